@@ -1,0 +1,109 @@
+#!/usr/bin/env python3
+"""Set up and run the project's own jobs: demo, test, measure, lint.
+
+Needs nothing but Python's standard library: makes `.venv` beside this file when it is
+missing, installs the project into it, and runs the job there. Works on Linux, macOS, Windows.
+"""
+
+from __future__ import annotations
+
+import argparse
+import concurrent.futures
+import hashlib
+import os
+import re
+import subprocess
+import sys
+import time
+import venv
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent
+VENV = ROOT / ".venv"
+BIN = VENV / ("Scripts" if os.name == "nt" else "bin")
+PYTHON = BIN / ("python.exe" if os.name == "nt" else "python")
+STAMP = VENV / "installed-from"
+
+
+def prepare() -> None:
+    """Make the environment when it is missing, and renew it when pyproject.toml changed."""
+    if sys.version_info < (3, 11):
+        sys.exit(f"Volvex needs Python 3.11 or newer; this is {sys.version.split()[0]}")
+    wanted = hashlib.sha256((ROOT / "pyproject.toml").read_bytes()).hexdigest()
+    if PYTHON.exists() and STAMP.exists() and STAMP.read_text() == wanted:
+        return
+    if not PYTHON.exists():
+        print("making .venv", flush=True)
+        venv.create(VENV, with_pip=True)
+    print("installing the project and its dependencies into .venv", flush=True)
+    subprocess.run([PYTHON, "-m", "pip", "install", "--quiet", "--editable", f"{ROOT}[dev]"], check=True)
+    STAMP.write_text(wanted)
+
+
+def run(*words: str | Path) -> int:
+    """Run a program of the environment in the project's root; its exit status."""
+    return subprocess.run([str(word) for word in words], cwd=ROOT).returncode
+
+
+def demo(rest: list[str]) -> int:
+    return run(PYTHON, "-m", "volvex", "demo", *rest)
+
+
+def measure(rest: list[str]) -> int:
+    return run(PYTHON, "-m", "benchmarks", *rest)
+
+
+def lint(rest: list[str]) -> int:
+    checks = [[PYTHON, "-m", "ruff", "check", "."], [PYTHON, "-m", "mypy"]]
+    return max([run(*check, *rest) for check in checks])
+
+
+def one_module(module: str) -> tuple[str, int, str, float]:
+    """Run one test module in a process of its own."""
+    began = time.monotonic()
+    done = subprocess.run(
+        [str(PYTHON), "-W", "error::ResourceWarning", "-m", "unittest", module],
+        cwd=ROOT, text=True, stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
+    )  # fmt: skip
+    return module, done.returncode, done.stdout, time.monotonic() - began
+
+
+def counts(output: str) -> tuple[int, int, int]:
+    """Tests run, failed and skipped, from what unittest printed."""
+    ran = re.search(r"^Ran (\d+) test", output, re.M)
+    numbers = {name: int(n) for name, n in re.findall(r"(failures|errors|skipped)=(\d+)", output)}
+    failed = numbers.get("failures", 0) + numbers.get("errors", 0)
+    return int(ran[1]) if ran else 0, failed, numbers.get("skipped", 0)
+
+
+def test(rest: list[str]) -> int:
+    """Every test module in a process of its own, as many at once as there are cores."""
+    modules = rest or sorted(f"tests.{file.stem}" for file in (ROOT / "tests").glob("test_*.py"))
+    passed = failed = skipped = 0
+    with concurrent.futures.ThreadPoolExecutor(os.cpu_count()) as pool:
+        for module, status, output, seconds in pool.map(one_module, modules):
+            ran, bad, left = counts(output)
+            if status and not bad:
+                bad = 1  # the module itself could not be run
+            passed, failed, skipped = passed + max(0, ran - bad - left), failed + bad, skipped + left
+            print(f"{'ok  ' if not status else 'FAIL'} {module}: {ran} tests, {seconds:.1f} s", flush=True)
+            if status:
+                print(output, flush=True)
+    print(f"{passed} passed, {failed} failed, {skipped} skipped")
+    return 1 if failed or not passed else 0
+
+
+JOBS = {"demo": demo, "test": test, "measure": measure, "lint": lint}
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("job", choices=JOBS, help="demo: the main job on the demo data; test: all tests; "
+                        "measure: the benchmarks; lint: ruff and mypy")  # fmt: skip
+    options, rest = parser.parse_known_args()
+    prepare()
+    return JOBS[options.job](rest)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

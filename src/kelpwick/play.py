@@ -1,0 +1,131 @@
+"""Loads the game as strictly as a game does, and draws the player's screens as text."""
+
+from __future__ import annotations
+
+import configparser
+import json
+import xml.etree.ElementTree as ET
+from collections.abc import Iterator, Mapping
+from pathlib import Path
+
+from kelpwick import GameError
+from kelpwick.pack import read_pack
+from kelpwick.words import FUELS
+
+Files = Mapping[str, bytes]
+
+
+def play(folder: Path, language: str | None = None, letter: str | None = None) -> str:
+    """The screens of the game in `folder`; GameError when anything in it is not as it must be."""
+    settings = configparser.ConfigParser()
+    if not settings.read(folder / "kelpwick.ini") or "game" not in settings:
+        raise GameError("kelpwick.ini is missing or has no [game]")
+    pack = folder / "data" / "main.kwp"
+    if not pack.is_file():
+        raise GameError("data/main.kwp is missing")
+    files = read_pack(pack)
+    language = language or settings["game"].get("language", "en")
+    letter = letter or settings["game"].get("letter", "01-arrival")
+    check_references(files)
+    return "\n".join([*lamp_room(files), "", *quay(files), "", *show_letter(files, language, letter), ""])
+
+
+def load_xml(files: Files, path: str, needed: tuple[str, ...]) -> list[dict[str, str]]:
+    """The attributes of each element below the root; each must have a new id and all of `needed`."""
+    try:
+        root = ET.fromstring(_file(files, path))
+    except ET.ParseError as error:
+        raise GameError(f"{path}: {error}") from error
+    rows = [dict(element.attrib) for element in root]
+    seen: set[str] = set()
+    for row in rows:
+        lacking = [name for name in ("id", *needed) if not row.get(name)]
+        if lacking or row["id"] in seen:
+            raise GameError(f"{path}: {row} lacks {lacking} or repeats an id")
+        seen.add(row["id"])
+    return rows
+
+
+def load_json(files: Files, path: str) -> dict[str, list[dict[str, object]]]:
+    try:
+        value = json.loads(_file(files, path))
+    except ValueError as error:
+        raise GameError(f"{path}: {error}") from error
+    if not isinstance(value, dict):
+        raise GameError(f"{path}: not an object")
+    return value
+
+
+def _file(files: Files, path: str) -> bytes:
+    if path not in files:
+        raise GameError(f"{path} is not in the pack")
+    return files[path]
+
+
+def number(row: Mapping[str, str], name: str, low: float, high: float) -> float:
+    """A number of a row, within its bounds."""
+    try:
+        value = float(row[name])
+    except ValueError:
+        raise GameError(f"{row['id']}: {name} {row[name]!r} is not a number") from None
+    if not low <= value <= high:
+        raise GameError(f"{row['id']}: {name} {value} is not within {low}..{high}")
+    return value
+
+
+def check_references(files: Files) -> None:
+    """Every id that is named somewhere must exist, every picture and sound be what it claims."""
+    lamps = {row["id"] for row in load_xml(files, "rules/lamps.xml", ("name", "fuel", "range", "oil"))}
+    islands = {row["id"] for row in load_xml(files, "rules/islands.xml", ("name",))}
+    for boat in load_xml(files, "rules/boats.xml", ("name", "kind", "home", "load")):
+        if boat["home"] not in islands:
+            raise GameError(f"boat {boat['id']}: no island {boat['home']}")
+        _starts(files, f"pictures/boats/{boat['id']}.png", b"\x89PNG")
+    for keeper in load_xml(files, "rules/keepers.xml", ("name", "mood", "lamp")):
+        if keeper["lamp"] not in lamps:
+            raise GameError(f"keeper {keeper['id']}: no lamp {keeper['lamp']}")
+    for lamp in lamps:
+        _starts(files, f"pictures/lamps/{lamp}.png", b"\x89PNG")
+    for bell in load_json(files, "rules/bells.json")["bells"]:
+        _starts(files, str(bell["sound"]), b"RING")
+    for path in ("rules/tides.json", "rules/weather.json"):
+        load_json(files, path)
+
+
+def _starts(files: Files, path: str, mark: bytes) -> None:
+    if not _file(files, path).startswith(mark):
+        raise GameError(f"{path}: does not start with {mark!r}")
+
+
+def lamp_room(files: Files) -> Iterator[str]:
+    yield "THE LAMP ROOM"
+    yield f"  {'lamp':<16}{'fuel':<12}{'range':>8}{'oil a night':>14}"
+    for lamp in load_xml(files, "rules/lamps.xml", ("name", "fuel", "range", "oil")):
+        if lamp["fuel"] not in FUELS:
+            raise GameError(f"lamp {lamp['id']}: no fuel {lamp['fuel']}")
+        reach, oil = number(lamp, "range", 1, 40), number(lamp, "oil", 0, 20)
+        yield f"  {lamp['name']:<16}{lamp['fuel']:<12}{reach:>5.0f} nm{oil:>12.1f} l"
+
+
+def quay(files: Files) -> Iterator[str]:
+    islands = {row["id"]: row["name"] for row in load_xml(files, "rules/islands.xml", ("name",))}
+    yield "THE QUAY"
+    for boat in load_xml(files, "rules/boats.xml", ("name", "kind", "home", "load")):
+        load = number(boat, "load", 1, 99)
+        yield f"  {boat['name']:<16}{boat['kind']:<12}{load:>4.0f} barrels   {islands[boat['home']]}"
+
+
+def show_letter(files: Files, language: str, letter: str) -> Iterator[str]:
+    known = {str(entry["id"]): entry["languages"] for entry in load_json(files, "rules/letters.json")["letters"]}
+    languages = known.get(letter)
+    if not isinstance(languages, list) or language not in languages:
+        raise GameError(f"there is no letter {letter} in {language}")
+    for one, tongues in known.items():
+        for tongue in tongues if isinstance(tongues, list) else ():
+            path = f"letters/{tongue}/{one}.txt"
+            try:
+                _file(files, path).decode()
+            except UnicodeDecodeError as error:
+                raise GameError(f"{path}: not UTF-8 at byte {error.start}") from error
+    yield f"A LETTER ({language})"
+    yield from (f"  {line}".rstrip() for line in files[f"letters/{language}/{letter}.txt"].decode().splitlines())

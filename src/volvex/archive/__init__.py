@@ -1,0 +1,10 @@
+"""Archives as folders: entries, paths that reach through archives, taking out and writing anew.
+
+An archive's directory is held as columns; an `Entry` is made when somebody asks for it. Names are what
+the archive says, with forward slashes; nothing in them is trusted (see `names`).
+"""
+
+from volvex.archive.archive import Archive, Entry, open_archive
+from volvex.archive.paths import Found, Group, Walker
+
+__all__ = ["Archive", "Entry", "Found", "Group", "Walker", "open_archive"]

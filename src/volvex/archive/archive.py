@@ -1,0 +1,195 @@
+"""An archive: its layout, its directory, and the content of its entries."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from volvex.archive import filetypes
+from volvex.archive.names import clean, shown
+from volvex.codec import COMPRESS, SEAL
+from volvex.errors import ContentError, FormatError, RefusedError
+from volvex.layout import Layout, Library
+from volvex.layout.model import Field, SealOf
+from volvex.layout.reading import Entries, Reading, offset_of, read
+from volvex.source import FileSource, Source
+
+WHOLE = 1 << 26  # content up to this size is decoded in one piece
+IN_MEMORY = 1 << 30  # content above this size is never held in memory
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One entry, for whoever asks for it. Sizes and places in bytes."""
+
+    archive: Archive
+    row: int
+    name: str
+    start: int
+    stored: int
+    size: int
+    codec: str
+
+
+class Archive:
+    """A file that holds files. Safe to read from several threads."""
+
+    def __init__(self, reading: Reading) -> None:
+        assert reading.entries is not None
+        self.reading = reading
+        self.source: Source = reading.source
+        self.layout: Layout = reading.layout
+        self.entries: Entries = reading.entries
+        self._seals = [
+            (field, field.meaning)
+            for field in reading.home.block.fields
+            if isinstance(field.meaning, SealOf) and field.meaning.part in ("stored content", "content")
+        ]
+
+    def __len__(self) -> int:
+        return len(self.entries)
+
+    def __enter__(self) -> Archive:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.source.close()
+
+    @functools.cached_property
+    def names(self) -> list[str]:
+        """The entries' paths: forward slashes, otherwise as the archive says. Not safe to print: see `shown`."""
+        return [clean(name) if "\\" in name else name for name in self.entries.names.all()]
+
+    @functools.cached_property
+    def rows(self) -> dict[str, int]:
+        """Path -> entry; the first of several with one name."""
+        return {name: row for row, name in reversed(list(enumerate(self.names)))}
+
+    def codec(self, row: int) -> str:
+        """The name of an entry's codec; `?` when the layout does not know its number."""
+        index = int(self.entries.codec[row])
+        return self.entries.codecs[index] if index >= 0 else "?"
+
+    def entry(self, row: int) -> Entry:
+        """One entry."""
+        of = self.entries
+        return Entry(self, row, self.names[row], int(of.start[row]), int(of.stored[row]), int(of.size[row]), self.codec(row))
+
+    # content
+
+    def content(self, row: int) -> bytes:
+        """An entry's content, its seals verified; FormatError when it is damaged."""
+        stored, size = int(self.entries.stored[row]), int(self.entries.size[row])
+        if max(stored, size) > IN_MEMORY:
+            raise RefusedError(f"{self.label(row)} has {size:,} bytes, too many to hold in memory", "`unpack`, which needs none")
+        if max(stored, size) > WHOLE:
+            return b"".join(self.chunks(row))
+        data = self.source.read(int(self.entries.start[row]), stored)
+        self._verify(row, "stored content", data)
+        try:
+            content = self._compression(row).decode(data, size)
+        except ContentError as error:
+            raise self._damaged(row, error) from error
+        self._verify(row, "content", content)
+        return content
+
+    def chunks(self, row: int) -> Iterator[bytes]:
+        """An entry's content in pieces, whatever its size; its seals are verified by the end."""
+        start, stored, size = (int(of[row]) for of in (self.entries.start, self.entries.stored, self.entries.size))
+        if max(stored, size) <= WHOLE:
+            yield self.content(row)
+            return
+        before, after = self._sums("stored content"), self._sums("content")
+        try:
+            for chunk in self._compression(row).decode_stream(self._fed(before, self.source.chunks(start, stored)), size):
+                _feed(after, chunk)
+                yield chunk
+        except ContentError as error:
+            raise self._damaged(row, error) from error
+        for field, _, value in (*before, *after):
+            self._compare(row, field, value)
+
+    def _sums(self, part: str) -> list[tuple[Field, str, int]]:
+        return [(field, seal.algorithm, SEAL.get(seal.algorithm).start()) for field, seal in self._seals if seal.part == part]
+
+    def _fed(self, sums: list[tuple[Field, str, int]], chunks: Iterator[bytes]) -> Iterator[bytes]:
+        for chunk in chunks:
+            _feed(sums, chunk)
+            yield chunk
+
+    def beginning(self, row: int, size: int) -> bytes:
+        """The first bytes of an entry's content, unverified and cheap; what can be had of them when it is damaged."""
+        start, stored = int(self.entries.start[row]), int(self.entries.stored[row])
+        data = self.source.read(start, min(stored, max(256, 2 * size)))
+        try:
+            return self._compression(row).decode_start(data, size)
+        except (ContentError, FormatError):
+            return b""
+
+    def kind(self, row: int) -> str:
+        """What an entry's content is, by its beginning."""
+        if not self.entries.size[row]:
+            return "empty"
+        return filetypes.kind_by_content(self.beginning(row, filetypes.HEAD)) if self.codec(row) != "?" else "?"
+
+    def _compression(self, row: int):  # type: ignore[no-untyped-def]
+        name = self.codec(row)
+        if name == "?":
+            field = self.reading.fact_field("codec of content")
+            assert field is not None
+            number = int(self.reading.home.columns[field.name][row])  # type: ignore[arg-type]
+            raise FormatError(
+                self.source.name, f"{number} is no codec that the layout knows", offset=self._offset(row, field),
+                field=self.reading.home.where(row, field.name), hint="another layout, or adding the number to its table",
+            )  # fmt: skip
+        return COMPRESS.get(name)
+
+    def _offset(self, row: int, field: Field) -> int:
+        return offset_of(self.reading.home, row, field.name)
+
+    def _damaged(self, row: int, error: ContentError) -> FormatError:
+        return FormatError(self.source.name, f"{shown(self.names[row])}: {error.message}", offset=int(self.entries.start[row]),
+                           hint="a fresh copy of the file: this entry is damaged")  # fmt: skip
+
+    def _verify(self, row: int, part: str, data: bytes) -> None:
+        for field, seal in self._seals:
+            if seal.part == part:
+                algorithm = SEAL.get(seal.algorithm)
+                self._compare(row, field, algorithm.update(algorithm.start(), data))
+
+    def _compare(self, row: int, field: Field, value: int) -> None:
+        told = int(self.reading.home.columns[field.name][row])  # type: ignore[arg-type]
+        if told != value:
+            raise FormatError(
+                self.source.name, f"{shown(self.names[row])}: its {field.words} is {value:#010x}, the file says {told:#010x}",
+                offset=self._offset(row, field), field=self.reading.home.where(row, field.name),
+                hint="a fresh copy of the file: this entry is damaged",
+            )  # fmt: skip
+
+    def label(self, row: int) -> str:
+        """An entry's whole path, safe to print."""
+        return f"{self.source.name}/{shown(self.names[row])}"
+
+
+def _feed(sums: list[tuple[Field, str, int]], chunk: bytes) -> None:
+    for index, (field, algorithm, value) in enumerate(sums):
+        sums[index] = (field, algorithm, SEAL.get(algorithm).update(value, chunk))
+
+
+def open_archive(path: Path, library: Library, name: str | None = None, layout: Layout | None = None) -> Archive | None:
+    """The archive in a file; None when no layout knows it, FormatError when one does but it is damaged.
+
+    `layout` is used without asking the library. `name` is what errors call the file.
+    """
+    source = FileSource(path, name)
+    try:
+        chosen = layout or library.match(source)
+        if chosen is None:
+            source.close()
+            return None
+        return Archive(read(chosen, source))
+    except BaseException:
+        source.close()
+        raise

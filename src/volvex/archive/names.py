@@ -1,0 +1,115 @@
+"""Names from archives, which nobody may trust: shown without harm, and put on disk without escape.
+
+`shown` makes any name safe for a terminal. `disk_names` gives every entry a relative path that works on
+Windows, macOS and Linux alike, or the reason why it gets none. It is the same on every system and depends
+on the archive alone, so that a packed folder finds its way back to the entries.
+"""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+_UNSEEN = re.compile("[\x00-\x1f\x7f-\x9f\u200b-\u200f\u2028-\u202e\u2060-\u2069\ufeff\ud800-\udfff]")
+_UNFIT = re.compile('[\x00-\x1f\x7f-\x9f<>:"|?*\ud800-\udfff]|[. ]$')
+_DEVICE = re.compile(r"(con|prn|aux|nul|conin\$|conout\$|com[0-9¹²³]|lpt[0-9¹²³])(?=[. ]*$|\s*\.)", re.I)
+_DRIVE = re.compile(r"[A-Za-z]:")
+_PLAIN = re.compile(r"[a-z0-9_][a-z0-9_-]*(?:[./][a-z0-9_][a-z0-9_-]*)*", re.A)
+LONGEST = 240  # characters of one component, as most disks allow
+
+
+def shown(name: str) -> str:
+    """The name with what a terminal would not show, or would obey, as escapes."""
+    return _UNSEEN.sub(lambda match: _escape(match[0]), name)
+
+
+def _escape(character: str) -> str:
+    code = ord(character)
+    if 0xDC80 <= code <= 0xDCFF:  # an undecodable byte
+        return f"\\x{code - 0xDC00:02x}"
+    return f"\\x{code:02x}" if code < 256 else f"\\u{code:04x}"
+
+
+def clean(name: str) -> str:
+    """A name as a path: forward slashes."""
+    return name.replace("\\", "/")
+
+
+@dataclass(frozen=True)
+class Refusal:
+    """Why an entry gets no place on disk."""
+
+    reason: str
+
+
+def _place(name: str) -> str | Refusal:
+    if name.startswith("/"):
+        return Refusal("its name is an absolute path")
+    if _DRIVE.match(name):
+        return Refusal("its name starts with a drive letter")
+    parts = [part for part in name.split("/") if part not in ("", ".")]
+    if ".." in parts:
+        return Refusal("its name climbs out of the folder")
+    if not parts:
+        return Refusal("it has no name")
+    if any(len(part) > LONGEST for part in parts):
+        return Refusal(f"a part of its name is longer than {LONGEST} characters")
+    return "/".join(_fit(part) for part in parts)
+
+
+def _fit(part: str) -> str:
+    """A component that every disk takes: what some disk would not is written as %XX."""
+    part = _UNFIT.sub(lambda match: "".join(f"%{byte:02X}" for byte in match[0].encode("utf-8", "surrogatepass")), part)
+    return f"%{ord(part[0]):02X}{part[1:]}" if _DEVICE.match(part) else part
+
+
+def disk_names(names: Sequence[str]) -> list[str | Refusal]:
+    """Where each entry goes on disk; names that would fall together are told apart by ~2, ~3 ..."""
+    places = [name if _is_plain(name) else _place(name) for name in names]
+    taken: set[str] = set()
+    folders = _folders(places)
+    for index, place in enumerate(places):
+        if isinstance(place, Refusal):
+            continue
+        number, free = 1, place
+        while (folded := _fold(free)) in taken or folded in folders:
+            number += 1
+            free = _numbered(place, number)
+        taken.add(folded)
+        places[index] = free
+    return places
+
+
+def _is_plain(name: str) -> bool:
+    return _PLAIN.fullmatch(name) is not None and not any(_DEVICE.match(part) for part in name.split("/")) and len(name) < LONGEST
+
+
+def _folders(places: Sequence[str | Refusal]) -> set[str]:
+    """Every folder that some entry needs: no file can have its name."""
+    found: set[str] = set()
+    for place in places:
+        if isinstance(place, str):
+            for folder in _above(_fold(place)):
+                if folder in found:
+                    break
+                found.add(folder)
+    return found
+
+
+def _above(path: str) -> Iterator[str]:
+    while "/" in path:
+        path = path.rpartition("/")[0]
+        yield path
+
+
+def _fold(path: str) -> str:
+    """What a case-blind disk makes of a path."""
+    return path if path.isascii() and path.islower() else unicodedata.normalize("NFC", path).casefold()
+
+
+def _numbered(place: str, number: int) -> str:
+    folder, slash, name = place.rpartition("/")
+    stem, dot, ending = name.rpartition(".")
+    return f"{folder}{slash}{stem}~{number}{dot}{ending}" if stem else f"{folder}{slash}{name}~{number}"

@@ -1,0 +1,246 @@
+"""Paths that walk through archives as through folders: `game/data/*.kwp/rules/*.xml`.
+
+A path is a row of components with forward slashes. `*`, `?` and `[...]` match within one component, `**`
+matches any number of them. A path without wildcards that ends at a folder, on disk or in an archive,
+means everything below it.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import difflib
+import fnmatch
+import os
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from volvex.archive.archive import Archive, open_archive
+from volvex.archive.names import shown
+from volvex.errors import NotFoundError, VolvexError
+from volvex.layout import Layout, Library
+from volvex.layout.records import Array
+
+WILD = re.compile(r"[*?\[]")
+HIDDEN = ".volvex"  # the folder in which installs are kept; never part of a game's content
+
+
+@dataclass(frozen=True)
+class Group:
+    """Entries of one archive: rows in the directory's order."""
+
+    archive: Archive
+    path: str
+    rows: Array
+
+    def paths(self) -> list[str]:
+        """The entries' whole paths. Not safe to print: see `shown`."""
+        names = self.archive.names
+        return [f"{self.path}/{names[row]}" for row in self.rows.tolist()]
+
+
+@dataclass(frozen=True)
+class Found:
+    """What a path means: groups of entries, and plain files on disk."""
+
+    groups: list[Group]
+    files: list[tuple[str, Path]]
+
+    def __len__(self) -> int:
+        return sum(len(group.rows) for group in self.groups) + len(self.files)
+
+
+class Walker:
+    """Finds what paths mean; keeps the archives that it opened until it is closed."""
+
+    def __init__(self, library: Library, layout: Layout | None = None) -> None:
+        self.library, self.layout = library, layout
+        self._open: dict[Path, Archive | None] = {}
+        self.faults: list[VolvexError] = []  # archives that a wildcard met and that could not be opened
+
+    def __enter__(self) -> Walker:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        for archive in self._open.values():
+            if archive is not None:
+                archive.source.close()
+        self._open.clear()
+
+    def archive(self, path: Path, name: str) -> Archive | None:
+        """The archive at a path of the disk; None when it is a plain file."""
+        if path not in self._open:
+            self._open[path] = open_archive(path, self.library, name, self.layout)
+        return self._open[path]
+
+    def find(self, path: str, deep: bool = False) -> Found:
+        """What a path means; NotFoundError with near misses when it means nothing.
+
+        With `deep`, archives below a folder are entered; otherwise they count as files.
+        """
+        path = path.replace("\\", "/") if os.name == "nt" else path
+        root, parts = _split(path)
+        found = Found([], [])
+        self._walk(Path(root), root.rstrip("/") if root != "." else "", parts, deep, found)
+        if not len(found):
+            if self.faults:
+                raise self.faults[0]
+            raise self._missing(path)
+        return found
+
+    def one_entry(self, path: str) -> tuple[Archive, int, str]:
+        """The single entry that a path means."""
+        found = self.find(path)
+        if len(found) != 1 or not found.groups:
+            what = f"{len(found)} files" if len(found) != 1 else "a file on disk, not an entry of an archive"
+            raise NotFoundError(f"{shown(path)} means {what}, this needs one entry", f"`volvex list {shown(path)}` to see them")
+        group = found.groups[0]
+        row = int(group.rows[0])
+        return group.archive, row, f"{group.path}/{group.archive.names[row]}"
+
+    # walking
+
+    def _walk(self, here: Path, name: str, parts: list[str], deep: bool, found: Found) -> None:
+        if here.is_file():
+            self._enter(here, name, parts, deep, found)
+        elif here.is_dir() and not parts:
+            for child in _children(here):
+                self._walk(child, _join(name, child.name), ["**"] if deep else [], deep, found)
+        elif here.is_dir() and parts[0] == "**":
+            self._walk_any(here, name, parts, deep, found)
+        elif here.is_dir() and WILD.search(parts[0]):
+            for child in _children(here):
+                if fnmatch.fnmatchcase(child.name, parts[0]):
+                    self._walk(child, _join(name, child.name), parts[1:], deep, found)
+        elif here.is_dir():
+            self._walk(here / parts[0], _join(name, parts[0]), parts[1:], deep, found)
+
+    def _walk_any(self, here: Path, name: str, parts: list[str], deep: bool, found: Found) -> None:
+        """`**`: any number of folders, and archives."""
+        for child in _children(here):
+            if child.is_dir():
+                self._walk(child, _join(name, child.name), parts, deep, found)
+            elif (archive := self._try(child, _join(name, child.name))) is not None:
+                self._select(archive, _join(name, child.name), parts, found)
+            elif fnmatch.fnmatchcase(child.name, parts[1] if len(parts) > 1 else "*") and len(parts) < 3:
+                found.files.append((_join(name, child.name), child))
+
+    def _try(self, path: Path, name: str) -> Archive | None:
+        try:
+            return self.archive(path, name)
+        except VolvexError as error:
+            self.faults.append(error)
+            return None
+
+    def _enter(self, file: Path, name: str, parts: list[str], deep: bool, found: Found) -> None:
+        if not parts or parts == ["**"]:
+            archive = self.archive(file, name) if not deep else self._try(file, name)
+            if archive is not None:
+                self._select(archive, name, ["**"], found)
+            else:
+                found.files.append((name, file))
+            return
+        archive = self.archive(file, name)
+        if archive is not None:
+            self._select(archive, name, parts, found)
+
+    def _select(self, archive: Archive, name: str, parts: list[str], found: Found) -> None:
+        rows = matching(archive.names, parts) if parts != ["**"] else np.arange(len(archive))
+        if len(rows) or parts == ["**"]:
+            found.groups.append(Group(archive, name, rows))
+
+    # near misses
+
+    def _missing(self, path: str) -> NotFoundError:
+        """Which part of a path does not exist, and what may have been meant."""
+        root, parts = _split(path, wild=False)
+        here, done = Path(root), root if root != "." else ""
+        for index, part in enumerate(parts):
+            if here.is_file():
+                return self._missing_entry(here, done, "/".join(parts[index:]))
+            if not (here / part).exists():
+                names = [child.name for child in _children(here)] if here.is_dir() else []
+                return NotFoundError(f"there is no {shown(part)} in {shown(done or '.')}", _meant(part, names, done))
+            here, done = here / part, _join(done, part)
+        return NotFoundError(f"nothing matches {shown(path)}")
+
+    def _missing_entry(self, file: Path, name: str, inner: str) -> NotFoundError:
+        archive = self.archive(file, name)
+        if archive is None:
+            return NotFoundError(f"{shown(name)} is not an archive that any layout knows", f"`volvex survey {shown(str(file.parent))}`")
+        if WILD.search(inner):
+            return NotFoundError(f"nothing in {shown(name)} matches {shown(inner)}")
+        return NotFoundError(f"there is no {shown(inner)} in {shown(name)}", _meant(inner, _near(inner, archive.names), name))
+
+
+def _children(folder: Path) -> list[Path]:
+    with contextlib.suppress(PermissionError):
+        return sorted(child for child in folder.iterdir() if child.name != HIDDEN)
+    return []
+
+
+def _join(name: str, part: str) -> str:
+    return f"{name}/{part}" if name else part
+
+
+def _split(path: str, wild: bool = True) -> tuple[str, list[str]]:
+    """The folder or file on disk that a path begins with, and the components that are left."""
+    absolute = Path(path).anchor.replace("\\", "/") if not path.startswith("/") else "/"
+    parts = [part for part in path[len(absolute) :].split("/") if part not in ("", ".")]
+    here, taken = Path(absolute or "."), 0
+    for part in parts:
+        if (WILD.search(part) and not (here / part).exists()) or not wild or not here.is_dir():
+            break
+        here, taken = here / part, taken + 1
+    root = absolute + "/".join(parts[:taken])
+    return root or ".", parts[taken:]
+
+
+def matching(names: list[str], parts: list[str]) -> Array:
+    """The rows whose path matches components that may hold wildcards, or lies below such a folder."""
+    wanted = "/".join(parts)
+    if not WILD.search(wanted):
+        below = wanted + "/"
+        rows = [row for row, name in enumerate(names) if name == wanted or name.startswith(below)]
+    else:
+        match = re.compile(_regex(parts)).fullmatch
+        rows = [row for row, name in enumerate(names) if match(name)]
+        if not rows and "[" in wanted:  # a bracket that is part of a name
+            rows = [row for row, name in enumerate(names) if name == wanted]
+    return np.array(rows, dtype=np.int64)
+
+
+def _regex(parts: list[str]) -> str:
+    out = []
+    for index, part in enumerate(parts):
+        last = index == len(parts) - 1
+        if part == "**":
+            out.append(".*" if last else "(?:[^/]*/)*")
+        else:
+            # fnmatch's own translation lets a star pass a slash; a component's must not
+            one = fnmatch.translate(part).removeprefix("(?s:").removesuffix(r")\Z").removesuffix(r")\z")
+            out.append(one.replace(".*", "[^/]*").replace("(?>.*?", "(?>[^/]*?") + ("" if last else "/"))
+    below = "" if parts[-1] == "**" else "(?:/.*)?"
+    return f"(?s:{''.join(out)}{below})"
+
+
+def _near(inner: str, names: list[str]) -> list[str]:
+    """Names worth comparing with a misspelt one, few enough to compare quickly."""
+    folded, last = inner.casefold(), inner.rpartition("/")[2].casefold()
+    same = [name for name in names if name.casefold() == folded]
+    if same:
+        return same
+    ends = [name for name in names if name.casefold().endswith(last)][:50]
+    start = [name for name in names if name.startswith(inner.partition("/")[0])]
+    return [*ends, *(start or names)[:2000]]
+
+
+def _meant(part: str, names: list[str], within: str) -> str:
+    for name in names:
+        if name.casefold() == part.casefold():
+            return f"{shown(_join(within, name))}"
+    near = difflib.get_close_matches(part, names, 1, 0.6) or [name for name in names if name.endswith("/" + part)][:1]
+    return shown(_join(within, near[0])) if near else f"`volvex list {shown(within or '.')}` to see what there is"

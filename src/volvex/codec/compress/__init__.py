@@ -1,0 +1,1 @@
+"""Compressions: one file each, see `volvex.codec.registry.Compression`."""

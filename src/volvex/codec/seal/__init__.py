@@ -1,0 +1,1 @@
+"""Seals: one file each, see `volvex.codec.registry.Seal`."""

@@ -1,0 +1,102 @@
+"""What can go wrong, as few classes with fields; each words its own message for the user.
+
+A message is one lower-case sentence (which file, where in it, what was expected, what was found) and
+at most one line "try ..." with what to do. Imports nothing of ours.
+"""
+
+from __future__ import annotations
+
+from enum import IntEnum
+from pathlib import Path
+
+
+class Status(IntEnum):
+    """Exit statuses; documented in docs/commands.md, stable."""
+
+    OK = 0
+    DIFFERS = 1  # the question was answered, and the answer is no: not identical, nothing found
+    USAGE = 2
+    NOT_FOUND = 3
+    BAD_DATA = 4  # a file is not what it should be
+    REFUSED = 5  # doing it would overwrite or lose something
+    SYSTEM = 6  # disk full, no permission
+    INTERRUPTED = 130
+
+
+class VolvexError(Exception):
+    """Base of all errors that are told to the user."""
+
+    status = Status.BAD_DATA
+
+    def __init__(self, message: str, hint: str = "") -> None:
+        super().__init__(message)
+        self.message = message
+        self.hint = hint
+
+    def lines(self) -> list[str]:
+        """The message, and the hint when there is one."""
+        return [self.message, *([f"try {self.hint}"] if self.hint else [])]
+
+
+class UsageError(VolvexError):
+    """The arguments do not go together."""
+
+    status = Status.USAGE
+
+
+class NotFoundError(VolvexError):
+    """A path, entry, record or game that does not exist."""
+
+    status = Status.NOT_FOUND
+
+
+class RefusedError(VolvexError):
+    """Doing this would overwrite, lose or escape."""
+
+    status = Status.REFUSED
+
+
+class FormatError(VolvexError):
+    """A file does not hold what its layout, codec or kind says."""
+
+    def __init__(
+        self,
+        file: str | Path,
+        problem: str,
+        *,
+        offset: int | None = None,
+        field: str = "",
+        hint: str = "",
+    ) -> None:
+        where = f" at {offset:#x}" if offset is not None else ""
+        what = f", field {field}" if field else ""
+        super().__init__(f"{file}{where}{what}: {problem}", hint)
+        self.file, self.offset, self.field, self.problem = str(file), offset, field, problem
+
+
+class ContentError(VolvexError):
+    """Stored bytes that their codec cannot decode; the caller knows which file they are from."""
+
+
+class LayoutError(VolvexError):
+    """A mistake in a layout, told at its line."""
+
+    def __init__(
+        self, file: str | Path, line: int, column: int, problem: str, *, expected: str = "", hint: str = ""
+    ) -> None:
+        wanted = f"; expected {expected}" if expected else ""
+        super().__init__(f"{file}:{line}:{column}: {problem}{wanted}", hint)
+        self.file, self.line, self.column, self.expected = str(file), line, column, expected
+        self.problem = problem
+
+
+class ManyErrors(VolvexError):
+    """Several errors of one piece of work, all of them reported."""
+
+    def __init__(self, errors: list[VolvexError]) -> None:
+        super().__init__("; ".join(error.message for error in errors))
+        self.errors = errors
+        self.status = max(error.status for error in errors)
+
+    def lines(self) -> list[str]:
+        return [line for error in self.errors for line in error.lines()]

@@ -1,0 +1,15 @@
+"""The layout language: one description that reads a format and writes it back.
+
+A layout never says how to compute a number, only what it is: a *constant*, a *measurement* of a part,
+a *fact* about an entry, a *seal*, or *kept*. That is why it works both ways. The one rule that must
+hold: what is read and written again without a change is the same, byte for byte.
+
+    text --syntax--> model --check--> sound model --records--> compiled --reading--> Reading
+                                                                 Reading + Edit --writing--> Plan --> bytes
+"""
+
+from volvex.layout.library import Library
+from volvex.layout.model import Layout
+from volvex.layout.syntax import parse_layout, read_layout
+
+__all__ = ["Layout", "Library", "parse_layout", "read_layout"]

@@ -1,0 +1,271 @@
+"""Is a layout sound, and can it be written? Everything that can be said before a file is read."""
+
+from __future__ import annotations
+
+import codecs
+import difflib
+from collections.abc import Iterator
+from typing import Any
+
+from volvex.codec import SEAL
+from volvex.errors import LayoutError, ManyErrors, UsageError, VolvexError
+from volvex.layout.kinds import kind_names, kind_of
+from volvex.layout.model import (
+    Block, Constant, Fact, Field, Kept, Layout, Meaning, Measure, Number, Place, Raw, SealOf, Text,
+)  # fmt: skip
+
+Problem = tuple[Place, str, str]  # where, what, hint
+
+
+def meaning_of(kind: str, words: str, blocks: list[str], table: Any, file: str, place: Place) -> Meaning:
+    """What a phrase such as `count of directory` means in a layout of that kind; LayoutError when nothing."""
+    found = _phrases(kind, blocks).get(words)
+    if found is None:
+        algorithm, _, part = words.partition(" of ")
+        if part and part in (*blocks, *_parts(kind)) and algorithm not in SEAL.names():
+            seals = ", ".join(SEAL.names())
+            raise LayoutError(file, place.line, place.column, f"there is no seal called {algorithm}", expected=seals)
+        known = _phrases(kind, blocks)
+        near = difflib.get_close_matches(words, known, 1)
+        hint = f"`{near[0]}`" if near else "`kept` when nobody knows what it is"
+        raise LayoutError(file, place.line, place.column, f"`{words}` is not a meaning that a field can have",
+                          expected="one of " + ", ".join(f"`{one}`" for one in known), hint=hint)  # fmt: skip
+    if table is not None:
+        if not (isinstance(found, Fact) and _is_tabled(kind, found.what)):
+            raise LayoutError(file, place.line, place.column, f"`{words}` takes no table in braces")
+        return Fact(found.what, table)
+    return found
+
+
+def _parts(kind: str) -> tuple[str, ...]:
+    known = kind_of(kind)
+    return known.PARTS if known else ()
+
+
+def _is_tabled(kind: str, fact: str) -> bool:
+    known = kind_of(kind)
+    return known is not None and fact in known.TABLED
+
+
+def _phrases(kind: str, blocks: list[str]) -> dict[str, Meaning]:
+    """Every phrase there is, with what it means."""
+    known = kind_of(kind)
+    phrases: dict[str, Meaning] = {"kept": Kept(), "length of file": Measure("length", "file")}
+    for fact in known.FACTS if known else ():
+        phrases[fact] = Fact(fact)
+    for block in blocks:
+        phrases |= {f"{what} of {block}": Measure(what, block) for what in ("count", "start", "length")}
+    for algorithm in SEAL.names():
+        phrases |= {f"{algorithm} of {part}": SealOf(algorithm, part) for part in (*blocks, *_parts(kind))}
+    return phrases
+
+
+def check_layout(layout: Layout) -> None:
+    """Nothing when the layout is sound; otherwise all its faults at once, each at its line."""
+    errors: list[VolvexError] = [
+        LayoutError(layout.file, place.line, place.column, problem, hint=hint)
+        for place, problem, hint in sorted(_problems(layout), key=lambda found: (found[0].line, found[0].column))
+    ]
+    if len(errors) == 1:
+        raise errors[0]
+    if errors:
+        raise ManyErrors(errors)
+
+
+def _problems(layout: Layout) -> Iterator[Problem]:
+    kind = kind_of(layout.kind)
+    if kind is None:
+        yield layout.place, f"there is no kind {layout.kind}", f"one of {', '.join(kind_names())}"
+        return
+    if not layout.blocks:
+        yield layout.place, "a layout needs at least one block", "block head at 0"
+    yield from _repeated([(block.name, block.place) for block in layout.blocks], "block")
+    for block in layout.blocks:
+        if block.name in ("file", "content"):
+            yield block.place, f"a block cannot be called {block.name}", "another name"
+        yield from _repeated([(field.name, field.place) for field in block.fields], "field")
+        yield from _check_sorting(block)
+        for field in block.fields:
+            yield from _check_field(layout, field)
+    yield from _check_facts(layout)
+    yield from _check_places(layout)
+    yield from kind.check(layout)
+
+
+def _check_sorting(block: Block) -> Iterator[Problem]:
+    if block.sorted_by is None:
+        return
+    by = next((field for field in block.fields if field.name == block.sorted_by), None)
+    if by is None or not block.repeats:
+        problem = f"{block.name} has no field {block.sorted_by}" if block.repeats else f"{block.name} is one record, it has no order"
+        yield block.place, problem, "sorted by the field that the game searches"
+    elif isinstance(by.type, Raw) or not isinstance(by.meaning, Fact | Kept):
+        yield by.place, f"records cannot be sorted by `{by.name}`", "a name or a number that belongs to the entry"
+
+
+def _repeated(names: list[tuple[str, Place]], what: str) -> Iterator[Problem]:
+    seen = set()
+    for name, place in names:
+        if name in seen:
+            yield place, f"there is a {what} {name} already", "another name"
+        seen.add(name)
+
+
+def _check_field(layout: Layout, field: Field) -> Iterator[Problem]:
+    meaning, kind = field.meaning, field.type
+    if isinstance(kind, Text):
+        yield from _check_text(field, kind)
+    if field.changes and (not isinstance(kind, Number) or isinstance(meaning, Kept | Constant | SealOf)):
+        yield field.place, f"`{field.name}` is not a number that could be changed by x, plus or xor", "leaving that out"
+    if isinstance(meaning, Constant):
+        yield from _check_constant(field, meaning.value)
+    elif isinstance(meaning, Measure):
+        yield from _check_measure(layout, field, meaning)
+    elif isinstance(meaning, SealOf):
+        bits = _seal_bits(meaning.algorithm)
+        if not isinstance(kind, Number) or kind.signed or kind.bits != bits:
+            yield field.place, f"{meaning.algorithm} has {bits} bits, `{field.name}` is {kind}", f"u{bits}"
+
+
+def _seal_bits(algorithm: str) -> int:
+    try:
+        return SEAL.get(algorithm).bits
+    except UsageError:
+        return 0
+
+
+def _check_text(field: Field, kind: Text) -> Iterator[Problem]:
+    if kind.prefix is not None and kind.prefix.signed:
+        yield field.place, f"the length of `{field.name}` cannot be negative", f"u{kind.prefix.bits}"
+    if kind.size is None and kind.prefix is None and len("a".encode(kind.encoding)) != 1:
+        yield field.place, f"text that ends at a zero byte cannot be in {codecs.lookup(kind.encoding).name}", "text u16"
+
+
+def _check_constant(field: Field, value: bytes | int) -> Iterator[Problem]:
+    if isinstance(field.type, Number):
+        low, high = field.type.limits
+        if not isinstance(value, int) or not low <= value <= high:
+            yield field.place, f"{value!r} does not fit {field.type}", f"a number from {low} to {high}"
+    elif isinstance(field.type, Raw):
+        if not isinstance(value, bytes) or len(value) != field.type.size:
+            yield field.place, f"{value!r} is not {field.type.size} bytes", ""
+    else:
+        yield field.place, "a text cannot be a constant", f"{len(value) if isinstance(value, bytes) else 4} bytes  is ..."
+
+
+def _check_measure(layout: Layout, field: Field, meaning: Measure) -> Iterator[Problem]:
+    if not isinstance(field.type, Number):
+        yield field.place, f"`{field.name}` measures something, so it is a number, not {field.type}", "u32"
+    block = layout.block(meaning.part)
+    if block is not None and meaning.what == "count" and not block.repeats:
+        yield field.place, f"{block.name} is one record, it has no count", f"block {block.name} repeats"
+    home = next(home for home in layout.blocks if field in home.fields)
+    if home.repeats:
+        yield field.place, f"each record of {home.name} would hold the {meaning.what} of {meaning.part}", "a block that does not repeat"
+
+
+def _check_facts(layout: Layout) -> Iterator[Problem]:
+    kind, seen = kind_of(layout.kind), set()
+    assert kind is not None
+    for block in layout.blocks:
+        for field in block.fields:
+            per_entry = isinstance(field.meaning, Fact) or (
+                isinstance(field.meaning, SealOf) and field.meaning.part in kind.PARTS
+            )
+            if per_entry and not block.repeats:
+                yield field.place, f"`{field.words}` is about each entry, but {block.name} is one record", f"block {block.name} repeats"
+            if not isinstance(field.meaning, Fact):
+                continue
+            what = field.meaning.what
+            if what in seen:
+                yield field.place, f"a second field for the {what}", "`kept`"
+            seen.add(what)
+            if not isinstance(field.type, kind.FACTS[what]):
+                wanted = "text" if Text in kind.FACTS[what] else "a number"
+                yield field.place, f"the {what} is {wanted}, `{field.name}` is {field.type}", ""
+    for what in kind.NEEDS:
+        if what not in seen:
+            yield layout.place, f"no field tells the {what}", f"a field with the meaning `{what}`"
+
+
+def measures(layout: Layout) -> dict[tuple[str, str], tuple[Block, Field]]:
+    """(what, part) -> the field that holds it, for the first that does."""
+    found: dict[tuple[str, str], tuple[Block, Field]] = {}
+    for block in layout.blocks:
+        for field in block.fields:
+            if isinstance(field.meaning, Measure):
+                found.setdefault((field.meaning.what, field.meaning.part), (block, field))
+    return found
+
+
+def reading_order(layout: Layout) -> list[Block]:
+    """The blocks in an order in which each can be found from those before it; those that cannot are left out."""
+    known, order = measures(layout), []
+    waiting = list(layout.blocks)
+    while True:
+        ready = [block for block in waiting if _is_found(block, known, {done.name for done in order})]
+        if not ready:
+            return order
+        order.append(ready[0])
+        waiting.remove(ready[0])
+
+
+def _is_found(block: Block, known: dict[tuple[str, str], tuple[Block, Field]], read: set[str]) -> bool:
+    start, count = known.get(("start", block.name)), known.get(("count", block.name))
+    placed = block.at is not None or (start is not None and start[0].name in read)
+    return placed and (count is None or count[0].name in read)
+
+
+def _check_places(layout: Layout) -> Iterator[Problem]:
+    found = {block.name for block in reading_order(layout)}
+    known = measures(layout)
+    for block in layout.blocks:
+        if block.name in found:
+            continue
+        start = known.get(("start", block.name))
+        if block.at is None and start is None:
+            yield block.place, f"nothing says where {block.name} starts", f"`at 0`, or a field with the meaning `start of {block.name}`"
+        else:
+            yield block.place, f"where {block.name} is can only be known after it was read", f"`block {block.name} at ...`"
+    for block in layout.blocks:
+        count = known.get(("count", block.name)) or known.get(("length", block.name))
+        if block.repeats and count is None:
+            yield block.place, f"nothing says how many records {block.name} has", f"a field with the meaning `count of {block.name}`"
+
+
+def unwritable(layout: Layout) -> list[tuple[Place, str]]:
+    """Why a sound layout could be read but not written: places and reasons, none when it can be."""
+    reasons: list[tuple[Place, str]] = []
+    if layout.read_only:
+        reasons.append((layout.place, "its author says `read only`"))
+    order = seal_order(layout)
+    for block in layout.blocks:
+        if block not in order:
+            reasons.append((block.place, f"the seals of {block.name} and of another block each cover the other"))
+        if block.at and any(other.repeats and other.at is not None and other.at < block.at for other in layout.blocks):
+            reasons.append((block.place, f"{block.name} has a fixed place behind a block that may grow into it"))
+    kind = kind_of(layout.kind)
+    reasons += getattr(kind, "unwritable", lambda _: ())(layout)
+    return reasons
+
+
+def seal_order(layout: Layout) -> list[Block]:
+    """The blocks in an order in which their seals can be computed; those in a circle are left out."""
+    order: list[Block] = []
+    waiting = list(layout.blocks)
+    while True:
+        done = {block.name for block in order}
+        ready = [block for block in waiting if _sealed_blocks(layout, block) <= done]
+        if not ready:
+            return order
+        order.append(ready[0])
+        waiting.remove(ready[0])
+
+
+def _sealed_blocks(layout: Layout, block: Block) -> set[str]:
+    """Other blocks over which this one holds a seal."""
+    return {
+        field.meaning.part
+        for field in block.fields
+        if isinstance(field.meaning, SealOf) and layout.block(field.meaning.part) and field.meaning.part != block.name
+    }

@@ -1,0 +1,37 @@
+"""The kinds of layout: one file each. It says which facts the kind has, and what a sound layout of it needs.
+
+FACTS   fact -> the field types that may carry it
+NEEDS   facts that must be there
+check   what else must hold: yields (place, problem, hint)
+"""
+
+from __future__ import annotations
+
+import importlib
+import pkgutil
+from collections.abc import Iterator, Mapping
+from pathlib import Path
+from typing import Protocol, cast
+
+from volvex.layout.model import Layout, Place
+
+
+class Kind(Protocol):
+    FACTS: Mapping[str, tuple[type, ...]]
+    TABLED: tuple[str, ...]
+    NEEDS: tuple[str, ...]
+    PARTS: tuple[str, ...]
+
+    def check(self, layout: Layout) -> Iterator[tuple[Place, str, str]]: ...
+
+
+def kind_names() -> list[str]:
+    """The kinds there are."""
+    return sorted(module.name for module in pkgutil.iter_modules([str(Path(__file__).parent)]))
+
+
+def kind_of(name: str) -> Kind | None:
+    """The kind of that name."""
+    if name not in kind_names():
+        return None
+    return cast(Kind, importlib.import_module(f"{__name__}.{name}"))

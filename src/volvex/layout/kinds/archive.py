@@ -1,0 +1,63 @@
+"""Archives: a directory of entries, and their content."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from volvex.codec import COMPRESS
+from volvex.errors import UsageError
+from volvex.layout.model import Fact, Field, Layout, Number, Place, Text
+
+NAME, START, STORED, SIZE, CODEC = (
+    "name", "start of content", "stored size of content", "size of content", "codec of content",
+)  # fmt: skip
+FACTS = {NAME: (Text,), START: (Number,), STORED: (Number,), SIZE: (Number,), CODEC: (Number,)}
+TABLED = (CODEC,)  # facts whose numbers are told in a table
+NEEDS = (NAME, START)
+PARTS = ("stored content", "content")  # what a seal may cover besides a block
+
+
+def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
+    """What an archive's layout needs besides its facts."""
+    facts = {field.meaning.what: field for block in layout.blocks for field in block.fields if isinstance(field.meaning, Fact)}
+    homes = {block.name for block in layout.blocks for field in block.fields if isinstance(field.meaning, Fact)}
+    if len(homes) > 1:
+        yield layout.place, f"the facts about an entry are spread over {', '.join(sorted(homes))}", "one block for them"
+    if STORED not in facts and SIZE not in facts:
+        yield layout.place, "no field says how long an entry's content is", "`stored size of content` or `size of content`"
+    if START in facts:
+        yield from _check_start(layout, facts[START])
+    if CODEC in facts:
+        yield from _check_codec(facts[CODEC], STORED in facts and SIZE in facts)
+
+
+def _check_start(layout: Layout, start: Field) -> Iterator[tuple[Place, str, str]]:
+    unit = 1
+    for change in start.changes:
+        unit = change.number if change.how == "times" else unit
+    if layout.content.align % unit:
+        problem = f"content starts at multiples of {layout.content.align}, which `{start.name}` cannot say in units of {unit}"
+        yield start.place, problem, f"content align {unit}"
+
+
+def _check_codec(codec: Field, both_sizes: bool) -> Iterator[tuple[Place, str, str]]:
+    assert isinstance(codec.meaning, Fact)
+    if not codec.meaning.table:
+        yield codec.place, f"`{codec.name}` does not say which number is which codec", "codec of content { 0 none, 1 zlib }"
+    for _, name in codec.meaning.table:
+        try:
+            COMPRESS.get(name)
+        except UsageError as error:
+            yield codec.place, error.message, error.hint
+        if name != "none" and not both_sizes:
+            yield codec.place, f"content in {name} needs its stored size and its size, each in a field", ""
+
+
+def unwritable(layout: Layout) -> Iterator[tuple[Place, str]]:
+    """Why such an archive could be read but not written."""
+    for block in layout.blocks:
+        for field in block.fields:
+            if isinstance(field.meaning, Fact) and field.meaning.what == CODEC:
+                for _, name in field.meaning.table:
+                    if not hasattr(COMPRESS.get(name), "encode_stream"):
+                        yield field.place, f"the codec {name} only decodes"

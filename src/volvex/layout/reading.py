@@ -1,0 +1,265 @@
+"""Reading a file by its layout: blocks found one from the other, the directory as columns.
+
+Opening costs the directory, never the content.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from volvex.codec import SEAL
+from volvex.errors import FormatError
+from volvex.layout import check
+from volvex.layout.kinds import archive as facts
+from volvex.layout.model import Block, Constant, Fact, Field, Layout, Measure, Number, Raw, SealOf
+from volvex.layout.records import Array, Columns, Records, Texts, true
+from volvex.source import Source
+
+
+@dataclass(frozen=True)
+class BlockRead:
+    """A block as it was read."""
+
+    records: Records
+    start: int
+    data: bytes
+    columns: Columns
+    starts: Array  # of each record, in the file
+
+    @property
+    def end(self) -> int:
+        return self.start + len(self.data)
+
+    @property
+    def block(self) -> Block:
+        return self.records.block
+
+    def where(self, row: int, name: str) -> str:
+        """A field's path in errors."""
+        return f"{self.block.name}[{row}].{name}" if self.block.repeats else f"{self.block.name}.{name}"
+
+
+@dataclass(frozen=True)
+class Entries:
+    """The facts about all entries as columns of one length: int64 arrays, and the names."""
+
+    names: Texts
+    start: Array
+    stored: Array
+    size: Array
+    codec: Array  # indexes into `codecs`; -1 for a number that the layout does not know
+    codecs: list[str]
+
+    def __len__(self) -> int:
+        return len(self.names)
+
+
+@dataclass
+class Reading:
+    """A file read by its layout."""
+
+    layout: Layout
+    source: Source
+    blocks: dict[str, BlockRead] = field(default_factory=dict)
+    entries: Entries | None = None
+
+    @property
+    def home(self) -> BlockRead:
+        """The block that holds the facts about the entries."""
+        return self.blocks[home_block(self.layout).name]
+
+    def fact_field(self, what: str) -> Field | None:
+        """The field that carries a fact."""
+        return next((f for f in self.home.block.fields if isinstance(f.meaning, Fact) and f.meaning.what == what), None)
+
+
+def home_block(layout: Layout) -> Block:
+    """The block that holds the facts about the entries."""
+    return next(block for block in layout.blocks if any(isinstance(f.meaning, Fact) for f in block.fields))
+
+
+def fits(layout: Layout, source: Source) -> bool:
+    """Whether a file bears the marks by which the layout knows its files; False when it names none."""
+    return bool(layout.known) and all(source.peek(one.at, len(one.value)) == one.value for one in layout.known
+                                      if one.at <= source.size) and all(one.at <= source.size for one in layout.known)  # fmt: skip
+
+
+def read(layout: Layout, source: Source) -> Reading:
+    """Read a file's blocks and check all that can be checked without its content.
+
+    FormatError names the first field that is not what the layout says.
+    """
+    reading = Reading(layout, source)
+    for block in check.reading_order(layout):
+        reading.blocks[block.name] = _read_block(reading, block)
+    _check_constants(reading)
+    _check_lengths(reading)
+    _check_seals(reading)
+    reading.entries = _entries(reading)
+    _check_entries(reading, reading.entries)
+    return reading
+
+
+def _read_block(reading: Reading, block: Block) -> BlockRead:
+    start = block.at if block.at is not None else _measured(reading, "start", block.name)
+    assert start is not None
+    count = _measured(reading, "count", block.name) if block.repeats else 1
+    length = _measured(reading, "length", block.name)
+    records = Records(block)
+    found = records.read(reading.source, start, count, length)
+    return BlockRead(records, start, found.data, found.columns, found.starts)
+
+
+def _measured(reading: Reading, what: str, part: str) -> int | None:
+    """A measurement as a field holds it; None when no field does."""
+    found = check.measures(reading.layout).get((what, part))
+    if found is None or found[0].name not in reading.blocks:
+        return None
+    home = reading.blocks[found[0].name]
+    values = home.columns[found[1].name]
+    assert not isinstance(values, Texts)
+    number = int(true(values[:1], found[1], reading.source, home.starts)[0])
+    if number < 0:
+        raise FormatError(reading.source.name, f"{number} cannot be the {what} of {part}",
+                          offset=_offset(home, 0, found[1].name), field=home.where(0, found[1].name))  # fmt: skip
+    return number
+
+
+def _offset(block: BlockRead, row: int, name: str) -> int:
+    """Where a field of a record lies in the file."""
+    at = int(block.starts[row])
+    for run in block.records.runs:
+        for one in run.fields:
+            if one.name == name and run.dtype.fields is not None:
+                return at + int(run.dtype.fields[name][1])
+        at += run.size
+        if run.text is not None:
+            if run.text.name == name:
+                return at
+            texts = block.columns[run.text.name]
+            assert isinstance(texts, Texts)
+            at += int(texts.lengths[row]) + (getattr(run.text.type, "prefix", None) is None)
+    return at
+
+
+def offset_of(block: BlockRead, row: int, name: str) -> int:
+    """Where a field of a record lies in the file (after its length prefix, for a text)."""
+    return _offset(block, row, name)
+
+
+def _check_constants(reading: Reading) -> None:
+    for block in reading.blocks.values():
+        for one in block.block.fields:
+            if not isinstance(one.meaning, Constant) or not len(block.starts):
+                continue
+            values, wanted = block.columns[one.name], one.meaning.value
+            assert not isinstance(values, Texts)
+            row = _first_difference(values, wanted, one)
+            if row is not None:
+                found = values[row].tobytes() if isinstance(one.type, Raw) else int(values[row])
+                raise FormatError(reading.source.name, f"{found!r}, expected {wanted!r}", offset=_offset(block, row, one.name),
+                                  field=block.where(row, one.name), hint="a layout for this version of the format")  # fmt: skip
+
+
+def _first_difference(values: Array, wanted: bytes | int, one: Field) -> int | None:
+    if isinstance(one.type, Raw):
+        different = values != np.frombuffer(wanted if isinstance(wanted, bytes) else b"", values.dtype)[0]
+    else:
+        different = values != wanted
+    return int(np.argmax(different)) if different.any() else None
+
+
+def _check_lengths(reading: Reading) -> None:
+    found = _measured(reading, "length", "file")
+    if found is not None and found != reading.source.size:
+        home, one = check.measures(reading.layout)["length", "file"]
+        block = reading.blocks[home.name]
+        raise FormatError(reading.source.name, f"the file has {reading.source.size} bytes, this says {found}",
+                          offset=_offset(block, 0, one.name), field=block.where(0, one.name),
+                          hint="a fresh copy of the file: it may be cut off")  # fmt: skip
+
+
+def block_seals(layout: Layout) -> list[tuple[Block, Field, SealOf]]:
+    """The seals over blocks: the block that holds each, its field, what it covers."""
+    return [
+        (block, one, one.meaning)
+        for block in layout.blocks
+        for one in block.fields
+        if isinstance(one.meaning, SealOf) and layout.block(one.meaning.part)
+    ]
+
+
+def seal_value(algorithm: str, data: bytes) -> int:
+    """The seal over some bytes."""
+    seal = SEAL.get(algorithm)
+    return seal.update(seal.start(), data)
+
+
+def _check_seals(reading: Reading) -> None:
+    for home, one, meaning in block_seals(reading.layout):
+        holder, covered = reading.blocks[home.name], reading.blocks[meaning.part]
+        data = covered.data
+        if holder is covered and isinstance(one.type, Number):  # its own bytes count as zero
+            at = _offset(holder, 0, one.name) - holder.start
+            data = data[:at] + bytes(one.type.bits // 8) + data[at + one.type.bits // 8 :]
+        value, found = seal_value(meaning.algorithm, data), int(holder.columns[one.name][0])  # type: ignore[call-overload]
+        if value != found:
+            raise FormatError(
+                reading.source.name, f"the {meaning.algorithm} of {meaning.part} is {value:#010x}, the file says {found:#010x}",
+                offset=_offset(holder, 0, one.name), field=holder.where(0, one.name),
+                hint="a fresh copy of the file: some of its bytes have changed",
+            )  # fmt: skip
+
+
+def _entries(reading: Reading) -> Entries:
+    home = reading.home
+    columns: dict[str, Any] = {}
+    for one in home.block.fields:
+        if not isinstance(one.meaning, Fact):
+            continue
+        column = home.columns[one.name]
+        columns[one.meaning.what] = column if isinstance(column, Texts) else true(column, one, reading.source, home.starts)
+    names = columns[facts.NAME]
+    codec_field = reading.fact_field(facts.CODEC)
+    codecs, codec = _codecs(codec_field, columns.get(facts.CODEC), len(names))
+    stored = columns.get(facts.STORED, columns.get(facts.SIZE))
+    return Entries(names, columns[facts.START], stored, columns.get(facts.SIZE, stored), codec, codecs)
+
+
+def _codecs(one: Field | None, numbers: Array | None, count: int) -> tuple[list[str], Array]:
+    if one is None or numbers is None or not isinstance(one.meaning, Fact):
+        return ["none"], np.zeros(count, np.int64)
+    codecs = [name for _, name in one.meaning.table]
+    index = np.full(count, -1, np.int64)
+    for position, (number, _) in enumerate(one.meaning.table):
+        index[numbers == number] = position
+    return codecs, index
+
+
+def _check_entries(reading: Reading, entries: Entries) -> None:
+    """Every entry lies within the file and on none of the blocks."""
+    end = entries.start + entries.stored
+    negative = (entries.start < 0) | (entries.stored < 0) | (entries.size < 0)
+    _refuse(reading, negative, facts.START, lambda row: "a place or size below zero")
+    size = reading.source.size
+    _refuse(reading, end > size, facts.STORED, lambda row: (
+        f"{int(entries.stored[row])} bytes from {int(entries.start[row]):#x} reach past the end of the file at {size:#x}"
+    ))  # fmt: skip
+    for block in reading.blocks.values():
+        on = (entries.start < block.end) & (end > block.start) & (entries.stored > 0)
+        _refuse(reading, on, facts.START, lambda row, block=block: (
+            f"content at {int(entries.start[row]):#x} overlaps {block.block.name} at {block.start:#x}"
+        ))  # fmt: skip
+
+
+def _refuse(reading: Reading, wrong: Array, what: str, say: Any) -> None:
+    if not wrong.any():
+        return
+    row = int(np.argmax(wrong))
+    one = reading.fact_field(what) or reading.fact_field(facts.SIZE)
+    name = one.name if one else what
+    raise FormatError(reading.source.name, say(row), offset=_offset(reading.home, row, name), field=reading.home.where(row, name),
+                      hint="a fresh copy of the file, or the layout: is the start counted in another unit?")  # fmt: skip

@@ -1,0 +1,349 @@
+"""A block compiled for reading and writing: records <-> columns.
+
+A block's fields fall into runs of fixed size, with a text of variable size after each but the last. A
+prefix that says a text's length is the last member of the run before it. A block without variable texts
+is one NumPy structured array. Otherwise a small generated loop finds where each record starts, touching
+only what decides its length; the runs are then gathered in bulk. The loop's text is made of integers
+alone, so no layout can put code into it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from volvex.errors import FormatError
+from volvex.layout.model import Block, Field, Number, Raw, Text
+from volvex.source import Source
+
+Array = npt.NDArray[Any]
+Walk = Callable[[bytes, int, int, list[int], list[int]], int]
+GATHER = 1 << 16  # records gathered at once
+FIRST = 1 << 20  # bytes read at first when a block's length is not known
+
+
+class Texts:
+    """A column of byte strings, decoded when somebody asks."""
+
+    def __init__(self, data: bytes, starts: Array, lengths: Array, encoding: str) -> None:
+        self.data, self.starts, self.lengths, self.encoding = data, starts, lengths, encoding
+
+    @classmethod
+    def of(cls, values: Sequence[bytes], encoding: str) -> Texts:
+        """A column of these values."""
+        lengths = np.fromiter(map(len, values), np.int64, len(values))
+        return cls(b"".join(values), np.cumsum(lengths) - lengths, lengths, encoding)
+
+    def __len__(self) -> int:
+        return len(self.starts)
+
+    def raw(self, row: int) -> bytes:
+        """The stored bytes of one text."""
+        start = int(self.starts[row])
+        return self.data[start : start + int(self.lengths[row])]
+
+    def raws(self) -> list[bytes]:
+        """The stored bytes of all."""
+        data, ends = self.data, (self.starts + self.lengths).tolist()
+        return [data[start:end] for start, end in zip(self.starts.tolist(), ends, strict=True)]
+
+    def all(self) -> list[str]:
+        """All texts; bytes that are not in the encoding become escapes that encode back to themselves."""
+        encoding = self.encoding
+        return [raw.decode(encoding, "surrogateescape") for raw in self.raws()]
+
+    def take(self, rows: Array) -> Texts:
+        """The texts of these rows."""
+        return Texts(self.data, self.starts[rows], self.lengths[rows], self.encoding)
+
+
+Column = Array | Texts
+Columns = dict[str, Column]
+
+
+@dataclass(frozen=True)
+class Run:
+    """Members of fixed size, and the text after them."""
+
+    dtype: np.dtype[Any]
+    fields: tuple[Field, ...]
+    text: Field | None
+
+    @property
+    def size(self) -> int:
+        return int(self.dtype.itemsize)
+
+
+def _prefix(field: Field) -> str:
+    return f"length of {field.name}"
+
+
+def _member(field: Field) -> tuple[str, str]:
+    kind = field.type
+    if isinstance(kind, Number):
+        return field.name, kind.dtype
+    assert isinstance(kind, Raw | Text)
+    return field.name, f"V{kind.size}"
+
+
+def _runs(block: Block) -> list[Run]:
+    runs: list[Run] = []
+    members: list[tuple[str, str]] = []
+    fields: list[Field] = []
+    for field in block.fields:
+        if isinstance(field.type, Text) and field.type.size is None:
+            if field.type.prefix is not None:
+                members.append((_prefix(field), field.type.prefix.dtype))
+            runs.append(Run(np.dtype(members), tuple(fields), field))
+            members, fields = [], []
+        else:
+            members.append(_member(field))
+            fields.append(field)
+    if members or not runs:
+        runs.append(Run(np.dtype(members), tuple(fields), None))
+    return runs
+
+
+@dataclass(frozen=True)
+class Read:
+    """What was read of a block: its columns, where each record starts (in the file), and its bytes."""
+
+    columns: Columns
+    starts: Array
+    data: bytes
+
+
+class Records:
+    """A block's reader and writer."""
+
+    def __init__(self, block: Block) -> None:
+        self.block = block
+        self.runs = _runs(block)
+        self.fixed = len(self.runs) == 1 and self.runs[0].text is None
+        self.least = sum(run.size + _zero(run) for run in self.runs)  # a record is never shorter
+
+    # reading
+
+    def read(self, source: Source, start: int, count: int | None, length: int | None) -> Read:
+        """`count` records from `start`, or as many as `length` bytes hold; FormatError when they do not fit."""
+        room = source.size - start if length is None else length
+        if start < 0 or room < 0 or start + room > source.size:
+            raise FormatError(source.name, f"{self.block.name} would reach past the end of the file at {source.size:#x}",
+                              offset=start, hint="another layout: is the start counted in another unit?")  # fmt: skip
+        if count is not None and count * max(1, self.least) > room:
+            raise FormatError(
+                source.name, f"{count} records of at least {self.least} bytes do not fit into the {room} bytes there are",
+                offset=start, field=self.block.name, hint="a fresh copy of the file: the count is damaged, or the layout is wrong",
+            )  # fmt: skip
+        read = self._read_fixed if self.fixed else self._read_walking
+        found = read(source, start, count, room)
+        if length is not None and len(found.data) != length:
+            raise FormatError(source.name, f"its records end after {len(found.data)} bytes, its length says {length}",
+                              offset=start, field=self.block.name)  # fmt: skip
+        return found
+
+    def _read_fixed(self, source: Source, start: int, count: int | None, room: int) -> Read:
+        size = self.runs[0].size
+        number = room // max(1, size) if count is None else count
+        data = source.read(start, number * size)
+        rows = np.frombuffer(data, self.runs[0].dtype)
+        return Read({field.name: self._column(field, rows[field.name]) for field in self.runs[0].fields},
+                    start + np.arange(number, dtype=np.int64) * size, data)  # fmt: skip
+
+    def _read_walking(self, source: Source, start: int, count: int | None, room: int) -> Read:
+        walk, starts, zeros = _compile_walk(self.runs), [], []  # type: Walk, list[int], list[int]
+        wanted = room if count is None else count
+        size = min(room, max(FIRST, wanted * (self.least + 48)) if count is not None else room)
+        data, position = source.read(start, size), 0
+        while True:
+            position = walk(data, position, wanted - len(starts), starts, zeros)
+            if len(starts) == wanted or len(data) == room:
+                break
+            data += source.read(start + len(data), min(room - len(data), len(data)))
+        if count is not None and len(starts) < count:
+            raise FormatError(source.name, "the file ends within this record", offset=start + position,
+                              field=f"{self.block.name}[{len(starts)}]", hint="a fresh copy of the file: it may be cut off")  # fmt: skip
+        data = data[:position]
+        rows = np.array(starts, dtype=np.int64)
+        return Read(self._gather(data, rows, zeros), start + rows, data)
+
+    def _gather(self, data: bytes, rows: Array, zeros: list[int]) -> Columns:
+        """The columns of records that start at `rows` in `data`."""
+        columns: Columns = {}
+        lengths = np.array(zeros, dtype=np.int64).reshape(len(rows), -1)
+        base, ended = rows, 0
+        for run in self.runs:
+            values = _gather_rows(data, base, run.dtype)
+            columns |= {field.name: self._column(field, values[field.name]) for field in run.fields}
+            base = base + run.size
+            if run.text is None:
+                continue
+            kind = run.text.type
+            assert isinstance(kind, Text)
+            if kind.prefix is not None:
+                length = values[_prefix(run.text)].astype(np.int64)
+            else:
+                length, ended = lengths[:, ended], ended + 1
+            columns[run.text.name] = Texts(data, base, length, kind.encoding)
+            base = base + length + _zero(run)
+        return columns
+
+    def _column(self, field: Field, values: Array) -> Column:
+        if not isinstance(field.type, Text):
+            return values
+        raws = [value.tobytes().rstrip(b"\0") for value in values]
+        return Texts.of(raws, field.type.encoding)
+
+    # writing
+
+    def size(self, columns: Columns) -> int:
+        """The bytes that records with these columns take."""
+        total = 0
+        for run in self.runs:
+            total += (run.size + _zero(run)) * _rows(columns)
+            if run.text is not None:
+                texts = columns[run.text.name]
+                assert isinstance(texts, Texts)
+                total += int(texts.lengths.sum())
+        return total
+
+    def write(self, columns: Columns) -> bytes:
+        """The records' bytes. Numbers must fit: see `fit`."""
+        count = _rows(columns)
+        pieces: list[list[bytes]] = []
+        for run in self.runs:
+            values = np.zeros(count, run.dtype)
+            for field in run.fields:
+                values[field.name] = self._stored(field, columns[field.name])
+            if run.text is None:
+                pieces.append(_split(values))
+                continue
+            texts = columns[run.text.name]
+            assert isinstance(texts, Texts) and isinstance(run.text.type, Text)
+            if run.text.type.prefix is not None:
+                values[_prefix(run.text)] = self._length(run.text, run.text.type.prefix, texts)
+            end = b"" if run.text.type.prefix else b"\0"
+            pieces += [_split(values), [raw + end for raw in texts.raws()]]
+        if len(pieces) == 1:
+            return b"".join(pieces[0])
+        return b"".join([part for record in zip(*pieces, strict=True) for part in record])
+
+    def _stored(self, field: Field, column: Column) -> Array:
+        if not isinstance(column, Texts):
+            return column
+        assert isinstance(field.type, Text) and field.type.size is not None
+        size = field.type.size
+        if len(column) and int(column.lengths.max()) > size:
+            raise FormatError(self.block.name, f"{int(column.lengths.max())} bytes do not fit into {size}", field=field.name)
+        return np.array([raw.ljust(size, b"\0") for raw in column.raws()], dtype=f"S{size}").view(f"V{size}")
+
+    def _length(self, field: Field, prefix: Number, texts: Texts) -> Array:
+        if len(texts) and int(texts.lengths.max()) > prefix.limits[1]:
+            raise FormatError(self.block.name, f"a text of {int(texts.lengths.max())} bytes, its length is {prefix}", field=field.name)
+        return texts.lengths
+
+
+def _rows(columns: Columns) -> int:
+    return len(next(iter(columns.values())))
+
+
+def _zero(run: Run) -> int:
+    """1 when the run's text ends at a zero byte."""
+    return int(run.text is not None and isinstance(run.text.type, Text) and run.text.type.prefix is None)
+
+
+def _split(values: Array) -> list[bytes]:
+    size, data = values.dtype.itemsize, values.tobytes()
+    return [data[at : at + size] for at in range(0, len(data), size)] if size else [b""] * len(values)
+
+
+def _gather_rows(data: bytes, base: Array, dtype: np.dtype[Any]) -> Array:
+    """The structures of `dtype` that start at `base` in `data`."""
+    values = np.zeros(len(base), dtype)
+    if dtype.itemsize == 0 or not len(base):
+        return values
+    flat, step = np.frombuffer(data, np.uint8), np.arange(dtype.itemsize)
+    for first in range(0, len(base), GATHER):
+        some = base[first : first + GATHER]
+        values[first : first + GATHER] = flat[some[:, None] + step].view(dtype)[:, 0]
+    return values
+
+
+def _compile_walk(runs: list[Run]) -> Walk:
+    """A loop that appends each record's start, and the length of each text that ends at a zero.
+
+    It takes the bytes, a position, how many records are wanted, and the two lists; it stops before a
+    record that is not whole, and gives back the position that it reached.
+    """
+    lines = ["def walk(data, p, wanted, starts, zeros):", " end = len(data)", " found = starts.append", " while wanted > 0:", "  q = p"]
+    names = []
+    for number, run in enumerate(runs):
+        lines.append(f"  q += {run.size}")
+        lines.append("  if q > end: return p")
+        if run.text is None:
+            continue
+        assert isinstance(run.text.type, Text)
+        prefix = run.text.type.prefix
+        if prefix is None:
+            lines += ["  z = data.find(0, q)", "  if z < 0: return p", f"  n{number} = z - q", "  q = z + 1"]
+            names.append(f"n{number}")
+        else:
+            lines.append(f"  q += {_prefix_value(prefix)}")
+            if run is runs[-1]:
+                lines.append("  if q > end: return p")
+    lines += ["  found(p)", *(f"  zeros.append({name})" for name in names), "  p = q", "  wanted -= 1", " return p"]
+    scope: dict[str, Any] = {}
+    exec("\n".join(lines), scope)
+    walk: Walk = scope["walk"]
+    return walk
+
+
+def _prefix_value(prefix: Number) -> str:
+    """The number in the last bytes before `q`, as an expression."""
+    size = prefix.bits // 8
+    places = range(size) if prefix.big else range(size - 1, -1, -1)
+    return " + ".join(f"(data[q - {size - place}] << {8 * shift})" for place, shift in
+                      zip(places, range(size - 1, -1, -1), strict=True))  # fmt: skip
+
+
+def fit(values: Array, field: Field, index: str) -> Array:
+    """True numbers as `field` stores them (its changes undone); FormatError when one cannot be stored."""
+    assert isinstance(field.type, Number)
+    stored = values.astype(object) if field.type.bits == 64 else values.astype(np.int64)
+    for change in reversed(field.changes):
+        stored = _undo(stored, change.how, change.number, field, index)
+    low, high = field.type.limits
+    if len(stored) and (int(stored.min()) < low or int(stored.max()) > high):
+        worst = int(stored.max()) if int(stored.max()) > high else int(stored.min())
+        raise FormatError(index, f"{worst} does not fit {field.type}, which goes up to {high}", field=field.name,
+                          hint="less content, or a format with wider numbers")  # fmt: skip
+    return stored.astype(np.dtype(field.type.dtype))
+
+
+def _undo(stored: Array, how: str, number: int, field: Field, index: str) -> Array:
+    if how == "plus":
+        return stored - number
+    if how == "xor":
+        return stored ^ number
+    if len(stored) and (stored % number).any():
+        raise FormatError(index, f"a place that is not a multiple of {number} cannot be said", field=field.name)
+    return stored // number
+
+
+def true(values: Array, field: Field, source: Source, starts: Array) -> Array:
+    """The true numbers (int64) that `field` stores; FormatError when one is beyond all sense."""
+    assert isinstance(field.type, Number)
+    numbers = values.astype(object) if field.type.bits == 64 else values.astype(np.int64)
+    for change in field.changes:
+        if change.how == "xor":
+            numbers = numbers ^ change.number
+        else:
+            numbers = numbers * change.number if change.how == "times" else numbers + change.number
+    if field.type.bits == 64 and len(numbers) and (numbers.max() >= 1 << 62 or numbers.min() <= -(1 << 62)):
+        row = int(np.argmax(numbers >= 1 << 62))
+        raise FormatError(source.name, f"{numbers[row]} is larger than any file", offset=int(starts[row]), field=field.name)
+    return numbers.astype(np.int64)

@@ -1,0 +1,440 @@
+"""Writing a file by its layout: gather the parts, place them, measure, seal, emit.
+
+The parts of a file are its blocks and its contents (bytes that several entries share are one part), in the
+order in which they lie. What lies between two parts is filling when it is what the layout would put there;
+otherwise nobody knows what it is, and it is kept in front of the part that follows it.
+
+Nothing here takes a place, a count or a seal from a caller: they are computed from what is written.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from volvex.errors import FormatError
+from volvex.layout import check
+from volvex.layout.kinds import archive as facts
+from volvex.layout.model import Block, Field, Measure, Number, SealOf
+from volvex.layout.reading import BlockRead, Reading, block_seals, seal_value
+from volvex.layout.records import Array, Column, Columns, Texts, fit
+from volvex.source import Source
+
+SealKey = tuple[str, str]  # algorithm, "stored content" or "content"
+
+
+@dataclass(frozen=True)
+class NewContent:
+    """Content that is not in the original: its stored bytes lie in a source."""
+
+    source: Source
+    offset: int
+    stored: int
+    size: int
+    codec: str
+    seals: Mapping[SealKey, int]
+
+
+@dataclass(frozen=True)
+class Added:
+    """A new entry. What nobody knows about it is taken from the entry `like` (a row)."""
+
+    name: bytes
+    like: int
+    content: NewContent
+
+
+@dataclass
+class Edit:
+    """What is to be different from the original; rows count from 0 in the directory's order."""
+
+    replaced: dict[int, NewContent] = field(default_factory=dict)
+    added: list[Added] = field(default_factory=list)
+    removed: set[int] = field(default_factory=set)
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A stretch of the new file: bytes, or a span of a source."""
+
+    data: bytes = b""
+    source: Source | None = None
+    offset: int = 0
+    size: int = 0
+
+    @classmethod
+    def of(cls, data: bytes) -> Piece:
+        return cls(data=data, size=len(data))
+
+
+@dataclass(frozen=True)
+class Plan:
+    """The new file as pieces in order."""
+
+    pieces: list[Piece]
+    size: int
+
+    def chunks(self) -> Iterator[bytes]:
+        """The new file's bytes."""
+        for piece in self.pieces:
+            if piece.source is None:
+                yield piece.data
+            else:
+                yield from piece.source.chunks(piece.offset, piece.size)
+
+
+@dataclass
+class _Parts:
+    """All parts in the order of the file, as columns. `new` is the index of what replaces a content, or -1."""
+
+    start: Array
+    size: Array
+    align: Array
+    fill: Array
+    block: Array  # index into the blocks, -1 for content
+    new: Array  # index into the new contents, -1: as it was
+    gone: Array  # whether the part is left out
+    added: int  # how many new contents stand behind the last content
+
+
+def plan(reading: Reading, edit: Edit, each: bool = False) -> Plan:
+    """How the file is written with the changes of `edit`.
+
+    With `each`, every content is placed by itself and every filling made anew, which proves the layout;
+    otherwise stretches in which nothing changes are moved as they are, which is fast.
+    """
+    return _Planner(reading, edit, each).plan()
+
+
+class _Planner:
+    def __init__(self, reading: Reading, edit: Edit, each: bool) -> None:
+        assert reading.entries is not None
+        self.reading, self.edit, self.each = reading, edit, each
+        self.entries = reading.entries
+        self.source = reading.source
+        self.blocks = list(reading.blocks.values())
+        self.layout = reading.layout
+        self.contents = [*edit.replaced.values(), *(one.content for one in edit.added)]
+        self.part_of_row = self._spans()
+        self.kept_rows = np.array(
+            [row for row in range(len(self.entries)) if row not in edit.removed] if edit.removed else range(len(self.entries)),
+            dtype=np.int64,
+        )
+
+    # parts
+
+    def _spans(self) -> Array:
+        """Which stretch of stored bytes each entry has: entries with the same start and size share one."""
+        pairs = np.stack([self.entries.start, self.entries.stored], axis=1)
+        self.spans, index = np.unique(pairs, axis=0, return_inverse=True) if len(pairs) else (pairs, np.zeros(0, np.int64))
+        return index.reshape(-1)
+
+    def _span_changes(self) -> tuple[Array, Array]:
+        """For each span: the new content in its place (or -1), and whether nothing of it remains."""
+        new = np.full(len(self.spans), -1, np.int64)
+        users = np.bincount(self.part_of_row, minlength=len(self.spans))
+        self.new_of_row: dict[int, int] = {}
+        self.loose: list[int] = []  # new contents whose span lives on, for another entry
+        for index, row in enumerate(self.edit.replaced):
+            span = int(self.part_of_row[row])
+            users[span] -= 1
+            self.new_of_row[row] = index
+            if users[span] == 0 and not self._floats(span):
+                new[span] = index
+            else:
+                self.loose.append(index)
+        for row in self.edit.removed:
+            users[int(self.part_of_row[row])] -= 1
+        return new, users <= 0
+
+    def _floats(self, span: int) -> bool:
+        """Whether a span is a mere number: empty, and not where a content could be placed."""
+        start, size = self.spans[span]
+        return bool(size == 0 and (start == 0 or start % self.layout.content.align))
+
+    def _sorted_parts(self) -> _Parts:
+        new, gone = self._span_changes()
+        content = self.layout.content
+        empty = (self.spans[:, 1] == 0) & ((self.spans[:, 0] == 0) | (self.spans[:, 0] % content.align != 0))
+        real = np.flatnonzero(~empty)
+        count, blocks = len(real), self.blocks
+        start = np.concatenate([self.spans[real, 0], [block.start for block in blocks]]).astype(np.int64)
+        size = np.concatenate([self.spans[real, 1], [len(block.data) for block in blocks]]).astype(np.int64)
+        order = np.lexsort((start + size, start))
+        self.index_of_span = np.full(len(self.spans), -1, np.int64)
+        place = np.empty(len(order), np.int64)
+        place[order] = np.arange(len(order))
+        self.index_of_span[real] = place[:count]
+
+        def column(ours: Array, of_blocks: list[int]) -> Array:
+            return np.concatenate([ours, np.array(of_blocks, np.int64)])[order]
+
+        ones = np.ones(count, np.int64)
+        return _Parts(
+            start[order], size[order], column(ones * content.align, [one.block.align for one in blocks]),
+            column(ones * content.fill, [one.block.fill for one in blocks]), column(-ones, list(range(len(blocks)))),
+            column(new[real], [-1] * len(blocks)), column(gone[real] & (new[real] < 0), [0] * len(blocks)).astype(bool), 0,
+        )  # fmt: skip
+
+    def _check_parts(self, parts: _Parts) -> None:
+        """Parts must not overlap, and must stand where the layout would put them."""
+        ends = np.maximum.accumulate(parts.start + parts.size)
+        overlap = np.flatnonzero(parts.start[1:] < ends[:-1])
+        if len(overlap):
+            part = int(overlap[0]) + 1
+            raise FormatError(self.source.name, f"{self._name(parts, part)} overlaps what lies before it, which ends at {ends[part - 1]:#x}",
+                              offset=int(parts.start[part]), hint="a fresh copy of the file, or another layout")  # fmt: skip
+        crooked = np.flatnonzero((parts.start % parts.align != 0) & (parts.block != self._fixed_index()))
+        if len(crooked):
+            part = int(crooked[0])
+            raise FormatError(self.source.name, f"{self._name(parts, part)} does not start at a multiple of {parts.align[part]}",
+                              offset=int(parts.start[part]), hint="another `align` in the layout")  # fmt: skip
+
+    def _fixed_index(self) -> int:
+        return next((index for index, block in enumerate(self.blocks) if block.block.at == 0), -2)
+
+    def _name(self, parts: _Parts, part: int) -> str:
+        if parts.block[part] >= 0:
+            return self.blocks[int(parts.block[part])].block.name
+        row = int(np.flatnonzero(self.index_of_span[self.part_of_row] == part)[0])
+        name = self.entries.names.raw(row).decode("utf-8", "backslashreplace")
+        return f"the content of {name!r} ({self.reading.home.block.name}[{row}])"
+
+    # placing
+
+    def plan(self) -> Plan:
+        parts = self._sorted_parts()
+        self._check_parts(parts)
+        self.columns = {block.block.name: dict(block.columns) for block in self.blocks}
+        self._choose_rows()
+        self._place(parts)
+        self._fill_entries()
+        self._sort()
+        data = self._write_blocks()
+        pieces = [Piece.of(data[piece]) if isinstance(piece, str) else piece for piece in self.pieces]
+        return Plan([piece for piece in pieces if piece.size], self.position)
+
+    def _choose_rows(self) -> None:
+        """The directory's columns without what is removed, and with rows for what is added."""
+        home = self.reading.home.block.name
+        if not self.edit.removed and not self.edit.added:
+            return
+        rows = np.concatenate([self.kept_rows, np.array([one.like for one in self.edit.added], np.int64)])
+        self.columns[home] = {name: _take(column, rows) for name, column in self.columns[home].items()}
+        name = self._fact(facts.NAME)
+        assert name is not None
+        old = self.reading.home.columns[name.name]
+        assert isinstance(old, Texts)
+        if self.edit.added:
+            raws = old.raws()
+            names = [*(raws[row] for row in self.kept_rows.tolist()), *(one.name for one in self.edit.added)]
+            self.columns[home][name.name] = Texts.of(names, old.encoding)
+
+    def _fact(self, what: str) -> Field | None:
+        return self.reading.fact_field(what)
+
+    def _place(self, parts: _Parts) -> None:
+        """Go through the parts in order; `pieces` and the new starts come out."""
+        self.pieces: list[Piece | str] = []
+        self.position = 0
+        self.block_start: dict[str, int] = {}
+        self.content_start: dict[int, int] = {}
+        self.new_start = parts.start.copy()
+        stops = self._stops(parts)
+        contents = np.flatnonzero(parts.block < 0)
+        last = int(contents[-1]) if len(contents) else (len(parts.start) - 1 if len(parts.start) else -1)
+        for number, stop in enumerate(stops):
+            until = stops[number + 1] if number + 1 < len(stops) else len(parts.start)
+            self._place_part(parts, stop, until)
+            if stop <= last < until:
+                self._place_loose()
+        if not stops:
+            self._place_loose()
+        end = int((parts.start + parts.size).max()) if len(parts.start) else 0
+        self._keep(end, self.source.size)
+
+    def _stops(self, parts: _Parts) -> list[int]:
+        """Parts that must be looked at by themselves; those between two of them move with the first."""
+        if self.each:
+            return list(range(len(parts.start)))
+        odd = (parts.block >= 0) | (parts.new >= 0) | parts.gone
+        odd[1:] |= odd[:-1].copy()
+        if len(odd):
+            odd[0] = True
+        return [int(index) for index in np.flatnonzero(odd)]
+
+    def _place_part(self, parts: _Parts, part: int, until: int) -> None:
+        """Place one part, and with it the unchanged contents up to `until`."""
+        start, end = int(parts.start[part]), int(parts.start[until - 1] + parts.size[until - 1])
+        before = int(parts.start[part - 1] + parts.size[part - 1]) if part else 0
+        align, fill = int(parts.align[part]), int(parts.fill[part])
+        self._between(before, start, align, fill)
+        if parts.gone[part]:
+            return
+        self._align(align, fill)
+        if parts.block[part] >= 0:
+            self._place_block(self.blocks[int(parts.block[part])])
+        elif parts.new[part] >= 0:
+            self._place_new(int(parts.new[part]))
+        else:
+            self.new_start[part:until] += self.position - start
+            self._copy(start, end - start)
+
+    def _between(self, before: int, start: int, align: int, fill: int) -> None:
+        """Keep what lies between two parts, unless it is the filling that the layout would put there."""
+        size = start - before
+        if size and not (size < align and self.source.read(before, size) == bytes([fill]) * size):
+            self._keep(before, start)
+
+    def _keep(self, start: int, end: int) -> None:
+        if end > start:
+            self._copy(start, end - start)
+
+    def _copy(self, offset: int, size: int) -> None:
+        last = self.pieces[-1] if self.pieces else None
+        if isinstance(last, Piece) and last.source is self.source and last.offset + last.size == offset:
+            self.pieces[-1] = Piece(source=self.source, offset=last.offset, size=last.size + size)
+        else:
+            self.pieces.append(Piece(source=self.source, offset=offset, size=size))
+        self.position += size
+
+    def _align(self, align: int, fill: int) -> None:
+        missing = -self.position % align
+        if missing:
+            self.pieces.append(Piece.of(bytes([fill]) * missing))
+            self.position += missing
+
+    def _place_block(self, block: BlockRead) -> None:
+        name = block.block.name
+        if block.block.at is not None and block.block.at != self.position:
+            raise FormatError(self.source.name, f"{name} must stand at {block.block.at:#x}, what comes before it now ends at {self.position:#x}")
+        self.block_start[name] = self.position
+        self.pieces.append(name)
+        self.position += block.records.size(self.columns[name])
+
+    def _place_new(self, index: int) -> None:
+        content = self.contents[index]
+        self.content_start[index] = self.position
+        self.pieces.append(Piece(source=content.source, offset=content.offset, size=content.stored))
+        self.position += content.stored
+
+    def _place_loose(self) -> None:
+        """New contents without a place of their own go behind the last content."""
+        added = range(len(self.edit.replaced), len(self.contents))
+        for index in (*self.loose, *added):
+            self._align(self.layout.content.align, self.layout.content.fill)
+            self._place_new(index)
+
+    # filling in
+
+    def _fill_entries(self) -> None:
+        """The facts and seals of all entries, from where and how they are stored now."""
+        rows = self.kept_rows
+        span = self.index_of_span[self.part_of_row[rows]]
+        start = np.where(span >= 0, self.new_start[span], self.entries.start[rows]) if len(self.new_start) else self.entries.start[rows]
+        start = np.concatenate([start, np.zeros(len(self.edit.added), np.int64)])
+        place = {int(row): index for index, row in enumerate(rows)} if self.edit.removed else None
+        changed: list[tuple[int, int]] = [(row if place is None else place[row], new) for row, new in self.new_of_row.items()]
+        changed += [(len(rows) + number, len(self.edit.replaced) + number) for number in range(len(self.edit.added))]
+        for row, new in changed:
+            start[row] = self.content_start[new]
+        self._set(facts.START, start)
+        self._set_changed(facts.STORED, changed, lambda content: content.stored)
+        self._set_changed(facts.SIZE, changed, lambda content: content.size)
+        self._set_changed(facts.CODEC, changed, self._codec_number)
+        for one in self.reading.home.block.fields:
+            if isinstance(one.meaning, SealOf) and one.meaning.part in facts.PARTS:
+                key = (one.meaning.algorithm, one.meaning.part)
+                self._store(one, [(row, self.contents[new].seals[key]) for row, new in changed])
+
+    def _codec_number(self, content: NewContent) -> int:
+        one = self._fact(facts.CODEC)
+        assert one is not None
+        table: Any = getattr(one.meaning, "table", ())
+        return next(number for number, name in table if name == content.codec)
+
+    def _set(self, what: str, values: Array) -> None:
+        one = self._fact(what)
+        home = self.reading.home.block.name
+        if one is not None:
+            self.columns[home][one.name] = fit(values, one, f"{self.source.name}, {home}")
+
+    def _set_changed(self, what: str, changed: list[tuple[int, int]], value: Any) -> None:
+        one = self._fact(what)
+        if one is not None:
+            self._store(one, [(row, value(self.contents[new])) for row, new in changed])
+
+    def _store(self, one: Field, values: list[tuple[int, int]]) -> None:
+        """Put numbers into a column of the directory."""
+        if not values:
+            return
+        home = self.reading.home.block.name
+        stored = fit(np.array([value for _, value in values], dtype=object), one, f"{self.source.name}, {home}")
+        column: Any = self.columns[home][one.name].copy()  # type: ignore[union-attr]
+        column[[row for row, _ in values]] = stored
+        self.columns[home][one.name] = column
+
+    def _sort(self) -> None:
+        """Records in the order that the game searches them in; only new ones can be out of it."""
+        home = self.reading.home.block
+        if home.sorted_by is not None and self.edit.added:
+            columns = self.columns[home.name]
+            order = sorting(columns[home.sorted_by])
+            self.columns[home.name] = {name: _take(column, order) for name, column in columns.items()}
+
+    # blocks
+
+    def _write_blocks(self) -> dict[str, bytes]:
+        """The blocks' bytes: measurements first, then the seals, each after what it covers."""
+        for home in self.layout.blocks:
+            for one in home.fields:
+                if isinstance(one.meaning, Measure):
+                    self._put(home, one, self._measure(one.meaning))
+        data: dict[str, bytes] = {}
+        for block in check.seal_order(self.layout):
+            data[block.name] = self._write_block(block, data)
+        return data
+
+    def _write_block(self, block: Block, done: dict[str, bytes]) -> bytes:
+        records = self.reading.blocks[block.name].records
+        seals = [(one, meaning) for home, one, meaning in block_seals(self.layout) if home is block]
+        for one, meaning in seals:
+            self._put(block, one, 0 if meaning.part == block.name else seal_value(meaning.algorithm, done[meaning.part]))
+        own = [(one, meaning) for one, meaning in seals if meaning.part == block.name]
+        data = records.write(self.columns[block.name])
+        for one, meaning in own:
+            self._put(block, one, seal_value(meaning.algorithm, data))
+        return records.write(self.columns[block.name]) if own else data
+
+    def _measure(self, meaning: Measure) -> int:
+        if meaning.part == "file":
+            return self.position
+        if meaning.what == "start":
+            return self.block_start[meaning.part]
+        columns = self.columns[meaning.part]
+        if meaning.what == "count":
+            return len(next(iter(columns.values())))
+        return self.reading.blocks[meaning.part].records.size(columns)
+
+    def _put(self, block: Block, one: Field, value: int) -> None:
+        """Set a field of a block that is a single record."""
+        assert isinstance(one.type, Number)
+        self.columns[block.name][one.name] = fit(np.array([value], dtype=object), one, f"{self.source.name}, {block.name}")
+
+
+def sorting(column: Column) -> Array:
+    """The order in which a column ascends; equal ones stay as they were."""
+    if isinstance(column, Texts):
+        raws = column.raws()
+        return np.array(sorted(range(len(raws)), key=raws.__getitem__), dtype=np.int64)
+    return np.argsort(column, kind="stable")
+
+
+def _take(column: Column, rows: Array) -> Column:
+    return column.take(rows) if isinstance(column, Texts) else column[rows]
+
+
+__all__ = ["Added", "Columns", "Edit", "NewContent", "Piece", "Plan", "plan"]

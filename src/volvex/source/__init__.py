@@ -1,0 +1,12 @@
+"""Where bytes come from and go to.
+
+`Source` reads a span of a file (or of bytes in memory) and says so when the span is not there.
+`Disk` is the only thing that writes: every create, sync, rename and removal of the product is a step
+of a `Disk`, so that one faulty disk can stop the work at each of them in turn. `atomic` is the one
+way in which a file comes to be: whole, or not at all.
+"""
+
+from volvex.source.disk import Disk, FaultyDisk, atomic
+from volvex.source.reading import BytesSource, FileSource, Source
+
+__all__ = ["BytesSource", "Disk", "FaultyDisk", "FileSource", "Source", "atomic"]

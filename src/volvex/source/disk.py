@@ -1,0 +1,151 @@
+"""The only writer: each effect on the file system is a step, and steps can be made to fail."""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+import os
+import signal
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+from typing import BinaryIO
+
+from volvex.source.reading import CHUNK, Source
+
+PART = ".volvex-part"  # the end of every temporary file's name
+
+
+class Disk:
+    """Writes to the file system. `step` is called before each effect, with its name."""
+
+    def step(self, name: str) -> None:
+        """Nothing here; a faulty disk fails or stops."""
+
+    def create(self, path: Path) -> BinaryIO:
+        """A new file, open for writing; FileExistsError when there is one."""
+        self.step(f"create {path.name}")
+        return path.open("xb")
+
+    def write(self, file: BinaryIO, data: bytes | memoryview) -> None:
+        self.step("write")
+        file.write(data)
+
+    def sync(self, file: BinaryIO) -> None:
+        """Have the file's bytes on the device."""
+        self.step("sync")
+        file.flush()
+        os.fsync(file.fileno())
+
+    def sync_folder(self, folder: Path) -> None:
+        """Have the folder's names on the device, where the system can (Windows does so by itself)."""
+        self.step("sync folder")
+        if os.name == "nt":
+            return
+        handle = os.open(folder, os.O_RDONLY)
+        try:
+            os.fsync(handle)
+        finally:
+            os.close(handle)
+
+    def replace(self, old: Path, new: Path) -> None:
+        """Give `old` the name `new`, in one step, over what may be there."""
+        self.step(f"replace {new.name}")
+        old.replace(new)
+
+    def remove(self, path: Path) -> None:
+        """Remove a file; nothing happens when it is gone already."""
+        self.step(f"remove {path.name}")
+        path.unlink(missing_ok=True)
+
+    def make_folder(self, folder: Path, durable: bool = False) -> None:
+        """The folder and those above it."""
+        if folder.is_dir():
+            return
+        self.step(f"make folder {folder.name}")
+        folder.mkdir(parents=True, exist_ok=True)
+        if durable:
+            self.sync_folder(folder.parent)
+
+    def remove_folder(self, folder: Path) -> None:
+        """Remove a folder if it is empty."""
+        self.step(f"remove folder {folder.name}")
+        with contextlib.suppress(OSError):
+            folder.rmdir()
+
+    def copy_span(self, source: Source, offset: int, size: int, file: BinaryIO) -> None:
+        """Append a span of a source to a file, within the system where it can be done."""
+        self.step("copy")
+        handle = source.fileno()
+        if handle is not None:
+            file.flush()
+            done = _copy_within_system(handle, offset, size, file.fileno())
+            if done:
+                file.seek(0, os.SEEK_END)
+            offset, size = offset + done, size - done
+        for chunk in source.chunks(offset, size):
+            file.write(chunk)
+
+
+def _copy_within_system(source: int, offset: int, size: int, target: int) -> int:
+    """Bytes copied without passing through this process; less than `size` when the system will not."""
+    if not hasattr(os, "copy_file_range"):
+        return 0
+    done = 0
+    while done < size:
+        try:
+            step = os.copy_file_range(source, target, min(size - done, 1 << 30), offset_src=offset + done)
+        except OSError as error:
+            if error.errno in (errno.EXDEV, errno.EINVAL, errno.ENOSYS, errno.EOPNOTSUPP, errno.EBADF):
+                break
+            raise
+        if step == 0:
+            break
+        done += step
+    return done
+
+
+class FaultyDisk(Disk):
+    """A disk that fails at its `at`-th step: killed there (`kill`), or full from there on (`full`)."""
+
+    def __init__(self, fault: str, at: int) -> None:
+        self.fault, self.at, self.taken = fault, at, 0
+
+    def step(self, name: str) -> None:
+        self.taken += 1
+        if self.fault == "kill" and self.taken == self.at:
+            _die()
+        grows = name.split()[0] in ("create", "write", "copy", "make")
+        if self.fault == "full" and self.taken >= self.at and grows:
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+
+
+def _die() -> None:
+    """End this process as a power cut would: no handler, no clean-up."""
+    if sys.platform == "win32":
+        os._exit(137)
+    os.kill(os.getpid(), signal.SIGKILL)
+
+
+@contextlib.contextmanager
+def atomic(disk: Disk, target: Path, durable: bool = True) -> Iterator[BinaryIO]:
+    """A file that stands at `target` once the block ends well, and nowhere when it does not.
+
+    Durable means synced before and after it gets its name; what can be made again need not be.
+    """
+    disk.make_folder(target.parent, durable)
+    part = target.with_name(f"{target.name}.{os.getpid()}{PART}")
+    part.unlink(missing_ok=True)
+    file = disk.create(part)
+    try:
+        with file:
+            yield file
+            if durable:
+                disk.sync(file)
+        disk.replace(part, target)
+    except BaseException:
+        with contextlib.suppress(OSError):
+            part.unlink(missing_ok=True)
+        raise
+    if durable:
+        disk.sync_folder(target.parent)

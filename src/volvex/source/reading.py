@@ -1,0 +1,105 @@
+"""Sources: spans of bytes, read on demand and from any thread."""
+
+from __future__ import annotations
+
+import os
+import threading
+from abc import ABC, abstractmethod
+from collections.abc import Iterator
+from pathlib import Path
+from types import TracebackType
+from typing import Self
+
+from volvex.errors import FormatError
+
+CHUNK = 1 << 20
+
+
+class Source(ABC):
+    """A row of bytes with a name and a size. Reading past its end is an error, never a short answer."""
+
+    name: str
+    size: int
+
+    @abstractmethod
+    def _read(self, offset: int, size: int) -> bytes: ...
+
+    def read(self, offset: int, size: int) -> bytes:
+        """Exactly `size` bytes from `offset`; FormatError when they are not all there."""
+        if offset < 0 or size < 0 or offset + size > self.size:
+            raise FormatError(
+                self.name, f"wanted {size} bytes here, the file ends at {self.size:#x}", offset=offset,
+                hint="a fresh copy of the file: it may be cut off",
+            )  # fmt: skip
+        data = self._read(offset, size)
+        if len(data) != size:
+            raise FormatError(self.name, "the file became shorter while it was read", offset=offset)
+        return data
+
+    def peek(self, offset: int, size: int) -> bytes:
+        """At most `size` bytes from `offset`."""
+        return self.read(offset, max(0, min(size, self.size - offset)))
+
+    def chunks(self, offset: int, size: int, step: int = CHUNK) -> Iterator[bytes]:
+        """The span in pieces of at most `step` bytes."""
+        for start in range(offset, offset + size, step):
+            yield self.read(start, min(step, offset + size - start))
+
+    def fileno(self) -> int | None:
+        """A file descriptor for copying within the system, where there is one."""
+        return None
+
+    def close(self) -> None:
+        """Let go of what is held."""
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+
+class FileSource(Source):
+    """A file on disk, read without a mapping: a file that shrinks under us is an error, not a crash."""
+
+    def __init__(self, path: Path, name: str | None = None) -> None:
+        self.path = path
+        self.name = name or path.as_posix()
+        self._file = path.open("rb", buffering=0)
+        self.size = os.fstat(self._file.fileno()).st_size
+        self._lock = threading.Lock()
+
+    def _read(self, offset: int, size: int) -> bytes:
+        parts = []
+        while size > 0:
+            part = self._read_once(offset, size)
+            if not part:
+                break
+            parts.append(part)
+            offset, size = offset + len(part), size - len(part)
+        return parts[0] if len(parts) == 1 else b"".join(parts)
+
+    def _read_once(self, offset: int, size: int) -> bytes:
+        if hasattr(os, "pread"):
+            return os.pread(self._file.fileno(), size, offset)
+        with self._lock:  # Windows has no pread
+            self._file.seek(offset)
+            return self._file.read(size)
+
+    def fileno(self) -> int | None:
+        return self._file.fileno()
+
+    def close(self) -> None:
+        self._file.close()
+
+
+class BytesSource(Source):
+    """Bytes in memory."""
+
+    def __init__(self, data: bytes, name: str) -> None:
+        self.data, self.name, self.size = data, name, len(data)
+
+    def _read(self, offset: int, size: int) -> bytes:
+        return self.data[offset : offset + size]
