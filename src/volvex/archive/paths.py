@@ -108,7 +108,10 @@ class Walker:
             self._enter(here, name, parts, deep, found)
         elif here.is_dir() and not parts:
             for child in _children(here):
-                self._walk(child, _join(name, child.name), ["**"] if deep else [], deep, found)
+                if deep or child.is_dir():
+                    self._walk(child, _join(name, child.name), ["**"] if deep and child.is_file() else [], deep, found)
+                else:
+                    found.files.append((_join(name, child.name), child))
         elif here.is_dir() and parts[0] == "**":
             self._walk_any(here, name, parts, deep, found)
         elif here.is_dir() and WILD.search(parts[0]):
@@ -183,7 +186,7 @@ def _children(folder: Path) -> list[Path]:
 
 
 def _join(name: str, part: str) -> str:
-    return f"{name}/{part}" if name else part
+    return f"{name.rstrip('/')}/{part}" if name else part
 
 
 def _split(path: str, wild: bool = True) -> tuple[str, list[str]]:
@@ -220,11 +223,25 @@ def _regex(parts: list[str]) -> str:
         if part == "**":
             out.append(".*" if last else "(?:[^/]*/)*")
         else:
-            # fnmatch's own translation lets a star pass a slash; a component's must not
-            one = fnmatch.translate(part).removeprefix("(?s:").removesuffix(r")\Z").removesuffix(r")\z")
-            out.append(one.replace(".*", "[^/]*").replace("(?>.*?", "(?>[^/]*?") + ("" if last else "/"))
+            out.append(_component(part) + ("" if last else "/"))
     below = "" if parts[-1] == "**" else "(?:/.*)?"
     return f"(?s:{''.join(out)}{below})"
+
+
+def _component(part: str) -> str:
+    """One component as an expression that does not pass a slash."""
+    out = []
+    for piece in re.split(r"(\*+|\?|\[!?\]?[^\]/]*\])", part):
+        if piece.startswith("*"):
+            out.append("[^/]*")
+        elif piece == "?":
+            out.append("[^/]")
+        elif piece.startswith("[") and piece.endswith("]"):
+            inside = piece[1:-1].replace("\\", "\\\\")
+            out.append(f"[^{inside[1:]}/]" if inside.startswith("!") else f"[{inside}]")
+        else:
+            out.append(re.escape(piece))
+    return "".join(out)
 
 
 def _near(inner: str, names: list[str]) -> list[str]:

@@ -1,0 +1,100 @@
+"""A folder into an archive like another one."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from volvex.archive.archive import Archive
+from volvex.archive.names import Refusal, disk_names
+from volvex.archive.rebuild import Spool, codec_for, file_chunks, kin, rebuild
+from volvex.archive.work import Advance, ignore, parallel
+from volvex.errors import FormatError, NotFoundError, RefusedError
+from volvex.layout.writing import Added, Edit, NewContent
+from volvex.source import Disk
+from volvex.source.disk import PART
+
+
+@dataclass(frozen=True)
+class Packed:
+    """What came of it."""
+
+    size: int
+    same: int
+    changed: list[str]
+    added: list[str]
+    removed: list[str]
+
+
+def files_below(folder: Path) -> dict[str, Path]:
+    """Every file below a folder by its relative path, sorted; links are refused."""
+    found: dict[str, Path] = {}
+    for path in sorted(folder.rglob("*")):
+        if path.is_symlink():
+            raise RefusedError(f"{path} is a link; what it leads to may be anything", "a copy of the file in its place")
+        if path.is_file() and not path.name.endswith(PART):
+            found[path.relative_to(folder).as_posix()] = path
+    return found
+
+
+def pack(folder: Path, like: Archive, target: Path, disk: Disk, advance: Advance = ignore) -> Packed:
+    """Write the files below `folder` as an archive in the format of `like`.
+
+    Files that equal an entry of `like` keep its stored bytes; others are encoded as that entry was, or, when
+    they are new, as the entry most like them. Entries without a file are left out.
+    """
+    if not folder.is_dir():
+        raise NotFoundError(f"{folder} is not a folder")
+    files = files_below(folder)
+    rows = {place: row for row, place in enumerate(disk_names(like.names)) if not isinstance(place, Refusal)}
+    target.parent.mkdir(parents=True, exist_ok=True)
+    with Spool(target.parent) as spool:
+        edit, changed = Edit(), []
+        edit.removed = set(range(len(like))) - {rows[name] for name in files if name in rows}
+
+        def encode(name: str) -> tuple[str, NewContent | None]:
+            row = rows.get(name)
+            if row is not None and equal(like, row, files[name]):
+                return name, None
+            codec = codec_for(like, kin(like, name) if row is None else row)
+            return name, spool.add(_told(files[name], advance), like, codec)
+
+        made = dict(parallel(encode, files))
+        for name in files:  # in this order, whichever was ready first
+            content = made[name]
+            if content is None:
+                continue
+            if name in rows:
+                edit.replaced[rows[name]] = content
+                changed.append(name)
+            else:
+                edit.added.append(Added(encode_name(like, name), kin(like, name), content))
+        size = rebuild(like, edit, target, disk, advance)
+        added = [name for name in files if name not in rows]
+        return Packed(size, len(files) - len(changed) - len(added), changed, added, [like.names[row] for row in sorted(edit.removed)])
+
+
+def encode_name(archive: Archive, name: str) -> bytes:
+    """A new entry's name as the archive stores names: its encoding, and backslashes where it has only those."""
+    names = archive.entries.names
+    if len(names) and not any(b"/" in raw for raw in names.raws()) and any(b"\\" in raw for raw in names.raws()):
+        name = name.replace("/", "\\")
+    try:
+        return name.encode(names.encoding)
+    except UnicodeEncodeError as error:
+        raise FormatError(archive.source.name, f"the name {name} cannot be written in {names.encoding}", hint="another name") from error
+
+
+def _told(path: Path, advance: Advance) -> Iterator[bytes]:
+    for chunk in file_chunks(path):
+        advance(len(chunk))
+        yield chunk
+
+
+def equal(archive: Archive, row: int, path: Path) -> bool:
+    """Whether a file has an entry's content."""
+    if path.stat().st_size != int(archive.entries.size[row]):
+        return False
+    with path.open("rb") as file:
+        return all(file.read(len(chunk)) == chunk for chunk in archive.chunks(row)) and not file.read(1)

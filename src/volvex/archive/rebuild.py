@@ -1,0 +1,166 @@
+"""Archives written anew: new content is encoded into a spool, the rest is copied as it lies."""
+
+from __future__ import annotations
+
+import tempfile
+import threading
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+from typing import BinaryIO
+
+from volvex.archive.archive import Archive, open_archive
+from volvex.archive.work import Advance, ignore
+from volvex.codec import COMPRESS, SEAL
+from volvex.errors import FormatError, NotFoundError
+from volvex.layout import Library
+from volvex.layout.kinds.archive import PARTS
+from volvex.layout.library import require_writable
+from volvex.layout.model import SealOf
+from volvex.layout.writing import Edit, NewContent, plan
+from volvex.source import Disk, FileSource, Source, atomic
+from volvex.source.reading import CHUNK
+
+
+class Spool:
+    """A temporary file that holds new contents as they will be stored; gone when it is closed."""
+
+    def __init__(self, folder: Path | None = None) -> None:
+        self._file: BinaryIO = tempfile.NamedTemporaryFile(dir=folder, prefix=".volvex-spool-")  # type: ignore[assignment]
+        self._lock = threading.Lock()
+        self._end = 0
+
+    def __enter__(self) -> Spool:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        if self._source is not None:
+            self._source.close()
+        self._file.close()
+
+    _source: FileSource | None = None
+
+    def add(self, chunks: Iterable[bytes], like: Archive, codec: str) -> NewContent:
+        """Encode a content for an archive like `like`. Safe to call from several threads."""
+        size = 0
+        seals = {
+            (field.meaning.algorithm, field.meaning.part): SEAL.get(field.meaning.algorithm).start()
+            for field in like.reading.home.block.fields
+            if isinstance(field.meaning, SealOf) and field.meaning.part in PARTS
+        }
+
+        def update(part: str, data: bytes) -> None:
+            for key in seals:
+                if key[1] == part:
+                    seals[key] = SEAL.get(key[0]).update(seals[key], data)
+
+        def counted() -> Iterator[bytes]:
+            nonlocal size
+            for chunk in chunks:
+                size += len(chunk)
+                update("content", chunk)
+                yield chunk
+
+        stored = []
+        for out in COMPRESS.get(codec).encode_stream(counted()):
+            update("stored content", out)
+            stored.append(out)
+        offset, length = self._append(stored)
+        return NewContent(_SpoolSource(self), offset, length, size, codec, seals)
+
+    def _append(self, chunks: list[bytes]) -> tuple[int, int]:
+        with self._lock:
+            offset = self._end
+            self._file.seek(offset)
+            for chunk in chunks:
+                self._file.write(chunk)
+            self._end = self._file.tell()
+            return offset, self._end - offset
+
+    def source(self) -> FileSource:
+        """The spool for reading, once all is in it."""
+        with self._lock:
+            self._file.flush()
+            if self._source is None or self._source.size != self._end:
+                if self._source is not None:
+                    self._source.close()
+                self._source = FileSource(Path(self._file.name))
+            return self._source
+
+
+class _SpoolSource(Source):
+    """A spool seen as a source, opened when it is read."""
+
+    name = "spool"
+
+    def __init__(self, spool: Spool) -> None:
+        self._spool = spool
+
+    @property
+    def size(self) -> int:  # type: ignore[override]
+        return self._spool.source().size
+
+    def _read(self, offset: int, size: int) -> bytes:
+        return self._spool.source().read(offset, size)
+
+    def fileno(self) -> int | None:
+        return self._spool.source().fileno()
+
+
+def codec_for(archive: Archive, row: int) -> str:
+    """The codec in which new content of an entry is stored: its own, or the first of the layout."""
+    codec = archive.codec(row)
+    return archive.entries.codecs[0] if codec == "?" else codec
+
+
+def kin(archive: Archive, name: str) -> int:
+    """The entry most like a new one: in the same folder, with the same ending; NotFoundError in an empty archive."""
+    if not len(archive):
+        raise NotFoundError(f"{archive.source.name} has no entry that a new one could be like")
+    folder, _, last = name.rpartition("/")
+    ending = last.rpartition(".")[2]
+
+    def likeness(row: int) -> tuple[int, bool]:
+        other, _, base = archive.names[row].rpartition("/")
+        common = 0
+        for ours, theirs in zip(folder.split("/"), other.split("/"), strict=False):
+            if ours != theirs:
+                break
+            common += 1
+        return common, base.rpartition(".")[2] == ending
+
+    return max(range(len(archive)), key=likeness)
+
+
+def file_chunks(path: Path) -> Iterator[bytes]:
+    """A file's bytes in pieces."""
+    with path.open("rb") as file:
+        while chunk := file.read(CHUNK):
+            yield chunk
+
+
+def rebuild(archive: Archive, edit: Edit, target: Path, disk: Disk, advance: Advance = ignore, durable: bool = False) -> int:
+    """Write an archive with changes to `target`, whole or not at all; its size in bytes.
+
+    What was written is opened again before it gets its name.
+    """
+    require_writable(archive.layout)
+    made = plan(archive.reading, edit)
+    with atomic(disk, target, durable) as file:
+        for piece in made.pieces:
+            if piece.source is None:
+                disk.write(file, piece.data)
+            else:
+                disk.copy_span(piece.source, piece.offset, piece.size, file)
+            advance(piece.size)
+        file.flush()
+        _check_written(Path(file.name), archive, edit, made.size)
+    return made.size
+
+
+def _check_written(path: Path, archive: Archive, edit: Edit, size: int) -> None:
+    written = open_archive(path, Library(), layout=archive.layout)
+    assert written is not None
+    with written:
+        wanted = len(archive) + len(edit.added) - len(edit.removed)
+        if written.source.size != size or len(written) != wanted:
+            raise FormatError(path, f"{written.source.size} bytes and {len(written)} entries were written, {size} and {wanted} were planned")

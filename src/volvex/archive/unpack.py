@@ -1,0 +1,134 @@
+"""Entries into a folder that mirrors their tree. Nothing is overwritten unless asked for, nothing leaves the folder."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from volvex.archive.archive import Archive
+from volvex.archive.names import Refusal, disk_names, shown
+from volvex.archive.paths import Group
+from volvex.archive.work import Advance, batches, ignore, parallel
+from volvex.errors import FormatError, RefusedError, VolvexError
+from volvex.layout.writing import Edit, plan
+from volvex.source import Disk, atomic
+
+
+@dataclass
+class Unpacked:
+    """What came of it."""
+
+    files: int = 0
+    bytes: int = 0
+    skipped: int = 0
+    refused: list[tuple[str, str]] = field(default_factory=list)  # entry, reason
+    renamed: list[tuple[str, str]] = field(default_factory=list)  # entry, where it went
+    faults: list[VolvexError] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class _Job:
+    archive: Archive
+    row: int
+    target: str
+
+
+def unpack(
+    groups: Sequence[Group], folder: Path, disk: Disk, existing: str = "refuse", advance: Advance = ignore
+) -> Unpacked:
+    """Write entries below `folder`; with several archives each gets a folder of its own name.
+
+    `existing` says what happens to files that are there: `refuse` (RefusedError before anything is written),
+    `skip` or `replace`. Entries that are damaged or whose names lead elsewhere are reported, the rest comes out.
+    """
+    done = Unpacked()
+    jobs = [job for group in groups for job in _jobs(group, len(groups) > 1, done)]
+    for group in groups:
+        _refuse_overlaps(group.archive)
+    jobs = _settle_existing(jobs, folder, existing, done)
+    _make_folders(jobs, folder, disk)
+    by_archive: dict[int, list[_Job]] = {}
+    for job in jobs:
+        by_archive.setdefault(id(job.archive), []).append(job)
+    for of_archive in by_archive.values():
+        _write_all(of_archive, folder, disk, done, advance)
+    return done
+
+
+def _jobs(group: Group, prefix: bool, done: Unpacked) -> Iterator[_Job]:
+    archive, before = group.archive, f"{Path(group.path).name}/" if prefix else ""
+    places = disk_names(archive.names)
+    for row in group.rows.tolist():
+        place = places[row]
+        if isinstance(place, Refusal):
+            done.refused.append((archive.label(row), place.reason))
+            continue
+        if place != archive.names[row]:
+            done.renamed.append((archive.label(row), before + place))
+        yield _Job(archive, row, before + place)
+
+
+def _refuse_overlaps(archive: Archive) -> None:
+    """A directory whose contents overlap by half is a trap or a wreck; sharing whole contents is allowed."""
+    try:
+        plan(archive.reading, Edit())
+    except FormatError as error:
+        if "overlaps" in error.problem:
+            raise
+
+
+def _settle_existing(jobs: list[_Job], folder: Path, existing: str, done: Unpacked) -> list[_Job]:
+    if existing == "replace" or not folder.exists():
+        return jobs
+    there = [job for job in jobs if os.path.lexists(folder / job.target)]
+    if there and existing == "refuse":
+        raise RefusedError(f"{len(there)} of {len(jobs)} files are in {folder} already, such as {there[0].target}",
+                           "an empty folder, --skip-existing or --overwrite")  # fmt: skip
+    done.skipped = len(there)
+    known = {job.target for job in there}
+    return [job for job in jobs if job.target not in known]
+
+
+def _make_folders(jobs: list[_Job], folder: Path, disk: Disk) -> None:
+    wanted = sorted({job.target.rpartition("/")[0] for job in jobs})
+    for one in wanted:
+        here = folder
+        for part in one.split("/") if one else ():
+            here = here / part
+            if here.is_symlink():
+                raise RefusedError(f"{here} is a link, which may lead out of {folder}", "another folder")
+        disk.make_folder(folder / one)
+
+
+def _write_all(jobs: list[_Job], folder: Path, disk: Disk, done: Unpacked, advance: Advance) -> None:
+    import numpy as np
+
+    archive = jobs[0].archive
+    targets = {job.row: job.target for job in jobs}
+
+    def write(batch: list[int]) -> tuple[int, int, list[VolvexError]]:
+        files = size = 0
+        faults: list[VolvexError] = []
+        for row in batch:
+            try:
+                written = _write(archive, row, folder / targets[row], disk)
+                files, size = files + 1, size + written
+                advance(written)
+            except VolvexError as error:
+                faults.append(error)
+        return files, size, faults
+
+    for files, size, faults in parallel(write, batches(archive, np.array(sorted(targets), dtype=np.int64))):
+        done.files, done.bytes = done.files + files, done.bytes + size
+        done.faults += faults
+
+
+def _write(archive: Archive, row: int, target: Path, disk: Disk) -> int:
+    size = 0
+    with atomic(disk, target, durable=False) as file:
+        for chunk in archive.chunks(row):
+            disk.write(file, chunk)
+            size += len(chunk)
+    return size

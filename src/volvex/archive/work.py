@@ -1,0 +1,66 @@
+"""Work on many entries at once: the decoders and the system let go of the interpreter, so threads help."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
+from itertools import islice
+from typing import TypeVar
+
+import numpy as np
+
+from volvex.archive.archive import Archive
+from volvex.errors import VolvexError
+from volvex.layout.records import Array
+
+T = TypeVar("T")
+R = TypeVar("R")
+Advance = Callable[[int], None]
+BATCH_BYTES = 1 << 22
+
+
+def ignore(size: int) -> None:
+    """The progress that nobody watches."""
+
+
+def parallel(task: Callable[[T], R], items: Iterable[T], workers: int | None = None) -> Iterator[R]:
+    """Results of `task` as they come; never more than a few items ahead, so that memory stays bounded."""
+    workers = workers or min(8, os.cpu_count() or 1)
+    waiting: set[Future[R]] = set()
+    source = iter(items)
+    with ThreadPoolExecutor(workers) as pool:
+        try:
+            waiting.update(pool.submit(task, item) for item in islice(source, workers * 2))
+            while waiting:
+                done, waiting = wait(waiting, return_when=FIRST_COMPLETED)
+                waiting.update(pool.submit(task, item) for item in islice(source, len(done)))
+                for future in done:
+                    yield future.result()
+        finally:
+            for future in waiting:
+                future.cancel()
+
+
+def batches(archive: Archive, rows: Array) -> list[list[int]]:
+    """Rows in the order in which their content lies, in batches of a few megabytes."""
+    rows = rows[np.argsort(archive.entries.start[rows], kind="stable")]
+    sizes = np.cumsum(archive.entries.size[rows] + 4096)
+    cuts = np.flatnonzero(np.diff(sizes // BATCH_BYTES)) + 1
+    return [part.tolist() for part in np.split(rows, cuts) if len(part)]
+
+
+def verify(archive: Archive, rows: Array, advance: Advance = ignore) -> list[VolvexError]:
+    """Decode entries and check their sizes and seals; what is wrong with them."""
+
+    def check(batch: Sequence[int]) -> list[VolvexError]:
+        faults: list[VolvexError] = []
+        for row in batch:
+            try:
+                for chunk in archive.chunks(row):
+                    advance(len(chunk))
+            except VolvexError as error:
+                faults.append(error)
+        return faults
+
+    return [fault for faults in parallel(check, batches(archive, rows)) for fault in faults]

@@ -1,0 +1,105 @@
+"""What differs from the original, file by file, and line by line for text."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from volvex.archive import filetypes
+from volvex.bench.workbench import Workbench
+from volvex.source.digest import digest_bytes, digest_file
+
+TEXT_LIMIT = 1 << 24  # larger files are told as changed, not line by line
+LINES_LIMIT = 4000  # differing lines that are compared one with the other
+
+
+@dataclass(frozen=True)
+class Change:
+    """A file that differs from the original. Sizes in bytes; None where there is no such file."""
+
+    path: str
+    what: str  # changed, added
+    kind: str
+    before: int | None
+    after: int
+
+
+@dataclass(frozen=True)
+class Line:
+    """A line of a comparison: `-` taken out, `+` put in, with its number, from 1."""
+
+    sign: str
+    number: int
+    text: str
+
+
+def changes(bench: Workbench) -> list[Change]:
+    """Every file of the bench that differs from the game's original, sorted by path."""
+    found = (_change(bench, place) for place in bench.places())
+    return [change for change in found if change is not None]
+
+
+def _change(bench: Workbench, place: str) -> Change | None:
+    path = bench.files / place
+    size = path.stat().st_size
+    with path.open("rb") as file:
+        kind = filetypes.kind_by_content(file.read(filetypes.HEAD))
+    before = _original_size(bench, place)
+    if before is None:
+        return Change(place, "added", kind, None, size)
+    if size == before and _same(bench, place):
+        return None
+    return Change(place, "changed", kind, before, size)
+
+
+def _original_size(bench: Workbench, place: str) -> int | None:
+    name, inner = bench.home(place)
+    original = bench.game.original(name)
+    if original is None:
+        return None
+    archive = bench.archive(name) if inner else None
+    if archive is None:
+        return original.stat().st_size
+    row = bench.row(place)
+    return None if row is None else int(archive.entries.size[row])
+
+
+def _same(bench: Workbench, place: str) -> bool:
+    """Whether a file has the original's content: by the digest when it was taken, when the game is still the same."""
+    known = bench.taken.get(place)
+    if known is not None and not bench.renewed(known.file):
+        return digest_file(bench.files / place) == known.digest
+    original = b"".join(bench.original_content(place))
+    return digest_bytes(original) == digest_file(bench.files / place)
+
+
+def is_text(change: Change) -> bool:
+    """Whether a change can be told line by line."""
+    return change.kind in (*filetypes.TEXT, "empty") and max(change.before or 0, change.after) <= TEXT_LIMIT
+
+
+def lines(bench: Workbench, change: Change) -> Iterator[Line]:
+    """The lines that differ, in the order of the file."""
+    before = filetypes.decode_text(b"".join(bench.original_content(change.path))).splitlines()
+    after = filetypes.decode_text((bench.files / change.path).read_bytes()).splitlines()
+    start = _common(before, after)
+    end = _common(before[start:][::-1], after[start:][::-1])
+    old, new = before[start : len(before) - end], after[start : len(after) - end]
+    if max(len(old), len(new)) > LINES_LIMIT:
+        blocks = [("replace", 0, len(old), 0, len(new))]
+    else:
+        blocks = [tuple(code) for code in difflib.SequenceMatcher(None, old, new, autojunk=False).get_opcodes()]
+    for what, a, b, c, d in blocks:
+        if what != "equal":
+            yield from (Line("-", start + at + 1, old[at]) for at in range(a, b))
+            yield from (Line("+", start + at + 1, new[at]) for at in range(c, d))
+
+
+def _common(one: list[str], other: list[str]) -> int:
+    count = 0
+    for a, b in zip(one, other, strict=False):
+        if a != b:
+            break
+        count += 1
+    return count

@@ -1,0 +1,64 @@
+"""Profiles: TOML files that teach Volvex one game each."""
+
+from __future__ import annotations
+
+import fnmatch
+import tomllib
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from volvex.errors import FormatError
+
+SHIPPED = Path(__file__).parent.parent / "games"
+_KEYS = {"name": str, "known": list, "own": list, "log": str, "takes": list}
+
+
+@dataclass(frozen=True)
+class Profile:
+    """What is known about a game. Paths are relative to its folder, with forward slashes."""
+
+    name: str
+    known: tuple[str, ...] = ()
+    own: tuple[str, ...] = ()  # patterns of files that the game writes itself
+    log: str = ""
+    takes: tuple[str, ...] = ("replace",)
+
+    def is_own(self, path: str) -> bool:
+        """Whether the game writes that file itself."""
+        return any(fnmatch.fnmatchcase(path, pattern) for pattern in self.own)
+
+
+UNKNOWN = Profile("a game without a profile")
+
+
+def read_profile(path: Path) -> Profile:
+    """The profile in a file; FormatError when it is not one."""
+    try:
+        values = tomllib.loads(path.read_bytes().decode())
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        raise FormatError(path, f"not a sound profile: {error}") from error
+    for key, value in values.items():
+        if key not in _KEYS or not isinstance(value, _KEYS[key]):
+            raise FormatError(path, f"a profile has no {key}, or it is not of this type", hint=f"one of {', '.join(_KEYS)}")
+        if isinstance(value, list) and not all(isinstance(one, str) for one in value):
+            raise FormatError(path, f"{key} is a list of texts")
+    if not values.get("name") or not values.get("known"):
+        raise FormatError(path, "a profile needs a `name` and `known` files")
+    return Profile(**{key: tuple(value) if isinstance(value, list) else value for key, value in values.items()})
+
+
+def profiles(folders: Iterable[Path] = ()) -> Iterator[Profile]:
+    """All profiles: the user's before those that ship."""
+    for folder in (*folders, SHIPPED):
+        if folder.is_dir():
+            for file in sorted(folder.rglob("profile.toml")):
+                yield read_profile(file)
+
+
+def profile_for(game: Path, folders: Iterable[Path] = ()) -> Profile:
+    """The profile whose known files are all in the folder; `UNKNOWN` when none fits."""
+    for profile in profiles(folders):
+        if all((game / name).exists() for name in profile.known):
+            return profile
+    return UNKNOWN

@@ -1,0 +1,348 @@
+"""The workbench: taking content out of a game into a folder, and remembering where it came from."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator, Sequence
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any
+
+from volvex.archive.archive import Archive, open_archive
+from volvex.archive.names import Refusal, disk_names, shown
+from volvex.archive.pack import files_below
+from volvex.archive.paths import WILD, matching
+from volvex.archive.rebuild import file_chunks
+from volvex.bench.game import Game
+from volvex.errors import FormatError, NotFoundError, RefusedError
+from volvex.layout import Library
+from volvex.source import Disk, FileSource, atomic
+from volvex.source.digest import Fingerprint, digest_file
+
+FORMAT = 1
+DESCRIPTION = "bench.json"
+
+
+@dataclass(frozen=True)
+class Taken:
+    """Something that was taken: from which file of the game, which entry of it, and what it was."""
+
+    file: str
+    entry: str  # empty for a file that is no archive's entry
+    size: int
+    digest: str
+
+
+class Workbench:
+    """An open bench."""
+
+    def __init__(self, folder: Path, game: Game, library: Library, disk: Disk) -> None:
+        self.folder, self.game, self.library, self.disk = folder, game, library, disk
+        self.fingerprints: dict[str, Fingerprint] = {}
+        self.taken: dict[str, Taken] = {}  # by path below `files`
+        self._archives: dict[str, Archive | None] = {}
+        self._places_of: dict[str, list[str | Refusal]] = {}
+        self._rows_of: dict[str, dict[str, int]] = {}
+
+    def __enter__(self) -> Workbench:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        for archive in self._archives.values():
+            if archive is not None:
+                archive.source.close()
+        self._archives.clear()
+
+    @property
+    def files(self) -> Path:
+        """The tree that mirrors the game's."""
+        return self.folder / "files"
+
+    @property
+    def built(self) -> Path:
+        return self.folder / "built"
+
+    # the description
+
+    @classmethod
+    def create(cls, folder: Path, game: Game, library: Library, disk: Disk) -> Workbench:
+        """A new bench: the fingerprints of the game's archives, and nothing copied."""
+        folder = folder.resolve()
+        if folder.is_relative_to(game.folder):
+            raise RefusedError(f"{folder} is within the game's folder", "a folder of its own for the bench")
+        if folder.is_dir() and any(folder.iterdir()):
+            raise RefusedError(f"{folder} is not empty", "another folder, or working in the bench that is there")
+        bench = cls(folder, game, library, disk)
+        for name, original in game.files():
+            with FileSource(original, name) as source:
+                if library.match(source) is not None:
+                    bench.fingerprints[name] = Fingerprint.of(original)
+        disk.make_folder(bench.files)
+        bench.save()
+        return bench
+
+    def save(self) -> None:
+        """Write the description."""
+        value = {
+            "bench": FORMAT,
+            "game": str(self.game.folder),
+            "profile": self.game.profile.name,
+            "fingerprints": {name: asdict(one) for name, one in sorted(self.fingerprints.items())},
+            "taken": {name: asdict(one) for name, one in sorted(self.taken.items())},
+        }
+        with atomic(self.disk, self.folder / DESCRIPTION) as file:
+            self.disk.write(file, (json.dumps(value, indent=1, ensure_ascii=True) + "\n").encode())
+
+    @staticmethod
+    def description(folder: Path) -> dict[str, Any]:
+        """What a bench's file says; NotFoundError when the folder is none, FormatError when the file is not sound."""
+        path = folder / DESCRIPTION
+        if not path.is_file():
+            raise NotFoundError(f"{folder} is not a bench", "`volvex bench GAME` to make one, or --bench DIR")
+        try:
+            value = json.loads(path.read_bytes())
+            if value["bench"] != FORMAT:
+                raise FormatError(path, f"a bench of version {value['bench']}, this Volvex knows {FORMAT}", hint="a newer Volvex")
+            {name: Fingerprint(**one) for name, one in value["fingerprints"].items()}
+            {name: Taken(**one) for name, one in value["taken"].items()}
+            Path(value["game"])
+        except (ValueError, KeyError, TypeError, AttributeError) as error:
+            raise FormatError(path, f"not a sound bench: {error!r}", hint="a new bench; the files in `files` can be copied over") from error
+        return dict(value)
+
+    @classmethod
+    def open(cls, folder: Path, game: Game, library: Library, disk: Disk) -> Workbench:
+        """The bench in a folder."""
+        value = cls.description(folder)
+        bench = cls(folder.resolve(), game, library, disk)
+        bench.fingerprints = {name: Fingerprint(**one) for name, one in value["fingerprints"].items()}
+        bench.taken = {name: Taken(**one) for name, one in value["taken"].items()}
+        return bench
+
+    # the game's side
+
+    def archive(self, name: str) -> Archive | None:
+        """The original of an archive of the game; None when that file is no archive."""
+        if name not in self._archives:
+            original = self.game.original(name)
+            if original is None:
+                raise NotFoundError(f"the game has no file {name}")
+            self._archives[name] = open_archive(original, self.library, name)
+        return self._archives[name]
+
+    def renewed(self, name: str) -> bool:
+        """Whether a file of the game is another than when the bench was made."""
+        original, known = self.game.original(name), self.fingerprints.get(name)
+        return original is not None and known is not None and Fingerprint.of(original) != known
+
+    def within_game(self, path: str, here: Path) -> str:
+        """A path that a user gave, relative to the game: given so, or from where they stand, or into the bench."""
+        path = path.replace("\\", "/")
+        for base in (self.files, self.game.folder):
+            full = Path(path) if Path(path).is_absolute() else here / path
+            # only the text is made relative: the entries of an archive are no paths of the disk
+            text, root = _flat(full), base.as_posix()
+            if text.startswith(root + "/"):
+                return text[len(root) + 1 :]
+        return path.strip("/").removeprefix("./")
+
+    def select(self, path: str) -> Iterator[tuple[str, int | None]]:
+        """What a path within the game means: file of the game, and row in it (None for a plain file)."""
+        split = self.game.container(path)
+        if split is None and WILD.search(path):
+            yield from self._select_wild(path)
+            return
+        if split is None:
+            names = [name for name, _ in self.game.files() if name.startswith(path + "/")]
+            if not names:
+                raise NotFoundError(f"the game has no {shown(path)}", "`volvex survey` on it to see what there is")
+            for name in names:
+                yield from self._select_in(name, "")
+            return
+        name, inner = split
+        yield from self._select_in(name, inner)
+
+    def _select_in(self, name: str, inner: str) -> Iterator[tuple[str, int | None]]:
+        archive = self.archive(name)
+        if archive is None:
+            if inner:
+                raise NotFoundError(f"{name} is not an archive that any layout knows")
+            yield name, None
+            return
+        rows = range(len(archive)) if not inner else matching(archive.names, inner.split("/")).tolist()
+        if not rows:
+            from volvex.archive.paths import Walker
+
+            with Walker(self.library) as walker:  # words the near misses
+                original = self.game.original(name)
+                walker.find(f"{original.as_posix() if original else name}/{inner}")
+        yield from ((name, row) for row in rows)
+
+    def _select_wild(self, path: str) -> Iterator[tuple[str, int | None]]:
+        """A pattern whose wildcards stand before or within the names of the game's files."""
+        found = False
+        parts = path.split("/")
+        for name, _ in self.game.files():
+            for cut in range(1, len(parts) + 1):
+                if not len(matching([name], parts[:cut])):
+                    continue
+                archive = self.archive(name) if cut < len(parts) or parts[-1] == "**" else None
+                if archive is not None:
+                    rows = matching(archive.names, parts[cut:] or ["**"]).tolist()
+                    found = found or bool(rows)
+                    yield from ((name, row) for row in rows)
+                elif cut == len(parts):
+                    found = True
+                    yield from self._select_in(name, "")
+                break
+        if not found:
+            raise NotFoundError(f"nothing in the game matches {shown(path)}")
+
+    # taking
+
+    def take(self, wanted: Sequence[tuple[str, int | None]], again: bool = False) -> tuple[list[str], list[str]]:
+        """Put content into the bench's tree: what was put there, and what was there already and is left alone.
+
+        RefusedError when one of them was edited since it was taken, unless `again`; nothing is taken then.
+        """
+        jobs = [(self._place(name, row), name, row) for name, row in wanted]
+        there = [place for place, _, _ in jobs if (self.files / place).exists()]
+        edited = [place for place in there if self._edited(place)]
+        if edited and not again:
+            raise RefusedError(f"{edited[0]} was edited in the bench and would be lost", "--again to take the original anew")
+        left = [] if again else there
+        done = []
+        for place, name, row in jobs:
+            if place in left and place in self.taken:
+                continue
+            self._take(place, name, row)
+            done.append(place)
+        self.save()
+        return done, left
+
+    def put(self, path: str, source: Path, new: bool = False) -> str:
+        """Put a file of the user's in the place of something of the game, or beside it when it is `new`.
+
+        Where it went in the bench; NotFoundError when the game has no such thing and `new` does not say so.
+        """
+        if not source.is_file():
+            raise NotFoundError(f"there is no file {source}")
+        place = self._new_place(path) if new else self._taken_place(path)
+        with atomic(self.disk, self.files / place, durable=False) as file:
+            for chunk in file_chunks(source):
+                self.disk.write(file, chunk)
+        return place
+
+    def _taken_place(self, path: str) -> str:
+        wanted = list(self.select(path))
+        if len(wanted) != 1:
+            raise NotFoundError(f"{shown(path)} means {len(wanted)} files, this needs one")
+        place = self._place(*wanted[0])
+        if place not in self.taken:
+            self.take(wanted)
+        return place
+
+    def _new_place(self, path: str) -> str:
+        name, inner = self.game.container(path) or (path, "")
+        place = disk_names([path])[0]
+        if isinstance(place, Refusal):
+            raise RefusedError(f"{shown(path)}: {place.reason}")
+        archive = self.archive(name) if inner else None
+        if (inner and archive is None) or (archive is not None and inner in archive.rows) or name == place and self.game.original(name):
+            raise RefusedError(f"{shown(path)} is there already, or cannot be", "leaving --new out")
+        return place
+
+    def current(self, path: str) -> bytes:
+        """What something of the game is now: as it stands in the bench, or as the game has it."""
+        if (self.files / path).is_file():
+            return (self.files / path).read_bytes()
+        wanted = list(self.select(path))
+        if len(wanted) != 1:
+            raise NotFoundError(f"{shown(path)} means {len(wanted)} files, this needs one")
+        place = self._place(*wanted[0])
+        file = self.files / place
+        return file.read_bytes() if file.is_file() else b"".join(self.original_content(place))
+
+    def open_for_edit(self, path: str) -> tuple[str, Path]:
+        """Something of the game as a file in the bench, taken now unless it was before: its place, and where."""
+        place = path if path in self.taken or (self.files / path).is_file() else self._taken_place(path)
+        return place, self.files / place
+
+    def _edited(self, place: str) -> bool:
+        known = self.taken.get(place)
+        return known is None or digest_file(self.files / place) != known.digest
+
+    def _place(self, name: str, row: int | None) -> str:
+        """Where in the bench's tree something goes."""
+        if row is None:
+            return name
+        archive = self.archive(name)
+        assert archive is not None
+        place = self._places(name)[row]
+        if isinstance(place, Refusal):
+            raise RefusedError(f"{archive.label(row)}: {place.reason}")
+        return f"{name}/{place}"
+
+    def _places(self, name: str) -> list[str | Refusal]:
+        if name not in self._places_of:
+            archive = self.archive(name)
+            assert archive is not None
+            self._places_of[name] = disk_names(archive.names)
+        return self._places_of[name]
+
+    def _take(self, place: str, name: str, row: int | None) -> None:
+        archive, original, target = self.archive(name), self.game.original(name), self.files / place
+        assert original is not None
+        chunks = file_chunks(original) if row is None or archive is None else archive.chunks(row)
+        with atomic(self.disk, target, durable=False) as file:
+            for chunk in chunks:
+                self.disk.write(file, chunk)
+        entry = "" if row is None or archive is None else archive.names[row]
+        self.taken[place] = Taken(name, entry, target.stat().st_size, digest_file(target))
+
+    def home(self, place: str) -> tuple[str, str]:
+        """For a path below `files`: the game's file that it belongs to (or will be), and the rest of it."""
+        known = self.taken.get(place)
+        if known is not None:
+            return known.file, place[len(known.file) + 1 :]
+        return self.game.container(place) or (place, "")
+
+    def row(self, place: str) -> int | None:
+        """The entry that a path below `files` stands for; None when the archive has none such."""
+        name, inner = self.home(place)
+        if name not in self._rows_of:
+            self._rows_of[name] = {one: row for row, one in enumerate(self._places(name)) if isinstance(one, str)}
+        return self._rows_of[name].get(inner)
+
+    def original_content(self, place: str) -> Iterator[bytes]:
+        """The original of something in the bench, in pieces; nothing when the game has no such thing."""
+        name, inner = self.home(place)
+        original = self.game.original(name)
+        if original is None:
+            return
+        archive = self.archive(name) if inner else None
+        if archive is None:
+            yield from file_chunks(original)
+            return
+        row = self.row(place)
+        if row is not None:
+            yield from archive.chunks(row)
+
+    def places(self) -> list[str]:
+        """Every file in the bench's tree."""
+        return list(files_below(self.files)) if self.files.is_dir() else []
+
+
+def _flat(path: Path) -> str:
+    """A path without `.` and `..`, made from its text alone, links resolved above what exists."""
+    parts: list[str] = []
+    for part in path.parts:
+        if part == "..":
+            parts.pop()
+        elif part != ".":
+            parts.append(part)
+    flat = Path(*parts)
+    for here in (flat, *flat.parents):
+        if here.exists():
+            return (here.resolve() / flat.relative_to(here)).as_posix()
+    return flat.as_posix()

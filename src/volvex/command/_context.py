@@ -1,0 +1,102 @@
+"""What a command works with: streams, folders, the disk. Made once, in `main`."""
+
+from __future__ import annotations
+
+import argparse
+import contextlib
+import json
+import os
+import sys
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, TextIO
+
+from volvex.source import Disk, FaultyDisk
+
+STYLES = {"dim": "2", "bold": "1", "red": "31", "green": "32", "yellow": "33", "blue": "34", "cyan": "36"}
+
+
+@dataclass
+class Context:
+    """Streams and folders of one run."""
+
+    out: TextIO
+    err: TextIO
+    terminal: bool
+    colour: bool
+    width: int
+    cwd: Path
+    disk: Disk
+    environment: Mapping[str, str]
+    debug: bool = False
+
+    def print(self, text: str = "") -> None:
+        self.out.write(text + "\n")
+
+    def note(self, text: str) -> None:
+        """Something beside the result."""
+        self.err.write(text + "\n")
+
+    def paint(self, text: str, style: str) -> str:
+        """The text in a colour, on a terminal."""
+        return f"\x1b[{STYLES[style]}m{text}\x1b[0m" if self.colour and text else text
+
+    def json(self, records: Iterable[Any]) -> None:
+        """One document: a list of records."""
+        json.dump(list(records), self.out, indent=1)
+        self.out.write("\n")
+
+    @property
+    def home(self) -> Path:
+        """The user's own layouts, profiles and keys."""
+        if "VOLVEX_HOME" in self.environment:
+            return Path(self.environment["VOLVEX_HOME"])
+        import platformdirs
+
+        return platformdirs.user_config_path("volvex", appauthor=False)
+
+    def library(self) -> Any:
+        """All layouts at hand."""
+        from volvex.layout import Library
+
+        return Library([self.home])
+
+    def walker(self, options: argparse.Namespace) -> Any:
+        """What finds paths, with the layout that the user named, if any."""
+        from volvex.archive import Walker
+        from volvex.layout import read_layout
+
+        named = getattr(options, "layout", None)
+        return Walker(self.library(), read_layout(named) if named else None)
+
+    @contextlib.contextmanager
+    def progress(self, what: str, total: int) -> Iterator[Callable[[int], None]]:
+        """Something to tell how many bytes are done; drawn on a terminal, with rate and time left."""
+        if not self.err.isatty() or total < 1 << 24:
+            yield lambda size: None
+            return
+        from rich.console import Console
+        from rich.progress import BarColumn, DownloadColumn, Progress, TextColumn, TimeRemainingColumn, TransferSpeedColumn
+
+        columns = (TextColumn(what), BarColumn(), DownloadColumn(), TransferSpeedColumn(), TimeRemainingColumn())
+        with Progress(*columns, console=Console(file=self.err), transient=True) as bar:
+            task = bar.add_task(what, total=total)
+            yield lambda size: bar.update(task, advance=size)
+
+
+def make_context() -> Context:
+    """The context of this process. `VOLVEX_FAULT=kill:7` makes the disk fail at its seventh step, for tests."""
+    for stream in (sys.stdout, sys.stderr):
+        if hasattr(stream, "reconfigure"):
+            stream.reconfigure(errors="backslashreplace")
+    terminal = sys.stdout.isatty()
+    width = 100
+    if terminal:
+        with contextlib.suppress(OSError):
+            width = os.get_terminal_size(sys.stdout.fileno()).columns
+    fault, _, at = os.environ.get("VOLVEX_FAULT", "").partition(":")
+    return Context(
+        out=sys.stdout, err=sys.stderr, terminal=terminal, colour=terminal and "NO_COLOR" not in os.environ, width=width,
+        cwd=Path.cwd(), disk=FaultyDisk(fault, int(at)) if fault and at.isdigit() else Disk(), environment=os.environ,
+    )  # fmt: skip

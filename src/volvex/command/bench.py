@@ -1,0 +1,32 @@
+"""Make a workbench for a game: a folder in which to change its content.
+
+The bench holds fingerprints of the game's archives, and no copies. `volvex take` puts into it what you want
+to change. The game's folder is not written to until `volvex install`.
+"""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from volvex.bench import Workbench
+from volvex.command._bench import open_game
+from volvex.command._context import Context
+from volvex.command._tables import count
+from volvex.errors import Status
+
+PLACE = 30
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("game", type=Path, metavar="GAME", help="the game's folder")
+    parser.add_argument("dir", type=Path, nargs="?", metavar="DIR", help="the bench's folder (otherwise GAME-bench, here)")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    game = open_game(options.game, context)
+    folder = options.dir or Path(f"{game.folder.name}-bench")
+    bench = Workbench.create(folder, game, context.library(), context.disk)
+    context.print(f"{folder} is a bench for {game.folder} ({game.profile.name}): {count(len(bench.fingerprints), 'archive')}")
+    context.print(context.paint(f"next: cd {folder}, then volvex take PATH, with paths as in the game", "dim"))
+    return Status.OK

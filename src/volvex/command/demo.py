@@ -1,0 +1,137 @@
+"""Make the stand-in game and do a whole first mod on it, each command shown before its output.
+
+The commands are real: copied by hand, they give the same. At the end every file of the game is compared with
+what it was at the start.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import shlex
+import subprocess
+import sys
+import tempfile
+from collections.abc import Mapping
+from pathlib import Path
+
+from volvex.command._context import Context
+from volvex.command._tables import count
+from volvex.errors import RefusedError, Status, VolvexError
+
+PLACE = 60
+LAMPS, LETTER = "data/main.kwp/rules/lamps.xml", "data/main.kwp/letters/en/01-arrival.txt"
+PLAY = ("python", "-m", "kelpwick", "play")
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("dir", nargs="?", type=Path, metavar="DIR", help="where to do it (otherwise a temporary folder)")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    if options.dir is not None:
+        if options.dir.exists() and any(options.dir.iterdir()):
+            raise RefusedError(f"{options.dir} is not empty", "a new folder for the demo")
+        options.dir.mkdir(parents=True, exist_ok=True)
+        return _Demo(options.dir.resolve(), context).run()
+    with tempfile.TemporaryDirectory(prefix="volvex-demo-") as folder:
+        return _Demo(Path(folder).resolve(), context).run()
+
+
+class DemoError(VolvexError):
+    """A step of the demo did not do what it should."""
+
+
+class _Demo:
+    """Runs commands and says why."""
+
+    def __init__(self, folder: Path, context: Context) -> None:
+        self.folder, self.context, self.here = folder, context, folder
+        self.steps = 0
+
+    def run(self) -> int:
+        say, do, game = self.say, self.do, self.folder / "game"
+        say("The game, made from a seed; nothing in it is real.")
+        self.enter(self.folder)
+        do("python", "-m", "kelpwick", "make", "game")
+        do(*PLAY, "game")
+        before = _digests(game)
+
+        say("What is in there? Look at it without unpacking anything.")
+        do("volvex", "survey", "game")
+        do("volvex", "list", "game/data/main.kwp", "--tree")
+        do("volvex", "list", "game/data/main.kwp/rules", "--sort", "size")
+        do("volvex", "find", "game", "--text", "fresnel_3")
+        do("volvex", "show", f"game/{LAMPS}")
+        do("volvex", "layout", "explain", "game/data/main.kwp")
+        do("volvex", "layout", "prove", "game/data/main.kwp")
+
+        say("A bench, and in it what we want to change. The game is not touched.")
+        do("volvex", "bench", "game", "bench")
+        self.enter(self.folder / "bench")
+        do("volvex", "take", LAMPS, LETTER)
+        do("volvex", "set", LAMPS, "--row", "fresnel_3", "range=14", "oil=3.1")
+        self.edit_letter()
+        do("volvex", "changes")
+
+        say("Build the archive anew, look at what would happen, and put it into the game.")
+        do("volvex", "build")
+        do("volvex", "install", "--plan")
+        do("volvex", "install")
+        played = do(*PLAY, "../game")
+        self.check("the lamp room shows the new range and oil use", "14 nm" in played and "3.1 l" in played)
+        self.check("the letter has its new line", "counted them myself" in played)
+
+        say("And back.")
+        do("volvex", "restore")
+        played = do(*PLAY, "../game")
+        self.check("the lamp room shows the old values", "9 nm         2.5 l" in played and "counted them myself" not in played)
+        after = _digests(game)
+        self.check(f"{count(len(before), 'file')} of the game's folder have their original bytes (its own log, which it wrote to, aside)",
+                   before == after)  # fmt: skip
+        self.context.print(f"\n{count(self.steps, 'command')}, all as they should be.")
+        return Status.OK
+
+    def say(self, text: str) -> None:
+        self.context.print(f"\n{self.context.paint(f'-- {text}', 'bold')}")
+
+    def enter(self, folder: Path) -> None:
+        self.context.print(f"\n{self.context.paint('$ ' + shlex.join(['cd', str(folder)]), 'green')}")
+        self.here = folder
+
+    def do(self, *words: str) -> str:
+        """Show a command, run it, show what it says; what it said. DemoError when it fails."""
+        self.steps += 1
+        self.context.print(f"\n{self.context.paint('$ ' + shlex.join(words), 'green')}")
+        self.context.out.flush()
+        program = [sys.executable, *words[1:]] if words[0] == "python" else [sys.executable, "-m", "volvex", *words[1:]]
+        done = subprocess.run(program, cwd=self.here, env=_environment(self.context.environment), stdout=subprocess.PIPE,
+                              stderr=subprocess.STDOUT, encoding="utf-8")  # fmt: skip
+        self.context.out.write(done.stdout)
+        if done.returncode:
+            raise DemoError(f"`{shlex.join(words)}` ended with status {done.returncode}")
+        return done.stdout
+
+    def edit_letter(self) -> None:
+        """What a person does in an editor."""
+        command = "import sys; open(sys.argv[1], 'a', encoding='utf-8').write(sys.argv[2])"
+        self.say("The letter is edited with any program; here a line is put at its end.")
+        self.do("python", "-c", command, f"files/{LETTER}", "I have counted them myself.\n")
+
+    def check(self, what: str, holds: bool) -> None:
+        """Say what was checked; DemoError when it does not hold."""
+        if not holds:
+            raise DemoError(f"this should hold and does not: {what}", "looking at the output above")
+        self.context.print(f"{self.context.paint('checked', 'green')}: {what}")
+
+
+def _environment(environment: Mapping[str, str]) -> dict[str, str]:
+    return {**os.environ, **environment, "PYTHONIOENCODING": "utf-8"}
+
+
+def _digests(folder: Path) -> dict[str, str]:
+    """Every file below a folder but the game's log, with its digest."""
+    from volvex.source.digest import digest_file
+
+    files = (path for path in folder.rglob("*") if path.is_file())
+    return {name: digest_file(path) for path in files if not (name := path.relative_to(folder).as_posix()).startswith("logs/")}

@@ -1,0 +1,83 @@
+"""Search by name, by text inside, by bytes inside; down into archives.
+
+All that is asked for must hold: `volvex find game --name "*.xml" --text fresnel_3`. Text is searched in text
+files line by line, in other files as UTF-8 and UTF-16; bytes are given in hex. Status 1: nothing was found.
+"""
+
+from __future__ import annotations
+
+import argparse
+
+from volvex.archive.names import shown
+from volvex.archive.search import Hit, Wanted, search
+from volvex.command._context import Context
+from volvex.command._tables import count
+from volvex.errors import Status, UsageError, VolvexError
+
+PLACE = 12
+A_FILE = 5  # hits shown of one file
+SNIPPET = 60  # characters shown on each side of a hit
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("path", nargs="+", metavar="PATH", help="a folder, archive, or pattern")
+    parser.add_argument("--name", metavar="PATTERN", default="", help="entries with such a name: '*.png', 'rules/*'")
+    parser.add_argument("--text", default="", help="entries that hold this text")
+    parser.add_argument("--bytes", metavar="HEX", default="", help="entries that hold these bytes, such as '89 50 4e 47'")
+    parser.add_argument("--ignore-case", "-i", action="store_true", help="capital letters or not")
+    parser.add_argument("--all", action="store_true", help=f"every hit, not just the first {A_FILE} of a file")
+    parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
+    parser.add_argument("--json", action="store_true", help="one list of records")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    wanted = Wanted(options.name, options.text, _bytes(options.bytes), options.ignore_case)
+    if not (wanted.name or wanted.text or wanted.data):
+        raise UsageError("nothing says what to find", "--name, --text or --bytes")
+    faults: list[VolvexError] = []
+    files = hits = 0
+    records: list[dict[str, object]] = []
+    with context.walker(options) as walker:
+        for path in options.path:
+            for some in search(walker.find(path, deep=True), wanted, faults):
+                files, hits = files + 1, hits + len(some)
+                if options.json:
+                    records += [_record(hit) for hit in some]
+                else:
+                    _print(some, options.all, context)
+        faults += walker.faults
+    if options.json:
+        context.json(records)
+    else:
+        said = count(hits, "hit") + " in " if wanted.text or wanted.data else ""
+        context.print(context.paint(f"{said}{count(files, 'file')}", "dim"))
+    for fault in faults:
+        context.note(f"not searched: {fault.message}")
+    return Status.BAD_DATA if faults else Status.OK if files else Status.DIFFERS
+
+
+def _bytes(text: str) -> bytes:
+    try:
+        return bytes.fromhex(text)
+    except ValueError as error:
+        raise UsageError(f"{text!r} is not bytes in hex", "pairs of digits, such as --bytes '89 50 4e 47'") from error
+
+
+def _record(hit: Hit) -> dict[str, object]:
+    return {"path": hit.path, "line": hit.line, "offset": hit.offset, "before": hit.before, "match": hit.match, "after": hit.after}
+
+
+def _print(hits: list[Hit], every: bool, context: Context) -> None:
+    if not hits[0].match:
+        context.print(shown(hits[0].path))
+        return
+    path = context.paint(shown(hits[0].path), "blue")
+    for hit in hits if every else hits[:A_FILE]:
+        where = f"{hit.line}" if hit.line is not None else f"{hit.offset:#x}"
+        gap = "" if hit.line is not None else " "
+        before = shown(hit.before[-SNIPPET:]).lstrip() if hit.line is not None else hit.before
+        match, after = context.paint(shown(hit.match), "red"), shown(hit.after[:SNIPPET])
+        context.print(f"{path}{context.paint(f':{where}:', 'dim')} {before}{gap}{match}{gap}{after}")
+    if not every and len(hits) > A_FILE:
+        more = count(len(hits) - A_FILE, "more hit")
+        context.print(f"{path}{context.paint(f': and {more}; --all shows them', 'dim')}")

@@ -1,0 +1,43 @@
+"""Put what was built into the game, the originals kept safe; all of it, or nothing.
+
+Before anything changes, the originals are copied into the game's folder `.volvex`, read back and synced. An
+install that is interrupted is finished or undone by the next command. `volvex restore` brings back exactly
+the bytes that were there.
+"""
+
+from __future__ import annotations
+
+import argparse
+
+from volvex.bench.build import read_built
+from volvex.command._actions import tell
+from volvex.command._bench import add_bench, open_bench
+from volvex.command._context import Context
+from volvex.errors import RefusedError, Status
+from volvex.mods import install, plan_install
+
+PLACE = 40
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--plan", action="store_true", help="say what would happen, and touch nothing")
+    parser.add_argument("--json", action="store_true", help="one list of records")
+    add_bench(parser)
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    with open_bench(options, context) as bench:
+        built, game = read_built(bench.built), bench.game.folder
+        files = {one.path: bench.built / one.path for one in built}
+        own = [name for name in files if bench.game.profile.is_own(name)]
+        if own:
+            raise RefusedError(f"{own[0]} is written by the game itself", "leaving it out of the bench")
+    if options.plan:
+        return tell(plan_install(game, files), [], True, options.json, context)
+    total = sum(one.size for one in built) * 5
+    with context.progress("installing", total) as advance:
+        done = install(game, files, {one.path: one.base for one in built}, context.disk, advance)
+    status = tell(done.actions, done.changed, False, options.json, context)
+    if not options.json and built:
+        context.print(context.paint("`volvex restore` brings the originals back", "dim"))
+    return status

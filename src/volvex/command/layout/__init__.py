@@ -1,0 +1,1 @@
+"""Layouts: check, prove, explain."""

@@ -1,0 +1,34 @@
+"""Is a layout sound, and can archives be written by it? If not: which line, and why."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from volvex.command._context import Context
+from volvex.command._tables import count
+from volvex.errors import NotFoundError, Status
+from volvex.layout import read_layout
+from volvex.layout.check import unwritable
+
+PLACE = 50
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("file", nargs="+", type=Path, metavar="FILE", help="a layout")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    status = Status.OK
+    for file in options.file:
+        if not file.is_file():
+            raise NotFoundError(f"there is no file {file}")
+        layout = read_layout(file)
+        reasons = unwritable(layout)
+        fields = sum(len(block.fields) for block in layout.blocks)
+        about = f"{layout.kind} \"{layout.title}\", {count(len(layout.blocks), 'block')}, {count(fields, 'field')}"
+        context.print(f"{file}: sound, {context.paint('can be written' if not reasons else 'cannot be written', 'bold')}: {about}")
+        for place, reason in reasons:
+            context.print(f"{file}:{place.line}:{place.column}: {reason}")
+            status = Status.DIFFERS
+    return status

@@ -1,0 +1,95 @@
+"""Which field covers which bytes of an archive, with values; what no field explains, and where."""
+
+from __future__ import annotations
+
+import argparse
+
+from volvex.archive.names import shown
+from volvex.command._context import Context
+from volvex.command._tables import Column, count, number, percent, print_table
+from volvex.errors import NotFoundError, Status
+from volvex.layout.explaining import Coverage, Stretch, coverage, stretches
+
+PLACE = 52
+RECORDS, CONTENTS = 2, 6
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("archive", metavar="ARCHIVE", help="an archive")
+    parser.add_argument("--records", type=int, default=RECORDS, metavar="N", help=f"show so many records of each table ({RECORDS})")
+    parser.add_argument("--all", action="store_true", help="every record, content and filling")
+    parser.add_argument("--layout", metavar="FILE", help="the layout to explain it by; otherwise the one that knows the archive")
+    parser.add_argument("--json", action="store_true", help="one list of records")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    with context.walker(options) as walker:
+        groups = walker.find(options.archive).groups
+        if len(groups) != 1:
+            raise NotFoundError(f"{shown(options.archive)} is not an archive that any layout knows", "--layout FILE")
+        archive, path = groups[0].archive, groups[0].path
+        found = stretches(archive.reading, None if options.all else options.records)
+        if options.json:
+            context.json(_record(path, one) for one in found)
+            return Status.OK
+        _print(list(found), options.all, context)
+        _summary(path, archive.layout.title, coverage(archive.reading), context)
+    return Status.OK
+
+
+def _record(path: str, one: Stretch) -> dict[str, object]:
+    return {"path": path, "start": one.start, "size": one.size, "what": one.what, "name": one.name, "type": one.shape,
+            "value": one.value, "meaning": one.meaning}  # fmt: skip
+
+
+def _print(found: list[Stretch], every: bool, context: Context) -> None:
+    shown_ones = found if every else _fold(found)
+    print_table(context, [
+        Column("offset", [f"{one.start:#x}" for one in shown_ones], right=True),
+        Column("bytes", [number(one.size) for one in shown_ones], right=True),
+        Column("field", [shown(one.name) for one in shown_ones], style="blue"),
+        Column("type", [one.shape for one in shown_ones]),
+        Column("value", [shown(one.value if len(one.value) < 50 else one.value[:47] + "...") for one in shown_ones], style="cyan"),
+        Column("meaning", [one.meaning for one in shown_ones]),
+    ])  # fmt: skip
+
+
+def _fold(found: list[Stretch]) -> list[Stretch]:
+    """Long rows of contents and fillings as one line each."""
+    out: list[Stretch] = []
+    run_of: list[Stretch] = []
+    for one in [*found, None]:
+        if one is not None and one.what in ("content", "filling"):
+            run_of.append(one)
+            continue
+        contents = [item for item in run_of if item.what == "content"]
+        if len(contents) <= CONTENTS:
+            out += run_of
+        else:
+            out += run_of[:CONTENTS]
+            rest = run_of[CONTENTS:]
+            size = rest[-1].start + rest[-1].size - rest[0].start
+            number_of = sum(item.what == "content" for item in rest)
+            out.append(Stretch(rest[0].start, size, "content", f"and {number_of:,} more contents", meaning="with the filling between them"))
+        run_of = []
+        if one is not None:
+            out.append(one)
+    return out
+
+
+def _summary(path: str, title: str, told: Coverage, context: Context) -> None:
+    explained = told.size - sum(one.size for one in told.unexplained)
+    context.print()
+    context.print(f"{shown(path)} by \"{title}\": {number(told.size)} bytes, {percent(explained, told.size)} explained")
+    context.print(f"  fields {number(told.fields)} (of them {number(told.kept)} kept: nobody knows what they are), "
+                  f"content {number(told.content)}, filling {number(told.filling)}")  # fmt: skip
+    if not told.unexplained:
+        context.print("  no field is missing: every byte is explained")
+        return
+    size = sum(one.size for one in told.unexplained)
+    said = context.paint(f"no field explains {count(size, 'byte')}", "yellow")
+    context.print(f"  {said}, in {count(len(told.unexplained), 'place')}; they are kept as they are:")
+    for one in told.unexplained[:10]:
+        context.print(f"    {one.start:#x}  {count(one.size, 'byte')}  {one.value}")
+    if len(told.unexplained) > 10:
+        context.print(f"    and {len(told.unexplained) - 10:,} more places: --all shows them")

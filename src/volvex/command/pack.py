@@ -1,0 +1,46 @@
+"""Write a folder as an archive in the format of another one.
+
+Files that equal an entry of that archive keep its stored bytes; changed and new ones are stored as that entry,
+or the one most like them, was. Entries without a file are left out.
+"""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from volvex.archive import open_archive
+from volvex.archive.pack import files_below, pack
+from volvex.command._context import Context
+from volvex.command._tables import count, number
+from volvex.errors import NotFoundError, RefusedError, Status
+from volvex.layout import read_layout
+
+PLACE = 21
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("dir", type=Path, metavar="DIR", help="the folder")
+    parser.add_argument("--like", required=True, type=Path, metavar="ARCHIVE", help="the archive whose format and facts to follow")
+    parser.add_argument("--to", required=True, type=Path, metavar="FILE", help="the archive to write")
+    parser.add_argument("--overwrite", action="store_true", help="replace the file if it is there")
+    parser.add_argument("--layout", type=Path, metavar="FILE", help="open the archive with this layout")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    if options.to.exists() and not options.overwrite:
+        raise RefusedError(f"{options.to} is there already", "another name, or --overwrite")
+    if not options.like.is_file():
+        raise NotFoundError(f"there is no file {options.like}")
+    if not options.dir.is_dir():
+        raise NotFoundError(f"there is no folder {options.dir}", "the folder that `volvex unpack` made")
+    layout = read_layout(options.layout) if options.layout else None
+    like = open_archive(options.like, context.library(), layout=layout)
+    if like is None:
+        raise NotFoundError(f"no layout knows {options.like}", "--layout FILE")
+    total = sum(path.stat().st_size for path in files_below(options.dir).values()) + like.source.size
+    with like, context.progress("packing", total) as advance:
+        done = pack(options.dir, like, options.to, context.disk, advance)
+    context.print(f"{options.to}: {number(done.size)} bytes; {count(done.same, 'entry', 'entries')} as in {options.like.name}, "
+                  f"{len(done.changed):,} changed, {len(done.added):,} added, {len(done.removed):,} left out")  # fmt: skip
+    return Status.OK

@@ -1,0 +1,129 @@
+"""The content of one entry or file: text as text, anything else as bytes.
+
+On a terminal text has colours and long text is paged. Into a pipe text goes as it is; --raw writes the bytes
+of anything as they are, so that `volvex show PATH --raw > FILE` takes one file out.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import pydoc
+from collections.abc import Iterator
+from pathlib import Path
+
+from volvex.archive import filetypes
+from volvex.archive.names import shown
+from volvex.command._context import Context
+from volvex.command._tables import number
+from volvex.errors import NotFoundError, Status, UsageError
+
+PLACE = 13
+HEX_BYTES = 512
+LEXERS = {"xml": "xml", "json": "json"}
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("path", metavar="PATH", help="one entry of an archive, or a file")
+    parser.add_argument("--hex", action="store_true", help="as bytes, even if it is text")
+    parser.add_argument("--at", metavar="OFFSET", default="0", help="bytes from here on (0x... for hex)")
+    parser.add_argument("--size", metavar="N", help=f"so many bytes (otherwise {HEX_BYTES}; `all` for all)")
+    parser.add_argument("--raw", action="store_true", help="write the bytes as they are")
+    parser.add_argument("--no-pager", action="store_true", help="do not page long text")
+    parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    with context.walker(options) as walker:
+        content, path, about = _content(walker, options.path)
+    if options.raw:
+        context.out.flush()
+        os.write(context.out.fileno(), b"") if not content else _write_all(context.out.fileno(), content)
+        return Status.OK
+    kind = filetypes.kind_by_content(content[: filetypes.HEAD])
+    if kind in filetypes.TEXT and not options.hex:
+        _show_text(content, kind, path, about, options, context)
+        return Status.OK
+    start, size = _span(options, len(content))
+    if context.terminal:
+        context.print(context.paint(f"{shown(path)}  {kind}, {about}", "dim"))
+    for line in hex_lines(content[start : start + size], start, context):
+        context.print(line)
+    left = len(content) - start - size
+    if left > 0:
+        context.print(context.paint(f"and {number(left)} more bytes: --size all shows them, --raw writes them", "dim"))
+    return Status.OK
+
+
+def _content(walker, path: str) -> tuple[bytes, str, str]:  # type: ignore[no-untyped-def]
+    """The bytes, the whole path, and a word about them."""
+    found = walker.find(path)
+    if len(found) == 1 and found.files:
+        name, file = found.files[0]
+        return file.read_bytes(), name, f"{number(file.stat().st_size)} bytes"
+    if len(found) > 1:
+        raise NotFoundError(f"{shown(path)} means {len(found):,} files, this shows one", f"`volvex list {shown(path)}`")
+    archive, row, name = walker.one_entry(path)
+    entry = archive.entry(row)
+    stored = f", {number(entry.stored)} stored as {entry.codec}" if entry.codec != "none" else ""
+    return archive.content(row), name, f"{number(entry.size)} bytes{stored}"
+
+
+def _write_all(handle: int, content: bytes) -> None:
+    view = memoryview(content)
+    while view:
+        view = view[os.write(handle, view) :]
+
+
+def _show_text(content: bytes, kind: str, path: str, about: str, options: argparse.Namespace, context: Context) -> None:
+    text = filetypes.decode_text(content)
+    if not context.terminal:
+        context.out.write(text if text.endswith("\n") or not text else text + "\n")
+        return
+    lines = [shown(line.expandtabs(4)) for line in text.splitlines()]
+    title = context.paint(f"{shown(path)}  {kind}, {about}", "dim")
+    body = _coloured(lines, LEXERS.get(kind) or _lexer(path), context)
+    height = os.get_terminal_size(context.out.fileno()).lines
+    if len(lines) + 2 <= height or options.no_pager:
+        context.print(f"{title}\n{body}")
+        return
+    os.environ.setdefault("LESS", "-R -F -X")  # colours, and no second screen
+    pydoc.pager(f"{title}\n{body}\n")
+
+
+def _lexer(path: str) -> str:
+    ending = Path(path).suffix.lstrip(".").lower()
+    return ending if ending in ("ini", "lua", "css", "js", "py", "toml", "yaml", "html", "glsl", "hlsl") else ""
+
+
+def _coloured(lines: list[str], lexer: str, context: Context) -> str:
+    """The lines with their numbers, and with colours where their language is known."""
+    text = "\n".join(lines)
+    if context.colour and lexer and len(text) < 1 << 21:
+        from pygments import highlight
+        from pygments.formatters import Terminal256Formatter
+        from pygments.lexers import get_lexer_by_name
+
+        text = highlight(text, get_lexer_by_name(lexer, stripnl=False, ensurenl=False), Terminal256Formatter(style="native"))
+    width = len(str(len(lines)))
+    return "\n".join(f"{context.paint(str(n).rjust(width), 'dim')}  {line}" for n, line in enumerate(text.split("\n"), 1))
+
+
+def _span(options: argparse.Namespace, length: int) -> tuple[int, int]:
+    try:
+        start = int(options.at, 0)
+        size = length if options.size == "all" else int(options.size, 0) if options.size else HEX_BYTES
+    except ValueError as error:
+        raise UsageError(f"{error}", "a number such as 64 or 0x40") from error
+    if not 0 <= start <= length:
+        raise UsageError(f"there is no byte {options.at}: the content has {number(length)}", "a smaller --at")
+    return start, min(size, length - start)
+
+
+def hex_lines(data: bytes, start: int, context: Context) -> Iterator[str]:
+    """Sixteen bytes a line: offset, bytes, and what of them can be read."""
+    for at in range(0, len(data), 16):
+        row = data[at : at + 16]
+        pairs = f"{row[:8].hex(' '):<23}  {row[8:].hex(' '):<23}"
+        text = "".join(chr(byte) if 32 <= byte < 127 else "." for byte in row)
+        yield f"{context.paint(f'{start + at:08x}', 'dim')}  {pairs}  {context.paint(text, 'cyan')}"

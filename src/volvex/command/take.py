@@ -1,0 +1,39 @@
+"""Take entries or files of the game into the bench, to be edited there.
+
+Paths are as in the game, from its folder or from where you stand: data/main.kwp/rules/lamps.xml,
+../game/data/main.kwp/letters/en. What was edited since it was taken is not overwritten unless --again says so.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+
+from volvex.archive.names import shown
+from volvex.command._bench import add_bench, open_bench
+from volvex.command._context import Context
+from volvex.command._tables import count
+from volvex.errors import Status
+
+PLACE = 31
+TOLD = 12
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("path", nargs="+", metavar="PATH", help="an entry, a folder, an archive; * ? [ab] and ** match")
+    parser.add_argument("--again", action="store_true", help="take the original anew, losing what was edited")
+    add_bench(parser)
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    with open_bench(options, context) as bench:
+        wanted = [one for path in options.path for one in bench.select(bench.within_game(path, context.cwd))]
+        done, left = bench.take(list(dict.fromkeys(wanted)), options.again)
+        for place in done[:TOLD]:
+            where = os.path.relpath(bench.files / place, context.cwd).replace(os.sep, "/")
+            context.print(f"took {context.paint(shown(where), 'blue')}")
+        if len(done) > TOLD:
+            context.print(f"and {count(len(done) - TOLD, 'more file')}")
+        if left:
+            context.print(f"{count(len(left), 'file')} already in the bench")
+    return Status.OK

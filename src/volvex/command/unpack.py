@@ -1,0 +1,55 @@
+"""Write the content of entries into a folder that mirrors their tree.
+
+Nothing is overwritten unless --overwrite says so. Entries whose names lead out of the folder, and entries that
+are damaged, are reported, and the rest comes out. Names that some system could not hold are changed the same
+way everywhere, and `pack` changes them back.
+"""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from volvex.archive.unpack import Unpacked, unpack
+from volvex.command._context import Context
+from volvex.command._tables import count, number
+from volvex.errors import NotFoundError, Status
+
+PLACE = 20
+TOLD = 20
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("path", nargs="+", metavar="PATH", help="an archive, or what lies in it; * ? [ab] and ** match")
+    parser.add_argument("--to", required=True, type=Path, metavar="DIR", help="the folder to write into")
+    there = parser.add_mutually_exclusive_group()
+    there.add_argument("--overwrite", action="store_true", help="replace files that are there")
+    there.add_argument("--skip-existing", action="store_true", help="leave files that are there as they are")
+    parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    existing = "replace" if options.overwrite else "skip" if options.skip_existing else "refuse"
+    with context.walker(options) as walker:
+        groups = [group for path in options.path for group in walker.find(path, deep=True).groups]
+        if not groups:
+            raise NotFoundError("there is no archive in what was named", "`volvex survey` to see which files open")
+        total = sum(int(group.archive.entries.size[group.rows].sum()) for group in groups)
+        with context.progress("unpacking", total) as advance:
+            done = unpack(groups, options.to, context.disk, existing, advance)
+    _tell(done, options.to, context)
+    return Status.BAD_DATA if done.faults else Status.REFUSED if done.refused else Status.OK
+
+
+def _tell(done: Unpacked, folder: Path, context: Context) -> None:
+    skipped = f"; {count(done.skipped, 'file')} left as they were" if done.skipped else ""
+    context.print(f"{count(done.files, 'file')}, {number(done.bytes)} bytes in {folder}{skipped}")
+    for entry, place in done.renamed[:TOLD]:
+        context.note(f"note: {entry} is {place} on disk")
+    for entry, reason in done.refused[:TOLD]:
+        context.note(f"refused: {entry}: {reason}")
+    for fault in done.faults[:TOLD]:
+        context.note("\n".join(fault.lines()))
+    for name, what in (("renamed", done.renamed), ("refused", done.refused), ("damaged", done.faults)):
+        if len(what) > TOLD:
+            context.note(f"and {len(what) - TOLD:,} more {name}")

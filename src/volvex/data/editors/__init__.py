@@ -1,0 +1,1 @@
+"""Editors by value: one file a kind, see `volvex.data.edit`."""

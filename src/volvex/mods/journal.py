@@ -1,0 +1,71 @@
+"""The journal: what is installed, and the transaction under way. One file, replaced as a whole and synced."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import asdict, dataclass, field
+from pathlib import Path
+
+from volvex.errors import FormatError
+from volvex.source import Disk, atomic
+
+FORMAT = 1
+
+
+@dataclass(frozen=True)
+class Installed:
+    """A file of the game that is not as it was. Digests; no original means that the game had no such file."""
+
+    original: str | None
+    now: str
+    folder: str = ""  # the topmost folder that had to be made for it
+
+
+@dataclass(frozen=True)
+class Move:
+    """One file of a transaction: from `old` to `new` (digests, None: no file). `staged` is where the new
+    content waits, relative to the journal's folder."""
+
+    path: str
+    old: str | None
+    new: str | None
+    staged: str | None
+    folder: str = ""  # goes when the file goes, if it is empty then
+
+
+@dataclass
+class State:
+    """All that the journal says."""
+
+    installed: dict[str, Installed] = field(default_factory=dict)
+    verb: str = ""  # install or restore, while one is under way
+    moves: list[Move] = field(default_factory=list)
+    after: dict[str, Installed] = field(default_factory=dict)  # what is installed once the moves are done
+    kept: list[str] = field(default_factory=list)  # originals of files that others changed since
+
+    def text(self) -> str:
+        return json.dumps({"journal": FORMAT, **asdict(self)}, indent=1) + "\n"
+
+
+def read_state(folder: Path) -> State:
+    """The journal in a folder; an empty one when there is none."""
+    path = folder / "state.json"
+    if not path.is_file():
+        return State()
+    try:
+        value = json.loads(path.read_bytes())
+        if value.pop("journal") != FORMAT:
+            raise FormatError(path, "a journal of another version", hint="the newest Volvex")
+        return State(
+            {name: Installed(**one) for name, one in value["installed"].items()}, value["verb"],
+            [Move(**one) for one in value["moves"]], {name: Installed(**one) for name, one in value["after"].items()},
+            list(value["kept"]),
+        )  # fmt: skip
+    except (ValueError, KeyError, TypeError, AttributeError) as error:
+        raise FormatError(path, f"not a sound journal: {error!r}", hint="leaving `.volvex` as it is and asking for help: the originals are in it") from error
+
+
+def write_state(folder: Path, state: State, disk: Disk) -> None:
+    """Replace the journal."""
+    with atomic(disk, folder / "state.json") as file:
+        disk.write(file, state.text().encode())
