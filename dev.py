@@ -27,7 +27,7 @@ STAMP = VENV / "installed-from"
 
 def prepare() -> None:
     """Make the environment when it is missing, and renew it when pyproject.toml changed."""
-    if sys.version_info < (3, 11):
+    if sys.version_info < (3, 11):  # noqa: UP036 -- told in words before pip tells it in its own
         sys.exit(f"Volvex needs Python 3.11 or newer; this is {sys.version.split()[0]}")
     wanted = hashlib.sha256((ROOT / "pyproject.toml").read_bytes()).hexdigest()
     if PYTHON.exists() and STAMP.exists() and STAMP.read_text() == wanted:
@@ -54,7 +54,11 @@ def measure(rest: list[str]) -> int:
 
 
 def lint(rest: list[str]) -> int:
-    checks = [[PYTHON, "-m", "ruff", "check", "."], [PYTHON, "-m", "mypy"]]
+    checks: list[list[str | Path]] = [
+        [PYTHON, "-m", "ruff", "check", "."],
+        [PYTHON, "-m", "ruff", "format", "--check", "."],
+        [PYTHON, "-m", "mypy"],
+    ]
     return max([run(*check, *rest) for check in checks])
 
 

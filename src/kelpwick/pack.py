@@ -1,12 +1,12 @@
 """The game's main archive (`.kwp`): its own writer and its own strict reader.
 
-    head      mark "KWPK", version u16 = 3, flags u16, entries u32, directory's start u64,
-              directory's length u32, file's length u64, CRC-32 of the directory    (36 bytes)
-    stamp     28 bytes that only the game's makers understand: salt, a word, a check
-    content   each entry at a multiple of 64, zeros between
-    directory at a multiple of 16, sorted by path; a record an entry:
-              path (u16 length, UTF-8), start / 64 u32, stored size u32, size u32,
-              method u8 (0 bare, 1 zlib), group u8 (1..9), CRC-32 of the stored bytes
+head      mark "KWPK", version u16 = 3, flags u16, entries u32, directory's start u64,
+          directory's length u32, file's length u64, CRC-32 of the directory    (36 bytes)
+stamp     28 bytes that only the game's makers understand: salt, a word, a check
+content   each entry at a multiple of 64, zeros between
+directory at a multiple of 16, sorted by path; a record an entry:
+          path (u16 length, UTF-8), start / 64 u32, stored size u32, size u32,
+          method u8 (0 bare, 1 zlib), group u8 (1..9), CRC-32 of the stored bytes
 """
 
 from __future__ import annotations

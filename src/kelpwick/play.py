@@ -24,10 +24,10 @@ def play(folder: Path, language: str | None = None, letter: str | None = None) -
     if not pack.is_file():
         raise GameError("data/main.kwp is missing")
     files = read_pack(pack)
-    language = language or settings["game"].get("language", "en")
-    letter = letter or settings["game"].get("letter", "01-arrival")
+    spoken: str = language or settings["game"].get("language", "en") or "en"
+    opened: str = letter or settings["game"].get("letter", "01-arrival") or "01-arrival"
     check_references(files)
-    return "\n".join([*lamp_room(files), "", *quay(files), "", *show_letter(files, language, letter), ""])
+    return "\n".join([*lamp_room(files), "", *quay(files), "", *show_letter(files, spoken, opened), ""])
 
 
 def load_xml(files: Files, path: str, needed: tuple[str, ...]) -> list[dict[str, str]]:

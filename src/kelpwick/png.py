@@ -11,9 +11,7 @@ Pixel = tuple[int, int, int]
 
 def draw(width: int, height: int, colour: Callable[[int, int], Pixel]) -> bytes:
     """A PNG file of width x height pixels, each from `colour(x, y)`."""
-    rows = b"".join(
-        b"\0" + bytes(value & 255 for x in range(width) for value in colour(x, y)) for y in range(height)
-    )
+    rows = b"".join(b"\0" + bytes(value & 255 for x in range(width) for value in colour(x, y)) for y in range(height))
     head = struct.pack(">IIBBBBB", width, height, 8, 2, 0, 0, 0)
     return b"\x89PNG\r\n\x1a\n" + _chunk(b"IHDR", head) + _chunk(b"IDAT", zlib.compress(rows, 9)) + _chunk(b"IEND", b"")
 

@@ -78,16 +78,26 @@ def rules() -> Iterator[tuple[str, bytes]]:
     yield "rules/islands.xml", _xml("islands", "island", ("id", "name"), words.ISLANDS)
     yield "rules/boats.xml", _xml("boats", "boat", ("id", "name", "kind", "home", "load"), words.BOATS)
     yield "rules/keepers.xml", _xml("keepers", "keeper", ("id", "name", "mood", "lamp"), words.KEEPERS)
-    yield "rules/letters.json", _json({"letters": [{"id": name, "languages": list(words.LANGUAGES)} for name in words.LETTERS]})
+    yield (
+        "rules/letters.json",
+        _json({"letters": [{"id": name, "languages": list(words.LANGUAGES)} for name in words.LETTERS]}),
+    )
     yield "rules/bells.json", _json({"bells": [
         {"id": f"fog-{n:02}", "sound": f"bells/fog-{n:02}.ring", "every": 10 * n, "loud": n % 2 == 0} for n in range(1, 7)
     ]})  # fmt: skip
     yield "rules/tides.json", _json({"spring": 4.2, "neap": 1.7, "lag": {"the_pans": 35, "gannet_stack": 50}})
-    yield "rules/weather.json", _json({season: {"fog": 5 + 7 * n, "storm": 3 + 4 * n, "note": None} for n, season in enumerate(words.SEASONS)})
+    yield (
+        "rules/weather.json",
+        _json({season: {"fog": 5 + 7 * n, "storm": 3 + 4 * n, "note": None} for n, season in enumerate(words.SEASONS)}),
+    )
 
 
 def _xml(root: str, element: str, names: tuple[str, ...], rows: tuple[tuple[object, ...], ...]) -> bytes:
-    lines = ['<?xml version="1.0" encoding="UTF-8"?>', "<!-- range in nautical miles, oil in litres a night -->", f"<{root}>"]
+    lines = [
+        '<?xml version="1.0" encoding="UTF-8"?>',
+        "<!-- range in nautical miles, oil in litres a night -->",
+        f"<{root}>",
+    ]
     for row in rows:
         attributes = " ".join(f'{name}="{value}"' for name, value in zip(names, row, strict=False))
         lines.append(f"  <{element} {attributes}/>")
@@ -114,7 +124,7 @@ def logbook(rng: random.Random, lines: int) -> str:
     """So many lines of a keeper's log."""
     out = []
     for _ in range(lines):
-        out.append(rng.choice(words.LOG_LINES).format(
+        out.append(rng.choice(words.LOG_LINES).format(  # noqa: PERF401
             wind=rng.randint(0, 11), sea=rng.choice(("calm", "short", "heavy", "confused")), hour=rng.randint(16, 23),
             lamp=rng.choice(words.LAMPS)[1], boat=rng.choice(words.BOATS)[1], n=rng.randint(1, 40),
         ))  # fmt: skip

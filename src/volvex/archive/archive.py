@@ -9,11 +9,12 @@ from pathlib import Path
 
 from volvex.archive import filetypes
 from volvex.archive.names import clean, shown
-from volvex.codec import COMPRESS, SEAL
+from volvex.codec import COMPRESS, SEAL, Compression, Seal
 from volvex.errors import ContentError, FormatError, RefusedError
 from volvex.layout import Layout, Library
 from volvex.layout.model import Field, SealOf
 from volvex.layout.reading import Entries, Reading, offset_of, read
+from volvex.layout.records import Array
 from volvex.source import FileSource, Source
 
 WHOLE = 1 << 26  # content up to this size is decoded in one piece
@@ -33,6 +34,16 @@ class Entry:
     codec: str
 
 
+@dataclass(frozen=True)
+class _Sealed:
+    """A seal of each entry: its field, what it covers, how it is computed, and all its values."""
+
+    field: Field
+    part: str
+    seal: Seal
+    column: Array
+
+
 class Archive:
     """A file that holds files. Safe to read from several threads."""
 
@@ -42,9 +53,10 @@ class Archive:
         self.source: Source = reading.source
         self.layout: Layout = reading.layout
         self.entries: Entries = reading.entries
+        self._home = reading.home
         self._seals = [
-            (field, field.meaning)
-            for field in reading.home.block.fields
+            _Sealed(field, field.meaning.part, SEAL.get(field.meaning.algorithm), self._home.numbers(field.name))
+            for field in self._home.block.fields
             if isinstance(field.meaning, SealOf) and field.meaning.part in ("stored content", "content")
         ]
 
@@ -60,7 +72,8 @@ class Archive:
     @functools.cached_property
     def names(self) -> list[str]:
         """The entries' paths: forward slashes, otherwise as the archive says. Not safe to print: see `shown`."""
-        return [clean(name) if "\\" in name else name for name in self.entries.names.all()]
+        names = self.entries.names.all()
+        return [clean(name) for name in names] if "\\" in "".join(names) else names
 
     @functools.cached_property
     def rows(self) -> dict[str, int]:
@@ -75,7 +88,9 @@ class Archive:
     def entry(self, row: int) -> Entry:
         """One entry."""
         of = self.entries
-        return Entry(self, row, self.names[row], int(of.start[row]), int(of.stored[row]), int(of.size[row]), self.codec(row))
+        return Entry(
+            self, row, self.names[row], int(of.start[row]), int(of.stored[row]), int(of.size[row]), self.codec(row)
+        )
 
     # content
 
@@ -83,7 +98,9 @@ class Archive:
         """An entry's content, its seals verified; FormatError when it is damaged."""
         stored, size = int(self.entries.stored[row]), int(self.entries.size[row])
         if max(stored, size) > IN_MEMORY:
-            raise RefusedError(f"{self.label(row)} has {size:,} bytes, too many to hold in memory", "`unpack`, which needs none")
+            raise RefusedError(
+                f"{self.label(row)} has {size:,} bytes, too many to hold in memory", "`unpack`, which needs none"
+            )
         if max(stored, size) > WHOLE:
             return b"".join(self.chunks(row))
         data = self.source.read(int(self.entries.start[row]), stored)
@@ -103,18 +120,20 @@ class Archive:
             return
         before, after = self._sums("stored content"), self._sums("content")
         try:
-            for chunk in self._compression(row).decode_stream(self._fed(before, self.source.chunks(start, stored)), size):
+            for chunk in self._compression(row).decode_stream(
+                self._fed(before, self.source.chunks(start, stored)), size
+            ):
                 _feed(after, chunk)
                 yield chunk
         except ContentError as error:
             raise self._damaged(row, error) from error
-        for field, _, value in (*before, *after):
-            self._compare(row, field, value)
+        for sealed, value in (*before, *after):
+            self._compare(row, sealed, value)
 
-    def _sums(self, part: str) -> list[tuple[Field, str, int]]:
-        return [(field, seal.algorithm, SEAL.get(seal.algorithm).start()) for field, seal in self._seals if seal.part == part]
+    def _sums(self, part: str) -> list[tuple[_Sealed, int]]:
+        return [(sealed, sealed.seal.start()) for sealed in self._seals if sealed.part == part]
 
-    def _fed(self, sums: list[tuple[Field, str, int]], chunks: Iterator[bytes]) -> Iterator[bytes]:
+    def _fed(self, sums: list[tuple[_Sealed, int]], chunks: Iterator[bytes]) -> Iterator[bytes]:
         for chunk in chunks:
             _feed(sums, chunk)
             yield chunk
@@ -134,37 +153,36 @@ class Archive:
             return "empty"
         return filetypes.kind_by_content(self.beginning(row, filetypes.HEAD)) if self.codec(row) != "?" else "?"
 
-    def _compression(self, row: int):  # type: ignore[no-untyped-def]
+    def _compression(self, row: int) -> Compression:
         name = self.codec(row)
         if name == "?":
             field = self.reading.fact_field("codec of content")
             assert field is not None
-            number = int(self.reading.home.columns[field.name][row])  # type: ignore[arg-type]
+            number = int(self._home.numbers(field.name)[row])
             raise FormatError(
                 self.source.name, f"{number} is no codec that the layout knows", offset=self._offset(row, field),
-                field=self.reading.home.where(row, field.name), hint="another layout, or adding the number to its table",
+                field=self._home.where(row, field.name), hint="another layout, or adding the number to its table",
             )  # fmt: skip
         return COMPRESS.get(name)
 
     def _offset(self, row: int, field: Field) -> int:
-        return offset_of(self.reading.home, row, field.name)
+        return offset_of(self._home, row, field.name)
 
     def _damaged(self, row: int, error: ContentError) -> FormatError:
         return FormatError(self.source.name, f"{shown(self.names[row])}: {error.message}", offset=int(self.entries.start[row]),
                            hint="a fresh copy of the file: this entry is damaged")  # fmt: skip
 
     def _verify(self, row: int, part: str, data: bytes) -> None:
-        for field, seal in self._seals:
-            if seal.part == part:
-                algorithm = SEAL.get(seal.algorithm)
-                self._compare(row, field, algorithm.update(algorithm.start(), data))
+        for sealed in self._seals:
+            if sealed.part == part:
+                self._compare(row, sealed, sealed.seal.update(sealed.seal.start(), data))
 
-    def _compare(self, row: int, field: Field, value: int) -> None:
-        told = int(self.reading.home.columns[field.name][row])  # type: ignore[arg-type]
+    def _compare(self, row: int, sealed: _Sealed, value: int) -> None:
+        told, field = int(sealed.column[row]), sealed.field
         if told != value:
             raise FormatError(
                 self.source.name, f"{shown(self.names[row])}: its {field.words} is {value:#010x}, the file says {told:#010x}",
-                offset=self._offset(row, field), field=self.reading.home.where(row, field.name),
+                offset=self._offset(row, field), field=self._home.where(row, field.name),
                 hint="a fresh copy of the file: this entry is damaged",
             )  # fmt: skip
 
@@ -173,9 +191,9 @@ class Archive:
         return f"{self.source.name}/{shown(self.names[row])}"
 
 
-def _feed(sums: list[tuple[Field, str, int]], chunk: bytes) -> None:
-    for index, (field, algorithm, value) in enumerate(sums):
-        sums[index] = (field, algorithm, SEAL.get(algorithm).update(value, chunk))
+def _feed(sums: list[tuple[_Sealed, int]], chunk: bytes) -> None:
+    for index, (sealed, value) in enumerate(sums):
+        sums[index] = (sealed, sealed.seal.update(value, chunk))
 
 
 def open_archive(path: Path, library: Library, name: str | None = None, layout: Layout | None = None) -> Archive | None:

@@ -83,7 +83,11 @@ def disk_names(names: Sequence[str]) -> list[str | Refusal]:
 
 
 def _is_plain(name: str) -> bool:
-    return _PLAIN.fullmatch(name) is not None and not any(_DEVICE.match(part) for part in name.split("/")) and len(name) < LONGEST
+    return (
+        _PLAIN.fullmatch(name) is not None
+        and not any(_DEVICE.match(part) for part in name.split("/"))
+        and len(name) < LONGEST
+    )
 
 
 def _folders(places: Sequence[str | Refusal]) -> set[str]:

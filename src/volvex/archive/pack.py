@@ -72,7 +72,13 @@ def pack(folder: Path, like: Archive, target: Path, disk: Disk, advance: Advance
                 edit.added.append(Added(encode_name(like, name), kin(like, name), content))
         size = rebuild(like, edit, target, disk, advance)
         added = [name for name in files if name not in rows]
-        return Packed(size, len(files) - len(changed) - len(added), changed, added, [like.names[row] for row in sorted(edit.removed)])
+        return Packed(
+            size,
+            len(files) - len(changed) - len(added),
+            changed,
+            added,
+            [like.names[row] for row in sorted(edit.removed)],
+        )
 
 
 def encode_name(archive: Archive, name: str) -> bytes:
@@ -83,7 +89,9 @@ def encode_name(archive: Archive, name: str) -> bytes:
     try:
         return name.encode(names.encoding)
     except UnicodeEncodeError as error:
-        raise FormatError(archive.source.name, f"the name {name} cannot be written in {names.encoding}", hint="another name") from error
+        raise FormatError(
+            archive.source.name, f"the name {name} cannot be written in {names.encoding}", hint="another name"
+        ) from error
 
 
 def _told(path: Path, advance: Advance) -> Iterator[bytes]:

@@ -12,7 +12,6 @@ import difflib
 import fnmatch
 import os
 import re
-from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -96,7 +95,9 @@ class Walker:
         found = self.find(path)
         if len(found) != 1 or not found.groups:
             what = f"{len(found)} files" if len(found) != 1 else "a file on disk, not an entry of an archive"
-            raise NotFoundError(f"{shown(path)} means {what}, this needs one entry", f"`volvex list {shown(path)}` to see them")
+            raise NotFoundError(
+                f"{shown(path)} means {what}, this needs one entry", f"`volvex list {shown(path)}` to see them"
+            )
         group = found.groups[0]
         row = int(group.rows[0])
         return group.archive, row, f"{group.path}/{group.archive.names[row]}"
@@ -173,10 +174,14 @@ class Walker:
     def _missing_entry(self, file: Path, name: str, inner: str) -> NotFoundError:
         archive = self.archive(file, name)
         if archive is None:
-            return NotFoundError(f"{shown(name)} is not an archive that any layout knows", f"`volvex survey {shown(str(file.parent))}`")
+            return NotFoundError(
+                f"{shown(name)} is not an archive that any layout knows", f"`volvex survey {shown(str(file.parent))}`"
+            )
         if WILD.search(inner):
             return NotFoundError(f"nothing in {shown(name)} matches {shown(inner)}")
-        return NotFoundError(f"there is no {shown(inner)} in {shown(name)}", _meant(inner, _near(inner, archive.names), name))
+        return NotFoundError(
+            f"there is no {shown(inner)} in {shown(name)}", _meant(inner, _near(inner, archive.names), name)
+        )
 
 
 def _children(folder: Path) -> list[Path]:

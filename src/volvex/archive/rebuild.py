@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
+import os
 import tempfile
 import threading
 from collections.abc import Iterable, Iterator
 from pathlib import Path
-from typing import BinaryIO
 
 from volvex.archive.archive import Archive, open_archive
 from volvex.archive.work import Advance, ignore
@@ -25,7 +25,9 @@ class Spool:
     """A temporary file that holds new contents as they will be stored; gone when it is closed."""
 
     def __init__(self, folder: Path | None = None) -> None:
-        self._file: BinaryIO = tempfile.NamedTemporaryFile(dir=folder, prefix=".volvex-spool-")  # type: ignore[assignment]
+        handle, name = tempfile.mkstemp(dir=folder, prefix=".volvex-spool-")
+        self._path, self._file = Path(name), os.fdopen(handle, "w+b")
+        self._source: FileSource | None = None
         self._lock = threading.Lock()
         self._end = 0
 
@@ -36,8 +38,7 @@ class Spool:
         if self._source is not None:
             self._source.close()
         self._file.close()
-
-    _source: FileSource | None = None
+        self._path.unlink(missing_ok=True)
 
     def add(self, chunks: Iterable[bytes], like: Archive, codec: str) -> NewContent:
         """Encode a content for an archive like `like`. Safe to call from several threads."""
@@ -83,7 +84,7 @@ class Spool:
             if self._source is None or self._source.size != self._end:
                 if self._source is not None:
                     self._source.close()
-                self._source = FileSource(Path(self._file.name))
+                self._source = FileSource(self._path)
             return self._source
 
 
@@ -138,7 +139,9 @@ def file_chunks(path: Path) -> Iterator[bytes]:
             yield chunk
 
 
-def rebuild(archive: Archive, edit: Edit, target: Path, disk: Disk, advance: Advance = ignore, durable: bool = False) -> int:
+def rebuild(
+    archive: Archive, edit: Edit, target: Path, disk: Disk, advance: Advance = ignore, durable: bool = False
+) -> int:
     """Write an archive with changes to `target`, whole or not at all; its size in bytes.
 
     What was written is opened again before it gets its name.
@@ -163,4 +166,7 @@ def _check_written(path: Path, archive: Archive, edit: Edit, size: int) -> None:
     with written:
         wanted = len(archive) + len(edit.added) - len(edit.removed)
         if written.source.size != size or len(written) != wanted:
-            raise FormatError(path, f"{written.source.size} bytes and {len(written)} entries were written, {size} and {wanted} were planned")
+            raise FormatError(
+                path,
+                f"{written.source.size} bytes and {len(written)} entries were written, {size} and {wanted} were planned",
+            )

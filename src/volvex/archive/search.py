@@ -62,7 +62,9 @@ def _named(name: str, wanted: Wanted) -> bool:
     return fnmatch.fnmatchcase(subject, pattern)
 
 
-def _search_group(archive: Archive, path: str, work: list[list[int]], wanted: Wanted, faults: list[VolvexError]) -> Iterator[list[Hit]]:
+def _search_group(
+    archive: Archive, path: str, work: list[list[int]], wanted: Wanted, faults: list[VolvexError]
+) -> Iterator[list[Hit]]:
     def look(batch: list[int]) -> list[tuple[int, list[Hit]]]:
         found = []
         for row in batch:
@@ -90,7 +92,11 @@ def _text_hits(path: str, content: bytes, wanted: Wanted) -> list[Hit]:
         text = filetypes.decode_text(content)
         return list(_line_hits(path, text, re.compile(re.escape(wanted.text), flags)))
     forms = {wanted.text.encode(encoding, "surrogateescape") for encoding in ("utf-8", "utf-16-le")}
-    return [_binary_hit(path, content, match) for form in sorted(forms) for match in re.finditer(re.escape(form), content, flags)]
+    return [
+        _binary_hit(path, content, match)
+        for form in sorted(forms)
+        for match in re.finditer(re.escape(form), content, flags)
+    ]
 
 
 def _line_hits(path: str, text: str, pattern: re.Pattern[str]) -> Iterator[Hit]:
@@ -105,6 +111,11 @@ def _line_hits(path: str, text: str, pattern: re.Pattern[str]) -> Iterator[Hit]:
 
 def _binary_hit(path: str, content: bytes, match: re.Match[bytes]) -> Hit:
     start, end = match.span()
-    return Hit(path, None, start, content[max(0, start - AROUND) : start].hex(" "), match[0].hex(" "), content[end : end + AROUND].hex(" "))
-
-
+    return Hit(
+        path,
+        None,
+        start,
+        content[max(0, start - AROUND) : start].hex(" "),
+        match[0].hex(" "),
+        content[end : end + AROUND].hex(" "),
+    )

@@ -7,13 +7,15 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
+import numpy as np
+
 from volvex.archive.archive import Archive
-from volvex.archive.names import Refusal, disk_names, shown
+from volvex.archive.names import Refusal, disk_names
 from volvex.archive.paths import Group
 from volvex.archive.work import Advance, batches, ignore, parallel
 from volvex.errors import FormatError, RefusedError, VolvexError
 from volvex.layout.writing import Edit, plan
-from volvex.source import Disk, atomic
+from volvex.source import Disk
 
 
 @dataclass
@@ -103,17 +105,16 @@ def _make_folders(jobs: list[_Job], folder: Path, disk: Disk) -> None:
 
 
 def _write_all(jobs: list[_Job], folder: Path, disk: Disk, done: Unpacked, advance: Advance) -> None:
-    import numpy as np
-
     archive = jobs[0].archive
     targets = {job.row: job.target for job in jobs}
+    base, size_of = str(folder), archive.entries.size
 
     def write(batch: list[int]) -> tuple[int, int, list[VolvexError]]:
         files = size = 0
         faults: list[VolvexError] = []
         for row in batch:
             try:
-                written = _write(archive, row, folder / targets[row], disk)
+                written = disk.put(f"{base}/{targets[row]}", archive.chunks(row), int(size_of[row]))
                 files, size = files + 1, size + written
                 advance(written)
             except VolvexError as error:
@@ -123,12 +124,3 @@ def _write_all(jobs: list[_Job], folder: Path, disk: Disk, done: Unpacked, advan
     for files, size, faults in parallel(write, batches(archive, np.array(sorted(targets), dtype=np.int64))):
         done.files, done.bytes = done.files + files, done.bytes + size
         done.faults += faults
-
-
-def _write(archive: Archive, row: int, target: Path, disk: Disk) -> int:
-    size = 0
-    with atomic(disk, target, durable=False) as file:
-        for chunk in archive.chunks(row):
-            disk.write(file, chunk)
-            size += len(chunk)
-    return size

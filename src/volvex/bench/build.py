@@ -17,7 +17,7 @@ from volvex.bench.changes import Change, changes
 from volvex.bench.workbench import Workbench
 from volvex.errors import FormatError, NotFoundError, RefusedError
 from volvex.layout.writing import Added, Edit
-from volvex.source import Disk, atomic
+from volvex.source import atomic
 from volvex.source.digest import Fingerprint, digest_bytes
 
 MANIFEST = "built.json"
@@ -56,7 +56,10 @@ def read_built(folder: Path) -> list[Built]:
         raise NotFoundError("nothing was built yet", "`volvex build`")
     try:
         files = json.loads(path.read_bytes())["files"]
-        return [Built(one["path"], one["size"], one["changes"], Fingerprint(**one["base"]) if one["base"] else None) for one in files]
+        return [
+            Built(one["path"], one["size"], one["changes"], Fingerprint(**one["base"]) if one["base"] else None)
+            for one in files
+        ]
     except (ValueError, KeyError, TypeError) as error:
         raise FormatError(path, f"not a sound list of what was built: {error!r}", hint="`volvex build`") from error
 
@@ -118,17 +121,18 @@ def _build_archive(bench: Workbench, name: str, some: Sequence[Change], target: 
 def _verify(bench: Workbench, name: str, target: Path, some: Sequence[Change]) -> None:
     """What was changed can be read back from what was built."""
     archive = bench.archive(name)
-    assert archive is not None
-    with open_archive(target, bench.library, target.as_posix(), archive.layout) or _missing(target) as written:
+    written = open_archive(target, bench.library, target.as_posix(), archive.layout if archive else None)
+    assert written is not None
+    with written:
         wanted = {bench.taken[c.path].entry if c.path in bench.taken else bench.home(c.path)[1] for c in some}
-        rows = [row for row, entry in enumerate(written.names) if entry in wanted] if len(wanted) < len(written) else range(len(written))
+        rows = (
+            [row for row, entry in enumerate(written.names) if entry in wanted]
+            if len(wanted) < len(written)
+            else range(len(written))
+        )
         faults = verify(written, np.array(rows, dtype=np.int64))
     if faults:
         raise faults[0]
 
 
-def _missing(path: Path) -> NotFoundError:
-    return NotFoundError(f"{path} was not written")
-
-
-__all__ = ["Built", "Disk", "build", "read_built"]
+__all__ = ["Built", "build", "read_built"]

@@ -87,10 +87,10 @@ def lines(bench: Workbench, change: Change) -> Iterator[Line]:
     end = _common(before[start:][::-1], after[start:][::-1])
     old, new = before[start : len(before) - end], after[start : len(after) - end]
     if max(len(old), len(new)) > LINES_LIMIT:
-        blocks = [("replace", 0, len(old), 0, len(new))]
+        codes: list[tuple[str, int, int, int, int]] = [("replace", 0, len(old), 0, len(new))]
     else:
-        blocks = [tuple(code) for code in difflib.SequenceMatcher(None, old, new, autojunk=False).get_opcodes()]
-    for what, a, b, c, d in blocks:
+        codes = list(difflib.SequenceMatcher(None, old, new, autojunk=False).get_opcodes())
+    for what, a, b, c, d in codes:
         if what != "equal":
             yield from (Line("-", start + at + 1, old[at]) for at in range(a, b))
             yield from (Line("+", start + at + 1, new[at]) for at in range(c, d))

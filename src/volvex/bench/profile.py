@@ -40,12 +40,15 @@ def read_profile(path: Path) -> Profile:
         raise FormatError(path, f"not a sound profile: {error}") from error
     for key, value in values.items():
         if key not in _KEYS or not isinstance(value, _KEYS[key]):
-            raise FormatError(path, f"a profile has no {key}, or it is not of this type", hint=f"one of {', '.join(_KEYS)}")
+            raise FormatError(
+                path, f"a profile has no {key}, or it is not of this type", hint=f"one of {', '.join(_KEYS)}"
+            )
         if isinstance(value, list) and not all(isinstance(one, str) for one in value):
             raise FormatError(path, f"{key} is a list of texts")
     if not values.get("name") or not values.get("known"):
         raise FormatError(path, "a profile needs a `name` and `known` files")
-    return Profile(**{key: tuple(value) if isinstance(value, list) else value for key, value in values.items()})
+    lists = {key: tuple(value) for key, value in values.items() if isinstance(value, list)}
+    return Profile(**{**values, **lists})
 
 
 def profiles(folders: Iterable[Path] = ()) -> Iterator[Profile]:

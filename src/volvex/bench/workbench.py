@@ -102,12 +102,16 @@ class Workbench:
         try:
             value = json.loads(path.read_bytes())
             if value["bench"] != FORMAT:
-                raise FormatError(path, f"a bench of version {value['bench']}, this Volvex knows {FORMAT}", hint="a newer Volvex")
+                raise FormatError(
+                    path, f"a bench of version {value['bench']}, this Volvex knows {FORMAT}", hint="a newer Volvex"
+                )
             {name: Fingerprint(**one) for name, one in value["fingerprints"].items()}
             {name: Taken(**one) for name, one in value["taken"].items()}
             Path(value["game"])
         except (ValueError, KeyError, TypeError, AttributeError) as error:
-            raise FormatError(path, f"not a sound bench: {error!r}", hint="a new bench; the files in `files` can be copied over") from error
+            raise FormatError(
+                path, f"not a sound bench: {error!r}", hint="a new bench; the files in `files` can be copied over"
+            ) from error
         return dict(value)
 
     @classmethod
@@ -209,7 +213,9 @@ class Workbench:
         there = [place for place, _, _ in jobs if (self.files / place).exists()]
         edited = [place for place in there if self._edited(place)]
         if edited and not again:
-            raise RefusedError(f"{edited[0]} was edited in the bench and would be lost", "--again to take the original anew")
+            raise RefusedError(
+                f"{edited[0]} was edited in the bench and would be lost", "--again to take the original anew"
+            )
         left = [] if again else there
         done = []
         for place, name, row in jobs:
@@ -248,7 +254,11 @@ class Workbench:
         if isinstance(place, Refusal):
             raise RefusedError(f"{shown(path)}: {place.reason}")
         archive = self.archive(name) if inner else None
-        if (inner and archive is None) or (archive is not None and inner in archive.rows) or name == place and self.game.original(name):
+        if (
+            (inner and archive is None)
+            or (archive is not None and inner in archive.rows)
+            or (name == place and self.game.original(name))
+        ):
             raise RefusedError(f"{shown(path)} is there already, or cannot be", "leaving --new out")
         return place
 
@@ -310,6 +320,9 @@ class Workbench:
     def row(self, place: str) -> int | None:
         """The entry that a path below `files` stands for; None when the archive has none such."""
         name, inner = self.home(place)
+        known, archive = self.taken.get(place), self.archive(name)
+        if known is not None and archive is not None and inner == known.entry and inner in archive.rows:
+            return archive.rows[inner]  # a name that the disk did not change needs no map of all names
         if name not in self._rows_of:
             self._rows_of[name] = {one: row for row, one in enumerate(self._places(name)) if isinstance(one, str)}
         return self._rows_of[name].get(inner)

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import importlib
-import importlib.metadata
-import pkgutil
 from collections.abc import Iterable, Iterator
 from pathlib import Path
-from typing import Generic, Protocol, TypeVar, cast
+from typing import TYPE_CHECKING, Generic, Protocol, TypeVar, cast
 
 from volvex.errors import UsageError
+
+if TYPE_CHECKING:
+    from importlib.metadata import EntryPoints
 
 T = TypeVar("T")
 LIMIT = 1 << 31  # content above this size is never decoded in one piece
@@ -51,16 +52,22 @@ class Registry(Generic[T]):
     def __init__(self, family: str) -> None:
         self.family = family
         self._package = f"volvex.codec.{family}"
+        self._folder = Path(__file__).parent / family
         self._loaded: dict[str, T] = {}
 
     def names(self) -> list[str]:
         """All names, sorted."""
-        folder = Path(__file__).parent / self.family
-        own = {module.name for module in pkgutil.iter_modules([str(folder)])}
+        own = {path.stem for path in self._folder.glob("[!_]*.py")}
         return sorted(own | {point.name for point in self._points()})
 
-    def _points(self) -> importlib.metadata.EntryPoints:
-        return importlib.metadata.entry_points(group=f"volvex.{self.family}")
+    def __contains__(self, name: str) -> bool:
+        own = name.isidentifier() and (self._folder / f"{name}.py").is_file()
+        return own or any(point.name == name for point in self._points())
+
+    def _points(self) -> EntryPoints:
+        from importlib.metadata import entry_points  # slow, and seldom needed
+
+        return entry_points(group=f"volvex.{self.family}")
 
     def get(self, name: str) -> T:
         """The codec of that name; UsageError when there is none."""
@@ -69,7 +76,7 @@ class Registry(Generic[T]):
         return self._loaded[name]
 
     def _load(self, name: str) -> T:
-        if (Path(__file__).parent / self.family / f"{name}.py").is_file():
+        if name.isidentifier() and (self._folder / f"{name}.py").is_file():
             return cast(T, importlib.import_module(f"{self._package}.{name}"))
         for point in self._points().select(name=name):
             return cast(T, point.load())

@@ -15,7 +15,9 @@ if TYPE_CHECKING:
 
 def add_bench(parser: argparse.ArgumentParser) -> None:
     """The option that names the bench."""
-    parser.add_argument("--bench", type=Path, metavar="DIR", help="the bench; the folder you stand in, or one above it, otherwise")
+    parser.add_argument(
+        "--bench", type=Path, metavar="DIR", help="the bench; the folder you stand in, or one above it, otherwise"
+    )
 
 
 def open_game(folder: Path, context: Context) -> Game:
@@ -47,8 +49,7 @@ def bench_folder(options: argparse.Namespace, context: Context) -> Path:
 def open_bench(options: argparse.Namespace, context: Context) -> Workbench:
     """The bench that the options name, or that surrounds the current folder."""
     from volvex.bench import Workbench
-    from volvex.layout import Library
 
     folder = bench_folder(options, context)
     game = open_game(Path(Workbench.description(folder)["game"]), context)
-    return Workbench.open(folder, game, Library([folder, context.home]), context.disk)
+    return Workbench.open(folder, game, context.library(folder), context.disk)

@@ -56,19 +56,31 @@ class Context:
 
         return platformdirs.user_config_path("volvex", appauthor=False)
 
-    def library(self) -> Any:
-        """All layouts at hand."""
+    def library(self, *folders: Path) -> Any:
+        """All layouts at hand; those in `folders` come first."""
         from volvex.layout import Library
 
-        return Library([self.home])
+        return Library([*folders, self.home], memory=self.cache / "layouts")
+
+    @property
+    def cache(self) -> Path:
+        """What can be made again."""
+        if "VOLVEX_HOME" in self.environment:
+            return self.home / "cache"
+        import platformdirs
+
+        return platformdirs.user_cache_path("volvex", appauthor=False)
 
     def walker(self, options: argparse.Namespace) -> Any:
         """What finds paths, with the layout that the user named, if any."""
         from volvex.archive import Walker
-        from volvex.layout import read_layout
 
         named = getattr(options, "layout", None)
-        return Walker(self.library(), read_layout(named) if named else None)
+        if named is None:
+            return Walker(self.library())
+        from volvex.layout.syntax import read_layout
+
+        return Walker(self.library(), read_layout(Path(named)))
 
     @contextlib.contextmanager
     def progress(self, what: str, total: int) -> Iterator[Callable[[int], None]]:
@@ -77,7 +89,14 @@ class Context:
             yield lambda size: None
             return
         from rich.console import Console
-        from rich.progress import BarColumn, DownloadColumn, Progress, TextColumn, TimeRemainingColumn, TransferSpeedColumn
+        from rich.progress import (
+            BarColumn,
+            DownloadColumn,
+            Progress,
+            TextColumn,
+            TimeRemainingColumn,
+            TransferSpeedColumn,
+        )
 
         columns = (TextColumn(what), BarColumn(), DownloadColumn(), TransferSpeedColumn(), TimeRemainingColumn())
         with Progress(*columns, console=Console(file=self.err), transient=True) as bar:

@@ -6,6 +6,7 @@ import argparse
 import ast
 import difflib
 import errno
+import gc
 import importlib
 import os
 import sys
@@ -19,7 +20,14 @@ from volvex.command._context import Context, make_context
 from volvex.errors import Status, UsageError, VolvexError
 
 FOLDER = Path(__file__).parent
-GROUPS = {1: "look", 2: "take out and put in", 3: "work on a bench", 4: "into the game and back", 5: "formats", 6: "learn"}
+GROUPS = {
+    1: "look",
+    2: "take out and put in",
+    3: "work on a bench",
+    4: "into the game and back",
+    5: "formats",
+    6: "learn",
+}
 
 
 class Command(Protocol):
@@ -52,7 +60,9 @@ def commands(folder: Path = FOLDER, before: tuple[str, ...] = ()) -> Iterator[Li
             tree = ast.parse(path.read_text(encoding="utf-8"))
             place = next((node.value.value for node in tree.body if isinstance(node, ast.Assign)
                           and isinstance(node.value, ast.Constant) and getattr(node.targets[0], "id", "") == "PLACE"), 99)  # fmt: skip
-            yield Listed((*before, path.stem.rstrip("_")), (ast.get_docstring(tree) or "").partition("\n")[0], int(str(place)))
+            yield Listed(
+                (*before, path.stem.rstrip("_")), (ast.get_docstring(tree) or "").partition("\n")[0], int(str(place))
+            )
 
 
 class Parser(argparse.ArgumentParser):
@@ -64,6 +74,7 @@ class Parser(argparse.ArgumentParser):
 
 def main(arguments: Sequence[str]) -> int:
     """Run one command line; its exit status."""
+    gc.set_threshold(200_000, 20, 50)  # long columns of texts are not worth looking through again and again
     context = make_context()
     words = [word for word in arguments if word != "--debug"]
     context.debug = len(words) != len(arguments)
@@ -116,7 +127,7 @@ def _run(words: list[str], context: Context) -> int:
 
 def _find(words: list[str]) -> tuple[str, int]:
     """The module of the command that the words begin with, and how many words name it."""
-    folder, module = FOLDER, []
+    folder, module = FOLDER, list[str]()
     for count, word in enumerate(words, 1):
         if word.startswith("_") or not word.isidentifier():
             break
@@ -130,7 +141,10 @@ def _find(words: list[str]) -> tuple[str, int]:
     said = " ".join(words[: len(module) + 1])
     verbs = [name for name in known if module and name.startswith(" ".join(module) + " ")]
     if verbs:
-        raise UsageError(f"`volvex {said}` is not a command; {' '.join(module)} has {', '.join(v.split()[-1] for v in verbs)}", f"`volvex {verbs[0]}`")
+        raise UsageError(
+            f"`volvex {said}` is not a command; {' '.join(module)} has {', '.join(v.split()[-1] for v in verbs)}",
+            f"`volvex {verbs[0]}`",
+        )
     near = difflib.get_close_matches(said, known, 1)
     raise UsageError(f"`volvex {said}` is not a command", f"`volvex {near[0]}`" if near else "`volvex --help`")
 

@@ -2,10 +2,117 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from volvex.command._context import Context
+
+STEP = 1 << 15  # lines made at once
+
+
+class Numbers:
+    """Whole numbers from 0, right-aligned, with commas; made in bulk from a NumPy array."""
+
+    def __init__(self, values: Any) -> None:
+        self.values = values
+
+    def __len__(self) -> int:
+        return len(self.values)
+
+    def width(self) -> int:
+        return len(f"{int(self.values.max()):,}") if len(self.values) else 0
+
+    def texts(self) -> list[str]:
+        return [f"{value:,}" for value in self.values.tolist()]
+
+    def block(self, first: int, last: int, width: int) -> Any:
+        """The characters of some lines, a row each."""
+        import numpy as np
+
+        left = self.values[first:last].astype(np.int64)
+        block = np.full((len(left), width), ord(" "), np.uint8)
+        at, digits = width - 1, 0
+        while at >= 0:
+            rest = left // 10
+            wanted = (left > 0) if digits else np.ones(len(left), bool)
+            if digits and digits % 3 == 0:
+                block[wanted, at] = ord(",")
+                at -= 1
+            block[wanted, at] = (left - rest * 10)[wanted] + ord("0")
+            left, at, digits = rest, at - 1, digits + 1
+            if not left.any():
+                break
+        return block
+
+
+class Labels:
+    """A few words, each line having one of them."""
+
+    def __init__(self, index: Any, words: Sequence[str]) -> None:
+        self.index, self.words = index, words
+
+    @classmethod
+    def of(cls, cells: Iterable[str]) -> Labels:
+        """Labels from one word a line."""
+        import numpy as np
+
+        known: dict[str, int] = {}
+        index = [known.setdefault(cell, len(known)) for cell in cells]
+        return cls(np.array(index, dtype=np.int32), list(known))
+
+    @classmethod
+    def joined(cls, parts: Sequence[Labels]) -> Labels:
+        """Several of them, one after the other."""
+        import numpy as np
+
+        words = sorted({word for part in parts for word in part.words})
+        place = {word: index for index, word in enumerate(words)}
+        maps = [np.array([place[word] for word in part.words], dtype=np.int32) for part in parts]
+        return cls(np.concatenate([known[part.index] for known, part in zip(maps, parts, strict=True)]), words)
+
+    def __len__(self) -> int:
+        return len(self.index)
+
+    def picked(self, rows: Any) -> Labels:
+        """Those of these lines."""
+        return Labels(self.index[rows], self.words)
+
+    def width(self) -> int:
+        return max(map(len, self.words), default=0)
+
+    def texts(self) -> list[str]:
+        return [self.words[index] for index in self.index.tolist()]
+
+    def block(self, first: int, last: int, width: int) -> Any:
+        import numpy as np
+
+        words = b"".join(word.ljust(width).encode("latin-1", "replace") for word in self.words)
+        return np.frombuffer(words, np.uint8).reshape(-1, width)[self.index[first:last]]
+
+
+class Prefixed:
+    """Texts that all begin with the same words."""
+
+    def __init__(self, prefix: str, rest: Sequence[str]) -> None:
+        self.prefix, self.rest = prefix, rest
+
+    def __len__(self) -> int:
+        return len(self.rest)
+
+    def width(self) -> int:
+        return len(self.prefix) + max(map(len, self.rest), default=0)
+
+    def texts(self) -> list[str]:
+        return [self.prefix + text for text in self.rest]
+
+
+Cells = Sequence[str] | Numbers | Labels | Prefixed
+
+
+def cell_texts(cells: Cells) -> Sequence[str]:
+    """The cells as texts, whichever way they are held."""
+    return cells.texts() if isinstance(cells, Numbers | Labels | Prefixed) else cells
 
 
 @dataclass
@@ -13,9 +120,17 @@ class Column:
     """A column of texts; numbers stand to the right."""
 
     title: str
-    cells: Sequence[str]
+    cells: Cells
     right: bool = False
     style: str = ""
+
+    def width(self) -> int:
+        cells = self.cells
+        longest = cells.width() if isinstance(cells, Numbers | Labels | Prefixed) else max(map(len, cells), default=0)
+        return max(len(self.title), longest)
+
+    def texts(self) -> Sequence[str]:
+        return cell_texts(self.cells)
 
 
 def number(value: int | None) -> str:
@@ -28,11 +143,11 @@ def numbers(values: Iterable[int]) -> list[str]:
 
 
 def percent(part: int, whole: int) -> str:
-    """A share; what is not nothing is never told as 0%."""
+    """A share; what is not nothing is never 0%, what is not all never 100%."""
     if not whole or not part:
         return "0%"
     share = 100 * part / whole
-    return f"{share:.0f}%" if share >= 1 else "<1%"
+    return f"{share:.0f}%" if 1 <= share <= 99 or part >= whole else "<1%" if share < 1 else ">99%"
 
 
 def count(value: int, one: str, many: str = "") -> str:
@@ -42,24 +157,51 @@ def count(value: int, one: str, many: str = "") -> str:
 
 def print_table(context: Context, columns: Sequence[Column], cut: bool = False) -> None:
     """The columns below their titles. The last column is not padded; with `cut` it ends at the terminal's edge."""
-    columns = [column for column in columns if column.cells]
+    columns = [column for column in columns if len(column.cells)]
     if not columns:
         return
-    widths = [max(len(column.title), max(map(len, column.cells))) for column in columns]
-    widths[-1] = 0
-    titles = [_pad(c.title, width, c.right) for c, width in zip(columns, widths, strict=True)]
+    widths = [column.width() for column in columns[:-1]] + [0]
+    titles = [
+        c.title.rjust(width) if c.right else c.title.ljust(width) for c, width in zip(columns, widths, strict=True)
+    ]
     context.print(context.paint("  ".join(titles).rstrip(), "dim"))
+    plain = not context.colour or not any(column.style for column in columns)
+    if plain and not cut and all(isinstance(column.cells, Numbers | Labels) for column in columns[:-1]):
+        lines = _lines_in_bulk(columns, widths)
+    else:
+        lines = _lines(context, columns, widths, cut)
+    for some in lines:
+        context.out.write(some)
+
+
+def _lines(context: Context, columns: Sequence[Column], widths: Sequence[int], cut: bool) -> Iterator[str]:
     forms = [f"%{'' if c.right else '-'}{width}s" if width else "%s" for c, width in zip(columns, widths, strict=True)]
-    cells = [c.cells for c in columns]
+    cells = [column.texts() for column in columns]
     if cut and context.terminal:
         room = max(20, context.width - sum(widths) - 2 * len(widths) + 2)
         cells[-1] = [cell if len(cell) <= room else cell[: room - 1] + "…" for cell in cells[-1]]
     if context.colour:
         forms = [context.paint(form, c.style) if c.style else form for form, c in zip(forms, columns, strict=True)]
-    form = "  ".join(forms) + "\n"
-    lines = [form % row for row in zip(*cells, strict=True)]
-    context.out.write("".join(lines))
+    form = "  ".join(forms)
+    yield "".join([(form % row).rstrip() + "\n" for row in zip(*cells, strict=True)])
 
 
-def _pad(text: str, width: int, right: bool) -> str:
-    return text.rjust(width) if right else text.ljust(width)
+def _lines_in_bulk(columns: Sequence[Column], widths: Sequence[int]) -> Iterator[str]:
+    """The same lines as `_lines` without colours, some ten thousand at once."""
+    import numpy as np
+
+    cells = columns[-1].cells
+    prefix, last = (cells.prefix, cells.rest) if isinstance(cells, Prefixed) else ("", cell_texts(cells))
+    for first in range(0, len(last), STEP):
+        until = min(len(last), first + STEP)
+        gap = np.full((until - first, 2), ord(" "), np.uint8)
+        blocks: list[Any] = []
+        for column, width in zip(columns[:-1], widths[:-1], strict=True):
+            assert isinstance(column.cells, Numbers | Labels)
+            blocks += [column.cells.block(first, until, width), gap]
+        block = np.hstack(blocks) if blocks else gap[:, :0]
+        size, text = block.shape[1], block.tobytes().decode("latin-1")
+        starts = range(0, size * (until - first), size) if size else [0] * (until - first)
+        yield "".join(
+            [f"{text[at : at + size]}{prefix}{cell}\n" for at, cell in zip(starts, last[first:until], strict=True)]
+        )

@@ -54,8 +54,12 @@ def _lines(folder: _Folder, indent: str, context: Context) -> list[str]:
         branch, below = ("└─ ", "   ") if last else ("├─ ", "│  ")
         if file is None:
             inner = folder.folders[name]
-            lines.append(f"{context.paint(indent + branch, 'dim')}{context.paint(shown(name) + '/', 'blue')}  {context.paint(_sum(inner), 'dim')}")
+            lines.append(
+                f"{context.paint(indent + branch, 'dim')}{context.paint(shown(name) + '/', 'blue')}  {context.paint(_sum(inner), 'dim')}"
+            )
             lines += _lines(inner, indent + below, context)
         else:
-            lines.append(f"{context.paint(indent + branch, 'dim')}{shown(name).ljust(width)}  {number(file[1]):>12}  {context.paint(file[2], 'dim')}")
+            lines.append(
+                f"{context.paint(indent + branch, 'dim')}{shown(name).ljust(width)}  {number(file[1]):>12}  {context.paint(file[2], 'dim')}"
+            )
     return lines

@@ -20,13 +20,17 @@ PLACE = 30
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("game", type=Path, metavar="GAME", help="the game's folder")
-    parser.add_argument("dir", type=Path, nargs="?", metavar="DIR", help="the bench's folder (otherwise GAME-bench, here)")
+    parser.add_argument(
+        "dir", type=Path, nargs="?", metavar="DIR", help="the bench's folder (otherwise GAME-bench, here)"
+    )
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
     game = open_game(options.game, context)
     folder = options.dir or Path(f"{game.folder.name}-bench")
     bench = Workbench.create(folder, game, context.library(), context.disk)
-    context.print(f"{folder} is a bench for {game.folder} ({game.profile.name}): {count(len(bench.fingerprints), 'archive')}")
+    context.print(
+        f"{folder} is a bench for {game.folder} ({game.profile.name}): {count(len(bench.fingerprints), 'archive')}"
+    )
     context.print(context.paint(f"next: cd {folder}, then volvex take PATH, with paths as in the game", "dim"))
     return Status.OK

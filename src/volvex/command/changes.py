@@ -38,7 +38,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
         added = sum(change.what == "added" for change in found)
         context.print(context.paint(f"{count(len(found) - added, 'file')} changed, {added:,} added", "dim"))
     if gone:
-        context.note(f"note: {count(gone, 'file')} that was taken is no longer in the bench; the game keeps the original")
+        context.note(
+            f"note: {count(gone, 'file')} that was taken is no longer in the bench; the game keeps the original"
+        )
     return Status.OK
 
 
@@ -51,12 +53,20 @@ def _record(bench: Workbench, change: Change, brief: bool) -> dict[str, object]:
 
 
 def _print(bench: Workbench, change: Change, options: argparse.Namespace, context: Context) -> None:
-    sizes = f"{number(change.before)} -> {number(change.after)} bytes" if change.before is not None else f"{number(change.after)} bytes"
+    sizes = (
+        f"{number(change.before)} -> {number(change.after)} bytes"
+        if change.before is not None
+        else f"{number(change.after)} bytes"
+    )
     context.print(f"{change.what}  {context.paint(shown(change.path), 'bold')}  {change.kind}, {sizes}")
     if options.brief or not is_text(change):
         return
     told = list(lines(bench, change))
     for one in told if options.all else told[:A_FILE]:
-        context.print(context.paint(f"  {one.number:>5} {one.sign} {shown(one.text.expandtabs(4))}", "red" if one.sign == "-" else "green"))
+        context.print(
+            context.paint(
+                f"  {one.number:>5} {one.sign} {shown(one.text.expandtabs(4))}", "red" if one.sign == "-" else "green"
+            )
+        )
     if len(told) > A_FILE and not options.all:
         context.print(f"        and {count(len(told) - A_FILE, 'more line')}: --all shows them")

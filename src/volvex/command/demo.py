@@ -25,7 +25,9 @@ PLAY = ("python", "-m", "kelpwick", "play")
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("dir", nargs="?", type=Path, metavar="DIR", help="where to do it (otherwise a temporary folder)")
+    parser.add_argument(
+        "dir", nargs="?", type=Path, metavar="DIR", help="where to do it (otherwise a temporary folder)"
+    )
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
@@ -85,7 +87,9 @@ class _Demo:
         say("And back.")
         do("volvex", "restore")
         played = do(*PLAY, "../game")
-        self.check("the lamp room shows the old values", "9 nm         2.5 l" in played and "counted them myself" not in played)
+        self.check(
+            "the lamp room shows the old values", "9 nm         2.5 l" in played and "counted them myself" not in played
+        )
         after = _digests(game)
         self.check(f"{count(len(before), 'file')} of the game's folder have their original bytes (its own log, which it wrote to, aside)",
                    before == after)  # fmt: skip
@@ -134,4 +138,8 @@ def _digests(folder: Path) -> dict[str, str]:
     from volvex.source.digest import digest_file
 
     files = (path for path in folder.rglob("*") if path.is_file())
-    return {name: digest_file(path) for path in files if not (name := path.relative_to(folder).as_posix()).startswith("logs/")}
+    return {
+        name: digest_file(path)
+        for path in files
+        if not (name := path.relative_to(folder).as_posix()).startswith("logs/")
+    }

@@ -23,7 +23,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("path", nargs="+", metavar="PATH", help="a folder, archive, or pattern")
     parser.add_argument("--name", metavar="PATTERN", default="", help="entries with such a name: '*.png', 'rules/*'")
     parser.add_argument("--text", default="", help="entries that hold this text")
-    parser.add_argument("--bytes", metavar="HEX", default="", help="entries that hold these bytes, such as '89 50 4e 47'")
+    parser.add_argument(
+        "--bytes", metavar="HEX", default="", help="entries that hold these bytes, such as '89 50 4e 47'"
+    )
     parser.add_argument("--ignore-case", "-i", action="store_true", help="capital letters or not")
     parser.add_argument("--all", action="store_true", help=f"every hit, not just the first {A_FILE} of a file")
     parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
@@ -64,7 +66,14 @@ def _bytes(text: str) -> bytes:
 
 
 def _record(hit: Hit) -> dict[str, object]:
-    return {"path": hit.path, "line": hit.line, "offset": hit.offset, "before": hit.before, "match": hit.match, "after": hit.after}
+    return {
+        "path": hit.path,
+        "line": hit.line,
+        "offset": hit.offset,
+        "before": hit.before,
+        "match": hit.match,
+        "after": hit.after,
+    }
 
 
 def _print(hits: list[Hit], every: bool, context: Context) -> None:

@@ -13,7 +13,7 @@ from volvex.bench.build import read_built
 from volvex.command._actions import tell
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
-from volvex.errors import RefusedError, Status
+from volvex.errors import RefusedError
 from volvex.mods import install, plan_install
 
 PLACE = 40

@@ -1,23 +1,34 @@
 """The entries of archives: true and stored size, codec, type, path.
 
 A path reaches into archives: game/data/main.kwp, game/data/main.kwp/rules, game/**/*.xml. The type is told
-by content; in lists of more than 20,000 entries by the name's ending, with a ~, unless --long asks for it.
+by content; in lists of more than 20,000 entries only when --long or --sort type asks for it.
 """
 
 from __future__ import annotations
 
 import argparse
+import functools
 from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
 
-from volvex.archive import Group
-from volvex.archive import filetypes
+from volvex.archive import Group, filetypes
 from volvex.archive.names import shown
 from volvex.archive.paths import Found
 from volvex.command._context import Context
-from volvex.command._tables import Column, count, number, numbers, percent, print_table
+from volvex.command._tables import (
+    Cells,
+    Column,
+    Labels,
+    Numbers,
+    Prefixed,
+    cell_texts,
+    count,
+    number,
+    percent,
+    print_table,
+)  # fmt: skip
 from volvex.command._tree import print_tree
 from volvex.errors import Status
 from volvex.layout.model import Kept
@@ -28,8 +39,12 @@ SORTS = ("path", "size", "name", "type")
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("path", nargs="+", metavar="PATH", help="a file, folder, archive or what lies in it; * ? [ab] and ** match")
-    parser.add_argument("--long", action="store_true", help="also where each entry starts, its share, and what its layout keeps")
+    parser.add_argument(
+        "path", nargs="+", metavar="PATH", help="a file, folder, archive or what lies in it; * ? [ab] and ** match"
+    )
+    parser.add_argument(
+        "--long", action="store_true", help="also where each entry starts, its share, and what its layout keeps"
+    )
     parser.add_argument("--tree", action="store_true", help="as a tree of folders")
     parser.add_argument("--sort", choices=SORTS, help="largest first, or by the last part of the name, or by type")
     parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
@@ -39,52 +54,69 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 class _Rows:
     """What is listed, column by column."""
 
-    def __init__(self, found: Sequence[Found], by_content: bool) -> None:
+    def __init__(self, found: Sequence[Found], with_kinds: bool) -> None:
         self.groups = [group for one in found for group in one.groups]
         self.files = [file for one in found for file in one.files]
-        self.paths = [path for group in self.groups for path in group.paths()] + [name for name, _ in self.files]
-        sizes = [path.stat().st_size for _, path in self.files]
-        self.size = np.concatenate([*(group.archive.entries.size[group.rows] for group in self.groups), np.array(sizes, np.int64)])
-        self.stored = np.concatenate([*(group.archive.entries.stored[group.rows] for group in self.groups), np.array(sizes, np.int64)])
-        self.codec = [codec for group in self.groups for codec in _codecs(group)] + ["-"] * len(self.files)
-        self.by_content = by_content or len(self.paths) <= BY_CONTENT
-        self.kind = self._kinds()
+        sizes = np.array([path.stat().st_size for _, path in self.files], np.int64)
+        self.size = np.concatenate([*(group.archive.entries.size[group.rows] for group in self.groups), sizes])
+        self.stored = np.concatenate([*(group.archive.entries.stored[group.rows] for group in self.groups), sizes])
+        self.codec = Labels.joined([*(_codecs(group) for group in self.groups), Labels.of(["-"] * len(self.files))])
+        self.kind = self._kinds() if with_kinds or len(self.size) <= BY_CONTENT else None
 
-    def _kinds(self) -> list[str]:
-        if not self.by_content:
-            return ["~" + filetypes.kind_by_name(path) for path in self.paths]
+    @functools.cached_property
+    def paths(self) -> list[str]:
+        """Every whole path, as it is: not safe to print."""
+        return [path for group in self.groups for path in group.paths()] + [name for name, _ in self.files]
+
+    def harmless(self) -> Cells:
+        """The paths, safe to print."""
+        if len(self.groups) == 1 and not self.files:  # the prefix is the same for all: it need not be joined to each
+            group = self.groups[0]
+            names = group.archive.names
+            names = names if len(group.rows) == len(names) else [names[row] for row in group.rows.tolist()]
+            return Prefixed(
+                shown(group.path) + "/", names if "".join(names).isprintable() else [shown(name) for name in names]
+            )
+        return [shown(path) for path in self.paths]
+
+    def _kinds(self) -> Labels:
         kinds = [group.archive.kind(row) for group in self.groups for row in group.rows.tolist()]
         for _, path in self.files:
             with path.open("rb") as file:
                 kinds.append(filetypes.kind_by_content(file.read(filetypes.HEAD)))
-        return kinds
+        return Labels.of(kinds)
 
     def order(self, sort: str | None) -> list[int]:
-        rows = range(len(self.paths))
+        rows = range(len(self.size))
         if sort == "size":
             return [int(row) for row in np.argsort(-self.size, kind="stable")]
+        kinds = self.kind.texts() if self.kind is not None else []
         keys: dict[str, Callable[[int], Any]] = {
             "path": lambda row: self.paths[row],
             "name": lambda row: (self.paths[row].rpartition("/")[2], self.paths[row]),
-            "type": lambda row: (self.kind[row], self.paths[row]),
+            "type": lambda row: (kinds[row], self.paths[row]),
         }
         return sorted(rows, key=keys[sort]) if sort else list(rows)
 
 
-def _codecs(group: Group) -> list[str]:
-    names = [*group.archive.entries.codecs, "?"]
-    return [names[index] for index in group.archive.entries.codec[group.rows].tolist()]
+def _codecs(group: Group) -> Labels:
+    return Labels(group.archive.entries.codec[group.rows], [*group.archive.entries.codecs, "?"])  # -1 is the last
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
     with context.walker(options) as walker:
         found = [walker.find(path) for path in options.path]
-        rows = _Rows(found, options.long)
-        order = rows.order(options.sort)
+        rows = _Rows(found, options.long or options.sort == "type")
+        order = rows.order(options.sort) if options.sort or options.json or options.long else []
         if options.json:
             context.json(_records(rows, order))
         elif options.tree:
-            print_tree(context, rows.paths, rows.size.tolist(), rows.kind)
+            print_tree(
+                context,
+                rows.paths,
+                rows.size.tolist(),
+                rows.kind.texts() if rows.kind is not None else [""] * len(rows.size),
+            )
         else:
             _print(rows, order, options, context)
         for fault in walker.faults:
@@ -93,26 +125,38 @@ def run(options: argparse.Namespace, context: Context) -> int:
 
 
 def _records(rows: _Rows, order: list[int]) -> list[dict[str, object]]:
-    size, stored = rows.size.tolist(), rows.stored.tolist()
-    by = "content" if rows.by_content else "name"
-    return [{"path": rows.paths[row], "size": size[row], "stored": stored[row], "codec": rows.codec[row],
-             "type": rows.kind[row].lstrip("~"), "type_by": by} for row in order]  # fmt: skip
+    size, stored, codec = rows.size.tolist(), rows.stored.tolist(), rows.codec.texts()
+    kind = rows.kind.texts() if rows.kind is not None else [None] * len(size)
+    return [
+        {"path": rows.paths[row], "size": size[row], "stored": stored[row], "codec": codec[row], "type": kind[row]}
+        for row in order
+    ]
 
 
 def _print(rows: _Rows, order: list[int], options: argparse.Namespace, context: Context) -> None:
-    def chosen(cells: Sequence[str]) -> Sequence[str]:
-        return cells if not options.sort else [cells[row] for row in order]
-
-    columns = [Column("size", chosen(numbers(rows.size.tolist())), right=True),
-               Column("stored", chosen(numbers(rows.stored.tolist())), right=True)]  # fmt: skip
+    picked = np.array(order, dtype=np.int64) if options.sort else slice(None)
+    columns = [
+        Column("size", Numbers(rows.size[picked]), right=True),
+        Column("stored", Numbers(rows.stored[picked]), right=True),
+    ]
     if options.long:
-        columns += [Column(c.title, chosen(c.cells), c.right) for c in _long(rows)]
-    columns += [Column("codec", chosen(rows.codec)), Column("type", chosen(rows.kind)),
-                Column("path", chosen([shown(path) if not path.isprintable() else path for path in rows.paths]))]  # fmt: skip
-    print_table(context, columns, cut=False)
+        columns += [Column(c.title, [c.texts()[row] for row in order], c.right) for c in _long(rows)]
+    columns.append(Column("codec", rows.codec.picked(picked)))
+    if rows.kind is not None:
+        columns.append(Column("type", rows.kind.picked(picked)))
+    paths = rows.harmless()
+    columns.append(
+        Column("path", [texts[row] for row in order] if options.sort and (texts := cell_texts(paths)) else paths)
+    )
+    print_table(context, columns)
     size, stored = int(rows.size.sum()), int(rows.stored.sum())
-    context.print(context.paint(f"{count(len(rows.paths), 'entry' if rows.groups else 'file', 'entries' if rows.groups else 'files')}, "
-                                f"{number(size)} bytes, stored in {number(stored)} ({percent(stored, size)})", "dim"))  # fmt: skip
+    things = count(len(rows.size), "entry", "entries") if rows.groups else count(len(rows.size), "file")
+    untold = "; --long tells their types" if rows.kind is None else ""
+    context.print(
+        context.paint(
+            f"{things}, {number(size)} bytes, stored in {number(stored)} ({percent(stored, size)}){untold}", "dim"
+        )
+    )
 
 
 def _long(rows: _Rows) -> list[Column]:
@@ -125,7 +169,9 @@ def _long(rows: _Rows) -> list[Column]:
         cells: list[str] = []
         for group in rows.groups:
             values: Any = group.archive.reading.home.columns.get(name)
-            cells += [str(value) for value in values[group.rows].tolist()] if values is not None else ["-"] * len(group.rows)
+            cells += (
+                [str(value) for value in values[group.rows].tolist()] if values is not None else ["-"] * len(group.rows)
+            )
         columns.append(Column(name, cells + ["-"] * len(rows.files), right=True))
     return columns
 

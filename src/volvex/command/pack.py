@@ -14,14 +14,16 @@ from volvex.archive.pack import files_below, pack
 from volvex.command._context import Context
 from volvex.command._tables import count, number
 from volvex.errors import NotFoundError, RefusedError, Status
-from volvex.layout import read_layout
+from volvex.layout import Layout
 
 PLACE = 21
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("dir", type=Path, metavar="DIR", help="the folder")
-    parser.add_argument("--like", required=True, type=Path, metavar="ARCHIVE", help="the archive whose format and facts to follow")
+    parser.add_argument(
+        "--like", required=True, type=Path, metavar="ARCHIVE", help="the archive whose format and facts to follow"
+    )
     parser.add_argument("--to", required=True, type=Path, metavar="FILE", help="the archive to write")
     parser.add_argument("--overwrite", action="store_true", help="replace the file if it is there")
     parser.add_argument("--layout", type=Path, metavar="FILE", help="open the archive with this layout")
@@ -34,7 +36,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         raise NotFoundError(f"there is no file {options.like}")
     if not options.dir.is_dir():
         raise NotFoundError(f"there is no folder {options.dir}", "the folder that `volvex unpack` made")
-    layout = read_layout(options.layout) if options.layout else None
+    layout = _layout(options.layout) if options.layout else None
     like = open_archive(options.like, context.library(), layout=layout)
     if like is None:
         raise NotFoundError(f"no layout knows {options.like}", "--layout FILE")
@@ -44,3 +46,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
     context.print(f"{options.to}: {number(done.size)} bytes; {count(done.same, 'entry', 'entries')} as in {options.like.name}, "
                   f"{len(done.changed):,} changed, {len(done.added):,} added, {len(done.removed):,} left out")  # fmt: skip
     return Status.OK
+
+
+def _layout(path: Path) -> Layout:
+    from volvex.layout.syntax import read_layout  # the parser takes a while to load
+
+    return read_layout(path)

@@ -19,7 +19,9 @@ PLACE = 41
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("game", nargs="?", type=Path, metavar="GAME", help="the game's folder (otherwise that of the bench)")
+    parser.add_argument(
+        "game", nargs="?", type=Path, metavar="GAME", help="the game's folder (otherwise that of the bench)"
+    )
     parser.add_argument("--plan", action="store_true", help="say what would happen, and touch nothing")
     parser.add_argument("--json", action="store_true", help="one list of records")
     add_bench(parser)
@@ -33,7 +35,13 @@ def run(options: argparse.Namespace, context: Context) -> int:
         raise NotFoundError(f"there is no folder {game}", "the folder that holds the game")
     if options.plan:
         planned = plan_restore(game)
-        return tell([a for a in planned if a.what != "leave"], [a for a in planned if a.what == "leave"], True, options.json, context)
+        return tell(
+            [a for a in planned if a.what != "leave"],
+            [a for a in planned if a.what == "leave"],
+            True,
+            options.json,
+            context,
+        )
     total = sum(action.after or 0 for action in plan_restore(game)) * 3
     with context.progress("restoring", total) as advance:
         done = restore(game, context.disk, advance)

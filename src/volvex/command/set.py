@@ -25,7 +25,9 @@ PLACE = 32
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("path", metavar="PATH", help="an XML or JSON entry, as in the game")
-    parser.add_argument("value", nargs="+", metavar="FIELD=VALUE", help="an attribute, element or member, and its new value")
+    parser.add_argument(
+        "value", nargs="+", metavar="FIELD=VALUE", help="an attribute, element or member, and its new value"
+    )
     where = parser.add_mutually_exclusive_group()
     where.add_argument("--row", metavar="KEY", help="the record with this id, key or name")
     where.add_argument("--at", metavar="PLACE", help="the record at this place")
@@ -49,7 +51,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
                 bench.disk.write(out, written)
         for one in done:
             record = f" {one.target}:" if options.row or options.at else ":"
-            context.print(f"{shown(path)}{record} {one.field} {context.paint(shown(one.before), 'red')} -> {context.paint(shown(one.after), 'green')}")
+            context.print(
+                f"{shown(path)}{record} {one.field} {context.paint(shown(one.before), 'red')} -> {context.paint(shown(one.after), 'green')}"
+            )
         if options.plan:
             context.print("nothing was changed: this is the plan")
     return Status.OK

@@ -104,9 +104,13 @@ def _coloured(lines: list[str], lexer: str, context: Context) -> str:
         from pygments.formatters import Terminal256Formatter
         from pygments.lexers import get_lexer_by_name
 
-        text = highlight(text, get_lexer_by_name(lexer, stripnl=False, ensurenl=False), Terminal256Formatter(style="native"))
+        text = highlight(
+            text, get_lexer_by_name(lexer, stripnl=False, ensurenl=False), Terminal256Formatter(style="native")
+        )
     width = len(str(len(lines)))
-    return "\n".join(f"{context.paint(str(n).rjust(width), 'dim')}  {line}" for n, line in enumerate(text.split("\n"), 1))
+    return "\n".join(
+        f"{context.paint(str(n).rjust(width), 'dim')}  {line}" for n, line in enumerate(text.split("\n"), 1)
+    )
 
 
 def _span(options: argparse.Namespace, length: int) -> tuple[int, int]:

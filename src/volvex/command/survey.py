@@ -67,6 +67,10 @@ def _summary(files: list[Surveyed], total: int, folder: Path, context: Context) 
     context.print(f"{count(len(opened), 'archive opens', 'archives open')} and {'hold' if len(opened) != 1 else 'holds'} "
                   f"{percent(held, total)} of the bytes: {count(inside, 'entry', 'entries')}")  # fmt: skip
     if unknown:
-        context.print(f"unknown: {count(len(unknown), 'file')}, {percent(sum(one.size for one in unknown), total)} of the bytes")
+        context.print(
+            f"unknown: {count(len(unknown), 'file')}, {percent(sum(one.size for one in unknown), total)} of the bytes"
+        )
     if opened:
-        context.print(context.paint(f"next: volvex list {opened[0].path}   or   volvex bench {folder.as_posix()}", "dim"))
+        context.print(
+            context.paint(f"next: volvex list {opened[0].path}   or   volvex bench {folder.as_posix()}", "dim")
+        )

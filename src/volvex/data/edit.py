@@ -9,7 +9,6 @@ from __future__ import annotations
 import codecs
 import difflib
 import importlib
-import pkgutil
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -57,16 +56,20 @@ class Editor(Protocol):
 
 def editors() -> list[str]:
     """The kinds that can be edited by value."""
-    return sorted(module.name for module in pkgutil.iter_modules([str(Path(__file__).parent / "editors")]))
+    return sorted(path.stem for path in (Path(__file__).parent / "editors").glob("[!_]*.py"))
 
 
 def _editor(kind: str, file: str) -> Editor:
     if kind not in editors():
-        raise UsageError(f"{file} is {kind}; values can be set in {', '.join(editors())}", "an editor of yours, or `volvex swap`")
+        raise UsageError(
+            f"{file} is {kind}; values can be set in {', '.join(editors())}", "an editor of yours, or `volvex swap`"
+        )
     return cast(Editor, importlib.import_module(f"volvex.data.editors.{kind}"))
 
 
-def edit(data: bytes, kind: str, target: Target, values: Iterable[tuple[str, str]], file: str) -> tuple[bytes, list[Edited]]:
+def edit(
+    data: bytes, kind: str, target: Target, values: Iterable[tuple[str, str]], file: str
+) -> tuple[bytes, list[Edited]]:
     """The file with new values, every other byte as it was, and what each value was before.
 
     NotFoundError when the record or a field is not there, FormatError when the file or a value is not sound.
@@ -83,7 +86,9 @@ def edit(data: bytes, kind: str, target: Target, values: Iterable[tuple[str, str
     try:
         return mark + text.encode(encoding), done
     except UnicodeEncodeError as error:
-        raise FormatError(file, f"{text[error.start]!r} cannot be written in {encoding}", hint="another character") from error
+        raise FormatError(
+            file, f"{text[error.start]!r} cannot be written in {encoding}", hint="another character"
+        ) from error
 
 
 _MARKS = ((codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF16_LE, "utf-16-le"), (codecs.BOM_UTF16_BE, "utf-16-be"))
@@ -117,7 +122,9 @@ def _decode(data: bytes, encoding: str, file: str) -> str:
         raise FormatError(file, f"this is not {encoding}: {error.reason}", offset=error.start,
                           hint="an editor that knows its encoding, then `volvex swap`") from error  # fmt: skip
     if text.encode(encoding) != data:
-        raise FormatError(file, f"its {encoding} cannot be written back as it is", hint="an editor of yours, then `volvex swap`")
+        raise FormatError(
+            file, f"its {encoding} cannot be written back as it is", hint="an editor of yours, then `volvex swap`"
+        )
     return text
 
 

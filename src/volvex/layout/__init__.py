@@ -10,6 +10,5 @@ hold: what is read and written again without a change is the same, byte for byte
 
 from volvex.layout.library import Library
 from volvex.layout.model import Layout
-from volvex.layout.syntax import parse_layout, read_layout
 
-__all__ = ["Layout", "Library", "parse_layout", "read_layout"]
+__all__ = ["Layout", "Library"]

@@ -11,7 +11,19 @@ from volvex.codec import SEAL
 from volvex.errors import LayoutError, ManyErrors, UsageError, VolvexError
 from volvex.layout.kinds import kind_names, kind_of
 from volvex.layout.model import (
-    Block, Constant, Fact, Field, Kept, Layout, Meaning, Measure, Number, Place, Raw, SealOf, Text,
+    Block,
+    Constant,
+    Fact,
+    Field,
+    Kept,
+    Layout,
+    Meaning,
+    Measure,
+    Number,
+    Place,
+    Raw,
+    SealOf,
+    Text,
 )  # fmt: skip
 
 Problem = tuple[Place, str, str]  # where, what, hint
@@ -19,13 +31,15 @@ Problem = tuple[Place, str, str]  # where, what, hint
 
 def meaning_of(kind: str, words: str, blocks: list[str], table: Any, file: str, place: Place) -> Meaning:
     """What a phrase such as `count of directory` means in a layout of that kind; LayoutError when nothing."""
+    algorithm, _, part = words.partition(" of ")
     found = _phrases(kind, blocks).get(words)
-    if found is None:
-        algorithm, _, part = words.partition(" of ")
-        if part and part in (*blocks, *_parts(kind)) and algorithm not in SEAL.names():
+    if found is None and part in (*blocks, *_parts(kind)) and " " not in algorithm:
+        if algorithm not in SEAL:
             seals = ", ".join(SEAL.names())
             raise LayoutError(file, place.line, place.column, f"there is no seal called {algorithm}", expected=seals)
-        known = _phrases(kind, blocks)
+        found = SealOf(algorithm, part)
+    if found is None:
+        known = [*_phrases(kind, blocks), *(f"crc32 of {one}" for one in (*blocks, *_parts(kind)))]
         near = difflib.get_close_matches(words, known, 1)
         hint = f"`{near[0]}`" if near else "`kept` when nobody knows what it is"
         raise LayoutError(file, place.line, place.column, f"`{words}` is not a meaning that a field can have",
@@ -48,15 +62,13 @@ def _is_tabled(kind: str, fact: str) -> bool:
 
 
 def _phrases(kind: str, blocks: list[str]) -> dict[str, Meaning]:
-    """Every phrase there is, with what it means."""
+    """Every phrase there is but for the seals, with what it means."""
     known = kind_of(kind)
     phrases: dict[str, Meaning] = {"kept": Kept(), "length of file": Measure("length", "file")}
     for fact in known.FACTS if known else ():
         phrases[fact] = Fact(fact)
     for block in blocks:
         phrases |= {f"{what} of {block}": Measure(what, block) for what in ("count", "start", "length")}
-    for algorithm in SEAL.names():
-        phrases |= {f"{algorithm} of {part}": SealOf(algorithm, part) for part in (*blocks, *_parts(kind))}
     return phrases
 
 
@@ -97,7 +109,11 @@ def _check_sorting(block: Block) -> Iterator[Problem]:
         return
     by = next((field for field in block.fields if field.name == block.sorted_by), None)
     if by is None or not block.repeats:
-        problem = f"{block.name} has no field {block.sorted_by}" if block.repeats else f"{block.name} is one record, it has no order"
+        problem = (
+            f"{block.name} has no field {block.sorted_by}"
+            if block.repeats
+            else f"{block.name} is one record, it has no order"
+        )
         yield block.place, problem, "sorted by the field that the game searches"
     elif isinstance(by.type, Raw) or not isinstance(by.meaning, Fact | Kept):
         yield by.place, f"records cannot be sorted by `{by.name}`", "a name or a number that belongs to the entry"
@@ -150,7 +166,11 @@ def _check_constant(field: Field, value: bytes | int) -> Iterator[Problem]:
         if not isinstance(value, bytes) or len(value) != field.type.size:
             yield field.place, f"{value!r} is not {field.type.size} bytes", ""
     else:
-        yield field.place, "a text cannot be a constant", f"{len(value) if isinstance(value, bytes) else 4} bytes  is ..."
+        yield (
+            field.place,
+            "a text cannot be a constant",
+            f"{len(value) if isinstance(value, bytes) else 4} bytes  is ...",
+        )
 
 
 def _check_measure(layout: Layout, field: Field, meaning: Measure) -> Iterator[Problem]:
@@ -161,7 +181,11 @@ def _check_measure(layout: Layout, field: Field, meaning: Measure) -> Iterator[P
         yield field.place, f"{block.name} is one record, it has no count", f"block {block.name} repeats"
     home = next(home for home in layout.blocks if field in home.fields)
     if home.repeats:
-        yield field.place, f"each record of {home.name} would hold the {meaning.what} of {meaning.part}", "a block that does not repeat"
+        yield (
+            field.place,
+            f"each record of {home.name} would hold the {meaning.what} of {meaning.part}",
+            "a block that does not repeat",
+        )
 
 
 def _check_facts(layout: Layout) -> Iterator[Problem]:
@@ -173,7 +197,11 @@ def _check_facts(layout: Layout) -> Iterator[Problem]:
                 isinstance(field.meaning, SealOf) and field.meaning.part in kind.PARTS
             )
             if per_entry and not block.repeats:
-                yield field.place, f"`{field.words}` is about each entry, but {block.name} is one record", f"block {block.name} repeats"
+                yield (
+                    field.place,
+                    f"`{field.words}` is about each entry, but {block.name} is one record",
+                    f"block {block.name} repeats",
+                )
             if not isinstance(field.meaning, Fact):
                 continue
             what = field.meaning.what
@@ -200,7 +228,7 @@ def measures(layout: Layout) -> dict[tuple[str, str], tuple[Block, Field]]:
 
 def reading_order(layout: Layout) -> list[Block]:
     """The blocks in an order in which each can be found from those before it; those that cannot are left out."""
-    known, order = measures(layout), []
+    known, order = measures(layout), list[Block]()
     waiting = list(layout.blocks)
     while True:
         ready = [block for block in waiting if _is_found(block, known, {done.name for done in order})]
@@ -224,13 +252,25 @@ def _check_places(layout: Layout) -> Iterator[Problem]:
             continue
         start = known.get(("start", block.name))
         if block.at is None and start is None:
-            yield block.place, f"nothing says where {block.name} starts", f"`at 0`, or a field with the meaning `start of {block.name}`"
+            yield (
+                block.place,
+                f"nothing says where {block.name} starts",
+                f"`at 0`, or a field with the meaning `start of {block.name}`",
+            )
         else:
-            yield block.place, f"where {block.name} is can only be known after it was read", f"`block {block.name} at ...`"
+            yield (
+                block.place,
+                f"where {block.name} is can only be known after it was read",
+                f"`block {block.name} at ...`",
+            )
     for block in layout.blocks:
         count = known.get(("count", block.name)) or known.get(("length", block.name))
         if block.repeats and count is None:
-            yield block.place, f"nothing says how many records {block.name} has", f"a field with the meaning `count of {block.name}`"
+            yield (
+                block.place,
+                f"nothing says how many records {block.name} has",
+                f"a field with the meaning `count of {block.name}`",
+            )
 
 
 def unwritable(layout: Layout) -> list[tuple[Place, str]]:

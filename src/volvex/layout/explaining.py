@@ -7,10 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from volvex.layout.kinds import archive as facts
 from volvex.layout.model import Fact, Field, Kept, Number, Text
 from volvex.layout.reading import BlockRead, Reading, offset_of
-from volvex.layout.records import Array, Texts, true
+from volvex.layout.records import Texts, true
 
 
 @dataclass(frozen=True)
@@ -47,7 +46,9 @@ def parts(reading: Reading) -> Iterator[Part]:
     rows = rows[first]
     blocks = sorted(reading.blocks.values(), key=lambda block: block.start)
     waiting = [Part(one.start, len(one.data), one.block.align, one.block.fill, one, -1) for one in blocks]
-    for row, start, size in zip(rows.tolist(), entries.start[rows].tolist(), entries.stored[rows].tolist(), strict=True):
+    for row, start, size in zip(
+        rows.tolist(), entries.start[rows].tolist(), entries.stored[rows].tolist(), strict=True
+    ):
         while waiting and waiting[0].start <= start:
             yield waiting.pop(0)
         yield Part(start, size, content.align, content.fill, None, row)
@@ -79,7 +80,9 @@ def _between(reading: Reading, start: int, part: Part) -> Stretch:
 
 def _unexplained(reading: Reading, start: int, end: int) -> Stretch:
     head = reading.source.read(start, min(16, end - start))
-    return Stretch(start, end - start, "unexplained", "unexplained", value=head.hex(" ") + (" ..." if end - start > 16 else ""))
+    return Stretch(
+        start, end - start, "unexplained", "unexplained", value=head.hex(" ") + (" ..." if end - start > 16 else "")
+    )
 
 
 def _content(reading: Reading, part: Part) -> Stretch:
@@ -87,7 +90,9 @@ def _content(reading: Reading, part: Part) -> Stretch:
     codec = int(reading.entries.codec[part.row])
     how = reading.entries.codecs[codec] if codec >= 0 else "?"
     name = reading.entries.names.raw(part.row).decode(reading.entries.names.encoding, "backslashreplace")
-    return Stretch(part.start, part.size, "content", name, meaning=f"content of {reading.home.block.name}[{part.row}], {how}")
+    return Stretch(
+        part.start, part.size, "content", name, meaning=f"content of {reading.home.block.name}[{part.row}], {how}"
+    )
 
 
 def _block(reading: Reading, block: BlockRead, limit: int | None) -> Iterator[Stretch]:
@@ -113,7 +118,9 @@ def field_stretch(reading: Reading, block: BlockRead, row: int, one: Field) -> S
         start, size = start - extra, extra + int(column.lengths[row]) + (one.type.prefix is None)
     else:
         size = one.type.size or 0
-    return Stretch(start, size, "field", block.where(row, one.name), str(one.type), _value(reading, block, row, one), one.words)
+    return Stretch(
+        start, size, "field", block.where(row, one.name), str(one.type), _value(reading, block, row, one), one.words
+    )
 
 
 def _value(reading: Reading, block: BlockRead, row: int, one: Field) -> str:
@@ -133,7 +140,9 @@ def _value(reading: Reading, block: BlockRead, row: int, one: Field) -> str:
 
 
 def _is_bits(one: Field) -> bool:
-    return " of " in one.words and one.words.split()[0] not in ("count", "length", "size", "stored") or isinstance(one.meaning, Kept)
+    return (" of " in one.words and one.words.split()[0] not in ("count", "length", "size", "stored")) or isinstance(
+        one.meaning, Kept
+    )
 
 
 @dataclass(frozen=True)
@@ -187,5 +196,3 @@ def covering(reading: Reading, offset: int) -> Stretch:
         if part.block is None and part.start <= offset < position:
             return _content(reading, part)
     return Stretch(offset, 1, "unexplained", "the end of the file")
-
-

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 from volvex.errors import RefusedError, VolvexError
-from volvex.layout import check
+from volvex.layout import check, remembered
 from volvex.layout.model import Layout
 from volvex.layout.reading import fits
-from volvex.layout.syntax import read_layout
-from volvex.source import Source
+from volvex.source import Disk, Source, atomic
 
 SHIPPED = (Path(__file__).parent.parent / "layouts", Path(__file__).parent.parent / "games")
 
@@ -18,8 +18,9 @@ SHIPPED = (Path(__file__).parent.parent / "layouts", Path(__file__).parent.paren
 class Library:
     """Layouts in the order in which they are asked; a layout is read when first needed."""
 
-    def __init__(self, folders: Iterable[Path] = (), first: Iterable[Layout] = ()) -> None:
+    def __init__(self, folders: Iterable[Path] = (), first: Iterable[Layout] = (), memory: Path | None = None) -> None:
         self._folders = [*folders, *SHIPPED]
+        self._memory = memory  # where layouts that were read are remembered
         self._first = list(first)
         self._read: list[Layout] | None = None
         self.faults: list[VolvexError] = []  # layouts that could not be read
@@ -31,10 +32,23 @@ class Library:
             self._read = []
             for file in self.files():
                 try:
-                    self._read.append(read_layout(file))
+                    self._read.append(self._layout(file))
                 except VolvexError as error:
                     self.faults.append(error)
         yield from self._read
+
+    def _layout(self, file: Path) -> Layout:
+        """A layout, from what is remembered of it when its text is the same as then."""
+        known = self._memory / f"{remembered.key(file.read_bytes())}.json" if self._memory else None
+        layout = remembered.load(known.read_bytes()) if known is not None and known.is_file() else None
+        if layout is None:
+            from volvex.layout.syntax import read_layout  # only here: the parser takes a while to load
+
+            layout = read_layout(file)
+            if known is not None:
+                with contextlib.suppress(OSError), atomic(Disk(), known, durable=False) as out:
+                    out.write(remembered.dump(layout))
+        return layout
 
     def files(self) -> Iterator[Path]:
         """The layout files of all folders, sorted within each."""

@@ -14,7 +14,7 @@ from volvex.codec import SEAL
 from volvex.errors import FormatError
 from volvex.layout import check
 from volvex.layout.kinds import archive as facts
-from volvex.layout.model import Block, Constant, Fact, Field, Layout, Measure, Number, Raw, SealOf
+from volvex.layout.model import Block, Constant, Fact, Field, Layout, Number, Raw, SealOf
 from volvex.layout.records import Array, Columns, Records, Texts, true
 from volvex.source import Source
 
@@ -36,6 +36,12 @@ class BlockRead:
     @property
     def block(self) -> Block:
         return self.records.block
+
+    def numbers(self, name: str) -> Array:
+        """A column that is not a text."""
+        column = self.columns[name]
+        assert not isinstance(column, Texts)
+        return column
 
     def where(self, row: int, name: str) -> str:
         """A field's path in errors."""
@@ -119,9 +125,7 @@ def _measured(reading: Reading, what: str, part: str) -> int | None:
     if found is None or found[0].name not in reading.blocks:
         return None
     home = reading.blocks[found[0].name]
-    values = home.columns[found[1].name]
-    assert not isinstance(values, Texts)
-    number = int(true(values[:1], found[1], reading.source, home.starts)[0])
+    number = int(true(home.numbers(found[1].name)[:1], found[1], reading.source, home.starts)[0])
     if number < 0:
         raise FormatError(reading.source.name, f"{number} cannot be the {what} of {part}",
                           offset=_offset(home, 0, found[1].name), field=home.where(0, found[1].name))  # fmt: skip
@@ -155,8 +159,7 @@ def _check_constants(reading: Reading) -> None:
         for one in block.block.fields:
             if not isinstance(one.meaning, Constant) or not len(block.starts):
                 continue
-            values, wanted = block.columns[one.name], one.meaning.value
-            assert not isinstance(values, Texts)
+            values, wanted = block.numbers(one.name), one.meaning.value
             row = _first_difference(values, wanted, one)
             if row is not None:
                 found = values[row].tobytes() if isinstance(one.type, Raw) else int(values[row])
@@ -205,7 +208,7 @@ def _check_seals(reading: Reading) -> None:
         if holder is covered and isinstance(one.type, Number):  # its own bytes count as zero
             at = _offset(holder, 0, one.name) - holder.start
             data = data[:at] + bytes(one.type.bits // 8) + data[at + one.type.bits // 8 :]
-        value, found = seal_value(meaning.algorithm, data), int(holder.columns[one.name][0])  # type: ignore[call-overload]
+        value, found = seal_value(meaning.algorithm, data), int(holder.numbers(one.name)[0])
         if value != found:
             raise FormatError(
                 reading.source.name, f"the {meaning.algorithm} of {meaning.part} is {value:#010x}, the file says {found:#010x}",
@@ -221,11 +224,13 @@ def _entries(reading: Reading) -> Entries:
         if not isinstance(one.meaning, Fact):
             continue
         column = home.columns[one.name]
-        columns[one.meaning.what] = column if isinstance(column, Texts) else true(column, one, reading.source, home.starts)
+        columns[one.meaning.what] = (
+            column if isinstance(column, Texts) else true(column, one, reading.source, home.starts)
+        )
     names = columns[facts.NAME]
     codec_field = reading.fact_field(facts.CODEC)
     codecs, codec = _codecs(codec_field, columns.get(facts.CODEC), len(names))
-    stored = columns.get(facts.STORED, columns.get(facts.SIZE))
+    stored = columns[facts.STORED if facts.STORED in columns else facts.SIZE]
     return Entries(names, columns[facts.START], stored, columns.get(facts.SIZE, stored), codec, codecs)
 
 

@@ -23,6 +23,7 @@ from volvex.source import Source
 Array = npt.NDArray[Any]
 Walk = Callable[[bytes, int, int, list[int], list[int]], int]
 GATHER = 1 << 16  # records gathered at once
+_LIKE_ASCII = ("utf-8", "ascii", "cp1252", "latin-1")
 FIRST = 1 << 20  # bytes read at first when a block's length is not known
 
 
@@ -54,6 +55,12 @@ class Texts:
     def all(self) -> list[str]:
         """All texts; bytes that are not in the encoding become escapes that encode back to themselves."""
         encoding = self.encoding
+        if encoding in _LIKE_ASCII:  # one decoding for all, when no byte needs more
+            text = self.data.decode("latin-1")
+            ends = (self.starts + self.lengths).tolist()
+            names = [text[start:end] for start, end in zip(self.starts.tolist(), ends, strict=True)]
+            if "".join(names).isascii():
+                return names
         return [raw.decode(encoding, "surrogateescape") for raw in self.raws()]
 
     def take(self, rows: Array) -> Texts:
@@ -238,12 +245,16 @@ class Records:
         assert isinstance(field.type, Text) and field.type.size is not None
         size = field.type.size
         if len(column) and int(column.lengths.max()) > size:
-            raise FormatError(self.block.name, f"{int(column.lengths.max())} bytes do not fit into {size}", field=field.name)
+            raise FormatError(
+                self.block.name, f"{int(column.lengths.max())} bytes do not fit into {size}", field=field.name
+            )
         return np.array([raw.ljust(size, b"\0") for raw in column.raws()], dtype=f"S{size}").view(f"V{size}")
 
     def _length(self, field: Field, prefix: Number, texts: Texts) -> Array:
         if len(texts) and int(texts.lengths.max()) > prefix.limits[1]:
-            raise FormatError(self.block.name, f"a text of {int(texts.lengths.max())} bytes, its length is {prefix}", field=field.name)
+            raise FormatError(
+                self.block.name, f"a text of {int(texts.lengths.max())} bytes, its length is {prefix}", field=field.name
+            )
         return texts.lengths
 
 
@@ -277,37 +288,44 @@ def _compile_walk(runs: list[Run]) -> Walk:
     """A loop that appends each record's start, and the length of each text that ends at a zero.
 
     It takes the bytes, a position, how many records are wanted, and the two lists; it stops before a
-    record that is not whole, and gives back the position that it reached.
+    record that is not whole, and gives back the position that it reached. Running past the end is told by
+    an exception, not by a test a record: the loop is the only thing that is done once for every record.
     """
-    lines = ["def walk(data, p, wanted, starts, zeros):", " end = len(data)", " found = starts.append", " while wanted > 0:", "  q = p"]
-    names = []
-    for number, run in enumerate(runs):
-        lines.append(f"  q += {run.size}")
-        lines.append("  if q > end: return p")
+    lines = [
+        "def walk(data, p, wanted, starts, zeros):",
+        " found, zero = starts.append, zeros.append",
+        " try:",
+        "  for _ in range(wanted):",
+    ]
+    lines += ["   found(p)", "   q = p"]
+    ended = fixed = 0
+    for run in runs:
+        fixed += run.size
         if run.text is None:
             continue
         assert isinstance(run.text.type, Text)
-        prefix = run.text.type.prefix
-        if prefix is None:
-            lines += ["  z = data.find(0, q)", "  if z < 0: return p", f"  n{number} = z - q", "  q = z + 1"]
-            names.append(f"n{number}")
+        if run.text.type.prefix is None:
+            lines += [f"   z = data.index(0, q + {fixed})", f"   zero(z - q - {fixed})", "   q = z + 1"]
+            ended, fixed = ended + 1, 0
         else:
-            lines.append(f"  q += {_prefix_value(prefix)}")
-            if run is runs[-1]:
-                lines.append("  if q > end: return p")
-    lines += ["  found(p)", *(f"  zeros.append({name})" for name in names), "  p = q", "  wanted -= 1", " return p"]
+            lines.append(f"   q += {_prefix_value(run.text.type.prefix, fixed)} + {fixed}")
+            fixed = 0
+    lines += [f"   p = q + {fixed}", " except (IndexError, ValueError):", "  p = starts.pop()",
+              " while p > len(data):", "  p = starts.pop()", f" del zeros[len(starts) * {ended}:]", " return p"]  # fmt: skip
     scope: dict[str, Any] = {}
     exec("\n".join(lines), scope)
     walk: Walk = scope["walk"]
     return walk
 
 
-def _prefix_value(prefix: Number) -> str:
-    """The number in the last bytes before `q`, as an expression."""
+def _prefix_value(prefix: Number, end: int) -> str:
+    """The number whose last byte stands before `q + end`, as an expression."""
     size = prefix.bits // 8
-    places = range(size) if prefix.big else range(size - 1, -1, -1)
-    return " + ".join(f"(data[q - {size - place}] << {8 * shift})" for place, shift in
-                      zip(places, range(size - 1, -1, -1), strict=True))  # fmt: skip
+    shifts = range(size - 1, -1, -1) if prefix.big else range(size)
+    places = [f"data[q + {end - size + place}]" if end > size - place else "data[q]" for place in range(size)]
+    return " + ".join(
+        f"({place} << {8 * shift})" if shift else place for place, shift in zip(places, shifts, strict=True)
+    )
 
 
 def fit(values: Array, field: Field, index: str) -> Array:
@@ -345,5 +363,7 @@ def true(values: Array, field: Field, source: Source, starts: Array) -> Array:
             numbers = numbers * change.number if change.how == "times" else numbers + change.number
     if field.type.bits == 64 and len(numbers) and (numbers.max() >= 1 << 62 or numbers.min() <= -(1 << 62)):
         row = int(np.argmax(numbers >= 1 << 62))
-        raise FormatError(source.name, f"{numbers[row]} is larger than any file", offset=int(starts[row]), field=field.name)
+        raise FormatError(
+            source.name, f"{numbers[row]} is larger than any file", offset=int(starts[row]), field=field.name
+        )
     return numbers.astype(np.int64)

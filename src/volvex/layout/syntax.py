@@ -74,7 +74,9 @@ def _explain(error: UnexpectedInput, text: str, file: str) -> LayoutError:
     names = sorted({_SAID.get(name, literals.get(name, name)) for name in wanted})
     near = difflib.get_close_matches(word, [literals[n] for n in wanted if n in literals], 1)
     hint = f"`{near[0]}` in place of {found}" if near else _hint(token, wanted)
-    return LayoutError(file, error.line, error.column, f"{found} is not understood here", expected=_list(names), hint=hint)
+    return LayoutError(
+        file, error.line, error.column, f"{found} is not understood here", expected=_list(names), hint=hint
+    )
 
 
 def _hint(token: Token, wanted: set[str]) -> str:
@@ -112,11 +114,11 @@ class _Builder(Transformer[Token, Any]):
             value = codecs.escape_decode(token[1:-1].encode())[0]
         except ValueError as error:
             raise self._fail(token, f"{token} is not a text: {error}", hint=r"\x00 to \xff for bytes") from error
-        return token.update(value=value)  # type: ignore[arg-type]
+        return token.update(value=value)
 
     @v_args(inline=True)
     def hex(self, *parts: Token) -> Token:
-        return parts[0].update(type="STRING", value=bytes.fromhex("".join(parts)))  # type: ignore[arg-type]
+        return parts[0].update(type="STRING", value=bytes.fromhex("".join(parts)))
 
     @v_args(inline=True)
     def number(self, kind: Token, order: Token | None) -> tuple[str, int, bool, str | None]:
@@ -132,8 +134,14 @@ class _Builder(Transformer[Token, Any]):
             try:
                 codecs.lookup(encoding)
             except LookupError as error:
-                raise self._fail(encoding, f"there is no text encoding {encoding}", hint="utf-8, utf-16-le, cp1252") from error
-        return ("text", _number(length) if isinstance(length, Token) and length.type == "NUMBER" else length, str(encoding or "utf-8"))
+                raise self._fail(
+                    encoding, f"there is no text encoding {encoding}", hint="utf-8, utf-16-le, cp1252"
+                ) from error
+        return (
+            "text",
+            _number(length) if isinstance(length, Token) and length.type == "NUMBER" else length,
+            str(encoding or "utf-8"),
+        )
 
     def times(self, children: list[Token]) -> model.Change:
         if _number(children[0]) < 1:
@@ -183,7 +191,7 @@ class _Builder(Transformer[Token, Any]):
     @v_args(inline=True)
     def known(self, literal: Token, at: Token) -> tuple[str, Any]:
         if not isinstance(literal.value, bytes):
-            raise self._fail(literal, "a file is known by bytes, not by a number", 'a text in quotes or hex 4b 57')
+            raise self._fail(literal, "a file is known by bytes, not by a number", "a text in quotes or hex 4b 57")
         return ("known", model.Known(literal.value, _number(at)))
 
     def endian(self, children: list[Token]) -> tuple[str, Any]:

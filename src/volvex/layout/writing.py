@@ -120,7 +120,9 @@ class _Planner:
         self.contents = [*edit.replaced.values(), *(one.content for one in edit.added)]
         self.part_of_row = self._spans()
         self.kept_rows = np.array(
-            [row for row in range(len(self.entries)) if row not in edit.removed] if edit.removed else range(len(self.entries)),
+            [row for row in range(len(self.entries)) if row not in edit.removed]
+            if edit.removed
+            else range(len(self.entries)),
             dtype=np.int64,
         )
 
@@ -129,7 +131,9 @@ class _Planner:
     def _spans(self) -> Array:
         """Which stretch of stored bytes each entry has: entries with the same start and size share one."""
         pairs = np.stack([self.entries.start, self.entries.stored], axis=1)
-        self.spans, index = np.unique(pairs, axis=0, return_inverse=True) if len(pairs) else (pairs, np.zeros(0, np.int64))
+        self.spans, index = (
+            np.unique(pairs, axis=0, return_inverse=True) if len(pairs) else (pairs, np.zeros(0, np.int64))
+        )
         return index.reshape(-1)
 
     def _span_changes(self) -> tuple[Array, Array]:
@@ -310,7 +314,10 @@ class _Planner:
     def _place_block(self, block: BlockRead) -> None:
         name = block.block.name
         if block.block.at is not None and block.block.at != self.position:
-            raise FormatError(self.source.name, f"{name} must stand at {block.block.at:#x}, what comes before it now ends at {self.position:#x}")
+            raise FormatError(
+                self.source.name,
+                f"{name} must stand at {block.block.at:#x}, what comes before it now ends at {self.position:#x}",
+            )
         self.block_start[name] = self.position
         self.pieces.append(name)
         self.position += block.records.size(self.columns[name])
@@ -334,10 +341,16 @@ class _Planner:
         """The facts and seals of all entries, from where and how they are stored now."""
         rows = self.kept_rows
         span = self.index_of_span[self.part_of_row[rows]]
-        start = np.where(span >= 0, self.new_start[span], self.entries.start[rows]) if len(self.new_start) else self.entries.start[rows]
+        start = (
+            np.where(span >= 0, self.new_start[span], self.entries.start[rows])
+            if len(self.new_start)
+            else self.entries.start[rows]
+        )
         start = np.concatenate([start, np.zeros(len(self.edit.added), np.int64)])
         place = {int(row): index for index, row in enumerate(rows)} if self.edit.removed else None
-        changed: list[tuple[int, int]] = [(row if place is None else place[row], new) for row, new in self.new_of_row.items()]
+        changed: list[tuple[int, int]] = [
+            (row if place is None else place[row], new) for row, new in self.new_of_row.items()
+        ]
         changed += [(len(rows) + number, len(self.edit.replaced) + number) for number in range(len(self.edit.added))]
         for row, new in changed:
             start[row] = self.content_start[new]
@@ -354,7 +367,7 @@ class _Planner:
         one = self._fact(facts.CODEC)
         assert one is not None
         table: Any = getattr(one.meaning, "table", ())
-        return next(number for number, name in table if name == content.codec)
+        return int(next(number for number, name in table if name == content.codec))
 
     def _set(self, what: str, values: Array) -> None:
         one = self._fact(what)
@@ -402,7 +415,9 @@ class _Planner:
         records = self.reading.blocks[block.name].records
         seals = [(one, meaning) for home, one, meaning in block_seals(self.layout) if home is block]
         for one, meaning in seals:
-            self._put(block, one, 0 if meaning.part == block.name else seal_value(meaning.algorithm, done[meaning.part]))
+            self._put(
+                block, one, 0 if meaning.part == block.name else seal_value(meaning.algorithm, done[meaning.part])
+            )
         own = [(one, meaning) for one, meaning in seals if meaning.part == block.name]
         data = records.write(self.columns[block.name])
         for one, meaning in own:
@@ -422,7 +437,9 @@ class _Planner:
     def _put(self, block: Block, one: Field, value: int) -> None:
         """Set a field of a block that is a single record."""
         assert isinstance(one.type, Number)
-        self.columns[block.name][one.name] = fit(np.array([value], dtype=object), one, f"{self.source.name}, {block.name}")
+        self.columns[block.name][one.name] = fit(
+            np.array([value], dtype=object), one, f"{self.source.name}, {block.name}"
+        )
 
 
 def sorting(column: Column) -> Array:

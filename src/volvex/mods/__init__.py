@@ -13,6 +13,16 @@ read back and synced, all new content is in `staged`, and `state.json` says what
 there are only renames, and whoever comes next can finish them.
 """
 
-from volvex.mods.install import Action, Done, install, installed, originals, plan_install, plan_restore, recover, restore
+from volvex.mods.install import (
+    Action,
+    Done,
+    install,
+    installed,
+    originals,
+    plan_install,
+    plan_restore,
+    recover,
+    restore,
+)
 
 __all__ = ["Action", "Done", "install", "installed", "originals", "plan_install", "plan_restore", "recover", "restore"]

@@ -8,8 +8,6 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from filelock import FileLock, Timeout
-
 from volvex.archive.paths import HIDDEN
 from volvex.errors import NotFoundError, RefusedError
 from volvex.mods.journal import Installed, Move, State, read_state, write_state
@@ -100,7 +98,9 @@ def plan_restore(game: Path) -> list[Action]:
 
 
 def _left(game: Path, name: str, one: Installed) -> Action:
-    kept = f"; the older original stays in {HIDDEN}/objects/{one.original[:2]}/{one.original[2:]}" if one.original else ""
+    kept = (
+        f"; the older original stays in {HIDDEN}/objects/{one.original[:2]}/{one.original[2:]}" if one.original else ""
+    )
     size = _size(game / name)
     return Action(name, "leave", size, size, f"it is not what was installed, so the game may have been updated{kept}")
 
@@ -121,6 +121,8 @@ def _locked(game: Path, disk: Disk) -> Iterator[Path]:
     """The journal's folder, ours alone; gone again when nothing is left in it."""
     home = _home(game)
     disk.make_folder(home, durable=True)
+    from filelock import FileLock, Timeout  # slow to load, and only needed when something is written
+
     lock = FileLock(home / "lock", timeout=0)
     try:
         lock.acquire()
@@ -155,7 +157,11 @@ def _tidy(home: Path, disk: Disk) -> None:
 
 
 def install(
-    game: Path, files: Mapping[str, Path], bases: Mapping[str, Fingerprint | None], disk: Disk, advance: Advance = _nothing
+    game: Path,
+    files: Mapping[str, Path],
+    bases: Mapping[str, Fingerprint | None],
+    disk: Disk,
+    advance: Advance = _nothing,
 ) -> Done:
     """Put files into the game, the originals kept safe; files of an earlier install that are not among
     them go back to their originals. All of it happens, or nothing does.
@@ -171,9 +177,11 @@ def install(
         state, store = read_state(home), Store(home / "objects", disk)
         _check_bases(game, files, bases)
         _require_writable(game, [*files, *state.installed])
-        done, moves, after = Done(), [], {}
+        done, moves, after = Done(), list[Move](), dict[str, Installed]()
         for name, source in sorted(files.items()):
-            action, move, one = _move_in(game, name, source, f"staged/{len(moves)}", state.installed.get(name), store, advance)
+            action, move, one = _move_in(
+                game, name, source, f"staged/{len(moves)}", state.installed.get(name), store, advance
+            )
             done.actions.append(action)
             moves.append(move)
             after[name] = one
@@ -272,7 +280,9 @@ def _require_writable(game: Path, names: list[str]) -> None:
             elif target.parent.exists() and not os.access(target.parent, os.W_OK):
                 raise PermissionError(target.parent)
         except PermissionError as error:
-            raise RefusedError(f"{target} cannot be written", "closing the game, or the rights to its folder") from error
+            raise RefusedError(
+                f"{target} cannot be written", "closing the game, or the rights to its folder"
+            ) from error
 
 
 def _carry_out(game: Path, home: Path, state: State, disk: Disk) -> None:

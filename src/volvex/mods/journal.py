@@ -62,7 +62,11 @@ def read_state(folder: Path) -> State:
             list(value["kept"]),
         )  # fmt: skip
     except (ValueError, KeyError, TypeError, AttributeError) as error:
-        raise FormatError(path, f"not a sound journal: {error!r}", hint="leaving `.volvex` as it is and asking for help: the originals are in it") from error
+        raise FormatError(
+            path,
+            f"not a sound journal: {error!r}",
+            hint="leaving `.volvex` as it is and asking for help: the originals are in it",
+        ) from error
 
 
 def write_state(folder: Path, state: State, disk: Disk) -> None:

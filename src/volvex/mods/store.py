@@ -45,7 +45,9 @@ class Store:
         """FormatError when an object is not what its name says."""
         target = self.path(digest)
         if not target.is_file() or digest_file(target, advance) != digest:
-            raise FormatError(target, "this original is missing or damaged", hint="having the game's launcher repair its files")
+            raise FormatError(
+                target, "this original is missing or damaged", hint="having the game's launcher repair its files"
+            )
 
 
 def copy(source: Path, target: Path, digest: str | None, disk: Disk, advance: Advance) -> str:
@@ -58,7 +60,9 @@ def copy(source: Path, target: Path, digest: str | None, disk: Disk, advance: Ad
             advance(len(chunk))
         found = str(state.hexdigest())
         if digest is not None and found != digest:
-            raise FormatError(source, "the file changed while it was copied", hint="closing the game and its launcher first")
+            raise FormatError(
+                source, "the file changed while it was copied", hint="closing the game and its launcher first"
+            )
         file.flush()
         _copy_times(source, Path(file.name))
     return found

@@ -7,12 +7,13 @@ import errno
 import os
 import signal
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import BinaryIO
 
-from volvex.source.reading import CHUNK, Source
+from volvex.source.reading import Source
 
+_NEW = os.O_WRONLY | os.O_CREAT | os.O_TRUNC | getattr(os, "O_BINARY", 0) | getattr(os, "O_NOFOLLOW", 0)
 PART = ".volvex-part"  # the end of every temporary file's name
 
 
@@ -30,6 +31,42 @@ class Disk:
     def write(self, file: BinaryIO, data: bytes | memoryview) -> None:
         self.step("write")
         file.write(data)
+
+    def put(self, target: str, chunks: Iterable[bytes], size: int) -> int:
+        """A file at `target`, whole or not at all, for work on thousands of them; its size.
+
+        Not synced: for what can be made again. `size` is what is expected, so that the room can be had at once.
+        """
+        self.step(f"create {target}")
+        part = f"{target}.{os.getpid()}{PART}"
+        handle = os.open(part, _NEW, 0o666)
+        try:
+            try:
+                done = self._fill(handle, chunks, size)
+            finally:
+                os.close(handle)
+            os.replace(part, target)
+        except BaseException:
+            with contextlib.suppress(OSError):
+                os.unlink(part)
+            raise
+        return done
+
+    def _fill(self, handle: int, chunks: Iterable[bytes], size: int) -> int:
+        if size and sys.platform == "linux":
+            with contextlib.suppress(OSError):
+                # room taken beforehand instead of at write-out: a quarter of the system's time on ext4
+                os.posix_fallocate(handle, 0, size)
+        done = 0
+        for chunk in chunks:
+            self.step("write")
+            view = memoryview(chunk)
+            while view:
+                written = os.write(handle, view)
+                view, done = view[written:], done + written
+        if done < size:
+            os.ftruncate(handle, done)
+        return done
 
     def sync(self, file: BinaryIO) -> None:
         """Have the file's bytes on the device."""

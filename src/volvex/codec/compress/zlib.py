@@ -6,18 +6,19 @@ whether or not the faster library is there.
 
 from __future__ import annotations
 
+import contextlib
 import zlib
 from collections.abc import Iterable, Iterator
+from typing import Any
 
 from volvex.errors import ContentError
 
-try:
+fast: Any = zlib
+with contextlib.suppress(ImportError):  # there is no wheel for some processors
     from isal import isal_zlib as fast
-except ImportError:  # no wheel for this processor
-    fast = zlib
 
 LEVEL = 6
-_ERRORS = (zlib.error, fast.error)
+_ERRORS: tuple[type[Exception], ...] = (zlib.error, fast.error)
 
 
 def decode(stored: bytes, size: int) -> bytes:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 import zlib
+from typing import Any
 
-try:
+fast: Any = zlib
+with contextlib.suppress(ImportError):  # there is no wheel for some processors
     from isal import isal_zlib as fast
-except ImportError:  # no wheel for this processor
-    fast = zlib
 
 bits = 32
 

@@ -8,8 +8,8 @@ from pathlib import Path
 from volvex.command._context import Context
 from volvex.command._tables import count
 from volvex.errors import NotFoundError, Status
-from volvex.layout import read_layout
 from volvex.layout.check import unwritable
+from volvex.layout.syntax import read_layout
 
 PLACE = 50
 
@@ -26,8 +26,10 @@ def run(options: argparse.Namespace, context: Context) -> int:
         layout = read_layout(file)
         reasons = unwritable(layout)
         fields = sum(len(block.fields) for block in layout.blocks)
-        about = f"{layout.kind} \"{layout.title}\", {count(len(layout.blocks), 'block')}, {count(fields, 'field')}"
-        context.print(f"{file}: sound, {context.paint('can be written' if not reasons else 'cannot be written', 'bold')}: {about}")
+        about = f'{layout.kind} "{layout.title}", {count(len(layout.blocks), "block")}, {count(fields, "field")}'
+        context.print(
+            f"{file}: sound, {context.paint('can be written' if not reasons else 'cannot be written', 'bold')}: {about}"
+        )
         for place, reason in reasons:
             context.print(f"{file}:{place.line}:{place.column}: {reason}")
             status = Status.DIFFERS

@@ -16,9 +16,13 @@ RECORDS, CONTENTS = 2, 6
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("archive", metavar="ARCHIVE", help="an archive")
-    parser.add_argument("--records", type=int, default=RECORDS, metavar="N", help=f"show so many records of each table ({RECORDS})")
+    parser.add_argument(
+        "--records", type=int, default=RECORDS, metavar="N", help=f"show so many records of each table ({RECORDS})"
+    )
     parser.add_argument("--all", action="store_true", help="every record, content and filling")
-    parser.add_argument("--layout", metavar="FILE", help="the layout to explain it by; otherwise the one that knows the archive")
+    parser.add_argument(
+        "--layout", metavar="FILE", help="the layout to explain it by; otherwise the one that knows the archive"
+    )
     parser.add_argument("--json", action="store_true", help="one list of records")
 
 
@@ -70,7 +74,15 @@ def _fold(found: list[Stretch]) -> list[Stretch]:
             rest = run_of[CONTENTS:]
             size = rest[-1].start + rest[-1].size - rest[0].start
             number_of = sum(item.what == "content" for item in rest)
-            out.append(Stretch(rest[0].start, size, "content", f"and {number_of:,} more contents", meaning="with the filling between them"))
+            out.append(
+                Stretch(
+                    rest[0].start,
+                    size,
+                    "content",
+                    f"and {number_of:,} more contents",
+                    meaning="with the filling between them",
+                )
+            )
         run_of = []
         if one is not None:
             out.append(one)
@@ -80,7 +92,7 @@ def _fold(found: list[Stretch]) -> list[Stretch]:
 def _summary(path: str, title: str, told: Coverage, context: Context) -> None:
     explained = told.size - sum(one.size for one in told.unexplained)
     context.print()
-    context.print(f"{shown(path)} by \"{title}\": {number(told.size)} bytes, {percent(explained, told.size)} explained")
+    context.print(f'{shown(path)} by "{title}": {number(told.size)} bytes, {percent(explained, told.size)} explained')
     context.print(f"  fields {number(told.fields)} (of them {number(told.kept)} kept: nobody knows what they are), "
                   f"content {number(told.content)}, filling {number(told.filling)}")  # fmt: skip
     if not told.unexplained:

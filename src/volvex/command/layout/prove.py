@@ -23,7 +23,9 @@ PLACE = 51
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("archive", nargs="+", metavar="ARCHIVE", help="an archive, or a pattern")
-    parser.add_argument("--layout", metavar="FILE", help="the layout to prove; otherwise the one that knows the archive")
+    parser.add_argument(
+        "--layout", metavar="FILE", help="the layout to prove; otherwise the one that knows the archive"
+    )
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
@@ -47,7 +49,9 @@ def _prove(path: str, archive: Archive, context: Context) -> Status:
         one = proof.difference
         context.print(f"{shown(path)}: {context.paint('differs', 'red')} at {one.offset:#x}, in {shown(one.field.name)}"
                       + (f" ({one.field.meaning})" if one.field.meaning else ""))  # fmt: skip
-        context.print(f"  the file has {one.original.hex(' ') or 'nothing more'}, the layout makes {one.written.hex(' ') or 'nothing more'}")
+        context.print(
+            f"  the file has {one.original.hex(' ') or 'nothing more'}, the layout makes {one.written.hex(' ') or 'nothing more'}"
+        )
         return Status.DIFFERS
     sound = len(archive) - len(faults)
     context.print(f"{shown(path)}: {context.paint('identical', 'green')}, {number(proof.size)} bytes; "

@@ -106,7 +106,9 @@ def encode(span: Span, value: str, file: str) -> str:
         return json.dumps(value, ensure_ascii=False)
     kind = _literal(value)
     if span.style == "number" and kind != "number":
-        raise FormatError(file, f"{value!r} is not a number, as {span.value} is", hint="digits with a point, such as 4.5")
+        raise FormatError(
+            file, f"{value!r} is not a number, as {span.value} is", hint="digits with a point, such as 4.5"
+        )
     if span.style == "word" and span.value != "null" and value not in ("true", "false"):
         raise FormatError(file, f"{value!r} is neither true nor false", hint="true or false")
     return value if kind else json.dumps(value, ensure_ascii=False)

@@ -89,7 +89,9 @@ def _record(elements: list[_Element], target: Target, file: str) -> _Element:
     if target.at is None:
         return elements[0]
     wanted, root = _normal(target.at), elements[0].place
-    matches = [(one.place, index) for index, one in enumerate(elements) if _normal(one.place) in (wanted, f"{root}/{wanted}")]
+    matches = [
+        (one.place, index) for index, one in enumerate(elements) if _normal(one.place) in (wanted, f"{root}/{wanted}")
+    ]
     return elements[choose(matches, target, [one.place for one in elements[:5000]], file)]
 
 
@@ -133,5 +135,9 @@ def encode(span: Span, value: str, file: str) -> str:
     if span.style.startswith("</"):
         return f">{value}{span.style}"
     if span.style in "\"'":
-        value = value.replace(span.style, "&quot;" if span.style == '"' else "&apos;").replace("\n", "&#10;").replace("\t", "&#9;")
+        value = (
+            value.replace(span.style, "&quot;" if span.style == '"' else "&apos;")
+            .replace("\n", "&#10;")
+            .replace("\t", "&#9;")
+        )
     return value

@@ -19,12 +19,21 @@ PARTS = ("stored content", "content")  # what a seal may cover besides a block
 
 def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
     """What an archive's layout needs besides its facts."""
-    facts = {field.meaning.what: field for block in layout.blocks for field in block.fields if isinstance(field.meaning, Fact)}
+    facts = {
+        field.meaning.what: field
+        for block in layout.blocks
+        for field in block.fields
+        if isinstance(field.meaning, Fact)
+    }
     homes = {block.name for block in layout.blocks for field in block.fields if isinstance(field.meaning, Fact)}
     if len(homes) > 1:
         yield layout.place, f"the facts about an entry are spread over {', '.join(sorted(homes))}", "one block for them"
     if STORED not in facts and SIZE not in facts:
-        yield layout.place, "no field says how long an entry's content is", "`stored size of content` or `size of content`"
+        yield (
+            layout.place,
+            "no field says how long an entry's content is",
+            "`stored size of content` or `size of content`",
+        )
     if START in facts:
         yield from _check_start(layout, facts[START])
     if CODEC in facts:
@@ -36,14 +45,20 @@ def _check_start(layout: Layout, start: Field) -> Iterator[tuple[Place, str, str
     for change in start.changes:
         unit = change.number if change.how == "times" else unit
     if layout.content.align % unit:
-        problem = f"content starts at multiples of {layout.content.align}, which `{start.name}` cannot say in units of {unit}"
+        problem = (
+            f"content starts at multiples of {layout.content.align}, which `{start.name}` cannot say in units of {unit}"
+        )
         yield start.place, problem, f"content align {unit}"
 
 
 def _check_codec(codec: Field, both_sizes: bool) -> Iterator[tuple[Place, str, str]]:
     assert isinstance(codec.meaning, Fact)
     if not codec.meaning.table:
-        yield codec.place, f"`{codec.name}` does not say which number is which codec", "codec of content { 0 none, 1 zlib }"
+        yield (
+            codec.place,
+            f"`{codec.name}` does not say which number is which codec",
+            "codec of content { 0 none, 1 zlib }",
+        )
     for _, name in codec.meaning.table:
         try:
             COMPRESS.get(name)

@@ -1,0 +1,65 @@
+"""Timing whole processes in turn: wall time and peak memory, as the system accounts for them."""
+
+from __future__ import annotations
+
+import os
+import statistics
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+Command = Sequence[str]
+
+
+@dataclass
+class Side:
+    """One command's runs: seconds, and peak memory in bytes."""
+
+    command: Command
+    seconds: list[float] = field(default_factory=list)
+    memory: list[int] = field(default_factory=list)
+
+    def run(self) -> None:
+        began = time.perf_counter()
+        process = subprocess.Popen(self.command, stdout=subprocess.DEVNULL)
+        _, status, usage = os.wait4(process.pid, 0)
+        self.seconds.append(time.perf_counter() - began)
+        self.memory.append(usage.ru_maxrss * (1 if sys.platform == "darwin" else 1024))
+        process.returncode = os.waitstatus_to_exitcode(status)
+        if process.returncode:
+            raise SystemExit(f"{' '.join(self.command)} ended with status {process.returncode}")
+
+
+@dataclass(frozen=True)
+class Result:
+    """Medians of both sides and of the ratios of neighbouring runs."""
+
+    name: str
+    ours: float
+    theirs: float
+    ratio: float
+    low: float
+    high: float
+    our_memory: int
+    their_memory: int
+    aim: str
+
+
+def compare(name: str, ours: Command, theirs: Command, rounds: int, before: Callable[[], None], aim: str) -> Result:
+    """Both commands in turn, after a round that does not count; `before` clears what a run left."""
+    sides = Side(ours), Side(theirs)
+    for number in range(rounds + 1):
+        for side in sides:
+            before()
+            side.run()
+        if number == 0:
+            for side in sides:
+                side.seconds.clear()
+    mine, other = sides
+    ratios = [a / b for a, b in zip(mine.seconds, other.seconds, strict=True)]
+    return Result(
+        name, statistics.median(mine.seconds), statistics.median(other.seconds), statistics.median(ratios), min(ratios), max(ratios),
+        max(mine.memory), max(other.memory), aim,
+    )  # fmt: skip

@@ -1,0 +1,65 @@
+"""Checked layouts remembered as JSON, so that the parser is not needed for a layout that was read before.
+
+A remembered layout is named by the digest of its text, of the grammar and of Volvex's version; nothing in the
+file is executed, and one that does not load is read from its text again.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import functools
+import json
+from pathlib import Path
+from typing import Any
+
+from volvex import __version__
+from volvex.layout import model
+from volvex.source.digest import digest_bytes
+
+_CLASSES = {name: one for name, one in vars(model).items() if dataclasses.is_dataclass(one) and isinstance(one, type)}
+
+
+@functools.cache
+def _language() -> bytes:
+    here = Path(__file__).parent
+    sources = ("grammar.lark", "syntax.py", "check.py", "model.py", "kinds/archive.py")
+    return __version__.encode() + b"".join(here.joinpath(name).read_bytes() for name in sources)
+
+
+def key(text: bytes) -> str:
+    """The name under which a layout's text is remembered."""
+    return digest_bytes(digest_bytes(_language()).encode() + text)[:32]
+
+
+def dump(layout: model.Layout) -> bytes:
+    """A layout as JSON."""
+    return json.dumps(_plain(layout)).encode()
+
+
+def load(data: bytes) -> model.Layout | None:
+    """The layout that was dumped; None when it does not load."""
+    try:
+        layout = _value(json.loads(data))
+    except (ValueError, KeyError, TypeError, AttributeError):
+        return None
+    return layout if isinstance(layout, model.Layout) else None
+
+
+def _plain(value: Any) -> Any:
+    if dataclasses.is_dataclass(value) and not isinstance(value, type):
+        fields = {field.name: _plain(getattr(value, field.name)) for field in dataclasses.fields(value)}
+        return {"is": type(value).__name__, **fields}
+    if isinstance(value, tuple):
+        return [_plain(one) for one in value]
+    return {"is": "bytes", "hex": value.hex()} if isinstance(value, bytes) else value
+
+
+def _value(plain: Any) -> Any:
+    if isinstance(plain, list):
+        return tuple(_value(one) for one in plain)
+    if not isinstance(plain, dict):
+        return plain
+    name = plain.pop("is")
+    return (
+        bytes.fromhex(plain["hex"]) if name == "bytes" else _CLASSES[name](**{k: _value(v) for k, v in plain.items()})
+    )
