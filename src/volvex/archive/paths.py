@@ -207,21 +207,21 @@ def _split(path: str, wild: bool = True) -> tuple[str, list[str]]:
     return root or ".", parts[taken:]
 
 
-def matching(names: list[str], parts: list[str]) -> Array:
-    """The rows whose path matches components that may hold wildcards, or lies below such a folder."""
+def matching(names: list[str], parts: list[str], below: bool = True) -> Array:
+    """The rows whose path matches components that may hold wildcards, or (with `below`) lies below such a folder."""
     wanted = "/".join(parts)
     if not WILD.search(wanted):
-        below = wanted + "/"
-        rows = [row for row, name in enumerate(names) if name == wanted or name.startswith(below)]
+        folder = wanted + "/"
+        rows = [row for row, name in enumerate(names) if name == wanted or (below and name.startswith(folder))]
     else:
-        match = re.compile(_regex(parts)).fullmatch
+        match = re.compile(_regex(parts, below)).fullmatch
         rows = [row for row, name in enumerate(names) if match(name)]
         if not rows and "[" in wanted:  # a bracket that is part of a name
             rows = [row for row, name in enumerate(names) if name == wanted]
     return np.array(rows, dtype=np.int64)
 
 
-def _regex(parts: list[str]) -> str:
+def _regex(parts: list[str], below: bool) -> str:
     out = []
     for index, part in enumerate(parts):
         last = index == len(parts) - 1
@@ -229,8 +229,8 @@ def _regex(parts: list[str]) -> str:
             out.append(".*" if last else "(?:[^/]*/)*")
         else:
             out.append(_component(part) + ("" if last else "/"))
-    below = "" if parts[-1] == "**" else "(?:/.*)?"
-    return f"(?s:{''.join(out)}{below})"
+    rest = "(?:/.*)?" if below and parts[-1] != "**" else ""
+    return f"(?s:{''.join(out)}{rest})"
 
 
 def _component(part: str) -> str:

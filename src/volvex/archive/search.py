@@ -20,7 +20,7 @@ AROUND = 16  # bytes shown on each side of a hit in binary content
 class Wanted:
     """What is searched for; all that is given must hold."""
 
-    name: str = ""  # a pattern on the last component, or on all of the path when it holds a slash
+    name: str = ""  # a pattern on the last component, or, when it holds a slash, on the end of the path
     text: str = ""
     data: bytes = b""
     blind: bool = False  # whether case does not matter
@@ -42,7 +42,11 @@ def search(found: Found, wanted: Wanted, faults: list[VolvexError]) -> Iterator[
     """The hits of each entry or file that has any. Entries that cannot be decoded go to `faults`."""
     for group in found.groups:
         names = group.archive.names
-        rows = group.rows[[_named(names[row], wanted) for row in group.rows.tolist()]] if wanted.name else group.rows
+        rows = (
+            group.rows[[_named(f"{group.path}/{names[row]}", wanted) for row in group.rows.tolist()]]
+            if wanted.name
+            else group.rows
+        )
         if wanted.text or wanted.data:
             yield from _search_group(group.archive, group.path, batches(group.archive, rows), wanted, faults)
         else:
@@ -56,7 +60,8 @@ def search(found: Found, wanted: Wanted, faults: list[VolvexError]) -> Iterator[
 
 def _named(name: str, wanted: Wanted) -> bool:
     pattern = wanted.name
-    subject = name if "/" in pattern else name.rpartition("/")[2]
+    subject = f"/{name}" if "/" in pattern else name.rpartition("/")[2]
+    pattern = f"*/{pattern.lstrip('/')}" if "/" in pattern else pattern  # a pattern with folders is the end of a path
     if wanted.blind:
         pattern, subject = pattern.casefold(), subject.casefold()
     return fnmatch.fnmatchcase(subject, pattern)

@@ -187,20 +187,26 @@ class Workbench:
         found = False
         parts = path.split("/")
         for name, _ in self.game.files():
-            for cut in range(1, len(parts) + 1):
-                if not len(matching([name], parts[:cut])):
-                    continue
-                archive = self.archive(name) if cut < len(parts) or parts[-1] == "**" else None
-                if archive is not None:
-                    rows = matching(archive.names, parts[cut:] or ["**"]).tolist()
-                    found = found or bool(rows)
-                    yield from ((name, row) for row in rows)
-                elif cut == len(parts):
-                    found = True
-                    yield from self._select_in(name, "")
-                break
+            for one in self._match_file(name, parts):
+                found = True
+                yield one
         if not found:
             raise NotFoundError(f"nothing in the game matches {shown(path)}")
+
+    def _match_file(self, name: str, parts: list[str]) -> Iterator[tuple[str, int | None]]:
+        """What a pattern means of one file of the game: itself, or entries of it."""
+        if len(matching([name], parts)):  # the file, or a folder that it lies in
+            yield from self._select_in(name, "")
+            return
+        for cut in range(1, len(parts)):
+            if not len(matching([name], parts[:cut], below=False)):
+                continue
+            rest = parts[cut - 1 :] if parts[cut - 1] == "**" else parts[cut:]
+            archive = self.archive(name)
+            rows = matching(archive.names, rest).tolist() if archive is not None else []
+            if rows:
+                yield from ((name, row) for row in rows)
+                return
 
     # taking
 

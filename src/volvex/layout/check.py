@@ -9,7 +9,7 @@ from typing import Any
 
 from volvex.codec import SEAL
 from volvex.errors import LayoutError, ManyErrors, UsageError, VolvexError
-from volvex.layout.kinds import kind_names, kind_of
+from volvex.layout.kinds import kind_of
 from volvex.layout.model import (
     Block,
     Constant,
@@ -34,10 +34,11 @@ def meaning_of(kind: str, words: str, blocks: list[str], table: Any, file: str, 
     algorithm, _, part = words.partition(" of ")
     found = _phrases(kind, blocks).get(words)
     if found is None and part in (*blocks, *_parts(kind)) and " " not in algorithm:
-        if algorithm not in SEAL:
+        if algorithm in SEAL:
+            found = SealOf(algorithm, part)
+        elif difflib.get_close_matches(algorithm, SEAL.names(), 1):
             seals = ", ".join(SEAL.names())
             raise LayoutError(file, place.line, place.column, f"there is no seal called {algorithm}", expected=seals)
-        found = SealOf(algorithm, part)
     if found is None:
         known = [*_phrases(kind, blocks), *(f"crc32 of {one}" for one in (*blocks, *_parts(kind)))]
         near = difflib.get_close_matches(words, known, 1)
@@ -86,9 +87,7 @@ def check_layout(layout: Layout) -> None:
 
 def _problems(layout: Layout) -> Iterator[Problem]:
     kind = kind_of(layout.kind)
-    if kind is None:
-        yield layout.place, f"there is no kind {layout.kind}", f"one of {', '.join(kind_names())}"
-        return
+    assert kind is not None  # the parser refuses others
     if not layout.blocks:
         yield layout.place, "a layout needs at least one block", "block head at 0"
     yield from _repeated([(block.name, block.place) for block in layout.blocks], "block")
@@ -241,7 +240,7 @@ def reading_order(layout: Layout) -> list[Block]:
 def _is_found(block: Block, known: dict[tuple[str, str], tuple[Block, Field]], read: set[str]) -> bool:
     start, count = known.get(("start", block.name)), known.get(("count", block.name))
     placed = block.at is not None or (start is not None and start[0].name in read)
-    return placed and (count is None or count[0].name in read)
+    return placed and (count is None or not block.repeats or count[0].name in read)
 
 
 def _check_places(layout: Layout) -> Iterator[Problem]:
@@ -285,7 +284,6 @@ def unwritable(layout: Layout) -> list[tuple[Place, str]]:
         if block.at and any(other.repeats and other.at is not None and other.at < block.at for other in layout.blocks):
             reasons.append((block.place, f"{block.name} has a fixed place behind a block that may grow into it"))
     kind = kind_of(layout.kind)
-    reasons += getattr(kind, "unwritable", lambda _: ())(layout)
     return reasons
 
 

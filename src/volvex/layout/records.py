@@ -181,7 +181,7 @@ class Records:
     def _gather(self, data: bytes, rows: Array, zeros: list[int]) -> Columns:
         """The columns of records that start at `rows` in `data`."""
         columns: Columns = {}
-        lengths = np.array(zeros, dtype=np.int64).reshape(len(rows), -1)
+        lengths = np.array(zeros, dtype=np.int64).reshape(len(rows), sum(map(_zero, self.runs)))
         base, ended = rows, 0
         for run in self.runs:
             values = _gather_rows(data, base, run.dtype)

@@ -15,6 +15,7 @@ from lark.exceptions import UnexpectedCharacters, UnexpectedInput, UnexpectedTok
 from volvex.errors import FormatError, LayoutError, VolvexError
 from volvex.layout import model
 from volvex.layout.check import check_layout, meaning_of
+from volvex.layout.kinds import kind_names
 
 _SAID = {  # how terminals are called in errors
     "STRING": 'a text in quotes such as "KWPK"', "NUMBER": "a number", "WORD": "a name", "HEX_BYTE": "a byte such as 00",
@@ -205,6 +206,8 @@ class _Builder(Transformer[Token, Any]):
 
     def start(self, children: list[Any]) -> model.Layout:
         (title, kind), statements = children[0], children[1:]
+        if kind not in kind_names():
+            raise self._fail(kind, f"there is no kind {kind}", hint=f"one of {', '.join(kind_names())}")
         said: dict[str, list[Any]] = {}
         for name, value in statements:
             said.setdefault(name, []).append(value)

@@ -1,0 +1,121 @@
+"""Small archive formats with writers of their own, independent of the layout engine, and a layout each."""
+
+from __future__ import annotations
+
+import struct
+import zlib
+from collections.abc import Sequence
+
+Files = Sequence[tuple[str, bytes]]
+
+# a table of fixed records right behind the head, names padded with zeros, content without alignment
+FIXED = """
+layout "fixed table" kind archive
+little endian
+known by "FXT1" at 0
+block head at 0
+    mark   4 bytes  is "FXT1"
+    count  u16      count of table
+    where  u16      start of table
+    spare  6 bytes  kept
+block table repeats
+    name   text 16  name
+    start  u32      start of content
+    size   u32      size of content
+content
+"""
+
+
+def fixed(files: Files, spare: bytes = b"\x01\x02\x03\x04\x05\x06") -> bytes:
+    start = 14 + 24 * len(files)
+    table, content = b"", b""
+    for name, data in files:
+        table += struct.pack("<16sII", name.encode(), start + len(content), len(data))
+        content += data
+    return struct.pack("<4sHH", b"FXT1", len(files), 14) + spare + table + content
+
+
+# big endian, names up to a zero, two texts a record, starts counted from a base, masked sizes, seals of content and head
+ZERO = """
+layout "zero-ended names" kind archive
+big endian
+known by hex 5a 00 ff at 1
+block head at 0
+    first   u8            is 7
+    mark    3 bytes       is hex 5a 00 ff
+    files   u32           count of list
+    total   u32           length of file
+    list_at u32 plus 16   start of list
+    own     u32           crc32 of head
+block list repeats
+    name    text zero     name
+    author  text u8       kept
+    begin   u32 plus 20   start of content
+    size    u32 xor 0xA5A5A5A5  size of content
+    flag    i16 little    kept
+    check   u32           adler32 of content
+content align 4 fill ff
+"""
+
+
+def zero(files: Files, author: bytes = b"Ansa") -> bytes:
+    position, content, places = 20, b"", []
+    for _, data in files:
+        filling = -(position + len(content)) % 4
+        content += b"\xff" * filling
+        places.append(position + len(content))
+        content += data
+    listed = b"".join(
+        name.encode() + b"\0" + bytes([len(author)]) + author
+        + struct.pack(">II", place - 20, len(data) ^ 0xA5A5A5A5) + struct.pack("<h", -3) + struct.pack(">I", zlib.adler32(data))
+        for (name, data), place in zip(files, places, strict=True)
+    )  # fmt: skip
+    total = position + len(content) + len(listed)
+    head = struct.pack(">B3sIII", 7, b"\x5a\x00\xff", len(files), total, position + len(content) - 16)
+    return head + struct.pack(">I", zlib.crc32(head + bytes(4))) + content + listed
+
+
+# deflated and bare entries, content aligned, sizes both told, a table that is searched by name
+PACKED = """
+layout "packed" kind archive
+little endian
+known by "PKD" at 0
+block head at 0
+    mark    3 bytes      is "PKD"
+    files   u8           count of table
+    bytes   u32          length of table
+    where   u32 x 16     start of table
+block table repeats sorted by name align 16
+    name    text u8 in cp1252  name
+    begin   u32 x 16     start of content
+    stored  u32          stored size of content
+    size    u32          size of content
+    how     u8           codec of content { 0 none, 8 zlib }
+    check   u32          crc32 of content
+content align 16 fill 20
+"""
+
+
+def packed(files: Files, methods: Sequence[int] = ()) -> bytes:
+    body, records = bytearray(12), []
+    for number, (name, data) in enumerate(files):
+        method = methods[number] if methods else 8
+        body += b" " * (-len(body) % 16) if number else b"\0" * (-len(body) % 16)
+        stored = zlib.compress(data) if method == 8 else data
+        facts = struct.pack("<IIIBI", len(body) // 16, len(stored), len(data), method, zlib.crc32(data))
+        records.append((name.encode("cp1252"), facts))
+        body += stored
+    body += bytes(-len(body) % 16)
+    table = b"".join(bytes([len(name)]) + name + facts for name, facts in sorted(records))
+    body[:12] = struct.pack("<3sBII", b"PKD", len(files), len(table), len(body) // 16)
+    return bytes(body + table)
+
+
+SAMPLES: Files = (
+    ("bell.ring", b"RING" + bytes(range(60))),
+    ("empty.lst", b""),
+    ("letter.txt", b"The stair is not dry.\n" * 9),
+    ("odd", b"\x00\xff\x00"),
+    ("tide.csv", b"hour;height\n1;2.5\n"),
+)
+FORMATS = {"fixed": (FIXED, fixed), "zero": (ZERO, zero), "packed": (PACKED, packed)}

@@ -1,0 +1,250 @@
+"""The layout language: what it understands, and what it says to mistakes."""
+
+from __future__ import annotations
+
+import textwrap
+import unittest
+
+from tests.support import PACK_LAYOUT, Case
+from volvex.errors import FormatError, LayoutError, ManyErrors, VolvexError
+from volvex.layout import remembered
+from volvex.layout.check import seal_order, unwritable
+from volvex.layout.model import (
+    Change, Constant, Content, Fact, Kept, Known, Layout, Measure, Number, Raw, SealOf, Text,
+)  # fmt: skip
+from volvex.layout.syntax import parse_layout, read_layout
+
+GOOD = """
+layout "Test" kind archive
+little endian
+known by "TEST" at 0
+
+block head at 0
+    mark   4 bytes   is "TEST"
+    files  u32       count of table
+    where  u32       start of table
+
+block table repeats
+    name   text u16  name
+    start  u32       start of content
+    size   u32       size of content
+"""
+
+
+def parse(text: str) -> Layout:
+    return parse_layout(textwrap.dedent(text), "t.layout")
+
+
+def changed(old: str, new: str) -> str:
+    assert old in GOOD, old
+    return GOOD.replace(old, new)
+
+
+class Understood(unittest.TestCase):
+    def test_the_parts_of_a_layout(self) -> None:
+        layout = parse(GOOD)
+        self.assertEqual((layout.title, layout.kind, layout.read_only), ("Test", "archive", False))
+        self.assertEqual(layout.known, (Known(b"TEST", 0),))
+        self.assertEqual([block.name for block in layout.blocks], ["head", "table"])
+        self.assertEqual([block.repeats for block in layout.blocks], [False, True])
+        self.assertEqual(layout.content, Content(1, 0))
+
+    def test_types(self) -> None:
+        layout = parse(changed("    size   u32", "    a u8 kept\n    b i64 big kept\n    c 7 bytes kept\n    d text 9 kept\n"
+                               "    e text zero in cp1252 kept\n    f text u8 kept\n    size   u32"))  # fmt: skip
+        types = {field.name: field.type for field in layout.blocks[1].fields}
+        self.assertEqual(types["a"], Number(8, False, False))
+        self.assertEqual(types["b"], Number(64, True, True))
+        self.assertEqual(types["c"], Raw(7))
+        self.assertEqual(types["d"], Text("utf-8", size=9))
+        self.assertEqual(types["e"], Text("cp1252"))
+        self.assertEqual(types["f"], Text("utf-8", prefix=Number(8, False, False)))
+
+    def test_meanings(self) -> None:
+        fields = {field.name: field.meaning for block in read_layout(PACK_LAYOUT).blocks for field in block.fields}
+        self.assertEqual(fields["mark"], Constant(b"KWPK"))
+        self.assertEqual(fields["version"], Constant(3))
+        self.assertEqual(fields["flags"], Kept())
+        self.assertEqual(fields["files"], Measure("count", "directory"))
+        self.assertEqual(fields["whole"], Measure("length", "file"))
+        self.assertEqual(fields["seal"], SealOf("crc32", "directory"))
+        self.assertEqual(fields["path"], Fact("name"))
+        self.assertEqual(fields["method"], Fact("codec of content", ((0, "none"), (1, "zlib"))))
+        self.assertEqual(fields["check"], SealOf("crc32", "stored content"))
+
+    def test_changes_of_numbers_keep_their_order(self) -> None:
+        layout = parse(changed("start  u32  ", "start  u32 plus 4 x 16 xor 0xff  ").replace(
+            'known by "TEST" at 0', 'known by "TEST" at 0\ncontent align 32 fill 00'))  # fmt: skip
+        field = layout.blocks[1].fields[1]
+        self.assertEqual(field.changes, (Change("plus", 4), Change("times", 16), Change("xor", 255)))
+
+    def test_byte_order_holds_wherever_it_is_said(self) -> None:
+        late = parse(GOOD.replace("little endian\n", "") + "\nbig endian\n")
+        self.assertEqual(late.blocks[0].fields[1].type, Number(32, False, True))
+        self.assertEqual(parse(GOOD.replace("little endian\n", "")).blocks[0].fields[1].type, Number(32, False, False))
+
+    def test_comments_blank_lines_and_line_ends(self) -> None:
+        text = "# a note\r\n\r\n" + GOOD.replace("\n", "  # why\r\n") + "   \r\n# the end"
+        plain, noted = parse(GOOD), parse_layout(text, "t.layout")
+        self.assertEqual(
+            [f.meaning for b in plain.blocks for f in b.fields], [f.meaning for b in noted.blocks for f in b.fields]
+        )
+
+    def test_words_of_the_language_may_name_fields(self) -> None:
+        layout = parse(
+            changed(
+                "    name   text u16  name",
+                "    name   text u16  name\n    start_of u8 kept\n    kept u8 kept\n    is u8 kept",
+            )
+        )
+        self.assertIn("kept", [field.name for field in layout.blocks[1].fields])
+
+    def test_hex_and_escapes_are_bytes(self) -> None:
+        layout = parse(changed('known by "TEST" at 0', 'known by "\\x89T\\n" at 2\nknown by hex 00 fF at 0x10'))
+        self.assertEqual(layout.known, (Known(b"\x89T\n", 2), Known(b"\x00\xff", 16)))
+
+
+MISTAKES: tuple[tuple[str, str, str, int, int, str, str], ...] = (
+    # what, old, new, line, column, what the error says, what the hint says
+    ("no meaning", "size   u32       size of content", "size   u32", 14, 15, "not understood", "kept"),
+    ("a wrong type", "files  u32 ", "files  u24 ", 8, 12, "`u24`", "name, type, meaning"),
+    ("a misspelt word", "block table repeats", "block table repeets", 11, 13, "`repeets`", "`repeats`"),
+    ("a field that is not indented", "    files  u32", "files  u32", 8, 1, "`files`", ""),
+    ("an unknown meaning", "count of table", "counts of table", 8, 22, "`counts of table`", "`count of table`"),
+    ("an unknown part", "start of table", "start of tabel", 9, 22, "`start of tabel`", "`start of table`"),
+    ("an unknown seal", "files  u32       count of table", "files  u32       crc33 of table", 8, 22, "crc33", ""),
+    ("an unknown kind", "kind archive", "kind archives", 2, 20, "kind archives", "archive"),
+    ("a constant of another length", 'is "TEST"', 'is "TES"', 7, 5, "not 4 bytes", ""),
+    ("a constant that does not fit", "files  u32       count of table", "files  u8        is 300", 8, 5, "does not fit", "0 to 255"),
+    ("a text that measures", "files  u32 ", "files  text u8 ", 8, 5, "measures something", "u32"),
+    ("a repeated field", "    where  u32", "    files  u32", 9, 5, "already", "another name"),
+    ("a count of one record", "count of table", "count of head", 8, 5, "one record", "repeats"),
+    ("no unit in the table", "size of content", "size of content { 0 none }", 14, 22, "takes no table", ""),
+    ("a seal that is too wide", "size   u32       size of content", "size u32 size of content\n    c u16 crc32 of content", 15, 5, "32 bits", "u32"),
+    ("an unknown encoding", "text u16  name", "text u16 in utf-9 name", 12, 24, "utf-9", "cp1252"),
+    ("a unit that alignment lacks", "start  u32 ", "start  u32 x 64 ", 13, 5, "multiples of 1", "content align 64"),
+    ("a text without an end", 'is "TEST"', 'is "TEST', 7, 25, "not understood", ""),
+)  # fmt: skip
+
+
+class Mistakes(unittest.TestCase):
+    def test_each_is_told_at_its_line_with_a_hint(self) -> None:
+        for what, old, new, line, column, says, hint in MISTAKES:
+            with self.subTest(what):
+                with self.assertRaises(VolvexError) as caught:
+                    parse(changed(old, new))
+                error = caught.exception
+                errors = error.errors if isinstance(error, ManyErrors) else [error]
+                first = errors[0]
+                assert isinstance(first, LayoutError)
+                self.assertEqual((first.line, first.column), (line, column), first.message)
+                self.assertIn(says, first.message)
+                self.assertIn(hint, first.hint)
+                self.assertTrue(first.message.startswith(f"t.layout:{line}:{column}: "))
+
+    def test_all_mistakes_of_a_layout_are_told_at_once(self) -> None:
+        with self.assertRaises(ManyErrors) as caught:
+            parse(changed('is "TEST"', 'is "TES"').replace("files  u32 ", "files  4 bytes "))
+        self.assertEqual(len(caught.exception.errors), 2)
+
+    def test_what_is_missing_is_named(self) -> None:
+        for gone, says in (("    where  u32       start of table\n", "nothing says where table starts"),
+                           ("    files  u32       count of table\n", "how many records table has"),
+                           ("    name   text u16  name\n", "no field tells the name"),
+                           ("    size   u32       size of content\n", "how long an entry's content is")):  # fmt: skip
+            with self.subTest(gone), self.assertRaises(VolvexError) as caught:
+                parse(changed(gone, ""))
+            self.assertIn(says, caught.exception.message)
+
+    def test_blocks_that_can_only_be_found_through_themselves(self) -> None:
+        text = changed("    where  u32       start of table\n", "").replace(
+            "    name   text", "    where u32 kept\n    name   text").replace("block head at 0", "block head")  # fmt: skip
+        with self.assertRaises(VolvexError) as caught:
+            parse(text)
+        self.assertIn("nothing says where head starts", caught.exception.message)
+
+    def test_compressed_content_needs_both_sizes(self) -> None:
+        with self.assertRaises(VolvexError) as caught:
+            parse(GOOD + "    how u8 codec of content { 0 none, 1 zlib }\n")
+        self.assertIn("stored size and its size", caught.exception.message)
+
+    def test_a_codec_must_exist(self) -> None:
+        text = GOOD + "    how u8 codec of content { 0 none, 9 squash }\n"
+        with self.assertRaises(VolvexError) as caught:
+            parse(text)
+        self.assertIn("squash", caught.exception.message)
+
+    def test_bytes_that_are_not_text(self) -> None:
+        with self.assertRaises(LayoutError) as caught:
+            parse(changed('"TEST" at 0', '"\\xZZ" at 0'))
+        self.assertIn("not a text", caught.exception.message)
+
+
+class Writable(unittest.TestCase):
+    def test_read_only_is_the_authors_word(self) -> None:
+        layout = parse(GOOD + "\nread only\n")
+        self.assertEqual([reason for _, reason in unwritable(layout)], ["its author says `read only`"])
+
+    def test_a_fixed_place_behind_a_block_that_grows(self) -> None:
+        text = changed("block table repeats", "block tail at 600\n    x u32 kept\n\nblock table at 12 repeats")
+        reasons = unwritable(parse(text))
+        self.assertEqual([(place.line, reason) for place, reason in reasons],
+                         [(11, "tail has a fixed place behind a block that may grow into it")])  # fmt: skip
+
+    def test_seals_that_cover_each_other(self) -> None:
+        text = changed("    where  u32", "    s u32 crc32 of foot\n    foot_at u32 start of foot\n    where  u32") + (
+            "\nblock foot\n    t u32 crc32 of head\n")  # fmt: skip
+        layout = parse(text)
+        self.assertEqual([block.name for block in seal_order(layout)], ["table"])
+        self.assertEqual(len(unwritable(layout)), 2)
+
+    def test_the_game_s_layout_can_be_written(self) -> None:
+        self.assertEqual(unwritable(read_layout(PACK_LAYOUT)), [])
+
+
+class Remembered(unittest.TestCase):
+    def test_a_layout_comes_back_as_it_was(self) -> None:
+        layout = read_layout(PACK_LAYOUT)
+        self.assertEqual(remembered.load(remembered.dump(layout)), layout)
+
+    def test_what_does_not_load_is_nothing(self) -> None:
+        dumped = remembered.dump(read_layout(PACK_LAYOUT))
+        for data in (b"", b"[]", b"{}", b'{"is": "Layout"}', dumped[:-4], dumped.replace(b'"Raw"', b'"Path"')):
+            self.assertIsNone(remembered.load(data), data[:40])
+
+    def test_another_text_has_another_key(self) -> None:
+        self.assertNotEqual(remembered.key(b"a"), remembered.key(b"b"))
+        self.assertEqual(remembered.key(b"a"), remembered.key(b"a"))
+
+
+class Program(Case):
+    def test_check_says_sound_and_writable(self) -> None:
+        out = self.volvex("layout", "check", PACK_LAYOUT)
+        self.assertIn("sound, can be written", out)
+        self.assertIn("2 blocks, 15 fields", out)
+
+    def test_check_says_which_line_cannot_be_written(self) -> None:
+        file = self.folder / "t.layout"
+        file.write_text(GOOD + "read only\n", encoding="utf-8")
+        self.assertIn(f"{file}:2:8: its author says `read only`", self.volvex("layout", "check", file, status=1))
+
+    def test_check_tells_a_mistake_at_its_line(self) -> None:
+        file = self.folder / "t.layout"
+        file.write_text(changed("count of table", "cuont of table"), encoding="utf-8")
+        said = self.complaint("layout", "check", file, status=4)
+        self.assertIn("t.layout:8:22", said)
+        self.assertIn("try `count of table`", said)
+
+    def test_a_layout_that_is_not_text(self) -> None:
+        file = self.folder / "t.layout"
+        file.write_bytes(b"layout \xff\xfe")
+        self.assertIn("UTF-8", self.complaint("layout", "check", file, status=4))
+        with self.assertRaises(FormatError):
+            read_layout(file)
+
+    def test_a_layout_that_is_missing(self) -> None:
+        self.assertIn("there is no file", self.complaint("layout", "check", "none.layout", status=3))
+
+
+if __name__ == "__main__":
+    unittest.main()
