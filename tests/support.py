@@ -76,7 +76,7 @@ class Case(unittest.TestCase):
         """Run the installed `volvex`; its status must be `status`, and it never shows a traceback."""
         done = subprocess.run(
             [str(PROGRAM), *map(str, words)], cwd=cwd or self.folder, env=self.environment(**more), encoding="utf-8",
-            stdout=subprocess.PIPE, stderr=subprocess.PIPE, stdin=subprocess.DEVNULL,
+            capture_output=True, stdin=subprocess.DEVNULL,
         )  # fmt: skip
         self.assertNotIn("Traceback", done.stderr)
         if status is not None:

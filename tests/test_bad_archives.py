@@ -50,7 +50,7 @@ class Cut(unittest.TestCase):
 
     def test_the_game_s_archive(self) -> None:
         data, layout = (made_game() / "data" / "main.kwp").read_bytes(), pack_layout()
-        for size in [*range(0, 120), *range(120, len(data), 997)]:
+        for size in [*range(120), *range(120, len(data), 997)]:
             with self.assertRaises(FormatError):
                 read(layout, BytesSource(data[:size], "cut"))
 

@@ -383,7 +383,7 @@ class Pack(Case):
             done = self.run_program(*words, status=6, VOLVEX_FAULT="full:20" if words[0] == "unpack" else "full:2")
             self.assertIn("no space left", done.stderr)
             self.assertFalse((self.folder / "new.kwp").exists())
-            self.assertEqual([path for path in self.folder.rglob("*part")], [])
+            self.assertEqual(list(self.folder.rglob("*part")), [])
 
     def test_packed_archives_have_the_mark_of_the_format(self) -> None:
         self.pack()

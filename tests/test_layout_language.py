@@ -6,11 +6,23 @@ import textwrap
 import unittest
 
 from tests.support import PACK_LAYOUT, Case
+from volvex.codec import COMPRESS
 from volvex.errors import FormatError, LayoutError, ManyErrors, VolvexError
 from volvex.layout import remembered
 from volvex.layout.check import seal_order, unwritable
 from volvex.layout.model import (
-    Change, Constant, Content, Fact, Kept, Known, Layout, Measure, Number, Raw, SealOf, Text,
+    Change,
+    Constant,
+    Content,
+    Fact,
+    Kept,
+    Known,
+    Layout,
+    Measure,
+    Number,
+    Raw,
+    SealOf,
+    Text,
 )  # fmt: skip
 from volvex.layout.syntax import parse_layout, read_layout
 
@@ -197,6 +209,15 @@ class Writable(unittest.TestCase):
         layout = parse(text)
         self.assertEqual([block.name for block in seal_order(layout)], ["table"])
         self.assertEqual(len(unwritable(layout)), 2)
+
+    def test_a_codec_that_only_decodes(self) -> None:
+        class Decoder:
+            decode = decode_stream = decode_start = None
+
+        COMPRESS._loaded["peeler"] = Decoder  # type: ignore[assignment]
+        self.addCleanup(COMPRESS._loaded.pop, "peeler")
+        text = GOOD + "    stored u32 stored size of content\n    how u8 codec of content { 0 none, 9 peeler }\n"
+        self.assertEqual([reason for _, reason in unwritable(parse(text))], ["the codec peeler only decodes"])
 
     def test_the_game_s_layout_can_be_written(self) -> None:
         self.assertEqual(unwritable(read_layout(PACK_LAYOUT)), [])

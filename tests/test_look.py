@@ -9,7 +9,7 @@ import unittest
 from pathlib import Path
 
 from tests.formats import FIXED, SAMPLES, fixed
-from tests.support import MAIN, Case, KeptGame, made_game
+from tests.support import MAIN, KeptGame, made_game
 from volvex.archive import Walker
 from volvex.archive.filetypes import decode_text, is_text, kind_by_content
 from volvex.archive.paths import matching

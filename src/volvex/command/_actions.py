@@ -18,7 +18,7 @@ def tell(actions: Sequence[Action], left: Sequence[Action], planned: bool, as_js
                      for one in (*actions, *left))  # fmt: skip
     elif not actions and not left:
         context.print("nothing is installed" if not planned else "there is nothing to do")
-    else:
+    elif actions:
         print_table(context, [
             Column("before", [number(one.before) for one in actions], right=True),
             Column("after", [number(one.after) for one in actions], right=True),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 from volvex.archive.names import shown
@@ -29,8 +29,28 @@ def print_tree(context: Context, paths: Sequence[str], sizes: Sequence[int], kin
         here.size, here.count = here.size + size, here.count + 1
         here.files.append((parts[-1], size, kind))
     context.print(f"{context.paint(shown('/'.join(common) or '.') + '/', 'bold')}  {_sum(top)}")
-    for line in _lines(top, "", context):
-        context.print(line)
+    lines = list(_lines(top, ""))
+    width = max([len(line.indent) + len(line.name) for line in lines if line.kind], default=0)
+    for line in lines:
+        context.print(line.text(width, context))
+
+
+@dataclass(frozen=True)
+class _Line:
+    """A file, or (without a kind) a folder."""
+
+    indent: str
+    name: str
+    about: str
+    kind: str
+
+    def text(self, width: int, context: Context) -> str:
+        indent = context.paint(self.indent, "dim")
+        if not self.kind:
+            return f"{indent}{context.paint(self.name, 'blue')}  {context.paint(self.about, 'dim')}"
+        return (
+            f"{indent}{self.name.ljust(width - len(self.indent))}  {self.about:>11}  {context.paint(self.kind, 'dim')}"
+        )
 
 
 def _common(paths: Sequence[str]) -> list[str]:
@@ -45,21 +65,13 @@ def _sum(folder: _Folder) -> str:
     return f"{count(folder.count, 'file')}, {number(folder.size)} bytes"
 
 
-def _lines(folder: _Folder, indent: str, context: Context) -> list[str]:
-    lines: list[str] = []
-    width = max([len(shown(name)) for name, _, _ in folder.files], default=0)
+def _lines(folder: _Folder, indent: str) -> Iterator[_Line]:
     items = [(name, None) for name in sorted(folder.folders)] + [(one[0], one) for one in sorted(folder.files)]
     for index, (name, file) in enumerate(items):
-        last = index == len(items) - 1
-        branch, below = ("└─ ", "   ") if last else ("├─ ", "│  ")
+        branch, below = ("└─ ", "   ") if index == len(items) - 1 else ("├─ ", "│  ")
         if file is None:
             inner = folder.folders[name]
-            lines.append(
-                f"{context.paint(indent + branch, 'dim')}{context.paint(shown(name) + '/', 'blue')}  {context.paint(_sum(inner), 'dim')}"
-            )
-            lines += _lines(inner, indent + below, context)
+            yield _Line(indent + branch, shown(name) + "/", _sum(inner), "")
+            yield from _lines(inner, indent + below)
         else:
-            lines.append(
-                f"{context.paint(indent + branch, 'dim')}{shown(name).ljust(width)}  {number(file[1]):>12}  {context.paint(file[2], 'dim')}"
-            )
-    return lines
+            yield _Line(indent + branch, shown(name), number(file[1]), file[2] or "-")

@@ -53,6 +53,7 @@ class _Demo:
 
     def run(self) -> int:
         say, do, game = self.say, self.do, self.folder / "game"
+        self.context.print(f"To repeat this by hand, have {Path(sys.executable).parent} on your path.")
         say("The game, made from a seed; nothing in it is real.")
         self.enter(self.folder)
         do("python", "-m", "kelpwick", "make", "game")
@@ -103,10 +104,10 @@ class _Demo:
         self.context.print(f"\n{self.context.paint('$ ' + shlex.join(['cd', str(folder)]), 'green')}")
         self.here = folder
 
-    def do(self, *words: str) -> str:
+    def do(self, *words: str, shown: str = "") -> str:
         """Show a command, run it, show what it says; what it said. DemoError when it fails."""
         self.steps += 1
-        self.context.print(f"\n{self.context.paint('$ ' + shlex.join(words), 'green')}")
+        self.context.print(f"\n{self.context.paint('$ ' + (shown or shlex.join(words)), 'green')}")
         self.context.out.flush()
         program = [sys.executable, *words[1:]] if words[0] == "python" else [sys.executable, "-m", "volvex", *words[1:]]
         done = subprocess.run(program, cwd=self.here, env=_environment(self.context.environment), stdout=subprocess.PIPE,
@@ -118,9 +119,9 @@ class _Demo:
 
     def edit_letter(self) -> None:
         """What a person does in an editor."""
-        command = "import sys; open(sys.argv[1], 'a', encoding='utf-8').write(sys.argv[2])"
         self.say("The letter is edited with any program; here a line is put at its end.")
-        self.do("python", "-c", command, f"files/{LETTER}", "I have counted them myself.\n")
+        code = f"open('files/{LETTER}', 'a', newline='').write('I have counted them myself.\\n')"
+        self.do("python", "-c", code, shown=f'python -c "{code}"')
 
     def check(self, what: str, holds: bool) -> None:
         """Say what was checked; DemoError when it does not hold."""

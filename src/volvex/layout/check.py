@@ -283,7 +283,7 @@ def unwritable(layout: Layout) -> list[tuple[Place, str]]:
             reasons.append((block.place, f"the seals of {block.name} and of another block each cover the other"))
         if block.at and any(other.repeats and other.at is not None and other.at < block.at for other in layout.blocks):
             reasons.append((block.place, f"{block.name} has a fixed place behind a block that may grow into it"))
-    kind = kind_of(layout.kind)
+    reasons += getattr(kind_of(layout.kind), "unwritable", lambda _: ())(layout)
     return reasons
 
 

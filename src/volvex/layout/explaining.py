@@ -119,7 +119,7 @@ def field_stretch(reading: Reading, block: BlockRead, row: int, one: Field) -> S
     else:
         size = one.type.size or 0
     return Stretch(
-        start, size, "field", block.where(row, one.name), str(one.type), _value(reading, block, row, one), one.words
+        start, size, "field", block.where(row, one.name), one.shape, _value(reading, block, row, one), one.words
     )
 
 

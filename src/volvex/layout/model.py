@@ -116,6 +116,12 @@ class Field:
     words: str  # the meaning as its author wrote it
     place: Place
 
+    @property
+    def shape(self) -> str:
+        """The type as its author wrote it, with its changes."""
+        signs = {"times": "x"}
+        return " ".join([str(self.type), *(f"{signs.get(one.how, one.how)} {one.number}" for one in self.changes)])
+
 
 @dataclass(frozen=True)
 class Block:

@@ -165,7 +165,7 @@ class _Builder(Transformer[Token, Any]):
     @v_args(inline=True)
     def constant(self, literal: Token) -> tuple[str, model.Constant, str]:
         value = literal.value if isinstance(literal.value, bytes) else _number(literal)
-        return ("is", model.Constant(value), f"is {value!r}")
+        return ("is", model.Constant(value), f"is {_written(value)}")
 
     def phrase(self, children: list[Any]) -> tuple[str, list[Token], Any]:
         return ("phrase", children[:-1], children[-1])
@@ -238,6 +238,14 @@ class _Builder(Transformer[Token, Any]):
             words = " ".join(meaning[1])
             said = meaning_of(kind, words, names, meaning[2], self.file, _at(meaning[1][0]))
         return model.Field(str(name), _type(shape, big), changes, said, words, _at(name))
+
+
+def _written(value: bytes | int) -> str:
+    """A constant as an author would write it."""
+    if isinstance(value, int):
+        return str(value)
+    readable = all(32 <= byte < 127 and byte not in b'"\\\\' for byte in value)
+    return f'"{value.decode()}"' if readable else f"hex {value.hex(' ')}"
 
 
 def _pair(place: model.Place) -> tuple[int, int]:

@@ -1,0 +1,174 @@
+"""The front: finding commands, mistakes in words, exit statuses, tables, interruption."""
+
+from __future__ import annotations
+
+import io
+import os
+import signal
+import subprocess
+import sys
+import time
+import unittest
+from pathlib import Path
+
+import numpy as np
+
+from tests.support import LAMPS, MAIN, PROGRAM, Case, KeptGame
+from volvex import __version__
+from volvex.command._context import Context
+from volvex.command._tables import Column, Labels, Numbers, Prefixed, count, percent, print_table
+from volvex.errors import FormatError, ManyErrors, NotFoundError, Status, VolvexError
+from volvex.source import Disk
+
+
+class Words(Case):
+    def test_version_in_every_way(self) -> None:
+        self.assertEqual(self.volvex("--version"), f"volvex {__version__}\n")
+        done = subprocess.run([sys.executable, "-m", "volvex", "--version"], capture_output=True, text=True, check=True)
+        self.assertEqual(done.stdout, f"volvex {__version__}\n")
+
+    def test_the_overview_lists_every_command(self) -> None:
+        out = self.volvex()
+        self.assertEqual(out, self.volvex("--help"))
+        for word in ("survey", "list", "layout prove", "install", "restore", "demo"):
+            self.assertRegex(out, rf"(?m)^  {word} +\S")
+
+    def test_help_of_each_command(self) -> None:
+        import volvex.command._main as main
+
+        for one in main.commands():
+            out = self.volvex(*one.words, "--help")
+            self.assertIn(one.summary, out)
+
+    def test_a_mistaken_command_suggests_the_near_one(self) -> None:
+        self.assertIn("try `volvex list`", self.complaint("lsit", status=2))
+        self.assertIn("layout has check, explain, prove", self.complaint("layout", "prov", status=2))
+        self.assertIn("not a command", self.complaint("_main", status=2))
+        self.assertIn("not a command", self.complaint("../x", status=2))
+
+    def test_mistaken_options(self) -> None:
+        self.assertIn("try `volvex list --help`", self.complaint("list", status=2))
+        self.assertIn("unrecognized", self.complaint("list", "x", "--no-such", status=2))
+
+    def test_debug_shows_where(self) -> None:
+        done = subprocess.run(
+            [str(PROGRAM), "list", "nowhere", "--debug"], capture_output=True, text=True, cwd=self.folder
+        )
+        self.assertIn("Traceback", done.stderr)
+        self.assertNotEqual(done.returncode, 0)
+
+
+class Statuses(Case):
+    def test_a_folder_that_may_not_be_read_is_one_line(self) -> None:
+        game = self.game()
+        out = self.folder / "file"
+        out.write_text("x")
+        said = self.complaint("unpack", game / MAIN, "--to", out / "below", status=6)
+        self.assertIn("not a directory", said)
+
+    def test_each_error_words_itself(self) -> None:
+        error = FormatError("a.kwp", "wrong", offset=18, field="head.files", hint="another")
+        self.assertEqual(error.lines(), ["a.kwp at 0x12, field head.files: wrong", "try another"])
+        both = ManyErrors([VolvexError("one"), NotFoundError("two", "three")])
+        self.assertEqual(both.lines(), ["one", "two", "try three"])
+        self.assertEqual(both.status, Status.BAD_DATA)
+
+    def test_nobody_reading_is_no_error(self) -> None:
+        game = self.game()
+        command = f'"{PROGRAM}" list "{game / MAIN}" --json | head -n 1'
+        if os.name == "nt":
+            self.skipTest("needs a POSIX shell")
+        done = subprocess.run(
+            ["bash", "-o", "pipefail", "-c", command], capture_output=True, text=True, env=self.environment()
+        )
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+
+    @unittest.skipIf(os.name == "nt", "signals are different there")
+    def test_interrupted_work_leaves_nothing_half_written(self) -> None:
+        from kelpwick.world import make_game
+
+        make_game(self.folder / "big", scale=12)
+        process = subprocess.Popen([str(PROGRAM), "unpack", f"big/{MAIN}", "--to", "out"], cwd=self.folder, env=self.environment(),
+                                   stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)  # fmt: skip
+        until = time.monotonic() + 20
+        while not (self.folder / "out" / "logbook").exists() and time.monotonic() < until and process.poll() is None:
+            time.sleep(0.002)
+        process.send_signal(signal.SIGINT)
+        _, err = process.communicate()
+        self.assertIn(process.returncode, (0, 130))
+        self.assertNotIn("Traceback", err)
+        self.assertEqual([path.name for path in (self.folder / "out").rglob("*part")], [])
+
+
+def context(terminal: bool = False, colour: bool = False, width: int = 60) -> Context:
+    return Context(io.StringIO(), io.StringIO(), terminal, colour, width, Path(), Disk(), {})
+
+
+def table(columns: list[Column], **how: bool) -> str:
+    one = context(**how)
+    print_table(one, columns)
+    assert isinstance(one.out, io.StringIO)
+    return one.out.getvalue()
+
+
+class Tables(unittest.TestCase):
+    def test_lines_in_bulk_are_the_lines_made_one_by_one(self) -> None:
+        rng = np.random.default_rng(4)
+        sizes = np.concatenate(
+            [np.array([0, 1, 9, 10, 999, 1000, 999_999, 1_000_000, 2**40]), rng.integers(0, 10**12, 70_000)]
+        )
+        names = [f"name {number}" for number in range(len(sizes))]
+        kinds = Labels.of([("png", "xml", "-")[number % 3] for number in range(len(sizes))])
+        bulk = table(
+            [Column("size", Numbers(sizes), right=True), Column("type", kinds), Column("path", Prefixed("a/", names))]
+        )
+        plain = table([Column("size", [f"{one:,}" for one in sizes.tolist()], right=True), Column("type", kinds.texts()),
+                       Column("path", ["a/" + name for name in names])])  # fmt: skip
+        self.assertEqual(bulk, plain)
+
+    def test_narrow_numbers_and_empty_columns(self) -> None:
+        self.assertEqual(
+            table([Column("n", Numbers(np.array([0, 5])), right=True), Column("x", ["a", "b"])]), "n  x\n0  a\n5  b\n"
+        )
+        self.assertEqual(table([]), "")
+        self.assertEqual(table([Column("n", Numbers(np.zeros(0, int)))]), "")
+
+    def test_labels_put_together(self) -> None:
+        both = Labels.joined([Labels.of(["a", "b"]), Labels.of(["c", "a"])])
+        self.assertEqual(both.texts(), ["a", "b", "c", "a"])
+        self.assertEqual(both.picked(np.array([3, 0])).texts(), ["a", "a"])
+
+    def test_what_is_too_long_for_the_terminal_is_cut(self) -> None:
+        one = context(terminal=True, width=30)
+        print_table(one, [Column("n", ["1"]), Column("path", ["x" * 80])], cut=True)
+        assert isinstance(one.out, io.StringIO)
+        self.assertTrue(one.out.getvalue().splitlines()[1].endswith("…"))
+        self.assertLessEqual(len(one.out.getvalue().splitlines()[1]), 30)
+
+    def test_shares_are_honest(self) -> None:
+        self.assertEqual([percent(part, 10_000) for part in (0, 1, 99, 100, 5000, 9950, 9999, 10_000)],
+                         ["0%", "<1%", "<1%", "1%", "50%", ">99%", ">99%", "100%"])  # fmt: skip
+        self.assertEqual(
+            (count(1, "file"), count(2000, "file"), count(0, "entry", "entries")),
+            ("1 file", "2,000 files", "0 entries"),
+        )
+
+
+class Streams(KeptGame):
+    def test_lists_go_into_a_pipe_without_colours(self) -> None:
+        for words in (
+            ("list", f"{self.shared}/{MAIN}"),
+            ("survey", self.shared),
+            ("find", self.shared, "--text", "oil"),
+            ("show", f"{self.shared}/{LAMPS}"),
+        ):
+            self.assertNotIn("\x1b", self.volvex(*words))
+
+    def test_an_output_that_cannot_say_everything(self) -> None:
+        out = subprocess.run([str(PROGRAM), "show", f"{self.shared}/{MAIN}/letters/de/02-oil.txt"], capture_output=True,
+                             env=self.environment(PYTHONIOENCODING="ascii"), check=True).stdout  # fmt: skip
+        self.assertIn(b"Vom \\xd6l", out)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,218 @@
+"""Killed, or out of space, at every step of install and restore: all old or all new, and nothing lost.
+
+The disk counts the steps that change anything; `VOLVEX_FAULT=kill:7` ends the process with SIGKILL at the
+seventh. Each test goes through the steps until one run comes through without the fault.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import unittest
+from pathlib import Path
+
+from tests.support import LAMPS, Case, digests
+from volvex.errors import RefusedError
+from volvex.mods import install, recover, restore
+from volvex.source import Disk, FaultyDisk
+from volvex.source.digest import Fingerprint
+
+KILLED = 137 if os.name == "nt" else -signal.SIGKILL
+
+
+class Killed(Case):
+    """The real program, killed for good."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.source = self.game()
+        self.old = digests(self.source)
+        self.work = self.bench(self.source)
+        self.volvex("set", LAMPS, "--row", "fresnel_3", "range=14", cwd=self.work)
+        note = self.folder / "note.txt"
+        note.write_text("a note")
+        self.volvex("swap", "--new", "mods/note.txt", note, cwd=self.work)
+        self.volvex("build", cwd=self.work)
+        self.clean = self.folder / "clean"
+        shutil.copytree(self.source, self.clean)
+        self.volvex("install", cwd=self.work)
+        self.done = self.folder / "installed"
+        shutil.copytree(self.source, self.done)
+        self.new = self.content()
+
+    def content(self) -> dict[str, str]:
+        """The game's own files, ours left out."""
+        return {name: digest for name, digest in digests(self.source).items() if not name.startswith(".volvex/")}
+
+    def start_from(self, folder: Path) -> None:
+        shutil.rmtree(self.source)
+        shutil.copytree(folder, self.source)
+
+    def step_through(self, verb: str, start: Path, before: dict[str, str], after: dict[str, str]) -> int:
+        """Kill the command at each step in turn; how many steps there were."""
+        for at in range(1, 200):
+            self.start_from(start)
+            done = self.run_program(verb, cwd=self.work, status=None, VOLVEX_FAULT=f"kill:{at}")
+            if done.returncode == 0:
+                self.assertEqual(self.content(), after)
+                return at - 1
+            self.assertEqual(done.returncode, KILLED, done.stderr)
+            for one in ("changes", "restore") if at % 2 else ("restore",):
+                self.volvex(one, cwd=self.work)  # the next command, whichever it is
+                if one == "changes":
+                    self.assertIn(self.content(), (before, after), f"step {at}")
+            self.assertEqual(self.content(), self.old, f"nothing is lost at step {at}")
+            self.assertFalse((self.source / ".volvex").exists(), f"step {at}")
+        raise AssertionError("the command never came through")
+
+    def test_install(self) -> None:
+        self.assertGreater(self.step_through("install", self.clean, self.old, self.new), 20)
+
+    def test_restore(self) -> None:
+        self.assertGreater(self.step_through("restore", self.done, self.new, self.old), 8)
+
+
+class Stop(BaseException):
+    """Stands for the end of the process."""
+
+
+class Stopping(FaultyDisk):
+    """As a kill, without a process of its own: nothing is done at the step or after it."""
+
+    def step(self, name: str) -> None:
+        self.taken += 1
+        if self.taken >= self.at:
+            raise Stop
+
+
+class InTheCore(Case):
+    """The same in one process, with more files and every step, also while recovering."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.source = self.folder / "game"
+        self.source.mkdir()
+        for name in ("a.txt", "b.txt", "same.txt"):
+            (self.source / name).write_text(f"original {name[0]}")
+        shutil.copy(self.source / "a.txt", self.source / "same.txt")
+        self.old = digests(self.source)
+        self.mine: dict[str, Path] = {}
+        (self.folder / "mine").mkdir()
+        for name in ("a.txt", "b.txt", "same.txt", "new/c.txt"):
+            path = self.folder / "mine" / name.replace("/", "-")
+            path.write_text(f"mine {name}")
+            self.mine[name] = path
+        self.new = {name: digests(path.parent)[path.name] for name, path in self.mine.items()}
+
+    def install(self, disk: Disk) -> None:
+        bases = {
+            name: Fingerprint.of(self.source / name) if (self.source / name).exists() else None for name in self.mine
+        }
+        install(self.source, self.mine, bases, disk)
+
+    def restore(self, disk: Disk) -> None:
+        restore(self.source, disk)
+
+    def content(self) -> dict[str, str]:
+        return {name: digest for name, digest in digests(self.source).items() if not name.startswith(".volvex/")}
+
+    def again(self, installed: bool) -> None:
+        shutil.rmtree(self.source)
+        self.setUp_source()
+        if installed:
+            self.install(Disk())
+
+    def setUp_source(self) -> None:
+        self.source.mkdir()
+        for name in ("a.txt", "b.txt", "same.txt"):
+            (self.source / name).write_text("original a" if name == "same.txt" else f"original {name[0]}")
+
+    def test_stopped_at_every_step_and_again_while_recovering(self) -> None:
+        for work, installed in ((self.install, False), (self.restore, True)):
+            steps = 0
+            for at in range(1, 300):
+                self.again(installed)
+                try:
+                    work(Stopping("kill", at))
+                    break
+                except Stop:
+                    steps += 1
+                for second in range(1, 30, 3):
+                    try:
+                        recover(self.source, Stopping("kill", second))
+                        break
+                    except Stop:
+                        continue
+                recover(self.source, Disk())
+                self.assertIn(self.content(), (self.old, self.new), f"step {at} of {work.__name__}")
+                self.assertEqual(list(self.source.rglob("*part")), [])
+                restore(self.source, Disk())
+                self.assertEqual(self.content(), self.old, f"step {at} of {work.__name__}")
+            self.assertGreater(steps, 20, "the faults were not reached")
+
+    def test_no_space_left_at_every_step(self) -> None:
+        for work, installed in ((self.install, False), (self.restore, True)):
+            full = 0
+            for at in range(1, 300):
+                self.again(installed)
+                disk = FaultyDisk("full", at)
+                try:
+                    work(disk)
+                except OSError:
+                    full += 1
+                    recover(self.source, Disk())
+                    self.assertIn(self.content(), (self.old, self.new))
+                    restore(self.source, Disk())
+                    self.assertEqual(self.content(), self.old)
+                if at > disk.taken:
+                    break
+            self.assertGreater(full, 3 if installed else 10, "the disk was never full")
+
+    def test_a_full_disk_leaves_the_game_as_it_was(self) -> None:
+        disk = FaultyDisk("full", 6)
+        with self.assertRaises(OSError):
+            self.install(disk)
+        self.assertEqual(self.content(), self.old)
+        self.assertFalse((self.source / ".volvex").exists())
+
+    def test_a_file_changed_between_the_crash_and_the_recovery_is_left_alone(self) -> None:
+        for at in range(1, 200):
+            self.again(False)
+            try:
+                self.install(Stopping("kill", at))
+                break
+            except Stop:
+                pass
+            moved = [name for name in self.mine if self.content().get(name) == self.new[name]]
+            if not moved:
+                continue
+            (self.source / "b.txt").write_text("an update")
+            recover(self.source, Disk())
+            self.assertEqual((self.source / "b.txt").read_text(), "an update")
+            self.assertEqual(digests(self.source)["a.txt"], self.new["a.txt"])
+            restore(self.source, Disk())
+            self.assertEqual((self.source / "b.txt").read_text(), "an update")
+            self.assertEqual(digests(self.source)["a.txt"], self.old["a.txt"])
+            return
+        self.fail("no step lay between two files")
+
+    def test_a_changed_build_is_noticed_while_it_is_copied(self) -> None:
+        wrong = dict.fromkeys(self.mine, Fingerprint(1, "x"))
+        with self.assertRaises(RefusedError):
+            install(self.source, self.mine, wrong, Disk())
+        self.assertEqual(self.content(), self.old)
+
+
+class Faults(unittest.TestCase):
+    def test_a_full_disk_still_removes_and_renames(self) -> None:
+        disk = FaultyDisk("full", 1)
+        for name in ("remove x", "replace x", "sync", "remove folder x"):
+            disk.step(name)
+        for name in ("create x", "write", "copy", "make folder x"):
+            with self.assertRaises(OSError):
+                disk.step(name)
+
+
+if __name__ == "__main__":
+    unittest.main()

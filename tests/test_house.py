@@ -1,0 +1,209 @@
+"""The house itself: floors, registries, documents, and what the core must never do."""
+
+from __future__ import annotations
+
+import ast
+import re
+import tomllib
+import unittest
+from collections.abc import Iterator
+from pathlib import Path
+
+from tests.formats import SAMPLES
+from tests.support import ROOT, SOURCE, archive_of
+from volvex.command._main import commands
+from volvex.errors import VolvexError
+from volvex.layout.kinds import kind_names
+from volvex.layout.proof import prove
+from volvex.layout.syntax import parse_layout
+
+FLOORS = ("source", "codec", "layout", "archive", "names", "data", "asset", "bench", "mods", "command")
+PACKAGE = SOURCE / "volvex"
+
+
+def modules() -> Iterator[tuple[Path, ast.Module]]:
+    for path in sorted(PACKAGE.rglob("*.py")):
+        yield path, ast.parse(path.read_text(encoding="utf-8"))
+
+
+def floor_of(path: Path) -> str:
+    parts = path.relative_to(PACKAGE).parts
+    return parts[0] if len(parts) > 1 else ""
+
+
+def imports(tree: ast.Module) -> Iterator[str]:
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Import):
+            yield from (one.name for one in node.names)
+        elif isinstance(node, ast.ImportFrom):
+            yield node.module or ""
+
+
+class Floors(unittest.TestCase):
+    def test_a_floor_knows_only_those_below_it(self) -> None:
+        for path, tree in modules():
+            floor = floor_of(path)
+            if not floor:
+                continue
+            for name in imports(tree):
+                words = name.split(".")
+                if words[0] == "volvex" and len(words) > 1 and words[1] in FLOORS:
+                    self.assertLessEqual(
+                        FLOORS.index(words[1]), FLOORS.index(floor), f"{path.relative_to(SOURCE)} imports {name}"
+                    )
+
+    def test_errors_import_nothing_of_ours(self) -> None:
+        names = set(imports(ast.parse((PACKAGE / "errors.py").read_text(encoding="utf-8"))))
+        self.assertEqual({name for name in names if name.startswith("volvex")}, set())
+
+    def test_imports_form_no_circle(self) -> None:
+        graph = {}
+        for path, tree in modules():
+            name = ".".join(path.relative_to(SOURCE).with_suffix("").parts).removesuffix(".__init__")
+            top = [node for node in tree.body if isinstance(node, ast.ImportFrom)]
+            graph[name] = {node.module for node in top if node.module and node.module.startswith("volvex.")}
+        done: set[str] = set()
+
+        def visit(name: str, above: tuple[str, ...]) -> None:
+            self.assertNotIn(name, above, " -> ".join((*above, name)))
+            if name not in done:
+                for other in graph.get(name, ()):
+                    if not name.startswith(other + "."):  # a package's own parts may be gathered by it
+                        visit(other, (*above, name))
+                done.add(name)
+
+        for name in graph:
+            if not name.endswith("__init__"):
+                visit(name, ())
+
+    def test_the_core_never_prints_exits_parses_arguments_or_reads_the_environment(self) -> None:
+        for path, tree in modules():
+            if floor_of(path) in ("", "command"):
+                continue
+            where = str(path.relative_to(SOURCE))
+            names = set(imports(tree))
+            self.assertFalse(names & {"argparse", "rich", "platformdirs", "pygments"}, where)
+            self.assertFalse({name for name in names if name.startswith(("rich.", "volvex.command"))}, where)
+            for node in ast.walk(tree):
+                if isinstance(node, ast.Call) and isinstance(node.func, ast.Name):
+                    self.assertNotIn(node.func.id, ("print", "input", "exit", "quit", "eval"), where)
+                if isinstance(node, ast.Attribute):
+                    self.assertNotIn(node.attr, ("environ", "getenv", "argv", "stdout", "stderr"), where)
+
+    def test_code_is_generated_in_one_place_only(self) -> None:
+        users = [path.name for path, tree in modules() for node in ast.walk(tree)
+                 if isinstance(node, ast.Call) and getattr(node.func, "id", "") in ("exec", "compile")]  # fmt: skip
+        self.assertEqual(users, ["records.py"])
+
+    def test_no_broad_except_but_where_all_is_undone_and_raised_again(self) -> None:
+        for path, tree in modules():
+            for node in ast.walk(tree):
+                if isinstance(node, ast.ExceptHandler):
+                    name = getattr(node.type, "id", None)
+                    self.assertIsNotNone(node.type, f"{path.name}:{node.lineno}")
+                    self.assertNotEqual(name, "Exception", f"{path.name}:{node.lineno}")
+                    if name == "BaseException":
+                        self.assertIsInstance(node.body[-1], ast.Raise, f"{path.name}:{node.lineno}")
+
+    def test_every_module_says_what_it_is(self) -> None:
+        for path, tree in modules():
+            self.assertTrue(ast.get_docstring(tree), path.relative_to(SOURCE))
+
+
+class Documents(unittest.TestCase):
+    def text(self, name: str) -> str:
+        return (ROOT / name).read_text(encoding="utf-8")
+
+    def test_every_command_is_documented(self) -> None:
+        text = self.text("docs/commands.md")
+        for one in commands():
+            self.assertIn(f"`{' '.join(one.words)}", text)
+            self.assertTrue(one.summary.endswith(".") or one.summary.endswith("?"), one.words)
+            self.assertLess(one.place, 99, one.words)
+
+    def test_every_dependency_is_justified(self) -> None:
+        text = self.text("docs/dependencies.md")
+        project = tomllib.loads(self.text("pyproject.toml"))["project"]
+        for line in (*project["dependencies"], *project["optional-dependencies"]["dev"]):
+            name = re.match(r"[A-Za-z0-9_-]+", line)
+            assert name is not None
+            self.assertIn(f"`{name[0]}`", text)
+
+    def test_every_import_is_a_dependency(self) -> None:
+        project = tomllib.loads(self.text("pyproject.toml"))["project"]
+        declared = {re.split(r"[^A-Za-z0-9_]", line)[0] for line in project["dependencies"]} | {
+            "pygments"
+        }  # comes with rich
+        import sys
+
+        for path, tree in modules():
+            for name in imports(tree):
+                root = name.partition(".")[0]
+                self.assertTrue(
+                    root in declared | {"volvex", "kelpwick"} or root in sys.stdlib_module_names, f"{path}: {root}"
+                )
+
+    def test_every_kind_of_layout_is_documented(self) -> None:
+        text = self.text("docs/layouts.md")
+        for name in kind_names():
+            self.assertIn(f"`{name}`", text)
+
+    def test_links_lead_somewhere(self) -> None:
+        for path in (ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))):
+            for link in re.findall(r"\]\(([^)#]+)\)", path.read_text(encoding="utf-8")):
+                if "://" not in link:
+                    self.assertTrue((path.parent / link).exists(), f"{path.name}: {link}")
+
+    def test_pictures_are_few_and_all_linked(self) -> None:
+        pictures = sorted((ROOT / "docs" / "screenshots").glob("*.png"))
+        text = self.text("README.md") + self.text("docs/commands.md")
+        self.assertLess(len(pictures), 20)
+        for one in pictures:
+            self.assertIn(one.name, text)
+
+
+class LayoutReference(unittest.TestCase):
+    """Every example of docs/layouts.md: those with bytes are read and proved, those with an error must give it."""
+
+    FENCE = re.compile(r"^```(\w+)([^\n]*)\n(.*?)^```$", re.M | re.S)
+
+    def setUp(self) -> None:
+        text = (ROOT / "docs" / "layouts.md").read_text(encoding="utf-8")
+        self.fences = [(kind, about.strip(), body) for kind, about, body in self.FENCE.findall(text)]
+
+    def test_examples_with_bytes(self) -> None:
+        proved = 0
+        for (kind, _, layout), (then, about, body) in zip(self.fences, self.fences[1:], strict=False):
+            if kind == "layout" and then == "bytes":
+                with self.subTest(layout.splitlines()[0]):
+                    data = b"".join(bytes.fromhex(line.partition("|")[0]) for line in body.splitlines())
+                    archive = archive_of(layout, data)
+                    self.assertIsNone(prove(archive.reading).difference)
+                    told = " ".join(f"{name}={archive.content(row).decode()}" for row, name in enumerate(archive.names))
+                    self.assertEqual(told, about)
+                    proved += 1
+        self.assertGreater(proved, 5)
+
+    def test_examples_with_errors(self) -> None:
+        wrong = 0
+        for (kind, about, layout), (then, _, body) in zip(self.fences, self.fences[1:], strict=False):
+            if kind == "layout" and about == "wrong":
+                self.assertEqual(then, "error")
+                with self.assertRaises(VolvexError) as caught:
+                    parse_layout(layout, "my.layout")
+                self.assertEqual("\n".join(caught.exception.lines()), body.strip())
+                wrong += 1
+        self.assertGreater(wrong, 1)
+
+    def test_every_word_of_the_grammar_is_explained(self) -> None:
+        grammar = (PACKAGE / "layout" / "grammar.lark").read_text(encoding="utf-8")
+        text = (ROOT / "docs" / "layouts.md").read_text(encoding="utf-8")
+        for word in set(re.findall(r'"([a-z]+)"', grammar)):
+            self.assertRegex(text, rf"`[^`]*\b{word}\b[^`]*`")
+
+    def test_samples_are_of_this_world(self) -> None:
+        self.assertEqual(len({name for name, _ in SAMPLES}), len(SAMPLES))
+
+
+if __name__ == "__main__":
+    unittest.main()
