@@ -9,10 +9,11 @@ from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 from kelpwick.pack import Item, read_pack, write_pack
-from kelpwick.world import make_game
+from kelpwick.world import GROUPS, files, make_game
 
 SCALE = 200  # 12,400 entries, about 700 MB of content
 NAMES = 500_000
+LARGE = 1_000
 
 
 def prepare(work: Path) -> None:
@@ -22,6 +23,10 @@ def prepare(work: Path) -> None:
     if not (game / "data" / "main.kwp").exists():
         _say(f"making a game of scale {SCALE}")
         make_game(game, scale=SCALE)
+    if not (work / "large" / "data" / "main.kwp").exists():
+        _say(f"making a game of {LARGE:,} entries of 4 MB")
+        make_game(work / "large")
+        write_pack(work / "large" / "data" / "main.kwp", _large(), b"large")
     if not same.exists():
         _say("making a ZIP with the same content")
         _zip(same, ((name, content) for name, content in read_pack(game / "data" / "main.kwp").items()))
@@ -34,6 +39,14 @@ def prepare(work: Path) -> None:
 
 def _say(text: str) -> None:
     print(text, file=sys.stderr, flush=True)
+
+
+def _large() -> Iterator[Item]:
+    rng = random.Random(9)
+    for path, content in files(rng):
+        yield Item(path, content, GROUPS[path.partition("/")[0]])
+    for number in range(LARGE):
+        yield Item(f"bells/deep/ring-{number:04}.ring", b"RING" + rng.randbytes(4_000_000), GROUPS["bells"], 0)
 
 
 def _names() -> Iterator[tuple[str, bytes]]:
@@ -51,3 +64,7 @@ def _zip(path: Path, files: Iterable[tuple[str, bytes]]) -> None:
             bare = name.endswith((".png", ".ring")) or len(content) < 16
             archive.writestr(name, content, zipfile.ZIP_STORED if bare else zipfile.ZIP_DEFLATED, None if bare else 6)
     part.rename(path)
+
+
+if __name__ == "__main__":
+    prepare(Path(sys.argv[1]))

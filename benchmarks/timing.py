@@ -53,6 +53,7 @@ def compare(name: str, ours: Command, theirs: Command, rounds: int, before: Call
     for number in range(rounds + 1):
         for side in sides:
             before()
+            os.sync()  # what the last run left to be written is not this run's
             side.run()
         if number == 0:
             for side in sides:

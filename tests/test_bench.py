@@ -185,6 +185,12 @@ class Changes(OnABench):
             self.do("changes").splitlines()[0], "changed  data/main.kwp/bells/fog-01.ring  binary, 2,104 -> 10 bytes"
         )
 
+    def test_a_binary_that_became_text_is_not_told_line_by_line(self) -> None:
+        self.do("take", f"{MAIN}/bells/fog-01.ring", LETTER)
+        (self.work / "files" / MAIN / "bells/fog-01.ring").write_text("now a text\n")
+        (self.work / "files" / LETTER).write_bytes(b"\0\1\2")
+        self.assertEqual(len(self.do("changes").splitlines()), 3)
+
     def test_a_touch_is_no_change_and_what_is_gone_is_told(self) -> None:
         self.do("take", LAMPS, LETTER)
         os.utime(self.work / "files" / LAMPS)

@@ -65,6 +65,15 @@ class OnDisk(unittest.TestCase):
                 self.assertTrue(part and part[-1] not in ". ", place)
                 self.assertFalse(PureWindowsPath(part).is_reserved(), place)
 
+    @given(st.lists(st.text("abc./-_~nulco1\n", max_size=9), max_size=6))
+    @settings(max_examples=400, deadline=None)
+    def test_the_short_way_gives_what_the_long_way_gives(self, names: list[str]) -> None:
+        from unittest.mock import patch
+
+        short = disk_names(names)
+        with patch("volvex.archive.names._all_plain", return_value=False):
+            self.assertEqual(disk_names(names), short)
+
     @given(st.lists(st.text(max_size=12), max_size=12))
     @settings(max_examples=100, deadline=None)
     def test_the_same_names_always_give_the_same_places(self, names: list[str]) -> None:

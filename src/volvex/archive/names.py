@@ -17,6 +17,9 @@ _UNFIT = re.compile('[\x00-\x1f\x7f-\x9f<>:"|?*\ud800-\udfff]|[. ]$')
 _DEVICE = re.compile(r"(con|prn|aux|nul|conin\$|conout\$|com[0-9¹²³]|lpt[0-9¹²³])(?=[. ]*$|\s*\.)", re.I)
 _DRIVE = re.compile(r"[A-Za-z]:")
 _PLAIN = re.compile(r"[a-z0-9_][a-z0-9_-]*(?:[./][a-z0-9_][a-z0-9_-]*)*", re.A)
+_NOT_PLAIN = re.compile(
+    r"[^a-z0-9_./\n-]|(?:^|/)(?:[./-]|$)|[./](?:/|$)|(?:^|/)(?:con|prn|aux|nul|com[0-9]|lpt[0-9])(?:[./]|$)", re.M
+)
 LONGEST = 240  # characters of one component, as most disks allow
 
 
@@ -67,6 +70,8 @@ def _fit(part: str) -> str:
 
 def disk_names(names: Sequence[str]) -> list[str | Refusal]:
     """Where each entry goes on disk; names that would fall together are told apart by ~2, ~3 ..."""
+    if _all_plain(names):
+        return list(names)
     places = [name if _is_plain(name) else _place(name) for name in names]
     taken: set[str] = set()
     folders = _folders(places)
@@ -80,6 +85,20 @@ def disk_names(names: Sequence[str]) -> list[str | Refusal]:
         taken.add(folded)
         places[index] = free
     return places
+
+
+def _all_plain(names: Sequence[str]) -> bool:
+    """Whether all names can stay as they are, found out for all at once: most archives have only such names."""
+    text = "\n".join(names)
+    if (
+        not text
+        or text.count("\n") != len(names) - 1
+        or _NOT_PLAIN.search(text)
+        or max(map(len, names)) >= LONGEST
+        or len(set(names)) < len(names)
+    ):
+        return False
+    return not (_folders(sorted({name.rpartition("/")[0] + "/" for name in names})) & set(names))
 
 
 def _is_plain(name: str) -> bool:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import itertools
 import os
 import tempfile
 import threading
@@ -17,28 +19,40 @@ from volvex.layout.kinds.archive import PARTS
 from volvex.layout.library import require_writable
 from volvex.layout.model import SealOf
 from volvex.layout.writing import Edit, NewContent, plan
-from volvex.source import Disk, FileSource, Source, atomic
+from volvex.source import Disk, Source, atomic
+from volvex.source.disk import PART
 from volvex.source.reading import CHUNK
 
+GATHERED = 1 << 24  # bytes of one content that are held before they go to the spool
 
-class Spool:
-    """A temporary file that holds new contents as they will be stored; gone when it is closed."""
+
+class Spool(Source):
+    """A temporary file that holds new contents as they will be stored; gone when it is closed.
+
+    Where the system allows it, the file has no name from the start, so that not even a killed process leaves it.
+    """
+
+    name = "new content"
 
     def __init__(self, folder: Path | None = None) -> None:
-        handle, name = tempfile.mkstemp(dir=folder, prefix=".volvex-spool-")
-        self._path, self._file = Path(name), os.fdopen(handle, "w+b")
-        self._source: FileSource | None = None
+        handle, name = tempfile.mkstemp(dir=folder, prefix=".volvex-", suffix=PART)
+        self._path, self._file = Path(name), os.fdopen(handle, "w+b", buffering=0)
         self._lock = threading.Lock()
-        self._end = 0
+        self.size = 0
+        with contextlib.suppress(OSError):  # Windows keeps the names of open files
+            self._path.unlink()
 
-    def __enter__(self) -> Spool:
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        if self._source is not None:
-            self._source.close()
+    def close(self) -> None:
         self._file.close()
         self._path.unlink(missing_ok=True)
+
+    def _read(self, offset: int, size: int) -> bytes:
+        with self._lock:
+            self._file.seek(offset)
+            return self._file.read(size)
+
+    def fileno(self) -> int | None:
+        return self._file.fileno()
 
     def add(self, chunks: Iterable[bytes], like: Archive, codec: str) -> NewContent:
         """Encode a content for an archive like `like`. Safe to call from several threads."""
@@ -61,50 +75,34 @@ class Spool:
                 update("content", chunk)
                 yield chunk
 
-        stored = []
-        for out in COMPRESS.get(codec).encode_stream(counted()):
-            update("stored content", out)
-            stored.append(out)
-        offset, length = self._append(stored)
-        return NewContent(_SpoolSource(self), offset, length, size, codec, seals)
+        def sealed() -> Iterator[bytes]:
+            for out in COMPRESS.get(codec).encode_stream(counted()):
+                update("stored content", out)
+                yield out
 
-    def _append(self, chunks: list[bytes]) -> tuple[int, int]:
+        offset, length = self._append(sealed())
+        return NewContent(self, offset, length, size, codec, seals)
+
+    def _append(self, chunks: Iterator[bytes]) -> tuple[int, int]:
+        """Put chunks one behind the other. Short contents are gathered first, so that threads can make them at once."""
+        start = b"".join(_up_to(chunks, GATHERED))
         with self._lock:
-            offset = self._end
-            self._file.seek(offset)
-            for chunk in chunks:
-                self._file.write(chunk)
-            self._end = self._file.tell()
-            return offset, self._end - offset
-
-    def source(self) -> FileSource:
-        """The spool for reading, once all is in it."""
-        with self._lock:
-            self._file.flush()
-            if self._source is None or self._source.size != self._end:
-                if self._source is not None:
-                    self._source.close()
-                self._source = FileSource(self._path)
-            return self._source
+            offset = self.size
+            for chunk in itertools.chain([start], chunks):
+                self._file.seek(self.size)
+                view = memoryview(chunk)
+                while view:
+                    view = view[self._file.write(view) :]
+                self.size += len(chunk)
+            return offset, self.size - offset
 
 
-class _SpoolSource(Source):
-    """A spool seen as a source, opened when it is read."""
-
-    name = "spool"
-
-    def __init__(self, spool: Spool) -> None:
-        self._spool = spool
-
-    @property
-    def size(self) -> int:  # type: ignore[override]
-        return self._spool.source().size
-
-    def _read(self, offset: int, size: int) -> bytes:
-        return self._spool.source().read(offset, size)
-
-    def fileno(self) -> int | None:
-        return self._spool.source().fileno()
+def _up_to(chunks: Iterator[bytes], size: int) -> Iterator[bytes]:
+    for chunk in chunks:
+        yield chunk
+        size -= len(chunk)
+        if size <= 0:
+            return
 
 
 def codec_for(archive: Archive, row: int) -> str:

@@ -8,12 +8,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from volvex.archive import filetypes
-from volvex.archive.archive import Archive
+from volvex.archive.archive import IN_MEMORY, Archive
 from volvex.archive.paths import Found
 from volvex.archive.work import batches, parallel
-from volvex.errors import VolvexError
+from volvex.errors import RefusedError, VolvexError
 
-AROUND = 16  # bytes shown on each side of a hit in binary content
+AROUND = 12  # bytes shown on each side of a hit in binary content
 
 
 @dataclass(frozen=True)
@@ -53,6 +53,9 @@ def search(found: Found, wanted: Wanted, faults: list[VolvexError]) -> Iterator[
             yield from ([Hit(f"{group.path}/{names[row]}")] for row in rows.tolist())
     for name, path in found.files:
         if not wanted.name or _named(name, wanted):
+            if path.stat().st_size > IN_MEMORY and (wanted.text or wanted.data):
+                faults.append(RefusedError(f"{name}: too large to search within"))
+                continue
             hits = _search(name, path.read_bytes(), wanted) if wanted.text or wanted.data else [Hit(name)]
             if hits:
                 yield hits

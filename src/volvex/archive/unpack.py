@@ -107,14 +107,14 @@ def _make_folders(jobs: list[_Job], folder: Path, disk: Disk) -> None:
 def _write_all(jobs: list[_Job], folder: Path, disk: Disk, done: Unpacked, advance: Advance) -> None:
     archive = jobs[0].archive
     targets = {job.row: job.target for job in jobs}
-    base, size_of = str(folder), archive.entries.size
+    base = str(folder)
 
     def write(batch: list[int]) -> tuple[int, int, list[VolvexError]]:
         files = size = 0
         faults: list[VolvexError] = []
         for row in batch:
             try:
-                written = disk.put(f"{base}/{targets[row]}", archive.chunks(row), int(size_of[row]))
+                written = disk.put(f"{base}/{targets[row]}", archive.chunks(row))
                 files, size = files + 1, size + written
                 advance(written)
             except VolvexError as error:

@@ -23,6 +23,7 @@ class Change:
     kind: str
     before: int | None
     after: int
+    is_text: bool  # whether both can be told line by line
 
 
 @dataclass(frozen=True)
@@ -47,10 +48,16 @@ def _change(bench: Workbench, place: str) -> Change | None:
         kind = filetypes.kind_by_content(file.read(filetypes.HEAD))
     before = _original_size(bench, place)
     if before is None:
-        return Change(place, "added", kind, None, size)
+        return Change(place, "added", kind, None, size, _is_text(kind, size))
     if size == before and _same(bench, place):
         return None
-    return Change(place, "changed", kind, before, size)
+    first = next(bench.original_content(place), b"")[: filetypes.HEAD]
+    told = _is_text(kind, size) and _is_text(filetypes.kind_by_content(first), before)
+    return Change(place, "changed", kind, before, size, told)
+
+
+def _is_text(kind: str, size: int) -> bool:
+    return kind in (*filetypes.TEXT, "empty") and size <= TEXT_LIMIT
 
 
 def _original_size(bench: Workbench, place: str) -> int | None:
@@ -72,11 +79,6 @@ def _same(bench: Workbench, place: str) -> bool:
         return digest_file(bench.files / place) == known.digest
     original = b"".join(bench.original_content(place))
     return digest_bytes(original) == digest_file(bench.files / place)
-
-
-def is_text(change: Change) -> bool:
-    """Whether a change can be told line by line."""
-    return change.kind in (*filetypes.TEXT, "empty") and max(change.before or 0, change.after) <= TEXT_LIMIT
 
 
 def lines(bench: Workbench, change: Change) -> Iterator[Line]:

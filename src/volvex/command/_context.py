@@ -14,7 +14,7 @@ from typing import Any, TextIO
 
 from volvex.source import Disk, FaultyDisk
 
-STYLES = {"dim": "2", "bold": "1", "red": "31", "green": "32", "yellow": "33", "blue": "34", "cyan": "36"}
+STYLES = {"dim": "2", "bold": "1", "red": "31", "green": "32", "yellow": "33", "blue": "94", "cyan": "36"}
 
 
 @dataclass

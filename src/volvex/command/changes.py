@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 
 from volvex.archive.names import shown
-from volvex.bench.changes import Change, changes, is_text, lines
+from volvex.bench.changes import Change, changes, lines
 from volvex.bench.workbench import Workbench
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
@@ -47,7 +47,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
 def _record(bench: Workbench, change: Change, brief: bool) -> dict[str, object]:
     record: dict[str, object] = {"path": change.path, "what": change.what, "type": change.kind,
                                  "before": change.before, "after": change.after}  # fmt: skip
-    if is_text(change) and not brief:
+    if change.is_text and not brief:
         record["lines"] = [{"sign": one.sign, "line": one.number, "text": one.text} for one in lines(bench, change)]
     return record
 
@@ -59,7 +59,7 @@ def _print(bench: Workbench, change: Change, options: argparse.Namespace, contex
         else f"{number(change.after)} bytes"
     )
     context.print(f"{change.what}  {context.paint(shown(change.path), 'bold')}  {change.kind}, {sizes}")
-    if options.brief or not is_text(change):
+    if options.brief or not change.is_text:
         return
     told = list(lines(bench, change))
     for one in told if options.all else told[:A_FILE]:

@@ -16,7 +16,6 @@ from volvex.errors import Status, UsageError, VolvexError
 
 PLACE = 12
 A_FILE = 5  # hits shown of one file
-SNIPPET = 60  # characters shown on each side of a hit
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -77,16 +76,26 @@ def _record(hit: Hit) -> dict[str, object]:
 
 
 def _print(hits: list[Hit], every: bool, context: Context) -> None:
-    if not hits[0].match:
-        context.print(shown(hits[0].path))
-        return
     path = context.paint(shown(hits[0].path), "blue")
+    context.print(path)
+    if not hits[0].match:
+        return
     for hit in hits if every else hits[:A_FILE]:
-        where = f"{hit.line}" if hit.line is not None else f"{hit.offset:#x}"
-        gap = "" if hit.line is not None else " "
-        before = shown(hit.before[-SNIPPET:]).lstrip() if hit.line is not None else hit.before
-        match, after = context.paint(shown(hit.match), "red"), shown(hit.after[:SNIPPET])
-        context.print(f"{path}{context.paint(f':{where}:', 'dim')} {before}{gap}{match}{gap}{after}")
+        where = f"line {hit.line}" if hit.line is not None else f"{hit.offset:#x}"
+        context.print(f"{context.paint(where.rjust(11), 'dim')}  {_snippet(hit, context)}")
     if not every and len(hits) > A_FILE:
         more = count(len(hits) - A_FILE, "more hit")
-        context.print(f"{path}{context.paint(f': and {more}; --all shows them', 'dim')}")
+        context.print(context.paint(f"{'':11}  and {more}; --all shows them", "dim"))
+
+
+def _snippet(hit: Hit, context: Context) -> str:
+    """A hit with what stands around it, on one line."""
+    match = context.paint(shown(hit.match), "red")
+    if hit.line is None:
+        return f"{hit.before} {match} {hit.after}".strip()
+    before, after = shown(hit.before).lstrip(), shown(hit.after)
+    room = max(40, context.width - len(hit.match) - 14)
+    left = max(room // 2, room - len(after))
+    before = before if len(before) <= left else "…" + before[len(before) - left + 1 :]
+    right = room - len(before)
+    return f"{before}{match}{after if len(after) <= right else after[: right - 1] + '…'}"

@@ -29,14 +29,15 @@ def run(options: argparse.Namespace, context: Context) -> int:
     with open_bench(options, context) as bench:
         built, game = read_built(bench.built), bench.game.folder
         files = {one.path: bench.built / one.path for one in built}
+        bases = {one.path: one.base for one in built}
         own = [name for name in files if bench.game.profile.is_own(name)]
         if own:
             raise RefusedError(f"{own[0]} is written by the game itself", "leaving it out of the bench")
     if options.plan:
-        return tell(plan_install(game, files), [], True, options.json, context)
+        return tell(plan_install(game, files, bases), [], True, options.json, context)
     total = sum(one.size for one in built) * 5
     with context.progress("installing", total) as advance:
-        done = install(game, files, {one.path: one.base for one in built}, context.disk, advance)
+        done = install(game, files, bases, context.disk, advance)
     status = tell(done.actions, done.changed, False, options.json, context)
     if not options.json and built:
         context.print(context.paint("`volvex restore` brings the originals back", "dim"))

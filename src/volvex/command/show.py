@@ -10,16 +10,19 @@ import argparse
 import os
 import pydoc
 from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 
-from volvex.archive import filetypes
+from volvex.archive import Walker, filetypes
 from volvex.archive.names import shown
 from volvex.command._context import Context
 from volvex.command._tables import number
 from volvex.errors import NotFoundError, Status, UsageError
+from volvex.source import BytesSource, FileSource, Source
 
 PLACE = 13
 HEX_BYTES = 512
+TEXT_LIMIT = 1 << 26  # longer text is shown as bytes
 LEXERS = {"xml": "xml", "json": "json"}
 
 
@@ -34,39 +37,60 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    with context.walker(options) as walker:
-        content, path, about = _content(walker, options.path)
-    if options.raw:
-        context.out.flush()
-        os.write(context.out.fileno(), b"") if not content else _write_all(context.out.fileno(), content)
-        return Status.OK
-    kind = filetypes.kind_by_content(content[: filetypes.HEAD])
-    if kind in filetypes.TEXT and not options.hex:
-        _show_text(content, kind, path, about, options, context)
-        return Status.OK
-    start, size = _span(options, len(content))
-    if context.terminal:
-        context.print(context.paint(f"{shown(path)}  {kind}, {about}", "dim"))
-    for line in hex_lines(content[start : start + size], start, context):
-        context.print(line)
-    left = len(content) - start - size
-    if left > 0:
-        context.print(context.paint(f"and {number(left)} more bytes: --size all shows them, --raw writes them", "dim"))
+    with context.walker(options) as walker, _open(walker, options.path) as content:
+        if options.raw:
+            context.out.flush()
+            for chunk in content.source.chunks(0, content.source.size):
+                _write_all(context.out.fileno(), chunk)
+            return Status.OK
+        kind = filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))
+        if kind in filetypes.TEXT and not options.hex and content.source.size <= TEXT_LIMIT:
+            _show_text(content, kind, options, context)
+        else:
+            _show_bytes(content, kind, options, context)
     return Status.OK
 
 
-def _content(walker, path: str) -> tuple[bytes, str, str]:  # type: ignore[no-untyped-def]
-    """The bytes, the whole path, and a word about them."""
+@dataclass(frozen=True)
+class _Content:
+    """What is shown: its bytes, its whole path, and a word about them."""
+
+    source: Source
+    path: str
+    about: str
+
+    def __enter__(self) -> _Content:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.source.close()
+
+
+def _open(walker: Walker, path: str) -> _Content:
     found = walker.find(path)
-    if len(found) == 1 and found.files:
-        name, file = found.files[0]
-        return file.read_bytes(), name, f"{number(file.stat().st_size)} bytes"
     if len(found) > 1:
         raise NotFoundError(f"{shown(path)} means {len(found):,} files, this shows one", f"`volvex list {shown(path)}`")
+    if found.files:
+        name, file = found.files[0]
+        return _Content(FileSource(file, name), name, f"{number(file.stat().st_size)} bytes")
     archive, row, name = walker.one_entry(path)
     entry = archive.entry(row)
     stored = f", {number(entry.stored)} stored as {entry.codec}" if entry.codec != "none" else ""
-    return archive.content(row), name, f"{number(entry.size)} bytes{stored}"
+    return _Content(BytesSource(archive.content(row), name), name, f"{number(entry.size)} bytes{stored}")
+
+
+def _show_bytes(content: _Content, kind: str, options: argparse.Namespace, context: Context) -> None:
+    start, size = _span(options, content.source.size)
+    if context.terminal:
+        context.print(context.paint(f"{shown(content.path)}  {kind}, {content.about}", "dim"))
+    position = start
+    for chunk in content.source.chunks(start, size):
+        for line in hex_lines(chunk, position, context):
+            context.print(line)
+        position += len(chunk)
+    left = content.source.size - start - size
+    if left > 0:
+        context.print(context.paint(f"and {number(left)} more bytes: --size all shows them, --raw writes them", "dim"))
 
 
 def _write_all(handle: int, content: bytes) -> None:
@@ -75,13 +99,13 @@ def _write_all(handle: int, content: bytes) -> None:
         view = view[os.write(handle, view) :]
 
 
-def _show_text(content: bytes, kind: str, path: str, about: str, options: argparse.Namespace, context: Context) -> None:
-    text = filetypes.decode_text(content)
+def _show_text(content: _Content, kind: str, options: argparse.Namespace, context: Context) -> None:
+    text, path = filetypes.decode_text(content.source.read(0, content.source.size)), content.path
     if not context.terminal:
         context.out.write(text if text.endswith("\n") or not text else text + "\n")
         return
     lines = [shown(line.expandtabs(4)) for line in text.splitlines()]
-    title = context.paint(f"{shown(path)}  {kind}, {about}", "dim")
+    title = context.paint(f"{shown(path)}  {kind}, {content.about}", "dim")
     body = _coloured(lines, LEXERS.get(kind) or _lexer(path), context)
     height = os.get_terminal_size(context.out.fileno()).lines
     if len(lines) + 2 <= height or options.no_pager:

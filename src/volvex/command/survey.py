@@ -37,7 +37,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         Column("size", numbers(one.size for one in shown), right=True),
         Column("share", [percent(one.size, total) for one in shown], right=True),
         Column("entries", [number(one.entries) for one in shown], right=True),
-        Column("opens with", [one.layout or ("damaged" if one.fault else "-") for one in shown], style="green"),
+        Column("opens with", [one.layout or ("damaged" if one.fault else "-") for one in shown]),
         Column("type", [one.kind for one in shown]),
         Column("path", [one.path for one in shown]),
     ], cut=True)  # fmt: skip

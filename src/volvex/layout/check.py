@@ -42,9 +42,11 @@ def meaning_of(kind: str, words: str, blocks: list[str], table: Any, file: str, 
     if found is None:
         known = [*_phrases(kind, blocks), *(f"crc32 of {one}" for one in (*blocks, *_parts(kind)))]
         near = difflib.get_close_matches(words, known, 1)
-        hint = f"`{near[0]}`" if near else "`kept` when nobody knows what it is"
-        raise LayoutError(file, place.line, place.column, f"`{words}` is not a meaning that a field can have",
-                          expected="one of " + ", ".join(f"`{one}`" for one in known), hint=hint)  # fmt: skip
+        expected = "" if near else "one of " + ", ".join(f"`{one}`" for one in known)
+        raise LayoutError(
+            file, place.line, place.column, f"`{words}` is not a meaning that a field can have", expected=expected,
+            hint=f"`{near[0]}`" if near else "`kept` when nobody knows what it is",
+        )  # fmt: skip
     if table is not None:
         if not (isinstance(found, Fact) and _is_tabled(kind, found.what)):
             raise LayoutError(file, place.line, place.column, f"`{words}` takes no table in braces")

@@ -11,6 +11,8 @@ from volvex.layout.model import Fact, Field, Kept, Number, Text
 from volvex.layout.reading import BlockRead, Reading, offset_of
 from volvex.layout.records import Texts, true
 
+SHOWN = 10  # bytes shown of what no field explains
+
 
 @dataclass(frozen=True)
 class Stretch:
@@ -79,9 +81,9 @@ def _between(reading: Reading, start: int, part: Part) -> Stretch:
 
 
 def _unexplained(reading: Reading, start: int, end: int) -> Stretch:
-    head = reading.source.read(start, min(16, end - start))
+    head = reading.source.read(start, min(SHOWN, end - start))
     return Stretch(
-        start, end - start, "unexplained", "unexplained", value=head.hex(" ") + (" ..." if end - start > 16 else "")
+        start, end - start, "unexplained", "unexplained", value=head.hex(" ") + (" ..." if end - start > SHOWN else "")
     )
 
 

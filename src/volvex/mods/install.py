@@ -56,13 +56,23 @@ def originals(game: Path) -> dict[str, Path | None]:
     store = Store(_home(game) / "objects", Disk())
     found: dict[str, Path | None] = {}
     for name, one in installed(game).items():
-        if _digest(game / name) == one.now:
+        if _is_ours(game / name, one):
             found[name] = store.path(one.original) if one.original else None
     return found
 
 
 def _digest(path: Path, advance: Advance = _nothing) -> str | None:
     return digest_file(path, advance) if path.is_file() else None
+
+
+def _is_ours(path: Path, one: Installed) -> bool:
+    """Whether a file is still what was installed."""
+    return path.is_file() and (_stamp(path) == one.stamp or _digest(path) == one.now)
+
+
+def _stamp(path: Path) -> str:
+    told = path.stat()
+    return f"{told.st_size} {told.st_mtime_ns}"
 
 
 def _size(path: Path) -> int | None:
@@ -72,9 +82,10 @@ def _size(path: Path) -> int | None:
 # plans
 
 
-def plan_install(game: Path, files: Mapping[str, Path]) -> list[Action]:
-    """What installing these files would do; nothing is touched."""
+def plan_install(game: Path, files: Mapping[str, Path], bases: Mapping[str, Fingerprint | None]) -> list[Action]:
+    """What installing these files would do, or the same RefusedError; nothing is touched."""
     actions = []
+    _check_bases(game, files, bases)
     for name, source in sorted(files.items()):
         target = _inside(game, name)
         what = "replace" if target.exists() else "add"
@@ -214,7 +225,7 @@ def _move_in(
     else:
         original = store.put(target, advance) if old is not None else None
     new = copy(source, store.folder.parent / staged, None, store.disk, advance)
-    return action, Move(name, old, new, staged), Installed(original, new, folder)
+    return action, Move(name, old, new, staged), Installed(original, new, folder, _stamp(store.folder.parent / staged))
 
 
 def _missing_folder(game: Path, target: Path) -> str:

@@ -19,6 +19,7 @@ class Installed:
     original: str | None
     now: str
     folder: str = ""  # the topmost folder that had to be made for it
+    stamp: str = ""  # size and time of what was installed: while they hold, it need not be read to be known
 
 
 @dataclass(frozen=True)

@@ -32,17 +32,17 @@ class Disk:
         self.step("write")
         file.write(data)
 
-    def put(self, target: str, chunks: Iterable[bytes], size: int) -> int:
+    def put(self, target: str, chunks: Iterable[bytes]) -> int:
         """A file at `target`, whole or not at all, for work on thousands of them; its size.
 
-        Not synced: for what can be made again. `size` is what is expected, so that the room can be had at once.
+        Not synced: for what can be made again.
         """
         self.step(f"create {target}")
         part = f"{target}.{os.getpid()}{PART}"
         handle = os.open(part, _NEW, 0o666)
         try:
             try:
-                done = self._fill(handle, chunks, size)
+                done = self._fill(handle, chunks)
             finally:
                 os.close(handle)
             os.replace(part, target)
@@ -52,11 +52,7 @@ class Disk:
             raise
         return done
 
-    def _fill(self, handle: int, chunks: Iterable[bytes], size: int) -> int:
-        if size and sys.platform == "linux":
-            with contextlib.suppress(OSError):
-                # room taken beforehand instead of at write-out: a quarter of the system's time on ext4
-                os.posix_fallocate(handle, 0, size)
+    def _fill(self, handle: int, chunks: Iterable[bytes]) -> int:
         done = 0
         for chunk in chunks:
             self.step("write")
@@ -64,8 +60,6 @@ class Disk:
             while view:
                 written = os.write(handle, view)
                 view, done = view[written:], done + written
-        if done < size:
-            os.ftruncate(handle, done)
         return done
 
     def sync(self, file: BinaryIO) -> None:

@@ -53,7 +53,7 @@ def _print(found: list[Stretch], every: bool, context: Context) -> None:
         Column("bytes", [number(one.size) for one in shown_ones], right=True),
         Column("field", [shown(one.name) for one in shown_ones], style="blue"),
         Column("type", [one.shape for one in shown_ones]),
-        Column("value", [shown(one.value if len(one.value) < 50 else one.value[:47] + "...") for one in shown_ones], style="cyan"),
+        Column("value", [shown(one.value if len(one.value) <= 36 else one.value[:35] + "…") for one in shown_ones], style="cyan"),
         Column("meaning", [one.meaning for one in shown_ones]),
     ])  # fmt: skip
 
