@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import atexit
 import hashlib
 import json
 import os
@@ -28,6 +29,7 @@ LAMPS = f"{MAIN}/rules/lamps.xml"
 LETTER = f"{MAIN}/letters/en/01-arrival.txt"
 _made: dict[str, Path] = {}
 _keep = tempfile.TemporaryDirectory(prefix="volvex-tests-")
+atexit.register(_keep.cleanup)
 
 
 def made_game() -> Path:
