@@ -13,7 +13,7 @@ from volvex.command._actions import tell
 from volvex.command._bench import add_bench, bench_folder
 from volvex.command._context import Context
 from volvex.errors import NotFoundError, Status
-from volvex.mods import plan_restore, restore
+from volvex.mods import installed, plan_restore, restore
 
 PLACE = 41
 
@@ -42,7 +42,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             options.json,
             context,
         )
-    total = sum(action.after or 0 for action in plan_restore(game)) * 3
+    total = sum((game / name).stat().st_size for name in installed(game) if (game / name).is_file()) * 2
     with context.progress("restoring", total) as advance:
         done = restore(game, context.disk, advance)
     status = tell(done.actions, done.changed, False, options.json, context)
