@@ -9,11 +9,11 @@ from pathlib import Path
 
 from volvex.archive import filetypes
 from volvex.archive.names import clean, shown
-from volvex.codec import COMPRESS, SEAL, Compression, Seal
+from volvex.codec import COMPRESS, SEAL, Compression, Seal, Sum
 from volvex.errors import ContentError, FormatError, RefusedError
 from volvex.layout import Layout, Library
 from volvex.layout.model import Field, SealOf
-from volvex.layout.reading import Entries, Reading, offset_of, read
+from volvex.layout.reading import Entries, Reading, offset_of, read, seal_text, stored_seal
 from volvex.layout.records import Array
 from volvex.source import FileSource, Source
 
@@ -127,13 +127,13 @@ class Archive:
                 yield chunk
         except ContentError as error:
             raise self._damaged(row, error) from error
-        for sealed, value in (*before, *after):
-            self._compare(row, sealed, value)
+        for sealed, total in (*before, *after):
+            self._compare(row, sealed, total.value())
 
-    def _sums(self, part: str) -> list[tuple[_Sealed, int]]:
-        return [(sealed, sealed.seal.start()) for sealed in self._seals if sealed.part == part]
+    def _sums(self, part: str) -> list[tuple[_Sealed, Sum]]:
+        return [(sealed, sealed.seal.new()) for sealed in self._seals if sealed.part == part]
 
-    def _fed(self, sums: list[tuple[_Sealed, int]], chunks: Iterator[bytes]) -> Iterator[bytes]:
+    def _fed(self, sums: list[tuple[_Sealed, Sum]], chunks: Iterator[bytes]) -> Iterator[bytes]:
         for chunk in chunks:
             _feed(sums, chunk)
             yield chunk
@@ -175,13 +175,16 @@ class Archive:
     def _verify(self, row: int, part: str, data: bytes) -> None:
         for sealed in self._seals:
             if sealed.part == part:
-                self._compare(row, sealed, sealed.seal.update(sealed.seal.start(), data))
+                total = sealed.seal.new()
+                total.update(data)
+                self._compare(row, sealed, total.value())
 
     def _compare(self, row: int, sealed: _Sealed, value: int) -> None:
-        told, field = int(sealed.column[row]), sealed.field
+        field = sealed.field
+        told = stored_seal(field, sealed.column, row)
         if told != value:
             raise FormatError(
-                self.source.name, f"{shown(self.names[row])}: its {field.words} is {value:#010x}, the file says {told:#010x}",
+                self.source.name, f"{shown(self.names[row])}: its {field.words} is {seal_text(field, value)}, the file says {seal_text(field, told)}",
                 offset=self._offset(row, field), field=self._home.where(row, field.name),
                 hint="a fresh copy of the file: this entry is damaged",
             )  # fmt: skip
@@ -191,9 +194,9 @@ class Archive:
         return f"{self.source.name}/{shown(self.names[row])}"
 
 
-def _feed(sums: list[tuple[_Sealed, int]], chunk: bytes) -> None:
-    for index, (sealed, value) in enumerate(sums):
-        sums[index] = (sealed, sealed.seal.update(value, chunk))
+def _feed(sums: list[tuple[_Sealed, Sum]], chunk: bytes) -> None:
+    for _, total in sums:
+        total.update(chunk)
 
 
 def open_archive(path: Path, library: Library, name: str | None = None, layout: Layout | None = None) -> Archive | None:

@@ -58,7 +58,7 @@ class Spool(Source):
         """Encode a content for an archive like `like`. Safe to call from several threads."""
         size = 0
         seals = {
-            (field.meaning.algorithm, field.meaning.part): SEAL.get(field.meaning.algorithm).start()
+            (field.meaning.algorithm, field.meaning.part): SEAL.get(field.meaning.algorithm).new()
             for field in like.reading.home.block.fields
             if isinstance(field.meaning, SealOf) and field.meaning.part in PARTS
         }
@@ -66,7 +66,7 @@ class Spool(Source):
         def update(part: str, data: bytes) -> None:
             for key in seals:
                 if key[1] == part:
-                    seals[key] = SEAL.get(key[0]).update(seals[key], data)
+                    seals[key].update(data)
 
         def counted() -> Iterator[bytes]:
             nonlocal size
@@ -81,7 +81,7 @@ class Spool(Source):
                 yield out
 
         offset, length = self._append(sealed())
-        return NewContent(self, offset, length, size, codec, seals)
+        return NewContent(self, offset, length, size, codec, {key: total.value() for key, total in seals.items()})
 
     def _append(self, chunks: Iterator[bytes]) -> tuple[int, int]:
         """Put chunks one behind the other. Short contents are gathered first, so that threads can make them at once."""

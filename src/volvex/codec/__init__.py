@@ -6,5 +6,6 @@ Other packages add codecs through the entry points `volvex.compress` and `volvex
 """
 
 from volvex.codec.registry import COMPRESS, SEAL, Compression, Seal
+from volvex.codec.sums import Sum
 
-__all__ = ["COMPRESS", "SEAL", "Compression", "Seal"]
+__all__ = ["COMPRESS", "SEAL", "Compression", "Seal", "Sum"]

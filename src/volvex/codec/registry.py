@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Generic, Protocol, TypeVar, cast
 
+from volvex.codec.sums import Sum
 from volvex.errors import UsageError
 
 if TYPE_CHECKING:
@@ -37,13 +38,11 @@ class Compression(Protocol):
 
 
 class Seal(Protocol):
-    """A checksum or digest as a number of `bits` bits, fed in pieces."""
+    """A checksum or digest of `bits` bits; `new()` starts one."""
 
     bits: int
 
-    def start(self) -> int: ...
-
-    def update(self, state: int, data: bytes | memoryview) -> int: ...
+    def new(self) -> Sum: ...
 
 
 class Registry(Generic[T]):

@@ -140,8 +140,10 @@ def _check_field(layout: Layout, field: Field) -> Iterator[Problem]:
         yield from _check_measure(layout, field, meaning)
     elif isinstance(meaning, SealOf):
         bits = _seal_bits(meaning.algorithm)
-        if not isinstance(kind, Number) or kind.signed or kind.bits != bits:
-            yield field.place, f"{meaning.algorithm} has {bits} bits, `{field.name}` is {kind}", f"u{bits}"
+        fits = (isinstance(kind, Number) and not kind.signed and kind.bits == bits) or kind == Raw(bits // 8)
+        if not fits:
+            wanted = f"u{bits}" if bits <= 64 else f"{bits // 8} bytes"
+            yield field.place, f"{meaning.algorithm} has {bits} bits, `{field.name}` is {kind}", wanted
 
 
 def _seal_bits(algorithm: str) -> int:

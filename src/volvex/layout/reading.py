@@ -197,21 +197,37 @@ def block_seals(layout: Layout) -> list[tuple[Block, Field, SealOf]]:
 
 def seal_value(algorithm: str, data: bytes) -> int:
     """The seal over some bytes."""
-    seal = SEAL.get(algorithm)
-    return seal.update(seal.start(), data)
+    seal = SEAL.get(algorithm).new()
+    seal.update(data)
+    return seal.value()
+
+
+def seal_size(one: Field) -> int:
+    """The bytes of a seal's field."""
+    return one.type.bits // 8 if isinstance(one.type, Number) else int(getattr(one.type, "size", 0) or 0)
+
+
+def seal_text(one: Field, value: int) -> str:
+    """A seal as it is told: as many digits as it has."""
+    return f"0x{value:0{2 * seal_size(one)}x}"
+
+
+def stored_seal(one: Field, column: Array, row: int) -> int:
+    """A seal as a field holds it; a digest in bytes has its highest byte first."""
+    return int.from_bytes(column[row].tobytes(), "big") if isinstance(one.type, Raw) else int(column[row])
 
 
 def _check_seals(reading: Reading) -> None:
     for home, one, meaning in block_seals(reading.layout):
         holder, covered = reading.blocks[home.name], reading.blocks[meaning.part]
         data = covered.data
-        if holder is covered and isinstance(one.type, Number):  # its own bytes count as zero
-            at = _offset(holder, 0, one.name) - holder.start
-            data = data[:at] + bytes(one.type.bits // 8) + data[at + one.type.bits // 8 :]
-        value, found = seal_value(meaning.algorithm, data), int(holder.numbers(one.name)[0])
+        if holder is covered:  # its own bytes count as zero
+            at, size = _offset(holder, 0, one.name) - holder.start, seal_size(one)
+            data = data[:at] + bytes(size) + data[at + size :]
+        value, found = seal_value(meaning.algorithm, data), stored_seal(one, holder.numbers(one.name), 0)
         if value != found:
             raise FormatError(
-                reading.source.name, f"the {meaning.algorithm} of {meaning.part} is {value:#010x}, the file says {found:#010x}",
+                reading.source.name, f"the {meaning.algorithm} of {meaning.part} is {seal_text(one, value)}, the file says {seal_text(one, found)}",
                 offset=_offset(holder, 0, one.name), field=holder.where(0, one.name),
                 hint="a fresh copy of the file: some of its bytes have changed",
             )  # fmt: skip

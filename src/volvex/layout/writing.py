@@ -18,7 +18,7 @@ import numpy as np
 from volvex.errors import FormatError
 from volvex.layout import check
 from volvex.layout.kinds import archive as facts
-from volvex.layout.model import Block, Field, Measure, Number, SealOf
+from volvex.layout.model import Block, Field, Measure, Raw, SealOf
 from volvex.layout.reading import BlockRead, Reading, block_seals, seal_value
 from volvex.layout.records import Array, Column, Columns, Texts, fit
 from volvex.source import Source
@@ -385,7 +385,7 @@ class _Planner:
         if not values:
             return
         home = self.reading.home.block.name
-        stored = fit(np.array([value for _, value in values], dtype=object), one, f"{self.source.name}, {home}")
+        stored = self._stored(one, [value for _, value in values], home)
         column: Any = self.columns[home][one.name].copy()  # type: ignore[union-attr]
         column[[row for row, _ in values]] = stored
         self.columns[home][one.name] = column
@@ -436,10 +436,14 @@ class _Planner:
 
     def _put(self, block: Block, one: Field, value: int) -> None:
         """Set a field of a block that is a single record."""
-        assert isinstance(one.type, Number)
-        self.columns[block.name][one.name] = fit(
-            np.array([value], dtype=object), one, f"{self.source.name}, {block.name}"
-        )
+        self.columns[block.name][one.name] = self._stored(one, [value], block.name)
+
+    def _stored(self, one: Field, values: list[int], block: str) -> Array:
+        """Numbers as a field stores them; a digest in bytes has its highest byte first."""
+        if isinstance(one.type, Raw):
+            size = one.type.size
+            return np.frombuffer(b"".join(value.to_bytes(size, "big") for value in values), f"V{size}")
+        return fit(np.array(values, dtype=object), one, f"{self.source.name}, {block}")
 
 
 def sorting(column: Column) -> Array:

@@ -1,15 +1,8 @@
 """Adler-32 (RFC 1950, section 8.2)."""
 
-from __future__ import annotations
-
 import zlib
 
+from volvex.codec.sums import running
+
 bits = 32
-
-
-def start() -> int:
-    return 1
-
-
-def update(state: int, data: bytes | memoryview) -> int:
-    return zlib.adler32(data, state)
+new = running(zlib.adler32, 1)

@@ -1,0 +1,120 @@
+"""What all stream compressions share: bounded decoding by a library's decompressor, whole, in pieces, or its start.
+
+Python's libraries agree on a decompressor with `decompress(data, max_length)`, `eof` and `unused_data`; each
+codec's file says how to make one, and what makes the other direction.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from typing import Any, Protocol
+
+from volvex.errors import ContentError
+
+STEP = 1 << 20  # bytes that come out at once
+
+
+class Decompressor(Protocol):
+    """A library's decoder of one stream."""
+
+    @property
+    def eof(self) -> bool: ...
+
+    @property
+    def unused_data(self) -> bytes: ...
+
+    def decompress(self, data: bytes, max_length: int) -> bytes: ...
+
+
+class Tailed:
+    """zlib's decoders hand back the input that they did not use; the others keep it. This makes the first like the others."""
+
+    def __init__(self, stream: Any) -> None:
+        self._stream, self._tail = stream, b""
+
+    def decompress(self, data: bytes, max_length: int) -> bytes:
+        out: bytes = self._stream.decompress(self._tail + data if self._tail else data, max_length)
+        self._tail = self._stream.unconsumed_tail
+        return out
+
+    @property
+    def eof(self) -> bool:
+        return bool(self._stream.eof)
+
+    @property
+    def unused_data(self) -> bytes:
+        unused: bytes = self._stream.unused_data
+        return unused
+
+
+class Streamed:
+    """A compression made from a library's decoder and encoder. `what` is how errors call its streams."""
+
+    def __init__(
+        self, what: str, decoder: Callable[[], Decompressor], encoder: Callable[[], Any], errors: tuple[type[Exception], ...]
+    ) -> None:  # fmt: skip
+        self.what, self._decoder, self._encoder, self._errors = what, decoder, encoder, errors
+
+    def decode(self, stored: bytes, size: int) -> bytes:
+        """The content; ContentError unless it is exactly `size` bytes and all of `stored` is used."""
+        stream = self._decoder()
+        content = self._step(stream, stored, size + 1)
+        if len(content) <= size and not stream.eof:  # a library may give less than it could
+            content = b"".join([content, *self._rest(stream, size + 1 - len(content))])
+        if len(content) != size:
+            over = "more than " if len(content) > size else f"{len(content)}, not "
+            raise ContentError(f"the {self.what} holds {over}the {size} bytes that the size says")
+        self._check_end(stream, 0)
+        return content
+
+    def _rest(self, stream: Decompressor, room: int) -> Iterator[bytes]:
+        while room > 0 and not stream.eof:
+            out = self._step(stream, b"", room)
+            if not out:
+                return
+            room -= len(out)
+            yield out
+
+    def decode_stream(self, chunks: Iterable[bytes], size: int) -> Iterator[bytes]:
+        """The same in pieces; never more than `size` bytes come out."""
+        stream, left, unused = self._decoder(), size, 0
+        for chunk in chunks:
+            if stream.eof:
+                unused += len(chunk)
+                continue
+            out = b"-"
+            while out and not stream.eof:
+                out = self._step(stream, chunk, STEP)
+                chunk, left = b"", left - len(out)
+                if left < 0:
+                    raise ContentError(f"the {self.what} holds more than the {size} bytes that the size says")
+                if out:
+                    yield out
+        if left:
+            raise ContentError(f"the {self.what} holds {size - left}, not the {size} bytes that the size says")
+        self._check_end(stream, unused)
+
+    def decode_start(self, stored: bytes, size: int) -> bytes:
+        """The first `size` bytes of the content, from a beginning of `stored`."""
+        return self._step(self._decoder(), stored, size)
+
+    def encode_stream(self, chunks: Iterable[bytes]) -> Iterator[bytes]:
+        """Content in pieces to stored bytes in pieces."""
+        stream = self._encoder()
+        for chunk in chunks:
+            out = stream.compress(chunk)
+            if out:
+                yield out
+        yield stream.flush()
+
+    def _step(self, stream: Decompressor, data: bytes, room: int) -> bytes:
+        try:
+            return stream.decompress(data, room)
+        except self._errors as error:
+            raise ContentError(f"not a sound {self.what}: {error}") from error
+
+    def _check_end(self, stream: Decompressor, unused: int) -> None:
+        if not stream.eof:
+            raise ContentError(f"the {self.what} is cut off before its end")
+        if unused or stream.unused_data:
+            raise ContentError(f"{unused + len(stream.unused_data)} bytes follow the end of the {self.what}")
