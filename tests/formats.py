@@ -2,9 +2,18 @@
 
 from __future__ import annotations
 
+import bz2
+import gzip
+import hashlib
+import lzma
 import struct
 import zlib
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+
+import lz4.block
+import lz4.frame
+import xxhash
+import zstandard
 
 Files = Sequence[tuple[str, bytes]]
 
@@ -111,6 +120,132 @@ def packed(files: Files, methods: Sequence[int] = ()) -> bytes:
     return bytes(body + table)
 
 
+# content first; the table is found through a footer, which is found from the end of the file
+FOOTER = """
+layout "footer" kind archive
+big endian
+known by "KELP" at end - 4
+block foot at end - 20
+    digest   8 bytes  xxh64 of table
+    where    u32      start of table
+    count    u32      count of table
+    mark     4 bytes  is "KELP"
+block table repeats
+    name     text u8  name
+    start    u32      start of content
+    size     u32      size of content
+"""
+
+
+def footer(files: Files) -> bytes:
+    content = b"".join(data for _, data in files)
+    table, position = b"", 0
+    for name, data in files:
+        table += bytes([len(name)]) + name.encode() + struct.pack(">II", position, len(data))
+        position += len(data)
+    return content + table + xxhash.xxh64(table).digest() + struct.pack(">II", len(content), len(files)) + b"KELP"
+
+
+# the same behind a mark that is searched from the end, with a comment of any length behind it
+MARKED = """
+layout "marked" kind archive
+little endian
+known by "MK" at 0
+block head at 0
+    mark     2 bytes  is "MK"
+block foot at last "<ends>"
+    mark     6 bytes  is "<ends>"
+    where    u32      start of table
+    bytes    u32      length of table
+    comment  text u8  kept
+block table repeats
+    name     text zero name
+    start    u32      start of content
+    size     u16      size of content
+    sum      u16      sum16 of content
+"""
+
+
+def marked(files: Files, comment: bytes = b"made <end> at night") -> bytes:
+    content, table = b"MK", b""
+    for name, data in files:
+        table += name.encode() + b"\0" + struct.pack("<IHH", len(content), len(data), sum(data) % 65536)
+        content += data
+    foot = b"<ends>" + struct.pack("<II", len(content), len(table)) + bytes([len(comment)]) + comment
+    return content + table + foot
+
+
+# where each content starts is told, and not where it ends
+NEXT = """
+layout "up to the next" kind archive
+known by "NX" at 0
+block head at 0
+    mark     2 bytes  is "NX"
+    count    u16      count of table
+block table at 4 repeats
+    name     text 12  name
+    start    u32      start of content
+content until next
+"""
+
+
+def until_next(files: Files) -> bytes:
+    table, content, start = b"", b"", 4 + 16 * len(files)
+    for name, data in files:
+        table += struct.pack("<12sI", name.encode(), start + len(content))
+        content += data
+    return b"NX" + struct.pack("<H", len(files)) + table + content
+
+
+# every codec, told by a number of each entry, and digests
+SEALED = """
+layout "sealed" kind archive
+little endian
+known by "SEAL" at 0
+block head at 0
+    mark     4 bytes   is "SEAL"
+    where    u64       start of table
+    count    u32       count of table
+    sha      20 bytes  sha1 of table
+    own      32 bytes  sha256 of head
+block table repeats
+    name     text u16  name
+    start    u64       start of content
+    stored   u32       stored size of content
+    size     u32       size of content
+    how      i8        codec of content { 0 none, 1 deflate, 2 gzip, 3 bzip2, 4 lzma, 5 xz, 6 lz4, 7 lz4frame, 8 zstd }
+    digest   16 bytes  md5 of content
+    hash     u32       xxh32 of stored content
+"""
+ENCODERS: tuple[Callable[[bytes], bytes], ...] = (
+    bytes,
+    lambda data: zlib.compress(data, 9)[2:-4],
+    lambda data: gzip.compress(data, mtime=1),
+    bz2.compress,
+    lambda data: lzma.compress(data, lzma.FORMAT_ALONE),
+    lambda data: lzma.compress(data, check=lzma.CHECK_CRC32),
+    lambda data: lz4.block.compress(data, mode="high_compression", store_size=False),
+    lz4.frame.compress,
+    zstandard.ZstdCompressor(level=1).compress,
+)
+
+
+def sealed(files: Files) -> bytes:
+    body, table = b"", b""
+    for number, (name, data) in enumerate(files):
+        how = number % len(ENCODERS)
+        stored = ENCODERS[how](data)
+        table += (
+            struct.pack("<H", len(name))
+            + name.encode()
+            + struct.pack("<QIIb", 68 + len(body), len(stored), len(data), how)
+        )
+        table += hashlib.md5(data).digest() + struct.pack("<I", xxhash.xxh32_intdigest(stored))
+        body += stored
+    head = b"SEAL" + struct.pack("<QI", 68 + len(body), len(files)) + hashlib.sha1(table).digest()
+    return head + hashlib.sha256(head + bytes(32)).digest() + body + table
+
+
 SAMPLES: Files = (
     ("bell.ring", b"RING" + bytes(range(60))),
     ("empty.lst", b""),
@@ -118,4 +253,13 @@ SAMPLES: Files = (
     ("odd", b"\x00\xff\x00"),
     ("tide.csv", b"hour;height\n1;2.5\n"),
 )
-FORMATS = {"fixed": (FIXED, fixed), "zero": (ZERO, zero), "packed": (PACKED, packed)}
+FORMATS: dict[str, tuple[str, Callable[[Files], bytes]]] = {
+    "fixed": (FIXED, fixed),
+    "zero": (ZERO, zero),
+    "packed": (PACKED, packed),
+    "footer": (FOOTER, footer),
+    "marked": (MARKED, marked),
+    "next": (NEXT, until_next),
+    "sealed": (SEALED, sealed),
+}
+COMPRESSED = ("packed", "sealed")  # their writers compress with settings of their own

@@ -44,7 +44,9 @@ class Cut(unittest.TestCase):
         for name, (text, make) in FORMATS.items():
             data = make(SAMPLES)
             layout = archive_of(text, data).layout
-            for size in range(len(data)):
+            # where nothing tells how long the last content is, nobody can notice that some of it is missing
+            unseen = len(SAMPLES[-1][1]) if name == "next" else 0
+            for size in range(len(data) - unseen):
                 with self.subTest(name, size=size):
                     self.assertIsNone(_read_whole(layout, data[:size]), "a part of the archive passed for the whole")
 

@@ -11,6 +11,7 @@ from volvex.errors import FormatError, LayoutError, ManyErrors, VolvexError
 from volvex.layout import remembered
 from volvex.layout.check import seal_order, unwritable
 from volvex.layout.model import (
+    At,
     Change,
     Constant,
     Content,
@@ -56,7 +57,7 @@ class Understood(unittest.TestCase):
     def test_the_parts_of_a_layout(self) -> None:
         layout = parse(GOOD)
         self.assertEqual((layout.title, layout.kind, layout.read_only), ("Test", "archive", False))
-        self.assertEqual(layout.known, (Known(b"TEST", 0),))
+        self.assertEqual(layout.known, (Known(b"TEST", At(0)),))
         self.assertEqual([block.name for block in layout.blocks], ["head", "table"])
         self.assertEqual([block.repeats for block in layout.blocks], [False, True])
         self.assertEqual(layout.content, Content(1, 0))
@@ -113,7 +114,7 @@ class Understood(unittest.TestCase):
 
     def test_hex_and_escapes_are_bytes(self) -> None:
         layout = parse(changed('known by "TEST" at 0', 'known by "\\x89T\\n" at 2\nknown by hex 00 fF at 0x10'))
-        self.assertEqual(layout.known, (Known(b"\x89T\n", 2), Known(b"\x00\xff", 16)))
+        self.assertEqual(layout.known, (Known(b"\x89T\n", At(2)), Known(b"\x00\xff", At(16))))
 
 
 MISTAKES: tuple[tuple[str, str, str, int, int, str, str], ...] = (

@@ -285,10 +285,29 @@ def unwritable(layout: Layout) -> list[tuple[Place, str]]:
     for block in layout.blocks:
         if block not in order:
             reasons.append((block.place, f"the seals of {block.name} and of another block each cover the other"))
-        if block.at and any(other.repeats and other.at is not None and other.at < block.at for other in layout.blocks):
+        if _stands_behind_a_growing_block(layout, block):
             reasons.append((block.place, f"{block.name} has a fixed place behind a block that may grow into it"))
+        if (
+            block.at
+            and block.at.from_end
+            and (block.repeats or any(isinstance(f.type, Text) and not f.type.size for f in block.fields))
+        ):
+            reasons.append(
+                (block.place, f"{block.name} is found from the end of the file, but may change its own length")
+            )
     reasons += getattr(kind_of(layout.kind), "unwritable", lambda _: ())(layout)
     return reasons
+
+
+def _stands_behind_a_growing_block(layout: Layout, block: Block) -> bool:
+    if block.at is None or block.at.from_end or not block.at.offset:
+        return False
+    fixed = [
+        (other, other.at)
+        for other in layout.blocks
+        if other.at is not None and not other.at.from_end and not other.at.mark
+    ]
+    return any(other.repeats and at.offset < block.at.offset for other, at in fixed)
 
 
 def seal_order(layout: Layout) -> list[Block]:

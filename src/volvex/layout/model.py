@@ -124,11 +124,23 @@ class Field:
 
 
 @dataclass(frozen=True)
+class At:
+    """A place in the file: an offset from its start, or back from its end, or where some bytes stand last."""
+
+    offset: int = 0
+    from_end: bool = False
+    mark: bytes = b""
+
+    def __str__(self) -> str:
+        return f"last {self.mark!r}" if self.mark else f"end - {self.offset}" if self.from_end else str(self.offset)
+
+
+@dataclass(frozen=True)
 class Block:
     """A record, or with `repeats` a row of them."""
 
     name: str
-    at: int | None
+    at: At | None
     repeats: bool
     sorted_by: str | None  # records ascend by this field's stored bytes, or its number
     align: int
@@ -143,6 +155,7 @@ class Content:
 
     align: int = 1
     fill: int = 0
+    until_next: bool = False  # nothing says how long an entry's content is: it ends where the next part starts
 
 
 @dataclass(frozen=True)
@@ -150,7 +163,7 @@ class Known:
     """Bytes at an offset by which a file is known."""
 
     value: bytes
-    at: int
+    at: At
 
 
 @dataclass(frozen=True)

@@ -14,9 +14,12 @@ from volvex.codec import SEAL
 from volvex.errors import FormatError
 from volvex.layout import check
 from volvex.layout.kinds import archive as facts
-from volvex.layout.model import Block, Constant, Fact, Field, Layout, Number, Raw, SealOf
+from volvex.layout.model import At, Block, Constant, Fact, Field, Known, Layout, Number, Raw, SealOf
 from volvex.layout.records import Array, Columns, Records, Texts, true
 from volvex.source import Source
+
+SEARCHED = 1 << 24  # bytes at the end of a file in which a mark is searched
+STEP = 1 << 20
 
 
 @dataclass(frozen=True)
@@ -89,8 +92,39 @@ def home_block(layout: Layout) -> Block:
 
 def fits(layout: Layout, source: Source) -> bool:
     """Whether a file bears the marks by which the layout knows its files; False when it names none."""
-    return bool(layout.known) and all(source.peek(one.at, len(one.value)) == one.value for one in layout.known
-                                      if one.at <= source.size) and all(one.at <= source.size for one in layout.known)  # fmt: skip
+    return bool(layout.known) and all(_bears(source, one) for one in layout.known)
+
+
+def _bears(source: Source, known: Known) -> bool:
+    try:
+        start = _place(source, known.at, known.value.decode("latin-1"))
+    except FormatError:
+        return False
+    return source.peek(start, len(known.value)) == known.value if start <= source.size else False
+
+
+def _place(source: Source, at: At, name: str) -> int:
+    """Where in a file a place is; FormatError when the file has no such place."""
+    if at.mark:
+        return _search_back(source, at.mark, name)
+    start = source.size - at.offset if at.from_end else at.offset
+    if start < 0:
+        raise FormatError(source.name, f"{name} should stand {at.offset} bytes before the end, the file has {source.size}",
+                          hint="a fresh copy of the file: it may be cut off")  # fmt: skip
+    return start
+
+
+def _search_back(source: Source, mark: bytes, name: str) -> int:
+    """Where some bytes stand for the last time within the last megabytes of a file."""
+    end, least = source.size, max(0, source.size - SEARCHED)
+    while end > least:
+        start = max(least, end - STEP)
+        found = source.read(start, min(source.size, end + len(mark) - 1) - start).rfind(mark)
+        if found >= 0:
+            return start + found
+        end = start
+    raise FormatError(source.name, f"{name} starts with {mark!r}, which is not within the last {SEARCHED >> 20} MB",
+                      hint="a fresh copy of the file: it may be cut off")  # fmt: skip
 
 
 def read(layout: Layout, source: Source) -> Reading:
@@ -110,7 +144,9 @@ def read(layout: Layout, source: Source) -> Reading:
 
 
 def _read_block(reading: Reading, block: Block) -> BlockRead:
-    start = block.at if block.at is not None else _measured(reading, "start", block.name)
+    start = (
+        _measured(reading, "start", block.name) if block.at is None else _place(reading.source, block.at, block.name)
+    )
     assert start is not None
     count = _measured(reading, "count", block.name) if block.repeats else 1
     length = _measured(reading, "length", block.name)
@@ -246,8 +282,24 @@ def _entries(reading: Reading) -> Entries:
     names = columns[facts.NAME]
     codec_field = reading.fact_field(facts.CODEC)
     codecs, codec = _codecs(codec_field, columns.get(facts.CODEC), len(names))
+    if reading.layout.content.until_next:
+        columns[facts.STORED] = _until_next(reading, columns[facts.START])
     stored = columns[facts.STORED if facts.STORED in columns else facts.SIZE]
     return Entries(names, columns[facts.START], stored, columns.get(facts.SIZE, stored), codec, codecs)
+
+
+def _until_next(reading: Reading, starts: Array) -> Array:
+    """Sizes that nothing tells: each content ends where the next one, a block or the file does.
+
+    Of entries that start at the same place all but the last are empty.
+    """
+    order = np.argsort(starts, kind="stable")
+    ends = np.array(sorted([*(block.start for block in reading.blocks.values()), reading.source.size]), np.int64)
+    bounds = ends[np.minimum(np.searchsorted(ends, starts[order], "left"), len(ends) - 1)]
+    following = np.append(starts[order][1:], reading.source.size)
+    sizes = np.empty(len(starts), np.int64)
+    sizes[order] = np.minimum(bounds, following) - starts[order]
+    return sizes
 
 
 def _codecs(one: Field | None, numbers: Array | None, count: int) -> tuple[list[str], Array]:

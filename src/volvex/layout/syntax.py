@@ -186,14 +186,26 @@ class _Builder(Transformer[Token, Any]):
     def block(self, children: list[Any]) -> tuple[str, Any]:
         return ("block", children)
 
-    def content(self, children: list[tuple[str, int]]) -> tuple[str, Any]:
-        return ("content", dict(children))
+    def content(self, children: list[Any]) -> tuple[str, Any]:
+        until, *placing = children
+        return ("content", {**dict(placing), "until_next": until is not None})
+
+    def at(self, children: list[Token]) -> model.At:
+        return model.At(_number(children[0]))
+
+    def at_end(self, children: list[Token]) -> model.At:
+        return model.At(_number(children[0]), from_end=True)
+
+    def at_last(self, children: list[Token]) -> model.At:
+        if not isinstance(children[0].value, bytes) or not children[0].value:
+            raise self._fail(children[0], "only bytes can be searched for", hint="a text in quotes or hex 4b 57")
+        return model.At(mark=children[0].value)
 
     @v_args(inline=True)
-    def known(self, literal: Token, at: Token) -> tuple[str, Any]:
+    def known(self, literal: Token, at: model.At) -> tuple[str, Any]:
         if not isinstance(literal.value, bytes):
             raise self._fail(literal, "a file is known by bytes, not by a number", "a text in quotes or hex 4b 57")
-        return ("known", model.Known(literal.value, _number(at)))
+        return ("known", model.Known(literal.value, at))
 
     def endian(self, children: list[Token]) -> tuple[str, Any]:
         return ("endian", str(children[0]))
@@ -227,7 +239,7 @@ class _Builder(Transformer[Token, Any]):
         name, at, repeats, sorted_by, *rest = children
         placing = {"align": 1, "fill": 0} | dict(item for item in rest if len(item) == 2)
         fields = tuple(self._field(item, big, names, kind) for item in rest if len(item) == 4)
-        return model.Block(str(name), None if at is None else _number(at), repeats is not None,
+        return model.Block(str(name), at, repeats is not None,
                            str(sorted_by) if sorted_by else None, placing["align"], placing["fill"], fields, _at(name))  # fmt: skip
 
     def _field(self, parts: Any, big: bool, names: list[str], kind: str) -> model.Field:

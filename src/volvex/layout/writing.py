@@ -191,14 +191,12 @@ class _Planner:
             part = int(overlap[0]) + 1
             raise FormatError(self.source.name, f"{self._name(parts, part)} overlaps what lies before it, which ends at {ends[part - 1]:#x}",
                               offset=int(parts.start[part]), hint="a fresh copy of the file, or another layout")  # fmt: skip
-        crooked = np.flatnonzero((parts.start % parts.align != 0) & (parts.block != self._fixed_index()))
+        told = [index for index, block in enumerate(self.blocks) if block.block.at is not None]
+        crooked = np.flatnonzero((parts.start % parts.align != 0) & ~np.isin(parts.block, told))
         if len(crooked):
             part = int(crooked[0])
             raise FormatError(self.source.name, f"{self._name(parts, part)} does not start at a multiple of {parts.align[part]}",
                               offset=int(parts.start[part]), hint="another `align` in the layout")  # fmt: skip
-
-    def _fixed_index(self) -> int:
-        return next((index for index, block in enumerate(self.blocks) if block.block.at == 0), -2)
 
     def _name(self, parts: _Parts, part: int) -> str:
         if parts.block[part] >= 0:
@@ -215,6 +213,7 @@ class _Planner:
         self.columns = {block.block.name: dict(block.columns) for block in self.blocks}
         self._choose_rows()
         self._place(parts)
+        self._check_ends()
         self._fill_entries()
         self._sort()
         data = self._write_blocks()
@@ -313,10 +312,11 @@ class _Planner:
 
     def _place_block(self, block: BlockRead) -> None:
         name = block.block.name
-        if block.block.at is not None and block.block.at != self.position:
+        at = block.block.at
+        if at is not None and not at.from_end and not at.mark and at.offset != self.position:
             raise FormatError(
                 self.source.name,
-                f"{name} must stand at {block.block.at:#x}, what comes before it now ends at {self.position:#x}",
+                f"{name} must stand at {at.offset:#x}, what comes before it now ends at {self.position:#x}",
             )
         self.block_start[name] = self.position
         self.pieces.append(name)
@@ -334,6 +334,14 @@ class _Planner:
         for index in (*self.loose, *added):
             self._align(self.layout.content.align, self.layout.content.fill)
             self._place_new(index)
+
+    def _check_ends(self) -> None:
+        """Blocks that are found from the end of the file stand there still."""
+        for block in self.blocks:
+            at, start = block.block.at, self.block_start[block.block.name]
+            if at is not None and at.from_end and start != self.position - at.offset:
+                raise FormatError(self.source.name, f"{block.block.name} must stand {at.offset} bytes before the end, "
+                                                    f"it now stands {self.position - start} before it")  # fmt: skip
 
     # filling in
 

@@ -28,7 +28,9 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
     homes = {block.name for block in layout.blocks for field in block.fields if isinstance(field.meaning, Fact)}
     if len(homes) > 1:
         yield layout.place, f"the facts about an entry are spread over {', '.join(sorted(homes))}", "one block for them"
-    if STORED not in facts and SIZE not in facts:
+    if layout.content.until_next:
+        yield from _check_until_next(layout, facts)
+    elif STORED not in facts and SIZE not in facts:
         yield (
             layout.place,
             "no field says how long an entry's content is",
@@ -49,6 +51,22 @@ def _check_start(layout: Layout, start: Field) -> Iterator[tuple[Place, str, str
             f"content starts at multiples of {layout.content.align}, which `{start.name}` cannot say in units of {unit}"
         )
         yield start.place, problem, f"content align {unit}"
+
+
+def _check_until_next(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
+    told = facts.get(STORED) or facts.get(SIZE)
+    if told is not None:
+        yield (
+            told.place,
+            f"`{told.name}` says how long content is, and so does `content until next`",
+            "leaving `until next` out",
+        )
+    if layout.content.align != 1:
+        yield (
+            layout.place,
+            "content that ends where the next starts cannot be told from the filling behind it",
+            "leaving `align` out",
+        )
 
 
 def _check_codec(codec: Field, both_sizes: bool) -> Iterator[tuple[Place, str, str]]:
