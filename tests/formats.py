@@ -246,6 +246,43 @@ def sealed(files: Files) -> bytes:
     return head + hashlib.sha256(head + bytes(32)).digest() + body + table
 
 
+# parallel arrays: all starts, then all sizes, then all names, one behind the other
+ARRAYS = """
+layout "arrays" kind archive
+little endian
+known by "ARR" at 0
+block head at 0
+    mark     3 bytes  is "ARR"
+    count    u8       count of starts
+block starts after head repeats
+    start    u32      start of content
+block sizes after starts repeats with starts
+    size     u16      size of content
+    mood     i16      kept
+block names after sizes repeats with starts align 8 fill 7e
+    name     text zero  name
+block sums after names repeats with names
+    sum      u32      crc32 of content
+content align 8 fill 2d
+"""
+
+
+def arrays(files: Files) -> bytes:
+    count = len(files)
+    names = b"".join(name.encode() + b"\0" for name, _ in files)
+    before = 4 + 8 * count
+    before += -before % 8
+    position, starts, content = before + len(names) + 4 * count, [], b""
+    for _, data in files:
+        content += b"-" * (-(position + len(content)) % 8)
+        starts.append(position + len(content))
+        content += data
+    sizes = b"".join(struct.pack("<Hh", len(data), -number) for number, (_, data) in enumerate(files))
+    head = b"ARR" + bytes([count]) + struct.pack(f"<{count}I", *starts) + sizes
+    sums = b"".join(struct.pack("<I", zlib.crc32(data)) for _, data in files)
+    return head.ljust(before, b"~") + names + sums + content
+
+
 SAMPLES: Files = (
     ("bell.ring", b"RING" + bytes(range(60))),
     ("empty.lst", b""),
@@ -261,5 +298,6 @@ FORMATS: dict[str, tuple[str, Callable[[Files], bytes]]] = {
     "marked": (MARKED, marked),
     "next": (NEXT, until_next),
     "sealed": (SEALED, sealed),
+    "arrays": (ARRAYS, arrays),
 }
 COMPRESSED = ("packed", "sealed")  # their writers compress with settings of their own

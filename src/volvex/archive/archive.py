@@ -12,8 +12,8 @@ from volvex.archive.names import clean, shown
 from volvex.codec import COMPRESS, SEAL, Compression, Seal, Sum
 from volvex.errors import ContentError, FormatError, RefusedError
 from volvex.layout import Layout, Library
-from volvex.layout.model import Field, SealOf
-from volvex.layout.reading import Entries, Reading, offset_of, read, seal_text, stored_seal
+from volvex.layout.model import Field
+from volvex.layout.reading import BlockRead, Entries, Reading, offset_of, read, seal_text, stored_seal
 from volvex.layout.records import Array
 from volvex.source import FileSource, Source
 
@@ -38,6 +38,7 @@ class Entry:
 class _Sealed:
     """A seal of each entry: its field, what it covers, how it is computed, and all its values."""
 
+    block: BlockRead
     field: Field
     part: str
     seal: Seal
@@ -53,11 +54,9 @@ class Archive:
         self.source: Source = reading.source
         self.layout: Layout = reading.layout
         self.entries: Entries = reading.entries
-        self._home = reading.home
         self._seals = [
-            _Sealed(field, field.meaning.part, SEAL.get(field.meaning.algorithm), self._home.numbers(field.name))
-            for field in self._home.block.fields
-            if isinstance(field.meaning, SealOf) and field.meaning.part in ("stored content", "content")
+            _Sealed(block, field, meaning.part, SEAL.get(meaning.algorithm), block.numbers(field.name))
+            for block, field, meaning in reading.entry_seals()
         ]
 
     def __len__(self) -> int:
@@ -156,17 +155,15 @@ class Archive:
     def _compression(self, row: int) -> Compression:
         name = self.codec(row)
         if name == "?":
-            field = self.reading.fact_field("codec of content")
-            assert field is not None
-            number = int(self._home.numbers(field.name)[row])
+            found = self.reading.fact("codec of content")
+            assert found is not None
+            block, field = found
+            number = int(block.numbers(field.name)[row])
             raise FormatError(
-                self.source.name, f"{number} is no codec that the layout knows", offset=self._offset(row, field),
-                field=self._home.where(row, field.name), hint="another layout, or adding the number to its table",
+                self.source.name, f"{number} is no codec that the layout knows", offset=offset_of(block, row, field.name),
+                field=block.where(row, field.name), hint="another layout, or adding the number to its table",
             )  # fmt: skip
         return COMPRESS.get(name)
-
-    def _offset(self, row: int, field: Field) -> int:
-        return offset_of(self._home, row, field.name)
 
     def _damaged(self, row: int, error: ContentError) -> FormatError:
         return FormatError(self.source.name, f"{shown(self.names[row])}: {error.message}", offset=int(self.entries.start[row]),
@@ -185,7 +182,7 @@ class Archive:
         if told != value:
             raise FormatError(
                 self.source.name, f"{shown(self.names[row])}: its {field.words} is {seal_text(field, value)}, the file says {seal_text(field, told)}",
-                offset=self._offset(row, field), field=self._home.where(row, field.name),
+                offset=offset_of(sealed.block, row, field.name), field=sealed.block.where(row, field.name),
                 hint="a fresh copy of the file: this entry is damaged",
             )  # fmt: skip
 

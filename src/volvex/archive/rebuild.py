@@ -15,9 +15,7 @@ from volvex.archive.work import Advance, ignore
 from volvex.codec import COMPRESS, SEAL
 from volvex.errors import FormatError, NotFoundError
 from volvex.layout import Library
-from volvex.layout.kinds.archive import PARTS
 from volvex.layout.library import require_writable
-from volvex.layout.model import SealOf
 from volvex.layout.writing import Edit, NewContent, plan
 from volvex.source import Disk, Source, atomic
 from volvex.source.disk import PART
@@ -58,9 +56,7 @@ class Spool(Source):
         """Encode a content for an archive like `like`. Safe to call from several threads."""
         size = 0
         seals = {
-            (field.meaning.algorithm, field.meaning.part): SEAL.get(field.meaning.algorithm).new()
-            for field in like.reading.home.block.fields
-            if isinstance(field.meaning, SealOf) and field.meaning.part in PARTS
+            (seal.algorithm, seal.part): SEAL.get(seal.algorithm).new() for _, _, seal in like.reading.entry_seals()
         }
 
         def update(part: str, data: bytes) -> None:

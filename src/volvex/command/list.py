@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import argparse
 import functools
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 import numpy as np
@@ -31,7 +31,7 @@ from volvex.command._tables import (
 )  # fmt: skip
 from volvex.command._tree import print_tree
 from volvex.errors import Status
-from volvex.layout.model import Kept
+from volvex.layout.model import Field, Kept, Number
 
 PLACE = 11
 BY_CONTENT = 20_000  # entries whose content is looked at without being asked
@@ -164,17 +164,20 @@ def _long(rows: _Rows) -> list[Column]:
     share = [f"{100 * b / a:.0f}%" if a else "-" for a, b in zip(rows.size.tolist(), rows.stored.tolist(), strict=True)]
     starts = [f"{start:#x}" for group in rows.groups for start in group.archive.entries.start[group.rows].tolist()]
     columns = [Column("share", share, right=True), Column("start", starts + ["-"] * len(rows.files), right=True)]
-    names = sorted({field.name for group in rows.groups for field in _kept(group)})
-    for name in names:
+    kept = [{field.name: column for field, column in _kept(group)} for group in rows.groups]
+    for name in sorted({name for one in kept for name in one}):
         cells: list[str] = []
-        for group in rows.groups:
-            values: Any = group.archive.reading.home.columns.get(name)
+        for group, one in zip(rows.groups, kept, strict=True):
             cells += (
-                [str(value) for value in values[group.rows].tolist()] if values is not None else ["-"] * len(group.rows)
+                [str(value) for value in one[name][group.rows].tolist()] if name in one else ["-"] * len(group.rows)
             )
         columns.append(Column(name, cells + ["-"] * len(rows.files), right=True))
     return columns
 
 
-def _kept(group: Group) -> list[Any]:
-    return [field for field in group.archive.reading.home.block.fields if isinstance(field.meaning, Kept)]
+def _kept(group: Group) -> Iterator[tuple[Field, Any]]:
+    """The numbers of each entry that nobody knows."""
+    for block in group.archive.reading.entry_blocks():
+        for field in block.block.fields:
+            if isinstance(field.meaning, Kept) and isinstance(field.type, Number):
+                yield field, block.numbers(field.name)

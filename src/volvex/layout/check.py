@@ -97,7 +97,8 @@ def _problems(layout: Layout) -> Iterator[Problem]:
         if block.name in ("file", "content"):
             yield block.place, f"a block cannot be called {block.name}", "another name"
         yield from _repeated([(field.name, field.place) for field in block.fields], "field")
-        yield from _check_sorting(block)
+        yield from _check_sorting(layout, block)
+        yield from _check_along(layout, block)
         for field in block.fields:
             yield from _check_field(layout, field)
     yield from _check_facts(layout)
@@ -105,7 +106,21 @@ def _problems(layout: Layout) -> Iterator[Problem]:
     yield from kind.check(layout)
 
 
-def _check_sorting(block: Block) -> Iterator[Problem]:
+def _check_along(layout: Layout, block: Block) -> Iterator[Problem]:
+    for name, what in ((block.at.after if block.at else "", "start behind"), (block.along, "repeat with")):
+        other = layout.block(name) if name else None
+        if name and (other is None or other is block):
+            near = difflib.get_close_matches(name, [one.name for one in layout.blocks if one is not block], 1)
+            yield (
+                block.place,
+                f"{block.name} cannot {what} {name}: there is no such block",
+                near[0] if near else "the name of another block",
+            )
+        elif block.along and what == "repeat with" and other is not None and not other.repeats:
+            yield block.place, f"{name} is one record, {block.name} cannot repeat with it", f"block {name} repeats"
+
+
+def _check_sorting(layout: Layout, block: Block) -> Iterator[Problem]:
     if block.sorted_by is None:
         return
     by = next((field for field in block.fields if field.name == block.sorted_by), None)
@@ -116,6 +131,12 @@ def _check_sorting(block: Block) -> Iterator[Problem]:
             else f"{block.name} is one record, it has no order"
         )
         yield block.place, problem, "sorted by the field that the game searches"
+    elif any(one.along for one in layout.entry_blocks()):
+        yield (
+            block.place,
+            "records that belong together over several blocks cannot be sorted yet",
+            "leaving `sorted by` out",
+        )
     elif isinstance(by.type, Raw) or not isinstance(by.meaning, Fact | Kept):
         yield by.place, f"records cannot be sorted by `{by.name}`", "a name or a number that belongs to the entry"
 
@@ -243,8 +264,11 @@ def reading_order(layout: Layout) -> list[Block]:
 
 def _is_found(block: Block, known: dict[tuple[str, str], tuple[Block, Field]], read: set[str]) -> bool:
     start, count = known.get(("start", block.name)), known.get(("count", block.name))
-    placed = block.at is not None or (start is not None and start[0].name in read)
-    return placed and (count is None or not block.repeats or count[0].name in read)
+    placed = start is not None and start[0].name in read
+    if block.at is not None:
+        placed = not block.at.after or block.at.after in read
+    counted = block.along in read if block.along else count is None or not block.repeats or count[0].name in read
+    return placed and counted
 
 
 def _check_places(layout: Layout) -> Iterator[Problem]:
@@ -267,7 +291,7 @@ def _check_places(layout: Layout) -> Iterator[Problem]:
                 f"`block {block.name} at ...`",
             )
     for block in layout.blocks:
-        count = known.get(("count", block.name)) or known.get(("length", block.name))
+        count = block.along or known.get(("count", block.name)) or known.get(("length", block.name))
         if block.repeats and count is None:
             yield (
                 block.place,
@@ -300,13 +324,9 @@ def unwritable(layout: Layout) -> list[tuple[Place, str]]:
 
 
 def _stands_behind_a_growing_block(layout: Layout, block: Block) -> bool:
-    if block.at is None or block.at.from_end or not block.at.offset:
+    if block.at is None or not block.at.fixed or not block.at.offset:
         return False
-    fixed = [
-        (other, other.at)
-        for other in layout.blocks
-        if other.at is not None and not other.at.from_end and not other.at.mark
-    ]
+    fixed = [(other, other.at) for other in layout.blocks if other.at is not None and other.at.fixed]
     return any(other.repeats and at.offset < block.at.offset for other, at in fixed)
 
 

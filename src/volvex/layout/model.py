@@ -125,14 +125,17 @@ class Field:
 
 @dataclass(frozen=True)
 class At:
-    """A place in the file: an offset from its start, or back from its end, or where some bytes stand last."""
+    """A place in the file: an offset from its start, or back from its end, where some bytes stand last, or behind a block."""
 
     offset: int = 0
     from_end: bool = False
     mark: bytes = b""
+    after: str = ""
 
-    def __str__(self) -> str:
-        return f"last {self.mark!r}" if self.mark else f"end - {self.offset}" if self.from_end else str(self.offset)
+    @property
+    def fixed(self) -> bool:
+        """Whether it is an offset from the start."""
+        return not (self.from_end or self.mark or self.after)
 
 
 @dataclass(frozen=True)
@@ -142,6 +145,7 @@ class Block:
     name: str
     at: At | None
     repeats: bool
+    along: str | None  # the block whose records these belong to, one by one
     sorted_by: str | None  # records ascend by this field's stored bytes, or its number
     align: int
     fill: int
@@ -176,6 +180,24 @@ class Layout:
     content: Content
     read_only: bool
     place: Place
+
+    def root(self, block: Block) -> Block:
+        """The block that a block's records follow, through as many as there are."""
+        seen = {block.name}
+        while block.along is not None:
+            following = self.block(block.along)
+            if following is None or following.name in seen:
+                break
+            block = following
+            seen.add(block.name)
+        return block
+
+    def entry_blocks(self) -> list[Block]:
+        """The blocks that have a record for each entry."""
+        roots = {
+            self.root(block).name for block in self.blocks for one in block.fields if isinstance(one.meaning, Fact)
+        }
+        return [block for block in self.blocks if self.root(block).name in roots]
 
     def block(self, name: str) -> Block | None:
         """The block of that name."""

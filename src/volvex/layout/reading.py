@@ -77,17 +77,31 @@ class Reading:
 
     @property
     def home(self) -> BlockRead:
-        """The block that holds the facts about the entries."""
-        return self.blocks[home_block(self.layout).name]
+        """The block that holds the entries' names."""
+        found = self.fact(facts.NAME)
+        assert found is not None
+        return found[0]
 
-    def fact_field(self, what: str) -> Field | None:
-        """The field that carries a fact."""
-        return next((f for f in self.home.block.fields if isinstance(f.meaning, Fact) and f.meaning.what == what), None)
+    def entry_blocks(self) -> list[BlockRead]:
+        """The blocks that have a record for each entry."""
+        return [self.blocks[block.name] for block in self.layout.entry_blocks()]
 
+    def fact(self, what: str) -> tuple[BlockRead, Field] | None:
+        """The field that carries a fact, and its block."""
+        for block in self.blocks.values():
+            for one in block.block.fields:
+                if isinstance(one.meaning, Fact) and one.meaning.what == what:
+                    return block, one
+        return None
 
-def home_block(layout: Layout) -> Block:
-    """The block that holds the facts about the entries."""
-    return next(block for block in layout.blocks if any(isinstance(f.meaning, Fact) for f in block.fields))
+    def entry_seals(self) -> list[tuple[BlockRead, Field, SealOf]]:
+        """The seals of each entry: their block and field, and what they cover."""
+        return [
+            (block, one, one.meaning)
+            for block in self.entry_blocks()
+            for one in block.block.fields
+            if isinstance(one.meaning, SealOf) and one.meaning.part in facts.PARTS
+        ]
 
 
 def fits(layout: Layout, source: Source) -> bool:
@@ -144,15 +158,25 @@ def read(layout: Layout, source: Source) -> Reading:
 
 
 def _read_block(reading: Reading, block: Block) -> BlockRead:
-    start = (
-        _measured(reading, "start", block.name) if block.at is None else _place(reading.source, block.at, block.name)
-    )
-    assert start is not None
+    start = _start(reading, block)
     count = _measured(reading, "count", block.name) if block.repeats else 1
+    if block.along:
+        count = len(reading.blocks[block.along].starts)
     length = _measured(reading, "length", block.name)
     records = Records(block)
     found = records.read(reading.source, start, count, length)
     return BlockRead(records, start, found.data, found.columns, found.starts)
+
+
+def _start(reading: Reading, block: Block) -> int:
+    if block.at is None:
+        start = _measured(reading, "start", block.name)
+        assert start is not None
+        return start
+    if block.at.after:
+        end = reading.blocks[block.at.after].end
+        return end + -end % block.align
+    return _place(reading.source, block.at, block.name)
 
 
 def _measured(reading: Reading, what: str, part: str) -> int | None:
@@ -270,18 +294,16 @@ def _check_seals(reading: Reading) -> None:
 
 
 def _entries(reading: Reading) -> Entries:
-    home = reading.home
     columns: dict[str, Any] = {}
-    for one in home.block.fields:
-        if not isinstance(one.meaning, Fact):
-            continue
-        column = home.columns[one.name]
-        columns[one.meaning.what] = (
-            column if isinstance(column, Texts) else true(column, one, reading.source, home.starts)
-        )
+    for block in reading.entry_blocks():
+        for one in block.block.fields:
+            if isinstance(one.meaning, Fact):
+                column = block.columns[one.name]
+                whole = column if isinstance(column, Texts) else true(column, one, reading.source, block.starts)
+                columns[one.meaning.what] = whole
     names = columns[facts.NAME]
-    codec_field = reading.fact_field(facts.CODEC)
-    codecs, codec = _codecs(codec_field, columns.get(facts.CODEC), len(names))
+    codec_field = reading.fact(facts.CODEC)
+    codecs, codec = _codecs(codec_field[1] if codec_field else None, columns.get(facts.CODEC), len(names))
     if reading.layout.content.until_next:
         columns[facts.STORED] = _until_next(reading, columns[facts.START])
     stored = columns[facts.STORED if facts.STORED in columns else facts.SIZE]
@@ -332,7 +354,8 @@ def _refuse(reading: Reading, wrong: Array, what: str, say: Any) -> None:
     if not wrong.any():
         return
     row = int(np.argmax(wrong))
-    one = reading.fact_field(what) or reading.fact_field(facts.SIZE)
-    name = one.name if one else what
-    raise FormatError(reading.source.name, say(row), offset=_offset(reading.home, row, name), field=reading.home.where(row, name),
+    found = reading.fact(what) or reading.fact(facts.SIZE) or reading.fact(facts.START)
+    assert found is not None
+    block, one = found
+    raise FormatError(reading.source.name, say(row), offset=_offset(block, row, one.name), field=block.where(row, one.name),
                       hint="a fresh copy of the file, or the layout: is the start counted in another unit?")  # fmt: skip

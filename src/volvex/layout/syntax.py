@@ -196,6 +196,12 @@ class _Builder(Transformer[Token, Any]):
     def at_end(self, children: list[Token]) -> model.At:
         return model.At(_number(children[0]), from_end=True)
 
+    def after(self, children: list[Token]) -> model.At:
+        return model.At(after=str(children[0]))
+
+    def repeats(self, children: list[Any]) -> tuple[str]:
+        return (str(children[1]) if children[1] is not None else "",)
+
     def at_last(self, children: list[Token]) -> model.At:
         if not isinstance(children[0].value, bytes) or not children[0].value:
             raise self._fail(children[0], "only bytes can be searched for", hint="a text in quotes or hex 4b 57")
@@ -239,7 +245,7 @@ class _Builder(Transformer[Token, Any]):
         name, at, repeats, sorted_by, *rest = children
         placing = {"align": 1, "fill": 0} | dict(item for item in rest if len(item) == 2)
         fields = tuple(self._field(item, big, names, kind) for item in rest if len(item) == 4)
-        return model.Block(str(name), at, repeats is not None,
+        return model.Block(str(name), at, repeats is not None, (repeats[0] or None) if repeats else None,
                            str(sorted_by) if sorted_by else None, placing["align"], placing["fill"], fields, _at(name))  # fmt: skip
 
     def _field(self, parts: Any, big: bool, names: list[str], kind: str) -> model.Field:

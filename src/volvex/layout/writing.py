@@ -18,7 +18,7 @@ import numpy as np
 from volvex.errors import FormatError
 from volvex.layout import check
 from volvex.layout.kinds import archive as facts
-from volvex.layout.model import Block, Field, Measure, Raw, SealOf
+from volvex.layout.model import Block, Field, Measure, Raw
 from volvex.layout.reading import BlockRead, Reading, block_seals, seal_value
 from volvex.layout.records import Array, Column, Columns, Texts, fit
 from volvex.source import Source
@@ -222,22 +222,21 @@ class _Planner:
 
     def _choose_rows(self) -> None:
         """The directory's columns without what is removed, and with rows for what is added."""
-        home = self.reading.home.block.name
         if not self.edit.removed and not self.edit.added:
             return
         rows = np.concatenate([self.kept_rows, np.array([one.like for one in self.edit.added], np.int64)])
-        self.columns[home] = {name: _take(column, rows) for name, column in self.columns[home].items()}
-        name = self._fact(facts.NAME)
-        assert name is not None
-        old = self.reading.home.columns[name.name]
-        assert isinstance(old, Texts)
+        for block in self.reading.entry_blocks():
+            columns = self.columns[block.block.name]
+            self.columns[block.block.name] = {name: _take(column, rows) for name, column in columns.items()}
         if self.edit.added:
+            found = self.reading.fact(facts.NAME)
+            assert found is not None
+            home, name = found
+            old = home.columns[name.name]
+            assert isinstance(old, Texts)
             raws = old.raws()
             names = [*(raws[row] for row in self.kept_rows.tolist()), *(one.name for one in self.edit.added)]
-            self.columns[home][name.name] = Texts.of(names, old.encoding)
-
-    def _fact(self, what: str) -> Field | None:
-        return self.reading.fact_field(what)
+            self.columns[home.block.name][name.name] = Texts.of(names, old.encoding)
 
     def _place(self, parts: _Parts) -> None:
         """Go through the parts in order; `pieces` and the new starts come out."""
@@ -313,7 +312,7 @@ class _Planner:
     def _place_block(self, block: BlockRead) -> None:
         name = block.block.name
         at = block.block.at
-        if at is not None and not at.from_end and not at.mark and at.offset != self.position:
+        if at is not None and at.fixed and at.offset != self.position:
             raise FormatError(
                 self.source.name,
                 f"{name} must stand at {at.offset:#x}, what comes before it now ends at {self.position:#x}",
@@ -336,12 +335,18 @@ class _Planner:
             self._place_new(index)
 
     def _check_ends(self) -> None:
-        """Blocks that are found from the end of the file stand there still."""
+        """Blocks that are found from the end of the file, or behind another one, stand there still."""
         for block in self.blocks:
             at, start = block.block.at, self.block_start[block.block.name]
             if at is not None and at.from_end and start != self.position - at.offset:
                 raise FormatError(self.source.name, f"{block.block.name} must stand {at.offset} bytes before the end, "
                                                     f"it now stands {self.position - start} before it")  # fmt: skip
+            if at is not None and at.after:
+                end = self.block_start[at.after] + self.reading.blocks[at.after].records.size(self.columns[at.after])
+                if start != end + -end % block.block.align:
+                    raise FormatError(
+                        self.source.name, f"{block.block.name} would no longer stand right behind {at.after}"
+                    )
 
     # filling in
 
@@ -366,33 +371,30 @@ class _Planner:
         self._set_changed(facts.STORED, changed, lambda content: content.stored)
         self._set_changed(facts.SIZE, changed, lambda content: content.size)
         self._set_changed(facts.CODEC, changed, self._codec_number)
-        for one in self.reading.home.block.fields:
-            if isinstance(one.meaning, SealOf) and one.meaning.part in facts.PARTS:
-                key = (one.meaning.algorithm, one.meaning.part)
-                self._store(one, [(row, self.contents[new].seals[key]) for row, new in changed])
+        for block, one, meaning in self.reading.entry_seals():
+            key = (meaning.algorithm, meaning.part)
+            self._store(block.block.name, one, [(row, self.contents[new].seals[key]) for row, new in changed])
 
     def _codec_number(self, content: NewContent) -> int:
-        one = self._fact(facts.CODEC)
-        assert one is not None
-        table: Any = getattr(one.meaning, "table", ())
+        found = self.reading.fact(facts.CODEC)
+        table: Any = getattr(found[1].meaning, "table", ()) if found else ()
         return int(next(number for number, name in table if name == content.codec))
 
     def _set(self, what: str, values: Array) -> None:
-        one = self._fact(what)
-        home = self.reading.home.block.name
-        if one is not None:
+        found = self.reading.fact(what)
+        if found is not None:
+            home, one = found[0].block.name, found[1]
             self.columns[home][one.name] = fit(values, one, f"{self.source.name}, {home}")
 
     def _set_changed(self, what: str, changed: list[tuple[int, int]], value: Any) -> None:
-        one = self._fact(what)
-        if one is not None:
-            self._store(one, [(row, value(self.contents[new])) for row, new in changed])
+        found = self.reading.fact(what)
+        if found is not None:
+            self._store(found[0].block.name, found[1], [(row, value(self.contents[new])) for row, new in changed])
 
-    def _store(self, one: Field, values: list[tuple[int, int]]) -> None:
+    def _store(self, home: str, one: Field, values: list[tuple[int, int]]) -> None:
         """Put numbers into a column of the directory."""
         if not values:
             return
-        home = self.reading.home.block.name
         stored = self._stored(one, [value for _, value in values], home)
         column: Any = self.columns[home][one.name].copy()  # type: ignore[union-attr]
         column[[row for row, _ in values]] = stored

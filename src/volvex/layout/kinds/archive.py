@@ -25,9 +25,16 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
         for field in block.fields
         if isinstance(field.meaning, Fact)
     }
-    homes = {block.name for block in layout.blocks for field in block.fields if isinstance(field.meaning, Fact)}
-    if len(homes) > 1:
-        yield layout.place, f"the facts about an entry are spread over {', '.join(sorted(homes))}", "one block for them"
+    roots = {
+        layout.root(block).name for block in layout.blocks for field in block.fields if isinstance(field.meaning, Fact)
+    }
+    if len(roots) > 1:
+        told = ", ".join(sorted(roots))
+        yield (
+            layout.place,
+            f"the facts about an entry are spread over {told}, which nothing ties together",
+            "block ... repeats with ...",
+        )
     if layout.content.until_next:
         yield from _check_until_next(layout, facts)
     elif STORED not in facts and SIZE not in facts:
