@@ -283,6 +283,36 @@ def arrays(files: Files) -> bytes:
     return head.ljust(before, b"~") + names + sums + content
 
 
+# names in a pool, to which the records point in another order; one name is the end of another
+POOL = """
+layout "pool" kind archive
+little endian
+known by "POOL" at 0
+block head at 0
+    mark     4 bytes   is "POOL"
+    count    u16       count of table
+    bytes    u16       length of pool
+    pool_at  u32       start of pool
+block table at 12 repeats
+    start    u32       start of content
+    name_at  u16 x 1 plus 0  start of name
+    size     u32 big   size of content
+block pool repeats
+    text     text zero in cp1252  names
+"""
+
+
+def pool(files: Files) -> bytes:
+    texts = b"nobody's\0" + b"".join(b"in-" + name.encode("cp1252") + b"\0" for name, _ in reversed(files))
+    start, content, table = 12 + 10 * len(files), b"", b""
+    for name, data in files:
+        table += struct.pack("<IH", start + len(content), texts.index(name.encode("cp1252") + b"\0")) + struct.pack(
+            ">I", len(data)
+        )
+        content += data
+    return struct.pack("<4sHHI", b"POOL", len(files), len(texts), start + len(content)) + table + content + texts
+
+
 SAMPLES: Files = (
     ("bell.ring", b"RING" + bytes(range(60))),
     ("empty.lst", b""),
@@ -299,5 +329,6 @@ FORMATS: dict[str, tuple[str, Callable[[Files], bytes]]] = {
     "next": (NEXT, until_next),
     "sealed": (SEALED, sealed),
     "arrays": (ARRAYS, arrays),
+    "pool": (POOL, pool),
 }
 COMPRESSED = ("packed", "sealed")  # their writers compress with settings of their own

@@ -21,6 +21,7 @@ from volvex.layout.model import (
     Measure,
     Number,
     Place,
+    Pool,
     Raw,
     SealOf,
     Text,
@@ -67,7 +68,7 @@ def _is_tabled(kind: str, fact: str) -> bool:
 def _phrases(kind: str, blocks: list[str]) -> dict[str, Meaning]:
     """Every phrase there is but for the seals, with what it means."""
     known = kind_of(kind)
-    phrases: dict[str, Meaning] = {"kept": Kept(), "length of file": Measure("length", "file")}
+    phrases: dict[str, Meaning] = {"kept": Kept(), "length of file": Measure("length", "file"), "names": Pool()}
     for fact in known.FACTS if known else ():
         phrases[fact] = Fact(fact)
     for block in blocks:

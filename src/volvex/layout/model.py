@@ -104,7 +104,12 @@ class SealOf:
     part: str
 
 
-Meaning = Constant | Kept | Measure | Fact | SealOf
+@dataclass(frozen=True)
+class Pool:
+    """Texts to which the entries point for their names; what is there stays, new names go behind it."""
+
+
+Meaning = Constant | Kept | Measure | Fact | SealOf | Pool
 
 
 @dataclass(frozen=True)

@@ -14,7 +14,7 @@ from volvex.codec import SEAL
 from volvex.errors import FormatError
 from volvex.layout import check
 from volvex.layout.kinds import archive as facts
-from volvex.layout.model import At, Block, Constant, Fact, Field, Known, Layout, Number, Raw, SealOf
+from volvex.layout.model import At, Block, Constant, Fact, Field, Known, Layout, Number, Pool, Raw, SealOf, Text
 from volvex.layout.records import Array, Columns, Records, Texts, true
 from volvex.source import Source
 
@@ -77,10 +77,20 @@ class Reading:
 
     @property
     def home(self) -> BlockRead:
-        """The block that holds the entries' names."""
-        found = self.fact(facts.NAME)
+        """The block that holds the entries' names, or says where they are."""
+        found = self.fact(facts.NAME) or self.fact(facts.NAME_AT)
         assert found is not None
         return found[0]
+
+    def pool(self) -> tuple[BlockRead, Field] | None:
+        """The pool of names, if the entries point to one."""
+        pools = (
+            (block, one)
+            for block in self.blocks.values()
+            for one in block.block.fields
+            if isinstance(one.meaning, Pool)
+        )
+        return next(pools, None)
 
     def entry_blocks(self) -> list[BlockRead]:
         """The blocks that have a record for each entry."""
@@ -301,13 +311,37 @@ def _entries(reading: Reading) -> Entries:
                 column = block.columns[one.name]
                 whole = column if isinstance(column, Texts) else true(column, one, reading.source, block.starts)
                 columns[one.meaning.what] = whole
-    names = columns[facts.NAME]
+    names = columns[facts.NAME] if facts.NAME in columns else _pooled(reading, columns[facts.NAME_AT])
     codec_field = reading.fact(facts.CODEC)
     codecs, codec = _codecs(codec_field[1] if codec_field else None, columns.get(facts.CODEC), len(names))
     if reading.layout.content.until_next:
         columns[facts.STORED] = _until_next(reading, columns[facts.START])
     stored = columns[facts.STORED if facts.STORED in columns else facts.SIZE]
     return Entries(names, columns[facts.START], stored, columns.get(facts.SIZE, stored), codec, codecs)
+
+
+def _pooled(reading: Reading, places: Array) -> Texts:
+    """The names that stand at these places of the pool, counted from its start."""
+    pool = reading.pool()
+    assert pool is not None and isinstance(pool[1].type, Text)
+    block, kind = pool[0], pool[1].type
+    data = np.frombuffer(block.data, np.uint8)
+    if kind.prefix is None:
+        zeros = np.flatnonzero(data == 0)
+        _refuse(reading, (places < 0) | (places > (zeros[-1] if len(zeros) else -1)), facts.NAME_AT,
+                lambda row: f"{int(places[row])} is no place in {block.block.name}, which has {len(data)} bytes")  # fmt: skip
+        return Texts(block.data, places, zeros[np.searchsorted(zeros, places)] - places, kind.encoding)
+    texts = block.columns[pool[1].name]
+    assert isinstance(texts, Texts)
+    starts = block.starts - block.start
+    row = np.searchsorted(starts, places)
+    wrong = (
+        (places < 0)
+        | (row >= len(starts))
+        | (starts[np.minimum(row, max(0, len(starts) - 1))] != places if len(starts) else True)
+    )
+    _refuse(reading, wrong, facts.NAME_AT, lambda row: f"no text starts at {int(places[row])} in {block.block.name}")
+    return texts.take(row)
 
 
 def _until_next(reading: Reading, starts: Array) -> Array:

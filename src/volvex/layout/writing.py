@@ -229,14 +229,38 @@ class _Planner:
             columns = self.columns[block.block.name]
             self.columns[block.block.name] = {name: _take(column, rows) for name, column in columns.items()}
         if self.edit.added:
-            found = self.reading.fact(facts.NAME)
-            assert found is not None
-            home, name = found
-            old = home.columns[name.name]
-            assert isinstance(old, Texts)
-            raws = old.raws()
-            names = [*(raws[row] for row in self.kept_rows.tolist()), *(one.name for one in self.edit.added)]
-            self.columns[home.block.name][name.name] = Texts.of(names, old.encoding)
+            self._add_names()
+
+    def _add_names(self) -> None:
+        """Names for the rows that are added, in the directory or behind what is in the pool."""
+        added, found = [one.name for one in self.edit.added], self.reading.fact(facts.NAME)
+        if found is not None:
+            raws = self._texts(*found).raws()
+            self._set_texts(*found, [*(raws[row] for row in self.kept_rows.tolist()), *added])
+            return
+        pool, place = self.reading.pool(), self.reading.fact(facts.NAME_AT)
+        assert pool is not None and place is not None
+        places, (home, one) = [], place
+        for name in added:
+            places.append(pool[0].records.size(self.columns[pool[0].block.name]))
+            self._set_texts(*pool, [*self._texts_now(*pool).raws(), name])
+        stored = fit(np.array(places, dtype=object), one, f"{self.source.name}, {home.block.name}")
+        column: Any = self.columns[home.block.name][one.name]
+        self.columns[home.block.name][one.name] = np.concatenate([column[: len(self.kept_rows)], stored])
+
+    def _texts(self, block: BlockRead, one: Field) -> Texts:
+        """A column of texts as it was read."""
+        column = block.columns[one.name]
+        assert isinstance(column, Texts)
+        return column
+
+    def _texts_now(self, block: BlockRead, one: Field) -> Texts:
+        column = self.columns[block.block.name][one.name]
+        assert isinstance(column, Texts)
+        return column
+
+    def _set_texts(self, block: BlockRead, one: Field, values: list[bytes]) -> None:
+        self.columns[block.block.name][one.name] = Texts.of(values, self._texts(block, one).encoding)
 
     def _place(self, parts: _Parts) -> None:
         """Go through the parts in order; `pieces` and the new starts come out."""

@@ -6,14 +6,14 @@ from collections.abc import Iterator
 
 from volvex.codec import COMPRESS
 from volvex.errors import UsageError
-from volvex.layout.model import Fact, Field, Layout, Number, Place, Text
+from volvex.layout.model import Fact, Field, Layout, Number, Place, Pool, Text
 
-NAME, START, STORED, SIZE, CODEC = (
-    "name", "start of content", "stored size of content", "size of content", "codec of content",
+NAME, NAME_AT, START, STORED, SIZE, CODEC = (
+    "name", "start of name", "start of content", "stored size of content", "size of content", "codec of content",
 )  # fmt: skip
-FACTS = {NAME: (Text,), START: (Number,), STORED: (Number,), SIZE: (Number,), CODEC: (Number,)}
+FACTS = {NAME: (Text,), NAME_AT: (Number,), START: (Number,), STORED: (Number,), SIZE: (Number,), CODEC: (Number,)}
 TABLED = (CODEC,)  # facts whose numbers are told in a table
-NEEDS = (NAME, START)
+NEEDS = (START,)
 PARTS = ("stored content", "content")  # what a seal may cover besides a block
 
 
@@ -35,6 +35,7 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
             f"the facts about an entry are spread over {told}, which nothing ties together",
             "block ... repeats with ...",
         )
+    yield from _check_names(layout, facts)
     if layout.content.until_next:
         yield from _check_until_next(layout, facts)
     elif STORED not in facts and SIZE not in facts:
@@ -58,6 +59,37 @@ def _check_start(layout: Layout, start: Field) -> Iterator[tuple[Place, str, str
             f"content starts at multiples of {layout.content.align}, which `{start.name}` cannot say in units of {unit}"
         )
         yield start.place, problem, f"content align {unit}"
+
+
+def _check_names(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
+    """Names stand in the entries, or in a pool to which the entries point."""
+    pools = [(block, field) for block in layout.blocks for field in block.fields if isinstance(field.meaning, Pool)]
+    if NAME not in facts and NAME_AT not in facts:
+        yield (
+            layout.place,
+            "no field tells the name",
+            f"a field with the meaning `{NAME}`, or `{NAME_AT}` and a pool of `names`",
+        )
+    elif NAME in facts and (NAME_AT in facts or pools):
+        yield facts[NAME].place, "the names are told twice: in the entries and in a pool", "`kept` for one of them"
+    elif NAME_AT in facts and len(pools) != 1:
+        yield (
+            facts[NAME_AT].place,
+            f"`{NAME_AT}` needs one block with a field of the meaning `names`",
+            "text zero  names",
+        )
+    for block, field in pools:
+        if (
+            not isinstance(field.type, Text)
+            or field.type.size is not None
+            or len(block.fields) > 1
+            or not block.repeats
+        ):
+            yield (
+                field.place,
+                "a pool of names is a repeating block with one field, a text zero or a text with its length",
+                "text zero  names",
+            )
 
 
 def _check_until_next(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
