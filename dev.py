@@ -53,6 +53,10 @@ def measure(rest: list[str]) -> int:
     return run(PYTHON, "-m", "benchmarks", *rest)
 
 
+def fuzz(rest: list[str]) -> int:
+    return run(PYTHON, "-m", "tests.fuzz", *rest)
+
+
 def lint(rest: list[str]) -> int:
     checks: list[list[str | Path]] = [
         [PYTHON, "-m", "ruff", "check", "."],
@@ -97,13 +101,13 @@ def test(rest: list[str]) -> int:
     return 1 if failed or not passed else 0
 
 
-JOBS = {"demo": demo, "test": test, "measure": measure, "lint": lint}
+JOBS = {"demo": demo, "test": test, "measure": measure, "fuzz": fuzz, "lint": lint}
 
 
 def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("job", choices=JOBS, help="demo: the main job on the demo data; test: all tests; "
-                        "measure: the benchmarks; lint: ruff and mypy")  # fmt: skip
+                        "measure: the benchmarks; fuzz: damaged archives by chance; lint: ruff and mypy")  # fmt: skip
     options, rest = parser.parse_known_args()
     prepare()
     return JOBS[options.job](rest)

@@ -336,6 +336,18 @@ class Layouts(KeptGame):
     def test_prove(self) -> None:
         self.assertIn("identical, 94,908 bytes; 67 entries decode", self.volvex("layout", "prove", self.shared / MAIN))
 
+    def test_prove_harder(self) -> None:
+        out = self.volvex("layout", "prove", self.shared / MAIN, "--harder")
+        self.assertEqual(out.count("holds: "), 6)
+        self.assertIn("identical", self.volvex("layout", "prove", self.shared))
+
+    def test_layouts_are_listed_and_shown(self) -> None:
+        self.assertIn("Kelpwick pack", self.volvex("layout", "list"))
+        self.assertEqual(self.records("layout", "list")[0]["writable"], True)
+        for name in ("Kelpwick pack", "pack", self.shared / MAIN):
+            self.assertIn('layout "Kelpwick pack"', self.volvex("layout", "show", name))
+        self.assertIn("Kelpwick pack", self.complaint("layout", "show", "nothing", status=3))
+
     def test_prove_names_the_field_that_differs(self) -> None:
         layout = FIXED.replace("start of table", "start of table\n    again  u16      count of table").replace(
             "spare  6", "spare  4"

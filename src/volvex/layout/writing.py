@@ -69,6 +69,12 @@ class Piece:
     def of(cls, data: bytes) -> Piece:
         return cls(data=data, size=len(data))
 
+    def read(self, offset: int, size: int) -> bytes:
+        """Some bytes of it."""
+        if self.source is None:
+            return self.data[offset : offset + size]
+        return self.source.read(self.offset + offset, size)
+
 
 @dataclass(frozen=True)
 class Plan:
@@ -84,6 +90,25 @@ class Plan:
                 yield piece.data
             else:
                 yield from piece.source.chunks(piece.offset, piece.size)
+
+
+class PlannedSource(Source):
+    """A planned file, read as if it were written already."""
+
+    def __init__(self, plan: Plan, name: str) -> None:
+        self.name, self.size = name, plan.size
+        self._pieces = plan.pieces
+        self._ends = np.cumsum([piece.size for piece in plan.pieces]) if plan.pieces else np.zeros(0, np.int64)
+
+    def _read(self, offset: int, size: int) -> bytes:
+        parts, index = [], int(np.searchsorted(self._ends, offset, "right"))
+        while size > 0:
+            piece = self._pieces[index]
+            skipped = offset - int(self._ends[index] - piece.size)
+            part = min(size, piece.size - skipped)
+            parts.append(piece.read(skipped, part))
+            offset, size, index = offset + part, size - part, index + 1
+        return b"".join(parts)
 
 
 @dataclass
@@ -241,9 +266,11 @@ class _Planner:
         pool, place = self.reading.pool(), self.reading.fact(facts.NAME_AT)
         assert pool is not None and place is not None
         places, (home, one) = [], place
+        end = pool[0].records.size(self.columns[pool[0].block.name])
         for name in added:
-            places.append(pool[0].records.size(self.columns[pool[0].block.name]))
-            self._set_texts(*pool, [*self._texts_now(*pool).raws(), name])
+            places.append(end)
+            end += len(name) + pool[0].records.least  # its length, or the zero behind it
+        self._set_texts(*pool, [*self._texts(*pool).raws(), *added])
         stored = fit(np.array(places, dtype=object), one, f"{self.source.name}, {home.block.name}")
         column: Any = self.columns[home.block.name][one.name]
         self.columns[home.block.name][one.name] = np.concatenate([column[: len(self.kept_rows)], stored])
@@ -251,11 +278,6 @@ class _Planner:
     def _texts(self, block: BlockRead, one: Field) -> Texts:
         """A column of texts as it was read."""
         column = block.columns[one.name]
-        assert isinstance(column, Texts)
-        return column
-
-    def _texts_now(self, block: BlockRead, one: Field) -> Texts:
-        column = self.columns[block.block.name][one.name]
         assert isinstance(column, Texts)
         return column
 
@@ -492,4 +514,4 @@ def _take(column: Column, rows: Array) -> Column:
     return column.take(rows) if isinstance(column, Texts) else column[rows]
 
 
-__all__ = ["Added", "Columns", "Edit", "NewContent", "Piece", "Plan", "plan"]
+__all__ = ["Added", "Columns", "Edit", "NewContent", "Piece", "Plan", "PlannedSource", "plan"]

@@ -2,6 +2,9 @@
 
 Every part is placed anew, every number measured anew, every filling made anew, and nothing is stored.
 Status 1: it differs; the first byte that does is told, and the field that covers it.
+
+With --harder the archive is also changed, in memory: entries grown, shrunk, emptied, removed and added; each
+result is read again, compared and proved. A folder stands for all archives below it.
 """
 
 from __future__ import annotations
@@ -11,6 +14,7 @@ import argparse
 import numpy as np
 
 from volvex.archive import Archive
+from volvex.archive.harder import prove_harder
 from volvex.archive.names import shown
 from volvex.archive.work import verify
 from volvex.command._context import Context
@@ -23,6 +27,7 @@ PLACE = 51
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("archive", nargs="+", metavar="ARCHIVE", help="an archive, or a pattern")
+    parser.add_argument("--harder", action="store_true", help="also change it in every way, and read it again")
     parser.add_argument(
         "--layout", metavar="FILE", help="the layout to prove; otherwise the one that knows the archive"
     )
@@ -31,12 +36,29 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, context: Context) -> int:
     status = Status.OK
     with context.walker(options) as walker:
-        archives = {group.path: group.archive for path in options.archive for group in walker.find(path).groups}
+        archives = {
+            group.path: group.archive for path in options.archive for group in walker.find(path, deep=True).groups
+        }
         if not archives:
             raise NotFoundError("no layout knows what was named", "--layout FILE")
         for path, archive in archives.items():
             status = max(status, _prove(path, archive, context))
+            if options.harder:
+                status = max(status, _prove_harder(archive, context))
+        for fault in walker.faults:
+            context.note("\n".join(fault.lines()))
+            status = Status.BAD_DATA
     return status
+
+
+def _prove_harder(archive: Archive, context: Context) -> Status:
+    trials = list(prove_harder(archive))
+    for trial in trials:
+        said = context.paint("fails", "red") if trial.fault else context.paint("holds", "green")
+        context.print(f"  {said}: {trial.what}")
+        for line in trial.fault.lines() if trial.fault else ():
+            context.print(f"         {line}")
+    return Status.DIFFERS if any(trial.fault for trial in trials) else Status.OK
 
 
 def _prove(path: str, archive: Archive, context: Context) -> Status:

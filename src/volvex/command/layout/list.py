@@ -1,0 +1,36 @@
+"""The layouts at hand: those that ship, and the user's own."""
+
+from __future__ import annotations
+
+import argparse
+
+from volvex.archive.names import shown
+from volvex.command._context import Context
+from volvex.command._tables import Column, print_table
+from volvex.errors import Status
+from volvex.layout.check import unwritable
+
+PLACE = 53
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--json", action="store_true", help="one list of records")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    library = context.library()
+    layouts = list(library.layouts())
+    if options.json:
+        context.json(
+            {"path": one.file, "title": one.title, "kind": one.kind, "writable": not unwritable(one)} for one in layouts
+        )
+    else:
+        print_table(context, [
+            Column("title", [shown(one.title) for one in layouts], style="bold"),
+            Column("kind", [one.kind for one in layouts]),
+            Column("writes", ["no" if unwritable(one) else "yes" for one in layouts]),
+            Column("file", [shown(one.file) for one in layouts]),
+        ])  # fmt: skip
+    for fault in library.faults:
+        context.note("\n".join(fault.lines()))
+    return Status.BAD_DATA if library.faults else Status.OK
