@@ -42,7 +42,7 @@ class Words(Case):
 
     def test_a_mistaken_command_suggests_the_near_one(self) -> None:
         self.assertIn("try `volvex list`", self.complaint("lsit", status=2))
-        self.assertIn("layout has check, explain, list, prove, show", self.complaint("layout", "prov", status=2))
+        self.assertIn("layout has check, explain, list, new, prove, show", self.complaint("layout", "prov", status=2))
         self.assertIn("not a command", self.complaint("_main", status=2))
         self.assertIn("not a command", self.complaint("../x", status=2))
 

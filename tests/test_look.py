@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import random
 import struct
 import unittest
 from pathlib import Path
@@ -340,6 +341,26 @@ class Layouts(KeptGame):
         out = self.volvex("layout", "prove", self.shared / MAIN, "--harder")
         self.assertEqual(out.count("holds: "), 6)
         self.assertIn("identical", self.volvex("layout", "prove", self.shared))
+
+    def test_a_start_for_a_layout(self) -> None:
+        out = self.volvex("layout", "new", self.shared / MAIN)
+        for said in ("94,908 bytes", "little endian", 'known by "KWPK" at 0', 'is "KWPK"', "length of file     # this is the size",
+                     "67 (0x43); a count?", "a place? there stands 11 00 62 65 6c 6c 73 2f  ..bells/fog-01.r"):  # fmt: skip
+            self.assertIn(said, out)
+        self.volvex("layout", "new", self.shared / MAIN, "--to", "my.layout")
+        self.assertEqual((self.folder / "my.layout").read_text(encoding="utf-8"), out)
+        self.assertIn("no field tells the name", self.run_program("layout", "check", "my.layout", status=4).stderr)
+        self.complaint("layout", "new", self.shared / MAIN, "--to", "my.layout", status=5)
+        self.complaint("layout", "new", "nothing", status=3)
+
+    def test_a_start_from_any_file(self) -> None:
+        rng = random.Random(3)
+        for size in (0, 1, 3, 7, 12, 40, 64, 900):
+            file = self.folder / f"{size}.bin"
+            file.write_bytes(rng.randbytes(size))
+            self.assertIn("block head at 0", self.volvex("layout", "new", file))
+        (self.folder / "big").write_bytes(b"BIGX" + struct.pack(">IIQ", 5, 64, 200) + bytes(180))
+        self.assertIn("big endian", self.volvex("layout", "new", "big"))
 
     def test_layouts_are_listed_and_shown(self) -> None:
         self.assertIn("Kelpwick pack", self.volvex("layout", "list"))

@@ -1,0 +1,39 @@
+"""A commented start for the layout of a file that nobody has described yet.
+
+Its size and first bytes, the byte order in which more of its numbers make sense, and what the numbers of its head
+may be: the file's size, a place in it, a count.
+"""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from volvex.archive.names import shown
+from volvex.command._context import Context
+from volvex.errors import NotFoundError, RefusedError, Status
+from volvex.layout.starting import start_from
+from volvex.source import FileSource, atomic
+
+PLACE = 55
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("file", type=Path, metavar="FILE", help="a file of the unknown format")
+    parser.add_argument("--to", type=Path, metavar="LAYOUT", help="write the start to this file")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    if not options.file.is_file():
+        raise NotFoundError(f"there is no file {shown(str(options.file))}")
+    with FileSource(options.file) as source:
+        text = start_from(source, shown(options.file.name).replace('"', "'"))
+    if options.to is None:
+        context.out.write(text)
+        return Status.OK
+    if options.to.exists():
+        raise RefusedError(f"{options.to} is there already", "another name")
+    with atomic(context.disk, options.to, durable=False) as file:
+        context.disk.write(file, text.encode())
+    context.print(f"{options.to}: edit it, then `volvex layout check {options.to}`")
+    return Status.OK
