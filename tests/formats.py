@@ -313,6 +313,87 @@ def pool(files: Files) -> bytes:
     return struct.pack("<4sHHI", b"POOL", len(files), len(texts), start + len(content)) + table + content + texts
 
 
+# entries in a row, each with its own record before its content, until a mark; records at multiples of 8, content of 4
+ROW = """
+layout "in a row" kind archive
+big endian
+known by "ROW!" at 0
+block head at 0
+    mark     4 bytes  is "ROW!"
+    total    u32      length of file
+block entry after head repeats until "<end" align 8 fill 3d
+    mood     u8       kept
+    name     text u16 name
+    stored   u16 x 1 xor 0x55   stored size of content
+    size     u32 little size of content
+    how      u8       codec of content { 0 none, 2 zlib }
+    check    u32      crc32 of stored content
+    data     bytes    content
+block foot after entry align 8 fill 3d
+    mark     4 bytes  is "<end"
+    count    u32      count of entry
+content align 4 fill 2b
+"""
+
+
+def row(files: Files) -> bytes:
+    out = bytearray(b"ROW!\0\0\0\0")
+    for number, (name, data) in enumerate(files):
+        how = 2 * (number % 2)
+        stored = zlib.compress(data) if how else data
+        out += b"=" * (-len(out) % 8) + struct.pack(">BH", number, len(name)) + name.encode()
+        out += (
+            struct.pack(">H", len(stored) ^ 0x55)
+            + struct.pack("<IB", len(data), how)
+            + struct.pack(">I", zlib.crc32(stored))
+        )
+        out += b"+" * (-len(out) % 4) + stored
+    out += b"=" * (-len(out) % 8) + b"<end" + struct.pack(">I", len(files))
+    struct.pack_into(">I", out, 4, len(out))
+    return bytes(out)
+
+
+# the same without a count or a mark: until the end of the file, or as many as the head says
+STREAM = """
+layout "until the end" kind archive
+little endian
+known by "ST" at 0
+block head at 0
+    mark     2 bytes  is "ST"
+block entry after head repeats until end
+    size     u16      size of content
+    name     text zero name
+    data     bytes    content
+"""
+
+
+def stream(files: Files) -> bytes:
+    return b"ST" + b"".join(struct.pack("<H", len(data)) + name.encode() + b"\0" + data for name, data in files)
+
+
+COUNTED = """
+layout "counted" kind archive
+little endian
+known by "CT" at 0
+block head at 0
+    mark     2 bytes  is "CT"
+    count    u16      count of entry
+    first    u32      start of entry
+block entry repeats
+    name     text 16  name
+    size     u32      size of content
+    sum      8 bytes  xxh64 of content
+    data     bytes    content
+"""
+
+
+def counted(files: Files) -> bytes:
+    records = b"".join(
+        struct.pack("<16sI", name.encode(), len(data)) + xxhash.xxh64(data).digest() + data for name, data in files
+    )
+    return b"CT" + struct.pack("<HI", len(files), 11) + b"..." + records
+
+
 SAMPLES: Files = (
     ("bell.ring", b"RING" + bytes(range(60))),
     ("empty.lst", b""),
@@ -330,5 +411,8 @@ FORMATS: dict[str, tuple[str, Callable[[Files], bytes]]] = {
     "sealed": (SEALED, sealed),
     "arrays": (ARRAYS, arrays),
     "pool": (POOL, pool),
+    "row": (ROW, row),
+    "stream": (STREAM, stream),
+    "counted": (COUNTED, counted),
 }
-COMPRESSED = ("packed", "sealed")  # their writers compress with settings of their own
+COMPRESSED = ("packed", "sealed", "row")  # their writers compress with settings of their own

@@ -15,6 +15,8 @@ from volvex.layout.model import (
     Constant,
     Fact,
     Field,
+    Here,
+    Inline,
     Kept,
     Layout,
     Meaning,
@@ -68,7 +70,12 @@ def _is_tabled(kind: str, fact: str) -> bool:
 def _phrases(kind: str, blocks: list[str]) -> dict[str, Meaning]:
     """Every phrase there is but for the seals, with what it means."""
     known = kind_of(kind)
-    phrases: dict[str, Meaning] = {"kept": Kept(), "length of file": Measure("length", "file"), "names": Pool()}
+    phrases: dict[str, Meaning] = {
+        "kept": Kept(),
+        "length of file": Measure("length", "file"),
+        "names": Pool(),
+        "content": Inline(),
+    }
     for fact in known.FACTS if known else ():
         phrases[fact] = Fact(fact)
     for block in blocks:
@@ -100,11 +107,56 @@ def _problems(layout: Layout) -> Iterator[Problem]:
         yield from _repeated([(field.name, field.place) for field in block.fields], "field")
         yield from _check_sorting(layout, block)
         yield from _check_along(layout, block)
+        yield from _check_inline(layout, block)
         for field in block.fields:
             yield from _check_field(layout, field)
     yield from _check_facts(layout)
     yield from _check_places(layout)
     yield from kind.check(layout)
+
+
+def _check_inline(layout: Layout, block: Block) -> Iterator[Problem]:
+    """Content within a row of records: behind the last field of each."""
+    for one in block.fields:
+        if isinstance(one.type, Here) != isinstance(one.meaning, Inline):
+            yield (
+                one.place,
+                f"`{one.name}` is {one.type} with the meaning `{one.words}`; content that lies here is both",
+                "bytes  content",
+            )
+        elif isinstance(one.meaning, Inline) and (one is not block.fields[-1] or not block.repeats):
+            yield one.place, "content lies behind the other fields of a repeating block", "moving it to the end"
+    if not block.inline:
+        if block.until is not None:
+            yield (
+                block.place,
+                "only records that are followed by their content go on until something",
+                f"a field with the meaning `count of {block.name}`",
+            )
+        return
+    if not any(isinstance(one.meaning, Fact) and one.meaning.what.endswith("size of content") for one in block.fields):
+        yield (
+            block.place,
+            f"no field of {block.name} says how long the content is that follows",
+            "a field with the meaning `size of content`",
+        )
+    if block.along or block.sorted_by or any(other.along == block.name for other in layout.blocks):
+        yield (
+            block.place,
+            "records that are followed by their content stand in no other order, and with no other block",
+            "",
+        )
+    for home in layout.blocks:
+        for one in home.fields:
+            meaning = one.meaning
+            if getattr(meaning, "part", None) == block.name and not (
+                isinstance(meaning, Measure) and meaning.what != "length"
+            ):
+                yield (
+                    one.place,
+                    f"`{one.words}`: records that are followed by their content have no {getattr(meaning, 'what', 'seal')}",
+                    "`kept`",
+                )
 
 
 def _check_along(layout: Layout, block: Block) -> Iterator[Problem]:
@@ -268,7 +320,11 @@ def _is_found(block: Block, known: dict[tuple[str, str], tuple[Block, Field]], r
     placed = start is not None and start[0].name in read
     if block.at is not None:
         placed = not block.at.after or block.at.after in read
-    counted = block.along in read if block.along else count is None or not block.repeats or count[0].name in read
+    counted = (
+        block.along in read
+        if block.along
+        else count is None or not block.repeats or block.until is not None or count[0].name in read
+    )
     return placed and counted
 
 
@@ -293,7 +349,7 @@ def _check_places(layout: Layout) -> Iterator[Problem]:
             )
     for block in layout.blocks:
         count = block.along or known.get(("count", block.name)) or known.get(("length", block.name))
-        if block.repeats and count is None:
+        if block.repeats and count is None and block.until is None:
             yield (
                 block.place,
                 f"nothing says how many records {block.name} has",

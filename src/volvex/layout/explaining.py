@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from volvex.layout.model import Fact, Field, Kept, Number, Text
+from volvex.layout.model import Fact, Field, Here, Kept, Number, Raw, Text
 from volvex.layout.reading import BlockRead, Reading, offset_of
 from volvex.layout.records import Texts, true
 
@@ -36,7 +36,7 @@ class Part:
     align: int
     fill: int
     block: BlockRead | None
-    row: int  # the entry, when it is content
+    row: int  # the entry, when it is content, or the record of one that content follows
 
 
 def parts(reading: Reading) -> Iterator[Part]:
@@ -46,15 +46,22 @@ def parts(reading: Reading) -> Iterator[Part]:
     rows = np.flatnonzero(entries.stored > 0)
     _, first = np.unique(entries.start[rows], return_index=True)
     rows = rows[first]
-    blocks = sorted(reading.blocks.values(), key=lambda block: block.start)
+    blocks = [block for block in reading.blocks.values() if block.ends is None]
     waiting = [Part(one.start, len(one.data), one.block.align, one.block.fill, one, -1) for one in blocks]
+    for one in reading.blocks.values():
+        if one.ends is not None:
+            waiting += [Part(start, end - start, one.block.align, one.block.fill, one, row)
+                        for row, (start, end) in enumerate(zip(one.starts.tolist(), one.ends.tolist(), strict=True))]  # fmt: skip
+    waiting = sorted(waiting, key=lambda part: part.start)
+    at = 0
     for row, start, size in zip(
         rows.tolist(), entries.start[rows].tolist(), entries.stored[rows].tolist(), strict=True
     ):
-        while waiting and waiting[0].start <= start:
-            yield waiting.pop(0)
+        while at < len(waiting) and waiting[at].start <= start:
+            yield waiting[at]
+            at += 1
         yield Part(start, size, content.align, content.fill, None, row)
-    yield from waiting
+    yield from waiting[at:]
 
 
 def stretches(reading: Reading, limit: int | None = None) -> Iterator[Stretch]:
@@ -65,7 +72,7 @@ def stretches(reading: Reading, limit: int | None = None) -> Iterator[Stretch]:
             yield _between(reading, position, part)
         position = max(position, part.start + part.size)
         if part.block is not None:
-            yield from _block(reading, part.block, limit)
+            yield from _record(reading, part, limit) if part.row >= 0 else _block(reading, part.block, limit)
         else:
             yield _content(reading, part)
     if position < reading.source.size:
@@ -97,6 +104,18 @@ def _content(reading: Reading, part: Part) -> Stretch:
     )
 
 
+def _record(reading: Reading, part: Part, limit: int | None) -> Iterator[Stretch]:
+    """One record of those that are followed by their content."""
+    block = part.block
+    assert block is not None
+    if limit is not None and part.row >= limit:
+        yield Stretch(part.start, part.size, "field", f"{block.block.name}[{part.row}]", meaning="a record")
+        return
+    yield from (
+        field_stretch(reading, block, part.row, one) for one in block.block.fields if not isinstance(one.type, Here)
+    )
+
+
 def _block(reading: Reading, block: BlockRead, limit: int | None) -> Iterator[Stretch]:
     count = len(block.starts)
     shown = count if limit is None or not block.block.repeats else min(limit, count)
@@ -119,6 +138,7 @@ def field_stretch(reading: Reading, block: BlockRead, row: int, one: Field) -> S
         extra = one.type.prefix.bits // 8 if one.type.prefix else 0
         start, size = start - extra, extra + int(column.lengths[row]) + (one.type.prefix is None)
     else:
+        assert isinstance(one.type, Raw | Text)
         size = one.type.size or 0
     return Stretch(
         start, size, "field", block.where(row, one.name), one.shape, _value(reading, block, row, one), one.words
@@ -186,7 +206,9 @@ def covering(reading: Reading, offset: int) -> Stretch:
     for block in reading.blocks.values():
         if block.start <= offset < block.end:
             row = int(np.searchsorted(block.starts, offset, "right")) - 1
-            for one in block.block.fields:
+            for one in block.block.fields if row >= 0 else ():
+                if isinstance(one.type, Here):
+                    continue
                 stretch = field_stretch(reading, block, row, one)
                 if stretch.start <= offset < stretch.start + stretch.size:
                     return stretch

@@ -57,7 +57,15 @@ class Text:
         return f"text {self.prefix or self.size or 'zero'}"
 
 
-FieldType = Number | Raw | Text
+@dataclass(frozen=True)
+class Here:
+    """Bytes of a size that is told elsewhere: an entry's content, right behind its record."""
+
+    def __str__(self) -> str:
+        return "bytes"
+
+
+FieldType = Number | Raw | Text | Here
 
 
 @dataclass(frozen=True)
@@ -109,7 +117,12 @@ class Pool:
     """Texts to which the entries point for their names; what is there stays, new names go behind it."""
 
 
-Meaning = Constant | Kept | Measure | Fact | SealOf | Pool
+@dataclass(frozen=True)
+class Inline:
+    """The entry's content lies here."""
+
+
+Meaning = Constant | Kept | Measure | Fact | SealOf | Pool | Inline
 
 
 @dataclass(frozen=True)
@@ -151,11 +164,17 @@ class Block:
     at: At | None
     repeats: bool
     along: str | None  # the block whose records these belong to, one by one
+    until: bytes | None  # records go on until these bytes, or (empty) until the end of the file
     sorted_by: str | None  # records ascend by this field's stored bytes, or its number
     align: int
     fill: int
     fields: tuple[Field, ...]
     place: Place
+
+    @property
+    def inline(self) -> bool:
+        """Whether each record is followed by its entry's content."""
+        return any(isinstance(one.meaning, Inline) for one in self.fields)
 
 
 @dataclass(frozen=True)

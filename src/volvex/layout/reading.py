@@ -31,10 +31,12 @@ class BlockRead:
     data: bytes
     columns: Columns
     starts: Array  # of each record, in the file
+    ends: Array | None = None  # of each record, when content lies between them
+    last: int = 0  # where the last of that content ends
 
     @property
     def end(self) -> int:
-        return self.start + len(self.data)
+        return self.start + len(self.data) if self.ends is None else self.last
 
     @property
     def block(self) -> Block:
@@ -174,8 +176,18 @@ def _read_block(reading: Reading, block: Block) -> BlockRead:
         count = len(reading.blocks[block.along].starts)
     length = _measured(reading, "length", block.name)
     records = Records(block)
+    if block.inline:
+        stored = _stored_field(block)
+        inline = records.read_inline(reading.source, start, count, stored, reading.layout.content.align)
+        return BlockRead(records, start, b"", inline.columns, inline.starts, inline.ends, inline.end)
     found = records.read(reading.source, start, count, length)
     return BlockRead(records, start, found.data, found.columns, found.starts)
+
+
+def _stored_field(block: Block) -> Field:
+    """The field that says how many bytes of content follow a record."""
+    told = {one.meaning.what: one for one in block.fields if isinstance(one.meaning, Fact)}
+    return told[facts.STORED if facts.STORED in told else facts.SIZE]
 
 
 def _start(reading: Reading, block: Block) -> int:
@@ -314,6 +326,9 @@ def _entries(reading: Reading) -> Entries:
     names = columns[facts.NAME] if facts.NAME in columns else _pooled(reading, columns[facts.NAME_AT])
     codec_field = reading.fact(facts.CODEC)
     codecs, codec = _codecs(codec_field[1] if codec_field else None, columns.get(facts.CODEC), len(names))
+    for block in reading.blocks.values():
+        if block.ends is not None:
+            columns[facts.START] = block.ends + -block.ends % reading.layout.content.align
     if reading.layout.content.until_next:
         columns[facts.STORED] = _until_next(reading, columns[facts.START])
     stored = columns[facts.STORED if facts.STORED in columns else facts.SIZE]
@@ -378,6 +393,8 @@ def _check_entries(reading: Reading, entries: Entries) -> None:
         f"{int(entries.stored[row])} bytes from {int(entries.start[row]):#x} reach past the end of the file at {size:#x}"
     ))  # fmt: skip
     for block in reading.blocks.values():
+        if block.ends is not None:
+            continue  # its contents lie between its records
         on = (entries.start < block.end) & (end > block.start) & (entries.stored > 0)
         _refuse(reading, on, facts.START, lambda row, block=block: (
             f"content at {int(entries.start[row]):#x} overlaps {block.block.name} at {block.start:#x}"

@@ -17,11 +17,13 @@ import numpy as np
 import numpy.typing as npt
 
 from volvex.errors import FormatError
-from volvex.layout.model import Block, Field, Number, Raw, Text
+from volvex.layout.model import Block, Field, Here, Number, Raw, Text
 from volvex.source import Source
 
 Array = npt.NDArray[Any]
 Walk = Callable[[bytes, int, int, list[int], list[int]], int]
+InlineWalk = Callable[[bytes, int, int, list[int], list[int], list[int], bytes], tuple[int, bool]]
+WINDOW = 1 << 16  # bytes that are read at once of records with content between them
 GATHER = 1 << 16  # records gathered at once
 _LIKE_ASCII = ("utf-8", "ascii", "cp1252", "latin-1")
 FIRST = 1 << 20  # bytes read at first when a block's length is not known
@@ -102,6 +104,8 @@ def _runs(block: Block) -> list[Run]:
     members: list[tuple[str, str]] = []
     fields: list[Field] = []
     for field in block.fields:
+        if isinstance(field.type, Here):
+            continue  # no part of the record: it lies behind it
         if isinstance(field.type, Text) and field.type.size is None:
             if field.type.prefix is not None:
                 members.append((_prefix(field), field.type.prefix.dtype))
@@ -122,6 +126,8 @@ class Read:
     columns: Columns
     starts: Array
     data: bytes
+    ends: Array | None = None  # of each record (in the file), when content follows it
+    end: int = 0  # of the last content
 
 
 class Records:
@@ -177,6 +183,30 @@ class Records:
         data = data[:position]
         rows = np.array(starts, dtype=np.int64)
         return Read(self._gather(data, rows, zeros), start + rows, data)
+
+    def read_inline(self, source: Source, start: int, count: int | None, stored: Field, content_align: int) -> Read:
+        """Records that are each followed by their content, `stored` bytes of it; the content is passed over."""
+        walk, mark = _compile_inline_walk(self.runs, stored, self.block.align, content_align), self.block.until or b""
+        found: list[Columns] = []
+        starts: list[int] = []
+        ends: list[int] = []
+        position, size, stopped = start, WINDOW, False
+        while not stopped and (len(starts) < count if count is not None else mark or position < source.size):
+            window, zeros, first = source.peek(min(position, source.size), size), list[int](), len(starts)
+            wanted = len(window) + 1 if count is None else count - first
+            reached, stopped = walk(window, position, wanted, starts, ends, zeros, mark)
+            if len(starts) > first:
+                found.append(self._gather(window, np.array(starts[first:], np.int64) - position, zeros))
+                size = WINDOW
+            elif not reached and not stopped:  # not even one record is whole: a longer look, if there is more
+                if position + len(window) >= source.size:
+                    raise FormatError(source.name, "the file ends within this record", offset=position,
+                                      field=f"{self.block.name}[{first}]", hint="a fresh copy of the file: it may be cut off")  # fmt: skip
+                size *= 4
+            position += reached
+        columns = self._gather(b"", np.zeros(0, np.int64), []) if not found else {
+            name: _joined([one[name] for one in found]) for name in found[0]}  # fmt: skip
+        return Read(columns, np.array(starts, np.int64), b"", np.array(ends, np.int64), position)
 
     def _gather(self, data: bytes, rows: Array, zeros: list[int]) -> Columns:
         """The columns of records that start at `rows` in `data`."""
@@ -258,6 +288,14 @@ class Records:
         return texts.lengths
 
 
+def _joined(columns: list[Column]) -> Column:
+    """Parts of a column put together; texts without what stood between them."""
+    if isinstance(columns[0], Texts):
+        texts = [one for one in columns if isinstance(one, Texts)]
+        return Texts.of([raw for one in texts for raw in one.raws()], texts[0].encoding)
+    return np.concatenate([one for one in columns if not isinstance(one, Texts)])
+
+
 def _rows(columns: Columns) -> int:
     return len(next(iter(columns.values())))
 
@@ -318,11 +356,49 @@ def _compile_walk(runs: list[Run]) -> Walk:
     return walk
 
 
+def _compile_inline_walk(runs: list[Run], stored: Field, align: int, content_align: int) -> InlineWalk:
+    """A loop over records that are each followed by their content, which it passes over.
+
+    It takes a window of the file and where that begins, how many records are wanted, the lists for starts and ends
+    (in the file) and for the lengths of texts that end at a zero, and the mark that ends the records. It gives back how
+    far it came, perhaps past the window, and whether it met the mark. It stops before a record that is not whole.
+    """
+    lines = ["def walk(data, base, wanted, starts, ends, zeros, mark):", " end, p = len(data), 0", " while wanted > 0:",
+             f"  p += -(p + base) % {align}", "  if p >= end: return p, False",
+             "  if mark and p + len(mark) > end: return p, False", "  if mark and data.startswith(mark, p): return p, True", "  q, z = p, []"]  # fmt: skip
+    for run in runs:
+        lines += ["  r = q", f"  q += {run.size}", "  if q > end: return p, False"]
+        if stored in run.fields and run.dtype.fields is not None:
+            assert isinstance(stored.type, Number)
+            at, order = int(run.dtype.fields[stored.name][1]), "big" if stored.type.big else "little"
+            lines.append(
+                f"  n = int.from_bytes(data[r + {at}:r + {at + stored.type.bits // 8}], '{order}', signed={stored.type.signed})"
+            )
+            signs = {"times": "*", "plus": "+", "xor": "^"}
+            lines += [f"  n = n {signs[change.how]} {int(change.number)}" for change in stored.changes]
+        if run.text is None:
+            continue
+        assert isinstance(run.text.type, Text)
+        if run.text.type.prefix is None:
+            lines += ["  e = data.find(0, q)", "  if e < 0: return p, False", "  z.append(e - q)", "  q = e + 1"]
+        else:
+            lines += [f"  q += {_prefix_value(run.text.type.prefix, 0)}", "  if q > end: return p, False"]
+    lines += ["  if n < 0: return p, False", "  starts.append(p + base)", "  ends.append(q + base)", "  zeros += z",
+              f"  p = q + -(q + base) % {content_align} + n", "  wanted -= 1", " return p, False"]  # fmt: skip
+    scope: dict[str, Any] = {}
+    exec("\n".join(lines), scope)
+    walk: InlineWalk = scope["walk"]
+    return walk
+
+
 def _prefix_value(prefix: Number, end: int) -> str:
     """The number whose last byte stands before `q + end`, as an expression."""
     size = prefix.bits // 8
     shifts = range(size - 1, -1, -1) if prefix.big else range(size)
-    places = [f"data[q + {end - size + place}]" if end > size - place else "data[q]" for place in range(size)]
+    offsets = [end - size + place for place in range(size)]
+    places = [
+        f"data[q + {offset}]" if offset > 0 else f"data[q - {-offset}]" if offset else "data[q]" for offset in offsets
+    ]
     return " + ".join(
         f"({place} << {8 * shift})" if shift else place for place, shift in zip(places, shifts, strict=True)
     )

@@ -199,8 +199,19 @@ class _Builder(Transformer[Token, Any]):
     def after(self, children: list[Token]) -> model.At:
         return model.At(after=str(children[0]))
 
-    def repeats(self, children: list[Any]) -> tuple[str]:
-        return (str(children[1]) if children[1] is not None else "",)
+    def repeats(self, children: list[Any]) -> tuple[Any]:
+        return (children[1],)
+
+    def until_end(self, children: list[Token]) -> bytes:
+        return b""
+
+    def until_mark(self, children: list[Token]) -> bytes:
+        if not isinstance(children[1].value, bytes) or not children[1].value:
+            raise self._fail(children[1], "only bytes can end a row of records", hint="a text in quotes or hex 4b 57")
+        return children[1].value
+
+    def here(self, children: list[Token]) -> tuple[str]:
+        return ("here",)
 
     def at_last(self, children: list[Token]) -> model.At:
         if not isinstance(children[0].value, bytes) or not children[0].value:
@@ -245,8 +256,11 @@ class _Builder(Transformer[Token, Any]):
         name, at, repeats, sorted_by, *rest = children
         placing = {"align": 1, "fill": 0} | dict(item for item in rest if len(item) == 2)
         fields = tuple(self._field(item, big, names, kind) for item in rest if len(item) == 4)
-        return model.Block(str(name), at, repeats is not None, (repeats[0] or None) if repeats else None,
-                           str(sorted_by) if sorted_by else None, placing["align"], placing["fill"], fields, _at(name))  # fmt: skip
+        how = repeats[0] if repeats else None
+        return model.Block(
+            str(name), at, repeats is not None, str(how) if isinstance(how, Token) else None, how if isinstance(how, bytes) else None,
+            str(sorted_by) if sorted_by else None, placing["align"], placing["fill"], fields, _at(name),
+        )  # fmt: skip
 
     def _field(self, parts: Any, big: bool, names: list[str], kind: str) -> model.Field:
         name, shape, changes, meaning = parts
@@ -273,6 +287,8 @@ def _pair(place: model.Place) -> tuple[int, int]:
 def _type(shape: Any, big: bool) -> model.FieldType:
     if shape[0] == "number":
         return model.Number(shape[1], shape[2], big if shape[3] is None else shape[3] == "big")
+    if shape[0] == "here":
+        return model.Here()
     if shape[0] == "raw":
         return model.Raw(shape[1])
     length, encoding = shape[1], shape[2]

@@ -120,9 +120,9 @@ class _Parts:
     align: Array
     fill: Array
     block: Array  # index into the blocks, -1 for content
+    record: Array  # the entry whose record it is, when content follows each record; -1 otherwise
     new: Array  # index into the new contents, -1: as it was
     gone: Array  # whether the part is left out
-    added: int  # how many new contents stand behind the last content
 
 
 def plan(reading: Reading, edit: Edit, each: bool = False) -> Plan:
@@ -140,7 +140,8 @@ class _Planner:
         self.reading, self.edit, self.each = reading, edit, each
         self.entries = reading.entries
         self.source = reading.source
-        self.blocks = list(reading.blocks.values())
+        self.blocks = [block for block in reading.blocks.values() if block.ends is None]
+        self.inline = next((block for block in reading.blocks.values() if block.ends is not None), None)
         self.layout = reading.layout
         self.contents = [*edit.replaced.values(), *(one.content for one in edit.added)]
         self.part_of_row = self._spans()
@@ -189,24 +190,38 @@ class _Planner:
         content = self.layout.content
         empty = (self.spans[:, 1] == 0) & ((self.spans[:, 0] == 0) | (self.spans[:, 0] % content.align != 0))
         real = np.flatnonzero(~empty)
-        count, blocks = len(real), self.blocks
-        start = np.concatenate([self.spans[real, 0], [block.start for block in blocks]]).astype(np.int64)
-        size = np.concatenate([self.spans[real, 1], [len(block.data) for block in blocks]]).astype(np.int64)
+        count, blocks, inline = len(real), self.blocks, self.inline
+        records = np.arange(len(inline.starts)) if inline is not None else np.zeros(0, np.int64)
+        none = np.zeros(0, np.int64)
+        start = _stack(self.spans[real, 0], [block.start for block in blocks], inline.starts if inline else none)
+        size = _stack(
+            self.spans[real, 1],
+            [len(block.data) for block in blocks],
+            inline.ends - inline.starts if inline and inline.ends is not None else none,
+        )
         order = np.lexsort((start + size, start))
         self.index_of_span = np.full(len(self.spans), -1, np.int64)
         place = np.empty(len(order), np.int64)
         place[order] = np.arange(len(order))
         self.index_of_span[real] = place[:count]
 
-        def column(ours: Array, of_blocks: list[int]) -> Array:
-            return np.concatenate([ours, np.array(of_blocks, np.int64)])[order]
+        def column(ours: Array, of_blocks: list[int], of_records: Array | int) -> Array:
+            return _stack(ours, of_blocks, np.broadcast_to(of_records, len(records)))[order]
 
         ones = np.ones(count, np.int64)
         return _Parts(
-            start[order], size[order], column(ones * content.align, [one.block.align for one in blocks]),
-            column(ones * content.fill, [one.block.fill for one in blocks]), column(-ones, list(range(len(blocks)))),
-            column(new[real], [-1] * len(blocks)), column(gone[real] & (new[real] < 0), [0] * len(blocks)).astype(bool), 0,
+            start[order], size[order],
+            column(ones * content.align, [one.block.align for one in blocks], inline.block.align if inline else 1),
+            column(ones * content.fill, [one.block.fill for one in blocks], inline.block.fill if inline else 0),
+            column(-ones, list(range(len(blocks))), -1), column(-ones, [-1] * len(blocks), records),
+            column(new[real], [-1] * len(blocks), new[self.part_of_row] if inline else -1),
+            column(gone[real] & (new[real] < 0), [0] * len(blocks), self._removed() if inline else 0).astype(bool),
         )  # fmt: skip
+
+    def _removed(self) -> Array:
+        removed = np.zeros(len(self.entries), np.int64)
+        removed[list(self.edit.removed)] = 1
+        return removed
 
     def _check_parts(self, parts: _Parts) -> None:
         """Parts must not overlap, and must stand where the layout would put them."""
@@ -226,6 +241,8 @@ class _Planner:
     def _name(self, parts: _Parts, part: int) -> str:
         if parts.block[part] >= 0:
             return self.blocks[int(parts.block[part])].block.name
+        if parts.record[part] >= 0:
+            return f"{self.reading.home.block.name}[{int(parts.record[part])}]"
         row = int(np.flatnonzero(self.index_of_span[self.part_of_row] == part)[0])
         name = self.entries.names.raw(row).decode("utf-8", "backslashreplace")
         return f"the content of {name!r} ({self.reading.home.block.name}[{row}])"
@@ -235,15 +252,27 @@ class _Planner:
     def plan(self) -> Plan:
         parts = self._sorted_parts()
         self._check_parts(parts)
-        self.columns = {block.block.name: dict(block.columns) for block in self.blocks}
+        self.columns = {name: dict(block.columns) for name, block in self.reading.blocks.items()}
         self._choose_rows()
         self._place(parts)
         self._check_ends()
         self._fill_entries()
         self._sort()
         data = self._write_blocks()
-        pieces = [Piece.of(data[piece]) if isinstance(piece, str) else piece for piece in self.pieces]
+        pieces = [self._made(piece, data) for piece in self.pieces]
         return Plan([piece for piece in pieces if piece.size], self.position)
+
+    def _made(self, piece: Piece | str | int, data: dict[str, bytes]) -> Piece:
+        """A piece for the name of a block, or for the row of a record."""
+        if isinstance(piece, str):
+            return Piece.of(data[piece])
+        return Piece.of(self._record(piece)) if isinstance(piece, int) else piece
+
+    def _record(self, row: int) -> bytes:
+        """One record of those that are followed by their content; its row is of the new directory."""
+        assert self.inline is not None
+        columns = self.columns[self.inline.block.name]
+        return self.inline.records.write({name: _take(column, np.array([row])) for name, column in columns.items()})
 
     def _choose_rows(self) -> None:
         """The directory's columns without what is removed, and with rows for what is added."""
@@ -286,14 +315,14 @@ class _Planner:
 
     def _place(self, parts: _Parts) -> None:
         """Go through the parts in order; `pieces` and the new starts come out."""
-        self.pieces: list[Piece | str] = []
+        self.pieces: list[Piece | str | int] = []
         self.position = 0
         self.block_start: dict[str, int] = {}
         self.content_start: dict[int, int] = {}
         self.new_start = parts.start.copy()
         stops = self._stops(parts)
-        contents = np.flatnonzero(parts.block < 0)
-        last = int(contents[-1]) if len(contents) else (len(parts.start) - 1 if len(parts.start) else -1)
+        self.new_row = np.cumsum(~np.isin(np.arange(len(self.entries)), list(self.edit.removed))) - 1
+        last = self._last_content(parts)
         for number, stop in enumerate(stops):
             until = stops[number + 1] if number + 1 < len(stops) else len(parts.start)
             self._place_part(parts, stop, until)
@@ -303,6 +332,15 @@ class _Planner:
             self._place_loose()
         end = int((parts.start + parts.size).max()) if len(parts.start) else 0
         self._keep(end, self.source.size)
+
+    def _last_content(self, parts: _Parts) -> int:
+        """The part behind which new contents go: the last content, or what stands before where content would."""
+        contents = np.flatnonzero(parts.block < 0)
+        if len(contents):
+            return int(contents[-1])
+        if self.inline is not None:
+            return int(np.searchsorted(parts.start, self.inline.start, "left")) - 1
+        return len(parts.start) - 1
 
     def _stops(self, parts: _Parts) -> list[int]:
         """Parts that must be looked at by themselves; those between two of them move with the first."""
@@ -323,8 +361,13 @@ class _Planner:
         if parts.gone[part]:
             return
         self._align(align, fill)
+        row = int(parts.record[part])
+        if row >= 0 and self.inline is not None:
+            self.block_start.setdefault(self.inline.block.name, self.position)
         if parts.block[part] >= 0:
             self._place_block(self.blocks[int(parts.block[part])])
+        elif row >= 0 and (self.each or parts.new[part] >= 0):
+            self._place_record(int(self.new_row[row]))
         elif parts.new[part] >= 0:
             self._place_new(int(parts.new[part]))
         else:
@@ -367,6 +410,10 @@ class _Planner:
         self.pieces.append(name)
         self.position += block.records.size(self.columns[name])
 
+    def _place_record(self, row: int) -> None:
+        self.pieces.append(row)
+        self.position += len(self._record(row))  # its size depends on its texts alone, which are known
+
     def _place_new(self, index: int) -> None:
         content = self.contents[index]
         self.content_start[index] = self.position
@@ -376,9 +423,14 @@ class _Planner:
     def _place_loose(self) -> None:
         """New contents without a place of their own go behind the last content."""
         added = range(len(self.edit.replaced), len(self.contents))
-        for index in (*self.loose, *added):
+        for number, index in enumerate((*self.loose, *added)):
+            if self.inline is not None:
+                self._align(self.inline.block.align, self.inline.block.fill)
+                self.block_start.setdefault(self.inline.block.name, self.position)
+                self._place_record(len(self.kept_rows) + number - len(self.loose))
             self._align(self.layout.content.align, self.layout.content.fill)
             self._place_new(index)
+        self.inline_end = self.position
 
     def _check_ends(self) -> None:
         """Blocks that are found from the end of the file, or behind another one, stand there still."""
@@ -388,11 +440,17 @@ class _Planner:
                 raise FormatError(self.source.name, f"{block.block.name} must stand {at.offset} bytes before the end, "
                                                     f"it now stands {self.position - start} before it")  # fmt: skip
             if at is not None and at.after:
-                end = self.block_start[at.after] + self.reading.blocks[at.after].records.size(self.columns[at.after])
+                end = self._end(at.after)
                 if start != end + -end % block.block.align:
                     raise FormatError(
                         self.source.name, f"{block.block.name} would no longer stand right behind {at.after}"
                     )
+
+    def _end(self, name: str) -> int:
+        """Where a block ends now."""
+        if self.inline is not None and self.inline.block.name == name:
+            return self.inline_end
+        return self.block_start[name] + self.reading.blocks[name].records.size(self.columns[name])
 
     # filling in
 
@@ -464,6 +522,8 @@ class _Planner:
                     self._put(home, one, self._measure(one.meaning))
         data: dict[str, bytes] = {}
         for block in check.seal_order(self.layout):
+            if block.inline:
+                continue
             data[block.name] = self._write_block(block, data)
         return data
 
@@ -484,7 +544,7 @@ class _Planner:
         if meaning.part == "file":
             return self.position
         if meaning.what == "start":
-            return self.block_start[meaning.part]
+            return self.block_start.get(meaning.part, self.position)
         columns = self.columns[meaning.part]
         if meaning.what == "count":
             return len(next(iter(columns.values())))
@@ -500,6 +560,11 @@ class _Planner:
             size = one.type.size
             return np.frombuffer(b"".join(value.to_bytes(size, "big") for value in values), f"V{size}")
         return fit(np.array(values, dtype=object), one, f"{self.source.name}, {block}")
+
+
+def _stack(ours: Array, of_blocks: list[int], of_records: Array) -> Array:
+    """What is told of contents, blocks and records, one behind the other."""
+    return np.concatenate([ours, np.array(of_blocks, np.int64), of_records]).astype(np.int64)
 
 
 def sorting(column: Column) -> Array:

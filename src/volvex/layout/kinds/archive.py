@@ -13,7 +13,7 @@ NAME, NAME_AT, START, STORED, SIZE, CODEC = (
 )  # fmt: skip
 FACTS = {NAME: (Text,), NAME_AT: (Number,), START: (Number,), STORED: (Number,), SIZE: (Number,), CODEC: (Number,)}
 TABLED = (CODEC,)  # facts whose numbers are told in a table
-NEEDS = (START,)
+NEEDS = ()
 PARTS = ("stored content", "content")  # what a seal may cover besides a block
 
 
@@ -34,6 +34,15 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
             layout.place,
             f"the facts about an entry are spread over {told}, which nothing ties together",
             "block ... repeats with ...",
+        )
+    inline = [block for block in layout.blocks if block.inline]
+    if START in facts and inline:
+        yield facts[START].place, f"where content starts is told twice: here and in {inline[0].name}", "`kept`"
+    elif START not in facts and len(inline) != 1:
+        yield (
+            layout.place,
+            "no field tells the start of content",
+            "a field with the meaning `start of content`, or `bytes  content` in the records",
         )
     yield from _check_names(layout, facts)
     if layout.content.until_next:
