@@ -48,7 +48,12 @@ class Cut(unittest.TestCase):
             unseen = len(SAMPLES[-1][1]) if name == "next" else 0
             for size in range(len(data) - unseen):
                 with self.subTest(name, size=size):
-                    self.assertIsNone(_read_whole(layout, data[:size]), "a part of the archive passed for the whole")
+                    archive = _read_whole(layout, data[:size])
+                    if archive is not None and name == "stream":  # cut between two entries it is a whole archive again
+                        told = [(one, archive.content(row)) for row, one in enumerate(archive.names)]
+                        self.assertEqual(told, list(SAMPLES[: len(told)]))
+                        continue
+                    self.assertIsNone(archive, "a part of the archive passed for the whole")
 
     def test_the_game_s_archive(self) -> None:
         data, layout = (made_game() / "data" / "main.kwp").read_bytes(), pack_layout()

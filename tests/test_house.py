@@ -93,7 +93,7 @@ class Floors(unittest.TestCase):
     def test_code_is_generated_in_one_place_only(self) -> None:
         users = [path.name for path, tree in modules() for node in ast.walk(tree)
                  if isinstance(node, ast.Call) and getattr(node.func, "id", "") in ("exec", "compile")]  # fmt: skip
-        self.assertEqual(users, ["records.py"])
+        self.assertEqual(users, ["walking.py"])
 
     def test_no_broad_except_but_where_all_is_undone_and_raised_again(self) -> None:
         for path, tree in modules():

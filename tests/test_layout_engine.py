@@ -22,8 +22,9 @@ from volvex.errors import FormatError, RefusedError
 from volvex.layout.explaining import coverage, covering, stretches
 from volvex.layout.proof import prove
 from volvex.layout.reading import read
-from volvex.layout.records import Records, Texts, _compile_walk
+from volvex.layout.records import Records, Texts
 from volvex.layout.syntax import parse_layout
+from volvex.layout.walking import compile_walk
 from volvex.layout.writing import Added, Edit, NewContent, plan
 from volvex.source import BytesSource, FileSource
 
@@ -379,7 +380,7 @@ class RecordTypes(unittest.TestCase):
 
     def test_the_loop_stops_before_a_record_that_is_not_whole(self) -> None:
         layout = parse_layout(textwrap.dedent(RECORDS.format(name="u16", note="zero")), "r.layout")
-        walk = _compile_walk(Records(layout.blocks[1]).runs)
+        walk = compile_walk(Records(layout.blocks[1]).runs)
         one = struct.pack(">H", 1) + b"\x03\x00abc" + bytes(4) + b"note\0" + bytes(9)
         for cut in range(len(one) * 2):
             starts: list[int] = []

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
-from itertools import islice
+from itertools import chain, islice
 from typing import TypeVar
 
 import numpy as np
@@ -27,8 +27,13 @@ def ignore(size: int) -> None:
 def parallel(task: Callable[[T], R], items: Iterable[T], workers: int | None = None) -> Iterator[R]:
     """Results of `task` as they come; never more than a few items ahead, so that memory stays bounded."""
     workers = workers or min(8, os.cpu_count() or 1)
-    waiting: set[Future[R]] = set()
     source = iter(items)
+    first = list(islice(source, 2))
+    if len(first) < 2:  # a single piece of work is not worth a thread
+        yield from map(task, first)
+        return
+    source = chain(first, source)
+    waiting: set[Future[R]] = set()
     with ThreadPoolExecutor(workers) as pool:
         try:
             waiting.update(pool.submit(task, item) for item in islice(source, workers * 2))

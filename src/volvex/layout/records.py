@@ -1,15 +1,12 @@
 """A block compiled for reading and writing: records <-> columns.
 
-A block's fields fall into runs of fixed size, with a text of variable size after each but the last. A
-prefix that says a text's length is the last member of the run before it. A block without variable texts
-is one NumPy structured array. Otherwise a small generated loop finds where each record starts, touching
-only what decides its length; the runs are then gathered in bulk. The loop's text is made of integers
-alone, so no layout can put code into it.
+A block without variable texts is one NumPy structured array. Otherwise a generated loop finds where each record
+starts (see `walking`), and the runs of fixed size are gathered in bulk.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -17,12 +14,11 @@ import numpy as np
 import numpy.typing as npt
 
 from volvex.errors import FormatError
-from volvex.layout.model import Block, Field, Here, Number, Raw, Text
+from volvex.layout.model import Block, Field, Number, Text
+from volvex.layout.walking import compile_inline_walk, compile_walk, prefix_name, runs_of, zero_end
 from volvex.source import Source
 
 Array = npt.NDArray[Any]
-Walk = Callable[[bytes, int, int, list[int], list[int]], int]
-InlineWalk = Callable[[bytes, int, int, list[int], list[int], list[int], bytes], tuple[int, bool]]
 WINDOW = 1 << 16  # bytes that are read at once of records with content between them
 GATHER = 1 << 16  # records gathered at once
 _LIKE_ASCII = ("utf-8", "ascii", "cp1252", "latin-1")
@@ -75,51 +71,6 @@ Columns = dict[str, Column]
 
 
 @dataclass(frozen=True)
-class Run:
-    """Members of fixed size, and the text after them."""
-
-    dtype: np.dtype[Any]
-    fields: tuple[Field, ...]
-    text: Field | None
-
-    @property
-    def size(self) -> int:
-        return int(self.dtype.itemsize)
-
-
-def _prefix(field: Field) -> str:
-    return f"length of {field.name}"
-
-
-def _member(field: Field) -> tuple[str, str]:
-    kind = field.type
-    if isinstance(kind, Number):
-        return field.name, kind.dtype
-    assert isinstance(kind, Raw | Text)
-    return field.name, f"V{kind.size}"
-
-
-def _runs(block: Block) -> list[Run]:
-    runs: list[Run] = []
-    members: list[tuple[str, str]] = []
-    fields: list[Field] = []
-    for field in block.fields:
-        if isinstance(field.type, Here):
-            continue  # no part of the record: it lies behind it
-        if isinstance(field.type, Text) and field.type.size is None:
-            if field.type.prefix is not None:
-                members.append((_prefix(field), field.type.prefix.dtype))
-            runs.append(Run(np.dtype(members), tuple(fields), field))
-            members, fields = [], []
-        else:
-            members.append(_member(field))
-            fields.append(field)
-    if members or not runs:
-        runs.append(Run(np.dtype(members), tuple(fields), None))
-    return runs
-
-
-@dataclass(frozen=True)
 class Read:
     """What was read of a block: its columns, where each record starts (in the file), and its bytes."""
 
@@ -135,9 +86,9 @@ class Records:
 
     def __init__(self, block: Block) -> None:
         self.block = block
-        self.runs = _runs(block)
+        self.runs = runs_of(block)
         self.fixed = len(self.runs) == 1 and self.runs[0].text is None
-        self.least = sum(run.size + _zero(run) for run in self.runs)  # a record is never shorter
+        self.least = sum(run.size + zero_end(run) for run in self.runs)  # a record is never shorter
 
     # reading
 
@@ -168,7 +119,7 @@ class Records:
                     start + np.arange(number, dtype=np.int64) * size, data)  # fmt: skip
 
     def _read_walking(self, source: Source, start: int, count: int | None, room: int) -> Read:
-        walk, starts, zeros = _compile_walk(self.runs), [], []  # type: Walk, list[int], list[int]
+        walk, starts, zeros = compile_walk(self.runs), list[int](), list[int]()
         wanted = room if count is None else count
         size = min(room, max(FIRST, wanted * (self.least + 48)) if count is not None else room)
         data, position = source.read(start, size), 0
@@ -186,7 +137,7 @@ class Records:
 
     def read_inline(self, source: Source, start: int, count: int | None, stored: Field, content_align: int) -> Read:
         """Records that are each followed by their content, `stored` bytes of it; the content is passed over."""
-        walk, mark = _compile_inline_walk(self.runs, stored, self.block.align, content_align), self.block.until or b""
+        walk, mark = compile_inline_walk(self.runs, stored, self.block.align, content_align), self.block.until or b""
         found: list[Columns] = []
         starts: list[int] = []
         ends: list[int] = []
@@ -211,7 +162,7 @@ class Records:
     def _gather(self, data: bytes, rows: Array, zeros: list[int]) -> Columns:
         """The columns of records that start at `rows` in `data`."""
         columns: Columns = {}
-        lengths = np.array(zeros, dtype=np.int64).reshape(len(rows), sum(map(_zero, self.runs)))
+        lengths = np.array(zeros, dtype=np.int64).reshape(len(rows), sum(map(zero_end, self.runs)))
         base, ended = rows, 0
         for run in self.runs:
             values = _gather_rows(data, base, run.dtype)
@@ -222,11 +173,11 @@ class Records:
             kind = run.text.type
             assert isinstance(kind, Text)
             if kind.prefix is not None:
-                length = values[_prefix(run.text)].astype(np.int64)
+                length = values[prefix_name(run.text)].astype(np.int64)
             else:
                 length, ended = lengths[:, ended], ended + 1
             columns[run.text.name] = Texts(data, base, length, kind.encoding)
-            base = base + length + _zero(run)
+            base = base + length + zero_end(run)
         return columns
 
     def _column(self, field: Field, values: Array) -> Column:
@@ -241,7 +192,7 @@ class Records:
         """The bytes that records with these columns take."""
         total = 0
         for run in self.runs:
-            total += (run.size + _zero(run)) * _rows(columns)
+            total += (run.size + zero_end(run)) * _rows(columns)
             if run.text is not None:
                 texts = columns[run.text.name]
                 assert isinstance(texts, Texts)
@@ -262,7 +213,7 @@ class Records:
             texts = columns[run.text.name]
             assert isinstance(texts, Texts) and isinstance(run.text.type, Text)
             if run.text.type.prefix is not None:
-                values[_prefix(run.text)] = self._length(run.text, run.text.type.prefix, texts)
+                values[prefix_name(run.text)] = self._length(run.text, run.text.type.prefix, texts)
             end = b"" if run.text.type.prefix else b"\0"
             pieces += [_split(values), [raw + end for raw in texts.raws()]]
         if len(pieces) == 1:
@@ -300,11 +251,6 @@ def _rows(columns: Columns) -> int:
     return len(next(iter(columns.values())))
 
 
-def _zero(run: Run) -> int:
-    """1 when the run's text ends at a zero byte."""
-    return int(run.text is not None and isinstance(run.text.type, Text) and run.text.type.prefix is None)
-
-
 def _split(values: Array) -> list[bytes]:
     size, data = values.dtype.itemsize, values.tobytes()
     return [data[at : at + size] for at in range(0, len(data), size)] if size else [b""] * len(values)
@@ -320,88 +266,6 @@ def _gather_rows(data: bytes, base: Array, dtype: np.dtype[Any]) -> Array:
         some = base[first : first + GATHER]
         values[first : first + GATHER] = flat[some[:, None] + step].view(dtype)[:, 0]
     return values
-
-
-def _compile_walk(runs: list[Run]) -> Walk:
-    """A loop that appends each record's start, and the length of each text that ends at a zero.
-
-    It takes the bytes, a position, how many records are wanted, and the two lists; it stops before a
-    record that is not whole, and gives back the position that it reached. Running past the end is told by
-    an exception, not by a test a record: the loop is the only thing that is done once for every record.
-    """
-    lines = [
-        "def walk(data, p, wanted, starts, zeros):",
-        " found, zero = starts.append, zeros.append",
-        " try:",
-        "  for _ in range(wanted):",
-    ]
-    lines += ["   found(p)", "   q = p"]
-    ended = fixed = 0
-    for run in runs:
-        fixed += run.size
-        if run.text is None:
-            continue
-        assert isinstance(run.text.type, Text)
-        if run.text.type.prefix is None:
-            lines += [f"   z = data.index(0, q + {fixed})", f"   zero(z - q - {fixed})", "   q = z + 1"]
-            ended, fixed = ended + 1, 0
-        else:
-            lines.append(f"   q += {_prefix_value(run.text.type.prefix, fixed)} + {fixed}")
-            fixed = 0
-    lines += [f"   p = q + {fixed}", " except (IndexError, ValueError):", "  p = starts.pop()",
-              " while p > len(data):", "  p = starts.pop()", f" del zeros[len(starts) * {ended}:]", " return p"]  # fmt: skip
-    scope: dict[str, Any] = {}
-    exec("\n".join(lines), scope)
-    walk: Walk = scope["walk"]
-    return walk
-
-
-def _compile_inline_walk(runs: list[Run], stored: Field, align: int, content_align: int) -> InlineWalk:
-    """A loop over records that are each followed by their content, which it passes over.
-
-    It takes a window of the file and where that begins, how many records are wanted, the lists for starts and ends
-    (in the file) and for the lengths of texts that end at a zero, and the mark that ends the records. It gives back how
-    far it came, perhaps past the window, and whether it met the mark. It stops before a record that is not whole.
-    """
-    lines = ["def walk(data, base, wanted, starts, ends, zeros, mark):", " end, p = len(data), 0", " while wanted > 0:",
-             f"  p += -(p + base) % {align}", "  if p >= end: return p, False",
-             "  if mark and p + len(mark) > end: return p, False", "  if mark and data.startswith(mark, p): return p, True", "  q, z = p, []"]  # fmt: skip
-    for run in runs:
-        lines += ["  r = q", f"  q += {run.size}", "  if q > end: return p, False"]
-        if stored in run.fields and run.dtype.fields is not None:
-            assert isinstance(stored.type, Number)
-            at, order = int(run.dtype.fields[stored.name][1]), "big" if stored.type.big else "little"
-            lines.append(
-                f"  n = int.from_bytes(data[r + {at}:r + {at + stored.type.bits // 8}], '{order}', signed={stored.type.signed})"
-            )
-            signs = {"times": "*", "plus": "+", "xor": "^"}
-            lines += [f"  n = n {signs[change.how]} {int(change.number)}" for change in stored.changes]
-        if run.text is None:
-            continue
-        assert isinstance(run.text.type, Text)
-        if run.text.type.prefix is None:
-            lines += ["  e = data.find(0, q)", "  if e < 0: return p, False", "  z.append(e - q)", "  q = e + 1"]
-        else:
-            lines += [f"  q += {_prefix_value(run.text.type.prefix, 0)}", "  if q > end: return p, False"]
-    lines += ["  if n < 0: return p, False", "  starts.append(p + base)", "  ends.append(q + base)", "  zeros += z",
-              f"  p = q + -(q + base) % {content_align} + n", "  wanted -= 1", " return p, False"]  # fmt: skip
-    scope: dict[str, Any] = {}
-    exec("\n".join(lines), scope)
-    walk: InlineWalk = scope["walk"]
-    return walk
-
-
-def _prefix_value(prefix: Number, end: int) -> str:
-    """The number whose last byte stands before `q + end`, as an expression."""
-    size = prefix.bits // 8
-    shifts = range(size - 1, -1, -1) if prefix.big else range(size)
-    offsets = [end - size + place for place in range(size)]
-    places = [
-        f"data[q + {offset}]" if offset > 0 else f"data[q - {-offset}]" if offset else "data[q]" for offset in offsets
-    ]
-    return " + ".join(
-        f"({place} << {8 * shift})" if shift else place for place, shift in zip(places, shifts, strict=True)
-    )
 
 
 def fit(values: Array, field: Field, index: str) -> Array:
