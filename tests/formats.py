@@ -336,12 +336,12 @@ content align 4 fill 2b
 """
 
 
-def row(files: Files) -> bytes:
+def in_a_row(files: Files) -> bytes:
     out = bytearray(b"ROW!\0\0\0\0")
     for number, (name, data) in enumerate(files):
         how = 2 * (number % 2)
         stored = zlib.compress(data) if how else data
-        out += b"=" * (-len(out) % 8) + struct.pack(">BH", number, len(name)) + name.encode()
+        out += b"=" * (-len(out) % 8) + struct.pack(">BH", number % 256, len(name)) + name.encode()
         out += (
             struct.pack(">H", len(stored) ^ 0x55)
             + struct.pack("<IB", len(data), how)
@@ -411,7 +411,7 @@ FORMATS: dict[str, tuple[str, Callable[[Files], bytes]]] = {
     "sealed": (SEALED, sealed),
     "arrays": (ARRAYS, arrays),
     "pool": (POOL, pool),
-    "row": (ROW, row),
+    "row": (ROW, in_a_row),
     "stream": (STREAM, stream),
     "counted": (COUNTED, counted),
 }

@@ -88,7 +88,7 @@ class Flipped(unittest.TestCase):
         data, layout = (made_game() / "data" / "main.kwp").read_bytes(), pack_layout()
         start = HEAD.unpack_from(data)[4]
         noticed = 0
-        places = [*range(HEAD.size), *range(start, len(data), 7)]
+        places = [*range(HEAD.size), *range(start, len(data), 13)]
         for at in places:
             broken = bytearray(data)
             broken[at] ^= 0x40

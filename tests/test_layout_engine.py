@@ -13,7 +13,25 @@ from unittest.mock import patch
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.formats import COMPRESSED, FIXED, FORMATS, PACKED, SAMPLES, ZERO, fixed, packed, zero
+from tests.formats import (
+    COMPRESSED,
+    COUNTED,
+    FIXED,
+    FOOTER,
+    FORMATS,
+    MARKED,
+    PACKED,
+    ROW,
+    SAMPLES,
+    STREAM,
+    ZERO,
+    counted,
+    fixed,
+    marked,
+    packed,
+    stream,
+    zero,
+)  # fmt: skip
 from tests.support import archive_of, made_game, pack_layout
 from volvex.archive import Archive
 from volvex.archive.harder import prove_harder
@@ -299,6 +317,80 @@ class Structure(unittest.TestCase):
             counted = coverage(reading)
             self.assertEqual(counted.fields + counted.content + counted.filling + 28, source.size)
             self.assertEqual([(one.start, one.size) for one in counted.unexplained], [(36, 28)])
+
+
+class FromTheEnd(unittest.TestCase):
+    """What is found from the end of a file, or by a mark that is searched."""
+
+    def test_a_mark_is_found_behind_a_long_comment(self) -> None:
+        for size in (0, 10, 200):
+            archive = archive_of(MARKED, marked(SAMPLES, b"x" * size))
+            self.assertEqual(contents(archive), dict(SAMPLES))
+
+    def test_the_last_of_several_marks_counts(self) -> None:
+        files = (("a", b"<ends> is not the end"), ("b", b"<ends>"))
+        archive = archive_of(MARKED, marked(files))
+        self.assertEqual(contents(archive), dict(files))
+
+    def test_a_mark_across_the_steps_of_the_search(self) -> None:
+        for shift in range(-8, 3):
+            with patch("volvex.layout.reading.STEP", 64):
+                data = marked((("a", b"y" * 300),), b"z" * (64 + shift))
+                self.assertEqual(len(archive_of(MARKED, data)), 1)
+
+    def test_a_mark_that_is_not_there(self) -> None:
+        with self.assertRaises(FormatError) as caught:
+            archive_of(MARKED, marked(SAMPLES).replace(b"<ends>", b"<gone>"))
+        self.assertIn("foot starts with b'<ends>', which is not within the last 16 MB", caught.exception.message)
+
+    def test_a_file_that_is_shorter_than_its_foot(self) -> None:
+        with self.assertRaises(FormatError) as caught:
+            archive_of(FOOTER, b"KELP")
+        self.assertIn("foot should stand 20 bytes before the end", caught.exception.message)
+
+
+class InARow(unittest.TestCase):
+    """Entries that are each followed by their content."""
+
+    def test_records_are_found_whatever_the_window(self) -> None:
+        files = [(f"entry-{number}", bytes([number % 251]) * (number * 37 % 400)) for number in range(300)]
+        for window in (16, 64, 1000, 1 << 16):
+            with patch("volvex.layout.records.WINDOW", window):
+                for text, make in ((ROW, in_a_row), (STREAM, stream), (COUNTED, counted)):
+                    self.assertEqual(contents(archive_of(text, make(files))), dict(files))
+
+    def test_long_contents_are_passed_over_unread(self) -> None:
+        class Counting(BytesSource):
+            read_so_far = 0
+
+            def _read(self, offset: int, size: int) -> bytes:
+                Counting.read_so_far += size
+                return super()._read(offset, size)
+
+        files = [(f"entry-{number}", bytes(4_000_000)) for number in range(5)]
+        source = Counting(stream([(name, data[:60_000]) for name, data in files]), "s")
+        big = Counting(counted(files), "c")
+        self.assertEqual(len(Archive(read(parse_layout(STREAM, "s"), source))), 5)
+        Counting.read_so_far = 0
+        self.assertEqual(len(Archive(read(parse_layout(COUNTED, "c"), big))), 5)
+        self.assertLess(Counting.read_so_far, 500_000)
+
+    def test_a_missing_end_mark(self) -> None:
+        data = in_a_row(SAMPLES)
+        with self.assertRaises(FormatError) as caught:
+            archive_of(ROW, data[:-8])
+        self.assertEqual(caught.exception.field, "entry[5]")
+
+    def test_every_byte_is_explained(self) -> None:
+        for text, make, unexplained in ((ROW, in_a_row, 0), (STREAM, stream, 0), (COUNTED, counted, 3)):
+            archive = archive_of(text, make(SAMPLES))
+            counted_bytes = coverage(archive.reading)
+            self.assertEqual(sum(one.size for one in counted_bytes.unexplained), unexplained)
+            told = list(stretches(archive.reading))
+            self.assertEqual([one.start for one in told[1:]], [one.start + one.size for one in told[:-1]])
+            for offset in range(archive.source.size):
+                one = covering(archive.reading, offset)
+                self.assertTrue(one.start <= offset < one.start + one.size, (offset, one))
 
 
 class ProofFails(unittest.TestCase):

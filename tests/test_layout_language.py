@@ -193,6 +193,114 @@ class Mistakes(unittest.TestCase):
         self.assertIn("not a text", caught.exception.message)
 
 
+class Structures(unittest.TestCase):
+    """Mistakes in what ties blocks together."""
+
+    IN_A_ROW = """
+    layout "row" kind archive
+    block entry at 0 repeats until end
+        name  text u8  name
+        size  u32      size of content
+        data  bytes    content
+    """
+
+    def refused(self, text: str, says: str, hint: str = "") -> None:
+        with self.assertRaises(VolvexError) as caught:
+            parse(text)
+        told = "\n".join(caught.exception.lines())
+        self.assertIn(says, told)
+        self.assertIn(hint, told)
+
+    def row(self, old: str, new: str) -> str:
+        text = textwrap.dedent(self.IN_A_ROW)
+        self.assertIn(old, text)
+        return text.replace(old, new)
+
+    def test_places_are_understood(self) -> None:
+        layout = parse(
+            changed("block head at 0", "block head at end - 12").replace("block table", "block table after head")
+        )
+        self.assertEqual([block.at for block in layout.blocks], [At(12, from_end=True), At(after="head")])
+        layout = parse(changed("block head at 0", 'block head at last "TEST"'))
+        self.assertEqual(layout.blocks[0].at, At(mark=b"TEST"))
+
+    def test_a_block_behind_one_that_is_not_there(self) -> None:
+        self.refused(
+            changed("block table repeats", "block table after haed repeats"), "there is no such block", "try head"
+        )
+
+    def test_blocks_behind_each_other_in_a_circle(self) -> None:
+        text = changed("block head at 0", "block head after table").replace(
+            "block table repeats", "block table after head repeats"
+        )
+        self.refused(text, "can only be known after it was read")
+
+    def test_records_with_a_block_that_is_not_there_or_is_one_record(self) -> None:
+        self.refused(changed("block table repeats", "block table repeats with tabel"), "cannot repeat with tabel")
+        self.refused(changed("block table repeats", "block table repeats with head"), "head is one record")
+
+    def test_facts_that_nothing_ties_together(self) -> None:
+        text = changed(
+            "    size   u32       size of content", "block sizes after table repeats\n    size u32 size of content"
+        )
+        self.refused(text + "\n    n u32 kept\n", "nothing says how many records sizes has")
+        text = text.replace("    where ", "    many u32 count of sizes\n    where ")
+        self.refused(text, "spread over sizes, table, which nothing ties together")
+
+    def test_sizes_told_twice_or_with_filling(self) -> None:
+        self.refused(GOOD + "content until next\n", "and so does `content until next`")
+        text = changed("    size   u32       size of content\n", "") + "content until next align 4\n"
+        self.refused(text, "cannot be told from the filling")
+
+    def test_names_told_twice_or_nowhere(self) -> None:
+        pool = "\nblock pool after table repeats\n    text text zero names\n"
+        counted = changed("    where ", "    bytes u32 length of pool\n    where ") + pool
+        self.refused(counted, "the names are told twice")
+        self.refused(
+            changed("name   text u16  name", "name   u32  start of name"),
+            "needs one block with a field of the meaning `names`",
+        )
+        odd = counted.replace("name   text u16  name", "name   u32  start of name").replace(
+            "text text zero names", "text text 8 names"
+        )
+        self.refused(odd, "a pool of names is a repeating block with one field")
+
+    def test_content_in_a_row(self) -> None:
+        layout = parse(self.IN_A_ROW)
+        self.assertTrue(layout.blocks[0].inline)
+        self.assertEqual(layout.blocks[0].until, b"")
+        self.refused(self.row("data  bytes    content", "data  bytes    kept"), "content that lies here is both")
+        self.refused(self.row("data  bytes    content", "data  u32    content"), "content that lies here is both")
+        self.refused(
+            self.row("    data  bytes    content\n", "").replace("entry", "entry", 1) + "    x u8 kept\n",
+            "go on until something",
+        )
+        self.refused(self.row("    size  u32      size of content\n", ""), "how long the content is that follows")
+        self.refused(
+            self.row("    data  bytes    content\n", "    data  bytes    content\n    x u8 kept\n"),
+            "behind the other fields",
+        )
+        self.refused(self.row("size of content", "size of content\n    at u32 start of content"), "told twice")
+        self.refused(self.row("until end", "until 5"), "only bytes can end a row", "quotes")
+        seal = self.row("block entry at 0", "block head at 0\n    s u32 crc32 of entry\nblock entry after head")
+        self.refused(seal, "records that are followed by their content have no seal")
+
+    def test_a_footer_that_may_change_its_own_length(self) -> None:
+        text = changed("block head at 0", "block head at end - 30").replace(
+            "    where ", "    note text u8 kept\n    where "
+        )
+        self.assertEqual(
+            [reason for _, reason in unwritable(parse(text))],
+            ["head is found from the end of the file, but may change its own length"],
+        )
+
+    def test_digests_stand_in_bytes(self) -> None:
+        self.assertEqual(
+            len(parse(GOOD + "    d 16 bytes md5 of content\n    x u64 xxh64 of content\n").blocks[1].fields), 5
+        )
+        self.refused(GOOD + "    d 20 bytes md5 of content\n", "md5 has 128 bits", "16 bytes")
+
+
 class Writable(unittest.TestCase):
     def test_read_only_is_the_authors_word(self) -> None:
         layout = parse(GOOD + "\nread only\n")
