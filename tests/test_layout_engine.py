@@ -27,6 +27,7 @@ from tests.formats import (
     ZERO,
     counted,
     fixed,
+    in_a_row,
     marked,
     packed,
     stream,
