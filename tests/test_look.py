@@ -345,7 +345,7 @@ class Layouts(KeptGame):
     def test_a_start_for_a_layout(self) -> None:
         out = self.volvex("layout", "new", self.shared / MAIN)
         for said in ("94,908 bytes", "little endian", 'known by "KWPK" at 0', 'is "KWPK"', "length of file     # this is the size",
-                     "67 (0x43); a count?", "a place? there stands 11 00 62 65 6c 6c 73 2f  ..bells/fog-01.r"):  # fmt: skip
+                     "67 (0x43); a count?", "a count? or a place? there stands 11 00 62 65 6c 6c 73 2f  ..bells/fog-01.r"):  # fmt: skip
             self.assertIn(said, out)
         self.volvex("layout", "new", self.shared / MAIN, "--to", "my.layout")
         self.assertEqual((self.folder / "my.layout").read_text(encoding="utf-8"), out)

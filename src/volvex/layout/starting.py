@@ -43,7 +43,7 @@ def start_from(source: Source, name: str) -> str:
         lines.append(f"known by {_literal(head[:mark])} at 0")
     lines += ["", "block head at 0"]
     if mark:
-        lines.append(f"    mark      {mark} bytes     is {_literal(head[:mark])}")
+        lines.append(f"    mark      {mark} bytes    is {_literal(head[:mark])}")
     lines += [
         f"    {f'at_{one.offset:02x}':<9} u{8 * one.size:<9} {one.meaning:<18} # {one.note}"
         for one in guesses(source, mark, big)
@@ -119,7 +119,7 @@ def _place(source: Source, at: int, size: int, value: int) -> Guess:
     note = f"{value:,} ({value:#x})" + ("; a count?" if 1 < value <= COUNTS else "")
     if LOOKED <= value < source.size:
         there = source.peek(value, 16)
-        note += f"; a place? there stands {there[:8].hex(' ')}  {_readable(there)}"
+        note += f"{' or' if value <= COUNTS else ';'} a place? there stands {there[:8].hex(' ')}  {_readable(there)}"
     return Guess(at, size, value, "kept", note)
 
 

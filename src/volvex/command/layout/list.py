@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import argparse
+from pathlib import Path
 
 from volvex.archive.names import shown
 from volvex.command._context import Context
 from volvex.command._tables import Column, print_table
 from volvex.errors import Status
 from volvex.layout.check import unwritable
+from volvex.layout.library import SHIPPED
 
 PLACE = 53
 
@@ -29,8 +31,14 @@ def run(options: argparse.Namespace, context: Context) -> int:
             Column("title", [shown(one.title) for one in layouts], style="bold"),
             Column("kind", [one.kind for one in layouts]),
             Column("writes", ["no" if unwritable(one) else "yes" for one in layouts]),
-            Column("file", [shown(one.file) for one in layouts]),
+            Column("file", [_file(one.file) for one in layouts]),
         ])  # fmt: skip
     for fault in library.faults:
         context.note("\n".join(fault.lines()))
     return Status.BAD_DATA if library.faults else Status.OK
+
+
+def _file(path: str) -> str:
+    """A layout's file; of one that ships, just that."""
+    ships = any(Path(path).is_relative_to(folder) for folder in SHIPPED)
+    return f"ships with Volvex ({Path(path).name})" if ships else shown(path)
