@@ -218,6 +218,31 @@ class Updates(WithABuild):
         self.do("restore")
         self.assertEqual((self.source / MAIN).read_bytes(), updated)
 
+    def test_the_older_original_is_kept_when_an_update_is_installed_over(self) -> None:
+        original = (self.source / MAIN).read_bytes()
+        self.do("install")
+        (self.source / MAIN).write_bytes(original)
+        self.update()
+        self.do("build")
+        self.do("install")
+        state = read_state(self.source / ".volvex")
+        store = Store(self.source / ".volvex" / "objects", Disk())
+        self.assertEqual([store.path(one).read_bytes() == original for one in state.kept], [True])
+        self.do("restore")
+        self.assertEqual([store.path(one).read_bytes() == original for one in state.kept], [True])
+
+    def test_a_file_that_is_gone_is_put_back(self) -> None:
+        note = self.folder / "note.txt"
+        note.write_text("a note")
+        self.do("swap", "--new", "mods/note.txt", note)
+        self.do("build")
+        self.do("install")
+        (self.source / MAIN).unlink()
+        shutil.rmtree(self.source / "mods")
+        self.assertIn("put back", self.do("restore", "--plan"))
+        self.do("restore")
+        self.assert_original()
+
     def test_the_plan_says_that_it_would_be_left(self) -> None:
         self.do("install")
         self.update()
@@ -264,6 +289,23 @@ class Guards(WithABuild):
         with self.assertRaises(RefusedError):
             install(self.source, {"link/x.txt": mine}, {"link/x.txt": None}, Disk())
         (self.source / "link").unlink()
+        self.assert_original()
+
+    def test_a_journal_that_was_tampered_with(self) -> None:
+        self.do("install")
+        state = self.source / ".volvex" / "state.json"
+        good = state.read_text()
+        secret = self.folder / "secret"
+        secret.write_text("mine")
+        state.write_text(good.replace(f'"{MAIN}"', '"../secret"'))
+        self.complaint("restore", self.source, status=5)
+        moves = [{"path": "kelpwick.ini", "old": digest_file(self.source / "kelpwick.ini"), "new": digest_file(secret),
+                  "staged": "../../secret", "folder": ""}]  # fmt: skip
+        state.write_text(json.dumps({**json.loads(good), "verb": "install", "moves": moves}))
+        self.complaint("restore", self.source, status=5)
+        self.assertEqual(secret.read_text(), "mine")
+        state.write_text(good)
+        self.do("restore")
         self.assert_original()
 
     def test_a_manifest_that_was_tampered_with(self) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -99,7 +99,10 @@ def plan_restore(game: Path) -> list[Action]:
     store, actions = Store(_home(game) / "objects", Disk()), []
     for name, one in sorted(installed(game).items()):
         target = game / name
-        if _digest(target) != one.now:
+        now = _digest(target)
+        if now is None and one.original is None:
+            continue
+        if now not in (one.now, None):
             actions.append(_left(game, name, one))
         elif one.original is None:
             actions.append(Action(name, "remove", _size(target), None))
@@ -119,8 +122,11 @@ def _left(game: Path, name: str, one: Installed) -> Action:
 def _inside(game: Path, name: str) -> Path:
     """A file of the game by its path; RefusedError when the path, or a link in it, leads elsewhere."""
     target = game / name
-    if not target.parent.resolve().is_relative_to(game.resolve()) or ".." in Path(name).parts or target.is_symlink():
-        raise RefusedError(f"{name} leads out of the game's folder")
+    leads_out = Path(name).is_absolute() or ".." in Path(name).parts or target.is_symlink()
+    if leads_out or not target.parent.resolve().is_relative_to(game.resolve()):
+        raise RefusedError(
+            f"{name} leads out of {game}", "looking at where it comes from: nobody should have written this"
+        )
     return target
 
 
@@ -197,9 +203,14 @@ def install(
             moves.append(move)
             after[name] = one
         gone = {name: one for name, one in state.installed.items() if name not in files}
-        kept = {one.original for one in after.values() if one.original}
-        moves += _moves_back(game, gone, store, done, advance, kept)
-        _carry_out(game, home, State(state.installed, "install", moves, after, _kept(state, done)), disk)
+        still = {one.original for one in after.values() if one.original} | set(state.kept)
+        moves += _moves_back(game, gone, store, done, advance, still)
+        older = [
+            one.original
+            for name, one in state.installed.items()
+            if name in after and after[name].original != one.original
+        ]
+        _carry_out(game, home, State(state.installed, "install", moves, after, _kept(state, done, older)), disk)
     return done
 
 
@@ -233,10 +244,10 @@ def _missing_folder(game: Path, target: Path) -> str:
     return missing[-1].relative_to(game).as_posix() if missing else ""
 
 
-def _kept(state: State, done: Done) -> list[str]:
-    """Originals that stay in the store because somebody else changed the file since."""
+def _kept(state: State, done: Done, older: Iterable[str | None] = ()) -> list[str]:
+    """Originals that stay in the store because somebody else changed the file since: they may be wanted still."""
     left = [state.installed[action.path].original for action in done.changed]
-    return sorted({*state.kept, *(one for one in left if one)})
+    return sorted({*state.kept, *(one for one in (*left, *older) if one)})
 
 
 def restore(game: Path, disk: Disk, advance: Advance = _nothing) -> Done:
@@ -248,7 +259,7 @@ def restore(game: Path, disk: Disk, advance: Advance = _nothing) -> Done:
         _recover(game, home, disk)
         state, store = read_state(home), Store(home / "objects", disk)
         _require_writable(game, list(state.installed))
-        moves = _moves_back(game, state.installed, store, done, advance, set())
+        moves = _moves_back(game, state.installed, store, done, advance, set(state.kept))
         if state.installed:
             _carry_out(game, home, State(state.installed, "restore", moves, {}, _kept(state, done)), disk)
     return done
@@ -262,8 +273,11 @@ def _moves_back(
     used = set(keep)
     counts = [one.original for one in those.values()]
     for name, one in sorted(those.items()):
-        target = game / name
-        if _digest(target, advance) != one.now:
+        target = _inside(game, name)
+        now = _digest(target, advance)
+        if now is None and one.original is None:
+            continue  # what was added is gone already
+        if now not in (one.now, None):
             done.changed.append(_left(game, name, one))
             continue
         if one.original is None:
@@ -276,7 +290,7 @@ def _moves_back(
         if one.original in used or counts.count(one.original) > 1:
             staged = f"staged/back-{len(moves)}"
             copy(store.path(one.original), store.folder.parent / staged, one.original, store.disk, advance)
-        moves.append(Move(name, one.now, one.original, staged))
+        moves.append(Move(name, now, one.original, staged))
     return moves
 
 
@@ -315,10 +329,11 @@ def _finish(game: Path, home: Path, state: State, disk: Disk) -> None:
 
 def _move(game: Path, home: Path, move: Move, disk: Disk) -> bool:
     """Carry one move out, or find it carried out; False when the file is neither old nor new."""
-    target, now = game / move.path, _digest(game / move.path)
+    target = _inside(game, move.path)
+    now = _digest(target)
     if now not in (move.old, move.new):
         return False
-    staged = home / move.staged if move.staged else None
+    staged = _inside(home, move.staged) if move.staged else None
     if now == move.new and staged is not None and not staged.exists():
         return True  # done before the interruption
     if staged is None:
