@@ -38,13 +38,14 @@ from volvex.archive import Archive
 from volvex.archive.harder import prove_harder
 from volvex.archive.rebuild import Spool
 from volvex.errors import FormatError, RefusedError
+from volvex.layout.edits import Added, Edit, NewContent
 from volvex.layout.explaining import coverage, covering, stretches
 from volvex.layout.proof import prove
 from volvex.layout.reading import read
 from volvex.layout.records import Records, Texts
 from volvex.layout.syntax import parse_layout
 from volvex.layout.walking import compile_walk
-from volvex.layout.writing import Added, Edit, NewContent, plan
+from volvex.layout.writing import plan
 from volvex.source import BytesSource, FileSource
 
 

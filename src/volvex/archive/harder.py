@@ -10,9 +10,10 @@ import numpy as np
 from volvex.archive.archive import Archive
 from volvex.archive.rebuild import Spool, codec_for
 from volvex.errors import FormatError, VolvexError
+from volvex.layout.edits import Added, Edit, NewContent, PlannedSource
 from volvex.layout.proof import prove
 from volvex.layout.reading import read
-from volvex.layout.writing import Added, Edit, NewContent, PlannedSource, plan
+from volvex.layout.writing import plan
 
 SAMPLE = 200  # unchanged entries that are compared, spread over the archive
 LARGEST = 1 << 24  # bytes of an entry that is chosen to be changed

@@ -11,7 +11,7 @@ from volvex.archive.names import Refusal, disk_names
 from volvex.archive.rebuild import Spool, codec_for, file_chunks, kin, rebuild
 from volvex.archive.work import Advance, ignore, parallel
 from volvex.errors import FormatError, NotFoundError, RefusedError
-from volvex.layout.writing import Added, Edit, NewContent
+from volvex.layout.edits import Added, Edit, NewContent
 from volvex.source import Disk
 from volvex.source.disk import PART
 

@@ -15,8 +15,9 @@ from volvex.archive.work import Advance, ignore
 from volvex.codec import COMPRESS, SEAL
 from volvex.errors import FormatError, NotFoundError
 from volvex.layout import Library
+from volvex.layout.edits import Edit, NewContent
 from volvex.layout.library import require_writable
-from volvex.layout.writing import Edit, NewContent, plan
+from volvex.layout.writing import plan
 from volvex.source import Disk, Source, atomic
 from volvex.source.disk import PART
 from volvex.source.reading import CHUNK

@@ -14,7 +14,8 @@ from volvex.archive.names import Refusal, disk_names
 from volvex.archive.paths import Group
 from volvex.archive.work import Advance, batches, ignore, parallel
 from volvex.errors import FormatError, RefusedError, VolvexError
-from volvex.layout.writing import Edit, plan
+from volvex.layout.edits import Edit
+from volvex.layout.writing import plan
 from volvex.source import Disk
 
 

@@ -16,7 +16,7 @@ from volvex.archive.work import Advance, ignore, verify
 from volvex.bench.changes import Change, changes
 from volvex.bench.workbench import Workbench
 from volvex.errors import FormatError, NotFoundError, RefusedError
-from volvex.layout.writing import Added, Edit
+from volvex.layout.edits import Added, Edit
 from volvex.source import atomic
 from volvex.source.digest import Fingerprint, digest_bytes
 

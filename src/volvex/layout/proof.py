@@ -6,10 +6,11 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from volvex.errors import FormatError
+from volvex.layout.edits import Edit, Plan
 from volvex.layout.explaining import Stretch, covering
 from volvex.layout.library import require_writable
 from volvex.layout.reading import Reading
-from volvex.layout.writing import Edit, Plan, plan, sorting
+from volvex.layout.writing import plan, sorting
 
 
 @dataclass(frozen=True)
