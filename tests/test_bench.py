@@ -340,6 +340,15 @@ class Pack(Case):
         record = self.records("list", "new.kwp/letters/en/06.txt")[0]
         self.assertEqual((record["codec"], record["size"]), ("zlib", 4))
 
+    def test_thousands_of_new_files_are_packed_like_their_neighbours(self) -> None:
+        for number in range(3000):
+            (self.folder / "all" / "letters" / "fr" / f"new-{number}.txt").write_text(f"number {number}\n")
+        self.assertIn("3,000 added", self.pack())
+        records = self.records("list", "new.kwp/letters/fr")
+        self.assertEqual({one["codec"] for one in records}, {"zlib"})
+        self.assertEqual(len(records), 3005)
+        self.assertIn("identical", self.volvex("layout", "prove", "new.kwp"))
+
     def test_nothing_is_overwritten_silently(self) -> None:
         (self.folder / "new.kwp").write_bytes(b"mine")
         said = self.complaint("pack", "all", "--like", self.archive, "--to", "new.kwp", status=5)

@@ -377,6 +377,14 @@ class InARow(unittest.TestCase):
         self.assertEqual(len(Archive(read(parse_layout(COUNTED, "c"), big))), 5)
         self.assertLess(Counting.read_so_far, 500_000)
 
+    def test_a_count_behind_the_records_must_agree(self) -> None:
+        data = bytearray(in_a_row(SAMPLES))
+        data[-1] ^= 1
+        with self.assertRaises(FormatError) as caught:
+            archive_of(ROW, bytes(data))
+        self.assertEqual(caught.exception.field, "foot.count")
+        self.assertIn("entry has 5 records, this says 4", caught.exception.message)
+
     def test_a_missing_end_mark(self) -> None:
         data = in_a_row(SAMPLES)
         with self.assertRaises(FormatError) as caught:

@@ -54,6 +54,7 @@ class Archive:
         self.source: Source = reading.source
         self.layout: Layout = reading.layout
         self.entries: Entries = reading.entries
+        self.kin: dict[tuple[str, str], int] = {}  # (folder, ending) -> the entry that a new one there is most like
         self._seals = [
             _Sealed(block, field, meaning.part, SEAL.get(meaning.algorithm), block.numbers(field.name))
             for block, field, meaning in reading.entry_seals()

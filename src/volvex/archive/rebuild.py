@@ -113,18 +113,21 @@ def kin(archive: Archive, name: str) -> int:
     if not len(archive):
         raise NotFoundError(f"{archive.source.name} has no entry that a new one could be like")
     folder, _, last = name.rpartition("/")
-    ending = last.rpartition(".")[2]
+    key = (folder, last.rpartition(".")[2])
+    if key not in archive.kin:  # the same for all new entries of a folder with one ending
+        archive.kin[key] = max(range(len(archive)), key=lambda row: _likeness(archive.names[row], *key))
+    return archive.kin[key]
 
-    def likeness(row: int) -> tuple[int, bool]:
-        other, _, base = archive.names[row].rpartition("/")
-        common = 0
-        for ours, theirs in zip(folder.split("/"), other.split("/"), strict=False):
-            if ours != theirs:
-                break
-            common += 1
-        return common, base.rpartition(".")[2] == ending
 
-    return max(range(len(archive)), key=likeness)
+def _likeness(name: str, folder: str, ending: str) -> tuple[int, bool]:
+    """How many folders a name shares with another from the top, and whether its ending is the same."""
+    other, _, base = name.rpartition("/")
+    common = 0
+    for ours, theirs in zip(folder.split("/"), other.split("/"), strict=False):
+        if ours != theirs:
+            break
+        common += 1
+    return common, base.rpartition(".")[2] == ending
 
 
 def file_chunks(path: Path) -> Iterator[bytes]:

@@ -163,6 +163,7 @@ def read(layout: Layout, source: Source) -> Reading:
         reading.blocks[block.name] = _read_block(reading, block)
     _check_constants(reading)
     _check_lengths(reading)
+    _check_counts(reading)
     _check_seals(reading)
     reading.entries = _entries(reading)
     _check_entries(reading, reading.entries)
@@ -265,6 +266,17 @@ def _check_lengths(reading: Reading) -> None:
         raise FormatError(reading.source.name, f"the file has {reading.source.size} bytes, this says {found}",
                           offset=_offset(block, 0, one.name), field=block.where(0, one.name),
                           hint="a fresh copy of the file: it may be cut off")  # fmt: skip
+
+
+def _check_counts(reading: Reading) -> None:
+    """Counts that were not needed for finding the records are right all the same."""
+    for (what, part), (home, one) in check.measures(reading.layout).items():
+        if what == "count" and reading.blocks[part].block.until is not None:
+            told, found = _measured(reading, "count", part), len(reading.blocks[part].starts)
+            if told != found:
+                block = reading.blocks[home.name]
+                raise FormatError(reading.source.name, f"{part} has {found} records, this says {told}",
+                                  offset=_offset(block, 0, one.name), field=block.where(0, one.name))  # fmt: skip
 
 
 def block_seals(layout: Layout) -> list[tuple[Block, Field, SealOf]]:
