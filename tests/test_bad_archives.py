@@ -10,7 +10,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from tests.formats import FORMATS, PACKED, SAMPLES, packed
+from tests.formats import FORMATS, PACKED, SAMPLES, ZERO, packed, zero
 from tests.support import Case, archive_of, made_game, pack_layout
 from volvex.archive import Archive
 from volvex.archive.work import verify
@@ -19,6 +19,7 @@ from volvex.layout.explaining import coverage
 from volvex.layout.model import Layout
 from volvex.layout.proof import prove
 from volvex.layout.reading import read
+from volvex.layout.syntax import parse_layout
 from volvex.source import BytesSource
 
 HEAD = struct.Struct("<4sHHIQIQI")
@@ -104,6 +105,30 @@ class Flipped(unittest.TestCase):
         faults = verify(archive_of(PACKED, bytes(data)), np.arange(len(archive)))
         self.assertEqual(len(faults), 1)
         self.assertIn("letter.txt", faults[0].message)
+
+
+class Bounded(unittest.TestCase):
+    """A record or a directory without an end is refused before it takes the memory that the file has bytes."""
+
+    def test_a_name_without_an_end(self) -> None:
+        class Endless(BytesSource):
+            most = 0
+
+            def __init__(self) -> None:
+                super().__init__(zero(SAMPLES)[:20].ljust(400, b"x"), "endless")
+                self.head, self.size = self.data, 1 << 40
+
+            def _read(self, offset: int, size: int) -> bytes:
+                Endless.most = max(Endless.most, size)
+                return self.head[offset : offset + size].ljust(size, b"x")
+
+        text = ZERO.replace("total   u32           length of file", "total   u32           kept").replace(
+            "own     u32           crc32 of head", "own u32 kept"
+        )
+        with self.assertRaises(FormatError) as caught:
+            read(parse_layout(text, "z"), Endless())
+        self.assertIn("no end within 16 MB", caught.exception.message)
+        self.assertLess(Endless.most, 100_000_000)
 
 
 class Absurd(Case):

@@ -64,6 +64,20 @@ class Benches(OnABench):
             (self.work / "bench.json").write_text(text)
             self.assertIn("bench.json", self.refused("changes", status=4))
 
+    def test_paths_that_lead_out_of_the_bench_are_refused(self) -> None:
+        outside = self.folder / "outside.txt"
+        outside.write_text("mine")
+        self.do("set", LAMPS, "--row", "fresnel_3", "range=14")
+        self.do("build")
+        manifest, description = self.work / "built" / "built.json", self.work / "bench.json"
+        good = manifest.read_text()
+        manifest.write_text(good.replace(MAIN, "../../outside.txt"))
+        self.assertIn("leads out of the bench", self.refused("build", status=4))
+        manifest.write_text(good)
+        description.write_text(description.read_text().replace(f'"file": "{MAIN}"', '"file": "../../outside.txt"'))
+        self.assertIn("leads out of the bench", self.refused("build", status=4))
+        self.assertEqual(outside.read_text(), "mine")
+
     def test_a_game_that_is_gone(self) -> None:
         away = self.folder / "away"
         shutil.move(self.source, away)
@@ -389,6 +403,34 @@ class Pack(Case):
         self.volvex("unpack", f"{self.archive.parent}/*.kwp/rules", "--to", "two")
         self.assertEqual(len(digests(self.folder / "two" / "extra.kwp" / "rules")), 8)
         self.assertEqual(len(digests(self.folder / "two" / "main.kwp" / "rules")), 8)
+
+    def test_archives_of_one_name_do_not_fall_together(self) -> None:
+        other = self.archive.parent / "other"
+        other.mkdir()
+        shutil.copy(self.archive, other / "main.kwp")
+        self.volvex(
+            "unpack",
+            f"{self.archive}/rules/tides.json",
+            "game/data/../data/other/main.kwp/rules/tides.json",
+            "--to",
+            "two",
+        )
+        self.assertEqual(
+            sorted(digests(self.folder / "two")), ["main.kwp/rules/tides.json", "other/main.kwp/rules/tides.json"]
+        )
+
+    def test_several_paths_into_one_archive_are_one_tree(self) -> None:
+        self.volvex(
+            "unpack",
+            f"{self.archive}/rules",
+            f"{self.archive}/tables",
+            f"{self.archive}/rules/lamps.xml",
+            "--to",
+            "one",
+        )
+        self.assertEqual(
+            len(digests(self.folder / "one" / "rules")) + len(digests(self.folder / "one" / "tables")), 8 + 3
+        )
 
     def test_no_space_left_while_packing_or_unpacking(self) -> None:
         for words in (

@@ -76,6 +76,12 @@ class Archive:
         return [clean(name) for name in names] if "\\" in "".join(names) else names
 
     @functools.cached_property
+    def backslashed(self) -> bool:
+        """Whether the archive's own names have backslashes between their folders."""
+        whole = b"\0".join(self.entries.names.raws())
+        return b"\\" in whole and b"/" not in whole
+
+    @functools.cached_property
     def rows(self) -> dict[str, int]:
         """Path -> entry; the first of several with one name."""
         return {name: row for row, name in reversed(list(enumerate(self.names)))}

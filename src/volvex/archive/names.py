@@ -40,6 +40,11 @@ def clean(name: str) -> str:
     return name.replace("\\", "/")
 
 
+def stays_inside(path: str) -> bool:
+    """Whether a relative path with forward slashes leads nowhere but below the folder that it is put behind."""
+    return bool(path) and not path.startswith("/") and not _DRIVE.match(path) and ".." not in clean(path).split("/")
+
+
 @dataclass(frozen=True)
 class Refusal:
     """Why an entry gets no place on disk."""

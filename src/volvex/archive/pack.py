@@ -84,7 +84,7 @@ def pack(folder: Path, like: Archive, target: Path, disk: Disk, advance: Advance
 def encode_name(archive: Archive, name: str) -> bytes:
     """A new entry's name as the archive stores names: its encoding, and backslashes where it has only those."""
     names = archive.entries.names
-    if len(names) and not any(b"/" in raw for raw in names.raws()) and any(b"\\" in raw for raw in names.raws()):
+    if archive.backslashed:
         name = name.replace("/", "\\")
     try:
         return name.encode(names.encoding)

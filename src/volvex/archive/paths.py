@@ -177,11 +177,14 @@ class Walker:
             return NotFoundError(
                 f"{shown(name)} is not an archive that any layout knows", f"`volvex survey {shown(str(file.parent))}`"
             )
-        if WILD.search(inner):
-            return NotFoundError(f"nothing in {shown(name)} matches {shown(inner)}")
-        return NotFoundError(
-            f"there is no {shown(inner)} in {shown(name)}", _meant(inner, _near(inner, archive.names), name)
-        )
+        return missing_entry(archive.names, name, inner)
+
+
+def missing_entry(names: list[str], archive: str, inner: str) -> NotFoundError:
+    """The error for a path that means nothing within an archive, with what may have been meant."""
+    if WILD.search(inner):
+        return NotFoundError(f"nothing in {shown(archive)} matches {shown(inner)}")
+    return NotFoundError(f"there is no {shown(inner)} in {shown(archive)}", _meant(inner, _near(inner, names), archive))
 
 
 def _children(folder: Path) -> list[Path]:

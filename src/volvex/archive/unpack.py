@@ -47,9 +47,10 @@ def unpack(
     `skip` or `replace`. Entries that are damaged or whose names lead elsewhere are reported, the rest comes out.
     """
     done = Unpacked()
-    jobs = [job for group in groups for job in _jobs(group, len(groups) > 1, done)]
-    for group in groups:
-        _refuse_overlaps(group.archive)
+    prefixes = _prefixes({group.path for group in groups})
+    jobs = [job for group in groups for job in _jobs(group, prefixes[group.path], done)]
+    for archive in {id(group.archive): group.archive for group in groups}.values():
+        _refuse_overlaps(archive)
     jobs = _settle_existing(jobs, folder, existing, done)
     _make_folders(jobs, folder, disk)
     by_archive: dict[int, list[_Job]] = {}
@@ -60,8 +61,19 @@ def unpack(
     return done
 
 
-def _jobs(group: Group, prefix: bool, done: Unpacked) -> Iterator[_Job]:
-    archive, before = group.archive, f"{Path(group.path).name}/" if prefix else ""
+def _prefixes(paths: set[str]) -> dict[str, str]:
+    """The folder of each archive: none for a single one, otherwise its path without what all have in common."""
+    if len(paths) == 1:
+        return dict.fromkeys(paths, "")
+    whole = {path: Path(path).resolve() for path in paths}  # without `..`, which would lead out of the target
+    if len({full.anchor for full in whole.values()}) > 1:  # on several drives, which have nothing in common
+        return {path: f"{number}-{whole[path].name}/" for number, path in enumerate(sorted(paths), 1)}
+    common = os.path.commonpath([path.parent for path in whole.values()])
+    return {path: f"{full.relative_to(common).as_posix()}/" for path, full in whole.items()}
+
+
+def _jobs(group: Group, before: str, done: Unpacked) -> Iterator[_Job]:
+    archive = group.archive
     places = disk_names(archive.names)
     for row in group.rows.tolist():
         place = places[row]

@@ -10,6 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from volvex.archive.archive import open_archive
+from volvex.archive.names import stays_inside
 from volvex.archive.pack import encode_name
 from volvex.archive.rebuild import Spool, codec_for, file_chunks, kin, rebuild
 from volvex.archive.work import Advance, ignore, verify
@@ -56,6 +57,8 @@ def read_built(folder: Path) -> list[Built]:
         raise NotFoundError("nothing was built yet", "`volvex build`")
     try:
         files = json.loads(path.read_bytes())["files"]
+        if not all(stays_inside(one["path"]) for one in files):
+            raise ValueError("a path that leads out of the bench")
         return [
             Built(one["path"], one["size"], one["changes"], Fingerprint(**one["base"]) if one["base"] else None)
             for one in files

@@ -9,9 +9,9 @@ from pathlib import Path
 from typing import Any
 
 from volvex.archive.archive import Archive, open_archive
-from volvex.archive.names import Refusal, disk_names, shown
+from volvex.archive.names import Refusal, disk_names, shown, stays_inside
 from volvex.archive.pack import files_below
-from volvex.archive.paths import WILD, matching
+from volvex.archive.paths import WILD, matching, missing_entry
 from volvex.archive.rebuild import file_chunks
 from volvex.bench.game import Game
 from volvex.errors import FormatError, NotFoundError, RefusedError
@@ -43,6 +43,7 @@ class Workbench:
         self._archives: dict[str, Archive | None] = {}
         self._places_of: dict[str, list[str | Refusal]] = {}
         self._rows_of: dict[str, dict[str, int]] = {}
+        self._renewed: dict[str, bool] = {}
 
     def __enter__(self) -> Workbench:
         return self
@@ -108,6 +109,9 @@ class Workbench:
             {name: Fingerprint(**one) for name, one in value["fingerprints"].items()}
             {name: Taken(**one) for name, one in value["taken"].items()}
             Path(value["game"])
+            told = {*value["fingerprints"], *value["taken"], *(one["file"] for one in value["taken"].values())}
+            if not all(map(stays_inside, told)):
+                raise ValueError("a path that leads out of the bench")
         except (ValueError, KeyError, TypeError, AttributeError) as error:
             raise FormatError(
                 path, f"not a sound bench: {error!r}", hint="a new bench; the files in `files` can be copied over"
@@ -136,8 +140,10 @@ class Workbench:
 
     def renewed(self, name: str) -> bool:
         """Whether a file of the game is another than when the bench was made."""
-        original, known = self.game.original(name), self.fingerprints.get(name)
-        return original is not None and known is not None and Fingerprint.of(original) != known
+        if name not in self._renewed:
+            original, known = self.game.original(name), self.fingerprints.get(name)
+            self._renewed[name] = original is not None and known is not None and Fingerprint.of(original) != known
+        return self._renewed[name]
 
     def within_game(self, path: str, here: Path) -> str:
         """A path that a user gave, relative to the game: given so, or from where they stand, or into the bench."""
@@ -175,11 +181,7 @@ class Workbench:
             return
         rows = range(len(archive)) if not inner else matching(archive.names, inner.split("/")).tolist()
         if not rows:
-            from volvex.archive.paths import Walker
-
-            with Walker(self.library) as walker:  # words the near misses
-                original = self.game.original(name)
-                walker.find(f"{original.as_posix() if original else name}/{inner}")
+            raise missing_entry(archive.names, name, inner)
         yield from ((name, row) for row in rows)
 
     def _select_wild(self, path: str) -> Iterator[tuple[str, int | None]]:

@@ -20,6 +20,8 @@ from volvex.source import Source
 
 Array = npt.NDArray[Any]
 WINDOW = 1 << 16  # bytes that are read at once of records with content between them
+LARGEST = 1 << 30  # bytes of a block's records that are read at the most
+LONGEST = 1 << 24  # bytes of one record
 GATHER = 1 << 16  # records gathered at once
 _LIKE_ASCII = ("utf-8", "ascii", "cp1252", "latin-1")
 FIRST = 1 << 20  # bytes read at first when a block's length is not known
@@ -103,6 +105,9 @@ class Records:
                 source.name, f"{count} records of at least {self.least} bytes do not fit into the {room} bytes there are",
                 offset=start, field=self.block.name, hint="a fresh copy of the file: the count is damaged, or the layout is wrong",
             )  # fmt: skip
+        if (count is not None and count * max(1, self.least) > LARGEST) or (length or 0) > LARGEST:
+            raise FormatError(source.name, f"more than {LARGEST >> 20} MB of records, which is no directory", offset=start,
+                              field=self.block.name, hint="another layout, or a fresh copy of the file")  # fmt: skip
         read = self._read_fixed if self.fixed else self._read_walking
         found = read(source, start, count, room)
         if length is not None and len(found.data) != length:
@@ -121,12 +126,13 @@ class Records:
     def _read_walking(self, source: Source, start: int, count: int | None, room: int) -> Read:
         walk, starts, zeros = compile_walk(self.runs), list[int](), list[int]()
         wanted = room if count is None else count
-        size = min(room, max(FIRST, wanted * (self.least + 48)) if count is not None else room)
+        size = min(room, LARGEST, max(FIRST, wanted * (self.least + 48)) if count is not None else room)
         data, position = source.read(start, size), 0
         while True:
             position = walk(data, position, wanted - len(starts), starts, zeros)
             if len(starts) == wanted or len(data) == room:
                 break
+            self._check_growth(source, start + position, len(data) - position, len(data), len(starts))
             data += source.read(start + len(data), min(room - len(data), len(data)))
         if count is not None and len(starts) < count:
             raise FormatError(source.name, "the file ends within this record", offset=start + position,
@@ -153,11 +159,18 @@ class Records:
                 if position + len(window) >= source.size:
                     raise FormatError(source.name, "the file ends within this record", offset=position,
                                       field=f"{self.block.name}[{first}]", hint="a fresh copy of the file: it may be cut off")  # fmt: skip
+                self._check_growth(source, position, size, 0, first)
                 size *= 4
             position += reached
         columns = self._gather(b"", np.zeros(0, np.int64), []) if not found else {
             name: _joined([one[name] for one in found]) for name in found[0]}  # fmt: skip
         return Read(columns, np.array(starts, np.int64), b"", np.array(ends, np.int64), position)
+
+    def _check_growth(self, source: Source, offset: int, unread: int, size: int, row: int) -> None:
+        """A record without an end, or records without one, must not take the memory that the file has bytes."""
+        if unread > LONGEST or size > LARGEST:
+            raise FormatError(source.name, f"this record has no end within {LONGEST >> 20} MB, or there are too many before it",
+                              offset=offset, field=f"{self.block.name}[{row}]", hint="another layout, or a fresh copy of the file")  # fmt: skip
 
     def _gather(self, data: bytes, rows: Array, zeros: list[int]) -> Columns:
         """The columns of records that start at `rows` in `data`."""
