@@ -16,7 +16,7 @@ from pathlib import Path
 from kelpwick.world import make_game
 from volvex.archive import Archive
 from volvex.layout.model import Layout
-from volvex.layout.reading import read
+from volvex.layout.opening import read
 from volvex.layout.syntax import parse_layout, read_layout
 from volvex.source import BytesSource
 

@@ -17,8 +17,8 @@ from volvex.archive.work import verify
 from volvex.errors import FormatError, VolvexError
 from volvex.layout.explaining import coverage
 from volvex.layout.model import Layout
+from volvex.layout.opening import read
 from volvex.layout.proof import prove
-from volvex.layout.reading import read
 from volvex.layout.syntax import parse_layout
 from volvex.source import BytesSource
 

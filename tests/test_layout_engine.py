@@ -40,8 +40,8 @@ from volvex.archive.rebuild import Spool
 from volvex.errors import FormatError, RefusedError
 from volvex.layout.edits import Added, Edit, NewContent
 from volvex.layout.explaining import coverage, covering, stretches
+from volvex.layout.opening import read
 from volvex.layout.proof import prove
-from volvex.layout.reading import read
 from volvex.layout.records import Records, Texts
 from volvex.layout.syntax import parse_layout
 from volvex.layout.walking import compile_walk
@@ -177,9 +177,8 @@ class Everywhere(unittest.TestCase):
 
     def test_the_harder_proof_notices_a_writer_that_is_wrong(self) -> None:
         for _, _, archive in self.archives():
-            with patch("volvex.layout.writing._Planner._set_changed"):  # facts are not brought up to date
-                faults = [trial for trial in prove_harder(archive) if trial.fault]
-            self.assertEqual(bool(faults), not archive.layout.content.until_next)
+            with patch("volvex.layout.facts.Directory.put"):  # facts are not brought up to date
+                self.assertTrue([trial for trial in prove_harder(archive) if trial.fault])
 
     def test_fast_and_careful_writing_agree(self) -> None:
         for _, _, archive in self.archives():
@@ -336,7 +335,7 @@ class FromTheEnd(unittest.TestCase):
 
     def test_a_mark_across_the_steps_of_the_search(self) -> None:
         for shift in range(-8, 3):
-            with patch("volvex.layout.reading.STEP", 64):
+            with patch("volvex.layout.finding.STEP", 64):
                 data = marked((("a", b"y" * 300),), b"z" * (64 + shift))
                 self.assertEqual(len(archive_of(MARKED, data)), 1)
 
@@ -475,14 +474,15 @@ class RecordTypes(unittest.TestCase):
         self.assertEqual(reading.blocks["rows"].numbers("a").tolist(), [row[0] for row in rows])
         self.assertEqual(names.raws(), [row[1] for row in rows])
         self.assertEqual(reading.blocks["rows"].numbers("b").tolist(), [row[2] for row in rows])
-        self.assertEqual(notes.raws(), [row[3] for row in rows])
+        wanted = [row[3].partition(b"\0")[0] if note == "32" else row[3] for row in rows]  # padded texts end at a zero
+        self.assertEqual(notes.raws(), wanted)
         records = Records(layout.blocks[1])
         self.assertEqual(records.write(columns), data[4:])
         self.assertEqual(records.size(columns), len(data) - 4)
 
     def test_the_loop_stops_before_a_record_that_is_not_whole(self) -> None:
         layout = parse_layout(textwrap.dedent(RECORDS.format(name="u16", note="zero")), "r.layout")
-        walk = compile_walk(Records(layout.blocks[1]).runs)
+        walk = compile_walk(Records(layout.blocks[1]).runs, layout.blocks[1].fields)
         one = struct.pack(">H", 1) + b"\x03\x00abc" + bytes(4) + b"note\0" + bytes(9)
         for cut in range(len(one) * 2):
             starts: list[int] = []

@@ -9,7 +9,7 @@ from tests.support import PACK_LAYOUT, Case
 from volvex.codec import COMPRESS
 from volvex.errors import FormatError, LayoutError, ManyErrors, VolvexError
 from volvex.layout import remembered
-from volvex.layout.check import seal_order, unwritable
+from volvex.layout.order import seal_order, unwritable
 from volvex.layout.model import (
     At,
     Change,

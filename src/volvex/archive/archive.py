@@ -7,17 +7,25 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
+
 from volvex.archive import filetypes
 from volvex.archive.names import clean, shown
-from volvex.codec import COMPRESS, SEAL, Compression, Seal, Sum
+from volvex.codec import COMPRESS, SEAL, Cipher, Compression, Seal, Sum
 from volvex.errors import ContentError, FormatError, RefusedError
 from volvex.layout import Layout, Library
+from volvex.layout.columns import Array
+from volvex.layout.entries import Entries
 from volvex.layout.model import Field
-from volvex.layout.reading import BlockRead, Entries, Reading, offset_of, read, seal_text, stored_seal
-from volvex.layout.records import Array
+from volvex.layout.naming import endings_of
+from volvex.layout.opening import read
+from volvex.layout.reading import BlockRead, Reading
+from volvex.layout.verifying import seal_text, stored_seal
+from volvex.layout.wrapping import KeyFacts, ciphers_of, deciphered, made_codec
 from volvex.source import FileSource, Source
 
 WHOLE = 1 << 26  # content up to this size is decoded in one piece
+UNNAMED = "unnamed"  # the folder of entries that have only a key
 IN_MEMORY = 1 << 30  # content above this size is never held in memory
 
 
@@ -52,12 +60,15 @@ class Archive:
         assert reading.entries is not None
         self.reading = reading
         self.source: Source = reading.source
-        self.layout: Layout = reading.layout
+        self.layout: Layout = reading.original
         self.entries: Entries = reading.entries
         self.kin: dict[tuple[str, str], int] = {}  # (folder, ending) -> the entry that a new one there is most like
+        self._wraps = self.reading.layout.content.wraps
+        self._plain = {wrap: made_codec(wrap) for wrap in self._wraps if not wrap.derived}
+        self._padded = any(("tail", "zeros") in wrap.given for wrap in self._wraps)
         self._seals = [
             _Sealed(block, field, meaning.part, SEAL.get(meaning.algorithm), block.numbers(field.name))
-            for block, field, meaning in reading.entry_seals()
+            for block, field, meaning in reading.content_seals()
         ]
 
     def __len__(self) -> int:
@@ -71,9 +82,33 @@ class Archive:
 
     @functools.cached_property
     def names(self) -> list[str]:
-        """The entries' paths: forward slashes, otherwise as the archive says. Not safe to print: see `shown`."""
+        """The entries' paths: forward slashes, otherwise as the archive says. Not safe to print: see `shown`.
+
+        An entry that has only a key is called by that, and by what its content is: `unnamed/3f9c22d01b7e4a55.png`.
+        """
         names = self.entries.names.all()
+        if self.entries.nameless:
+            return [self._stand_in(row, name) for row, name in enumerate(names)]
         return [clean(name) for name in names] if "\\" in "".join(names) else names
+
+    def _stand_in(self, row: int, key: str) -> str:
+        """The name of an entry that has none."""
+        told = (
+            self._endings[row]
+            if self._endings is not None
+            else filetypes.ending_by_content(self.beginning(row, filetypes.HEAD))
+        )
+        return f"{UNNAMED}/{key}.{told}" if told else f"{UNNAMED}/{key}"
+
+    @functools.cached_property
+    def _endings(self) -> list[str] | None:
+        return endings_of(self.reading)
+
+    @functools.cached_property
+    def folders(self) -> frozenset[int]:
+        """The entries that are folders: they have no content."""
+        told = self.entries.folders
+        return frozenset(np.flatnonzero(told).tolist()) if told is not None else frozenset()
 
     @functools.cached_property
     def backslashed(self) -> bool:
@@ -109,32 +144,54 @@ class Archive:
             )
         if max(stored, size) > WHOLE:
             return b"".join(self.chunks(row))
-        data = self.source.read(int(self.entries.start[row]), stored)
+        data = self.stored_source.read(int(self.entries.start[row]), stored) if stored else b""
         self._verify(row, "stored content", data)
         try:
-            content = self._compression(row).decode(data, size)
+            if self._wraps:
+                data = b"".join(deciphered([data], self._ciphers(row)))
+            content = self._decoded(row, data, size)
         except ContentError as error:
             raise self._damaged(row, error) from error
         self._verify(row, "content", content)
         return content
 
+    def _decoded(self, row: int, data: bytes, size: int) -> bytes:
+        if not self._padded:
+            return self._compression(row).decode(data, size)
+        content = self._compression(row).decode_start(data, size)  # behind it there may be a cipher's padding
+        if len(content) != size:
+            raise ContentError(f"{len(content)}, not the {size} bytes that the size says")
+        return content
+
     def chunks(self, row: int) -> Iterator[bytes]:
         """An entry's content in pieces, whatever its size; its seals are verified by the end."""
         start, stored, size = (int(of[row]) for of in (self.entries.start, self.entries.stored, self.entries.size))
-        if max(stored, size) <= WHOLE:
+        if max(stored, size) <= WHOLE or (self._padded and max(stored, size) <= IN_MEMORY):
             yield self.content(row)
             return
         before, after = self._sums("stored content"), self._sums("content")
+        chunks = self._fed(before, self.stored_source.chunks(start, stored))
         try:
-            for chunk in self._compression(row).decode_stream(
-                self._fed(before, self.source.chunks(start, stored)), size
-            ):
+            if self._wraps:
+                chunks = deciphered(chunks, self._ciphers(row))
+            for chunk in self._compression(row).decode_stream(chunks, size):
                 _feed(after, chunk)
                 yield chunk
         except ContentError as error:
             raise self._damaged(row, error) from error
         for sealed, total in (*before, *after):
             self._compare(row, sealed, total.value())
+
+    @property
+    def stored_source(self) -> Source:
+        """Where the entries' stored bytes lie: in the file, or in a part of it."""
+        return self.reading.content_source
+
+    def _ciphers(self, row: int) -> list[Cipher]:
+        """The ciphers of an entry's content; their keys may come from what is known of it."""
+        of = self.entries
+        facts = KeyFacts(of.names.raw(row), int(of.start[row]), int(of.size[row]), int(of.stored[row]))
+        return ciphers_of(self._wraps, facts, self._plain)
 
     def _sums(self, part: str) -> list[tuple[_Sealed, Sum]]:
         return [(sealed, sealed.seal.new()) for sealed in self._seals if sealed.part == part]
@@ -147,14 +204,24 @@ class Archive:
     def beginning(self, row: int, size: int) -> bytes:
         """The first bytes of an entry's content, unverified and cheap; what can be had of them when it is damaged."""
         start, stored = int(self.entries.start[row]), int(self.entries.stored[row])
-        data = self.source.read(start, min(stored, max(256, 2 * size)))
+        codec = self.codec(row)
+        if codec == "?":
+            return b""
+        wanted = stored if codec.startswith("blocks") else max(256, 2 * size)
         try:
+            data = self.stored_source.read(start, min(stored, wanted)) if stored else b""
+            if self._wraps:
+                data = b"".join(deciphered([data], self._ciphers(row)))
+            if codec.startswith("blocks"):  # how many blocks there are is only told by the size
+                return next(self._compression(row).decode_stream([data], int(self.entries.size[row])), b"")[:size]
             return self._compression(row).decode_start(data, size)
         except (ContentError, FormatError):
             return b""
 
     def kind(self, row: int) -> str:
         """What an entry's content is, by its beginning."""
+        if row in self.folders:
+            return "folder"
         if not self.entries.size[row]:
             return "empty"
         return filetypes.kind_by_content(self.beginning(row, filetypes.HEAD)) if self.codec(row) != "?" else "?"
@@ -167,7 +234,7 @@ class Archive:
             block, field = found
             number = int(block.numbers(field.name)[row])
             raise FormatError(
-                self.source.name, f"{number} is no codec that the layout knows", offset=offset_of(block, row, field.name),
+                self.source.name, f"{number} is no codec that the layout knows", offset=block.offset(row, field.name),
                 field=block.where(row, field.name), hint="another layout, or adding the number to its table",
             )  # fmt: skip
         return COMPRESS.get(name)
@@ -189,7 +256,7 @@ class Archive:
         if told != value:
             raise FormatError(
                 self.source.name, f"{shown(self.names[row])}: its {field.words} is {seal_text(field, value)}, the file says {seal_text(field, told)}",
-                offset=offset_of(sealed.block, row, field.name), field=sealed.block.where(row, field.name),
+                offset=sealed.block.offset(row, field.name), field=sealed.block.where(row, field.name),
                 hint="a fresh copy of the file: this entry is damaged",
             )  # fmt: skip
 

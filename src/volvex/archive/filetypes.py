@@ -76,3 +76,9 @@ def kind_by_name(name: str) -> str:
     """The kind that a name's ending claims: the ending itself, or `-` when there is none."""
     ending = name.rpartition("/")[2].rpartition(".")
     return ending[2].lower() if ending[1] and ending[2].isalnum() else "-"
+
+
+def ending_by_content(head: bytes) -> str:
+    """The ending that a file with such a beginning is given when nothing else tells its name."""
+    kind = kind_by_content(head)
+    return {"text": "txt", "jpeg": "jpg", "empty": "", "binary": "bin"}.get(kind, kind)

@@ -11,13 +11,13 @@ from volvex.archive.archive import Archive
 from volvex.archive.rebuild import Spool, codec_for
 from volvex.errors import FormatError, VolvexError
 from volvex.layout.edits import Added, Edit, NewContent, PlannedSource
+from volvex.layout.naming import fresh_name
+from volvex.layout.opening import read
 from volvex.layout.proof import prove
-from volvex.layout.reading import read
 from volvex.layout.writing import plan
 
 SAMPLE = 200  # unchanged entries that are compared, spread over the archive
 LARGEST = 1 << 24  # bytes of an entry that is chosen to be changed
-NEW_NAME = b"volvex-new"
 
 
 @dataclass(frozen=True)
@@ -61,7 +61,7 @@ def _trials(archive: Archive, chosen: list[int], spool: Spool) -> dict[str, Chan
         return apply
 
     def add(edit: Edit, wanted: dict[int, bytes]) -> None:
-        edit.added.append(Added(NEW_NAME, chosen[4], new(chosen[4], b"new " * 500)))
+        edit.added.append(Added(fresh_name(archive.reading, chosen[4]), chosen[4], new(chosen[4], b"new " * 500)))
 
     def remove(edit: Edit, wanted: dict[int, bytes]) -> None:
         if chosen[3] not in edit.replaced:
@@ -93,14 +93,11 @@ def _compare(archive: Archive, edit: Edit, wanted: dict[int, bytes]) -> None:
     kept = [row for row in range(len(archive)) if row not in edit.removed]
     if len(again) != len(kept) + len(edit.added):
         raise FormatError(source.name, f"{len(again)} entries, there should be {len(kept) + len(edit.added)}")
-    ordered = (
-        [row for row in range(len(again)) if again.entries.names.raw(row) != NEW_NAME]
-        if edit.added
-        else list(range(len(again)))
-    )
+    new_names = {one.name for one in edit.added}
+    ordered = [row for row in range(len(again)) if again.entries.names.raw(row) not in new_names]
     step = max(1, len(kept) // SAMPLE)
     for place, (old, now) in enumerate(zip(kept, ordered, strict=True)):
-        if again.names[now] != archive.names[old]:
+        if again.entries.names.raw(now) != archive.entries.names.raw(old):
             raise FormatError(source.name, f"{again.names[now]} stands where {archive.names[old]} should")
         if (old in wanted or place % step == 0) and int(archive.entries.size[old]) <= LARGEST:
             content = wanted[old] if old in wanted else archive.content(old)

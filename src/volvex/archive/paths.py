@@ -21,7 +21,7 @@ from volvex.archive.archive import Archive, open_archive
 from volvex.archive.names import shown
 from volvex.errors import NotFoundError, VolvexError
 from volvex.layout import Layout, Library
-from volvex.layout.records import Array
+from volvex.layout.columns import Array
 
 WILD = re.compile(r"[*?\[]")
 HIDDEN = ".volvex"  # the folder in which installs are kept; never part of a game's content

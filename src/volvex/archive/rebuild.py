@@ -2,14 +2,10 @@
 
 from __future__ import annotations
 
-import contextlib
-import itertools
-import os
-import tempfile
-import threading
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
+from volvex import source
 from volvex.archive.archive import Archive, open_archive
 from volvex.archive.work import Advance, ignore
 from volvex.codec import COMPRESS, SEAL
@@ -18,46 +14,18 @@ from volvex.layout import Library
 from volvex.layout.edits import Edit, NewContent
 from volvex.layout.library import require_writable
 from volvex.layout.writing import plan
-from volvex.source import Disk, Source, atomic
-from volvex.source.disk import PART
+from volvex.source import Disk, atomic
 from volvex.source.reading import CHUNK
 
-GATHERED = 1 << 24  # bytes of one content that are held before they go to the spool
 
-
-class Spool(Source):
-    """A temporary file that holds new contents as they will be stored; gone when it is closed.
-
-    Where the system allows it, the file has no name from the start, so that not even a killed process leaves it.
-    """
-
-    name = "new content"
-
-    def __init__(self, folder: Path | None = None) -> None:
-        handle, name = tempfile.mkstemp(dir=folder, prefix=".volvex-", suffix=PART)
-        self._path, self._file = Path(name), os.fdopen(handle, "w+b", buffering=0)
-        self._lock = threading.Lock()
-        self.size = 0
-        with contextlib.suppress(OSError):  # Windows keeps the names of open files
-            self._path.unlink()
-
-    def close(self) -> None:
-        self._file.close()
-        self._path.unlink(missing_ok=True)
-
-    def _read(self, offset: int, size: int) -> bytes:
-        with self._lock:
-            self._file.seek(offset)
-            return self._file.read(size)
-
-    def fileno(self) -> int | None:
-        return self._file.fileno()
+class Spool(source.Spool):
+    """A temporary file that holds new contents as they will be stored, but for ciphers; gone when it is closed."""
 
     def add(self, chunks: Iterable[bytes], like: Archive, codec: str) -> NewContent:
         """Encode a content for an archive like `like`. Safe to call from several threads."""
         size = 0
         seals = {
-            (seal.algorithm, seal.part): SEAL.get(seal.algorithm).new() for _, _, seal in like.reading.entry_seals()
+            (seal.algorithm, seal.part): SEAL.get(seal.algorithm).new() for _, _, seal in like.reading.content_seals()
         }
 
         def update(part: str, data: bytes) -> None:
@@ -77,34 +45,20 @@ class Spool(Source):
                 update("stored content", out)
                 yield out
 
-        offset, length = self._append(sealed())
+        offset, length = self.append(sealed())
+        if length == size and codec != "none" and like.reading.layout.content.differing:
+            # sizes that are equal mean that the content is bare, so it has to be
+            return self.add(
+                [b"".join(COMPRESS.get(codec).decode_stream(self.chunks(offset, length), size))], like, "none"
+            )
         return NewContent(self, offset, length, size, codec, {key: total.value() for key, total in seals.items()})
-
-    def _append(self, chunks: Iterator[bytes]) -> tuple[int, int]:
-        """Put chunks one behind the other. Short contents are gathered first, so that threads can make them at once."""
-        start = b"".join(_up_to(chunks, GATHERED))
-        with self._lock:
-            offset = self.size
-            for chunk in itertools.chain([start], chunks):
-                self._file.seek(self.size)
-                view = memoryview(chunk)
-                while view:
-                    view = view[self._file.write(view) :]
-                self.size += len(chunk)
-            return offset, self.size - offset
-
-
-def _up_to(chunks: Iterator[bytes], size: int) -> Iterator[bytes]:
-    for chunk in chunks:
-        yield chunk
-        size -= len(chunk)
-        if size <= 0:
-            return
 
 
 def codec_for(archive: Archive, row: int) -> str:
     """The codec in which new content of an entry is stored: its own, or the first of the layout."""
     codec = archive.codec(row)
+    if archive.reading.layout.content.differing:
+        return archive.entries.codecs[-1]
     return archive.entries.codecs[0] if codec == "?" else codec
 
 
@@ -145,7 +99,7 @@ def rebuild(
     What was written is opened again before it gets its name.
     """
     require_writable(archive.layout)
-    made = plan(archive.reading, edit)
+    made = plan(archive.reading, edit, folder=target.parent)
     with atomic(disk, target, durable) as file:
         for piece in made.pieces:
             if piece.source is None:

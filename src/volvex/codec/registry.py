@@ -5,8 +5,9 @@ from __future__ import annotations
 import importlib
 from collections.abc import Iterable, Iterator
 from pathlib import Path
-from typing import TYPE_CHECKING, Generic, Protocol, TypeVar, cast
+from typing import TYPE_CHECKING, Any, Generic, Protocol, TypeVar, cast
 
+from volvex.codec.parameters import Parameter, Spec, parse_spec, settled
 from volvex.codec.sums import Sum
 from volvex.errors import UsageError
 
@@ -14,6 +15,7 @@ if TYPE_CHECKING:
     from importlib.metadata import EntryPoints
 
 T = TypeVar("T")
+REMEMBERED = 256  # codecs that are kept made; those with a key for each entry are not
 LIMIT = 1 << 31  # content above this size is never decoded in one piece
 
 
@@ -45,8 +47,29 @@ class Seal(Protocol):
     def new(self) -> Sum: ...
 
 
+class Transform(Protocol):
+    """A cipher at work on one stretch of bytes."""
+
+    def update(self, data: bytes) -> bytes: ...
+
+    def finish(self) -> bytes:
+        """What is still held."""
+        ...
+
+
+class Cipher(Protocol):
+    """Enciphered bytes <-> bare ones. `unit`: bytes that are enciphered together; `pads` when the last unit is filled up."""
+
+    unit: int
+    pads: bool
+
+    def decipher(self) -> Transform: ...
+
+    def encipher(self) -> Transform: ...
+
+
 class Registry(Generic[T]):
-    """The codecs of one family, by name."""
+    """The codecs of one family, by name; with parameters where they take some."""
 
     def __init__(self, family: str) -> None:
         self.family = family
@@ -60,6 +83,7 @@ class Registry(Generic[T]):
         return sorted(own | {point.name for point in self._points()})
 
     def __contains__(self, name: str) -> bool:
+        name = name.partition("(")[0]
         own = name.isidentifier() and (self._folder / f"{name}.py").is_file()
         return own or any(point.name == name for point in self._points())
 
@@ -69,18 +93,33 @@ class Registry(Generic[T]):
         return entry_points(group=f"volvex.{self.family}")
 
     def get(self, name: str) -> T:
-        """The codec of that name; UsageError when there is none."""
-        if name not in self._loaded:
-            self._loaded[name] = self._load(name)
-        return self._loaded[name]
+        """The codec of that name, such as `zlib` or `lzss(window 4096)`; UsageError when there is none."""
+        found = self._loaded.get(name)
+        if found is None:
+            found = self.make(parse_spec(name))
+            if len(self._loaded) < REMEMBERED:
+                self._loaded[name] = found
+        return found
 
-    def _load(self, name: str) -> T:
+    def make(self, spec: Spec) -> T:
+        """A codec with these parameters; UsageError when they do not suit it."""
+        module = self._module(spec.name)
+        parameters = getattr(module, "PARAMETERS", None)
+        values = settled(spec, parameters or {})
+        return cast(T, module if parameters is None else module.make(**values))
+
+    def parameters(self, name: str) -> dict[str, Parameter]:
+        """The parameters that a codec takes."""
+        return dict(getattr(self._module(name), "PARAMETERS", {}))
+
+    def _module(self, name: str) -> Any:
         if name.isidentifier() and (self._folder / f"{name}.py").is_file():
-            return cast(T, importlib.import_module(f"{self._package}.{name}"))
+            return importlib.import_module(f"{self._package}.{name}")
         for point in self._points().select(name=name):
-            return cast(T, point.load())
+            return point.load()
         raise UsageError(f"there is no {self.family} called {name}", f"one of {', '.join(self.names())}")
 
 
 COMPRESS: Registry[Compression] = Registry("compress")
 SEAL: Registry[Seal] = Registry("seal")
+CIPHER: Registry[Cipher] = Registry("cipher")

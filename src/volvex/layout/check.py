@@ -7,80 +7,43 @@ import difflib
 from collections.abc import Iterator
 from typing import Any
 
-from volvex.codec import SEAL
+from volvex.codec import CIPHER, COMPRESS, SEAL
+from volvex.codec.parameters import Spec
 from volvex.errors import LayoutError, ManyErrors, UsageError, VolvexError
 from volvex.layout.kinds import kind_of
 from volvex.layout.model import (
+    Array,
+    Bits,
     Block,
+    ByteOrder,
+    Choice,
+    Condition,
     Constant,
+    Described,
     Fact,
     Field,
+    FieldType,
+    Float,
     Here,
     Inline,
     Kept,
     Layout,
-    Meaning,
     Measure,
+    Nested,
     Number,
+    Part,
     Place,
+    Placing,
     Pool,
     Raw,
+    RecordsOf,
     SealOf,
     Text,
+    Varint,
 )  # fmt: skip
+from volvex.layout.order import grows, measures, reading_order
 
 Problem = tuple[Place, str, str]  # where, what, hint
-
-
-def meaning_of(kind: str, words: str, blocks: list[str], table: Any, file: str, place: Place) -> Meaning:
-    """What a phrase such as `count of directory` means in a layout of that kind; LayoutError when nothing."""
-    algorithm, _, part = words.partition(" of ")
-    found = _phrases(kind, blocks).get(words)
-    if found is None and part in (*blocks, *_parts(kind)) and " " not in algorithm:
-        if algorithm in SEAL:
-            found = SealOf(algorithm, part)
-        elif difflib.get_close_matches(algorithm, SEAL.names(), 1):
-            seals = ", ".join(SEAL.names())
-            raise LayoutError(file, place.line, place.column, f"there is no seal called {algorithm}", expected=seals)
-    if found is None:
-        known = [*_phrases(kind, blocks), *(f"crc32 of {one}" for one in (*blocks, *_parts(kind)))]
-        near = difflib.get_close_matches(words, known, 1)
-        expected = "" if near else "one of " + ", ".join(f"`{one}`" for one in known)
-        raise LayoutError(
-            file, place.line, place.column, f"`{words}` is not a meaning that a field can have", expected=expected,
-            hint=f"`{near[0]}`" if near else "`kept` when nobody knows what it is",
-        )  # fmt: skip
-    if table is not None:
-        if not (isinstance(found, Fact) and _is_tabled(kind, found.what)):
-            raise LayoutError(file, place.line, place.column, f"`{words}` takes no table in braces")
-        return Fact(found.what, table)
-    return found
-
-
-def _parts(kind: str) -> tuple[str, ...]:
-    known = kind_of(kind)
-    return known.PARTS if known else ()
-
-
-def _is_tabled(kind: str, fact: str) -> bool:
-    known = kind_of(kind)
-    return known is not None and fact in known.TABLED
-
-
-def _phrases(kind: str, blocks: list[str]) -> dict[str, Meaning]:
-    """Every phrase there is but for the seals, with what it means."""
-    known = kind_of(kind)
-    phrases: dict[str, Meaning] = {
-        "kept": Kept(),
-        "length of file": Measure("length", "file"),
-        "names": Pool(),
-        "content": Inline(),
-    }
-    for fact in known.FACTS if known else ():
-        phrases[fact] = Fact(fact)
-    for block in blocks:
-        phrases |= {f"{what} of {block}": Measure(what, block) for what in ("count", "start", "length")}
-    return phrases
 
 
 def check_layout(layout: Layout) -> None:
@@ -100,24 +63,182 @@ def _problems(layout: Layout) -> Iterator[Problem]:
     assert kind is not None  # the parser refuses others
     if not layout.blocks:
         yield layout.place, "a layout needs at least one block", "block head at 0"
-    yield from _repeated([(block.name, block.place) for block in layout.blocks], "block")
+    yield from _repeated([(one.name, one.place) for one in (*layout.blocks, *layout.parts)], "block or part")
+    yield from _repeated([(one.name, one.place) for one in layout.records], "record")
+    for part in layout.parts:
+        yield from _check_part(layout, part)
     for block in layout.blocks:
-        if block.name in ("file", "content"):
+        if block.name in ("file", "content", "name"):
             yield block.place, f"a block cannot be called {block.name}", "another name"
+        if block.within and layout.part(block.within) is None:
+            yield (
+                block.place,
+                f"there is no part {block.within} for {block.name} to be in",
+                f"part {block.within} wrapped in ...",
+            )
         yield from _repeated([(field.name, field.place) for field in block.fields], "field")
         yield from _check_sorting(layout, block)
         yield from _check_along(layout, block)
         yield from _check_inline(layout, block)
+        yield from _check_condition(layout, block.when, None, block.place)
         for field in block.fields:
-            yield from _check_field(layout, field)
+            yield from _check_field(layout, block, field)
+            yield from check_siblings(block.fields, field)
+            yield from _check_condition(layout, field.when, block, field.place)
+    for record in layout.records:
+        for field in record.fields:
+            yield from check_siblings(record.fields, field)
+    for placing in layout.content.others:
+        yield from _check_placing(layout, placing)
     yield from _check_facts(layout)
     yield from _check_places(layout)
     yield from kind.check(layout)
 
 
+def _check_part(layout: Layout, part: Part) -> Iterator[Problem]:
+    lengths = {one.meaning.what for block in layout.blocks for one in block.fields
+               if isinstance(one.meaning, Measure) and one.meaning.part == part.name}  # fmt: skip
+    if not lengths & {"length", "stored length"}:
+        yield (
+            part.place,
+            f"nothing says how long {part.name} is",
+            f"a field with the meaning `stored length of {part.name}`",
+        )
+    for wrap in part.wraps:
+        if wrap.name not in CIPHER and wrap.name not in COMPRESS:
+            known = ", ".join((*CIPHER.names(), *COMPRESS.names()))
+            yield wrap.place, f"there is no cipher and no compression called {wrap.name}", f"one of {known}"
+        elif wrap.derived:
+            yield wrap.place, f"{part.name} is no entry: its key cannot come `from` one", "key hex 4b 57"
+        else:
+            try:
+                (CIPHER if wrap.name in CIPHER else COMPRESS).make(Spec(wrap.name, wrap.given))  # type: ignore[arg-type]
+            except UsageError as error:
+                yield wrap.place, error.message, error.hint
+    if not any(block.within == part.name for block in layout.blocks) and layout.content.within != part.name:
+        yield part.place, f"nothing lies in {part.name}", f"block ... in {part.name} at 0"
+
+
+def check_siblings(siblings: tuple[Field, ...], field: Field) -> Iterator[Problem]:
+    """What a field says of other fields of its record: they come before it, and are numbers."""
+    before = siblings[: siblings.index(field)]
+    for name, needed in _spoken_of(field.type):
+        other = next((one for one in before if one.name == name), None)
+        if other is None:
+            near = difflib.get_close_matches(name, [one.name for one in before], 1)
+            yield (
+                field.place,
+                f"`{field.name}` speaks of {name}, and no field before it has that name",
+                near[0] if near else "",
+            )
+        elif not isinstance(other.type, Number | Bits | Varint) or other.when is not None:
+            yield field.place, f"`{field.name}` needs a number, `{name}` is {other.type}", "u32"
+        elif needed is Text and not (isinstance(other.meaning, Measure) and other.meaning.part == field.name):
+            yield (
+                other.place,
+                f"`{name}` tells the length of `{field.name}`, and should say so",
+                f"length of {field.name}",
+            )
+        elif needed is Bits and not (isinstance(other.type, Number) and isinstance(other.meaning, Described)):
+            yield other.place, f"some bits of `{name}` have a meaning of their own", f"{name}  {other.type}  described"
+        elif needed is Bits and isinstance(field.type, Bits) and isinstance(other.type, Number) and field.type.high >= other.type.bits:  # fmt: skip
+            yield field.place, f"{other.type} has no bit {field.type.high}", f"bits 0 to {other.type.bits - 1}"
+    if isinstance(field.type, Array | Choice):
+        if not isinstance(field.meaning, Kept | RecordsOf):
+            yield field.place, f"`{field.name}` is {field.type}, which can only be kept", "kept"
+        if isinstance(field.type, Array) and not least(field.type.of):
+            yield (
+                field.place,
+                f"an element of `{field.name}` may have no bytes at all",
+                "a record with a field of fixed size",
+            )
+
+
+def _spoken_of(kind: FieldType) -> Iterator[tuple[str, type]]:
+    if isinstance(kind, Bits):
+        yield kind.host, Bits
+    elif isinstance(kind, Text) and kind.told:
+        yield kind.told, Text
+    elif isinstance(kind, Array) and isinstance(kind.count, str):
+        yield kind.count, Array
+    elif isinstance(kind, Choice):
+        yield kind.by, Choice
+
+
+def least(kind: FieldType) -> int:
+    """The fewest bytes that something of a type takes."""
+    if isinstance(kind, Number | Float):
+        return kind.size
+    if isinstance(kind, Raw):
+        return kind.size
+    if isinstance(kind, Text):
+        return kind.size or (kind.prefix.size if kind.prefix else kind.zero)
+    if isinstance(kind, Array):
+        return kind.count * least(kind.of) if isinstance(kind.count, int) else 0
+    if isinstance(kind, Nested):
+        return sum(least(one.type) for one in kind.fields if one.when is None)
+    if isinstance(kind, Choice):
+        return min((least(one) for one in kind.records), default=0)
+    return 1 if isinstance(kind, Varint) else 0
+
+
+def _check_condition(layout: Layout, when: Condition | None, home: Block | None, place: Place) -> Iterator[Problem]:
+    if when is None:
+        return
+    field, block = conditioned(layout, when, home)
+    if field is None or block is None:
+        known = [f"{one.name}.{two.name}" for one in layout.blocks if not one.repeats for two in one.fields]
+        near = difflib.get_close_matches(when.field, known, 1)
+        yield place, f"`when {when}`: there is no field {when.field}", near[0] if near else "`when head.version is 2`, or a field of the same record"  # fmt: skip
+    elif block is not home and block.repeats:
+        yield (
+            place,
+            f"`when {when}`: {block.name} has many records",
+            "a field of the same record, or of a block that is one record",
+        )
+    elif when.how == "ends" or not isinstance(field.type, Number | Bits | Varint | Raw):
+        yield place, f"`when {when}`: `{field.name}` is {field.type}, which cannot be compared so", "a number"
+    elif isinstance(when.value, bytes) != isinstance(field.type, Raw):
+        yield (
+            place,
+            f"`when {when}`: `{field.name}` is {field.type}",
+            "a number for a number, a text in quotes for bytes",
+        )
+
+
+def conditioned(layout: Layout, when: Condition, home: Block | None) -> tuple[Field | None, Block | None]:
+    """The field that a condition asks, and its block: of the same record, or `block.field`."""
+    if home is not None:
+        own = next((one for one in home.fields if one.name == when.field), None)
+        if own is not None:
+            return own, home
+    name, _, rest = when.field.partition(".")
+    block = layout.block(name)
+    return next((one for one in block.fields if one.name == rest), None) if block else None, block
+
+
+def _check_placing(layout: Layout, placing: Placing) -> Iterator[Problem]:
+    when = placing.when
+    if when.how == "ends":
+        if when.field != "name":
+            yield layout.place, f"`when {when}`: only a name ends in something", 'when name ends ".png"'
+        return
+    fields = [(one, block) for block in layout.entry_blocks() for one in block.fields if one.name == when.field]
+    if not fields or not isinstance(fields[0][0].type, Number | Bits):
+        yield (
+            layout.place,
+            f"`content when {when}`: the entries have no number {when.field}",
+            "a field of the entries' records",
+        )
+
+
 def _check_inline(layout: Layout, block: Block) -> Iterator[Problem]:
     """Content within a row of records: behind the last field of each."""
     for one in block.fields:
+        if isinstance(one.meaning, RecordsOf):
+            if not isinstance(one.type, Array) or not block.repeats:
+                yield one.place, f"the records of {one.meaning.block} lie in those of a repeating block", "bytes  " + one.words  # fmt: skip
+            continue
         if isinstance(one.type, Here) != isinstance(one.meaning, Inline):
             yield (
                 one.place,
@@ -127,10 +248,10 @@ def _check_inline(layout: Layout, block: Block) -> Iterator[Problem]:
         elif isinstance(one.meaning, Inline) and (one is not block.fields[-1] or not block.repeats):
             yield one.place, "content lies behind the other fields of a repeating block", "moving it to the end"
     if not block.inline:
-        if block.until is not None:
+        if block.until:
             yield (
                 block.place,
-                "only records that are followed by their content go on until something",
+                "only records that are followed by their content go on until some bytes",
                 f"a field with the meaning `count of {block.name}`",
             )
         return
@@ -161,7 +282,9 @@ def _check_inline(layout: Layout, block: Block) -> Iterator[Problem]:
 
 def _check_along(layout: Layout, block: Block) -> Iterator[Problem]:
     for name, what in ((block.at.after if block.at else "", "start behind"), (block.along, "repeat with")):
-        other = layout.block(name) if name else None
+        other: Block | Part | None = layout.block(name) if name else None
+        if what == "start behind" and name and other is None:
+            other = layout.part(name)
         if name and (other is None or other is block):
             near = difflib.get_close_matches(name, [one.name for one in layout.blocks if one is not block], 1)
             yield (
@@ -169,7 +292,7 @@ def _check_along(layout: Layout, block: Block) -> Iterator[Problem]:
                 f"{block.name} cannot {what} {name}: there is no such block",
                 near[0] if near else "the name of another block",
             )
-        elif block.along and what == "repeat with" and other is not None and not other.repeats:
+        elif block.along and what == "repeat with" and isinstance(other, Block) and not other.repeats:
             yield block.place, f"{name} is one record, {block.name} cannot repeat with it", f"block {name} repeats"
 
 
@@ -190,7 +313,7 @@ def _check_sorting(layout: Layout, block: Block) -> Iterator[Problem]:
             "records that belong together over several blocks cannot be sorted yet",
             "leaving `sorted by` out",
         )
-    elif isinstance(by.type, Raw) or not isinstance(by.meaning, Fact | Kept):
+    elif not isinstance(by.type, Number | Text) or not isinstance(by.meaning, Fact | Kept | SealOf) or by.when:
         yield by.place, f"records cannot be sorted by `{by.name}`", "a name or a number that belongs to the entry"
 
 
@@ -202,12 +325,31 @@ def _repeated(names: list[tuple[str, Place]], what: str) -> Iterator[Problem]:
         seen.add(name)
 
 
-def _check_field(layout: Layout, field: Field) -> Iterator[Problem]:
+def _check_field(layout: Layout, block: Block, field: Field) -> Iterator[Problem]:
     meaning, kind = field.meaning, field.type
     if isinstance(kind, Text):
         yield from _check_text(field, kind)
-    if field.changes and (not isinstance(kind, Number) or isinstance(meaning, Kept | Constant | SealOf)):
+    if field.changes and (
+        not isinstance(kind, Number | Bits | Varint) or isinstance(meaning, Kept | Constant | SealOf | Described)
+    ):
         yield field.place, f"`{field.name}` is not a number that could be changed by x, plus or xor", "leaving that out"
+    for change in field.changes:
+        if change.how == "from" and layout.block(change.part) is None and layout.part(change.part) is None:
+            yield (
+                field.place,
+                f"`from {change.edge} of {change.part}`: there is no such block or part",
+                "the name of a block or part",
+            )
+    if field.when is not None and isinstance(meaning, SealOf | Inline | RecordsOf | Pool):
+        yield field.place, f"`{field.words}` cannot depend on something", "`when` on the block"
+    if isinstance(meaning, Described) and not isinstance(kind, Number):
+        yield field.place, f"`{field.name}` is {kind}: only a number's bits are described by other fields", "kept"
+    if isinstance(meaning, Kept) and meaning.table and not isinstance(kind, Number | Bits | Varint):
+        yield field.place, f"`{field.name}` is {kind}, the words in braces stand for numbers", "leaving them out"
+    if isinstance(meaning, ByteOrder) and not isinstance(kind, Raw):
+        yield field.place, f"`{field.name}` is {kind}: the order of bytes is told by bytes", "2 bytes"
+    if getattr(meaning, "upper", False):
+        yield from _check_upper(block, field, meaning)
     if isinstance(meaning, Constant):
         yield from _check_constant(field, meaning.value)
     elif isinstance(meaning, Measure):
@@ -227,11 +369,46 @@ def _seal_bits(algorithm: str) -> int:
         return 0
 
 
+def _check_upper(block: Block, field: Field, meaning: Any) -> Iterator[Problem]:
+    """The lower bits stand in a field of the same record with the same meaning."""
+    if not isinstance(field.type, Number | Bits) or field.changes:
+        yield field.place, f"`{field.name}` holds upper bits, so it is a plain number", "u8"
+    if upper_of(block, meaning) is not field or lower_of(block, meaning) is None:
+        yield (
+            field.place,
+            f"no field of {block.name} holds the lower bits",
+            f"u32  {field.words.removeprefix('upper ')}",
+        )
+
+
+def lower_of(block: Block, meaning: Fact | Measure) -> Field | None:
+    """The field that holds the lower bits of what `meaning` says."""
+    return _half(block, meaning, False)
+
+
+def upper_of(block: Block, meaning: Fact | Measure) -> Field | None:
+    """The field that holds the upper bits of what `meaning` says, if they are split."""
+    return _half(block, meaning, True)
+
+
+def _half(block: Block, meaning: Fact | Measure, upper: bool) -> Field | None:
+    for one in block.fields:
+        other = one.meaning
+        if isinstance(other, Fact | Measure) and type(other) is type(meaning) and other.upper == upper:
+            if other.what == meaning.what and getattr(other, "part", "") == getattr(meaning, "part", ""):
+                return one
+    return None
+
+
 def _check_text(field: Field, kind: Text) -> Iterator[Problem]:
     if kind.prefix is not None and kind.prefix.signed:
         yield field.place, f"the length of `{field.name}` cannot be negative", f"u{kind.prefix.bits}"
-    if kind.size is None and kind.prefix is None and len("a".encode(kind.encoding)) != 1:
-        yield field.place, f"text that ends at a zero byte cannot be in {codecs.lookup(kind.encoding).name}", "text u16"
+    if kind.zero not in (0, 1, 2, 4):
+        yield (
+            field.place,
+            f"text that ends at a zero cannot be in {codecs.lookup(kind.encoding).name}",
+            f"{kind.encoding}-le",
+        )
 
 
 def _check_constant(field: Field, value: bytes | int) -> Iterator[Problem]:
@@ -251,13 +428,16 @@ def _check_constant(field: Field, value: bytes | int) -> Iterator[Problem]:
 
 
 def _check_measure(layout: Layout, field: Field, meaning: Measure) -> Iterator[Problem]:
-    if not isinstance(field.type, Number):
+    if not isinstance(field.type, Number | Bits | Varint):
         yield field.place, f"`{field.name}` measures something, so it is a number, not {field.type}", "u32"
+    home = next(home for home in layout.blocks if field in home.fields)
+    if any(isinstance(one.type, Text) and one.type.told == field.name for one in home.fields):
+        return
     block = layout.block(meaning.part)
     if block is not None and meaning.what == "count" and not block.repeats:
         yield field.place, f"{block.name} is one record, it has no count", f"block {block.name} repeats"
-    home = next(home for home in layout.blocks if field in home.fields)
-    if home.repeats:
+    held = any(isinstance(one.meaning, RecordsOf) and one.meaning.block == meaning.part for one in home.fields)
+    if home.repeats and not (held and meaning.what == "count"):
         yield (
             field.place,
             f"each record of {home.name} would hold the {meaning.what} of {meaning.part}",
@@ -279,131 +459,49 @@ def _check_facts(layout: Layout) -> Iterator[Problem]:
                     f"`{field.words}` is about each entry, but {block.name} is one record",
                     f"block {block.name} repeats",
                 )
-            if not isinstance(field.meaning, Fact):
+            if not isinstance(field.meaning, Fact) or field.meaning.upper:
                 continue
             what = field.meaning.what
-            if what in seen:
+            if what in seen and not (field.when or block.when):
                 yield field.place, f"a second field for the {what}", "`kept`"
             seen.add(what)
             if not isinstance(field.type, kind.FACTS[what]):
                 wanted = "text" if Text in kind.FACTS[what] else "a number"
                 yield field.place, f"the {what} is {wanted}, `{field.name}` is {field.type}", ""
+            if field.meaning.table == () and what in kind.TABLED:
+                yield (
+                    field.place,
+                    f"`{field.name}` does not say what its numbers stand for",
+                    f"{what} {{ 0 ..., 1 ... }}",
+                )
     for what in kind.NEEDS:
         if what not in seen:
             yield layout.place, f"no field tells the {what}", f"a field with the meaning `{what}`"
 
 
-def measures(layout: Layout) -> dict[tuple[str, str], tuple[Block, Field]]:
-    """(what, part) -> the field that holds it, for the first that does."""
-    found: dict[tuple[str, str], tuple[Block, Field]] = {}
-    for block in layout.blocks:
-        for field in block.fields:
-            if isinstance(field.meaning, Measure):
-                found.setdefault((field.meaning.what, field.meaning.part), (block, field))
-    return found
-
-
-def reading_order(layout: Layout) -> list[Block]:
-    """The blocks in an order in which each can be found from those before it; those that cannot are left out."""
-    known, order = measures(layout), list[Block]()
-    waiting = list(layout.blocks)
-    while True:
-        ready = [block for block in waiting if _is_found(block, known, {done.name for done in order})]
-        if not ready:
-            return order
-        order.append(ready[0])
-        waiting.remove(ready[0])
-
-
-def _is_found(block: Block, known: dict[tuple[str, str], tuple[Block, Field]], read: set[str]) -> bool:
-    start, count = known.get(("start", block.name)), known.get(("count", block.name))
-    placed = start is not None and start[0].name in read
-    if block.at is not None:
-        placed = not block.at.after or block.at.after in read
-    counted = (
-        block.along in read
-        if block.along
-        else count is None or not block.repeats or block.until is not None or count[0].name in read
-    )
-    return placed and counted
-
-
 def _check_places(layout: Layout) -> Iterator[Problem]:
-    found = {block.name for block in reading_order(layout)}
+    found = {one.name for one in reading_order(layout)}
     known = measures(layout)
-    for block in layout.blocks:
-        if block.name in found:
+    for one in (*layout.blocks, *layout.parts):
+        if one.name in found:
             continue
-        start = known.get(("start", block.name))
-        if block.at is None and start is None:
+        if one.at is None and not known.get(("start", one.name)):
             yield (
-                block.place,
-                f"nothing says where {block.name} starts",
-                f"`at 0`, or a field with the meaning `start of {block.name}`",
+                one.place,
+                f"nothing says where {one.name} starts",
+                f"`at 0`, or a field with the meaning `start of {one.name}`",
             )
         else:
             yield (
-                block.place,
-                f"where {block.name} is can only be known after it was read",
-                f"`block {block.name} at ...`",
+                one.place,
+                f"where {one.name} is can only be known after it was read",
+                f"`block {one.name} at ...`",
             )
     for block in layout.blocks:
-        count = block.along or known.get(("count", block.name)) or known.get(("length", block.name))
-        if block.repeats and count is None and block.until is None:
+        count = block.along or known.get(("count", block.name)) or known.get(("length", block.name)) or grows(block)
+        if block.repeats and not count and block.until is None:
             yield (
                 block.place,
                 f"nothing says how many records {block.name} has",
                 f"a field with the meaning `count of {block.name}`",
             )
-
-
-def unwritable(layout: Layout) -> list[tuple[Place, str]]:
-    """Why a sound layout could be read but not written: places and reasons, none when it can be."""
-    reasons: list[tuple[Place, str]] = []
-    if layout.read_only:
-        reasons.append((layout.place, "its author says `read only`"))
-    order = seal_order(layout)
-    for block in layout.blocks:
-        if block not in order:
-            reasons.append((block.place, f"the seals of {block.name} and of another block each cover the other"))
-        if _stands_behind_a_growing_block(layout, block):
-            reasons.append((block.place, f"{block.name} has a fixed place behind a block that may grow into it"))
-        if (
-            block.at
-            and block.at.from_end
-            and (block.repeats or any(isinstance(f.type, Text) and not f.type.size for f in block.fields))
-        ):
-            reasons.append(
-                (block.place, f"{block.name} is found from the end of the file, but may change its own length")
-            )
-    reasons += getattr(kind_of(layout.kind), "unwritable", lambda _: ())(layout)
-    return reasons
-
-
-def _stands_behind_a_growing_block(layout: Layout, block: Block) -> bool:
-    if block.at is None or not block.at.fixed or not block.at.offset:
-        return False
-    fixed = [(other, other.at) for other in layout.blocks if other.at is not None and other.at.fixed]
-    return any(other.repeats and at.offset < block.at.offset for other, at in fixed)
-
-
-def seal_order(layout: Layout) -> list[Block]:
-    """The blocks in an order in which their seals can be computed; those in a circle are left out."""
-    order: list[Block] = []
-    waiting = list(layout.blocks)
-    while True:
-        done = {block.name for block in order}
-        ready = [block for block in waiting if _sealed_blocks(layout, block) <= done]
-        if not ready:
-            return order
-        order.append(ready[0])
-        waiting.remove(ready[0])
-
-
-def _sealed_blocks(layout: Layout, block: Block) -> set[str]:
-    """Other blocks over which this one holds a seal."""
-    return {
-        field.meaning.part
-        for field in block.fields
-        if isinstance(field.meaning, SealOf) and layout.block(field.meaning.part) and field.meaning.part != block.name
-    }

@@ -61,6 +61,13 @@ class Piece:
             return self.data[offset : offset + size]
         return self.source.read(self.offset + offset, size)
 
+    def chunks(self) -> Iterator[bytes]:
+        """All of it in pieces."""
+        if self.source is None:
+            yield self.data
+        else:
+            yield from self.source.chunks(self.offset, self.size)
+
 
 @dataclass(frozen=True)
 class Plan:
@@ -68,14 +75,21 @@ class Plan:
 
     pieces: list[Piece]
     size: int
+    held: tuple[Source, ...] = ()  # temporary files that the pieces need
 
     def chunks(self) -> Iterator[bytes]:
         """The new file's bytes."""
         for piece in self.pieces:
-            if piece.source is None:
-                yield piece.data
-            else:
-                yield from piece.source.chunks(piece.offset, piece.size)
+            yield from piece.chunks()
+
+    def between(self, start: int, end: int) -> Iterator[bytes]:
+        """Some of the new file's bytes."""
+        at = 0
+        for chunk in self.chunks():
+            first, last = max(start, at), min(end, at + len(chunk))
+            if first < last:
+                yield chunk[first - at : last - at]
+            at += len(chunk)
 
 
 class PlannedSource(Source):

@@ -2,34 +2,43 @@
 
 from __future__ import annotations
 
+import heapq
 from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
-from volvex.layout.model import Fact, Field, Here, Kept, Number, Raw, Text
-from volvex.layout.reading import BlockRead, Reading, offset_of
-from volvex.layout.records import Texts, true
+from volvex.layout.columns import Texts, true
+from volvex.layout.entering import placing_of
+from volvex.layout.model import Bits, Field, Float, Here, Kept, Number, RecordsOf, Text, Varint
+from volvex.layout.reading import Area, BlockRead, Reading
+from volvex.layout.values import explained, float_of
+from volvex.layout.walking import fixed_size
+from volvex.source import Source
 
 SHOWN = 10  # bytes shown of what no field explains
 
 
 @dataclass(frozen=True)
 class Stretch:
-    """Bytes of a file and what they are: a field, content, filling, or unexplained."""
+    """Bytes of a file and what they are: a field, content, filling, or unexplained.
+
+    `within` names the wrapped part that they lie in; then places count from its start. A `bits` stretch lies in another.
+    """
 
     start: int
     size: int
-    what: str  # field, content, filling, unexplained
+    what: str  # field, content, filling, unexplained, part, bits
     name: str  # such as directory[3].size, or the entry's name
     shape: str = ""
     value: str = ""
     meaning: str = ""
+    within: str = ""
 
 
 @dataclass(frozen=True)
-class Part:
-    """A block or a content in the order of the file."""
+class Piece:
+    """A block, a wrapped part or a content in the order of its source."""
 
     start: int
     size: int
@@ -37,126 +46,187 @@ class Part:
     fill: int
     block: BlockRead | None
     row: int  # the entry, when it is content, or the record of one that content follows
+    area: Area | None = None
 
 
-def parts(reading: Reading) -> Iterator[Part]:
-    """The parts of a file in their order; bytes that entries share come once."""
+def pieces(reading: Reading, within: str = "") -> Iterator[Piece]:
+    """What lies in the file, or in a wrapped part, in its order; bytes that entries share come once."""
+    waiting = [Piece(one.start, len(one.data), one.block.align, one.block.fill, one, -1)
+               for one in reading.blocks.values() if one.ends is None and one.owners is None and one.block.within == within]  # fmt: skip
+    if not within:
+        waiting += [
+            Piece(area.start, area.stored, area.part.align, area.part.fill, None, -1, area)
+            for area in reading.areas.values()
+        ]
+    waiting.sort(key=lambda piece: piece.start)
+    inline = [block for block in reading.blocks.values() if block.ends is not None and block.block.within == within]
+    contents = _contents(reading) if reading.layout.content.within == within else iter(())
+    yield from heapq.merge(
+        waiting, *map(_records, inline), contents, key=lambda piece: (piece.start, piece.start + piece.size)
+    )
+
+
+def _records(block: BlockRead) -> Iterator[Piece]:
+    assert block.ends is not None
+    for row, (start, end) in enumerate(zip(block.starts.tolist(), block.ends.tolist(), strict=True)):
+        yield Piece(start, end - start, block.block.align, block.block.fill, block, row)
+
+
+def _contents(reading: Reading) -> Iterator[Piece]:
     assert reading.entries is not None
-    entries, content = reading.entries, reading.layout.content
+    entries = reading.entries
+    align, fill = placing_of(reading)
     rows = np.flatnonzero(entries.stored > 0)
     _, first = np.unique(entries.start[rows], return_index=True)
-    rows = rows[first]
-    blocks = [block for block in reading.blocks.values() if block.ends is None]
-    waiting = [Part(one.start, len(one.data), one.block.align, one.block.fill, one, -1) for one in blocks]
-    for one in reading.blocks.values():
-        if one.ends is not None:
-            waiting += [Part(start, end - start, one.block.align, one.block.fill, one, row)
-                        for row, (start, end) in enumerate(zip(one.starts.tolist(), one.ends.tolist(), strict=True))]  # fmt: skip
-    waiting = sorted(waiting, key=lambda part: part.start)
-    at = 0
-    for row, start, size in zip(
-        rows.tolist(), entries.start[rows].tolist(), entries.stored[rows].tolist(), strict=True
-    ):
-        while at < len(waiting) and waiting[at].start <= start:
-            yield waiting[at]
-            at += 1
-        yield Part(start, size, content.align, content.fill, None, row)
-    yield from waiting[at:]
+    for row in rows[first].tolist():
+        yield Piece(int(entries.start[row]), int(entries.stored[row]), int(align[row]), int(fill[row]), None, row)
 
 
-def stretches(reading: Reading, limit: int | None = None) -> Iterator[Stretch]:
-    """All of a file from its start to its end; of a repeating block at most `limit` records by field."""
-    position = 0
-    for part in parts(reading):
-        if part.start > position:
-            yield _between(reading, position, part)
-        position = max(position, part.start + part.size)
-        if part.block is not None:
-            yield from _record(reading, part, limit) if part.row >= 0 else _block(reading, part.block, limit)
+def stretches(reading: Reading, limit: int | None = None, within: str = "") -> Iterator[Stretch]:
+    """All of a file, or of what a part holds, from start to end; of a repeating block at most `limit` records by field.
+
+    Behind the stretch of a wrapped part come those of what it holds.
+    """
+    position, source = 0, reading.area(within)
+    for piece in pieces(reading, within):
+        if piece.start > position:
+            yield _between(source, position, piece, within)
+        position = max(position, piece.start + piece.size)
+        if piece.area is not None:
+            yield _part(piece.area)
+            yield from stretches(reading, limit, piece.area.part.name)
+        elif piece.block is None:
+            yield _content(reading, piece, within)
+        elif piece.row >= 0:
+            yield from _record(reading, piece, limit)
         else:
-            yield _content(reading, part)
-    if position < reading.source.size:
-        yield _unexplained(reading, position, reading.source.size)
+            yield from _block(reading, piece.block, limit)
+    if position < source.size:
+        yield _unexplained(source, position, source.size, within)
 
 
-def _between(reading: Reading, start: int, part: Part) -> Stretch:
-    size = part.start - start
+def _part(area: Area) -> Stretch:
+    how = ", ".join(wrap.name for wrap in area.part.wraps)
+    return Stretch(
+        area.start, area.stored, "part", area.part.name, meaning=f"wrapped in {how}; it holds {area.source.size} bytes"
+    )
+
+
+def _between(source: Source, start: int, piece: Piece, within: str) -> Stretch:
+    size = piece.start - start
     # as in writing: what the layout would put there itself is filling, all else is nobody's
-    if size < part.align and reading.source.read(start, size) == bytes([part.fill]) * size:
-        return Stretch(start, size, "filling", "filling", meaning=f"align {part.align} fill {part.fill:02x}")
-    return _unexplained(reading, start, part.start)
+    if size < piece.align and source.read(start, size) == bytes([piece.fill]) * size:
+        return Stretch(
+            start, size, "filling", "filling", meaning=f"align {piece.align} fill {piece.fill:02x}", within=within
+        )
+    return _unexplained(source, start, piece.start, within)
 
 
-def _unexplained(reading: Reading, start: int, end: int) -> Stretch:
-    head = reading.source.read(start, min(SHOWN, end - start))
-    return Stretch(
-        start, end - start, "unexplained", "unexplained", value=head.hex(" ") + (" ..." if end - start > SHOWN else "")
-    )
+def _unexplained(source: Source, start: int, end: int, within: str) -> Stretch:
+    head = source.read(start, min(SHOWN, end - start))
+    value = head.hex(" ") + (" ..." if end - start > SHOWN else "")
+    return Stretch(start, end - start, "unexplained", "unexplained", value=value, within=within)
 
 
-def _content(reading: Reading, part: Part) -> Stretch:
+def _content(reading: Reading, piece: Piece, within: str) -> Stretch:
     assert reading.entries is not None
-    codec = int(reading.entries.codec[part.row])
+    codec = int(reading.entries.codec[piece.row])
     how = reading.entries.codecs[codec] if codec >= 0 else "?"
-    name = reading.entries.names.raw(part.row).decode(reading.entries.names.encoding, "backslashreplace")
+    name = reading.entries.names.raw(piece.row).decode(reading.entries.names.encoding, "backslashreplace")
+    how = ", ".join([*(wrap.name for wrap in reading.layout.content.wraps), how])
     return Stretch(
-        part.start, part.size, "content", name, meaning=f"content of {reading.home.block.name}[{part.row}], {how}"
+        piece.start,
+        piece.size,
+        "content",
+        name,
+        meaning=f"content of {reading.home.block.name}[{piece.row}], {how}",
+        within=within,
     )
 
 
-def _record(reading: Reading, part: Part, limit: int | None) -> Iterator[Stretch]:
+def _record(reading: Reading, piece: Piece, limit: int | None) -> Iterator[Stretch]:
     """One record of those that are followed by their content."""
-    block = part.block
+    block = piece.block
     assert block is not None
-    if limit is not None and part.row >= limit:
-        yield Stretch(part.start, part.size, "field", f"{block.block.name}[{part.row}]", meaning="a record")
+    if limit is not None and piece.row >= limit:
+        yield Stretch(
+            piece.start,
+            piece.size,
+            "field",
+            f"{block.block.name}[{piece.row}]",
+            meaning="a record",
+            within=block.block.within,
+        )
         return
-    yield from (
-        field_stretch(reading, block, part.row, one) for one in block.block.fields if not isinstance(one.type, Here)
-    )
+    yield from _fields(reading, block, piece.row, limit)
+
+
+def _fields(reading: Reading, block: BlockRead, row: int, limit: int | None) -> Iterator[Stretch]:
+    """The fields of one record that are there."""
+    for one in block.block.fields:
+        if isinstance(one.meaning, RecordsOf):
+            inner = reading.blocks[one.meaning.block]
+            assert inner.owners is not None
+            for held in np.flatnonzero(inner.owners == row).tolist():
+                yield from _fields(reading, inner, held, limit)
+        elif not isinstance(one.type, Here) and (one.when is None or bool(block.present(one)[row])):
+            yield field_stretch(reading, block, row, one)
 
 
 def _block(reading: Reading, block: BlockRead, limit: int | None) -> Iterator[Stretch]:
     count = len(block.starts)
     shown = count if limit is None or not block.block.repeats else min(limit, count)
     for row in range(shown):
-        for one in block.block.fields:
-            yield field_stretch(reading, block, row, one)
+        yield from _fields(reading, block, row, limit)
     if shown < count:
         start = int(block.starts[shown])
         yield Stretch(start, block.end - start, "field", f"{block.block.name}[{shown}..{count - 1}]",
-                      meaning=f"{count - shown} more records")  # fmt: skip
+                      meaning=f"{count - shown} more records", within=block.block.within)  # fmt: skip
 
 
 def field_stretch(reading: Reading, block: BlockRead, row: int, one: Field) -> Stretch:
     """The bytes of one field of one record, a text with its length or its ending zero."""
-    start, column = offset_of(block, row, one.name), block.columns[one.name]
-    if isinstance(one.type, Number):
-        size = one.type.bits // 8
-    elif isinstance(one.type, Text) and one.type.size is None:
-        assert isinstance(column, Texts)
-        extra = one.type.prefix.bits // 8 if one.type.prefix else 0
-        start, size = start - extra, extra + int(column.lengths[row]) + (one.type.prefix is None)
+    start, kind, column = block.offset(row, one.name), one.type, block.columns[one.name]
+    fixed = fixed_size(kind)
+    if isinstance(kind, Bits):
+        host = next(other for other in block.block.fields if other.name == kind.host)
+        size = fixed_size(host.type) or 0
+    elif fixed is not None:
+        size = fixed
+    elif isinstance(kind, Text) and isinstance(column, Texts) and one.when is None:
+        extra = kind.prefix.size if kind.prefix else 0
+        start, size = start - extra, extra + int(column.lengths[row]) + kind.zero
     else:
-        assert isinstance(one.type, Raw | Text)
-        size = one.type.size or 0
-    return Stretch(
-        start, size, "field", block.where(row, one.name), one.shape, _value(reading, block, row, one), one.words
-    )
+        size = block.tail_size(row, one)
+    what = "bits" if isinstance(kind, Bits) else "field"
+    value = value_of(reading, block, row, one)
+    return Stretch(start, size, what, block.where(row, one.name), one.shape, value, one.words, block.block.within)
 
 
-def _value(reading: Reading, block: BlockRead, row: int, one: Field) -> str:
-    column = block.columns[one.name]
+def value_of(reading: Reading, block: BlockRead, row: int, one: Field) -> str:
+    """A field's value as it is told."""
+    column, kind = block.columns[one.name], one.type
     if isinstance(column, Texts):
-        return column.raw(row).decode(column.encoding, "backslashreplace")
-    if not isinstance(one.type, Number):
+        if isinstance(kind, Text) and one.when is None:
+            return column.raw(row).decode(column.encoding, "backslashreplace")
+        return explained(kind, column.raw(row), block.columns, row)
+    if isinstance(kind, Float):
+        return float_of(int(column[row]), kind.bits)
+    if not isinstance(kind, Number | Bits | Varint):
         raw = column[row].tobytes()
+        if (
+            not isinstance(kind, Text)
+            and fixed_size(kind) is not None
+            and kind.__class__.__name__ in ("Array", "Nested")
+        ):
+            return explained(kind, raw, block.columns, row)
         return repr(raw)[1:] if raw.isascii() and raw.decode().isprintable() else str(raw.hex(" "))
-    number = int(column[row])
-    if isinstance(one.meaning, Fact) and one.meaning.table:
-        return f"{number} {dict(one.meaning.table).get(number, '?')}"
+    number, table = int(column[row]), getattr(one.meaning, "table", ())
+    if table:
+        return f"{number} {dict(table).get(number, '?')}"
     if one.changes:
-        whole = int(true(column[row : row + 1], one, reading.source, block.starts)[0])
+        settled = reading.settled(one)
+        whole = int(true(column[row : row + 1], settled, block.source, block.starts)[0])
         return f"{number} ({whole:#x})"
     return f"{number:#x}" if _is_bits(one) else str(number)
 
@@ -180,43 +250,46 @@ class Coverage:
 
 
 def coverage(reading: Reading) -> Coverage:
-    """Count the bytes by what covers them."""
-    sums = {"field": 0, "content": 0, "filling": 0}
+    """Count the bytes by what covers them, a wrapped part by what it holds as far as its stored bytes go."""
+    sums = {"field": 0, "content": 0, "filling": 0, "part": 0, "bits": 0}
     unexplained = []
     for stretch in stretches(reading, limit=0):
         if stretch.what == "unexplained":
             unexplained.append(stretch)
-        else:
+        elif not stretch.within:
             sums[stretch.what] += stretch.size
-    kept = sum(_kept_bytes(block) for block in reading.blocks.values())
+    kept = sum(_kept_bytes(block) for block in reading.blocks.values() if not block.block.within)
+    for area in reading.areas.values():
+        holds_content = reading.layout.content.within == area.part.name
+        sums["content" if holds_content else "field"] += area.stored
     return Coverage(reading.source.size, sums["field"], kept, sums["content"], sums["filling"], unexplained)
 
 
 def _kept_bytes(block: BlockRead) -> int:
     total = 0
     for one in block.block.fields:
-        if isinstance(one.meaning, Kept):
+        if isinstance(one.meaning, Kept) and not isinstance(one.type, Bits):
             column = block.columns[one.name]
             total += int(column.lengths.sum()) if isinstance(column, Texts) else column.nbytes
     return total
 
 
-def covering(reading: Reading, offset: int) -> Stretch:
+def covering(reading: Reading, offset: int, within: str = "") -> Stretch:
     """What covers the byte at an offset."""
     for block in reading.blocks.values():
-        if block.start <= offset < block.end:
+        if block.block.within == within and block.owners is None and block.start <= offset < block.end:
             row = int(np.searchsorted(block.starts, offset, "right")) - 1
-            for one in block.block.fields if row >= 0 else ():
-                if isinstance(one.type, Here):
-                    continue
-                stretch = field_stretch(reading, block, row, one)
-                if stretch.start <= offset < stretch.start + stretch.size:
+            for stretch in _fields(reading, block, row, None) if row >= 0 else ():
+                if stretch.what == "field" and stretch.start <= offset < stretch.start + stretch.size:
                     return stretch
-    position = 0
-    for part in parts(reading):
-        if position <= offset < part.start:
-            return _between(reading, position, part)
-        position = max(position, part.start + part.size)
-        if part.block is None and part.start <= offset < position:
-            return _content(reading, part)
+    position, source = 0, reading.area(within)
+    for piece in pieces(reading, within):
+        if position <= offset < piece.start:
+            return _between(source, position, piece, within)
+        position = max(position, piece.start + piece.size)
+        if piece.start <= offset < position:
+            if piece.area is not None:
+                return _part(piece.area)
+            if piece.block is None:
+                return _content(reading, piece, within)
     return Stretch(offset, 1, "unexplained", "the end of the file")

@@ -7,9 +7,9 @@ from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 from volvex.errors import RefusedError, VolvexError
-from volvex.layout import check, remembered
+from volvex.layout import order, remembered
+from volvex.layout.finding import fits
 from volvex.layout.model import Layout
-from volvex.layout.reading import fits
 from volvex.source import Disk, Source, atomic
 
 SHIPPED = (Path(__file__).parent.parent / "layouts", Path(__file__).parent.parent / "games")
@@ -63,7 +63,7 @@ class Library:
 
 def require_writable(layout: Layout) -> None:
     """Nothing when files can be written by this layout; RefusedError with the lines and reasons otherwise."""
-    reasons = check.unwritable(layout)
+    reasons = order.unwritable(layout)
     if reasons:
         told = "; ".join(f"line {place.line}: {reason}" for place, reason in reasons)
         raise RefusedError(f"{layout.file}: archives of this layout can be read but not written: {told}")

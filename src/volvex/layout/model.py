@@ -15,16 +15,28 @@ class Place:
 
 @dataclass(frozen=True)
 class Number:
-    """An integer of 8 to 64 bits."""
+    """An integer of 8 to 64 bits. Which byte comes first may be told by the file itself: then `big` is None."""
 
     bits: int
     signed: bool
-    big: bool
+    big: bool | None
+
+    @property
+    def size(self) -> int:
+        """Its bytes."""
+        return self.bits // 8
+
+    @property
+    def native(self) -> bool:
+        """Whether NumPy has numbers of this width."""
+        return self.bits in (8, 16, 32, 64)
 
     @property
     def dtype(self) -> str:
-        """NumPy's name of it."""
-        return f"{'>' if self.big else '<'}{'i' if self.signed else 'u'}{self.bits // 8}"
+        """NumPy's name of its bytes: of the number itself where it has one."""
+        if not self.native:
+            return f"V{self.size}"
+        return f"{'>' if self.big else '<'}{'i' if self.signed else 'u'}{self.size}"
 
     @property
     def limits(self) -> tuple[int, int]:
@@ -33,6 +45,59 @@ class Number:
 
     def __str__(self) -> str:
         return f"{'i' if self.signed else 'u'}{self.bits}"
+
+
+@dataclass(frozen=True)
+class Float:
+    """A floating-point number of 16, 32 or 64 bits (IEEE 754), kept as its bits."""
+
+    bits: int
+    big: bool | None
+
+    @property
+    def size(self) -> int:
+        """Its bytes."""
+        return self.bits // 8
+
+    @property
+    def dtype(self) -> str:
+        """NumPy's name of its bits."""
+        return f"{'>' if self.big else '<'}u{self.size}"
+
+    def __str__(self) -> str:
+        return f"f{self.bits}"
+
+
+@dataclass(frozen=True)
+class Varint:
+    """A number in as many bytes as it needs, seven bits in each; the lowest first (LEB128), or the highest."""
+
+    big: bool
+
+    @property
+    def limits(self) -> tuple[int, int]:
+        """The least and the greatest value."""
+        return 0, (1 << 62) - 1
+
+    def __str__(self) -> str:
+        return "varint"
+
+
+@dataclass(frozen=True)
+class Bits:
+    """Some bits of another field of the same record."""
+
+    host: str
+    low: int
+    high: int
+
+    @property
+    def limits(self) -> tuple[int, int]:
+        """The least and the greatest value."""
+        return 0, (1 << self.high - self.low + 1) - 1
+
+    def __str__(self) -> str:
+        return f"{self.host} bits {self.low} to {self.high}"
 
 
 @dataclass(frozen=True)
@@ -47,33 +112,122 @@ class Raw:
 
 @dataclass(frozen=True)
 class Text:
-    """Text after its length in bytes (`prefix`), or filled with zeros to `size`, or up to a zero byte."""
+    """Text after its length (`prefix`), in `size` bytes filled up, of a length that a field tells (`told`), or up to a zero.
+
+    `unit` and `extra`: what the length counts in bytes, and how many more bytes it counts than the text has.
+    """
 
     encoding: str
     prefix: Number | None = None
     size: int | None = None
+    told: str = ""
+    filled: int = 0
+    unit: int = 1
+    extra: int = 0
+
+    @property
+    def zero(self) -> int:
+        """The bytes of the zero at its end, if that is how it ends."""
+        if self.prefix is not None or self.size is not None or self.told:
+            return 0
+        return len("a".encode(self.encoding))
 
     def __str__(self) -> str:
-        return f"text {self.prefix or self.size or 'zero'}"
+        told = f"of {self.told}" if self.told else "zero"
+        return f"text {self.prefix or self.size or told}"
+
+
+@dataclass(frozen=True)
+class Array:
+    """So many of something, one behind the other; the count is a number or a field of the same record."""
+
+    of: FieldType
+    count: int | str
+
+    def __str__(self) -> str:
+        return f"array of {self.count} {self.of}"
+
+
+@dataclass(frozen=True)
+class Nested:
+    """A record within a record."""
+
+    record: str
+    fields: tuple[Field, ...]
+    place: Place
+
+    def __str__(self) -> str:
+        return self.record
+
+
+@dataclass(frozen=True)
+class Choice:
+    """One of several records, by a field's number."""
+
+    by: str
+    table: tuple[tuple[int, str], ...]
+    records: tuple[Nested, ...] = ()  # those of the table, in its order
+
+    def __str__(self) -> str:
+        return f"choice by {self.by}"
 
 
 @dataclass(frozen=True)
 class Here:
-    """Bytes of a size that is told elsewhere: an entry's content, right behind its record."""
+    """Bytes of a size that is told elsewhere: an entry's content, or the records of another block."""
 
     def __str__(self) -> str:
         return "bytes"
 
 
-FieldType = Number | Raw | Text | Here
+FieldType = Number | Float | Varint | Bits | Raw | Text | Array | Nested | Choice | Here
 
 
 @dataclass(frozen=True)
 class Change:
     """How a stored number differs from the true one; each runs both ways."""
 
-    how: str  # times, plus, xor
-    number: int
+    how: str  # times, plus, xor, from
+    number: int = 0
+    edge: str = ""  # of `from`: start or end
+    part: str = ""
+
+
+@dataclass(frozen=True)
+class Condition:
+    """When something is there: `field` is one of the same record, or `block.field` of a single record."""
+
+    field: str
+    how: str  # is, is not, has, >=, <=, >, <, ends
+    value: int | bytes
+
+    def __str__(self) -> str:
+        value = self.value if isinstance(self.value, int) else repr(self.value)[1:]
+        return f"{self.field} {self.how} {value}"
+
+
+@dataclass(frozen=True)
+class Derived:
+    """A cipher's key made of what is known of an entry: its name, start, size or stored size, or a hash of the name."""
+
+    what: str
+    algorithm: str = ""
+    number: Number | None = None
+    changes: tuple[Change, ...] = ()
+
+
+@dataclass(frozen=True)
+class Wrap:
+    """A codec with its parameters, through which a part or content goes."""
+
+    name: str
+    given: tuple[tuple[str, int | str | bytes | Derived], ...]
+    place: Place
+
+    @property
+    def derived(self) -> tuple[Derived, ...]:
+        """What of its parameters depends on the entry."""
+        return tuple(value for _, value in self.given if isinstance(value, Derived))
 
 
 @dataclass(frozen=True)
@@ -85,31 +239,58 @@ class Constant:
 
 @dataclass(frozen=True)
 class Kept:
-    """Nobody knows what it is; written again as it was."""
+    """Nobody knows what it is; written again as it was. `table`: words for its numbers, to be shown."""
 
-
-@dataclass(frozen=True)
-class Measure:
-    """The `count`, `start` or `length` of a block, or the `length` of the file."""
-
-    what: str
-    part: str
-
-
-@dataclass(frozen=True)
-class Fact:
-    """Something about an entry, by the kind's name for it; `table` says what its numbers stand for."""
-
-    what: str
     table: tuple[tuple[int, str], ...] = ()
 
 
 @dataclass(frozen=True)
+class Described:
+    """Its bits, or the record's own fields, say what they mean."""
+
+
+@dataclass(frozen=True)
+class ByteOrder:
+    """Bytes that tell which byte of a number comes first, for the whole file."""
+
+    table: tuple[tuple[bytes, str], ...]
+
+
+@dataclass(frozen=True)
+class Measure:
+    """The `count`, `start` or `length` of a part, its `stored length`, or the `length` of the file or of a text.
+
+    With `upper` it is what goes above the bits of another field of that meaning.
+    """
+
+    what: str
+    part: str
+    upper: bool = False
+
+
+@dataclass(frozen=True)
+class Fact:
+    """Something about an entry, by the kind's name for it; `table` says what its numbers stand for.
+
+    `of` says whose fact it is (entry, folder, type). With `upper` it goes above the bits of another field of that meaning.
+    """
+
+    what: str
+    table: tuple[tuple[int, str], ...] = ()
+    of: str = "entry"
+    upper: bool = False
+
+
+@dataclass(frozen=True)
 class SealOf:
-    """A checksum over a block, or over each entry's `stored content` or `content`."""
+    """A checksum over a block, over the file, over each entry's `stored content` or `content`, or over its name.
+
+    With an `edge` it covers the file `before` that part starts, or from where it ends on (`after`).
+    """
 
     algorithm: str
     part: str
+    edge: str = ""
 
 
 @dataclass(frozen=True)
@@ -122,7 +303,14 @@ class Inline:
     """The entry's content lies here."""
 
 
-Meaning = Constant | Kept | Measure | Fact | SealOf | Pool | Inline
+@dataclass(frozen=True)
+class RecordsOf:
+    """The records of another block that belong to this record lie here."""
+
+    block: str
+
+
+Meaning = Constant | Kept | Described | ByteOrder | Measure | Fact | SealOf | Pool | Inline | RecordsOf
 
 
 @dataclass(frozen=True)
@@ -133,12 +321,38 @@ class Field:
     meaning: Meaning
     words: str  # the meaning as its author wrote it
     place: Place
+    when: Condition | None = None
 
     @property
     def shape(self) -> str:
         """The type as its author wrote it, with its changes."""
         signs = {"times": "x"}
-        return " ".join([str(self.type), *(f"{signs.get(one.how, one.how)} {one.number}" for one in self.changes)])
+        return " ".join([str(self.type), *(
+            f"from {one.edge} of {one.part}" if one.how == "from" else f"{signs.get(one.how, one.how)} {one.number}"
+            for one in self.changes
+        )])  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Record:
+    """Fields that are used in other records."""
+
+    name: str
+    fields: tuple[Field, ...]
+    place: Place
+
+
+@dataclass(frozen=True)
+class Part:
+    """A stretch of the file that is wrapped (compressed, enciphered); blocks or content lie within what it holds."""
+
+    name: str
+    at: At | None
+    wraps: tuple[Wrap, ...]  # the outermost first
+    align: int
+    fill: int
+    place: Place
+    when: Condition | None = None
 
 
 @dataclass(frozen=True)
@@ -170,6 +384,8 @@ class Block:
     fill: int
     fields: tuple[Field, ...]
     place: Place
+    within: str = ""  # the part that it lies in; nothing for the file itself
+    when: Condition | None = None
 
     @property
     def inline(self) -> bool:
@@ -178,12 +394,26 @@ class Block:
 
 
 @dataclass(frozen=True)
+class Placing:
+    """How the content of some entries is placed: those for which the condition holds."""
+
+    when: Condition
+    align: int
+    fill: int
+
+
+@dataclass(frozen=True)
 class Content:
-    """How the entries' stored bytes are placed."""
+    """How the entries' stored bytes are placed, and what they have gone through."""
 
     align: int = 1
     fill: int = 0
     until_next: bool = False  # nothing says how long an entry's content is: it ends where the next part starts
+    within: str = ""
+    codec: str = ""  # of all content, when no field tells it
+    differing: bool = False  # `codec` only where the two sizes differ
+    wraps: tuple[Wrap, ...] = ()  # ciphers around the codec, the outermost first
+    others: tuple[Placing, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -204,6 +434,8 @@ class Layout:
     content: Content
     read_only: bool
     place: Place
+    parts: tuple[Part, ...] = ()
+    records: tuple[Record, ...] = ()
 
     def root(self, block: Block) -> Block:
         """The block that a block's records follow, through as many as there are."""
@@ -216,13 +448,28 @@ class Layout:
             seen.add(block.name)
         return block
 
-    def entry_blocks(self) -> list[Block]:
-        """The blocks that have a record for each entry."""
+    def rooted(self, of: str) -> list[Block]:
+        """The blocks that have a record for each entry, folder or type."""
         roots = {
-            self.root(block).name for block in self.blocks for one in block.fields if isinstance(one.meaning, Fact)
+            self.root(block).name
+            for block in self.blocks
+            for one in block.fields
+            if isinstance(one.meaning, Fact) and one.meaning.of == of
         }
         return [block for block in self.blocks if self.root(block).name in roots]
+
+    def entry_blocks(self) -> list[Block]:
+        """The blocks that have a record for each entry."""
+        return self.rooted("entry")
 
     def block(self, name: str) -> Block | None:
         """The block of that name."""
         return next((block for block in self.blocks if block.name == name), None)
+
+    def part(self, name: str) -> Part | None:
+        """The wrapped part of that name."""
+        return next((part for part in self.parts if part.name == name), None)
+
+    def record(self, name: str) -> Record | None:
+        """The record of that name."""
+        return next((record for record in self.records if record.name == name), None)

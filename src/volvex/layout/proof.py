@@ -6,11 +6,16 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from volvex.errors import FormatError
+from volvex.layout.columns import Texts
 from volvex.layout.edits import Edit, Plan
 from volvex.layout.explaining import Stretch, covering
+from volvex.layout.facts import sorting
+from volvex.layout.kinds import archive as facts
 from volvex.layout.library import require_writable
+from volvex.layout.naming import pooled
 from volvex.layout.reading import Reading
-from volvex.layout.writing import plan, sorting
+from volvex.layout.verifying import name_seal, seal_text, stored_seal, verify_file_seals
+from volvex.layout.writing import plan
 
 
 @dataclass(frozen=True)
@@ -39,6 +44,8 @@ def prove(reading: Reading, advance: Callable[[int], None] = lambda size: None) 
     """
     require_writable(reading.layout)
     _check_sorted(reading)
+    _check_name_seals(reading)
+    verify_file_seals(reading)
     made = plan(reading, Edit(), each=True)
     offset = 0
     for written in _joined(made):
@@ -73,12 +80,29 @@ def _difference(reading: Reading, offset: int, original: bytes, written: bytes) 
 
 
 def _check_sorted(reading: Reading) -> None:
-    block = reading.home.block
-    if block.sorted_by is None:
-        return
-    order = sorting(reading.home.columns[block.sorted_by])
-    wrong = next((row for row, place in enumerate(order.tolist()) if row != place), None)
-    if wrong is not None:
-        raise FormatError(reading.source.name, f"the records are not sorted by {block.sorted_by}, as the layout says",
-                          offset=int(reading.home.starts[wrong]), field=reading.home.where(wrong, block.sorted_by),
-                          hint="leaving `sorted by` out of the layout")  # fmt: skip
+    for block in reading.blocks.values():
+        by = block.block.sorted_by
+        if by is None:
+            continue
+        order = sorting(block.columns[by])
+        wrong = next((row for row, place in enumerate(order.tolist()) if row != place), None)
+        if wrong is not None:
+            raise FormatError(block.source.name, f"the records are not sorted by {by}, as the layout says",
+                              offset=int(block.starts[wrong]), field=block.where(wrong, by),
+                              hint="leaving `sorted by` out of the layout")  # fmt: skip
+
+
+def _check_name_seals(reading: Reading) -> None:
+    """Hashes of names, which opening does not verify."""
+    for block, one, meaning in reading.entry_seals():
+        if meaning.part not in facts.NAMES:
+            continue
+        found = reading.fact(facts.NAME)
+        texts = block.columns[found[1].name] if found is not None else None
+        raws = texts.raws() if isinstance(texts, Texts) else pooled(reading, *reading.facts(facts.NAME_AT)[0]).raws()
+        for row, raw in enumerate(raws):
+            value, told = name_seal(meaning, raw), stored_seal(one, block.numbers(one.name), row)
+            if value != told:
+                raise FormatError(block.source.name, f"the {meaning.algorithm} of {meaning.part} is {seal_text(one, value)}, "
+                                  f"the file says {seal_text(one, told)}", offset=block.offset(row, one.name), field=block.where(row, one.name),
+                                  hint="another algorithm, or the name in another case: `of lower name`")  # fmt: skip

@@ -1,25 +1,51 @@
 """Reading a file by its layout: blocks found one from the other, the directory as columns.
 
-Opening costs the directory, never the content.
+Opening costs the directory, never the content. A part that is wrapped is a source of its own, in which places count
+from its start.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-from typing import Any
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from volvex.codec import SEAL
-from volvex.errors import FormatError
-from volvex.layout import check
+from volvex.errors import ContentError, FormatError
+from volvex.layout.columns import Array, Columns, Texts, holds, joined, true
+from volvex.layout.entries import Entries
+from volvex.layout.finding import fits, place_of
 from volvex.layout.kinds import archive as facts
-from volvex.layout.model import At, Block, Constant, Fact, Field, Known, Layout, Number, Pool, Raw, SealOf, Text
-from volvex.layout.records import Array, Columns, Records, Texts, true
-from volvex.source import Source
+from volvex.layout.model import (
+    Bits,
+    Block,
+    ByteOrder,
+    Change,
+    Condition,
+    Fact,
+    Field,
+    Layout,
+    Measure,
+    Number,
+    Part,
+    Pool,
+    Raw,
+    RecordsOf,
+    SealOf,
+    Varint,
+)  # fmt: skip
+from volvex.layout.nesting import ordered
+from volvex.layout.order import grows, is_own, reading_order
+from volvex.layout.packing import needed
+from volvex.layout.records import Records
+from volvex.layout.walking import fixed_size
+from volvex.layout.wrapping import unwrapped
+from volvex.source import BytesSource, LaterSource, Source
 
-SEARCHED = 1 << 24  # bytes at the end of a file in which a mark is searched
-STEP = 1 << 20
+__all__ = ["Area", "BlockRead", "Reading", "fits", "locate"]
+
+MOST = 2000  # times the file's size: no compression makes more of anything
+DEEPEST = 1000  # folders within each other
 
 
 @dataclass(frozen=True)
@@ -27,12 +53,14 @@ class BlockRead:
     """A block as it was read."""
 
     records: Records
+    source: Source  # the file, or what a part of it holds
     start: int
     data: bytes
     columns: Columns
-    starts: Array  # of each record, in the file
+    starts: Array  # of each record, in the source
     ends: Array | None = None  # of each record, when content lies between them
     last: int = 0  # where the last of that content ends
+    owners: Array | None = None  # of each record: the record of another block within which it lies
 
     @property
     def end(self) -> int:
@@ -52,36 +80,74 @@ class BlockRead:
         """A field's path in errors."""
         return f"{self.block.name}[{row}].{name}" if self.block.repeats else f"{self.block.name}.{name}"
 
+    def present(self, one: Field) -> Array:
+        """In which records a field is there."""
+        if one.when is None:
+            return np.ones(len(self.starts), bool)
+        return holds(one.when, self.columns[one.when.field])
+
+    def offset(self, row: int, name: str) -> int:
+        """Where a field of a record lies in the source (after its length prefix, for a text)."""
+        kind = next(one.type for one in self.block.fields if one.name == name)
+        if isinstance(kind, Bits):
+            name = kind.host
+        at = int(self.starts[row])
+        for run in self.records.runs:
+            for one in run.fields:
+                if one.name == name and run.dtype.fields is not None:
+                    return at + int(run.dtype.fields[name][1])
+            at += run.size
+            if run.tail is not None:
+                if run.tail.name == name:
+                    return at
+                at += self.tail_size(row, run.tail) + run.ending
+        return at
+
+    def tail_size(self, row: int, one: Field) -> int:
+        """The bytes of a field of changing size, without the zero at its end."""
+        column, kind = self.columns[one.name], one.type
+        if isinstance(column, Texts):
+            return int(column.lengths[row])
+        if isinstance(kind, Varint):
+            return int(needed(column[row : row + 1])[0])
+        there = one.when is None or bool(self.present(one)[row])
+        return (fixed_size(kind) or 0) if there else 0
+
 
 @dataclass(frozen=True)
-class Entries:
-    """The facts about all entries as columns of one length: int64 arrays, and the names."""
+class Area:
+    """A wrapped part: where its stored bytes lie in the file, and what they hold."""
 
-    names: Texts
-    start: Array
-    stored: Array
-    size: Array
-    codec: Array  # indexes into `codecs`; -1 for a number that the layout does not know
-    codecs: list[str]
-
-    def __len__(self) -> int:
-        return len(self.names)
+    part: Part
+    start: int
+    stored: int
+    source: Source
 
 
 @dataclass
 class Reading:
     """A file read by its layout."""
 
-    layout: Layout
+    original: Layout  # as its author wrote it
     source: Source
+    layout: Layout  # without what this file has not: conditions on the whole file are settled
     blocks: dict[str, BlockRead] = field(default_factory=dict)
+    areas: dict[str, Area] = field(default_factory=dict)
     entries: Entries | None = None
+
+    def area(self, name: str) -> Source:
+        """The source of a part, or the file's own."""
+        return self.areas[name].source if name else self.source
+
+    @property
+    def content_source(self) -> Source:
+        """Where the entries' stored bytes lie."""
+        return self.area(self.layout.content.within)
 
     @property
     def home(self) -> BlockRead:
         """The block that holds the entries' names, or says where they are."""
-        found = self.fact(facts.NAME) or self.fact(facts.NAME_AT)
-        assert found is not None
+        found = next(found for found in map(self.fact, facts.NAMING) if found is not None)
         return found[0]
 
     def pool(self) -> tuple[BlockRead, Field] | None:
@@ -94,17 +160,26 @@ class Reading:
         )
         return next(pools, None)
 
+    def rooted(self, of: str) -> list[BlockRead]:
+        """The blocks that have a record for each entry, folder or type."""
+        return [self.blocks[block.name] for block in self.layout.rooted(of)]
+
     def entry_blocks(self) -> list[BlockRead]:
         """The blocks that have a record for each entry."""
-        return [self.blocks[block.name] for block in self.layout.entry_blocks()]
+        return self.rooted("entry")
+
+    def facts(self, what: str) -> list[tuple[BlockRead, Field]]:
+        """The fields that carry a fact, and their blocks: several when they depend on something."""
+        return [
+            (block, one)
+            for block in self.blocks.values()
+            for one in block.block.fields
+            if isinstance(one.meaning, Fact) and one.meaning.what == what and not one.meaning.upper
+        ]
 
     def fact(self, what: str) -> tuple[BlockRead, Field] | None:
-        """The field that carries a fact, and its block."""
-        for block in self.blocks.values():
-            for one in block.block.fields:
-                if isinstance(one.meaning, Fact) and one.meaning.what == what:
-                    return block, one
-        return None
+        """The first field that carries a fact, and its block."""
+        return next(iter(self.facts(what)), None)
 
     def entry_seals(self) -> list[tuple[BlockRead, Field, SealOf]]:
         """The seals of each entry: their block and field, and what they cover."""
@@ -115,74 +190,202 @@ class Reading:
             if isinstance(one.meaning, SealOf) and one.meaning.part in facts.PARTS
         ]
 
+    def content_seals(self) -> list[tuple[BlockRead, Field, SealOf]]:
+        """Those of them that cover content, not the name."""
+        return [found for found in self.entry_seals() if found[2].part not in facts.NAMES]
 
-def fits(layout: Layout, source: Source) -> bool:
-    """Whether a file bears the marks by which the layout knows its files; False when it names none."""
-    return bool(layout.known) and all(_bears(source, one) for one in layout.known)
+    def edge(self, edge: str, name: str) -> int:
+        """Where a block or part starts or ends, in its source."""
+        if name in self.areas:
+            return self.areas[name].start + (self.areas[name].stored if edge == "end" else 0)
+        block = self.blocks.get(name)
+        if block is None:
+            raise FormatError(self.source.name, f"a place is counted from {name}, which this file has not",
+                              hint="a layout for this version of the format")  # fmt: skip
+        return block.end if edge == "end" else block.start
 
+    def settled(self, one: Field) -> Field:
+        """A field whose changes are numbers: places that count from a part get where that is."""
+        if all(change.how != "from" for change in one.changes):
+            return one
+        changes = tuple(
+            Change("plus", self.edge(change.edge, change.part)) if change.how == "from" else change
+            for change in one.changes
+        )
+        return replace(one, changes=changes)
 
-def _bears(source: Source, known: Known) -> bool:
-    try:
-        start = _place(source, known.at, known.value.decode("latin-1"))
-    except FormatError:
-        return False
-    return source.peek(start, len(known.value)) == known.value if start <= source.size else False
-
-
-def _place(source: Source, at: At, name: str) -> int:
-    """Where in a file a place is; FormatError when the file has no such place."""
-    if at.mark:
-        return _search_back(source, at.mark, name)
-    start = source.size - at.offset if at.from_end else at.offset
-    if start < 0:
-        raise FormatError(source.name, f"{name} should stand {at.offset} bytes before the end, the file has {source.size}",
-                          hint="a fresh copy of the file: it may be cut off")  # fmt: skip
-    return start
-
-
-def _search_back(source: Source, mark: bytes, name: str) -> int:
-    """Where some bytes stand for the last time within the last megabytes of a file."""
-    end, least = source.size, max(0, source.size - SEARCHED)
-    while end > least:
-        start = max(least, end - STEP)
-        found = source.read(start, min(source.size, end + len(mark) - 1) - start).rfind(mark)
-        if found >= 0:
-            return start + found
-        end = start
-    raise FormatError(source.name, f"{name} starts with {mark!r}, which is not within the last {SEARCHED >> 20} MB",
-                      hint="a fresh copy of the file: it may be cut off")  # fmt: skip
+    def true(self, block: BlockRead, one: Field) -> Array:
+        """The true numbers of a column, with the upper bits that another field holds."""
+        return true(with_upper(block, one), self.settled(one), block.source, block.starts)
 
 
-def read(layout: Layout, source: Source) -> Reading:
-    """Read a file's blocks and check all that can be checked without its content.
+def with_upper(block: BlockRead, one: Field) -> Array:
+    """A column's stored numbers, with the upper bits that another field of the record holds."""
+    low, upper = block.numbers(one.name), upper_field(block.block, one)
+    if upper is None:
+        return low
+    bits = one.type.limits[1].bit_length() if isinstance(one.type, Number | Bits) else 0
+    high = block.numbers(upper.name).astype(object)
+    whole = (high << bits) + low.astype(object)
+    return whole if bits > 40 else np.asarray(whole, np.int64)
 
-    FormatError names the first field that is not what the layout says.
-    """
-    reading = Reading(layout, source)
-    for block in check.reading_order(layout):
-        reading.blocks[block.name] = _read_block(reading, block)
-    _check_constants(reading)
-    _check_lengths(reading)
-    _check_counts(reading)
-    _check_seals(reading)
-    reading.entries = _entries(reading)
-    _check_entries(reading, reading.entries)
+
+def upper_field(block: Block, one: Field) -> Field | None:
+    """The field that holds the upper bits of what another says."""
+    if not isinstance(one.meaning, Fact | Measure):
+        return None
+    wanted = replace(one.meaning, upper=True, **({"table": ()} if isinstance(one.meaning, Fact) else {}))
+    return next((other for other in block.fields if other.meaning == wanted), None)
+
+
+# finding the blocks
+
+
+def locate(layout: Layout, source: Source) -> Reading:
+    """Find and read a file's blocks; FormatError for the first that cannot be where the layout says."""
+    reading = Reading(layout, source, byte_ordered(layout, source))
+    layout = reading.layout
+    for one in reading_order(layout):
+        if one.when is not None and not _asked(reading, one.when):
+            continue
+        if isinstance(one, Part):
+            reading.areas[one.name] = _read_part(reading, one)
+        elif not one.within or one.within in reading.areas:
+            reading.blocks[one.name] = _read_block(reading, _reduced(reading, one))
+    blocks = tuple(reading.blocks[one.name].block for one in layout.blocks if one.name in reading.blocks)
+    reading.layout = replace(
+        layout, blocks=blocks, parts=tuple(one for one in layout.parts if one.name in reading.areas)
+    )
     return reading
 
 
+def byte_ordered(layout: Layout, source: Source) -> Layout:
+    """The layout with the order of bytes that the file itself tells, where it tells one."""
+    for block in layout.blocks:
+        offset = 0
+        for one in block.fields:
+            if isinstance(one.meaning, ByteOrder) and block.at is not None and isinstance(one.type, Raw):
+                start = place_of(source, block.at, block.name) + offset
+                found = source.read(start, one.type.size)
+                for key, word in one.meaning.table:
+                    if key == found:
+                        return ordered(layout, word == "big")
+                known = " or ".join(repr(key)[1:] for key, _ in one.meaning.table)
+                raise FormatError(source.name, f"{found!r}, expected {known}", offset=start, field=f"{block.name}.{one.name}",
+                                  hint="adding it to the table of byte orders")  # fmt: skip
+            offset += fixed_size(one.type) or 0
+    return layout
+
+
+def _reduced(reading: Reading, block: Block) -> Block:
+    """A block without the fields that this file has not."""
+    fields = []
+    for one in block.fields:
+        if one.when is not None and not is_own(block, one.when):
+            if _asked(reading, one.when):
+                fields.append(replace(one, when=None))
+        else:
+            fields.append(one)
+    return replace(block, fields=tuple(fields))
+
+
+def _asked(reading: Reading, when: Condition) -> bool:
+    """Whether a condition on a field of a single record holds."""
+    name, _, rest = when.field.partition(".")
+    block = reading.blocks.get(name)
+    if block is None or rest not in block.columns:
+        return False
+    return bool(holds(when, block.columns[rest])[0])
+
+
+def _read_part(reading: Reading, part: Part) -> Area:
+    source = reading.source
+    start = _start(reading, part)
+    size, stored = measured(reading, "length", part.name), measured(reading, "stored length", part.name)
+    if stored is None:
+        stored = size
+    assert stored is not None  # the check sees to that
+    if start + stored > source.size:
+        raise FormatError(source.name, f"{part.name} would reach past the end of the file at {source.size:#x}", offset=start,
+                          hint=_unit_hint(reading, "stored length", part.name))  # fmt: skip
+    name = f"{source.name}, {part.name}"
+
+    def held() -> Iterator[bytes]:
+        try:
+            yield from unwrapped(part, source.chunks(start, stored), size)
+        except ContentError as error:
+            raise FormatError(source.name, f"{part.name} cannot be opened: {error.message}", offset=start,
+                              hint="a fresh copy of the file, or the layout: is it wrapped in another way?") from error  # fmt: skip
+
+    if size is None:
+        return Area(part, start, stored, BytesSource(b"".join(held()), name))
+    if size > source.size * MOST:
+        raise FormatError(source.name, f"{size} bytes in {part.name}, which is stored in {stored}", offset=start,
+                          hint="a fresh copy of the file, or another layout")  # fmt: skip
+    return Area(part, start, stored, LaterSource(name, size, held))
+
+
 def _read_block(reading: Reading, block: Block) -> BlockRead:
-    start = _start(reading, block)
-    count = _measured(reading, "count", block.name) if block.repeats else 1
+    holder = next((home for home in reading.blocks.values() for one in home.block.fields
+                   if isinstance(one.meaning, RecordsOf) and one.meaning.block == block.name), None)  # fmt: skip
+    if holder is not None:
+        return _read_held(reading, holder, block)
+    source, start = reading.area(block.within), _start(reading, block)
+    count = measured(reading, "count", block.name) if block.repeats else 1
     if block.along:
         count = len(reading.blocks[block.along].starts)
-    length = _measured(reading, "length", block.name)
+    length = measured(reading, "length", block.name)
     records = Records(block)
     if block.inline:
         stored = _stored_field(block)
-        inline = records.read_inline(reading.source, start, count, stored, reading.layout.content.align)
-        return BlockRead(records, start, b"", inline.columns, inline.starts, inline.ends, inline.end)
-    found = records.read(reading.source, start, count, length)
-    return BlockRead(records, start, found.data, found.columns, found.starts)
+        inline = records.read_inline(source, start, count, stored, reading.layout.content.align)
+        return BlockRead(records, source, start, b"", inline.columns, inline.starts, inline.ends, inline.end)
+    hint = _unit_hint(reading, "start", block.name)
+    if count is None and length is None and grows(block):
+        return _read_growing(reading, records, source, start)
+    found = records.read(source, start, count, length, hint)
+    return BlockRead(records, source, start, found.data, found.columns, found.starts)
+
+
+def _read_growing(reading: Reading, records: Records, source: Source, start: int) -> BlockRead:
+    """Records that say how many follow below them: the first, then as many as they tell, until all are there."""
+    told = next(
+        one for one in records.block.fields if isinstance(one.meaning, Fact) and one.meaning.what == facts.FOLDERS
+    )
+    parts, missing, at, had = [], 1, start, 0
+    while missing:
+        found = records.read(source, at, missing, None)
+        parts.append(found)
+        had, at = had + missing, at + len(found.data)
+        column = found.columns[told.name]
+        assert not isinstance(column, Texts)
+        more = true(column, reading.settled(told), source, found.starts)
+        if (more < 0).any() or len(parts) > DEEPEST:
+            raise FormatError(source.name, f"folders within each other more than {DEEPEST} deep, or fewer than none", offset=at,
+                              field=f"{records.block.name}[{had - 1}].{told.name}")  # fmt: skip
+        missing = int(more.sum())
+    columns = {name: joined([part.columns[name] for part in parts]) for name in parts[0].columns}
+    starts = np.concatenate([part.starts for part in parts])
+    return BlockRead(records, source, start, b"".join(part.data for part in parts), columns, starts)
+
+
+def _read_held(reading: Reading, holder: BlockRead, block: Block) -> BlockRead:
+    """Records that lie within those of another block."""
+    one = next(
+        one for one in holder.block.fields if isinstance(one.meaning, RecordsOf) and one.meaning.block == block.name
+    )
+    told = next(field for field in holder.block.fields if field.meaning == Measure("count", block.name))
+    regions, counts = holder.columns[one.name], reading.true(holder, told)
+    assert isinstance(regions, Texts)
+    records = Records(block)
+    data = b"".join(regions.raws())
+    found = records.read(BytesSource(data, holder.source.name), 0, int(counts.sum()), len(data))
+    owners = np.repeat(np.arange(len(counts)), counts)
+    before = np.cumsum(regions.lengths) - regions.lengths  # where each region starts in the data
+    places = np.array([holder.offset(row, one.name) for row in range(len(counts))], np.int64)
+    starts = found.starts - before[owners] + places[owners] if len(owners) else found.starts
+    first = int(places[0]) if len(places) else holder.start
+    return BlockRead(records, holder.source, first, data, found.columns, starts, owners=owners)
 
 
 def _stored_field(block: Block) -> Field:
@@ -191,234 +394,47 @@ def _stored_field(block: Block) -> Field:
     return told[facts.STORED if facts.STORED in told else facts.SIZE]
 
 
-def _start(reading: Reading, block: Block) -> int:
-    if block.at is None:
-        start = _measured(reading, "start", block.name)
-        assert start is not None
+def _start(reading: Reading, one: Block | Part) -> int:
+    if one.at is None:
+        start = measured(reading, "start", one.name)
+        if start is None:
+            raise FormatError(reading.source.name, f"nothing says where {one.name} starts in a file of this kind",
+                              hint=f"`when` behind `block {one.name}`, as behind the field that tells its start")  # fmt: skip
         return start
-    if block.at.after:
-        end = reading.blocks[block.at.after].end
-        return end + -end % block.align
-    return _place(reading.source, block.at, block.name)
+    source = reading.area(one.within) if isinstance(one, Block) else reading.source
+    if one.at.after:
+        end = reading.edge("end", one.at.after)
+        return end + -end % one.align
+    return place_of(source, one.at, one.name)
 
 
-def _measured(reading: Reading, what: str, part: str) -> int | None:
+def told_by(reading: Reading, what: str, part: str) -> tuple[BlockRead, Field] | None:
+    """The field that holds a measurement in this file, and its block."""
+    for block in reading.blocks.values():
+        for one in block.block.fields:
+            meaning = one.meaning
+            if isinstance(meaning, Measure) and not meaning.upper and (meaning.what, meaning.part) == (what, part):
+                if bool(block.present(one)[:1].all()):
+                    return block, one
+    return None
+
+
+def measured(reading: Reading, what: str, part: str) -> int | None:
     """A measurement as a field holds it; None when no field does."""
-    found = check.measures(reading.layout).get((what, part))
-    if found is None or found[0].name not in reading.blocks:
+    found = told_by(reading, what, part)
+    if found is None or (what == "count" and found[0].block.repeats):
         return None
-    home = reading.blocks[found[0].name]
-    number = int(true(home.numbers(found[1].name)[:1], found[1], reading.source, home.starts)[0])
+    home, one = found
+    number = int(reading.true(home, one)[0])
     if number < 0:
-        raise FormatError(reading.source.name, f"{number} cannot be the {what} of {part}",
-                          offset=_offset(home, 0, found[1].name), field=home.where(0, found[1].name))  # fmt: skip
+        raise FormatError(home.source.name, f"{number} cannot be the {what} of {part}",
+                          offset=home.offset(0, one.name), field=home.where(0, one.name))  # fmt: skip
     return number
 
 
-def _offset(block: BlockRead, row: int, name: str) -> int:
-    """Where a field of a record lies in the file."""
-    at = int(block.starts[row])
-    for run in block.records.runs:
-        for one in run.fields:
-            if one.name == name and run.dtype.fields is not None:
-                return at + int(run.dtype.fields[name][1])
-        at += run.size
-        if run.text is not None:
-            if run.text.name == name:
-                return at
-            texts = block.columns[run.text.name]
-            assert isinstance(texts, Texts)
-            at += int(texts.lengths[row]) + (getattr(run.text.type, "prefix", None) is None)
-    return at
-
-
-def offset_of(block: BlockRead, row: int, name: str) -> int:
-    """Where a field of a record lies in the file (after its length prefix, for a text)."""
-    return _offset(block, row, name)
-
-
-def _check_constants(reading: Reading) -> None:
-    for block in reading.blocks.values():
-        for one in block.block.fields:
-            if not isinstance(one.meaning, Constant) or not len(block.starts):
-                continue
-            values, wanted = block.numbers(one.name), one.meaning.value
-            row = _first_difference(values, wanted, one)
-            if row is not None:
-                found = values[row].tobytes() if isinstance(one.type, Raw) else int(values[row])
-                raise FormatError(reading.source.name, f"{found!r}, expected {wanted!r}", offset=_offset(block, row, one.name),
-                                  field=block.where(row, one.name), hint="a layout for this version of the format")  # fmt: skip
-
-
-def _first_difference(values: Array, wanted: bytes | int, one: Field) -> int | None:
-    if isinstance(one.type, Raw):
-        different = values != np.frombuffer(wanted if isinstance(wanted, bytes) else b"", values.dtype)[0]
-    else:
-        different = values != wanted
-    return int(np.argmax(different)) if different.any() else None
-
-
-def _check_lengths(reading: Reading) -> None:
-    found = _measured(reading, "length", "file")
-    if found is not None and found != reading.source.size:
-        home, one = check.measures(reading.layout)["length", "file"]
-        block = reading.blocks[home.name]
-        raise FormatError(reading.source.name, f"the file has {reading.source.size} bytes, this says {found}",
-                          offset=_offset(block, 0, one.name), field=block.where(0, one.name),
-                          hint="a fresh copy of the file: it may be cut off")  # fmt: skip
-
-
-def _check_counts(reading: Reading) -> None:
-    """Counts that were not needed for finding the records are right all the same."""
-    for (what, part), (home, one) in check.measures(reading.layout).items():
-        if what == "count" and reading.blocks[part].block.until is not None:
-            told, found = _measured(reading, "count", part), len(reading.blocks[part].starts)
-            if told != found:
-                block = reading.blocks[home.name]
-                raise FormatError(reading.source.name, f"{part} has {found} records, this says {told}",
-                                  offset=_offset(block, 0, one.name), field=block.where(0, one.name))  # fmt: skip
-
-
-def block_seals(layout: Layout) -> list[tuple[Block, Field, SealOf]]:
-    """The seals over blocks: the block that holds each, its field, what it covers."""
-    return [
-        (block, one, one.meaning)
-        for block in layout.blocks
-        for one in block.fields
-        if isinstance(one.meaning, SealOf) and layout.block(one.meaning.part)
-    ]
-
-
-def seal_value(algorithm: str, data: bytes) -> int:
-    """The seal over some bytes."""
-    seal = SEAL.get(algorithm).new()
-    seal.update(data)
-    return seal.value()
-
-
-def seal_size(one: Field) -> int:
-    """The bytes of a seal's field."""
-    return one.type.bits // 8 if isinstance(one.type, Number) else int(getattr(one.type, "size", 0) or 0)
-
-
-def seal_text(one: Field, value: int) -> str:
-    """A seal as it is told: as many digits as it has."""
-    return f"0x{value:0{2 * seal_size(one)}x}"
-
-
-def stored_seal(one: Field, column: Array, row: int) -> int:
-    """A seal as a field holds it; a digest in bytes has its highest byte first."""
-    return int.from_bytes(column[row].tobytes(), "big") if isinstance(one.type, Raw) else int(column[row])
-
-
-def _check_seals(reading: Reading) -> None:
-    for home, one, meaning in block_seals(reading.layout):
-        holder, covered = reading.blocks[home.name], reading.blocks[meaning.part]
-        data = covered.data
-        if holder is covered:  # its own bytes count as zero
-            at, size = _offset(holder, 0, one.name) - holder.start, seal_size(one)
-            data = data[:at] + bytes(size) + data[at + size :]
-        value, found = seal_value(meaning.algorithm, data), stored_seal(one, holder.numbers(one.name), 0)
-        if value != found:
-            raise FormatError(
-                reading.source.name, f"the {meaning.algorithm} of {meaning.part} is {seal_text(one, value)}, the file says {seal_text(one, found)}",
-                offset=_offset(holder, 0, one.name), field=holder.where(0, one.name),
-                hint="a fresh copy of the file: some of its bytes have changed",
-            )  # fmt: skip
-
-
-def _entries(reading: Reading) -> Entries:
-    columns: dict[str, Any] = {}
-    for block in reading.entry_blocks():
-        for one in block.block.fields:
-            if isinstance(one.meaning, Fact):
-                column = block.columns[one.name]
-                whole = column if isinstance(column, Texts) else true(column, one, reading.source, block.starts)
-                columns[one.meaning.what] = whole
-    names = columns[facts.NAME] if facts.NAME in columns else _pooled(reading, columns[facts.NAME_AT])
-    codec_field = reading.fact(facts.CODEC)
-    codecs, codec = _codecs(codec_field[1] if codec_field else None, columns.get(facts.CODEC), len(names))
-    for block in reading.blocks.values():
-        if block.ends is not None:
-            columns[facts.START] = block.ends + -block.ends % reading.layout.content.align
-    if reading.layout.content.until_next:
-        columns[facts.STORED] = _until_next(reading, columns[facts.START])
-    stored = columns[facts.STORED if facts.STORED in columns else facts.SIZE]
-    return Entries(names, columns[facts.START], stored, columns.get(facts.SIZE, stored), codec, codecs)
-
-
-def _pooled(reading: Reading, places: Array) -> Texts:
-    """The names that stand at these places of the pool, counted from its start."""
-    pool = reading.pool()
-    assert pool is not None and isinstance(pool[1].type, Text)
-    block, kind = pool[0], pool[1].type
-    data = np.frombuffer(block.data, np.uint8)
-    if kind.prefix is None:
-        zeros = np.flatnonzero(data == 0)
-        _refuse(reading, (places < 0) | (places > (zeros[-1] if len(zeros) else -1)), facts.NAME_AT,
-                lambda row: f"{int(places[row])} is no place in {block.block.name}, which has {len(data)} bytes")  # fmt: skip
-        return Texts(block.data, places, zeros[np.searchsorted(zeros, places)] - places, kind.encoding)
-    texts = block.columns[pool[1].name]
-    assert isinstance(texts, Texts)
-    starts = block.starts - block.start
-    row = np.searchsorted(starts, places)
-    wrong = (
-        (places < 0)
-        | (row >= len(starts))
-        | (starts[np.minimum(row, max(0, len(starts) - 1))] != places if len(starts) else True)
-    )
-    _refuse(reading, wrong, facts.NAME_AT, lambda row: f"no text starts at {int(places[row])} in {block.block.name}")
-    return texts.take(row)
-
-
-def _until_next(reading: Reading, starts: Array) -> Array:
-    """Sizes that nothing tells: each content ends where the next one, a block or the file does.
-
-    Of entries that start at the same place all but the last are empty.
-    """
-    order = np.argsort(starts, kind="stable")
-    ends = np.array(sorted([*(block.start for block in reading.blocks.values()), reading.source.size]), np.int64)
-    bounds = ends[np.minimum(np.searchsorted(ends, starts[order], "left"), len(ends) - 1)]
-    following = np.append(starts[order][1:], reading.source.size)
-    sizes = np.empty(len(starts), np.int64)
-    sizes[order] = np.minimum(bounds, following) - starts[order]
-    return sizes
-
-
-def _codecs(one: Field | None, numbers: Array | None, count: int) -> tuple[list[str], Array]:
-    if one is None or numbers is None or not isinstance(one.meaning, Fact):
-        return ["none"], np.zeros(count, np.int64)
-    codecs = [name for _, name in one.meaning.table]
-    index = np.full(count, -1, np.int64)
-    for position, (number, _) in enumerate(one.meaning.table):
-        index[numbers == number] = position
-    return codecs, index
-
-
-def _check_entries(reading: Reading, entries: Entries) -> None:
-    """Every entry lies within the file and on none of the blocks."""
-    end = entries.start + entries.stored
-    negative = (entries.start < 0) | (entries.stored < 0) | (entries.size < 0)
-    _refuse(reading, negative, facts.START, lambda row: "a place or size below zero")
-    size = reading.source.size
-    _refuse(reading, end > size, facts.STORED, lambda row: (
-        f"{int(entries.stored[row])} bytes from {int(entries.start[row]):#x} reach past the end of the file at {size:#x}"
-    ))  # fmt: skip
-    for block in reading.blocks.values():
-        if block.ends is not None:
-            continue  # its contents lie between its records
-        on = (entries.start < block.end) & (end > block.start) & (entries.stored > 0)
-        _refuse(reading, on, facts.START, lambda row, block=block: (
-            f"content at {int(entries.start[row]):#x} overlaps {block.block.name} at {block.start:#x}"
-        ))  # fmt: skip
-
-
-def _refuse(reading: Reading, wrong: Array, what: str, say: Any) -> None:
-    if not wrong.any():
-        return
-    row = int(np.argmax(wrong))
-    found = reading.fact(what) or reading.fact(facts.SIZE) or reading.fact(facts.START)
-    assert found is not None
-    block, one = found
-    raise FormatError(reading.source.name, say(row), offset=_offset(block, row, one.name), field=block.where(row, one.name),
-                      hint="a fresh copy of the file, or the layout: is the start counted in another unit?")  # fmt: skip
+def _unit_hint(reading: Reading, what: str, part: str) -> str:
+    """A question to the layout's author about the field that led to a wrong place."""
+    found = told_by(reading, what, part)
+    if found is None:
+        return "another layout, or a fresh copy of the file: it may be cut off"
+    return f"the layout: is `{found[1].name}` counted in sectors, from another place, or in the other order of bytes?"

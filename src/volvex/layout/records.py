@@ -1,85 +1,39 @@
 """A block compiled for reading and writing: records <-> columns.
 
-A block without variable texts is one NumPy structured array. Otherwise a generated loop finds where each record
-starts (see `walking`), and the runs of fixed size are gathered in bulk.
+A block without anything of changing size is one NumPy structured array. Otherwise a generated loop finds where each
+record starts (see `walking`), and the runs of fixed size are gathered in bulk.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-import numpy.typing as npt
 
 from volvex.errors import FormatError
-from volvex.layout.model import Block, Field, Number, Text
-from volvex.layout.walking import compile_inline_walk, compile_walk, prefix_name, runs_of, zero_end
+from volvex.layout.columns import Array, Column, Columns, Texts, fit, holds, joined, rows_of
+from volvex.layout.model import Bits, Block, Field, Float, Number, Text, Varint
+from volvex.layout.packing import cut, odd_bytes, odd_numbers, packed_varints, unpacked_varints
+from volvex.layout.walking import compile_inline_walk, compile_walk, prefix_name, runs_of
 from volvex.source import Source
 
-Array = npt.NDArray[Any]
 WINDOW = 1 << 16  # bytes that are read at once of records with content between them
 LARGEST = 1 << 30  # bytes of a block's records that are read at the most
 LONGEST = 1 << 24  # bytes of one record
 GATHER = 1 << 16  # records gathered at once
-_LIKE_ASCII = ("utf-8", "ascii", "cp1252", "latin-1")
 FIRST = 1 << 20  # bytes read at first when a block's length is not known
-
-
-class Texts:
-    """A column of byte strings, decoded when somebody asks."""
-
-    def __init__(self, data: bytes, starts: Array, lengths: Array, encoding: str) -> None:
-        self.data, self.starts, self.lengths, self.encoding = data, starts, lengths, encoding
-
-    @classmethod
-    def of(cls, values: Sequence[bytes], encoding: str) -> Texts:
-        """A column of these values."""
-        lengths = np.fromiter(map(len, values), np.int64, len(values))
-        return cls(b"".join(values), np.cumsum(lengths) - lengths, lengths, encoding)
-
-    def __len__(self) -> int:
-        return len(self.starts)
-
-    def raw(self, row: int) -> bytes:
-        """The stored bytes of one text."""
-        start = int(self.starts[row])
-        return self.data[start : start + int(self.lengths[row])]
-
-    def raws(self) -> list[bytes]:
-        """The stored bytes of all."""
-        data, ends = self.data, (self.starts + self.lengths).tolist()
-        return [data[start:end] for start, end in zip(self.starts.tolist(), ends, strict=True)]
-
-    def all(self) -> list[str]:
-        """All texts; bytes that are not in the encoding become escapes that encode back to themselves."""
-        encoding = self.encoding
-        if encoding in _LIKE_ASCII:  # one decoding for all, when no byte needs more
-            text = self.data.decode("latin-1")
-            ends = (self.starts + self.lengths).tolist()
-            names = [text[start:end] for start, end in zip(self.starts.tolist(), ends, strict=True)]
-            if "".join(names).isascii():
-                return names
-        return [raw.decode(encoding, "surrogateescape") for raw in self.raws()]
-
-    def take(self, rows: Array) -> Texts:
-        """The texts of these rows."""
-        return Texts(self.data, self.starts[rows], self.lengths[rows], self.encoding)
-
-
-Column = Array | Texts
-Columns = dict[str, Column]
+REST = "what follows in"  # the hidden column with what stands behind the end of a padded text
 
 
 @dataclass(frozen=True)
 class Read:
-    """What was read of a block: its columns, where each record starts (in the file), and its bytes."""
+    """What was read of a block: its columns, where each record starts (in the source), and its bytes."""
 
     columns: Columns
     starts: Array
     data: bytes
-    ends: Array | None = None  # of each record (in the file), when content follows it
+    ends: Array | None = None  # of each record (in the source), when content follows it
     end: int = 0  # of the last content
 
 
@@ -89,21 +43,22 @@ class Records:
     def __init__(self, block: Block) -> None:
         self.block = block
         self.runs = runs_of(block)
-        self.fixed = len(self.runs) == 1 and self.runs[0].text is None
-        self.least = sum(run.size + zero_end(run) for run in self.runs)  # a record is never shorter
+        self.fixed = len(self.runs) == 1 and self.runs[0].tail is None
+        self.least = sum(run.size + run.ending for run in self.runs)  # a record is never shorter
+        self.hosts = sorted({one.type.host for one in block.fields if isinstance(one.type, Bits)})
 
     # reading
 
-    def read(self, source: Source, start: int, count: int | None, length: int | None) -> Read:
+    def read(self, source: Source, start: int, count: int | None, length: int | None, hint: str = "") -> Read:
         """`count` records from `start`, or as many as `length` bytes hold; FormatError when they do not fit."""
         room = source.size - start if length is None else length
         if start < 0 or room < 0 or start + room > source.size:
             raise FormatError(source.name, f"{self.block.name} would reach past the end of the file at {source.size:#x}",
-                              offset=start, hint="another layout: is the start counted in another unit?")  # fmt: skip
+                              offset=start, hint=hint or "another layout, or a fresh copy of the file")  # fmt: skip
         if count is not None and count * max(1, self.least) > room:
             raise FormatError(
                 source.name, f"{count} records of at least {self.least} bytes do not fit into the {room} bytes there are",
-                offset=start, field=self.block.name, hint="a fresh copy of the file: the count is damaged, or the layout is wrong",
+                offset=start, field=self.block.name, hint=hint or "a fresh copy of the file: the count is damaged, or the layout is wrong",
             )  # fmt: skip
         if (count is not None and count * max(1, self.least) > LARGEST) or (length or 0) > LARGEST:
             raise FormatError(source.name, f"more than {LARGEST >> 20} MB of records, which is no directory", offset=start,
@@ -120,11 +75,13 @@ class Records:
         number = room // max(1, size) if count is None else count
         data = source.read(start, number * size)
         rows = np.frombuffer(data, self.runs[0].dtype)
-        return Read({field.name: self._column(field, rows[field.name]) for field in self.runs[0].fields},
-                    start + np.arange(number, dtype=np.int64) * size, data)  # fmt: skip
+        columns: Columns = {}
+        for field in self.runs[0].fields:
+            self._add(columns, field, rows[field.name])
+        return Read(columns, start + np.arange(number, dtype=np.int64) * size, data)
 
     def _read_walking(self, source: Source, start: int, count: int | None, room: int) -> Read:
-        walk, starts, zeros = compile_walk(self.runs), list[int](), list[int]()
+        walk, starts, zeros = compile_walk(self.runs, self.block.fields), list[int](), list[int]()
         wanted = room if count is None else count
         size = min(room, LARGEST, max(FIRST, wanted * (self.least + 48)) if count is not None else room)
         data, position = source.read(start, size), 0
@@ -143,7 +100,10 @@ class Records:
 
     def read_inline(self, source: Source, start: int, count: int | None, stored: Field, content_align: int) -> Read:
         """Records that are each followed by their content, `stored` bytes of it; the content is passed over."""
-        walk, mark = compile_inline_walk(self.runs, stored, self.block.align, content_align), self.block.until or b""
+        walk, mark = (
+            compile_inline_walk(self.runs, self.block.fields, stored, self.block.align, content_align),
+            self.block.until or b"",
+        )
         found: list[Columns] = []
         starts: list[int] = []
         ends: list[int] = []
@@ -162,8 +122,7 @@ class Records:
                 self._check_growth(source, position, size, 0, first)
                 size *= 4
             position += reached
-        columns = self._gather(b"", np.zeros(0, np.int64), []) if not found else {
-            name: _joined([one[name] for one in found]) for name in found[0]}  # fmt: skip
+        columns = _stacked(found) if found else self._gather(b"", np.zeros(0, np.int64), [])
         return Read(columns, np.array(starts, np.int64), b"", np.array(ends, np.int64), position)
 
     def _check_growth(self, source: Source, offset: int, unread: int, size: int, row: int) -> None:
@@ -172,32 +131,59 @@ class Records:
             raise FormatError(source.name, f"this record has no end within {LONGEST >> 20} MB, or there are too many before it",
                               offset=offset, field=f"{self.block.name}[{row}]", hint="another layout, or a fresh copy of the file")  # fmt: skip
 
-    def _gather(self, data: bytes, rows: Array, zeros: list[int]) -> Columns:
+    def _gather(self, data: bytes, rows: Array, measured: list[int]) -> Columns:
         """The columns of records that start at `rows` in `data`."""
         columns: Columns = {}
-        lengths = np.array(zeros, dtype=np.int64).reshape(len(rows), sum(map(zero_end, self.runs)))
-        base, ended = rows, 0
+        lengths = np.array(measured, dtype=np.int64).reshape(len(rows), sum(run.measured for run in self.runs))
+        base, place = rows, 0
         for run in self.runs:
             values = _gather_rows(data, base, run.dtype)
-            columns |= {field.name: self._column(field, values[field.name]) for field in run.fields}
+            for field in run.fields:
+                self._add(columns, field, values[field.name])
             base = base + run.size
-            if run.text is None:
+            if run.tail is None:
                 continue
-            kind = run.text.type
-            assert isinstance(kind, Text)
-            if kind.prefix is not None:
-                length = values[prefix_name(run.text)].astype(np.int64)
+            if run.prefixed is not None:
+                kind = run.tail.type
+                assert isinstance(kind, Text)
+                told = values[prefix_name(run.tail)]
+                length = (told if run.prefixed.native else odd_numbers(told, run.prefixed)).astype(np.int64)
+                length = length * kind.unit + kind.extra
             else:
-                length, ended = lengths[:, ended], ended + 1
-            columns[run.text.name] = Texts(data, base, length, kind.encoding)
-            base = base + length + zero_end(run)
+                length, place = lengths[:, place], place + 1
+            columns[run.tail.name] = self._tail(run.tail, columns, data, base, length)
+            base = base + length + run.ending
         return columns
 
-    def _column(self, field: Field, values: Array) -> Column:
-        if not isinstance(field.type, Text):
+    def _tail(self, field: Field, columns: Columns, data: bytes, base: Array, length: Array) -> Column:
+        """The column of what changes its size."""
+        kind = field.type
+        if isinstance(kind, Varint) and field.when is None:
+            return unpacked_varints(data, base, length, kind)
+        if isinstance(kind, Number | Float) and field.when is not None:
+            there = holds(field.when, columns[field.when.field])
+            values = np.zeros(len(base), np.int64 if isinstance(kind, Number) and not kind.native else kind.dtype)
+            found = _gather_rows(data, base[there], np.dtype([("n", kind.dtype)]))["n"]
+            values[there] = found if isinstance(kind, Float) or kind.native else odd_numbers(found, kind)
             return values
-        raws = [value.tobytes().rstrip(b"\0") for value in values]
-        return Texts.of(raws, field.type.encoding)
+        return Texts(data, base, length, kind.encoding if isinstance(kind, Text) else "latin-1")
+
+    def _add(self, columns: Columns, field: Field, values: Array) -> None:
+        """Put the values of a field of fixed size into the columns."""
+        kind = field.type
+        if isinstance(kind, Number) and not kind.native:
+            columns[field.name] = odd_numbers(values, kind)
+        elif isinstance(kind, Text):
+            texts, rest = cut(values, kind)
+            columns[field.name] = Texts.of(texts, kind.encoding)
+            if rest:
+                columns[f"{REST} {field.name}"] = Texts.of(rest, "latin-1")
+        else:
+            columns[field.name] = values
+        for part in self.block.fields:
+            if isinstance(part.type, Bits) and part.type.host == field.name:
+                shifted = values.astype(np.uint64) >> np.uint64(part.type.low)
+                columns[part.name] = (shifted & np.uint64(part.type.limits[1])).astype(np.int64)
 
     # writing
 
@@ -205,66 +191,126 @@ class Records:
         """The bytes that records with these columns take."""
         total = 0
         for run in self.runs:
-            total += (run.size + zero_end(run)) * _rows(columns)
-            if run.text is not None:
-                texts = columns[run.text.name]
-                assert isinstance(texts, Texts)
-                total += int(texts.lengths.sum())
+            total += (run.size + run.ending) * rows_of(columns)
+            if run.tail is not None:
+                total += self._tail_size(run.tail, columns)
         return total
 
+    def _tail_size(self, field: Field, columns: Columns) -> int:
+        column = columns[field.name]
+        if isinstance(column, Texts):
+            return int(column.lengths.sum())
+        return sum(map(len, self._tail_bytes(field, columns)))
+
     def write(self, columns: Columns) -> bytes:
-        """The records' bytes. Numbers must fit: see `fit`."""
-        count = _rows(columns)
-        pieces: list[list[bytes]] = []
-        for run in self.runs:
-            values = np.zeros(count, run.dtype)
-            for field in run.fields:
-                values[field.name] = self._stored(field, columns[field.name])
-            if run.text is None:
-                pieces.append(_split(values))
-                continue
-            texts = columns[run.text.name]
-            assert isinstance(texts, Texts) and isinstance(run.text.type, Text)
-            if run.text.type.prefix is not None:
-                values[prefix_name(run.text)] = self._length(run.text, run.text.type.prefix, texts)
-            end = b"" if run.text.type.prefix else b"\0"
-            pieces += [_split(values), [raw + end for raw in texts.raws()]]
+        """The records' bytes. Numbers must fit: see `columns.fit`."""
+        pieces = self.pieces(columns)
         if len(pieces) == 1:
             return b"".join(pieces[0])
         return b"".join([part for record in zip(*pieces, strict=True) for part in record])
 
-    def _stored(self, field: Field, column: Column) -> Array:
-        if not isinstance(column, Texts):
-            return column
-        assert isinstance(field.type, Text) and field.type.size is not None
-        size = field.type.size
-        if len(column) and int(column.lengths.max()) > size:
-            raise FormatError(
-                self.block.name, f"{int(column.lengths.max())} bytes do not fit into {size}", field=field.name
-            )
-        return np.array([raw.ljust(size, b"\0") for raw in column.raws()], dtype=f"S{size}").view(f"V{size}")
+    def pieces(self, columns: Columns) -> list[list[bytes]]:
+        """The records' bytes: for each stretch of a record what it is in each of them."""
+        columns = self._composed(columns)
+        count = rows_of(columns)
+        pieces: list[list[bytes]] = []
+        for run in self.runs:
+            values = np.zeros(count, run.dtype)
+            for field in run.fields:
+                values[field.name] = self._stored(field, columns)
+            if run.prefixed is not None and run.tail is not None:
+                values[prefix_name(run.tail)] = self._length(run.tail, run.prefixed, columns)
+            pieces.append(_rows_bytes(values))
+            if run.tail is not None:
+                pieces.append(self._tail_bytes(run.tail, columns))
+        return pieces
 
-    def _length(self, field: Field, prefix: Number, texts: Texts) -> Array:
-        if len(texts) and int(texts.lengths.max()) > prefix.limits[1]:
+    def _composed(self, columns: Columns) -> Columns:
+        """The columns with numbers whose bits are fields of their own put together, and told lengths measured."""
+        made = dict(columns)
+        for host in self.hosts:
+            column = made[host]
+            assert not isinstance(column, Texts)
+            whole = column.astype(np.uint64)
+            for field in self.block.fields:
+                if isinstance(field.type, Bits) and field.type.host == host:
+                    part: Any = made[field.name]
+                    mask, shift = np.uint64(field.type.limits[1]), np.uint64(field.type.low)
+                    whole = (whole & ~(mask << shift)) | ((part.astype(np.uint64) & mask) << shift)
+            made[host] = whole.astype(column.dtype)
+        for field in self.block.fields:
+            if isinstance(field.type, Text) and field.type.told and field.when is None:
+                texts = made[field.name]
+                assert isinstance(texts, Texts)
+                self._tell(made, field, texts.lengths)
+        return made
+
+    def _tell(self, columns: Columns, field: Field, lengths: Array) -> None:
+        """Put the lengths of a text into the field that tells them."""
+        kind = field.type
+        assert isinstance(kind, Text)
+        teller = next(one for one in self.block.fields if one.name == kind.told)
+        columns[teller.name] = fit(self._counted(field, lengths), teller, self.block.name)
+
+    def _counted(self, field: Field, lengths: Array) -> Array:
+        """Lengths in bytes as a text's number counts them."""
+        kind = field.type
+        assert isinstance(kind, Text)
+        left = lengths - kind.extra
+        if len(left) and (left % kind.unit).any():
+            raise FormatError(self.block.name, f"a text whose length is no multiple of {kind.unit}", field=field.name)
+        return left // kind.unit
+
+    def _stored(self, field: Field, columns: Columns) -> Array:
+        column, kind = columns[field.name], field.type
+        if not isinstance(column, Texts):
+            return odd_bytes(column, kind) if isinstance(kind, Number) and not kind.native else column
+        assert isinstance(kind, Text) and kind.size is not None
+        if len(column) and int(column.lengths.max()) > kind.size:
+            raise FormatError(
+                self.block.name, f"{int(column.lengths.max())} bytes do not fit into {kind.size}", field=field.name
+            )
+        filling = bytes([kind.filled])
+        raws, hidden = column.raws(), columns.get(f"{REST} {field.name}")
+        if isinstance(hidden, Texts):
+            wholes = [raw + rest for raw, rest in zip(raws, hidden.raws(), strict=True)]
+            raws = [whole if len(whole) == kind.size else raw for raw, whole in zip(raws, wholes, strict=True)]
+        return np.frombuffer(b"".join([raw.ljust(kind.size, filling) for raw in raws]), f"V{kind.size}")
+
+    def _length(self, field: Field, prefix: Number, columns: Columns) -> Array:
+        texts = columns[field.name]
+        assert isinstance(texts, Texts)
+        lengths = self._counted(field, texts.lengths)
+        if len(lengths) and int(lengths.max()) > prefix.limits[1]:
             raise FormatError(
                 self.block.name, f"a text of {int(texts.lengths.max())} bytes, its length is {prefix}", field=field.name
             )
-        return texts.lengths
+        return lengths if prefix.native else odd_bytes(lengths, prefix)
+
+    def _tail_bytes(self, field: Field, columns: Columns) -> list[bytes]:
+        """What changes its size, for each record."""
+        column, kind = columns[field.name], field.type
+        if isinstance(column, Texts):
+            end = bytes(kind.zero) if isinstance(kind, Text) and field.when is None else b""
+            return [raw + end for raw in column.raws()] if end else column.raws()
+        if isinstance(kind, Varint):
+            return packed_varints(column, kind)
+        assert field.when is not None and isinstance(kind, Number | Float)
+        there = holds(field.when, columns[field.when.field])
+        stored = column if isinstance(kind, Float) or kind.native else odd_bytes(column, kind)
+        return [one if shown else b"" for one, shown in zip(_rows_bytes(stored), there.tolist(), strict=True)]
 
 
-def _joined(columns: list[Column]) -> Column:
-    """Parts of a column put together; texts without what stood between them."""
-    if isinstance(columns[0], Texts):
-        texts = [one for one in columns if isinstance(one, Texts)]
-        return Texts.of([raw for one in texts for raw in one.raws()], texts[0].encoding)
-    return np.concatenate([one for one in columns if not isinstance(one, Texts)])
+def _stacked(found: list[Columns]) -> Columns:
+    """Columns of several stretches as one; a hidden column may be missing from some of them."""
+    names = {name: None for one in found for name in one}
+    return {
+        name: joined([one[name] if name in one else Texts.of([b""] * rows_of(one), "latin-1") for one in found])
+        for name in names
+    }
 
 
-def _rows(columns: Columns) -> int:
-    return len(next(iter(columns.values())))
-
-
-def _split(values: Array) -> list[bytes]:
+def _rows_bytes(values: Array) -> list[bytes]:
     size, data = values.dtype.itemsize, values.tobytes()
     return [data[at : at + size] for at in range(0, len(data), size)] if size else [b""] * len(values)
 
@@ -279,44 +325,3 @@ def _gather_rows(data: bytes, base: Array, dtype: np.dtype[Any]) -> Array:
         some = base[first : first + GATHER]
         values[first : first + GATHER] = flat[some[:, None] + step].view(dtype)[:, 0]
     return values
-
-
-def fit(values: Array, field: Field, index: str) -> Array:
-    """True numbers as `field` stores them (its changes undone); FormatError when one cannot be stored."""
-    assert isinstance(field.type, Number)
-    stored = values.astype(object) if field.type.bits == 64 else values.astype(np.int64)
-    for change in reversed(field.changes):
-        stored = _undo(stored, change.how, change.number, field, index)
-    low, high = field.type.limits
-    if len(stored) and (int(stored.min()) < low or int(stored.max()) > high):
-        worst = int(stored.max()) if int(stored.max()) > high else int(stored.min())
-        raise FormatError(index, f"{worst} does not fit {field.type}, which goes up to {high}", field=field.name,
-                          hint="less content, or a format with wider numbers")  # fmt: skip
-    return stored.astype(np.dtype(field.type.dtype))
-
-
-def _undo(stored: Array, how: str, number: int, field: Field, index: str) -> Array:
-    if how == "plus":
-        return stored - number
-    if how == "xor":
-        return stored ^ number
-    if len(stored) and (stored % number).any():
-        raise FormatError(index, f"a place that is not a multiple of {number} cannot be said", field=field.name)
-    return stored // number
-
-
-def true(values: Array, field: Field, source: Source, starts: Array) -> Array:
-    """The true numbers (int64) that `field` stores; FormatError when one is beyond all sense."""
-    assert isinstance(field.type, Number)
-    numbers = values.astype(object) if field.type.bits == 64 else values.astype(np.int64)
-    for change in field.changes:
-        if change.how == "xor":
-            numbers = numbers ^ change.number
-        else:
-            numbers = numbers * change.number if change.how == "times" else numbers + change.number
-    if field.type.bits == 64 and len(numbers) and (numbers.max() >= 1 << 62 or numbers.min() <= -(1 << 62)):
-        row = int(np.argmax(numbers >= 1 << 62))
-        raise FormatError(
-            source.name, f"{numbers[row]} is larger than any file", offset=int(starts[row]), field=field.name
-        )
-    return numbers.astype(np.int64)

@@ -22,7 +22,16 @@ _CLASSES = {name: one for name, one in vars(model).items() if dataclasses.is_dat
 @functools.cache
 def _language() -> bytes:
     here = Path(__file__).parent
-    sources = ("grammar.lark", "syntax.py", "check.py", "model.py", "kinds/archive.py")
+    sources = (
+        "grammar.lark",
+        "syntax.py",
+        "check.py",
+        "model.py",
+        "meanings.py",
+        "nesting.py",
+        "order.py",
+        "kinds/archive.py",
+    )
     return __version__.encode() + b"".join(here.joinpath(name).read_bytes() for name in sources)
 
 

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import codecs
+import dataclasses
 import difflib
 import functools
+from dataclasses import dataclass
 from importlib import resources
 from pathlib import Path
 from typing import Any
@@ -12,14 +14,18 @@ from typing import Any
 from lark import Lark, Token, Transformer, v_args
 from lark.exceptions import UnexpectedCharacters, UnexpectedInput, UnexpectedToken, VisitError
 
+from volvex.codec.parameters import Spec
 from volvex.errors import FormatError, LayoutError, VolvexError
 from volvex.layout import model
-from volvex.layout.check import check_layout, meaning_of
+from volvex.layout.check import check_layout
 from volvex.layout.kinds import kind_names
+from volvex.layout.meanings import Names, meaning_of
+from volvex.layout.nesting import ordered, resolved
 
 _SAID = {  # how terminals are called in errors
     "STRING": 'a text in quotes such as "KWPK"', "NUMBER": "a number", "WORD": "a name", "HEX_BYTE": "a byte such as 00",
-    "NUMBER_TYPE": "a number's type (u8 u16 u32 u64 i8 i16 i32 i64)", "BYTE_ORDER": "little or big",
+    "NUMBER_TYPE": "a number's type (u8 u16 u24 u32 u64 i8 ...)", "FLOAT_TYPE": "f16, f32 or f64", "VARINT": "varint",
+    "BYTE_ORDER": "little or big", "COMPARED": "is, is not, has, >=, <=, > or <", "DIFFER": "when sizes differ", "EDGE": "start or end",
     "REPEATS": "repeats", "ZERO": "zero", "_FIELD": "an indented field", "_LINE": "the end of the line", "$END": "the end of the file",
 }  # fmt: skip
 _HINTS = {
@@ -122,15 +128,32 @@ class _Builder(Transformer[Token, Any]):
         return parts[0].update(type="STRING", value=bytes.fromhex("".join(parts)))
 
     @v_args(inline=True)
-    def number(self, kind: Token, order: Token | None) -> tuple[str, int, bool, str | None]:
-        return ("number", int(kind[1:]), kind[0] == "i", str(order) if order else None)
+    def number(self, kind: Token, order: Token | None) -> model.Number:
+        return model.Number(int(kind[1:]), kind[0] == "i", None if order is None else order == "big")
 
     @v_args(inline=True)
-    def raw(self, size: Token) -> tuple[str, int]:
-        return ("raw", _number(size))
+    def float(self, kind: Token, order: Token | None) -> model.Float:
+        return model.Float(int(kind[1:]), None if order is None else order == "big")
 
     @v_args(inline=True)
-    def text(self, length: Any, encoding: Token | None) -> tuple[str, Any, str]:
+    def varint(self, _: Token, order: Token | None) -> model.Varint:
+        return model.Varint(order == "big")
+
+    @v_args(inline=True)
+    def raw(self, size: Token) -> model.Raw:
+        return model.Raw(_number(size))
+
+    def here(self, _: list[Token]) -> model.Here:
+        return model.Here()
+
+    def text_of(self, children: list[Token]) -> tuple[str]:
+        return (str(children[0]),)
+
+    def filled(self, children: list[Token]) -> int:
+        return int(children[0], 16)
+
+    @v_args(inline=True)
+    def text(self, length: Any, encoding: Token | None, filled: int | None) -> model.Text:
         if encoding is not None:
             try:
                 codecs.lookup(encoding)
@@ -138,11 +161,32 @@ class _Builder(Transformer[Token, Any]):
                 raise self._fail(
                     encoding, f"there is no text encoding {encoding}", hint="utf-8, utf-16-le, cp1252"
                 ) from error
-        return (
-            "text",
-            _number(length) if isinstance(length, Token) and length.type == "NUMBER" else length,
-            str(encoding or "utf-8"),
-        )
+        coded = codecs.lookup(encoding).name if encoding is not None else "utf-8"
+        if isinstance(length, model.Number):
+            return model.Text(coded, prefix=length)
+        if isinstance(length, tuple):
+            return model.Text(coded, told=length[0])
+        return model.Text(coded, size=_number(length) if length.type == "NUMBER" else None, filled=filled or 0)
+
+    @v_args(inline=True)
+    def bits(self, host: Token, low: Token, high: Token | None) -> model.Bits:
+        first = _number(low)
+        last = first if high is None else _number(high)
+        if not first <= last < 64:
+            raise self._fail(low, f"there are no bits {first} to {last}", hint="the lowest bit is 0: bits 0 to 3")
+        return model.Bits(str(host), first, last)
+
+    @v_args(inline=True)
+    def array(self, count: Token, of: model.FieldType) -> model.Array:
+        return model.Array(of, _number(count) if count.type == "NUMBER" else str(count))
+
+    @v_args(inline=True)
+    def choice(self, by: Token, table: tuple[tuple[int | bytes, str], ...]) -> model.Choice:
+        return model.Choice(str(by), self._numbered(by, table))
+
+    @v_args(inline=True)
+    def named(self, record: Token) -> model.Nested:
+        return model.Nested(str(record), (), _at(record))
 
     def times(self, children: list[Token]) -> model.Change:
         if _number(children[0]) < 1:
@@ -155,20 +199,74 @@ class _Builder(Transformer[Token, Any]):
     def xor(self, children: list[Token]) -> model.Change:
         return model.Change("xor", _number(children[0]))
 
-    @v_args(inline=True)
-    def pair(self, number: Token, word: Token) -> tuple[int, str]:
-        return (_number(number), str(word))
+    def from_edge(self, children: list[Token]) -> model.Change:
+        return model.Change("from", 0, str(children[0]), str(children[1]))
 
-    def table(self, children: list[tuple[int, str]]) -> tuple[tuple[int, str], ...]:
+    @v_args(inline=True)
+    def pair(self, literal: Token, spec: tuple[Token, Spec]) -> tuple[int | bytes, str]:
+        return (literal.value if isinstance(literal.value, bytes) else _number(literal), str(spec[1]))
+
+    def table(self, children: list[tuple[int | bytes, str]]) -> tuple[tuple[int | bytes, str], ...]:
         return tuple(children)
+
+    def _numbered(self, at: Token, table: tuple[tuple[int | bytes, str], ...]) -> tuple[tuple[int, str], ...]:
+        """A table whose keys must be numbers."""
+        if any(isinstance(key, bytes) for key, _ in table):
+            raise self._fail(at, "the table in braces tells what numbers stand for", hint="{ 0 none, 1 zlib }")
+        return tuple((key, word) for key, word in table if isinstance(key, int))
+
+    def codec(self, children: list[Any]) -> tuple[Token, Spec]:
+        name, *given = children
+        return name, Spec(str(name), tuple(one for one in given if one is not None))
+
+    @v_args(inline=True)
+    def parameter(self, name: Token, value: Any) -> tuple[str, Any]:
+        if isinstance(value, tuple):  # a codec, or a word
+            return str(name), str(value[1])
+        if isinstance(value, Token):
+            return str(name), value.value if isinstance(value.value, bytes) else _number(value)
+        return str(name), value
+
+    @v_args(inline=True)
+    def derived(self, what: tuple[Token, Spec], *rest: Any) -> model.Derived:
+        first, second, number, *changes = rest
+        words = [str(word) for word in (first, second) if word is not None]
+        if not words:
+            return model.Derived(str(what[1]), "", number, tuple(changes))
+        return model.Derived(" ".join(words), str(what[1]), number, tuple(changes))
+
+    def wrapped(self, children: list[tuple[Token, Spec]]) -> tuple[model.Wrap, ...]:
+        return tuple(model.Wrap(spec.name, spec.given, _at(name)) for name, spec in children)
 
     @v_args(inline=True)
     def constant(self, literal: Token) -> tuple[str, model.Constant, str]:
         value = literal.value if isinstance(literal.value, bytes) else _number(literal)
         return ("is", model.Constant(value), f"is {_written(value)}")
 
-    def phrase(self, children: list[Any]) -> tuple[str, list[Token], Any]:
-        return ("phrase", children[:-1], children[-1])
+    def phrase(self, children: list[Any]) -> tuple[str, list[Token], str, Any]:
+        return ("phrase", children[:-1], " ".join(children[:-1]), children[-1])
+
+    def sealing(self, children: list[Any]) -> tuple[str, list[Token], str, Any]:
+        given = tuple(one for one in children if isinstance(one, tuple))
+        name, *words = [one for one in children if not isinstance(one, tuple)]
+        return ("phrase", [name], f"{Spec(str(name), given)} of {' '.join(words)}", None)
+
+    # conditions
+
+    @v_args(inline=True)
+    def when(self, name: Token, said: tuple[str, int | bytes]) -> model.Condition:
+        return model.Condition(str(name), *said)
+
+    @v_args(inline=True)
+    def compared(self, how: Token, literal: Token) -> tuple[str, int | bytes]:
+        value = literal.value if isinstance(literal.value, bytes) else _number(literal)
+        if isinstance(value, bytes) and " ".join(how.split()) not in ("is", "is not"):
+            raise self._fail(literal, f"only a number can be compared by `{how}`", hint="is, or is not")
+        return " ".join(how.split()), value
+
+    @v_args(inline=True)
+    def ends(self, literal: Token) -> tuple[str, int | bytes]:
+        return "ends", literal.value
 
     # parts
 
@@ -180,15 +278,31 @@ class _Builder(Transformer[Token, Any]):
     def fill(self, children: list[Token]) -> tuple[str, int]:
         return ("fill", int(children[0], 16))
 
-    def field(self, children: list[Any]) -> tuple[Token, Any, tuple[model.Change, ...], Any]:
-        return (children[0], children[1], tuple(children[2:-1]), children[-1])
+    def field(self, children: list[Any]) -> _Field:
+        name, kind, *changes, meaning, when = children
+        return _Field(name, kind, tuple(changes), meaning, when)
+
+    def record(self, children: list[Any]) -> tuple[str, Any]:
+        return ("record", children)
+
+    def part(self, children: list[Any]) -> tuple[str, Any]:
+        name, *rest = children
+        at = next((one for one in rest if isinstance(one, model.At)), None)
+        placing = {"align": 1, "fill": 0} | dict(one for one in rest if _is_placing(one))
+        wraps = next(one for one in rest if isinstance(one, tuple) and one and isinstance(one[0], model.Wrap))
+        when = rest[-1]
+        return ("part", model.Part(str(name), at, wraps, placing["align"], placing["fill"], _at(name), when))
 
     def block(self, children: list[Any]) -> tuple[str, Any]:
         return ("block", children)
 
     def content(self, children: list[Any]) -> tuple[str, Any]:
-        until, *placing = children
-        return ("content", {**dict(placing), "until_next": until is not None})
+        within, until, when, *rest = children
+        *placing, codec, differ, wraps = rest
+        said = {**dict(placing), "until_next": until is not None, "within": str(within or ""), "wraps": wraps or ()}
+        if codec is not None:
+            said |= {"codec": str(codec[1]), "differing": differ is not None}
+        return ("content", (when, said))
 
     def at(self, children: list[Token]) -> model.At:
         return model.At(_number(children[0]))
@@ -199,8 +313,8 @@ class _Builder(Transformer[Token, Any]):
     def after(self, children: list[Token]) -> model.At:
         return model.At(after=str(children[0]))
 
-    def repeats(self, children: list[Any]) -> tuple[Any]:
-        return (children[1],)
+    def repeats(self, children: list[Any]) -> _Repeats:
+        return _Repeats(children[1])
 
     def until_end(self, children: list[Token]) -> bytes:
         return b""
@@ -209,9 +323,6 @@ class _Builder(Transformer[Token, Any]):
         if not isinstance(children[1].value, bytes) or not children[1].value:
             raise self._fail(children[1], "only bytes can end a row of records", hint="a text in quotes or hex 4b 57")
         return children[1].value
-
-    def here(self, children: list[Token]) -> tuple[str]:
-        return ("here",)
 
     def at_last(self, children: list[Token]) -> model.At:
         if not isinstance(children[0].value, bytes) or not children[0].value:
@@ -240,36 +351,102 @@ class _Builder(Transformer[Token, Any]):
         said: dict[str, list[Any]] = {}
         for name, value in statements:
             said.setdefault(name, []).append(value)
-        for name in ("endian", "content"):
-            if len(said.get(name, ())) > 1:
-                raise self._fail(title, f"`{name}` is said twice")
-        big = said.get("endian", ["little"])[0] == "big"
-        raw_blocks = said.get("block", [])
-        names = [str(block[0]) for block in raw_blocks]
-        return model.Layout(
+        if len(said.get("endian", ())) > 1:
+            raise self._fail(title, "`endian` is said twice")
+        blocks, parts = said.get("block", []), tuple(said.get("part", ()))
+        names = Names(str(kind), tuple(str(block[0]) for block in blocks), tuple(part.name for part in parts))
+        records = tuple(self._record(one, names) for one in said.get("record", ()))
+        orders = any(_is_order(field) for block in blocks for field in block[5:] if isinstance(field, _Field))
+        big = None if orders else said.get("endian", ["little"])[0] == "big"
+        layout = model.Layout(
             title=title.value.decode(), kind=str(kind), file=self.file, known=tuple(said.get("known", ())),
-            blocks=tuple(self._block(block, big, names, str(kind)) for block in raw_blocks),
-            content=model.Content(**said.get("content", [{}])[0]), read_only="read_only" in said, place=_at(title),
+            blocks=tuple(self._block(block, names) for block in blocks), content=self._content(title, said.get("content", [])),
+            read_only="read_only" in said, place=_at(title), parts=parts, records=records,
         )  # fmt: skip
+        return resolved(layout) if big is None else ordered(resolved(layout), big)
 
-    def _block(self, children: list[Any], big: bool, names: list[str], kind: str) -> model.Block:
-        name, at, repeats, sorted_by, *rest = children
-        placing = {"align": 1, "fill": 0} | dict(item for item in rest if len(item) == 2)
-        fields = tuple(self._field(item, big, names, kind) for item in rest if len(item) == 4)
-        how = repeats[0] if repeats else None
+    def _content(self, title: Token, said: list[tuple[model.Condition | None, dict[str, Any]]]) -> model.Content:
+        """The one statement for all content, and those for some of it."""
+        whole = [one for when, one in said if when is None]
+        if len(whole) > 1:
+            raise self._fail(title, "`content` is said twice")
+        plain = model.Content(**(whole[0] if whole else {}))
+        others = []
+        for when, one in said:
+            if when is not None:
+                if set(one) - {"align", "fill", "until_next", "within", "wraps"} or one["wraps"] or one["within"]:
+                    raise self._fail(
+                        title, "of some content only the placing can differ", hint="content when ... align 16"
+                    )
+                others.append(model.Placing(when, one.get("align", plain.align), one.get("fill", plain.fill)))
+        return dataclasses.replace(plain, others=tuple(others))
+
+    def _record(self, children: list[Any], names: Names) -> model.Record:
+        name, *fields = children
+        return model.Record(str(name), tuple(self._field(one, fields, names) for one in fields), _at(name))
+
+    def _block(self, children: list[Any], names: Names) -> model.Block:
+        name, within, *rest = children
+        at = next((one for one in rest if isinstance(one, model.At)), None)
+        repeats = next((one for one in rest if isinstance(one, _Repeats)), None)
+        sorted_by = next((one for one in rest if isinstance(one, Token)), None)
+        when = next((one for one in rest if isinstance(one, model.Condition)), None)
+        placing = {"align": 1, "fill": 0} | dict(one for one in rest if _is_placing(one))
+        fields = [one for one in rest if isinstance(one, _Field)]
+        how = repeats.how if repeats else None
         return model.Block(
             str(name), at, repeats is not None, str(how) if isinstance(how, Token) else None, how if isinstance(how, bytes) else None,
-            str(sorted_by) if sorted_by else None, placing["align"], placing["fill"], fields, _at(name),
+            str(sorted_by) if sorted_by else None, placing["align"], placing["fill"],
+            tuple(self._field(one, fields, names) for one in fields), _at(name), str(within or ""), when,
         )  # fmt: skip
 
-    def _field(self, parts: Any, big: bool, names: list[str], kind: str) -> model.Field:
-        name, shape, changes, meaning = parts
-        if meaning[0] == "is":
-            said, words = meaning[1], meaning[2]
+    def _field(self, said: _Field, siblings: list[_Field], names: Names) -> model.Field:
+        kind, changes = said.type, said.changes
+        if isinstance(kind, model.Text) and changes:  # of a text its length is changed
+            kind, changes = self._counted(said, kind), ()
+        if said.meaning[0] == "is":
+            meaning, words = said.meaning[1], said.meaning[2]
         else:
-            words = " ".join(meaning[1])
-            said = meaning_of(kind, words, names, meaning[2], self.file, _at(meaning[1][0]))
-        return model.Field(str(name), _type(shape, big), changes, said, words, _at(name))
+            texts = tuple(
+                str(one.name) for one in siblings if isinstance(one.type, model.Text) and one.type.told == said.name
+            )
+            words = said.meaning[2]
+            meaning = meaning_of(names, texts, words, said.meaning[3], self.file, _at(said.meaning[1][0]))
+        return model.Field(str(said.name), kind, changes, meaning, words, _at(said.name), said.when)
+
+    def _counted(self, said: _Field, kind: model.Text) -> model.Text:
+        for change in said.changes:
+            if (kind.prefix is None and not kind.told) or change.how not in ("times", "plus"):
+                raise self._fail(said.name, f"a text's length is counted `x` units or `plus` bytes, not {change.how}")
+            if change.how == "times":
+                kind = dataclasses.replace(kind, unit=kind.unit * change.number)
+            else:
+                kind = dataclasses.replace(kind, extra=kind.extra + change.number)
+        return kind
+
+
+@dataclass(frozen=True)
+class _Field:
+    """A field as it was parsed; its meaning is settled when all names are known."""
+
+    name: Token
+    type: model.FieldType
+    changes: tuple[model.Change, ...]
+    meaning: Any
+    when: model.Condition | None
+
+
+@dataclass(frozen=True)
+class _Repeats:
+    how: Token | bytes | None
+
+
+def _is_order(field: _Field) -> bool:
+    return field.meaning[0] == "phrase" and field.meaning[2] == "byte order"
+
+
+def _is_placing(one: Any) -> bool:
+    return isinstance(one, tuple) and len(one) == 2 and one[0] in ("align", "fill")
 
 
 def _written(value: bytes | int) -> str:
@@ -282,17 +459,3 @@ def _written(value: bytes | int) -> str:
 
 def _pair(place: model.Place) -> tuple[int, int]:
     return place.line, place.column
-
-
-def _type(shape: Any, big: bool) -> model.FieldType:
-    if shape[0] == "number":
-        return model.Number(shape[1], shape[2], big if shape[3] is None else shape[3] == "big")
-    if shape[0] == "here":
-        return model.Here()
-    if shape[0] == "raw":
-        return model.Raw(shape[1])
-    length, encoding = shape[1], shape[2]
-    if isinstance(length, tuple):
-        prefix = _type(length, big)
-        return model.Text(encoding, prefix=prefix if isinstance(prefix, model.Number) else None)
-    return model.Text(encoding, size=length if isinstance(length, int) else None)

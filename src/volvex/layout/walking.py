@@ -1,149 +1,414 @@
 """A block's fields as runs, and the generated loops that find where records of changing size start.
 
-A run is members of fixed size, with a text of variable size after each but the last; a prefix that says a text's
-length is the last member of the run before it. The loops' text is made of integers alone, so no layout can put code
-into it; they touch only what decides a record's length.
+A run is members of fixed size, and a tail whose size changes: a text, a number of as many bytes as it needs, an array, a
+choice, or anything that is there only sometimes. A prefix that says a text's length is the last member of the run before
+it. The loops' text is made of integers alone, so no layout can put code into it; they touch only what decides a
+record's length.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
 
-from volvex.layout.model import Block, Field, Here, Number, Raw, Text
+from volvex.layout.model import (
+    Array,
+    Bits,
+    Block,
+    Choice,
+    Condition,
+    Field,
+    FieldType,
+    Float,
+    Here,
+    Nested,
+    Number,
+    Raw,
+    Text,
+    Varint,
+)  # fmt: skip
 
 Walk = Callable[[bytes, int, int, list[int], list[int]], int]
 InlineWalk = Callable[[bytes, int, int, list[int], list[int], list[int], bytes], tuple[int, bool]]
+VARINT_BYTES = 9  # of 7 bits each: no number of more than 63 bits is read
 
 
 @dataclass(frozen=True)
 class Run:
-    """Members of fixed size, and the text after them."""
+    """Members of fixed size, and what comes after them."""
 
     dtype: np.dtype[Any]
     fields: tuple[Field, ...]
-    text: Field | None
+    tail: Field | None
 
     @property
     def size(self) -> int:
         return int(self.dtype.itemsize)
+
+    @property
+    def prefixed(self) -> Number | None:
+        """The number before the tail that says its length, if that is how it is told."""
+        kind = self.tail.type if self.tail is not None and self.tail.when is None else None
+        return kind.prefix if isinstance(kind, Text) else None
+
+    @property
+    def measured(self) -> bool:
+        """Whether the loop gives the tail's length."""
+        return self.tail is not None and self.prefixed is None
+
+    @property
+    def ending(self) -> int:
+        """The bytes of the zero that ends the tail and is no part of it."""
+        kind = self.tail.type if self.tail is not None and self.tail.when is None else None
+        return kind.zero if isinstance(kind, Text) else 0
 
 
 def prefix_name(field: Field) -> str:
     return f"length of {field.name}"
 
 
-def _member(field: Field) -> tuple[str, str]:
-    kind = field.type
-    if isinstance(kind, Number):
-        return field.name, kind.dtype
-    assert isinstance(kind, Raw | Text)
-    return field.name, f"V{kind.size}"
+def fixed_size(kind: FieldType) -> int | None:
+    """The bytes that something of a type always takes; None when that changes."""
+    if isinstance(kind, Number | Float | Raw):
+        return kind.size
+    if isinstance(kind, Text):
+        return kind.size
+    if isinstance(kind, Array):
+        size = fixed_size(kind.of)
+        return kind.count * size if isinstance(kind.count, int) and size is not None else None
+    if isinstance(kind, Nested):
+        sizes = [None if one.when else fixed_size(one.type) for one in kind.fields if not isinstance(one.type, Bits)]
+        return sum(size for size in sizes if size is not None) if None not in sizes else None
+    return None
+
+
+def _dtype(kind: FieldType) -> str:
+    return kind.dtype if isinstance(kind, Number | Float) else f"V{fixed_size(kind)}"
 
 
 def runs_of(block: Block) -> list[Run]:
     runs: list[Run] = []
     members: list[tuple[str, str]] = []
     fields: list[Field] = []
-    for field in block.fields:
-        if isinstance(field.type, Here):
-            continue  # no part of the record: it lies behind it
-        if isinstance(field.type, Text) and field.type.size is None:
-            if field.type.prefix is not None:
-                members.append((prefix_name(field), field.type.prefix.dtype))
-            runs.append(Run(np.dtype(members), tuple(fields), field))
+    for one in block.fields:
+        if isinstance(one.type, Here | Bits):
+            continue  # no part of the record: it lies behind it, or in another field
+        if one.when is not None or fixed_size(one.type) is None:
+            if isinstance(one.type, Text) and one.type.prefix is not None and one.when is None:
+                members.append((prefix_name(one), one.type.prefix.dtype))
+            runs.append(Run(np.dtype(members), tuple(fields), one))
             members, fields = [], []
         else:
-            members.append(_member(field))
-            fields.append(field)
+            members.append((one.name, _dtype(one.type)))
+            fields.append(one)
     if members or not runs:
         runs.append(Run(np.dtype(members), tuple(fields), None))
     return runs
 
 
-def zero_end(run: Run) -> int:
-    """1 when the run's text ends at a zero byte."""
-    return int(run.text is not None and isinstance(run.text.type, Text) and run.text.type.prefix is None)
+@dataclass
+class _Lines:
+    """The lines of a loop, and what its variables hold. `q` is where the record goes on, `fixed` bytes further."""
+
+    lines: list[str] = field(default_factory=list)
+    indent: int = 0
+    fixed: int = 0
+    names: dict[str, str] = field(default_factory=dict)  # field -> the variable with its number
+    made: int = 0
+
+    def add(self, *lines: str) -> None:
+        self.lines += [" " * self.indent + line for line in lines]
+
+    def flush(self) -> None:
+        """Bring `q` up to where the record goes on."""
+        if self.fixed:
+            self.add(f"q += {self.fixed}")
+            self.fixed = 0
+
+    def variable(self) -> str:
+        self.made += 1
+        return f"v{self.made}"
+
+    # what is asked later
+
+    def remember(self, fields: tuple[Field, ...], one: Field, at: int) -> None:
+        """Keep the numbers that later fields need of a field which starts `at` bytes from `q`."""
+        wanted = _wanted(fields)
+        if one.name in wanted and isinstance(one.type, Number | Raw):
+            self.names[one.name] = name = self.variable()
+            self.add(f"{name} = {_opened(one)}{_number(one.type, at)}{_changed(one)}")
+        for part in fields:
+            if isinstance(part.type, Bits) and part.type.host == one.name and part.name in wanted:
+                assert isinstance(one.type, Number)
+                self.names[part.name] = name = self.variable()
+                mask = (1 << part.type.high - part.type.low + 1) - 1
+                self.add(
+                    f"{name} = {_opened(part)}(({_number(one.type, at)} >> {part.type.low}) & {mask}){_changed(part)}"
+                )
+
+    # types
+
+    def fields(self, fields: tuple[Field, ...]) -> None:
+        """Go past a record within a record."""
+        for one in fields:
+            if isinstance(one.type, Bits):
+                continue
+            size = fixed_size(one.type) if one.when is None else None
+            if size is not None:
+                self.remember(fields, one, self.fixed)
+                self.fixed += size
+            else:
+                self.flush()
+                self.field(fields, one)
+
+    def field(self, fields: tuple[Field, ...], one: Field) -> None:
+        """Go past a field of changing size, which starts at `q`."""
+        if one.when is not None:
+            self.add(f"if {_holds(one.when, fields, self.names)}:")
+            self.indent += 1
+            self.type(one.type)
+            self.flush()
+            self.add("pass")
+            self.indent -= 1
+        else:
+            self.type(one.type, one if one.name in _wanted(fields) else None)
+        self.flush()
+
+    def type(self, kind: FieldType, asked: Field | None = None) -> None:
+        """Go past something of a type; `asked` is the field whose number is needed later."""
+        size = fixed_size(kind)
+        if size is not None:
+            self.fixed += size
+            return
+        self.flush()
+        if isinstance(kind, Text):
+            self._text(kind)
+        elif isinstance(kind, Varint):
+            self._varint(kind, asked)
+        elif isinstance(kind, Nested):
+            self._inner(kind)
+        elif isinstance(kind, Array):
+            self._array(kind)
+        elif isinstance(kind, Choice):
+            self._choice(kind)
+
+    def _text(self, kind: Text) -> None:
+        if kind.prefix is not None:
+            length = self.variable()
+            self.add(f"{length} = {_scaled(_number(kind.prefix, 0), kind)}", f"if {length} < 0: raise ValueError",
+                     f"q += {kind.prefix.size} + {length}")  # fmt: skip
+        elif kind.told:
+            length = self.variable()
+            self.add(
+                f"{length} = {_scaled(self.names[kind.told], kind)}",
+                f"if {length} < 0: raise ValueError",
+                f"q += {length}",
+            )
+        elif kind.zero == 1:
+            self.add("q = data.index(0, q) + 1")
+        else:
+            self.add(f"q = wide_zero(data, q, {kind.zero}) + {kind.zero}")
+
+    def _varint(self, kind: Varint, asked: Field | None) -> None:
+        self.add("b, n, s = data[q], 0, q")
+        step = "n = n << 7 | b & 127" if kind.big else "n |= (b & 127) << 7 * (q - s)"
+        self.add(
+            "while b > 127:",
+            f" {step}",
+            " q += 1",
+            f" if q - s >= {VARINT_BYTES}: raise ValueError",
+            " b = data[q]",
+            step,
+            "q += 1",
+        )
+        if asked is not None:
+            self.names[asked.name] = variable = self.variable()
+            self.add(f"{variable} = {_opened(asked)}n{_changed(asked)}")
+
+    def _inner(self, kind: Nested) -> None:
+        outer, self.names = self.names, {}
+        self.fields(kind.fields)
+        self.flush()
+        self.names = outer
+
+    def _array(self, kind: Array) -> None:
+        count = str(kind.count) if isinstance(kind.count, int) else self.names[kind.count]
+        size = fixed_size(kind.of)
+        if size is not None:
+            self.add(f"q += {size} * {count}")
+            return
+        self.add(f"for _ in range({count}):")
+        self.indent += 1
+        self.type(kind.of)
+        self.flush()
+        self.indent -= 1
+
+    def _choice(self, kind: Choice) -> None:
+        word = "if"
+        for (number, _), record in zip(kind.table, kind.records, strict=True):
+            self.add(f"{word} {self.names[kind.by]} == {number}:")
+            self.indent += 1
+            self.type(record)
+            self.flush()
+            self.add("pass")
+            self.indent -= 1
+            word = "elif"
+        self.add("else: raise ValueError")
 
 
-def compile_walk(runs: list[Run]) -> Walk:
-    """A loop that appends each record's start, and the length of each text that ends at a zero.
+def _wanted(fields: tuple[Field, ...]) -> set[str]:
+    """The fields of a record whose numbers other fields of it need."""
+    found = set()
+    for one in fields:
+        kind = one.type
+        if isinstance(kind, Text) and kind.told:
+            found.add(kind.told)
+        elif isinstance(kind, Array) and isinstance(kind.count, str):
+            found.add(kind.count)
+        elif isinstance(kind, Choice):
+            found.add(kind.by)
+        if one.when is not None:
+            found.add(one.when.field)
+    return found
+
+
+def _number(kind: Number | Raw, at: int) -> str:
+    """The number at `q + at`, as an expression."""
+    if isinstance(kind, Number) and kind.size == 1 and not kind.signed:
+        return f"data[q + {at}]"
+    big, signed = (bool(kind.big), kind.signed) if isinstance(kind, Number) else (True, False)
+    return f"int.from_bytes(data[q + {at}:q + {at + kind.size}], '{'big' if big else 'little'}', signed={signed})"
+
+
+def _scaled(number: str, kind: Text) -> str:
+    return number + (f" * {kind.unit}" if kind.unit != 1 else "") + (f" + {kind.extra}" if kind.extra else "")
+
+
+def _changed(one: Field) -> str:
+    """What a field's changes do to its stored number, behind the expression of that."""
+    signs = {"times": "*", "plus": "+", "xor": "^"}
+    return "".join(f" {signs[change.how]} {int(change.number)})" for change in one.changes if change.how in signs)
+
+
+def _opened(one: Field) -> str:
+    """The brackets before the expression, one for each change: they are done in their order."""
+    return "(" * sum(change.how != "from" for change in one.changes)
+
+
+def _holds(when: Condition, fields: tuple[Field, ...], names: dict[str, str]) -> str:
+    """A condition on a field of the same record, as an expression."""
+    value = when.value if isinstance(when.value, int) else int.from_bytes(when.value, "big")
+    name = names[when.field]
+    if when.how == "has":
+        return f"{name} & {value}"
+    signs = {"is": "==", "is not": "!="}
+    return f"{name} {signs.get(when.how, when.how)} {value}"
+
+
+def _record(lines: _Lines, runs: list[Run], fields: tuple[Field, ...]) -> None:
+    """The lines that go past one record from `q`, and tell the lengths of the tails that they measure."""
+    for run in runs:
+        offset = 0
+        for one in run.fields:
+            lines.remember(fields, one, lines.fixed + offset)
+            offset += fixed_size(one.type) or 0
+        lines.fixed += run.size
+        if run.tail is None:
+            continue
+        kind = run.tail.type
+        if run.prefixed is not None:
+            assert isinstance(kind, Text)
+            _prefixed(lines, run.prefixed, kind)
+        elif (
+            isinstance(kind, Text) and kind.zero == 1 and run.tail.when is None
+        ):  # the most common, so without a detour
+            lines.add(f"z = data.index(0, q + {lines.fixed})", f"length(z - q - {lines.fixed})", "q = z + 1")
+            lines.fixed = 0
+        else:
+            lines.flush()
+            start = lines.variable()
+            lines.add(f"{start} = q")
+            lines.field(fields, run.tail)
+            lines.add(f"length(q - {start} - {run.ending})")
+
+
+def _prefixed(lines: _Lines, prefix: Number, kind: Text) -> None:
+    """Go past a text whose length stands in the bytes just before it."""
+    if kind.unit == 1 and not kind.extra:
+        lines.add(f"q += {_prefix_value(prefix, lines.fixed)} + {lines.fixed}")
+    else:
+        length = lines.variable()
+        lines.add(f"{length} = {_scaled(f'({_prefix_value(prefix, lines.fixed)})', kind)}", f"if {length} < 0: raise ValueError",
+                  f"q += {length} + {lines.fixed}")  # fmt: skip
+    lines.fixed = 0
+
+
+def compile_walk(runs: list[Run], fields: tuple[Field, ...]) -> Walk:
+    """A loop that appends each record's start, and the length of each tail that needs measuring.
 
     It takes the bytes, a position, how many records are wanted, and the two lists; it stops before a
     record that is not whole, and gives back the position that it reached. Running past the end is told by
     an exception, not by a test a record: the loop is the only thing that is done once for every record.
     """
-    lines = [
-        "def walk(data, p, wanted, starts, zeros):",
-        " found, zero = starts.append, zeros.append",
-        " try:",
-        "  for _ in range(wanted):",
-    ]
-    lines += ["   found(p)", "   q = p"]
-    ended = fixed = 0
-    for run in runs:
-        fixed += run.size
-        if run.text is None:
-            continue
-        assert isinstance(run.text.type, Text)
-        if run.text.type.prefix is None:
-            lines += [f"   z = data.index(0, q + {fixed})", f"   zero(z - q - {fixed})", "   q = z + 1"]
-            ended, fixed = ended + 1, 0
-        else:
-            lines.append(f"   q += {_prefix_value(run.text.type.prefix, fixed)} + {fixed}")
-            fixed = 0
-    lines += [f"   p = q + {fixed}", " except (IndexError, ValueError):", "  p = starts.pop()",
-              " while p > len(data):", "  p = starts.pop()", f" del zeros[len(starts) * {ended}:]", " return p"]  # fmt: skip
-    walk: Walk = _made(lines)
+    lines = _Lines(["def walk(data, p, wanted, starts, lengths):", " found, length = starts.append, lengths.append",
+                    " try:", "  for _ in range(wanted):", "   found(p)", "   q = p"], 3)  # fmt: skip
+    _record(lines, runs, fields)
+    measured = sum(run.measured for run in runs)
+    lines.lines += [f"   p = q + {lines.fixed}", " except (IndexError, ValueError):", "  p = starts.pop()",
+                    " while p > len(data):", "  p = starts.pop()", f" del lengths[len(starts) * {measured}:]", " return p"]  # fmt: skip
+    walk: Walk = _made(lines.lines)
     return walk
 
 
-def compile_inline_walk(runs: list[Run], stored: Field, align: int, content_align: int) -> InlineWalk:
+def compile_inline_walk(
+    runs: list[Run], fields: tuple[Field, ...], stored: Field, align: int, content_align: int
+) -> InlineWalk:
     """A loop over records that are each followed by their content, which it passes over.
 
     It takes a window of the file and where that begins, how many records are wanted, the lists for starts and ends
-    (in the file) and for the lengths of texts that end at a zero, and the mark that ends the records. It gives back how
-    far it came, perhaps past the window, and whether it met the mark. It stops before a record that is not whole.
+    (in the file) and for the lengths of tails, and the mark that ends the records. It gives back how far it came,
+    perhaps past the window, and whether it met the mark. It stops before a record that is not whole.
     """
-    lines = ["def walk(data, base, wanted, starts, ends, zeros, mark):", " end, p = len(data), 0", " while wanted > 0:",
-             f"  p += -(p + base) % {align}", "  if p >= end: return p, False",
-             "  if mark and p + len(mark) > end: return p, False", "  if mark and data.startswith(mark, p): return p, True", "  q, z = p, []"]  # fmt: skip
-    for run in runs:
-        lines += ["  r = q", f"  q += {run.size}", "  if q > end: return p, False"]
-        if stored in run.fields and run.dtype.fields is not None:
-            assert isinstance(stored.type, Number)
-            at, order = int(run.dtype.fields[stored.name][1]), "big" if stored.type.big else "little"
-            lines.append(
-                f"  n = int.from_bytes(data[r + {at}:r + {at + stored.type.bits // 8}], '{order}', signed={stored.type.signed})"
-            )
-            signs = {"times": "*", "plus": "+", "xor": "^"}
-            lines += [f"  n = n {signs[change.how]} {int(change.number)}" for change in stored.changes]
-        if run.text is None:
-            continue
-        assert isinstance(run.text.type, Text)
-        if run.text.type.prefix is None:
-            lines += ["  e = data.find(0, q)", "  if e < 0: return p, False", "  z.append(e - q)", "  q = e + 1"]
-        else:
-            lines += [f"  q += {_prefix_value(run.text.type.prefix, 0)}", "  if q > end: return p, False"]
-    lines += ["  if n < 0: return p, False", "  starts.append(p + base)", "  ends.append(q + base)", "  zeros += z",
-              f"  p = q + -(q + base) % {content_align} + n", "  wanted -= 1", " return p, False"]  # fmt: skip
-    walk: InlineWalk = _made(lines)
+    lines = _Lines(["def walk(data, base, wanted, starts, ends, lengths, mark):", " end, p = len(data), 0", " while wanted > 0:",
+                    f"  p += -(p + base) % {align}", "  if p >= end: return p, False",
+                    "  if mark and p + len(mark) > end: return p, False", "  if mark and data.startswith(mark, p): return p, True",
+                    "  q, told = p, []", "  length = told.append", "  try:"], 3)  # fmt: skip
+    needing = (*fields, _asking(stored))  # as if a field needed the number
+    _record(lines, runs, needing)
+    lines.flush()
+    lines.lines += ["  except (IndexError, ValueError): return p, False", "  if q > end: return p, False", f"  n = {lines.names[stored.name]}",
+                    "  if n < 0: return p, False", "  starts.append(p + base)", "  ends.append(q + base)", "  lengths += told",
+                    f"  p = q + -(q + base) % {content_align} + n", "  wanted -= 1", " return p, False"]  # fmt: skip
+    walk: InlineWalk = _made(lines.lines)
     return walk
+
+
+def _asking(one: Field) -> Field:
+    """A field of no bytes that needs the number of another."""
+    return Field("", Array(Raw(0), one.name), (), one.meaning, "", one.place)
 
 
 def _made(lines: list[str]) -> Any:
     """The function `walk` that these lines define."""
-    scope: dict[str, Any] = {}
+    scope: dict[str, Any] = {"wide_zero": wide_zero}
     exec("\n".join(lines), scope)
     return scope["walk"]
 
 
+def wide_zero(data: bytes, start: int, width: int) -> int:
+    """Where a zero of `width` bytes stands, counted in such units from `start`; ValueError when none does."""
+    at = data.index(bytes(width), start)
+    while (at - start) % width:
+        at = data.index(bytes(width), at + 1)
+    return at
+
+
 def _prefix_value(prefix: Number, end: int) -> str:
     """The number whose last byte stands before `q + end`, as an expression."""
-    size = prefix.bits // 8
+    size = prefix.size
     shifts = range(size - 1, -1, -1) if prefix.big else range(size)
     offsets = [end - size + place for place in range(size)]
     places = [

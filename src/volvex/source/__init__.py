@@ -7,6 +7,7 @@ way in which a file comes to be: whole, or not at all.
 """
 
 from volvex.source.disk import Disk, FaultyDisk, atomic
-from volvex.source.reading import BytesSource, FileSource, Source
+from volvex.source.reading import BytesSource, FileSource, LaterSource, Source
+from volvex.source.spool import Spool
 
-__all__ = ["BytesSource", "Disk", "FaultyDisk", "FileSource", "Source", "atomic"]
+__all__ = ["BytesSource", "Disk", "FaultyDisk", "FileSource", "LaterSource", "Source", "Spool", "atomic"]

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import os
+import tempfile
 import threading
 from abc import ABC, abstractmethod
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from types import TracebackType
-from typing import Self
+from typing import IO, Self
 
 from volvex.errors import FormatError
 
@@ -103,3 +104,38 @@ class BytesSource(Source):
 
     def _read(self, offset: int, size: int) -> bytes:
         return self.data[offset : offset + size]
+
+
+class LaterSource(Source):
+    """Bytes of a known size that are made when somebody first reads them; held in memory, or beyond `HELD` in a file."""
+
+    HELD = 1 << 26
+
+    def __init__(self, name: str, size: int, make: Callable[[], Iterator[bytes]]) -> None:
+        self.name, self.size, self._make = name, size, make
+        self._held: bytes | None = None
+        self._file: IO[bytes] | None = None
+        self._lock = threading.Lock()
+
+    def _read(self, offset: int, size: int) -> bytes:
+        with self._lock:
+            if self._held is None and self._file is None:
+                self._fill()
+            if self._held is not None:
+                return self._held[offset : offset + size]
+            assert self._file is not None
+            self._file.seek(offset)
+            return self._file.read(size)
+
+    def _fill(self) -> None:
+        if self.size <= self.HELD:
+            self._held = b"".join(self._make())
+            return
+        file = tempfile.TemporaryFile(prefix="volvex-")  # noqa: SIM115 - it lives as long as the source
+        for chunk in self._make():
+            file.write(chunk)
+        self._file = file
+
+    def close(self) -> None:
+        if self._file is not None:
+            self._file.close()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import itertools
 from collections.abc import Iterable, Iterator
 
 import zstandard
@@ -11,7 +12,7 @@ from volvex.codec.streams import Streamed
 
 WINDOW = 1 << 27  # bytes that a frame may ask for as its window
 LEVEL = 9
-
+GATHERED = 1 << 24
 
 PIECE = 1024  # a block of four bytes may hold 128 KB: so much input makes 32 MB at most
 
@@ -49,7 +50,13 @@ decode, decode_stream, decode_start = _codec.decode, _codec.decode_stream, _code
 
 
 def encode_stream(chunks: Iterable[bytes]) -> Iterator[bytes]:
-    stream = zstandard.ZstdCompressor(level=LEVEL, write_checksum=True).compressobj()
-    for chunk in chunks:
+    """Content up to `GATHERED` gets its size into the frame: some games refuse a frame without it."""
+    chunks, parts, size = iter(chunks), list[bytes](), 0
+    while size <= GATHERED and (chunk := next(chunks, None)) is not None:
+        parts.append(chunk)
+        size += len(chunk)
+    known = size if size <= GATHERED else -1
+    stream = zstandard.ZstdCompressor(level=LEVEL, write_checksum=True).compressobj(size=known)
+    for chunk in itertools.chain(parts, chunks):
         yield stream.compress(chunk)
     yield stream.flush()

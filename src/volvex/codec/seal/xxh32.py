@@ -1,8 +1,12 @@
-"""XXH32 with seed 0 (xxHash specification 0.1.1)."""
+"""XXH32 (xxHash specification 0.1.1)."""
 
 import xxhash
 
-from volvex.codec.sums import digest
+from volvex.codec.parameters import Parameter
+from volvex.codec.sums import Sealing, digest
 
-bits = 32
-new = digest(xxhash.xxh32)
+PARAMETERS = {"start": Parameter(0, numbers=(0, (1 << 32) - 1))}
+
+
+def make(start: int) -> Sealing:
+    return Sealing(32, digest(lambda: xxhash.xxh32(seed=start)))

@@ -1,8 +1,12 @@
-"""XXH64 with seed 0 (xxHash specification 0.1.1)."""
+"""XXH64 (xxHash specification 0.1.1)."""
 
 import xxhash
 
-from volvex.codec.sums import digest
+from volvex.codec.parameters import Parameter
+from volvex.codec.sums import Sealing, digest
 
-bits = 64
-new = digest(xxhash.xxh64)
+PARAMETERS = {"start": Parameter(0, numbers=(0, (1 << 64) - 1))}
+
+
+def make(start: int) -> Sealing:
+    return Sealing(64, digest(lambda: xxhash.xxh64(seed=start)))

@@ -8,7 +8,7 @@ from pathlib import Path
 from volvex.command._context import Context
 from volvex.command._tables import count
 from volvex.errors import NotFoundError, Status
-from volvex.layout.check import unwritable
+from volvex.layout.order import unwritable
 from volvex.layout.syntax import read_layout
 
 PLACE = 50

@@ -42,16 +42,16 @@ def run(options: argparse.Namespace, context: Context) -> int:
 
 
 def _record(path: str, one: Stretch) -> dict[str, object]:
-    return {"path": path, "start": one.start, "size": one.size, "what": one.what, "name": one.name, "type": one.shape,
+    return {"path": path, "within": one.within, "start": one.start, "size": one.size, "what": one.what, "name": one.name, "type": one.shape,
             "value": one.value, "meaning": one.meaning}  # fmt: skip
 
 
 def _print(found: list[Stretch], every: bool, context: Context) -> None:
     shown_ones = found if every else _fold(found)
     print_table(context, [
-        Column("offset", [f"{one.start:#x}" for one in shown_ones], right=True),
-        Column("bytes", [number(one.size) for one in shown_ones], right=True),
-        Column("field", [shown(one.name) for one in shown_ones], style="blue"),
+        Column("offset", [f"+{one.start:#x}" if one.within else f"{one.start:#x}" for one in shown_ones], right=True),
+        Column("bytes", ["" if one.what == "bits" else number(one.size) for one in shown_ones], right=True),
+        Column("field", [("  " if one.within else "") + shown(one.name) for one in shown_ones], style="blue"),
         Column("type", [one.shape for one in shown_ones]),
         Column("value", [shown(one.value if len(one.value) <= 36 else one.value[:35] + "…") for one in shown_ones], style="cyan"),
         Column("meaning", [one.meaning for one in shown_ones]),
@@ -90,7 +90,7 @@ def _fold(found: list[Stretch]) -> list[Stretch]:
 
 
 def _summary(path: str, title: str, told: Coverage, context: Context) -> None:
-    explained = told.size - sum(one.size for one in told.unexplained)
+    explained = told.size - sum(one.size for one in told.unexplained if not one.within)
     context.print()
     context.print(f'{shown(path)} by "{title}": {number(told.size)} bytes, {percent(explained, told.size)} explained')
     context.print(f"  fields {number(told.fields)} (of them {number(told.kept)} kept: nobody knows what they are), "
@@ -102,6 +102,7 @@ def _summary(path: str, title: str, told: Coverage, context: Context) -> None:
     said = context.paint(f"no field explains {count(size, 'byte')}", "yellow")
     context.print(f"  {said}, in {count(len(told.unexplained), 'place')}; they are kept as they are:")
     for one in told.unexplained[:10]:
-        context.print(f"    {one.start:#x}  {count(one.size, 'byte')}  {one.value}")
+        where = f"+{one.start:#x} in {one.within}" if one.within else f"{one.start:#x}"
+        context.print(f"    {where}  {count(one.size, 'byte')}  {one.value}")
     if len(told.unexplained) > 10:
         context.print(f"    and {len(told.unexplained) - 10:,} more places: --all shows them")

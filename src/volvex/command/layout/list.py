@@ -9,8 +9,8 @@ from volvex.archive.names import shown
 from volvex.command._context import Context
 from volvex.command._tables import Column, print_table
 from volvex.errors import Status
-from volvex.layout.check import unwritable
 from volvex.layout.library import SHIPPED
+from volvex.layout.order import unwritable
 
 PLACE = 53
 

@@ -1,6 +1,9 @@
 """The kinds of layout: one file each. It says which facts the kind has, and what a sound layout of it needs.
 
 FACTS   fact -> the field types that may carry it
+OF      fact -> whose it is, when it is not an entry's
+TABLED  facts whose numbers are told in a table
+PARTS   what of an entry a seal may cover
 NEEDS   facts that must be there
 check   what else must hold: yields (place, problem, hint)
 """
@@ -17,6 +20,7 @@ from volvex.layout.model import Layout, Place
 
 class Kind(Protocol):
     FACTS: Mapping[str, tuple[type, ...]]
+    OF: Mapping[str, str]
     TABLED: tuple[str, ...]
     NEEDS: tuple[str, ...]
     PARTS: tuple[str, ...]

@@ -4,17 +4,35 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from volvex.codec import COMPRESS
+from volvex.codec import CIPHER, COMPRESS
 from volvex.errors import UsageError
-from volvex.layout.model import Fact, Field, Layout, Number, Place, Pool, Text
+from volvex.layout.model import Bits, Fact, Field, Layout, Number, Place, Pool, RecordsOf, Text, Varint
 
 NAME, NAME_AT, START, STORED, SIZE, CODEC = (
     "name", "start of name", "start of content", "stored size of content", "size of content", "codec of content",
 )  # fmt: skip
-FACTS = {NAME: (Text,), NAME_AT: (Number,), START: (Number,), STORED: (Number,), SIZE: (Number,), CODEC: (Number,)}
-TABLED = (CODEC,)  # facts whose numbers are told in a table
+KEY, FOLDER_KEY, EXTENSION, FOLDER, KIND, TYPE = (
+    "name key", "folder key", "extension", "folder", "file or folder", "type",
+)  # fmt: skip
+FOLDER_NAME, FOLDER_NAME_AT, PARENT, FIRST_FOLDER, FOLDERS, FIRST_FILE, FILES = (
+    "folder name", "start of folder name", "parent folder", "first folder", "folders in it", "first file", "files in it",
+)  # fmt: skip
+TYPE_NAME, TYPE_NAME_AT = "type name", "start of type name"
+NUMBERS = (Number, Bits, Varint)
+FACTS: dict[str, tuple[type, ...]] = {
+    **dict.fromkeys((NAME, FOLDER_NAME, TYPE_NAME), (Text,)),
+    **dict.fromkeys((NAME_AT, START, STORED, SIZE, CODEC, KEY, FOLDER_KEY, EXTENSION, FOLDER, KIND, TYPE), NUMBERS),
+    **dict.fromkeys((FOLDER_NAME_AT, PARENT, FIRST_FOLDER, FOLDERS, FIRST_FILE, FILES, TYPE_NAME_AT), NUMBERS),
+}
+OF = {  # whose facts they are; the others are an entry's
+    **dict.fromkeys((FOLDER_NAME, FOLDER_NAME_AT, PARENT, FIRST_FOLDER, FOLDERS, FIRST_FILE, FILES), "folder"),
+    **dict.fromkeys((TYPE_NAME, TYPE_NAME_AT), "type"),
+}
+TABLED = (CODEC, EXTENSION, KIND)  # facts whose numbers are told in a table
 NEEDS = ()
-PARTS = ("stored content", "content")  # what a seal may cover besides a block
+NAMES = ("name", "lower name", "upper name")
+PARTS = ("stored content", "content", *NAMES)  # what a seal of an entry may cover
+NAMING = (NAME, NAME_AT, KEY)  # one of them tells an entry from the others
 
 
 def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
@@ -23,18 +41,10 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
         field.meaning.what: field
         for block in layout.blocks
         for field in block.fields
-        if isinstance(field.meaning, Fact)
+        if isinstance(field.meaning, Fact) and not field.meaning.upper
     }
-    roots = {
-        layout.root(block).name for block in layout.blocks for field in block.fields if isinstance(field.meaning, Fact)
-    }
-    if len(roots) > 1:
-        told = ", ".join(sorted(roots))
-        yield (
-            layout.place,
-            f"the facts about an entry are spread over {told}, which nothing ties together",
-            "block ... repeats with ...",
-        )
+    for of in ("entry", "folder", "type"):
+        yield from _check_spread(layout, of)
     inline = [block for block in layout.blocks if block.inline]
     if START in facts and inline:
         yield facts[START].place, f"where content starts is told twice: here and in {inline[0].name}", "`kept`"
@@ -55,42 +65,111 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
         )
     if START in facts:
         yield from _check_start(layout, facts[START])
+    yield from _check_folders(layout, facts)
+    yield from _check_content(layout, facts)
     if CODEC in facts:
         yield from _check_codec(facts[CODEC], STORED in facts and SIZE in facts)
 
 
+def _check_spread(layout: Layout, of: str) -> Iterator[tuple[Place, str, str]]:
+    roots = {
+        layout.root(block).name: block
+        for block in layout.blocks
+        for field in block.fields
+        if isinstance(field.meaning, Fact) and field.meaning.of == of
+    }
+    unconditional = [block for block in roots.values() if block.when is None]
+    if len(unconditional) > 1 or (unconditional and len(roots) > 1):
+        told = ", ".join(sorted(roots))
+        whose = "an entry" if of == "entry" else f"a {of}"
+        yield layout.place, f"the facts about {whose} are spread over {told}, which nothing ties together", "block ... repeats with ..."  # fmt: skip
+
+
+def _check_folders(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
+    told = [what for what in facts if OF.get(what) == "folder"]
+    if not told:
+        if FOLDER in facts:
+            yield (
+                facts[FOLDER].place,
+                "the number of a folder, and no block of folders",
+                f"a block with a field `{FOLDER_NAME}`",
+            )
+        return
+    place = facts[told[0]].place
+    if FOLDER_NAME not in facts and FOLDER_NAME_AT not in facts:
+        yield place, "no field tells the folders' names", f"a field with the meaning `{FOLDER_NAME}`"
+    held = any(isinstance(field.meaning, RecordsOf) for block in layout.rooted("folder") for field in block.fields)
+    if FOLDER not in facts and not (FIRST_FILE in facts and FILES in facts) and not held:
+        yield place, "nothing says which entries are in which folder", (
+            f"`{FOLDER}` in the entries, or `{FIRST_FILE}` and `{FILES}` in the folders"
+        )  # fmt: skip
+    if FIRST_FOLDER in facts and FOLDERS not in facts:
+        yield facts[FIRST_FOLDER].place, "the first folder within another, and not how many there are", f"`{FOLDERS}`"
+
+
+def _check_content(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
+    content = layout.content
+    if content.codec:
+        try:
+            COMPRESS.get(content.codec)
+        except UsageError as error:
+            yield layout.place, error.message, error.hint
+        if CODEC in facts and not content.differing:
+            yield facts[CODEC].place, "the codec is told twice: here and behind `content ... as`", "`kept`"
+        if not (STORED in facts and SIZE in facts):
+            yield layout.place, f"content in {content.codec} needs its stored size and its size, each in a field", ""
+    for wrap in content.wraps:
+        if wrap.name not in CIPHER:
+            yield wrap.place, f"there is no cipher called {wrap.name}", f"one of {', '.join(CIPHER.names())}"
+    if content.within and layout.part(content.within) is None:
+        yield (
+            layout.place,
+            f"there is no part {content.within} for the content to be in",
+            f"part {content.within} wrapped in ...",
+        )
+    if content.within and any(block.inline for block in layout.blocks):
+        yield layout.place, "content that follows its records lies in no other part", ""
+    aligns = {content.align, *(one.align for one in content.others)}
+    if content.until_next and aligns != {1}:
+        yield (
+            layout.place,
+            "content that ends where the next starts cannot be told from the filling behind it",
+            "leaving `align` out",
+        )
+
+
 def _check_start(layout: Layout, start: Field) -> Iterator[tuple[Place, str, str]]:
-    unit = 1
+    unit, based = 1, any(change.how == "from" for change in start.changes)
     for change in start.changes:
         unit = change.number if change.how == "times" else unit
-    if layout.content.align % unit:
-        problem = (
-            f"content starts at multiples of {layout.content.align}, which `{start.name}` cannot say in units of {unit}"
-        )
-        yield start.place, problem, f"content align {unit}"
+    for align in (layout.content.align, *(one.align for one in layout.content.others)):
+        if align % unit and not based:
+            problem = f"content starts at multiples of {align}, which `{start.name}` cannot say in units of {unit}"
+            yield start.place, problem, f"content align {unit}"
 
 
 def _check_names(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
-    """Names stand in the entries, or in a pool to which the entries point."""
+    """Names stand in the entries, in a pool to which the entries point, or there are only keys."""
     pools = [(block, field) for block in layout.blocks for field in block.fields if isinstance(field.meaning, Pool)]
-    if NAME not in facts and NAME_AT not in facts:
+    pointing = [facts[what] for what in (NAME_AT, FOLDER_NAME_AT, TYPE_NAME_AT) if what in facts]
+    if not any(what in facts for what in NAMING):
         yield (
             layout.place,
             "no field tells the name",
-            f"a field with the meaning `{NAME}`, or `{NAME_AT}` and a pool of `names`",
+            f"a field with the meaning `{NAME}`, or `{NAME_AT}` and a pool of `names`, or a `{KEY}`",
         )
-    elif NAME in facts and (NAME_AT in facts or pools):
+    elif NAME in facts and NAME_AT in facts:
         yield facts[NAME].place, "the names are told twice: in the entries and in a pool", "`kept` for one of them"
-    elif NAME_AT in facts and len(pools) != 1:
-        yield (
-            facts[NAME_AT].place,
-            f"`{NAME_AT}` needs one block with a field of the meaning `names`",
-            "text zero  names",
-        )
+    elif pools and not pointing:
+        yield pools[0][1].place, "a pool of names, and no field that points into it", f"`{NAME_AT}`, or `kept`"
+    elif pointing and len(pools) != 1:
+        what = pointing[0].words
+        yield pointing[0].place, f"`{what}` needs one block with a field of the meaning `names`", "text zero  names"
     for block, field in pools:
         if (
             not isinstance(field.type, Text)
             or field.type.size is not None
+            or field.type.told
             or len(block.fields) > 1
             or not block.repeats
         ):
@@ -108,12 +187,6 @@ def _check_until_next(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple
             told.place,
             f"`{told.name}` says how long content is, and so does `content until next`",
             "leaving `until next` out",
-        )
-    if layout.content.align != 1:
-        yield (
-            layout.place,
-            "content that ends where the next starts cannot be told from the filling behind it",
-            "leaving `align` out",
         )
 
 

@@ -1,0 +1,1 @@
+"""Ciphers: a file each."""

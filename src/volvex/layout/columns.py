@@ -1,0 +1,162 @@
+"""Columns: one value for each record, as arrays or as byte strings; and numbers as fields store them <-> true ones."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from volvex.errors import FormatError
+from volvex.layout.model import Bits, Condition, Field, Number, Varint
+from volvex.source import Source
+
+Array = npt.NDArray[Any]
+_LIKE_ASCII = ("utf-8", "ascii", "cp1252", "iso8859-1")
+LARGEST = 1 << 62  # no number in a file is larger and makes sense
+
+
+class Texts:
+    """A column of byte strings, decoded when somebody asks."""
+
+    def __init__(self, data: bytes, starts: Array, lengths: Array, encoding: str) -> None:
+        self.data, self.starts, self.lengths, self.encoding = data, starts, lengths, encoding
+
+    @classmethod
+    def of(cls, values: Sequence[bytes], encoding: str) -> Texts:
+        """A column of these values."""
+        lengths = np.fromiter(map(len, values), np.int64, len(values))
+        return cls(b"".join(values), np.cumsum(lengths) - lengths, lengths, encoding)
+
+    def __len__(self) -> int:
+        return len(self.starts)
+
+    def raw(self, row: int) -> bytes:
+        """The stored bytes of one text."""
+        start = int(self.starts[row])
+        return self.data[start : start + int(self.lengths[row])]
+
+    def raws(self) -> list[bytes]:
+        """The stored bytes of all."""
+        data, ends = self.data, (self.starts + self.lengths).tolist()
+        return [data[start:end] for start, end in zip(self.starts.tolist(), ends, strict=True)]
+
+    def all(self) -> list[str]:
+        """All texts; bytes that are not in the encoding become escapes that encode back to themselves."""
+        encoding = self.encoding
+        if encoding in _LIKE_ASCII:  # one decoding for all, when no byte needs more
+            text = self.data.decode("latin-1")
+            ends = (self.starts + self.lengths).tolist()
+            names = [text[start:end] for start, end in zip(self.starts.tolist(), ends, strict=True)]
+            if "".join(names).isascii():
+                return names
+        return [raw.decode(encoding, "surrogateescape") for raw in self.raws()]
+
+    def take(self, rows: Array) -> Texts:
+        """The texts of these rows."""
+        return Texts(self.data, self.starts[rows], self.lengths[rows], self.encoding)
+
+
+Column = Array | Texts
+Columns = dict[str, Column]
+
+
+def taken(column: Column, rows: Array) -> Column:
+    """The values of these rows."""
+    return column.take(rows) if isinstance(column, Texts) else column[rows]
+
+
+def joined(columns: list[Column]) -> Column:
+    """Parts of a column put together; texts without what stood between them."""
+    if isinstance(columns[0], Texts):
+        texts = [one for one in columns if isinstance(one, Texts)]
+        return Texts.of([raw for one in texts for raw in one.raws()], texts[0].encoding)
+    return np.concatenate([one for one in columns if not isinstance(one, Texts)])
+
+
+def rows_of(columns: Columns) -> int:
+    """How many records there are."""
+    return len(next(iter(columns.values())))
+
+
+def holds(when: Condition, column: Column) -> Array:
+    """For which records a condition on a column of stored values holds."""
+    assert not isinstance(column, Texts)
+    if isinstance(when.value, bytes):
+        same = np.array([value.tobytes() == when.value for value in column], bool)
+        return same if when.how == "is" else ~same
+    values = (
+        column.astype(object) if column.dtype.itemsize == 8 and column.dtype.kind == "u" else column.astype(np.int64)
+    )
+    found: Any = {
+        "is": lambda: values == when.value, "is not": lambda: values != when.value, "has": lambda: (values & when.value) != 0,
+        ">=": lambda: values >= when.value, "<=": lambda: values <= when.value,
+        ">": lambda: values > when.value, "<": lambda: values < when.value,
+    }[when.how]()  # fmt: skip
+    return np.asarray(found, bool)
+
+
+def fit(values: Array, field: Field, index: str) -> Array:
+    """True numbers as `field` stores them (its changes undone); FormatError when one cannot be stored."""
+    assert isinstance(field.type, Number | Bits | Varint)
+    stored = values.astype(object) if _wide(field) else values.astype(np.int64)
+    for change in reversed(field.changes):
+        stored = _undo(stored, change.how, change.number, field, index)
+    low, high = field.type.limits
+    if len(stored) and (int(stored.min()) < low or int(stored.max()) > high):
+        worst = int(stored.max()) if int(stored.max()) > high else int(stored.min())
+        raise FormatError(index, f"{worst} does not fit {field.type}, which goes up to {high}", field=field.name,
+                          hint="less content, or a format with wider numbers")  # fmt: skip
+    native = isinstance(field.type, Number) and field.type.native
+    return stored.astype(np.dtype(field.type.dtype) if native and isinstance(field.type, Number) else np.int64)
+
+
+def _undo(stored: Array, how: str, number: int, field: Field, index: str) -> Array:
+    if how == "plus":
+        return stored - number
+    if how == "xor":
+        return stored ^ number
+    if len(stored) and (stored % number).any():
+        raise FormatError(index, f"a place that is not a multiple of {number} cannot be said", field=field.name)
+    return stored // number
+
+
+def _wide(field: Field) -> bool:
+    """Whether a field's numbers may go beyond what 64 bits with a sign hold."""
+    return (isinstance(field.type, Number) and field.type.bits == 64) or any(
+        change.number >= LARGEST for change in field.changes
+    )
+
+
+def true(values: Array, field: Field, source: Source, starts: Array) -> Array:
+    """The true numbers (int64) that `field` stores; FormatError when one is beyond all sense."""
+    if not len(values):
+        return np.zeros(0, np.int64)
+    if all(change.how != "xor" for change in field.changes):
+        least, most = int(values.min()), int(values.max())
+        for change in field.changes:
+            least = least * change.number if change.how == "times" else least + change.number
+            most = most * change.number if change.how == "times" else most + change.number
+        if most < LARGEST and least > -LARGEST:
+            numbers = values.astype(np.int64)
+            for change in field.changes:
+                numbers = numbers * change.number if change.how == "times" else numbers + change.number
+            return numbers
+    return _true_wide(values.astype(object), field, source, starts)
+
+
+def _true_wide(numbers: Array, field: Field, source: Source, starts: Array) -> Array:
+    """The same with numbers of any size."""
+    for change in field.changes:
+        if change.how == "xor":
+            numbers = numbers ^ change.number
+        else:
+            numbers = numbers * change.number if change.how == "times" else numbers + change.number
+    wrong = np.asarray((numbers >= LARGEST) | (numbers <= -LARGEST), bool)
+    if wrong.any():
+        row = int(np.argmax(wrong))
+        raise FormatError(
+            source.name, f"{numbers[row]} is larger than any file", offset=int(starts[row]), field=field.name
+        )
+    return numbers.astype(np.int64)

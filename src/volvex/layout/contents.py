@@ -1,0 +1,167 @@
+"""What becomes of the entries' contents: which stay, which are new, and what must be enciphered anew."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+import numpy as np
+
+from volvex.codec import Cipher
+from volvex.layout.columns import Array
+from volvex.layout.edits import Edit, NewContent, Piece, SealKey
+from volvex.layout.entering import placing_of
+from volvex.layout.placing import Contents
+from volvex.layout.reading import Reading
+from volvex.layout.verifying import new_sum
+from volvex.layout.wrapping import KeyFacts, ciphers_of, deciphered, enciphered, made_codec
+from volvex.source import Spool
+
+
+class ContentPlan:
+    """The contents before and after an edit. Rows are those of the old directory, spans its stretches of stored bytes."""
+
+    def __init__(self, reading: Reading, edit: Edit, spool: Callable[[], Spool]) -> None:
+        assert reading.entries is not None
+        self.reading, self.edit, self.entries, self._spool = reading, edit, reading.entries, spool
+        self.new = [*edit.replaced.values(), *(one.content for one in edit.added)]
+        self.align, self.fill = placing_of(reading)
+        self.wraps = reading.layout.content.wraps
+        self._plain = {wrap: made_codec(wrap) for wrap in self.wraps if not wrap.derived}
+        whats = {derived.what for wrap in self.wraps for derived in wrap.derived}
+        self.keyed = "start" in whats
+        self.kept_rows = np.setdiff1d(np.arange(len(self.entries)), np.array(sorted(edit.removed), np.int64))
+        self.seals: dict[int, dict[SealKey, int]] = {}  # of new contents, where enciphering has changed them
+        self.span_seals: dict[int, dict[SealKey, int]] = {}
+        self._done: dict[tuple[str, int, int], Piece] = {}
+        self._new_pieces: dict[int, Piece] = {}
+        self._spans()
+        self._changes()
+
+    def _spans(self) -> None:
+        """Which stretch of stored bytes each entry has: entries with the same start and size share one."""
+        pairs = np.stack([self.entries.start, self.entries.stored], axis=1)
+        if not len(pairs):
+            self.spans, self.part_of_row, self.row_of_span = pairs, np.zeros(0, np.int64), np.zeros(0, np.int64)
+            return
+        self.spans, self.row_of_span, index = np.unique(pairs, axis=0, return_index=True, return_inverse=True)
+        self.part_of_row = index.reshape(-1)
+
+    def _changes(self) -> None:
+        """For each span: the new content in its place (or -1), and whether nothing of it remains."""
+        self.new_of_span = np.full(len(self.spans), -1, np.int64)
+        self.new_of_row: dict[int, int] = {}
+        self.loose: list[int] = []  # new contents whose span lives on, for another entry, and those of new entries
+        users = np.bincount(self.part_of_row, minlength=len(self.spans))
+        floating = self._contents(np.zeros(len(self.spans), bool)).floating
+        for index, row in enumerate(self.edit.replaced):
+            span = int(self.part_of_row[row])
+            users[span] -= 1
+            self.new_of_row[row] = index
+            if users[span] == 0 and not floating[span]:
+                self.new_of_span[span] = index
+            else:
+                self.loose.append(index)
+        for row in self.edit.removed:
+            users[int(self.part_of_row[row])] -= 1
+        self.gone = users <= 0
+        self.loose += range(len(self.edit.replaced), len(self.new))
+
+    def _contents(self, gone: Array) -> Contents:
+        align, fill = self.align[self.row_of_span], self.fill[self.row_of_span]
+        return Contents(self.spans, align, fill, self.new_of_span, gone, self._placed_loose(), self.keyed)
+
+    def _placed_loose(self) -> list[tuple[int, int, int]]:
+        rows = [(index, self._like(index)) for index in self.loose]
+        return [(index, int(self.align[row]), int(self.fill[row])) for index, row in rows]
+
+    def placed(self, here: bool) -> Contents:
+        """The contents for the placer of their source; none for others."""
+        return self._contents(self.gone) if here else Contents.none()
+
+    def _like(self, index: int) -> int:
+        """The old row of a new content: the one that it replaces, or is like."""
+        if index < len(self.edit.replaced):
+            return list(self.edit.replaced)[index]
+        return self.edit.added[index - len(self.edit.replaced)].like
+
+    def name_of_span(self, span: int) -> str:
+        """How errors call a stretch of content."""
+        row = int(self.row_of_span[span])
+        name = self.entries.names.raw(row).decode(self.entries.names.encoding, "backslashreplace")
+        return f"the content of {name!r} ({self.reading.home.block.name}[{row}])"
+
+    # ciphers
+
+    def stored_size(self, index: int) -> int:
+        """The bytes that a new content takes: a cipher may fill up its last unit."""
+        size = self.new[index].stored
+        for wrap in reversed(self.wraps):
+            cipher = self._plain.get(wrap) or made_codec(wrap, KeyFacts(b"-", 0, size, size))
+            if cipher.pads:
+                size += -size % cipher.unit
+        return size
+
+    def place_new(self, index: int, start: int) -> None:
+        """Settle where a new content lies; it is enciphered accordingly."""
+        if not self.wraps or ("new", index, start) in self._done:
+            return
+        content, stored = self.new[index], self.stored_size(index)
+        facts = KeyFacts(self._name(index), start, content.size, stored)
+        bare = content.source.chunks(content.offset, content.stored)
+        piece, seals = self._enciphered(bare, facts)
+        self._done["new", index, start] = piece
+        self._new_pieces[index] = piece
+        self.seals[index] = {**content.seals, **seals}
+
+    def place_span(self, span: int, start: int) -> None:
+        """Settle where an old content lies whose key depends on that."""
+        if ("old", span, start) in self._done:
+            return
+        row = int(self.row_of_span[span])
+        name, size = self.entries.names.raw(row), int(self.entries.size[row])
+        old, stored = (int(number) for number in self.spans[span])
+        before, after = KeyFacts(name, old, size, stored), KeyFacts(name, start, size, stored)
+        chunks = self.reading.content_source.chunks(old, stored)
+        piece, seals = self._enciphered(deciphered(chunks, self._ciphers(before)), after)
+        self._done["old", span, start] = piece
+        self.span_seals[span] = seals
+
+    def _ciphers(self, facts: KeyFacts) -> list[Cipher]:
+        return ciphers_of(self.wraps, facts, self._plain)
+
+    def _enciphered(self, chunks: Iterator[bytes], facts: KeyFacts) -> tuple[Piece, dict[SealKey, int]]:
+        """Content as it is stored, in the temporary file, and the seals over it."""
+        totals = {
+            (meaning.algorithm, meaning.part): new_sum(meaning.algorithm)
+            for _, _, meaning in self.reading.content_seals() if meaning.part == "stored content"
+        }  # fmt: skip
+
+        def counted() -> Iterator[bytes]:
+            for chunk in enciphered(chunks, self._ciphers(facts)):
+                for total in totals.values():
+                    total.update(chunk)
+                yield chunk
+
+        spool = self._spool()
+        offset, size = spool.append(counted())
+        return Piece(source=spool, offset=offset, size=size), {key: total.value() for key, total in totals.items()}
+
+    def _name(self, index: int) -> bytes:
+        if index < len(self.edit.replaced):
+            return self.entries.names.raw(self._like(index))
+        return self.edit.added[index - len(self.edit.replaced)].name
+
+    def made(self, index: int) -> Piece:
+        """A new content as it is stored."""
+        if self.wraps:
+            return self._new_pieces[index]
+        content = self.new[index]
+        return Piece(source=content.source, offset=content.offset, size=content.stored)
+
+    def moved(self, span: int, start: int) -> Piece:
+        """An old content as it is stored at a new place."""
+        return self._done["old", span, start]
+
+    def seals_of(self, index: int, content: NewContent) -> dict[SealKey, int]:
+        """The seals over a new content as it is stored."""
+        return self.seals.get(index, dict(content.seals))

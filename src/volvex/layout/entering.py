@@ -1,0 +1,174 @@
+"""The entries of an archive, from the fields that tell their facts."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from volvex.errors import FormatError
+from volvex.layout.columns import Array, Texts, holds
+from volvex.layout.entries import Entries
+from volvex.layout.kinds import archive as facts
+from volvex.layout.model import Condition, Fact, Field
+from volvex.layout.naming import names_of
+from volvex.layout.reading import BlockRead, Reading
+
+
+def entries_of(reading: Reading) -> Entries:
+    """All entries of a file whose blocks are found; FormatError when their facts cannot be right."""
+    names, nameless = names_of(reading)
+    count = len(names)
+    start = _start(reading, count)
+    stored, size = column_of(reading, facts.STORED), column_of(reading, facts.SIZE)
+    if reading.layout.content.until_next:
+        stored = (_until_next(reading, start), np.ones(count, bool))
+    whole_stored, whole_size = _both(stored, size)
+    codec, codecs = _codecs(reading, count, whole_stored, whole_size)
+    kind = column_of(reading, facts.KIND)
+    folders = _are_folders(reading, kind[0]) if kind else _named_folders(names)
+    return Entries(names, start, whole_stored, whole_size, codec, codecs, nameless, folders)
+
+
+Told = tuple[Array, Array]  # the numbers, and for which entries they are told
+
+
+def column_of(reading: Reading, what: str) -> Told | None:
+    """A fact's true numbers for all entries, from the field or fields that tell it."""
+    found: Told | None = None
+    for block, one in reading.facts(what):
+        numbers, told = reading.true(block, one), block.present(one)
+        if found is None:
+            found = numbers, told
+        else:
+            found = np.where(told, numbers, found[0]), told | found[1]
+    return found
+
+
+def _start(reading: Reading, count: int) -> Array:
+    for block in reading.blocks.values():
+        if block.ends is not None:
+            return block.ends + -block.ends % reading.layout.content.align
+    told = column_of(reading, facts.START)
+    return told[0] if told is not None else np.zeros(count, np.int64)
+
+
+def _both(stored: Told | None, size: Told | None) -> tuple[Array, Array]:
+    """Stored sizes and sizes: where one is not told it is the other."""
+    known = stored or size
+    assert known is not None  # the kind sees to that
+    stored, size = stored or known, size or known
+    return np.where(stored[1], stored[0], size[0]), np.where(size[1], size[0], stored[0])
+
+
+def _until_next(reading: Reading, starts: Array) -> Array:
+    """Sizes that nothing tells: each content ends where the next one, a block, a part or the file does.
+
+    Of entries that start at the same place all but the last are empty.
+    """
+    source, within = reading.content_source, reading.layout.content.within
+    edges = [block.start for block in reading.blocks.values() if block.block.within == within]
+    edges += [area.start for area in reading.areas.values()] if not within else []
+    order = np.argsort(starts, kind="stable")
+    ends = np.array(sorted([*edges, source.size]), np.int64)
+    bounds = ends[np.minimum(np.searchsorted(ends, starts[order], "left"), len(ends) - 1)]
+    following = np.append(starts[order][1:], source.size)
+    sizes = np.empty(len(starts), np.int64)
+    sizes[order] = np.minimum(bounds, following) - starts[order]
+    return sizes
+
+
+def _codecs(reading: Reading, count: int, stored: Array, size: Array) -> tuple[Array, list[str]]:
+    """Which codec each entry has, and the codecs' names."""
+    content, told = reading.layout.content, column_of(reading, facts.CODEC)
+    if told is not None:
+        return _numbered_codecs(reading, told, count)
+    if content.codec and content.differing:
+        return (stored != size).astype(np.int64), ["none", content.codec]
+    return np.zeros(count, np.int64), [content.codec or "none"]
+
+
+def _numbered_codecs(reading: Reading, told: Told, count: int) -> tuple[Array, list[str]]:
+    found = reading.fact(facts.CODEC)
+    assert found is not None and isinstance(found[1].meaning, Fact)
+    codecs = [name for _, name in found[1].meaning.table]
+    index = np.full(count, -1, np.int64)
+    for position, (number, _) in enumerate(found[1].meaning.table):
+        index[told[0] == number] = position
+    index[~told[1]] = codecs.index("none") if "none" in codecs else -1
+    return index, codecs
+
+
+def _are_folders(reading: Reading, numbers: Array) -> Array:
+    found = reading.fact(facts.KIND)
+    assert found is not None and isinstance(found[1].meaning, Fact)
+    return np.isin(numbers, [number for number, word in found[1].meaning.table if word == "folder"])
+
+
+def _named_folders(names: Texts) -> Array | None:
+    """Entries whose names end in a slash."""
+    if not len(names) or not names.data:
+        return None
+    flat = np.frombuffer(names.data, np.uint8)
+    last = np.where(names.lengths > 0, names.starts + names.lengths - 1, 0)
+    found = (names.lengths > 0) & np.isin(flat[last], (0x2F, 0x5C))
+    return found if found.any() else None
+
+
+def check_entries(reading: Reading, entries: Entries) -> None:
+    """Every entry lies within its source and on none of the blocks; FormatError otherwise."""
+    end = entries.start + entries.stored
+    negative = (entries.start < 0) | (entries.stored < 0) | (entries.size < 0)
+    _refuse(reading, negative, facts.START, lambda row: "a place or size below zero")
+    source, within = reading.content_source, reading.layout.content.within
+    _refuse(reading, (end > source.size) & (entries.stored > 0), facts.START, lambda row: (
+        f"{int(entries.stored[row])} bytes of content from {int(entries.start[row]):#x} on reach past the end of the file at {source.size:#x}"
+    ))  # fmt: skip
+    taken = [(one.block.name, one.start, one.end) for one in reading.blocks.values()
+             if one.ends is None and one.block.within == within and one.owners is None]  # fmt: skip
+    if not within:
+        taken += [(area.part.name, area.start, area.start + area.stored) for area in reading.areas.values()]
+    for name, first, last in taken:
+        on = (entries.start < last) & (end > first) & (entries.stored > 0)
+        _refuse(reading, on, facts.START, lambda row, name=name, first=first: (
+            f"content at {int(entries.start[row]):#x} overlaps {name} at {first:#x}"
+        ))  # fmt: skip
+
+
+def _refuse(reading: Reading, wrong: Array, what: str, say: Any) -> None:
+    if not wrong.any():
+        return
+    row = int(np.argmax(wrong))
+    found = reading.fact(what) or reading.fact(facts.STORED) or reading.fact(facts.SIZE)
+    assert found is not None
+    block, one = found
+    raise FormatError(block.source.name, say(row), offset=block.offset(row, one.name), field=block.where(row, one.name),
+                      hint=f"the layout: is `{one.name}` counted in sectors, from another place, or in the other order of bytes?")  # fmt: skip
+
+
+def placing_of(reading: Reading) -> tuple[Array, Array]:
+    """The alignment and the filling of each entry's content."""
+    assert reading.entries is not None
+    content, count = reading.layout.content, len(reading.entries)
+    align, fill = np.full(count, content.align, np.int64), np.full(count, content.fill, np.int64)
+    for other in content.others:
+        there = concerned(reading, other.when)
+        align[there], fill[there] = other.align, other.fill
+    return align, fill
+
+
+def concerned(reading: Reading, when: Condition) -> Array:
+    """For which entries a condition holds."""
+    assert reading.entries is not None
+    if when.how == "ends":
+        ending = when.value if isinstance(when.value, bytes) else b""
+        return np.array([raw.lower().endswith(ending.lower()) for raw in reading.entries.names.raws()], bool)
+    block, one = condition_field(reading, when)
+    return holds(when, block.columns[one.name])
+
+
+def condition_field(reading: Reading, when: Condition) -> tuple[BlockRead, Field]:
+    """The field of the entries' records that a condition asks."""
+    return next(
+        (block, one) for block in reading.entry_blocks() for one in block.block.fields if one.name == when.field
+    )

@@ -1,0 +1,24 @@
+"""What is known of all entries of an archive, as columns."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from volvex.layout.columns import Array, Texts
+
+
+@dataclass(frozen=True)
+class Entries:
+    """The facts about all entries as columns of one length: int64 arrays, and the names."""
+
+    names: Texts
+    start: Array
+    stored: Array
+    size: Array
+    codec: Array  # indexes into `codecs`; -1 for a number that the layout does not know
+    codecs: list[str]
+    nameless: bool = False  # the names are keys in hexadecimal digits
+    folders: Array | None = None  # which entries are folders
+
+    def __len__(self) -> int:
+        return len(self.names)

@@ -1,0 +1,311 @@
+"""The directory after an edit: which records it has, in which order, and what they say of entries and folders."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from volvex.layout.columns import Array, Column, Columns, Texts, fit, rows_of, taken
+from volvex.layout.contents import ContentPlan
+from volvex.layout.edits import Edit
+from volvex.layout.kinds import archive as facts
+from volvex.layout.model import Bits, Block, Field, Measure, Number, Raw, RecordsOf
+from volvex.layout.naming import entry_folders, has_ranges, new_name
+from volvex.layout.placing import Placed
+from volvex.layout.reading import BlockRead, Reading, upper_field
+from volvex.layout.verifying import name_seal
+
+AllColumns = dict[str, Columns]
+Settle = Callable[[Field], Field]
+
+
+class Directory:
+    """Fills the columns of all blocks for each round of placing."""
+
+    def __init__(self, reading: Reading, edit: Edit, contents: ContentPlan) -> None:
+        self.reading, self.edit, self.contents = reading, edit, contents
+        self.names = [new_name(reading, one.name) for one in edit.added]
+        self.rows = np.concatenate([contents.kept_rows, np.array([one.like for one in edit.added], np.int64)])
+        self.entry_blocks = {block.block.name for block in reading.entry_blocks()}
+        self._begun = self._chosen()
+        self.folders = self._folders()  # of each entry, when there are any
+        self.order = self._ordered()
+        self.touched = bool(edit.added or edit.removed)
+
+    # which records there are
+
+    def columns(self) -> AllColumns:
+        """The columns as they are before anything is placed; in them the records of an entry stand in their order."""
+        made = {name: dict(columns) for name, columns in self._begun.items()}
+        return self._in_order(made)
+
+    def _chosen(self) -> AllColumns:
+        """The columns without what is removed, and with rows for what is added."""
+        made: AllColumns = {name: dict(block.columns) for name, block in self.reading.blocks.items()}
+        if not self.edit.removed and not self.edit.added:
+            return made
+        for name in self.entry_blocks:
+            made[name] = {one: taken(column, self.rows) for one, column in made[name].items()}
+        if self.edit.added:
+            self._add_names(made)
+        return made
+
+    def _add_names(self, columns: AllColumns) -> None:
+        """Names for the rows that are added, in the directory or behind what is in the pool."""
+        texts = [one.text for one in self.names]
+        found, pool, place = self.reading.fact(facts.NAME), self.reading.pool(), self.reading.fact(facts.NAME_AT)
+        if found is not None:
+            self._extend(columns, *found, texts)
+        elif pool is not None and place is not None:
+            home = pool[0]
+            places, end = [], home.records.size(columns[home.block.name])
+            for text in texts:
+                places.append(end)
+                end += len(text) + home.records.least  # its length, or the zero behind it
+            self._set_texts(columns, *pool, [*self._texts(columns, *pool).raws(), *texts])
+            self.put(columns, place[0], self.reading.settled(place[1]), np.array(places, object), self._added())
+        for number, name in enumerate(self.names):
+            for what, value in name.numbers.items():
+                for block, one in self.reading.facts(what):
+                    self.put(
+                        columns,
+                        block,
+                        self.reading.settled(one),
+                        np.array([value], object),
+                        self._added()[number : number + 1],
+                    )
+        for block, one, meaning in self.reading.entry_seals():
+            if meaning.part in facts.NAMES:
+                values = [name_seal(meaning, text) for text in texts]
+                self._put_seals(columns, block, one, values, self._added())
+
+    def _added(self) -> Array:
+        """The rows of the new directory that are added."""
+        return np.arange(len(self.contents.kept_rows), len(self.rows))
+
+    def _extend(self, columns: AllColumns, block: BlockRead, one: Field, texts: list[bytes]) -> None:
+        raws = self._texts(columns, block, one).raws()
+        self._set_texts(columns, block, one, [*raws[: len(self.contents.kept_rows)], *texts])
+
+    def _texts(self, columns: AllColumns, block: BlockRead, one: Field) -> Texts:
+        column = columns[block.block.name][one.name]
+        assert isinstance(column, Texts)
+        return column
+
+    def _set_texts(self, columns: AllColumns, block: BlockRead, one: Field, values: list[bytes]) -> None:
+        columns[block.block.name][one.name] = Texts.of(values, self._texts(columns, block, one).encoding)
+
+    # in which order
+
+    def _folders(self) -> Array | None:
+        """The folder of each entry of the new directory, before it is ordered."""
+        before = entry_folders(self.reading)
+        if before is None:
+            return None
+        return np.concatenate(
+            [before[self.contents.kept_rows], np.array([one.folder or 0 for one in self.names], np.int64)]
+        )
+
+    def _ordered(self) -> Array | None:
+        """The order of the new directory's records, where it is not that in which they were chosen."""
+        if not self.edit.added:
+            return None
+        if self.folders is not None and (has_ranges(self.reading) or self._held() is not None):
+            return np.argsort(self._ranks(), kind="stable")
+        home = next((block.block for block in self.reading.entry_blocks() if block.block.sorted_by), None)
+        return sorting(self._begun[home.name][home.sorted_by or ""]) if home is not None else None
+
+    def _held(self) -> BlockRead | None:
+        """The block of entries whose records lie within those of their folders."""
+        return next((block for block in self.reading.entry_blocks() if block.owners is not None), None)
+
+    def _ranks(self) -> Array:
+        """A number for each row by which the rows of a folder stay together, new ones behind the others."""
+        assert self.folders is not None
+        count = len(self.contents.kept_rows)
+        if self._held() is not None:
+            return self.folders.astype(float)
+        ranks = np.concatenate([np.arange(count, dtype=float), np.zeros(len(self.names))])
+        first = self.reading.fact(facts.FIRST_FILE)
+        assert first is not None
+        firsts = self.reading.true(*first)
+        before = np.searchsorted(self.contents.kept_rows, firsts)  # where a folder without entries would have them
+        for row in range(count, len(ranks)):
+            own = np.flatnonzero(self.folders[:count] == self.folders[row])
+            ranks[row] = own[-1] + 0.5 if len(own) else float(before[self.folders[row]]) - 0.5
+        return ranks
+
+    def _in_order(self, columns: AllColumns) -> AllColumns:
+        if self.order is not None:
+            for name in self.entry_blocks:
+                columns[name] = {one: taken(column, self.order) for one, column in columns[name].items()}
+        return columns
+
+    # what they say
+
+    def filled(self, placed: Placed, settle: Settle) -> AllColumns:
+        """The columns with the facts and seals of all entries, from where and how they are stored now."""
+        columns = {name: dict(found) for name, found in self._begun.items()}
+        changed = self._changed()
+        self._put_starts(columns, placed, settle, changed)
+        rows = np.array([row for row, _ in changed], np.int64)
+        new = [self.contents.new[index] for _, index in changed]
+        codec = self.reading.fact(facts.CODEC)
+        table: Any = getattr(codec[1].meaning, "table", ()) if codec else ()
+        told = {
+            facts.CODEC: [next((number for number, name in table if name == one.codec), 0) for one in new],
+            facts.STORED: [self.contents.stored_size(index) for _, index in changed],
+            facts.SIZE: [one.size for one in new],
+        }
+        for what, values in told.items():
+            for block, one in self.reading.facts(what):
+                self.put(columns, block, settle(one), np.array(values, object), rows)
+        for block, one, meaning in self.reading.content_seals():
+            key = (meaning.algorithm, meaning.part)
+            self._put_seals(
+                columns,
+                block,
+                one,
+                [self.contents.seals_of(index, self.contents.new[index])[key] for _, index in changed],
+                rows,
+            )
+            self._put_moved_seals(columns, block, one, key)
+        columns = self._in_order(columns)
+        if self.touched and self.folders is not None and has_ranges(self.reading):
+            self._put_ranges(columns)
+        return columns
+
+    def _changed(self) -> list[tuple[int, int]]:
+        """The rows of the new directory whose content is new, before they are ordered, and which it is."""
+        place = {int(row): index for index, row in enumerate(self.contents.kept_rows)} if self.edit.removed else None
+        changed = [(row if place is None else place[row], new) for row, new in self.contents.new_of_row.items()]
+        first = len(self.edit.replaced)
+        return changed + [
+            (len(self.contents.kept_rows) + number, first + number) for number in range(len(self.edit.added))
+        ]
+
+    def _put_starts(self, columns: AllColumns, placed: Placed, settle: Settle, changed: list[tuple[int, int]]) -> None:
+        rows, entries = self.contents.kept_rows, self.contents.entries
+        spans = self.contents.part_of_row[rows]
+        start = placed.span_start[spans] if len(placed.span_start) else entries.start[rows]
+        start = np.concatenate([start, np.zeros(len(self.edit.added), np.int64)])
+        for row, index in changed:
+            start[row] = placed.new_start[index]
+            self.contents.place_new(index, placed.new_start[index])
+        if self.contents.keyed:
+            for span in np.flatnonzero(placed.span_start != self.contents.spans[:, 0]).tolist():
+                self.contents.place_span(span, int(placed.span_start[span]))
+        for block, one in self.reading.facts(facts.START):
+            self.put(columns, block, settle(one), start, None)
+
+    def _put_moved_seals(self, columns: AllColumns, block: BlockRead, one: Field, key: tuple[str, str]) -> None:
+        """The seals over stored content that was enciphered anew because it has moved."""
+        for span, seals in self.contents.span_seals.items():
+            if key in seals:
+                rows = np.flatnonzero(self.contents.part_of_row[self.contents.kept_rows] == span)
+                kept = [row for row in rows.tolist() if int(self.contents.kept_rows[row]) not in self.edit.replaced]
+                self._put_seals(columns, block, one, [seals[key]] * len(kept), np.array(kept, np.int64))
+
+    def _put_seals(self, columns: AllColumns, block: BlockRead, one: Field, values: Sequence[int], rows: Array) -> None:
+        """Put seals into a column; a digest in bytes has its highest byte first."""
+        if not len(values):
+            return
+        if isinstance(one.type, Raw):
+            size = one.type.size
+            column: Any = columns[block.block.name][one.name]
+            made = column.copy()
+            made[rows] = np.frombuffer(b"".join(value.to_bytes(size, "big") for value in values), f"V{size}")
+            columns[block.block.name][one.name] = made
+        else:
+            self.put(columns, block, one, np.array(values, object), rows)
+
+    def put(self, columns: AllColumns, block: BlockRead, one: Field, values: Array, rows: Array | None) -> None:
+        """Put true numbers into a column (all of it, or some rows) and into that with their upper bits."""
+        home, upper = columns[block.block.name], upper_field(block.block, one)
+        if not len(values):
+            return
+        where = f"{self.reading.source.name}, {block.block.name}"
+        if one.when is not None and rows is None and len(values) > 1:
+            rows = np.flatnonzero(
+                block.present(one)[self.rows] if len(self.rows) == len(values) else np.ones(len(values), bool)
+            )
+            values = values[rows]
+        if upper is None:
+            self._store(home, one, fit(values, one, where), rows)
+            return
+        bits = one.type.limits[1].bit_length() if isinstance(one.type, Number | Bits) else 0
+        whole = fit(values, replace(one, type=Number(64, False, False)), where).astype(object)
+        self._store(home, one, fit(whole % (1 << bits), replace(one, changes=()), where), rows)
+        self._store(home, upper, fit(whole >> bits, upper, where), rows)
+
+    def _store(self, home: Columns, one: Field, stored: Array, rows: Array | None) -> None:
+        if rows is None:
+            home[one.name] = stored
+            return
+        column: Any = home[one.name]
+        made = column.copy()
+        made[rows] = stored
+        home[one.name] = made
+
+    # folders
+
+    def _put_ranges(self, columns: AllColumns) -> None:
+        """Which entries are a folder's, by the first and how many, after some were added or removed."""
+        assert self.folders is not None
+        first, told = self.reading.fact(facts.FIRST_FILE), self.reading.fact(facts.FILES)
+        assert first is not None and told is not None
+        firsts, counts = self.reading.true(*first), self.reading.true(*told)
+        folders = self.folders if self.order is None else self.folders[self.order]
+        old_rows = self.rows if self.order is None else self.rows[self.order]
+        new_first = np.array(
+            [self._first(folders, old_rows, folder, int(start)) for folder, start in enumerate(firsts)], np.int64
+        )
+        numbers = np.bincount(folders, minlength=len(counts)) if len(folders) else np.zeros(len(counts), np.int64)
+        self.put(columns, first[0], self.reading.settled(first[1]), new_first, None)
+        self.put(columns, told[0], self.reading.settled(told[1]), numbers, None)
+
+    def _first(self, folders: Array, old_rows: Array, folder: int, before: int) -> int:
+        own = np.flatnonzero(folders == folder)
+        if len(own):
+            return int(own[0])
+        return int((np.sort(self.contents.kept_rows) < before).sum()) if before else 0
+
+    def weave(self, block: Block, columns: AllColumns, data: dict[str, bytes]) -> None:
+        """Put the records that lie within a block's own into its column, and how many there are."""
+        one = next((one for one in block.fields if isinstance(one.meaning, RecordsOf)), None)
+        if one is None or not isinstance(one.meaning, RecordsOf):
+            return
+        inner = self.reading.blocks[one.meaning.block]
+        owners = self._owners(inner)
+        pieces = inner.records.pieces(columns[inner.block.name])
+        records = [b"".join(parts) for parts in zip(*pieces, strict=True)]
+        count = rows_of(columns[block.name])
+        regions = [list[bytes]() for _ in range(count)]
+        for record, owner in zip(records, owners.tolist(), strict=True):
+            regions[owner].append(record)
+        columns[block.name][one.name] = Texts.of([b"".join(parts) for parts in regions], "latin-1")
+        teller = next(field for field in block.fields if field.meaning == Measure("count", inner.block.name))
+        self.put(
+            columns,
+            self.reading.blocks[block.name],
+            self.reading.settled(teller),
+            np.array([len(parts) for parts in regions], object),
+            None,
+        )
+
+    def _owners(self, inner: BlockRead) -> Array:
+        if inner.block.name in self.entry_blocks and self.folders is not None:
+            return self.folders if self.order is None else self.folders[self.order]
+        assert inner.owners is not None
+        return inner.owners
+
+
+def sorting(column: Column) -> Array:
+    """The order in which a column ascends; equal ones stay as they were."""
+    if isinstance(column, Texts):
+        raws = column.raws()
+        return np.array(sorted(range(len(raws)), key=raws.__getitem__), dtype=np.int64)
+    return np.argsort(column, kind="stable")

@@ -1,0 +1,47 @@
+"""Where in a file a place is, and whether a file bears the marks of a layout."""
+
+from __future__ import annotations
+
+from volvex.errors import FormatError
+from volvex.layout.model import At, Known, Layout
+from volvex.source import Source
+
+SEARCHED = 1 << 24  # bytes at the end of a file in which a mark is searched
+STEP = 1 << 20
+
+
+def fits(layout: Layout, source: Source) -> bool:
+    """Whether a file bears the marks by which the layout knows its files; False when it names none."""
+    return bool(layout.known) and all(_bears(source, one) for one in layout.known)
+
+
+def _bears(source: Source, known: Known) -> bool:
+    try:
+        start = place_of(source, known.at, known.value.decode("latin-1"))
+    except FormatError:
+        return False
+    return source.peek(start, len(known.value)) == known.value if start <= source.size else False
+
+
+def place_of(source: Source, at: At, name: str) -> int:
+    """Where in a file a place is; FormatError when the file has no such place."""
+    if at.mark:
+        return _search_back(source, at.mark, name)
+    start = source.size - at.offset if at.from_end else at.offset
+    if start < 0:
+        raise FormatError(source.name, f"{name} should stand {at.offset} bytes before the end, the file has {source.size}",
+                          hint="a fresh copy of the file: it may be cut off")  # fmt: skip
+    return start
+
+
+def _search_back(source: Source, mark: bytes, name: str) -> int:
+    """Where some bytes stand for the last time within the last megabytes of a file."""
+    end, least = source.size, max(0, source.size - SEARCHED)
+    while end > least:
+        start = max(least, end - STEP)
+        found = source.read(start, min(source.size, end + len(mark) - 1) - start).rfind(mark)
+        if found >= 0:
+            return start + found
+        end = start
+    raise FormatError(source.name, f"{name} starts with {mark!r}, which is not within the last {SEARCHED >> 20} MB",
+                      hint="a fresh copy of the file: it may be cut off")  # fmt: skip

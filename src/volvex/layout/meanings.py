@@ -1,0 +1,133 @@
+"""What a field's words mean: phrases such as `count of directory`, for the kind of the layout."""
+
+from __future__ import annotations
+
+import difflib
+from dataclasses import dataclass
+
+from volvex.codec import SEAL
+from volvex.errors import LayoutError, UsageError
+from volvex.layout.kinds import Kind, kind_of
+from volvex.layout.model import (
+    ByteOrder,
+    Described,
+    Fact,
+    Inline,
+    Kept,
+    Meaning,
+    Measure,
+    Place,
+    Pool,
+    RecordsOf,
+    SealOf,
+)  # fmt: skip
+
+UPPER = "upper "
+Table = tuple[tuple[int | bytes, str], ...]
+
+
+@dataclass(frozen=True)
+class Names:
+    """What meanings can speak of."""
+
+    kind: str
+    blocks: tuple[str, ...]
+    parts: tuple[str, ...]
+
+    @property
+    def places(self) -> tuple[str, ...]:
+        return (*self.blocks, *self.parts)
+
+
+def meaning_of(
+    names: Names, texts: tuple[str, ...], words: str, table: Table | None, file: str, place: Place
+) -> Meaning:
+    """What a phrase means in a layout of that kind; LayoutError when nothing. `texts`: siblings whose length it may be."""
+    kind = kind_of(names.kind)
+    assert kind is not None  # the parser refuses others
+    phrases = _phrases(kind, names) | {f"length of {one}": Measure("length", one) for one in texts}
+    upper = words.startswith(UPPER)
+    found = phrases.get(words.removeprefix(UPPER)) if upper else phrases.get(words)
+    if upper and isinstance(found, Measure | Fact):
+        found = (
+            Measure(found.what, found.part, True)
+            if isinstance(found, Measure)
+            else Fact(found.what, (), found.of, True)
+        )
+    if found is None:
+        found = _seal(kind, names, words, file, place)
+    if found is None:
+        raise _unknown(kind, names, phrases, words, file, place)
+    return _tabled(kind, found, words, table, file, place)
+
+
+def _seal(kind: Kind, names: Names, words: str, file: str, place: Place) -> SealOf | None:
+    """A seal such as `crc32 of stored content`, or nothing."""
+    algorithm, _, part = words.partition(" of ")
+    edge = ""
+    for one in ("before", "after"):
+        if part.startswith(f"file {one} "):
+            edge, part = one, part.removeprefix(f"file {one} ")
+    known = names.places if edge else (*names.places, "file", *kind.PARTS)
+    if part not in known or " " in algorithm.partition("(")[0]:
+        return None
+    try:
+        SEAL.get(algorithm)
+    except UsageError as error:
+        if "(" not in algorithm and not difflib.get_close_matches(algorithm, SEAL.names(), 1):
+            return None
+        raise LayoutError(file, place.line, place.column, error.message, expected=error.hint) from error
+    return SealOf(algorithm, part, edge)
+
+
+def _unknown(kind: Kind, names: Names, phrases: dict[str, Meaning], words: str, file: str, place: Place) -> LayoutError:
+    known = [*phrases, *(f"crc32 of {one}" for one in (*names.places, *kind.PARTS))]
+    near = difflib.get_close_matches(words, known, 1)
+    expected = "" if near else "one of " + ", ".join(f"`{one}`" for one in known)
+    return LayoutError(
+        file, place.line, place.column, f"`{words}` is not a meaning that a field can have", expected=expected,
+        hint=f"`{near[0]}`" if near else "`kept` when nobody knows what it is",
+    )  # fmt: skip
+
+
+def _tabled(kind: Kind, found: Meaning, words: str, table: Table | None, file: str, place: Place) -> Meaning:
+    """The meaning with its table in braces."""
+
+    def wrong(problem: str, hint: str = "") -> LayoutError:
+        return LayoutError(file, place.line, place.column, problem, hint=hint)
+
+    if isinstance(found, ByteOrder):
+        orders = tuple((key, word) for key, word in table or () if isinstance(key, bytes) and word in ("little", "big"))
+        if not orders or len(orders) != len(table or ()):
+            raise wrong(
+                "`byte order` needs a table of what is little and what is big", 'byte order { "II" little, "MM" big }'
+            )
+        return ByteOrder(orders)
+    if table is None:
+        return found
+    numbers = tuple((key, word) for key, word in table if isinstance(key, int))
+    if len(numbers) != len(table):
+        raise wrong("the table in braces tells what numbers stand for", "{ 0 none, 1 zlib }")
+    if isinstance(found, Kept):
+        return Kept(numbers)
+    if isinstance(found, Fact) and found.what in kind.TABLED:
+        return Fact(found.what, numbers, found.of)
+    raise wrong(f"`{words}` takes no table in braces")
+
+
+def _phrases(kind: Kind, names: Names) -> dict[str, Meaning]:
+    """Every phrase there is but for the seals, with what it means."""
+    phrases: dict[str, Meaning] = {
+        "kept": Kept(),
+        "described": Described(),
+        "byte order": ByteOrder(()),
+        "length of file": Measure("length", "file"),
+        "names": Pool(),
+        "content": Inline(),
+    }
+    phrases |= {fact: Fact(fact, (), kind.OF.get(fact, "entry")) for fact in kind.FACTS}
+    for place in names.places:
+        phrases |= {f"{what} of {place}": Measure(what, place) for what in ("start", "length")}
+    for block in names.blocks:
+        phrases |= {f"count of {block}": Measure("count", block), f"records of {block}": RecordsOf(block)}
+    return phrases | {f"stored length of {part}": Measure("stored length", part) for part in names.parts}

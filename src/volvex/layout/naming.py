@@ -1,0 +1,348 @@
+"""Names of entries: whole in one field, or put together from folders, keys, extensions and types; and taken apart again."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from volvex.errors import FormatError, NotFoundError, RefusedError
+from volvex.layout.columns import Array, Texts
+from volvex.layout.kinds import archive as facts
+from volvex.layout.model import Fact, Field, RecordsOf, Text
+from volvex.layout.reading import DEEPEST, BlockRead, Reading
+
+
+def names_of(reading: Reading) -> tuple[Texts, bool]:
+    """The entries' whole names, and whether they are only keys."""
+    own = _own_names(reading)
+    nameless = own is None
+    names = _keys(reading) if own is None else own
+    if nameless and reading.fact(facts.FOLDER_KEY) is None and _folders_of_entries(reading) is None:
+        return names, True
+    before, after = _before(reading), _after(reading, nameless)
+    if before is None and after is None:
+        return names, nameless
+    raws = names.raws()
+    if before is not None:
+        raws = [head + raw for head, raw in zip(before, raws, strict=True)]
+    if after is not None:
+        raws = [raw + tail for raw, tail in zip(raws, after, strict=True)]
+    return Texts.of(raws, names.encoding), nameless
+
+
+def _own_names(reading: Reading) -> Texts | None:
+    found = reading.fact(facts.NAME)
+    if found is not None:
+        column = found[0].columns[found[1].name]
+        assert isinstance(column, Texts)
+        return column
+    pointing = reading.fact(facts.NAME_AT)
+    return pooled(reading, *pointing) if pointing else None
+
+
+def _keys(reading: Reading) -> Texts:
+    """The keys of entries without names, as text."""
+    found = reading.fact(facts.KEY)
+    assert found is not None  # the kind sees to that
+    return Texts.of(key_texts(*found), "ascii")
+
+
+def key_texts(block: BlockRead, one: Field) -> list[bytes]:
+    """A column of keys in hexadecimal digits, as many as they have bits for."""
+    bits = getattr(one.type, "bits", 32)
+    mask = (1 << bits) - 1
+    return [b"%0*x" % (bits // 4, key & mask) for key in block.numbers(one.name).tolist()]
+
+
+def _before(reading: Reading) -> list[bytes] | None:
+    """The folder of each entry with its slash; None when there are no folders."""
+    found = reading.fact(facts.FOLDER_KEY)
+    if found is not None:
+        return [key + b"/" for key in key_texts(*found)]
+    rows = _folders_of_entries(reading)
+    if rows is None:
+        return None
+    folders = folder_paths(reading)
+    return [folders[row] for row in rows.tolist()]
+
+
+def _after(reading: Reading, nameless: bool) -> list[bytes] | None:
+    """The dot and ending of each entry; None when names have theirs."""
+    endings, found = _endings(reading)
+    if found is None or nameless:
+        return None
+    encoding = _encoding(reading)
+    made = {number: f".{word}".encode(encoding) if word else b"" for number, word in endings.items()}
+    return [made.get(number, b"") for number in reading.true(*found).tolist()]
+
+
+def _endings(reading: Reading) -> tuple[dict[int, str], tuple[BlockRead, Field] | None]:
+    """What the numbers of extensions or types stand for, and the field that holds them."""
+    found = reading.fact(facts.EXTENSION)
+    if found is not None and isinstance(found[1].meaning, Fact):
+        return {number: "" if word == "none" else word for number, word in found[1].meaning.table}, found
+    found = reading.fact(facts.TYPE)
+    if found is None:
+        return {}, None
+    return dict(enumerate(type_names(reading))), found
+
+
+def endings_of(reading: Reading) -> list[str] | None:
+    """The extension of each entry where numbers tell it; None where names do."""
+    endings, found = _endings(reading)
+    return [endings.get(number, "") for number in reading.true(*found).tolist()] if found else None
+
+
+def type_names(reading: Reading) -> list[str]:
+    """The names of the types of a package, by their numbers."""
+    texts = _named(reading, facts.TYPE_NAME, facts.TYPE_NAME_AT)
+    return [raw.decode(texts.encoding, "replace").lower() for raw in texts.raws()] if texts else []
+
+
+def _named(reading: Reading, name: str, place: str) -> Texts | None:
+    """A column of names, told by themselves or by places in the pool."""
+    found = reading.fact(name)
+    if found is not None:
+        column = found[0].columns[found[1].name]
+        assert isinstance(column, Texts)
+        return column
+    pointing = reading.fact(place)
+    return pooled(reading, *pointing) if pointing else None
+
+
+def _encoding(reading: Reading) -> str:
+    found = reading.fact(facts.NAME) or reading.pool()
+    return found[1].type.encoding if found and isinstance(found[1].type, Text) else "ascii"
+
+
+# pools
+
+
+def pooled(reading: Reading, block: BlockRead, one: Field) -> Texts:
+    """The names that stand at the places of the pool which a column tells, counted from its start."""
+    places, pool = reading.true(block, one), reading.pool()
+    assert pool is not None and isinstance(pool[1].type, Text)
+    home, kind = pool[0], pool[1].type
+    if kind.zero == 1:
+        data = np.frombuffer(home.data, np.uint8)
+        zeros = np.flatnonzero(data == 0)
+        wrong = (places < 0) | (places > (zeros[-1] if len(zeros) else -1))
+        _refuse(
+            block,
+            one,
+            wrong,
+            lambda row: f"{int(places[row])} is no place in {home.block.name}, which has {len(data)} bytes",
+        )
+        return Texts(home.data, places, zeros[np.searchsorted(zeros, places)] - places, kind.encoding)
+    texts, starts = home.columns[pool[1].name], home.starts - home.start
+    assert isinstance(texts, Texts)
+    row = np.searchsorted(starts, places)
+    wrong = (places < 0) | (row >= len(starts))
+    wrong |= starts[np.minimum(row, max(0, len(starts) - 1))] != places if len(starts) else True
+    _refuse(block, one, wrong, lambda row: f"no text starts at {int(places[row])} in {home.block.name}")
+    return texts.take(row)
+
+
+def _refuse(block: BlockRead, one: Field, wrong: Array, say: object) -> None:
+    if wrong.any():
+        row = int(np.argmax(wrong))
+        raise FormatError(block.source.name, say(row), offset=block.offset(row, one.name), field=block.where(row, one.name),  # type: ignore[operator]
+                          hint="a fresh copy of the file, or the layout: does it count from somewhere else?")  # fmt: skip
+
+
+# folders
+
+
+def folder_paths(reading: Reading) -> list[bytes]:
+    """The path of each folder with its closing slash, nothing for the root; FormatError for folders in a circle."""
+    names = _named(reading, facts.FOLDER_NAME, facts.FOLDER_NAME_AT)
+    assert names is not None
+    raws, parents, slash = names.raws(), _parents(reading), "/".encode(names.encoding)
+    paths: list[bytes | None] = [None] * len(raws)
+    for row in range(len(raws)):
+        chain, at = [], row
+        while at >= 0 and paths[at] is None:
+            chain.append(at)
+            at = parents[at]
+            if len(chain) > DEEPEST:
+                raise _folder_error(reading, row, f"it lies in itself, or more than {DEEPEST} folders deep")
+        above = (paths[at] or b"") if at >= 0 else b""
+        for one in reversed(chain):
+            above = above + raws[one] + slash if raws[one] else above
+            paths[one] = above
+    return [path or b"" for path in paths]
+
+
+def _parents(reading: Reading) -> list[int]:
+    """The folder above each folder, -1 for none."""
+    block = reading.rooted("folder")[0]
+    count, found = len(block.starts), reading.fact(facts.PARENT)
+    if found is not None:
+        parents = reading.true(*found)
+        return np.where((parents < 0) | (parents >= count), -1, parents).tolist()
+    first, told = reading.fact(facts.FIRST_FOLDER), reading.fact(facts.FOLDERS)
+    if told is None:
+        return [-1] * count
+    numbers = reading.true(*told).tolist()
+    if first is None:
+        return _growing_parents(numbers)
+    parents_of = [-1] * count
+    for row, (start, number) in enumerate(zip(reading.true(*first).tolist(), numbers, strict=True)):
+        if number and not (start >= 0 and 0 < number <= count - start):
+            raise _folder_error(reading, row, f"{number} folders from {start} on, and there are {count}")
+        for child in range(start, start + number):
+            parents_of[child] = row
+    return parents_of
+
+
+def _growing_parents(numbers: list[int]) -> list[int]:
+    """Parents of folders of which each is followed by all that lie in it."""
+    parents, open_ = [], list[list[int]]()  # of each open folder: its row, and how many are still to come
+    for row, number in enumerate(numbers):
+        while open_ and not open_[-1][1]:
+            open_.pop()
+        parents.append(open_[-1][0] if open_ else -1)
+        if open_:
+            open_[-1][1] -= 1
+        open_.append([row, number])
+    return parents
+
+
+def _folder_error(reading: Reading, row: int, problem: str) -> FormatError:
+    block = reading.rooted("folder")[0]
+    return FormatError(block.source.name, problem, offset=int(block.starts[row]), field=f"{block.block.name}[{row}]",
+                       hint="a fresh copy of the file, or another layout")  # fmt: skip
+
+
+def _folders_of_entries(reading: Reading) -> Array | None:
+    """The folder of each entry; None when there are none."""
+    blocks = reading.rooted("folder")
+    if not blocks:
+        return None
+    found, count = reading.fact(facts.FOLDER), len(blocks[0].starts)
+    if found is not None:
+        rows = reading.true(*found)
+        _refuse(
+            *found, (rows < 0) | (rows >= count), lambda row: f"there is no folder {int(rows[row])}, there are {count}"
+        )
+        return rows
+    held = next((block.owners for block in reading.entry_blocks() if block.owners is not None), None)
+    return held if held is not None else _ranged(reading)
+
+
+def _ranged(reading: Reading) -> Array:
+    """The folder of each entry, where folders tell their first entry and how many there are."""
+    first, told = reading.fact(facts.FIRST_FILE), reading.fact(facts.FILES)
+    assert first is not None and told is not None
+    count = len(reading.entry_blocks()[0].starts)
+    rows = np.full(count, -1, np.int64)
+    for row, (start, number) in enumerate(
+        zip(reading.true(*first).tolist(), reading.true(*told).tolist(), strict=True)
+    ):
+        if number and not (start >= 0 and 0 < number <= count - start):
+            raise _folder_error(reading, row, f"{number} entries from {start} on, and there are {count}")
+        if (rows[start : start + number] >= 0).any():
+            raise _folder_error(reading, row, "an entry that is in another folder already")
+        rows[start : start + number] = row
+    if (rows < 0).any():
+        raise _folder_error(reading, 0, f"entry {int(np.argmax(rows < 0))} is in no folder")
+    return rows
+
+
+def entry_folders(reading: Reading) -> Array | None:
+    """The folder of each entry as a row of the block of folders; None when there are no folders."""
+    return _folders_of_entries(reading)
+
+
+def has_ranges(reading: Reading) -> bool:
+    """Whether folders say which entries are theirs by the first and how many."""
+    return reading.fact(facts.FIRST_FILE) is not None and reading.fact(facts.FILES) is not None
+
+
+def holds_records(reading: Reading) -> bool:
+    """Whether entries' records lie within those of their folders."""
+    return any(isinstance(one.meaning, RecordsOf) for block in reading.blocks.values() for one in block.block.fields)
+
+
+# taking names apart
+
+
+@dataclass
+class NewName:
+    """What a new entry's name says, in the fields that hold it."""
+
+    text: bytes = b""
+    numbers: dict[str, int] = field(default_factory=dict)  # fact -> its true number
+    folder: int | None = None
+
+
+def new_name(reading: Reading, name: bytes) -> NewName:
+    """The facts that make up a name; NotFoundError or RefusedError when this archive cannot say it."""
+    assert reading.entries is not None
+    made, names = NewName(name), reading.entries.names
+    slash, dot = "/".encode(names.encoding), ".".encode(names.encoding)
+    shown = name.decode(names.encoding, "replace")
+    if reading.fact(facts.FOLDER_KEY) is not None:
+        folder, _, made.text = made.text.rpartition(slash)
+        made.numbers[facts.FOLDER_KEY] = _key(reading, facts.FOLDER_KEY, folder, shown)
+    elif reading.rooted("folder"):
+        folder, _, made.text = made.text.rpartition(slash)
+        made.folder = _folder_row(reading, folder + slash if folder else b"", shown)
+        if reading.fact(facts.FOLDER) is not None:
+            made.numbers[facts.FOLDER] = made.folder
+    if reading.entries.nameless:
+        made.numbers[facts.KEY] = _key(reading, facts.KEY, made.text, shown)
+        return made
+    endings, found = _endings(reading)
+    if found is not None:
+        whole, _, ending = made.text.rpartition(dot)
+        word = ending.decode(names.encoding, "replace").lower()
+        number = next((number for number, known in endings.items() if whole and known == word), None)
+        if number is None:
+            number = next((number for number, known in endings.items() if not known), None)
+        elif whole:
+            made.text = whole
+        if number is None:
+            known = ", ".join(sorted(word for word in endings.values() if word))
+            raise RefusedError(
+                f"{shown}: this archive tells extensions by number, and has none for it", f"one of {known}"
+            )
+        made.numbers[found[1].meaning.what] = number  # type: ignore[union-attr]
+    return made
+
+
+def _key(reading: Reading, what: str, text: bytes, shown: str) -> int:
+    found = reading.fact(what)
+    assert found is not None
+    digits = getattr(found[1].type, "bits", 32) // 4
+    try:
+        if len(text) == digits:
+            return int(text, 16)
+    except ValueError:
+        pass
+    raise RefusedError(f"{shown}: this archive knows its entries by keys alone, which nobody can make of a name yet",
+                       f"a name of {digits} hexadecimal digits, as those it lists")  # fmt: skip
+
+
+def _folder_row(reading: Reading, folder: bytes, shown: str) -> int:
+    paths = folder_paths(reading)
+    if folder not in paths:
+        raise NotFoundError(f"{shown}: this archive has no such folder, and a new one cannot be added to it yet",
+                            "a folder that it has")  # fmt: skip
+    return paths.index(folder)
+
+
+def fresh_name(reading: Reading, like: int) -> bytes:
+    """A name that no entry has, beside the entry `like`: a key where there are only keys."""
+    assert reading.entries is not None
+    names = reading.entries.names
+    slash, dot = "/".encode(names.encoding), ".".encode(names.encoding)
+    folder, cut, last = names.raw(like).rpartition(slash)
+    taken = set(names.raws())
+    if reading.entries.nameless:
+        tries = (b"%0*x" % (len(last), number) for number in range(len(taken) + 1))
+    else:
+        ending = dot + last.rpartition(dot)[2] if dot in last else b""
+        tries = (f"volvex-{number}".encode(names.encoding) + ending for number in range(len(taken) + 1))
+    return next(folder + cut + name for name in tries if folder + cut + name not in taken)

@@ -1,0 +1,158 @@
+"""Layouts made whole: records put where others name them, and the order of bytes settled."""
+
+from __future__ import annotations
+
+import dataclasses
+import difflib
+from dataclasses import replace
+from typing import Any, TypeVar
+
+from volvex.errors import LayoutError
+from volvex.layout.model import (
+    Array,
+    Bits,
+    Block,
+    Choice,
+    Field,
+    FieldType,
+    Float,
+    Here,
+    Layout,
+    Measure,
+    Nested,
+    Number,
+    Place,
+    Record,
+    RecordsOf,
+    Text,
+)  # fmt: skip
+
+T = TypeVar("T")
+
+
+def resolved(layout: Layout) -> Layout:
+    """The layout with the fields of records in place of their names; LayoutError for a name that no record has."""
+    records = tuple(
+        replace(one, fields=tuple(_filled(layout, field, (one.name,)) for field in one.fields))
+        for one in layout.records
+    )
+    blocks = []
+    for block in layout.blocks:
+        fields = tuple(_filled(layout, field, ()) for field in block.fields)
+        blocks.append(replace(block, fields=tuple(flat for field in fields for flat in _flat(layout, field))))
+    return replace(layout, blocks=tuple(_holding(layout, block, blocks) for block in blocks), records=records)
+
+
+def _holding(layout: Layout, block: Block, blocks: list[Block]) -> Block:
+    """A block whose records hold those of another: they become an array of as many as a field counts."""
+    fields = list(block.fields)
+    for place, one in enumerate(fields):
+        if not isinstance(one.meaning, RecordsOf):
+            continue
+        inner = next(other for other in blocks if other.name == one.meaning.block)
+        teller = next((other for other in fields[:place] if other.meaning == Measure("count", inner.name)), None)
+        problem = ""
+        if teller is None:
+            problem = f"no field before it says how many records of {inner.name} lie here"
+        elif inner is block or inner.at is not None or any(isinstance(other.meaning, RecordsOf) for other in inner.fields):
+            problem = f"the records of {inner.name} lie somewhere else already, or hold records themselves"
+        if problem or teller is None:
+            raise LayoutError(layout.file, one.place.line, one.place.column, problem, hint=f"u32  count of {inner.name}")
+        array = Array(Nested(inner.name, inner.fields, one.place), teller.name)
+        fields[place] = replace(one, type=array if isinstance(one.type, Here) else one.type)
+    return replace(block, fields=tuple(fields))
+
+
+def _filled(layout: Layout, field: Field, above: tuple[str, ...]) -> Field:
+    return replace(field, type=_type(layout, field.type, above, field.place))
+
+
+def _type(layout: Layout, kind: FieldType, above: tuple[str, ...], place: Place) -> FieldType:
+    if isinstance(kind, Array):
+        return replace(kind, of=_type(layout, kind.of, above, place))
+    if isinstance(kind, Choice):
+        return replace(kind, records=tuple(_nested(layout, name, above, place) for _, name in kind.table))
+    return _nested(layout, kind.record, above, kind.place) if isinstance(kind, Nested) else kind
+
+
+def _nested(layout: Layout, name: str, above: tuple[str, ...], place: Place) -> Nested:
+    record = layout.record(name)
+    if record is None:
+        types = [
+            *(one.name for one in layout.records),
+            "u8",
+            "u16",
+            "u24",
+            "u32",
+            "u64",
+            "i32",
+            "f32",
+            "varint",
+            "text",
+            "bytes",
+        ]
+        near = difflib.get_close_matches(name, types, 1)
+        hint = f"`{near[0]}`" if near else f"record {name}, with its fields below"
+        raise LayoutError(layout.file, place.line, place.column, f"there is no type and no record {name}", hint=hint)
+    if name in above:
+        raise LayoutError(layout.file, place.line, place.column, f"the record {name} would hold itself",
+                          hint="an array in another record")  # fmt: skip
+    return Nested(name, tuple(_filled(layout, field, (*above, name)) for field in record.fields), place)
+
+
+def _flat(layout: Layout, field: Field) -> list[Field]:
+    """A record within a block as its fields, each under its own name: `place.start`."""
+    if not isinstance(field.type, Nested):
+        return [field]
+    if any(one.when for one in field.type.fields) and field.when:
+        raise LayoutError(layout.file, field.place.line, field.place.column, f"`{field.name}` and its fields each depend on something",
+                          hint="`when` in one of the two places")  # fmt: skip
+    inner = {one.name for one in field.type.fields}
+    found = []
+    for one in field.type.fields:
+        moved = _renamed(one, f"{field.name}.", inner)
+        found += _flat(layout, replace(moved, when=moved.when or field.when))
+    return found
+
+
+def _renamed(field: Field, before: str, inner: set[str]) -> Field:
+    """A field of a record as one of the block: what it says of its siblings gets their new names."""
+
+    def new(name: str) -> str:
+        return before + name if name in inner else name
+
+    kind: FieldType = field.type
+    if isinstance(kind, Bits):
+        kind = replace(kind, host=new(kind.host))
+    elif isinstance(kind, Text) and kind.told:
+        kind = replace(kind, told=new(kind.told))
+    elif isinstance(kind, Array) and isinstance(kind.count, str):
+        kind = replace(kind, count=new(kind.count))
+    elif isinstance(kind, Choice):
+        kind = replace(kind, by=new(kind.by))
+    meaning = field.meaning
+    if isinstance(meaning, Measure) and meaning.what == "length" and meaning.part in inner:
+        meaning = replace(meaning, part=new(meaning.part))
+    when = replace(field.when, field=new(field.when.field)) if field.when else None
+    return replace(field, name=before + field.name, type=kind, meaning=meaning, when=when)
+
+
+def ordered(value: T, big: bool) -> T:
+    """A layout (or a part of one) in which every number has its order of bytes."""
+    if isinstance(value, Number | Float) and value.big is None:
+        return replace(value, big=big)
+    if isinstance(value, tuple):
+        return tuple(ordered(one, big) for one in value)  # type: ignore[return-value]
+    if not isinstance(value, Layout | Block | Field | Record | Text | Array | Nested | Choice) and not _may_hold(value):
+        return value
+    changes: dict[str, Any] = {}
+    for one in dataclasses.fields(value):  # type: ignore[arg-type]
+        old = getattr(value, one.name)
+        new = ordered(old, big)
+        if new is not old and new != old:
+            changes[one.name] = new
+    return replace(value, **changes) if changes else value  # type: ignore[type-var]
+
+
+def _may_hold(value: Any) -> bool:
+    return type(value).__name__ in ("Content", "Part", "Wrap", "Derived")

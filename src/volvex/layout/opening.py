@@ -1,0 +1,21 @@
+"""A file read by its layout: blocks found, checked, and the entries made of them."""
+
+from __future__ import annotations
+
+from volvex.layout.entering import check_entries, entries_of
+from volvex.layout.model import Layout
+from volvex.layout.reading import Reading, locate
+from volvex.layout.verifying import verify_blocks
+from volvex.source import Source
+
+
+def read(layout: Layout, source: Source) -> Reading:
+    """Read a file's blocks and check all that can be checked without its content.
+
+    FormatError names the first field that is not what the layout says.
+    """
+    reading = locate(layout, source)
+    verify_blocks(reading)
+    reading.entries = entries_of(reading)
+    check_entries(reading, reading.entries)
+    return reading

@@ -1,0 +1,162 @@
+"""In which order a layout's parts are found and sealed, and whether it can be written."""
+
+from __future__ import annotations
+
+from volvex.layout.kinds import kind_of
+from volvex.layout.model import (
+    Block,
+    Condition,
+    Fact,
+    Field,
+    Layout,
+    Measure,
+    Part,
+    Place,
+    RecordsOf,
+    SealOf,
+    Text,
+    Varint,
+)  # fmt: skip
+
+Holders = dict[tuple[str, str], list[tuple[Block, Field]]]
+
+
+def measures(layout: Layout) -> Holders:
+    """(what, part) -> the fields that hold it: several when they depend on something. Upper bits are left out."""
+    found: Holders = {}
+    for block in layout.blocks:
+        for field in block.fields:
+            if isinstance(field.meaning, Measure) and not field.meaning.upper:
+                found.setdefault((field.meaning.what, field.meaning.part), []).append((block, field))
+    return found
+
+
+def holder_of(layout: Layout, block: Block) -> Block | None:
+    """The block within whose records the records of `block` lie."""
+    for home in layout.blocks:
+        if any(isinstance(one.meaning, RecordsOf) and one.meaning.block == block.name for one in home.fields):
+            return home
+    return None
+
+
+def grows(block: Block) -> bool:
+    """Whether a block's records say themselves how many more follow: folders, each with its folders behind it."""
+    told = {one.meaning.what for one in block.fields if isinstance(one.meaning, Fact)}
+    return "folders in it" in told and "first folder" not in told
+
+
+def reading_order(layout: Layout) -> list[Block | Part]:
+    """The blocks and parts in an order in which each can be found from those before it; others are left out."""
+    known, order = measures(layout), list[Block | Part]()
+    waiting: list[Block | Part] = [*layout.parts, *layout.blocks]
+    while True:
+        done = {one.name for one in order}
+        ready = [one for one in waiting if _is_found(layout, one, known, done)]
+        if not ready:
+            return order
+        order.append(ready[0])
+        waiting.remove(ready[0])
+
+
+def _is_found(layout: Layout, one: Block | Part, known: Holders, read: set[str]) -> bool:
+    def told(what: str) -> bool:
+        holders = known.get((what, one.name), [])
+        bases = {change.part for _, field in holders for change in field.changes if change.how == "from"}
+        return bool(holders) and {home.name for home, _ in holders} | bases <= read
+
+    holder = holder_of(layout, one) if isinstance(one, Block) else None
+    if holder is not None:
+        return holder.name in read
+    if one.at is not None:
+        placed = not one.at.after or one.at.after in read
+    else:
+        placed = told("start")
+    if not placed or not _asked(one) <= read:
+        return False
+    if isinstance(one, Part):
+        return all(told(what) for what in ("length", "stored length") if (what, one.name) in known)
+    if one.within and one.within not in read:
+        return False
+    if one.along:
+        return one.along in read
+    return not one.repeats or one.until is not None or ("count", one.name) not in known or told("count")
+
+
+def _asked(one: Block | Part) -> set[str]:
+    """The blocks whose fields must be known before this can be read."""
+    conditions = [one.when] if one.when else []
+    if isinstance(one, Block):
+        own = {field.name for field in one.fields}
+        conditions += [field.when for field in one.fields if field.when and field.when.field not in own]
+    return {condition.field.partition(".")[0] for condition in conditions}
+
+
+def is_own(block: Block, when: Condition) -> bool:
+    """Whether a condition asks a field of the same record."""
+    return any(one.name == when.field for one in block.fields)
+
+
+def unwritable(layout: Layout) -> list[tuple[Place, str]]:
+    """Why a sound layout could be read but not written: places and reasons, none when it can be."""
+    reasons: list[tuple[Place, str]] = []
+    if layout.read_only:
+        reasons.append((layout.place, "its author says `read only`"))
+    order = seal_order(layout)
+    for block in layout.blocks:
+        if block not in order:
+            reasons.append((block.place, f"the seals of {block.name} and of another block each cover the other"))
+        if _stands_behind_a_growing_block(layout, block):
+            reasons.append((block.place, f"{block.name} has a fixed place behind a block that may grow into it"))
+        if block.at and block.at.from_end and (block.repeats or _varies(block)):
+            reasons.append(
+                (block.place, f"{block.name} is found from the end of the file, but may change its own length")
+            )
+    sealing = [(one.place, one) for block in layout.blocks for one in block.fields if _covers_file(one)]
+    if len(sealing) > 1:
+        reasons.append((sealing[1][0], "two seals over the file would each cover the other"))
+    reasons += getattr(kind_of(layout.kind), "unwritable", lambda _: ())(layout)
+    return reasons
+
+
+def _covers_file(field: Field) -> bool:
+    return isinstance(field.meaning, SealOf) and field.meaning.part == "file"
+
+
+def _varies(block: Block) -> bool:
+    return any(isinstance(f.type, Varint) or (isinstance(f.type, Text) and not f.type.size) for f in block.fields)
+
+
+def _stands_behind_a_growing_block(layout: Layout, block: Block) -> bool:
+    if block.at is None or not block.at.fixed or not block.at.offset:
+        return False
+    fixed = [(other, other.at) for other in layout.blocks
+             if other.at is not None and other.at.fixed and other.within == block.within]  # fmt: skip
+    return any(other.repeats and at.offset < block.at.offset for other, at in fixed)
+
+
+def seal_order(layout: Layout) -> list[Block]:
+    """The blocks in an order in which their seals can be computed; those in a circle are left out."""
+    order: list[Block] = []
+    waiting = list(layout.blocks)
+    while True:
+        done = {block.name for block in order}
+        ready = [block for block in waiting if _sealed_blocks(layout, block) <= done]
+        if not ready:
+            return order
+        order.append(ready[0])
+        waiting.remove(ready[0])
+
+
+def _sealed_blocks(layout: Layout, block: Block) -> set[str]:
+    """Other blocks that must be whole before this one: those over which it holds a seal, those within its records."""
+    found = set[str]()
+    for field in block.fields:
+        meaning = field.meaning
+        if isinstance(meaning, SealOf) and not meaning.edge and meaning.part != block.name:
+            if layout.block(meaning.part):
+                found.add(meaning.part)
+            elif layout.part(meaning.part):
+                found |= {one.name for one in layout.blocks if one.within == meaning.part}
+        elif isinstance(meaning, RecordsOf):
+            found.add(meaning.block)
+    return found

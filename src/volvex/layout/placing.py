@@ -1,0 +1,326 @@
+"""The parts of one source in the order in which they lie, and where they come to lie.
+
+The parts are blocks, wrapped parts, and contents (bytes that several entries share are one). What lies between two
+parts is filling when it is what the layout would put there; otherwise nobody knows what it is, and it is kept in front
+of the part that follows it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from volvex.errors import FormatError
+from volvex.layout.columns import Array
+from volvex.layout.edits import Piece
+from volvex.layout.model import At
+from volvex.layout.reading import Area, BlockRead
+from volvex.source import Source
+
+NONE = np.zeros(0, np.int64)
+
+
+@dataclass(frozen=True)
+class Moved:
+    """Content that is enciphered anew because its key depends on where it lies."""
+
+    span: int
+    start: int
+
+
+@dataclass(frozen=True)
+class New:
+    """New content, by its index."""
+
+    index: int
+
+
+@dataclass(frozen=True)
+class RecordOf:
+    """The record of an entry that is followed by its content, by its row in the new directory."""
+
+    row: int
+
+
+@dataclass(frozen=True)
+class Whole:
+    """A block or wrapped part, by its name."""
+
+    name: str
+
+
+Step = Piece | Moved | New | RecordOf | Whole
+
+
+@dataclass(frozen=True)
+class Fixed:
+    """A block or wrapped part as the placer sees it."""
+
+    name: str
+    start: int
+    size: int
+    at: At | None
+    align: int
+    fill: int
+
+
+def fixed_of(one: BlockRead | Area) -> Fixed:
+    """A block or wrapped part for placing."""
+    if isinstance(one, Area):
+        return Fixed(one.part.name, one.start, one.stored, one.part.at, one.part.align, one.part.fill)
+    return Fixed(one.block.name, one.start, len(one.data), one.block.at, one.block.align, one.block.fill)
+
+
+@dataclass(frozen=True)
+class Contents:
+    """The entries' contents for placing: stretches of stored bytes, each once, and what becomes of them."""
+
+    spans: Array  # start and size of each
+    align: Array
+    fill: Array
+    new: Array  # index of the new content in its place, or -1
+    gone: Array  # whether nothing of it remains
+    loose: list[tuple[int, int, int]]  # new contents that go behind the last: index, alignment, filling
+    keyed: bool = False  # whether keys depend on where a content lies
+
+    @classmethod
+    def none(cls) -> Contents:
+        """No content at all."""
+        return cls(np.zeros((0, 2), np.int64), NONE, NONE, NONE, np.zeros(0, bool), [])
+
+    @property
+    def floating(self) -> Array:
+        """Which spans are mere numbers: empty, and not where a content could be placed."""
+        empty = (self.spans[:, 0] == 0) | (self.spans[:, 0] % np.maximum(1, self.align) != 0)
+        return np.asarray((self.spans[:, 1] == 0) & empty, bool)
+
+
+@dataclass(frozen=True)
+class Inline:
+    """Records that are each followed by their content."""
+
+    block: BlockRead
+    size: Callable[[int], int]  # of a record, by its row in the new directory
+    new_row: Array  # of each old row
+    first_loose: int  # the row of the first loose content in the new directory
+    new: Array  # index of the new content of each row, or -1
+    gone: Array
+
+
+@dataclass
+class Placed:
+    """What came of it."""
+
+    steps: list[Step] = field(default_factory=list)
+    size: int = 0
+    starts: dict[str, int] = field(default_factory=dict)  # of blocks and wrapped parts
+    span_start: Array = field(default_factory=lambda: NONE)  # of each span
+    new_start: dict[int, int] = field(default_factory=dict)  # of each new content
+    inline_end: int = 0
+
+
+@dataclass
+class _Parts:
+    """All parts in the order of the source, as columns."""
+
+    start: Array
+    size: Array
+    align: Array
+    fill: Array
+    fixed: Array  # index into the blocks and wrapped parts, -1 for content
+    record: Array  # the entry whose record it is, when content follows each record; -1 otherwise
+    span: Array  # index into the spans, -1 for what is no content
+    new: Array  # index into the new contents, -1: as it was
+    gone: Array  # whether the part is left out
+
+
+class Placer:
+    """Places the parts of one source; `each` places every content by itself and makes every filling anew."""
+
+    def __init__(
+        self, source: Source, fixed: Sequence[Fixed], contents: Contents, inline: Inline | None, each: bool
+    ) -> None:
+        self.source, self.fixed, self.contents, self.inline = source, list(fixed), contents, inline
+        self.each = each
+        self.parts = self._sorted_parts()
+
+    def _sorted_parts(self) -> _Parts:
+        contents, fixed, inline = self.contents, self.fixed, self.inline
+        real = np.flatnonzero(~contents.floating)
+        count = len(real)
+        rows = np.arange(len(inline.block.starts)) if inline is not None else NONE
+        ends = inline.block.ends if inline is not None else None
+        start = _stack(contents.spans[real, 0], [one.start for one in fixed], inline.block.starts if inline else NONE)
+        size = _stack(
+            contents.spans[real, 1], [one.size for one in fixed],
+            ends - inline.block.starts if inline is not None and ends is not None else NONE,
+        )  # fmt: skip
+        order = np.lexsort((start + size, start))
+
+        def column(ours: Array, of_fixed: list[int], of_records: Array | int) -> Array:
+            return _stack(ours, of_fixed, np.broadcast_to(of_records, len(rows)))[order]
+
+        block, ones, nothing = inline.block.block if inline else None, np.ones(count, np.int64), [-1] * len(fixed)
+        return _Parts(
+            start[order], size[order],
+            column(contents.align[real], [one.align for one in fixed], block.align if block else 1),
+            column(contents.fill[real], [one.fill for one in fixed], block.fill if block else 0),
+            column(-ones, list(range(len(fixed))), -1), column(-ones, nothing, rows), column(real, nothing, -1),
+            column(contents.new[real], nothing, inline.new if inline else -1),
+            column(contents.gone[real] & (contents.new[real] < 0), [0] * len(fixed), inline.gone if inline else 0).astype(bool),
+        )  # fmt: skip
+
+    def check(self, name_of_span: Callable[[int], str]) -> None:
+        """Parts must not overlap, and must stand where the layout would put them; FormatError otherwise."""
+        parts = self.parts
+        ends = np.maximum.accumulate(parts.start + parts.size)
+        overlap = np.flatnonzero(parts.start[1:] < ends[:-1])
+        if len(overlap):
+            part = int(overlap[0]) + 1
+            raise FormatError(self.source.name, f"{self._name(part, name_of_span)} overlaps what lies before it, which ends at {ends[part - 1]:#x}",
+                              offset=int(parts.start[part]), hint="a fresh copy of the file, or another layout")  # fmt: skip
+        told = [index for index, one in enumerate(self.fixed) if one.at is not None and not one.at.after]
+        crooked = np.flatnonzero((parts.start % parts.align != 0) & ~np.isin(parts.fixed, told))
+        if len(crooked):
+            part = int(crooked[0])
+            raise FormatError(self.source.name, f"{self._name(part, name_of_span)} does not start at a multiple of {parts.align[part]}",
+                              offset=int(parts.start[part]), hint="another `align` in the layout")  # fmt: skip
+
+    def _name(self, part: int, name_of_span: Callable[[int], str]) -> str:
+        if self.parts.fixed[part] >= 0:
+            return self.fixed[int(self.parts.fixed[part])].name
+        if self.parts.record[part] >= 0 and self.inline is not None:
+            return f"{self.inline.block.block.name}[{int(self.parts.record[part])}]"
+        return name_of_span(int(self.parts.span[part]))
+
+    # placing
+
+    def place(self, sizes: Mapping[str, int]) -> Placed:
+        """Go through the parts in order, with these sizes of blocks and wrapped parts."""
+        self.sizes, self.placed, parts = sizes, Placed(), self.parts
+        self.placed.span_start = self.contents.spans[:, 0].copy()
+        stops, last = self._stops(), self._last_content()
+        for number, stop in enumerate(stops):
+            until = stops[number + 1] if number + 1 < len(stops) else len(parts.start)
+            self._place_part(stop, until)
+            if stop <= last < until:
+                self._place_loose()
+        if not stops:
+            self._place_loose()
+        end = int((parts.start + parts.size).max()) if len(parts.start) else 0
+        self._keep(end, self.source.size)
+        return self.placed
+
+    def _last_content(self) -> int:
+        """The part behind which new contents go: the last content, or what stands before where content would."""
+        parts = self.parts
+        contents = np.flatnonzero(parts.fixed < 0)
+        if len(contents):
+            return int(contents[-1])
+        if self.inline is not None:
+            return int(np.searchsorted(parts.start, self.inline.block.start, "left")) - 1
+        return len(parts.start) - 1
+
+    def _stops(self) -> list[int]:
+        """Parts that must be looked at by themselves; those between two of them move with the first."""
+        parts = self.parts
+        if self.each or self.contents.keyed:
+            return list(range(len(parts.start)))
+        odd = (parts.fixed >= 0) | (parts.new >= 0) | parts.gone
+        odd[1:] |= odd[:-1].copy()
+        if len(np.unique(parts.align)) > 1:  # what moves together must have the same alignment
+            odd[1:] |= parts.align[1:] != parts.align[:-1]
+        if len(odd):
+            odd[0] = True
+        return [int(index) for index in np.flatnonzero(odd)]
+
+    def _place_part(self, part: int, until: int) -> None:
+        """Place one part, and with it the unchanged contents up to `until`."""
+        parts, placed = self.parts, self.placed
+        start, end = int(parts.start[part]), int(parts.start[until - 1] + parts.size[until - 1])
+        before = int(parts.start[part - 1] + parts.size[part - 1]) if part else 0
+        align, fill = int(parts.align[part]), int(parts.fill[part])
+        self._between(before, start, align, fill)
+        if parts.gone[part]:
+            return
+        self._align(align, fill)
+        row, span = int(parts.record[part]), int(parts.span[part])
+        if row >= 0 and self.inline is not None:
+            placed.starts.setdefault(self.inline.block.block.name, placed.size)
+        if parts.fixed[part] >= 0:
+            self._place_fixed(self.fixed[int(parts.fixed[part])])
+        elif row >= 0 and self.inline is not None and (self.each or parts.new[part] >= 0):
+            self._place_record(int(self.inline.new_row[row]))
+        elif parts.new[part] >= 0:
+            self._place_new(int(parts.new[part]))
+        elif self.contents.keyed and span >= 0 and placed.size != start:
+            placed.span_start[span] = placed.size
+            placed.steps.append(Moved(span, placed.size))
+            placed.size += end - start
+        else:
+            spans = parts.span[part:until]
+            placed.span_start[spans[spans >= 0]] += placed.size - start
+            self._copy(start, end - start)
+
+    def _between(self, before: int, start: int, align: int, fill: int) -> None:
+        """Keep what lies between two parts, unless it is the filling that the layout would put there."""
+        size = start - before
+        if size and not (size < align and self.source.read(before, size) == bytes([fill]) * size):
+            self._keep(before, start)
+
+    def _keep(self, start: int, end: int) -> None:
+        if end > start:
+            self._copy(start, end - start)
+
+    def _copy(self, offset: int, size: int) -> None:
+        steps = self.placed.steps
+        last = steps[-1] if steps else None
+        if isinstance(last, Piece) and last.source is self.source and last.offset + last.size == offset:
+            steps[-1] = Piece(source=self.source, offset=last.offset, size=last.size + size)
+        else:
+            steps.append(Piece(source=self.source, offset=offset, size=size))
+        self.placed.size += size
+
+    def _align(self, align: int, fill: int) -> None:
+        missing = -self.placed.size % align
+        if missing:
+            self.placed.steps.append(Piece.of(bytes([fill]) * missing))
+            self.placed.size += missing
+
+    def _place_fixed(self, one: Fixed) -> None:
+        if one.at is not None and one.at.fixed and one.at.offset != self.placed.size:
+            raise FormatError(
+                self.source.name,
+                f"{one.name} must stand at {one.at.offset:#x}, what comes before it now ends at {self.placed.size:#x}",
+            )
+        self.placed.starts[one.name] = self.placed.size
+        self.placed.steps.append(Whole(one.name))
+        self.placed.size += self.sizes[one.name]
+
+    def _place_record(self, row: int) -> None:
+        assert self.inline is not None
+        self.placed.steps.append(RecordOf(row))
+        self.placed.size += self.inline.size(row)
+
+    def _place_new(self, index: int) -> None:
+        self.placed.new_start[index] = self.placed.size
+        self.placed.steps.append(New(index))
+        self.placed.size += self.sizes[f"new {index}"]
+
+    def _place_loose(self) -> None:
+        """New contents without a place of their own go behind the last content."""
+        for number, (index, align, fill) in enumerate(self.contents.loose):
+            if self.inline is not None:
+                self._align(self.inline.block.block.align, self.inline.block.block.fill)
+                self.placed.starts.setdefault(self.inline.block.block.name, self.placed.size)
+                self._place_record(self.inline.first_loose + number)
+            self._align(align, fill)
+            self._place_new(index)
+        self.placed.inline_end = self.placed.size
+
+
+def _stack(ours: Array, of_fixed: list[int], of_records: Array) -> Array:
+    """What is told of contents, blocks and records, one behind the other."""
+    return np.concatenate([ours, np.array(of_fixed, np.int64), of_records]).astype(np.int64)

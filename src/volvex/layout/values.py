@@ -1,0 +1,139 @@
+"""One thing of any type at a time: its bytes as values, for showing arrays, choices and records within records."""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Mapping
+from typing import Any
+
+from volvex.errors import FormatError
+from volvex.layout.columns import Columns, Texts
+from volvex.layout.model import Array, Bits, Choice, Field, FieldType, Float, Nested, Number, Raw, Text, Varint
+
+SHOWN = 6  # elements of an array that are shown
+Value = Any  # a number, a text, bytes, a list, or a dictionary of these
+
+
+def float_of(number: int, bits: int) -> str:
+    """A floating-point number as it is told, from its bits."""
+    form, raw = {16: "<e", 32: "<f", 64: "<d"}[bits], number.to_bytes(bits // 8, "little")
+    value = struct.unpack(form, raw)[0]
+    return f"{value:.9g}" if bits < 64 else repr(value)
+
+
+def read_value(kind: FieldType, data: bytes, at: int, siblings: Mapping[str, Any]) -> tuple[Value, int]:
+    """What stands at a place, and where it ends; FormatError when the bytes do not suffice."""
+    if isinstance(kind, Number | Float):
+        raw = _span(data, at, kind.size)
+        order = "big" if kind.big else "little"
+        if isinstance(kind, Float):
+            return float_of(int.from_bytes(raw, order), kind.bits), at + kind.size  # type: ignore[arg-type]
+        return int.from_bytes(raw, order, signed=kind.signed), at + kind.size  # type: ignore[arg-type]
+    if isinstance(kind, Raw):
+        return _span(data, at, kind.size), at + kind.size
+    if isinstance(kind, Varint):
+        return _varint(kind, data, at)
+    if isinstance(kind, Text):
+        return _text(kind, data, at, siblings)
+    if isinstance(kind, Array):
+        return _array(kind, data, at, siblings)
+    if isinstance(kind, Choice):
+        number = siblings[kind.by]
+        record = next((one for (key, _), one in zip(kind.table, kind.records, strict=True) if key == number), None)
+        if record is None:
+            raise FormatError("a choice", f"{number} stands for no record", offset=at)
+        return read_record(record.fields, data, at)
+    return read_record(kind.fields, data, at) if isinstance(kind, Nested) else (b"", at)
+
+
+def read_record(fields: tuple[Field, ...], data: bytes, at: int) -> tuple[dict[str, Value], int]:
+    """A record's values by the names of its fields, and where it ends."""
+    values: dict[str, Value] = {}
+    for one in fields:
+        if isinstance(one.type, Bits):
+            values[one.name] = values[one.type.host] >> one.type.low & one.type.limits[1]
+        elif one.when is None or _holds(one, values):
+            values[one.name], at = read_value(one.type, data, at, values)
+    return values, at
+
+
+def _holds(one: Field, values: Mapping[str, Any]) -> bool:
+    assert one.when is not None
+    found, value = values.get(one.when.field, 0), one.when.value
+    return bool({
+        "is": found == value, "is not": found != value, "has": isinstance(found, int) and isinstance(value, int) and found & value,
+    }.get(one.when.how, _ordered(one.when.how, found, value)))  # fmt: skip
+
+
+def _ordered(how: str, found: Any, value: Any) -> bool:
+    return (
+        bool({">=": found >= value, "<=": found <= value, ">": found > value, "<": found < value}[how])
+        if how[0] in "<>"
+        else False
+    )
+
+
+def _span(data: bytes, at: int, size: int) -> bytes:
+    if at + size > len(data):
+        raise FormatError("a record", "its bytes end within a field", offset=at)
+    return data[at : at + size]
+
+
+def _varint(kind: Varint, data: bytes, at: int) -> tuple[int, int]:
+    number = place = 0
+    while True:
+        byte = _span(data, at + place, 1)[0]
+        number = number << 7 | byte & 127 if kind.big else number | (byte & 127) << 7 * place
+        place += 1
+        if byte < 128:
+            return number, at + place
+
+
+def _text(kind: Text, data: bytes, at: int, siblings: Mapping[str, Any]) -> tuple[str, int]:
+    if kind.prefix is not None:
+        number, at = read_value(kind.prefix, data, at, {})
+        size, after = number * kind.unit + kind.extra, 0
+    elif kind.told:
+        size, after = siblings[kind.told] * kind.unit + kind.extra, 0
+    elif kind.size is not None:
+        size, after = kind.size, 0
+    else:
+        end = at
+        while any(_span(data, end, kind.zero)):
+            end += kind.zero
+        size, after = end - at, kind.zero
+    raw = _span(data, at, size)
+    return raw.decode(kind.encoding, "backslashreplace").rstrip("\0"), at + size + after
+
+
+def _array(kind: Array, data: bytes, at: int, siblings: Mapping[str, Any]) -> tuple[list[Value], int]:
+    count = kind.count if isinstance(kind.count, int) else siblings[kind.count]
+    found = []
+    for _ in range(count):
+        value, at = read_value(kind.of, data, at, siblings)
+        found.append(value)
+    return found, at
+
+
+def explained(kind: FieldType, raw: bytes, columns: Columns, row: int) -> str:
+    """A value as it is told, cut to some length."""
+    if not raw:
+        return ""
+    siblings = {name: int(column[row]) for name, column in columns.items()
+                if not isinstance(column, Texts) and column.dtype.kind in "iu"}  # fmt: skip
+    try:
+        value, _ = read_value(kind, raw, 0, siblings)
+    except (FormatError, KeyError):
+        return raw[:10].hex(" ")
+    return told(value)
+
+
+def told(value: Value) -> str:
+    """A value in few words."""
+    if isinstance(value, dict):
+        return ", ".join(f"{name} {told(one)}" for name, one in value.items())
+    if isinstance(value, list):
+        more = f" ... {len(value)} in all" if len(value) > SHOWN else ""
+        inner = [f"({told(one)})" if isinstance(one, dict) else told(one) for one in value[:SHOWN]]
+        return f"[{', '.join(inner)}{more}]"
+    return value.hex(" ") if isinstance(value, bytes) else str(value)

@@ -1,0 +1,188 @@
+"""Is a file what its layout says? Constants, lengths, counts and seals, as far as the content is not needed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from volvex.codec import SEAL, Sum
+from volvex.errors import FormatError
+from volvex.layout.columns import Array
+from volvex.layout.model import Block, Constant, Field, Layout, Measure, Number, Raw, SealOf
+from volvex.layout.reading import BlockRead, Reading, measured, told_by
+from volvex.source import Source
+
+
+def verify_blocks(reading: Reading) -> None:
+    """All that can be checked without the content; FormatError names the first field that is not what the layout says."""
+    _check_constants(reading)
+    _check_length(reading)
+    _check_counts(reading)
+    _check_seals(reading)
+
+
+def _check_constants(reading: Reading) -> None:
+    for block in reading.blocks.values():
+        for one in block.block.fields:
+            if not isinstance(one.meaning, Constant) or not len(block.starts):
+                continue
+            values, wanted, there = block.numbers(one.name), one.meaning.value, block.present(one)
+            row = _first_difference(values, wanted, one, there)
+            if row is not None:
+                found = values[row].tobytes() if isinstance(one.type, Raw) else int(values[row])
+                raise FormatError(block.source.name, f"{found!r}, expected {wanted!r}", offset=block.offset(row, one.name),
+                                  field=block.where(row, one.name), hint="a layout for this version of the format")  # fmt: skip
+
+
+def _first_difference(values: Array, wanted: bytes | int, one: Field, there: Array) -> int | None:
+    if isinstance(one.type, Raw):
+        different = values != np.frombuffer(wanted if isinstance(wanted, bytes) else b"", values.dtype)[0]
+    else:
+        different = values != wanted
+    different = different & there
+    return int(np.argmax(different)) if different.any() else None
+
+
+def _check_length(reading: Reading) -> None:
+    found, told = measured(reading, "length", "file"), told_by(reading, "length", "file")
+    if told is not None and found != reading.source.size:
+        block, one = told
+        raise FormatError(reading.source.name, f"the file has {reading.source.size} bytes, this says {found}",
+                          offset=block.offset(0, one.name), field=block.where(0, one.name),
+                          hint="a fresh copy of the file: it may be cut off")  # fmt: skip
+
+
+def _check_counts(reading: Reading) -> None:
+    """Measurements that were not needed for finding the records are right all the same."""
+    for block in reading.blocks.values():
+        for one in block.block.fields:
+            meaning = one.meaning
+            if not isinstance(meaning, Measure) or meaning.upper or meaning.part not in reading.blocks:
+                continue
+            part = reading.blocks[meaning.part]
+            if meaning.what != "count" or part.block.until is None or not block.present(one)[:1].all():
+                continue
+            told, found = int(reading.true(block, one)[0]), len(part.starts)
+            if told != found:
+                raise FormatError(block.source.name, f"{meaning.part} has {found} records, this says {told}",
+                                  offset=block.offset(0, one.name), field=block.where(0, one.name))  # fmt: skip
+
+
+def block_seals(layout: Layout) -> list[tuple[Block, Field, SealOf]]:
+    """The seals over blocks, parts and the file: the block that holds each, its field, what it covers."""
+    return [
+        (block, one, one.meaning)
+        for block in layout.blocks
+        for one in block.fields
+        if isinstance(one.meaning, SealOf)
+        and (
+            one.meaning.edge
+            or one.meaning.part == "file"
+            or layout.block(one.meaning.part)
+            or layout.part(one.meaning.part)
+        )
+    ]
+
+
+def is_over_file(meaning: SealOf) -> bool:
+    """Whether a seal covers content, so that verifying it costs reading it."""
+    return meaning.part == "file" or bool(meaning.edge)
+
+
+def new_sum(algorithm: str) -> Sum:
+    """A seal to be computed."""
+    return SEAL.get(algorithm).new()
+
+
+def seal_value(algorithm: str, data: bytes) -> int:
+    """The seal over some bytes."""
+    seal = new_sum(algorithm)
+    seal.update(data)
+    return seal.value()
+
+
+def name_seal(meaning: SealOf, name: bytes) -> int:
+    """The seal over an entry's own name, in the letters that it asks for."""
+    return seal_value(
+        meaning.algorithm, {"lower name": name.lower(), "upper name": name.upper()}.get(meaning.part, name)
+    )
+
+
+def seal_size(one: Field) -> int:
+    """The bytes of a seal's field."""
+    return one.type.size if isinstance(one.type, Number) else int(getattr(one.type, "size", 0) or 0)
+
+
+def seal_text(one: Field, value: int) -> str:
+    """A seal as it is told: as many digits as it has."""
+    return f"0x{value:0{2 * seal_size(one)}x}"
+
+
+def stored_seal(one: Field, column: Array, row: int) -> int:
+    """A seal as a field holds it; a digest in bytes has its highest byte first."""
+    return int.from_bytes(column[row].tobytes(), "big") if isinstance(one.type, Raw) else int(column[row])
+
+
+def _check_seals(reading: Reading) -> None:
+    """The seals over blocks and parts. Those over the file would cost reading it: see `file_seal_faults`."""
+    for home, one, meaning in block_seals(reading.layout):
+        if is_over_file(meaning):
+            continue
+        holder, data = reading.blocks[home.name], _covered(reading, home, one, meaning)
+        _compare(reading, holder, one, meaning, seal_value(meaning.algorithm, data))
+
+
+def _covered(reading: Reading, home: Block, one: Field, meaning: SealOf) -> bytes:
+    """The bytes that a seal over a block or part covers."""
+    if meaning.part in reading.areas:
+        area = reading.areas[meaning.part]
+        return reading.source.read(area.start, area.stored)
+    covered = reading.blocks[meaning.part]
+    if covered.block is not home:
+        return covered.data
+    at, size = covered.offset(0, one.name) - covered.start, seal_size(one)  # its own bytes count as zero
+    return covered.data[:at] + bytes(size) + covered.data[at + size :]
+
+
+def _compare(reading: Reading, holder: BlockRead, one: Field, meaning: SealOf, value: int) -> None:
+    found = stored_seal(one, holder.numbers(one.name), 0)
+    if value != found:
+        over = f"the file {meaning.edge} {meaning.part}" if meaning.edge else meaning.part
+        raise FormatError(
+            holder.source.name, f"the {meaning.algorithm} of {over} is {seal_text(one, value)}, the file says {seal_text(one, found)}",
+            offset=holder.offset(0, one.name), field=holder.where(0, one.name),
+            hint="a fresh copy of the file: some of its bytes have changed",
+        )  # fmt: skip
+
+
+def verify_file_seals(reading: Reading) -> None:
+    """The seals over the whole file, which is read for them; FormatError for the first that is wrong."""
+    for home, one, meaning in block_seals(reading.layout):
+        if is_over_file(meaning):
+            holder = reading.blocks[home.name]
+            total = new_sum(meaning.algorithm)
+            own = (holder.offset(0, one.name), seal_size(one)) if meaning.part == "file" else (0, 0)
+            for chunk in covered_chunks(reading.source, file_span(reading, meaning), own):
+                total.update(chunk)
+            _compare(reading, holder, one, meaning, total.value())
+
+
+def file_span(reading: Reading, meaning: SealOf) -> tuple[int, int]:
+    """From where to where a seal over the file goes."""
+    if not meaning.edge:
+        return 0, reading.source.size
+    if meaning.edge == "before":
+        return 0, reading.edge("start", meaning.part)
+    return reading.edge("end", meaning.part), reading.source.size
+
+
+def covered_chunks(source: Source, span: tuple[int, int], own: tuple[int, int]) -> Iterator[bytes]:
+    """The bytes of a span, those of the seal itself as zeros."""
+    at, (mine, size) = span[0], own
+    for chunk in source.chunks(span[0], span[1] - span[0]):
+        first, last = max(mine, at), min(mine + size, at + len(chunk))
+        if first < last:
+            chunk = chunk[: first - at] + bytes(last - first) + chunk[last - at :]
+        yield chunk
+        at += len(chunk)

@@ -1,0 +1,148 @@
+"""Through what parts and contents go: ciphers and compressions around their bytes, both directions side by side."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from volvex.codec import CIPHER, COMPRESS, SEAL, Cipher
+from volvex.codec.parameters import Spec, Value
+from volvex.errors import ContentError
+from volvex.layout.model import Derived, Number, Part, Wrap
+
+INNER = 1 << 30  # bytes that a wrapped part may hold
+STEP = 1 << 20
+
+
+@dataclass(frozen=True)
+class KeyFacts:
+    """What a key may come from: an entry's name as it is stored, where it starts, its sizes."""
+
+    name: bytes
+    start: int
+    size: int
+    stored: int
+
+
+def is_cipher(wrap: Wrap) -> bool:
+    """Whether a wrap is a cipher, rather than a compression."""
+    return wrap.name in CIPHER
+
+
+def made_codec(wrap: Wrap, facts: KeyFacts | None = None) -> Any:
+    """The codec of a wrap; what it takes from an entry is taken from `facts`."""
+    given: list[tuple[str, Value]] = []
+    for name, value in wrap.given:
+        if isinstance(value, Derived):
+            assert facts is not None
+            given.append((name, derived_key(value, facts)))
+        else:
+            given.append((name, value))
+    spec = Spec(wrap.name, tuple(given))
+    return CIPHER.make(spec) if is_cipher(wrap) else COMPRESS.make(spec)
+
+
+def derived_key(of: Derived, facts: KeyFacts) -> bytes:
+    """The bytes of a key that comes from what is known of an entry."""
+    names = {"name": facts.name, "lower name": facts.name.lower(), "upper name": facts.name.upper()}
+    numbers = {"start": facts.start, "size": facts.size, "stored": facts.stored}
+    if of.algorithm:
+        total = SEAL.get(of.algorithm)
+        made = total.new()
+        made.update(names[of.what])
+        if total.bits > 64:  # a digest is bytes already
+            return made.value().to_bytes(total.bits // 8, "big")
+        number, width = made.value(), total.bits
+    elif of.what in names:
+        return names[of.what] or b"\0"
+    else:
+        number, width = numbers[of.what], 32
+    for change in of.changes:
+        number = {"times": number * change.number, "plus": number + change.number, "xor": number ^ change.number}[
+            change.how
+        ]
+    kind = of.number or Number(width, False, False)
+    return (number % (1 << kind.bits)).to_bytes(kind.size, "big" if kind.big else "little")
+
+
+def deciphered(chunks: Iterable[bytes], ciphers: Sequence[Cipher]) -> Iterator[bytes]:
+    """Bytes without their ciphers, the outermost of which comes first."""
+    for cipher in ciphers:
+        chunks = _through(cipher.decipher(), chunks)
+    return iter(chunks)
+
+
+def enciphered(chunks: Iterable[bytes], ciphers: Sequence[Cipher]) -> Iterator[bytes]:
+    """The other direction."""
+    for cipher in reversed(ciphers):
+        chunks = _through(cipher.encipher(), chunks)
+    return iter(chunks)
+
+
+def _through(transform: Any, chunks: Iterable[bytes]) -> Iterator[bytes]:
+    for chunk in chunks:
+        out = transform.update(chunk)
+        if out:
+            yield out
+    last = transform.finish()
+    if last:
+        yield last
+
+
+def unwrapped(part: Part, chunks: Iterable[bytes], size: int | None) -> Iterator[bytes]:
+    """What a part holds, from its stored bytes. ContentError when they are damaged; `size` when that is told.
+
+    With several compressions, or without a size, the whole is held in memory for a moment.
+    """
+    compressions = [wrap for wrap in part.wraps if not is_cipher(wrap)]
+    for wrap in part.wraps:
+        codec = made_codec(wrap)
+        if is_cipher(wrap):
+            chunks = _through(codec.decipher(), chunks)
+        elif wrap is compressions[-1] and size is not None:
+            padded = any(is_cipher(one) and made_codec(one).pads for one in part.wraps)
+            chunks = _opened(codec, chunks, size) if padded else codec.decode_stream(chunks, size)
+        else:
+            chunks = iter([_whole(codec, b"".join(chunks), part)])
+    return _bounded(chunks, part, size)
+
+
+def _opened(codec: Any, chunks: Iterable[bytes], size: int) -> Iterator[bytes]:
+    """Content behind which there may be a cipher's padding."""
+    data: bytes = codec.decode_start(b"".join(chunks), size)
+    if len(data) != size:
+        raise ContentError(f"{len(data)}, not the {size} bytes that the size says")
+    yield data
+
+
+def _whole(codec: Any, stored: bytes, part: Part) -> bytes:
+    data: bytes = codec.decode_start(stored, INNER + 1)
+    if len(data) > INNER:
+        raise ContentError(f"{part.name} holds more than {INNER >> 20} MB")
+    return data
+
+
+def _bounded(chunks: Iterable[bytes], part: Part, size: int | None) -> Iterator[bytes]:
+    """Exactly `size` bytes when it is told: what a cipher's padding adds is cut off."""
+    left = INNER if size is None else size
+    for chunk in chunks:
+        if len(chunk) > left and size is None:
+            raise ContentError(f"{part.name} holds more than {INNER >> 20} MB")
+        yield chunk[:left]
+        left -= min(left, len(chunk))
+    if size is not None and left:
+        raise ContentError(f"{part.name} holds {size - left}, not the {size} bytes that its length says")
+
+
+def wrapped(part: Part, chunks: Iterable[bytes]) -> Iterator[bytes]:
+    """The other direction: what a part holds as it is stored."""
+    for wrap in reversed(part.wraps):
+        codec = made_codec(wrap)
+        chunks = _through(codec.encipher(), chunks) if is_cipher(wrap) else codec.encode_stream(chunks)
+    return iter(chunks)
+
+
+def ciphers_of(wraps: Sequence[Wrap], facts: KeyFacts, made: Mapping[Wrap, Cipher]) -> list[Cipher]:
+    """The ciphers of an entry's content; those that are the same for all entries are `made` already."""
+    return [made[wrap] if wrap in made else made_codec(wrap, facts) for wrap in wraps]

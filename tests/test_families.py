@@ -1,0 +1,231 @@
+"""Every family of structure: read, proved, changed in every way, and loaded afterwards by code that is not the engine's."""
+
+from __future__ import annotations
+
+import random
+import unittest
+from collections.abc import Iterator
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.families import FAMILIES, Family, expect
+from tests.support import archive_of
+from volvex.archive import Archive
+from volvex.archive.harder import prove_harder
+from volvex.archive.rebuild import Spool, codec_for
+from volvex.errors import FormatError, NotFoundError, RefusedError
+from volvex.layout.edits import Added, Edit
+from volvex.layout.explaining import coverage, covering, stretches
+from volvex.layout.proof import prove
+from volvex.layout.writing import plan
+
+
+def contents(archive: Archive) -> dict[str, bytes]:
+    """What an archive holds, by the names that it stores."""
+    names = archive.entries.names
+    return {names.raw(row).decode(names.encoding): archive.content(row) for row in range(len(archive))}
+
+
+def changed(archive: Archive, spool: Spool, replaced: dict[str, bytes], added: dict[str, bytes], removed: set[str]) -> bytes:
+    """The archive's bytes after an edit, by names as it stores them."""
+    names = archive.entries.names
+    rows = {names.raw(row).decode(names.encoding): row for row in range(len(archive))}
+    edit = Edit(removed={rows[name] for name in removed})
+    for name, data in replaced.items():
+        edit.replaced[rows[name]] = spool.add([data], archive, codec_for(archive, rows[name]))
+    for name, data in added.items():
+        ending, like = name.rpartition(".")[2], 0
+        like = next((row for other, row in rows.items() if other.endswith(ending)), like)
+        edit.added.append(Added(name.encode(names.encoding), like, spool.add([data], archive, codec_for(archive, like))))
+    fast, careful = plan(archive.reading, edit), plan(archive.reading, edit, each=True)
+    data = b"".join(fast.chunks())
+    expect(len(data), fast.size)
+    expect(b"".join(careful.chunks()), data)
+    return data
+
+
+class Families(unittest.TestCase):
+    def families(self) -> Iterator[tuple[Family, bytes, Archive]]:
+        for name, family in FAMILIES.items():
+            with self.subTest(name):
+                data = family.make(family.files)
+                yield family, data, archive_of(family.layout, data, name)
+
+    def test_the_other_loader_reads_what_the_other_writer_wrote(self) -> None:
+        for family, data, _ in self.families():
+            self.assertEqual(family.load(data), {family.names(name): content for name, content in family.files})
+
+    def test_read(self) -> None:
+        for family, data, archive in self.families():
+            self.assertEqual(contents(archive), family.load(data))
+
+    def test_proved(self) -> None:
+        for _, data, archive in self.families():
+            self.assertIsNone(prove(archive.reading).difference)
+            self.assertEqual(b"".join(plan(archive.reading, Edit()).chunks()), data)
+
+    def test_the_harder_proof_holds(self) -> None:
+        for _, _, archive in self.families():
+            trials = list(prove_harder(archive))
+            self.assertEqual(len(trials), 6)
+            self.assertEqual([(trial.what, trial.fault) for trial in trials if trial.fault], [])
+
+    def test_every_change_is_loaded_by_the_other_loader(self) -> None:
+        for family, data, archive in self.families():
+            before = family.load(data)
+            full = [name for name, content in before.items() if content]
+            edits: list[tuple[dict[str, bytes], dict[str, bytes], set[str]]] = [
+                ({full[0]: before[full[0]] * 3 + b"grown"}, {}, set()),
+                ({full[1]: before[full[1]][:3]}, {}, set()),
+                ({full[-1]: b""}, {}, set()),
+                ({}, {family.new: b"\x00\x3c\x00\x00new"}, set()),
+                ({}, {}, {full[0]}),
+                ({full[1]: b"x" * 5000}, {family.new: b"new" * 700}, {full[0]}),
+            ]
+            with Spool() as spool:
+                for replaced, added, removed in edits:
+                    made = changed(archive, spool, replaced, added, removed)
+                    wanted = {name: one for name, one in {**before, **replaced, **added}.items() if name not in removed}
+                    self.assertEqual(family.load(made), wanted)
+                    again = archive_of(family.layout, made)
+                    self.assertIsNone(prove(again.reading).difference)
+
+    def test_changes_on_changes(self) -> None:
+        rng = random.Random(7)
+        for family, data, _ in self.families():
+            with Spool() as spool:
+                for _ in range(6):
+                    archive, before = archive_of(family.layout, data), family.load(data)
+                    name = rng.choice([name for name in before if not name.endswith("/")])
+                    content = rng.randbytes(rng.randrange(300)) * rng.randrange(1, 4)
+                    data = changed(archive, spool, {name: content}, {}, set())
+                    self.assertEqual(family.load(data), {**before, name: content})
+
+    def test_explained_without_a_gap(self) -> None:
+        for _, data, archive in self.families():
+            at = 0
+            for one in stretches(archive.reading):
+                if not one.within and one.what != "bits":
+                    self.assertEqual(one.start, at, one)
+                    at += one.size
+            self.assertEqual(at, len(data))
+            told = coverage(archive.reading)
+            self.assertEqual(told.fields + told.content + told.filling, len(data))
+            self.assertEqual(told.unexplained, [])
+
+    def test_every_byte_is_covered_by_something(self) -> None:
+        for _, data, archive in self.families():
+            for offset in range(0, len(data), 7):
+                one = covering(archive.reading, offset)
+                self.assertLessEqual(one.start, offset)
+                self.assertGreater(one.start + one.size, offset, one)
+
+    @given(st.data())
+    @settings(max_examples=40, deadline=None)
+    def test_any_contents(self, draw: st.DataObject) -> None:
+        name = draw.draw(st.sampled_from([name for name in FAMILIES if name not in ("kinds", "package")]))
+        family = FAMILIES[name]
+        files = [(path, draw.draw(st.binary(max_size=600))) for path, _ in family.files]
+        data = family.make(files)
+        archive = archive_of(family.layout, data)
+        self.assertEqual(contents(archive), family.load(data))
+        self.assertIsNone(prove(archive.reading).difference)
+
+
+class Special(unittest.TestCase):
+    """What only some families have."""
+
+    def archive(self, name: str) -> Archive:
+        family = FAMILIES[name]
+        return archive_of(family.layout, family.make(family.files), name)
+
+    def test_entries_without_names_have_stand_ins(self) -> None:
+        names = self.archive("keyed").names
+        self.assertTrue(all(name.startswith("unnamed/") for name in names))
+        self.assertEqual(sorted(name.partition(".")[2] for name in names), ["", "png", "txt", "txt", "txt"])
+        self.assertEqual(len({name.partition(".")[0] for name in names}), 5)
+
+    def test_extensions_told_by_numbers(self) -> None:
+        self.assertEqual(sorted(name.rpartition(".")[2] for name in self.archive("split").names), ["png", "txt", "txt", "txt", "txt"])
+
+    def test_values_of_arrays_choices_and_records(self) -> None:
+        archive = self.archive("odd")
+        told = {one.name: one.value for one in stretches(archive.reading)}
+        self.assertEqual(told["table[2].shape"], "[(x 0, y 0.0), (x 0.5, y 0.1)]")
+        self.assertEqual(told["table[1].note"], "count 2, lines [(text one), (text )], at x 1.5, y nan")
+        self.assertEqual(told["table[1].date"], "-0x9")
+        self.assertNotIn("table[0].date", told)
+        self.assertEqual(told["table[2].tag"], "salt")
+        self.assertEqual(told["table[0].kind"], "0 short")
+
+    def test_fields_of_other_versions_are_not_there(self) -> None:
+        told = {one.name for one in stretches(self.archive("version 1").reading)}
+        self.assertIn("head.narrow", told)
+        self.assertFalse({"head.flags", "head.wide", "table[0].date"} & told)
+
+    def test_a_folder_that_is_not_there(self) -> None:
+        archive = self.archive("tree")
+        with Spool() as spool, self.assertRaises(NotFoundError) as caught:
+            changed(archive, spool, {}, {"bells/new.txt": b""}, set())
+        self.assertIn("no such folder", caught.exception.message)
+
+    def test_a_name_where_there_are_only_keys(self) -> None:
+        archive = self.archive("keyed")
+        with Spool() as spool, self.assertRaises(RefusedError) as caught:
+            changed(archive, spool, {}, {"bells/new.txt": b""}, set())
+        self.assertIn("16 hexadecimal digits", caught.exception.hint)
+
+    def test_an_extension_that_has_no_number(self) -> None:
+        archive = self.archive("package")
+        with Spool() as spool, self.assertRaises(RefusedError) as caught:
+            changed(archive, spool, {}, {"new.fog": b""}, set())
+        self.assertIn("bell, lamp", caught.exception.hint)
+
+    def test_shared_bytes_stay_shared_until_one_is_changed(self) -> None:
+        archive = self.archive("kinds")
+        first, second = archive.names.index("lamps/fresnel.png"), archive.names.index("lamps/copy.png")
+        self.assertEqual(archive.entries.start[first], archive.entries.start[second])
+        with Spool() as spool:
+            moved = archive_of(FAMILIES["kinds"].layout, changed(archive, spool, {"lamps/argand.txt": b"wick" * 99}, {}, set()))
+            self.assertEqual(moved.entries.start[first], moved.entries.start[second])
+            apart = archive_of(FAMILIES["kinds"].layout, changed(archive, spool, {"lamps/copy.png": b"other"}, {}, set()))
+            self.assertNotEqual(apart.entries.start[first], apart.entries.start[second])
+
+    def test_a_solid_part_that_is_not_touched_keeps_its_stored_bytes(self) -> None:
+        archive = self.archive("solid")
+        area = archive.reading.areas["data"]
+        self.assertEqual(archive.source.read(area.start, area.stored), b"".join(plan(archive.reading, Edit()).pieces[1].chunks())[: area.stored])
+
+    def test_a_wrong_key_is_told(self) -> None:
+        family = FAMILIES["secret"]
+        with self.assertRaises(FormatError) as caught:
+            archive_of(family.layout.replace("13 57 9b", "13 57 9c"), family.make(family.files))
+        self.assertIn("index cannot be opened", caught.exception.message)
+        self.assertIn("wrapped in another way", caught.exception.hint)
+
+    def test_folders_in_a_circle(self) -> None:
+        family = FAMILIES["tree"]
+        data = bytearray(family.make(family.files))
+        data[16 + 12 + 4 : 16 + 12 + 8] = b"\x01\x00\x01\x00"  # the second folder holds itself
+        with self.assertRaises(FormatError) as caught:
+            archive_of(family.layout, bytes(data))
+        self.assertIn("lies in itself", caught.exception.message)
+
+    def test_a_sum_over_the_file_is_verified_by_the_proof(self) -> None:
+        family = FAMILIES["whole"]
+        data = bytearray(family.make(family.files))
+        data[-1] ^= 1
+        with self.assertRaises(FormatError) as caught:
+            prove(archive_of(family.layout, bytes(data)).reading)
+        self.assertEqual((caught.exception.field, caught.exception.offset), ("head.sum", 6))
+
+    def test_a_hash_of_a_name_is_verified_by_the_proof(self) -> None:
+        family = FAMILIES["differ"]
+        with self.assertRaises(FormatError) as caught:
+            prove(archive_of(family.layout.replace("of lower name", "of upper name"), family.make(family.files)).reading)
+        self.assertEqual(caught.exception.field, "table[0].hash")
+
+
+if __name__ == "__main__":
+    unittest.main()
