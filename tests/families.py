@@ -174,7 +174,9 @@ def split(files: Files) -> bytes:
         start = aligned(out, 16, 0xAA)
         sectors = (start ^ 0x30) // 16
         ending = {"png": 1, "txt": 2}.get(last.rpartition(".")[2], 0)
-        rows += struct.pack(">IIBBH", zlib.crc32(folder.encode()), zlib.crc32(last.encode()), ending, sectors >> 16, sectors & 0xFFFF)
+        rows += struct.pack(
+            ">IIBBH", zlib.crc32(folder.encode()), zlib.crc32(last.encode()), ending, sectors >> 16, sectors & 0xFFFF
+        )
         rows += len(data).to_bytes(3, "big") + (-5).to_bytes(3, "little", signed=True)
         out += data
     out[:where] = b"SPLT" + struct.pack(">HH", len(files), 0) + rows
@@ -241,7 +243,9 @@ def tree(files: Files) -> bytes:
     for path in order:
         children = [index for index, other in enumerate(order) if other and other.rpartition("/")[0] == path]
         own = [(name, data) for name, data in files if name.rpartition("/")[0] == path]
-        rows += struct.pack("<IHHHH", text(path.rpartition("/")[2]), children[0] if children else 0, len(children), done, len(own))
+        rows += struct.pack(
+            "<IHHHH", text(path.rpartition("/")[2]), children[0] if children else 0, len(children), done, len(own)
+        )
         for name, data in own:
             records += struct.pack("<IIIH", text(name.rpartition("/")[2]), len(body), len(data), done % 2)
             body += data
@@ -328,7 +332,11 @@ def nested(files: Files) -> bytes:
 
     def folder(path: str) -> bytes:
         below = path + "/" if path else ""
-        inner = dict.fromkeys(name[len(below) :].split("/")[0] for name, _ in files if name.startswith(below) and "/" in name[len(below) :])
+        inner = dict.fromkeys(
+            name[len(below) :].split("/")[0]
+            for name, _ in files
+            if name.startswith(below) and "/" in name[len(below) :]
+        )
         own = [(name, data) for name, data in files if name.startswith(below) and "/" not in name[len(below) :]]
         out = short(path.rpartition("/")[2]) + leb(len(inner)) + leb(len(own))
         for name, data in own:
@@ -452,7 +460,11 @@ def differ(files: Files) -> bytes:
         packed = zstandard.ZstdCompressor(level=5).compress(data)
         stored = packed if len(packed) < len(data) else data
         raw = name.encode("utf-16-be")
-        table += struct.pack(">BIII", len(name), len(body), len(stored), len(data)) + raw + struct.pack(">I", fnv1a32(raw.lower()))
+        table += (
+            struct.pack(">BIII", len(name), len(body), len(stored), len(data))
+            + raw
+            + struct.pack(">I", fnv1a32(raw.lower()))
+        )
         body += stored
     body[:8] = b"DIFF" + struct.pack(">I", len(body))
     return bytes(body) + table
@@ -551,6 +563,7 @@ block pool in index repeats until end
     text     text zero  names
 content align 4 fill 55 wrapped in xor(key from start u32 x 3 plus 7), aes_ctr(key from md5 of name)
 """
+
 
 def masked(data: bytes, key: bytes) -> bytes:
     return bytes(byte ^ key[index % len(key)] for index, byte in enumerate(data))
@@ -724,7 +737,9 @@ def package(files: Files) -> bytes:
     for number, (name, data) in enumerate(files):
         stem, _, kind = name.rpartition(".")
         start = aligned(out, 16 if kind == "bell" else 4)
-        objects += struct.pack("<IH", 1000 + number, TYPES.index(kind)) + short(stem) + struct.pack("<II", start, len(data))
+        objects += (
+            struct.pack("<IH", 1000 + number, TYPES.index(kind)) + short(stem) + struct.pack("<II", start, len(data))
+        )
         out += data
     types = b"".join(struct.pack("<I", zlib.crc32(name.encode())) + short(name.capitalize()) for name in TYPES)
     out[:12] = b"PACK" + struct.pack("<HHI", len(TYPES), len(files), len(out))
@@ -780,7 +795,11 @@ def versions(version: int, order: str) -> Callable[[Files], bytes]:
         start = len(head) + (8 if version == 3 else 4) + len(note)
         body, table = b"", b""
         for name, data in files:
-            table += short(name) + struct.pack(sign + ("Q" if version == 3 else "I"), start + len(body)) + struct.pack(sign + "I", len(data))
+            table += (
+                short(name)
+                + struct.pack(sign + ("Q" if version == 3 else "I"), start + len(body))
+                + struct.pack(sign + "I", len(data))
+            )
             table += struct.pack(sign + "I", 1887) if version > 1 else b""
             body += data
         return head + struct.pack(sign + ("Q" if version == 3 else "I"), start + len(body)) + note + body + table
@@ -834,7 +853,9 @@ def kinds(files: Files) -> bytes:
             png = name.endswith(".png")
             places[data] = aligned(out, 32 if png else 2, 0xEE if png else 0x2D)
             out += data
-        table += bytes([name.endswith("/")]) + name.encode() + b"\0" + struct.pack("<II", places.get(data, 0), len(data))
+        table += (
+            bytes([name.endswith("/")]) + name.encode() + b"\0" + struct.pack("<II", places.get(data, 0), len(data))
+        )
     out[:start] = b"KIND" + struct.pack("<H", len(files)) + table
     return bytes(out)
 
@@ -950,7 +971,13 @@ def odd(files: Files) -> bytes:
         table += short("salt") if flags & 2 else b""
         table += len(body).to_bytes(5, "little") + len(stored).to_bytes(3, "big") + leb(len(data)) + bytes([number % 2])
         if number % 2:
-            table += struct.pack("<H", 2) + short("one") + short("") + struct.pack("<e", 1.5) + struct.pack(">d", float("nan"))
+            table += (
+                struct.pack("<H", 2)
+                + short("one")
+                + short("")
+                + struct.pack("<e", 1.5)
+                + struct.pack(">d", float("nan"))
+            )
         else:
             table += short("note")
         table += (-1).to_bytes(3, "little", signed=True) + (number).to_bytes(3, "little")

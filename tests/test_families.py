@@ -27,7 +27,9 @@ def contents(archive: Archive) -> dict[str, bytes]:
     return {names.raw(row).decode(names.encoding): archive.content(row) for row in range(len(archive))}
 
 
-def changed(archive: Archive, spool: Spool, replaced: dict[str, bytes], added: dict[str, bytes], removed: set[str]) -> bytes:
+def changed(
+    archive: Archive, spool: Spool, replaced: dict[str, bytes], added: dict[str, bytes], removed: set[str]
+) -> bytes:
     """The archive's bytes after an edit, by names as it stores them."""
     names = archive.entries.names
     rows = {names.raw(row).decode(names.encoding): row for row in range(len(archive))}
@@ -37,7 +39,9 @@ def changed(archive: Archive, spool: Spool, replaced: dict[str, bytes], added: d
     for name, data in added.items():
         ending, like = name.rpartition(".")[2], 0
         like = next((row for other, row in rows.items() if other.endswith(ending)), like)
-        edit.added.append(Added(name.encode(names.encoding), like, spool.add([data], archive, codec_for(archive, like))))
+        edit.added.append(
+            Added(name.encode(names.encoding), like, spool.add([data], archive, codec_for(archive, like)))
+        )
     fast, careful = plan(archive.reading, edit), plan(archive.reading, edit, each=True)
     data = b"".join(fast.chunks())
     expect(len(data), fast.size)
@@ -106,7 +110,7 @@ class Families(unittest.TestCase):
         for _, data, archive in self.families():
             at = 0
             for one in stretches(archive.reading):
-                if not one.within and one.what != "bits":
+                if not one.within and one.what not in ("bits", "inside"):
                     self.assertEqual(one.start, at, one)
                     at += one.size
             self.assertEqual(at, len(data))
@@ -147,7 +151,9 @@ class Special(unittest.TestCase):
         self.assertEqual(len({name.partition(".")[0] for name in names}), 5)
 
     def test_extensions_told_by_numbers(self) -> None:
-        self.assertEqual(sorted(name.rpartition(".")[2] for name in self.archive("split").names), ["png", "txt", "txt", "txt", "txt"])
+        self.assertEqual(
+            sorted(name.rpartition(".")[2] for name in self.archive("split").names), ["png", "txt", "txt", "txt", "txt"]
+        )
 
     def test_values_of_arrays_choices_and_records(self) -> None:
         archive = self.archive("odd")
@@ -158,6 +164,12 @@ class Special(unittest.TestCase):
         self.assertNotIn("table[0].date", told)
         self.assertEqual(told["table[2].tag"], "salt")
         self.assertEqual(told["table[0].kind"], "0 short")
+
+    def test_objects_are_explained_by_the_record_of_their_type(self) -> None:
+        told = [(one.name, one.value) for one in stretches(self.archive("package").reading) if one.what == "inside"]
+        self.assertIn(("lamp.fuel", "0 oil"), told)
+        self.assertIn(("lamp.table", "[7, 8, 9]"), told)
+        self.assertIn(("bell.name", "harbour"), told)
 
     def test_fields_of_other_versions_are_not_there(self) -> None:
         told = {one.name for one in stretches(self.archive("version 1").reading)}
@@ -187,15 +199,22 @@ class Special(unittest.TestCase):
         first, second = archive.names.index("lamps/fresnel.png"), archive.names.index("lamps/copy.png")
         self.assertEqual(archive.entries.start[first], archive.entries.start[second])
         with Spool() as spool:
-            moved = archive_of(FAMILIES["kinds"].layout, changed(archive, spool, {"lamps/argand.txt": b"wick" * 99}, {}, set()))
+            moved = archive_of(
+                FAMILIES["kinds"].layout, changed(archive, spool, {"lamps/argand.txt": b"wick" * 99}, {}, set())
+            )
             self.assertEqual(moved.entries.start[first], moved.entries.start[second])
-            apart = archive_of(FAMILIES["kinds"].layout, changed(archive, spool, {"lamps/copy.png": b"other"}, {}, set()))
+            apart = archive_of(
+                FAMILIES["kinds"].layout, changed(archive, spool, {"lamps/copy.png": b"other"}, {}, set())
+            )
             self.assertNotEqual(apart.entries.start[first], apart.entries.start[second])
 
     def test_a_solid_part_that_is_not_touched_keeps_its_stored_bytes(self) -> None:
         archive = self.archive("solid")
         area = archive.reading.areas["data"]
-        self.assertEqual(archive.source.read(area.start, area.stored), b"".join(plan(archive.reading, Edit()).pieces[1].chunks())[: area.stored])
+        self.assertEqual(
+            archive.source.read(area.start, area.stored),
+            b"".join(plan(archive.reading, Edit()).pieces[1].chunks())[: area.stored],
+        )
 
     def test_a_wrong_key_is_told(self) -> None:
         family = FAMILIES["secret"]
@@ -223,7 +242,9 @@ class Special(unittest.TestCase):
     def test_a_hash_of_a_name_is_verified_by_the_proof(self) -> None:
         family = FAMILIES["differ"]
         with self.assertRaises(FormatError) as caught:
-            prove(archive_of(family.layout.replace("of lower name", "of upper name"), family.make(family.files)).reading)
+            prove(
+                archive_of(family.layout.replace("of lower name", "of upper name"), family.make(family.files)).reading
+            )
         self.assertEqual(caught.exception.field, "table[0].hash")
 
 

@@ -9,7 +9,6 @@ from tests.support import PACK_LAYOUT, Case
 from volvex.codec import COMPRESS
 from volvex.errors import FormatError, LayoutError, ManyErrors, VolvexError
 from volvex.layout import remembered
-from volvex.layout.order import seal_order, unwritable
 from volvex.layout.model import (
     At,
     Change,
@@ -25,6 +24,7 @@ from volvex.layout.model import (
     SealOf,
     Text,
 )  # fmt: skip
+from volvex.layout.order import seal_order, unwritable
 from volvex.layout.syntax import parse_layout, read_layout
 
 GOOD = """

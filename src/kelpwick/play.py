@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import configparser
 import json
+import struct
 import xml.etree.ElementTree as ET
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 
-from kelpwick import GameError
+from kelpwick import GameError, isles
+from kelpwick.isles import rigging, soundings
 from kelpwick.pack import read_pack
-from kelpwick.words import FUELS
+from kelpwick.words import FUELS, ISLANDS, KEEPERS, SEASONS
 
 Files = Mapping[str, bytes]
 
@@ -27,7 +29,42 @@ def play(folder: Path, language: str | None = None, letter: str | None = None) -
     spoken: str = language or settings["game"].get("language", "en") or "en"
     opened: str = letter or settings["game"].get("letter", "01-arrival") or "01-arrival"
     check_references(files)
-    return "\n".join([*lamp_room(files), "", *quay(files), "", *show_letter(files, spoken, opened), ""])
+    return "\n".join([
+        *lamp_room(files), "", *quay(files), "", *show_letter(files, spoken, opened), "", *around(folder / "isles"), "",
+    ])  # fmt: skip
+
+
+def around(folder: Path) -> Iterator[str]:
+    """What the archives of the folder `isles` hold, each loaded whole."""
+    shores, journals, depths = (isles.read(folder, name) for name in ("shores.kwt", "journals.kwj", "soundings.kws"))
+    yield "AROUND THE ISLES"
+    for island, name in ISLANDS:
+        depth = [
+            _file(depths, f"{soundings.key_of(f'soundings/{island}/{half}.sdg'):016x}") for half in ("ebb", "flood")
+        ]
+        lowest = min(struct.unpack("<H", one[8:10])[0] for one in depth)
+        _text(shores, f"{island}/moorings/1.txt")
+        yield f"  {name:<16}{lowest:>6} fathoms at the mark, high water {_highest(isles.read(folder, 'tides.kwv'), island)} m"
+    yield f"  {_text(shores, 'note.txt').strip()}"
+    for keeper in KEEPERS:
+        yield f"  {keeper[1]} writes: {_text(journals, f'{keeper[0]}/{SEASONS[0]}.txt').splitlines()[0]}"
+    yield from (f"  {path:<20}{rigging.describe(path, one)}" for path, one in isles.read(folder, "rigging.kwo").items())
+    yield f"  {len(isles.read(folder, 'chimes.kwr'))} chimes"
+
+
+def _highest(tides: Files, island: str) -> float:
+    rows = [line.split(";") for line in _text(tides, f"{island}.csv").splitlines()[1:]]
+    try:
+        return max(float(height) for _, height in rows)
+    except ValueError:
+        raise GameError(f"{island}.csv: a height that is no number, or none at all") from None
+
+
+def _text(files: Files, path: str) -> str:
+    try:
+        return _file(files, path).decode()
+    except UnicodeDecodeError as error:
+        raise GameError(f"{path}: not UTF-8 at byte {error.start}") from error
 
 
 def load_xml(files: Files, path: str, needed: tuple[str, ...]) -> list[dict[str, str]]:
@@ -58,7 +95,7 @@ def load_json(files: Files, path: str) -> dict[str, list[dict[str, object]]]:
 
 def _file(files: Files, path: str) -> bytes:
     if path not in files:
-        raise GameError(f"{path} is not in the pack")
+        raise GameError(f"{path} is not in its archive")
     return files[path]
 
 

@@ -8,7 +8,8 @@ import struct
 from collections.abc import Iterator
 from pathlib import Path
 
-from kelpwick import png, words
+from kelpwick import isles, png, words
+from kelpwick.isles import rigging
 from kelpwick.pack import Item, write_pack
 
 GROUPS = {"rules": 1, "tables": 2, "letters": 3, "pictures": 4, "bells": 5, "lenses": 6, "charts": 7,
@@ -22,11 +23,15 @@ def make_game(folder: Path, seed: int = 7, scale: int = 1) -> int:
     text, picture-like and random bytes, so that benchmarks have something to chew on.
     """
     rng = random.Random(seed)
-    for name in ("data", "saves", "logs"):
+    for name in ("data", "isles", "saves", "logs"):
         (folder / name).mkdir(parents=True, exist_ok=True)
     (folder / "kelpwick.ini").write_bytes(b"[game]\r\nlanguage = en\r\nletter = 01-arrival\r\n")
     (folder / "READ ME.txt").write_bytes(b"Kelpwick Light. Keep the lamps lit.\r\n")
     (folder / "saves" / "night-01.sav").write_bytes(b"KSAV\x01" + rng.randbytes(1200))
+    for name, contents in isles.FORMATS.items():
+        isles.write(
+            folder / "isles", name, isle_files(contents.__name__.rpartition(".")[2], random.Random(f"{seed} {name}"))
+        )
     items = [Item(path, content, GROUPS[path.split("/")[0]], _method(path)) for path, content in files(rng)]
     rng.shuffle(items)
     return write_pack(folder / "data" / "main.kwp", _chain(items, bulk(rng, scale)), rng.randbytes(12))
@@ -62,6 +67,36 @@ def files(rng: random.Random) -> Iterator[tuple[str, bytes]]:
     for season in words.SEASONS:
         yield f"logbook/{season}.txt", logbook(rng, 40).encode()
     yield "stores/empty.lst", b""
+
+
+def isle_files(what: str, rng: random.Random) -> dict[str, bytes]:
+    """The files of one of the archives of the folder `isles`."""
+    names = [island for island, _ in words.ISLANDS]
+    made = {
+        "chimes": lambda: {f"{name}-{hour}.chime": b"CHIM" + rng.randbytes(600 + 150 * hour) for name in names[:3] for hour in (1, 2, 3)},
+        "journals": lambda: {f"{keeper[0]}/{season}.txt": logbook(rng, 12).encode() for keeper in words.KEEPERS for season in words.SEASONS[:2]},
+        "soundings": lambda: {f"soundings/{name}/{half}.sdg": b"SDG1" + struct.pack("<HH", 64, 64) + _soundings(rng)
+                              for name in names for half in ("ebb", "flood")},
+        "shores": lambda: {f"{name}/{kind}/{number}.txt": logbook(rng, 3).encode()
+                           for name in names for kind in ("moorings", "ruins") for number in (1, 2)} | {"note.txt": b"Land only at slack water.\n"},
+        "rigging": lambda: _rigging(rng),
+        "tides": lambda: {f"{name}.csv": _tide_table(rng) for name in names},
+    }  # fmt: skip
+    return made[what]()
+
+
+def _rigging(rng: random.Random) -> dict[str, bytes]:
+    found = {}
+    for number, boat in enumerate(words.BOATS):
+        found[f"{boat[0]}.hull"] = rigging.hull(boat[5] / 4, boat[5] / 22, 20 + boat[5])
+        found[f"{boat[0]}.sail"] = rigging.sail(
+            boat[5] * 1.5, number % 3, [2.0 + reef for reef in range(rng.randint(0, 3))]
+        )
+    return found
+
+
+def _tide_table(rng: random.Random) -> bytes:
+    return "\n".join(["hour;height", *(f"{hour};{rng.uniform(0, 4.2):.2f}" for hour in range(24)), ""]).encode()
 
 
 def _soundings(rng: random.Random) -> bytes:

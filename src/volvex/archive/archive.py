@@ -89,10 +89,16 @@ class Archive:
         names = self.entries.names.all()
         if self.entries.nameless:
             return [self._stand_in(row, name) for row, name in enumerate(names)]
-        return [clean(name) for name in names] if "\\" in "".join(names) else names
+        if "\\" in "".join(names):
+            names = [clean(name) for name in names]
+        for row in self.folders:
+            names[row] = names[row].rstrip("/") + "/"
+        return names
 
     def _stand_in(self, row: int, key: str) -> str:
         """The name of an entry that has none."""
+        if row in self.folders:
+            return f"{UNNAMED}/{key}/"
         told = (
             self._endings[row]
             if self._endings is not None
@@ -125,6 +131,13 @@ class Archive:
         """The name of an entry's codec; `?` when the layout does not know its number."""
         index = int(self.entries.codec[row])
         return self.entries.codecs[index] if index >= 0 else "?"
+
+    @property
+    def codec_labels(self) -> list[str]:
+        """The codecs in few words: without their parameters, behind the ciphers around them."""
+        ciphers = [wrap.name for wrap in self._wraps]
+        bare = [name.partition("(")[0] for name in self.entries.codecs]
+        return [", ".join([*ciphers, *([name] if name != "none" or not ciphers else [])]) for name in bare]
 
     def entry(self, row: int) -> Entry:
         """One entry."""

@@ -57,6 +57,9 @@ def _place(name: str) -> str | Refusal:
         return Refusal("its name is an absolute path")
     if _DRIVE.match(name):
         return Refusal("its name starts with a drive letter")
+    if name.endswith("/"):  # a folder as an entry of its own
+        inner = _place(name.rstrip("/"))
+        return inner if isinstance(inner, Refusal) else inner + "/"
     parts = [part for part in name.split("/") if part not in ("", ".")]
     if ".." in parts:
         return Refusal("its name climbs out of the folder")
@@ -81,7 +84,7 @@ def disk_names(names: Sequence[str]) -> list[str | Refusal]:
     taken: set[str] = set()
     folders = _folders(places)
     for index, place in enumerate(places):
-        if isinstance(place, Refusal):
+        if isinstance(place, Refusal) or place.endswith("/"):
             continue
         number, free = 1, place
         while (folded := _fold(free)) in taken or folded in folders:

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-from volvex.archive.archive import Archive
+from volvex.archive.archive import UNNAMED, Archive
 from volvex.archive.names import Refusal, disk_names
 from volvex.archive.rebuild import Spool, codec_for, file_chunks, kin, rebuild
 from volvex.archive.work import Advance, ignore, parallel
@@ -51,7 +51,9 @@ def pack(folder: Path, like: Archive, target: Path, disk: Disk, advance: Advance
     target.parent.mkdir(parents=True, exist_ok=True)
     with Spool(target.parent) as spool:
         edit, changed = Edit(), []
-        edit.removed = set(range(len(like))) - {rows[name] for name in files if name in rows}
+        kept = {rows[name] for name in files if name in rows}
+        kept |= {row for place, row in rows.items() if place.endswith("/") and (folder / place).is_dir()}
+        edit.removed = set(range(len(like))) - kept
 
         def encode(name: str) -> tuple[str, NewContent | None]:
             row = rows.get(name)
@@ -84,6 +86,9 @@ def pack(folder: Path, like: Archive, target: Path, disk: Disk, advance: Advance
 def encode_name(archive: Archive, name: str) -> bytes:
     """A new entry's name as the archive stores names: its encoding, and backslashes where it has only those."""
     names = archive.entries.names
+    if archive.entries.nameless:
+        folder, _, last = name.removeprefix(f"{UNNAMED}/").rpartition("/")
+        name = f"{folder}/{last.partition('.')[0]}".lstrip("/")
     if archive.backslashed:
         name = name.replace("/", "\\")
     try:

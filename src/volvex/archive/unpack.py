@@ -28,6 +28,7 @@ class Unpacked:
     skipped: int = 0
     refused: list[tuple[str, str]] = field(default_factory=list)  # entry, reason
     renamed: list[tuple[str, str]] = field(default_factory=list)  # entry, where it went
+    folders: list[str] = field(default_factory=list)  # folders that are entries of their own
     faults: list[VolvexError] = field(default_factory=list)
 
 
@@ -52,7 +53,7 @@ def unpack(
     for archive in {id(group.archive): group.archive for group in groups}.values():
         _refuse_overlaps(archive)
     jobs = _settle_existing(jobs, folder, existing, done)
-    _make_folders(jobs, folder, disk)
+    _make_folders([*(job.target.rpartition("/")[0] for job in jobs), *done.folders], folder, disk)
     by_archive: dict[int, list[_Job]] = {}
     for job in jobs:
         by_archive.setdefault(id(job.archive), []).append(job)
@@ -80,6 +81,9 @@ def _jobs(group: Group, before: str, done: Unpacked) -> Iterator[_Job]:
         if isinstance(place, Refusal):
             done.refused.append((archive.label(row), place.reason))
             continue
+        if row in archive.folders:
+            done.folders.append(before + place.rstrip("/"))
+            continue
         if place != archive.names[row]:
             done.renamed.append((archive.label(row), before + place))
         yield _Job(archive, row, before + place)
@@ -106,9 +110,8 @@ def _settle_existing(jobs: list[_Job], folder: Path, existing: str, done: Unpack
     return [job for job in jobs if job.target not in known]
 
 
-def _make_folders(jobs: list[_Job], folder: Path, disk: Disk) -> None:
-    wanted = sorted({job.target.rpartition("/")[0] for job in jobs})
-    for one in wanted:
+def _make_folders(wanted: list[str], folder: Path, disk: Disk) -> None:
+    for one in sorted(set(wanted)):
         here = folder
         for part in one.split("/") if one else ():
             here = here / part

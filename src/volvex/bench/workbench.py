@@ -182,7 +182,7 @@ class Workbench:
         rows = range(len(archive)) if not inner else matching(archive.names, inner.split("/")).tolist()
         if not rows:
             raise missing_entry(archive.names, name, inner)
-        yield from ((name, row) for row in rows)
+        yield from ((name, row) for row in rows if row not in archive.folders)
 
     def _select_wild(self, path: str) -> Iterator[tuple[str, int | None]]:
         """A pattern whose wildcards stand before or within the names of the game's files."""
@@ -207,7 +207,7 @@ class Workbench:
             archive = self.archive(name)
             rows = matching(archive.names, rest).tolist() if archive is not None else []
             if rows:
-                yield from ((name, row) for row in rows)
+                yield from ((name, row) for row in rows if archive is None or row not in archive.folders)
                 return
 
     # taking

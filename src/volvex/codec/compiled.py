@@ -18,7 +18,8 @@ class Compiled:
     """A function on arrays and integers, compiled at its first call. It lets go of the interpreter while it runs."""
 
     def __init__(self, function: Callable[..., Any]) -> None:
-        self._function, self._fast = function, None
+        self._function = function
+        self._fast: Any = None
         self.__doc__ = function.__doc__
 
     def __call__(self, *values: Any) -> Any:

@@ -23,11 +23,13 @@ def print_tree(context: Context, paths: Sequence[str], sizes: Sequence[int], kin
     top, common = _Folder(), _common(paths)
     for path, size, kind in zip(paths, sizes, kinds, strict=True):
         here, parts = top, path.split("/")[len(common) :]
+        one = 1 if parts[-1] else 0
         for part in parts[:-1]:
-            here.size, here.count = here.size + size, here.count + 1
+            here.size, here.count = here.size + size, here.count + one
             here = here.folders.setdefault(part, _Folder())
-        here.size, here.count = here.size + size, here.count + 1
-        here.files.append((parts[-1], size, kind))
+        here.size, here.count = here.size + size, here.count + one
+        if parts[-1]:  # nothing for a folder that is an entry of its own
+            here.files.append((parts[-1], size, kind))
     context.print(f"{context.paint(shown('/'.join(common) or '.') + '/', 'bold')}  {_sum(top)}")
     lines = list(_lines(top, ""))
     width = max([len(line.indent) + len(line.name) for line in lines if line.kind], default=0)

@@ -100,7 +100,7 @@ class _Rows:
 
 
 def _codecs(group: Group) -> Labels:
-    return Labels(group.archive.entries.codec[group.rows], [*group.archive.entries.codecs, "?"])  # -1 is the last
+    return Labels(group.archive.entries.codec[group.rows], [*group.archive.codec_labels, "?"])  # -1 is the last
 
 
 def run(options: argparse.Namespace, context: Context) -> int:

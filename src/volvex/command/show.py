@@ -75,7 +75,11 @@ def _open(walker: Walker, path: str) -> _Content:
         return _Content(FileSource(file, name), name, f"{number(file.stat().st_size)} bytes")
     archive, row, name = walker.one_entry(path)
     entry = archive.entry(row)
-    stored = f", {number(entry.stored)} stored as {entry.codec}" if entry.codec != "none" else ""
+    stored = (
+        f", {number(entry.stored)} stored as {archive.codec_labels[archive.entries.codec[row]]}"
+        if entry.codec != "none"
+        else ""
+    )
     return _Content(BytesSource(archive.content(row), name), name, f"{number(entry.size)} bytes{stored}")
 
 

@@ -63,7 +63,7 @@ def _problems(layout: Layout) -> Iterator[Problem]:
     assert kind is not None  # the parser refuses others
     if not layout.blocks:
         yield layout.place, "a layout needs at least one block", "block head at 0"
-    yield from _repeated([(one.name, one.place) for one in (*layout.blocks, *layout.parts)], "block or part")
+    yield from _repeated([(one.name, one.place) for one in layout.places], "block or part")
     yield from _repeated([(one.name, one.place) for one in layout.records], "record")
     for part in layout.parts:
         yield from _check_part(layout, part)
@@ -394,9 +394,10 @@ def upper_of(block: Block, meaning: Fact | Measure) -> Field | None:
 def _half(block: Block, meaning: Fact | Measure, upper: bool) -> Field | None:
     for one in block.fields:
         other = one.meaning
-        if isinstance(other, Fact | Measure) and type(other) is type(meaning) and other.upper == upper:
-            if other.what == meaning.what and getattr(other, "part", "") == getattr(meaning, "part", ""):
-                return one
+        if not isinstance(other, Fact | Measure) or type(other) is not type(meaning) or other.upper != upper:
+            continue
+        if other.what == meaning.what and getattr(other, "part", "") == getattr(meaning, "part", ""):
+            return one
     return None
 
 
@@ -482,7 +483,7 @@ def _check_facts(layout: Layout) -> Iterator[Problem]:
 def _check_places(layout: Layout) -> Iterator[Problem]:
     found = {one.name for one in reading_order(layout)}
     known = measures(layout)
-    for one in (*layout.blocks, *layout.parts):
+    for one in layout.places:
         if one.name in found:
             continue
         if one.at is None and not known.get(("start", one.name)):

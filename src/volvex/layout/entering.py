@@ -48,7 +48,8 @@ def column_of(reading: Reading, what: str) -> Told | None:
 def _start(reading: Reading, count: int) -> Array:
     for block in reading.blocks.values():
         if block.ends is not None:
-            return block.ends + -block.ends % reading.layout.content.align
+            ends: Array = block.ends
+            return np.asarray(ends + -ends % reading.layout.content.align)
     told = column_of(reading, facts.START)
     return told[0] if told is not None else np.zeros(count, np.int64)
 

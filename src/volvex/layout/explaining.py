@@ -10,9 +10,11 @@ import numpy as np
 
 from volvex.layout.columns import Texts, true
 from volvex.layout.entering import placing_of
-from volvex.layout.model import Bits, Field, Float, Here, Kept, Number, RecordsOf, Text, Varint
+from volvex.layout.kinds import archive as facts
+from volvex.layout.model import Bits, Field, Float, Here, Kept, Number, Record, RecordsOf, Text, Varint
+from volvex.layout.naming import endings_of
 from volvex.layout.reading import Area, BlockRead, Reading
-from volvex.layout.values import explained, float_of
+from volvex.layout.values import explained, float_of, read_fields, told
 from volvex.layout.walking import fixed_size
 from volvex.source import Source
 
@@ -97,6 +99,8 @@ def stretches(reading: Reading, limit: int | None = None, within: str = "") -> I
             yield from stretches(reading, limit, piece.area.part.name)
         elif piece.block is None:
             yield _content(reading, piece, within)
+            if limit is None or piece.row < limit:
+                yield from object_stretches(reading, piece, within)
         elif piece.row >= 0:
             yield from _record(reading, piece, limit)
         else:
@@ -142,6 +146,28 @@ def _content(reading: Reading, piece: Piece, within: str) -> Stretch:
         meaning=f"content of {reading.home.block.name}[{piece.row}], {how}",
         within=within,
     )
+
+
+def object_record(reading: Reading, row: int) -> Record | None:
+    """The record that describes an entry's content: that which is called as its type is."""
+    kinds = endings_of(reading) if reading.layout.records and reading.fact(facts.TYPE) else None
+    return next((one for one in reading.layout.records if kinds and one.name.lower() == kinds[row]), None)
+
+
+def object_stretches(reading: Reading, piece: Piece, within: str) -> Iterator[Stretch]:
+    """The fields of content that is an object, where it lies bare."""
+    assert reading.entries is not None
+    record = object_record(reading, piece.row)
+    codec = int(reading.entries.codec[piece.row])
+    if record is None or codec < 0 or reading.entries.codecs[codec] != "none" or reading.layout.content.wraps:
+        return
+    data = reading.area(within).read(piece.start, piece.size)
+    for one, start, end, value in read_fields(record.fields, data):
+        words = dict(getattr(one.meaning, "table", ()))
+        shown = f"{value} {words.get(value, '?')}" if words else told(value)
+        yield Stretch(
+            piece.start + start, end - start, "inside", f"{record.name}.{one.name}", one.shape, shown, one.words, within
+        )
 
 
 def _record(reading: Reading, piece: Piece, limit: int | None) -> Iterator[Stretch]:
@@ -251,7 +277,7 @@ class Coverage:
 
 def coverage(reading: Reading) -> Coverage:
     """Count the bytes by what covers them, a wrapped part by what it holds as far as its stored bytes go."""
-    sums = {"field": 0, "content": 0, "filling": 0, "part": 0, "bits": 0}
+    sums = {"field": 0, "content": 0, "filling": 0, "part": 0, "bits": 0, "inside": 0}
     unexplained = []
     for stretch in stretches(reading, limit=0):
         if stretch.what == "unexplained":

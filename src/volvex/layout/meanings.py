@@ -81,9 +81,16 @@ def _seal(kind: Kind, names: Names, words: str, file: str, place: Place) -> Seal
 
 
 def _unknown(kind: Kind, names: Names, phrases: dict[str, Meaning], words: str, file: str, place: Place) -> LayoutError:
-    known = [*phrases, *(f"crc32 of {one}" for one in (*names.places, *kind.PARTS))]
-    near = difflib.get_close_matches(words, known, 1)
-    expected = "" if near else "one of " + ", ".join(f"`{one}`" for one in known)
+    seals = [f"crc32 of {one}" for one in (*names.places, *kind.PARTS)]
+    near = difflib.get_close_matches(words, [*phrases, *seals], 1)
+    some = [
+        "kept",
+        *list(kind.FACTS)[:4],
+        *(f"{what} of {one}" for one in names.blocks[:1] for what in ("start", "count")),
+        *seals[:1],
+    ]
+    told = ", ".join(f"`{one}`" for one in some)
+    expected = "" if near else f"a meaning such as {told} (docs/layouts.md has all)"
     return LayoutError(
         file, place.line, place.column, f"`{words}` is not a meaning that a field can have", expected=expected,
         hint=f"`{near[0]}`" if near else "`kept` when nobody knows what it is",

@@ -130,7 +130,12 @@ class Text:
         """The bytes of the zero at its end, if that is how it ends."""
         if self.prefix is not None or self.size is not None or self.told:
             return 0
-        return len("a".encode(self.encoding))
+        return self.width
+
+    @property
+    def width(self) -> int:
+        """The bytes of a character, as far as all have the same."""
+        return len("aa".encode(self.encoding)) - len("a".encode(self.encoding))
 
     def __str__(self) -> str:
         told = f"of {self.told}" if self.told else "zero"
@@ -447,6 +452,11 @@ class Layout:
             block = following
             seen.add(block.name)
         return block
+
+    @property
+    def places(self) -> tuple[Block | Part, ...]:
+        """The blocks and the wrapped parts."""
+        return (*self.blocks, *self.parts)
 
     def rooted(self, of: str) -> list[Block]:
         """The blocks that have a record for each entry, folder or type."""

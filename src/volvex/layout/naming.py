@@ -180,7 +180,7 @@ def _parents(reading: Reading) -> list[int]:
     count, found = len(block.starts), reading.fact(facts.PARENT)
     if found is not None:
         parents = reading.true(*found)
-        return np.where((parents < 0) | (parents >= count), -1, parents).tolist()
+        return [parent if 0 <= parent < count else -1 for parent in parents.tolist()]
     first, told = reading.fact(facts.FIRST_FOLDER), reading.fact(facts.FOLDERS)
     if told is None:
         return [-1] * count

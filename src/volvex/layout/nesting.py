@@ -28,6 +28,7 @@ from volvex.layout.model import (
 )  # fmt: skip
 
 T = TypeVar("T")
+WIDE = ("utf-16", "utf-32")  # encodings whose characters have an order of bytes
 
 
 def resolved(layout: Layout) -> Layout:
@@ -54,10 +55,16 @@ def _holding(layout: Layout, block: Block, blocks: list[Block]) -> Block:
         problem = ""
         if teller is None:
             problem = f"no field before it says how many records of {inner.name} lie here"
-        elif inner is block or inner.at is not None or any(isinstance(other.meaning, RecordsOf) for other in inner.fields):
+        elif (
+            inner is block
+            or inner.at is not None
+            or any(isinstance(other.meaning, RecordsOf) for other in inner.fields)
+        ):
             problem = f"the records of {inner.name} lie somewhere else already, or hold records themselves"
         if problem or teller is None:
-            raise LayoutError(layout.file, one.place.line, one.place.column, problem, hint=f"u32  count of {inner.name}")
+            raise LayoutError(
+                layout.file, one.place.line, one.place.column, problem, hint=f"u32  count of {inner.name}"
+            )
         array = Array(Nested(inner.name, inner.fields, one.place), teller.name)
         fields[place] = replace(one, type=array if isinstance(one.type, Here) else one.type)
     return replace(block, fields=tuple(fields))
@@ -138,9 +145,11 @@ def _renamed(field: Field, before: str, inner: set[str]) -> Field:
 
 
 def ordered(value: T, big: bool) -> T:
-    """A layout (or a part of one) in which every number has its order of bytes."""
+    """A layout (or a part of one) in which every number, and text of wide characters, has its order of bytes."""
     if isinstance(value, Number | Float) and value.big is None:
         return replace(value, big=big)
+    if isinstance(value, Text) and value.encoding in WIDE:
+        value = replace(value, encoding=f"{value.encoding}-{'be' if big else 'le'}")
     if isinstance(value, tuple):
         return tuple(ordered(one, big) for one in value)  # type: ignore[return-value]
     if not isinstance(value, Layout | Block | Field | Record | Text | Array | Nested | Choice) and not _may_hold(value):

@@ -67,7 +67,7 @@ def cut(values: Array, kind: Text) -> tuple[list[bytes], list[bytes]]:
     size = kind.size or 0
     if kind.filled:
         return [value.rstrip(bytes([kind.filled])) for value in _wholes(values, size)], []
-    width = len("a".encode(kind.encoding))
+    width = kind.width
     if width == 1:
         raws: list[bytes] = values.view(f"S{size}").tolist()  # without the zeros at their ends
         if not any(b"\0" in raw for raw in raws):

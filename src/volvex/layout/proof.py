@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from volvex.errors import FormatError
 from volvex.layout.columns import Texts
 from volvex.layout.edits import Edit, Plan
-from volvex.layout.explaining import Stretch, covering
+from volvex.layout.explaining import Stretch, covering, object_stretches, pieces
 from volvex.layout.facts import sorting
 from volvex.layout.kinds import archive as facts
 from volvex.layout.library import require_writable
@@ -46,6 +46,7 @@ def prove(reading: Reading, advance: Callable[[int], None] = lambda size: None) 
     _check_sorted(reading)
     _check_name_seals(reading)
     verify_file_seals(reading)
+    _check_objects(reading)
     made = plan(reading, Edit(), each=True)
     offset = 0
     for written in _joined(made):
@@ -106,3 +107,19 @@ def _check_name_seals(reading: Reading) -> None:
                 raise FormatError(block.source.name, f"the {meaning.algorithm} of {meaning.part} is {seal_text(one, value)}, "
                                   f"the file says {seal_text(one, told)}", offset=block.offset(row, one.name), field=block.where(row, one.name),
                                   hint="another algorithm, or the name in another case: `of lower name`")  # fmt: skip
+
+
+def _check_objects(reading: Reading) -> None:
+    """The content of typed objects is what the record of their type says."""
+    assert reading.entries is not None
+    if not reading.layout.records or reading.fact(facts.TYPE) is None:
+        return
+    for piece in pieces(reading, reading.layout.content.within):
+        if piece.block is None and piece.area is None:
+            try:
+                for _ in object_stretches(reading, piece, reading.layout.content.within):
+                    pass
+            except FormatError as error:
+                name = reading.entries.names.raw(piece.row).decode(reading.entries.names.encoding, "backslashreplace")
+                raise FormatError(reading.source.name, f"{name} is not what its record says: {error.problem}",
+                                  offset=piece.start + (error.offset or 0), hint="another record for this type") from error  # fmt: skip

@@ -234,7 +234,9 @@ def upper_field(block: Block, one: Field) -> Field | None:
     """The field that holds the upper bits of what another says."""
     if not isinstance(one.meaning, Fact | Measure):
         return None
-    wanted = replace(one.meaning, upper=True, **({"table": ()} if isinstance(one.meaning, Fact) else {}))
+    wanted: Fact | Measure = replace(one.meaning, upper=True)
+    if isinstance(wanted, Fact):
+        wanted = replace(wanted, table=())
     return next((other for other in block.fields if other.meaning == wanted), None)
 
 
@@ -413,9 +415,10 @@ def told_by(reading: Reading, what: str, part: str) -> tuple[BlockRead, Field] |
     for block in reading.blocks.values():
         for one in block.block.fields:
             meaning = one.meaning
-            if isinstance(meaning, Measure) and not meaning.upper and (meaning.what, meaning.part) == (what, part):
-                if bool(block.present(one)[:1].all()):
-                    return block, one
+            if not isinstance(meaning, Measure) or meaning.upper or (meaning.what, meaning.part) != (what, part):
+                continue
+            if bool(block.present(one)[:1].all()):
+                return block, one
     return None
 
 

@@ -442,7 +442,7 @@ class _Repeats:
 
 
 def _is_order(field: _Field) -> bool:
-    return field.meaning[0] == "phrase" and field.meaning[2] == "byte order"
+    return bool(field.meaning[0] == "phrase" and field.meaning[2] == "byte order")
 
 
 def _is_placing(one: Any) -> bool:

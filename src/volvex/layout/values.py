@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import struct
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from volvex.errors import FormatError
@@ -44,6 +44,20 @@ def read_value(kind: FieldType, data: bytes, at: int, siblings: Mapping[str, Any
             raise FormatError("a choice", f"{number} stands for no record", offset=at)
         return read_record(record.fields, data, at)
     return read_record(kind.fields, data, at) if isinstance(kind, Nested) else (b"", at)
+
+
+def read_fields(fields: tuple[Field, ...], data: bytes) -> Iterator[tuple[Field, int, int, Value]]:
+    """A record's fields that are there, each with where it starts and ends and its value; FormatError when it is not whole."""
+    values: dict[str, Value] = {}
+    at = 0
+    for one in fields:
+        if isinstance(one.type, Bits) or (one.when is not None and not _holds(one, values)):
+            continue
+        start = at
+        values[one.name], at = read_value(one.type, data, at, values)
+        yield one, start, at, values[one.name]
+    if at != len(data):
+        raise FormatError("a record", f"{len(data) - at} bytes follow its last field", offset=at)
 
 
 def read_record(fields: tuple[Field, ...], data: bytes, at: int) -> tuple[dict[str, Value], int]:

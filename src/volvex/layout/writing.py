@@ -165,7 +165,7 @@ class _Planner:
     def _check_ends(self) -> None:
         """Blocks that are found from the end, or behind another one, stand there still."""
         for name, placed in self.placed.items():
-            for one in [*self.layout.blocks, *([] if name else self.layout.parts)]:
+            for one in self.layout.blocks if name else self.layout.places:
                 at, start = one.at, placed.starts.get(one.name)
                 if at is None or start is None or (isinstance(one, Block) and (one.within != name or one.inline)):
                     continue

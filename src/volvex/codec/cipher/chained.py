@@ -33,7 +33,7 @@ class _Deciphering:
         stored = as_array(data)
         before = np.concatenate([np.array([self._before], np.uint8), stored[:-1]])
         self._before = data[-1]
-        return (stored ^ before).tobytes()
+        return bytes(np.bitwise_xor(stored, before).tobytes())
 
     def finish(self) -> bytes:
         return b""

@@ -24,6 +24,6 @@ def make(key: bytes, times: int, plus: int) -> Bytewise:
     def mask(data: Bytes, at: int) -> Bytes:
         first = head[at : at + len(data)]
         rest = repeated(cycle, len(data) - len(first), max(0, at - lead))
-        return data ^ np.concatenate([first, rest])
+        return np.bitwise_xor(data, np.concatenate([first, rest]))
 
     return Bytewise(mask, mask)

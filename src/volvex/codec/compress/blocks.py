@@ -14,6 +14,7 @@ import struct
 from collections.abc import Iterable, Iterator
 
 from volvex.codec.parameters import Parameter
+from volvex.codec.registry import COMPRESS, Compression
 from volvex.errors import ContentError
 
 PARAMETERS = {
@@ -56,9 +57,7 @@ class Blocks:
         self._size, self._before, self._form, self._bare, self._codec = size, before, struct.Struct(form), bare, codec
         self._high = 1 << (8 * self._form.size - 1)
 
-    def _inner(self):  # type: ignore[no-untyped-def]
-        from volvex.codec.registry import COMPRESS  # the registry loads this file
-
+    def _inner(self) -> Compression:
         return COMPRESS.get(self._codec)
 
     def decode(self, stored: bytes, size: int) -> bytes:
@@ -74,7 +73,7 @@ class Blocks:
         if over := feed.rest():
             raise ContentError(f"{over} bytes follow the last block")
 
-    def _block(self, feed, inner, told: bytes, index: int, wanted: int) -> bytes:  # type: ignore[no-untyped-def]
+    def _block(self, feed: _Feed, inner: Compression, told: bytes, index: int, wanted: int) -> bytes:
         number = told[index * self._form.size : (index + 1) * self._form.size] if told else feed.take(self._form.size)
         stored = int(self._form.unpack(number)[0])
         bare = self._bare == "same" and stored == wanted
@@ -82,8 +81,7 @@ class Blocks:
             bare, stored = bool(stored & self._high), stored & ~self._high
         data = feed.take(stored)
         if not bare:
-            content: bytes = inner.decode(data, wanted)
-            return content
+            return inner.decode(data, wanted)
         if stored != wanted:
             raise ContentError(f"block {index} holds {stored}, not {wanted} bytes")
         return data
@@ -99,8 +97,7 @@ class Blocks:
         data = stored[self._form.size :]
         if self._bare == "high" and number & self._high:
             return data[:size]
-        start: bytes = self._inner().decode_start(data, size)
-        return start
+        return self._inner().decode_start(data, size)
 
     def encode_stream(self, chunks: Iterable[bytes]) -> Iterator[bytes]:
         made: list[bytes] = []

@@ -16,10 +16,16 @@ WINDOW = 1 << 23
 
 class _Decoder:
     def __init__(self) -> None:
-        self._held, self._inner = b"", None
+        self._held = b""
+        self._inner: Decoder | None = None
 
-    eof = property(lambda self: self._inner is not None and self._inner.eof)
-    unused_data = property(lambda self: self._inner.unused_data if self._inner is not None else b"")
+    @property
+    def eof(self) -> bool:
+        return self._inner is not None and self._inner.eof
+
+    @property
+    def unused_data(self) -> bytes:
+        return self._inner.unused_data if self._inner is not None else b""
 
     def decompress(self, data: bytes, max_length: int) -> bytes:
         if self._inner is None:

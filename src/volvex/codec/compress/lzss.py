@@ -43,7 +43,8 @@ SEARCHED = 64  # earlier places that are tried for a longer match
 def _decode(data: Any, out: Any, form: Any) -> Any:
     window, bits, shortest, start, fill, single, high_first, bare, pair, length_high, back, nearest = form
     length_mask, place_mask = (1 << (16 - bits)) - 1, window - 1
-    at, made, flags, left = 0, 0, 0, 0
+    at, made, left = 0, 0, 0
+    flags: Any = 0
     while made < len(out):
         if left == 0:
             if at >= len(data):
@@ -94,7 +95,7 @@ def _decode(data: Any, out: Any, form: Any) -> Any:
 
 @Compiled
 def _encode(data: Any, out: Any, form: Any, searched: int) -> int:
-    window, bits, shortest, start, fill, single, high_first, bare, pair, length_high, back, nearest = form
+    window, bits, shortest, start, _, single, high_first, bare, pair, length_high, back, nearest = form
     longest = ((1 << (16 - bits)) - 1) + shortest
     farthest = min(window - 1, window - 1 + nearest) if back else window - 1
     least = max(shortest, 3)

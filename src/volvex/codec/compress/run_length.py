@@ -39,7 +39,7 @@ def _decode(data: Any, out: Any, form: int, mark: int) -> Any:
                 out[made] = mark
                 made += 1
                 continue
-            repeats = True
+            repeats: Any = True
         elif form == 0:
             if control == 128:
                 continue

@@ -50,8 +50,8 @@ def _print(found: list[Stretch], every: bool, context: Context) -> None:
     shown_ones = found if every else _fold(found)
     print_table(context, [
         Column("offset", [f"+{one.start:#x}" if one.within else f"{one.start:#x}" for one in shown_ones], right=True),
-        Column("bytes", ["" if one.what == "bits" else number(one.size) for one in shown_ones], right=True),
-        Column("field", [("  " if one.within else "") + shown(one.name) for one in shown_ones], style="blue"),
+        Column("bytes", ["" if one.what in ("bits", "inside") else number(one.size) for one in shown_ones], right=True),
+        Column("field", [("  " if one.within or one.what in ("bits", "inside") else "") + shown(one.name) for one in shown_ones], style="blue"),
         Column("type", [one.shape for one in shown_ones]),
         Column("value", [shown(one.value if len(one.value) <= 36 else one.value[:35] + "…") for one in shown_ones], style="cyan"),
         Column("meaning", [one.meaning for one in shown_ones]),
