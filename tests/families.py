@@ -580,7 +580,7 @@ def place_key(start: int) -> bytes:
 
 def secret(files: Files) -> bytes:
     length = 0
-    for _ in range(20):  # the directory's size decides where the content starts, which the directory tells
+    for turn in range(90):  # the directory's size decides where the content starts, which the directory tells
         out, table, pool = bytearray(22 + length), b"", b""
         for name, data in files:
             start = aligned(out, 4, 0x55)
@@ -588,7 +588,7 @@ def secret(files: Files) -> bytes:
             table += struct.pack("<HIII", len(pool), start, len(data), zlib.crc32(stored))
             pool += name.encode() + b"\0"
             out += stored
-        index = masked(zlib.compress(table + pool, 6), b"\x13\x57\x9b")
+        index = masked(zlib.compress(table + pool, 1 + turn // 10), b"\x13\x57\x9b")
         if len(index) == length:
             break
         length = len(index)
@@ -715,7 +715,7 @@ block types repeats
     hash     u32      kept
     name     text u8  type name
 block objects after types repeats
-    id       u32      kept
+    id       u32      id
     type     u16      type
     name     text u8  name
     start    u32      start of content
@@ -750,10 +750,12 @@ def load_package(data: bytes) -> dict[str, bytes]:
     head, found = Reader(data), {}
     expect(head.take(4), b"PACK")
     types, objects, where = head("H"), head("H"), head("I")
-    table = Reader(data, where)
+    table, ids = Reader(data, where), set[int]()
     names = [(table("I"), table.take(table("B")).decode().lower())[1] for _ in range(types)]
     for _ in range(objects):
-        table("I")
+        ident = table("I")
+        expect(ident in ids, False)
+        ids.add(ident)
         kind = names[table("H")]
         name, start, size = table.take(table("B")).decode(), table("I"), table("I")
         expect(start % (16 if kind == "bell" else 4), 0)

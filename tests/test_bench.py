@@ -45,7 +45,7 @@ class Benches(OnABench):
         self.assertEqual([path.name for path in files], ["bench.json"])
         told = json.loads(files[0].read_text())
         self.assertEqual(told["profile"], "Kelpwick Light")
-        self.assertEqual(list(told["fingerprints"]), [MAIN])
+        self.assertEqual(len(told["fingerprints"]), 7)
         self.assertEqual(told["fingerprints"][MAIN]["size"], 94908)
 
     def test_where_a_bench_cannot_be(self) -> None:
@@ -248,8 +248,8 @@ class Build(OnABench):
             shutil.copytree(self.source, other)
             shutil.copy(self.work / "built" / MAIN, other / MAIN)
             played = self.play(other)
-            self.assertIn("A LETTER (en)", played)
-            self.assertEqual(played.rstrip().endswith(text.strip() or "A LETTER (en)"), True, played[-80:])
+            shown = played.partition("A LETTER (en)")[2].partition("AROUND THE ISLES")[0]
+            self.assertEqual(shown.strip(), text.strip())
 
     def test_a_new_entry_is_loaded_by_the_game(self) -> None:
         mine = self.folder / "aaa.txt"

@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 import unittest
 from collections.abc import Iterator
+from unittest.mock import patch
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -215,6 +216,14 @@ class Special(unittest.TestCase):
             archive.source.read(area.start, area.stored),
             b"".join(plan(archive.reading, Edit()).pieces[1].chunks())[: area.stored],
         )
+
+    def test_sizes_that_never_settle_get_room_to_spare(self) -> None:
+        family, archive = FAMILIES["secret"], self.archive("secret")
+        before = family.load(family.make(family.files))
+        with patch("volvex.layout.writing.ROUNDS", 0), Spool() as spool:
+            for size in (1, 500, 70_000):
+                made = changed(archive, spool, {"tide.txt": b"3" * size}, {f"new-{size}.txt": b"4" * size}, set())
+                self.assertEqual(family.load(made), {**before, "tide.txt": b"3" * size, f"new-{size}.txt": b"4" * size})
 
     def test_a_wrong_key_is_told(self) -> None:
         family = FAMILIES["secret"]

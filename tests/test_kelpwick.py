@@ -121,7 +121,7 @@ class Strict(Case):
         for path, old, new, says in (
             ("rules/boats.xml", b'home="kelpwick"', b'home="nowhere"', "no island nowhere"),
             ("rules/keepers.xml", b'lamp="fresnel_3"', b'lamp="fresnel_9"', "no lamp fresnel_9"),
-            ("rules/bells.json", b"fog-01.ring", b"fog-99.ring", "is not in the pack"),
+            ("rules/bells.json", b"fog-01.ring", b"fog-99.ring", "is not in its archive"),
             ("rules/lamps.xml", b'range="9"', b'range="90"', "is not within"),
             ("rules/lamps.xml", b'range="9"', b'range="far"', "not a number"),
             ("rules/lamps.xml", b'id="old_light"', b'id="gull_rock"', "repeats an id"),

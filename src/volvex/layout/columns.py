@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import operator
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
@@ -14,6 +15,10 @@ from volvex.source import Source
 
 Array = npt.NDArray[Any]
 _LIKE_ASCII = ("utf-8", "ascii", "cp1252", "iso8859-1")
+COMPARED: dict[str, Callable[[Any, Any], Any]] = {
+    "is": operator.eq, "is not": operator.ne, ">=": operator.ge, "<=": operator.le, ">": operator.gt, "<": operator.lt,
+    "has": lambda found, bits: (found & bits) != 0,
+}  # fmt: skip
 LARGEST = 1 << 62  # no number in a file is larger and makes sense
 
 
@@ -86,15 +91,9 @@ def holds(when: Condition, column: Column) -> Array:
     if isinstance(when.value, bytes):
         same = np.array([value.tobytes() == when.value for value in column], bool)
         return same if when.how == "is" else ~same
-    values = (
-        column.astype(object) if column.dtype.itemsize == 8 and column.dtype.kind == "u" else column.astype(np.int64)
-    )
-    found: Any = {
-        "is": lambda: values == when.value, "is not": lambda: values != when.value, "has": lambda: (values & when.value) != 0,
-        ">=": lambda: values >= when.value, "<=": lambda: values <= when.value,
-        ">": lambda: values > when.value, "<": lambda: values < when.value,
-    }[when.how]()  # fmt: skip
-    return np.asarray(found, bool)
+    wide = column.dtype.itemsize == 8 and column.dtype.kind == "u"
+    values: Any = column.astype(object) if wide else column.astype(np.int64)
+    return np.asarray(COMPARED[when.how](values, when.value), bool)
 
 
 def fit(values: Array, field: Field, index: str) -> Array:

@@ -77,6 +77,16 @@ class Directory:
                         np.array([value], object),
                         self._added()[number : number + 1],
                     )
+        for block, one in self.reading.facts(facts.ID):  # no two entries have the same: new ones go on counting
+            known = self.reading.true(block, one)
+            first = int(known.max()) + 1 if len(known) else 0
+            self.put(
+                columns,
+                block,
+                self.reading.settled(one),
+                np.arange(first, first + len(texts)).astype(object),
+                self._added(),
+            )
         for block, one, meaning in self.reading.entry_seals():
             if meaning.part in facts.NAMES:
                 values = [name_seal(meaning, text) for text in texts]

@@ -46,7 +46,6 @@ def prove(reading: Reading, advance: Callable[[int], None] = lambda size: None) 
     _check_sorted(reading)
     _check_name_seals(reading)
     verify_file_seals(reading)
-    _check_objects(reading)
     made = plan(reading, Edit(), each=True)
     offset = 0
     for written in _joined(made):
@@ -109,8 +108,8 @@ def _check_name_seals(reading: Reading) -> None:
                                   hint="another algorithm, or the name in another case: `of lower name`")  # fmt: skip
 
 
-def _check_objects(reading: Reading) -> None:
-    """The content of typed objects is what the record of their type says."""
+def check_objects(reading: Reading) -> None:
+    """Nothing when the content of typed objects is what the record of their type says; FormatError for the first that is not."""
     assert reading.entries is not None
     if not reading.layout.records or reading.fact(facts.TYPE) is None:
         return

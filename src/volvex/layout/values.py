@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from volvex.errors import FormatError
-from volvex.layout.columns import Columns, Texts
+from volvex.layout.columns import COMPARED, Columns, Texts
 from volvex.layout.model import Array, Bits, Choice, Field, FieldType, Float, Nested, Number, Raw, Text, Varint
 
 SHOWN = 6  # elements of an array that are shown
@@ -73,18 +73,7 @@ def read_record(fields: tuple[Field, ...], data: bytes, at: int) -> tuple[dict[s
 
 def _holds(one: Field, values: Mapping[str, Any]) -> bool:
     assert one.when is not None
-    found, value = values.get(one.when.field, 0), one.when.value
-    return bool({
-        "is": found == value, "is not": found != value, "has": isinstance(found, int) and isinstance(value, int) and found & value,
-    }.get(one.when.how, _ordered(one.when.how, found, value)))  # fmt: skip
-
-
-def _ordered(how: str, found: Any, value: Any) -> bool:
-    return (
-        bool({">=": found >= value, "<=": found <= value, ">": found > value, "<": found < value}[how])
-        if how[0] in "<>"
-        else False
-    )
+    return bool(COMPARED[one.when.how](values.get(one.when.field, 0), one.when.value))
 
 
 def _span(data: bytes, at: int, size: int) -> bytes:

@@ -24,6 +24,6 @@ def make(key: bytes, times: int, plus: int) -> Bytewise:
     def mask(data: Bytes, at: int) -> Bytes:
         first = head[at : at + len(data)]
         rest = repeated(cycle, len(data) - len(first), max(0, at - lead))
-        return np.bitwise_xor(data, np.concatenate([first, rest]))
+        return np.asarray(data ^ np.concatenate([first, rest]), np.uint8)
 
     return Bytewise(mask, mask)

@@ -20,7 +20,7 @@ from volvex.archive.work import verify
 from volvex.command._context import Context
 from volvex.command._tables import count, number
 from volvex.errors import NotFoundError, Status
-from volvex.layout.proof import prove
+from volvex.layout.proof import check_objects, prove
 
 PLACE = 51
 
@@ -64,6 +64,7 @@ def _prove_harder(archive: Archive, context: Context) -> Status:
 def _prove(path: str, archive: Archive, context: Context) -> Status:
     with context.progress("proving", archive.source.size + int(archive.entries.size.sum())) as advance:
         proof = prove(archive.reading, advance)
+        check_objects(archive.reading)
         faults = verify(archive, np.arange(len(archive)), advance)
     for fault in faults:
         context.note("\n".join(fault.lines()))

@@ -11,8 +11,8 @@ from volvex.layout.model import Bits, Fact, Field, Layout, Number, Place, Pool, 
 NAME, NAME_AT, START, STORED, SIZE, CODEC = (
     "name", "start of name", "start of content", "stored size of content", "size of content", "codec of content",
 )  # fmt: skip
-KEY, FOLDER_KEY, EXTENSION, FOLDER, KIND, TYPE = (
-    "name key", "folder key", "extension", "folder", "file or folder", "type",
+KEY, FOLDER_KEY, EXTENSION, FOLDER, KIND, TYPE, ID = (
+    "name key", "folder key", "extension", "folder", "file or folder", "type", "id",
 )  # fmt: skip
 FOLDER_NAME, FOLDER_NAME_AT, PARENT, FIRST_FOLDER, FOLDERS, FIRST_FILE, FILES = (
     "folder name", "start of folder name", "parent folder", "first folder", "folders in it", "first file", "files in it",
@@ -21,7 +21,7 @@ TYPE_NAME, TYPE_NAME_AT = "type name", "start of type name"
 NUMBERS = (Number, Bits, Varint)
 FACTS: dict[str, tuple[type, ...]] = {
     **dict.fromkeys((NAME, FOLDER_NAME, TYPE_NAME), (Text,)),
-    **dict.fromkeys((NAME_AT, START, STORED, SIZE, CODEC, KEY, FOLDER_KEY, EXTENSION, FOLDER, KIND, TYPE), NUMBERS),
+    **dict.fromkeys((NAME_AT, START, STORED, SIZE, CODEC, KEY, FOLDER_KEY, EXTENSION, FOLDER, KIND, TYPE, ID), NUMBERS),
     **dict.fromkeys((FOLDER_NAME_AT, PARENT, FIRST_FOLDER, FOLDERS, FIRST_FILE, FILES, TYPE_NAME_AT), NUMBERS),
 }
 OF = {  # whose facts they are; the others are an entry's

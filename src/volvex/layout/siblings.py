@@ -1,0 +1,130 @@
+"""What fields say of each other: bits of a number, lengths and counts told before, conditions."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterator
+
+from volvex.layout.model import (
+    Array,
+    Bits,
+    Block,
+    Choice,
+    Condition,
+    Described,
+    Field,
+    FieldType,
+    Float,
+    Kept,
+    Layout,
+    Measure,
+    Nested,
+    Number,
+    Place,
+    Raw,
+    RecordsOf,
+    Text,
+    Varint,
+)  # fmt: skip
+
+Problem = tuple[Place, str, str]  # where, what, hint
+
+
+def check_siblings(siblings: tuple[Field, ...], field: Field) -> Iterator[Problem]:
+    """What a field says of other fields of its record: they come before it, and are numbers."""
+    before = siblings[: siblings.index(field)]
+    for name, needed in _spoken_of(field.type):
+        other = next((one for one in before if one.name == name), None)
+        if other is None:
+            near = difflib.get_close_matches(name, [one.name for one in before], 1)
+            yield (
+                field.place,
+                f"`{field.name}` speaks of {name}, and no field before it has that name",
+                near[0] if near else "",
+            )
+        elif not isinstance(other.type, Number | Bits | Varint) or other.when is not None:
+            yield field.place, f"`{field.name}` needs a number, `{name}` is {other.type}", "u32"
+        elif needed in (Text, Array) and isinstance(other.type, Number) and other.type.signed:
+            yield other.place, f"`{name}` tells how much follows, which cannot be negative", f"u{other.type.bits}"
+        elif needed is Text and not (isinstance(other.meaning, Measure) and other.meaning.part == field.name):
+            yield (
+                other.place,
+                f"`{name}` tells the length of `{field.name}`, and should say so",
+                f"length of {field.name}",
+            )
+        elif needed is Bits and not (isinstance(other.type, Number) and isinstance(other.meaning, Described)):
+            yield other.place, f"some bits of `{name}` have a meaning of their own", f"{name}  {other.type}  described"
+        elif needed is Bits and isinstance(field.type, Bits) and isinstance(other.type, Number) and field.type.high >= other.type.bits:  # fmt: skip
+            yield field.place, f"{other.type} has no bit {field.type.high}", f"bits 0 to {other.type.bits - 1}"
+    if isinstance(field.type, Array | Choice):
+        if not isinstance(field.meaning, Kept | RecordsOf):
+            yield field.place, f"`{field.name}` is {field.type}, which can only be kept", "kept"
+        if isinstance(field.type, Array) and not least(field.type.of):
+            yield (
+                field.place,
+                f"an element of `{field.name}` may have no bytes at all",
+                "a record with a field of fixed size",
+            )
+
+
+def _spoken_of(kind: FieldType) -> Iterator[tuple[str, type]]:
+    if isinstance(kind, Bits):
+        yield kind.host, Bits
+    elif isinstance(kind, Text) and kind.told:
+        yield kind.told, Text
+    elif isinstance(kind, Array) and isinstance(kind.count, str):
+        yield kind.count, Array
+    elif isinstance(kind, Choice):
+        yield kind.by, Choice
+
+
+def least(kind: FieldType) -> int:
+    """The fewest bytes that something of a type takes."""
+    if isinstance(kind, Number | Float):
+        return kind.size
+    if isinstance(kind, Raw):
+        return kind.size
+    if isinstance(kind, Text):
+        return kind.size or (kind.prefix.size if kind.prefix else kind.zero)
+    if isinstance(kind, Array):
+        return kind.count * least(kind.of) if isinstance(kind.count, int) else 0
+    if isinstance(kind, Nested):
+        return sum(least(one.type) for one in kind.fields if one.when is None)
+    if isinstance(kind, Choice):
+        return min((least(one) for one in kind.records), default=0)
+    return 1 if isinstance(kind, Varint) else 0
+
+
+def check_condition(layout: Layout, when: Condition | None, home: Block | None, place: Place) -> Iterator[Problem]:
+    if when is None:
+        return
+    field, block = conditioned(layout, when, home)
+    if field is None or block is None:
+        known = [f"{one.name}.{two.name}" for one in layout.blocks if not one.repeats for two in one.fields]
+        near = difflib.get_close_matches(when.field, known, 1)
+        yield place, f"`when {when}`: there is no field {when.field}", near[0] if near else "`when head.version is 2`, or a field of the same record"  # fmt: skip
+    elif block is not home and block.repeats:
+        yield (
+            place,
+            f"`when {when}`: {block.name} has many records",
+            "a field of the same record, or of a block that is one record",
+        )
+    elif when.how == "ends" or not isinstance(field.type, Number | Bits | Varint | Raw):
+        yield place, f"`when {when}`: `{field.name}` is {field.type}, which cannot be compared so", "a number"
+    elif isinstance(when.value, bytes) != isinstance(field.type, Raw):
+        yield (
+            place,
+            f"`when {when}`: `{field.name}` is {field.type}",
+            "a number for a number, a text in quotes for bytes",
+        )
+
+
+def conditioned(layout: Layout, when: Condition, home: Block | None) -> tuple[Field | None, Block | None]:
+    """The field that a condition asks, and its block: of the same record, or `block.field`."""
+    if home is not None:
+        own = next((one for one in home.fields if one.name == when.field), None)
+        if own is not None:
+            return own, home
+    name, _, rest = when.field.partition(".")
+    block = layout.block(name)
+    return next((one for one in block.fields if one.name == rest), None) if block else None, block

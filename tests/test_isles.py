@@ -1,0 +1,150 @@
+"""The archives of the game's folder `isles`, each of another family: changed by the program, loaded by the game."""
+
+from __future__ import annotations
+
+import random
+import unittest
+
+from kelpwick import GameError, isles
+from kelpwick.isles import rigging, soundings
+from tests.support import Case, KeptGame, made_game
+
+DEPTHS = f"isles/soundings.kws/unnamed/{soundings.key_of('soundings/the_pans/ebb.sdg'):016x}.bin"
+TIDES = "isles/tides.kwv/the_pans.csv"
+JOURNAL = "isles/journals.kwj/cade/spring.txt"
+NOTE = "isles/shores.kwt/note.txt"
+HULL = "isles/rigging.kwo/marrow.hull"
+CHIME = "isles/chimes.kwr/the_pans-3.chime"
+
+
+class Looking(KeptGame):
+    def test_each_is_known_and_proved(self) -> None:
+        out = self.volvex("layout", "prove", self.shared / "isles")
+        self.assertEqual(len(out.splitlines()), 6)
+        self.assertEqual(out.count("identical"), 6)
+
+    def test_each_survives_the_harder_proof(self) -> None:
+        for name in isles.FORMATS:
+            out = self.volvex("layout", "prove", self.shared / "isles" / name, "--harder")
+            self.assertEqual(out.count("holds: "), 6, name)
+
+    def test_each_is_explained_without_a_gap(self) -> None:
+        for name in isles.FORMATS:
+            out = self.volvex("layout", "explain", self.shared / "isles" / name)
+            self.assertIn("100% explained", out)
+            self.assertIn("every byte is explained", out)
+
+    def test_the_layouts_can_be_written(self) -> None:
+        self.assertEqual(self.volvex("layout", "list").count("Kelpwick"), 7)
+        for name in isles.FORMATS:
+            shown = self.volvex("layout", "show", f"Kelpwick {name.partition('.')[0]}")
+            self.assertIn('layout "Kelpwick', shown)
+
+    def test_an_entry_without_a_name_goes_by_its_key_whatever_its_ending(self) -> None:
+        whole = self.volvex("show", f"{self.shared}/{DEPTHS}", "--hex")
+        self.assertEqual(self.volvex("show", f"{self.shared}/{DEPTHS.removesuffix('.bin')}", "--hex"), whole)
+        self.assertEqual(self.volvex("show", f"{self.shared}/{DEPTHS.removesuffix('bin')}sdg", "--hex"), whole)
+
+    def test_what_lies_in_a_wrapped_part_is_told_with_its_own_places(self) -> None:
+        found = self.records("layout", "explain", self.shared / "isles" / "journals.kwj")
+        inner = [one for one in found if one["within"] == "index"]
+        self.assertEqual(
+            (inner[0]["start"], inner[0]["name"], inner[0]["value"]), (0, "directory[0].name", "ansa/spring.txt")
+        )
+
+    def test_the_game_refuses_damage(self) -> None:
+        rng = random.Random(3)
+        for name, module in isles.FORMATS.items():
+            data = (self.shared / "isles" / name).read_bytes()
+            with self.subTest(name):
+                with self.assertRaises(GameError):
+                    module.read(data[:-1])
+                refused = 0
+                for _ in range(60):
+                    broken = bytearray(data)
+                    broken[rng.randrange(len(data))] ^= 1 << rng.randrange(8)
+                    try:
+                        refused += module.read(bytes(broken)) != module.read(data)
+                    except GameError:
+                        refused += 1
+                self.assertGreater(refused, 40)
+
+
+class Changing(Case):
+    def setUp(self) -> None:
+        super().setUp()
+        self.source = self.game()
+        self.work = self.bench(self.source)
+
+    def do(self, *words: object) -> str:
+        return self.volvex(*words, cwd=self.work)
+
+    def played(self) -> str:
+        self.do("build")
+        self.do("install")
+        return self.play(self.source)
+
+    def edit(self, path: str, data: bytes) -> None:
+        self.do("take", path)
+        (self.work / "files" / path).write_bytes(data)
+
+    def test_changed_content_reaches_the_game(self) -> None:
+        self.edit(TIDES, b"hour;height\n1;9.25\n")
+        self.edit(JOURNAL, b"The lamp was never out.\n" * 30)
+        self.edit(NOTE, b"Never land.\n")
+        self.edit(HULL, rigging.hull(31.0, 4.5, 99))
+        self.edit(CHIME, b"CHIM" + bytes(9000))
+        self.edit(DEPTHS, b"SDG1" + b"\x40\x00\x40\x00" + b"\x05\x00" * 4096)
+        out = self.played()
+        for text in ("high water 9.25 m", "Cade Wether writes: The lamp was never out.", "  Never land.", "31.0 m long, 4.5 m deep, 99 planks",
+                     "The Pans             5 fathoms", "9 chimes"):  # fmt: skip
+            self.assertIn(text, out)
+        self.assertEqual(self.volvex("layout", "prove", self.source / "isles").count("identical"), 6)
+        self.do("restore")
+        self.assertEqual(self.play(self.source), self.play(made_game()))
+
+    def test_empty_and_tiny_content(self) -> None:
+        self.edit(JOURNAL, b"x")
+        self.edit(NOTE, b"")
+        self.edit(CHIME, b"CHIM")
+        self.assertIn("Cade Wether writes: x\n", self.played())
+
+    def test_new_entries(self) -> None:
+        mine = self.folder / "mine.txt"
+        mine.write_bytes(b"CHIM new")
+        for path in ("isles/tides.kwv/far_off.csv", "isles/journals.kwj/cade/winter.txt", "isles/shores.kwt/the_pans/ruins/3.txt",
+                     "isles/rigging.kwo/ghost.hull", "isles/chimes.kwr/ghost-1.chime", "isles/soundings.kws/unnamed/00000000000000aa.txt"):  # fmt: skip
+            self.do("swap", "--new", path, mine)
+        self.do("build")
+        for name, module in isles.FORMATS.items():
+            found = module.read((self.work / "built" / "isles" / name).read_bytes())
+            self.assertIn(b"CHIM new", found.values(), name)
+
+    def test_what_an_archive_cannot_say_is_refused(self) -> None:
+        mine = self.folder / "mine.txt"
+        mine.write_bytes(b"new")
+        for path, told in (("isles/shores.kwt/nowhere/3.txt", "no such folder"), ("isles/rigging.kwo/ghost.anchor", "by number"),
+                           ("isles/soundings.kws/depths.txt", "keys alone")):  # fmt: skip
+            self.do("swap", "--new", path, mine)
+            said = self.complaint("build", status=3 if "folder" in told else 5, cwd=self.work)
+            self.assertIn(told, said)
+            (self.work / "files" / path).unlink()
+
+    def test_unpacked_and_packed_again(self) -> None:
+        for name in isles.FORMATS:
+            archive = self.source / "isles" / name
+            self.volvex("unpack", archive, "--to", name)
+            self.volvex("pack", name, "--like", archive, "--to", f"same-{name}")
+            self.assertEqual((self.folder / f"same-{name}").read_bytes(), archive.read_bytes())
+            first = next(path for path in sorted((self.folder / name).rglob("*")) if path.is_file())
+            first.unlink()
+            self.volvex("pack", name, "--like", archive, "--to", f"less-{name}")
+            module = isles.FORMATS[name]
+            self.assertEqual(
+                len(module.read((self.folder / f"less-{name}").read_bytes())),
+                len(module.read(archive.read_bytes())) - 1,
+            )
+
+
+if __name__ == "__main__":
+    unittest.main()
