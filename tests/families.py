@@ -581,14 +581,14 @@ def place_key(start: int) -> bytes:
 def secret(files: Files) -> bytes:
     length = 0
     for turn in range(90):  # the directory's size decides where the content starts, which the directory tells
-        out, table, pool = bytearray(22 + length), b"", b""
+        out, table, pool = bytearray(22 + length) + b"U" * 4 * (turn // 10), b"", b""
         for name, data in files:
             start = aligned(out, 4, 0x55)
             stored = masked(counted(data, hashlib.md5(name.encode()).digest()), place_key(start))
             table += struct.pack("<HIII", len(pool), start, len(data), zlib.crc32(stored))
             pool += name.encode() + b"\0"
             out += stored
-        index = masked(zlib.compress(table + pool, 1 + turn // 10), b"\x13\x57\x9b")
+        index = masked(zlib.compress(table + pool, 6), b"\x13\x57\x9b")
         if len(index) == length:
             break
         length = len(index)

@@ -16,6 +16,7 @@ import tracemalloc
 from pathlib import Path
 
 from kelpwick.world import make_game
+from tests.families import FAMILIES
 from tests.formats import FORMATS, SAMPLES
 from tests.support import pack_layout
 from tests.test_bad_archives import exercise
@@ -29,6 +30,7 @@ ABSURD = (0, 1, 0x7F, 0x80, 0xFF, 0x7FFF, 0xFFFF, 0x7FFFFFFF, 0xFFFFFFFF, 1 << 6
 def corpus(folder: Path) -> list[tuple[str, Layout, bytes]]:
     """An archive of each format, and the game's own."""
     found = [(name, parse_layout(text, name), make(SAMPLES)) for name, (text, make) in sorted(FORMATS.items())]
+    found += [(name, parse_layout(one.layout, name), one.make(one.files)) for name, one in sorted(FAMILIES.items())]
     if not (folder / "data" / "main.kwp").exists():
         make_game(folder)
     return [*found, ("kelpwick", pack_layout(), (folder / "data" / "main.kwp").read_bytes())]

@@ -114,7 +114,7 @@ class Streamed:
             raise ContentError(f"not a sound {self.what}: {error}") from error
 
     def _check_end(self, stream: Decompressor, unused: int) -> None:
-        if not stream.eof:
+        if not stream.eof and not getattr(stream, "open_ended", False):
             raise ContentError(f"the {self.what} is cut off before its end")
         if unused or stream.unused_data:
             raise ContentError(f"{unused + len(stream.unused_data)} bytes follow the end of the {self.what}")

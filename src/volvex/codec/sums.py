@@ -79,7 +79,7 @@ class _Hashed:
         self._mask, self._next, self._state, self._end = (1 << bits) - 1, step, np.uint64(start), end
 
     def update(self, data: bytes | memoryview) -> None:
-        self._state = self._next(np.frombuffer(data, np.uint8), self._state)
+        self._state = np.uint64(self._next(np.frombuffer(data, np.uint8), self._state))
 
     def value(self) -> int:
         return self._end(int(self._state) & self._mask)

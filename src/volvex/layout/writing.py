@@ -26,6 +26,7 @@ from volvex.layout.wrapping import is_cipher, wrapped
 from volvex.source import Spool
 
 ROUNDS = 24  # how often places are tried before wrapped parts get room to spare
+AFTER = 48  # and how often with it
 SMALL = 1 << 22  # bytes of a wrapped part that stay in memory
 
 
@@ -65,7 +66,7 @@ class _Planner:
         for placer in placers.values():
             placer.check(self.contents.name_of_span)
         self.columns = self.directory.columns()
-        for turn in range(3 * ROUNDS):
+        for turn in range(ROUNDS + AFTER):
             sizes = self.sizes = self._sizes()
             self.placed = {name: placer.place(sizes) for name, placer in placers.items() if name}
             self.placed[""] = placers[""].place(sizes)

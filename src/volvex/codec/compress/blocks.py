@@ -31,23 +31,25 @@ class _Feed:
     """Exact reads from chunks."""
 
     def __init__(self, chunks: Iterable[bytes]) -> None:
-        self._chunks, self._held = iter(chunks), b""
+        self._chunks, self._held, self._at = iter(chunks), b"", 0
 
     def take(self, size: int) -> bytes:
-        parts, had = [self._held], len(self._held)
-        while had < size:
-            chunk = next(self._chunks, None)
-            if chunk is None:
-                raise ContentError("the blocks are cut off before their end")
-            parts.append(chunk)
-            had += len(chunk)
-        whole = b"".join(parts)
-        self._held = whole[size:]
-        return whole[:size]
+        """The next bytes; ContentError when there are not so many."""
+        if self._at + size > len(self._held):
+            parts, had = [self._held[self._at :]], len(self._held) - self._at
+            while had < size:
+                chunk = next(self._chunks, None)
+                if chunk is None:
+                    raise ContentError("the blocks are cut off before their end")
+                parts.append(chunk)
+                had += len(chunk)
+            self._held, self._at = b"".join(parts), 0
+        self._at += size
+        return self._held[self._at - size : self._at]
 
     def rest(self) -> int:
         """Bytes that nobody took."""
-        return len(self._held) + sum(map(len, self._chunks))
+        return len(self._held) - self._at + sum(map(len, self._chunks))
 
 
 class Blocks:
@@ -114,9 +116,10 @@ class Blocks:
         held = b""
         for chunk in chunks:
             held += chunk
-            while len(held) >= self._size:
-                yield self._stored(held[: self._size])
-                held = held[self._size :]
+            whole = len(held) - len(held) % self._size
+            for at in range(0, whole, self._size):
+                yield self._stored(held[at : at + self._size])
+            held = held[whole:]
         if held:
             yield self._stored(held)
 

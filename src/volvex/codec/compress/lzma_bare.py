@@ -19,12 +19,14 @@ PARAMETERS = {
 class Decoder:
     """A bare stream may lack its end mark: then the size alone tells where it ends."""
 
+    open_ended = True
+
     def __init__(self, filters: list[dict[str, Any]]) -> None:
         self._stream = library.LZMADecompressor(library.FORMAT_RAW, filters=filters)
 
     @property
     def eof(self) -> bool:
-        return self._stream.eof or self._stream.needs_input
+        return self._stream.eof
 
     @property
     def unused_data(self) -> bytes:

@@ -15,6 +15,8 @@ WINDOW = 1 << 23
 
 
 class _Decoder:
+    open_ended = True
+
     def __init__(self) -> None:
         self._held = b""
         self._inner: Decoder | None = None
