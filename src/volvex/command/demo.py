@@ -21,6 +21,7 @@ from volvex.errors import RefusedError, Status, VolvexError
 
 PLACE = 60
 LAMPS, LETTER = "data/main.kwp/rules/lamps.xml", "data/main.kwp/letters/en/01-arrival.txt"
+JOURNAL, TIDES = "isles/journals.kwj/cade/spring.txt", "isles/tides.kwv/the_pans.csv"
 PLAY = ("python", "-m", "kelpwick", "play")
 
 
@@ -69,12 +70,23 @@ class _Demo:
         do("volvex", "layout", "explain", "game/data/main.kwp")
         do("volvex", "layout", "prove", "game/data/main.kwp")
 
+        say(
+            "Six more archives, no two of one kind: entries in a row, a hidden directory, hashes for names, a tree, objects, versions."
+        )
+        do("volvex", "layout", "prove", "game/isles")
+        do("volvex", "list", "game/isles/soundings.kws", "game/isles/shores.kwt")
+        do("volvex", "layout", "show", "Kelpwick journals")
+        do("volvex", "layout", "explain", "game/isles/journals.kwj", "--records", "1")
+
         say("A bench, and in it what we want to change. The game is not touched.")
         do("volvex", "bench", "game", "bench")
         self.enter(self.folder / "bench")
         do("volvex", "take", LAMPS, LETTER)
         do("volvex", "set", LAMPS, "--row", "fresnel_3", "range=14", "oil=3.1")
         self.edit_letter()
+        do("volvex", "take", JOURNAL, TIDES)
+        self.write(JOURNAL, "The lamp was never out.")
+        self.write(TIDES, "hour;height\\n1;9.25")
         do("volvex", "changes")
 
         say("Build the archive anew, look at what would happen, and put it into the game.")
@@ -84,6 +96,12 @@ class _Demo:
         played = do(*PLAY, "../game")
         self.check("the lamp room shows the new range and oil use", "14 nm" in played and "3.1 l" in played)
         self.check("the letter has its new line", "counted them myself" in played)
+
+        self.check(
+            "the journal, which its archive hides, has its new page",
+            "Cade Wether writes: The lamp was never out." in played,
+        )
+        self.check("the tide table in the other order of bytes has its new height", "high water 9.25 m" in played)
 
         say("And back.")
         do("volvex", "restore")
@@ -121,6 +139,11 @@ class _Demo:
         """What a person does in an editor."""
         self.say("The letter is edited with any program; here a line is put at its end.")
         code = f"open('files/{LETTER}', 'a', newline='').write('I have counted them myself.\\n')"
+        self.do("python", "-c", code, shown=f'python -c "{code}"')
+
+    def write(self, path: str, text: str) -> None:
+        """A file of the bench written anew, as if with an editor."""
+        code = f"open('files/{path}', 'w', newline='').write('{text}\\n')"
         self.do("python", "-c", code, shown=f'python -c "{code}"')
 
     def check(self, what: str, holds: bool) -> None:

@@ -143,8 +143,12 @@ def _refuse(reading: Reading, wrong: Array, what: str, say: Any) -> None:
     found = reading.fact(what) or reading.fact(facts.STORED) or reading.fact(facts.SIZE)
     assert found is not None
     block, one = found
+    sized = reading.fact(facts.STORED) or reading.fact(facts.SIZE)
+    asked = f"is `{one.name}` counted in sectors, from another place, or in the other order of bytes?"
+    if sized is not None and sized[1] is not one:
+        asked = f"{asked.rstrip('?')}, or has `{sized[1].name}` another width?"
     raise FormatError(block.source.name, say(row), offset=block.offset(row, one.name), field=block.where(row, one.name),
-                      hint=f"the layout: is `{one.name}` counted in sectors, from another place, or in the other order of bytes?")  # fmt: skip
+                      hint=f"the layout: {asked}")  # fmt: skip
 
 
 def placing_of(reading: Reading) -> tuple[Array, Array]:

@@ -117,7 +117,7 @@ def _place(source: Source, at: int, size: int, value: int) -> Guess:
     if value == source.size:
         return Guess(at, size, value, "length of file", "this is the size of the file")
     note = f"{value:,} ({value:#x})" + ("; a count?" if 1 < value <= COUNTS else "")
-    if LOOKED <= value < source.size:
+    if at + size <= value < source.size:
         there = source.peek(value, 16)
         note += f"{' or' if value <= COUNTS else ';'} a place? there stands {there[:8].hex(' ')}  {_readable(there)}"
     return Guess(at, size, value, "kept", note)

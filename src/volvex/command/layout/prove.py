@@ -19,7 +19,7 @@ from volvex.archive.names import shown
 from volvex.archive.work import verify
 from volvex.command._context import Context
 from volvex.command._tables import count, number
-from volvex.errors import NotFoundError, Status
+from volvex.errors import ManyErrors, NotFoundError, Status
 from volvex.layout.proof import check_objects, prove
 
 PLACE = 51
@@ -39,6 +39,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
         archives = {
             group.path: group.archive for path in options.archive for group in walker.find(path, deep=True).groups
         }
+        if not archives and walker.faults:
+            raise walker.faults[0] if len(walker.faults) == 1 else ManyErrors(list(walker.faults))
         if not archives:
             raise NotFoundError("no layout knows what was named", "--layout FILE")
         for path, archive in archives.items():
