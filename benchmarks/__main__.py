@@ -63,7 +63,55 @@ def start(work: Path, rounds: int) -> Result:
     return compare("volvex --version / python -c pass", ours, theirs, rounds * 4, lambda: None, "0.1 s")
 
 
-CASES = {"unpack": unpack, "build": build, "build-large": build_large, "list": listing, "start": start}
+def pooled(work: Path, rounds: int) -> Result:
+    return _listing("list 1,000,000 fixed records, pool / plain loop", work / "pooled.bin", rounds)
+
+
+def variable(work: Path, rounds: int) -> Result:
+    return _listing("list 1,000,000 records of changing size / plain loop", work / "variable.bin", rounds)
+
+
+def _listing(name: str, file: Path, rounds: int) -> Result:
+    return compare(
+        name,
+        [VOLVEX, "list", str(file)],
+        [sys.executable, str(HERE / "plain.py"), str(file)],
+        rounds,
+        lambda: None,
+        "1.5 s",
+    )
+
+
+def rebuild(work: Path, rounds: int) -> Result:
+    """One entry changed in an archive of fixed records of 3.6 GB, built anew on a bench, against copying the file."""
+    bench, copy, archive = work / "deep-bench", work / "copy.bin", work / "deep" / "deep.bin"
+    _clear(bench)
+    new = work / "new.ring"
+    new.write_bytes(b"RING" + bytes(1_300_000))
+    entry = "deep.bin/bells/ring-00007.ring"
+    for words in (["bench", str(work / "deep"), str(bench)], ["swap", entry, str(new), "--bench", str(bench)]):
+        subprocess.run([VOLVEX, *words], check=True, stdout=subprocess.DEVNULL)
+
+    def clear() -> None:
+        _clear(copy)
+        _clear(bench / "built")
+
+    result = compare("build, fixed records, 3.6 GB / cp", [VOLVEX, "build", "--bench", str(bench)],
+                     ["cp", str(archive), str(copy)], rounds, clear, "1.3")  # fmt: skip
+    clear()
+    return result
+
+
+CASES = {
+    "pooled": pooled,
+    "variable": variable,
+    "rebuild": rebuild,
+    "unpack": unpack,
+    "build": build,
+    "build-large": build_large,
+    "list": listing,
+    "start": start,
+}
 
 
 def _clear(path: Path) -> None:
@@ -82,6 +130,7 @@ def main() -> int:
     if missing:
         raise SystemExit(f"measuring needs {', '.join(missing)} on the path")
     work = options.work.resolve()
+    os.environ["VOLVEX_HOME"] = str(work / "home")  # the layouts of what is measured, and a memory of their own
     # in a process of its own: a child's peak memory starts from its parent's
     subprocess.run([sys.executable, "-m", "benchmarks.material", str(work)], check=True)
     results = [CASES[name](work, options.rounds) for name in options.case or CASES]
@@ -100,9 +149,11 @@ def _print(results: list[Result]) -> None:
 
 
 def _write(results: list[Result]) -> None:
+    from benchmarks.codecs import measure  # late: a child's peak memory starts from its parent's
+
     about = {"python": platform.python_version(), "system": platform.platform(), "cores": os.cpu_count()}
     (HERE / "results.json").write_text(
-        json.dumps({**about, "results": [asdict(one) for one in results]}, indent=1) + "\n"
+        json.dumps({**about, "results": [asdict(one) for one in results], "codecs (MB/s)": measure()}, indent=1) + "\n"
     )
     print(f"written to {HERE / 'results.json'}")
 

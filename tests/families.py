@@ -1019,6 +1019,275 @@ def load_odd(data: bytes) -> dict[str, bytes]:
     return found
 
 
+# parallel arrays that are sorted by keys in one of them
+
+SORTED = """
+layout "sorted arrays" kind archive
+little endian
+known by "SOAR" at 0
+block head at 0
+    mark     4 bytes   is "SOAR"
+    files    u16       count of keys
+block keys after head repeats sorted by key
+    key      u32       name key
+block places after keys repeats with keys
+    start    u32       start of content
+    size     u32       size of content
+block sums after places repeats with keys
+    sum      u32       adler32 of content
+"""
+
+
+def sorted_arrays(files: Files) -> bytes:
+    ordered = sorted(files, key=lambda one: fnv1a32(one[0].encode()))
+    base, body, places, sums = 6 + 16 * len(files), b"", b"", b""
+    for _, data in ordered:
+        places += struct.pack("<II", base + len(body), len(data))
+        sums += struct.pack("<I", zlib.adler32(data))
+        body += data
+    keys = b"".join(struct.pack("<I", fnv1a32(name.encode())) for name, _ in ordered)
+    return b"SOAR" + struct.pack("<H", len(files)) + keys + places + sums + body
+
+
+def load_sorted_arrays(data: bytes) -> dict[str, bytes]:
+    head, found = Reader(data), {}
+    expect(head.take(4), b"SOAR")
+    count = head("H")
+    keys = [head("I") for _ in range(count)]
+    expect(keys, sorted(keys))
+    places = [(head("I"), head("I")) for _ in range(count)]
+    for key, (start, size) in zip(keys, places, strict=True):
+        found[f"{key:08x}"] = span(data, start, size)
+        expect(zlib.adler32(found[f"{key:08x}"]), head("I"))
+    return found
+
+
+# three more that nobody planned for: invented after the language was settled, and written down by the book
+
+# chunks with a tag and a size; names of eight letters and three, filled with blanks; the size of all content told
+CHUNKS = """
+layout "chunks" kind archive
+big endian
+known by "BANK" at 0
+block head at 0
+    mark     4 bytes   is "BANK"
+    whole    u32 plus 8  length of file
+    tag      4 bytes   is "TOC "
+    bytes    u32       length of table
+block table after head repeats
+    stem     text 8 filled 20   name
+    ending   text 3 filled 20   extension
+    flags    u8        kept { 0 plain, 1 lit }
+    start    u32 from start of contents   start of content
+    size     u32       size of content
+block body after table
+    tag      4 bytes   is "BODY"
+    where    u32       start of contents
+    size     u32       length of contents
+content align 4
+"""
+DOTTED: Files = (
+    ("argand.txt", b"The wick is trimmed."), ("fresnel.png", b"\x89PNG\r\n\x1a\n" + bytes(9)), ("tides", b"1 2.5"), ("empty.txt", b""),
+)  # fmt: skip
+
+
+def chunks(files: Files) -> bytes:
+    base, out, table = 16 + 20 * len(files) + 12, bytearray(), b""
+    for name, data in files:
+        stem, _, ending = name.partition(".")
+        start = aligned(out, 4)
+        table += (
+            stem.encode().ljust(8) + ending.encode().ljust(3) + struct.pack(">BII", len(data) % 2, start, len(data))
+        )
+        out += data
+    body = b"BODY" + struct.pack(">II", base, len(out)) + bytes(out)
+    return (
+        b"BANK" + struct.pack(">I", 8 + len(table) + len(body)) + b"TOC " + struct.pack(">I", len(table)) + table + body
+    )
+
+
+def load_chunks(data: bytes) -> dict[str, bytes]:
+    head, found, last = Reader(data, 0, ">"), {}, 0
+    expect(head.take(4), b"BANK")
+    expect(head("I") + 8, len(data))
+    expect(head.take(4), b"TOC ")
+    rows, table = [], Reader(head.take(head("I")), 0, ">")
+    while table.at < len(table.data):
+        name = ".".join(part.decode().rstrip() for part in (table.take(8), table.take(3)) if part.strip())
+        table("B")
+        rows.append((name, table("I"), table("I")))
+    expect(head.take(4), b"BODY")
+    base, size = head("I"), head("I")
+    for name, start, length in rows:
+        found[name] = span(data, base + start, length)
+        last = max(last, base + start + length)
+    expect(last, base + size)
+    return found
+
+
+# stored behind its own size, in two forms by a bit of the size; names with a zero that their length counts; the table behind a mark
+MARKED = """
+layout "marked sizes" kind archive
+little endian
+known by hex 7f 4c 31 at 0
+block head at 0
+    mark     3 bytes   is hex 7f 4c 31
+    version  u8        kept
+block foot at last "INDEX"
+    mark     5 bytes   is "INDEX"
+    where    u32       start of table
+    number   u16       count of table
+    check    u16       crc(bits 16, poly 0x8005) of table
+block table repeats sorted by hash
+    hash     u32       djb2(mix xor) of upper name
+    name     text u8 zero   name
+    start    u32       start of content
+    stored   u32       stored size of content
+    size     u32       described
+    bare     size bits 0 to 30    size of content
+    how      size bits 31         codec of content { 0 none, 1 sized(number u32_big, codec deflate) }
+"""
+
+
+def crc16(data: bytes) -> int:
+    state = 0
+    for byte in data:
+        state ^= byte
+        for _ in range(8):
+            state = state >> 1 ^ (0xA001 if state & 1 else 0)
+    return state
+
+
+def shouted(name: str) -> int:
+    state = 5381
+    for byte in name.upper().encode():
+        state = (state * 33 ^ byte) % (1 << 32)
+    return state
+
+
+def marked_sizes(files: Files) -> bytes:
+    body, rows = bytearray(b"\x7fL1\x02"), []
+    for name, data in files:
+        packed = len(data) > 60
+        stored = struct.pack(">I", len(data)) + deflated(data) if packed else data
+        rows.append(struct.pack("<I", shouted(name)) + bytes([len(name) + 1]) + name.encode() + b"\0"
+                    + struct.pack("<III", len(body), len(stored), len(data) | packed << 31))  # fmt: skip
+        body += stored
+    table = b"".join(sorted(rows, key=lambda row: struct.unpack_from("<I", row)))
+    return bytes(body) + table + b"INDEX" + struct.pack("<IHH", len(body), len(files), crc16(table))
+
+
+def load_marked_sizes(data: bytes) -> dict[str, bytes]:
+    expect(data[:4], b"\x7fL1\x02")
+    foot, found, before = Reader(data, data.rindex(b"INDEX") + 5), {}, -1
+    where, number, check = foot("I"), foot("H"), foot("H")
+    expect(crc16(data[where : data.rindex(b"INDEX")]), check)
+    table = Reader(data, where)
+    for _ in range(number):
+        key, raw = table("I"), table.take(table("B"))
+        name = raw[:-1].decode()
+        expect((raw[-1:], key, key >= before), (b"\0", shouted(name), True))
+        start, stored, size = table("I"), table("I"), table("I")
+        content = span(data, start, stored)
+        if size >> 31:
+            expect(struct.unpack_from(">I", content)[0], size & 0x7FFFFFFF)
+            content = zlib.decompress(content[4:], -15)
+        expect(len(content), size & 0x7FFFFFFF)
+        found[name], before = content, key
+    return found
+
+
+# each entry's record in front of its content, enciphered in blocks with a key of its name; a number of parents for folders behind all
+PARENTS = """
+layout "parents" kind archive
+little endian
+known by "PRNT" at 0
+block head at 0
+    mark     4 bytes   is "PRNT"
+    files    u16       count of entry
+    folders  u16       count of folders
+    where    u32       start of folders
+block entry after head repeats align 2
+    folder   u8        folder
+    name     text zero   name
+    stored   u24       stored size of content
+    size     u24       size of content
+    data     bytes     content
+block folders repeats
+    parent   i8        parent folder
+    name     text u8   folder name
+content as zlib wrapped in xtea(key from md5 of name, tail zeros)
+"""
+
+
+def teased(data: bytes, key: bytes, decipher: bool = False) -> bytes:
+    """XTEA as its authors wrote it down, 32 rounds, little endian, filled up with zeros."""
+    words, out = struct.unpack("<4I", key), b""
+    data += bytes(-len(data) % 8)
+    for at in range(0, len(data), 8):
+        a, b = struct.unpack_from("<II", data, at)
+        total = 0x9E3779B9 * 32 % (1 << 32) if decipher else 0
+        for _ in range(32):
+            if decipher:
+                b = (b - ((a << 4 ^ a >> 5) + a ^ total + words[total >> 11 & 3])) % (1 << 32)
+                total = (total - 0x9E3779B9) % (1 << 32)
+                a = (a - ((b << 4 ^ b >> 5) + b ^ total + words[total & 3])) % (1 << 32)
+            else:
+                a = (a + ((b << 4 ^ b >> 5) + b ^ total + words[total & 3])) % (1 << 32)
+                total = (total + 0x9E3779B9) % (1 << 32)
+                b = (b + ((a << 4 ^ a >> 5) + a ^ total + words[total >> 11 & 3])) % (1 << 32)
+        out += struct.pack("<II", a, b)
+    return out
+
+
+def parents(files: Files) -> bytes:
+    folders = [""]
+    for name, _ in files:
+        parts = name.split("/")[:-1]
+        folders += [path for depth in range(len(parts)) if (path := "/".join(parts[: depth + 1])) not in folders]
+    out = bytearray(12)
+    for name, data in files:
+        folder, _, last = name.rpartition("/")
+        stored = teased(zlib.compress(data), hashlib.md5(name.encode()).digest())
+        aligned(out, 2)
+        out += (
+            bytes([folders.index(folder)])
+            + last.encode()
+            + b"\0"
+            + len(stored).to_bytes(3, "little")
+            + len(data).to_bytes(3, "little")
+        )
+        out += stored
+    where = len(out)
+    for path in folders:
+        out += struct.pack("<b", folders.index(path.rpartition("/")[0]) if path else -1) + short(
+            path.rpartition("/")[2]
+        )
+    out[:12] = b"PRNT" + struct.pack("<HHI", len(files), len(folders), where)
+    return bytes(out)
+
+
+def load_parents(data: bytes) -> dict[str, bytes]:
+    head, found = Reader(data), {}
+    expect(head.take(4), b"PRNT")
+    files, number, where = head("H"), head("H"), head("I")
+    table, rows = Reader(data, where), []
+    for _ in range(number):
+        parent = table("b")
+        rows.append(
+            (rows[parent] if parent >= 0 else "") + (one + "/" if (one := table.take(table("B")).decode()) else "")
+        )
+    expect(table.at, len(data))
+    for _ in range(files):
+        head.at += head.at % 2
+        name = rows[head("B")] + head.zero().decode()
+        stored, size = (int.from_bytes(head.take(3), "little") for _ in range(2))
+        bare = zlib.decompressobj()
+        found[name] = bare.decompress(teased(head.take(stored), hashlib.md5(name.encode()).digest(), True))
+        expect((len(found[name]), bare.eof, bare.unused_data.strip(b"\0")), (size, True, b""))
+    return found
+
+
 FAMILIES: dict[str, Family] = {
     "keyed": Family(KEYED, keyed, load_keyed, f"{7:016x}", names=lambda name: f"{fnv1a64(name):016x}"),
     "split": Family(SPLIT, split, load_split, f"{zlib.crc32(b'lamps'):08x}/{7:08x}",
@@ -1037,4 +1306,8 @@ FAMILIES: dict[str, Family] = {
     "version 3": Family(VERSIONS, versions(3, "II"), load_versions),
     "kinds": Family(KINDS, kinds, load_kinds, files=MIXED),
     "odd": Family(ODD, odd, load_odd),
+    "sorted arrays": Family(SORTED, sorted_arrays, load_sorted_arrays, f"{7:08x}", names=lambda name: f"{fnv1a32(name.encode()):08x}"),
+    "chunks": Family(CHUNKS, chunks, load_chunks, "new.txt", DOTTED),
+    "marked sizes": Family(MARKED, marked_sizes, load_marked_sizes),
+    "parents": Family(PARENTS, parents, load_parents),
 }  # fmt: skip

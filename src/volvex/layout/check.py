@@ -12,6 +12,7 @@ from volvex.codec.parameters import Spec
 from volvex.errors import LayoutError, ManyErrors, UsageError, VolvexError
 from volvex.layout.kinds import kind_of
 from volvex.layout.model import (
+    CONTENTS,
     Array,
     Bits,
     Block,
@@ -64,7 +65,7 @@ def _problems(layout: Layout) -> Iterator[Problem]:
     for part in layout.parts:
         yield from _check_part(layout, part)
     for block in layout.blocks:
-        if block.name in ("file", "content", "name"):
+        if block.name in ("file", "content", "name", CONTENTS):
             yield block.place, f"a block cannot be called {block.name}", "another name"
         if block.within and layout.part(block.within) is None:
             yield (
@@ -205,12 +206,6 @@ def _check_sorting(layout: Layout, block: Block) -> Iterator[Problem]:
             else f"{block.name} is one record, it has no order"
         )
         yield block.place, problem, "sorted by the field that the game searches"
-    elif any(one.along for one in layout.entry_blocks()):
-        yield (
-            block.place,
-            "records that belong together over several blocks cannot be sorted yet",
-            "leaving `sorted by` out",
-        )
     elif not isinstance(by.type, Number | Text) or not isinstance(by.meaning, Fact | Kept | SealOf) or by.when:
         yield by.place, f"records cannot be sorted by `{by.name}`", "a name or a number that belongs to the entry"
 
@@ -232,7 +227,8 @@ def _check_field(layout: Layout, block: Block, field: Field) -> Iterator[Problem
     ):
         yield field.place, f"`{field.name}` is not a number that could be changed by x, plus or xor", "leaving that out"
     for change in field.changes:
-        if change.how == "from" and layout.block(change.part) is None and layout.part(change.part) is None:
+        told = change.part == CONTENTS and ("start", CONTENTS) in measures(layout)
+        if change.how == "from" and not told and change.part not in {one.name for one in layout.places}:
             yield (
                 field.place,
                 f"`from {change.edge} of {change.part}`: there is no such block or part",
@@ -367,7 +363,7 @@ def _check_facts(layout: Layout) -> Iterator[Problem]:
             if not isinstance(field.type, kind.FACTS[what]):
                 wanted = "text" if Text in kind.FACTS[what] else "a number"
                 yield field.place, f"the {what} is {wanted}, `{field.name}` is {field.type}", ""
-            if field.meaning.table == () and what in kind.TABLED:
+            if field.meaning.table == () and what in kind.TABLED and not isinstance(field.type, Text):
                 yield (
                     field.place,
                     f"`{field.name}` does not say what its numbers stand for",

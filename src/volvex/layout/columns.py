@@ -52,11 +52,20 @@ class Texts:
         encoding = self.encoding
         if encoding in _LIKE_ASCII:  # one decoding for all, when no byte needs more
             text = self.data.decode("latin-1")
+            if self._in_a_row() and text.isascii():
+                return text[int(self.starts[0]) : int(self.starts[-1] + self.lengths[-1])].split("\0")
             ends = (self.starts + self.lengths).tolist()
             names = [text[start:end] for start, end in zip(self.starts.tolist(), ends, strict=True)]
             if "".join(names).isascii():
                 return names
         return [raw.decode(encoding, "surrogateescape") for raw in self.raws()]
+
+    def _in_a_row(self) -> bool:
+        """Whether the texts lie one behind the other, with a zero between any two and none within."""
+        ends = self.starts + self.lengths
+        if not len(ends) or not bool((self.starts[1:] == ends[:-1] + 1).all()):
+            return False
+        return self.data.count(0, int(self.starts[0]), int(ends[-1])) == len(ends) - 1
 
     def take(self, rows: Array) -> Texts:
         """The texts of these rows."""

@@ -78,7 +78,9 @@ def _contents(reading: Reading) -> Iterator[Piece]:
     assert reading.entries is not None
     entries = reading.entries
     align, fill = placing_of(reading)
-    rows = np.flatnonzero(entries.stored > 0)
+    # an empty one has a place too, with filling before it, unless it is a mere number
+    rows = np.flatnonzero((entries.stored > 0) | ((entries.start > 0) & (entries.start % align == 0)))
+    rows = rows[np.lexsort((-entries.stored[rows], entries.start[rows]))]
     _, first = np.unique(entries.start[rows], return_index=True)
     for row in rows[first].tolist():
         yield Piece(int(entries.start[row]), int(entries.stored[row]), int(align[row]), int(fill[row]), None, row)
@@ -97,6 +99,8 @@ def stretches(reading: Reading, limit: int | None = None, within: str = "") -> I
         if piece.area is not None:
             yield _part(piece.area)
             yield from stretches(reading, limit, piece.area.part.name)
+        elif piece.block is None and not piece.size:
+            continue
         elif piece.block is None:
             yield _content(reading, piece, within)
             if limit is None or piece.row < limit:

@@ -67,6 +67,9 @@ class Directory:
                 end += len(text) + home.records.least  # its length, or the zero behind it
             self._set_texts(columns, *pool, [*self._texts(columns, *pool).raws(), *texts])
             self.put(columns, place[0], self.reading.settled(place[1]), np.array(places, object), self._added())
+        ending = self.reading.fact(facts.EXTENSION)
+        if ending is not None and self.names and self.names[0].ending is not None:
+            self._extend(columns, *ending, [one.ending or b"" for one in self.names])
         for number, name in enumerate(self.names):
             for what, value in name.numbers.items():
                 for block, one in self.reading.facts(what):

@@ -9,6 +9,7 @@ from volvex.codec import SEAL
 from volvex.errors import LayoutError, UsageError
 from volvex.layout.kinds import Kind, kind_of
 from volvex.layout.model import (
+    CONTENTS,
     ByteOrder,
     Described,
     Fact,
@@ -129,6 +130,8 @@ def _phrases(kind: Kind, names: Names) -> dict[str, Meaning]:
         "described": Described(),
         "byte order": ByteOrder(()),
         "length of file": Measure("length", "file"),
+        "start of contents": Measure("start", CONTENTS),
+        "length of contents": Measure("length", CONTENTS),
         "names": Pool(),
         "content": Inline(),
     }

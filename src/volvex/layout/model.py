@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+CONTENTS = "contents"  # the stretch from the first entry's content to the end of the last
+
 
 @dataclass(frozen=True)
 class Place:
@@ -124,11 +126,12 @@ class Text:
     filled: int = 0
     unit: int = 1
     extra: int = 0
+    closed: bool = False  # a zero at the end that the length counts
 
     @property
     def zero(self) -> int:
         """The bytes of the zero at its end, if that is how it ends."""
-        if self.prefix is not None or self.size is not None or self.told:
+        if (self.prefix is not None and not self.closed) or self.size is not None or self.told:
             return 0
         return self.width
 

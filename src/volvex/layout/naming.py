@@ -69,17 +69,31 @@ def _before(reading: Reading) -> list[bytes] | None:
 
 def _after(reading: Reading, nameless: bool) -> list[bytes] | None:
     """The dot and ending of each entry; None when names have theirs."""
-    endings, found = _endings(reading)
-    if found is None or nameless:
+    if nameless:
         return None
-    encoding = _encoding(reading)
-    made = {number: f".{word}".encode(encoding) if word else b"" for number, word in endings.items()}
+    texts, encoding = _ending_texts(reading), _encoding(reading)
+    dot = ".".encode(encoding)
+    if texts is not None:
+        return [dot + raw if raw else b"" for raw in texts.raws()]
+    endings, found = _endings(reading)
+    if found is None:
+        return None
+    made = {number: dot + word.encode(encoding) if word else b"" for number, word in endings.items()}
     return [made.get(number, b"") for number in reading.true(*found).tolist()]
+
+
+def _ending_texts(reading: Reading) -> Texts | None:
+    """The endings where they stand as texts."""
+    found = reading.fact(facts.EXTENSION)
+    column = found[0].columns[found[1].name] if found is not None else None
+    return column if isinstance(column, Texts) else None
 
 
 def _endings(reading: Reading) -> tuple[dict[int, str], tuple[BlockRead, Field] | None]:
     """What the numbers of extensions or types stand for, and the field that holds them."""
     found = reading.fact(facts.EXTENSION)
+    if found is not None and isinstance(found[1].type, Text):
+        return {}, None
     if found is not None and isinstance(found[1].meaning, Fact):
         return {number: "" if word == "none" else word for number, word in found[1].meaning.table}, found
     found = reading.fact(facts.TYPE)
@@ -90,6 +104,9 @@ def _endings(reading: Reading) -> tuple[dict[int, str], tuple[BlockRead, Field] 
 
 def endings_of(reading: Reading) -> list[str] | None:
     """The extension of each entry where numbers tell it; None where names do."""
+    texts = _ending_texts(reading)
+    if texts is not None:
+        return texts.all()
     endings, found = _endings(reading)
     return [endings.get(number, "") for number in reading.true(*found).tolist()] if found else None
 
@@ -274,6 +291,7 @@ class NewName:
 
     text: bytes = b""
     numbers: dict[str, int] = field(default_factory=dict)  # fact -> its true number
+    ending: bytes | None = None  # where endings stand as texts of their own
     folder: int | None = None
 
 
@@ -294,6 +312,9 @@ def new_name(reading: Reading, name: bytes) -> NewName:
     if reading.entries.nameless:
         made.numbers[facts.KEY] = _key(reading, facts.KEY, made.text, shown)
         return made
+    if _ending_texts(reading) is not None:
+        whole, _, ending = made.text.rpartition(dot)
+        made.text, made.ending = (whole, ending) if whole else (made.text, b"")
     endings, found = _endings(reading)
     if found is not None:
         whole, _, ending = made.text.rpartition(dot)

@@ -119,6 +119,13 @@ class Placed:
     span_start: Array = field(default_factory=lambda: NONE)  # of each span
     new_start: dict[int, int] = field(default_factory=dict)  # of each new content
     inline_end: int = 0
+    first_content: int = -1  # where the first content starts, and the last ends
+    last_content: int = 0
+
+    def hold(self, start: int, end: int) -> None:
+        """Take note of content that has been placed."""
+        self.first_content = start if self.first_content < 0 else min(start, self.first_content)
+        self.last_content = max(end, self.last_content)
 
 
 @dataclass
@@ -202,6 +209,8 @@ class Placer:
         self.sizes, self.placed, parts = sizes, Placed(), self.parts
         self.placed.span_start = self.contents.spans[:, 0].copy()
         stops, last = self._stops(), self._last_content()
+        if stops and last < 0:
+            self._place_loose()
         for number, stop in enumerate(stops):
             until = stops[number + 1] if number + 1 < len(stops) else len(parts.start)
             self._place_part(stop, until)
@@ -221,7 +230,10 @@ class Placer:
             return int(contents[-1])
         if self.inline is not None:
             return int(np.searchsorted(parts.start, self.inline.block.start, "left")) - 1
-        return len(parts.start) - 1
+        last = len(parts.start) - 1  # but what is found from the end of the file stays behind
+        while last >= 0 and (at := self.fixed[int(parts.fixed[last])].at) is not None and (at.from_end or at.mark):
+            last -= 1
+        return last
 
     def _stops(self) -> list[int]:
         """Parts that must be looked at by themselves; those between two of them move with the first."""
@@ -246,6 +258,7 @@ class Placer:
         if parts.gone[part]:
             return
         self._align(align, fill)
+        begun = placed.size
         row, span = int(parts.record[part]), int(parts.span[part])
         if row >= 0 and self.inline is not None:
             placed.starts.setdefault(self.inline.block.block.name, placed.size)
@@ -263,6 +276,8 @@ class Placer:
             spans = parts.span[part:until]
             placed.span_start[spans[spans >= 0]] += placed.size - start
             self._copy(start, end - start)
+        if parts.fixed[part] < 0 and row < 0:
+            placed.hold(begun, placed.size)
 
     def _between(self, before: int, start: int, align: int, fill: int) -> None:
         """Keep what lies between two parts, unless it is the filling that the layout would put there."""
@@ -308,6 +323,7 @@ class Placer:
         self.placed.new_start[index] = self.placed.size
         self.placed.steps.append(New(index))
         self.placed.size += self.sizes[f"new {index}"]
+        self.placed.hold(self.placed.new_start[index], self.placed.size)
 
     def _place_loose(self) -> None:
         """New contents without a place of their own go behind the last content."""

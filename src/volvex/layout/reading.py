@@ -17,6 +17,7 @@ from volvex.layout.entries import Entries
 from volvex.layout.finding import fits, place_of
 from volvex.layout.kinds import archive as facts
 from volvex.layout.model import (
+    CONTENTS,
     Bits,
     Block,
     ByteOrder,
@@ -196,6 +197,8 @@ class Reading:
 
     def edge(self, edge: str, name: str) -> int:
         """Where a block or part starts or ends, in its source."""
+        if name == CONTENTS and edge == "start":
+            return measured(self, "start", CONTENTS) or 0
         if name in self.areas:
             return self.areas[name].start + (self.areas[name].stored if edge == "end" else 0)
         block = self.blocks.get(name)

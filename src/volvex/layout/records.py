@@ -80,7 +80,24 @@ class Records:
             self._add(columns, field, rows[field.name])
         return Read(columns, start + np.arange(number, dtype=np.int64) * size, data)
 
+    def _read_pool(self, source: Source, start: int, room: int) -> Read | None:
+        """Texts that end at a zero and nothing else, as many as there are: found all at once. None when they do not end so."""
+        run = self.runs[0]
+        if len(self.runs) > 1 or run.size or run.ending != 1 or room > LARGEST or run.tail is None:
+            return None
+        data = source.read(start, room)
+        if not data or data[-1]:
+            return None
+        zeros = np.flatnonzero(np.frombuffer(data, np.uint8) == 0)
+        rows = np.concatenate([np.zeros(1, np.int64), zeros[:-1] + 1])
+        kind = run.tail.type
+        texts = Texts(data, rows, zeros - rows, kind.encoding if isinstance(kind, Text) else "latin-1")
+        return Read({run.tail.name: texts}, start + rows, data)
+
     def _read_walking(self, source: Source, start: int, count: int | None, room: int) -> Read:
+        pool = self._read_pool(source, start, room) if count is None else None
+        if pool is not None:
+            return pool
         walk, starts, zeros = compile_walk(self.runs, self.block.fields), list[int](), list[int]()
         wanted = room if count is None else count
         size = min(room, LARGEST, max(FIRST, wanted * (self.least + 48)) if count is not None else room)

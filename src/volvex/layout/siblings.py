@@ -85,7 +85,7 @@ def least(kind: FieldType) -> int:
     if isinstance(kind, Raw):
         return kind.size
     if isinstance(kind, Text):
-        return kind.size or (kind.prefix.size if kind.prefix else kind.zero)
+        return kind.size or (kind.prefix.size if kind.prefix else 0) + kind.zero
     if isinstance(kind, Array):
         return kind.count * least(kind.of) if isinstance(kind.count, int) else 0
     if isinstance(kind, Nested):

@@ -146,6 +146,10 @@ class _Builder(Transformer[Token, Any]):
     def here(self, _: list[Token]) -> model.Here:
         return model.Here()
 
+    @v_args(inline=True)
+    def closed(self, number: model.Number, _: Token) -> model.Text:
+        return model.Text("", prefix=number, closed=True)
+
     def text_of(self, children: list[Token]) -> tuple[str]:
         return (str(children[0]),)
 
@@ -162,6 +166,9 @@ class _Builder(Transformer[Token, Any]):
                     encoding, f"there is no text encoding {encoding}", hint="utf-8, utf-16-le, cp1252"
                 ) from error
         coded = codecs.lookup(encoding).name if encoding is not None else "utf-8"
+        if isinstance(length, model.Text):
+            closed = dataclasses.replace(length, encoding=coded)
+            return dataclasses.replace(closed, extra=-closed.zero)
         if isinstance(length, model.Number):
             return model.Text(coded, prefix=length)
         if isinstance(length, tuple):

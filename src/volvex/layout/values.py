@@ -95,7 +95,7 @@ def _varint(kind: Varint, data: bytes, at: int) -> tuple[int, int]:
 def _text(kind: Text, data: bytes, at: int, siblings: Mapping[str, Any]) -> tuple[str, int]:
     if kind.prefix is not None:
         number, at = read_value(kind.prefix, data, at, {})
-        size, after = number * kind.unit + kind.extra, 0
+        size, after = number * kind.unit + kind.extra, kind.zero
     elif kind.told:
         size, after = siblings[kind.told] * kind.unit + kind.extra, 0
     elif kind.size is not None:

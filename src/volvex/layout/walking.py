@@ -199,7 +199,7 @@ class _Lines:
         if kind.prefix is not None:
             length = self.variable()
             self.add(f"{length} = {_scaled(_number(kind.prefix, 0), kind)}", f"if {length} < 0: raise ValueError",
-                     f"q += {kind.prefix.size} + {length}")  # fmt: skip
+                     f"q += {kind.prefix.size + kind.zero} + {length}")  # fmt: skip
         elif kind.told:
             length = self.variable()
             self.add(
@@ -343,7 +343,7 @@ def _prefixed(lines: _Lines, prefix: Number, kind: Text) -> None:
         length = lines.variable()
         lines.add(f"{length} = {_scaled(f'({_prefix_value(prefix, lines.fixed)})', kind)}", f"if {length} < 0: raise ValueError",
                   f"q += {length} + {lines.fixed}")  # fmt: skip
-    lines.fixed = 0
+    lines.fixed = kind.zero
 
 
 def compile_walk(runs: list[Run], fields: tuple[Field, ...]) -> Walk:

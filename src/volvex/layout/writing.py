@@ -17,7 +17,7 @@ from volvex.layout.columns import Columns, taken
 from volvex.layout.contents import ContentPlan
 from volvex.layout.edits import Edit, Piece, Plan
 from volvex.layout.facts import Directory
-from volvex.layout.model import Block, Change, Field, Measure, Raw, SealOf
+from volvex.layout.model import CONTENTS, Block, Change, Field, Measure, Raw, SealOf
 from volvex.layout.order import seal_order
 from volvex.layout.placing import Fixed, Inline, Moved, New, Placer, RecordOf, Step, Whole, fixed_of
 from volvex.layout.reading import Area, Reading
@@ -144,6 +144,8 @@ class _Planner:
 
     def _edge(self, edge: str, name: str) -> int:
         """Where a block or part starts or ends now."""
+        if name == CONTENTS:
+            return max(0, self.placed[self.within].first_content)
         if self.inline is not None and self.inline.block.name == name:
             placed = self.placed[""]
             return placed.inline_end if edge == "end" else placed.starts.get(name, placed.size)
@@ -184,7 +186,8 @@ class _Planner:
 
     def _put_measure(self, home: Block, one: Field, meaning: Measure) -> None:
         """Measure a part and put that into its field, where this file has both."""
-        known = meaning.part == "file" or meaning.part in self.reading.blocks or meaning.part in self.reading.areas
+        known = meaning.part == "file" or (meaning.part == CONTENTS and self.placed[self.within].first_content >= 0)
+        known = known or meaning.part in self.reading.blocks or meaning.part in self.reading.areas
         block = self.reading.blocks[home.name]
         if not known or meaning.upper or (home.repeats and not one.when) or not bool(block.present(one)[:1].all()):
             return
@@ -194,6 +197,9 @@ class _Planner:
         part, what = meaning.part, meaning.what
         if part == "file":
             return self.placed[""].size
+        if part == CONTENTS:
+            placed = self.placed[self.within]
+            return placed.first_content if what == "start" else placed.last_content - placed.first_content
         if part in self.reading.areas:
             if what == "start":
                 return self.placed[""].starts[part]

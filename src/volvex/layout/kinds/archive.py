@@ -21,7 +21,8 @@ TYPE_NAME, TYPE_NAME_AT = "type name", "start of type name"
 NUMBERS = (Number, Bits, Varint)
 FACTS: dict[str, tuple[type, ...]] = {
     **dict.fromkeys((NAME, FOLDER_NAME, TYPE_NAME), (Text,)),
-    **dict.fromkeys((NAME_AT, START, STORED, SIZE, CODEC, KEY, FOLDER_KEY, EXTENSION, FOLDER, KIND, TYPE, ID), NUMBERS),
+    **dict.fromkeys((NAME_AT, START, STORED, SIZE, CODEC, KEY, FOLDER_KEY, FOLDER, KIND, TYPE, ID), NUMBERS),
+    EXTENSION: (*NUMBERS, Text),
     **dict.fromkeys((FOLDER_NAME_AT, PARENT, FIRST_FOLDER, FOLDERS, FIRST_FILE, FILES, TYPE_NAME_AT), NUMBERS),
 }
 OF = {  # whose facts they are; the others are an entry's

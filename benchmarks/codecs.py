@@ -1,0 +1,70 @@
+"""How fast one core decodes, deciphers and hashes: `python -m benchmarks.codecs`. MB/s of content, against the same machine's zlib."""
+
+from __future__ import annotations
+
+import time
+import zlib
+from collections.abc import Callable
+
+from kelpwick.world import logbook
+from volvex.codec import CIPHER, COMPRESS, SEAL
+
+SIZE = 32_000_000
+KEY = "hex " + "4b " * 15 + "4b"
+DECODED = ("lzss", "run_length", "lz4", "zstd", "blocks")
+CIPHERS = ("xor(key hex 5a 3c 11)", "add(key hex 5a)", "rolling(key hex 5a, times 5, plus 3)", f"rc4(key {KEY})", f"aes_ctr(key {KEY})",
+           f"aes_cbc(key {KEY})", f"xtea(key {KEY})")  # fmt: skip
+HASHES = ("crc(poly 0x1edc6f41)", "fnv1a", "djb2", "murmur3")
+
+
+def text() -> bytes:
+    """Pages of a logbook, so many bytes of them."""
+    import random
+
+    page = logbook(random.Random(1), 4000).encode()
+    return (page * (SIZE // len(page) + 1))[:SIZE]
+
+
+def speed(work: Callable[[], object]) -> float:
+    """MB/s, the best of three after one that does not count."""
+    work()
+    best = 1e9
+    for _ in range(3):
+        began = time.perf_counter()
+        work()
+        best = min(best, time.perf_counter() - began)
+    return SIZE / 1e6 / best
+
+
+def _deciphered(name: str, data: bytes) -> object:
+    transform = CIPHER.get(name).decipher()
+    for at in range(0, len(data), 1 << 20):
+        transform.update(data[at : at + (1 << 20)])
+    return transform.finish()
+
+
+def _hashed(name: str, data: bytes) -> int:
+    total = SEAL.get(name).new()
+    total.update(data)
+    return total.value()
+
+
+def measure() -> dict[str, float]:
+    """Codec -> MB/s."""
+    content = text()
+    stored = zlib.compress(content, 6)
+    found = {"Python's zlib, decoding": speed(lambda: zlib.decompress(stored))}
+    for name in DECODED:
+        codec = COMPRESS.get(name)
+        packed = b"".join(codec.encode_stream([content]))
+        found[name] = speed(lambda codec=codec, packed=packed: codec.decode(packed, SIZE))  # type: ignore[misc]
+    for name in CIPHERS:
+        found[name.partition("(")[0]] = speed(lambda name=name: _deciphered(name, content))  # type: ignore[misc]
+    for name in HASHES:
+        found[name.partition("(")[0]] = speed(lambda name=name: _hashed(name, content))  # type: ignore[misc]
+    return {name: round(one) for name, one in found.items()}
+
+
+if __name__ == "__main__":
+    for codec, rate in measure().items():
+        print(f"{codec:<26}{rate:>8,} MB/s")
