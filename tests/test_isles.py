@@ -120,6 +120,22 @@ class Changing(Case):
             found = module.read((self.work / "built" / "isles" / name).read_bytes())
             self.assertIn(b"CHIM new", found.values(), name)
 
+    def test_entries_left_out_and_taken_in_again(self) -> None:
+        paths = [TIDES, JOURNAL, NOTE, HULL, CHIME, DEPTHS]
+        self.assertIn("6 entries left out when", self.do("drop", *paths))
+        out = self.do("changes")
+        self.assertIn("removed  isles/tides.kwv/the_pans.csv  text, 194 bytes", out)
+        self.assertIn("0 files changed, 0 added, 6 left out", out)
+        self.do("build")
+        for name, module in isles.FORMATS.items():
+            before = module.read((self.source / "isles" / name).read_bytes())
+            after = module.read((self.work / "built" / "isles" / name).read_bytes())
+            self.assertEqual(len(after), len(before) - 1, name)
+            self.assertEqual(after, {key: one for key, one in before.items() if key in after})
+        self.assertIn("6 entries left out no longer", self.do("drop", "--back", *paths))
+        self.assertIn("nothing differs", self.do("changes"))
+        self.assertIn("not an entry of an archive", self.complaint("drop", "kelpwick.ini", status=5, cwd=self.work))
+
     def test_what_an_archive_cannot_say_is_refused(self) -> None:
         mine = self.folder / "mine.txt"
         mine.write_bytes(b"new")

@@ -283,6 +283,11 @@ def _feed(sums: list[tuple[_Sealed, Sum]], chunk: bytes) -> None:
         total.update(chunk)
 
 
+def identity(name: str) -> str:
+    """What stays of an entry's name when its content becomes of another kind: without the ending of a stand-in name."""
+    return name.partition(".")[0] if name.startswith(f"{UNNAMED}/") else name
+
+
 def open_archive(path: Path, library: Library, name: str | None = None, layout: Layout | None = None) -> Archive | None:
     """The archive in a file; None when no layout knows it, FormatError when one does but it is damaged.
 

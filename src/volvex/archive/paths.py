@@ -17,7 +17,7 @@ from pathlib import Path
 
 import numpy as np
 
-from volvex.archive.archive import UNNAMED, Archive, open_archive
+from volvex.archive.archive import UNNAMED, Archive, identity, open_archive
 from volvex.archive.names import shown
 from volvex.errors import NotFoundError, VolvexError
 from volvex.layout import Layout, Library
@@ -219,8 +219,7 @@ def matching(names: list[str], parts: list[str], below: bool = True) -> Array:
         if not rows and wanted.startswith(
             f"{UNNAMED}/"
         ):  # an entry without a name goes by its key, whatever its ending
-            key = wanted.partition(".")[0]
-            rows = [row for row, name in enumerate(names) if name.partition(".")[0] == key]
+            rows = [row for row, name in enumerate(names) if identity(name) == identity(wanted)]
     else:
         match = re.compile(_regex(parts, below)).fullmatch
         rows = [row for row, name in enumerate(names) if match(name)]

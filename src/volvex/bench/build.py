@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
-from volvex.archive.archive import open_archive
+from volvex.archive.archive import identity, open_archive
 from volvex.archive.names import stays_inside
 from volvex.archive.pack import encode_name
 from volvex.archive.rebuild import Spool, codec_for, file_chunks, kin, rebuild
@@ -110,6 +110,10 @@ def _build_archive(bench: Workbench, name: str, some: Sequence[Change], target: 
         for change in some:
             row = bench.row(change.path)
             inner = bench.home(change.path)[1]
+            if change.what == "removed":
+                assert row is not None
+                edit.removed.add(row)
+                continue
             like = kin(archive, inner) if row is None else row
             content = spool.add(file_chunks(bench.files / change.path), archive, codec_for(archive, like))
             if row is None:
@@ -127,9 +131,14 @@ def _verify(bench: Workbench, name: str, target: Path, some: Sequence[Change]) -
     written = open_archive(target, bench.library, target.as_posix(), archive.layout if archive else None)
     assert written is not None
     with written:
-        wanted = {bench.taken[c.path].entry if c.path in bench.taken else bench.home(c.path)[1] for c in some}
+        told = [
+            bench.taken[c.path].entry if c.path in bench.taken else bench.home(c.path)[1]
+            for c in some
+            if c.what != "removed"
+        ]
+        wanted = set(map(identity, told))
         rows = (
-            [row for row, entry in enumerate(written.names) if entry in wanted]
+            [row for row, entry in enumerate(written.names) if identity(entry) in wanted]
             if len(wanted) < len(written)
             else range(len(written))
         )

@@ -19,7 +19,7 @@ class Change:
     """A file that differs from the original. Sizes in bytes; None where there is no such file."""
 
     path: str
-    what: str  # changed, added
+    what: str  # changed, added, removed
     kind: str
     before: int | None
     after: int
@@ -37,8 +37,18 @@ class Line:
 
 def changes(bench: Workbench) -> list[Change]:
     """Every file of the bench that differs from the game's original, sorted by path."""
-    found = (_change(bench, place) for place in bench.places())
-    return [change for change in found if change is not None]
+    found = [_change(bench, place) for place in bench.places() if place not in bench.dropped]
+    found += [_dropped(bench, place) for place in bench.dropped]
+    return sorted((change for change in found if change is not None), key=lambda change: change.path)
+
+
+def _dropped(bench: Workbench, place: str) -> Change | None:
+    """The entry that is left out; None when the game has no such entry any more."""
+    before = _original_size(bench, place)
+    if before is None:
+        return None
+    kind = filetypes.kind_by_content(next(bench.original_content(place), b"")[: filetypes.HEAD])
+    return Change(place, "removed", kind, before, 0, False)
 
 
 def _change(bench: Workbench, place: str) -> Change | None:

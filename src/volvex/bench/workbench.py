@@ -40,6 +40,7 @@ class Workbench:
         self.folder, self.game, self.library, self.disk = folder, game, library, disk
         self.fingerprints: dict[str, Fingerprint] = {}
         self.taken: dict[str, Taken] = {}  # by path below `files`
+        self.dropped: set[str] = set()  # entries that are left out of what is built, by such a path
         self._archives: dict[str, Archive | None] = {}
         self._places_of: dict[str, list[str | Refusal]] = {}
         self._rows_of: dict[str, dict[str, int]] = {}
@@ -90,6 +91,7 @@ class Workbench:
             "profile": self.game.profile.name,
             "fingerprints": {name: asdict(one) for name, one in sorted(self.fingerprints.items())},
             "taken": {name: asdict(one) for name, one in sorted(self.taken.items())},
+            "dropped": sorted(self.dropped),
         }
         with atomic(self.disk, self.folder / DESCRIPTION) as file:
             self.disk.write(file, (json.dumps(value, indent=1, ensure_ascii=True) + "\n").encode())
@@ -109,7 +111,12 @@ class Workbench:
             {name: Fingerprint(**one) for name, one in value["fingerprints"].items()}
             {name: Taken(**one) for name, one in value["taken"].items()}
             Path(value["game"])
-            told = {*value["fingerprints"], *value["taken"], *(one["file"] for one in value["taken"].values())}
+            told = {
+                *value["fingerprints"],
+                *value["taken"],
+                *value.get("dropped", ()),
+                *(one["file"] for one in value["taken"].values()),
+            }
             if not all(map(stays_inside, told)):
                 raise ValueError("a path that leads out of the bench")
         except (ValueError, KeyError, TypeError, AttributeError) as error:
@@ -125,6 +132,7 @@ class Workbench:
         bench = cls(folder.resolve(), game, library, disk)
         bench.fingerprints = {name: Fingerprint(**one) for name, one in value["fingerprints"].items()}
         bench.taken = {name: Taken(**one) for name, one in value["taken"].items()}
+        bench.dropped = set(value.get("dropped", ()))
         return bench
 
     # the game's side
@@ -209,6 +217,25 @@ class Workbench:
             if rows:
                 yield from ((name, row) for row in rows if archive is None or row not in archive.folders)
                 return
+
+    # leaving out
+
+    def drop(self, wanted: Sequence[tuple[str, int | None]]) -> list[str]:
+        """Leave entries out of what is built: where they would be in the bench. The game and the bench's files stay as they are."""
+        files = [name for name, row in wanted if row is None]
+        if files:
+            raise RefusedError(f"{files[0]} is a file of the game, not an entry of an archive", "an entry's path")
+        places = [self._place(name, row) for name, row in wanted]
+        self.dropped |= set(places)
+        self.save()
+        return places
+
+    def put_back(self, wanted: Sequence[tuple[str, int | None]]) -> list[str]:
+        """Undo `drop`: the entries that were left out and no longer are."""
+        places = [place for name, row in wanted if (place := self._place(name, row)) in self.dropped]
+        self.dropped -= set(places)
+        self.save()
+        return places
 
     # taking
 

@@ -15,7 +15,7 @@ from volvex.command._context import Context
 from volvex.command._tables import Column, count, numbers, print_table
 from volvex.errors import Status
 
-PLACE = 35
+PLACE = 36
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

@@ -12,7 +12,7 @@ from volvex.command._context import Context
 from volvex.command._tables import count, number
 from volvex.errors import Status
 
-PLACE = 34
+PLACE = 35
 A_FILE = 40  # lines shown of one file
 
 
@@ -35,8 +35,11 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if not found:
         context.print("nothing differs from the original")
     else:
-        added = sum(change.what == "added" for change in found)
-        context.print(context.paint(f"{count(len(found) - added, 'file')} changed, {added:,} added", "dim"))
+        added, removed = (sum(change.what == what for change in found) for what in ("added", "removed"))
+        left_out = f", {removed:,} left out" if removed else ""
+        context.print(
+            context.paint(f"{count(len(found) - added - removed, 'file')} changed, {added:,} added{left_out}", "dim")
+        )
     if gone:
         context.note(
             f"note: {count(gone, 'file')} that was taken is no longer in the bench; the game keeps the original"
@@ -53,6 +56,11 @@ def _record(bench: Workbench, change: Change, brief: bool) -> dict[str, object]:
 
 
 def _print(bench: Workbench, change: Change, options: argparse.Namespace, context: Context) -> None:
+    if change.what == "removed":
+        context.print(
+            f"{change.what}  {context.paint(shown(change.path), 'bold')}  {change.kind}, {number(change.before or 0)} bytes"
+        )
+        return
     sizes = (
         f"{number(change.before)} -> {number(change.after)} bytes"
         if change.before is not None

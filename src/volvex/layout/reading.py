@@ -6,7 +6,7 @@ from its start.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -209,17 +209,21 @@ class Reading:
 
     def settled(self, one: Field) -> Field:
         """A field whose changes are numbers: places that count from a part get where that is."""
-        if all(change.how != "from" for change in one.changes):
-            return one
-        changes = tuple(
-            Change("plus", self.edge(change.edge, change.part)) if change.how == "from" else change
-            for change in one.changes
-        )
-        return replace(one, changes=changes)
+        return settled_by(one, self.edge)
 
     def true(self, block: BlockRead, one: Field) -> Array:
         """The true numbers of a column, with the upper bits that another field holds."""
         return true(with_upper(block, one), self.settled(one), block.source, block.starts)
+
+
+def settled_by(one: Field, edge: Callable[[str, str], int]) -> Field:
+    """A field in which what counts from the edge of a part has a number in its place."""
+    if all(change.how != "from" for change in one.changes):
+        return one
+    changes = [
+        Change("plus", edge(change.edge, change.part)) if change.how == "from" else change for change in one.changes
+    ]
+    return replace(one, changes=tuple(changes))
 
 
 def with_upper(block: BlockRead, one: Field) -> Array:

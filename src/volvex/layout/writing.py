@@ -7,7 +7,6 @@ need): then all is placed again with the sizes that came out, until they stay.
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -17,10 +16,10 @@ from volvex.layout.columns import Columns, taken
 from volvex.layout.contents import ContentPlan
 from volvex.layout.edits import Edit, Piece, Plan
 from volvex.layout.facts import Directory
-from volvex.layout.model import CONTENTS, Block, Change, Field, Measure, Raw, SealOf
+from volvex.layout.model import CONTENTS, Block, Field, Measure, Raw, SealOf
 from volvex.layout.order import seal_order
 from volvex.layout.placing import Fixed, Inline, Moved, New, Placer, RecordOf, Step, Whole, fixed_of
-from volvex.layout.reading import Area, Reading
+from volvex.layout.reading import Area, Reading, settled_by
 from volvex.layout.verifying import block_seals, is_over_file, new_sum, seal_value
 from volvex.layout.wrapping import is_cipher, wrapped
 from volvex.source import Spool
@@ -157,13 +156,7 @@ class _Planner:
 
     def _settle(self, one: Field) -> Field:
         """A field whose changes are numbers, from where the parts are now."""
-        if all(change.how != "from" for change in one.changes):
-            return one
-        changes = tuple(
-            Change("plus", self._edge(change.edge, change.part)) if change.how == "from" else change
-            for change in one.changes
-        )
-        return replace(one, changes=changes)
+        return settled_by(one, self._edge)
 
     def _check_ends(self) -> None:
         """Blocks that are found from the end, or behind another one, stand there still."""

@@ -1,0 +1,30 @@
+"""Leave entries out of the archive when it is built; --back takes them in again."""
+
+from __future__ import annotations
+
+import argparse
+
+from volvex.archive.names import shown
+from volvex.command._bench import add_bench, open_bench
+from volvex.command._context import Context
+from volvex.command._tables import count
+from volvex.errors import Status
+
+PLACE = 34
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("path", nargs="+", metavar="PATH", help="an entry of the game, or a pattern")
+    parser.add_argument("--back", action="store_true", help="no longer leave them out")
+    add_bench(parser)
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    with open_bench(options, context) as bench:
+        wanted = [one for path in options.path for one in bench.select(bench.within_game(path, context.cwd))]
+        places = bench.put_back(wanted) if options.back else bench.drop(wanted)
+    for place in places:
+        context.print(shown(place))
+    said = "left out no longer" if options.back else "left out when the archive is built"
+    context.print(context.paint(f"{count(len(places), 'entry', 'entries')} {said}", "dim"))
+    return Status.OK
