@@ -209,9 +209,12 @@ def _block(reading: Reading, block: BlockRead, limit: int | None) -> Iterator[St
     for row in range(shown):
         yield from _fields(reading, block, row, limit)
     if shown < count:
-        start = int(block.starts[shown])
-        yield Stretch(start, block.end - start, "field", f"{block.block.name}[{shown}..{count - 1}]",
-                      meaning=f"{count - shown} more records", within=block.block.within)  # fmt: skip
+        start, more = int(block.starts[shown]), count - shown
+        rows = f"{shown}..{count - 1}" if more > 1 else str(shown)
+        told = f"{more} more record{'s' if more > 1 else ''}"
+        yield Stretch(
+            start, block.end - start, "field", f"{block.block.name}[{rows}]", meaning=told, within=block.block.within
+        )
 
 
 def field_stretch(reading: Reading, block: BlockRead, row: int, one: Field) -> Stretch:
