@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+import struct
 import unittest
 from collections.abc import Iterator
 from unittest.mock import patch
@@ -18,7 +19,7 @@ from volvex.archive.rebuild import Spool, codec_for
 from volvex.errors import FormatError, NotFoundError, RefusedError
 from volvex.layout.edits import Added, Edit
 from volvex.layout.explaining import coverage, covering, stretches
-from volvex.layout.proof import prove
+from volvex.layout.proof import check_objects, prove
 from volvex.layout.writing import plan
 
 
@@ -172,6 +173,25 @@ class Special(unittest.TestCase):
         self.assertIn(("lamp.table", "[7, 8, 9]"), told)
         self.assertIn(("bell.name", "harbour"), told)
 
+    def test_an_object_that_is_not_as_its_record_says(self) -> None:
+        family = FAMILIES["package"]
+        archive = archive_of(family.layout, family.make((("fresnel.lamp", b"short"), *family.files[1:])))
+        told = [one.value for one in stretches(archive.reading) if one.name == "lamp"]
+        self.assertEqual(told, ["not as its record says: its bytes end within a field"])
+        with self.assertRaises(FormatError) as caught:
+            check_objects(archive.reading)
+        self.assertIn("fresnel.lamp is not what its record says", caught.exception.message)
+
+    def test_a_number_that_is_longer_than_it_needs_to_be(self) -> None:
+        family = FAMILIES["nested"]
+        data = family.make(family.files)
+        at = struct.unpack_from("<I", data, 4)[0] + 1
+        broken = data[:at] + bytes([data[at] | 128, 0]) + data[at + 1 :]
+        with self.assertRaises(FormatError) as caught:
+            archive_of(family.layout, broken)
+        self.assertIn("in 2 bytes, which is more than it needs", caught.exception.message)
+        self.assertEqual((caught.exception.offset, caught.exception.field), (at, "folder"))
+
     def test_fields_of_other_versions_are_not_there(self) -> None:
         told = {one.name for one in stretches(self.archive("version 1").reading)}
         self.assertIn("head.narrow", told)
@@ -224,6 +244,13 @@ class Special(unittest.TestCase):
             for size in (1, 500, 70_000):
                 made = changed(archive, spool, {"tide.txt": b"3" * size}, {f"new-{size}.txt": b"4" * size}, set())
                 self.assertEqual(family.load(made), {**before, "tide.txt": b"3" * size, f"new-{size}.txt": b"4" * size})
+
+    def test_an_empty_file_may_be_stored_as_nothing_in_any_codec(self) -> None:
+        text = FAMILIES["parents"].layout.replace(" wrapped in xtea(key from md5 of name, tail zeros)", "")
+        head = struct.pack("<4sHHI", b"PRNT", 1, 1, 23)
+        archive = archive_of(text, head + b"\x00dry\0" + bytes(6) + b"\xff\x00")
+        self.assertEqual(archive.content(0), b"")
+        self.assertIsNone(prove(archive.reading).difference)
 
     def test_a_wrong_key_is_told(self) -> None:
         family = FAMILIES["secret"]

@@ -169,6 +169,8 @@ class Archive:
         return content
 
     def _decoded(self, row: int, data: bytes, size: int) -> bytes:
+        if not data and not size:  # many formats store nothing for an empty file, whatever its codec
+            return b""
         if not self._padded:
             return self._compression(row).decode(data, size)
         content = self._compression(row).decode_start(data, size)  # behind it there may be a cipher's padding

@@ -26,7 +26,10 @@ class Compiled:
         if self._fast is None:
             import numba  # half a second, so only when such a loop runs
 
-            self._fast = numba.njit(cache=True, nogil=True)(self._function)
+            try:
+                self._fast = numba.njit(cache=True, nogil=True)(self._function)
+            except RuntimeError:  # there is no folder to keep it in: then it is compiled each time
+                self._fast = numba.njit(nogil=True)(self._function)
         return self._fast(*values)
 
 

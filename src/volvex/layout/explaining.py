@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from volvex.errors import FormatError
 from volvex.layout.columns import Texts, true
 from volvex.layout.entering import placing_of
 from volvex.layout.kinds import archive as facts
@@ -141,7 +142,8 @@ def _content(reading: Reading, piece: Piece, within: str) -> Stretch:
     codec = int(reading.entries.codec[piece.row])
     how = reading.entries.codecs[codec] if codec >= 0 else "?"
     name = reading.entries.names.raw(piece.row).decode(reading.entries.names.encoding, "backslashreplace")
-    how = ", ".join([*(wrap.name for wrap in reading.layout.content.wraps), how])
+    wraps = [wrap.name for wrap in reading.layout.content.wraps]
+    how = ", ".join([*wraps, *([how] if how != "none" or not wraps else [])])
     return Stretch(
         piece.start,
         piece.size,
@@ -158,14 +160,26 @@ def object_record(reading: Reading, row: int) -> Record | None:
     return next((one for one in reading.layout.records if kinds and one.name.lower() == kinds[row]), None)
 
 
-def object_stretches(reading: Reading, piece: Piece, within: str) -> Iterator[Stretch]:
-    """The fields of content that is an object, where it lies bare."""
+def object_stretches(reading: Reading, piece: Piece, within: str, strict: bool = False) -> Iterator[Stretch]:
+    """The fields of content that is an object, where it lies bare. One that is not as its record says is told so;
+    with `strict` it is FormatError."""
     assert reading.entries is not None
     record = object_record(reading, piece.row)
     codec = int(reading.entries.codec[piece.row])
     if record is None or codec < 0 or reading.entries.codecs[codec] != "none" or reading.layout.content.wraps:
         return
     data = reading.area(within).read(piece.start, piece.size)
+    try:
+        yield from _object_fields(record, data, piece, within)
+    except FormatError as error:
+        if strict:
+            raise
+        yield Stretch(
+            piece.start, piece.size, "inside", record.name, "", f"not as its record says: {error.problem}", "", within
+        )
+
+
+def _object_fields(record: Record, data: bytes, piece: Piece, within: str) -> Iterator[Stretch]:
     for one, start, end, value in read_fields(record.fields, data):
         words = dict(getattr(one.meaning, "table", ()))
         shown = f"{value} {words.get(value, '?')}" if words else told(value)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 
-from volvex.errors import FormatError
 from volvex.layout.columns import Array
 from volvex.layout.model import Number, Text, Varint
 
@@ -27,17 +26,25 @@ def odd_bytes(numbers: Array, kind: Number) -> Array:
     return np.frombuffer((whole[:, ::-1] if kind.big else whole).tobytes(), kind.dtype)
 
 
+class LongerThanNeeded(ValueError):
+    """A number in more bytes than it needs, which could not be written again as it was; `place` is in the data."""
+
+    def __init__(self, place: int, number: int, size: int) -> None:
+        super().__init__(f"{number} is written in {size} bytes, which is more than it needs")
+        self.place = place
+
+
 def unpacked_varints(data: bytes, starts: Array, lengths: Array, kind: Varint) -> Array:
-    """Numbers of as many bytes as they need; FormatError for one that has more, which could not be written again."""
+    """Numbers of as many bytes as they need; LongerThanNeeded for one that has more."""
     flat, numbers = np.frombuffer(data, np.uint8), np.zeros(len(starts), np.int64)
     for place in range(int(lengths.max()) if len(lengths) else 0):
         there = lengths > place
         byte = flat[starts[there] + place].astype(np.int64) & 127
         numbers[there] = numbers[there] << 7 | byte if kind.big else numbers[there] | byte << 7 * place
-    if len(numbers) and (needed(numbers) != lengths).any():
-        row = int(np.argmax(needed(numbers) != lengths))
-        raise FormatError("a number", f"{int(numbers[row])} is written in {int(lengths[row])} bytes, which is more than it needs",
-                          hint="describing it as bytes that are kept")  # fmt: skip
+    wrong = needed(numbers) != lengths
+    if wrong.any():
+        row = int(np.argmax(wrong))
+        raise LongerThanNeeded(int(starts[row]), int(numbers[row]), int(lengths[row]))
     return numbers
 
 

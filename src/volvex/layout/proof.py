@@ -116,7 +116,7 @@ def check_objects(reading: Reading) -> None:
     for piece in pieces(reading, reading.layout.content.within):
         if piece.block is None and piece.area is None:
             try:
-                for _ in object_stretches(reading, piece, reading.layout.content.within):
+                for _ in object_stretches(reading, piece, reading.layout.content.within, strict=True):
                     pass
             except FormatError as error:
                 name = reading.entries.names.raw(piece.row).decode(reading.entries.names.encoding, "backslashreplace")

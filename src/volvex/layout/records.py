@@ -14,7 +14,7 @@ import numpy as np
 from volvex.errors import FormatError
 from volvex.layout.columns import Array, Column, Columns, Texts, fit, holds, joined, rows_of
 from volvex.layout.model import Bits, Block, Field, Float, Number, Text, Varint
-from volvex.layout.packing import cut, odd_bytes, odd_numbers, packed_varints, unpacked_varints
+from volvex.layout.packing import LongerThanNeeded, cut, odd_bytes, odd_numbers, packed_varints, unpacked_varints
 from volvex.layout.walking import compile_inline_walk, compile_walk, prefix_name, runs_of
 from volvex.source import Source
 
@@ -64,7 +64,10 @@ class Records:
             raise FormatError(source.name, f"more than {LARGEST >> 20} MB of records, which is no directory", offset=start,
                               field=self.block.name, hint="another layout, or a fresh copy of the file")  # fmt: skip
         read = self._read_fixed if self.fixed else self._read_walking
-        found = read(source, start, count, room)
+        try:
+            found = read(source, start, count, room)
+        except LongerThanNeeded as error:
+            raise self._longer(source, start, error) from error
         if length is not None and len(found.data) != length:
             raise FormatError(source.name, f"its records end after {len(found.data)} bytes, its length says {length}",
                               offset=start, field=self.block.name)  # fmt: skip
@@ -130,7 +133,10 @@ class Records:
             wanted = len(window) + 1 if count is None else count - first
             reached, stopped = walk(window, position, wanted, starts, ends, zeros, mark)
             if len(starts) > first:
-                found.append(self._gather(window, np.array(starts[first:], np.int64) - position, zeros))
+                try:
+                    found.append(self._gather(window, np.array(starts[first:], np.int64) - position, zeros))
+                except LongerThanNeeded as error:
+                    raise self._longer(source, position, error) from error
                 size = WINDOW
             elif not reached and not stopped:  # not even one record is whole: a longer look, if there is more
                 if position + len(window) >= source.size:
@@ -141,6 +147,10 @@ class Records:
             position += reached
         columns = _stacked(found) if found else self._gather(b"", np.zeros(0, np.int64), [])
         return Read(columns, np.array(starts, np.int64), b"", np.array(ends, np.int64), position)
+
+    def _longer(self, source: Source, start: int, error: LongerThanNeeded) -> FormatError:
+        return FormatError(source.name, str(error), offset=start + error.place, field=self.block.name,
+                           hint="describing that number as bytes that are kept, or another layout")  # fmt: skip
 
     def _check_growth(self, source: Source, offset: int, unread: int, size: int, row: int) -> None:
         """A record without an end, or records without one, must not take the memory that the file has bytes."""
