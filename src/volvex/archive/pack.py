@@ -47,12 +47,15 @@ def pack(folder: Path, like: Archive, target: Path, disk: Disk, advance: Advance
     if not folder.is_dir():
         raise NotFoundError(f"{folder} is not a folder")
     files = files_below(folder)
-    rows = {place: row for row, place in enumerate(disk_names(like.names)) if not isinstance(place, Refusal)}
+    places = list(enumerate(disk_names(like.names)))
+    rows = {place: row for row, place in places if not isinstance(place, Refusal)}
     target.parent.mkdir(parents=True, exist_ok=True)
     with Spool(target.parent) as spool:
         edit, changed = Edit(), []
         kept = {rows[name] for name in files if name in rows}
-        kept |= {row for place, row in rows.items() if place.endswith("/") and (folder / place).is_dir()}
+        kept |= {
+            row for row, place in places if isinstance(place, str) and place.endswith("/") and (folder / place).is_dir()
+        }
         edit.removed = set(range(len(like))) - kept
 
         def encode(name: str) -> tuple[str, NewContent | None]:
