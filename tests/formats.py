@@ -416,3 +416,88 @@ FORMATS: dict[str, tuple[str, Callable[[Files], bytes]]] = {
     "counted": (COUNTED, counted),
 }
 COMPRESSED = ("packed", "sealed", "row")  # their writers compress with settings of their own
+
+
+# strict loaders of those whose writers compress in another way than we do
+
+
+def _take(data: bytes, start: int, size: int) -> bytes:
+    if start < 0 or start + size > len(data):
+        raise ValueError(f"{size} bytes at {start} of {len(data)}")
+    return data[start : start + size]
+
+
+def load_packed(data: bytes) -> dict[str, bytes]:
+    mark, files, length, where = struct.unpack_from("<3sBII", data)
+    found, at, before = {}, 16 * where, b""
+    assert mark == b"PKD" and at + length == len(data)
+    for _ in range(files):
+        name = data[at + 1 : at + 1 + data[at]]
+        start, stored, size, how, check = struct.unpack_from("<IIIBI", data, at + 1 + len(name))
+        at += 1 + len(name) + 17
+        content = _take(data, 16 * start, stored)
+        content = zlib.decompress(content) if how == 8 else content
+        assert name >= before and len(content) == size and zlib.crc32(content) == check
+        found[name.decode("cp1252")], before = content, name
+    assert at == len(data)
+    return found
+
+
+DECODERS: tuple[Callable[[bytes, int], bytes], ...] = (
+    lambda data, size: data,
+    lambda data, size: zlib.decompress(data, -15),
+    lambda data, size: gzip.decompress(data),
+    lambda data, size: bz2.decompress(data),
+    lambda data, size: lzma.decompress(data, lzma.FORMAT_ALONE),
+    lambda data, size: lzma.decompress(data, lzma.FORMAT_XZ),
+    lambda data, size: lz4.block.decompress(data, uncompressed_size=size),
+    lambda data, size: lz4.frame.decompress(data),
+    lambda data, size: zstandard.ZstdDecompressor().decompress(data, max_output_size=size),
+)
+
+
+def load_sealed(data: bytes) -> dict[str, bytes]:
+    where, count = struct.unpack_from("<QI", data, 4)
+    table, found, at = data[where:], {}, 0
+    assert data[16:36] == hashlib.sha1(table).digest()
+    assert data[36:68] == hashlib.sha256(data[:36] + bytes(32)).digest()
+    for _ in range(count):
+        (length,) = struct.unpack_from("<H", table, at)
+        name = table[at + 2 : at + 2 + length].decode()
+        start, stored, size, how = struct.unpack_from("<QIIb", table, at + 2 + length)
+        digest, check = struct.unpack_from("<16sI", table, at + 2 + length + 17)
+        at += 2 + length + 37
+        packed = _take(data, start, stored)
+        found[name] = DECODERS[how](packed, size)
+        assert len(found[name]) == size and hashlib.md5(found[name]).digest() == digest
+        assert xxhash.xxh32_intdigest(packed) == check
+    assert at == len(table)
+    return found
+
+
+def load_row(data: bytes) -> dict[str, bytes]:
+    assert data[:4] == b"ROW!" and struct.unpack_from(">I", data, 4)[0] == len(data)
+    at, found = 8, {}
+    while True:
+        at += -at % 8
+        if data.startswith(b"<end", at):
+            break
+        length = struct.unpack_from(">BH", data, at)[1]
+        name = data[at + 3 : at + 3 + length].decode()
+        at += 3 + length
+        stored, (size, how) = struct.unpack_from(">H", data, at)[0] ^ 0x55, struct.unpack_from("<IB", data, at + 2)
+        check = struct.unpack_from(">I", data, at + 7)[0]
+        at += 11 + -(at + 11) % 4
+        packed = _take(data, at, stored)
+        found[name] = zlib.decompress(packed) if how else packed
+        assert zlib.crc32(packed) == check and len(found[name]) == size
+        at += stored
+    assert struct.unpack_from(">I", data, at + 4)[0] == len(found) and at + 8 == len(data)
+    return found
+
+
+LOADERS: dict[str, Callable[[bytes], dict[str, bytes]]] = {
+    "packed": load_packed,
+    "sealed": load_sealed,
+    "row": load_row,
+}

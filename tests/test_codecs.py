@@ -85,6 +85,20 @@ def appleby(data: bytes, seed: int = 0) -> int:
     return h ^ h >> 15
 
 
+def appleby64(data: bytes, seed: int = 0) -> int:
+    """MurmurHash64A, by its author's own listing."""
+    m, mask = 0xC6A4A7935BD1E995, (1 << 64) - 1
+    h = (seed ^ len(data) * m) & mask
+    for at in range(0, len(data) - len(data) % 8, 8):
+        k = struct.unpack_from("<Q", data, at)[0] * m & mask
+        k = (k ^ k >> 47) * m & mask
+        h = (h ^ k) * m & mask
+    if len(data) % 8:
+        h = (h ^ int.from_bytes(data[-(len(data) % 8) :], "little")) * m & mask
+    h = (h ^ h >> 47) * m & mask
+    return h ^ h >> 47
+
+
 CHECKS |= {
     "djb2": stepped(5381, lambda h, byte: h * 33 + byte),
     "djb2(mix xor)": stepped(5381, lambda h, byte: h * 33 ^ byte),
@@ -93,7 +107,8 @@ CHECKS |= {
     "one_at_a_time": jenkins(b"123456789"),
     "murmur2": appleby(b"123456789"),
     "murmur2(start 77)": appleby(b"123456789", 77),
-    "murmur2(bits 64)": 0x4977490251674330,
+    "murmur2(bits 64)": appleby64(b"123456789"),
+    "murmur2(bits 64, start 5)": appleby64(b"123456789", 5),
     "murmur3": 0xB4FEF382,
     "xxh32(start 1)": xxhash.xxh32_intdigest(b"123456789", 1),
     "xxh64(start 1)": xxhash.xxh64_intdigest(b"123456789", 1),

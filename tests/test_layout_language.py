@@ -301,7 +301,98 @@ class Structures(unittest.TestCase):
         self.refused(GOOD + "    d 20 bytes md5 of content\n", "md5 has 128 bits", "16 bytes")
 
 
+NEW = """layout "n" kind archive
+record point
+    x u8 kept
+block head at 0
+    n u8 count of t
+    size u8 length of index
+    packed u16 described
+    low packed bits 0 to 3 kept
+part index after head wrapped in xor(key hex 01)
+block t in index at 0 repeats
+    letters u8 length of name
+    corners u8 kept
+    shape array of corners point kept
+    name text of letters name
+    start u8 start of content
+    bytes u8 size of content
+"""
+
+
+class NewConstructs(unittest.TestCase):
+    """Mistakes in parts, bits, records, conditions: each told at its line, with what to do."""
+
+    def refused(self, old: str, new: str, line: int, *words: str) -> None:
+        self.assertIn(old, NEW)
+        with self.assertRaises((LayoutError, ManyErrors)) as caught:
+            parse(NEW.replace(old, new))
+        told = "\n".join(caught.exception.lines())
+        self.assertIn(f":{line}:", told)
+        for word in words:
+            self.assertIn(word, told)
+
+    def test_it_is_sound(self) -> None:
+        self.assertEqual(unwritable(parse(NEW)), [])
+
+    def test_parts(self) -> None:
+        self.refused("block t in index", "block t in indx", 10, "no part indx")
+        self.refused("xor(key hex 01)", "xor(kee hex 01)", 9, "no parameter kee")
+        self.refused("xor(key hex 01)", "xor(key from name)", 9, "is no entry")
+        self.refused("xor(key hex 01)", "squash", 9, "no cipher and no compression called squash", "zlib")
+        self.refused("length of index", "kept", 9, "nothing says how long index is", "stored length of index")
+        self.refused("part index after head", "part index after hed", 9, "index is can only be known after it was read")
+
+    def test_bits(self) -> None:
+        self.refused("low packed bits 0 to 3", "low packd bits 0 to 3", 8, "speaks of packd", "packed")
+        self.refused("bits 0 to 3", "bits 3 to 0", 8, "no bits 3 to 0")
+        self.refused("bits 0 to 3", "bits 0 to 16", 8, "u16 has no bit 16")
+        self.refused(
+            "packed u16 described",
+            "packed u16 kept",
+            7,
+            "some bits of `packed` have a meaning of their own",
+            "described",
+        )
+        self.refused("packed u16 described", "packed 2 bytes described", 7, "only a number's bits are described")
+
+    def test_told_lengths_and_counts(self) -> None:
+        self.refused("letters u8 length of name", "letters u8 kept", 11, "should say so", "length of name")
+        self.refused("letters u8", "letters i8", 11, "cannot be negative", "u8")
+        self.refused("array of corners", "array of corner", 13, "speaks of corner", "corners")
+        self.refused(
+            "array of corners point kept", "array of corners pint kept", 13, "no type and no record pint", "`point`"
+        )
+        self.refused("x u8 kept", "x array of 0 u8 kept", 13, "no bytes at all")
+        self.refused("point kept\n", "point name\n", 13, "can only be kept")
+
+    def test_conditions(self) -> None:
+        self.refused("kept\npart", "kept when hed.n is 1\npart", 8, "there is no field hed.n", "head.n")
+        self.refused("kept\npart", "kept when t.start is 1\npart", 8, "t has many records")
+        self.refused("corners u8 kept", 'corners u8 kept when letters is "x"', 12, "a number for a number")
+        self.refused("corners u8 kept", 'corners u8 kept when letters >= "x"', 12, "only a number can be compared")
+
+    def test_upper_halves_and_places(self) -> None:
+        self.refused(
+            "start u8 start of content", "start u8 upper start of content", 15, "no field of t holds the lower bits"
+        )
+        self.refused("start u8 start", "start u8 from end of nothing start", 15, "no such block or part")
+
+    def test_a_record_within_itself(self) -> None:
+        self.refused("x u8 kept", "x array of 2 point kept", 3, "would hold itself")
+
+
 class Writable(unittest.TestCase):
+    def test_seals_over_the_file_cover_each_other(self) -> None:
+        head = 'layout "s" kind archive\nblock head at 0\n    n u8 count of t\n    a u32 crc32 of file\n'
+        table = "block t after head repeats\n    name text u8 name\n    start u8 start of content\n    size u8 size of content\n"
+        foot = "block foot at end - 20\n    b 20 bytes sha1 of {}\n"
+        self.assertEqual(unwritable(parse(head + table)), [])
+        both = [reason for _, reason in unwritable(parse(head + table + foot.format("file before foot")))]
+        self.assertEqual(both, ["a seal over the file beside another: each would cover the other"])
+        covered = [reason for _, reason in unwritable(parse(head + table + foot.format("head")))]
+        self.assertEqual(covered, ["head holds a seal over the file, which this seal would cover"])
+
     def test_read_only_is_the_authors_word(self) -> None:
         layout = parse(GOOD + "\nread only\n")
         self.assertEqual([reason for _, reason in unwritable(layout)], ["its author says `read only`"])

@@ -111,15 +111,35 @@ def unwritable(layout: Layout) -> list[tuple[Place, str]]:
             reasons.append(
                 (block.place, f"{block.name} is found from the end of the file, but may change its own length")
             )
-    sealing = [(one.place, one) for block in layout.blocks for one in block.fields if _covers_file(one)]
-    if len(sealing) > 1:
-        reasons.append((sealing[1][0], "two seals over the file would each cover the other"))
+    reasons += _file_seals(layout)
     reasons += getattr(kind_of(layout.kind), "unwritable", lambda _: ())(layout)
     return reasons
 
 
+def _file_seals(layout: Layout) -> list[tuple[Place, str]]:
+    """Seals over the file are computed last: nothing may cover them, not even each other."""
+    found = [(block, one) for block in layout.blocks for one in block.fields if _covers_file(one)]
+    reasons = [(one.place, "a seal over the file beside another: each would cover the other") for _, one in found[1:]]
+    holders = {block.name for block, _ in found}
+    for block, one in found:
+        if block.within:
+            reasons.append(
+                (
+                    one.place,
+                    f"a seal over the file that lies in {block.within}, which is wrapped and a part of the file",
+                )
+            )
+    reasons += [
+        (one.place, f"{one.meaning.part} holds a seal over the file, which this seal would cover")
+        for block in layout.blocks
+        for one in block.fields
+        if isinstance(one.meaning, SealOf) and not one.meaning.edge and one.meaning.part in holders
+    ]
+    return reasons
+
+
 def _covers_file(field: Field) -> bool:
-    return isinstance(field.meaning, SealOf) and field.meaning.part == "file"
+    return isinstance(field.meaning, SealOf) and (field.meaning.part == "file" or bool(field.meaning.edge))
 
 
 def _varies(block: Block) -> bool:
