@@ -1062,6 +1062,44 @@ def load_sorted_arrays(data: bytes) -> dict[str, bytes]:
     return found
 
 
+# records in front of their content whose own size depends on the content's
+
+GROWING = """
+layout "growing records" kind archive
+known by "GROW" at 0
+block head at 0
+    mark     4 bytes   is "GROW"
+block entry after head repeats until end
+    size     varint    size of content
+    name     text zero   name
+    tail     u8        kept   when size > 127
+    data     bytes     content
+"""
+
+
+def growing(files: Files) -> bytes:
+    out = b"GROW"
+    for name, data in files:
+        out += leb(len(data)) + name.encode() + b"\0" + (b"T" if len(data) > 127 else b"") + data
+    return out
+
+
+def load_growing(data: bytes) -> dict[str, bytes]:
+    expect(data[:4], b"GROW")
+    reader, found = Reader(data, 4), {}
+    while reader.at < len(data):
+        size = shift = 0
+        while (byte := reader("B")) > 127:
+            size |= (byte & 127) << shift
+            shift += 7
+        size |= byte << shift
+        name = reader.zero().decode()
+        if size > 127:
+            reader("B")
+        found[name] = reader.take(size)
+    return found
+
+
 # three more that nobody planned for: invented after the language was settled, and written down by the book
 
 # chunks with a tag and a size; names of eight letters and three, filled with blanks; the size of all content told
@@ -1307,6 +1345,7 @@ FAMILIES: dict[str, Family] = {
     "kinds": Family(KINDS, kinds, load_kinds, files=MIXED),
     "odd": Family(ODD, odd, load_odd),
     "sorted arrays": Family(SORTED, sorted_arrays, load_sorted_arrays, f"{7:08x}", names=lambda name: f"{fnv1a32(name.encode()):08x}"),
+    "growing": Family(GROWING, growing, load_growing),
     "chunks": Family(CHUNKS, chunks, load_chunks, "new.txt", DOTTED),
     "marked sizes": Family(MARKED, marked_sizes, load_marked_sizes),
     "parents": Family(PARENTS, parents, load_parents),

@@ -32,7 +32,9 @@ class ContentPlan:
         self.kept_rows = np.setdiff1d(np.arange(len(self.entries)), np.array(sorted(edit.removed), np.int64))
         self.seals: dict[int, dict[SealKey, int]] = {}  # of new contents, where enciphering has changed them
         self.span_seals: dict[int, dict[SealKey, int]] = {}
-        self._done: dict[tuple[str, int, int], Piece] = {}
+        self._done: dict[tuple[str, int, int], tuple[Piece, dict[SealKey, int]]] = {}
+        self._replaced = list(edit.replaced)
+        self._stored_sizes: dict[int, int] = {}
         self._new_pieces: dict[int, Piece] = {}
         self._spans()
         self._changes()
@@ -81,7 +83,7 @@ class ContentPlan:
     def _like(self, index: int) -> int:
         """The old row of a new content: the one that it replaces, or is like."""
         if index < len(self.edit.replaced):
-            return list(self.edit.replaced)[index]
+            return self._replaced[index]
         return self.edit.added[index - len(self.edit.replaced)].like
 
     def name_of_span(self, span: int) -> str:
@@ -94,37 +96,36 @@ class ContentPlan:
 
     def stored_size(self, index: int) -> int:
         """The bytes that a new content takes: a cipher may fill up its last unit."""
-        size = self.new[index].stored
-        for wrap in reversed(self.wraps):
-            cipher = self._plain.get(wrap) or made_codec(wrap, KeyFacts(b"-", 0, size, size))
-            if cipher.pads:
-                size += -size % cipher.unit
-        return size
+        if index not in self._stored_sizes:
+            size = self.new[index].stored
+            for wrap in reversed(self.wraps):
+                cipher = self._plain.get(wrap) or made_codec(wrap, KeyFacts(b"-", 0, size, size))
+                size += -size % cipher.unit if cipher.pads else 0
+            self._stored_sizes[index] = size
+        return self._stored_sizes[index]
 
     def place_new(self, index: int, start: int) -> None:
         """Settle where a new content lies; it is enciphered accordingly."""
-        if not self.wraps or ("new", index, start) in self._done:
+        if not self.wraps:
             return
-        content, stored = self.new[index], self.stored_size(index)
-        facts = KeyFacts(self._name(index), start, content.size, stored)
-        bare = content.source.chunks(content.offset, content.stored)
-        piece, seals = self._enciphered(bare, facts)
-        self._done["new", index, start] = piece
-        self._new_pieces[index] = piece
+        content, key = self.new[index], ("new", index, start if self.keyed else 0)
+        if key not in self._done:
+            facts = KeyFacts(self._name(index), start, content.size, self.stored_size(index))
+            self._done[key] = self._enciphered(content.source.chunks(content.offset, content.stored), facts)
+        self._new_pieces[index], seals = self._done[key]
         self.seals[index] = {**content.seals, **seals}
 
     def place_span(self, span: int, start: int) -> None:
         """Settle where an old content lies whose key depends on that."""
-        if ("old", span, start) in self._done:
-            return
-        row = int(self.row_of_span[span])
-        name, size = self.entries.names.raw(row), int(self.entries.size[row])
-        old, stored = (int(number) for number in self.spans[span])
-        before, after = KeyFacts(name, old, size, stored), KeyFacts(name, start, size, stored)
-        chunks = self.reading.content_source.chunks(old, stored)
-        piece, seals = self._enciphered(deciphered(chunks, self._ciphers(before)), after)
-        self._done["old", span, start] = piece
-        self.span_seals[span] = seals
+        key = ("old", span, start)
+        if key not in self._done:
+            row = int(self.row_of_span[span])
+            name, size = self.entries.names.raw(row), int(self.entries.size[row])
+            old, stored = (int(number) for number in self.spans[span])
+            before, after = KeyFacts(name, old, size, stored), KeyFacts(name, start, size, stored)
+            chunks = self.reading.content_source.chunks(old, stored)
+            self._done[key] = self._enciphered(deciphered(chunks, self._ciphers(before)), after)
+        self.span_seals[span] = self._done[key][1]
 
     def _ciphers(self, facts: KeyFacts) -> list[Cipher]:
         return ciphers_of(self.wraps, facts, self._plain)
@@ -160,7 +161,7 @@ class ContentPlan:
 
     def moved(self, span: int, start: int) -> Piece:
         """An old content as it is stored at a new place."""
-        return self._done["old", span, start]
+        return self._done["old", span, start][0]
 
     def seals_of(self, index: int, content: NewContent) -> dict[SealKey, int]:
         """The seals over a new content as it is stored."""

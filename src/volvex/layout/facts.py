@@ -208,6 +208,7 @@ class Directory:
         for row, index in changed:
             start[row] = placed.new_start[index]
             self.contents.place_new(index, placed.new_start[index])
+        self.contents.span_seals = {}
         if self.contents.keyed:
             for span in np.flatnonzero(placed.span_start != self.contents.spans[:, 0]).tolist():
                 self.contents.place_span(span, int(placed.span_start[span]))

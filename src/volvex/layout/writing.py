@@ -102,8 +102,7 @@ class _Planner:
             f"new {index}": self.contents.stored_size(index) for index in range(len(self.contents.new))
         } | self.room
         for name, block in self.reading.blocks.items():
-            if block.ends is None:
-                sizes[name] = block.records.size(self.columns[name])
+            sizes[name] = block.records.size(self.columns[name])
         return sizes
 
     def _settled(self, sizes: dict[str, int], turn: int) -> bool:
@@ -120,7 +119,8 @@ class _Planner:
         """The columns filled with what the placing says; the blocks' bytes, and the wrapped parts built."""
         self.columns = self.directory.filled(self.placed[self.within], self._settle)
         data: dict[str, bytes] = {}
-        self.built = {}
+        within = {block.block.within for block in self.reading.blocks.values()}
+        self.built = {name: piece for name, piece in self.built.items() if name not in within}  # content alone stays
         for home in self.layout.blocks:
             for one in home.fields:
                 if isinstance(one.meaning, Measure):
