@@ -252,6 +252,41 @@ class Special(unittest.TestCase):
         self.assertEqual(archive.content(0), b"")
         self.assertIsNone(prove(archive.reading).difference)
 
+    def test_a_large_entry_behind_padding(self) -> None:
+        family = FAMILIES["parents"]
+        with patch("volvex.archive.archive.WHOLE", 100):
+            archive = archive_of(family.layout, family.make(family.files))
+            self.assertEqual(contents(archive), family.load(family.make(family.files)))
+            self.assertEqual(b"".join(archive.chunks(0)), family.files[0][1])
+
+    def test_the_beginning_of_content_in_blocks_needs_only_the_first(self) -> None:
+        family = FAMILIES["keyed"]
+        files = (("a.txt", b"The stair is not dry.\n" * 40_000),)
+        archive = archive_of(family.layout, family.make(files))
+        with patch.object(archive.source, "_read", wraps=archive.source._read) as reading:
+            self.assertEqual(archive.beginning(0, 9), b"The stair")
+        self.assertLess(max(call.args[1] for call in reading.call_args_list), 10_000)
+
+    def test_what_parts_hold_is_let_go_with_the_archive(self) -> None:
+        family = FAMILIES["solid"]
+        with patch("volvex.source.LaterSource.HELD", 10):
+            with archive_of(family.layout, family.make(family.files)) as archive:
+                self.assertEqual(contents(archive), family.load(family.make(family.files)))
+                source = archive.reading.content_source
+            with self.assertRaises(ValueError):
+                source.read(0, 1)
+
+    def test_many_new_entries(self) -> None:
+        for name in ("tree", "nested", "keyed", "package"):
+            with self.subTest(name), Spool() as spool:
+                family, archive = FAMILIES[name], self.archive(name)
+                added = {
+                    f"{number:016x}" if name == "keyed" else f"ghost-{number}.bell" if name == "package" else f"lamps/{number}.txt":
+                    b"%d" % number for number in range(40)
+                }  # fmt: skip
+                made = changed(archive, spool, {}, added, set())
+                self.assertEqual(family.load(made), {**family.load(family.make(family.files)), **added})
+
     def test_a_wrong_key_is_told(self) -> None:
         family = FAMILIES["secret"]
         with self.assertRaises(FormatError) as caught:

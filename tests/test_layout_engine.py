@@ -336,6 +336,21 @@ class Structure(unittest.TestCase):
             self.assertEqual([(one.start, one.size) for one in counted.unexplained], [(36, 28)])
 
 
+class UpToTheNext(unittest.TestCase):
+    """Where content ends at the next start, empty entries must not be taken for the one that starts with them."""
+
+    def test_any_of_several_empty_entries_filled(self) -> None:
+        files = [(f"file-{number}", b"") for number in range(4)]
+        for row in range(4):
+            for full in ((), (1,), (0, 3)):
+                with self.subTest(row=row, full=full):
+                    before = [(name, b"old" if at in full else data) for at, (name, data) in enumerate(files)]
+                    archive = archive_of(FORMATS["next"][0], FORMATS["next"][1](before))
+                    again = archive_of(FORMATS["next"][0], rewritten(archive, Edit({row: new(archive, b"new")})))
+                    self.assertEqual(contents(again), dict(before) | {f"file-{row}": b"new"})
+                    self.assertIsNone(prove(again.reading).difference)
+
+
 class FromTheEnd(unittest.TestCase):
     """What is found from the end of a file, or by a mark that is searched."""
 

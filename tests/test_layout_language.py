@@ -378,6 +378,35 @@ class NewConstructs(unittest.TestCase):
         )
         self.refused("start u8 start", "start u8 from end of nothing start", 15, "no such block or part")
 
+    def test_conditions_ask_what_is_known_by_then(self) -> None:
+        self.refused("corners u8 kept", "corners u8 kept when start is 1", 12, "no field before `corners`")
+        self.refused("x u8 kept", "y u8 kept when z is 1\n    x u8 kept", 3, "no field before `y`")
+        row = NEW.replace("start u8 start of content", "data bytes content").replace("bytes u8 size of content\n", "")
+        row = row.replace(
+            "block t in index at 0 repeats",
+            "block t in index at 0 repeats\n    big u8 size of content when letters is 1",
+        )
+        with self.assertRaises((LayoutError, ManyErrors)) as caught:
+            parse(row)
+        self.assertIn("says where the next record starts", "\n".join(caught.exception.lines()))
+
+    def test_keys_of_content(self) -> None:
+        end = "bytes u8 size of content\n"
+        self.refused(
+            end, f"{end}content wrapped in xor(key from sise u32)\n", 17, "cannot come from sise", "name, lower name"
+        )
+        self.refused(end, f"{end}content wrapped in xtea(key from size u32)\n", 17, "16 bytes")
+        self.refused(
+            end, f"{end}content wrapped in xor(key from start u32 from end of head)\n", 17, "counts from nowhere"
+        )
+        self.refused(end, f"{end}content wrapped in rolling(kee hex 01)\n", 17, "no parameter kee")
+        self.refused(
+            "name text of letters name",
+            "name text of letters kept\n    key i32 name key",
+            15,
+            "a name key is a plain number",
+        )
+
     def test_a_record_within_itself(self) -> None:
         self.refused("x u8 kept", "x array of 2 point kept", 3, "would hold itself")
 

@@ -78,7 +78,11 @@ class Archive:
         return self
 
     def __exit__(self, *_: object) -> None:
-        self.source.close()
+        self.close()
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self.reading.close()
 
     @functools.cached_property
     def names(self) -> list[str]:
@@ -155,7 +159,7 @@ class Archive:
             raise RefusedError(
                 f"{self.label(row)} has {size:,} bytes, too many to hold in memory", "`unpack`, which needs none"
             )
-        if max(stored, size) > WHOLE:
+        if max(stored, size) > WHOLE and not self._padded:
             return b"".join(self.chunks(row))
         data = self.stored_source.read(int(self.entries.start[row]), stored) if stored else b""
         self._verify(row, "stored content", data)
@@ -218,18 +222,19 @@ class Archive:
 
     def beginning(self, row: int, size: int) -> bytes:
         """The first bytes of an entry's content, unverified and cheap; what can be had of them when it is damaged."""
-        start, stored = int(self.entries.start[row]), int(self.entries.stored[row])
-        codec = self.codec(row)
-        if codec == "?":
+        if self.codec(row) == "?":
             return b""
-        wanted = stored if codec.startswith("blocks") else max(256, 2 * size)
+        start, stored, whole = (int(of[row]) for of in (self.entries.start, self.entries.stored, self.entries.size))
+        codec = self._compression(row)
+        reach = getattr(codec, "reach", None)  # of a codec that must know the whole size to show a beginning
+        wanted = min(WHOLE, reach(whole)) if reach else max(256, 2 * size)
         try:
             data = self.stored_source.read(start, min(stored, wanted)) if stored else b""
             if self._wraps:
                 data = b"".join(deciphered([data], self._ciphers(row)))
-            if codec.startswith("blocks"):  # how many blocks there are is only told by the size
-                return next(self._compression(row).decode_stream([data], int(self.entries.size[row])), b"")[:size]
-            return self._compression(row).decode_start(data, size)
+            if reach:
+                return next(codec.decode_stream([data], whole), b"")[:size]
+            return codec.decode_start(data, size)
         except (ContentError, FormatError):
             return b""
 

@@ -66,7 +66,7 @@ class Walker:
     def __exit__(self, *_: object) -> None:
         for archive in self._open.values():
             if archive is not None:
-                archive.source.close()
+                archive.close()
         self._open.clear()
 
     def archive(self, path: Path, name: str) -> Archive | None:

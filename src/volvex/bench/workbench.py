@@ -52,7 +52,7 @@ class Workbench:
     def __exit__(self, *_: object) -> None:
         for archive in self._archives.values():
             if archive is not None:
-                archive.source.close()
+                archive.close()
         self._archives.clear()
 
     @property

@@ -38,7 +38,7 @@ from volvex.layout.model import (
     Varint,
 )  # fmt: skip
 from volvex.layout.order import grows, measures, reading_order
-from volvex.layout.siblings import check_condition, check_siblings
+from volvex.layout.siblings import check_condition, check_own_condition, check_siblings, half_of
 
 Problem = tuple[Place, str, str]  # where, what, hint
 
@@ -85,6 +85,7 @@ def _problems(layout: Layout) -> Iterator[Problem]:
     for record in layout.records:
         for field in record.fields:
             yield from check_siblings(record.fields, field)
+            yield from check_own_condition(record.fields, field)
     for placing in layout.content.others:
         yield from _check_placing(layout, placing)
     yield from _check_facts(layout)
@@ -154,6 +155,13 @@ def _check_inline(layout: Layout, block: Block) -> Iterator[Problem]:
                 f"a field with the meaning `count of {block.name}`",
             )
         return
+    for one in block.fields:
+        if one.when is not None and isinstance(one.meaning, Fact) and one.meaning.what.endswith("size of content"):
+            yield (
+                one.place,
+                f"`{one.name}` says where the next record starts, so it cannot depend on something",
+                "leaving `when` out",
+            )
     if not any(isinstance(one.meaning, Fact) and one.meaning.what.endswith("size of content") for one in block.fields):
         yield (
             block.place,
@@ -267,32 +275,12 @@ def _check_upper(block: Block, field: Field, meaning: Any) -> Iterator[Problem]:
     """The lower bits stand in a field of the same record with the same meaning."""
     if not isinstance(field.type, Number | Bits) or field.changes:
         yield field.place, f"`{field.name}` holds upper bits, so it is a plain number", "u8"
-    if upper_of(block, meaning) is not field or lower_of(block, meaning) is None:
+    if half_of(block, meaning, True) is not field or half_of(block, meaning, False) is None:
         yield (
             field.place,
             f"no field of {block.name} holds the lower bits",
             f"u32  {field.words.removeprefix('upper ')}",
         )
-
-
-def lower_of(block: Block, meaning: Fact | Measure) -> Field | None:
-    """The field that holds the lower bits of what `meaning` says."""
-    return _half(block, meaning, False)
-
-
-def upper_of(block: Block, meaning: Fact | Measure) -> Field | None:
-    """The field that holds the upper bits of what `meaning` says, if they are split."""
-    return _half(block, meaning, True)
-
-
-def _half(block: Block, meaning: Fact | Measure, upper: bool) -> Field | None:
-    for one in block.fields:
-        other = one.meaning
-        if not isinstance(other, Fact | Measure) or type(other) is not type(meaning) or other.upper != upper:
-            continue
-        if other.what == meaning.what and getattr(other, "part", "") == getattr(meaning, "part", ""):
-            return one
-    return None
 
 
 def _check_text(field: Field, kind: Text) -> Iterator[Problem]:

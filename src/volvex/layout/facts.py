@@ -13,7 +13,7 @@ from volvex.layout.contents import ContentPlan
 from volvex.layout.edits import Edit
 from volvex.layout.kinds import archive as facts
 from volvex.layout.model import Bits, Block, Field, Measure, Number, Raw, RecordsOf
-from volvex.layout.naming import entry_folders, has_ranges, new_name
+from volvex.layout.naming import entry_folders, has_ranges, new_names
 from volvex.layout.placing import Placed
 from volvex.layout.reading import BlockRead, Reading, upper_field
 from volvex.layout.verifying import name_seal
@@ -27,7 +27,7 @@ class Directory:
 
     def __init__(self, reading: Reading, edit: Edit, contents: ContentPlan) -> None:
         self.reading, self.edit, self.contents = reading, edit, contents
-        self.names = [new_name(reading, one.name) for one in edit.added]
+        self.names = new_names(reading, [one.name for one in edit.added])
         self.rows = np.concatenate([contents.kept_rows, np.array([one.like for one in edit.added], np.int64)])
         self.entry_blocks = {block.block.name for block in reading.entry_blocks()}
         self._begun = self._chosen()
@@ -70,16 +70,10 @@ class Directory:
         ending = self.reading.fact(facts.EXTENSION)
         if ending is not None and self.names and self.names[0].ending is not None:
             self._extend(columns, *ending, [one.ending or b"" for one in self.names])
-        for number, name in enumerate(self.names):
-            for what, value in name.numbers.items():
-                for block, one in self.reading.facts(what):
-                    self.put(
-                        columns,
-                        block,
-                        self.reading.settled(one),
-                        np.array([value], object),
-                        self._added()[number : number + 1],
-                    )
+        for what in self.names[0].numbers:  # what makes up a name is the same for all
+            numbers = np.array([one.numbers[what] for one in self.names], object)
+            for block, one in self.reading.facts(what):
+                self.put(columns, block, self.reading.settled(one), numbers, self._added())
         for block, one in self.reading.facts(facts.ID):  # no two entries have the same: new ones go on counting
             known = self.reading.true(block, one)
             first = int(known.max()) + 1 if len(known) else 0
@@ -146,9 +140,9 @@ class Directory:
         assert first is not None
         firsts = self.reading.true(*first)
         before = np.searchsorted(self.contents.kept_rows, firsts)  # where a folder without entries would have them
-        for row in range(count, len(ranks)):
-            own = np.flatnonzero(self.folders[:count] == self.folders[row])
-            ranks[row] = own[-1] + 0.5 if len(own) else float(before[self.folders[row]]) - 0.5
+        last = {int(folder): row for row, folder in enumerate(self.folders[:count])}
+        for row, folder in enumerate(self.folders[count:].tolist(), count):
+            ranks[row] = last[folder] + 0.5 if folder in last else float(before[folder]) - 0.5
         return ranks
 
     def _in_order(self, columns: AllColumns) -> AllColumns:
@@ -212,16 +206,33 @@ class Directory:
         if self.contents.keyed:
             for span in np.flatnonzero(placed.span_start != self.contents.spans[:, 0]).tolist():
                 self.contents.place_span(span, int(placed.span_start[span]))
+        if self.reading.layout.content.until_next:
+            self._untie(start, changed)
         for block, one in self.reading.facts(facts.START):
             self.put(columns, block, settle(one), start, None)
 
+    def _untie(self, start: Array, changed: list[tuple[int, int]]) -> None:
+        """Where content ends at the next start, of entries that start together the last has it: others move behind it."""
+        sizes = np.concatenate(
+            [self.contents.entries.stored[self.contents.kept_rows], np.zeros(len(self.names), np.int64)]
+        )
+        for row, index in changed:
+            sizes[row] = self.contents.stored_size(index)
+        rank = np.argsort(self.order) if self.order is not None else np.arange(len(start))
+        owners = {int(start[row]): row for row in np.flatnonzero(sizes).tolist()}
+        for row in np.flatnonzero(sizes == 0).tolist():
+            while (owner := owners.get(int(start[row]))) is not None and rank[owner] < rank[row]:
+                start[row] += sizes[owner]
+
     def _put_moved_seals(self, columns: AllColumns, block: BlockRead, one: Field, key: tuple[str, str]) -> None:
         """The seals over stored content that was enciphered anew because it has moved."""
-        for span, seals in self.contents.span_seals.items():
-            if key in seals:
-                rows = np.flatnonzero(self.contents.part_of_row[self.contents.kept_rows] == span)
-                kept = [row for row in rows.tolist() if int(self.contents.kept_rows[row]) not in self.edit.replaced]
-                self._put_seals(columns, block, one, [seals[key]] * len(kept), np.array(kept, np.int64))
+        moved = {span: seals[key] for span, seals in self.contents.span_seals.items() if key in seals}
+        spans = self.contents.part_of_row[self.contents.kept_rows]
+        rows = [
+            row for row in np.flatnonzero(np.isin(spans, list(moved))).tolist()
+            if int(self.contents.kept_rows[row]) not in self.edit.replaced
+        ]  # fmt: skip
+        self._put_seals(columns, block, one, [moved[int(spans[row])] for row in rows], np.array(rows, np.int64))
 
     def _put_seals(self, columns: AllColumns, block: BlockRead, one: Field, values: Sequence[int], rows: Array) -> None:
         """Put seals into a column; a digest in bytes has its highest byte first."""
@@ -273,19 +284,13 @@ class Directory:
         assert first is not None and told is not None
         firsts, counts = self.reading.true(*first), self.reading.true(*told)
         folders = self.folders if self.order is None else self.folders[self.order]
-        old_rows = self.rows if self.order is None else self.rows[self.order]
-        new_first = np.array(
-            [self._first(folders, old_rows, folder, int(start)) for folder, start in enumerate(firsts)], np.int64
-        )
+        # where a folder without entries would have them, unless it says nothing of that
+        new_first = np.where(firsts > 0, np.searchsorted(self.contents.kept_rows, firsts), 0)
+        there, places = np.unique(folders, return_index=True)
+        new_first[there] = places
         numbers = np.bincount(folders, minlength=len(counts)) if len(folders) else np.zeros(len(counts), np.int64)
         self.put(columns, first[0], self.reading.settled(first[1]), new_first, None)
         self.put(columns, told[0], self.reading.settled(told[1]), numbers, None)
-
-    def _first(self, folders: Array, old_rows: Array, folder: int, before: int) -> int:
-        own = np.flatnonzero(folders == folder)
-        if len(own):
-            return int(own[0])
-        return int((np.sort(self.contents.kept_rows) < before).sum()) if before else 0
 
     def weave(self, block: Block, columns: AllColumns, data: dict[str, bytes]) -> None:
         """Put the records that lie within a block's own into its column, and how many there are."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -9,16 +10,16 @@ import numpy as np
 from volvex.errors import FormatError, NotFoundError, RefusedError
 from volvex.layout.columns import Array, Texts
 from volvex.layout.kinds import archive as facts
-from volvex.layout.model import Fact, Field, RecordsOf, Text
+from volvex.layout.model import Fact, Field, Text
 from volvex.layout.reading import DEEPEST, BlockRead, Reading
 
 
 def names_of(reading: Reading) -> tuple[Texts, bool]:
     """The entries' whole names, and whether they are only keys."""
-    own = _own_names(reading)
+    own = own_names(reading)
     nameless = own is None
     names = _keys(reading) if own is None else own
-    if nameless and reading.fact(facts.FOLDER_KEY) is None and _folders_of_entries(reading) is None:
+    if nameless and reading.fact(facts.FOLDER_KEY) is None and entry_folders(reading) is None:
         return names, True
     before, after = _before(reading), _after(reading, nameless)
     if before is None and after is None:
@@ -31,14 +32,9 @@ def names_of(reading: Reading) -> tuple[Texts, bool]:
     return Texts.of(raws, names.encoding), nameless
 
 
-def _own_names(reading: Reading) -> Texts | None:
-    found = reading.fact(facts.NAME)
-    if found is not None:
-        column = found[0].columns[found[1].name]
-        assert isinstance(column, Texts)
-        return column
-    pointing = reading.fact(facts.NAME_AT)
-    return pooled(reading, *pointing) if pointing else None
+def own_names(reading: Reading) -> Texts | None:
+    """The entries' names as they stand in the entries or in the pool; None where there are only keys."""
+    return _named(reading, facts.NAME, facts.NAME_AT)
 
 
 def _keys(reading: Reading) -> Texts:
@@ -60,7 +56,7 @@ def _before(reading: Reading) -> list[bytes] | None:
     found = reading.fact(facts.FOLDER_KEY)
     if found is not None:
         return [key + b"/" for key in key_texts(*found)]
-    rows = _folders_of_entries(reading)
+    rows = entry_folders(reading)
     if rows is None:
         return None
     folders = folder_paths(reading)
@@ -161,10 +157,10 @@ def pooled(reading: Reading, block: BlockRead, one: Field) -> Texts:
     return texts.take(row)
 
 
-def _refuse(block: BlockRead, one: Field, wrong: Array, say: object) -> None:
+def _refuse(block: BlockRead, one: Field, wrong: Array, say: Callable[[int], str]) -> None:
     if wrong.any():
         row = int(np.argmax(wrong))
-        raise FormatError(block.source.name, say(row), offset=block.offset(row, one.name), field=block.where(row, one.name),  # type: ignore[operator]
+        raise FormatError(block.source.name, say(row), offset=block.offset(row, one.name), field=block.where(row, one.name),
                           hint="a fresh copy of the file, or the layout: does it count from somewhere else?")  # fmt: skip
 
 
@@ -232,8 +228,8 @@ def _folder_error(reading: Reading, row: int, problem: str) -> FormatError:
                        hint="a fresh copy of the file, or another layout")  # fmt: skip
 
 
-def _folders_of_entries(reading: Reading) -> Array | None:
-    """The folder of each entry; None when there are none."""
+def entry_folders(reading: Reading) -> Array | None:
+    """The folder of each entry as a row of the block of folders; None when there are no folders."""
     blocks = reading.rooted("folder")
     if not blocks:
         return None
@@ -267,19 +263,9 @@ def _ranged(reading: Reading) -> Array:
     return rows
 
 
-def entry_folders(reading: Reading) -> Array | None:
-    """The folder of each entry as a row of the block of folders; None when there are no folders."""
-    return _folders_of_entries(reading)
-
-
 def has_ranges(reading: Reading) -> bool:
     """Whether folders say which entries are theirs by the first and how many."""
     return reading.fact(facts.FIRST_FILE) is not None and reading.fact(facts.FILES) is not None
-
-
-def holds_records(reading: Reading) -> bool:
-    """Whether entries' records lie within those of their folders."""
-    return any(isinstance(one.meaning, RecordsOf) for block in reading.blocks.values() for one in block.block.fields)
 
 
 # taking names apart
@@ -295,7 +281,17 @@ class NewName:
     folder: int | None = None
 
 
-def new_name(reading: Reading, name: bytes) -> NewName:
+def new_names(reading: Reading, names: Sequence[bytes]) -> list[NewName]:
+    """The facts that make up new names; NotFoundError or RefusedError when this archive cannot say one."""
+    rows = (
+        {path: row for row, path in reversed(list(enumerate(folder_paths(reading))))}
+        if reading.rooted("folder")
+        else {}
+    )
+    return [_new_name(reading, name, rows) for name in names]
+
+
+def _new_name(reading: Reading, name: bytes, rows: Mapping[bytes, int]) -> NewName:
     """The facts that make up a name; NotFoundError or RefusedError when this archive cannot say it."""
     assert reading.entries is not None
     made, names = NewName(name), reading.entries.names
@@ -306,7 +302,7 @@ def new_name(reading: Reading, name: bytes) -> NewName:
         made.numbers[facts.FOLDER_KEY] = _key(reading, facts.FOLDER_KEY, folder, shown)
     elif reading.rooted("folder"):
         folder, _, made.text = made.text.rpartition(slash)
-        made.folder = _folder_row(reading, folder + slash if folder else b"", shown)
+        made.folder = _folder_row(rows, folder + slash if folder else b"", shown)
         if reading.fact(facts.FOLDER) is not None:
             made.numbers[facts.FOLDER] = made.folder
     if reading.entries.nameless:
@@ -346,12 +342,11 @@ def _key(reading: Reading, what: str, text: bytes, shown: str) -> int:
                        f"a name of {digits} hexadecimal digits, as those it lists")  # fmt: skip
 
 
-def _folder_row(reading: Reading, folder: bytes, shown: str) -> int:
-    paths = folder_paths(reading)
-    if folder not in paths:
+def _folder_row(rows: Mapping[bytes, int], folder: bytes, shown: str) -> int:
+    if folder not in rows:
         raise NotFoundError(f"{shown}: this archive has no such folder, and a new one cannot be added to it yet",
                             "a folder that it has")  # fmt: skip
-    return paths.index(folder)
+    return rows[folder]
 
 
 def fresh_name(reading: Reading, like: int) -> bytes:

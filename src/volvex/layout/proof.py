@@ -6,13 +6,12 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from volvex.errors import FormatError
-from volvex.layout.columns import Texts
 from volvex.layout.edits import Edit, Plan
 from volvex.layout.explaining import Stretch, covering, object_stretches, pieces
 from volvex.layout.facts import sorting
 from volvex.layout.kinds import archive as facts
 from volvex.layout.library import require_writable
-from volvex.layout.naming import pooled
+from volvex.layout.naming import own_names
 from volvex.layout.reading import Reading
 from volvex.layout.verifying import name_seal, seal_text, stored_seal, verify_file_seals
 from volvex.layout.writing import plan
@@ -97,10 +96,8 @@ def _check_name_seals(reading: Reading) -> None:
     for block, one, meaning in reading.entry_seals():
         if meaning.part not in facts.NAMES:
             continue
-        found = reading.fact(facts.NAME)
-        texts = block.columns[found[1].name] if found is not None else None
-        raws = texts.raws() if isinstance(texts, Texts) else pooled(reading, *reading.facts(facts.NAME_AT)[0]).raws()
-        for row, raw in enumerate(raws):
+        names = own_names(reading)
+        for row, raw in enumerate(names.raws() if names else ()):
             value, told = name_seal(meaning, raw), stored_seal(one, block.numbers(one.name), row)
             if value != told:
                 raise FormatError(block.source.name, f"the {meaning.algorithm} of {meaning.part} is {seal_text(one, value)}, "

@@ -14,7 +14,7 @@ import numpy as np
 from volvex.errors import ContentError, FormatError
 from volvex.layout.columns import Array, Columns, Texts, holds, joined, true
 from volvex.layout.entries import Entries
-from volvex.layout.finding import fits, place_of
+from volvex.layout.finding import place_of
 from volvex.layout.kinds import archive as facts
 from volvex.layout.model import (
     CONTENTS,
@@ -39,13 +39,12 @@ from volvex.layout.nesting import ordered
 from volvex.layout.order import grows, is_own, reading_order
 from volvex.layout.packing import needed
 from volvex.layout.records import Records
+from volvex.layout.siblings import half_of
 from volvex.layout.walking import fixed_size
 from volvex.layout.wrapping import unwrapped
 from volvex.source import BytesSource, LaterSource, Source
 
-__all__ = ["Area", "BlockRead", "Reading", "fits", "locate"]
-
-MOST = 2000  # times the file's size: no compression makes more of anything
+MOST = 2000  # times the file's size: a part that claims to hold more is taken for a bomb
 DEEPEST = 1000  # folders within each other
 
 
@@ -135,6 +134,12 @@ class Reading:
     blocks: dict[str, BlockRead] = field(default_factory=dict)
     areas: dict[str, Area] = field(default_factory=dict)
     entries: Entries | None = None
+
+    def close(self) -> None:
+        """Let go of the file, and of what its parts hold."""
+        for area in self.areas.values():
+            area.source.close()
+        self.source.close()
 
     def area(self, name: str) -> Source:
         """The source of a part, or the file's own."""
@@ -239,12 +244,7 @@ def with_upper(block: BlockRead, one: Field) -> Array:
 
 def upper_field(block: Block, one: Field) -> Field | None:
     """The field that holds the upper bits of what another says."""
-    if not isinstance(one.meaning, Fact | Measure):
-        return None
-    wanted: Fact | Measure = replace(one.meaning, upper=True)
-    if isinstance(wanted, Fact):
-        wanted = replace(wanted, table=())
-    return next((other for other in block.fields if other.meaning == wanted), None)
+    return half_of(block, one.meaning, True) if isinstance(one.meaning, Fact | Measure) else None
 
 
 # finding the blocks

@@ -12,6 +12,7 @@ from volvex.layout.model import (
     Choice,
     Condition,
     Described,
+    Fact,
     Field,
     FieldType,
     Float,
@@ -99,6 +100,11 @@ def check_condition(layout: Layout, when: Condition | None, home: Block | None, 
     if when is None:
         return
     field, block = conditioned(layout, when, home)
+    asking = (
+        next((one for one in home.fields if one.when is when), None) if home is not None and block is home else None
+    )
+    if asking is not None and home is not None and field is not None:
+        yield from check_own_condition(home.fields, asking)
     if field is None or block is None:
         known = [f"{one.name}.{two.name}" for one in layout.blocks if not one.repeats for two in one.fields]
         near = difflib.get_close_matches(when.field, known, 1)
@@ -128,3 +134,25 @@ def conditioned(layout: Layout, when: Condition, home: Block | None) -> tuple[Fi
     name, _, rest = when.field.partition(".")
     block = layout.block(name)
     return next((one for one in block.fields if one.name == rest), None) if block else None, block
+
+
+def check_own_condition(siblings: tuple[Field, ...], field: Field) -> Iterator[Problem]:
+    """A condition on a field of the same record: that comes before, and is always there."""
+    if field.when is None:
+        return
+    before = [one for one in siblings[: siblings.index(field)] if one.when is None]
+    if not any(one.name == field.when.field and isinstance(one.type, Number | Bits | Varint | Raw) for one in before):
+        near = difflib.get_close_matches(field.when.field, [one.name for one in before], 1)
+        problem = f"`when {field.when}`: no field before `{field.name}` that is always there has that name"
+        yield field.place, problem, near[0] if near else "a number that comes before it"
+
+
+def half_of(block: Block, meaning: Fact | Measure, upper: bool) -> Field | None:
+    """The field that holds the upper or the lower bits of what `meaning` says; a number that is not split is the lower."""
+    for one in block.fields:
+        other = one.meaning
+        if not isinstance(other, Fact | Measure) or type(other) is not type(meaning) or other.upper != upper:
+            continue
+        if other.what == meaning.what and getattr(other, "part", "") == getattr(meaning, "part", ""):
+            return one
+    return None

@@ -8,10 +8,10 @@ from typing import Any
 
 from volvex.codec import CIPHER, COMPRESS, SEAL, Cipher
 from volvex.codec.parameters import Spec, Value
-from volvex.errors import ContentError
+from volvex.errors import ContentError, UsageError
 from volvex.layout.model import Derived, Number, Part, Wrap
 
-INNER = 1 << 30  # bytes that a wrapped part may hold
+INNER = 1 << 28  # bytes that a wrapped part may hold when nothing tells how many
 STEP = 1 << 20
 
 
@@ -47,6 +47,9 @@ def derived_key(of: Derived, facts: KeyFacts) -> bytes:
     """The bytes of a key that comes from what is known of an entry."""
     names = {"name": facts.name, "lower name": facts.name.lower(), "upper name": facts.name.upper()}
     numbers = {"start": facts.start, "size": facts.size, "stored": facts.stored}
+    if of.what not in (names if of.algorithm else {**names, **numbers}):
+        known = ", ".join((*names, *numbers))
+        raise UsageError(f"a key cannot come from {of.what}", f"one of {known}, or a hash such as crc32 of name")
     if of.algorithm:
         total = SEAL.get(of.algorithm)
         made = total.new()
@@ -58,6 +61,10 @@ def derived_key(of: Derived, facts: KeyFacts) -> bytes:
         return names[of.what] or b"\0"
     else:
         number, width = numbers[of.what], 32
+    if any(change.how == "from" for change in of.changes):
+        raise UsageError(
+            "a key's number is changed by x, plus or xor, and counts from nowhere", "leaving `from ... of` out"
+        )
     for change in of.changes:
         number = {"times": number * change.number, "plus": number + change.number, "xor": number ^ change.number}[
             change.how

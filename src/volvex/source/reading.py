@@ -132,8 +132,12 @@ class LaterSource(Source):
             self._held = b"".join(self._make())
             return
         file = tempfile.TemporaryFile(prefix="volvex-")  # noqa: SIM115 - it lives as long as the source
-        for chunk in self._make():
-            file.write(chunk)
+        try:
+            for chunk in self._make():
+                file.write(chunk)
+        except BaseException:
+            file.close()
+            raise
         self._file = file
 
     def close(self) -> None:

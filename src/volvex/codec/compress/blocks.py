@@ -62,6 +62,11 @@ class Blocks:
     def _inner(self) -> Compression:
         return COMPRESS.get(self._codec)
 
+    def reach(self, size: int) -> int:
+        """So many stored bytes hold the first block of content of this size, and what stands before it."""
+        table = -(-size // self._size) * self._form.size if self._before else self._form.size
+        return table + 2 * self._size + 64
+
     def decode(self, stored: bytes, size: int) -> bytes:
         return b"".join(self.decode_stream([stored], size))
 

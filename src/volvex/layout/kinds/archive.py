@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from volvex.codec import CIPHER, COMPRESS
 from volvex.errors import UsageError
 from volvex.layout.model import Bits, Fact, Field, Layout, Number, Place, Pool, RecordsOf, Text, Varint
+from volvex.layout.wrapping import KeyFacts, made_codec
 
 NAME, NAME_AT, START, STORED, SIZE, CODEC = (
     "name", "start of name", "start of content", "stored size of content", "size of content", "codec of content",
@@ -122,6 +123,15 @@ def _check_content(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Pl
     for wrap in content.wraps:
         if wrap.name not in CIPHER:
             yield wrap.place, f"there is no cipher called {wrap.name}", f"one of {', '.join(CIPHER.names())}"
+            continue
+        try:  # as it would be for some entry
+            made_codec(wrap, KeyFacts(b"sixteen/letters.", 1, 1, 1))
+        except UsageError as error:
+            yield wrap.place, error.message, error.hint
+    for what in (KEY, FOLDER_KEY):
+        field = facts.get(what)
+        if field is not None and (field.changes or not isinstance(field.type, Number) or field.type.signed):
+            yield field.place, f"a {what} is a plain number, `{field.name}` is {field.shape}", "u64"
     if content.within and layout.part(content.within) is None:
         yield (
             layout.place,
