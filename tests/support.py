@@ -14,7 +14,7 @@ import unittest
 from pathlib import Path
 
 from kelpwick.world import make_game
-from volvex.archive import Archive
+from volvex.archive import LaidOut
 from volvex.layout.model import Layout
 from volvex.layout.opening import read
 from volvex.layout.syntax import parse_layout, read_layout
@@ -46,9 +46,9 @@ def digests(folder: Path) -> dict[str, str]:
     return {path.relative_to(folder).as_posix(): hashlib.sha256(path.read_bytes()).hexdigest() for path in files}
 
 
-def archive_of(text: str, data: bytes, name: str = "test.bin") -> Archive:
+def archive_of(text: str, data: bytes, name: str = "test.bin") -> LaidOut:
     """The archive in some bytes by a layout's text."""
-    return Archive(read(parse_layout(text, "test.layout"), BytesSource(data, name)))
+    return LaidOut(read(parse_layout(text, "test.layout"), BytesSource(data, name)))
 
 
 def pack_layout() -> Layout:
@@ -70,7 +70,16 @@ class Case(unittest.TestCase):
 
     def environment(self, **more: str) -> dict[str, str]:
         kept = {key: value for key, value in os.environ.items() if not key.startswith("VOLVEX")}
-        return {**kept, "VOLVEX_HOME": str(self.home), "PYTHONIOENCODING": "utf-8", **more}
+        kept.pop(
+            "PYTHONDONTWRITEBYTECODE", None
+        )  # compiled code is kept beside the test's other files: that saves half the time
+        return {
+            **kept,
+            "VOLVEX_HOME": str(self.home),
+            "PYTHONIOENCODING": "utf-8",
+            "PYTHONPYCACHEPREFIX": f"{_keep.name}/compiled",
+            **more,
+        }
 
     def run_program(
         self, *words: object, status: int | None = 0, cwd: Path | None = None, **more: str

@@ -122,6 +122,9 @@ STORED = {
     "gzip": bytes.fromhex("1f8b0800000000000003 01 0400 fbff 7769636b") + struct.pack("<II", zlib.crc32(b"wick"), 4),
     "lz4": bytes.fromhex("40 7769636b"),
     "lzma_short": lzma.compress(b"wick", lzma.FORMAT_ALONE)[:5] + lzma.compress(b"wick", lzma.FORMAT_ALONE)[13:],
+    "lzma_headed": b"\x09\x14\x05\x00"
+    + lzma.compress(b"wick", lzma.FORMAT_ALONE)[:5]
+    + lzma.compress(b"wick", lzma.FORMAT_ALONE)[13:],
     "lzss": bytes.fromhex("0f 7769636b"),
     "lzss(order high)": bytes.fromhex("f0 7769636b"),
     "lzss(flags bytes, bare 0)": bytes.fromhex("00 77 00 69 00 63 00 6b"),
@@ -140,7 +143,11 @@ VARIANTS = (  # more parameters for the kit
     "lzss(window 8192, pair little, length low, places back)", "lzss(window 4096, pair big, places back, nearest 0)",
     "blocks(size 1000, sizes each, number u16, codec lzss)", "lzma_bare(window 65536, lc 0, lp 2, pb 0)",
 )  # fmt: skip
-SILENT = ("lzma_bare", "lzma_short")  # a byte that is cut from their ends may be one that the decoder never needed
+SILENT = (
+    "lzma_bare",
+    "lzma_short",
+    "lzma_headed",
+)  # a byte that is cut from their ends may be one that the decoder never needed
 PROGRAMS = {
     "bzip2": ["bzip2"],
     "xz": ["xz"],
@@ -209,6 +216,10 @@ CIPHERED = (
     (f"aes_ecb(key hex {NIST})", PLAIN, "3ad77bb40d7a3660a89ecaf32466ef97"),
     (f"aes_cbc(key hex {NIST}, start hex {bytes(range(16)).hex()})", PLAIN, "7649abac8119b246cee98e9b12e9197d"),
     (f"aes_ctr(key hex {NIST}, start hex {bytes(range(240, 256)).hex()})", PLAIN, "874d6191b620e3261bef6864990db6ce"),
+    (f"aes_ctr(key hex {bytes(range(16)).hex()}, start hex {(1).to_bytes(16, 'little').hex()}, lowest first)", bytes(range(40)).hex(),
+     "e37dd160d97981a792f604356ced928deb9bf108b1ce8aba8f2f579c3ec96d39ac99bb37ab3a8ed8"),  # each counter by AES alone
+    ("zip_classic(key hex 6b6565706572)", b"the lamp was never out".hex(),
+     "82ef83847ba23cb02fb38f19a580319bafe26b9f034a"),  # deciphered by Python's zipfile
     ("rc4(key hex 0102030405)", "00" * 16, "b2396305f03dc027ccc3524a0a1118a8"),
     (f"xtea(key hex {bytes(range(16)).hex()}, order big)", "4142434445464748", "497df3d072612cb5"),
     ("xor(key hex 0f f0)", "000102", "0ff10d"),

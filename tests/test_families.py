@@ -13,37 +13,35 @@ from hypothesis import strategies as st
 
 from tests.families import FAMILIES, Family, expect
 from tests.support import archive_of
-from volvex.archive import Archive
+from volvex.archive import LaidOut
 from volvex.archive.harder import prove_harder
-from volvex.archive.rebuild import Spool, codec_for
 from volvex.errors import FormatError, NotFoundError, RefusedError
 from volvex.layout.edits import Added, Edit
 from volvex.layout.explaining import coverage, covering, stretches
 from volvex.layout.proof import check_objects, prove
 from volvex.layout.writing import plan
+from volvex.source import Spool
 
 
-def contents(archive: Archive) -> dict[str, bytes]:
+def contents(archive: LaidOut) -> dict[str, bytes]:
     """What an archive holds, by the names that it stores."""
     names = archive.entries.names
     return {names.raw(row).decode(names.encoding): archive.content(row) for row in range(len(archive))}
 
 
 def changed(
-    archive: Archive, spool: Spool, replaced: dict[str, bytes], added: dict[str, bytes], removed: set[str]
+    archive: LaidOut, spool: Spool, replaced: dict[str, bytes], added: dict[str, bytes], removed: set[str]
 ) -> bytes:
     """The archive's bytes after an edit, by names as it stores them."""
     names = archive.entries.names
     rows = {names.raw(row).decode(names.encoding): row for row in range(len(archive))}
     edit = Edit(removed={rows[name] for name in removed})
     for name, data in replaced.items():
-        edit.replaced[rows[name]] = spool.add([data], archive, codec_for(archive, rows[name]))
+        edit.replaced[rows[name]] = archive.encode(spool, [data], rows[name])
     for name, data in added.items():
         ending, like = name.rpartition(".")[2], 0
         like = next((row for other, row in rows.items() if other.endswith(ending)), like)
-        edit.added.append(
-            Added(name.encode(names.encoding), like, spool.add([data], archive, codec_for(archive, like)))
-        )
+        edit.added.append(Added(name.encode(names.encoding), like, archive.encode(spool, [data], like)))
     fast, careful = plan(archive.reading, edit), plan(archive.reading, edit, each=True)
     data = b"".join(fast.chunks())
     expect(len(data), fast.size)
@@ -52,7 +50,7 @@ def changed(
 
 
 class Families(unittest.TestCase):
-    def families(self) -> Iterator[tuple[Family, bytes, Archive]]:
+    def families(self) -> Iterator[tuple[Family, bytes, LaidOut]]:
         for name, family in FAMILIES.items():
             with self.subTest(name):
                 data = family.make(family.files)
@@ -142,7 +140,7 @@ class Families(unittest.TestCase):
 class Special(unittest.TestCase):
     """What only some families have."""
 
-    def archive(self, name: str) -> Archive:
+    def archive(self, name: str) -> LaidOut:
         family = FAMILIES[name]
         return archive_of(family.layout, family.make(family.files), name)
 

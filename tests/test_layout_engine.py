@@ -35,9 +35,8 @@ from tests.formats import (
     zero,
 )  # fmt: skip
 from tests.support import archive_of, made_game, pack_layout
-from volvex.archive import Archive
+from volvex.archive import LaidOut
 from volvex.archive.harder import prove_harder
-from volvex.archive.rebuild import Spool
 from volvex.errors import FormatError, RefusedError
 from volvex.layout.edits import Added, Edit, NewContent
 from volvex.layout.explaining import coverage, covering, stretches
@@ -47,22 +46,22 @@ from volvex.layout.records import Records, Texts
 from volvex.layout.syntax import parse_layout
 from volvex.layout.walking import compile_walk
 from volvex.layout.writing import plan
-from volvex.source import BytesSource, FileSource
+from volvex.source import BytesSource, FileSource, Spool
 
 
-def contents(archive: Archive) -> dict[str, bytes]:
+def contents(archive: LaidOut) -> dict[str, bytes]:
     return {name: archive.content(row) for row, name in enumerate(archive.names)}
 
 
-def new(archive: Archive, data: bytes, codec: str | None = None) -> NewContent:
+def new(archive: LaidOut, data: bytes, codec: str | None = None) -> NewContent:
     """New content as it would be stored in an archive."""
     with Spool() as spool:
-        made = spool.add([data], archive, codec or archive.entries.codecs[-1])
+        made = archive.encode_as(spool, [data], codec or archive.entries.codecs[-1])
         stored = made.source.read(made.offset, made.stored)
     return NewContent(BytesSource(stored, "new"), 0, made.stored, made.size, made.codec, made.seals)
 
 
-def rewritten(archive: Archive, edit: Edit, each: bool = False) -> bytes:
+def rewritten(archive: LaidOut, edit: Edit, each: bool = False) -> bytes:
     made = plan(archive.reading, edit, each)
     data = b"".join(made.chunks())
     assert len(data) == made.size
@@ -157,7 +156,7 @@ class Golden(unittest.TestCase):
 class Everywhere(unittest.TestCase):
     """What must hold for every format."""
 
-    def archives(self) -> Iterable[tuple[str, str, Archive]]:
+    def archives(self) -> Iterable[tuple[str, str, LaidOut]]:
         for name, (text, make) in FORMATS.items():
             with self.subTest(name):
                 yield name, text, archive_of(text, make(SAMPLES))
@@ -402,9 +401,9 @@ class InARow(unittest.TestCase):
         files = [(f"entry-{number}", bytes(4_000_000)) for number in range(5)]
         source = Counting(stream([(name, data[:60_000]) for name, data in files]), "s")
         big = Counting(counted(files), "c")
-        self.assertEqual(len(Archive(read(parse_layout(STREAM, "s"), source))), 5)
+        self.assertEqual(len(LaidOut(read(parse_layout(STREAM, "s"), source))), 5)
         Counting.read_so_far = 0
-        self.assertEqual(len(Archive(read(parse_layout(COUNTED, "c"), big))), 5)
+        self.assertEqual(len(LaidOut(read(parse_layout(COUNTED, "c"), big))), 5)
         self.assertLess(Counting.read_so_far, 500_000)
 
     def test_a_count_behind_the_records_must_agree(self) -> None:

@@ -20,6 +20,7 @@ class Status(IntEnum):
     BAD_DATA = 4  # a file is not what it should be
     REFUSED = 5  # doing it would overwrite or lose something
     SYSTEM = 6  # disk full, no permission
+    LOCKED = 7  # a key is missing, or is the wrong one
     INTERRUPTED = 130
 
 
@@ -54,6 +55,12 @@ class RefusedError(VolvexError):
     """Doing this would overwrite, lose or escape."""
 
     status = Status.REFUSED
+
+
+class LockedError(VolvexError):
+    """A key is missing, or none of those at hand is the right one."""
+
+    status = Status.LOCKED
 
 
 class FormatError(VolvexError):

@@ -4,7 +4,9 @@ An archive's directory is held as columns; an `Entry` is made when somebody asks
 the archive says, with forward slashes; nothing in them is trusted (see `names`).
 """
 
-from volvex.archive.archive import Archive, Entry, open_archive
+from volvex.archive.archive import Archive, Entry
+from volvex.archive.laidout import LaidOut
+from volvex.archive.opening import open_archive, open_source
 from volvex.archive.paths import Found, Group, Walker
 
-__all__ = ["Archive", "Entry", "Found", "Group", "Walker", "open_archive"]
+__all__ = ["Archive", "Entry", "Found", "Group", "LaidOut", "Walker", "open_archive", "open_source"]

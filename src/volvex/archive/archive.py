@@ -1,28 +1,35 @@
-"""An archive: its layout, its directory, and the content of its entries."""
+"""What every archive is, whatever its format: a directory held as columns, and content that is decoded when asked for.
+
+A format says where an entry's stored bytes lie and through what they go (`place`, `ciphers`, `compression`, `checks`);
+reading them, in one piece or in many, is the same for all. Two families: `laidout`, read by a layout, and the
+drivers in `formats`, for open formats that no layout can carry.
+"""
 
 from __future__ import annotations
 
 import functools
-from collections.abc import Iterator
+from abc import ABC, abstractmethod
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING, Protocol
 
 import numpy as np
 
 from volvex.archive import filetypes
 from volvex.archive.names import clean, shown
-from volvex.codec import COMPRESS, SEAL, Cipher, Compression, Seal, Sum
+from volvex.codec import COMPRESS, Cipher, Compression
 from volvex.errors import ContentError, FormatError, RefusedError
-from volvex.layout import Layout, Library
 from volvex.layout.columns import Array
+from volvex.layout.edits import Edit, NewContent, Plan
 from volvex.layout.entries import Entries
-from volvex.layout.model import Field
-from volvex.layout.naming import endings_of
-from volvex.layout.opening import read
-from volvex.layout.reading import BlockRead, Reading
-from volvex.layout.verifying import seal_text, stored_seal
-from volvex.layout.wrapping import KeyFacts, ciphers_of, deciphered, made_codec
-from volvex.source import FileSource, Source
+from volvex.layout.wrapping import deciphered
+from volvex.source import Source, Spool
+
+if TYPE_CHECKING:
+    from volvex.archive.outer import Outer
+    from volvex.archive.pieces import Cut
+    from volvex.layout.proof import Proof
 
 WHOLE = 1 << 26  # content up to this size is decoded in one piece
 UNNAMED = "unnamed"  # the folder of entries that have only a key
@@ -42,34 +49,31 @@ class Entry:
     codec: str
 
 
-@dataclass(frozen=True)
-class _Sealed:
-    """A seal of each entry: its field, what it covers, how it is computed, and all its values."""
+class Check(Protocol):
+    """A seal of one entry that is verified while its content is read."""
 
-    block: BlockRead
-    field: Field
-    part: str
-    seal: Seal
-    column: Array
+    stored: bool  # over the stored bytes; over the content otherwise
+
+    def update(self, data: bytes) -> None: ...
+
+    def finish(self) -> None:
+        """FormatError when the bytes are not what the archive says."""
+        ...
 
 
-class Archive:
+class Archive(ABC):
     """A file that holds files. Safe to read from several threads."""
 
-    def __init__(self, reading: Reading) -> None:
-        assert reading.entries is not None
-        self.reading = reading
-        self.source: Source = reading.source
-        self.layout: Layout = reading.original
-        self.entries: Entries = reading.entries
+    title: str  # the format, as users know it
+    source: Source
+    entries: Entries
+    padded = False  # behind content there may be a cipher's padding
+    outer: Outer | None = None  # what lies around all of it
+    cut: Cut | None = None  # how it is cut into pieces
+    parts: Sequence[Source] = ()  # and those
+
+    def __init__(self) -> None:
         self.kin: dict[tuple[str, str], int] = {}  # (folder, ending) -> the entry that a new one there is most like
-        self._wraps = self.reading.layout.content.wraps
-        self._plain = {wrap: made_codec(wrap) for wrap in self._wraps if not wrap.derived}
-        self._padded = any(("tail", "zeros") in wrap.given for wrap in self._wraps)
-        self._seals = [
-            _Sealed(block, field, meaning.part, SEAL.get(meaning.algorithm), block.numbers(field.name))
-            for block, field, meaning in reading.content_seals()
-        ]
 
     def __len__(self) -> int:
         return len(self.entries)
@@ -82,7 +86,89 @@ class Archive:
 
     def close(self) -> None:
         """Let go of the file."""
-        self.reading.close()
+        self.source.close()
+
+    # what a format says
+
+    @property
+    def stored_source(self) -> Source:
+        """Where the entries' stored bytes lie: in the file, or in a part of it."""
+        return self.source
+
+    def place(self, row: int) -> tuple[int, int]:
+        """Where an entry's stored content starts in `stored_source`, and its size."""
+        return int(self.entries.start[row]), int(self.entries.stored[row])
+
+    def ciphers(self, row: int) -> Sequence[Cipher]:
+        """The ciphers around an entry's stored content, the outermost first."""
+        return ()
+
+    def checks(self, row: int) -> list[Check]:
+        """The seals of an entry, each ready to be fed."""
+        return []
+
+    def compression(self, row: int) -> Compression:
+        """The codec of an entry; FormatError when nobody knows it."""
+        return COMPRESS.get(self.codec(row))
+
+    def columns(self) -> Iterator[tuple[str, Array]]:
+        """What the archive keeps of each entry beyond its sizes, for long lists: titles and columns."""
+        yield from ()
+
+    def refusal(self, row: int) -> str:
+        """Why an entry is not taken out; empty when it can be."""
+        return ""
+
+    def extent(self) -> int:
+        """Where the archive ends in its source, as far as it says so."""
+        return self.source.size
+
+    def check_overlaps(self) -> None:
+        """FormatError when the directory as a whole is a trap or a wreck, so that nothing is taken out."""
+
+    def encode_name(self, name: str) -> bytes:
+        """A new entry's name as the archive stores names; UnicodeEncodeError when it cannot be."""
+        return name.encode(self.entries.names.encoding)
+
+    @abstractmethod
+    def encode(self, spool: Spool, chunks: Iterable[bytes], like: int) -> NewContent:
+        """New content as this archive would store it, but for ciphers, in a spool; `like` is the entry that it
+        replaces, or is most like. Safe to call from several threads."""
+
+    @abstractmethod
+    def plan(self, edit: Edit, each: bool = False, folder: Path | None = None, pinned: bool = False) -> Plan:
+        """How the file is written with changes; RefusedError when it cannot be written.
+
+        With `each` every part is made anew, which proves the format; with `pinned` what does not change stays
+        where it is, as far as the format allows. Temporary files go to `folder`.
+        """
+
+    def file_plan(self, edit: Edit, folder: Path | None = None, pinned: bool = False) -> Plan:
+        """The same with what lies around the archive: the file's own bytes."""
+        made = self.plan(edit, folder=folder, pinned=pinned)
+        return made if self.outer is None else self.outer.planned(made, folder)
+
+    def reread(self, source: Source) -> Archive:
+        """A file's own bytes as an archive of the same format, with the same keys."""
+        if self.outer is None:
+            return self.reopened(source)
+        made = self.reopened(self.outer.view(source))
+        made.outer = self.outer
+        return made
+
+    @abstractmethod
+    def reopened(self, source: Source) -> Archive:
+        """Other bytes as an archive of the same format, with the same keys."""
+
+    @abstractmethod
+    def prove(self, advance: Callable[[int], None] = lambda size: None) -> Proof:
+        """Read it, write it, compare every byte; nothing is stored."""
+
+    @abstractmethod
+    def fresh_name(self, like: int) -> bytes:
+        """A name, as it is stored, that no entry has, for a new one like another."""
+
+    # names
 
     @functools.cached_property
     def names(self) -> list[str]:
@@ -103,16 +189,8 @@ class Archive:
         """The name of an entry that has none."""
         if row in self.folders:
             return f"{UNNAMED}/{key}/"
-        told = (
-            self._endings[row]
-            if self._endings is not None
-            else filetypes.ending_by_content(self.beginning(row, filetypes.HEAD))
-        )
+        told = self.ending(row)
         return f"{UNNAMED}/{key}.{told}" if told else f"{UNNAMED}/{key}"
-
-    @functools.cached_property
-    def _endings(self) -> list[str] | None:
-        return endings_of(self.reading)
 
     @functools.cached_property
     def folders(self) -> frozenset[int]:
@@ -137,11 +215,16 @@ class Archive:
         return self.entries.codecs[index] if index >= 0 else "?"
 
     @property
+    def called(self) -> str:
+        """The format with what lies around it, as users know it."""
+        around = [self.outer.title] if self.outer is not None else []
+        around += [f"{len(self.cut.names)} pieces"] if self.cut is not None else []
+        return ", ".join([self.title, *around])
+
+    @property
     def codec_labels(self) -> list[str]:
-        """The codecs in few words: without their parameters, behind the ciphers around them."""
-        ciphers = [wrap.name for wrap in self._wraps]
-        bare = [name.partition("(")[0] for name in self.entries.codecs]
-        return [", ".join([*ciphers, *([name] if name != "none" or not ciphers else [])]) for name in bare]
+        """The codecs in few words."""
+        return self.entries.codecs
 
     def entry(self, row: int) -> Entry:
         """One entry."""
@@ -154,89 +237,79 @@ class Archive:
 
     def content(self, row: int) -> bytes:
         """An entry's content, its seals verified; FormatError when it is damaged."""
-        stored, size = int(self.entries.stored[row]), int(self.entries.size[row])
+        size = int(self.entries.size[row])
+        start, stored = self.place(row)
         if max(stored, size) > IN_MEMORY:
             raise RefusedError(
                 f"{self.label(row)} has {size:,} bytes, too many to hold in memory", "`unpack`, which needs none"
             )
-        if max(stored, size) > WHOLE and not self._padded:
+        if max(stored, size) > WHOLE and not self.padded:
             return b"".join(self.chunks(row))
-        data = self.stored_source.read(int(self.entries.start[row]), stored) if stored else b""
-        self._verify(row, "stored content", data)
+        data = self.stored_source.read(start, stored) if stored else b""
+        checks = self.checks(row)
+        _feed(checks, True, data)
+        _finish(checks, True)
         try:
-            if self._wraps:
-                data = b"".join(deciphered([data], self._ciphers(row)))
+            ciphers = self.ciphers(row)
+            if ciphers:
+                data = b"".join(deciphered([data], ciphers))
             content = self._decoded(row, data, size)
         except ContentError as error:
-            raise self._damaged(row, error) from error
-        self._verify(row, "content", content)
+            raise self.damaged(row, error) from error
+        _feed(checks, False, content)
+        _finish(checks, False)
         return content
 
     def _decoded(self, row: int, data: bytes, size: int) -> bytes:
         if not data and not size:  # many formats store nothing for an empty file, whatever its codec
             return b""
-        if not self._padded:
-            return self._compression(row).decode(data, size)
-        content = self._compression(row).decode_start(data, size)  # behind it there may be a cipher's padding
+        if not self.padded:
+            return self.compression(row).decode(data, size)
+        content = self.compression(row).decode_start(data, size)  # behind it there may be a cipher's padding
         if len(content) != size:
             raise ContentError(f"{len(content)}, not the {size} bytes that the size says")
         return content
 
     def chunks(self, row: int) -> Iterator[bytes]:
         """An entry's content in pieces, whatever its size; its seals are verified by the end."""
-        start, stored, size = (int(of[row]) for of in (self.entries.start, self.entries.stored, self.entries.size))
-        if max(stored, size) <= WHOLE or (self._padded and max(stored, size) <= IN_MEMORY):
+        size = int(self.entries.size[row])
+        start, stored = self.place(row)
+        if max(stored, size) <= WHOLE or (self.padded and max(stored, size) <= IN_MEMORY):
             yield self.content(row)
             return
-        before, after = self._sums("stored content"), self._sums("content")
-        chunks = self._fed(before, self.stored_source.chunks(start, stored))
+        checks = self.checks(row)
+        chunks = _fed(checks, self.stored_source.chunks(start, stored))
         try:
-            if self._wraps:
-                chunks = deciphered(chunks, self._ciphers(row))
-            for chunk in self._compression(row).decode_stream(chunks, size):
-                _feed(after, chunk)
+            chunks = deciphered(chunks, self.ciphers(row))
+            for chunk in self.compression(row).decode_stream(chunks, size):
+                _feed(checks, False, chunk)
                 yield chunk
         except ContentError as error:
-            raise self._damaged(row, error) from error
-        for sealed, total in (*before, *after):
-            self._compare(row, sealed, total.value())
-
-    @property
-    def stored_source(self) -> Source:
-        """Where the entries' stored bytes lie: in the file, or in a part of it."""
-        return self.reading.content_source
-
-    def _ciphers(self, row: int) -> list[Cipher]:
-        """The ciphers of an entry's content; their keys may come from what is known of it."""
-        of = self.entries
-        facts = KeyFacts(of.names.raw(row), int(of.start[row]), int(of.size[row]), int(of.stored[row]))
-        return ciphers_of(self._wraps, facts, self._plain)
-
-    def _sums(self, part: str) -> list[tuple[_Sealed, Sum]]:
-        return [(sealed, sealed.seal.new()) for sealed in self._seals if sealed.part == part]
-
-    def _fed(self, sums: list[tuple[_Sealed, Sum]], chunks: Iterator[bytes]) -> Iterator[bytes]:
-        for chunk in chunks:
-            _feed(sums, chunk)
-            yield chunk
+            raise self.damaged(row, error) from error
+        _finish(checks, True)
+        _finish(checks, False)
 
     def beginning(self, row: int, size: int) -> bytes:
         """The first bytes of an entry's content, unverified and cheap; what can be had of them when it is damaged."""
-        if self.codec(row) == "?":
-            return b""
-        start, stored, whole = (int(of[row]) for of in (self.entries.start, self.entries.stored, self.entries.size))
-        codec = self._compression(row)
-        reach = getattr(codec, "reach", None)  # of a codec that must know the whole size to show a beginning
-        wanted = min(WHOLE, reach(whole)) if reach else max(256, 2 * size)
         try:
+            codec = self.compression(row)
+            whole = int(self.entries.size[row])
+            reach = getattr(codec, "reach", None)  # of a codec that must know the whole size to show a beginning
+            wanted = min(WHOLE, reach(whole)) if reach else max(256, 2 * size)
+            start, stored = self.place(row)
             data = self.stored_source.read(start, min(stored, wanted)) if stored else b""
-            if self._wraps:
-                data = b"".join(deciphered([data], self._ciphers(row)))
+            ciphers = self.ciphers(row)
+            if ciphers:
+                data = b"".join(deciphered([data], ciphers))
             if reach:
-                return next(codec.decode_stream([data], whole), b"")[:size]
+                return next(iter(codec.decode_stream([data], whole)), b"")[:size]
             return codec.decode_start(data, size)
-        except (ContentError, FormatError):
+        except (ContentError, FormatError, RefusedError):
             return b""
+
+    def ending(self, row: int) -> str:
+        """The ending that an entry without a name gets, by its content."""
+        return filetypes.ending_by_content(self.beginning(row, filetypes.HEAD))
 
     def kind(self, row: int) -> str:
         """What an entry's content is, by its beginning."""
@@ -244,69 +317,39 @@ class Archive:
             return "folder"
         if not self.entries.size[row]:
             return "empty"
-        return filetypes.kind_by_content(self.beginning(row, filetypes.HEAD)) if self.codec(row) != "?" else "?"
+        if self.codec(row) == "?":
+            return "?"
+        head = self.beginning(row, filetypes.HEAD)
+        return filetypes.kind_by_content(head) if head else "?"
 
-    def _compression(self, row: int) -> Compression:
-        name = self.codec(row)
-        if name == "?":
-            found = self.reading.fact("codec of content")
-            assert found is not None
-            block, field = found
-            number = int(block.numbers(field.name)[row])
-            raise FormatError(
-                self.source.name, f"{number} is no codec that the layout knows", offset=block.offset(row, field.name),
-                field=block.where(row, field.name), hint="another layout, or adding the number to its table",
-            )  # fmt: skip
-        return COMPRESS.get(name)
-
-    def _damaged(self, row: int, error: ContentError) -> FormatError:
+    def damaged(self, row: int, error: ContentError) -> FormatError:
+        """The error for an entry that cannot be decoded."""
         return FormatError(self.source.name, f"{shown(self.names[row])}: {error.message}", offset=int(self.entries.start[row]),
                            hint="a fresh copy of the file: this entry is damaged")  # fmt: skip
-
-    def _verify(self, row: int, part: str, data: bytes) -> None:
-        for sealed in self._seals:
-            if sealed.part == part:
-                total = sealed.seal.new()
-                total.update(data)
-                self._compare(row, sealed, total.value())
-
-    def _compare(self, row: int, sealed: _Sealed, value: int) -> None:
-        field = sealed.field
-        told = stored_seal(field, sealed.column, row)
-        if told != value:
-            raise FormatError(
-                self.source.name, f"{shown(self.names[row])}: its {field.words} is {seal_text(field, value)}, the file says {seal_text(field, told)}",
-                offset=sealed.block.offset(row, field.name), field=sealed.block.where(row, field.name),
-                hint="a fresh copy of the file: this entry is damaged",
-            )  # fmt: skip
 
     def label(self, row: int) -> str:
         """An entry's whole path, safe to print."""
         return f"{self.source.name}/{shown(self.names[row])}"
 
 
-def _feed(sums: list[tuple[_Sealed, Sum]], chunk: bytes) -> None:
-    for _, total in sums:
-        total.update(chunk)
+def _feed(checks: Sequence[Check], stored: bool, data: bytes) -> None:
+    for check in checks:
+        if check.stored == stored:
+            check.update(data)
+
+
+def _fed(checks: Sequence[Check], chunks: Iterator[bytes]) -> Iterator[bytes]:
+    for chunk in chunks:
+        _feed(checks, True, chunk)
+        yield chunk
+
+
+def _finish(checks: Sequence[Check], stored: bool) -> None:
+    for check in checks:
+        if check.stored == stored:
+            check.finish()
 
 
 def identity(name: str) -> str:
     """What stays of an entry's name when its content becomes of another kind: without the ending of a stand-in name."""
     return name.partition(".")[0] if name.startswith(f"{UNNAMED}/") else name
-
-
-def open_archive(path: Path, library: Library, name: str | None = None, layout: Layout | None = None) -> Archive | None:
-    """The archive in a file; None when no layout knows it, FormatError when one does but it is damaged.
-
-    `layout` is used without asking the library. `name` is what errors call the file.
-    """
-    source = FileSource(path, name)
-    try:
-        chosen = layout or library.match(source)
-        if chosen is None:
-            source.close()
-            return None
-        return Archive(read(chosen, source))
-    except BaseException:
-        source.close()
-        raise

@@ -8,11 +8,11 @@ from pathlib import Path
 
 from volvex.archive.archive import UNNAMED, Archive
 from volvex.archive.names import Refusal, disk_names
-from volvex.archive.rebuild import Spool, codec_for, file_chunks, kin, rebuild
+from volvex.archive.rebuild import file_chunks, kin, rebuild
 from volvex.archive.work import Advance, ignore, parallel
 from volvex.errors import FormatError, NotFoundError, RefusedError
 from volvex.layout.edits import Added, Edit, NewContent
-from volvex.source import Disk
+from volvex.source import Disk, Spool
 from volvex.source.disk import PART
 
 
@@ -62,8 +62,7 @@ def pack(folder: Path, like: Archive, target: Path, disk: Disk, advance: Advance
             row = rows.get(name)
             if row is not None and equal(like, row, files[name]):
                 return name, None
-            codec = codec_for(like, kin(like, name) if row is None else row)
-            return name, spool.add(_told(files[name], advance), like, codec)
+            return name, like.encode(spool, _told(files[name], advance), kin(like, name) if row is None else row)
 
         made = dict(parallel(encode, files))
         for name in files:  # in this order, whichever was ready first
@@ -88,17 +87,18 @@ def pack(folder: Path, like: Archive, target: Path, disk: Disk, advance: Advance
 
 def encode_name(archive: Archive, name: str) -> bytes:
     """A new entry's name as the archive stores names: its encoding, and backslashes where it has only those."""
-    names = archive.entries.names
     if archive.entries.nameless:
         folder, _, last = name.removeprefix(f"{UNNAMED}/").rpartition("/")
         name = f"{folder}/{last.partition('.')[0]}".lstrip("/")
     if archive.backslashed:
         name = name.replace("/", "\\")
     try:
-        return name.encode(names.encoding)
+        return archive.encode_name(name)
     except UnicodeEncodeError as error:
         raise FormatError(
-            archive.source.name, f"the name {name} cannot be written in {names.encoding}", hint="another name"
+            archive.source.name,
+            f"the name {name} cannot be written in {archive.entries.names.encoding}",
+            hint="another name",
         ) from error
 
 

@@ -17,14 +17,20 @@ from pathlib import Path
 
 import numpy as np
 
-from volvex.archive.archive import UNNAMED, Archive, identity, open_archive
+from volvex.archive.archive import UNNAMED, Archive, identity
 from volvex.archive.names import shown
+from volvex.archive.nesting import DEEPEST, open_entry
+from volvex.archive.opening import open_archive
+from volvex.archive.pieces import beside, pieces_of
 from volvex.errors import NotFoundError, VolvexError
 from volvex.layout import Layout, Library
 from volvex.layout.columns import Array
 
 WILD = re.compile(r"[*?\[]")
 HIDDEN = ".volvex"  # the folder in which installs are kept; never part of a game's content
+
+
+Above = tuple[tuple[Archive, int], ...]
 
 
 @dataclass(frozen=True)
@@ -34,6 +40,7 @@ class Group:
     archive: Archive
     path: str
     rows: Array
+    above: Above = ()  # the entries through which it is reached, the outermost first
 
     def paths(self) -> list[str]:
         """The entries' whole paths. Not safe to print: see `shown`."""
@@ -58,28 +65,44 @@ class Walker:
     def __init__(self, library: Library, layout: Layout | None = None) -> None:
         self.library, self.layout = library, layout
         self._open: dict[Path, Archive | None] = {}
+        self._inner: dict[tuple[int, int], Archive | None] = {}  # archives within archives: (archive, row)
+        self._whole = False  # whether an archive within an archive is taken as the entry that it is
+        self._nested = False  # whether archives within archives are entered without being named
+        self._pieces: set[Path] = set()  # pieces of archives that were opened by their first
         self.faults: list[VolvexError] = []  # archives that a wildcard met and that could not be opened
 
     def __enter__(self) -> Walker:
         return self
 
     def __exit__(self, *_: object) -> None:
-        for archive in self._open.values():
+        for archive in (*reversed(self._inner.values()), *self._open.values()):
             if archive is not None:
                 archive.close()
+        self._inner.clear()
         self._open.clear()
 
     def archive(self, path: Path, name: str) -> Archive | None:
         """The archive at a path of the disk; None when it is a plain file."""
         if path not in self._open:
-            self._open[path] = open_archive(path, self.library, name, self.layout)
+            found = self._open[path] = open_archive(path, self.library, name, self.layout)
+            if found is not None and found.cut is not None:
+                self._pieces |= {path.with_name(piece) for piece in found.cut.names[1:]}
         return self._open[path]
 
-    def find(self, path: str, deep: bool = False) -> Found:
+    def inner(self, archive: Archive, row: int, name: str, asked: bool = True) -> Archive | None:
+        """The archive that an entry holds; None when it holds none."""
+        key = (id(archive), row)
+        if key not in self._inner or (asked and self._inner[key] is None):
+            self._inner[key] = open_entry(archive, row, self.library, name, asked)
+        return self._inner[key]
+
+    def find(self, path: str, deep: bool = False, nested: bool = False) -> Found:
         """What a path means; NotFoundError with near misses when it means nothing.
 
-        With `deep`, archives below a folder are entered; otherwise they count as files.
+        With `deep`, archives below a folder are entered; otherwise they count as files. With `nested`, archives
+        within archives are entered too; otherwise only where the path leads through them.
         """
+        self._nested = nested
         path = path.replace("\\", "/") if os.name == "nt" else path
         root, parts = _split(path)
         found = Found([], [])
@@ -91,8 +114,12 @@ class Walker:
         return found
 
     def one_entry(self, path: str) -> tuple[Archive, int, str]:
-        """The single entry that a path means."""
-        found = self.find(path)
+        """The single entry that a path means, even when it is an archive itself."""
+        self._whole = True
+        try:
+            found = self.find(path)
+        finally:
+            self._whole = False
         if len(found) != 1 or not found.groups:
             what = f"{len(found)} files" if len(found) != 1 else "a file on disk, not an entry of an archive"
             raise NotFoundError(
@@ -105,6 +132,8 @@ class Walker:
     # walking
 
     def _walk(self, here: Path, name: str, parts: list[str], deep: bool, found: Found) -> None:
+        if here in self._pieces:
+            return
         if here.is_file():
             self._enter(here, name, parts, deep, found)
         elif here.is_dir() and not parts:
@@ -119,8 +148,13 @@ class Walker:
             for child in _children(here):
                 if fnmatch.fnmatchcase(child.name, parts[0]):
                     self._walk(child, _join(name, child.name), parts[1:], deep, found)
-        elif here.is_dir():
+        elif here.is_dir() and (here / parts[0]).exists():
             self._walk(here / parts[0], _join(name, parts[0]), parts[1:], deep, found)
+        elif here.is_dir():  # a folder that holds the pieces of an archive can stand for it
+            first = _first_piece(here)
+            archive = self._try(first, _join(name, first.name)) if first is not None else None
+            if archive is not None and archive.cut is not None and first is not None:
+                self._select(archive, _join(name, first.name), parts, found)
 
     def _walk_any(self, here: Path, name: str, parts: list[str], deep: bool, found: Found) -> None:
         """`**`: any number of folders, and archives."""
@@ -151,10 +185,53 @@ class Walker:
         if archive is not None:
             self._select(archive, name, parts, found)
 
-    def _select(self, archive: Archive, name: str, parts: list[str], found: Found) -> None:
+    def _select(self, archive: Archive, name: str, parts: list[str], found: Found, above: Above = ()) -> None:
         rows = matching(archive.names, parts) if parts != ["**"] else np.arange(len(archive))
-        if len(rows) or parts == ["**"]:
-            found.groups.append(Group(archive, name, rows))
+        if (
+            len(rows) == 1
+            and not WILD.search("/".join(parts))
+            and self._stands_for_inner(archive, int(rows[0]), name, parts, found, above)
+        ):
+            return
+        if not len(rows) and parts != ["**"]:
+            self._through(archive, name, parts, found, above)
+            return
+        found.groups.append(Group(archive, name, rows, above))
+        if self._nested and len(above) < DEEPEST:
+            for row in rows.tolist():
+                self._try_inner(archive, row, name, ["**"], found, above, asked=False)
+
+    def _stands_for_inner(
+        self, archive: Archive, row: int, name: str, parts: list[str], found: Found, above: Above
+    ) -> bool:
+        """Whether a path is that of an archive within the archive, which then means what is in it."""
+        if self._whole or archive.names[row] != "/".join(parts):
+            return False
+        return self._try_inner(archive, row, name, ["**"], found, above, asked=False)
+
+    def _through(self, archive: Archive, name: str, parts: list[str], found: Found, above: Above) -> None:
+        """A path that leads through an archive within the archive."""
+        for count in range(1, len(parts) if len(above) < DEEPEST else 0):
+            rows = matching(archive.names, parts[:count], below=False)
+            entered = [
+                self._try_inner(archive, row, name, parts[count:], found, above, asked=True) for row in rows.tolist()
+            ]
+            if any(entered):
+                return
+
+    def _try_inner(
+        self, archive: Archive, row: int, name: str, parts: list[str], found: Found, above: Above, asked: bool
+    ) -> bool:
+        path = f"{name}/{archive.names[row]}"
+        try:
+            inner = self.inner(archive, row, path, asked)
+        except VolvexError as error:
+            self.faults.append(error)
+            return False
+        if inner is None:
+            return False
+        self._select(inner, path, parts, found, (*above, (archive, row)))
+        return True
 
     # near misses
 
@@ -185,6 +262,13 @@ def missing_entry(names: list[str], archive: str, inner: str) -> NotFoundError:
     if WILD.search(inner):
         return NotFoundError(f"nothing in {shown(archive)} matches {shown(inner)}")
     return NotFoundError(f"there is no {shown(inner)} in {shown(archive)}", _meant(inner, _near(inner, names), archive))
+
+
+def _first_piece(folder: Path) -> Path | None:
+    """The first of the pieces in a folder that holds nothing else."""
+    children = _children(folder)
+    first = next((child for child in children if child.is_file() and pieces_of(child.name, child, beside(child))), None)
+    return first if first is not None and len(pieces_of(first.name, first, beside(first))) == len(children) else None
 
 
 def _children(folder: Path) -> list[Path]:

@@ -2,64 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from pathlib import Path
+from typing import BinaryIO
 
-from volvex import source
-from volvex.archive.archive import Archive, open_archive
+from volvex.archive.archive import Archive
+from volvex.archive.pieces import MOST
 from volvex.archive.work import Advance, ignore
-from volvex.codec import COMPRESS, SEAL
 from volvex.errors import FormatError, NotFoundError
-from volvex.layout import Library
-from volvex.layout.edits import Edit, NewContent
-from volvex.layout.library import require_writable
-from volvex.layout.writing import plan
-from volvex.source import Disk, atomic
+from volvex.layout.edits import Edit, Plan
+from volvex.source import Disk, FileSource, JoinedSource, Source, WindowSource, atomic
 from volvex.source.reading import CHUNK
-
-
-class Spool(source.Spool):
-    """A temporary file that holds new contents as they will be stored, but for ciphers; gone when it is closed."""
-
-    def add(self, chunks: Iterable[bytes], like: Archive, codec: str) -> NewContent:
-        """Encode a content for an archive like `like`. Safe to call from several threads."""
-        size = 0
-        seals = {
-            (seal.algorithm, seal.part): SEAL.get(seal.algorithm).new() for _, _, seal in like.reading.content_seals()
-        }
-
-        def update(part: str, data: bytes) -> None:
-            for key in seals:
-                if key[1] == part:
-                    seals[key].update(data)
-
-        def counted() -> Iterator[bytes]:
-            nonlocal size
-            for chunk in chunks:
-                size += len(chunk)
-                update("content", chunk)
-                yield chunk
-
-        def sealed() -> Iterator[bytes]:
-            for out in COMPRESS.get(codec).encode_stream(counted()):
-                update("stored content", out)
-                yield out
-
-        offset, length = self.append(sealed())
-        if length == size and codec != "none" and like.reading.layout.content.differing:
-            # sizes that are equal mean that the content is bare, so it has to be
-            return self.add(
-                [b"".join(COMPRESS.get(codec).decode_stream(self.chunks(offset, length), size))], like, "none"
-            )
-        return NewContent(self, offset, length, size, codec, {key: total.value() for key, total in seals.items()})
-
-
-def codec_for(archive: Archive, row: int) -> str:
-    """The codec in which new content of an entry is stored: its own, or the first of the layout."""
-    codec = archive.codec(row)
-    if archive.reading.layout.content.differing:
-        return archive.entries.codecs[-1]
-    return archive.entries.codecs[0] if codec == "?" else codec
 
 
 def kin(archive: Archive, name: str) -> int:
@@ -98,27 +51,98 @@ def rebuild(
 
     What was written is opened again before it gets its name.
     """
-    require_writable(archive.layout)
-    made = plan(archive.reading, edit, folder=target.parent)
+    made = archive.file_plan(edit, target.parent)
     with atomic(disk, target, durable) as file:
-        for piece in made.pieces:
-            if piece.source is None:
-                disk.write(file, piece.data)
-            else:
-                disk.copy_span(piece.source, piece.offset, piece.size, file)
-            advance(piece.size)
+        _write(made, 0, made.size, file, disk, advance)
         file.flush()
-        _check_written(Path(file.name), archive, edit, made.size)
+        _check_written(archive, edit, made.size, FileSource(Path(file.name)))
     return made.size
 
 
-def _check_written(path: Path, archive: Archive, edit: Edit, size: int) -> None:
-    written = open_archive(path, Library(), layout=archive.layout)
-    assert written is not None
+def rebuild_files(archive: Archive, edit: Edit, target: Path, disk: Disk, advance: Advance = ignore) -> dict[str, int]:
+    """The same for an archive that may be cut into pieces: of those only the ones that differ are written, beside `target`.
+
+    The files' names and sizes. A piece that is no longer needed is left empty.
+    """
+    if archive.cut is None:
+        return {target.name: rebuild(archive, edit, target, disk, advance)}
+    made, written = archive.file_plan(edit, target.parent), dict[str, int]()
+    spans = list(archive.cut.spans(made.size))
+    spans += [(name, made.size, made.size) for name in archive.cut.names[len(spans) :]]
+    for name, start, end in spans:
+        if name in archive.cut.names and start < end and _unchanged(made, archive, start, end):
+            continue
+        with atomic(disk, target.with_name(name), durable=False) as file:
+            _write(made, start, end, file, disk, advance)
+        written[name] = end - start
+    _check_written(archive, edit, made.size, _joined_again(archive, target.parent))
+    return written
+
+
+def _unchanged(made: Plan, archive: Archive, start: int, end: int) -> bool:
+    """Whether a stretch of the new file is the same stretch of the old one, in which it ends at the same place."""
+    at = 0
+    for piece in made.pieces:
+        if at <= start and end <= at + piece.size:
+            same = piece.source is archive.source and piece.offset == at
+            return same and (end < made.size or made.size == archive.source.size)
+        at += piece.size
+    return False
+
+
+def _write(made: Plan, start: int, end: int, file: BinaryIO, disk: Disk, advance: Advance) -> None:
+    """Write a stretch of the new file."""
+    at = 0
+    for piece in made.pieces:
+        first, last = max(start, at), min(end, at + piece.size)
+        if first < last:
+            if piece.source is None:
+                disk.write(file, piece.data[first - at : last - at])
+            else:
+                disk.copy_span(piece.source, piece.offset + first - at, last - first, file)
+            advance(last - first)
+        at += piece.size
+
+
+def reopened(archive: Archive, folder: Path) -> Archive:
+    """The archive as it was written into a folder; pieces that were not are taken from where they were."""
+    source = (
+        _joined_again(archive, folder)
+        if archive.cut is not None
+        else FileSource(folder / archive.source.name.rpartition("/")[2])
+    )
+    try:
+        return archive.reread(source)
+    except BaseException:
+        source.close()
+        raise
+
+
+def _joined_again(archive: Archive, folder: Path) -> Source:
+    assert archive.cut is not None
+    parts: list[Source] = []
+    for index in range(MOST):
+        name = archive.cut.name(index)
+        if (folder / name).is_file():
+            parts.append(FileSource(folder / name))
+        elif index < len(archive.parts):
+            old = archive.parts[index]
+            parts.append(WindowSource(old, 0, old.size, old.name))
+        else:
+            break
+    return JoinedSource(parts, archive.source.name)
+
+
+def _check_written(archive: Archive, edit: Edit, size: int, source: Source) -> None:
+    try:
+        written = archive.reread(source)
+    except BaseException:
+        source.close()
+        raise
     with written:
         wanted = len(archive) + len(edit.added) - len(edit.removed)
-        if written.source.size != size or len(written) != wanted:
+        if source.size != size or len(written) != wanted:
             raise FormatError(
-                path,
-                f"{written.source.size} bytes and {len(written)} entries were written, {size} and {wanted} were planned",
+                source.name,
+                f"{source.size} bytes and {len(written)} entries were written, {size} and {wanted} were planned",
             )

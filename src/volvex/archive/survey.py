@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from volvex.archive import filetypes
-from volvex.archive.archive import open_archive
 from volvex.archive.names import shown
+from volvex.archive.opening import open_archive
 from volvex.archive.paths import HIDDEN
 from volvex.archive.work import parallel
 from volvex.errors import NotFoundError, VolvexError
@@ -57,4 +57,4 @@ def _look(path: Path, library: Library) -> Surveyed:
     if archive is None:
         return Surveyed(name, size, kind)
     with archive:
-        return Surveyed(name, size, "archive", archive.layout.title, len(archive), int(archive.entries.size.sum()))
+        return Surveyed(name, size, "archive", archive.called, len(archive), int(archive.entries.size.sum()))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -13,9 +14,7 @@ from volvex.archive.archive import Archive
 from volvex.archive.names import Refusal, disk_names
 from volvex.archive.paths import Group
 from volvex.archive.work import Advance, batches, ignore, parallel
-from volvex.errors import FormatError, RefusedError, VolvexError
-from volvex.layout.edits import Edit
-from volvex.layout.writing import plan
+from volvex.errors import RefusedError, VolvexError
 from volvex.source import Disk
 
 
@@ -48,10 +47,12 @@ def unpack(
     `skip` or `replace`. Entries that are damaged or whose names lead elsewhere are reported, the rest comes out.
     """
     done = Unpacked()
-    prefixes = _prefixes({group.path for group in groups})
-    jobs = [job for group in groups for job in _jobs(group, prefixes[group.path], done)]
+    prefixes = _prefixes({_root(group) for group in groups})
+    entered = {(id(archive), row) for group in groups for archive, row in group.above[-1:]}
+    jobs = [job for group in groups for job in _jobs(group, prefixes[_root(group)], entered, done)]
+    _refuse_bomb(jobs, folder)
     for archive in {id(group.archive): group.archive for group in groups}.values():
-        _refuse_overlaps(archive)
+        archive.check_overlaps()
     jobs = _settle_existing(jobs, folder, existing, done)
     _make_folders([*(job.target.rpartition("/")[0] for job in jobs), *done.folders], folder, disk)
     by_archive: dict[int, list[_Job]] = {}
@@ -73,29 +74,54 @@ def _prefixes(paths: set[str]) -> dict[str, str]:
     return {path: f"{full.relative_to(common).as_posix()}/" for path, full in whole.items()}
 
 
-def _jobs(group: Group, before: str, done: Unpacked) -> Iterator[_Job]:
-    archive = group.archive
+def _root(group: Group) -> str:
+    """The path of the file on disk through which a group is reached."""
+    if not group.above:
+        return group.path
+    inner = sum(len(archive.names[row]) + 1 for archive, row in group.above)
+    return group.path[: len(group.path) - inner]
+
+
+def _folder_of(group: Group, before: str) -> str | Refusal:
+    """Where the entries of an archive within archives go: a folder of the entry's name."""
+    for archive, row in group.above:
+        place = disk_names(archive.names)[row]
+        if isinstance(place, Refusal):
+            return place
+        before += place + "/"
+    return before
+
+
+def _jobs(group: Group, before: str, entered: set[tuple[int, int]], done: Unpacked) -> Iterator[_Job]:
+    archive, home = group.archive, _folder_of(group, before)
+    if isinstance(home, Refusal):
+        done.refused.append((group.path, home.reason))
+        return
     places = disk_names(archive.names)
     for row in group.rows.tolist():
+        if (id(archive), row) in entered:  # its own entries come out in its place
+            continue
         place = places[row]
-        if isinstance(place, Refusal):
-            done.refused.append((archive.label(row), place.reason))
+        reason = place.reason if isinstance(place, Refusal) else archive.refusal(row)
+        if isinstance(place, Refusal) or reason:
+            done.refused.append((archive.label(row), reason))
             continue
         if row in archive.folders:
-            done.folders.append(before + place.rstrip("/"))
+            done.folders.append(home + place.rstrip("/"))
             continue
         if place != archive.names[row]:
-            done.renamed.append((archive.label(row), before + place))
-        yield _Job(archive, row, before + place)
+            done.renamed.append((archive.label(row), home + place))
+        yield _Job(archive, row, home + place)
 
 
-def _refuse_overlaps(archive: Archive) -> None:
-    """A directory whose contents overlap by half is a trap or a wreck; sharing whole contents is allowed."""
-    try:
-        plan(archive.reading, Edit())
-    except FormatError as error:
-        if "overlaps" in error.problem:
-            raise
+def _refuse_bomb(jobs: list[_Job], folder: Path) -> None:
+    """Nothing when the disk has room for all that would come out; RefusedError otherwise, before anything is written."""
+    wanted = sum(int(job.archive.entries.size[job.row]) for job in jobs)
+    here = next(one for one in (folder, *folder.absolute().parents) if one.exists())
+    free = shutil.disk_usage(here).free
+    if wanted > free:
+        raise RefusedError(f"{wanted:,} bytes would come out, and there is room for {free:,} in {folder}",
+                           "unpacking a part of it, or another disk")  # fmt: skip
 
 
 def _settle_existing(jobs: list[_Job], folder: Path, existing: str, done: Unpacked) -> list[_Job]:

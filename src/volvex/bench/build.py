@@ -9,16 +9,17 @@ from pathlib import Path
 
 import numpy as np
 
-from volvex.archive.archive import identity, open_archive
+from volvex.archive.archive import Archive, identity
 from volvex.archive.names import stays_inside
+from volvex.archive.nesting import entry_source
 from volvex.archive.pack import encode_name
-from volvex.archive.rebuild import Spool, codec_for, file_chunks, kin, rebuild
+from volvex.archive.rebuild import file_chunks, kin, rebuild_files, reopened
 from volvex.archive.work import Advance, ignore, verify
 from volvex.bench.changes import Change, changes
 from volvex.bench.workbench import Workbench
 from volvex.errors import FormatError, NotFoundError, RefusedError
 from volvex.layout.edits import Added, Edit
-from volvex.source import atomic
+from volvex.source import Spool, atomic
 from volvex.source.digest import Fingerprint, digest_bytes
 
 MANIFEST = "built.json"
@@ -41,9 +42,9 @@ def build(bench: Workbench, advance: Advance = ignore) -> list[Built]:
     """
     by_file: dict[str, list[Change]] = {}
     for change in changes(bench):
-        by_file.setdefault(bench.home(change.path)[0], []).append(change)
+        by_file.setdefault(bench.file_of(bench.home(change.path)[0]), []).append(change)
     _clear(bench)
-    built = [_build_file(bench, name, some, advance) for name, some in sorted(by_file.items())]
+    built = [one for name, some in sorted(by_file.items()) for one in _build_file(bench, name, some, advance)]
     value = {"built": 1, "files": [asdict(one) for one in built]}
     with atomic(bench.disk, bench.built / MANIFEST, durable=False) as file:
         bench.disk.write(file, (json.dumps(value, indent=1) + "\n").encode())
@@ -77,18 +78,31 @@ def _clear(bench: Workbench) -> None:
         bench.disk.remove(bench.built / one.path)
 
 
-def _build_file(bench: Workbench, name: str, some: Sequence[Change], advance: Advance) -> Built:
+def _build_file(bench: Workbench, name: str, some: Sequence[Change], advance: Advance) -> list[Built]:
     target, original = bench.built / name, bench.game.original(name)
     if some[0].path == name:  # a file of its own
         with atomic(bench.disk, target, durable=False) as file:
             for chunk in file_chunks(bench.files / name):
                 bench.disk.write(file, chunk)
-        return Built(name, target.stat().st_size, 1, Fingerprint.of(original) if original else None)
+        return [Built(name, target.stat().st_size, 1, Fingerprint.of(original) if original else None)]
     assert original is not None
     if bench.renewed(name):
         _check_origins(bench, some)
-    size = _build_archive(bench, name, some, target, advance)
-    return Built(name, size, len(some), Fingerprint.of(original))
+    archive = bench.archive(name)
+    if archive is None:
+        raise FormatError(name, "nothing knows this file, so nothing can be put into it")
+    bench.disk.make_folder(target.parent)
+    with Spool(target.parent) as spool:
+        work = _work(bench, name, archive, some, spool)
+        written = rebuild_files(archive, work.edit, target, bench.disk, advance)
+    _verify(bench, work, target.parent)
+    folder = name.rpartition("/")[0]
+    return [_built(bench, f"{folder}/{one}" if folder else one, size, len(some)) for one, size in written.items()]
+
+
+def _built(bench: Workbench, name: str, size: int, count: int) -> Built:
+    original = bench.game.original(name)
+    return Built(name, size, count, Fingerprint.of(original) if original else None)
 
 
 def _check_origins(bench: Workbench, some: Sequence[Change]) -> None:
@@ -100,51 +114,81 @@ def _check_origins(bench: Workbench, some: Sequence[Change]) -> None:
                                f"keeping a copy, then `volvex take --again {change.path}`")  # fmt: skip
 
 
-def _build_archive(bench: Workbench, name: str, some: Sequence[Change], target: Path, advance: Advance) -> int:
-    archive = bench.archive(name)
-    if archive is None:
-        raise FormatError(name, "no layout knows this file, so nothing can be put into it")
-    bench.disk.make_folder(target.parent)
-    with Spool(target.parent) as spool:
-        edit = Edit()
-        for change in some:
-            row = bench.row(change.path)
-            inner = bench.home(change.path)[1]
-            if change.what == "removed":
-                assert row is not None
-                edit.removed.add(row)
-                continue
-            like = kin(archive, inner) if row is None else row
-            content = spool.add(file_chunks(bench.files / change.path), archive, codec_for(archive, like))
-            if row is None:
-                edit.added.append(Added(encode_name(archive, inner), like, content))
-            else:
-                edit.replaced[row] = content
-        size = rebuild(archive, edit, target, bench.disk, advance)
-    _verify(bench, name, target, some)
-    return size
+@dataclass
+class _Work:
+    """What is to be done to one archive: its edit, and what is to be done to archives within it, by their rows."""
+
+    name: str
+    archive: Archive
+    edit: Edit
+    changed: list[Change]
+    inner: dict[int, _Work]
 
 
-def _verify(bench: Workbench, name: str, target: Path, some: Sequence[Change]) -> None:
-    """What was changed can be read back from what was built."""
-    archive = bench.archive(name)
-    written = open_archive(target, bench.library, target.as_posix(), archive.layout if archive else None)
-    assert written is not None
-    with written:
-        told = [
-            bench.taken[c.path].entry if c.path in bench.taken else bench.home(c.path)[1]
-            for c in some
-            if c.what != "removed"
-        ]
-        wanted = set(map(identity, told))
-        rows = (
-            [row for row, entry in enumerate(written.names) if identity(entry) in wanted]
-            if len(wanted) < len(written)
-            else range(len(written))
-        )
-        faults = verify(written, np.array(rows, dtype=np.int64))
+def _work(bench: Workbench, name: str, archive: Archive, some: Sequence[Change], spool: Spool) -> _Work:
+    """The work on an archive, from the inside out: those within it are written anew first, as new content of its entries."""
+    work = _Work(name, archive, Edit(), [], {})
+    within: dict[str, list[Change]] = {}
+    for change in some:
+        home, inner = bench.home(change.path)
+        if home != name:
+            within.setdefault(_next_inner(bench, name, home), []).append(change)
+            continue
+        work.changed.append(change)
+        row = bench.row(change.path)
+        if change.what == "removed":
+            assert row is not None
+            work.edit.removed.add(row)
+            continue
+        like = kin(archive, inner) if row is None else row
+        content = archive.encode(spool, file_chunks(bench.files / change.path), like)
+        if row is None:
+            work.edit.added.append(Added(encode_name(archive, inner), like, content))
+        else:
+            work.edit.replaced[row] = content
+    for path, few in sorted(within.items()):
+        row, below = bench.outer_of(path)[1], bench.archive(path)
+        assert below is not None
+        work.inner[row] = _work(bench, path, below, few, spool)
+        made = below.file_plan(work.inner[row].edit, bench.built)
+        work.edit.replaced[row] = archive.encode(spool, made.chunks(), row)
+    return work
+
+
+def _next_inner(bench: Workbench, name: str, home: str) -> str:
+    """The archive right within `name` through which a path leads to another one below it."""
+    while (outer := bench.outer_of(home)[0]) != name:
+        home = outer
+    return home
+
+
+def _verify(bench: Workbench, work: _Work, folder: Path) -> None:
+    """What was changed can be read back from what was built, at every depth."""
+    with reopened(work.archive, folder) as written:
+        _verify_entries(bench, work, written)
+
+
+def _verify_entries(bench: Workbench, work: _Work, written: Archive) -> None:
+    told = [
+        bench.taken[change.path].entry if change.path in bench.taken else bench.home(change.path)[1]
+        for change in work.changed if change.what != "removed"
+    ]  # fmt: skip
+    told += [work.archive.names[row] for row in work.inner]
+    wanted = set(map(identity, told))
+    names = enumerate(written.names)
+    rows = (
+        [row for row, entry in names if identity(entry) in wanted]
+        if len(wanted) < len(written)
+        else range(len(written))
+    )
+    faults = verify(written, np.array(rows, dtype=np.int64))
     if faults:
         raise faults[0]
+    for row, below in work.inner.items():
+        place = written.rows[work.archive.names[row]]
+        source = entry_source(written, place, below.name)
+        with below.archive.reread(source) as inner:
+            _verify_entries(bench, below, inner)
 
 
 __all__ = ["Built", "build", "read_built"]

@@ -72,12 +72,10 @@ def _is_text(kind: str, size: int) -> bool:
 
 def _original_size(bench: Workbench, place: str) -> int | None:
     name, inner = bench.home(place)
-    original = bench.game.original(name)
-    if original is None:
-        return None
     archive = bench.archive(name) if inner else None
     if archive is None:
-        return original.stat().st_size
+        original = bench.game.original(name)
+        return original.stat().st_size if original is not None else None
     row = bench.row(place)
     return None if row is None else int(archive.entries.size[row])
 

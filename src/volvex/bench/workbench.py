@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
-from volvex.archive.archive import Archive, open_archive
+from volvex.archive.archive import Archive
+from volvex.archive.formats import format_of
 from volvex.archive.names import Refusal, disk_names, shown, stays_inside
+from volvex.archive.nesting import open_entry
+from volvex.archive.opening import open_archive
 from volvex.archive.pack import files_below
 from volvex.archive.paths import WILD, matching, missing_entry
 from volvex.archive.rebuild import file_chunks
@@ -25,7 +28,7 @@ DESCRIPTION = "bench.json"
 
 @dataclass(frozen=True)
 class Taken:
-    """Something that was taken: from which file of the game, which entry of it, and what it was."""
+    """Something that was taken: from which file of the game, or archive within an archive, which entry of it, and what it was."""
 
     file: str
     entry: str  # empty for a file that is no archive's entry
@@ -50,7 +53,7 @@ class Workbench:
         return self
 
     def __exit__(self, *_: object) -> None:
-        for archive in self._archives.values():
+        for archive in reversed(self._archives.values()):  # those within others first
             if archive is not None:
                 archive.close()
         self._archives.clear()
@@ -77,7 +80,7 @@ class Workbench:
         bench = cls(folder, game, library, disk)
         for name, original in game.files():
             with FileSource(original, name) as source:
-                if library.match(source) is not None:
+                if library.match(source) is not None or format_of(source) is not None:
                     bench.fingerprints[name] = Fingerprint.of(original)
         disk.make_folder(bench.files)
         bench.save()
@@ -138,16 +141,85 @@ class Workbench:
     # the game's side
 
     def archive(self, name: str) -> Archive | None:
-        """The original of an archive of the game; None when that file is no archive."""
+        """The original of an archive of the game, or of one within another; None when that is no archive."""
         if name not in self._archives:
             original = self.game.original(name)
-            if original is None:
-                raise NotFoundError(f"the game has no file {name}")
-            self._archives[name] = open_archive(original, self.library, name)
+            if original is not None:
+                found = open_archive(original, self.library, name, sibling=self._beside(name))
+            else:
+                found = self._inner(name)
+            self._archives[name] = found
         return self._archives[name]
+
+    def _beside(self, name: str) -> Callable[[str], Path | None]:
+        """The originals of files in the same folder of the game."""
+        folder = name.rpartition("/")[0]
+        return lambda other: self.game.original(f"{folder}/{other}" if folder else other)
+
+    def _inner(self, name: str) -> Archive | None:
+        """An archive within an archive, by its path."""
+        outer, inner = self.game.container(name) or ("", "")
+        if not inner:
+            raise NotFoundError(f"the game has no file {name}")
+        while True:
+            archive = self.archive(outer)
+            if archive is None:
+                return None
+            step = self._step(outer, archive, inner)
+            if step is None:
+                return None
+            row, rest = step
+            if not rest:
+                return open_entry(archive, row, self.library, name)
+            outer, inner = name[: -len(rest) - 1], rest
+
+    def _step(self, outer: str, archive: Archive, inner: str) -> tuple[int, str] | None:
+        """The entry that a path within an archive leads to or through, and what is left of the path."""
+        rows = self._rows(outer)
+        parts = inner.split("/")
+        for count in range(len(parts), 0, -1):
+            row = rows.get("/".join(parts[:count]))
+            if row is not None and row not in archive.folders:
+                return row, "/".join(parts[count:])
+        return None
+
+    def split(self, path: str) -> tuple[str, str] | None:
+        """A path in the game as the innermost archive that it leads into (or the file that it is), and the rest of it.
+
+        None when no file of the game is on it.
+        """
+        found = self.game.container(path)
+        if found is None:
+            return None
+        name, inner = found
+        while inner:
+            archive = self.archive(name)
+            step = self._step(name, archive, inner) if archive is not None else None
+            if step is None or not step[1] or self.archive(path[: -len(step[1]) - 1]) is None:
+                return name, inner
+            name, inner = path[: -len(step[1]) - 1], step[1]
+        return name, inner
+
+    def file_of(self, name: str) -> str:
+        """The file of the game that an archive is, or lies in."""
+        found = self.game.container(name)
+        return found[0] if found is not None else name
+
+    def outer_of(self, name: str) -> tuple[str, int]:
+        """For an archive within an archive: the outer one, and the entry that it is."""
+        outer, inner = self.game.container(name) or (name, "")
+        archive = self.archive(outer)
+        while archive is not None and (step := self._step(outer, archive, inner)) is not None:
+            row, rest = step
+            if not rest:
+                return outer, row
+            outer, inner = name[: -len(rest) - 1], rest
+            archive = self.archive(outer)
+        raise NotFoundError(f"the game has no {shown(name)}")
 
     def renewed(self, name: str) -> bool:
         """Whether a file of the game is another than when the bench was made."""
+        name = self.file_of(name)
         if name not in self._renewed:
             original, known = self.game.original(name), self.fingerprints.get(name)
             self._renewed[name] = original is not None and known is not None and Fingerprint.of(original) != known
@@ -166,7 +238,7 @@ class Workbench:
 
     def select(self, path: str) -> Iterator[tuple[str, int | None]]:
         """What a path within the game means: file of the game, and row in it (None for a plain file)."""
-        split = self.game.container(path)
+        split = self.split(path)
         if split is None and WILD.search(path):
             yield from self._select_wild(path)
             return
@@ -189,8 +261,29 @@ class Workbench:
             return
         rows = range(len(archive)) if not inner else matching(archive.names, inner.split("/")).tolist()
         if not rows:
-            raise missing_entry(archive.names, name, inner)
+            through = list(self._select_through(name, archive, inner))
+            if not through:
+                raise missing_entry(archive.names, name, inner)
+            yield from through
         yield from ((name, row) for row in rows if row not in archive.folders)
+
+    def _select_through(self, name: str, archive: Archive, inner: str) -> Iterator[tuple[str, int | None]]:
+        """A pattern that leads through archives within an archive."""
+        parts = inner.split("/")
+        for count in range(1, len(parts) if WILD.search(inner) else 0):
+            for row in matching(archive.names, parts[:count], below=False).tolist():
+                place = self._places(name)[row]
+                within = f"{name}/{place}"
+                if (
+                    isinstance(place, str)
+                    and row not in archive.folders
+                    and (found := self.archive(within)) is not None
+                ):
+                    rest = "/".join(parts[count:])
+                    if len(matching(found.names, rest.split("/"))):
+                        yield from self._select_in(within, rest)
+                    else:
+                        yield from self._select_through(within, found, rest)
 
     def _select_wild(self, path: str) -> Iterator[tuple[str, int | None]]:
         """A pattern whose wildcards stand before or within the names of the game's files."""
@@ -216,6 +309,10 @@ class Workbench:
             rows = matching(archive.names, rest).tolist() if archive is not None else []
             if rows:
                 yield from ((name, row) for row in rows if archive is None or row not in archive.folders)
+                return
+            through = list(self._select_through(name, archive, "/".join(rest))) if archive is not None else []
+            if through:
+                yield from through
                 return
 
     # leaving out
@@ -284,7 +381,7 @@ class Workbench:
         return place
 
     def _new_place(self, path: str) -> str:
-        name, inner = self.game.container(path) or (path, "")
+        name, inner = self.split(path) or (path, "")
         place = disk_names([path])[0]
         if isinstance(place, Refusal):
             raise RefusedError(f"{shown(path)}: {place.reason}")
@@ -336,21 +433,37 @@ class Workbench:
         return self._places_of[name]
 
     def _take(self, place: str, name: str, row: int | None) -> None:
-        archive, original, target = self.archive(name), self.game.original(name), self.files / place
-        assert original is not None
-        chunks = file_chunks(original) if row is None or archive is None else archive.chunks(row)
+        archive, target = self.archive(name), self.files / place
+        self._check_free(target)
+        if row is None or archive is None:
+            original = self.game.original(name)
+            assert original is not None
+            chunks = file_chunks(original)
+        else:
+            chunks = archive.chunks(row)
         with atomic(self.disk, target, durable=False) as file:
             for chunk in chunks:
                 self.disk.write(file, chunk)
+        home = self.file_of(name)
+        if home not in self.fingerprints and archive is not None and (original := self.game.original(home)) is not None:
+            self.fingerprints[home] = Fingerprint.of(original)
         entry = "" if row is None or archive is None else archive.names[row]
         self.taken[place] = Taken(name, entry, target.stat().st_size, digest_file(target))
 
+    def _check_free(self, target: Path) -> None:
+        """An archive within an archive is taken as a file, or entries of it are: not both."""
+        above = [folder for folder in target.parents if folder.is_relative_to(self.files) and folder.is_file()]
+        if target.is_dir() or above:
+            there = above[0] if above else target
+            raise RefusedError(f"{there} is in the bench already, as a {'file' if above else 'folder'}",
+                               "moving it away: an archive is taken whole, or entries of it are")  # fmt: skip
+
     def home(self, place: str) -> tuple[str, str]:
-        """For a path below `files`: the game's file that it belongs to (or will be), and the rest of it."""
+        """For a path below `files`: the game's file or inner archive that it belongs to (or will be), and the rest of it."""
         known = self.taken.get(place)
         if known is not None:
             return known.file, place[len(known.file) + 1 :]
-        return self.game.container(place) or (place, "")
+        return self.split(place) or (place, "")
 
     def row(self, place: str) -> int | None:
         """The entry that a path below `files` stands for; None when the archive has none such."""
@@ -358,19 +471,21 @@ class Workbench:
         known, archive = self.taken.get(place), self.archive(name)
         if known is not None and archive is not None and inner == known.entry and inner in archive.rows:
             return archive.rows[inner]  # a name that the disk did not change needs no map of all names
+        return self._rows(name).get(inner)
+
+    def _rows(self, name: str) -> dict[str, int]:
+        """The entries of an archive by their places on disk."""
         if name not in self._rows_of:
             self._rows_of[name] = {one: row for row, one in enumerate(self._places(name)) if isinstance(one, str)}
-        return self._rows_of[name].get(inner)
+        return self._rows_of[name]
 
     def original_content(self, place: str) -> Iterator[bytes]:
         """The original of something in the bench, in pieces; nothing when the game has no such thing."""
         name, inner = self.home(place)
-        original = self.game.original(name)
-        if original is None:
-            return
         archive = self.archive(name) if inner else None
         if archive is None:
-            yield from file_chunks(original)
+            original = self.game.original(name)
+            yield from file_chunks(original) if original is not None else ()
             return
         row = self.row(place)
         if row is not None:

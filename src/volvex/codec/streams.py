@@ -98,6 +98,25 @@ class Streamed:
         """The first `size` bytes of the content, from a beginning of `stored`."""
         return self._step(self._decoder(), stored, size)
 
+    def decode_members(self, chunks: Iterable[bytes]) -> Iterator[bytes]:
+        """The content of streams that follow each other, of whatever size, up to the end; zeros between them are padding."""
+        stream, begun = None, False
+        for chunk in chunks:
+            data = chunk
+            while data:
+                if stream is None:
+                    data = data.lstrip(b"\0") if begun else data
+                    stream, begun = (self._decoder(), True) if data else (None, begun)
+                    continue
+                out = self._step(stream, data, STEP)
+                while out:
+                    yield out
+                    out = b"" if stream.eof else self._step(stream, b"", STEP)
+                data = stream.unused_data if stream.eof else b""
+                stream = None if stream.eof else stream
+        if stream is not None or not begun:
+            raise ContentError(f"the {self.what} is cut off before its end")
+
     def encode_stream(self, chunks: Iterable[bytes]) -> Iterator[bytes]:
         """Content in pieces to stored bytes in pieces."""
         stream = self._encoder()

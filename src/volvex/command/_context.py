@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import contextlib
+import functools
 import json
 import os
 import sys
@@ -29,6 +30,7 @@ class Context:
     cwd: Path
     disk: Disk
     environment: Mapping[str, str]
+    answers: bool = False  # whether somebody sits there who can be asked
     debug: bool = False
 
     def print(self, text: str = "") -> None:
@@ -60,7 +62,25 @@ class Context:
         """All layouts at hand; those in `folders` come first."""
         from volvex.layout import Library
 
-        return Library([*folders, self.home], memory=self.cache / "layouts")
+        return Library([*folders, self.home], memory=self.cache / "layouts", keys=self.keys)
+
+    @functools.cached_property
+    def keys(self) -> Any:
+        """The user's keys; what is missing is asked for on a terminal."""
+        from volvex.archive import keyfile
+        from volvex.layout.keys import Keys
+
+        ask = self.asked if self.answers else None
+        return Keys(keyfile.read_keys(self.home), ask, lambda name: keyfile.was_right(self.home, name, self.disk))
+
+    def asked(self, what: str) -> bytes | None:
+        """A secret that the user types in, without showing it; None when they give none."""
+        import getpass
+
+        try:
+            return getpass.getpass(f"{what}: ", self.err).encode() or None
+        except EOFError:
+            return None
 
     @property
     def cache(self) -> Path:
@@ -117,5 +137,6 @@ def make_context() -> Context:
     fault, _, at = os.environ.get("VOLVEX_FAULT", "").partition(":")
     return Context(
         out=sys.stdout, err=sys.stderr, terminal=terminal, colour=terminal and "NO_COLOR" not in os.environ, width=width,
+        answers=sys.stdin is not None and sys.stdin.isatty() and sys.stderr.isatty(),
         cwd=Path.cwd(), disk=FaultyDisk(fault, int(at)) if fault and at.isdigit() else Disk(), environment=os.environ,
     )  # fmt: skip

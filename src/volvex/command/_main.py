@@ -25,7 +25,7 @@ GROUPS = {
     2: "take out and put in",
     3: "work on a bench",
     4: "into the game and back",
-    5: "formats",
+    5: "formats and keys",
     6: "learn",
 }
 
@@ -81,6 +81,8 @@ def main(arguments: Sequence[str]) -> int:
     try:
         status = _run(words, context)
         context.out.flush()
+        for note in context.keys.notes if "keys" in vars(context) else ():
+            context.note(f"note: {note}")
         return status
     except VolvexError as error:
         if context.debug:

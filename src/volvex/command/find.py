@@ -40,7 +40,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     records: list[dict[str, object]] = []
     with context.walker(options) as walker:
         for path in options.path:
-            for some in search(walker.find(path, deep=True), wanted, faults):
+            for some in search(walker.find(path, deep=True, nested=True), wanted, faults):
                 files, hits = files + 1, hits + len(some)
                 if options.json:
                     records += [_record(hit) for hit in some]

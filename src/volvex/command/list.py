@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import argparse
 import functools
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
@@ -31,7 +31,6 @@ from volvex.command._tables import (
 )  # fmt: skip
 from volvex.command._tree import print_tree
 from volvex.errors import Status
-from volvex.layout.model import Field, Kept, Number
 
 PLACE = 11
 BY_CONTENT = 20_000  # entries whose content is looked at without being asked
@@ -45,6 +44,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--long", action="store_true", help="also where each entry starts, its share, and what its layout keeps"
     )
+    parser.add_argument("--deep", action="store_true", help="down through archives within archives, to any depth")
     parser.add_argument("--tree", action="store_true", help="as a tree of folders")
     parser.add_argument("--sort", choices=SORTS, help="largest first, or by the last part of the name, or by type")
     parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
@@ -105,7 +105,7 @@ def _codecs(group: Group) -> Labels:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     with context.walker(options) as walker:
-        found = [walker.find(path) for path in options.path]
+        found = [walker.find(path, deep=options.deep, nested=options.deep) for path in options.path]
         rows = _Rows(found, options.long or options.sort == "type")
         order = rows.order(options.sort) if options.sort or options.json or options.long else []
         if options.json:
@@ -164,7 +164,7 @@ def _long(rows: _Rows) -> list[Column]:
     share = [f"{100 * b / a:.0f}%" if a else "-" for a, b in zip(rows.size.tolist(), rows.stored.tolist(), strict=True)]
     starts = [f"{start:#x}" for group in rows.groups for start in group.archive.entries.start[group.rows].tolist()]
     columns = [Column("share", share, right=True), Column("start", starts + ["-"] * len(rows.files), right=True)]
-    kept = [{field.name: column for field, column in _kept(group)} for group in rows.groups]
+    kept = [dict(group.archive.columns()) for group in rows.groups]
     for name in sorted({name for one in kept for name in one}):
         cells: list[str] = []
         for group, one in zip(rows.groups, kept, strict=True):
@@ -173,11 +173,3 @@ def _long(rows: _Rows) -> list[Column]:
             )
         columns.append(Column(name, cells + ["-"] * len(rows.files), right=True))
     return columns
-
-
-def _kept(group: Group) -> Iterator[tuple[Field, Any]]:
-    """The numbers of each entry that nobody knows."""
-    for block in group.archive.reading.entry_blocks():
-        for field in block.block.fields:
-            if isinstance(field.meaning, Kept) and isinstance(field.type, Number):
-                yield field, block.numbers(field.name)

@@ -25,13 +25,16 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     there = parser.add_mutually_exclusive_group()
     there.add_argument("--overwrite", action="store_true", help="replace files that are there")
     there.add_argument("--skip-existing", action="store_true", help="leave files that are there as they are")
+    parser.add_argument(
+        "--deep", action="store_true", help="archives within archives too, each as a folder of its name"
+    )
     parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
     existing = "replace" if options.overwrite else "skip" if options.skip_existing else "refuse"
     with context.walker(options) as walker:
-        groups = [group for path in options.path for group in walker.find(path, deep=True).groups]
+        groups = [group for path in options.path for group in walker.find(path, deep=True, nested=options.deep).groups]
         if not groups:
             raise NotFoundError("there is no archive in what was named", "`volvex survey` to see which files open")
         total = sum(int(group.archive.entries.size[group.rows].sum()) for group in groups)

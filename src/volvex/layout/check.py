@@ -39,6 +39,7 @@ from volvex.layout.model import (
 )  # fmt: skip
 from volvex.layout.order import grows, measures, reading_order
 from volvex.layout.siblings import check_condition, check_own_condition, check_siblings, half_of
+from volvex.layout.wrapping import tried
 
 Problem = tuple[Place, str, str]  # where, what, hint
 
@@ -110,7 +111,7 @@ def _check_part(layout: Layout, part: Part) -> Iterator[Problem]:
             yield wrap.place, f"{part.name} is no entry: its key cannot come `from` one", "key hex 4b 57"
         else:
             try:
-                (CIPHER if wrap.name in CIPHER else COMPRESS).make(Spec(wrap.name, wrap.given))  # type: ignore[arg-type]
+                (CIPHER if wrap.name in CIPHER else COMPRESS).make(Spec(wrap.name, tried(wrap).given))  # type: ignore[arg-type]
             except UsageError as error:
                 yield wrap.place, error.message, error.hint
     if not any(block.within == part.name for block in layout.blocks) and layout.content.within != part.name:

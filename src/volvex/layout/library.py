@@ -9,6 +9,7 @@ from pathlib import Path
 from volvex.errors import RefusedError, VolvexError
 from volvex.layout import order, remembered
 from volvex.layout.finding import fits
+from volvex.layout.keys import Keys
 from volvex.layout.model import Layout
 from volvex.source import Disk, Source, atomic
 
@@ -18,11 +19,18 @@ SHIPPED = (Path(__file__).parent.parent / "layouts", Path(__file__).parent.paren
 class Library:
     """Layouts in the order in which they are asked; a layout is read when first needed."""
 
-    def __init__(self, folders: Iterable[Path] = (), first: Iterable[Layout] = (), memory: Path | None = None) -> None:
+    def __init__(
+        self,
+        folders: Iterable[Path] = (),
+        first: Iterable[Layout] = (),
+        memory: Path | None = None,
+        keys: Keys | None = None,
+    ) -> None:
         self._folders = [*folders, *SHIPPED]
         self._memory = memory  # where layouts that were read are remembered
         self._first = list(first)
         self._read: list[Layout] | None = None
+        self.keys = keys or Keys()  # the user's, for what is locked
         self.faults: list[VolvexError] = []  # layouts that could not be read
 
     def layouts(self) -> Iterator[Layout]:

@@ -225,17 +225,29 @@ class Derived:
 
 
 @dataclass(frozen=True)
+class Named:
+    """A key that the layout only names: the secret is in the user's key file."""
+
+    name: str
+
+
+@dataclass(frozen=True)
 class Wrap:
     """A codec with its parameters, through which a part or content goes."""
 
     name: str
-    given: tuple[tuple[str, int | str | bytes | Derived], ...]
+    given: tuple[tuple[str, int | str | bytes | Derived | Named], ...]
     place: Place
 
     @property
     def derived(self) -> tuple[Derived, ...]:
         """What of its parameters depends on the entry."""
         return tuple(value for _, value in self.given if isinstance(value, Derived))
+
+    @property
+    def named(self) -> tuple[str, ...]:
+        """The keys that it names."""
+        return tuple(value.name for _, value in self.given if isinstance(value, Named))
 
 
 @dataclass(frozen=True)

@@ -15,6 +15,7 @@ from volvex.layout.naming import own_names
 from volvex.layout.reading import Reading
 from volvex.layout.verifying import name_seal, seal_text, stored_seal, verify_file_seals
 from volvex.layout.writing import plan
+from volvex.source import Source
 
 
 @dataclass(frozen=True)
@@ -45,16 +46,22 @@ def prove(reading: Reading, advance: Callable[[int], None] = lambda size: None) 
     _check_sorted(reading)
     _check_name_seals(reading)
     verify_file_seals(reading)
-    made = plan(reading, Edit(), each=True)
+    return compared(plan(reading, Edit(), each=True), reading.source, lambda at: covering(reading, at), advance)
+
+
+def compared(
+    made: Plan, source: Source, field_at: Callable[[int], Stretch], advance: Callable[[int], None] = lambda size: None
+) -> Proof:
+    """What a plan makes against what is there; `field_at` tells what covers the first byte that differs."""
     offset = 0
     for written in _joined(made):
-        original = reading.source.peek(offset, len(written))
+        original = source.peek(offset, len(written))
         if original != written:
-            return Proof(reading.source.size, _difference(reading, offset, original, written))
+            return Proof(source.size, _difference(offset, original, written, field_at))
         offset += len(written)
         advance(len(written))
-    if offset != reading.source.size:
-        return Proof(reading.source.size, _difference(reading, offset, reading.source.peek(offset, 16), b""))
+    if offset != source.size:
+        return Proof(source.size, _difference(offset, source.peek(offset, 16), b"", field_at))
     return Proof(offset, None)
 
 
@@ -70,12 +77,12 @@ def _joined(made: Plan, step: int = 1 << 20) -> Iterator[bytes]:
     yield b"".join(waiting)
 
 
-def _difference(reading: Reading, offset: int, original: bytes, written: bytes) -> Difference:
+def _difference(offset: int, original: bytes, written: bytes, field_at: Callable[[int], Stretch]) -> Difference:
     same = 0
     while same < min(len(original), len(written)) and original[same] == written[same]:
         same += 1
     at = offset + same
-    return Difference(at, covering(reading, at), original[same : same + 8], written[same : same + 8])
+    return Difference(at, field_at(at), original[same : same + 8], written[same : same + 8])
 
 
 def _check_sorted(reading: Reading) -> None:

@@ -235,6 +235,10 @@ class _Builder(Transformer[Token, Any]):
         return str(name), value
 
     @v_args(inline=True)
+    def called(self, name: Token) -> model.Named:
+        return model.Named(name.value.decode())
+
+    @v_args(inline=True)
     def derived(self, what: tuple[Token, Spec], *rest: Any) -> model.Derived:
         first, second, number, *changes = rest
         words = [str(word) for word in (first, second) if word is not None]

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from volvex.codec import CIPHER, COMPRESS, SEAL, Cipher
 from volvex.codec.parameters import Spec, Value
-from volvex.errors import ContentError, UsageError
-from volvex.layout.model import Derived, Number, Part, Wrap
+from volvex.errors import ContentError, LockedError, UsageError
+from volvex.layout.keys import Key, Keys
+from volvex.layout.model import Derived, Layout, Named, Number, Part, Wrap
 
 INNER = 1 << 28  # bytes that a wrapped part may hold when nothing tells how many
 STEP = 1 << 20
@@ -25,6 +26,52 @@ class KeyFacts:
     stored: int
 
 
+def with_keys(layout: Layout, keys: Keys) -> Layout:
+    """The layout with the user's secrets in the place of the keys that it names; LockedError when one is missing."""
+    wraps = [*layout.content.wraps, *(wrap for part in layout.parts for wrap in part.wraps)]
+    if not any(wrap.named for wrap in wraps):
+        return layout
+    content = replace(layout.content, wraps=tuple(_keyed(wrap, keys) for wrap in layout.content.wraps))
+    parts = tuple(replace(part, wraps=tuple(_keyed(wrap, keys) for wrap in part.wraps)) for part in layout.parts)
+    return replace(layout, content=content, parts=parts)
+
+
+def _keyed(wrap: Wrap, keys: Keys) -> Wrap:
+    given = tuple(
+        (name, Secret(_fitting(wrap, name, keys.named(value.name))) if isinstance(value, Named) else value)
+        for name, value in wrap.given
+    )
+    return replace(wrap, given=given)
+
+
+def tried(wrap: Wrap) -> Wrap:
+    """The wrap with any bytes that fit in the place of keys that it names, to find out whether all else is right."""
+
+    def stand_in(name: str) -> bytes:
+        wanted = CIPHER.parameters(wrap.name).get(name)
+        return bytes(wanted.sizes[0] if wanted is not None and wanted.sizes else 16)
+
+    given = tuple((name, stand_in(name) if isinstance(value, Named) else value) for name, value in wrap.given)
+    return replace(wrap, given=given)
+
+
+class Secret(bytes):
+    """A secret that shows itself nowhere."""
+
+    def __repr__(self) -> str:
+        return "a secret"
+
+
+def _fitting(wrap: Wrap, parameter: str, key: Key) -> bytes:
+    """The secret in a form that the cipher takes: as it is, or without stray blanks around it."""
+    wanted = CIPHER.parameters(wrap.name)[parameter]
+    for secret in (key.secret, key.bare):
+        if not wanted.problem(secret):
+            return secret
+    raise LockedError(f"the key {key.name} has {len(key.secret)} bytes, {wrap.name} takes {wanted.problem(key.secret)}",
+                      f"`volvex keys add {key.name}` with the right one")  # fmt: skip
+
+
 def is_cipher(wrap: Wrap) -> bool:
     """Whether a wrap is a cipher, rather than a compression."""
     return wrap.name in CIPHER
@@ -38,6 +85,7 @@ def made_codec(wrap: Wrap, facts: KeyFacts | None = None) -> Any:
             assert facts is not None
             given.append((name, derived_key(value, facts)))
         else:
+            assert not isinstance(value, Named)  # `with_keys` has seen to that
             given.append((name, value))
     spec = Spec(wrap.name, tuple(given))
     return CIPHER.make(spec) if is_cipher(wrap) else COMPRESS.make(spec)

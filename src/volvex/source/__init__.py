@@ -9,5 +9,17 @@ way in which a file comes to be: whole, or not at all.
 from volvex.source.disk import Disk, FaultyDisk, atomic
 from volvex.source.reading import BytesSource, FileSource, LaterSource, Source
 from volvex.source.spool import Spool
+from volvex.source.views import JoinedSource, WindowSource
 
-__all__ = ["BytesSource", "Disk", "FaultyDisk", "FileSource", "LaterSource", "Source", "Spool", "atomic"]
+__all__ = [
+    "BytesSource",
+    "Disk",
+    "FaultyDisk",
+    "FileSource",
+    "JoinedSource",
+    "LaterSource",
+    "Source",
+    "Spool",
+    "WindowSource",
+    "atomic",
+]

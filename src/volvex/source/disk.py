@@ -23,9 +23,11 @@ class Disk:
     def step(self, name: str) -> None:
         """Nothing here; a faulty disk fails or stops."""
 
-    def create(self, path: Path) -> BinaryIO:
-        """A new file, open for writing; FileExistsError when there is one."""
+    def create(self, path: Path, private: bool = False) -> BinaryIO:
+        """A new file, open for writing; FileExistsError when there is one. A private one is its owner's alone."""
         self.step(f"create {path.name}")
+        if private:
+            return os.fdopen(os.open(path, _NEW | os.O_EXCL, 0o600), "wb")
         return path.open("xb")
 
     def write(self, file: BinaryIO, data: bytes | memoryview) -> None:
@@ -159,7 +161,7 @@ def _die() -> None:
 
 
 @contextlib.contextmanager
-def atomic(disk: Disk, target: Path, durable: bool = True) -> Iterator[BinaryIO]:
+def atomic(disk: Disk, target: Path, durable: bool = True, private: bool = False) -> Iterator[BinaryIO]:
     """A file that stands at `target` once the block ends well, and nowhere when it does not.
 
     Durable means synced before and after it gets its name; what can be made again need not be.
@@ -167,7 +169,7 @@ def atomic(disk: Disk, target: Path, durable: bool = True) -> Iterator[BinaryIO]
     disk.make_folder(target.parent, durable)
     part = target.with_name(f"{target.name}.{os.getpid()}{PART}")
     part.unlink(missing_ok=True)
-    file = disk.create(part)
+    file = disk.create(part, private)
     try:
         with file:
             yield file

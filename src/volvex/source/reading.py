@@ -111,13 +111,16 @@ class LaterSource(Source):
 
     HELD = 1 << 26
 
-    def __init__(self, name: str, size: int, make: Callable[[], Iterator[bytes]]) -> None:
+    def __init__(self, name: str, size: int, make: Callable[[], Iterator[bytes]], head: bytes = b"") -> None:
         self.name, self.size, self._make = name, size, make
+        self._head = head  # the first bytes, where they are known already
         self._held: bytes | None = None
         self._file: IO[bytes] | None = None
         self._lock = threading.Lock()
 
     def _read(self, offset: int, size: int) -> bytes:
+        if offset + size <= len(self._head):
+            return self._head[offset : offset + size]
         with self._lock:
             if self._held is None and self._file is None:
                 self._fill()

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import argparse
 
+from volvex.archive import LaidOut
 from volvex.archive.names import shown
 from volvex.command._context import Context
 from volvex.command._tables import Column, count, number, percent, print_table
-from volvex.errors import NotFoundError, Status
+from volvex.errors import NotFoundError, Status, UsageError
 from volvex.layout.explaining import Coverage, Stretch, coverage, stretches
 
 PLACE = 52
@@ -32,6 +33,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
         if len(groups) != 1:
             raise NotFoundError(f"{shown(options.archive)} is not an archive that any layout knows", "--layout FILE")
         archive, path = groups[0].archive, groups[0].path
+        if not isinstance(archive, LaidOut):
+            raise UsageError(f"{shown(path)} is {archive.called}: a driver opens it, not a layout, so there is none to explain",
+                             f"`volvex list {shown(path)} --long`, or `volvex identify {shown(path)}`")  # fmt: skip
         found = stretches(archive.reading, None if options.all else options.records)
         if options.json:
             context.json(_record(path, one) for one in found)

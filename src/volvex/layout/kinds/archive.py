@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from volvex.codec import CIPHER, COMPRESS
 from volvex.errors import UsageError
 from volvex.layout.model import Bits, Fact, Field, Layout, Number, Place, Pool, RecordsOf, Text, Varint
-from volvex.layout.wrapping import KeyFacts, made_codec
+from volvex.layout.wrapping import KeyFacts, made_codec, tried
 
 NAME, NAME_AT, START, STORED, SIZE, CODEC = (
     "name", "start of name", "start of content", "stored size of content", "size of content", "codec of content",
@@ -125,7 +125,7 @@ def _check_content(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Pl
             yield wrap.place, f"there is no cipher called {wrap.name}", f"one of {', '.join(CIPHER.names())}"
             continue
         try:  # as it would be for some entry
-            made_codec(wrap, KeyFacts(b"sixteen/letters.", 1, 1, 1))
+            made_codec(tried(wrap), KeyFacts(b"sixteen/letters.", 1, 1, 1))
         except UsageError as error:
             yield wrap.place, error.message, error.hint
     for what in (KEY, FOLDER_KEY):

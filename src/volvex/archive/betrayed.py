@@ -1,0 +1,102 @@
+"""Archives behind a repeating exclusive-or key: one of the user's, or one that the file itself betrays.
+
+Directories are full of zeros, and a zero shows the key: at each place of the key's length the commonest byte is taken for
+it. A guess counts only when an archive opens behind it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+import numpy as np
+
+from volvex.archive.archive import Archive
+from volvex.archive.filetypes import is_text
+from volvex.archive.outer import Xored, XorSource
+from volvex.errors import FormatError, LockedError
+from volvex.layout import Library
+from volvex.layout.columns import Array
+from volvex.layout.keys import Keys
+from volvex.source import Source
+
+LONGEST = 64  # bytes of a key that is guessed
+SAMPLE = 1 << 14  # bytes at either end that are looked at
+TELLING = (
+    0.02  # share of bytes that equal the one a key's length before, from which a key is likely; chance gives 0.004
+)
+MOST_KEYS = 6
+
+Opener = Callable[[Source, Library], Archive | None]
+
+
+def open_betrayed(source: Source, library: Library, opened: Callable[..., Archive | None]) -> Archive | None:
+    """The archive behind a repeating key; None when there is none."""
+    if source.size < 64 or _is_prose(source.peek(0, 4096)):
+        return None
+    for name, key in candidates(source, library.keys):
+        view = XorSource(source, key)
+        try:
+            found = opened(view, library, None, False)
+        except (FormatError, LockedError):
+            continue
+        if found is not None and len(found):
+            found.outer = Xored(key)
+            if name:
+                library.keys.was_right(name)
+            return found
+    return None
+
+
+def _is_prose(head: bytes) -> bool:
+    """Whether bytes are text with words or lines in it: other text may be zeros and names behind a key."""
+    return is_text(head) and sum(map(head.count, (b" ", b"\n"))) > len(head) // 100
+
+
+def candidates(source: Source, keys: Keys) -> Iterator[tuple[str, bytes]]:
+    """Keys worth trying: those of the file, then the user's by name."""
+    for key in likely_keys(source):
+        yield "", key
+    for one in keys.all():
+        for secret in dict.fromkeys((one.secret, one.bare)):
+            if secret:
+                yield one.name, secret
+
+
+def likely_keys(source: Source) -> list[bytes]:
+    """Repeating keys that the ends of a file betray, the likeliest first; none when it betrays nothing."""
+    found: dict[bytes, float] = {}
+    for start in dict.fromkeys((max(0, source.size - 1024), max(0, source.size - SAMPLE), 0)):
+        sample = np.frombuffer(source.peek(start, SAMPLE), np.uint8)
+        for length, share in _lengths(sample):
+            key = _commonest(sample, length, start)
+            if any(key):
+                key = _shortest(key)
+                found[key] = max(share, found.get(key, 0.0))
+    return sorted(found, key=lambda key: (-found[key], len(key)))[:MOST_KEYS]
+
+
+def _lengths(sample: Array) -> list[tuple[int, float]]:
+    """Lengths at which bytes repeat more often than by chance, the best first."""
+    shares = [
+        (length, float(np.mean(sample[length:] == sample[:-length])))
+        for length in range(1, min(LONGEST, len(sample) // 3) + 1)
+    ]
+    telling = [one for one in shares if one[1] > TELLING]
+    return sorted(telling, key=lambda one: (-round(one[1], 2), one[0]))[:MOST_KEYS]
+
+
+def _commonest(sample: Array, length: int, start: int) -> bytes:
+    """At each place of a key the byte that is there most often; places count from the file's start."""
+    key = bytearray(length)
+    for place in range(length):
+        counts = np.bincount(sample[place::length], minlength=256)
+        key[(start + place) % length] = int(np.argmax(counts))
+    return bytes(key)
+
+
+def _shortest(key: bytes) -> bytes:
+    """The key without repeating itself."""
+    for size in range(1, len(key)):
+        if len(key) % size == 0 and key[:size] * (len(key) // size) == key:
+            return key[:size]
+    return key

@@ -1,0 +1,276 @@
+"""Executables of the PE format: a folder of their resources and of what stands behind their last section.
+
+Headers and sections are not touched when the tail changes. A resource is written in its place when it fits there; when it does
+not, it goes behind the others if their section is the last. Source: the PE format specification, sections 3 to 6.
+"""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from volvex.archive.filetypes import HEAD, ending_by_content
+from volvex.archive.formats._driven import Driven, content_piece, entries_of, joined, span
+from volvex.errors import FormatError, RefusedError
+from volvex.layout.edits import Edit, NewContent, Piece, Plan
+from volvex.layout.explaining import Stretch
+from volvex.layout.keys import Keys
+from volvex.source import Source
+
+TITLE = "executable"
+PLACE = 5
+KINDS = {1: "cursors", 2: "bitmaps", 3: "icons", 4: "menus", 5: "dialogs", 6: "strings", 9: "accelerators", 10: "data", 11: "messages",
+         12: "cursor-groups", 14: "icon-groups", 16: "version", 23: "html", 24: "manifest"}  # fmt: skip
+RESOURCES, CERTIFICATES = 2, 4  # of the data directories
+MOST = 100_000  # resources
+DEEPEST = 3  # type, name, language
+LARGEST_TABLE = 1 << 26
+
+
+@dataclass(frozen=True)
+class Section:
+    """A section: where it is in memory and in the file."""
+
+    header: int
+    name: bytes
+    memory: int
+    memory_size: int
+    start: int
+    size: int
+
+
+@dataclass(frozen=True)
+class Resource:
+    """A resource: where the record is that tells its place and size, and those."""
+
+    name: str
+    record: int
+    start: int
+    size: int
+
+
+@dataclass(frozen=True)
+class Image:
+    """What is known of an executable."""
+
+    sections: tuple[Section, ...]
+    directories: tuple[tuple[int, int], ...]
+    optional: int  # where the optional header starts
+    section_alignment: int
+    file_alignment: int
+    end: int  # of the last section in the file
+
+
+def knows(source: Source) -> bool:
+    """Both marks, and sections that lie within the file."""
+    try:
+        return image_of(source) is not None
+    except FormatError:
+        return False
+
+
+def opened(source: Source, keys: Keys) -> Executable:
+    return Executable(source)
+
+
+def image_of(source: Source) -> Image | None:
+    """The headers; None when the file is no such executable, FormatError when it is a broken one."""
+    head = source.peek(0, 64)
+    if head[:2] != b"MZ" or len(head) < 64:
+        return None
+    at = int.from_bytes(head[60:64], "little")
+    if source.peek(at, 4) != b"PE\0\0" if at < source.size else True:
+        return None
+    count, size = struct.unpack("<2xH12xH2x", source.read(at + 4, 20))
+    optional = source.read(at + 24, size)
+    wide = {0x10B: False, 0x20B: True}.get(int.from_bytes(optional[:2], "little"))
+    first = 112 if wide else 96
+    if wide is None or size < first:
+        return None
+    told = min(16, int.from_bytes(optional[first - 4 : first], "little"), (size - first) // 8)
+    directories = tuple(struct.unpack_from("<II", optional, first + 8 * index) for index in range(told))
+    sections = tuple(_section(source, at + 24 + size + 40 * index) for index in range(count))
+    end = max((one.start + one.size for one in sections if one.size), default=at + 24 + size + 40 * count)
+    if end > source.size:
+        raise FormatError(source.name, f"its sections reach to {end:#x}, past the end of the file at {source.size:#x}", offset=at,
+                          hint="a fresh copy of the file: it may be cut off")  # fmt: skip
+    alignments = struct.unpack_from("<II", optional, 32)
+    return Image(sections, directories, at + 24, max(1, alignments[0]), max(1, alignments[1]), end)
+
+
+def _section(source: Source, at: int) -> Section:
+    name, memory_size, memory, size, start = struct.unpack("<8sIIII", source.read(at, 24))
+    return Section(at, name.rstrip(b"\0"), memory, memory_size, start, size)
+
+
+class Executable(Driven):
+    """An executable as a folder."""
+
+    title = TITLE
+
+    def __init__(self, source: Source) -> None:
+        super().__init__()
+        self.source = source
+        image = image_of(source)
+        assert image is not None
+        self.image = image
+        self.tail = self._tail()
+        self.resources = list(self._resources())
+        named = [(one.name.encode(), one.start, one.size) for one in self.resources]
+        if self.tail[1] > self.tail[0]:
+            ending = ending_by_content(source.peek(self.tail[0], HEAD))
+            named.append((f"tail.{ending or 'bin'}".encode(), self.tail[0], self.tail[1] - self.tail[0]))
+        names, starts, sizes = [list(column) for column in zip(*named, strict=True)] if named else ([], [], [])
+        self.entries = entries_of(names, starts, sizes, sizes)
+
+    def _tail(self) -> tuple[int, int]:
+        """What stands behind the last section, without the certificates."""
+        certificates = self.image.directories[CERTIFICATES] if len(self.image.directories) > CERTIFICATES else (0, 0)
+        end = (
+            certificates[0]
+            if self.image.end <= certificates[0] <= self.source.size and certificates[1]
+            else self.source.size
+        )
+        return self.image.end, end
+
+    # resources
+
+    def _home(self) -> Section | None:
+        """The section in which the resources are."""
+        if len(self.image.directories) <= RESOURCES or not self.image.directories[RESOURCES][0]:
+            return None
+        place = self.image.directories[RESOURCES][0]
+        return next((one for one in self.image.sections if one.memory <= place < one.memory + max(one.size, 1)), None)
+
+    def _resources(self) -> Iterator[Resource]:
+        home = self._home()
+        if home is None or home.size > LARGEST_TABLE:
+            return
+        shift = self.image.directories[RESOURCES][0] - home.memory
+        table = self.source.read(home.start + shift, home.size - shift)
+        try:
+            for count, (path, record) in enumerate(_leaves(table, 0, ())):
+                if count >= MOST:
+                    raise FormatError(self.source.name, f"more than {MOST:,} resources", offset=home.start)
+                memory, size = struct.unpack_from("<II", table, record)
+                start = memory - home.memory + home.start
+                if not home.start <= start <= start + size <= home.start + home.size:
+                    continue  # in another section, or nowhere
+                head = self.source.peek(start, min(size, HEAD))
+                yield Resource(_name(path, head), home.start + shift + record, start, size)
+        except struct.error as error:
+            raise FormatError(
+                self.source.name, "the table of resources reaches past its section", offset=home.start
+            ) from error
+
+    # writing
+
+    def plan(self, edit: Edit, each: bool = False, folder: Path | None = None, pinned: bool = False) -> Plan:
+        if edit.added or edit.removed:
+            raise RefusedError(f"{self.source.name} is an executable: what is in it can be changed, not added or left out",
+                               "changing a resource, or what is in the tail")  # fmt: skip
+        patches: dict[int, bytes | NewContent] = {}
+        tail: Piece = span(self.source, *self.tail)
+        grown = b""
+        for row, content in edit.replaced.items():
+            if row == len(self.resources):
+                tail = content_piece(content)
+            else:
+                grown = self._put(self.resources[row], content, patches, grown)
+        moved = len(grown) + -len(grown) % self.image.file_alignment
+        if moved:
+            self._grow(moved, len(grown), patches)
+        pieces = [
+            *self._patched(patches),
+            Piece.of(grown.ljust(moved, b"\0")),
+            tail,
+            span(self.source, self.tail[1], self.source.size),
+        ]
+        if (moved and self.tail[1] < self.source.size) or tail.size != self.tail[1] - self.tail[0]:
+            self._refuse_signed()
+        return Plan(joined(pieces), sum(piece.size for piece in pieces))
+
+    def _refuse_signed(self) -> None:
+        if self.tail[1] < self.source.size:
+            raise RefusedError(
+                f"{self.source.name} is signed, and its certificates would move", "a change that keeps the size"
+            )
+
+    def _put(self, one: Resource, content: NewContent, patches: dict[int, bytes | NewContent], grown: bytes) -> bytes:
+        """Put a resource in its place, or behind all others; what is now behind them."""
+        room = self._room(one)
+        if content.size <= room:
+            patches[one.record + 4] = content.size.to_bytes(4, "little")
+            patches[one.start] = content
+            return grown
+        home = self._home()
+        assert home is not None
+        if home.start + home.size != self.image.end or any(other.memory > home.memory for other in self.image.sections):
+            raise RefusedError(f"{self.source.name}/{one.name}: {content.size:,} bytes, there is room for {room:,}, and its section is not the last",
+                               "a smaller one")  # fmt: skip
+        grown += bytes(-(home.size + len(grown)) % 8)
+        patches[one.record] = struct.pack("<II", home.memory + home.size + len(grown), content.size)
+        return grown + b"".join(content.source.chunks(content.offset, content.stored))
+
+    def _room(self, one: Resource) -> int:
+        """Bytes from a resource's start to whatever stands behind it."""
+        home = self._home()
+        assert home is not None
+        starts = [other.start for other in self.resources if other.start > one.start] + [home.start + home.size]
+        records = [other.record for other in self.resources if other.record > one.start]
+        room = min([*starts, *records]) - one.start
+        data = self.source.read(one.start + one.size, room - one.size)
+        return one.size + (len(data) if not data.strip(b"\0") and min(starts) != home.start + home.size else 0)
+
+    def _grow(self, moved: int, used: int, patches: dict[int, bytes | NewContent]) -> None:
+        """Tell the larger section in the headers."""
+        home, image = self._home(), self.image
+        assert home is not None
+        memory = home.size + used
+        patches[home.header + 8] = struct.pack("<I", memory)
+        patches[home.header + 16] = struct.pack("<I", home.size + moved)
+        whole = home.memory + memory
+        patches[image.optional + 56] = struct.pack("<I", whole + -whole % image.section_alignment)
+        first = 112 if self.source.read(image.optional, 2) == b"\x0b\x02" else 96
+        shift = image.directories[RESOURCES][0] - home.memory
+        patches[image.optional + first + 8 * RESOURCES + 4] = struct.pack("<I", memory - shift)
+
+    def _patched(self, patches: dict[int, bytes | NewContent]) -> Iterator[Piece]:
+        at = 0
+        for start in sorted(patches):
+            yield span(self.source, at, start)
+            one = patches[start]
+            piece = Piece.of(one) if isinstance(one, bytes) else content_piece(one)
+            yield piece
+            at = start + piece.size
+        yield span(self.source, at, self.image.end)
+
+    def reopened(self, source: Source) -> Executable:
+        return Executable(source)
+
+    def covering(self, at: int) -> Stretch:
+        return Stretch(at, 0, "content", "the tail" if at >= self.image.end else "headers or sections")
+
+
+def _leaves(table: bytes, at: int, path: tuple[int | str, ...]) -> Iterator[tuple[tuple[int | str, ...], int]]:
+    """The resources below a table: their path of numbers and names, and where the record of each is."""
+    named, numbered = struct.unpack_from("<12xHH", table, at)
+    for index in range(named + numbered):
+        key, place = struct.unpack_from("<II", table, at + 16 + 8 * index)
+        name: int | str = key
+        if key & 0x80000000:
+            begin = key & 0x7FFFFFFF
+            size = struct.unpack_from("<H", table, begin)[0]
+            name = table[begin + 2 : begin + 2 + 2 * size].decode("utf-16-le", "replace")
+        if not place & 0x80000000:
+            yield (*path, name), place
+        elif len(path) + 1 < DEEPEST:
+            yield from _leaves(table, place & 0x7FFFFFFF, (*path, name))
+
+
+def _name(path: tuple[int | str, ...], head: bytes) -> str:
+    kind = KINDS.get(path[0], f"type-{path[0]}") if isinstance(path[0], int) else path[0].lower()
+    rest = "-".join(str(part).replace("/", "_").replace("\\", "_") for part in path[1:])
+    return f"resources/{kind}/{rest}.{ending_by_content(head) or 'bin'}"

@@ -1,0 +1,330 @@
+"""TAR archives (POSIX.1-2017, pax interchange format and ustar; the GNU form of long names), bare or compressed as a whole.
+
+An entry starts at its first header block, which may be one that tells a long name. Entries that do not change keep
+their blocks.
+"""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+
+from volvex.archive.archive import Archive
+from volvex.archive.formats._driven import Driven, content_piece, entries_of, joined, span
+from volvex.archive.names import shown
+from volvex.archive.outer import Compressed
+from volvex.codec import COMPRESS
+from volvex.errors import ContentError, FormatError, RefusedError
+from volvex.layout.columns import Array
+from volvex.layout.edits import Edit, NewContent, Piece, Plan
+from volvex.layout.explaining import Stretch
+from volvex.layout.keys import Keys
+from volvex.source import Source
+
+TITLE = "TAR"
+PLACE = 20
+BLOCK, RECORD = 512, 10240
+NAME, MODE, SIZE, SUM, TYPE, LINK, MAGIC, PREFIX = (slice(0, 100), slice(100, 108), slice(124, 136), slice(148, 156),
+                                                    slice(156, 157), slice(157, 257), slice(257, 265), slice(345, 500))  # fmt: skip
+FILES, FOLDER, LINKS, LONG = b"0\07", b"5", b"12", b"LK"
+PAX, PAX_ALL, GNU = b"x", b"g", b"ustar  \0"
+LONGEST_TOLD = 1 << 24  # bytes of a header that tells a name or attributes
+COMPRESSIONS = {b"\x1f\x8b\x08": "gzip", b"BZh": "bzip2", b"\xfd7zXZ\0": "xz", b"\x28\xb5\x2f\xfd": "zstd"}
+OCTAL_LIMIT = 1 << 33  # sizes from here on do not fit in eleven octal digits
+HEAD_STORED = 1 << 16
+
+
+def knows(source: Source) -> bool:
+    """A first block whose sum is right, bare or behind a compression."""
+    return _is_header(source.peek(0, BLOCK)) or compression_of(source) is not None
+
+
+def compression_of(source: Source) -> str | None:
+    """The compression around a TAR archive; None when it is none, or there is no archive in it."""
+    head = source.peek(0, 6)
+    codec = next((name for mark, name in COMPRESSIONS.items() if head.startswith(mark)), None)
+    if codec is None:
+        return None
+    try:
+        begins = COMPRESS.get(codec).decode_start(source.peek(0, 1 << 20 if codec == "bzip2" else HEAD_STORED), BLOCK)
+    except ContentError:
+        return None
+    return codec if _is_header(begins) else None
+
+
+def opened(source: Source, keys: Keys) -> Archive:
+    codec = None if _is_header(source.peek(0, BLOCK)) else compression_of(source)
+    if codec is None:
+        return Tar(source)
+    outer = Compressed(codec)
+    made = Tar(outer.view(source))
+    made.outer = outer
+    return made
+
+
+def _is_header(block: bytes) -> bool:
+    if len(block) < BLOCK or block[MAGIC][:5] != b"ustar" or not block[0]:
+        return (
+            len(block) == BLOCK
+            and bool(block[0])
+            and block[257] == 0
+            and _sum_is_right(block)
+            and _number(block[SIZE]) is not None
+        )
+    return _sum_is_right(block)
+
+
+def _sum_is_right(block: bytes) -> bool:
+    return _number(block[SUM]) in (_sum(block), _sum(block, signed=True))
+
+
+def _sum(block: bytes, signed: bool = False) -> int:
+    """The header's sum, its own bytes taken as blanks."""
+    whole = block[: SUM.start] + b" " * 8 + block[SUM.stop :]
+    return sum(byte - 256 if signed and byte > 127 else byte for byte in whole)
+
+
+def _number(text: bytes) -> int | None:
+    """A number in octal digits, or in base 256 where its highest bit is set; None when it is neither."""
+    if text[0] & 0x80:
+        return int.from_bytes(bytes([text[0] & 0x7F]) + text[1:], "big")
+    digits = text.strip(b" \0")
+    return int(digits or b"0", 8) if not digits.strip(b"01234567") else None
+
+
+def _written(number: int) -> bytes:
+    return b"%011o\0" % number if number < OCTAL_LIMIT else bytes([0x80]) + number.to_bytes(11, "big")
+
+
+@dataclass
+class _Entry:
+    """An entry while the headers are read."""
+
+    start: int
+    header: int = 0  # where its own block is
+    data: int = 0
+    size: int = 0
+    end: int = 0
+    name: bytes = b""
+    type: bytes = b""
+    link: bytes = b""
+    told: dict[bytes, bytes] = field(default_factory=dict)
+
+
+class Tar(Driven):
+    """A TAR archive."""
+
+    title = TITLE
+
+    def __init__(self, source: Source) -> None:
+        super().__init__()
+        self.source = source
+        self._common: dict[bytes, bytes] = {}  # attributes told for all that follow
+        self.told = list(self._walk())
+        rows = self.told
+        names = [one.name.rstrip(b"/") + b"/" if one.type == FOLDER else one.name for one in rows]
+        self.entries = entries_of(
+            names, [one.data for one in rows], [one.size for one in rows], [one.size for one in rows]
+        )
+        self.end = rows[-1].end if rows else 0
+
+    def _walk(self) -> Iterator[_Entry]:
+        at, source = 0, self.source
+        one = _Entry(0)
+        while at + BLOCK <= source.size:
+            block = source.read(at, BLOCK)
+            if not block.strip(b"\0"):
+                break
+            size = _number(block[SIZE])
+            if not _sum_is_right(block) or size is None:
+                raise FormatError(source.name, "no header stands where one should: its sum is wrong", offset=at,
+                                  field=f"header[{at // BLOCK}]", hint="a fresh copy of the file: it may be damaged")  # fmt: skip
+            kind = block[TYPE]
+            if kind in (PAX, PAX_ALL) or kind in (b"L", b"K"):
+                self._tell(one, kind, at, size)
+                at += BLOCK + size + -size % BLOCK
+                continue
+            self._complete(one, block, at, kind, size)
+            yield one
+            at = one.end
+            one = _Entry(at)
+        if one.told:
+            raise FormatError(source.name, "the file ends behind a header that tells of one to come", offset=at)
+
+    def _tell(self, one: _Entry, kind: bytes, at: int, size: int) -> None:
+        if size > LONGEST_TOLD:
+            raise FormatError(self.source.name, f"{size} bytes of attributes for one entry", offset=at)
+        data = self.source.read(at + BLOCK, size)
+        if kind in (b"L", b"K"):
+            one.told[b"path" if kind == b"L" else b"linkpath"] = data.split(b"\0", 1)[0]
+            return
+        (self._common if kind == PAX_ALL else one.told).update(self._attributes(data, at))
+        if kind == PAX:
+            one.told.setdefault(b"", b"")
+
+    def _attributes(self, data: bytes, at: int) -> dict[bytes, bytes]:
+        found, place = dict[bytes, bytes](), 0
+        while place < len(data):
+            length, blank, _ = data[place : place + 20].partition(b" ")
+            size = int(length) if blank and length.isdigit() else 0
+            line = data[place + len(length) + 1 : place + size]
+            if size <= len(length) + 2 or not line.endswith(b"\n") or b"=" not in line:
+                raise FormatError(self.source.name, "attributes that are none", offset=at + BLOCK + place)
+            name, _, value = line[:-1].partition(b"=")
+            found[name] = value
+            place += size
+        return found
+
+    def _complete(self, one: _Entry, block: bytes, at: int, kind: bytes, size: int) -> None:
+        told = {**self._common, **one.told}
+        if b"size" in told and told[b"size"].isdigit():
+            size = int(told[b"size"])
+        prefix = block[PREFIX].split(b"\0", 1)[0] if block[MAGIC] == b"ustar\x0000" else b""
+        name = block[NAME].split(b"\0", 1)[0]
+        one.name = told.get(b"path", prefix + b"/" + name if prefix else name)
+        one.link = told.get(b"linkpath", block[LINK].split(b"\0", 1)[0])
+        one.type, one.header, one.data = kind, at, at + BLOCK
+        one.size = 0 if kind in (*(LINKS[i : i + 1] for i in range(2)), FOLDER, b"3", b"4", b"6") else size
+        one.end = one.data + one.size + -one.size % BLOCK
+        if one.data + one.size > self.source.size:
+            raise FormatError(self.source.name, f"{shown(one.name.decode(errors='replace'))}: {one.size} bytes of content reach past the end of the file",
+                              offset=at, hint="a fresh copy of the file: it may be cut off")  # fmt: skip
+
+    @functools.cached_property
+    def _by_name(self) -> dict[str, int]:
+        return {name: row for row, name in reversed(list(enumerate(self.names)))}
+
+    def refusal(self, row: int) -> str:
+        one = self.told[row]
+        if one.type in (b"1", b"2"):
+            return f"it is a link to {shown(one.link.decode(errors='surrogateescape'))}"
+        if one.type == b"S" or b"GNU.sparse.major" in one.told:
+            return "it is stored with holes in it"
+        return "" if one.type in (b"0", b"\0", b"7", FOLDER) else "it is a device or something else that is no file"
+
+    def columns(self) -> Iterator[tuple[str, Array]]:
+        yield "mode", np.array([_number(self.source.read(one.header, BLOCK)[MODE]) or 0 for one in self.told], np.int64)
+
+    def covering(self, at: int) -> Stretch:
+        row = next((one for one in reversed(self.told) if one.start <= at), None)
+        return Stretch(at, 0, "content", shown(row.name.decode(errors="replace")) if row else "the first header")
+
+    def extent(self) -> int:
+        """With the blocks of zeros that end it, and fill its last record where they do."""
+        whole = self.end + 2 * BLOCK + -(self.end + 2 * BLOCK) % RECORD
+        filled = whole <= self.source.size and not self.source.read(self.end, whole - self.end).strip(b"\0")
+        return whole if filled else min(self.source.size, self.end + 2 * BLOCK)
+
+    def reopened(self, source: Source) -> Tar:
+        return Tar(source)
+
+    # writing
+
+    def plan(self, edit: Edit, each: bool = False, folder: Path | None = None, pinned: bool = False) -> Plan:
+        pieces: list[Piece] = []
+        for row, one in enumerate(self.told):
+            if row in edit.replaced:
+                pieces += self._replaced(one, edit.replaced[row])
+            elif row not in edit.removed:
+                pieces += (
+                    [Piece.of(self._again(one)), span(self.source, one.data, one.end)]
+                    if each
+                    else [span(self.source, one.start, one.end)]
+                )
+        for added in edit.added:
+            pieces += self._added(self.told[added.like], added.name, added.content)
+        pieces = joined(pieces)
+        end = sum(piece.size for piece in pieces)
+        return Plan(
+            joined([*pieces, *self._tail(end, pieces)]), end + sum(piece.size for piece in self._tail(end, pieces))
+        )
+
+    def _tail(self, end: int, pieces: list[Piece]) -> list[Piece]:
+        """What follows the last entry: kept as it is, or zeros that fill the last record as they did."""
+        size = self.source.size - self.end
+        if end == self.end or (size <= 1 << 20 and self.source.read(self.end, size).strip(b"\0")) or size > 1 << 20:
+            return [span(self.source, self.end, self.source.size)]
+        if self.source.size % RECORD == 0:
+            size = 2 * BLOCK + -(end + 2 * BLOCK) % RECORD
+        return [Piece.of(bytes(size))]
+
+    def _again(self, one: _Entry) -> bytes:
+        """Its headers, the size and the sum computed anew: for the proof."""
+        before = self.source.read(one.start, one.header - one.start)
+        block = self.source.read(one.header, BLOCK)
+        if _number(block[SIZE]) == one.size and block[SIZE].strip(b" \0"):
+            own = block[SIZE]
+            digits = len(own.strip(b" \0"))
+            told = b"%0*o" % (digits, one.size) if not own[0] & 0x80 else own
+            block = block[: SIZE.start] + own.replace(own.strip(b" \0"), told, 1) + block[SIZE.stop :]
+        return before + block
+
+    def _replaced(self, one: _Entry, content: NewContent) -> list[Piece]:
+        before = self.source.read(one.start, one.header - one.start)
+        if one.type not in FILES_TYPES:
+            raise RefusedError(f"{self.source.name}/{shown(one.name.decode(errors='replace'))}: {self.refusal(self.told.index(one))}",
+                               "another entry: only files can be changed")  # fmt: skip
+        if b"size" in one.told:
+            before = self._without_size(before)
+        block = _sealed(self.source.read(one.header, BLOCK), content.size)
+        return [Piece.of(before + block), content_piece(content), Piece.of(bytes(-content.size % BLOCK))]
+
+    def _without_size(self, before: bytes) -> bytes:
+        """The headers in front of an entry's own, with the attribute of its size left out: the block tells it."""
+        out, at = b"", 0
+        while at < len(before):
+            block = before[at : at + BLOCK]
+            size = _number(block[SIZE]) or 0
+            data = before[at + BLOCK : at + BLOCK + size]
+            if block[TYPE] == PAX:
+                data = b"".join(
+                    attribute(name, value) for name, value in self._attributes(data, 0).items() if name != b"size"
+                )
+            out += _sealed(block, len(data)) + data + bytes(-len(data) % BLOCK)
+            at += BLOCK + size + -size % BLOCK
+        return out
+
+    def _added(self, like: _Entry, name: bytes, content: NewContent) -> list[Piece]:
+        block = bytearray(self.source.read(like.header, BLOCK))
+        before = b"" if len(name) <= 100 else _told_name(bytes(block), name)
+        block[NAME] = name[:100].ljust(100, b"\0")
+        block[TYPE], block[LINK] = b"0", bytes(100)
+        if block[MAGIC] == b"ustar\x0000":
+            block[PREFIX] = bytes(155)
+        return [
+            Piece.of(before + _sealed(bytes(block), content.size)),
+            content_piece(content),
+            Piece.of(bytes(-content.size % BLOCK)),
+        ]
+
+
+FILES_TYPES = (b"0", b"\0", b"7")
+
+
+def _sealed(block: bytes, size: int) -> bytes:
+    """A header with a size, and its sum."""
+    block = block[: SIZE.start] + _written(size) + block[SIZE.stop :]
+    return block[: SUM.start] + b"%06o\0 " % _sum(block) + block[SUM.stop :]
+
+
+def _told_name(block: bytes, name: bytes) -> bytes:
+    """Headers that tell a long name, in the form of the archive."""
+    gnu = block[MAGIC] == GNU
+    data = name + b"\0" if gnu else attribute(b"path", name)
+    head = bytearray(block)
+    head[NAME] = (b"././@LongLink" if gnu else b"PaxHeaders/" + name[-80:].rpartition(b"/")[2]).ljust(100, b"\0")
+    head[TYPE], head[LINK] = b"L" if gnu else PAX, bytes(100)
+    return _sealed(bytes(head), len(data)) + data + bytes(-len(data) % BLOCK)
+
+
+def attribute(name: bytes, value: bytes) -> bytes:
+    """An attribute of the pax form: its length counts its own digits."""
+    rest = b" " + name + b"=" + value + b"\n"
+    size = len(rest) + 1
+    while len(str(size)) + len(rest) != size:
+        size = len(str(size)) + len(rest)
+    return str(size).encode() + rest

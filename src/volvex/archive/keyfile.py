@@ -1,0 +1,58 @@
+"""The user's key file: secrets by name, readable by nobody else, the one that was right last first."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+from volvex.errors import FormatError, NotFoundError
+from volvex.layout.keys import Key
+from volvex.source import Disk, atomic
+
+FORMAT = 1
+NAME = "keys.json"
+
+
+def read_keys(folder: Path) -> list[Key]:
+    """The keys in a folder's file, in their order; none when there is no file. FormatError when it is not sound."""
+    path = folder / NAME
+    if not path.is_file():
+        return []
+    try:
+        value = json.loads(path.read_bytes())
+        if value["keys"] != FORMAT:
+            raise ValueError(f"a key file of version {value['keys']}")
+        return [Key(str(one["name"]), bytes.fromhex(one["hex"])) for one in value["secrets"]]
+    except (ValueError, KeyError, TypeError) as error:  # what it says is not repeated: it may be half a secret
+        raise FormatError(path, "not a sound key file", hint="moving it away, and adding the keys again") from error
+
+
+def write_keys(folder: Path, keys: list[Key], disk: Disk) -> None:
+    """Replace the file; it is the user's alone from its first byte on."""
+    value = {"keys": FORMAT, "secrets": [{"name": one.name, "hex": one.secret.hex()} for one in keys]}
+    with atomic(disk, folder / NAME, private=True) as file:
+        disk.write(file, (json.dumps(value, indent=1) + "\n").encode())
+
+
+def add_key(folder: Path, key: Key, disk: Disk) -> bool:
+    """Add a key in front of the others; whether one of that name was replaced."""
+    keys = read_keys(folder)
+    others = [one for one in keys if one.name != key.name]
+    write_keys(folder, [key, *others], disk)
+    return len(others) < len(keys)
+
+
+def remove_key(folder: Path, name: str, disk: Disk) -> None:
+    """Forget a key; NotFoundError when there is none of that name."""
+    keys = read_keys(folder)
+    left = [one for one in keys if one.name != name]
+    if len(left) == len(keys):
+        raise NotFoundError(f"there is no key {name}", "`volvex keys list`")
+    write_keys(folder, left, disk)
+
+
+def was_right(folder: Path, name: str, disk: Disk) -> None:
+    """Put a key in front of the others."""
+    keys = read_keys(folder)
+    if keys and keys[0].name != name and any(one.name == name for one in keys):
+        write_keys(folder, sorted(keys, key=lambda one: one.name != name), disk)

@@ -1,0 +1,86 @@
+"""Opening a file as an archive: by a layout whose marks it bears, by the drivers of open formats, by what its bytes betray.
+
+Recognised by content alone; the file's name says nothing.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from volvex.archive import pieces
+from volvex.archive.archive import Archive
+from volvex.archive.laidout import LaidOut
+from volvex.errors import FormatError, VolvexError
+from volvex.layout import Layout, Library
+from volvex.layout.finding import fits
+from volvex.layout.opening import read
+from volvex.layout.wrapping import with_keys
+from volvex.source import FileSource, Source
+
+
+def open_archive(
+    path: Path,
+    library: Library,
+    name: str | None = None,
+    layout: Layout | None = None,
+    sibling: pieces.Sibling | None = None,
+) -> Archive | None:
+    """The archive in a file; None when nothing knows it, FormatError when something does but it is damaged.
+
+    `layout` is used without asking the library. `name` is what errors call the file. A file that is the first of several
+    numbered pieces is opened with the others, where they lie; `sibling` finds those when they do not lie beside it.
+    """
+    source = FileSource(path, name)
+    try:
+        found = None
+        fault: VolvexError | None = None
+        try:
+            found = open_source(source, library, layout)
+        except FormatError as error:
+            fault = error
+        if found is None:
+            found = pieces.open_pieces(path, source, lambda whole: open_source(whole, library, layout, False), sibling)
+        if found is None:
+            if fault is not None:
+                raise fault
+            source.close()
+        return found
+    except BaseException:
+        source.close()
+        raise
+
+
+def open_source(source: Source, library: Library, layout: Layout | None = None, sought: bool = True) -> Archive | None:
+    """The archive in some bytes; None when nothing knows them.
+
+    With `sought`, bytes that bear no mark are also looked through for an archive within them, or behind a repeating key.
+    """
+    if layout is not None:
+        return LaidOut(read(with_keys(layout, library.keys), source))
+    found = by_layout(source, library)
+    if found is not None:
+        return found
+    from volvex.archive.formats import format_of  # the drivers are loaded when no layout knows a file
+
+    known = format_of(source)
+    if known is not None:
+        return known.opened(source, library.keys)
+    if not sought:
+        return None
+    from volvex.archive import betrayed, embedded
+
+    return betrayed.open_betrayed(source, library, open_source) or embedded.open_embedded(source, library, open_source)
+
+
+def by_layout(source: Source, library: Library) -> Archive | None:
+    """By the first layout whose marks the file bears and that reads it; FormatError when none of them reads it."""
+    fault: FormatError | None = None
+    for layout in library.layouts():
+        if fits(layout, source):
+            try:
+                return LaidOut(read(with_keys(layout, library.keys), source))
+            except FormatError as error:
+                fault = fault or error
+    if fault is not None:
+        raise fault
+    return None

@@ -1,0 +1,126 @@
+"""What may lie around a whole archive: a compression, a repeating key, or its being cut into pieces.
+
+Reading goes through `view`, which makes a source of bare bytes of the file's own; writing goes through `planned`, which
+makes the file's bytes of bare ones.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Protocol
+
+import numpy as np
+
+from volvex.codec import COMPRESS
+from volvex.codec.streams import Streamed
+from volvex.errors import ContentError, FormatError
+from volvex.layout.edits import Piece, Plan, PlannedSource
+from volvex.source import Source, Spool
+
+HELD = 1 << 26  # decoded bytes that are held in memory
+
+
+class Outer(Protocol):
+    """A wrap around a whole archive."""
+
+    @property
+    def title(self) -> str:
+        """How it is called behind the format's name."""
+        ...
+
+    def view(self, source: Source) -> Source:
+        """The bare bytes of a file."""
+        ...
+
+    def planned(self, plan: Plan, folder: Path | None) -> Plan:
+        """The file that holds bare bytes; temporary files go to `folder`."""
+        ...
+
+
+class XorSource(Source):
+    """A source behind a repeating key."""
+
+    def __init__(self, source: Source, key: bytes) -> None:
+        self.inner, self.name, self.size = source, source.name, source.size
+        self._key = np.frombuffer(key, np.uint8)
+
+    def _read(self, offset: int, size: int) -> bytes:
+        data = np.frombuffer(self.inner.read(offset, size), np.uint8)
+        mask = np.tile(np.roll(self._key, -(offset % len(self._key))), -(-size // len(self._key)))[:size]
+        return (data ^ mask).tobytes()
+
+    def close(self) -> None:
+        self.inner.close()
+
+
+@dataclass(frozen=True)
+class Xored:
+    """A repeating exclusive-or key over all of the file."""
+
+    key: bytes = field(repr=False)
+    title = "xor"
+
+    def view(self, source: Source) -> Source:
+        return XorSource(source, self.key)
+
+    def planned(self, plan: Plan, folder: Path | None) -> Plan:
+        made = XorSource(PlannedSource(plan, "new archive"), self.key)
+        return Plan([Piece(source=made, offset=0, size=plan.size)] if plan.size else [], plan.size, plan.held)
+
+
+@dataclass(frozen=True)
+class Compressed:
+    """A compression around all of the file."""
+
+    codec: str
+
+    @property
+    def title(self) -> str:
+        return self.codec
+
+    def view(self, source: Source) -> Source:
+        return decoded(source, self.codec)
+
+    def planned(self, plan: Plan, folder: Path | None) -> Plan:
+        spool = Spool(folder)
+        offset, size = spool.append(COMPRESS.get(self.codec).encode_stream(plan.chunks()))
+        return Plan([Piece(source=spool, offset=offset, size=size)], size, (*plan.held, spool))
+
+
+def decoded(source: Source, codec: str) -> Source:
+    """What a compressed file holds, as a temporary file: its size is known when all of it is decoded."""
+    spool = Spool()
+    spool.name = source.name
+    try:
+        spool.append(members(source, codec))
+    except BaseException:
+        spool.close()
+        raise
+    return _Both(spool, source)
+
+
+def members(source: Source, codec: str) -> Iterator[bytes]:
+    """The content of all streams of a compressed file, one behind the other."""
+    made = COMPRESS.get(codec)
+    streams = made if isinstance(made, Streamed) else getattr(made, "_codec", None)
+    assert isinstance(streams, Streamed)
+    try:
+        yield from streams.decode_members(source.chunks(0, source.size))
+    except ContentError as error:
+        raise FormatError(source.name, error.message, hint="a fresh copy of the file: it is damaged") from error
+
+
+class _Both(Source):
+    """Decoded bytes, which let go of the file they came from as well."""
+
+    def __init__(self, inner: Source, file: Source) -> None:
+        self.inner, self.file, self.name, self.size = inner, file, file.name, inner.size
+
+    def _read(self, offset: int, size: int) -> bytes:
+        return self.inner.read(offset, size)
+
+    def close(self) -> None:
+        self.inner.close()
+        self.file.close()

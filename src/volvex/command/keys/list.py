@@ -1,0 +1,31 @@
+"""The names of your keys, the one that was right last first; never the secrets."""
+
+from __future__ import annotations
+
+import argparse
+
+from volvex.archive.keyfile import NAME, read_keys
+from volvex.archive.names import shown
+from volvex.command._context import Context
+from volvex.command._tables import Column, count, numbers, print_table
+from volvex.errors import Status
+
+PLACE = 56
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--json", action="store_true", help="one list of records")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    keys = read_keys(context.home)
+    if options.json:
+        context.json({"name": one.name} for one in keys)
+        return Status.OK
+    if not keys:
+        context.print("you have no keys; `volvex keys add NAME` adds one")
+        return Status.OK
+    print_table(context, [Column("bytes", numbers(len(one.secret) for one in keys), right=True),
+                          Column("key", [shown(one.name) for one in keys], style="blue")])  # fmt: skip
+    context.print(context.paint(f"{count(len(keys), 'key')} in {context.home / NAME}", "dim"))
+    return Status.OK

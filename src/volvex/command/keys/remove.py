@@ -1,0 +1,21 @@
+"""Remove a key from your key file."""
+
+from __future__ import annotations
+
+import argparse
+
+from volvex.archive.keyfile import remove_key
+from volvex.command._context import Context
+from volvex.errors import Status
+
+PLACE = 57
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("name", metavar="NAME", help="the key's name")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    remove_key(context.home, options.name, context.disk)
+    context.print(f"the key {options.name} is gone from your key file")
+    return Status.OK
