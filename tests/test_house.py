@@ -138,7 +138,7 @@ class Documents(unittest.TestCase):
 
         for path, tree in modules():
             for name in imports(tree):
-                root = name.partition(".")[0]
+                root = {"PIL": "pillow"}.get(name.partition(".")[0], name.partition(".")[0])
                 self.assertTrue(
                     root in declared | {"volvex", "kelpwick"} or root in sys.stdlib_module_names, f"{path}: {root}"
                 )

@@ -11,6 +11,7 @@ directory at a multiple of 16, sorted by path; a record an entry:
 
 from __future__ import annotations
 
+import io
 import struct
 import zlib
 from collections.abc import Iterable
@@ -44,21 +45,32 @@ def make_stamp(salt: bytes) -> bytes:
 
 def write_pack(path: Path, items: Iterable[Item], salt: bytes) -> int:
     """Write an archive, content in the order given; the number of entries."""
+    with path.open("w+b") as file:
+        return _write_to(file, items, salt)
+
+
+def packed(items: Iterable[Item], salt: bytes) -> bytes:
+    """An archive as bytes."""
+    out = io.BytesIO()
+    _write_to(out, items, salt)
+    return out.getvalue()
+
+
+def _write_to(file: BinaryIO, items: Iterable[Item], salt: bytes) -> int:
     records: list[tuple[bytes, bytes]] = []
-    with path.open("wb") as file:
-        file.write(bytes(HEAD.size) + make_stamp(salt))
-        for item in items:
-            stored = zlib.compress(item.content, 6) if item.method else item.content
-            start = _pad(file, ALIGN)
-            file.write(stored)
-            facts = (start // ALIGN, len(stored), len(item.content), item.method, item.group, zlib.crc32(stored))
-            records.append((item.path.encode(), RECORD.pack(*facts)))
-        start = _pad(file, 16)
-        directory = b"".join(struct.pack("<H", len(name)) + name + facts for name, facts in sorted(records))
-        file.write(directory)
-        head = HEAD.pack(b"KWPK", 3, 0x21, len(records), start, len(directory), file.tell(), zlib.crc32(directory))
-        file.seek(0)
-        file.write(head)
+    file.write(bytes(HEAD.size) + make_stamp(salt))
+    for item in items:
+        stored = zlib.compress(item.content, 6) if item.method else item.content
+        start = _pad(file, ALIGN)
+        file.write(stored)
+        facts = (start // ALIGN, len(stored), len(item.content), item.method, item.group, zlib.crc32(stored))
+        records.append((item.path.encode(), RECORD.pack(*facts)))
+    start = _pad(file, 16)
+    directory = b"".join(struct.pack("<H", len(name)) + name + facts for name, facts in sorted(records))
+    file.write(directory)
+    head = HEAD.pack(b"KWPK", 3, 0x21, len(records), start, len(directory), file.tell(), zlib.crc32(directory))
+    file.seek(0)
+    file.write(head)
     return len(records)
 
 
@@ -69,24 +81,28 @@ def _pad(file: BinaryIO, align: int) -> int:
 
 def read_pack(path: Path) -> dict[str, bytes]:
     """Every file of an archive, all seals, sizes and alignments checked; GameError when one is wrong."""
-    data = path.read_bytes()
-    count, directory = _read_head(data, path.name)
+    return unpacked(path.read_bytes(), path.name)
+
+
+def unpacked(data: bytes, own: str) -> dict[str, bytes]:
+    """The same from bytes; `own` is what refusals call them."""
+    count, directory = _read_head(data, own)
     files: dict[str, bytes] = {}
     last, offset, end_of_content = b"", 0, HEAD.size + 28
     spans: list[tuple[int, int]] = []
     for number in range(count):
         name, facts, offset = _read_record(directory, offset, number)
         if name <= last:
-            raise GameError(f"{path.name}: record {number}: {name!r} does not come after {last!r}")
+            raise GameError(f"{own}: record {number}: {name!r} does not come after {last!r}")
         last = name
         start, content = _read_content(data, name, facts)
         spans.append((start, start + facts[1]))
         files[_text(name)] = content
     if offset != len(directory):
-        raise GameError(f"{path.name}: {len(directory) - offset} bytes too many in the directory")
+        raise GameError(f"{own}: {len(directory) - offset} bytes too many in the directory")
     for start, end in sorted(spans):
         if start < end_of_content or any(data[end_of_content:start]):
-            raise GameError(f"{path.name}: content at {start} overlaps, or what lies before it is not zero")
+            raise GameError(f"{own}: content at {start} overlaps, or what lies before it is not zero")
         end_of_content = end
     return files
 

@@ -9,10 +9,10 @@ import xml.etree.ElementTree as ET
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 
-from kelpwick import GameError, isles
+from kelpwick import GameError, holds, isles
 from kelpwick.isles import rigging, soundings
 from kelpwick.pack import read_pack
-from kelpwick.words import FUELS, ISLANDS, KEEPERS, SEASONS
+from kelpwick.words import FUELS, GOODS, ISLANDS, KEEPERS, SEASONS
 
 Files = Mapping[str, bytes]
 
@@ -30,7 +30,7 @@ def play(folder: Path, language: str | None = None, letter: str | None = None) -
     opened: str = letter or settings["game"].get("letter", "01-arrival") or "01-arrival"
     check_references(files)
     return "\n".join([
-        *lamp_room(files), "", *quay(files), "", *show_letter(files, spoken, opened), "", *around(folder / "isles"), "",
+        *lamp_room(files), "", *quay(files), "", *show_letter(files, spoken, opened), "", *around(folder / "isles"), "", *hidden(folder), "",
     ])  # fmt: skip
 
 
@@ -50,6 +50,22 @@ def around(folder: Path) -> Iterator[str]:
         yield f"  {keeper[1]} writes: {_text(journals, f'{keeper[0]}/{SEASONS[0]}.txt').splitlines()[0]}"
     yield from (f"  {path:<20}{rigging.describe(path, one)}" for path, one in isles.read(folder, "rigging.kwo").items())
     yield f"  {len(isles.read(folder, 'chimes.kwr'))} chimes"
+
+
+def hidden(folder: Path) -> Iterator[str]:
+    """What is locked, cut up, or within something else, each loaded whole."""
+    post, engine, deeps, harbour, peal = (
+        holds.read(folder, name) for name in ("post", "engine", "deeps", "harbour", "peal")
+    )
+    yield "IN THE HOLDS"
+    for keeper in KEEPERS[:2]:
+        yield f"  {_text(post, f'letters/{keeper[0]}.txt').splitlines()[0]}"
+    yield f"  {_text(engine, 'notice').strip()}"
+    nights = _text(engine, f"weather/{SEASONS[0]}.csv").splitlines()[1:]
+    yield f"  {sum(night.endswith(';1') for night in nights)} of {len(nights)} nights with fog in {SEASONS[0]}"
+    yield f"  {_text(deeps, 'soundings.txt').strip()}"
+    yield f"  {_text(harbour, 'manifest.txt').strip()}; {_text(harbour, f'pages/{GOODS[0]}.txt').splitlines()[0]}"
+    yield f"  {len(peal)} bells, {sum(map(len, peal.values())):,} bytes of them"
 
 
 def _highest(tides: Files, island: str) -> float:

@@ -8,7 +8,7 @@ import struct
 from collections.abc import Iterator
 from pathlib import Path
 
-from kelpwick import isles, png, words
+from kelpwick import holds, isles, png, words
 from kelpwick.isles import rigging
 from kelpwick.pack import Item, write_pack
 
@@ -26,12 +26,15 @@ def make_game(folder: Path, seed: int = 7, scale: int = 1) -> int:
     for name in ("data", "isles", "saves", "logs"):
         (folder / name).mkdir(parents=True, exist_ok=True)
     (folder / "kelpwick.ini").write_bytes(b"[game]\r\nlanguage = en\r\nletter = 01-arrival\r\n")
-    (folder / "READ ME.txt").write_bytes(b"Kelpwick Light. Keep the lamps lit.\r\n")
+    (folder / "READ ME.txt").write_bytes(
+        f"Kelpwick Light. Keep the lamps lit.\r\nThe winter post is locked: {words.PASSWORD}\r\n".encode()
+    )
     (folder / "saves" / "night-01.sav").write_bytes(b"KSAV\x01" + rng.randbytes(1200))
     for name, contents in isles.FORMATS.items():
         isles.write(
             folder / "isles", name, isle_files(contents.__name__.rpartition(".")[2], random.Random(f"{seed} {name}"))
         )
+    holds.make(folder, seed)
     items = [Item(path, content, GROUPS[path.split("/")[0]], _method(path)) for path, content in files(rng)]
     rng.shuffle(items)
     return write_pack(folder / "data" / "main.kwp", _chain(items, bulk(rng, scale)), rng.randbytes(12))

@@ -23,6 +23,7 @@ from volvex.errors import ContentError, FormatError, RefusedError
 from volvex.layout.columns import Array
 from volvex.layout.edits import Edit, NewContent, Plan
 from volvex.layout.entries import Entries
+from volvex.layout.volumes import Beside
 from volvex.layout.wrapping import deciphered
 from volvex.source import Source, Spool
 
@@ -115,9 +116,18 @@ class Archive(ABC):
         """What the archive keeps of each entry beyond its sizes, for long lists: titles and columns."""
         yield from ()
 
+    def lock(self) -> tuple[bool, str]:
+        """Whether some of it is locked, and the name of the key that opens it, if it is at hand."""
+        return False, ""
+
     def refusal(self, row: int) -> str:
         """Why an entry is not taken out; empty when it can be."""
         return ""
+
+    @property
+    def kept_beside(self) -> tuple[str, ...]:
+        """The names of other files beside its own in which parts of it lie."""
+        return self.cut.names[1:] if self.cut is not None else ()
 
     def extent(self) -> int:
         """Where the archive ends in its source, as far as it says so."""
@@ -148,17 +158,17 @@ class Archive(ABC):
         made = self.plan(edit, folder=folder, pinned=pinned)
         return made if self.outer is None else self.outer.planned(made, folder)
 
-    def reread(self, source: Source) -> Archive:
-        """A file's own bytes as an archive of the same format, with the same keys."""
+    def reread(self, source: Source, beside: Beside | None = None) -> Archive:
+        """A file's own bytes as an archive of the same format, with the same keys; `beside` finds its volumes."""
         if self.outer is None:
-            return self.reopened(source)
-        made = self.reopened(self.outer.view(source))
+            return self.reopened(source, beside)
+        made = self.reopened(self.outer.view(source), beside)
         made.outer = self.outer
         return made
 
     @abstractmethod
-    def reopened(self, source: Source) -> Archive:
-        """Other bytes as an archive of the same format, with the same keys."""
+    def reopened(self, source: Source, beside: Beside | None = None) -> Archive:
+        """Other bytes as an archive of the same format, with the same keys; volumes are its own unless `beside` finds others."""
 
     @abstractmethod
     def prove(self, advance: Callable[[int], None] = lambda size: None) -> Proof:

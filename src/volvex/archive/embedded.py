@@ -14,10 +14,13 @@ from pathlib import Path
 from volvex.archive.archive import Archive
 from volvex.archive.filetypes import is_text
 from volvex.archive.formats._driven import Driven, content_piece, entries_of, joined, span
-from volvex.errors import FormatError, LockedError, RefusedError
+from volvex.errors import FormatError, LockedError, RefusedError, VolvexError
 from volvex.layout import Library
 from volvex.layout.edits import Edit, Piece, Plan
 from volvex.layout.explaining import Stretch
+from volvex.layout.finding import fits
+from volvex.layout.reading import locate, measured
+from volvex.layout.volumes import Beside
 from volvex.source import Source, WindowSource
 
 HEAD, TAIL = 1 << 23, 1 << 20  # bytes that are looked through at either end of a file
@@ -80,6 +83,9 @@ def _hits(source: Source, marks: dict[bytes, int]) -> Iterator[int]:
 def _opened_at(source: Source, start: int, library: Library, opened: Opener) -> Part | None:
     """The archive that starts at a place, and where it ends."""
     window = WindowSource(source, start, source.size - start, f"{source.name}+{start:#x}")
+    told = _told_length(window, library)
+    if told is not None and 0 < told <= window.size:
+        window = WindowSource(source, start, told, window.name)
     try:
         archive = opened(window, library, None, False)
         if archive is None or not len(archive):
@@ -92,6 +98,17 @@ def _opened_at(source: Source, start: int, library: Library, opened: Opener) -> 
     except (FormatError, LockedError):
         return None
     return Part(start, start + end, archive.title)
+
+
+def _told_length(window: Source, library: Library) -> int | None:
+    """The length that the archive itself tells, by the first layout whose marks are there."""
+    for layout in library.layouts():
+        if fits(layout, window):
+            try:
+                return measured(locate(layout, window), "length", "file")
+            except VolvexError:
+                continue
+    return None
 
 
 class Host(Driven):
@@ -123,7 +140,7 @@ class Host(Driven):
             pieces.append(new)
         return Plan(joined(pieces), sum(piece.size for piece in pieces))
 
-    def reopened(self, source: Source) -> Host:
+    def reopened(self, source: Source, beside: Beside | None = None) -> Host:
         last = self.stretches[-1]
         grown = [*self.stretches[:-1], Part(last.start, source.size, last.title)]
         return Host(source, [part for part in grown if part.title])

@@ -89,8 +89,11 @@ def _try(archive: Archive, changes: list[Change]) -> VolvexError | None:
 
 
 def _compare(archive: Archive, edit: Edit, wanted: dict[int, bytes]) -> None:
-    source = PlannedSource(archive.plan(edit), f"{archive.source.name}, changed")
-    again = archive.reopened(source)
+    made = archive.plan(edit)
+    source = PlannedSource(made, f"{archive.source.name}, changed")
+    others = {name: PlannedSource(one, name) for name, one in made.others.items()}
+    source.name = archive.source.name  # volumes are found by it
+    again = archive.reopened(source, others.get)
     kept = [row for row in range(len(archive)) if row not in edit.removed]
     if len(again) != len(kept) + len(edit.added):
         raise FormatError(source.name, f"{len(again)} entries, there should be {len(kept) + len(edit.added)}")

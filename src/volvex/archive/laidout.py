@@ -20,8 +20,9 @@ from volvex.layout.naming import endings_of, fresh_name
 from volvex.layout.opening import read
 from volvex.layout.reading import BlockRead, Reading
 from volvex.layout.verifying import seal_text, stored_seal
+from volvex.layout.volumes import Beside
 from volvex.layout.wrapping import KeyFacts, ciphers_of, made_codec
-from volvex.source import Source, Spool
+from volvex.source import Source, Spool, WindowSource
 
 if TYPE_CHECKING:
     from volvex.layout.proof import Proof
@@ -181,7 +182,7 @@ class LaidOut(Archive):
         reading, entries = self.reading, self.entries
         ends = [block.end for block in reading.blocks.values() if not block.block.within]
         ends += [area.start + area.stored for area in reading.areas.values()]
-        if not reading.layout.content.within and len(entries):
+        if not reading.layout.content.within and not reading.volumes and len(entries):
             ends.append(int((entries.start + entries.stored).max()))
         return min(self.source.size, max(ends))
 
@@ -195,8 +196,20 @@ class LaidOut(Archive):
             if "overlaps" in error.problem:
                 raise
 
-    def reopened(self, source: Source) -> LaidOut:
-        return LaidOut(read(self.layout, source))
+    def reopened(self, source: Source, beside: Beside | None = None) -> LaidOut:
+        own = {volume.name: volume.source for volume in self.reading.volumes}
+
+        def find(name: str) -> Source | None:
+            found = beside(name) if beside is not None else None
+            if found is None and name in own:
+                found = WindowSource(own[name], 0, own[name].size, own[name].name)  # closing it leaves ours open
+            return found
+
+        return LaidOut(read(self.layout, source, find))
+
+    @property
+    def kept_beside(self) -> tuple[str, ...]:
+        return (*super().kept_beside, *(volume.name for volume in self.reading.volumes))
 
     def prove(self, advance: Callable[[int], None] = lambda size: None) -> Proof:
         from volvex.layout.proof import prove  # not needed for looking

@@ -14,6 +14,7 @@ from volvex.errors import FormatError, VolvexError
 from volvex.layout import Layout, Library
 from volvex.layout.finding import fits
 from volvex.layout.opening import read
+from volvex.layout.volumes import Beside
 from volvex.layout.wrapping import with_keys
 from volvex.source import FileSource, Source
 
@@ -35,7 +36,7 @@ def open_archive(
         found = None
         fault: VolvexError | None = None
         try:
-            found = open_source(source, library, layout)
+            found = open_source(source, library, layout, beside=_opened(sibling or pieces.beside(path)))
         except FormatError as error:
             fault = error
         if found is None:
@@ -50,14 +51,26 @@ def open_archive(
         raise
 
 
-def open_source(source: Source, library: Library, layout: Layout | None = None, sought: bool = True) -> Archive | None:
+def _opened(sibling: pieces.Sibling) -> Beside:
+    """Files beside the archive, for content that lies in them."""
+
+    def find(name: str) -> Source | None:
+        path = sibling(name)
+        return FileSource(path) if path is not None else None
+
+    return find
+
+
+def open_source(
+    source: Source, library: Library, layout: Layout | None = None, sought: bool = True, beside: Beside | None = None
+) -> Archive | None:
     """The archive in some bytes; None when nothing knows them.
 
-    With `sought`, bytes that bear no mark are also looked through for an archive within them, or behind a repeating key.
+    `beside` finds files in which content lies that is not in this one. With `sought`, bytes that bear no mark are also looked through for an archive within them, or behind a repeating key.
     """
     if layout is not None:
-        return LaidOut(read(with_keys(layout, library.keys), source))
-    found = by_layout(source, library)
+        return LaidOut(read(with_keys(layout, library.keys), source, beside))
+    found = by_layout(source, library, beside)
     if found is not None:
         return found
     from volvex.archive.formats import format_of  # the drivers are loaded when no layout knows a file
@@ -72,13 +85,13 @@ def open_source(source: Source, library: Library, layout: Layout | None = None, 
     return betrayed.open_betrayed(source, library, open_source) or embedded.open_embedded(source, library, open_source)
 
 
-def by_layout(source: Source, library: Library) -> Archive | None:
+def by_layout(source: Source, library: Library, beside: Beside | None = None) -> Archive | None:
     """By the first layout whose marks the file bears and that reads it; FormatError when none of them reads it."""
     fault: FormatError | None = None
     for layout in library.layouts():
         if fits(layout, source):
             try:
-                return LaidOut(read(with_keys(layout, library.keys), source))
+                return LaidOut(read(with_keys(layout, library.keys), source, beside))
             except FormatError as error:
                 fault = fault or error
     if fault is not None:

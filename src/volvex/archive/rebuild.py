@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Container, Iterator
 from pathlib import Path
 from typing import BinaryIO
 
@@ -11,6 +11,7 @@ from volvex.archive.pieces import MOST
 from volvex.archive.work import Advance, ignore
 from volvex.errors import FormatError, NotFoundError
 from volvex.layout.edits import Edit, Plan
+from volvex.layout.volumes import Beside
 from volvex.source import Disk, FileSource, JoinedSource, Source, WindowSource, atomic
 from volvex.source.reading import CHUNK
 
@@ -51,12 +52,27 @@ def rebuild(
 
     What was written is opened again before it gets its name.
     """
+    return _rebuild(archive, edit, target, disk, advance, durable)[target.name]
+
+
+def _rebuild(
+    archive: Archive, edit: Edit, target: Path, disk: Disk, advance: Advance, durable: bool = False
+) -> dict[str, int]:
     made = archive.file_plan(edit, target.parent)
+    for name, other in made.others.items():  # volumes, of which only those that change are in the plan
+        with atomic(disk, target.with_name(name), durable) as file:
+            _write(other, 0, other.size, file, disk, advance)
     with atomic(disk, target, durable) as file:
         _write(made, 0, made.size, file, disk, advance)
         file.flush()
-        _check_written(archive, edit, made.size, FileSource(Path(file.name)))
-    return made.size
+        source = FileSource(Path(file.name), target.as_posix())
+        _check_written(archive, edit, made.size, source, _written_to(target.parent, made.others))
+    return {target.name: made.size, **{name: other.size for name, other in made.others.items()}}
+
+
+def _written_to(folder: Path, names: Container[str]) -> Beside:
+    """The files that were written into a folder."""
+    return lambda name: FileSource(folder / name) if name in names and (folder / name).is_file() else None
 
 
 def rebuild_files(archive: Archive, edit: Edit, target: Path, disk: Disk, advance: Advance = ignore) -> dict[str, int]:
@@ -65,7 +81,7 @@ def rebuild_files(archive: Archive, edit: Edit, target: Path, disk: Disk, advanc
     The files' names and sizes. A piece that is no longer needed is left empty.
     """
     if archive.cut is None:
-        return {target.name: rebuild(archive, edit, target, disk, advance)}
+        return _rebuild(archive, edit, target, disk, advance)
     made, written = archive.file_plan(edit, target.parent), dict[str, int]()
     spans = list(archive.cut.spans(made.size))
     spans += [(name, made.size, made.size) for name in archive.cut.names[len(spans) :]]
@@ -104,7 +120,7 @@ def _write(made: Plan, start: int, end: int, file: BinaryIO, disk: Disk, advance
         at += piece.size
 
 
-def reopened(archive: Archive, folder: Path) -> Archive:
+def reopened(archive: Archive, folder: Path, names: Container[str]) -> Archive:
     """The archive as it was written into a folder; pieces that were not are taken from where they were."""
     source = (
         _joined_again(archive, folder)
@@ -112,7 +128,7 @@ def reopened(archive: Archive, folder: Path) -> Archive:
         else FileSource(folder / archive.source.name.rpartition("/")[2])
     )
     try:
-        return archive.reread(source)
+        return archive.reread(source, _written_to(folder, names))
     except BaseException:
         source.close()
         raise
@@ -133,9 +149,9 @@ def _joined_again(archive: Archive, folder: Path) -> Source:
     return JoinedSource(parts, archive.source.name)
 
 
-def _check_written(archive: Archive, edit: Edit, size: int, source: Source) -> None:
+def _check_written(archive: Archive, edit: Edit, size: int, source: Source, beside: Beside | None = None) -> None:
     try:
-        written = archive.reread(source)
+        written = archive.reread(source, beside)
     except BaseException:
         source.close()
         raise

@@ -95,7 +95,7 @@ def _build_file(bench: Workbench, name: str, some: Sequence[Change], advance: Ad
     with Spool(target.parent) as spool:
         work = _work(bench, name, archive, some, spool)
         written = rebuild_files(archive, work.edit, target, bench.disk, advance)
-    _verify(bench, work, target.parent)
+    _verify(bench, work, target.parent, set(written))
     folder = name.rpartition("/")[0]
     return [_built(bench, f"{folder}/{one}" if folder else one, size, len(some)) for one, size in written.items()]
 
@@ -162,9 +162,9 @@ def _next_inner(bench: Workbench, name: str, home: str) -> str:
     return home
 
 
-def _verify(bench: Workbench, work: _Work, folder: Path) -> None:
+def _verify(bench: Workbench, work: _Work, folder: Path, names: set[str]) -> None:
     """What was changed can be read back from what was built, at every depth."""
-    with reopened(work.archive, folder) as written:
+    with reopened(work.archive, folder, names) as written:
         _verify_entries(bench, work, written)
 
 

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import fnmatch
 import tomllib
-from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from volvex.errors import FormatError
 
 SHIPPED = Path(__file__).parent.parent / "games"
-_KEYS = {"name": str, "known": list, "own": list, "log": str, "takes": list}
+_KEYS = {"name": str, "known": list, "own": list, "log": str, "takes": list, "keys": dict}
 
 
 @dataclass(frozen=True)
@@ -23,6 +23,7 @@ class Profile:
     own: tuple[str, ...] = ()  # patterns of files that the game writes itself
     log: str = ""
     takes: tuple[str, ...] = ("replace",)
+    keys: Mapping[str, str] = field(default_factory=dict)  # patterns of files, and the name of the key that each needs
 
     def is_own(self, path: str) -> bool:
         """Whether the game writes that file itself."""
@@ -45,6 +46,8 @@ def read_profile(path: Path) -> Profile:
             )
         if isinstance(value, list) and not all(isinstance(one, str) for one in value):
             raise FormatError(path, f"{key} is a list of texts")
+        if isinstance(value, dict) and not all(isinstance(one, str) for one in value.values()):
+            raise FormatError(path, f"{key} tells for patterns of files the names of keys, as texts")
     if not values.get("name") or not values.get("known"):
         raise FormatError(path, "a profile needs a `name` and `known` files")
     lists = {key: tuple(value) for key, value in values.items() if isinstance(value, list)}

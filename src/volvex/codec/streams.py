@@ -53,11 +53,11 @@ class Streamed:
     def __init__(
         self, what: str, decoder: Callable[[], Decompressor], encoder: Callable[[], Any], errors: tuple[type[Exception], ...]
     ) -> None:  # fmt: skip
-        self.what, self._decoder, self._encoder, self._errors = what, decoder, encoder, errors
+        self.what, self.decoder, self._encoder, self.errors = what, decoder, encoder, errors
 
     def decode(self, stored: bytes, size: int) -> bytes:
         """The content; ContentError unless it is exactly `size` bytes and all of `stored` is used."""
-        stream = self._decoder()
+        stream = self.decoder()
         content = self._step(stream, stored, size + 1)
         if len(content) <= size and not stream.eof:  # a library may give less than it could
             content = b"".join([content, *self._rest(stream, size + 1 - len(content))])
@@ -77,7 +77,7 @@ class Streamed:
 
     def decode_stream(self, chunks: Iterable[bytes], size: int) -> Iterator[bytes]:
         """The same in pieces; never more than `size` bytes come out."""
-        stream, left, unused = self._decoder(), size, 0
+        stream, left, unused = self.decoder(), size, 0
         for chunk in chunks:
             if stream.eof:
                 unused += len(chunk)
@@ -96,7 +96,7 @@ class Streamed:
 
     def decode_start(self, stored: bytes, size: int) -> bytes:
         """The first `size` bytes of the content, from a beginning of `stored`."""
-        return self._step(self._decoder(), stored, size)
+        return self._step(self.decoder(), stored, size)
 
     def decode_members(self, chunks: Iterable[bytes]) -> Iterator[bytes]:
         """The content of streams that follow each other, of whatever size, up to the end; zeros between them are padding."""
@@ -106,7 +106,7 @@ class Streamed:
             while data:
                 if stream is None:
                     data = data.lstrip(b"\0") if begun else data
-                    stream, begun = (self._decoder(), True) if data else (None, begun)
+                    stream, begun = (self.decoder(), True) if data else (None, begun)
                     continue
                 out = self._step(stream, data, STEP)
                 while out:
@@ -129,7 +129,7 @@ class Streamed:
     def _step(self, stream: Decompressor, data: bytes, room: int) -> bytes:
         try:
             return stream.decompress(data, room)
-        except self._errors as error:
+        except self.errors as error:
             raise ContentError(f"not a sound {self.what}: {error}") from error
 
     def _check_end(self, stream: Decompressor, unused: int) -> None:

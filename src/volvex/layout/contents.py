@@ -73,14 +73,14 @@ class ContentPlan:
         return Contents(self.spans, align, fill, self.new_of_span, gone, self._placed_loose(), self.keyed)
 
     def _placed_loose(self) -> list[tuple[int, int, int]]:
-        rows = [(index, self._like(index)) for index in self.loose]
+        rows = [(index, self.like(index)) for index in self.loose]
         return [(index, int(self.align[row]), int(self.fill[row])) for index, row in rows]
 
     def placed(self, here: bool) -> Contents:
         """The contents for the placer of their source; none for others."""
         return self._contents(self.gone) if here else Contents.none()
 
-    def _like(self, index: int) -> int:
+    def like(self, index: int) -> int:
         """The old row of a new content: the one that it replaces, or is like."""
         if index < len(self.edit.replaced):
             return self._replaced[index]
@@ -149,7 +149,7 @@ class ContentPlan:
 
     def _name(self, index: int) -> bytes:
         if index < len(self.edit.replaced):
-            return self.entries.names.raw(self._like(index))
+            return self.entries.names.raw(self.like(index))
         return self.edit.added[index - len(self.edit.replaced)].name
 
     def made(self, index: int) -> Piece:

@@ -51,7 +51,30 @@ def _start(reading: Reading, count: int) -> Array:
             ends: Array = block.ends
             return np.asarray(ends + -ends % reading.layout.content.align)
     told = column_of(reading, facts.START)
-    return told[0] if told is not None else np.zeros(count, np.int64)
+    start = told[0] if told is not None else np.zeros(count, np.int64)
+    return start + _bases(reading, count) if reading.volumes else start
+
+
+def volume_numbers(reading: Reading) -> list[int]:
+    """The numbers of all volumes that entries lie in; a single 0 when they have none."""
+    told = column_of(reading, facts.VOLUME)
+    return sorted(set(told[0].tolist())) if told is not None else [0]
+
+
+def _bases(reading: Reading, count: int) -> Array:
+    """Where the volume of each entry starts in the source of all."""
+    told = column_of(reading, facts.VOLUME)
+    if told is None:
+        return np.zeros(count, np.int64)
+    numbers = np.array([volume.number for volume in reading.volumes])
+    bases = np.array([volume.base for volume in reading.volumes], np.int64)
+    return bases[np.searchsorted(numbers, told[0])]
+
+
+def volume_of(reading: Reading, start: Array) -> Array:
+    """The index of the volume in which each place lies."""
+    bases = np.array([volume.base for volume in reading.volumes], np.int64)
+    return np.searchsorted(bases, start, "right") - 1
 
 
 def _both(stored: Told | None, size: Told | None) -> tuple[Array, Array]:
@@ -125,6 +148,16 @@ def check_entries(reading: Reading, entries: Entries) -> None:
     _refuse(reading, (end > source.size) & (entries.stored > 0), facts.START, lambda row: (
         f"{int(entries.stored[row])} bytes of content from {int(entries.start[row]):#x} on reach past the end of the file at {source.size:#x}"
     ))  # fmt: skip
+    if reading.volumes:
+        ends = np.array([volume.base + volume.source.size for volume in reading.volumes], np.int64)
+        across = (end > ends[volume_of(reading, entries.start)]) & (entries.stored > 0)
+        _refuse(
+            reading,
+            across,
+            facts.START,
+            lambda row: f"{int(entries.stored[row])} bytes of content reach past the end of its volume",
+        )
+        return
     taken = [(one.block.name, one.start, one.end) for one in reading.blocks.values()
              if one.ends is None and one.block.within == within and one.owners is None]  # fmt: skip
     if not within:

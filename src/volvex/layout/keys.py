@@ -56,6 +56,10 @@ class Keys:
         self._refused = False
         self.notes: list[str] = []  # what the user should be told about their keys
 
+    def silent(self) -> Keys:
+        """The same keys, with nobody to be asked and nothing taken note of."""
+        return Keys(self._keys)
+
     def names(self) -> list[str]:
         """The names of all keys, the one that was right last first."""
         return [key.name for key in self._keys]

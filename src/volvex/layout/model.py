@@ -384,6 +384,17 @@ class At:
     mark: bytes = b""
     after: str = ""
 
+    def __str__(self) -> str:
+        if self.after:
+            return f"after {self.after}"
+        return (
+            f"at last {self.mark!r}"
+            if self.mark
+            else f"at end - {self.offset}"
+            if self.from_end
+            else f"at {self.offset:#x}"
+        )
+
     @property
     def fixed(self) -> bool:
         """Whether it is an offset from the start."""
@@ -430,6 +441,7 @@ class Content:
     fill: int = 0
     until_next: bool = False  # nothing says how long an entry's content is: it ends where the next part starts
     within: str = ""
+    volumes: str = ""  # in files beside this one: a pattern of their names
     codec: str = ""  # of all content, when no field tells it
     differing: bool = False  # `codec` only where the two sizes differ
     wraps: tuple[Wrap, ...] = ()  # ciphers around the codec, the outermost first

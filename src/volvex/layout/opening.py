@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
-from volvex.layout.entering import check_entries, entries_of
+from volvex.layout.entering import check_entries, entries_of, volume_numbers
 from volvex.layout.model import Layout
 from volvex.layout.reading import Reading, locate
 from volvex.layout.verifying import verify_blocks
+from volvex.layout.volumes import Beside, open_volumes
 from volvex.source import Source
 
 
-def read(layout: Layout, source: Source) -> Reading:
+def read(layout: Layout, source: Source, beside: Beside | None = None) -> Reading:
     """Read a file's blocks and check all that can be checked without its content.
 
-    FormatError names the first field that is not what the layout says.
+    FormatError names the first field that is not what the layout says. `beside` finds the files in which content lies that
+    is not in this one.
     """
     reading = locate(layout, source)
     verify_blocks(reading)
+    if layout.content.volumes:
+        reading.volumes, reading.joined = open_volumes(layout.content.volumes, source, volume_numbers(reading), beside)
     reading.entries = entries_of(reading)
     check_entries(reading, reading.entries)
     return reading

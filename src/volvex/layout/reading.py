@@ -40,6 +40,7 @@ from volvex.layout.order import grows, is_own, reading_order
 from volvex.layout.packing import needed
 from volvex.layout.records import Records
 from volvex.layout.siblings import half_of
+from volvex.layout.volumes import Volume
 from volvex.layout.walking import fixed_size
 from volvex.layout.wrapping import unwrapped
 from volvex.source import BytesSource, LaterSource, Source
@@ -134,11 +135,13 @@ class Reading:
     blocks: dict[str, BlockRead] = field(default_factory=dict)
     areas: dict[str, Area] = field(default_factory=dict)
     entries: Entries | None = None
+    volumes: list[Volume] = field(default_factory=list)  # files beside this one in which the content lies
+    joined: Source | None = None  # and all of them as one
 
     def close(self) -> None:
         """Let go of the file, and of what its parts hold."""
-        for area in self.areas.values():
-            area.source.close()
+        for source in (*(area.source for area in self.areas.values()), *(volume.source for volume in self.volumes)):
+            source.close()
         self.source.close()
 
     def area(self, name: str) -> Source:
@@ -148,7 +151,7 @@ class Reading:
     @property
     def content_source(self) -> Source:
         """Where the entries' stored bytes lie."""
-        return self.area(self.layout.content.within)
+        return self.joined if self.joined is not None else self.area(self.layout.content.within)
 
     @property
     def home(self) -> BlockRead:

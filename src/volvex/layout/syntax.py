@@ -310,10 +310,17 @@ class _Builder(Transformer[Token, Any]):
     def content(self, children: list[Any]) -> tuple[str, Any]:
         within, until, when, *rest = children
         *placing, codec, differ, wraps = rest
-        said = {**dict(placing), "until_next": until is not None, "within": str(within or ""), "wraps": wraps or ()}
+        said = {**dict(placing), "until_next": until is not None, "wraps": wraps or ()}
+        said["volumes" if isinstance(within, tuple) else "within"] = (
+            within[1] if isinstance(within, tuple) else str(within or "")
+        )
         if codec is not None:
             said |= {"codec": str(codec[1]), "differing": differ is not None}
         return ("content", (when, said))
+
+    @v_args(inline=True)
+    def volumes(self, name: Token) -> tuple[str, str]:
+        return "volumes", name.value.decode()
 
     def at(self, children: list[Token]) -> model.At:
         return model.At(_number(children[0]))

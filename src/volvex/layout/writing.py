@@ -20,6 +20,7 @@ from volvex.layout.model import CONTENTS, Block, Field, Measure, Raw, SealOf
 from volvex.layout.order import seal_order
 from volvex.layout.placing import Fixed, Inline, Moved, New, Placer, RecordOf, Step, Whole, fixed_of
 from volvex.layout.reading import Area, Reading, settled_by
+from volvex.layout.spreading import VOLUMES, VolumePlacer, placed_together
 from volvex.layout.verifying import block_seals, is_over_file, new_sum, seal_value
 from volvex.layout.wrapping import is_cipher, wrapped
 from volvex.source import Spool
@@ -46,7 +47,7 @@ class _Planner:
         self.folder, self._spool = folder, list[Spool]()
         self.contents = ContentPlan(reading, edit, self.spool)
         self.directory = Directory(reading, edit, self.contents)
-        self.within = self.layout.content.within
+        self.within = VOLUMES if reading.volumes else self.layout.content.within
         self.inline = next((block for block in reading.blocks.values() if block.ends is not None), None)
         self.stored = {name: area.stored for name, area in reading.areas.items()}  # of wrapped parts, as assumed
         self.room = dict(self.stored)  # what is granted to them
@@ -62,13 +63,20 @@ class _Planner:
 
     def plan(self) -> Plan:
         placers = {name: self._placer(name) for name in ("", *self.reading.areas)}
+        self.volumes = [
+            VolumePlacer(self.contents, number, each=self.each) for number in range(len(self.reading.volumes))
+        ]
         for placer in placers.values():
             placer.check(self.contents.name_of_span)
+        for volume in self.volumes:
+            volume.check()
         self.columns = self.directory.columns()
         for turn in range(ROUNDS + AFTER):
             sizes = self.sizes = self._sizes()
             self.placed = {name: placer.place(sizes) for name, placer in placers.items() if name}
             self.placed[""] = placers[""].place(sizes)
+            if self.volumes:
+                self.placed[VOLUMES] = placed_together(self.volumes, self.contents, sizes)
             data = self._filled()
             if self._settled(sizes, turn):
                 self._check_ends()
@@ -137,7 +145,12 @@ class _Planner:
         placed = self.placed[""]
         self._seal_file(data)
         pieces = [self._made(step, data) for step in placed.steps]
-        return Plan([piece for piece in pieces if piece.size], placed.size, tuple(self._spool))
+        others = {}
+        for volume in self.volumes:
+            if self.each or volume.changes():
+                made = [self._made(step, data) for step in volume.placed.steps]
+                others[volume.volume.name] = Plan([piece for piece in made if piece.size], volume.placed.size)
+        return Plan([piece for piece in pieces if piece.size], placed.size, tuple(self._spool), others)
 
     # places
 

@@ -1,6 +1,6 @@
 """Open formats that no layout can carry: a small driver each, behind the interface that all archives have.
 
-A driver is a file with `TITLE`, `PLACE` (the order in which drivers are asked), `knows(source)` (by content alone, reading
+A driver is a file with `TITLE`, `PLACE` (the order in which drivers are asked), `WHY` (what it knows a file by), `knows(source)` (by content alone, reading
 a bounded amount), and `opened(source, keys)`. Files with an underscore are what they share.
 """
 
@@ -21,6 +21,7 @@ class Format(Protocol):
 
     TITLE: str
     PLACE: int
+    WHY: str
 
     def knows(self, source: Source) -> bool:
         """Whether the file is of this format, by marks or structure."""

@@ -17,10 +17,12 @@ from volvex.errors import FormatError, RefusedError
 from volvex.layout.edits import Edit, NewContent, Piece, Plan
 from volvex.layout.explaining import Stretch
 from volvex.layout.keys import Keys
+from volvex.layout.volumes import Beside
 from volvex.source import Source
 
 TITLE = "executable"
 PLACE = 5
+WHY = "its headers, and sections that lie within the file"
 KINDS = {1: "cursors", 2: "bitmaps", 3: "icons", 4: "menus", 5: "dialogs", 6: "strings", 9: "accelerators", 10: "data", 11: "messages",
          12: "cursor-groups", 14: "icon-groups", 16: "version", 23: "html", 24: "manifest"}  # fmt: skip
 RESOURCES, CERTIFICATES = 2, 4  # of the data directories
@@ -247,7 +249,7 @@ class Executable(Driven):
             at = start + piece.size
         yield span(self.source, at, self.image.end)
 
-    def reopened(self, source: Source) -> Executable:
+    def reopened(self, source: Source, beside: Beside | None = None) -> Executable:
         return Executable(source)
 
     def covering(self, at: int) -> Stretch:

@@ -18,10 +18,12 @@ from volvex.layout.edits import Edit, NewContent, Piece, Plan
 from volvex.layout.explaining import Stretch
 from volvex.layout.keys import Keys
 from volvex.layout.proof import Proof, compared
+from volvex.layout.volumes import Beside
 from volvex.source import Source, Spool
 
 TITLE = "one compressed file"
 PLACE = 40
+WHY = "a stream that decodes"
 MARKS = {
     b"\x1f\x8b\x08": "gzip", b"\xfd7zXZ\0": "xz", b"\x28\xb5\x2f\xfd": "zstd", b"\x04\x22\x4d\x18": "lz4frame",
     b"BZh": "bzip2", b"\x5d\0\0": "lzma", b"\x78\x01": "zlib", b"\x78\x5e": "zlib", b"\x78\x9c": "zlib", b"\x78\xda": "zlib",
@@ -153,7 +155,7 @@ class Single(Driven):
         piece = content_piece(edit.replaced[0])
         return Plan([piece], piece.size)
 
-    def reopened(self, source: Source) -> Single:
+    def reopened(self, source: Source, beside: Beside | None = None) -> Single:
         source.name = self.source.name
         return Single(source, self._codec)
 

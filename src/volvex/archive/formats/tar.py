@@ -23,10 +23,12 @@ from volvex.layout.columns import Array
 from volvex.layout.edits import Edit, NewContent, Piece, Plan
 from volvex.layout.explaining import Stretch
 from volvex.layout.keys import Keys
+from volvex.layout.volumes import Beside
 from volvex.source import Source
 
 TITLE = "TAR"
 PLACE = 20
+WHY = "a header block whose sum is right"
 BLOCK, RECORD = 512, 10240
 NAME, MODE, SIZE, SUM, TYPE, LINK, MAGIC, PREFIX = (slice(0, 100), slice(100, 108), slice(124, 136), slice(148, 156),
                                                     slice(156, 157), slice(157, 257), slice(257, 265), slice(345, 500))  # fmt: skip
@@ -219,7 +221,7 @@ class Tar(Driven):
         filled = whole <= self.source.size and not self.source.read(self.end, whole - self.end).strip(b"\0")
         return whole if filled else min(self.source.size, self.end + 2 * BLOCK)
 
-    def reopened(self, source: Source) -> Tar:
+    def reopened(self, source: Source, beside: Beside | None = None) -> Tar:
         return Tar(source)
 
     # writing

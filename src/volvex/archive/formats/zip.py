@@ -26,10 +26,12 @@ from volvex.layout.edits import Edit, Plan
 from volvex.layout.entries import Entries
 from volvex.layout.explaining import Stretch
 from volvex.layout.keys import Keys
+from volvex.layout.volumes import Beside
 from volvex.source import Source
 
 TITLE = "ZIP"
 PLACE = 10
+WHY = "its end record, and the directory in front of it"
 METHODS = {0: "none", 8: "deflate", 12: "bzip2", 14: "lzma_headed", 20: "zstd", 93: "zstd", 95: "xz"}
 UNKNOWN = len(METHODS)
 ENCRYPTED, DESCRIBED, STRONG, UTF8 = 0x0001, 0x0008, 0x0040, 0x0800
@@ -285,12 +287,24 @@ class Zip(Driven):
             self._secret = before
         return True
 
+    def lock(self) -> tuple[bool, str]:
+        locked = [row for row in self._locks if row not in self.refusals]
+        if not locked:
+            return bool(self._locks), ""
+        try:
+            with self._lock:
+                row = next((one for one in locked if self.entries.size[one]), locked[0])
+                found = self.keys.silent().right(self.source.name, lambda secret: self._suits(row, secret))
+        except (LockedError, FormatError):
+            return True, ""
+        return True, found.key.name
+
     # writing
 
     def plan(self, edit: Edit, each: bool = False, folder: Path | None = None, pinned: bool = False) -> Plan:
         return Writer(self, self._locks, folder, pinned).plan(edit, each)
 
-    def reopened(self, source: Source) -> Zip:
+    def reopened(self, source: Source, beside: Beside | None = None) -> Zip:
         return Zip(source, self.keys)
 
     def columns(self) -> Iterator[tuple[str, Array]]:

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from volvex.codec import CIPHER, COMPRESS
 from volvex.errors import UsageError
 from volvex.layout.model import Bits, Fact, Field, Layout, Number, Place, Pool, RecordsOf, Text, Varint
+from volvex.layout.volumes import NUMBERED, wrong_pattern
 from volvex.layout.wrapping import KeyFacts, made_codec, tried
 
 NAME, NAME_AT, START, STORED, SIZE, CODEC = (
@@ -19,10 +20,11 @@ FOLDER_NAME, FOLDER_NAME_AT, PARENT, FIRST_FOLDER, FOLDERS, FIRST_FILE, FILES = 
     "folder name", "start of folder name", "parent folder", "first folder", "folders in it", "first file", "files in it",
 )  # fmt: skip
 TYPE_NAME, TYPE_NAME_AT = "type name", "start of type name"
+VOLUME = "volume of content"
 NUMBERS = (Number, Bits, Varint)
 FACTS: dict[str, tuple[type, ...]] = {
     **dict.fromkeys((NAME, FOLDER_NAME, TYPE_NAME), (Text,)),
-    **dict.fromkeys((NAME_AT, START, STORED, SIZE, CODEC, KEY, FOLDER_KEY, FOLDER, KIND, TYPE, ID), NUMBERS),
+    **dict.fromkeys((NAME_AT, START, STORED, SIZE, CODEC, VOLUME, KEY, FOLDER_KEY, FOLDER, KIND, TYPE, ID), NUMBERS),
     EXTENSION: (*NUMBERS, Text),
     **dict.fromkeys((FOLDER_NAME_AT, PARENT, FIRST_FOLDER, FOLDERS, FIRST_FILE, FILES, TYPE_NAME_AT), NUMBERS),
 }
@@ -68,6 +70,7 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
     if START in facts:
         yield from _check_start(layout, facts[START])
     yield from _check_folders(layout, facts)
+    yield from _check_volumes(layout, facts)
     yield from _check_content(layout, facts)
     if CODEC in facts:
         yield from _check_codec(facts[CODEC], STORED in facts and SIZE in facts)
@@ -107,6 +110,37 @@ def _check_folders(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Pl
         )  # fmt: skip
     if FIRST_FOLDER in facts and FOLDERS not in facts:
         yield facts[FIRST_FOLDER].place, "the first folder within another, and not how many there are", f"`{FOLDERS}`"
+
+
+def _check_volumes(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
+    content = layout.content
+    if not content.volumes:
+        if VOLUME in facts:
+            yield (
+                facts[VOLUME].place,
+                "the number of a volume, and nothing says what the volumes are called",
+                'content in volumes "bells_{00}.kwd"',
+            )
+        return
+    problem = wrong_pattern(content.volumes)
+    if problem:
+        yield layout.place, problem, 'content in volumes "{name}_{00}.kwd", or one file by its name'
+    if (VOLUME in facts) != (NUMBERED.search(content.volumes) is not None):
+        yield (
+            layout.place,
+            "the volumes have numbers in their names, and each entry the number of its volume, or neither",
+            f"a field `{VOLUME}`",
+        )
+    if (
+        content.until_next
+        or any(block.inline for block in layout.blocks)
+        or any(d.what == "start" for wrap in content.wraps for d in wrap.derived)
+    ):
+        yield (
+            layout.place,
+            "content in volumes has a start and a size in fields, and no key that comes from where it is",
+            "",
+        )
 
 
 def _check_content(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:

@@ -1,0 +1,34 @@
+"""Content that is hard to find: locked, behind the executable, cut into pieces, archives within archives, in volumes.
+
+post/winter.kpz       a ZIP archive with a password, under the game's own ending
+kelpwick.exe          the executable: resources, and a ZIP archive at its tail
+deeps/deeps.kwp.001   a pack cut into pieces of 4096 bytes, because the makers' floppies held no more
+vault/harbour.kvx     a TAR archive behind a repeating key, in it a ZIP archive, in that a pack
+peal/peal.kpi         an index, and the bells it leads to in volumes peal_00.kpd, peal_01.kpd
+"""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Mapping
+from pathlib import Path
+
+from kelpwick import GameError
+from kelpwick.holds import deeps, engine, harbour, peal, post
+
+HOLDS = {"post": post, "engine": engine, "deeps": deeps, "harbour": harbour, "peal": peal}
+
+
+def make(folder: Path, seed: int) -> None:
+    """Write all of them into the game's folder."""
+    for name, hold in HOLDS.items():
+        hold.write(folder, random.Random(f"{seed} {name}"))
+
+
+def read(folder: Path, name: str) -> Mapping[str, bytes]:
+    """The content of one of them; GameError when anything in it is not as it must be."""
+    try:
+        found: Mapping[str, bytes] = HOLDS[name].read(folder)
+        return found
+    except FileNotFoundError as error:
+        raise GameError(f"{Path(error.filename).name} is missing") from error

@@ -1,0 +1,144 @@
+"""Well-known open files and compressed streams inside other files: found by their marks, and measured.
+
+Each kind has a mark and a way to tell where such a file ends; what cannot be measured is told without a size. Reads a bounded
+stretch of the file that is looked through.
+"""
+
+from __future__ import annotations
+
+import re
+import struct
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from volvex.codec import COMPRESS
+from volvex.errors import ContentError
+from volvex.source import Source
+
+WINDOW = 1 << 23  # bytes that are looked through from the start
+LONGEST = 1 << 28  # bytes of one stream that are decoded to find its end
+MOST_TRIES, MOST_FOUND = 4000, 1000
+STEP = 1 << 18
+
+
+@dataclass(frozen=True)
+class Find:
+    """A file inside another. `size` is None when nothing tells it; `holds` is what a compressed stream holds."""
+
+    offset: int
+    kind: str
+    size: int | None
+    holds: int | None = None
+
+
+Measured = tuple[int | None, int | None] | None  # size, what it holds; None when it is no such file after all
+
+
+def _png(source: Source, at: int) -> Measured:
+    place = at + 8
+    while place + 12 <= source.size:
+        size, kind = struct.unpack(">I4s", source.read(place, 8))
+        if size > 1 << 30 or not kind.isalpha():
+            return None
+        place += 12 + size
+        if kind == b"IEND":
+            return place - at, None
+    return None
+
+
+def _riff(source: Source, at: int) -> Measured:
+    head = source.peek(at, 12)
+    size = int.from_bytes(head[4:8], "little") + 8
+    known = head[8:12] in (b"WAVE", b"WEBP", b"AVI ")
+    return (
+        (size + size % 2 if at + size + size % 2 <= source.size else size, None)
+        if known and at + size <= source.size
+        else None
+    )
+
+
+def _jpeg(source: Source, at: int) -> Measured:
+    return _until(source, at, b"\xff\xd9", 2) if source.peek(at + 3, 1) in (b"\xe0", b"\xe1", b"\xdb") else None
+
+
+def _gif(source: Source, at: int) -> Measured:
+    return _until(source, at, b"\0\x3b", 2) if source.peek(at + 4, 2) in (b"7a", b"9a") else None
+
+
+def _pdf(source: Source, at: int) -> Measured:
+    return _until(source, at, b"%%EOF", 5)
+
+
+def _until(source: Source, at: int, mark: bytes, over: int) -> Measured:
+    found = source.peek(at, 1 << 24).find(mark)
+    return (found + over, None) if found > 0 else None
+
+
+def _dds(source: Source, at: int) -> Measured:
+    return (None, None) if source.peek(at + 4, 4) == b"\x7c\0\0\0" else None
+
+
+def _ogg(source: Source, at: int) -> Measured:
+    place = at
+    while source.peek(place, 4) == b"OggS":
+        head = source.peek(place, 27)
+        if len(head) < 27 or head[4]:
+            break
+        laces = source.peek(place + 27, head[26])
+        place += 27 + len(laces) + sum(laces)
+    return (min(place, source.size) - at, None) if place > at else None
+
+
+def _stream(codec: str) -> Callable[[Source, int], Measured]:
+    """A compressed stream, decoded to its end: only then is it one."""
+
+    def measure(source: Source, at: int) -> Measured:
+        made: Any = COMPRESS.get(codec)
+        decoder = getattr(made, "_codec", made).decoder()
+        place, held = at, 0
+        try:
+            while not decoder.eof and place < source.size and held <= LONGEST:
+                data = source.peek(place, STEP if place > at else 512)  # most that only look like a stream fail at once
+                place += len(data)
+                out = decoder.decompress(data, 1 << 22)
+                held += len(out)
+                while out and not decoder.eof:
+                    out = decoder.decompress(b"", 1 << 22)
+                    held += len(out)
+        except getattr(made, "_codec", made).errors:
+            return None
+        except ContentError:
+            return None
+        return (place - len(decoder.unused_data) - at, held) if decoder.eof and held else None
+
+    return measure
+
+
+_KINDS: tuple[tuple[str, bytes, Callable[[Source, int], Measured]], ...] = (
+    ("png", b"\x89PNG\r\n\x1a\n", _png), ("riff", b"RIFF", _riff), ("jpeg", b"\xff\xd8\xff", _jpeg), ("gif", b"GIF8", _gif),
+    ("pdf", b"%PDF-", _pdf), ("dds", b"DDS ", _dds), ("ogg", b"OggS", _ogg), ("gzip", b"\x1f\x8b\x08", _stream("gzip")),
+    ("xz", b"\xfd7zXZ\0", _stream("xz")), ("zstd", b"\x28\xb5\x2f\xfd", _stream("zstd")), ("bzip2", b"BZh", _stream("bzip2")),
+    ("lz4", b"\x04\x22\x4d\x18", _stream("lz4frame")), *(("zlib", mark, _stream("zlib")) for mark in (b"\x78\x01", b"\x78\x5e", b"\x78\x9c", b"\x78\xda")),
+)  # fmt: skip
+
+
+def finds(source: Source, start: int = 0, window: int = WINDOW) -> Iterator[Find]:
+    """Files inside a file, in their order; what lies within one that was found is not looked for."""
+    kinds = {mark: (kind, measure) for kind, mark, measure in _KINDS}
+    data = source.peek(start, window)
+    pattern = re.compile(b"|".join(re.escape(mark) for mark in sorted(kinds, key=len, reverse=True)))
+    done = tries = found = 0
+    place = pattern.search(data)
+    while place is not None and tries < MOST_TRIES and found < MOST_FOUND:
+        kind, measure = kinds[place[0]]
+        tries += 1
+        told = measure(source, start + place.start())
+        if told is not None:
+            found += 1
+            kind = {b"WAVE": "wav", b"WEBP": "webp", b"AVI ": "avi"}.get(
+                data[place.start() + 8 : place.start() + 12], kind
+            )
+            yield Find(start + place.start(), kind, *told)
+        done = place.start() + (told[0] if told is not None and told[0] else 1)
+        place = pattern.search(data, done)

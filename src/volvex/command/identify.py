@@ -1,0 +1,141 @@
+"""What a file is: by the marks of all layouts, by structure, by content, with reasons.
+
+For a file that nothing knows: its first bytes, the share of text, the entropy along it (high and even: compressed or
+enciphered; steps: parts), well-known files and compressed streams inside it, a likely exclusive-or key. --carve takes out what was
+found inside; --picture draws the entropy. However large the file, a bounded amount of it is read.
+"""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from volvex.archive.identify import Identified, identify
+from volvex.archive.names import shown
+from volvex.command._context import Context
+from volvex.command._tables import count, number
+from volvex.errors import NotFoundError, RefusedError, Status
+from volvex.source import FileSource, atomic
+
+PLACE = 9
+HEX, STRIP, FOUND, KEYS = 64, 96, 12, 3
+BARS = " ▁▂▃▄▅▆▇█"
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("file", nargs="+", type=Path, metavar="FILE", help="a file")
+    parser.add_argument("--carve", type=Path, metavar="DIR", help="take out the files that were found inside")
+    parser.add_argument("--picture", type=Path, metavar="PNG", help="the entropy along the file as a picture")
+    parser.add_argument("--json", action="store_true", help="one list of records")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    library, records = context.library(), list[dict[str, object]]()
+    unknown = 0
+    for path in options.file:
+        if not path.is_file():
+            raise NotFoundError(
+                f"there is no file {shown(path.as_posix())}", "the path of a file; `volvex survey` for a folder"
+            )
+        found = identify(path, library)
+        unknown += not found.known
+        if options.json:
+            records.append(_record(found))
+        else:
+            _print(found, context)
+        if options.carve is not None:
+            _carve(path, found, options.carve, context)
+        if options.picture is not None:
+            _draw(path, options.picture, context)
+    if options.json:
+        context.json(records)
+    return Status.DIFFERS if unknown else Status.OK
+
+
+def _record(one: Identified) -> dict[str, object]:
+    return {
+        "path": one.path, "size": one.size, "text": round(one.text, 3), "entropy": [round(value, 2) for value in one.entropy],
+        "guesses": [{"title": g.title, "by": g.by, "why": g.why, "sure": g.sure, "opens": g.opens, "entries": g.entries, "fault": g.fault or None}
+                    for g in one.guesses],
+        "inside": [{"offset": f.offset, "type": f.kind, "size": f.size, "holds": f.holds} for f in one.finds],
+        "xor": [key.hex() for key in one.keys],
+    }  # fmt: skip
+
+
+def _print(one: Identified, context: Context) -> None:
+    context.print(f"{context.paint(shown(one.path), 'blue')}  {number(one.size)} bytes")
+    for guess in one.guesses:
+        mark = context.paint("opens", "green") if guess.opens else "     "
+        entries = f", {count(guess.entries, 'entry', 'entries')}" if guess.entries is not None else ""
+        context.print(f"  {mark}  {context.paint(guess.title, 'bold')}{entries}: by {guess.by}: {guess.why}")
+        if guess.fault:
+            context.print(f"         {context.paint('but', 'yellow')} {guess.fault}")
+    if not one.guesses:
+        context.print("  nothing at hand knows it")
+    if not one.known:
+        _print_bytes(one, context)
+    context.print()
+
+
+def _print_bytes(one: Identified, context: Context) -> None:
+    for start in range(0, min(HEX, len(one.head)), 16):
+        row = one.head[start : start + 16]
+        text = "".join(chr(byte) if 32 <= byte < 127 else "." for byte in row)
+        context.print(f"  {context.paint(f'{start:6x}', 'dim')}  {row.hex(' '):<47}  {context.paint(text, 'cyan')}")
+    if one.entropy:
+        strip = "".join(BARS[min(8, round(value))] for value in one.entropy)
+        low, high = min(one.entropy), max(one.entropy)
+        context.print(
+            f"  {'entropy':>8}  {context.paint(strip, 'cyan')}  {low:.1f} to {high:.1f} bits a byte: {_meaning(one)}"
+        )
+    context.print(f"  {'text':>8}  {one.text:.0%} of its bytes are printable")
+    for key in one.keys[:KEYS]:
+        told = "".join(chr(byte) if 32 <= byte < 127 else "." for byte in key)
+        context.print(
+            f"  {'key':>8}  {key.hex(' ')}  {context.paint(told, 'cyan')}  a likely exclusive-or key of {count(len(key), 'byte')}"
+        )
+    for found in one.finds[:FOUND]:
+        size = f"{number(found.size)} bytes" if found.size is not None else "of unknown size"
+        holds = f", holds {number(found.holds)}" if found.holds is not None else ""
+        context.print(f"  {context.paint(f'{found.offset:#x}'.rjust(8), 'dim')}  {found.kind}, {size}{holds}")
+    if len(one.finds) > FOUND:
+        context.print(
+            context.paint(f"{'':10}and {len(one.finds) - FOUND:,} more inside: --carve DIR takes them out", "dim")
+        )
+
+
+def _meaning(one: Identified) -> str:
+    low, high = min(one.entropy), max(one.entropy)
+    if low > 7.5:
+        return "compressed or enciphered throughout"
+    if high > 7.5:
+        return "some parts compressed or enciphered"
+    return "neither compressed nor enciphered" if high < 6.5 else "mixed"
+
+
+def _carve(path: Path, found: Identified, folder: Path, context: Context) -> None:
+    """Take out what was found inside; nothing that is there is overwritten."""
+    taken = 0
+    with FileSource(path) as source:
+        for one in found.finds:
+            if one.size is None:
+                continue
+            target = folder / f"{one.offset:08x}.{one.kind}"
+            if target.exists():
+                raise RefusedError(f"{target} is there already", "an empty folder")
+            with atomic(context.disk, target, durable=False) as file:
+                for chunk in source.chunks(one.offset, one.size):
+                    context.disk.write(file, chunk)
+            taken += 1
+    context.print(
+        f"{count(taken, 'file')} taken out to {folder}"
+        + (f"; {len(found.finds) - taken} without a size left" if taken < len(found.finds) else "")
+    )
+
+
+def _draw(path: Path, target: Path, context: Context) -> None:
+    from volvex.command._picture import draw
+
+    with FileSource(path) as source, atomic(context.disk, target, durable=False) as file:
+        draw(source, file)
+    context.print(f"the entropy along {shown(path.name)} is drawn in {target}")

@@ -1,0 +1,73 @@
+"""Content that lies in files beside the one that holds the directory: volumes.
+
+Their names come from a pattern: `{name}` is the directory's own name without its ending, `{00}` the volume's number in at least
+so many digits. For reading they are joined to one source; places count within each.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from volvex.errors import FormatError
+from volvex.source import JoinedSource, Source
+
+NUMBERED = re.compile(r"\{(0+)\}")
+MOST = 1000
+
+Beside = Callable[[str], Source | None]  # the file of that name in the same folder
+
+
+@dataclass(frozen=True)
+class Volume:
+    """One of them: its number, its file's name, and where it starts in the source of all."""
+
+    number: int
+    name: str
+    source: Source
+    base: int
+
+
+def wrong_pattern(pattern: str) -> str:
+    """What is wrong with a pattern of names; nothing when it can be used."""
+    bare = NUMBERED.sub("0", pattern, count=1).replace("{name}", "n")
+    if "{" in bare or "}" in bare:
+        return "in braces there is `{name}` or one `{00}`"
+    return (
+        "volumes lie in the same folder: a name without slashes"
+        if "/" in bare or "\\" in bare or bare in ("", ".", "..")
+        else ""
+    )
+
+
+def volume_name(pattern: str, own: str, number: int) -> str:
+    """The name of a volume of a file called `own`."""
+    stem = own.rpartition("/")[2].rpartition(".")[0] or own.rpartition("/")[2]
+    return NUMBERED.sub(lambda match: f"{number:0{len(match[1])}}", pattern.replace("{name}", stem))
+
+
+def open_volumes(
+    pattern: str, source: Source, numbers: Sequence[int], beside: Beside | None
+) -> tuple[list[Volume], JoinedSource]:
+    """The volumes with these numbers, and all of them as one source; FormatError when one is missing."""
+    if len(numbers) > MOST:
+        raise FormatError(source.name, f"{len(numbers)} volumes", hint="another layout: no game has so many")
+    found: list[Volume] = []
+    try:
+        for number in numbers:
+            name = volume_name(pattern, source.name, number)
+            one = beside(name) if beside is not None else None
+            if one is None:
+                raise FormatError(
+                    source.name,
+                    f"its content lies in {name}, which is not beside it",
+                    hint="a whole copy of the game's folder",
+                )
+            base = found[-1].base + found[-1].source.size if found else 0
+            found.append(Volume(number, name, one, base))
+    except BaseException:
+        for volume in found:
+            volume.source.close()
+        raise
+    return found, JoinedSource([volume.source for volume in found], f"the volumes of {source.name}")
