@@ -82,12 +82,12 @@ class Case(unittest.TestCase):
         }
 
     def run_program(
-        self, *words: object, status: int | None = 0, cwd: Path | None = None, **more: str
+        self, *words: object, status: int | None = 0, cwd: Path | None = None, input: str = "", **more: str
     ) -> subprocess.CompletedProcess[str]:
         """Run the installed `volvex`; its status must be `status`, and it never shows a traceback."""
         done = subprocess.run(
             [str(PROGRAM), *map(str, words)], cwd=cwd or self.folder, env=self.environment(**more), encoding="utf-8",
-            capture_output=True, stdin=subprocess.DEVNULL,
+            capture_output=True, input=input,
         )  # fmt: skip
         self.assertNotIn("Traceback", done.stderr)
         if status is not None:

@@ -53,7 +53,7 @@ class Killed(Case):
         """Kill the command at each step in turn; how many steps there were."""
         for at in range(1, 200):
             self.start_from(start)
-            done = self.run_program(verb, cwd=self.work, status=None, VOLVEX_FAULT=f"kill:{at}")
+            done = self.run_program(*verb.split(), cwd=self.work, status=None, VOLVEX_FAULT=f"kill:{at}")
             if done.returncode == 0:
                 self.assertEqual(self.content(), after)
                 return at - 1
@@ -71,6 +71,26 @@ class Killed(Case):
 
     def test_restore(self) -> None:
         self.assertGreater(self.step_through("restore", self.done, self.new, self.old), 8)
+
+
+class KilledInPlace(Killed):
+    """The same for writing into the game's own files."""
+
+    def setUp(self) -> None:
+        Case.setUp(self)
+        self.source = self.game()
+        self.old = digests(self.source)
+        self.work = self.bench(self.source)
+        self.volvex("set", LAMPS, "--row", "fresnel_3", "range=14", cwd=self.work)
+        self.clean = self.folder / "clean"
+        shutil.copytree(self.source, self.clean)
+        self.volvex("build", "--in-place", cwd=self.work)
+        self.done = self.folder / "installed"
+        shutil.copytree(self.source, self.done)
+        self.new = self.content()
+
+    def test_install(self) -> None:
+        self.assertGreater(self.step_through("build --in-place", self.clean, self.old, self.new), 15)
 
 
 class Stop(BaseException):

@@ -39,7 +39,7 @@ class Demo(Case):
         self.assertGreater(len(commands), 20)
         script = "\n".join(["set -e", *commands])
         path = f"{Path(sys.executable).parent}{os.pathsep}{os.environ['PATH']}"
-        done = subprocess.run(["sh", "-c", script], cwd=self.folder, env=self.environment(PATH=path), encoding="utf-8",
+        done = subprocess.run(["sh", "-c", script], cwd=self.folder, env=self.environment(PATH=path, VOLVEX_HOME=str(self.folder / "here" / "home")), encoding="utf-8",
                               stdout=subprocess.PIPE, stderr=subprocess.STDOUT)  # fmt: skip
         self.assertEqual(done.returncode, 0, done.stdout)
         self.assertEqual(_results(done.stdout), _results(told))

@@ -14,6 +14,7 @@ from tests.support import ROOT, SOURCE, archive_of
 from volvex.command._main import commands
 from volvex.errors import VolvexError
 from volvex.layout.kinds import kind_names
+from volvex.layout.order import unwritable
 from volvex.layout.proof import prove
 from volvex.layout.syntax import parse_layout
 
@@ -194,6 +195,12 @@ class LayoutReference(unittest.TestCase):
                 self.assertEqual("\n".join(caught.exception.lines()), body.strip())
                 wrong += 1
         self.assertGreater(wrong, 1)
+
+    def test_examples_of_several_files_are_sound(self) -> None:
+        layouts = [layout for kind, about, layout in self.fences if (kind, about) == ("layout", "check")]
+        self.assertTrue(layouts)
+        for layout in layouts:
+            self.assertEqual(unwritable(parse_layout(layout, "my.layout")), [])
 
     def test_every_word_of_the_grammar_is_explained(self) -> None:
         grammar = (PACKAGE / "layout" / "grammar.lark").read_text(encoding="utf-8")

@@ -20,7 +20,7 @@ from volvex.archive import filetypes
 from volvex.archive.names import clean, shown
 from volvex.codec import COMPRESS, Cipher, Compression
 from volvex.errors import ContentError, FormatError, RefusedError
-from volvex.layout.columns import Array
+from volvex.layout.columns import Array, Texts
 from volvex.layout.edits import Edit, NewContent, Plan
 from volvex.layout.entries import Entries
 from volvex.layout.volumes import Beside
@@ -194,6 +194,22 @@ class Archive(ABC):
         for row in self.folders:
             names[row] = names[row].rstrip("/") + "/"
         return names
+
+    def plain_names(self) -> Texts | None:
+        """The names as they are stored, when that is all there is to them: printable ASCII without backslashes."""
+        texts = self.entries.names
+        if self.entries.nameless or not len(texts) or not texts.lengths.all():
+            return None
+        if any(not texts.raw(row).endswith(b"/") for row in self.folders):
+            return None
+        flat = np.frombuffer(texts.data, np.uint8)
+        odd = (flat < 0x20) | (flat > 0x7E) | (flat == 0x5C)
+        order = np.argsort(texts.starts, kind="stable")
+        edges = np.stack([texts.starts[order], (texts.starts + texts.lengths)[order]], axis=1).reshape(-1)
+        if bool((np.diff(edges) < 0).any()):  # names that overlap
+            return None
+        within = np.logical_or.reduceat(np.append(odd, False), edges)[::2]
+        return None if bool(within.any()) else texts
 
     def _stand_in(self, row: int, key: str) -> str:
         """The name of an entry that has none."""

@@ -176,7 +176,7 @@ class LaidOut(Archive):
         from volvex.layout.writing import plan  # not needed for looking
 
         require_writable(self.layout)
-        return plan(self.reading, edit, each, folder)
+        return plan(self.reading, edit, each, folder, pinned)
 
     def extent(self) -> int:
         reading, entries = self.reading, self.entries

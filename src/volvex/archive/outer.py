@@ -39,17 +39,21 @@ class Outer(Protocol):
         ...
 
 
+def xored(data: bytes, key: bytes, at: int) -> bytes:
+    """Bytes that stand at a place of the file, behind a repeating key or without it."""
+    mask = np.tile(np.roll(np.frombuffer(key, np.uint8), -(at % len(key))), -(-len(data) // len(key)))[: len(data)]
+    return (np.frombuffer(data, np.uint8) ^ mask).tobytes()
+
+
 class XorSource(Source):
     """A source behind a repeating key."""
 
     def __init__(self, source: Source, key: bytes) -> None:
         self.inner, self.name, self.size = source, source.name, source.size
-        self._key = np.frombuffer(key, np.uint8)
+        self._key = key
 
     def _read(self, offset: int, size: int) -> bytes:
-        data = np.frombuffer(self.inner.read(offset, size), np.uint8)
-        mask = np.tile(np.roll(self._key, -(offset % len(self._key))), -(-size // len(self._key)))[:size]
-        return (data ^ mask).tobytes()
+        return xored(self.inner.read(offset, size), self._key, offset)
 
     def close(self) -> None:
         self.inner.close()

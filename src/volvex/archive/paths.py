@@ -68,7 +68,7 @@ class Walker:
         self._inner: dict[tuple[int, int], Archive | None] = {}  # archives within archives: (archive, row)
         self._whole = False  # whether an archive within an archive is taken as the entry that it is
         self._nested = False  # whether archives within archives are entered without being named
-        self._pieces: set[Path] = set()  # pieces of archives that were opened by their first
+        self._pieces: set[Path] = set()  # pieces and volumes of archives that were opened
         self.faults: list[VolvexError] = []  # archives that a wildcard met and that could not be opened
 
     def __enter__(self) -> Walker:
@@ -85,8 +85,8 @@ class Walker:
         """The archive at a path of the disk; None when it is a plain file."""
         if path not in self._open:
             found = self._open[path] = open_archive(path, self.library, name, self.layout)
-            if found is not None and found.cut is not None:
-                self._pieces |= {path.with_name(piece) for piece in found.cut.names[1:]}
+            if found is not None:
+                self._pieces |= {path.with_name(name) for name in found.kept_beside}
         return self._open[path]
 
     def inner(self, archive: Archive, row: int, name: str, asked: bool = True) -> Archive | None:
@@ -105,8 +105,13 @@ class Walker:
         self._nested = nested
         path = path.replace("\\", "/") if os.name == "nt" else path
         root, parts = _split(path)
-        found = Found([], [])
-        self._walk(Path(root), root.rstrip("/") if root != "." else "", parts, deep, found)
+        found, here = Found([], []), Path(root)
+        while (
+            not here.exists() and here.parent != here and "/" in root
+        ):  # it may lead into a folder that stands for an archive
+            parts.insert(0, here.name)
+            here, root = here.parent, root.rpartition("/")[0] or "/"
+        self._walk(here, root.rstrip("/") if root != "." else "", parts, deep, found)
         if not len(found):
             if self.faults:
                 raise self.faults[0]
@@ -213,8 +218,11 @@ class Walker:
         """A path that leads through an archive within the archive."""
         for count in range(1, len(parts) if len(above) < DEEPEST else 0):
             rows = matching(archive.names, parts[:count], below=False)
+            named = not WILD.search(
+                "/".join(parts[:count])
+            )  # a wildcard meets many, and passes by what is locked or damaged
             entered = [
-                self._try_inner(archive, row, name, parts[count:], found, above, asked=True) for row in rows.tolist()
+                self._try_inner(archive, row, name, parts[count:], found, above, asked=named) for row in rows.tolist()
             ]
             if any(entered):
                 return
@@ -254,6 +262,15 @@ class Walker:
             return NotFoundError(
                 f"{shown(name)} is not an archive that any layout knows", f"`volvex survey {shown(str(file.parent))}`"
             )
+        return self._missing_in(archive, name, inner)
+
+    def _missing_in(self, archive: Archive, name: str, inner: str) -> NotFoundError:
+        parts = inner.split("/")
+        for count in range(len(parts) - 1, 0, -1):  # what is missing may be missing within an archive within this one
+            row = archive.rows.get("/".join(parts[:count]))
+            within = self.inner(archive, row, f"{name}/{archive.names[row]}") if row is not None else None
+            if row is not None and within is not None:
+                return self._missing_in(within, f"{name}/{archive.names[row]}", "/".join(parts[count:]))
         return missing_entry(archive.names, name, inner)
 
 

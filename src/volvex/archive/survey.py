@@ -93,6 +93,7 @@ def _keep(
 
 def _remembered(folder: Path, told: str) -> Surveyed:
     value = json.loads(told)
+    value["beside"] = tuple(value["beside"])
     return Surveyed(**value | {"path": shown((folder / value["path"]).as_posix())})
 
 

@@ -87,13 +87,13 @@ def _build_file(bench: Workbench, name: str, some: Sequence[Change], advance: Ad
         return [Built(name, target.stat().st_size, 1, Fingerprint.of(original) if original else None)]
     assert original is not None
     if bench.renewed(name):
-        _check_origins(bench, some)
+        check_origins(bench, some)
     archive = bench.archive(name)
     if archive is None:
         raise FormatError(name, "nothing knows this file, so nothing can be put into it")
     bench.disk.make_folder(target.parent)
     with Spool(target.parent) as spool:
-        work = _work(bench, name, archive, some, spool)
+        work = work_on(bench, name, archive, some, spool)
         written = rebuild_files(archive, work.edit, target, bench.disk, advance)
     _verify(bench, work, target.parent, set(written))
     folder = name.rpartition("/")[0]
@@ -105,7 +105,7 @@ def _built(bench: Workbench, name: str, size: int, count: int) -> Built:
     return Built(name, size, count, Fingerprint.of(original) if original else None)
 
 
-def _check_origins(bench: Workbench, some: Sequence[Change]) -> None:
+def check_origins(bench: Workbench, some: Sequence[Change]) -> None:
     """The archive is another than when the bench was made: what was changed must still be what was taken."""
     for change in some:
         known = bench.taken.get(change.path)
@@ -115,19 +115,19 @@ def _check_origins(bench: Workbench, some: Sequence[Change]) -> None:
 
 
 @dataclass
-class _Work:
+class Work:
     """What is to be done to one archive: its edit, and what is to be done to archives within it, by their rows."""
 
     name: str
     archive: Archive
     edit: Edit
     changed: list[Change]
-    inner: dict[int, _Work]
+    inner: dict[int, Work]
 
 
-def _work(bench: Workbench, name: str, archive: Archive, some: Sequence[Change], spool: Spool) -> _Work:
+def work_on(bench: Workbench, name: str, archive: Archive, some: Sequence[Change], spool: Spool) -> Work:
     """The work on an archive, from the inside out: those within it are written anew first, as new content of its entries."""
-    work = _Work(name, archive, Edit(), [], {})
+    work = Work(name, archive, Edit(), [], {})
     within: dict[str, list[Change]] = {}
     for change in some:
         home, inner = bench.home(change.path)
@@ -149,7 +149,7 @@ def _work(bench: Workbench, name: str, archive: Archive, some: Sequence[Change],
     for path, few in sorted(within.items()):
         row, below = bench.outer_of(path)[1], bench.archive(path)
         assert below is not None
-        work.inner[row] = _work(bench, path, below, few, spool)
+        work.inner[row] = work_on(bench, path, below, few, spool)
         made = below.file_plan(work.inner[row].edit, bench.built)
         work.edit.replaced[row] = archive.encode(spool, made.chunks(), row)
     return work
@@ -162,13 +162,13 @@ def _next_inner(bench: Workbench, name: str, home: str) -> str:
     return home
 
 
-def _verify(bench: Workbench, work: _Work, folder: Path, names: set[str]) -> None:
+def _verify(bench: Workbench, work: Work, folder: Path, names: set[str]) -> None:
     """What was changed can be read back from what was built, at every depth."""
     with reopened(work.archive, folder, names) as written:
         _verify_entries(bench, work, written)
 
 
-def _verify_entries(bench: Workbench, work: _Work, written: Archive) -> None:
+def _verify_entries(bench: Workbench, work: Work, written: Archive) -> None:
     told = [
         bench.taken[change.path].entry if change.path in bench.taken else bench.home(change.path)[1]
         for change in work.changed if change.what != "removed"

@@ -17,7 +17,7 @@ from volvex.archive.pack import files_below
 from volvex.archive.paths import WILD, matching, missing_entry
 from volvex.archive.rebuild import file_chunks
 from volvex.bench.game import Game
-from volvex.errors import FormatError, NotFoundError, RefusedError
+from volvex.errors import FormatError, NotFoundError, RefusedError, VolvexError
 from volvex.layout import Library
 from volvex.source import Disk, FileSource, atomic
 from volvex.source.digest import Fingerprint, digest_file
@@ -274,16 +274,26 @@ class Workbench:
             for row in matching(archive.names, parts[:count], below=False).tolist():
                 place = self._places(name)[row]
                 within = f"{name}/{place}"
-                if (
-                    isinstance(place, str)
-                    and row not in archive.folders
-                    and (found := self.archive(within)) is not None
-                ):
-                    rest = "/".join(parts[count:])
-                    if len(matching(found.names, rest.split("/"))):
-                        yield from self._select_in(within, rest)
-                    else:
-                        yield from self._select_through(within, found, rest)
+                found = self._glimpsed(archive, row, within) if isinstance(place, str) else None
+                if found is None:
+                    continue
+                rest = "/".join(parts[count:])
+                if len(matching(found.names, rest.split("/"))):
+                    yield from self._select_in(within, rest)
+                else:
+                    yield from self._select_through(within, found, rest)
+
+    def _glimpsed(self, archive: Archive, row: int, within: str) -> Archive | None:
+        """The archive that an entry plainly is: a wildcard meets many, and passes by what is locked or damaged."""
+        if within not in self._archives:
+            try:
+                found = open_entry(archive, row, self.library, within, asked=False)
+            except VolvexError:
+                return None
+            if found is None:
+                return None
+            self._archives[within] = found
+        return self._archives[within]
 
     def _select_wild(self, path: str) -> Iterator[tuple[str, int | None]]:
         """A pattern whose wildcards stand before or within the names of the game's files."""
@@ -342,6 +352,8 @@ class Workbench:
         RefusedError when one of them was edited since it was taken, unless `again`; nothing is taken then.
         """
         jobs = [(self._place(name, row), name, row) for name, row in wanted]
+        for place, _, _ in jobs:
+            self._check_free(self.files / place)
         there = [place for place, _, _ in jobs if (self.files / place).exists()]
         edited = [place for place in there if self._edited(place)]
         if edited and not again:
@@ -434,7 +446,6 @@ class Workbench:
 
     def _take(self, place: str, name: str, row: int | None) -> None:
         archive, target = self.archive(name), self.files / place
-        self._check_free(target)
         if row is None or archive is None:
             original = self.game.original(name)
             assert original is not None

@@ -107,12 +107,47 @@ class Prefixed:
         return [self.prefix + text for text in self.rest]
 
 
-Cells = Sequence[str] | Numbers | Labels | Prefixed
+class Spans:
+    """Plain ASCII texts that lie in one row of bytes, behind the same words: put into lines without ever becoming texts."""
+
+    def __init__(self, prefix: str, data: bytes, starts: Any, lengths: Any) -> None:
+        self.prefix, self.data, self.starts, self.lengths = prefix, data, starts, lengths
+
+    def __len__(self) -> int:
+        return len(self.starts)
+
+    def width(self) -> int:
+        return len(self.prefix) + int(max(self.lengths, default=0))
+
+    def texts(self) -> list[str]:
+        text, ends = self.data.decode("latin-1"), (self.starts + self.lengths).tolist()
+        return [self.prefix + text[start:end] for start, end in zip(self.starts.tolist(), ends, strict=True)]
+
+    def lines(self, first: int, last: int, before: Any) -> str:
+        """Lines of a block of characters, these texts and line ends."""
+        import numpy as np
+
+        prefix = np.frombuffer(self.prefix.encode("latin-1"), np.uint8)
+        lengths, flat = self.lengths[first:last], np.frombuffer(self.data, np.uint8)
+        fixed = before.shape[1] + len(prefix)
+        ends = np.cumsum(lengths + fixed + 1)
+        starts = ends - lengths - 1  # of the texts, in what is made
+        made = np.empty(int(ends[-1]), np.uint8)
+        made[ends - 1] = ord("\n")
+        heads = np.hstack([before, np.broadcast_to(prefix, (last - first, len(prefix)))])
+        made[(starts - fixed)[:, None] + np.arange(fixed)] = heads
+        shift = np.repeat(self.starts[first:last] - starts, lengths)
+        places = np.arange(len(shift)) + np.repeat(starts - (np.cumsum(lengths) - lengths), lengths)
+        made[places] = flat[places + shift]
+        return made.tobytes().decode("latin-1")
+
+
+Cells = Sequence[str] | Numbers | Labels | Prefixed | Spans
 
 
 def cell_texts(cells: Cells) -> Sequence[str]:
     """The cells as texts, whichever way they are held."""
-    return cells.texts() if isinstance(cells, Numbers | Labels | Prefixed) else cells
+    return cells.texts() if isinstance(cells, Numbers | Labels | Prefixed | Spans) else cells
 
 
 @dataclass
@@ -126,7 +161,9 @@ class Column:
 
     def width(self) -> int:
         cells = self.cells
-        longest = cells.width() if isinstance(cells, Numbers | Labels | Prefixed) else max(map(len, cells), default=0)
+        longest = (
+            cells.width() if isinstance(cells, Numbers | Labels | Prefixed | Spans) else max(map(len, cells), default=0)
+        )
         return max(len(self.title), longest)
 
     def texts(self) -> Sequence[str]:
@@ -191,15 +228,21 @@ def _lines_in_bulk(columns: Sequence[Column], widths: Sequence[int]) -> Iterator
     import numpy as np
 
     cells = columns[-1].cells
-    prefix, last = (cells.prefix, cells.rest) if isinstance(cells, Prefixed) else ("", cell_texts(cells))
-    for first in range(0, len(last), STEP):
-        until = min(len(last), first + STEP)
+    spans = cells if isinstance(cells, Spans) and cells.prefix.isascii() else None
+    prefix, last = (
+        (cells.prefix, cells.rest) if isinstance(cells, Prefixed) else ("", cell_texts(cells) if spans is None else ())
+    )
+    for first in range(0, len(cells), STEP):
+        until = min(len(cells), first + STEP)
         gap = np.full((until - first, 2), ord(" "), np.uint8)
         blocks: list[Any] = []
         for column, width in zip(columns[:-1], widths[:-1], strict=True):
             assert isinstance(column.cells, Numbers | Labels)
             blocks += [column.cells.block(first, until, width), gap]
         block = np.hstack(blocks) if blocks else gap[:, :0]
+        if spans is not None:
+            yield spans.lines(first, until, block)
+            continue
         size, text = block.shape[1], block.tobytes().decode("latin-1")
         starts = range(0, size * (until - first), size) if size else [0] * (until - first)
         yield "".join(

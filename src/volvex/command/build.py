@@ -1,7 +1,11 @@
 """Write anew the archives that the bench's changes affect, everything else in them bit for bit.
 
-The result lies in the bench's folder `built`; the game is not touched. Unchanged entries are copied as they
-lie, not decoded.
+The result lies in the bench's folder `built`; the game is not touched. Unchanged entries are copied as they lie, not
+decoded. Archives within archives are written from the inside out, each with its own seals and keys.
+
+With --in-place the game's own files are changed, after a copy of each original is safe (made once; `restore` brings it back): new
+content goes into a hole or behind the rest, and the directory is written anew, so that the time depends on the change and not on the
+archive. It is journalled like an install: interrupted, it is finished by the next command.
 """
 
 from __future__ import annotations
@@ -10,20 +14,29 @@ import argparse
 import os
 
 from volvex.bench.build import build
+from volvex.bench.inplace import plan_in_place
+from volvex.command._actions import tell
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
-from volvex.command._tables import Column, count, numbers, print_table
+from volvex.command._tables import Column, count, number, numbers, print_table
 from volvex.errors import Status
+from volvex.mods import earlier, patch
+from volvex.source import Spool
 
 PLACE = 36
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "--in-place", action="store_true", help="change the game's own files, once their originals are safe"
+    )
     parser.add_argument("--json", action="store_true", help="one list of records")
     add_bench(parser)
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
+    if options.in_place:
+        return _in_place(options, context)
     with open_bench(options, context) as bench:
         total = sum(one.size for one in bench.fingerprints.values())
         with context.progress("building", total) as advance:
@@ -39,3 +52,22 @@ def run(options: argparse.Namespace, context: Context) -> int:
                               Column("built", [one.path for one in built])])  # fmt: skip
         context.print(context.paint(f"{count(len(built), 'file')} in {folder}; next: volvex install", "dim"))
     return Status.OK
+
+
+def _in_place(options: argparse.Namespace, context: Context) -> int:
+    with open_bench(options, context) as bench, Spool(bench.folder) as spool:
+        game = bench.game.folder
+        patches = list(plan_in_place(bench, earlier(game), spool))
+        total = 3 * sum(one.base.size for one in patches if one.path not in earlier(game))
+        with context.progress("keeping the originals safe", total) as advance:
+            actions = patch(game, patches, context.disk, advance) if patches else []
+    if not patches and not options.json:
+        context.print("the game's files are as the bench has them already")
+        return Status.OK
+    status = tell(actions, [], False, options.json, context)
+    if not options.json:
+        written = sum(one.written for one in patches)
+        context.print(
+            context.paint(f"{number(written)} bytes written; `volvex restore` brings the originals back", "dim")
+        )
+    return status

@@ -21,6 +21,7 @@ from volvex.errors import RefusedError, Status, VolvexError
 
 PLACE = 60
 LAMPS, LETTER = "data/main.kwp/rules/lamps.xml", "data/main.kwp/letters/en/01-arrival.txt"
+DEEP, POST = "vault/harbour.kvx/sheds/north.kvz/ledger.kwp/pages/colza.txt", "post/winter.kpz/letters/ansa.txt"
 JOURNAL, TIDES = "isles/journals.kwj/cade/spring.txt", "isles/tides.kwv/the_pans.csv"
 PLAY = ("python", "-m", "kelpwick", "play")
 
@@ -54,7 +55,9 @@ class _Demo:
 
     def run(self) -> int:
         say, do, game = self.say, self.do, self.folder / "game"
-        self.context.print(f"To repeat this by hand, have {Path(sys.executable).parent} on your path.")
+        self.context.print(
+            f"To repeat this by hand, have {Path(sys.executable).parent} on your path, and set VOLVEX_HOME={self.folder / 'home'}"
+        )
         say("The game, made from a seed; nothing in it is real.")
         self.enter(self.folder)
         do("python", "-m", "kelpwick", "make", "game")
@@ -78,6 +81,7 @@ class _Demo:
         do("volvex", "layout", "show", "Kelpwick journals")
         do("volvex", "layout", "explain", "game/isles/journals.kwj", "--records", "1")
 
+        self.holds()
         say("A bench, and in it what we want to change. The game is not touched.")
         do("volvex", "bench", "game", "bench")
         self.enter(self.folder / "bench")
@@ -87,6 +91,9 @@ class _Demo:
         do("volvex", "take", JOURNAL, TIDES)
         self.write(JOURNAL, "The lamp was never out.")
         self.write(TIDES, "hour;height\\n1;9.25")
+        do("volvex", "take", DEEP, POST)
+        self.write(DEEP, "colza: 99 in store")
+        self.write(POST, "For Ansa Tolk, before the ice is in.")
         do("volvex", "changes")
 
         say("Build the archive anew, look at what would happen, and put it into the game.")
@@ -103,6 +110,20 @@ class _Demo:
         )
         self.check("the tide table in the other order of bytes has its new height", "high water 9.25 m" in played)
 
+        self.check("the ledger three archives deep has its new line", "colza: 99 in store" in played)
+        self.check(
+            "the locked letter is read with its new line, under its old password",
+            "For Ansa Tolk, before the ice is in." in played,
+        )
+
+        say("A second thought, written straight into the game's files: the originals are safe already.")
+        do("volvex", "restore")
+        do("volvex", "set", LAMPS, "--row", "fresnel_3", "range=17")
+        do("volvex", "build", "--in-place")
+        do("volvex", "set", LAMPS, "--row", "fresnel_3", "range=18")
+        do("volvex", "build", "--in-place")
+        self.check("the lamp room shows the range of the second thought", "18 nm" in do(*PLAY, "../game"))
+
         say("And back.")
         do("volvex", "restore")
         played = do(*PLAY, "../game")
@@ -114,6 +135,29 @@ class _Demo:
                    before == after)  # fmt: skip
         self.context.print(f"\n{count(self.steps, 'command')}, all as they should be.")
         return Status.OK
+
+    def holds(self) -> None:
+        """What is locked, cut up, or within something else."""
+        say, do = self.say, self.do
+        say(
+            "What is a file really? Archives at the tail of the executable, in pieces, behind a key, within each other."
+        )
+        do(
+            "volvex",
+            "identify",
+            "game/kelpwick.exe",
+            "game/deeps/deeps.kwp.001",
+            "game/vault/harbour.kvx",
+        )
+        do("volvex", "list", "game/kelpwick.exe", "game/vault/harbour.kvx", "--deep")
+        do("volvex", "list", "game/deeps/deeps.kwp.001", "game/peal/peal.kpi")
+        say("The post is locked; the game's READ ME tells its password.")
+        code = "open('password', 'w').write(open('game/READ ME.txt').read().split(': ')[1])"
+        self.do("python", "-c", code, shown=f'python -c "{code}"')
+        do("volvex", "keys", "add", "kelpwick-post", "--file", "password")
+        do("volvex", "keys", "list")
+        do("volvex", "show", "game/post/winter.kpz/letters/ansa.txt")
+        do("volvex", "layout", "prove", "game/post", "game/vault", "game/deeps", "game/peal", "game/kelpwick.exe")
 
     def say(self, text: str) -> None:
         self.context.print(f"\n{self.context.paint(f'-- {text}', 'bold')}")
@@ -128,7 +172,7 @@ class _Demo:
         self.context.print(f"\n{self.context.paint('$ ' + (shown or shlex.join(words)), 'green')}")
         self.context.out.flush()
         program = [sys.executable, *words[1:]] if words[0] == "python" else [sys.executable, "-m", "volvex", *words[1:]]
-        done = subprocess.run(program, cwd=self.here, env=_environment(self.context.environment), stdout=subprocess.PIPE,
+        done = subprocess.run(program, cwd=self.here, env=_environment(self.context.environment, self.folder / "home"), stdin=subprocess.DEVNULL, stdout=subprocess.PIPE,
                               stderr=subprocess.STDOUT, encoding="utf-8")  # fmt: skip
         self.context.out.write(done.stdout)
         if done.returncode:
@@ -153,8 +197,9 @@ class _Demo:
         self.context.print(f"{self.context.paint('checked', 'green')}: {what}")
 
 
-def _environment(environment: Mapping[str, str]) -> dict[str, str]:
-    return {**os.environ, **environment, "PYTHONIOENCODING": "utf-8"}
+def _environment(environment: Mapping[str, str], home: Path) -> dict[str, str]:
+    """The demo's own home: its key is not put into the user's key file."""
+    return {**os.environ, **environment, "PYTHONIOENCODING": "utf-8", "VOLVEX_HOME": str(home)}
 
 
 def _digests(folder: Path) -> dict[str, str]:

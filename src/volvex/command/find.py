@@ -12,7 +12,7 @@ from volvex.archive.names import shown
 from volvex.archive.search import Hit, Wanted, search
 from volvex.command._context import Context
 from volvex.command._tables import count
-from volvex.errors import Status, UsageError, VolvexError
+from volvex.errors import LockedError, Status, UsageError, VolvexError
 
 PLACE = 12
 A_FILE = 5  # hits shown of one file
@@ -52,9 +52,10 @@ def run(options: argparse.Namespace, context: Context) -> int:
     else:
         said = count(hits, "hit") + " in " if wanted.text or wanted.data else ""
         context.print(context.paint(f"{said}{count(files, 'file')}", "dim"))
-    for fault in faults:
-        context.note(f"not searched: {fault.message}")
-    return Status.BAD_DATA if faults else Status.OK if files else Status.DIFFERS
+    for message in dict.fromkeys(fault.message for fault in faults):
+        context.note(f"not searched: {message}")
+    damaged = any(not isinstance(fault, LockedError) for fault in faults)
+    return Status.BAD_DATA if damaged else Status.OK if files else Status.DIFFERS
 
 
 def _bytes(text: str) -> bytes:

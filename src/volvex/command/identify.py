@@ -64,7 +64,10 @@ def _record(one: Identified) -> dict[str, object]:
 
 def _print(one: Identified, context: Context) -> None:
     context.print(f"{context.paint(shown(one.path), 'blue')}  {number(one.size)} bytes")
+    opens = any(guess.opens for guess in one.guesses)
     for guess in one.guesses:
+        if guess.fault and opens:  # something else explains the file
+            continue
         mark = context.paint("opens", "green") if guess.opens else "     "
         entries = f", {count(guess.entries, 'entry', 'entries')}" if guess.entries is not None else ""
         context.print(f"  {mark}  {context.paint(guess.title, 'bold')}{entries}: by {guess.by}: {guess.why}")

@@ -23,6 +23,7 @@ from volvex.command._tables import (
     Labels,
     Numbers,
     Prefixed,
+    Spans,
     cell_texts,
     count,
     number,
@@ -72,6 +73,9 @@ class _Rows:
         """The paths, safe to print."""
         if len(self.groups) == 1 and not self.files:  # the prefix is the same for all: it need not be joined to each
             group = self.groups[0]
+            plain = group.archive.plain_names() if len(group.rows) == len(group.archive) else None
+            if plain is not None:
+                return Spans(shown(group.path) + "/", plain.data, plain.starts, plain.lengths)
             names = group.archive.names
             names = names if len(group.rows) == len(names) else [names[row] for row in group.rows.tolist()]
             return Prefixed(

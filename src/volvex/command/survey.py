@@ -59,7 +59,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         context.note(f"and {len(faults) - FAULTS:,} more")
     for error in library.faults:
         context.note("\n".join(error.lines()))
-    return max((Status.LOCKED if one.locked else Status.BAD_DATA for one in faults), default=Status.OK)
+    return Status.BAD_DATA if any(not one.locked for one in faults) else Status.OK
 
 
 def _key(profile: Profile, path: str) -> str:

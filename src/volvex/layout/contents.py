@@ -20,9 +20,10 @@ from volvex.source import Spool
 class ContentPlan:
     """The contents before and after an edit. Rows are those of the old directory, spans its stretches of stored bytes."""
 
-    def __init__(self, reading: Reading, edit: Edit, spool: Callable[[], Spool]) -> None:
+    def __init__(self, reading: Reading, edit: Edit, spool: Callable[[], Spool], pinned: bool = False) -> None:
         assert reading.entries is not None
         self.reading, self.edit, self.entries, self._spool = reading, edit, reading.entries, spool
+        self.pinned = pinned  # new content takes the place of the old one only where it fits
         self.new = [*edit.replaced.values(), *(one.content for one in edit.added)]
         self.align, self.fill = placing_of(reading)
         self.wraps = reading.layout.content.wraps
@@ -59,7 +60,8 @@ class ContentPlan:
             span = int(self.part_of_row[row])
             users[span] -= 1
             self.new_of_row[row] = index
-            if users[span] == 0 and not floating[span]:
+            fits = not self.pinned or self.stored_size(index) <= int(self.spans[span][1])
+            if users[span] == 0 and not floating[span] and fits:
                 self.new_of_span[span] = index
             else:
                 self.loose.append(index)

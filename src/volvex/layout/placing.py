@@ -144,13 +144,22 @@ class _Parts:
 
 
 class Placer:
-    """Places the parts of one source; `each` places every content by itself and makes every filling anew."""
+    """Places the parts of one source; `each` places every content by itself and makes every filling anew.
+
+    When `pinned`, contents stay where they are: what is left out, or is smaller now, leaves a hole that is filled.
+    """
 
     def __init__(
-        self, source: Source, fixed: Sequence[Fixed], contents: Contents, inline: Inline | None, each: bool
+        self,
+        source: Source,
+        fixed: Sequence[Fixed],
+        contents: Contents,
+        inline: Inline | None,
+        each: bool,
+        pinned: bool = False,
     ) -> None:
         self.source, self.fixed, self.contents, self.inline = source, list(fixed), contents, inline
-        self.each = each
+        self.each, self.pinned = each, pinned
         self.parts = self._sorted_parts()
 
     def _sorted_parts(self) -> _Parts:
@@ -256,6 +265,9 @@ class Placer:
         align, fill = int(parts.align[part]), int(parts.fill[part])
         self._between(before, start, align, fill)
         if parts.gone[part]:
+            if self.pinned:
+                self._align(align, fill)
+                self._fill_hole(end - start, fill)
             return
         self._align(align, fill)
         begun = placed.size
@@ -268,6 +280,8 @@ class Placer:
             self._place_record(int(self.inline.new_row[row]))
         elif parts.new[part] >= 0:
             self._place_new(int(parts.new[part]))
+            if self.pinned:
+                self._fill_hole(end - placed.size, fill)
         elif self.contents.keyed and span >= 0 and placed.size != start:
             placed.span_start[span] = placed.size
             placed.steps.append(Moved(span, placed.size))
@@ -303,6 +317,11 @@ class Placer:
         if missing:
             self.placed.steps.append(Piece.of(bytes([fill]) * missing))
             self.placed.size += missing
+
+    def _fill_hole(self, size: int, fill: int) -> None:
+        if size > 0:
+            self.placed.steps.append(Piece.of(bytes([fill]) * size))
+            self.placed.size += size
 
     def _place_fixed(self, one: Fixed) -> None:
         if one.at is not None and one.at.fixed and one.at.offset != self.placed.size:

@@ -30,22 +30,25 @@ AFTER = 48  # and how often with it
 SMALL = 1 << 22  # bytes of a wrapped part that stay in memory
 
 
-def plan(reading: Reading, edit: Edit, each: bool = False, folder: Path | None = None) -> Plan:
+def plan(reading: Reading, edit: Edit, each: bool = False, folder: Path | None = None, pinned: bool = False) -> Plan:
     """How the file is written with the changes of `edit`.
 
     With `each`, every content is placed by itself and every filling made anew, which proves the layout;
     otherwise stretches in which nothing changes are moved as they are, which is fast. Content that must be
-    enciphered anew goes through a temporary file in `folder`.
+    enciphered anew goes through a temporary file in `folder`. With `pinned`, contents stay where they are, as far as the
+    format allows: what is new goes into a hole that is large enough, or behind them.
     """
-    return _Planner(reading, edit, each, folder).plan()
+    inline = any(block.ends is not None for block in reading.blocks.values())
+    return _Planner(reading, edit, each, folder, pinned and not inline and not reading.layout.content.until_next).plan()
 
 
 class _Planner:
-    def __init__(self, reading: Reading, edit: Edit, each: bool, folder: Path | None) -> None:
+    def __init__(self, reading: Reading, edit: Edit, each: bool, folder: Path | None, pinned: bool) -> None:
         assert reading.entries is not None
         self.reading, self.edit, self.each, self.layout = reading, edit, each, reading.layout
         self.folder, self._spool = folder, list[Spool]()
-        self.contents = ContentPlan(reading, edit, self.spool)
+        self.pinned = pinned
+        self.contents = ContentPlan(reading, edit, self.spool, pinned)
         self.directory = Directory(reading, edit, self.contents)
         self.within = VOLUMES if reading.volumes else self.layout.content.within
         self.inline = next((block for block in reading.blocks.values() if block.ends is not None), None)
@@ -93,7 +96,7 @@ class _Planner:
             fixed += [fixed_of(area) for area in self.reading.areas.values()]
         contents = self.contents.placed(name == self.within)
         inline = self._inline() if name == self.within else None
-        return Placer(self.reading.area(name), fixed, contents, inline, self.each)
+        return Placer(self.reading.area(name), fixed, contents, inline, self.each, self.pinned)
 
     def _inline(self) -> Inline | None:
         if self.inline is None:

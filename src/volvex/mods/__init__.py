@@ -24,5 +24,18 @@ from volvex.mods.install import (
     recover,
     restore,
 )
+from volvex.mods.patching import earlier, patch
 
-__all__ = ["Action", "Done", "install", "installed", "originals", "plan_install", "plan_restore", "recover", "restore"]
+__all__ = [
+    "Action",
+    "Done",
+    "earlier",
+    "install",
+    "installed",
+    "originals",
+    "patch",
+    "plan_install",
+    "plan_restore",
+    "recover",
+    "restore",
+]

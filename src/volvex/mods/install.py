@@ -5,14 +5,14 @@ from __future__ import annotations
 import contextlib
 import os
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from volvex.archive.paths import HIDDEN
 from volvex.errors import NotFoundError, RefusedError
-from volvex.mods.journal import Installed, Move, State, read_state, write_state
+from volvex.mods.journal import Installed, Move, State, Writing, read_state, write_state
 from volvex.mods.store import Advance, Store, copy
-from volvex.source import Disk
+from volvex.source import Disk, FileSource
 from volvex.source.digest import Fingerprint, digest_file
 from volvex.source.disk import PART
 
@@ -36,16 +36,19 @@ class Done:
     changed: list[Action] = field(default_factory=list)  # left alone: not what we had installed
 
 
+SAMPLED = "sample "
+
+
 def _nothing(size: int) -> None: ...
 
 
-def _home(game: Path) -> Path:
+def home_of(game: Path) -> Path:
     return game / HIDDEN
 
 
 def installed(game: Path) -> Mapping[str, Installed]:
     """What is installed in a game's folder, by path."""
-    return read_state(_home(game)).installed
+    return read_state(home_of(game)).installed
 
 
 def originals(game: Path) -> dict[str, Path | None]:
@@ -53,7 +56,7 @@ def originals(game: Path) -> dict[str, Path | None]:
 
     A file that is no longer what was installed (the game was updated) is its own original again.
     """
-    store = Store(_home(game) / "objects", Disk())
+    store = Store(home_of(game) / "objects", Disk())
     found: dict[str, Path | None] = {}
     for name, one in installed(game).items():
         if _is_ours(game / name, one):
@@ -67,7 +70,23 @@ def _digest(path: Path, advance: Advance = _nothing) -> str | None:
 
 def _is_ours(path: Path, one: Installed) -> bool:
     """Whether a file is still what was installed."""
-    return path.is_file() and (_stamp(path) == one.stamp or _digest(path) == one.now)
+    return path.is_file() and (_stamp(path) == one.stamp or token(path, one.now) == one.now)
+
+
+def token(path: Path, like: str | None, advance: Advance = _nothing) -> str | None:
+    """What tells a file's content from another: its digest, or where `like` is one a sample, so that no file is read whole
+    only because a part of it was changed in place. None when there is no file."""
+    if like is not None and like.startswith(SAMPLED) and path.is_file():
+        found = sample(path)
+        if found == like:
+            return found
+    return _digest(path, advance)
+
+
+def sample(path: Path) -> str:
+    """The token of a file that was changed in place."""
+    told = Fingerprint.of(path)
+    return f"{SAMPLED}{told.size} {told.sample}"
 
 
 def _stamp(path: Path) -> str:
@@ -96,10 +115,10 @@ def plan_install(game: Path, files: Mapping[str, Path], bases: Mapping[str, Fing
 
 def plan_restore(game: Path) -> list[Action]:
     """What restoring would do; nothing is touched."""
-    store, actions = Store(_home(game) / "objects", Disk()), []
+    store, actions = Store(home_of(game) / "objects", Disk()), []
     for name, one in sorted(installed(game).items()):
         target = game / name
-        now = _digest(target)
+        now = token(target, one.now)
         if now is None and one.original is None:
             continue
         if now not in (one.now, None):
@@ -134,9 +153,9 @@ def _inside(game: Path, name: str) -> Path:
 
 
 @contextlib.contextmanager
-def _locked(game: Path, disk: Disk) -> Iterator[Path]:
+def locked(game: Path, disk: Disk) -> Iterator[Path]:
     """The journal's folder, ours alone; gone again when nothing is left in it."""
-    home = _home(game)
+    home = home_of(game)
     disk.make_folder(home, durable=True)
     from filelock import FileLock, Timeout  # slow to load, and only needed when something is written
 
@@ -158,7 +177,7 @@ def _locked(game: Path, disk: Disk) -> Iterator[Path]:
 def _tidy(home: Path, disk: Disk) -> None:
     """Remove what is not needed: staged leftovers, originals that nothing refers to, at last the journal."""
     state = read_state(home)
-    if state.moves:
+    if state.moves or state.writings:
         return
     needed = {one.original for one in state.installed.values()} | set(state.kept)
     for path in sorted((home / "objects").glob("*/*")):
@@ -189,11 +208,11 @@ def install(
         _inside(game, name)
         if not source.is_file():
             raise NotFoundError(f"{source} is missing", "`volvex build`")
-    with _locked(game, disk) as home:
-        _recover(game, home, disk)
+    with locked(game, disk) as home:
+        recover_in(game, home, disk)
         state, store = read_state(home), Store(home / "objects", disk)
         _check_bases(game, files, bases)
-        _require_writable(game, [*files, *state.installed])
+        require_writable(game, [*files, *state.installed])
         done, moves, after = Done(), list[Move](), dict[str, Installed]()
         for name, source in sorted(files.items()):
             action, move, one = _move_in(
@@ -210,7 +229,7 @@ def install(
             for name, one in state.installed.items()
             if name in after and after[name].original != one.original
         ]
-        _carry_out(game, home, State(state.installed, "install", moves, after, _kept(state, done, older)), disk)
+        carry_out(game, home, State(state.installed, "install", moves, after, _kept(state, done, older)), disk)
     return done
 
 
@@ -230,7 +249,7 @@ def _move_in(
     """Have a file's original in the store and its new content staged."""
     target = game / name
     action = Action(name, "replace" if target.exists() else "add", _size(target), _size(source))
-    old, folder = _digest(target, advance), _missing_folder(game, target)
+    old, folder = token(target, known.now if known else None, advance), _missing_folder(game, target)
     if known is not None and known.now == old:
         original, folder = known.original, known.folder
     else:
@@ -253,15 +272,15 @@ def _kept(state: State, done: Done, older: Iterable[str | None] = ()) -> list[st
 def restore(game: Path, disk: Disk, advance: Advance = _nothing) -> Done:
     """Put every original back, and remove what was added. Files that are not what was installed are left alone."""
     done = Done()
-    if not _home(game).is_dir():
+    if not home_of(game).is_dir():
         return done
-    with _locked(game, disk) as home:
-        _recover(game, home, disk)
+    with locked(game, disk) as home:
+        recover_in(game, home, disk)
         state, store = read_state(home), Store(home / "objects", disk)
-        _require_writable(game, list(state.installed))
+        require_writable(game, list(state.installed))
         moves = _moves_back(game, state.installed, store, done, advance, set(state.kept))
         if state.installed:
-            _carry_out(game, home, State(state.installed, "restore", moves, {}, _kept(state, done)), disk)
+            carry_out(game, home, State(state.installed, "restore", moves, {}, _kept(state, done)), disk)
     return done
 
 
@@ -274,7 +293,7 @@ def _moves_back(
     counts = [one.original for one in those.values()]
     for name, one in sorted(those.items()):
         target = _inside(game, name)
-        now = _digest(target, advance)
+        now = token(target, one.now, advance)
         if now is None and one.original is None:
             continue  # what was added is gone already
         if now not in (one.now, None):
@@ -294,7 +313,7 @@ def _moves_back(
     return moves
 
 
-def _require_writable(game: Path, names: list[str]) -> None:
+def require_writable(game: Path, names: list[str]) -> None:
     """Find out before anything is done whether the files can be replaced."""
     for name in names:
         target = game / name
@@ -310,7 +329,7 @@ def _require_writable(game: Path, names: list[str]) -> None:
             ) from error
 
 
-def _carry_out(game: Path, home: Path, state: State, disk: Disk) -> None:
+def carry_out(game: Path, home: Path, state: State, disk: Disk) -> None:
     """The transaction itself: from the first line on it will be finished, by us or by whoever comes next."""
     write_state(home, state, disk)
     _finish(game, home, state, disk)
@@ -319,6 +338,10 @@ def _carry_out(game: Path, home: Path, state: State, disk: Disk) -> None:
 def _finish(game: Path, home: Path, state: State, disk: Disk) -> None:
     """Do what is left of a transaction. Files that somebody else changed meanwhile are left alone."""
     after, kept = dict(state.after), set(state.kept)
+    for writing in state.writings:
+        _write(game, home, writing, disk)
+        target = _inside(game, writing.path)
+        after[writing.path] = replace(after[writing.path], now=sample(target), stamp=_stamp(target))
     for move in state.moves:
         if not _move(game, home, move, disk):
             after.pop(move.path, None)
@@ -327,10 +350,21 @@ def _finish(game: Path, home: Path, state: State, disk: Disk) -> None:
     write_state(home, State(after, kept=sorted(kept)), disk)
 
 
+def _write(game: Path, home: Path, writing: Writing, disk: Disk) -> None:
+    """Write stretches into a file of the game; done twice it is the same as once."""
+    with FileSource(_inside(home, writing.staged)) as staged, _inside(game, writing.path).open("r+b") as file:
+        for at, start, size in writing.spans:
+            file.seek(at)
+            for chunk in staged.chunks(start, size):
+                disk.write(file, chunk)
+        disk.truncate(file, writing.size)
+        disk.sync(file)
+
+
 def _move(game: Path, home: Path, move: Move, disk: Disk) -> bool:
     """Carry one move out, or find it carried out; False when the file is neither old nor new."""
     target = _inside(game, move.path)
-    now = _digest(target)
+    now = token(target, move.old)
     if now not in (move.old, move.new):
         return False
     staged = _inside(home, move.staged) if move.staged else None
@@ -362,18 +396,22 @@ def recover(game: Path, disk: Disk) -> str:
 
     What it was: install or restore, or nothing.
     """
-    if not _home(game).is_dir() or (not read_state(_home(game)).moves and not _leftovers(_home(game))):
+    if not home_of(game).is_dir() or (not _under_way(read_state(home_of(game))) and not _leftovers(home_of(game))):
         return ""
-    with _locked(game, disk) as home:
-        return _recover(game, home, disk)
+    with locked(game, disk) as home:
+        return recover_in(game, home, disk)
 
 
 def _leftovers(home: Path) -> bool:
     return not (home / "state.json").exists() or any((home / "staged").glob("*")) or any(home.rglob(f"*{PART}"))
 
 
-def _recover(game: Path, home: Path, disk: Disk) -> str:
+def _under_way(state: State) -> bool:
+    return bool(state.moves or state.writings)
+
+
+def recover_in(game: Path, home: Path, disk: Disk) -> str:
     state = read_state(home)
-    if state.moves:
+    if _under_way(state):
         _finish(game, home, state, disk)
     return state.verb

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
+from typing import Any
 
 from volvex.errors import FormatError
 from volvex.source import Disk, atomic
@@ -20,6 +21,7 @@ class Installed:
     now: str
     folder: str = ""  # the topmost folder that had to be made for it
     stamp: str = ""  # size and time of what was installed: while they hold, it need not be read to be known
+    entries: tuple[str, ...] = ()  # that were changed in place; none when the file was replaced as a whole
 
 
 @dataclass(frozen=True)
@@ -34,6 +36,16 @@ class Move:
     folder: str = ""  # goes when the file goes, if it is empty then
 
 
+@dataclass(frozen=True)
+class Writing:
+    """Stretches that are to be written into a file of the game: where, from where in `staged`, how many bytes; its size then."""
+
+    path: str
+    staged: str
+    spans: list[list[int]]
+    size: int
+
+
 @dataclass
 class State:
     """All that the journal says."""
@@ -43,6 +55,7 @@ class State:
     moves: list[Move] = field(default_factory=list)
     after: dict[str, Installed] = field(default_factory=dict)  # what is installed once the moves are done
     kept: list[str] = field(default_factory=list)  # originals of files that others changed since
+    writings: list[Writing] = field(default_factory=list)
 
     def text(self) -> str:
         return json.dumps({"journal": FORMAT, **asdict(self)}, indent=1) + "\n"
@@ -58,9 +71,8 @@ def read_state(folder: Path) -> State:
         if value.pop("journal") != FORMAT:
             raise FormatError(path, "a journal of another version", hint="the newest Volvex")
         return State(
-            {name: Installed(**one) for name, one in value["installed"].items()}, value["verb"],
-            [Move(**one) for one in value["moves"]], {name: Installed(**one) for name, one in value["after"].items()},
-            list(value["kept"]),
+            _installed(value["installed"]), value["verb"], [Move(**one) for one in value["moves"]], _installed(value["after"]),
+            list(value["kept"]), [Writing(**one) for one in value.get("writings", ())],
         )  # fmt: skip
     except (ValueError, KeyError, TypeError, AttributeError) as error:
         raise FormatError(
@@ -68,6 +80,10 @@ def read_state(folder: Path) -> State:
             f"not a sound journal: {error!r}",
             hint="leaving `.volvex` as it is and asking for help: the originals are in it",
         ) from error
+
+
+def _installed(value: dict[str, dict[str, Any]]) -> dict[str, Installed]:
+    return {name: Installed(**{**one, "entries": tuple(one.get("entries", ()))}) for name, one in value.items()}
 
 
 def write_state(folder: Path, state: State, disk: Disk) -> None:

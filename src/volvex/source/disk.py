@@ -64,6 +64,11 @@ class Disk:
                 view, done = view[written:], done + written
         return done
 
+    def truncate(self, file: BinaryIO, size: int) -> None:
+        """Give an open file a size."""
+        self.step("truncate")
+        file.truncate(size)
+
     def sync(self, file: BinaryIO) -> None:
         """Have the file's bytes on the device."""
         self.step("sync")

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.lib.stride_tricks import as_strided
 
 from volvex.errors import FormatError
 from volvex.layout.columns import Array, Texts
@@ -116,11 +117,10 @@ def read_directory(source: Source, end: End) -> Directory:
     data = source.read(end.start, end.size)
     at = _places(source, data, end)
     flat = np.frombuffer(data, np.uint8)
-    heads = (
-        np.ascontiguousarray(flat[at[:, None] + np.arange(46)]).view(RECORD).reshape(-1)
-        if len(at)
-        else np.zeros(0, RECORD)
-    )
+    heads = np.zeros(0, RECORD)
+    if len(at):  # each row of this view is a record's head, wherever it starts; taking rows copies them as they are
+        rows = as_strided(flat, (len(flat) - 45, 46), (1, 1), writeable=False)
+        heads = np.ascontiguousarray(rows[at]).view(RECORD).reshape(-1)
     names = Texts(data, at + 46, heads["name"].astype(np.int64), "utf-8")
     start, stored, size = (heads[name].astype(np.int64) for name in ("start", "stored", "size"))
     found = Directory(data, at, heads, start, stored, size, names)
@@ -130,6 +130,31 @@ def read_directory(source: Source, end: End) -> Directory:
 
 
 def _places(source: Source, data: bytes, end: End) -> Array:
+    """Where the records start."""
+    found = _marks(data, end.count)
+    return found if found is not None else _walked(source, data, end)
+
+
+def _marks(data: bytes, count: int) -> Array | None:
+    """All places of the mark, when they are just the records: each then ends where the next one starts."""
+    flat = np.frombuffer(data, np.uint8)
+    if len(flat) < 46:
+        return None
+    same = flat[:-45] == CENTRAL[0]
+    for place in (1, 2, 3):
+        same &= flat[place : len(flat) - 45 + place] == CENTRAL[place]
+    at = np.flatnonzero(same)
+    if len(at) != count or not count or at[0]:
+        return None
+    lengths = [
+        flat[at + place].astype(np.int64) + flat[at + place + 1].astype(np.int64) * 256 for place in (28, 30, 32)
+    ]
+    ends = at + 46 + lengths[0] + lengths[1] + lengths[2]
+    return at if bool((ends[:-1] == at[1:]).all()) and ends[-1] <= len(data) else None
+
+
+def _walked(source: Source, data: bytes, end: End) -> Array:
+    """The same one by one, which tells what is wrong where."""
     at, places, last = 0, list[int](), len(data) - 46
     lengths = struct.Struct("<4s24xHHH").unpack_from
     for _ in range(end.count):

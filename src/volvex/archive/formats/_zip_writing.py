@@ -164,7 +164,10 @@ class Writer:
             fits = one is not None and len(one.local()) + one.stored <= behind - begin
             start = self._put(one) if fits and one is not None else -1
             done = len(one.local()) + one.stored if fits and one is not None else 0
-            self._add(span(source, begin + done, end))
+            self._add(
+                Piece.of(bytes(behind - begin - done))
+            )  # a hole of zeros, so that nothing of the old entry is found
+            self._add(span(source, behind, end))
             return start
         start = self._put(one) if one is not None else -1
         rest = source.peek(behind, min(end - behind, 1 << 16))

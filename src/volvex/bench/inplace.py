@@ -1,0 +1,195 @@
+"""Building in place: only what differs is written into the game's own file, once its original is safe.
+
+New content goes into the hole that the old one leaves, or behind all others, and the directory is written anew: the time
+depends on the change, not on the archive.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from volvex.archive.archive import Archive
+from volvex.archive.opening import open_archive
+from volvex.archive.outer import Xored, xored
+from volvex.archive.work import verify
+from volvex.bench.build import Work, check_origins, work_on
+from volvex.bench.changes import Change, changes
+from volvex.bench.workbench import Workbench
+from volvex.codec import COMPRESS
+from volvex.errors import FormatError, RefusedError
+from volvex.layout.edits import Added, Edit, NewContent, Piece, Plan, PlannedSource
+from volvex.source import Source, Spool
+from volvex.source.digest import Fingerprint
+
+SMALL = 1 << 24  # bytes that are written in place whatever their share of the file
+
+Earlier = Mapping[
+    str, Sequence[str] | None
+]  # files in which entries were changed in place before; None: installed otherwise
+
+
+@dataclass(frozen=True)
+class Patch:
+    """What is to be written into a file of the game: stretches of a source, and where each goes."""
+
+    path: str
+    base: Fingerprint  # of the file as it is now
+    writes: tuple[tuple[int, Piece], ...]
+    size: int  # of the file afterwards
+    entries: tuple[str, ...]  # that differ from the original then
+    held: tuple[Source, ...] = ()
+
+    @property
+    def written(self) -> int:
+        """How many bytes."""
+        return sum(piece.size for _, piece in self.writes)
+
+
+def plan_in_place(bench: Workbench, earlier: Earlier, spool: Spool) -> Iterator[Patch]:
+    """The patches that make the game's files what `build` would make; RefusedError where that is not possible."""
+    by_file: dict[str, list[Change]] = {}
+    for change in changes(bench):
+        by_file.setdefault(bench.file_of(bench.home(change.path)[0]), []).append(change)
+    for name in earlier:
+        by_file.setdefault(name, [])
+    for name, some in sorted(by_file.items()):
+        if earlier.get(name, ()) is None:
+            raise RefusedError(f"{name} was installed as a whole", "`volvex restore`, then building in place")
+        patch = _plan_file(bench, name, some, tuple(earlier.get(name) or ()), spool)
+        if patch is not None:
+            yield patch
+
+
+def _plan_file(bench: Workbench, name: str, some: list[Change], earlier: Sequence[str], spool: Spool) -> Patch | None:
+    original = bench.archive(name)
+    if original is None or any(change.path == name for change in some):
+        raise RefusedError(
+            f"{name} is no archive, so nothing can be changed within it", "`volvex build`, and `volvex install`"
+        )
+    if bench.renewed(name):
+        check_origins(bench, some)
+    path = bench.game.folder / name
+    now = open_archive(path, bench.library, name)
+    if now is None:
+        raise FormatError(name, "nothing knows this file")
+    with now:
+        _check_kind(now, name)
+        work = work_on(bench, name, original, some, spool)
+        edit = _translated(original, now, work, earlier, spool)
+        if not (edit.replaced or edit.added or edit.removed):
+            return None
+        made = now.plan(edit, folder=bench.folder, pinned=True)
+        writes = tuple(_writes(now, made))
+        _check_worth(name, writes, made.size)
+        _verify(now, made, edit)
+        entries = {original.names[row] for row in (*work.edit.replaced, *work.edit.removed)} | {
+            now_name(one, now) for one in work.edit.added
+        }
+        final = tuple((at, _final(at, piece, now, spool)) for at, piece in writes)
+        return Patch(name, Fingerprint.of(path), final, made.size, tuple(sorted(entries)), made.held)
+
+
+def now_name(one: Added, archive: Archive) -> str:
+    """The path of a new entry."""
+    return one.name.decode(archive.entries.names.encoding, "surrogateescape").replace("\\", "/")
+
+
+def _check_kind(archive: Archive, name: str) -> None:
+    if archive.kept_beside or not (archive.outer is None or isinstance(archive.outer, Xored)):
+        what = "lies in several files" if archive.kept_beside else "is compressed as a whole"
+        raise RefusedError(f"{name} {what}, which cannot be changed in place", "`volvex build` without --in-place")
+
+
+def _translated(original: Archive, now: Archive, work: Work, earlier: Sequence[str], spool: Spool) -> Edit:
+    """The edit of the original as one of the file as it is now; what was changed before and no longer is goes back."""
+    edit, wanted = Edit(), {original.names[row]: content for row, content in work.edit.replaced.items()}
+    gone = {original.names[row] for row in work.edit.removed}
+    added = {now_name(one, now): one for one in work.edit.added}
+    for name in {*wanted, *gone, *added, *earlier}:
+        row, before = now.rows.get(name), original.rows.get(name)
+        if name in wanted or name in added:
+            content = wanted[name] if name in wanted else added[name].content
+            if row is not None:
+                if not _holds(now, row, content):
+                    edit.replaced[row] = content
+            else:
+                like = (
+                    now.rows[original.names[before if before is not None else added[name].like]]
+                    if before is None
+                    else _any(now)
+                )
+                edit.added.append(Added(now.encode_name(name), like, content))
+        elif name in gone or before is None:
+            if row is not None:
+                edit.removed.add(row)
+        elif row is not None:
+            content = now.encode(spool, original.chunks(before), row)
+            if not _holds(now, row, content):
+                edit.replaced[row] = content
+        else:
+            edit.added.append(
+                Added(now.encode_name(name), _any(now), now.encode(spool, original.chunks(before), _any(now)))
+            )
+    return edit
+
+
+def _holds(archive: Archive, row: int, content: NewContent) -> bool:
+    """Whether an entry has that content already."""
+    if int(archive.entries.size[row]) != content.size:
+        return False
+    chunks = content.source.chunks(content.offset, content.stored)
+    wanted = (
+        b"".join(COMPRESS.get(content.codec).decode_stream(chunks, content.size)) if content.size <= SMALL else None
+    )
+    return wanted is not None and wanted == archive.content(row)
+
+
+def _any(archive: Archive) -> int:
+    if not len(archive):
+        raise RefusedError(f"{archive.source.name} has no entry left that another could be like", "`volvex restore`")
+    return 0
+
+
+def _writes(archive: Archive, made: Plan) -> Iterator[tuple[int, Piece]]:
+    """The pieces that are not in their place already; behind a key as they are stored."""
+    at = 0
+    for piece in made.pieces:
+        if not (piece.source is archive.source and piece.offset == at):
+            yield at, piece
+        at += piece.size
+
+
+def _check_worth(name: str, writes: Sequence[tuple[int, Piece]], size: int) -> None:
+    written = sum(piece.size for _, piece in writes)
+    if written > SMALL and written > size // 2:
+        raise RefusedError(f"{name}: {written:,} of its {size:,} bytes would move: its directory stands in front of the content and grows",
+                           "`volvex build` without --in-place")  # fmt: skip
+
+
+def _final(at: int, piece: Piece, archive: Archive, spool: Spool) -> Piece:
+    """A piece as it is stored, which does not need the file itself, since that is about to change."""
+    key = archive.outer.key if isinstance(archive.outer, Xored) else b""
+    if not key and piece.source is not archive.source:
+        return piece
+
+    def chunks() -> Iterator[bytes]:
+        done = at
+        for chunk in piece.chunks():
+            yield xored(chunk, key, done) if key else chunk
+            done += len(chunk)
+
+    offset, size = spool.append(chunks())
+    return Piece(source=spool, offset=offset, size=size)
+
+
+def _verify(now: Archive, made: Plan, edit: Edit) -> None:
+    """What will be written can be read back."""
+    again = now.reopened(PlannedSource(made, now.source.name))
+    names = {now.names[row] for row in edit.replaced} | {now_name(one, now) for one in edit.added}
+    rows = [row for row, name in enumerate(again.names) if name in names]
+    faults = verify(again, np.array(rows, np.int64))
+    if faults:
+        raise faults[0]
