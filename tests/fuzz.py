@@ -20,6 +20,7 @@ from tests.families import FAMILIES
 from tests.formats import FORMATS, SAMPLES
 from tests.support import pack_layout
 from tests.test_bad_archives import exercise
+from tests.test_open_formats import look, open_samples
 from volvex.layout.model import Layout
 from volvex.layout.syntax import parse_layout
 
@@ -27,12 +28,15 @@ LIMIT_SECONDS, LIMIT_BYTES = 10.0, 300_000_000
 ABSURD = (0, 1, 0x7F, 0x80, 0xFF, 0x7FFF, 0xFFFF, 0x7FFFFFFF, 0xFFFFFFFF, 1 << 63, (1 << 64) - 1)
 
 
-def corpus(folder: Path) -> list[tuple[str, Layout, bytes]]:
-    """An archive of each format, and the game's own."""
-    found = [(name, parse_layout(text, name), make(SAMPLES)) for name, (text, make) in sorted(FORMATS.items())]
+def corpus(folder: Path) -> list[tuple[str, Layout | None, bytes]]:
+    """An archive of each format, and the game's own; open formats have a driver in place of a layout."""
+    found: list[tuple[str, Layout | None, bytes]] = [
+        (name, parse_layout(text, name), make(SAMPLES)) for name, (text, make) in sorted(FORMATS.items())
+    ]
     found += [(name, parse_layout(one.layout, name), one.make(one.files)) for name, one in sorted(FAMILIES.items())]
     if not (folder / "data" / "main.kwp").exists():
         make_game(folder)
+    found += [(name, None, data) for name, data in open_samples().items()]
     return [*found, ("kelpwick", pack_layout(), (folder / "data" / "main.kwp").read_bytes())]
 
 
@@ -61,12 +65,15 @@ def mutate(rng: random.Random, data: bytes) -> bytes:
     return bytes(out)
 
 
-def attempt(layout: Layout, data: bytes) -> str:
+def attempt(layout: Layout | None, data: bytes) -> str:
     """What went wrong, or nothing."""
     began = time.monotonic()
     tracemalloc.reset_peak()
     try:
-        exercise(layout, data)
+        if layout is not None:
+            exercise(layout, data)
+        else:
+            look(data)
     except Exception:  # whatever it is, it is what is looked for
         return traceback.format_exc()
     took, peak = time.monotonic() - began, tracemalloc.get_traced_memory()[1]
@@ -78,13 +85,14 @@ def attempt(layout: Layout, data: bytes) -> str:
 def main() -> int:
     parser = argparse.ArgumentParser(prog="dev.py fuzz", description=__doc__)
     parser.add_argument("--minutes", type=float, default=1.0)
+    parser.add_argument("--only", default="", metavar="NAME", help="only formats whose name begins so, such as open")
     parser.add_argument("--seed", type=int, default=int(time.time()))
     parser.add_argument("--faults", type=Path, default=Path("fuzz-faults"), help="where faults are written")
     options = parser.parse_args()
     tracemalloc.start()
     rng, until, tried, faults = random.Random(options.seed), time.monotonic() + options.minutes * 60, 0, 0
     options.faults.mkdir(exist_ok=True)
-    archives = corpus(options.faults / "game")
+    archives = [one for one in corpus(options.faults / "game") if one[0].startswith(options.only)]
     while time.monotonic() < until:
         name, layout, data = rng.choice(archives)
         mutated = mutate(rng, data)

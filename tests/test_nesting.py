@@ -21,7 +21,7 @@ PAGE = f"{LEDGER}/pages/tea.txt"
 POST = "post/winter.kpz/letters/ansa.txt"
 DEEP = "deeps/deeps.kwp.001/soundings.txt"
 PEAL = "peal/peal.kpi/bell-05.ring"
-WEATHER = "kelpwick.exe/tail.zip/weather/spring.csv"
+WEATHER = "kelpwick.exe/tail/weather/spring.csv"
 
 
 class Nested(Case):

@@ -61,7 +61,7 @@ class Identified:
     @property
     def known(self) -> bool:
         """Whether something opens it, or it is a well-known kind of file."""
-        return any(guess.opens or guess.by == "content" for guess in self.guesses)
+        return any(guess.opens or guess.by in ("content", "parts") for guess in self.guesses)
 
 
 def identify(path: Path, library: Library, name: str | None = None) -> Identified:
@@ -71,7 +71,7 @@ def identify(path: Path, library: Library, name: str | None = None) -> Identifie
         if not any(guess.opens for guess in guesses):
             guesses += [*by_structure(source, library), *by_pieces(path, source, library), *by_bytes(source, library)]
         kind = filetypes.kind_by_content(source.peek(0, filetypes.HEAD))
-        if kind not in ("binary", "empty"):
+        if kind not in ("binary", "empty") and not any(guess.opens for guess in guesses):
             guesses.append(Guess(kind, "content", "its first bytes", CONTENT, False))
         found = Identified(source.name, source.size, sorted(guesses, key=lambda guess: -guess.sure))
         look(source, found, all_of_it=not found.known)

@@ -79,7 +79,14 @@ class Labels:
         return Labels(self.index[rows], self.words)
 
     def width(self) -> int:
-        return max(map(len, self.words), default=0)
+        import numpy as np
+
+        used = (
+            np.bincount(self.index, minlength=len(self.words))
+            if len(self.index) and self.index.min() >= 0
+            else self.words
+        )
+        return max((len(word) for word, times in zip(self.words, used, strict=True) if times), default=0)
 
     def texts(self) -> list[str]:
         return [self.words[index] for index in self.index.tolist()]
@@ -87,7 +94,7 @@ class Labels:
     def block(self, first: int, last: int, width: int) -> Any:
         import numpy as np
 
-        words = b"".join(word.ljust(width).encode("latin-1", "replace") for word in self.words)
+        words = b"".join(word[:width].ljust(width).encode("latin-1", "replace") for word in self.words)
         return np.frombuffer(words, np.uint8).reshape(-1, width)[self.index[first:last]]
 
 

@@ -11,7 +11,6 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-from volvex.archive.filetypes import HEAD, ending_by_content
 from volvex.archive.formats._driven import Driven, content_piece, entries_of, joined, span
 from volvex.errors import FormatError, RefusedError
 from volvex.layout.edits import Edit, NewContent, Piece, Plan
@@ -25,6 +24,7 @@ PLACE = 5
 WHY = "its headers, and sections that lie within the file"
 KINDS = {1: "cursors", 2: "bitmaps", 3: "icons", 4: "menus", 5: "dialogs", 6: "strings", 9: "accelerators", 10: "data", 11: "messages",
          12: "cursor-groups", 14: "icon-groups", 16: "version", 23: "html", 24: "manifest"}  # fmt: skip
+ENDINGS = {"manifest": ".xml", "html": ".html"}
 RESOURCES, CERTIFICATES = 2, 4  # of the data directories
 MOST = 100_000  # resources
 DEEPEST = 3  # type, name, language
@@ -122,8 +122,7 @@ class Executable(Driven):
         self.resources = list(self._resources())
         named = [(one.name.encode(), one.start, one.size) for one in self.resources]
         if self.tail[1] > self.tail[0]:
-            ending = ending_by_content(source.peek(self.tail[0], HEAD))
-            named.append((f"tail.{ending or 'bin'}".encode(), self.tail[0], self.tail[1] - self.tail[0]))
+            named.append((b"tail", self.tail[0], self.tail[1] - self.tail[0]))
         names, starts, sizes = [list(column) for column in zip(*named, strict=True)] if named else ([], [], [])
         self.entries = entries_of(names, starts, sizes, sizes)
 
@@ -160,8 +159,7 @@ class Executable(Driven):
                 start = memory - home.memory + home.start
                 if not home.start <= start <= start + size <= home.start + home.size:
                     continue  # in another section, or nowhere
-                head = self.source.peek(start, min(size, HEAD))
-                yield Resource(_name(path, head), home.start + shift + record, start, size)
+                yield Resource(_name(path), home.start + shift + record, start, size)
         except struct.error as error:
             raise FormatError(
                 self.source.name, "the table of resources reaches past its section", offset=home.start
@@ -272,7 +270,8 @@ def _leaves(table: bytes, at: int, path: tuple[int | str, ...]) -> Iterator[tupl
             yield from _leaves(table, place & 0x7FFFFFFF, (*path, name))
 
 
-def _name(path: tuple[int | str, ...], head: bytes) -> str:
+def _name(path: tuple[int | str, ...]) -> str:
+    """A name that stays the same whatever the content becomes."""
     kind = KINDS.get(path[0], f"type-{path[0]}") if isinstance(path[0], int) else path[0].lower()
     rest = "-".join(str(part).replace("/", "_").replace("\\", "_") for part in path[1:])
-    return f"resources/{kind}/{rest}.{ending_by_content(head) or 'bin'}"
+    return f"resources/{kind}/{rest}{ENDINGS.get(kind, '')}"
