@@ -12,6 +12,7 @@ import sys
 from dataclasses import asdict
 from pathlib import Path
 
+from benchmarks import archives
 from benchmarks.timing import Result, compare
 
 HERE = Path(__file__).parent
@@ -102,7 +103,86 @@ def rebuild(work: Path, rounds: int) -> Result:
     return result
 
 
+def zip_list(work: Path, rounds: int) -> Result:
+    ours, theirs = [VOLVEX, "list", str(work / "many.zip")], ["unzip", "-l", str(work / "many.zip")]
+    return compare("list a ZIP of 500,000 / unzip -l", ours, theirs, rounds, lambda: None, "1.0")
+
+
+def zip_unpack(work: Path, rounds: int) -> Result:
+    target = work / "out"
+    ours = [VOLVEX, "unpack", str(work / "same.zip"), "--to", str(target)]
+    theirs = ["unzip", "-q", str(work / "same.zip"), "-d", str(target)]
+    result = compare("unpack a ZIP of 12,400 / unzip", ours, theirs, rounds, lambda: _clear(target), "0.25")
+    _clear(target)
+    return result
+
+
+def sparse(work: Path, rounds: int) -> Result:
+    """One entry out of 20 GB."""
+    archives.sparse_zip(work / "sparse.zip", 20_000_000_000)
+    ours = [VOLVEX, "show", "--raw", f"{work / 'sparse.zip'}/rules/1.txt"]
+    theirs = ["unzip", "-p", str(work / "sparse.zip"), "rules/1.txt"]
+    return compare("one entry of 20 GB / unzip -p", ours, theirs, rounds, lambda: None, "300 MB")
+
+
+def nested(work: Path, rounds: int) -> Result:
+    """A change three archives deep."""
+    archives.nested(work / "nested")
+    bench, entry = work / "nested-bench", "/".join(archives.NAMES)
+    _clear(bench)
+    new = work / "new.txt"
+    new.write_bytes(b"range 14\n" * 2000)
+    archives.bench_of(VOLVEX, work / "nested", bench)
+    subprocess.run([VOLVEX, "swap", entry, str(new), "--bench", str(bench)], check=True, stdout=subprocess.DEVNULL)
+    result = compare("change three archives deep / repack", [VOLVEX, "build", "--bench", str(bench)], archives.repacked(work), rounds,
+                     lambda: _clear(bench / "built"), "0.5")  # fmt: skip
+    _clear(bench / "built")
+    return result
+
+
+def in_place(work: Path, rounds: int) -> Result:
+    """The same change in 10 GB and in 100 MB, the originals being safe already."""
+    sides = []
+    for name, size in (("huge", 10_000_000_000), ("small", 100_000_000)):
+        archives.sparse_zip(work / name / "night.zip", size)
+        bench = work / f"{name}-bench"
+        archives.bench_of(VOLVEX, work / name, bench)
+        sides.append((bench, [VOLVEX, "build", "--in-place", "--bench", str(bench)]))
+    turn = 0
+
+    def change() -> None:
+        nonlocal turn
+        turn += 1
+        for bench, _ in sides:
+            new = work / "new.txt"
+            new.write_bytes(f"night {turn}\n".encode() * 3000)
+            subprocess.run(
+                [VOLVEX, "swap", "night.zip/rules/1.txt", str(new), "--bench", str(bench)],
+                check=True,
+                stdout=subprocess.DEVNULL,
+            )
+
+    result = compare("build --in-place, 10 GB / 100 MB", sides[0][1], sides[1][1], rounds, change, "1.0")
+    for name in ("huge", "small"):
+        subprocess.run([VOLVEX, "restore", str(work / name)], check=True, stdout=subprocess.DEVNULL)
+    return result
+
+
+def survey(work: Path, rounds: int) -> Result:
+    """The second survey of 100,000 files and 100 GB."""
+    archives.many_files(work / "files")
+    ours = [VOLVEX, "survey", str(work / "files")]
+    theirs = ["find", str(work / "files"), "-type", "f", "-printf", "%s %T@ %p\\n"]
+    return compare("survey 100,000 files again / find", ours, theirs, rounds, lambda: None, "seconds")
+
+
 CASES = {
+    "zip-list": zip_list,
+    "zip-unpack": zip_unpack,
+    "sparse": sparse,
+    "nested": nested,
+    "in-place": in_place,
+    "survey": survey,
     "pooled": pooled,
     "variable": variable,
     "rebuild": rebuild,

@@ -108,7 +108,7 @@ def _translated(original: Archive, now: Archive, work: Work, earlier: Sequence[s
     edit, wanted = Edit(), {original.names[row]: content for row, content in work.edit.replaced.items()}
     gone = {original.names[row] for row in work.edit.removed}
     added = {now_name(one, now): one for one in work.edit.added}
-    for name in {*wanted, *gone, *added, *earlier}:
+    for name in sorted({*wanted, *gone, *added, *earlier}):
         row, before = now.rows.get(name), original.rows.get(name)
         if name in wanted or name in added:
             content = wanted[name] if name in wanted else added[name].content

@@ -191,7 +191,7 @@ class Tar(Driven):
         one.link = told.get(b"linkpath", block[LINK].split(b"\0", 1)[0])
         one.type, one.header, one.data = kind, at, at + BLOCK
         one.size = 0 if kind in (*(LINKS[i : i + 1] for i in range(2)), FOLDER, b"3", b"4", b"6") else size
-        one.end = one.data + one.size + -one.size % BLOCK
+        one.end = min(one.data + one.size + -one.size % BLOCK, max(self.source.size, one.data + one.size))
         if one.data + one.size > self.source.size:
             raise FormatError(self.source.name, f"{shown(one.name.decode(errors='replace'))}: {one.size} bytes of content reach past the end of the file",
                               offset=at, hint="a fresh copy of the file: it may be cut off")  # fmt: skip
@@ -237,6 +237,8 @@ class Tar(Driven):
                     if each
                     else [span(self.source, one.start, one.end)]
                 )
+        if edit.added and sum(piece.size for piece in pieces) % BLOCK:  # the last block of the old ones was cut off
+            pieces.append(Piece.of(bytes(-sum(piece.size for piece in pieces) % BLOCK)))
         for added in edit.added:
             pieces += self._added(self.told[added.like], added.name, added.content)
         pieces = joined(pieces)
