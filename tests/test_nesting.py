@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 import shutil
 import unittest
 from pathlib import Path
@@ -84,6 +85,17 @@ class Nested(Case):
         self.assertEqual(set(sizes[:-1]), {4096})
         self.volvex("restore", cwd=work)
         self.assertEqual(digests(self.source), self.before)
+
+    def test_large_content_goes_through_every_depth(self) -> None:
+        """What an inner archive becomes is read from the temporary file into which the outer one's content goes."""
+        work, large = self.bench(self.source), bytes(range(256)) * 80_000
+        (self.folder / "large.bin").write_bytes(large)
+        self.volvex("swap", "--new", f"{LEDGER}/pages/large.bin", self.folder / "large.bin", cwd=work)
+        path = work / "files" / LEDGER / "pages" / "large.bin"
+        path.write_bytes(random.Random(1).randbytes(len(large)))
+        self.volvex("build", cwd=work)
+        self.volvex("install", cwd=work)
+        self.assertEqual(holds.read(self.source, "harbour")["pages/large.bin"], path.read_bytes())
 
     def test_an_archive_is_taken_whole_or_entries_of_it(self) -> None:
         work = self.bench(self.source)

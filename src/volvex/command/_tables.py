@@ -135,18 +135,33 @@ class Spans:
         import numpy as np
 
         prefix = np.frombuffer(self.prefix.encode("latin-1"), np.uint8)
-        lengths, flat = self.lengths[first:last], np.frombuffer(self.data, np.uint8)
+        begins, lengths = self.starts[first:last], self.lengths[first:last]
         fixed = before.shape[1] + len(prefix)
         ends = np.cumsum(lengths + fixed + 1)
-        starts = ends - lengths - 1  # of the texts, in what is made
-        made = np.empty(int(ends[-1]), np.uint8)
-        made[ends - 1] = ord("\n")
+        made = np.full(int(ends[-1]), ord("\n"), np.uint8)
         heads = np.hstack([before, np.broadcast_to(prefix, (last - first, len(prefix)))])
-        made[(starts - fixed)[:, None] + np.arange(fixed)] = heads
-        shift = np.repeat(self.starts[first:last] - starts, lengths)
-        places = np.arange(len(shift)) + np.repeat(starts - (np.cumsum(lengths) - lengths), lengths)
-        made[places] = flat[places + shift]
+        starts = ends - lengths - 1  # of the texts, in what is made
+        rows = np.lib.stride_tricks.as_strided(made, (len(made) - fixed + 1, fixed), (1, 1))
+        rows[starts - fixed] = heads
+        low, high = int(begins.min()), int((begins + lengths).max())
+        flat = np.frombuffer(self.data, np.uint8)[low:high]
+        if bool((begins[1:] >= (begins + lengths)[:-1]).all()):
+            made[_within(starts, lengths, len(made))] = flat[_within(begins - low, lengths, len(flat))]
+        else:  # in another order than that in which they lie
+            order = np.repeat(begins - low - starts, lengths)
+            places = np.flatnonzero(_within(starts, lengths, len(made)))
+            made[places] = flat[places + order]
         return made.tobytes().decode("latin-1")
+
+
+def _within(starts: Any, lengths: Any, size: int) -> Any:
+    """Which bytes of a row lie within stretches that follow each other."""
+    import numpy as np
+
+    edges = np.zeros(size + 1, np.int8)
+    edges[starts] += 1
+    edges[starts + lengths] -= 1
+    return np.cumsum(edges[:-1], dtype=np.int8).view(bool)
 
 
 Cells = Sequence[str] | Numbers | Labels | Prefixed | Spans

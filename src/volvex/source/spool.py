@@ -24,7 +24,7 @@ class Spool(Source):
 
     def __init__(self, folder: Path | None = None) -> None:
         self._file = tempfile.TemporaryFile("w+b", buffering=0, dir=folder, prefix=".volvex-", suffix=PART)  # noqa: SIM115
-        self._lock = threading.Lock()
+        self._lock = threading.RLock()  # what is appended may be read from here
         self.size = 0
 
     def close(self) -> None:
