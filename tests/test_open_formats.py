@@ -525,6 +525,15 @@ class Singles(unittest.TestCase):
                 with self.assertRaises(RefusedError):
                     edited(archive, {}, removed=(told,))
 
+    def test_a_bomb_is_refused_while_it_is_decoded(self) -> None:
+        for data in (
+            zstandard.compress(bytes(200_000_000)),
+            zstandard.compress(tarred(files={"a.bin": bytes(200_000_000)})),
+        ):
+            with self.assertRaises(FormatError) as caught:
+                opened(data, "bomb.zst")
+            self.assertIn("taken for a bomb", caught.exception.message)
+
     def test_a_name_that_gzip_tells(self) -> None:
         out = io.BytesIO()
         with gzip.GzipFile("../../logs/dusk.log", "wb", fileobj=out, mtime=0) as made:

@@ -25,6 +25,7 @@ TELLING = (
     0.02  # share of bytes that equal the one a key's length before, from which a key is likely; chance gives 0.004
 )
 MOST_KEYS = 6
+TESTED = 4096  # bytes in which the length is looked for
 
 Opener = Callable[[Source, Library], Archive | None]
 
@@ -77,9 +78,10 @@ def likely_keys(source: Source) -> list[bytes]:
 
 def _lengths(sample: Array) -> list[tuple[int, float]]:
     """Lengths at which bytes repeat more often than by chance, the best first."""
+    part = sample[-TESTED:]
     shares = [
-        (length, float(np.mean(sample[length:] == sample[:-length])))
-        for length in range(1, min(LONGEST, len(sample) // 3) + 1)
+        (length, np.count_nonzero(part[length:] == part[:-length]) / (len(part) - length))
+        for length in range(1, min(LONGEST, len(part) // 3) + 1)
     ]
     telling = [one for one in shares if one[1] > TELLING]
     return sorted(telling, key=lambda one: (-round(one[1], 2), one[0]))[:MOST_KEYS]

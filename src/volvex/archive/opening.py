@@ -9,6 +9,7 @@ from pathlib import Path
 
 from volvex.archive import pieces
 from volvex.archive.archive import Archive
+from volvex.archive.filetypes import HEAD, kind_by_content
 from volvex.archive.laidout import LaidOut
 from volvex.errors import FormatError, VolvexError
 from volvex.layout import Layout, Library
@@ -17,6 +18,13 @@ from volvex.layout.opening import read
 from volvex.layout.volumes import Beside
 from volvex.layout.wrapping import with_keys
 from volvex.source import FileSource, Source
+
+SEARCHED = (
+    "binary",
+    "exe",
+    "elf",
+    "text",
+)  # kinds of files that are looked through: others are what their first bytes say
 
 
 def open_archive(
@@ -78,7 +86,7 @@ def open_source(
     known = format_of(source)
     if known is not None:
         return known.opened(source, library.keys)
-    if not sought:
+    if not sought or kind_by_content(source.peek(0, HEAD)) not in SEARCHED:
         return None
     from volvex.archive import betrayed, embedded
 

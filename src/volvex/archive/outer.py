@@ -6,6 +6,8 @@ makes the file's bytes of bare ones.
 
 from __future__ import annotations
 
+import shutil
+import tempfile
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -15,11 +17,13 @@ import numpy as np
 
 from volvex.codec import COMPRESS
 from volvex.codec.streams import Streamed
-from volvex.errors import ContentError, FormatError
+from volvex.errors import ContentError, FormatError, RefusedError
 from volvex.layout.edits import Piece, Plan, PlannedSource
 from volvex.source import Source, Spool
 
-HELD = 1 << 26  # decoded bytes that are held in memory
+HELD = 1 << 26  # bytes after which the room is looked at again
+MOST = 2000  # times its size that a compressed file may hold
+LEFT = 1 << 30  # bytes that must stay free for others
 
 
 class Outer(Protocol):
@@ -110,10 +114,29 @@ def members(source: Source, codec: str) -> Iterator[bytes]:
     made = COMPRESS.get(codec)
     streams = made if isinstance(made, Streamed) else getattr(made, "_codec", None)
     assert isinstance(streams, Streamed)
+    most, made_so_far, checked = source.size * MOST + HELD, 0, 0
     try:
-        yield from streams.decode_members(source.chunks(0, source.size))
+        for chunk in streams.decode_members(source.chunks(0, source.size)):
+            made_so_far += len(chunk)
+            if made_so_far > most:
+                raise FormatError(
+                    source.name, f"more than {MOST} times its size comes out: it is taken for a bomb", offset=0
+                )
+            if made_so_far - checked > HELD:
+                checked = made_so_far
+                _check_room(source.name, made_so_far)
+            yield chunk
     except ContentError as error:
         raise FormatError(source.name, error.message, hint="a fresh copy of the file: it is damaged") from error
+
+
+def _check_room(name: str, size: int) -> None:
+    """RefusedError when the temporary files' disk is nearly full of what comes out of a file."""
+    if shutil.disk_usage(tempfile.gettempdir()).free < LEFT:
+        raise RefusedError(
+            f"{name}: {size:,} bytes have come out, and the disk for temporary files is nearly full",
+            "making room, or another TMPDIR",
+        )
 
 
 class _Both(Source):

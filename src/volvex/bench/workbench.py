@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
@@ -12,11 +12,11 @@ from volvex.archive.archive import Archive
 from volvex.archive.formats import format_of
 from volvex.archive.names import Refusal, disk_names, shown, stays_inside
 from volvex.archive.nesting import open_entry
-from volvex.archive.opening import open_archive
 from volvex.archive.pack import files_below
 from volvex.archive.paths import WILD, matching, missing_entry
 from volvex.archive.rebuild import file_chunks
 from volvex.bench.game import Game
+from volvex.bench.originals import Originals
 from volvex.errors import FormatError, NotFoundError, RefusedError, VolvexError
 from volvex.layout import Library
 from volvex.source import Disk, FileSource, atomic
@@ -36,27 +36,22 @@ class Taken:
     digest: str
 
 
-class Workbench:
+class Workbench(Originals):
     """An open bench."""
 
     def __init__(self, folder: Path, game: Game, library: Library, disk: Disk) -> None:
-        self.folder, self.game, self.library, self.disk = folder, game, library, disk
+        super().__init__(game, library)
+        self.folder, self.disk = folder, disk
         self.fingerprints: dict[str, Fingerprint] = {}
         self.taken: dict[str, Taken] = {}  # by path below `files`
         self.dropped: set[str] = set()  # entries that are left out of what is built, by such a path
-        self._archives: dict[str, Archive | None] = {}
-        self._places_of: dict[str, list[str | Refusal]] = {}
-        self._rows_of: dict[str, dict[str, int]] = {}
         self._renewed: dict[str, bool] = {}
 
     def __enter__(self) -> Workbench:
         return self
 
     def __exit__(self, *_: object) -> None:
-        for archive in reversed(self._archives.values()):  # those within others first
-            if archive is not None:
-                archive.close()
-        self._archives.clear()
+        self.close()
 
     @property
     def files(self) -> Path:
@@ -140,83 +135,6 @@ class Workbench:
 
     # the game's side
 
-    def archive(self, name: str) -> Archive | None:
-        """The original of an archive of the game, or of one within another; None when that is no archive."""
-        if name not in self._archives:
-            original = self.game.original(name)
-            if original is not None:
-                found = open_archive(original, self.library, name, sibling=self._beside(name))
-            else:
-                found = self._inner(name)
-            self._archives[name] = found
-        return self._archives[name]
-
-    def _beside(self, name: str) -> Callable[[str], Path | None]:
-        """The originals of files in the same folder of the game."""
-        folder = name.rpartition("/")[0]
-        return lambda other: self.game.original(f"{folder}/{other}" if folder else other)
-
-    def _inner(self, name: str) -> Archive | None:
-        """An archive within an archive, by its path."""
-        outer, inner = self.game.container(name) or ("", "")
-        if not inner:
-            raise NotFoundError(f"the game has no file {name}")
-        while True:
-            archive = self.archive(outer)
-            if archive is None:
-                return None
-            step = self._step(outer, archive, inner)
-            if step is None:
-                return None
-            row, rest = step
-            if not rest:
-                return open_entry(archive, row, self.library, name)
-            outer, inner = name[: -len(rest) - 1], rest
-
-    def _step(self, outer: str, archive: Archive, inner: str) -> tuple[int, str] | None:
-        """The entry that a path within an archive leads to or through, and what is left of the path."""
-        rows = self._rows(outer)
-        parts = inner.split("/")
-        for count in range(len(parts), 0, -1):
-            row = rows.get("/".join(parts[:count]))
-            if row is not None and row not in archive.folders:
-                return row, "/".join(parts[count:])
-        return None
-
-    def split(self, path: str) -> tuple[str, str] | None:
-        """A path in the game as the innermost archive that it leads into (or the file that it is), and the rest of it.
-
-        None when no file of the game is on it.
-        """
-        found = self.game.container(path)
-        if found is None:
-            return None
-        name, inner = found
-        while inner:
-            archive = self.archive(name)
-            step = self._step(name, archive, inner) if archive is not None else None
-            if step is None or not step[1] or self.archive(path[: -len(step[1]) - 1]) is None:
-                return name, inner
-            name, inner = path[: -len(step[1]) - 1], step[1]
-        return name, inner
-
-    def file_of(self, name: str) -> str:
-        """The file of the game that an archive is, or lies in."""
-        found = self.game.container(name)
-        return found[0] if found is not None else name
-
-    def outer_of(self, name: str) -> tuple[str, int]:
-        """For an archive within an archive: the outer one, and the entry that it is."""
-        outer, inner = self.game.container(name) or (name, "")
-        archive = self.archive(outer)
-        while archive is not None and (step := self._step(outer, archive, inner)) is not None:
-            row, rest = step
-            if not rest:
-                return outer, row
-            outer, inner = name[: -len(rest) - 1], rest
-            archive = self.archive(outer)
-        raise NotFoundError(f"the game has no {shown(name)}")
-
     def renewed(self, name: str) -> bool:
         """Whether a file of the game is another than when the bench was made."""
         name = self.file_of(name)
@@ -272,7 +190,7 @@ class Workbench:
         parts = inner.split("/")
         for count in range(1, len(parts) if WILD.search(inner) else 0):
             for row in matching(archive.names, parts[:count], below=False).tolist():
-                place = self._places(name)[row]
+                place = self.places_in(name)[row]
                 within = f"{name}/{place}"
                 found = self._glimpsed(archive, row, within) if isinstance(place, str) else None
                 if found is None:
@@ -432,17 +350,10 @@ class Workbench:
             return name
         archive = self.archive(name)
         assert archive is not None
-        place = self._places(name)[row]
+        place = self.places_in(name)[row]
         if isinstance(place, Refusal):
             raise RefusedError(f"{archive.label(row)}: {place.reason}")
         return f"{name}/{place}"
-
-    def _places(self, name: str) -> list[str | Refusal]:
-        if name not in self._places_of:
-            archive = self.archive(name)
-            assert archive is not None
-            self._places_of[name] = disk_names(archive.names)
-        return self._places_of[name]
 
     def _take(self, place: str, name: str, row: int | None) -> None:
         archive, target = self.archive(name), self.files / place
@@ -482,13 +393,7 @@ class Workbench:
         known, archive = self.taken.get(place), self.archive(name)
         if known is not None and archive is not None and inner == known.entry and inner in archive.rows:
             return archive.rows[inner]  # a name that the disk did not change needs no map of all names
-        return self._rows(name).get(inner)
-
-    def _rows(self, name: str) -> dict[str, int]:
-        """The entries of an archive by their places on disk."""
-        if name not in self._rows_of:
-            self._rows_of[name] = {one: row for row, one in enumerate(self._places(name)) if isinstance(one, str)}
-        return self._rows_of[name]
+        return self.rows_in(name).get(inner)
 
     def original_content(self, place: str) -> Iterator[bytes]:
         """The original of something in the bench, in pieces; nothing when the game has no such thing."""

@@ -16,6 +16,7 @@ from volvex.source import Source
 LOCAL, CENTRAL, END = b"PK\x03\x04", b"PK\x01\x02", b"PK\x05\x06"
 END64, LOCATOR, DESCRIPTOR = b"PK\x06\x06", b"PK\x06\x07", b"PK\x07\x08"
 LONG_COMMENT = 65535
+LARGEST = 1 << 30  # bytes of a directory, which is held in memory
 LARGE, MANY = 0xFFFFFFFF, 0xFFFF  # a number that stands in the 64-bit form
 WIDE, AES = 0x0001, 0x9901  # ids of extra fields: 64-bit sizes, the AES form
 
@@ -72,6 +73,13 @@ def read_end(source: Source) -> End:
     ):  # places may count from the start of the file it is part of
         raise FormatError(source.name, f"{size} bytes of directory from {start:#x} on do not fit in front of the end record", offset=at,
                           hint="a fresh copy of the file: it may be cut off")  # fmt: skip
+    if size > LARGEST:
+        raise FormatError(
+            source.name,
+            f"a directory of {size:,} bytes",
+            offset=at,
+            hint="a fresh copy of the file: no game has one so large",
+        )
     if size < count * 46:
         raise FormatError(
             source.name, f"a directory of {size} bytes cannot hold {count} records", offset=at, field="end.count"
