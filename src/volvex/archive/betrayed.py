@@ -80,7 +80,7 @@ def _lengths(sample: Array) -> list[tuple[int, float]]:
     """Lengths at which bytes repeat more often than by chance, the best first."""
     part = sample[-TESTED:]
     shares = [
-        (length, np.count_nonzero(part[length:] == part[:-length]) / (len(part) - length))
+        (length, float(np.count_nonzero(part[length:] == part[:-length]) / (len(part) - length)))
         for length in range(1, min(LONGEST, len(part) // 3) + 1)
     ]
     telling = [one for one in shares if one[1] > TELLING]

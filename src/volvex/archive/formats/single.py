@@ -40,10 +40,11 @@ def knows(source: Source) -> bool:
 
 def codec_of(source: Source) -> str | None:
     """The codec of a compressed file; None when it is none."""
-    head = source.peek(0, FOUND)
+    head = source.peek(0, 8)
     codec = next((name for mark, name in MARKS.items() if head.startswith(mark)), None)
     if codec is None or len(head) < 8:
         return None
+    head = source.peek(0, FOUND)
     try:
         begins = COMPRESS.get(codec).decode_start(head, 1 << 12)
     except ContentError:

@@ -69,14 +69,11 @@ def opened(source: Source, keys: Keys) -> Archive:
 
 
 def _is_header(block: bytes) -> bool:
-    if len(block) < BLOCK or block[MAGIC][:5] != b"ustar" or not block[0]:
-        return (
-            len(block) == BLOCK
-            and bool(block[0])
-            and block[257] == 0
-            and _sum_is_right(block)
-            and _number(block[SIZE]) is not None
-        )
+    """Whether a block is a header: with the mark of ustar, or of the older form that had none."""
+    if len(block) < BLOCK or not block[0] or not block[SUM].strip(b" \0"):
+        return False
+    if block[MAGIC][:5] != b"ustar" and (block[257] or _number(block[SIZE]) is None):
+        return False
     return _sum_is_right(block)
 
 
