@@ -34,6 +34,7 @@ from volvex.errors import FormatError, LockedError, RefusedError, VolvexError
 from volvex.layout import Library
 from volvex.layout.edits import Added, Edit
 from volvex.layout.keys import Key, Keys
+from volvex.layout.syntax import parse_layout
 from volvex.source import BytesSource, Disk, Spool
 
 RANDOM = random.Random(11)
@@ -506,6 +507,19 @@ def _unwrapped(data: bytes, around: str) -> bytes:
     return undo[around](data)
 
 
+WRAPPER = """
+layout "a wrapper" kind archive
+little endian
+known by "KWW1" at 0
+block wrapped at 0 repeats until end
+    mark    4 bytes  is "KWW1"
+    size    u32      size of content
+    stored  u32      stored size of content
+    data    bytes    content
+content as zlib
+"""
+
+
 class Singles(unittest.TestCase):
     def test_a_compressed_file_is_a_folder_of_one(self) -> None:
         text = b"the lamp was lit at dusk\n" * 40
@@ -533,6 +547,22 @@ class Singles(unittest.TestCase):
             with self.assertRaises(FormatError) as caught:
                 opened(data, "bomb.zst")
             self.assertIn("taken for a bomb", caught.exception.message)
+
+    def test_a_wrapper_of_a_game_s_own_is_a_folder_of_one(self) -> None:
+        layout = parse_layout(WRAPPER, "wrapper.layout")
+        data = b"KWW1" + struct.pack("<II", 900, len(packed := zlib.compress(b"lit" * 300))) + packed
+        library = Library(first=[layout])
+        archive = open_source(BytesSource(data, "night.kww"), library)
+        assert archive is not None
+        self.assertEqual((archive.names, archive.content(0)), (["unnamed/0000.txt"], b"lit" * 300))
+        self.assertIsNone(archive.prove().difference)
+        self.assertEqual([trial.what for trial in prove_harder(archive) if trial.fault and not trial.refused], [])
+        again = open_source(BytesSource(edited(archive, {"unnamed/0000.txt": b"dusk" * 99}), "night.kww"), library)
+        assert again is not None
+        self.assertEqual(again.content(0), b"dusk" * 99)
+        with self.assertRaises(RefusedError) as caught:
+            edited(archive, {}, removed=("unnamed/0000.txt",))
+        self.assertIn("none can be added or left out", caught.exception.message)
 
     def test_a_name_that_gzip_tells(self) -> None:
         out = io.BytesIO()

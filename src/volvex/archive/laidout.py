@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from volvex.archive.archive import Archive, Check
 from volvex.archive.names import shown
 from volvex.codec import COMPRESS, SEAL, Cipher, Compression, Seal
-from volvex.errors import FormatError
+from volvex.errors import FormatError, RefusedError
 from volvex.layout.columns import Array
 from volvex.layout.edits import Edit, NewContent, Plan
 from volvex.layout.library import require_writable
@@ -176,6 +176,9 @@ class LaidOut(Archive):
         from volvex.layout.writing import plan  # not needed for looking
 
         require_writable(self.layout)
+        if self.reading.counted and (edit.added or edit.removed):
+            raise RefusedError(f"the entries of {self.source.name} have no names and are counted: none can be added or left out",
+                               "changing what they hold")  # fmt: skip
         return plan(self.reading, edit, each, folder, pinned)
 
     def extent(self) -> int:

@@ -155,9 +155,16 @@ class Reading:
 
     @property
     def home(self) -> BlockRead:
-        """The block that holds the entries' names, or says where they are."""
-        found = next(found for found in map(self.fact, facts.NAMING) if found is not None)
-        return found[0]
+        """The block that holds the entries' names, or says where they are; of entries without, that of their records."""
+        found = next((found for found in map(self.fact, facts.NAMING) if found is not None), None)
+        return (
+            found[0] if found is not None else next(block for block in self.blocks.values() if block.ends is not None)
+        )
+
+    @property
+    def counted(self) -> bool:
+        """Whether entries have neither names nor keys, and are called by their number."""
+        return all(self.fact(what) is None for what in facts.NAMING)
 
     def pool(self) -> tuple[BlockRead, Field] | None:
         """The pool of names, if the entries point to one."""

@@ -197,6 +197,8 @@ def _check_names(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Plac
     """Names stand in the entries, in a pool to which the entries point, or there are only keys."""
     pools = [(block, field) for block in layout.blocks for field in block.fields if isinstance(field.meaning, Pool)]
     pointing = [facts[what] for what in (NAME_AT, FOLDER_NAME_AT, TYPE_NAME_AT) if what in facts]
+    if not any(what in facts for what in NAMING) and any(block.inline for block in layout.blocks):
+        return  # content in a row without names: its entries are counted, and a wrapper around one file is the least of these
     if not any(what in facts for what in NAMING):
         yield (
             layout.place,
