@@ -8,7 +8,7 @@ import stat
 import unittest
 
 from kelpwick.words import PASSWORD
-from tests.support import Case, archive_of
+from tests.support import PROGRAM, Case, archive_of
 from volvex.archive.opening import open_source
 from volvex.errors import LockedError
 from volvex.layout import Library
@@ -83,6 +83,41 @@ class KeyFile(Case):
         self.keys("add", "other", input="not it")
         done = self.run_program("unpack", "game/post/winter.kpz", "--to", "out", status=4)
         self.assertIn("your only key is not its key", done.stderr)
+
+    @unittest.skipIf(os.name == "nt", "needs a pseudo-terminal")
+    def test_on_a_terminal_it_is_asked_for_without_being_shown(self) -> None:
+        self.game()
+        said = self.typed(PASSWORD, "show", "game/post/winter.kpz/letters/ansa.txt", "--no-pager")
+        self.assertIn("game/post/winter.kpz: ", said)
+        self.assertIn("when the ice is in", said)
+        self.assertNotIn(PASSWORD, said)
+        said = self.typed(PASSWORD, "keys", "add", "kelpwick-post")
+        self.assertIn("the key kelpwick-post is in your key file", said)
+        self.assertNotIn(PASSWORD, said)
+
+    def typed(self, text: str, *words: str) -> str:
+        """What a person sees who types a line when asked."""
+        import pty
+
+        process, terminal = pty.fork()
+        if not process:
+            os.chdir(self.folder)
+            os.execve(PROGRAM, [str(PROGRAM), *words], self.environment(TERM="xterm"))
+        out, answered = b"", False
+        while True:
+            try:
+                chunk = os.read(terminal, 65536)
+            except OSError:
+                break
+            if not chunk:
+                break
+            out += chunk
+            if not answered and out.rstrip(b"\r\n").endswith(b": "):
+                os.write(terminal, f"{text}\n".encode())
+                answered = True
+        os.close(terminal)
+        self.assertEqual(os.waitstatus_to_exitcode(os.waitpid(process, 0)[1]), 0, out)
+        return out.decode()
 
     def test_removed(self) -> None:
         self.keys("add", "post", input="wreckers")
