@@ -99,7 +99,7 @@ def entropy_along(source: Source, windows: int = WINDOWS) -> tuple[bytes, list[f
 
 
 def entropy(data: Array) -> float:
-    """Shannon's entropy of bytes, in bits a byte, with Miller and Madow's correction for what a short stretch cannot show."""
+    """The entropy of bytes, in bits a byte, with the first-order correction for what a short stretch cannot show."""
     if not len(data):
         return 0.0
     counts = np.bincount(data, minlength=256)
