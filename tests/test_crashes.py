@@ -6,13 +6,14 @@ seventh. Each test goes through the steps until one run comes through without th
 
 from __future__ import annotations
 
+import json
 import os
 import shutil
 import signal
 import unittest
 from pathlib import Path
 
-from tests.support import LAMPS, Case, digests
+from tests.support import LAMPS, MAIN, Case, digests
 from volvex.errors import RefusedError
 from volvex.mods import install, recover, restore
 from volvex.source import Disk, FaultyDisk
@@ -91,6 +92,30 @@ class KilledInPlace(Killed):
 
     def test_install(self) -> None:
         self.assertGreater(self.step_through("build --in-place", self.clean, self.old, self.new), 15)
+
+
+class UpdatedMeanwhile(KilledInPlace):
+    """A game that was updated between the kill and the next command is not written to."""
+
+    def test_install(self) -> None:
+        tried = 0
+        for at in range(1, 200):
+            self.start_from(self.clean)
+            done = self.run_program("build", "--in-place", cwd=self.work, status=None, VOLVEX_FAULT=f"kill:{at}")
+            journal = self.source / ".volvex" / "state.json"
+            if done.returncode == 0:
+                break
+            if journal.is_file() and json.loads(journal.read_text())["writings"]:
+                tried += 1
+                update = (self.clean / MAIN).read_bytes()[::-1]
+                (self.source / MAIN).write_bytes(update)
+                self.volvex("restore", self.source, cwd=self.work)
+                self.assertEqual((self.source / MAIN).read_bytes(), update, f"step {at}")
+                originals = [path.read_bytes() for path in (self.source / ".volvex" / "objects").glob("*/*")]
+                self.assertEqual(originals, [(self.clean / MAIN).read_bytes()], "the older original is kept")
+        self.assertGreater(tried, 3)
+
+    test_restore = None  # type: ignore[assignment]  # tested above
 
 
 class Stop(BaseException):

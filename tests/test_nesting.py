@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import gzip
 import random
 import shutil
+import tarfile
 import unittest
 from pathlib import Path
 
@@ -246,6 +248,25 @@ class InPlace(Case):
         )
         self.do("restore")
         self.assertEqual(digests(self.source), self.before)
+
+    def test_added_like_one_that_is_left_out_by_now(self) -> None:
+        new = self.folder / "new.txt"
+        new.write_text("a new page")
+        self.do("drop", POST)  # the one that new letters are most like
+        self.do("build", "--in-place")
+        self.do("swap", "--new", "post/winter.kpz/letters/late.txt", new)
+        self.do("build", "--in-place")
+        self.assertEqual(holds.read(self.source, "post")["letters/late.txt"], b"a new page")
+
+    def test_a_compressed_archive_within_one_before_anything_was_built(self) -> None:
+        from tests.test_open_formats import tarred, zipped
+
+        inner = gzip.compress(tarred(tarfile.USTAR_FORMAT, {"a.txt": b"lamp"}), mtime=0)
+        (self.source / "box.kpz").write_bytes(zipped(0, {"in.dat": inner}))
+        self.do("take", "box.kpz/in.dat/a.txt")
+        self.write("box.kpz/in.dat/a.txt", "bell")
+        self.do("build", "--in-place")
+        self.assertEqual(self.volvex("show", "--raw", "game/box.kpz/in.dat/a.txt"), "bell")
 
     def test_what_cannot_be_changed_in_place_is_told_and_nothing_is_touched(self) -> None:
         self.do("take", DEEP)

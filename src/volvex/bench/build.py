@@ -150,7 +150,7 @@ def work_on(bench: Workbench, name: str, archive: Archive, some: Sequence[Change
         row, below = bench.outer_of(path)[1], bench.archive(path)
         assert below is not None
         work.inner[row] = work_on(bench, path, below, few, spool)
-        made = below.file_plan(work.inner[row].edit, bench.built)
+        made = below.file_plan(work.inner[row].edit, bench.folder)
         work.edit.replaced[row] = archive.encode(spool, made.chunks(), row)
     return work
 

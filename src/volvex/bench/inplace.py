@@ -116,11 +116,8 @@ def _translated(original: Archive, now: Archive, work: Work, earlier: Sequence[s
                 if not _holds(now, row, content):
                     edit.replaced[row] = content
             else:
-                like = (
-                    now.rows[original.names[before if before is not None else added[name].like]]
-                    if before is None
-                    else _any(now)
-                )
+                model = original.names[added[name].like] if name in added else ""
+                like = now.rows.get(model, _any(now))  # what it was like may be left out by now
                 edit.added.append(Added(now.encode_name(name), like, content))
         elif name in gone or before is None:
             if row is not None:

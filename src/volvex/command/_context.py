@@ -78,7 +78,7 @@ class Context:
         import getpass
 
         try:
-            return getpass.getpass(f"{what}: ", self.err).encode() or None
+            return getpass.getpass(f"secret for {what}: ", self.err).encode() or None
         except EOFError:
             return None
 

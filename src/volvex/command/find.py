@@ -38,6 +38,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     faults: list[VolvexError] = []
     files = hits = 0
     records: list[dict[str, object]] = []
+    context.answers = False  # nobody who looks around wants to be asked for each locked archive on the way
     with context.walker(options) as walker:
         for path in options.path:
             for some in search(walker.find(path, deep=True, nested=True), wanted, faults):

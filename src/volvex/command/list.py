@@ -108,6 +108,7 @@ def _codecs(group: Group) -> Labels:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
+    context.answers = False  # nobody who looks around wants to be asked for each locked archive on the way
     with context.walker(options) as walker:
         found = [walker.find(path, deep=options.deep, nested=options.deep) for path in options.path]
         rows = _Rows(found, options.long or options.sort == "type")

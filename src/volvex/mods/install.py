@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -13,7 +13,7 @@ from volvex.errors import NotFoundError, RefusedError
 from volvex.mods.journal import Installed, Move, State, Writing, read_state, write_state
 from volvex.mods.store import Advance, Store, copy
 from volvex.source import Disk, FileSource
-from volvex.source.digest import Fingerprint, digest_file
+from volvex.source.digest import Fingerprint, digest_bytes, digest_file
 from volvex.source.disk import PART
 
 
@@ -37,6 +37,7 @@ class Done:
 
 
 SAMPLED = "sample "
+SAMPLE_SIZE, SAMPLE_COUNT = 1 << 16, 16
 
 
 def _nothing(size: int) -> None: ...
@@ -339,8 +340,12 @@ def _finish(game: Path, home: Path, state: State, disk: Disk) -> None:
     """Do what is left of a transaction. Files that somebody else changed meanwhile are left alone."""
     after, kept = dict(state.after), set(state.kept)
     for writing in state.writings:
-        _write(game, home, writing, disk)
         target = _inside(game, writing.path)
+        if rest_of(target, writing.spans, writing.until) != writing.rest:  # updated since: never overwritten
+            left = after.pop(writing.path)
+            kept |= {left.original} if left.original else set()
+            continue
+        _write(game, home, writing, disk)
         after[writing.path] = replace(after[writing.path], now=sample(target), stamp=_stamp(target))
     for move in state.moves:
         if not _move(game, home, move, disk):
@@ -348,6 +353,21 @@ def _finish(game: Path, home: Path, state: State, disk: Disk) -> None:
             known = state.installed.get(move.path) or state.after.get(move.path)
             kept |= {known.original} if known and known.original else set()
     write_state(home, State(after, kept=sorted(kept)), disk)
+
+
+def rest_of(path: Path, spans: Iterable[Sequence[int]], until: int) -> str:
+    """A sample of the bytes before `until` that are not among the spans to be written; empty when they are not all there."""
+    if not path.is_file() or path.stat().st_size < until:
+        return ""
+    told, step = [], max(SAMPLE_SIZE, until // SAMPLE_COUNT)
+    with FileSource(path) as source:
+        for start in range(0, until, step):
+            part = bytearray(source.peek(start, min(SAMPLE_SIZE, until - start)))
+            for at, _, size in spans:
+                first, last = max(at - start, 0), min(at + size - start, len(part))
+                part[first:last] = bytes(max(0, last - first))
+            told.append(bytes(part))
+    return digest_bytes(b"".join(told))
 
 
 def _write(game: Path, home: Path, writing: Writing, disk: Disk) -> None:

@@ -44,6 +44,8 @@ class Writing:
     staged: str
     spans: list[list[int]]
     size: int
+    until: int  # where what is there before and after ends
+    rest: str  # a sample of what is left as it is up to there: a file in which that differs is another by now
 
 
 @dataclass

@@ -11,7 +11,17 @@ from pathlib import Path
 
 from volvex.bench.inplace import Earlier, Patch
 from volvex.errors import RefusedError
-from volvex.mods.install import SAMPLED, Action, carry_out, home_of, locked, recover_in, require_writable, token
+from volvex.mods.install import (
+    SAMPLED,
+    Action,
+    carry_out,
+    home_of,
+    locked,
+    recover_in,
+    require_writable,
+    rest_of,
+    token,
+)
 from volvex.mods.journal import Installed, State, Writing, read_state
 from volvex.mods.store import Advance, Store
 from volvex.source import Disk, atomic
@@ -54,4 +64,5 @@ def _staged(one: Patch, name: str, home: Path, disk: Disk) -> Writing:
                 disk.write(file, chunk)
             spans.append([place, at, piece.size])
             at += piece.size
-    return Writing(one.path, name, spans, one.size)
+    until = min(one.base.size, one.size)
+    return Writing(one.path, name, spans, one.size, until, rest_of(home.parent / one.path, spans, until))
