@@ -23,6 +23,8 @@ from volvex.errors import ContentError, FormatError, RefusedError
 from volvex.layout.columns import Array, Texts
 from volvex.layout.edits import Edit, NewContent, Plan
 from volvex.layout.entries import Entries
+from volvex.layout.keying import UNNAMED
+from volvex.layout.naming import marked
 from volvex.layout.volumes import Beside
 from volvex.layout.wrapping import deciphered
 from volvex.source import Source, Spool
@@ -33,7 +35,6 @@ if TYPE_CHECKING:
     from volvex.layout.proof import Proof
 
 WHOLE = 1 << 26  # content up to this size is decoded in one piece
-UNNAMED = "unnamed"  # the folder of entries that have only a key
 IN_MEMORY = 1 << 30  # content above this size is never held in memory
 
 
@@ -185,20 +186,43 @@ class Archive(ABC):
         """The entries' paths: forward slashes, otherwise as the archive says. Not safe to print: see `shown`.
 
         An entry that has only a key is called by that, and by what its content is: `unnamed/3f9c22d01b7e4a55.png`.
+        One of several variants of a path has its mark: `letters/arrival@de.txt`.
         """
+        if self.variants is None:
+            return self.paths
+        return [marked(path, variant) for path, variant in zip(self.paths, self.variants, strict=True)]
+
+    @functools.cached_property
+    def paths(self) -> list[str]:
+        """The entries' paths, one for all variants."""
         names = self.entries.names.all()
         if self.entries.nameless:
-            return [self._stand_in(row, name) for row, name in enumerate(names)]
+            known = self.known
+            return [known[row] if row in known else self._stand_in(row, name) for row, name in enumerate(names)]
         if "\\" in "".join(names):
             names = [clean(name) for name in names]
         for row in self.folders:
             names[row] = names[row].rstrip("/") + "/"
         return names
 
+    @property
+    def variants(self) -> list[str] | None:
+        """Which variant of its path each entry is; None when the format has none."""
+        return None
+
+    @property
+    def known(self) -> dict[int, str]:
+        """The paths of entries that have only keys, as far as somebody knows them beyond doubt."""
+        return {}
+
+    def is_unnamed(self, row: int) -> bool:
+        """Whether an entry has only a key that nobody knows a path for."""
+        return self.entries.nameless and row not in self.known
+
     def plain_names(self) -> Texts | None:
         """The names as they are stored, when that is all there is to them: printable ASCII without backslashes."""
         texts = self.entries.names
-        if self.entries.nameless or not len(texts) or not texts.lengths.all():
+        if self.entries.nameless or self.variants is not None or not len(texts) or not texts.lengths.all():
             return None
         if any(not texts.raw(row).endswith(b"/") for row in self.folders):
             return None
@@ -234,6 +258,11 @@ class Archive(ABC):
     def rows(self) -> dict[str, int]:
         """Path -> entry; the first of several with one name."""
         return {name: row for row, name in reversed(list(enumerate(self.names)))}
+
+    def rows_of(self, name: str) -> list[int]:
+        """The entries of a path: by name, or where there are only keys by the key of that path."""
+        row = self.rows.get(name)
+        return [] if row is None else [row]
 
     def codec(self, row: int) -> str:
         """The name of an entry's codec; `?` when the layout does not know its number."""

@@ -11,12 +11,13 @@ from typing import TYPE_CHECKING
 from volvex.archive.archive import Archive, Check
 from volvex.archive.names import shown
 from volvex.codec import COMPRESS, SEAL, Cipher, Compression, Seal
-from volvex.errors import FormatError, RefusedError
+from volvex.errors import FormatError, RefusedError, VolvexError
 from volvex.layout.columns import Array
 from volvex.layout.edits import Edit, NewContent, Plan
+from volvex.layout.keying import KEYS, UNNAMED, Keying, Names
 from volvex.layout.library import require_writable
 from volvex.layout.model import Field, Kept, Number
-from volvex.layout.naming import endings_of, fresh_name
+from volvex.layout.naming import endings_of, fresh_name, key_columns, marked, unmarked, variants_of
 from volvex.layout.opening import read
 from volvex.layout.reading import BlockRead, Reading
 from volvex.layout.verifying import seal_text, stored_seal
@@ -65,8 +66,9 @@ class _SealCheck:
 class LaidOut(Archive):
     """An archive whose directory was read by a layout."""
 
-    def __init__(self, reading: Reading) -> None:
+    def __init__(self, reading: Reading, names: Names | None = None) -> None:
         super().__init__()
+        self._names = names
         assert reading.entries is not None
         self.reading, self.layout = reading, reading.original
         self.source, self.entries, self.title = reading.source, reading.entries, reading.original.title
@@ -117,6 +119,72 @@ class LaidOut(Archive):
                 field=block.where(row, field.name), hint="another layout, or adding the number to its table",
             )  # fmt: skip
         return COMPRESS.get(name)
+
+    # names
+
+    @functools.cached_property
+    def keying(self) -> Keying | None:
+        """How keys are made of paths; None when the archive has names, or nobody knows how."""
+        return Keying.of(self.layout) if self.entries.nameless else None
+
+    @functools.cached_property
+    def keys(self) -> list[Array]:
+        """The keys of all entries, a column (uint64) for each sort of key, in the order of `keying`."""
+        return [column for what in KEYS for column, _ in key_columns(self.reading, what)]
+
+    @functools.cached_property
+    def candidates(self) -> dict[int, list[str]]:
+        """All known paths that have the key of an entry, by row."""
+        if self._names is None or not self.entries.nameless or not self.keys:
+            return {}
+        return self._names.match(self.layout, self.keying, self.keys)
+
+    @functools.cached_property
+    def known(self) -> dict[int, str]:
+        """One path for a key; of several that whose extension is what the content is."""
+        found = {}
+        for row, names in self.candidates.items():
+            if len(names) > 1:
+                told = self.ending(row)
+                names = [name for name in names if told and name.lower().endswith(f".{told}")]
+            if len(names) == 1:
+                found[row] = names[0]
+        return found
+
+    @functools.cached_property
+    def variants(self) -> list[str] | None:
+        return variants_of(self.reading)
+
+    @functools.cached_property
+    def _by_key(self) -> dict[str, list[int]]:
+        """The entries by what stands for their names."""
+        found: dict[str, list[int]] = {}
+        for row, raw in enumerate(self.entries.names.raws()):
+            found.setdefault(raw.decode("ascii", "replace"), []).append(row)
+        return found
+
+    def rows_of(self, name: str) -> list[int]:
+        rows = super().rows_of(name)
+        if rows or not self.entries.nameless:
+            return rows
+        try:
+            key, variant = unmarked(self.encode_name(name).decode(), set(self.variants or ()))
+        except (VolvexError, UnicodeError):
+            return []
+        return [row for row in self._by_key.get(key, ()) if not variant or (self.variants or ())[row] == variant]
+
+    def encode_name(self, name: str) -> bytes:
+        """Where there are only keys: the key that a path has, or that stands in its place; behind it the variant's mark."""
+        if not self.entries.nameless:
+            return super().encode_name(name)
+        bare, variant = unmarked(name, set(self.variants or ()))
+        if bare.startswith(f"{UNNAMED}/"):
+            key = bare.removeprefix(f"{UNNAMED}/").partition(".")[0]
+        elif self.keying is not None:
+            key = self.keying.text(bare)
+        else:
+            key = bare.partition(".")[0]
+        return marked(key, variant).encode("ascii", "replace")
 
     @functools.cached_property
     def _endings(self) -> list[str] | None:
@@ -208,7 +276,7 @@ class LaidOut(Archive):
                 found = WindowSource(own[name], 0, own[name].size, own[name].name)  # closing it leaves ours open
             return found
 
-        return LaidOut(read(self.layout, source, find))
+        return LaidOut(read(self.layout, source, find), self._names)
 
     @property
     def kept_beside(self) -> tuple[str, ...]:

@@ -77,7 +77,7 @@ def open_source(
     `beside` finds files in which content lies that is not in this one. With `sought`, bytes that bear no mark are also looked through for an archive within them, or behind a repeating key.
     """
     if layout is not None:
-        return LaidOut(read(with_keys(layout, library.keys), source, beside))
+        return LaidOut(read(with_keys(layout, library.keys), source, beside), library.names)
     found = by_layout(source, library, beside)
     if found is not None:
         return found
@@ -99,7 +99,7 @@ def by_layout(source: Source, library: Library, beside: Beside | None = None) ->
     for layout in library.layouts():
         if fits(layout, source):
             try:
-                return LaidOut(read(with_keys(layout, library.keys), source, beside))
+                return LaidOut(read(with_keys(layout, library.keys), source, beside), library.names)
             except FormatError as error:
                 fault = fault or error
     if fault is not None:

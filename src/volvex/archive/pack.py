@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-from volvex.archive.archive import UNNAMED, Archive
+from volvex.archive.archive import Archive
 from volvex.archive.names import Refusal, disk_names
 from volvex.archive.rebuild import file_chunks, kin, rebuild
 from volvex.archive.work import Advance, ignore, parallel
@@ -87,9 +87,6 @@ def pack(folder: Path, like: Archive, target: Path, disk: Disk, advance: Advance
 
 def encode_name(archive: Archive, name: str) -> bytes:
     """A new entry's name as the archive stores names: its encoding, and backslashes where it has only those."""
-    if archive.entries.nameless:
-        folder, _, last = name.removeprefix(f"{UNNAMED}/").rpartition("/")
-        name = f"{folder}/{last.partition('.')[0]}".lstrip("/")
     if archive.backslashed:
         name = name.replace("/", "\\")
     try:

@@ -17,7 +17,7 @@ from pathlib import Path
 
 import numpy as np
 
-from volvex.archive.archive import UNNAMED, Archive, identity
+from volvex.archive.archive import Archive, identity
 from volvex.archive.names import shown
 from volvex.archive.nesting import DEEPEST, open_entry
 from volvex.archive.opening import open_archive
@@ -25,6 +25,7 @@ from volvex.archive.pieces import beside, pieces_of
 from volvex.errors import NotFoundError, VolvexError
 from volvex.layout import Layout, Library
 from volvex.layout.columns import Array
+from volvex.layout.keying import UNNAMED
 
 WILD = re.compile(r"[*?\[]")
 HIDDEN = ".volvex"  # the folder in which installs are kept; never part of a game's content
@@ -62,8 +63,9 @@ class Found:
 class Walker:
     """Finds what paths mean; keeps the archives that it opened until it is closed."""
 
-    def __init__(self, library: Library, layout: Layout | None = None) -> None:
+    def __init__(self, library: Library, layout: Layout | None = None, variant: str = "") -> None:
         self.library, self.layout = library, layout
+        self.variants = Variants(variant)
         self._open: dict[Path, Archive | None] = {}
         self._inner: dict[tuple[int, int], Archive | None] = {}  # archives within archives: (archive, row)
         self._whole = False  # whether an archive within an archive is taken as the entry that it is
@@ -112,6 +114,7 @@ class Walker:
             parts.insert(0, here.name)
             here, root = here.parent, root.rpartition("/")[0] or "/"
         self._walk(here, root.rstrip("/") if root != "." else "", parts, deep, found)
+        self.variants.check(path)
         if not len(found):
             if self.faults:
                 raise self.faults[0]
@@ -191,7 +194,9 @@ class Walker:
             self._select(archive, name, parts, found)
 
     def _select(self, archive: Archive, name: str, parts: list[str], found: Found, above: Above = ()) -> None:
-        rows = matching(archive.names, parts) if parts != ["**"] else np.arange(len(archive))
+        rows = self.variants.picked(
+            archive, entries_matching(archive, parts) if parts != ["**"] else np.arange(len(archive))
+        )
         if (
             len(rows) == 1
             and not WILD.search("/".join(parts))
@@ -217,7 +222,7 @@ class Walker:
     def _through(self, archive: Archive, name: str, parts: list[str], found: Found, above: Above) -> None:
         """A path that leads through an archive within the archive."""
         for count in range(1, len(parts) if len(above) < DEEPEST else 0):
-            rows = matching(archive.names, parts[:count], below=False)
+            rows = entries_matching(archive, parts[:count], below=False)
             named = not WILD.search(
                 "/".join(parts[:count])
             )  # a wildcard meets many, and passes by what is locked or damaged
@@ -309,6 +314,42 @@ def _split(path: str, wild: bool = True) -> tuple[str, list[str]]:
         here, taken = here / part, taken + 1
     root = absolute + "/".join(parts[:taken])
     return root or ".", parts[taken:]
+
+
+class Variants:
+    """Which of several variants of a path are meant: one by its name, or all."""
+
+    def __init__(self, wanted: str) -> None:
+        self.wanted = "" if wanted == "all" else wanted
+        self._met: set[str] = set()
+
+    def picked(self, archive: Archive, rows: Array) -> Array:
+        """Those rows that are the wanted variant, or whose paths have none."""
+        told = archive.variants
+        if told is None or not self.wanted:
+            return rows
+        self._met |= {told[row] for row in rows.tolist()}
+        paths = archive.paths
+        several = {paths[row] for row in range(len(archive)) if told[row]}
+        return np.array(
+            [row for row in rows.tolist() if told[row] == self.wanted or paths[row] not in several], np.int64
+        )
+
+    def check(self, path: str) -> None:
+        """NotFoundError when none of what was met has the wanted variant."""
+        if self.wanted and self.wanted not in self._met:
+            known = ", ".join(sorted(self._met - {""}))
+            raise NotFoundError(f"{shown(path)} has no variant {shown(self.wanted)}", f"one of {shown(known)}" if known else "leaving --variant out")  # fmt: skip
+
+
+def entries_matching(archive: Archive, parts: list[str], below: bool = True) -> Array:
+    """The entries that a path means: by their names, one path meaning all its variants; or by the key of the path."""
+    rows = matching(archive.names, parts, below)
+    if archive.variants is not None:
+        rows = np.union1d(rows, matching(archive.paths, parts, below))
+    if not len(rows) and not WILD.search("/".join(parts)):
+        rows = np.array(archive.rows_of("/".join(parts)), np.int64)
+    return rows
 
 
 def matching(names: list[str], parts: list[str], below: bool = True) -> Array:

@@ -5,6 +5,8 @@ numba is loaded only then; what it compiled is kept on disk beside the code, or 
 
 from __future__ import annotations
 
+import types
+import zlib
 from collections.abc import Callable
 from typing import Any
 
@@ -15,10 +17,13 @@ Bytes = npt.NDArray[np.uint8]
 
 
 class Compiled:
-    """A function on arrays and integers, compiled at its first call. It lets go of the interpreter while it runs."""
+    """A function on arrays and integers, compiled at its first call. It lets go of the interpreter while it runs.
 
-    def __init__(self, function: Callable[..., Any]) -> None:
-        self._function = function
+    `parts` are plain functions that it calls by these names: the same loop with other parts is another function.
+    """
+
+    def __init__(self, function: Callable[..., Any], **parts: Callable[..., Any]) -> None:
+        self._function, self._parts = function, parts
         self._fast: Any = None
         self.__doc__ = function.__doc__
 
@@ -26,11 +31,27 @@ class Compiled:
         if self._fast is None:
             import numba  # half a second, so only when such a loop runs
 
+            function = self._whole()
             try:
-                self._fast = numba.njit(cache=True, nogil=True)(self._function)
+                self._fast = numba.njit(cache=True, nogil=True)(function)
             except RuntimeError:  # there is no folder to keep it in: then it is compiled each time
-                self._fast = numba.njit(nogil=True)(self._function)
+                self._fast = numba.njit(nogil=True)(function)
         return self._fast(*values)
+
+    def _whole(self) -> Callable[..., Any]:
+        """The function with its parts in reach, under a name of its own, by which what was compiled is kept."""
+        if not self._parts:
+            return self._function
+        from numba.extending import register_jitable
+
+        loop: Any = self._function
+        scope = {**loop.__globals__, **{name: register_jitable(part) for name, part in self._parts.items()}}
+        made = types.FunctionType(loop.__code__, scope, loop.__name__)
+        codes = [part.__code__ for part in self._parts.values()]
+        told = repr([(code.co_code, code.co_consts, code.co_names) for code in codes])
+        made.__qualname__ = f"{loop.__name__}_{zlib.crc32(told.encode()):08x}"
+        made.__module__ = loop.__module__
+        return made
 
 
 def as_array(data: bytes | bytearray | memoryview) -> Bytes:

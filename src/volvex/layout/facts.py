@@ -27,7 +27,7 @@ class Directory:
 
     def __init__(self, reading: Reading, edit: Edit, contents: ContentPlan) -> None:
         self.reading, self.edit, self.contents = reading, edit, contents
-        self.names = new_names(reading, [one.name for one in edit.added])
+        self.names = new_names(reading, [one.name for one in edit.added], [one.like for one in edit.added])
         self.rows = np.concatenate([contents.kept_rows, np.array([one.like for one in edit.added], np.int64)])
         self.entry_blocks = {block.block.name for block in reading.entry_blocks()}
         self._begun = self._chosen()

@@ -9,6 +9,7 @@ from pathlib import Path
 from volvex.errors import RefusedError, VolvexError
 from volvex.layout import order, remembered
 from volvex.layout.finding import fits
+from volvex.layout.keying import Names
 from volvex.layout.keys import Keys
 from volvex.layout.model import Layout
 from volvex.source import Disk, Source, atomic
@@ -25,12 +26,14 @@ class Library:
         first: Iterable[Layout] = (),
         memory: Path | None = None,
         keys: Keys | None = None,
+        names: Names | None = None,
     ) -> None:
         self._folders = [*folders, *SHIPPED]
         self._memory = memory  # where layouts that were read are remembered
         self._first = list(first)
         self._read: list[Layout] | None = None
         self.keys = keys or Keys()  # the user's, for what is locked
+        self.names = names  # what knows names for entries that have only keys
         self.faults: list[VolvexError] = []  # layouts that could not be read
 
     def layouts(self) -> Iterator[Layout]:

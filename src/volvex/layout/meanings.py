@@ -118,7 +118,7 @@ def _tabled(kind: Kind, found: Meaning, words: str, table: Table | None, file: s
         raise wrong("the table in braces tells what numbers stand for", "{ 0 none, 1 zlib }")
     if isinstance(found, Kept):
         return Kept(numbers)
-    if isinstance(found, Fact) and found.what in kind.TABLED:
+    if isinstance(found, Fact) and found.what in (*kind.TABLED, *kind.WORDED):
         return Fact(found.what, numbers, found.of)
     raise wrong(f"`{words}` takes no table in braces")
 

@@ -449,6 +449,19 @@ class Content:
 
 
 @dataclass(frozen=True)
+class KeyRule:
+    """How a key is made of a path: by a hash of it, or (`numbered`) by numbers in it, of which `unit` go to a folder."""
+
+    what: str  # whose: name key, folder key, extension key
+    place: Place
+    algorithm: str = ""
+    traits: tuple[str, ...] = ()
+    encoding: str = "utf-8"
+    numbered: str = ""
+    unit: int = 1
+
+
+@dataclass(frozen=True)
 class Known:
     """Bytes at an offset by which a file is known."""
 
@@ -468,6 +481,7 @@ class Layout:
     place: Place
     parts: tuple[Part, ...] = ()
     records: tuple[Record, ...] = ()
+    keys: tuple[KeyRule, ...] = ()
 
     def root(self, block: Block) -> Block:
         """The block that a block's records follow, through as many as there are."""

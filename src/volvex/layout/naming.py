@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Container, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from volvex.errors import FormatError, NotFoundError, RefusedError
 from volvex.layout.columns import Array, Texts
+from volvex.layout.keying import UNNAMED, Numbering, bits_of
 from volvex.layout.kinds import archive as facts
 from volvex.layout.model import Fact, Field, Text
 from volvex.layout.reading import DEEPEST, BlockRead, Reading
+
+KEYS_IN_ORDER = (facts.FOLDER_KEY, facts.KEY, facts.EXTENSION_KEY)  # as an entry that has no name is called by them
 
 
 def names_of(reading: Reading) -> tuple[Texts, bool]:
@@ -19,7 +22,7 @@ def names_of(reading: Reading) -> tuple[Texts, bool]:
     own = own_names(reading)
     nameless = own is None
     names = _keys(reading) if own is None else own
-    if nameless and reading.fact(facts.FOLDER_KEY) is None and entry_folders(reading) is None:
+    if nameless and entry_folders(reading) is None:
         return names, True
     before, after = _before(reading), _after(reading, nameless)
     if before is None and after is None:
@@ -39,24 +42,65 @@ def own_names(reading: Reading) -> Texts | None:
 
 def _keys(reading: Reading) -> Texts:
     """The keys of entries without names, as text."""
-    found = reading.fact(facts.KEY)
-    if found is None:
+    columns = [(what, column, bits) for what in KEYS_IN_ORDER for column, bits in key_columns(reading, what)]
+    if not columns:
         return Texts.of([b"%04d" % row for row in range(len(reading.home.starts))], "ascii")
-    return Texts.of(key_texts(*found), "ascii")
+    numbering = numbering_of(reading)
+    if numbering is not None:
+        return Texts.of(
+            [numbering.path(number).encode("ascii", "replace") for number in columns[0][1].tolist()], "ascii"
+        )
+    texts = [[b"%0*x" % (bits // 4, key) for key in column.tolist()] for _, column, bits in columns]
+    return Texts.of(texts[0] if len(texts) == 1 else [b"/".join(keys) for keys in zip(*texts, strict=True)], "ascii")
 
 
-def key_texts(block: BlockRead, one: Field) -> list[bytes]:
-    """A column of keys in hexadecimal digits, as many as they have bits for."""
-    bits = getattr(one.type, "bits", 32)
-    mask = (1 << bits) - 1
-    return [b"%0*x" % (bits // 4, key & mask) for key in block.numbers(one.name).tolist()]
+def key_columns(reading: Reading, what: str) -> list[tuple[Array, int]]:
+    """The keys of all entries of one sort (uint64), and their bits; nothing when they have none."""
+    found = reading.fact(what)
+    if found is None:
+        return []
+    bits = bits_of(found[1].type)
+    return [(found[0].numbers(found[1].name).astype(np.uint64) & np.uint64((1 << bits) - 1), bits)]
+
+
+def numbering_of(reading: Reading) -> Numbering | None:
+    """The rule by which numbers stand for names, if there is one."""
+    rule = next((rule for rule in reading.layout.keys if rule.numbered), None)
+    return Numbering(rule) if rule is not None else None
+
+
+def marked(name: str, variant: str) -> str:
+    """The path of one variant: `letters/arrival@de.txt`."""
+    if not variant:
+        return name
+    stem, ending = _split_ending(name)
+    return f"{stem}@{variant}{ending}"
+
+
+def unmarked(name: str, known: Container[str]) -> tuple[str, str]:
+    """The path and the variant (one of those known) that it names; nothing when it names none."""
+    stem, ending = _split_ending(name)
+    base, at, variant = stem.rpartition("@")
+    return (base + ending, variant) if at and base and not base.endswith("/") and variant in known else (name, "")
+
+
+def _split_ending(name: str) -> tuple[str, str]:
+    folder, slash, last = name.rpartition("/")
+    stem, dot, ending = last.rpartition(".")
+    return (f"{folder}{slash}{stem}", dot + ending) if stem else (name, "")
+
+
+def variants_of(reading: Reading) -> list[str] | None:
+    """Which variant of its path each entry is, nothing for the only or plain one; None when the layout tells none."""
+    found = reading.fact(facts.VARIANT)
+    if found is None or not isinstance(found[1].meaning, Fact):
+        return None
+    words = {number: "" if word == "none" else word for number, word in found[1].meaning.table}
+    return [words.get(number, str(number)) for number in reading.true(*found).tolist()]
 
 
 def _before(reading: Reading) -> list[bytes] | None:
     """The folder of each entry with its slash; None when there are no folders."""
-    found = reading.fact(facts.FOLDER_KEY)
-    if found is not None:
-        return [key + b"/" for key in key_texts(*found)]
     rows = entry_folders(reading)
     if rows is None:
         return None
@@ -282,14 +326,29 @@ class NewName:
     folder: int | None = None
 
 
-def new_names(reading: Reading, names: Sequence[bytes]) -> list[NewName]:
-    """The facts that make up new names; NotFoundError or RefusedError when this archive cannot say one."""
+def new_names(reading: Reading, names: Sequence[bytes], likes: Sequence[int] = ()) -> list[NewName]:
+    """The facts that make up new names; NotFoundError or RefusedError when this archive cannot say one.
+
+    A name that does not say which variant it is becomes that of the entry in `likes`.
+    """
     rows = (
         {path: row for row, path in reversed(list(enumerate(folder_paths(reading))))}
         if reading.rooted("folder")
         else {}
     )
-    return [_new_name(reading, name, rows) for name in names]
+    variants = reading.fact(facts.VARIANT)
+    if variants is None:
+        return [_new_name(reading, name, rows) for name in names]
+    made, kinds = [], reading.true(*variants).tolist()
+    assert isinstance(variants[1].meaning, Fact)
+    numbers = {"" if word == "none" else word: number for number, word in variants[1].meaning.table}
+    numbers |= {str(number): number for number in kinds if str(number) not in numbers}
+    for name, like in zip(names, likes, strict=True):
+        bare, variant = unmarked(name.decode("latin-1"), numbers)
+        new = _new_name(reading, bare.encode("latin-1"), rows)
+        new.numbers[facts.VARIANT] = numbers[variant] if variant or "" in numbers else kinds[like]
+        made.append(new)
+    return made
 
 
 def _new_name(reading: Reading, name: bytes, rows: Mapping[bytes, int]) -> NewName:
@@ -298,16 +357,13 @@ def _new_name(reading: Reading, name: bytes, rows: Mapping[bytes, int]) -> NewNa
     made, names = NewName(name), reading.entries.names
     slash, dot = "/".encode(names.encoding), ".".encode(names.encoding)
     shown = name.decode(names.encoding, "replace")
-    if reading.fact(facts.FOLDER_KEY) is not None:
-        folder, _, made.text = made.text.rpartition(slash)
-        made.numbers[facts.FOLDER_KEY] = _key(reading, facts.FOLDER_KEY, folder, shown)
-    elif reading.rooted("folder"):
+    if reading.rooted("folder"):
         folder, _, made.text = made.text.rpartition(slash)
         made.folder = _folder_row(rows, folder + slash if folder else b"", shown)
         if reading.fact(facts.FOLDER) is not None:
             made.numbers[facts.FOLDER] = made.folder
     if reading.entries.nameless:
-        made.numbers[facts.KEY] = _key(reading, facts.KEY, made.text, shown)
+        made.numbers.update(_new_keys(reading, made.text, shown))
         return made
     if _ending_texts(reading) is not None:
         whole, _, ending = made.text.rpartition(dot)
@@ -330,17 +386,23 @@ def _new_name(reading: Reading, name: bytes, rows: Mapping[bytes, int]) -> NewNa
     return made
 
 
-def _key(reading: Reading, what: str, text: bytes, shown: str) -> int:
-    found = reading.fact(what)
-    assert found is not None
-    digits = getattr(found[1].type, "bits", 32) // 4
+def _new_keys(reading: Reading, text: bytes, shown: str) -> dict[str, int]:
+    """The keys that an entry's text in place of a name stands for."""
+    there = [(what, bits) for what in KEYS_IN_ORDER for _, bits in key_columns(reading, what)]
+    numbering, parts = numbering_of(reading), text.split(b"/")
+    if numbering is not None:
+        number = numbering.number(text.decode("ascii", "replace"))
+        if number is not None and number < 1 << there[0][1]:
+            return {facts.KEY: number}
+        raise RefusedError(f"{shown}: this archive goes by numbers, and that is none", f"{UNNAMED}/{numbering.path(0)}")
     try:
-        if len(text) == digits:
-            return int(text, 16)
+        if [len(part) for part in parts] == [bits // 4 for _, bits in there]:
+            return {what: int(part, 16) for (what, _), part in zip(there, parts, strict=True)}
     except ValueError:
         pass
-    raise RefusedError(f"{shown}: this archive knows its entries by keys alone, which nobody can make of a name yet",
-                       f"a name of {digits} hexadecimal digits, as those it lists")  # fmt: skip
+    digits = " / ".join(str(bits // 4) for _, bits in there)
+    raise RefusedError(f"{shown}: this archive knows its entries by keys alone, and its layout does not say how they are made",
+                       f"{UNNAMED}/ and a key of {digits} hexadecimal digits, as those it lists")  # fmt: skip
 
 
 def _folder_row(rows: Mapping[bytes, int], folder: bytes, shown: str) -> int:
@@ -358,6 +420,10 @@ def fresh_name(reading: Reading, like: int) -> bytes:
     folder, cut, last = names.raw(like).rpartition(slash)
     taken = set(names.raws())
     if reading.entries.nameless:
+        numbering = numbering_of(reading)
+        if numbering is not None:
+            numbers = (numbering.path(number).encode("ascii", "replace") for number in range(len(taken) + 1))
+            return next(name for name in numbers if name not in taken)
         tries = (b"%0*x" % (len(last), number) for number in range(len(taken) + 1))
     else:
         ending = dot + last.rpartition(dot)[2] if dot in last else b""

@@ -18,6 +18,7 @@ from volvex.codec.parameters import Spec
 from volvex.errors import FormatError, LayoutError, VolvexError
 from volvex.layout import model
 from volvex.layout.check import check_layout
+from volvex.layout.keying import TRAITS, WHOSE_KEYS
 from volvex.layout.kinds import kind_names
 from volvex.layout.meanings import Names, meaning_of
 from volvex.layout.nesting import ordered, resolved
@@ -158,14 +159,7 @@ class _Builder(Transformer[Token, Any]):
 
     @v_args(inline=True)
     def text(self, length: Any, encoding: Token | None, filled: int | None) -> model.Text:
-        if encoding is not None:
-            try:
-                codecs.lookup(encoding)
-            except LookupError as error:
-                raise self._fail(
-                    encoding, f"there is no text encoding {encoding}", hint="utf-8, utf-16-le, cp1252"
-                ) from error
-        coded = codecs.lookup(encoding).name if encoding is not None else "utf-8"
+        coded = self._encoding(encoding) if encoding is not None else "utf-8"
         if isinstance(length, model.Text):
             closed = dataclasses.replace(length, encoding=coded)
             return dataclasses.replace(closed, extra=-closed.zero)
@@ -174,6 +168,12 @@ class _Builder(Transformer[Token, Any]):
         if isinstance(length, tuple):
             return model.Text(coded, told=length[0])
         return model.Text(coded, size=_number(length) if length.type == "NUMBER" else None, filled=filled or 0)
+
+    def _encoding(self, name: Token) -> str:
+        try:
+            return codecs.lookup(name).name
+        except LookupError as error:
+            raise self._fail(name, f"there is no text encoding {name}", hint="utf-8, utf-16-le, cp1252") from error
 
     @v_args(inline=True)
     def bits(self, host: Token, low: Token, high: Token | None) -> model.Bits:
@@ -261,6 +261,41 @@ class _Builder(Transformer[Token, Any]):
         given = tuple(one for one in children if isinstance(one, tuple))
         name, *words = [one for one in children if not isinstance(one, tuple)]
         return ("phrase", [name], f"{Spec(str(name), given)} of {' '.join(words)}", None)
+
+    # keys
+
+    def keys(self, children: list[Any]) -> tuple[str, Any]:
+        return ("keys", children[0])
+
+    def keyed(self, children: list[Any]) -> model.KeyRule:
+        of, (name, spec), *traits = children
+        whose = WHOSE_KEYS.get("names" if of is None else str(of))
+        if whose is None:
+            raise self._fail(of, f"there are no keys of {of}", hint=f"keys of {', '.join(WHOSE_KEYS)}")
+        encodings = [value for what, value in traits if what == "in"]
+        words = tuple(str(value) for what, value in traits if what == "trait")
+        return model.KeyRule(whose, _at(name), str(spec), words, encodings[0] if encodings else "utf-8")
+
+    def trait(self, children: list[Token]) -> tuple[str, str]:
+        words = " ".join(children)
+        if words not in TRAITS:
+            near = difflib.get_close_matches(words, TRAITS, 1)
+            raise self._fail(
+                children[0],
+                f"`{words}` is nothing that a key's path can be",
+                hint=near[0] if near else f"one of {', '.join(TRAITS)}",
+            )
+        return "trait", words
+
+    @v_args(inline=True)
+    def in_encoding(self, encoding: Token) -> tuple[str, str]:
+        return "in", self._encoding(encoding)
+
+    @v_args(inline=True)
+    def numbered(self, pattern: Token, unit: Token | None) -> model.KeyRule:
+        return model.KeyRule(
+            "name key", _at(pattern), numbered=pattern.value.decode(), unit=1 if unit is None else _number(unit)
+        )
 
     # conditions
 
@@ -379,7 +414,7 @@ class _Builder(Transformer[Token, Any]):
         layout = model.Layout(
             title=title.value.decode(), kind=str(kind), file=self.file, known=tuple(said.get("known", ())),
             blocks=tuple(self._block(block, names) for block in blocks), content=self._content(title, said.get("content", [])),
-            read_only="read_only" in said, place=_at(title), parts=parts, records=records,
+            read_only="read_only" in said, place=_at(title), parts=parts, records=records, keys=tuple(said.get("keys", ())),
         )  # fmt: skip
         return resolved(layout) if big is None else ordered(resolved(layout), big)
 

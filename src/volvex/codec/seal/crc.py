@@ -12,9 +12,8 @@ from typing import Any
 
 import numpy as np
 
-from volvex.codec.compiled import Compiled
 from volvex.codec.parameters import Parameter
-from volvex.codec.sums import Sealing, hashed
+from volvex.codec.sums import Loop, Sealing, hashed
 
 _ANY = (0, (1 << 64) - 1)
 PARAMETERS = {
@@ -26,25 +25,23 @@ PARAMETERS = {
 }
 
 
-@Compiled
-def _reflected(data: Any, state: Any, table: Any) -> Any:
-    for at in range(len(data)):
-        state = (state >> np.uint64(8)) ^ table[(state ^ data[at]) & np.uint64(255)]
-    return state
+def _reflected(state: Any, byte: Any, table: Any) -> Any:
+    return (state >> np.uint64(8)) ^ table[(state ^ byte) & np.uint64(255)]
 
 
-@Compiled
-def _straight(data: Any, state: Any, table: Any) -> Any:
-    for at in range(len(data)):  # the register stands at the top of 64 bits, whatever its width
-        state = (state << np.uint64(8)) ^ table[(state >> np.uint64(56)) ^ data[at]]
-    return state
+def _straight(state: Any, byte: Any, table: Any) -> Any:
+    return (state << np.uint64(8)) ^ table[(state >> np.uint64(56)) ^ byte]
+
+
+def _end(state: Any, table: Any) -> Any:
+    return (state >> table[257]) ^ table[256]
 
 
 def _turned(number: int, bits: int) -> int:
     return int(f"{number:0{bits}b}"[::-1], 2)
 
 
-def _table(bits: int, poly: int, reflected: bool) -> Any:
+def _table(bits: int, poly: int, reflected: bool) -> list[int]:
     table = []
     for byte in range(256):
         state = byte if reflected else byte << 56
@@ -54,19 +51,18 @@ def _table(bits: int, poly: int, reflected: bool) -> Any:
             else:
                 state = ((state << 1) ^ (poly << (64 - bits) if state >> 63 else 0)) & ((1 << 64) - 1)
         table.append(state)
-    return np.array(table, np.uint64)
+    return table
+
+
+def loop_of(bits: int, poly: int, start: int, reflected: bool, final: int) -> Loop:
+    """The check as a loop; behind its table stand what the result is exclusive-ored with, and where it stands."""
+    mask = (1 << bits) - 1
+    table = _table(bits, poly & mask, reflected)
+    if reflected:
+        return Loop(_reflected, _end, _turned(start & mask, bits), (*table, final & mask, 0))
+    shift = 64 - bits  # the register stands at the top of 64 bits, whatever its width
+    return Loop(_straight, _end, (start & mask) << shift, (*table, final & mask, shift))
 
 
 def make(bits: int, poly: int, start: int, reflected: str, final: int) -> Sealing:
-    mask, turned = (1 << bits) - 1, reflected == "yes"
-    table = _table(bits, poly & mask, turned)
-    if turned:
-        return hashed(
-            bits,
-            lambda data, state: _reflected(data, state, table),
-            _turned(start & mask, bits),
-            lambda state: (state ^ final) & mask,
-        )
-    shift = 64 - bits
-    return hashed(bits, lambda data, state: _straight(data, state, table), (start & mask) << shift,
-                  lambda state: ((state >> shift) ^ final) & mask)  # fmt: skip
+    return hashed(bits, loop_of(bits, poly, start, reflected == "yes", final))

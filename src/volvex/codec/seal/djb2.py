@@ -6,9 +6,8 @@ from typing import Any
 
 import numpy as np
 
-from volvex.codec.compiled import Compiled
 from volvex.codec.parameters import Parameter
-from volvex.codec.sums import Sealing, hashed
+from volvex.codec.sums import Loop, Sealing, as_it_is, hashed
 
 PARAMETERS = {
     "bits": Parameter(32, numbers=(32, 64)),
@@ -17,13 +16,13 @@ PARAMETERS = {
 }
 
 
-@Compiled
-def _step(data: Any, state: Any, mixed: bool) -> Any:
-    for at in range(len(data)):
-        state = state * np.uint64(33)
-        state = state ^ data[at] if mixed else state + data[at]
-    return state
+def _added(state: Any, byte: Any, table: Any) -> Any:
+    return state * np.uint64(33) + byte
+
+
+def _mixed(state: Any, byte: Any, table: Any) -> Any:
+    return (state * np.uint64(33)) ^ byte
 
 
 def make(bits: int, start: int, mix: str) -> Sealing:
-    return hashed(bits, lambda data, state: _step(data, state, mix == "xor"), start)
+    return hashed(bits, Loop(_mixed if mix == "xor" else _added, as_it_is, start))

@@ -5,17 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 from volvex.codec._fnv import PARAMETERS, fnv
-from volvex.codec.compiled import Compiled
 from volvex.codec.sums import Sealing
 
 __all__ = ["PARAMETERS", "make"]
 
 
-@Compiled
-def _step(data: Any, state: Any, prime: Any) -> Any:
-    for at in range(len(data)):
-        state = (state * prime) ^ data[at]
-    return state
+def _step(state: Any, byte: Any, table: Any) -> Any:
+    return (state * table[0]) ^ byte
 
 
 def make(bits: int, start: int) -> Sealing:

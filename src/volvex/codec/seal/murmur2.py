@@ -6,18 +6,16 @@ from typing import Any
 
 import numpy as np
 
-from volvex.codec.compiled import Compiled
 from volvex.codec.parameters import Parameter
-from volvex.codec.sums import Sealing, gathered
+from volvex.codec.sums import Sealing, Whole, gathered
 
 PARAMETERS = {"bits": Parameter(32, numbers=(32, 64)), "start": Parameter(0, numbers=(0, (1 << 64) - 1))}
 
 
-@Compiled
-def _hash32(data: Any, start: Any) -> Any:
+def _hash32(data: Any, table: Any) -> Any:
     mask, m = np.uint64(0xFFFFFFFF), np.uint64(0x5BD1E995)
     size = len(data)
-    h = (np.uint64(start) ^ np.uint64(size)) & mask
+    h = (table[0] ^ np.uint64(size)) & mask
     for at in range(0, size - size % 4, 4):
         k = np.uint64(data[at]) | np.uint64(data[at + 1]) << np.uint64(8)
         k |= np.uint64(data[at + 2]) << np.uint64(16) | np.uint64(data[at + 3]) << np.uint64(24)
@@ -32,11 +30,10 @@ def _hash32(data: Any, start: Any) -> Any:
     return h ^ (h >> np.uint64(15))
 
 
-@Compiled
-def _hash64(data: Any, start: Any) -> Any:
+def _hash64(data: Any, table: Any) -> Any:
     m = np.uint64(0xC6A4A7935BD1E995)
     size = len(data)
-    h = np.uint64(start) ^ (np.uint64(size) * m)
+    h = table[0] ^ (np.uint64(size) * m)
     for at in range(0, size - size % 8, 8):
         k = np.uint64(0)
         for place in range(8):
@@ -53,5 +50,4 @@ def _hash64(data: Any, start: Any) -> Any:
 
 
 def make(bits: int, start: int) -> Sealing:
-    loop = _hash64 if bits == 64 else _hash32
-    return gathered(bits, lambda data: int(loop(data, np.uint64(start))))
+    return gathered(bits, Whole(_hash64 if bits == 64 else _hash32, (start,)))

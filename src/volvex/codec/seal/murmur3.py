@@ -6,17 +6,15 @@ from typing import Any
 
 import numpy as np
 
-from volvex.codec.compiled import Compiled
 from volvex.codec.parameters import Parameter
-from volvex.codec.sums import Sealing, gathered
+from volvex.codec.sums import Sealing, Whole, gathered
 
 PARAMETERS = {"start": Parameter(0, numbers=(0, (1 << 32) - 1))}
 
 
-@Compiled
-def _hash(data: Any, start: Any) -> Any:
+def _hash(data: Any, table: Any) -> Any:
     mask = np.uint64(0xFFFFFFFF)
-    h, size = np.uint64(start), len(data)
+    h, size = table[0], len(data)
     for at in range(0, size - size % 4, 4):
         k = np.uint64(data[at]) | np.uint64(data[at + 1]) << np.uint64(8)
         k |= np.uint64(data[at + 2]) << np.uint64(16) | np.uint64(data[at + 3]) << np.uint64(24)
@@ -39,4 +37,4 @@ def _hash(data: Any, start: Any) -> Any:
 
 
 def make(start: int) -> Sealing:
-    return gathered(32, lambda data: int(_hash(data, start)))
+    return gathered(32, Whole(_hash, (start,)))

@@ -6,28 +6,24 @@ from typing import Any
 
 import numpy as np
 
-from volvex.codec.compiled import Compiled
 from volvex.codec.parameters import Parameter
-from volvex.codec.sums import Sealing, hashed
+from volvex.codec.sums import Loop, Sealing, hashed
 
 PARAMETERS = {"start": Parameter(0, numbers=(0, (1 << 32) - 1))}
 
 
-@Compiled
-def _step(data: Any, state: Any) -> Any:
-    h = np.uint32(state & np.uint64(0xFFFFFFFF))
-    for at in range(len(data)):
-        h = np.uint32(h + data[at])
-        h = np.uint32(h + np.uint32(h << np.uint32(10)))
-        h = np.uint32(h ^ (h >> np.uint32(6)))
-    return np.uint64(h)
+def _step(state: Any, byte: Any, table: Any) -> Any:
+    h = np.uint32(state) + np.uint32(byte)
+    h = np.uint32(h + np.uint32(h << np.uint32(10)))
+    return np.uint64(np.uint32(h ^ (h >> np.uint32(6))))
 
 
-def _end(h: int) -> int:
-    h = (h + (h << 3)) & 0xFFFFFFFF
-    h ^= h >> 11
-    return (h + (h << 15)) & 0xFFFFFFFF
+def _end(state: Any, table: Any) -> Any:
+    h = np.uint32(state)
+    h = np.uint32(h + np.uint32(h << np.uint32(3)))
+    h = np.uint32(h ^ (h >> np.uint32(11)))
+    return np.uint64(np.uint32(h + np.uint32(h << np.uint32(15))))
 
 
 def make(start: int) -> Sealing:
-    return hashed(32, _step, start, _end)
+    return hashed(32, Loop(_step, _end, start))

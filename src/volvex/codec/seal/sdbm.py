@@ -6,19 +6,15 @@ from typing import Any
 
 import numpy as np
 
-from volvex.codec.compiled import Compiled
 from volvex.codec.parameters import Parameter
-from volvex.codec.sums import Sealing, hashed
+from volvex.codec.sums import Loop, Sealing, as_it_is, hashed
 
 PARAMETERS = {"bits": Parameter(32, numbers=(32, 64)), "start": Parameter(0, numbers=(0, (1 << 64) - 1))}
 
 
-@Compiled
-def _step(data: Any, state: Any) -> Any:
-    for at in range(len(data)):
-        state = state * np.uint64(65599) + data[at]
-    return state
+def _step(state: Any, byte: Any, table: Any) -> Any:
+    return state * np.uint64(65599) + byte
 
 
 def make(bits: int, start: int) -> Sealing:
-    return hashed(bits, _step, start)
+    return hashed(bits, Loop(_step, as_it_is, start))

@@ -3,6 +3,7 @@
 FACTS   fact -> the field types that may carry it
 OF      fact -> whose it is, when it is not an entry's
 TABLED  facts whose numbers are told in a table
+WORDED  facts whose numbers may be told in one
 PARTS   what of an entry a seal may cover
 NEEDS   facts that must be there
 check   what else must hold: yields (place, problem, hint)
@@ -22,6 +23,7 @@ class Kind(Protocol):
     FACTS: Mapping[str, tuple[type, ...]]
     OF: Mapping[str, str]
     TABLED: tuple[str, ...]
+    WORDED: tuple[str, ...]
     NEEDS: tuple[str, ...]
     PARTS: tuple[str, ...]
 

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from volvex.codec import CIPHER, COMPRESS
+from volvex.codec import CIPHER, COMPRESS, SEAL
 from volvex.errors import UsageError
-from volvex.layout.model import Bits, Fact, Field, Layout, Number, Place, Pool, RecordsOf, Text, Varint
+from volvex.layout.keying import KEYS, PLACE, bits_of
+from volvex.layout.model import Bits, Fact, Field, KeyRule, Layout, Number, Place, Pool, RecordsOf, Text, Varint
 from volvex.layout.volumes import NUMBERED, wrong_pattern
 from volvex.layout.wrapping import KeyFacts, made_codec, tried
 
 NAME, NAME_AT, START, STORED, SIZE, CODEC = (
     "name", "start of name", "start of content", "stored size of content", "size of content", "codec of content",
 )  # fmt: skip
-KEY, FOLDER_KEY, EXTENSION, FOLDER, KIND, TYPE, ID = (
-    "name key", "folder key", "extension", "folder", "file or folder", "type", "id",
-)  # fmt: skip
+KEY, FOLDER_KEY, EXTENSION_KEY = KEYS
+EXTENSION, FOLDER, KIND, TYPE, ID, VARIANT = "extension", "folder", "file or folder", "type", "id", "variant"
 FOLDER_NAME, FOLDER_NAME_AT, PARENT, FIRST_FOLDER, FOLDERS, FIRST_FILE, FILES = (
     "folder name", "start of folder name", "parent folder", "first folder", "folders in it", "first file", "files in it",
 )  # fmt: skip
@@ -24,7 +24,7 @@ VOLUME = "volume of content"
 NUMBERS = (Number, Bits, Varint)
 FACTS: dict[str, tuple[type, ...]] = {
     **dict.fromkeys((NAME, FOLDER_NAME, TYPE_NAME), (Text,)),
-    **dict.fromkeys((NAME_AT, START, STORED, SIZE, CODEC, VOLUME, KEY, FOLDER_KEY, FOLDER, KIND, TYPE, ID), NUMBERS),
+    **dict.fromkeys((NAME_AT, START, STORED, SIZE, CODEC, VOLUME, *KEYS, FOLDER, KIND, TYPE, ID, VARIANT), NUMBERS),
     EXTENSION: (*NUMBERS, Text),
     **dict.fromkeys((FOLDER_NAME_AT, PARENT, FIRST_FOLDER, FOLDERS, FIRST_FILE, FILES, TYPE_NAME_AT), NUMBERS),
 }
@@ -33,6 +33,7 @@ OF = {  # whose facts they are; the others are an entry's
     **dict.fromkeys((TYPE_NAME, TYPE_NAME_AT), "type"),
 }
 TABLED = (CODEC, EXTENSION, KIND)  # facts whose numbers are told in a table
+WORDED = (VARIANT,)  # facts whose numbers may be told in one
 NEEDS = ()
 NAMES = ("name", "lower name", "upper name")
 PARTS = ("stored content", "content", *NAMES)  # what a seal of an entry may cover
@@ -162,10 +163,7 @@ def _check_content(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Pl
             made_codec(tried(wrap), KeyFacts(b"sixteen/letters.", 1, 1, 1))
         except UsageError as error:
             yield wrap.place, error.message, error.hint
-    for what in (KEY, FOLDER_KEY):
-        field = facts.get(what)
-        if field is not None and (field.changes or not isinstance(field.type, Number) or field.type.signed):
-            yield field.place, f"a {what} is a plain number, `{field.name}` is {field.shape}", "u64"
+    yield from _check_keys(layout, facts)
     if content.within and layout.part(content.within) is None:
         yield (
             layout.place,
@@ -181,6 +179,54 @@ def _check_content(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Pl
             "content that ends where the next starts cannot be told from the filling behind it",
             "leaving `align` out",
         )
+
+
+def _check_keys(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
+    """Keys are plain numbers, and their rules are rules for keys that there are, in as many bits as those have."""
+    for what in KEYS:
+        field = facts.get(what)
+        if field is not None and (
+            field.changes or not isinstance(field.type, Number | Bits) or getattr(field.type, "signed", False)
+        ):
+            yield field.place, f"a {what} is a plain number, `{field.name}` is {field.shape}", "u64"
+    for what in (FOLDER_KEY, EXTENSION_KEY):
+        if what in facts and KEY not in facts:
+            yield facts[what].place, f"a {what}, and no `{KEY}`", f"a field with the meaning `{KEY}`"
+    seen = set[str]()
+    for rule in layout.keys:
+        if rule.what in seen:
+            yield rule.place, f"how a {rule.what} is made is said twice", "leaving one of them out"
+        seen.add(rule.what)
+        if rule.what not in facts:
+            yield rule.place, f"no field is a {rule.what}", f"a field with the meaning `{rule.what}`"
+            continue
+        yield from _check_rule(rule, facts)
+    if layout.keys and KEY in facts and KEY not in seen:
+        yield layout.keys[0].place, "how names are made into keys is not said", "keys by fnv1a(bits 64)"
+
+
+def _check_rule(rule: KeyRule, facts: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
+    bits = bits_of(facts[rule.what].type)
+    if rule.numbered:
+        places = PLACE.findall(rule.numbered)
+        if not places or (len(places) > 1) != (rule.unit > 1) or "." in rule.numbered:
+            yield rule.place, f"`{rule.numbered}` with {rule.unit} to a folder tells no number", 'keys numbered "{000}/{00}", 64 to a folder'  # fmt: skip
+        if FOLDER_KEY in facts or EXTENSION_KEY in facts:
+            yield (
+                rule.place,
+                "a number stands for the whole path, so folders and extensions have no keys of their own",
+                "",
+            )
+        return
+    try:
+        made = SEAL.get(rule.algorithm).bits
+    except UsageError as error:
+        yield rule.place, error.message, error.hint
+        return
+    if made < bits or made > 64:
+        yield rule.place, f"{rule.algorithm} has {made} bits, `{facts[rule.what].name}` has {bits}", f"u{made}"
+    if {"lower case", "upper case"} <= set(rule.traits):
+        yield rule.place, "letters are either small or capital", "leaving one of them out"
 
 
 def _check_start(layout: Layout, start: Field) -> Iterator[tuple[Place, str, str]]:
