@@ -10,9 +10,10 @@ from collections.abc import Iterator, Mapping
 from pathlib import Path
 
 from kelpwick import GameError, holds, isles
+from kelpwick.holds import lockers, loft
 from kelpwick.isles import rigging, soundings
 from kelpwick.pack import read_pack
-from kelpwick.words import FUELS, GOODS, ISLANDS, KEEPERS, SEASONS
+from kelpwick.words import FUELS, GOODS, ISLANDS, KEEPERS, LAMPS, SEASONS
 
 Files = Mapping[str, bytes]
 
@@ -30,7 +31,7 @@ def play(folder: Path, language: str | None = None, letter: str | None = None) -
     opened: str = letter or settings["game"].get("letter", "01-arrival") or "01-arrival"
     check_references(files)
     return "\n".join([
-        *lamp_room(files), "", *quay(files), "", *show_letter(files, spoken, opened), "", *around(folder / "isles"), "", *hidden(folder), "",
+        *lamp_room(files), "", *quay(files), "", *show_letter(files, spoken, opened), "", *around(folder / "isles"), "", *hidden(folder), "", *aloft(folder, spoken), "",
     ])  # fmt: skip
 
 
@@ -66,6 +67,24 @@ def hidden(folder: Path) -> Iterator[str]:
     yield f"  {_text(deeps, 'soundings.txt').strip()}"
     yield f"  {_text(harbour, 'manifest.txt').strip()}; {_text(harbour, f'pages/{GOODS[0]}.txt').splitlines()[0]}"
     yield f"  {len(peal)} bells, {sum(map(len, peal.values())):,} bytes of them"
+
+
+def aloft(folder: Path, language: str) -> Iterator[str]:
+    """What is asked for by hash, by number, and by language."""
+    fitted, kept, said = (holds.read(folder, name) for name in ("loft", "lockers", "speech"))
+    yield "IN THE LOFT"
+    yield f"  {_start(loft.asked(fitted, loft.FITTINGS))}: {len(fitted)} things in the loft"
+    for lamp in LAMPS[:4]:
+        mesh = loft.asked(fitted, f"meshes/lamps/{lamp[0]}.msh")
+        yield f"  {lamp[1]:<16}{len(mesh):>6} bytes of {', '.join(loft.materials(mesh))}"
+    yield f"  {_start(loft.asked(fitted, 'guides/chapter_03.txt'))}"
+    number = (lockers.FIRST + 2) * lockers.UNIT + 15
+    yield f"  Locker {number}: {_text(kept, str(number)).splitlines()[0]}"
+    yield from (f"  {_text(said, f'calls/{call}.txt {language}').strip()}" for call in ("ahoy", "fog"))
+
+
+def _start(data: bytes) -> str:
+    return data.decode().splitlines()[0]
 
 
 def _highest(tides: Files, island: str) -> float:

@@ -60,6 +60,16 @@ LETTERS = {
         "fr": "Ordres d'hiver\n\nAllumer à quatre heures, moucher à neuf et à deux. Garder la corde au sec.\n",
     },
 }  # fmt: skip
+MATERIALS = ("brass", "glass_clear", "oak_tarred", "canvas", "iron_rust", "copper_green", "rope_wet", "slate")
+CALLS = {
+    "ahoy": {"en": "Ahoy the light!\n", "de": "Ahoi, Leuchtturm!\n", "fr": "Ohé, du phare !\n"},
+    "fog": {
+        "en": "Ring, we cannot see you.\n",
+        "de": "Läutet, wir sehen euch nicht.\n",
+        "fr": "Sonnez, on ne vous voit pas.\n",
+    },
+    "oil": {"en": "Ten barrels, mind the step.\n", "de": "Zehn Fässer, Vorsicht Stufe.\n"},
+}
 SEASONS = ("spring", "summer", "autumn", "winter")
 GOODS = ("colza", "paraffin", "tallow", "wick", "rope", "tar", "biscuit", "lens cloth", "brass polish", "tea")
 LOG_LINES = (

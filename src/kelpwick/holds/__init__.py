@@ -5,6 +5,9 @@ kelpwick.exe          the executable: resources, and a ZIP archive at its tail
 deeps/deeps.kwp.001   a pack cut into pieces of 4096 bytes, because the makers' floppies held no more
 vault/harbour.kvx     a TAR archive behind a repeating key, in it a ZIP archive, in that a pack
 peal/peal.kpi         an index, and the bells it leads to in volumes peal_00.kpd, peal_01.kpd
+loft/loft.kwa         hashes in place of names
+lockers/lockers.kwn   numbers in place of names
+speech/speech.kwl     one path in several languages
 """
 
 from __future__ import annotations
@@ -14,9 +17,10 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from kelpwick import GameError
-from kelpwick.holds import deeps, engine, harbour, peal, post
+from kelpwick.holds import deeps, engine, harbour, lockers, loft, peal, post, speech
 
-HOLDS = {"post": post, "engine": engine, "deeps": deeps, "harbour": harbour, "peal": peal}
+HOLDS = {"post": post, "engine": engine, "deeps": deeps, "harbour": harbour, "peal": peal,
+         "loft": loft, "lockers": lockers, "speech": speech}  # fmt: skip
 
 
 def make(folder: Path, seed: int) -> None:

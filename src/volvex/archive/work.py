@@ -18,6 +18,7 @@ T = TypeVar("T")
 R = TypeVar("R")
 Advance = Callable[[int], None]
 BATCH_BYTES = 1 << 22
+WORKERS = min(8, os.cpu_count() or 1)
 
 
 def ignore(size: int) -> None:
@@ -26,7 +27,7 @@ def ignore(size: int) -> None:
 
 def parallel(task: Callable[[T], R], items: Iterable[T], workers: int | None = None) -> Iterator[R]:
     """Results of `task` as they come; never more than a few items ahead, so that memory stays bounded."""
-    workers = workers or min(8, os.cpu_count() or 1)
+    workers = workers or WORKERS
     source = iter(items)
     first = list(islice(source, 2))
     if len(first) < 2:  # a single piece of work is not worth a thread

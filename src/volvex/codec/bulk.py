@@ -200,31 +200,39 @@ class BulkHash:
         total.update(text)
         return total.value()
 
-    def walk(self, parts: Sequence[Sequence[bytes]], first: int, runs: int, tails: Tails, targets: Targets) -> list[tuple[int, int]]:  # fmt: skip
+    def walk(self, parts: Sequence[Sequence[bytes]], first: int, runs: int, tails: Tails, targets: Targets, bits: int = 64) -> list[tuple[int, int]]:  # fmt: skip
         """Which texts of a product hash to a target: the combination of `parts` and the node of `tails`.
 
-        Combinations are counted with the last part turning fastest; `runs` of them are walked from `first` on.
+        Combinations are counted with the last part turning fastest; `runs` of them are walked from `first` on. Of
+        hashes the lower `bits` count.
         """
         if not self.compiled:
-            return self._walk_slowly(parts, first, runs, tails, targets)
+            return self._walk_slowly(parts, first, runs, tails, targets, bits)
         counts = np.array([len(part) for part in parts], np.int64)
         head, begin, until = _spans([text for part in parts for text in part])
         digits, rest = np.zeros(len(parts), np.int64), first
         for place in range(len(parts) - 1, -1, -1):
             rest, digits[place] = divmod(rest, len(parts[place]))
-        hits = np.empty((HITS, 2), np.int64)
+        begun = digits.copy()
         data, starts, ends, depth, leaf = tails.arrays
-        found = self._walk(head, begin, until, counts, np.cumsum(counts) - counts, digits, runs, data, starts, ends, depth, leaf,
-                           self._start, self._table, self._mask, targets.sieve, targets.keys, hits)  # fmt: skip
-        return [(first + run, node) for run, node in hits[: min(found, HITS)].tolist()]
+        mask = self._mask & np.uint64((1 << bits) - 1)
+        fixed = (head, begin, until, counts, np.cumsum(counts) - counts, digits, runs, data, starts, ends, depth, leaf,
+                           self._start, self._table, mask, targets.sieve, targets.keys)  # fmt: skip
+        hits = np.empty((HITS, 2), np.int64)
+        found = self._walk(*fixed, hits)
+        if found > HITS:  # seldom: nearly all keys are hit
+            hits = np.empty((found, 2), np.int64)
+            digits[:] = begun
+            self._walk(*fixed, hits)
+        return [(first + run, node) for run, node in hits[:found].tolist()]
 
-    def _walk_slowly(self, parts: Sequence[Sequence[bytes]], first: int, runs: int, tails: Tails, targets: Targets) -> list[tuple[int, int]]:  # fmt: skip
+    def _walk_slowly(self, parts: Sequence[Sequence[bytes]], first: int, runs: int, tails: Tails, targets: Targets, bits: int = 64) -> list[tuple[int, int]]:  # fmt: skip
         wanted = set(targets.keys.tolist())
         nodes = [(node, tails.text(node)) for node, leaf in enumerate(tails.leaf) if leaf]
         found = []
         for run in range(first, first + runs):
             head = combination(parts, run)
-            found += [(run, node) for node, text in nodes if self.one(head + text) in wanted]
+            found += [(run, node) for node, text in nodes if self.one(head + text) & (1 << bits) - 1 in wanted]
         return found
 
 

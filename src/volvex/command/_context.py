@@ -59,10 +59,28 @@ class Context:
         return platformdirs.user_config_path("volvex", appauthor=False)
 
     def library(self, *folders: Path) -> Any:
-        """All layouts at hand; those in `folders` come first."""
+        """All layouts and dictionaries at hand; those in `folders`, and those of the bench around, come first."""
         from volvex.layout import Library
 
-        return Library([*folders, self.home], memory=self.cache / "layouts", keys=self.keys)
+        around = [] if self.bench is None or self.bench in folders else [self.bench]
+        return Library(
+            [*folders, *around, self.home], memory=self.cache / "layouts", keys=self.keys, names=self.shelf(*folders)
+        )
+
+    def shelf(self, *folders: Path) -> Any:
+        """The dictionaries at hand, those of `folders` and of the bench around first."""
+        from volvex.names.shelf import FOLDER, Shelf
+
+        around = [] if self.bench is None else [self.bench]
+        homes = dict.fromkeys([*folders, *around, self.home])
+        return Shelf([home / FOLDER for home in homes], self.cache / "names")
+
+    @functools.cached_property
+    def bench(self) -> Path | None:
+        """The bench that we stand in."""
+        from volvex.bench.workbench import DESCRIPTION
+
+        return next((folder for folder in (self.cwd, *self.cwd.parents) if (folder / DESCRIPTION).is_file()), None)
 
     @functools.cached_property
     def keys(self) -> Any:
@@ -95,12 +113,12 @@ class Context:
         """What finds paths, with the layout that the user named, if any."""
         from volvex.archive import Walker
 
-        named = getattr(options, "layout", None)
+        named, variant = getattr(options, "layout", None), getattr(options, "variant", None) or ""
         if named is None:
-            return Walker(self.library())
+            return Walker(self.library(), None, variant)
         from volvex.layout.syntax import read_layout
 
-        return Walker(self.library(), read_layout(Path(named)))
+        return Walker(self.library(), read_layout(Path(named)), variant)
 
     @contextlib.contextmanager
     def progress(self, what: str, total: int) -> Iterator[Callable[[int], None]]:

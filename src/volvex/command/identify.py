@@ -12,7 +12,6 @@ from pathlib import Path
 
 from volvex.archive.identify import Identified, identify
 from volvex.archive.names import shown
-from volvex.bench.workbench import DESCRIPTION
 from volvex.command._context import Context
 from volvex.command._tables import count, number
 from volvex.errors import NotFoundError, RefusedError, Status
@@ -31,8 +30,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    bench = [folder for folder in (context.cwd, *context.cwd.parents) if (folder / DESCRIPTION).is_file()][:1]
-    library, records = context.library(*bench), list[dict[str, object]]()  # a bench may have layouts of its own
+    library, records = context.library(), list[dict[str, object]]()
     unknown = 0
     for path in options.file:
         if not path.is_file():

@@ -41,11 +41,13 @@ class KeyPart:
     def _cut(self) -> bool:
         return "without extension" in self.rule.traits
 
-    def texts(self, paths: Sequence[str]) -> tuple[bytes, Array, Array]:
-        """What is hashed of each path: the texts one behind the other, where each starts, and where it ends."""
+    def texts(self, lines: str) -> tuple[bytes, Array, Array]:
+        """What is hashed of each path, given one a line: the texts, where each starts, and where it ends."""
         rule = self.rule
         lead, close = ("/" if "leading slash" in rule.traits else ""), ("/" if "closing slash" in rule.traits else "")
-        whole = self._cased("\n".join([f"{lead}{path}{close}" for path in paths] if lead or close else paths))
+        if lead or close:
+            lines = lead + lines.replace("\n", f"{close}\n{lead}") + close
+        whole = self._cased(lines)
         if rule.encoding in _LIKE_ASCII or (whole.isascii() and len("\n".encode(rule.encoding)) == 1):
             data = whole.encode(rule.encoding, "surrogateescape" if rule.encoding == "utf-8" else "replace")
             ends = np.append(np.flatnonzero(np.frombuffer(data, np.uint8) == 10), len(data)).astype(np.int64)
@@ -120,20 +122,22 @@ class Keying:
         """Whether paths that differ in nothing but their extension have one key."""
         return any("without extension" in part.rule.traits for part in self.parts) and not self.endings
 
-    def told(self, part: KeyPart, paths: Sequence[str]) -> Sequence[str]:
-        """The parts of paths that a key is of."""
+    def told(self, part: KeyPart, lines: str) -> str:
+        """The parts of paths that a key is of, one a line."""
         if self.folders or self.endings or self.cuts:
-            return [part.of(path, self.folders, self.endings) for path in paths]
-        return paths
+            return "\n".join([part.of(path, self.folders, self.endings) for path in lines.split("\n")])
+        return lines
 
     def columns(self, paths: Sequence[str]) -> list[Array]:
         """The keys of paths (none with a line end in it), a column (uint64) for each part."""
+        return self.columns_of_lines("\n".join(paths)) if paths else [np.zeros(0, np.uint64) for _ in self.parts]
+
+    def columns_of_lines(self, lines: str) -> list[Array]:
+        """The same for paths that stand one a line; at least one."""
         from volvex.codec.bulk import BulkHash  # only where keys are made
 
-        if not paths:
-            return [np.zeros(0, np.uint64) for _ in self.parts]
         return [
-            BulkHash(part.rule.algorithm).of(*part.texts(self.told(part, paths))) & _mask(part.bits)
+            BulkHash(part.rule.algorithm).of(*part.texts(self.told(part, lines))) & _mask(part.bits)
             for part in self.parts
         ]
 
@@ -154,7 +158,7 @@ class Keying:
     def _one(self, part: KeyPart, path: str) -> int:
         from volvex.codec.bulk import BulkHash
 
-        data, starts, ends = part.texts([part.of(path, self.folders, self.endings)])
+        data, starts, ends = part.texts(part.of(path, self.folders, self.endings))
         return BulkHash(part.rule.algorithm).one(data[int(starts[0]) : int(ends[0])]) & int(_mask(part.bits))
 
 

@@ -1,0 +1,135 @@
+"""Paths that are likely because others are known: in other folders, with other numbers, sides, languages, extensions."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+
+Product = tuple[Sequence[str], Sequence[str]]  # all of the first with all of the second behind
+
+ENDINGS = ("png", "dds", "jpg", "tga", "xml", "json", "txt", "csv", "lua", "mesh", "wav", "ogg", "tbl", "ini", "bin")
+SIDES = ("en", "de", "fr", "es", "it", "pl", "ru", "ja", "zh", "l", "r", "left", "right", "a", "b", "n", "s", "d", "lo", "hi", "low", "high", "lod0", "lod1",
+         "lod2", "normal", "diffuse", "spec", "mask", "glow", "small", "large", "old", "new", "on", "off", "day", "night", "open", "closed")  # fmt: skip
+NEIGHBOURS = 32  # numbers tried on each side of a known one
+_NUMBER = re.compile(r"\d+")
+MOST = 300  # different endings, and last words of names, that are tried
+
+
+@dataclass(frozen=True)
+class Parts:
+    """A path taken apart."""
+
+    folder: str  # with its slash
+    stem: str
+    ending: str  # with its dot
+
+    @classmethod
+    def of(cls, path: str) -> Parts:
+        folder, slash, last = path.rpartition("/")
+        stem, dot, ending = last.rpartition(".")
+        return cls(folder + slash, stem, dot + ending) if stem else cls(folder + slash, last, "")
+
+
+def plain(text: str) -> str:
+    """A path as it was read, without what leads to where it starts: `./`, `../`, a slash."""
+    text = re.sub(r"/{2,}", "/", text)
+    while text.startswith(("./", "../", "/")):
+        text = text.partition("/")[2]
+    return text
+
+
+def within(folder: str, text: str) -> str:
+    """A path that is told from a folder (which has its slash)."""
+    while text.startswith(("./", "../")):
+        if text.startswith("../"):
+            folder = folder.rstrip("/").rpartition("/")[0]
+            folder += "/" if folder else ""
+        text = text.partition("/")[2]
+    return folder + text.lstrip("/")
+
+
+def shorter(text: str) -> Iterator[str]:
+    """A path without its first folders, as many as there are: of what the makers' own disks had."""
+    while "/" in text:
+        text = text.partition("/")[2]
+        yield text
+
+
+def roots(paths: Iterable[str]) -> list[str]:
+    """The folders in which much lies: those that paths in files may leave out. With their slashes."""
+    counted: Counter[str] = Counter()
+    for path in paths:
+        parts = path.split("/")
+        counted.update("/".join(parts[:depth]) + "/" for depth in range(1, min(4, len(parts))))
+    return [folder for folder, _ in counted.most_common(MOST)]
+
+
+def folders(paths: Iterable[str]) -> list[str]:
+    """All folders, with their slashes."""
+    return list(dict.fromkeys(Parts.of(path).folder for path in paths))
+
+
+def endings(paths: Iterable[str]) -> list[str]:
+    """The extensions of known paths, the most common first, and those that are common everywhere; with their dots."""
+    counted = Counter(Parts.of(path).ending for path in paths)
+    known = [ending for ending, _ in counted.most_common(MOST) if 1 < len(ending) < 10]
+    return list(dict.fromkeys([*known, *(f".{one}" for one in ENDINGS)]))
+
+
+def other_endings(new: Sequence[str], every: Sequence[str]) -> Iterator[Product]:
+    """The same with another extension."""
+    stems = list(dict.fromkeys(parts.folder + parts.stem for parts in map(Parts.of, new)))
+    yield stems, every
+
+
+def same_names_elsewhere(new: Sequence[str], known: Sequence[str]) -> Iterator[Product]:
+    """Files of known names in folders beside those in which they are known."""
+    lasts: dict[str, dict[str, None]] = {}
+    for path in known:
+        parts = Parts.of(path)
+        lasts.setdefault(_above(parts.folder), {})[parts.stem + parts.ending] = None
+    new_folders = {Parts.of(path).folder for path in new}
+    siblings: dict[str, dict[str, None]] = {}
+    for folder in folders(known):
+        siblings.setdefault(_above(folder), {})[folder] = None
+    for above in dict.fromkeys(map(_above, new_folders)):
+        if len(siblings[above]) > 1 or len(lasts[above]) > 1:
+            yield list(siblings[above]), list(lasts[above])
+
+
+def _above(folder: str) -> str:
+    above = folder.rstrip("/").rpartition("/")[0]
+    return f"{above}/" if above else ""
+
+
+def numbered(new: Sequence[str]) -> Iterator[Product]:
+    """Numbers near those in known paths: up to two numbers of each, in as many digits as they have."""
+    heads: dict[tuple[str, int, int, bool], dict[str, None]] = {}
+    for path in new:
+        for match in list(_NUMBER.finditer(path))[-2:]:
+            digits = match[0]
+            if len(digits) <= 9:
+                near = int(digits) // NEIGHBOURS if len(digits) > 2 else 0
+                bare = len(digits) == 1 or digits[0] != "0"  # no zeros in front are needed, so there may be none
+                heads.setdefault((path[match.end() :], len(digits), near, bare), {})[path[: match.start()]] = None
+    for (tail, width, near, bare), some in heads.items():
+        numbers = range(100) if width <= 2 else range(max(0, (near - 1) * NEIGHBOURS), (near + 2) * NEIGHBOURS)
+        told = [f"{one:0{width}}" for one in numbers] + ([str(one) for one in numbers] if bare else [])
+        yield list(some), [one + tail for one in dict.fromkeys(told)]
+
+
+def sides(new: Sequence[str], known: Sequence[str]) -> Iterator[Product]:
+    """The last word of a name put in place of another, left out, or added: `hull_left`, `hull_right`, `hull`."""
+    words = Counter(stem.rpartition("_")[2] for stem in (Parts.of(path).stem for path in known) if "_" in stem)
+    tails = [f"_{word}" for word in dict.fromkeys([*SIDES, *(word for word, _ in words.most_common(MOST))])]
+    by_ending: dict[str, dict[str, None]] = {}
+    for path in new:
+        parts = Parts.of(path)
+        heads = by_ending.setdefault(parts.ending, {})
+        heads[parts.folder + parts.stem] = None
+        if "_" in parts.stem.strip("_"):
+            heads[parts.folder + parts.stem.rpartition("_")[0]] = None
+    for ending, some in by_ending.items():
+        yield list(some), [ending, *(tail + ending for tail in tails)]

@@ -1,0 +1,71 @@
+"""What was read from files on a hunt, remembered batch by batch, so that a hunt goes on where it was interrupted."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import sqlite3
+import threading
+import zlib
+from pathlib import Path
+
+from volvex.names.words import Word
+
+FORMAT = 1
+
+Read = list[tuple[int, Word]]  # the row in which each word was met
+
+
+class ReadMemory:
+    """A database in a file, used by several threads. What cannot be read or written is read from the game again."""
+
+    def __init__(self, file: Path | None) -> None:
+        self._lock, self._base = threading.Lock(), None if file is None else self._opened(file)
+
+    @staticmethod
+    def _opened(file: Path) -> sqlite3.Connection | None:
+        for _ in range(2):
+            try:
+                file.parent.mkdir(parents=True, exist_ok=True)
+                base = sqlite3.connect(file, timeout=10, check_same_thread=False)
+                if base.execute("pragma user_version").fetchone()[0] != FORMAT:
+                    base.execute("drop table if exists read")
+                    base.execute(f"pragma user_version = {FORMAT}")
+                base.execute("create table if not exists read (batch text primary key, words blob) without rowid")
+                base.commit()
+                return base
+            except (sqlite3.Error, OSError):
+                with contextlib.suppress(OSError):
+                    file.unlink()
+        return None
+
+    def __enter__(self) -> ReadMemory:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        if self._base is not None:
+            self._base.close()
+
+    def known(self, batch: str) -> Read | None:
+        """What was read from a batch; None when it was not."""
+        if self._base is None:
+            return None
+        try:
+            with self._lock:
+                found = self._base.execute("select words from read where batch = ?", (batch,)).fetchone()
+            return (
+                None
+                if found is None
+                else [(row, Word(text, path)) for row, text, path in json.loads(zlib.decompress(found[0]))]
+            )
+        except (sqlite3.Error, ValueError, zlib.error):
+            return None
+
+    def keep(self, batch: str, words: Read) -> None:
+        """Remember what was read from a batch."""
+        if self._base is None:
+            return
+        data = zlib.compress(json.dumps([(row, word.text, word.path) for row, word in words]).encode(), 1)
+        with contextlib.suppress(sqlite3.Error), self._lock:
+            self._base.execute("insert or replace into read values (?, ?)", (batch, data))
+            self._base.commit()

@@ -1,0 +1,155 @@
+"""Reading all that can be read on a hunt: entries of archives at any depth and plain files, for words and paths in them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+
+from volvex.archive.archive import IN_MEMORY, Archive
+from volvex.archive.paths import Found, Group
+from volvex.archive.work import Advance, batches, parallel
+from volvex.errors import VolvexError
+from volvex.names.memory import Read, ReadMemory
+from volvex.names.words import words_in
+from volvex.source.digest import digest_bytes
+
+WORDS = 1 << 21  # single words that are kept
+WINDOW = 1 << 24  # bytes of large content that are looked through at once
+
+
+@dataclass
+class Harvest:
+    """All that was read. Of each word, the path of the first file in which it stands."""
+
+    paths: dict[str, str] = field(default_factory=dict)
+    words: dict[str, str] = field(default_factory=dict)
+    files: int = 0
+    bytes: int = 0
+    remembered: int = 0  # bytes that were read on an earlier hunt
+    faults: list[VolvexError] = field(default_factory=list)
+
+    def take(self, words: Read, name_of: Callable[[int], str]) -> None:
+        """Add what was read from a batch."""
+        for row, word in words:
+            home = self.paths if word.path else self.words
+            if word.text not in home and (word.path or len(home) < WORDS):
+                home[word.text] = name_of(row)
+
+
+@dataclass(frozen=True)
+class _Batch:
+    """Some entries of an archive, or a file."""
+
+    key: str
+    size: int
+    read: Callable[[list[VolvexError]], Read]
+    name_of: Callable[[int], str]
+    files: int
+
+
+def harvest(found: Found, memory: ReadMemory, advance: Advance) -> Harvest:
+    """Read everything that was found; content that cannot be decoded is told in `faults`."""
+    done = Harvest()
+
+    def read(batch: _Batch) -> tuple[_Batch, Read, bool]:
+        known = memory.known(batch.key)
+        if known is not None:
+            return batch, known, True
+        faults: list[VolvexError] = []
+        words = batch.read(faults)
+        done.faults += faults
+        if not faults:
+            memory.keep(batch.key, words)
+        return batch, words, False
+
+    results = []
+    for batch, words, known in parallel(read, _batches(found)):
+        results.append((batch, words))
+        done.files, done.bytes = done.files + batch.files, done.bytes + batch.size
+        done.remembered += batch.size if known else 0
+        advance(batch.size)
+    for batch, words in sorted(results, key=lambda pair: pair[0].key):  # in the same order, whichever was ready first
+        done.take(words, batch.name_of)
+    return done
+
+
+def total(found: Found) -> int:
+    """How many bytes there are to read."""
+    sizes = [int(group.archive.entries.size[group.rows].sum()) for group in found.groups]
+    return sum(sizes) + sum(path.stat().st_size for _, path in found.files)
+
+
+def _batches(found: Found) -> Iterator[_Batch]:
+    for group in found.groups:
+        stamp = _stamp(group)
+        rows = np.array([row for row in group.rows.tolist() if not _passed_by(group.archive, row)], np.int64)
+        for number, some in enumerate(batches(group.archive, rows)):
+            yield _of_entries(group, some, f"{stamp} {number:06}")
+    for name, path in found.files:
+        yield _of_file(name, path)
+
+
+def _stamp(group: Group) -> str:
+    """What tells an archive's content from that of another version: where it lies, its size, and its directory."""
+    of = group.archive.entries
+    told = b"".join(np.ascontiguousarray(column).tobytes() for column in (of.start, of.stored, of.size, group.rows))
+    head = group.archive.source.peek(0, 1 << 16)
+    return f"{group.path} {group.archive.source.size} {digest_bytes(told + head)[:24]}"
+
+
+def _passed_by(archive: Archive, row: int) -> bool:
+    return (
+        row in archive.folders
+        or not archive.entries.size[row]
+        or bool(archive.refusal(row))
+        or archive.codec(row) == "?"
+    )
+
+
+def _of_entries(group: Group, rows: list[int], key: str) -> _Batch:
+    archive = group.archive
+
+    def read(faults: list[VolvexError]) -> Read:
+        words: Read = []
+        for row in rows:
+            try:
+                for window in _windows(archive, row):
+                    words += [(row, word) for word in words_in(window)]
+            except VolvexError as error:
+                faults.append(error)
+        return words
+
+    size = int(archive.entries.size[np.array(rows, np.int64)].sum())
+    return _Batch(key, size, read, lambda row: f"{group.path}/{archive.names[row]}", len(rows))
+
+
+def _windows(archive: Archive, row: int) -> Iterator[bytes]:
+    """An entry's content in pieces that are large enough for what stands in them, however large it is."""
+    if int(archive.entries.size[row]) <= min(IN_MEMORY, 4 * WINDOW):
+        yield archive.content(row)
+        return
+    rest = b""
+    for chunk in archive.chunks(row):
+        rest += chunk
+        if len(rest) >= WINDOW:
+            yield rest
+            rest = rest[-512:]  # a path may lie across the cut
+    yield rest
+
+
+def _of_file(name: str, path: Path) -> _Batch:
+    status = path.stat()
+
+    def read(_: list[VolvexError]) -> Read:
+        words: Read = []
+        with path.open("rb") as file:
+            rest = b""
+            while chunk := file.read(WINDOW):
+                words += [(0, word) for word in words_in(rest + chunk)]
+                rest = chunk[-512:]
+        return words
+
+    return _Batch(f"{name} {status.st_size} {status.st_mtime_ns}", status.st_size, read, lambda row: name, 1)

@@ -1,0 +1,112 @@
+"""The dictionaries at hand: those that ship with a game's layouts, the user's, and those of a bench; all count together."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+
+import numpy as np
+
+from volvex.layout import Layout
+from volvex.layout.columns import Array
+from volvex.layout.keying import KEYS, Keying
+from volvex.layout.library import SHIPPED
+from volvex.names.dictionary import Dictionary, files
+
+FOLDER = "names"  # in a bench, in the user's folder, beside the layouts of a game
+
+
+class Shelf:
+    """Dictionaries, each for all games or for one. What they say of an archive's keys is worked out when it is opened.
+
+    `folders` are asked besides those that ship; below each, a folder with the name of a game is for that game only.
+    """
+
+    def __init__(self, folders: Iterable[Path] = (), memory: Path | None = None) -> None:
+        self._folders, self._memory = list(folders), memory
+
+    @functools.cached_property
+    def dictionaries(self) -> list[Dictionary]:
+        """All of them: the first folder's first, those that ship last."""
+        found = []
+        for folder in self._folders:
+            found += [Dictionary(path, "", self._memory) for path in files(folder)]
+            below = sorted(one for one in folder.iterdir() if one.is_dir()) if folder.is_dir() else []
+            found += [Dictionary(path, one.name, self._memory) for one in below for path in files(one)]
+        for home in SHIPPED:
+            for folder in sorted(home.glob(f"*/{FOLDER}")):
+                found += [Dictionary(path, folder.parent.name, self._memory) for path in files(folder)]
+        return found
+
+    def of(self, layout: Layout) -> list[Dictionary]:
+        """Those for the game that a layout belongs to, and those for all."""
+        game = Path(layout.file).parent.name
+        return [one for one in self.dictionaries if one.game in ("", game)]
+
+    def match(self, layout: Layout, keying: Keying | None, keys: Sequence[Array]) -> dict[int, list[str]]:
+        """The known paths for entries with these keys, by row. A key that a dictionary tells outright has no other path."""
+        found: dict[int, dict[str, None]] = {}
+        if not len(keys) or not len(keys[0]):
+            return {}
+        order = np.argsort(keys[0], kind="stable")
+        decided: set[int] = set()
+        for one in self.of(layout):
+            for row, path in _told(one, keying, keys):
+                found.setdefault(row, {})[path] = None
+                decided.add(row)
+        for one in self.of(layout) if keying is not None and keying.numbering is None else ():
+            assert keying is not None
+            for row, path in _hashed(one, keying, keys, order):
+                if row not in decided:
+                    found.setdefault(row, {})[path] = None
+        return {row: list(paths) for row, paths in found.items()}
+
+
+def _hashed(one: Dictionary, keying: Keying, keys: Sequence[Array], order: Array) -> list[tuple[int, str]]:
+    """Entries whose keys are those of a dictionary's paths."""
+    table = one.table(keying)
+    wanted = keys[0][order]  # in their order, so that the table is gone through once
+    left, right = np.searchsorted(table[0], wanted, "left"), np.searchsorted(table[0], wanted, "right")
+    there = np.flatnonzero(right > left)
+    counts = (right - left)[there]
+    rows = np.repeat(order[there], counts)
+    lines = np.repeat(left[there], counts) + np.arange(len(rows)) - np.repeat(np.cumsum(counts) - counts, counts)
+    for part in range(1, len(keys)):
+        same = table[part][lines] == keys[part][rows]
+        rows, lines = rows[same], lines[same]
+    paths = one.paths_at(table[-2][lines].tolist(), table[-1][lines].tolist())
+    return list(zip(rows.tolist(), paths, strict=True))
+
+
+def _told(one: Dictionary, keying: Keying | None, keys: Sequence[Array]) -> list[tuple[int, str]]:
+    """Entries whose keys a dictionary tells outright."""
+    found = []
+    for line in one.told:
+        wanted = _numbers(line.key, keying, len(keys))
+        if wanted is not None:
+            same = np.logical_and.reduce([column == np.uint64(key) for column, key in zip(keys, wanted, strict=True)])
+            found += [(row, line.path) for row in np.flatnonzero(same).tolist()]
+    return found
+
+
+def _numbers(key: str, keying: Keying | None, count: int) -> list[int] | None:
+    """A key as it is written, as numbers in the order of the columns; None when it is no key of that sort.
+
+    Hexadecimal digits, with slashes between those of folder, name and extension; or for numbered entries the number, or its path.
+    """
+    if keying is not None and keying.numbering is not None:
+        number = int(key) if key.isdigit() else keying.numbering.number(key)
+        return None if number is None or number >= 1 << 64 else [number]
+    parts = key.removeprefix("0x").split("/")
+    try:
+        numbers = [int(part, 16) for part in parts]
+    except ValueError:
+        return None
+    if len(parts) != count or any(not 0 <= number < 1 << 64 for number in numbers):
+        return None
+    if count == 1:
+        return numbers
+    kinds: list[str] = [part.what for part in keying.parts] if keying is not None else list(KEYS)[:count]
+    told: list[str] = [kind for kind in ("folder key", "name key", "extension key") if kind in kinds]
+    return [numbers[told.index(kind)] for kind in kinds]
