@@ -48,7 +48,16 @@ def _files(rng: random.Random) -> Iterator[tuple[str, bytes]]:
     rows = [f'  <lamp id="{lamp}" mesh="meshes\\lamps\\{lamp}.msh"/>' for lamp in lamps]
     yield (
         FITTINGS,
-        "\r\n".join(["<fittings>", *rows, '  <guide text="Guides/Chapter_01.txt"/>', "</fittings>", ""]).encode(),
+        "\r\n".join(
+            [
+                "<fittings>",
+                *rows,
+                '  <guide text="Guides/Chapter_01.txt"/>',
+                '  <otherwise material="materials/brass.xml"/>',
+                "</fittings>",
+                "",
+            ]
+        ).encode(),
     )
     for number, lamp in enumerate(lamps):
         yield f"meshes/lamps/{lamp}.msh", _mesh(rng, [MATERIALS[number % 8], MATERIALS[(number + 3) % 8]])
@@ -62,7 +71,7 @@ def _files(rng: random.Random) -> Iterator[tuple[str, bytes]]:
     for number in range(1, 9):
         yield (
             f"guides/chapter_{number:02}.txt",
-            f"Chapter {number}\n\nHow the lamp is lit when the wind is from {number * 40}.\n".encode(),
+            _chapter(number).encode(),
         )
     for boat in BOATS:
         yield f"sails/{boat[0]}/main.sail", b"SAIL" + rng.randbytes(300)
@@ -73,6 +82,11 @@ def _files(rng: random.Random) -> Iterator[tuple[str, bytes]]:
             yield f"boats/{kind}_{number:02}/{part}.png", png.boat(number * 7, 20 + number % 9)
     for season in SEASONS:  # what nobody will ever name
         yield f"{rng.randbytes(9).hex()}/{season}.{rng.randbytes(2).hex()}", b"LOST" + rng.randbytes(120)
+
+
+def _chapter(number: int) -> str:
+    worn = "See pictures/loft/brass_worn.png for what the salt does.\n" if number == 5 else ""
+    return f"Chapter {number}\n\nHow the lamp is lit when the wind is from {number * 40}.\n{worn}"
 
 
 def _mesh(rng: random.Random, materials: list[str]) -> bytes:

@@ -264,6 +264,10 @@ class Archive(ABC):
         row = self.rows.get(name)
         return [] if row is None else [row]
 
+    def rows_of_path(self, path: str) -> list[int]:
+        """All variants of a path."""
+        return [row for row, one in enumerate(self.paths) if one == path]
+
     def codec(self, row: int) -> str:
         """The name of an entry's codec; `?` when the layout does not know its number."""
         index = int(self.entries.codec[row])

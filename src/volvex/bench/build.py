@@ -16,6 +16,7 @@ from volvex.archive.pack import encode_name
 from volvex.archive.rebuild import file_chunks, kin, rebuild_files, reopened
 from volvex.archive.work import Advance, ignore, verify
 from volvex.bench.changes import Change, changes
+from volvex.bench.following import learn
 from volvex.bench.workbench import Workbench
 from volvex.errors import FormatError, NotFoundError, RefusedError
 from volvex.layout.edits import Added, Edit
@@ -43,6 +44,7 @@ def build(bench: Workbench, advance: Advance = ignore) -> list[Built]:
     by_file: dict[str, list[Change]] = {}
     for change in changes(bench):
         by_file.setdefault(bench.file_of(bench.home(change.path)[0]), []).append(change)
+    learn(bench, [change for some in by_file.values() for change in some])
     _clear(bench)
     built = [one for name, some in sorted(by_file.items()) for one in _build_file(bench, name, some, advance)]
     value = {"built": 1, "files": [asdict(one) for one in built]}
@@ -177,7 +179,9 @@ def _verify_entries(bench: Workbench, work: Work, written: Archive) -> None:
     wanted = set(map(identity, told))
     names = enumerate(written.names)
     rows = (
-        [row for row, entry in names if identity(entry) in wanted]
+        sorted({row for name in told for row in written.rows_of(name)})
+        if written.entries.nameless
+        else [row for row, entry in names if identity(entry) in wanted]
         if len(wanted) < len(written)
         else range(len(written))
     )

@@ -21,6 +21,7 @@ from volvex.bench.workbench import Workbench
 from volvex.codec import COMPRESS
 from volvex.errors import FormatError, RefusedError
 from volvex.layout.edits import Added, Edit, NewContent, Piece, Plan, PlannedSource
+from volvex.layout.keying import UNNAMED
 from volvex.source import Source, Spool
 from volvex.source.digest import Fingerprint
 
@@ -94,7 +95,13 @@ def _plan_file(bench: Workbench, name: str, some: list[Change], earlier: Sequenc
 
 def now_name(one: Added, archive: Archive) -> str:
     """The path of a new entry."""
-    return one.name.decode(archive.entries.names.encoding, "surrogateescape").replace("\\", "/")
+    name = one.name.decode(archive.entries.names.encoding, "surrogateescape").replace("\\", "/")
+    return f"{UNNAMED}/{name}" if archive.entries.nameless else name
+
+
+def _row(archive: Archive, name: str) -> int | None:
+    """The entry of that name, under a key whatever its ending."""
+    return next(iter(archive.rows_of(name)), None)
 
 
 def _check_kind(archive: Archive, name: str) -> None:
@@ -109,7 +116,7 @@ def _translated(original: Archive, now: Archive, work: Work, earlier: Sequence[s
     gone = {original.names[row] for row in work.edit.removed}
     added = {now_name(one, now): one for one in work.edit.added}
     for name in sorted({*wanted, *gone, *added, *earlier}):
-        row, before = now.rows.get(name), original.rows.get(name)
+        row, before = _row(now, name), _row(original, name)
         if name in wanted or name in added:
             content = wanted[name] if name in wanted else added[name].content
             if row is not None:
@@ -117,7 +124,8 @@ def _translated(original: Archive, now: Archive, work: Work, earlier: Sequence[s
                     edit.replaced[row] = content
             else:
                 model = original.names[added[name].like] if name in added else ""
-                like = now.rows.get(model, _any(now))  # what it was like may be left out by now
+                found = _row(now, model)  # what it was like may be left out by now
+                like = _any(now) if found is None else found
                 edit.added.append(Added(now.encode_name(name), like, content))
         elif name in gone or before is None:
             if row is not None:
@@ -186,7 +194,7 @@ def _verify(now: Archive, made: Plan, edit: Edit) -> None:
     """What will be written can be read back."""
     again = now.reopened(PlannedSource(made, now.source.name))
     names = {now.names[row] for row in edit.replaced} | {now_name(one, now) for one in edit.added}
-    rows = [row for row, name in enumerate(again.names) if name in names]
+    rows = sorted({row for name in names for row in again.rows_of(name)})
     faults = verify(again, np.array(rows, np.int64))
     if faults:
         raise faults[0]

@@ -8,12 +8,14 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from volvex.archive.archive import Archive
 from volvex.archive.formats import format_of
 from volvex.archive.names import Refusal, disk_names, shown, stays_inside
 from volvex.archive.nesting import open_entry
 from volvex.archive.pack import files_below
-from volvex.archive.paths import WILD, matching, missing_entry
+from volvex.archive.paths import WILD, Variants, entries_matching, matching, missing_entry
 from volvex.archive.rebuild import file_chunks
 from volvex.bench.game import Game
 from volvex.bench.originals import Originals
@@ -46,6 +48,7 @@ class Workbench(Originals):
         self.taken: dict[str, Taken] = {}  # by path below `files`
         self.dropped: set[str] = set()  # entries that are left out of what is built, by such a path
         self._renewed: dict[str, bool] = {}
+        self.variants = Variants("")  # which of several variants of a path commands mean
 
     def __enter__(self) -> Workbench:
         return self
@@ -156,6 +159,13 @@ class Workbench(Originals):
 
     def select(self, path: str) -> Iterator[tuple[str, int | None]]:
         """What a path within the game means: file of the game, and row in it (None for a plain file)."""
+        for name, row in self._select(path):
+            archive = self.archive(name) if row is not None else None
+            if archive is None or len(self.variants.picked(archive, np.array([row], np.int64))):
+                yield name, row
+        self.variants.check(path)
+
+    def _select(self, path: str) -> Iterator[tuple[str, int | None]]:
         split = self.split(path)
         if split is None and WILD.search(path):
             yield from self._select_wild(path)
@@ -177,7 +187,7 @@ class Workbench(Originals):
                 raise NotFoundError(f"{name} is not an archive that any layout knows")
             yield name, None
             return
-        rows = range(len(archive)) if not inner else matching(archive.names, inner.split("/")).tolist()
+        rows = range(len(archive)) if not inner else entries_matching(archive, inner.split("/")).tolist()
         if not rows:
             through = list(self._select_through(name, archive, inner))
             if not through:
@@ -189,7 +199,7 @@ class Workbench(Originals):
         """A pattern that leads through archives within an archive."""
         parts = inner.split("/")
         for count in range(1, len(parts) if WILD.search(inner) else 0):
-            for row in matching(archive.names, parts[:count], below=False).tolist():
+            for row in entries_matching(archive, parts[:count], below=False).tolist():
                 place = self.places_in(name)[row]
                 within = f"{name}/{place}"
                 found = self._glimpsed(archive, row, within) if isinstance(place, str) else None
@@ -234,7 +244,7 @@ class Workbench(Originals):
                 continue
             rest = parts[cut - 1 :] if parts[cut - 1] == "**" else parts[cut:]
             archive = self.archive(name)
-            rows = matching(archive.names, rest).tolist() if archive is not None else []
+            rows = entries_matching(archive, rest).tolist() if archive is not None else []
             if rows:
                 yield from ((name, row) for row in rows if archive is None or row not in archive.folders)
                 return
@@ -301,6 +311,39 @@ class Workbench(Originals):
                 self.disk.write(file, chunk)
         return place
 
+    def put_variant(self, path: str, other: str) -> list[tuple[str, str, int]]:
+        """Put one variant's content in the place of those that are meant of the same path.
+
+        Where each went, whose content it is, and its size; NotFoundError where a path has no such variant.
+        """
+        done = []
+        for name, row in list(self.select(path)):
+            archive = self.archive(name)
+            if archive is None or row is None or archive.variants is None:
+                continue
+            rows = [one for one in archive.rows_of_path(archive.paths[row]) if archive.variants[one] == other]
+            if not rows:
+                raise NotFoundError(f"{shown(archive.paths[row])} has no variant {shown(other)}", f"`volvex list {shown(name)}` to see which it has")  # fmt: skip
+            if rows[0] != row:
+                done.append(self._put_entry(name, row, rows[0]))
+        if not done:
+            raise NotFoundError(
+                f"{shown(path)} is stored once, or is that variant already", "--variant with the one to be replaced"
+            )
+        return done
+
+    def _put_entry(self, name: str, row: int, other: int) -> tuple[str, str, int]:
+        place, from_ = self._place(name, row), self._place(name, other)
+        if place not in self.taken:
+            self.take([(name, row)])
+        content = b"".join(self.original_content(from_))
+        there = self.files / from_
+        if there.is_file():  # as it stands in the bench
+            content = there.read_bytes()
+        with atomic(self.disk, self.files / place, durable=False) as file:
+            self.disk.write(file, content)
+        return place, from_, len(content)
+
     def _taken_place(self, path: str) -> str:
         wanted = list(self.select(path))
         if len(wanted) != 1:
@@ -318,7 +361,7 @@ class Workbench(Originals):
         archive = self.archive(name) if inner else None
         if (
             (inner and archive is None)
-            or (archive is not None and inner in archive.rows)
+            or (archive is not None and archive.rows_of(inner))
             or (name == place and self.game.original(name))
         ):
             raise RefusedError(f"{shown(path)} is there already, or cannot be", "leaving --new out")
@@ -393,7 +436,10 @@ class Workbench(Originals):
         known, archive = self.taken.get(place), self.archive(name)
         if known is not None and archive is not None and inner == known.entry and inner in archive.rows:
             return archive.rows[inner]  # a name that the disk did not change needs no map of all names
-        return self.rows_in(name).get(inner)
+        row = self.rows_in(name).get(inner)
+        if row is None and archive is not None:  # under a key, or a path that nobody knew when it was put there
+            row = next(iter(archive.rows_of(inner)), None)
+        return row
 
     def original_content(self, place: str) -> Iterator[bytes]:
         """The original of something in the bench, in pieces; nothing when the game has no such thing."""

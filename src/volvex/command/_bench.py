@@ -48,8 +48,15 @@ def bench_folder(options: argparse.Namespace, context: Context) -> Path:
 
 def open_bench(options: argparse.Namespace, context: Context) -> Workbench:
     """The bench that the options name, or that surrounds the current folder."""
+    from volvex.archive.names import shown
+    from volvex.archive.paths import Variants
     from volvex.bench import Workbench
+    from volvex.bench.following import follow
 
     folder = bench_folder(options, context)
     game = open_game(Path(Workbench.description(folder)["game"]), context)
-    return Workbench.open(folder, game, context.library(folder), context.disk)
+    bench = Workbench.open(folder, game, context.library(folder), context.disk)
+    bench.variants = Variants(getattr(options, "variant", None) or "")
+    for before, after in follow(bench):
+        context.note(f"note: {shown(before)} has a name now: {shown(after)}")
+    return bench

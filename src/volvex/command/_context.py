@@ -121,8 +121,8 @@ class Context:
         return Walker(self.library(), read_layout(Path(named)), variant)
 
     @contextlib.contextmanager
-    def progress(self, what: str, total: int) -> Iterator[Callable[[int], None]]:
-        """Something to tell how many bytes are done; drawn on a terminal, with rate and time left."""
+    def progress(self, what: str, total: int, of: str = "") -> Iterator[Callable[[int], None]]:
+        """Something to tell how many bytes (or what `of` says) are done; drawn on a terminal, with rate and time left."""
         if not self.err.isatty() or total < 1 << 24:
             yield lambda size: None
             return
@@ -130,13 +130,15 @@ class Context:
         from rich.progress import (
             BarColumn,
             DownloadColumn,
+            MofNCompleteColumn,
             Progress,
             TextColumn,
             TimeRemainingColumn,
             TransferSpeedColumn,
         )
 
-        columns = (TextColumn(what), BarColumn(), DownloadColumn(), TransferSpeedColumn(), TimeRemainingColumn())
+        done = (MofNCompleteColumn(), TextColumn(of)) if of else (DownloadColumn(), TransferSpeedColumn())
+        columns = (TextColumn(what), BarColumn(), *done, TimeRemainingColumn())
         with Progress(*columns, console=Console(file=self.err), transient=True) as bar:
             task = bar.add_task(what, total=total)
             yield lambda size: bar.update(task, advance=size)

@@ -26,7 +26,8 @@ GROUPS = {
     3: "work on a bench",
     4: "into the game and back",
     5: "formats and keys",
-    6: "learn",
+    6: "names",
+    7: "learn",
 }
 
 

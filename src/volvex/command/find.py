@@ -12,6 +12,7 @@ from volvex.archive.names import shown
 from volvex.archive.search import Hit, Wanted, search
 from volvex.command._context import Context
 from volvex.command._tables import count
+from volvex.command._variants import add_variant
 from volvex.errors import LockedError, Status, UsageError, VolvexError
 
 PLACE = 12
@@ -27,6 +28,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--ignore-case", "-i", action="store_true", help="capital letters or not")
     parser.add_argument("--all", action="store_true", help=f"every hit, not just the first {A_FILE} of a file")
+    add_variant(parser)
     parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
     parser.add_argument("--json", action="store_true", help="one list of records")
 

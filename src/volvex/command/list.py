@@ -1,7 +1,8 @@
 """The entries of archives: true and stored size, codec, type, path.
 
 A path reaches into archives: game/data/main.kwp, game/data/main.kwp/rules, game/**/*.xml. The type is told
-by content; in lists of more than 20,000 entries only when --long or --sort type asks for it.
+by content; in lists of more than 20,000 entries only when --long or --sort type asks for it. A path that is stored
+several times, for languages or the like, is one line, unless --variant asks for one of them or for all.
 """
 
 from __future__ import annotations
@@ -9,6 +10,7 @@ from __future__ import annotations
 import argparse
 import functools
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -31,7 +33,9 @@ from volvex.command._tables import (
     print_table,
 )  # fmt: skip
 from volvex.command._tree import print_tree
+from volvex.command._variants import add_variant
 from volvex.errors import Status
+from volvex.layout.columns import Array
 
 PLACE = 11
 BY_CONTENT = 20_000  # entries whose content is looked at without being asked
@@ -48,6 +52,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--deep", action="store_true", help="down through archives within archives, to any depth")
     parser.add_argument("--tree", action="store_true", help="as a tree of folders")
     parser.add_argument("--sort", choices=SORTS, help="largest first, or by the last part of the name, or by type")
+    add_variant(parser)
     parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
     parser.add_argument("--json", action="store_true", help="one list of records")
 
@@ -55,23 +60,53 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 class _Rows:
     """What is listed, column by column."""
 
-    def __init__(self, found: Sequence[Found], with_kinds: bool) -> None:
-        self.groups = [group for one in found for group in one.groups]
+    def __init__(self, found: Sequence[Found], with_kinds: bool, together: bool) -> None:
+        groups = [group for one in found for group in one.groups]
+        several = [group.archive.variants is not None and together for group in groups]
+        self.members = [_by_path(group) if many else None for group, many in zip(groups, several, strict=True)]
+        self.groups = [
+            replace(group, rows=np.array([rows[0] for rows in some], np.int64)) if some is not None else group
+            for group, some in zip(groups, self.members, strict=True)
+        ]
         self.files = [file for one in found for file in one.files]
         sizes = np.array([path.stat().st_size for _, path in self.files], np.int64)
-        self.size = np.concatenate([*(group.archive.entries.size[group.rows] for group in self.groups), sizes])
-        self.stored = np.concatenate([*(group.archive.entries.stored[group.rows] for group in self.groups), sizes])
+        self.size = np.concatenate([*(self._summed(at, "size") for at in range(len(groups))), sizes])
+        self.stored = np.concatenate([*(self._summed(at, "stored") for at in range(len(groups))), sizes])
         self.codec = Labels.joined([*(_codecs(group) for group in self.groups), Labels.of(["-"] * len(self.files))])
         self.kind = self._kinds() if with_kinds or len(self.size) <= BY_CONTENT else None
+
+    def _summed(self, at: int, what: str) -> Array:
+        """A column of a group's entries; of a path with variants, the sum of them."""
+        column: Array = getattr(self.groups[at].archive.entries, what)
+        members = self.members[at]
+        if members is None:
+            return column[self.groups[at].rows]
+        return np.array([int(column[rows].sum()) for rows in members], np.int64)
+
+    @functools.cached_property
+    def variants(self) -> list[list[str]]:
+        """The variants of each line."""
+        told: list[list[str]] = []
+        for group, members in zip(self.groups, self.members, strict=True):
+            known = group.archive.variants
+            each = members if members is not None else [[row] for row in group.rows.tolist()]
+            told += [[known[row] for row in rows if known[row]] if known is not None else [] for rows in each]
+        return told + [[] for _ in self.files]
 
     @functools.cached_property
     def paths(self) -> list[str]:
         """Every whole path, as it is: not safe to print."""
-        return [path for group in self.groups for path in group.paths()] + [name for name, _ in self.files]
+        whole: list[str] = []
+        for group, members in zip(self.groups, self.members, strict=True):
+            paths = group.archive.paths
+            whole += group.paths() if members is None else [f"{group.path}/{paths[rows[0]]}" for rows in members]
+        return whole + [name for name, _ in self.files]
 
     def harmless(self) -> Cells:
         """The paths, safe to print."""
-        if len(self.groups) == 1 and not self.files:  # the prefix is the same for all: it need not be joined to each
+        if (
+            len(self.groups) == 1 and not self.files and self.members[0] is None
+        ):  # the prefix is the same for all: it need not be joined to each
             group = self.groups[0]
             plain = group.archive.plain_names() if len(group.rows) == len(group.archive) else None
             if plain is not None:
@@ -103,6 +138,14 @@ class _Rows:
         return sorted(rows, key=keys[sort]) if sort else list(rows)
 
 
+def _by_path(group: Group) -> list[list[int]]:
+    """The entries of a group by their paths: all variants of one together."""
+    found: dict[str, list[int]] = {}
+    for row in group.rows.tolist():
+        found.setdefault(group.archive.paths[row], []).append(row)
+    return list(found.values())
+
+
 def _codecs(group: Group) -> Labels:
     return Labels(group.archive.entries.codec[group.rows], [*group.archive.codec_labels, "?"])  # -1 is the last
 
@@ -111,7 +154,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     context.answers = False  # nobody who looks around wants to be asked for each locked archive on the way
     with context.walker(options) as walker:
         found = [walker.find(path, deep=options.deep, nested=options.deep) for path in options.path]
-        rows = _Rows(found, options.long or options.sort == "type")
+        rows = _Rows(found, options.long or options.sort == "type", not options.variant)
         order = rows.order(options.sort) if options.sort or options.json or options.long else []
         if options.json:
             context.json(_records(rows, order))
@@ -134,6 +177,7 @@ def _records(rows: _Rows, order: list[int]) -> list[dict[str, object]]:
     kind = rows.kind.texts() if rows.kind is not None else [None] * len(size)
     return [
         {"path": rows.paths[row], "size": size[row], "stored": stored[row], "codec": codec[row], "type": kind[row]}
+        | ({"variants": rows.variants[row]} if rows.variants[row] else {})
         for row in order
     ]
 
@@ -149,6 +193,9 @@ def _print(rows: _Rows, order: list[int], options: argparse.Namespace, context: 
     columns.append(Column("codec", rows.codec.picked(picked)))
     if rows.kind is not None:
         columns.append(Column("type", rows.kind.picked(picked)))
+    if any(one is not None for one in rows.members):
+        told = [" ".join(one) for one in rows.variants]
+        columns.append(Column("variants", [told[row] for row in order] if options.sort else told))
     paths = rows.harmless()
     columns.append(
         Column("path", [texts[row] for row in order] if options.sort and (texts := cell_texts(paths)) else paths)

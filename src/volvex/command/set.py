@@ -16,6 +16,7 @@ from volvex.archive import filetypes
 from volvex.archive.names import shown
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
+from volvex.command._variants import add_variant
 from volvex.data import Target, edit
 from volvex.errors import Status, UsageError
 from volvex.source import atomic
@@ -32,6 +33,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     where.add_argument("--row", metavar="KEY", help="the record with this id, key or name")
     where.add_argument("--at", metavar="PLACE", help="the record at this place")
     parser.add_argument("--plan", action="store_true", help="say what would change, and change nothing")
+    add_variant(parser)
     add_bench(parser)
 
 

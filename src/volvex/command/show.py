@@ -17,6 +17,7 @@ from volvex.archive import Walker, filetypes
 from volvex.archive.names import shown
 from volvex.command._context import Context
 from volvex.command._tables import number
+from volvex.command._variants import add_variant
 from volvex.errors import NotFoundError, Status, UsageError
 from volvex.source import BytesSource, FileSource, Source
 
@@ -33,6 +34,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--size", metavar="N", help=f"so many bytes (otherwise {HEX_BYTES}; `all` for all)")
     parser.add_argument("--raw", action="store_true", help="write the bytes as they are")
     parser.add_argument("--no-pager", action="store_true", help="do not page long text")
+    add_variant(parser)
     parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
 
 

@@ -1,6 +1,7 @@
 """Put a file of yours in the place of one of the game's, in the bench.
 
-With --new it becomes a file that the game did not have.
+With --new it becomes a file that the game did not have. With --from one variant's content is put in another's
+place, without a file of yours: `volvex swap PATH --variant en --from de`.
 """
 
 from __future__ import annotations
@@ -12,21 +13,37 @@ from volvex.archive.names import shown
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
 from volvex.command._tables import number
-from volvex.errors import Status
+from volvex.command._variants import add_variant
+from volvex.errors import Status, UsageError
 
 PLACE = 33
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("path", metavar="PATH", help="the entry or file, as in the game")
-    parser.add_argument("file", type=Path, metavar="FILE", help="your file")
+    parser.add_argument("file", type=Path, nargs="?", metavar="FILE", help="your file")
+    parser.add_argument("--from", dest="other", metavar="NAME", help="the variant whose content is put there")
     parser.add_argument("--new", action="store_true", help="the game has no such file yet")
+    add_variant(parser)
     add_bench(parser)
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
+    if (options.file is None) == (options.other is None):
+        raise UsageError("what to put there is a file of yours, or another variant", "FILE, or --from NAME")
+    if options.other is not None:
+        return _swap_variant(options, context)
     with open_bench(options, context) as bench:
         place = bench.put(bench.within_game(options.path, context.cwd), options.file, options.new)
         size = (bench.files / place).stat().st_size
         context.print(f"{shown(place)} is now {shown(options.file.as_posix())}, {number(size)} bytes")
+    return Status.OK
+
+
+def _swap_variant(options: argparse.Namespace, context: Context) -> int:
+    with open_bench(options, context) as bench:
+        path = bench.within_game(options.path, context.cwd)
+        done = bench.put_variant(path, options.other)
+    for place, other, size in done:
+        context.print(f"{shown(place)} is now {shown(other)}, {number(size)} bytes")
     return Status.OK

@@ -13,6 +13,7 @@ from volvex.archive.names import shown
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
 from volvex.command._tables import count
+from volvex.command._variants import add_variant
 from volvex.errors import Status
 
 PLACE = 31
@@ -22,6 +23,7 @@ TOLD = 12
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("path", nargs="+", metavar="PATH", help="an entry, a folder, an archive; * ? [ab] and ** match")
     parser.add_argument("--again", action="store_true", help="take the original anew, losing what was edited")
+    add_variant(parser)
     add_bench(parser)
 
 

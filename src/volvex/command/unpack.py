@@ -13,6 +13,7 @@ from pathlib import Path
 from volvex.archive.unpack import Unpacked, unpack
 from volvex.command._context import Context
 from volvex.command._tables import count, number
+from volvex.command._variants import add_variant
 from volvex.errors import NotFoundError, Status
 
 PLACE = 20
@@ -28,6 +29,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--deep", action="store_true", help="archives within archives too, each as a folder of its name"
     )
+    add_variant(parser)
     parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
 
 

@@ -122,6 +122,11 @@ class Keying:
         """Whether paths that differ in nothing but their extension have one key."""
         return any("without extension" in part.rule.traits for part in self.parts) and not self.endings
 
+    def spelt(self, path: str) -> str:
+        """A path in the letters in which it is hashed, with forward slashes: the same for all spellings of one key."""
+        traits = self.parts[0].rule.traits
+        return path.lower() if "lower case" in traits else path.upper() if "upper case" in traits else path
+
     def told(self, part: KeyPart, lines: str) -> str:
         """The parts of paths that a key is of, one a line."""
         if self.folders or self.endings or self.cuts:
@@ -148,9 +153,9 @@ class Keying:
                 raise RefusedError(f"{path}: this archive goes by numbers, and no rule makes one of that",
                                    f"a number such as {self.numbering.path(0)}, or `volvex names add` with the line `{path} = NUMBER`")  # fmt: skip
             return path
-        return "/".join(f"{int(self._one(part, path)):0{part.bits // 4}x}" for part in self._in_order())
+        return "/".join(f"{int(self._one(part, path)):0{part.bits // 4}x}" for part in self.in_order())
 
-    def _in_order(self) -> list[KeyPart]:
+    def in_order(self) -> list[KeyPart]:
         """The parts in the order in which an entry's key is told: folder, name, extension."""
         order = ("folder key", "name key", "extension key")
         return sorted(self.parts, key=lambda part: order.index(part.what))

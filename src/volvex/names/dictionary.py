@@ -10,7 +10,6 @@ import contextlib
 import functools
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -30,17 +29,6 @@ _BLANK = re.compile(rb"\n\n+")
 _MARKS = {b"\xff\xfe": "utf-16", b"\xfe\xff": "utf-16", b"\xef\xbb\xbf": "utf-8-sig"}
 
 
-@dataclass(frozen=True)
-class Line:
-    """A line of a dictionary: a path, and its key where the line says it."""
-
-    path: str
-    key: str = ""
-
-    def __str__(self) -> str:
-        return f"{self.path} = {self.key}" if self.key else self.path
-
-
 def decoded(data: bytes, name: str, encoding: str | None = None) -> str:
     """The text of a dictionary; FormatError at the first line that is not in its encoding.
 
@@ -55,20 +43,33 @@ def decoded(data: bytes, name: str, encoding: str | None = None) -> str:
                           hint="`--encoding cp1252`, or whatever it was written in") from error  # fmt: skip
 
 
-def parsed(text: str, name: str) -> list[Line]:
-    """The lines of a dictionary that name paths, each once; FormatError for one that cannot be a path."""
-    found: dict[Line, None] = {}
-    for number, raw in enumerate(text.split("\n"), 1):
-        line = raw.strip(" \t\r").replace("\\", "/").lstrip("/")
-        if not line or line.startswith("#"):
-            continue
-        match = _TOLD.fullmatch(line) if " = " in line else None
-        path = match[1] if match else line
-        if len(path) > LONGEST or "\0" in path:
-            raise FormatError(name, f"line {number} is no path: {'a zero byte in it' if chr(0) in path else f'{len(path):,} characters'}",
-                              hint="a list of paths, one a line")  # fmt: skip
-        found[Line(path, match[2] if match else "")] = None
-    return list(found)
+def cleaned(data: bytes) -> bytes:
+    """The lines that name paths, with forward slashes, and nothing else; a line that tells its key stays as it is."""
+    data = data.replace(b"\r", b"").replace(b"\\", b"/")
+    if b"#" in data:
+        data = _COMMENT.sub(b"", data)
+    if b" \n" in data or b"\n " in data or b"\t" in data or b"\n/" in data or data[:1] in (b" ", b"/"):
+        data = _AROUND.sub(b"\n", b"\n" + data + b"\n")
+    if b"\n\n" in data:
+        data = _BLANK.sub(b"\n", data)
+    return data.strip(b"\n \t")
+
+
+def parsed(text: str, name: str) -> list[str]:
+    """The lines of a dictionary that name paths; FormatError for one that cannot be a path."""
+    clean = cleaned(text.encode("utf-8", "surrogateescape")).decode("utf-8", "surrogateescape")
+    lines = clean.split("\n") if clean else []
+    if "\0" in clean or max(map(len, lines), default=0) > LONGEST:
+        wrong = next(line for line in lines if "\0" in line or len(line) > LONGEST)
+        number = next(at for at, line in enumerate(text.split("\n"), 1) if wrong[:LONGEST] in line.replace("\\", "/"))
+        what = "a zero byte in it" if "\0" in wrong else f"{len(wrong):,} characters"
+        raise FormatError(name, f"line {number} is no path: {what}", hint="a list of paths, one a line")
+    return lines
+
+
+def line_of(path: str, key: str) -> str:
+    """The line that tells a path's key outright."""
+    return f"{path} = {key}"
 
 
 class Dictionary:
@@ -91,15 +92,8 @@ class Dictionary:
 
     @functools.cached_property
     def clean(self) -> bytes:
-        """The lines that name paths, with forward slashes, and nothing else; a line that tells its key stays as it is."""
-        data = self.data.replace(b"\r", b"").replace(b"\\", b"/")
-        if b"#" in data:
-            data = _COMMENT.sub(b"", data)
-        if b" \n" in data or b"\n " in data or b"\t" in data or b"\n/" in data or data[:1] in (b" ", b"/"):
-            data = _AROUND.sub(b"\n", b"\n" + data + b"\n")
-        if b"\n\n" in data:
-            data = _BLANK.sub(b"\n", data)
-        return data.strip(b"\n \t")
+        """The lines that name paths, one behind the other."""
+        return cleaned(self.data)
 
     @functools.cached_property
     def _spans(self) -> tuple[Array, Array]:
@@ -110,17 +104,17 @@ class Dictionary:
         return np.append(0, ends[:-1] + 1).astype(np.int64), ends
 
     @functools.cached_property
-    def told(self) -> list[Line]:
-        """The lines that say the key of their path."""
-        if b" = " not in self.data:
+    def told(self) -> list[tuple[str, str]]:
+        """The paths whose lines say their key, and the keys."""
+        if b" = " not in self.clean:
             return []
-        lines = [line for line in self.data.split(b"\n") if b" = " in line]
-        return [line for line in parsed(decoded(b"\n".join(lines), str(self.path)), str(self.path)) if line.key]
+        found = [_TOLD.fullmatch(line.decode("utf-8", "replace")) for line in self.clean.split(b"\n") if b" = " in line]
+        return [(match[1], match[2]) for match in found if match is not None]
 
     def __len__(self) -> int:
         return len(self._spans[0])
 
-    def lines(self) -> list[Line]:
+    def lines(self) -> list[str]:
         """All of them."""
         return parsed(decoded(self.data, str(self.path)), str(self.path))
 
@@ -150,28 +144,27 @@ class Dictionary:
         return digest_bytes(digest_bytes(self.data).encode() + repr(keying.parts).encode())[:40]
 
 
-def write(file: Path, lines: Iterable[Line], disk: Disk) -> None:
-    """A dictionary with these lines, sorted; a comment that stood at the start of the file stays."""
+def write(file: Path, lines: Iterable[str], disk: Disk) -> None:
+    """A dictionary with these lines, sorted; comments that stood at the start of the file stay."""
     head = []
     if file.is_file():
         for line in decoded(file.read_bytes(), str(file)).splitlines():
             if not line.startswith("#"):
                 break
             head.append(line)
-    text = "".join(f"{line}\n" for line in (*head, *sorted(set(lines), key=lambda line: (line.path, line.key))))
-    disk.make_folder(file.parent)
+    text = "".join(f"{line}\n" for line in (*head, *sorted(set(lines))))
     with atomic(disk, file) as out:
         disk.write(out, text.encode("utf-8", "surrogateescape"))
 
 
-def add(file: Path, lines: Iterable[Line], disk: Disk) -> tuple[int, int]:
+def add(file: Path, lines: Iterable[str], disk: Disk) -> tuple[int, int]:
     """Put lines into a dictionary (a new one, or beside those it has): how many were new, and how many it has."""
     there = Dictionary(file).lines() if file.is_file() else []
-    known, wanted = set(there), list(dict.fromkeys(lines))
-    new = [line for line in wanted if line not in known]
+    known = set(there)
+    new = set(lines) - known
     if new or not file.is_file():
-        write(file, [*there, *new], disk)
-    return len(new), len(there) + len(new)
+        write(file, known | new, disk)
+    return len(new), len(known) + len(new)
 
 
 def files(folder: Path) -> list[Path]:

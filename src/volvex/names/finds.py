@@ -10,7 +10,6 @@ from pathlib import Path
 
 from volvex.errors import FormatError
 from volvex.names import dictionary
-from volvex.names.dictionary import Line
 from volvex.names.evidence import Find, How, Kind
 from volvex.source import Disk, atomic
 
@@ -22,7 +21,7 @@ def keep(folder: Path, finds: Sequence[Find], disk: Disk) -> tuple[list[Find], l
     sure = [find for find in finds if find.beyond_doubt]
     rest = [find for find in finds if not find.beyond_doubt]
     if sure:
-        dictionary.add(folder / FOUND, [Line(find.path) for find in sure], disk)
+        dictionary.add(folder / FOUND, [find.path for find in sure], disk)
     named = {(find.archive, find.key) for find in sure}
     before = [find for find in waiting(folder) if (find.archive, find.key) not in named]
     if rest or before != waiting(folder):
@@ -59,7 +58,7 @@ def accept(folder: Path, wanted: Iterable[str], disk: Disk) -> list[Find]:
     there = waiting(folder)
     taken = _matching(there, wanted)
     if taken:
-        dictionary.add(folder / FOUND, [Line(find.path, find.key) for find in taken], disk)
+        dictionary.add(folder / FOUND, [dictionary.line_of(find.path, find.key) for find in taken], disk)
         named = {(find.archive, find.key) for find in taken}
         _write(folder, [find for find in there if (find.archive, find.key) not in named], disk)
     return taken

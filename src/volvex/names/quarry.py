@@ -120,14 +120,16 @@ class Quarry:
         places = self.places.get(key)
         if places is None:
             return []
-        place = places[0]
+        place, learnt = places[0], where(path)
+        if "lower case" in self.rule.rule.traits:  # as the game itself spells it
+            path = path.lower()
         told = place.archive.ending(place.row)
         new = Find(
             path,
             place.path,
             place.archive.entries.names.raw(place.row).decode("ascii", "replace"),
             how,
-            where(path),
+            learnt,
             evidence.kind_of(path, told),
         )
         before = self.finds.get((key, path))

@@ -46,21 +46,22 @@ class Shelf:
 
     def match(self, layout: Layout, keying: Keying | None, keys: Sequence[Array]) -> dict[int, list[str]]:
         """The known paths for entries with these keys, by row. A key that a dictionary tells outright has no other path."""
-        found: dict[int, dict[str, None]] = {}
+        found: dict[int, dict[str, str]] = {}  # by how they are hashed: spellings of one path are one
+        spelt = keying.spelt if keying is not None else str
         if not len(keys) or not len(keys[0]):
             return {}
         order = np.argsort(keys[0], kind="stable")
         decided: set[int] = set()
         for one in self.of(layout):
             for row, path in _told(one, keying, keys):
-                found.setdefault(row, {})[path] = None
+                found.setdefault(row, {}).setdefault(spelt(path), path)
                 decided.add(row)
         for one in self.of(layout) if keying is not None and keying.numbering is None else ():
             assert keying is not None
             for row, path in _hashed(one, keying, keys, order):
                 if row not in decided:
-                    found.setdefault(row, {})[path] = None
-        return {row: list(paths) for row, paths in found.items()}
+                    found.setdefault(row, {}).setdefault(spelt(path), path)
+        return {row: list(paths.values()) for row, paths in found.items()}
 
 
 def _hashed(one: Dictionary, keying: Keying, keys: Sequence[Array], order: Array) -> list[tuple[int, str]]:
@@ -82,11 +83,13 @@ def _hashed(one: Dictionary, keying: Keying, keys: Sequence[Array], order: Array
 def _told(one: Dictionary, keying: Keying | None, keys: Sequence[Array]) -> list[tuple[int, str]]:
     """Entries whose keys a dictionary tells outright."""
     found = []
-    for line in one.told:
-        wanted = _numbers(line.key, keying, len(keys))
+    for path, key in one.told:
+        wanted = _numbers(key, keying, len(keys))
         if wanted is not None:
-            same = np.logical_and.reduce([column == np.uint64(key) for column, key in zip(keys, wanted, strict=True)])
-            found += [(row, line.path) for row in np.flatnonzero(same).tolist()]
+            same = np.logical_and.reduce(
+                [column == np.uint64(number) for column, number in zip(keys, wanted, strict=True)]
+            )
+            found += [(row, path) for row in np.flatnonzero(same).tolist()]
     return found
 
 
@@ -103,7 +106,10 @@ def _numbers(key: str, keying: Keying | None, count: int) -> list[int] | None:
         numbers = [int(part, 16) for part in parts]
     except ValueError:
         return None
-    if len(parts) != count or any(not 0 <= number < 1 << 64 for number in numbers):
+    bits = [part.bits for part in keying.in_order()] if keying is not None else [32] * count
+    if len(parts) != count or any(4 * len(part) < size for part, size in zip(parts, bits, strict=True)):
+        return None  # a number of another archive
+    if any(not 0 <= number < 1 << 64 for number in numbers):
         return None
     if count == 1:
         return numbers

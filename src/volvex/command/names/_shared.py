@@ -1,0 +1,156 @@
+"""What the commands for names share: which dictionary folder they write to, which archives they ask, how finds are shown."""
+
+from __future__ import annotations
+
+import argparse
+import os
+from collections import Counter
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from volvex.archive.names import shown
+from volvex.command._context import Context
+from volvex.command._tables import Column, count, print_table
+from volvex.errors import UsageError
+from volvex.layout import Layout, Library
+from volvex.layout.keying import Keying
+from volvex.names.shelf import FOLDER
+
+if TYPE_CHECKING:
+    from volvex.names.evidence import Find
+    from volvex.names.quarry import Quarry
+
+TOLD = 40  # finds that are shown
+
+
+def add_paths(parser: argparse.ArgumentParser) -> None:
+    """Archives and folders; on a bench its game, when nothing is said."""
+    parser.add_argument(
+        "path", nargs="*", metavar="PATH", help="a game, a folder, an archive; on a bench its game otherwise"
+    )
+    parser.add_argument(
+        "--bench", type=Path, metavar="DIR", help="the bench; the folder you stand in, or one above it, otherwise"
+    )
+
+
+def bench_of(options: argparse.Namespace, context: Context) -> Path | None:
+    """The bench that is worked on, if any."""
+    named: Path | None = getattr(options, "bench", None)
+    if named is not None:
+        from volvex.bench.workbench import Workbench
+
+        Workbench.description(named)  # refuses what is none
+        context.bench = named
+    return context.bench
+
+
+def paths_of(options: argparse.Namespace, context: Context) -> list[str]:
+    """The paths that are meant: as they are given, from the bench's game, or that game."""
+    bench = bench_of(options, context)
+    if bench is None:
+        if not options.path:
+            raise UsageError("nothing says which archives are meant", "a PATH, or standing in a bench")
+        return list(options.path)
+    from volvex.bench.workbench import Workbench
+
+    game = Path(Workbench.description(bench)["game"])
+    if not options.path:
+        return [game.as_posix()]
+    return [path if (context.cwd / path.partition("*")[0]).exists() or Path(path).is_absolute() else f"{game.as_posix()}/{path}" for path in options.path]  # fmt: skip
+
+
+def in_game(path: str, options: argparse.Namespace, context: Context) -> str:
+    """A path as it is shown: on a bench from the game's folder."""
+    bench = bench_of(options, context)
+    if bench is None:
+        return shown(path)
+    from volvex.bench.workbench import Workbench
+
+    return shown(path.removeprefix(f"{Path(Workbench.description(bench)['game']).as_posix()}/"))
+
+
+def own_folder(options: argparse.Namespace, context: Context) -> Path:
+    """Where names are put: the bench's dictionaries, or without one the user's."""
+    return (bench_of(options, context) or context.home) / FOLDER
+
+
+def keyed(library: Library, wanted: str = "") -> list[tuple[Layout, Keying]]:
+    """The layouts that say how keys are made; those whose title or file has `wanted` in it."""
+    found = []
+    for layout in library.layouts():
+        keying = Keying.of(layout)
+        if keying is not None and (wanted.lower() in layout.title.lower() or wanted in layout.file):
+            found.append((layout, keying))
+    if not found:
+        raise UsageError(
+            f"no layout {wanted or 'at all'} says how keys are made",
+            "a line `keys by ...` in the layout, or --layout with another title",
+        )
+    return found
+
+
+def print_finds(finds: Sequence[Find], options: argparse.Namespace, context: Context, most: int = TOLD) -> None:
+    """Finds as a table: what speaks for each, and where it was learnt."""
+    from volvex.names.evidence import chance
+
+    some = finds[:most]
+    learnt = {where: in_game(where, options, context) or "-" for where in {find.where for find in some}}
+    print_table(context, [
+        Column("path", [shown(find.path) for find in some], style="blue"),
+        Column("evidence", [find.how.words for find in some]),
+        Column("content", [find.kind.words for find in some]),
+        Column("doubt", [chance(find.doubt) for find in some], right=True),
+        Column("learnt from", [learnt[find.where] for find in some], style="dim"),
+    ], cut=True)  # fmt: skip
+    if len(finds) > most:
+        context.print(context.paint(f"and {len(finds) - most:,} more; --all shows them", "dim"))
+
+
+def record(find: Find) -> dict[str, object]:
+    return {"path": find.path, "archive": find.archive, "key": find.key, "evidence": find.how.words, "content": find.kind.words,
+            "doubt": find.doubt, "learnt": find.where, "sure": find.beyond_doubt}  # fmt: skip
+
+
+def conclude(quarries: Sequence[Quarry], finds: Sequence[Find], options: argparse.Namespace, context: Context) -> None:
+    """Keep what was found, show it, and say how much of it may be an accident."""
+    from volvex.names.evidence import chance
+    from volvex.names.finds import FOUND, keep
+
+    folder = own_folder(options, context)
+    sure, rest = keep(folder, finds, context.disk)
+    if options.json:
+        context.json(map(record, finds))
+        return
+    most = len(finds) if options.all else TOLD
+    if sure:
+        context.print(context.paint("named", "bold"))
+        print_finds(sure, options, context, most)
+    if rest:
+        context.print(context.paint("in doubt", "bold"))
+        print_finds(rest, options, context, most)
+    before = sum(quarry.before for quarry in quarries)
+    named = _named(quarries, sure)
+    tried = sum(quarry.tried.total() for quarry in quarries)
+    accidents = sum(quarry.expected(how) for quarry in quarries for how in quarry.tried)
+    context.print(f"nameless: {context.paint(f'{before:,}', 'yellow')} before, {context.paint(f'{before - named:,}', 'green')} after"
+                  f"; of {count(sum(quarry.entries for quarry in quarries), 'entry', 'entries')}")  # fmt: skip
+    by = Counter(find.how.words for find in sure)
+    if by:
+        context.print("learnt: " + ", ".join(f"{number:,} {what}" for what, number in by.items()))
+    context.print(f"{tried:,} paths were tried; accidental hits to be expected: {chance(accidents)}")
+    if sure:
+        context.print(
+            context.paint(f"{count(len(sure), 'new name')} in {os.path.relpath(folder / FOUND, context.cwd)}", "dim")
+        )
+    if rest:
+        context.print(f"{count(len(rest), 'find')} in doubt: `volvex names accept PATH` for those that are right")
+
+
+def _named(quarries: Sequence[Quarry], sure: Sequence[Find]) -> int:
+    """How many entries have a name now."""
+    paths = {(find.archive, find.key) for find in sure}
+    return sum(
+        len(places) for quarry in quarries for places in quarry.places.values()
+        if (places[0].path, places[0].archive.entries.names.raw(places[0].row).decode("ascii", "replace")) in paths
+    )  # fmt: skip

@@ -1,0 +1,69 @@
+"""Put the paths in a file into a dictionary: plain text, one path a line, `#` before comments.
+
+On a bench they are for that bench; otherwise, or with --everywhere, for all games; with --game for one game, by the
+name of the folder that its layouts lie in. `PATH = KEY` tells a key outright: hexadecimal digits, or a number.
+"""
+
+from __future__ import annotations
+
+import argparse
+import codecs
+from pathlib import Path
+
+from volvex.archive.names import shown
+from volvex.command._context import Context
+from volvex.command._tables import count
+from volvex.command.names._shared import bench_of
+from volvex.errors import NotFoundError, Status, UsageError
+
+PLACE = 60
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "file", type=Path, nargs="+", metavar="FILE", help="a list of paths; one that is there already grows"
+    )
+    whom = parser.add_mutually_exclusive_group()
+    whom.add_argument("--everywhere", action="store_true", help="for all games")
+    whom.add_argument("--game", metavar="NAME", help="for one game")
+    parser.add_argument("--encoding", metavar="NAME", help="what the file is written in, when it is not UTF-8")
+    parser.add_argument(
+        "--bench", type=Path, metavar="DIR", help="the bench; the folder you stand in, or one above it, otherwise"
+    )
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    from volvex.names import dictionary
+    from volvex.names.shelf import FOLDER
+
+    if options.game is not None and (not options.game.isprintable() or set(options.game) & set("/\\:.*?")):
+        raise UsageError(f"{shown(options.game)!r} is not the name of a folder", "--game kelpwick")
+    if options.encoding is not None:
+        _check_encoding(options.encoding)
+    bench = None if options.everywhere or options.game else bench_of(options, context)
+    folder = (bench or context.home) / FOLDER / (options.game or "")
+    lists = [(path, _read(path, options.encoding)) for path in options.file]
+    for path, lines in lists:
+        target = folder / f"{path.stem}{dictionary.ENDING}"
+        new, whole = dictionary.add(target, lines, context.disk)
+        twice = len(lines) - len(set(lines))
+        said = f"; {count(twice, 'line')} stood there twice" if twice else ""
+        context.print(
+            f"{count(new, 'new name')} of {len(set(lines)):,}{said}; {context.paint(shown(target.as_posix()), 'blue')} has {whole:,}"
+        )
+    return Status.OK
+
+
+def _check_encoding(name: str) -> None:
+    try:
+        codecs.lookup(name)
+    except LookupError as error:
+        raise UsageError(f"there is no text encoding {shown(name)}", "utf-8, utf-16, cp1252") from error
+
+
+def _read(path: Path, encoding: str | None) -> list[str]:
+    from volvex.names import dictionary
+
+    if not path.is_file():
+        raise NotFoundError(f"there is no file {path}")
+    return dictionary.parsed(dictionary.decoded(path.read_bytes(), path.as_posix(), encoding), path.as_posix())

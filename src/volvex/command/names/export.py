@@ -1,0 +1,59 @@
+"""All names of the dictionaries at hand as one list; with paths only those that entries there have."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from volvex.command._context import Context
+from volvex.command._tables import count
+from volvex.command.names._shared import add_paths, paths_of
+from volvex.errors import RefusedError, Status
+
+PLACE = 63
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    add_paths(parser)
+    parser.add_argument("--to", type=Path, metavar="FILE", help="write into this file")
+    parser.add_argument("--overwrite", action="store_true", help="replace a file that is there")
+    parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    from volvex.names import dictionary
+
+    if options.to is not None and options.to.exists() and not options.overwrite:
+        raise RefusedError(f"{options.to} is there already", "--overwrite, or another file")
+    if options.path:
+        lines = _used(options, context)
+    else:
+        lines = sorted({line for one in context.shelf().dictionaries for line in one.lines()})
+    if options.to is None:
+        for line in lines:
+            context.print(line)
+        return Status.OK
+    options.to.unlink(missing_ok=True)
+    dictionary.write(options.to, lines, context.disk)
+    context.print(f"{count(len(lines), 'name')} in {options.to}")
+    return Status.OK
+
+
+def _used(options: argparse.Namespace, context: Context) -> list[str]:
+    """The names of entries that have no other; where no rule makes the key of a path, with the key."""
+    from volvex.archive.laidout import LaidOut
+    from volvex.names.dictionary import line_of
+
+    lines: set[str] = set()
+    context.answers = False
+    with context.walker(options) as walker:
+        for path in paths_of(options, context):
+            for group in walker.find(path, deep=True, nested=True).groups:
+                archive = group.archive
+                if not isinstance(archive, LaidOut):
+                    continue
+                ruled = archive.keying is not None and archive.keying.numbering is None
+                for row in set(group.rows.tolist()) & set(archive.known):
+                    key = archive.entries.names.raw(row).decode("ascii", "replace")
+                    lines.add(archive.known[row] if ruled else line_of(archive.known[row], key))
+    return sorted(lines)

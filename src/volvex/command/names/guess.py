@@ -1,0 +1,109 @@
+r"""Try all paths of a pattern on the nameless entries.
+
+    volvex names guess 'boats/{skiff,punt,barge}_{00..99}/{hull,sail}.{png,mesh}'
+    volvex names guess 'letters/{word}/{word}.txt' --words harbour-words.txt
+
+`{a,b}` is one of several texts, `{00..99}` a number, `{a..f}` a letter, `{word}` each line of a list; quote the pattern,
+so that the shell leaves it alone. How many paths that are, and how long it will take, is said beforehand. Names
+beyond doubt go into the bench's dictionary; what may be an accident waits for `names accept`.
+"""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from volvex.command._context import Context
+from volvex.command._tables import count
+from volvex.command.names._shared import conclude, paths_of
+from volvex.errors import NotFoundError, Status
+
+if TYPE_CHECKING:
+    from volvex.names.patterns import Pattern
+    from volvex.names.quarry import Quarry
+
+PLACE = 67
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("pattern", nargs="+", metavar="PATTERN", help="paths with choices in braces")
+    parser.add_argument(
+        "--in",
+        dest="path",
+        action="append",
+        default=[],
+        metavar="PATH",
+        help="the game, folder or archive; on a bench its game otherwise",
+    )
+    parser.add_argument(
+        "--words", type=Path, action="append", default=[], metavar="FILE", help="a word a line, for {word}"
+    )
+    parser.add_argument("--plan", action="store_true", help="say how many paths, and how long, and try nothing")
+    parser.add_argument("--all", action="store_true", help="show every name that was found")
+    parser.add_argument(
+        "--bench", type=Path, metavar="DIR", help="the bench; the folder you stand in, or one above it, otherwise"
+    )
+    parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
+    parser.add_argument("--json", action="store_true", help="one list of records")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    from volvex.names import patterns
+    from volvex.names.quarry import quarries
+
+    words = [word for path in options.words for word in _words(path)]
+    some = [
+        patterns.parse(text.replace("\\", "/") if "{" not in text else text, {"word": words} if words else {})
+        for text in options.pattern
+    ]
+    context.answers = False
+    with context.walker(options) as walker:
+        groups = [
+            group for path in paths_of(options, context) for group in walker.find(path, deep=True, nested=True).groups
+        ]
+        sought = [quarry for quarry in quarries(groups) if quarry.before]
+        if not sought:
+            context.print("no entry there is without a name, or no layout says how their keys are made")
+            return Status.OK
+        _foretell(sought, some, context)
+        if options.plan:
+            return Status.OK
+        _try(sought, some, context)
+        finds = [find for quarry in sought for find in quarry.judged()]
+        conclude(sought, finds, options, context)
+        return Status.OK if finds else Status.DIFFERS
+
+
+def _words(path: Path) -> list[str]:
+    if not path.is_file():
+        raise NotFoundError(f"there is no file {path}", "a text with a word a line")
+    from volvex.names import dictionary
+
+    return dictionary.parsed(dictionary.decoded(path.read_bytes(), path.as_posix()), path.as_posix())
+
+
+def _foretell(sought: list[Quarry], some: list[Pattern], context: Context) -> None:
+    """How many paths, and how long: said before anything is tried."""
+    from volvex.names.guessing import seconds
+
+    size = sum(pattern.size for pattern in some)
+    took = sum(seconds(quarry, pattern) for quarry in sought for pattern in some)
+    said = f"{took / 3600:,.1f} hours" if took > 5400 else f"{took / 60:,.0f} minutes" if took > 90 else f"{took:.0f} seconds" if took > 1 else "less than a second"  # fmt: skip
+    context.note(
+        f"{count(size, 'path')} on {count(sum(quarry.before for quarry in sought), 'nameless entry', 'nameless entries')}, about {said}"
+    )
+
+
+def _try(sought: list[Quarry], some: list[Pattern], context: Context) -> None:
+    """All patterns; what was found before an interruption is kept."""
+    from volvex.names.guessing import guess
+
+    total = len(sought) * sum(pattern.size for pattern in some)
+    try:
+        with context.progress("guessing", total, "paths") as advance:
+            for quarry in sought:
+                for pattern in some:
+                    guess(quarry, pattern, advance)
+    except KeyboardInterrupt:
+        context.note("interrupted: what was found by then is kept")

@@ -1,0 +1,42 @@
+"""The dictionaries at hand: how many names each has, and for which game; on a bench those of the bench too."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from volvex.archive.names import shown
+from volvex.command._context import Context
+from volvex.command._tables import Column, count, numbers, print_table
+from volvex.command.names._shared import bench_of
+from volvex.errors import Status
+
+PLACE = 61
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "--bench", type=Path, metavar="DIR", help="the bench; the folder you stand in, or one above it, otherwise"
+    )
+    parser.add_argument("--json", action="store_true", help="one list of records")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    bench = bench_of(options, context)
+    found = context.shelf().dictionaries
+    whom = [
+        one.game or ("this bench" if bench is not None and one.path.is_relative_to(bench) else "all games")
+        for one in found
+    ]
+    sizes = [len(one) for one in found]
+    if options.json:
+        context.json(
+            {"path": one.path.as_posix(), "names": size, "for": game}
+            for one, size, game in zip(found, sizes, whom, strict=True)
+        )
+        return Status.OK
+    print_table(context, [Column("names", numbers(sizes), right=True), Column("for", whom), Column("dictionary", [shown(one.path.as_posix()) for one in found], style="blue")])  # fmt: skip
+    context.print(
+        context.paint(f"{count(sum(sizes), 'name')} in {count(len(found), 'dictionary', 'dictionaries')}", "dim")
+    )
+    return Status.OK

@@ -1,0 +1,64 @@
+"""Look for the names of nameless entries in all that can be read, and in what follows from it.
+
+Every file and entry is read, decoded, down through archives within archives, for whatever could be a path. What is
+written comes first; then, round after round, what is likely: other extensions, numbers, sides and languages, the
+names of siblings, words in known folders. Names beyond doubt go into the bench's dictionary, the rest waits for
+`names accept`. What was read is remembered: interrupted, the same command goes on from there.
+"""
+
+from __future__ import annotations
+
+import argparse
+
+from volvex.command._context import Context
+from volvex.command._tables import count, number
+from volvex.command.names._shared import add_paths, conclude, paths_of
+from volvex.errors import LockedError, Status
+
+PLACE = 66
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    add_paths(parser)
+    parser.add_argument("--all", action="store_true", help="show every name that was found")
+    parser.add_argument("--anew", action="store_true", help="read everything again")
+    parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
+    parser.add_argument("--json", action="store_true", help="one list of records")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    from volvex.archive.paths import Found
+    from volvex.names.memory import ReadMemory
+    from volvex.names.mining import mine
+    from volvex.names.reading import total
+
+    context.answers = False
+    paths = paths_of(options, context)
+    file = context.cache / "read.sqlite"
+    if options.anew:
+        file.unlink(missing_ok=True)
+    with context.walker(options) as walker, ReadMemory(file) as memory:
+        found = Found([], [])
+        for path in paths:
+            one = walker.find(path, deep=True, nested=True)
+            found.groups.extend(one.groups)
+            found.files.extend(one.files)
+        try:
+            with context.progress("reading", total(found)) as advance:
+                done = mine(found, memory, advance, context.note if context.err.isatty() else lambda text: None)
+        except KeyboardInterrupt:
+            context.note("what was read is remembered: the same command goes on from there")
+            raise
+        if not done.before:
+            context.print("no entry there is without a name, or no layout says how their keys are made")
+            return Status.OK
+        conclude(done.quarries, done.finds, options, context)
+        read = done.read
+        if not options.json:
+            known = f", {number(read.remembered)} of them remembered" if read.remembered else ""
+            left = f"; {count(done.left_out, 'product')} too large to be tried" if done.left_out else ""
+            context.print(context.paint(f"read {count(read.files, 'file')}, {number(read.bytes)} bytes{known}; {count(done.rounds, 'round')}{left}", "dim"))  # fmt: skip
+        for fault in dict.fromkeys(fault.message for fault in (*walker.faults, *read.faults)):
+            context.note(f"not read: {fault}")
+        damaged = any(not isinstance(fault, LockedError) for fault in (*walker.faults, *read.faults))
+        return Status.BAD_DATA if damaged else Status.OK

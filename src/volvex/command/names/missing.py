@@ -1,0 +1,94 @@
+"""The entries that have only a key: by size and kind, with the paths that they may have when that is in doubt."""
+
+from __future__ import annotations
+
+import argparse
+from collections import Counter
+
+from volvex.archive.names import shown
+from volvex.command._context import Context
+from volvex.command._tables import Column, count, number, numbers, print_table
+from volvex.command.names._shared import add_paths, in_game, own_folder, paths_of
+from volvex.errors import Status
+
+PLACE = 62
+TOLD = 40
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    add_paths(parser)
+    parser.add_argument("--all", action="store_true", help=f"all of them, not just the largest {TOLD}")
+    parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
+    parser.add_argument("--json", action="store_true", help="one list of records")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    from volvex.names.finds import waiting
+
+    context.answers = False
+    paths = paths_of(options, context)
+    waits: dict[tuple[str, str], list[str]] = {}
+    for find in waiting(own_folder(options, context)):
+        waits.setdefault((find.archive, find.key), []).append(find.path)
+    found: list[dict[str, object]] = []
+    entries = 0
+    with context.walker(options) as walker:
+        for path in paths:
+            for group in walker.find(path, deep=True, nested=True).groups:
+                entries += len(group.rows)
+                found += _missing(group, waits)
+    found.sort(key=lambda one: (-int(str(one["size"])), str(one["path"])))
+    if options.json:
+        context.json(found)
+        return Status.OK
+    _print(found, entries, options, context)
+    return Status.OK
+
+
+def _missing(group: object, waits: dict[tuple[str, str], list[str]]) -> list[dict[str, object]]:
+    from volvex.archive.paths import Group
+
+    assert isinstance(group, Group)
+    archive, out = group.archive, []
+    candidates = getattr(archive, "candidates", {})
+    for row in group.rows.tolist():
+        if not archive.is_unnamed(row):
+            continue
+        key = archive.entries.names.raw(row).decode("ascii", "replace")
+        may = [*candidates.get(row, ()), *waits.get((group.path, key), ())]
+        out.append(
+            {
+                "path": f"{group.path}/{archive.names[row]}",
+                "size": int(archive.entries.size[row]),
+                "type": archive.kind(row),
+                "may": list(dict.fromkeys(may)),
+            }
+        )
+    return out
+
+
+def _print(found: list[dict[str, object]], entries: int, options: argparse.Namespace, context: Context) -> None:
+    if not found:
+        context.print(f"all of {count(entries, 'entry', 'entries')} have names")
+        return
+    some = found if options.all else found[:TOLD]
+    columns = [
+        Column("size", numbers(int(str(one["size"])) for one in some), right=True),
+        Column("type", [str(one["type"]) for one in some]),
+        Column("path", [in_game(str(one["path"]), options, context) for one in some], style="blue"),
+    ]
+    told = [" or ".join(map(shown, one["may"])) if isinstance(one["may"], list) else "" for one in some]
+    if any(told):
+        columns.append(Column("may be", told, style="yellow"))
+    print_table(context, columns)
+    if len(found) > len(some):
+        context.print(context.paint(f"and {len(found) - len(some):,} smaller ones; --all shows them", "dim"))
+    kinds, sizes = Counter(str(one["type"]) for one in found), Counter[str]()
+    for one in found:
+        sizes[str(one["type"])] += int(str(one["size"]))
+    said = ", ".join(f"{times:,} {kind} ({number(sizes[kind])} bytes)" for kind, times in kinds.most_common())
+    context.print(f"{len(found):,} of {count(entries, 'entry', 'entries')} have no name: {said}")
+    if any(told):
+        context.print(
+            "in doubt: `volvex names accept PATH` for what a hunt found; of two paths in dictionaries the line `PATH = KEY` decides"
+        )

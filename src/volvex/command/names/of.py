@@ -1,0 +1,76 @@
+"""What a key or a number stands for: the paths that are known for it, and what a numbering makes of it.
+
+Keys are hexadecimal digits, with slashes between those of folder, name and extension.
+"""
+
+from __future__ import annotations
+
+import argparse
+
+import numpy as np
+
+from volvex.archive.names import shown
+from volvex.command._context import Context
+from volvex.command._tables import Column, print_table
+from volvex.command.names._shared import bench_of, keyed
+from volvex.errors import Status, UsageError
+from volvex.layout import Layout
+from volvex.layout.keying import Keying
+
+PLACE = 64
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("key", nargs="+", metavar="KEY", help="a number, or a key in hexadecimal digits")
+    parser.add_argument("--layout", metavar="TITLE", default="", help="only by layouts with this in their title")
+    parser.add_argument("--json", action="store_true", help="one list of records")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    bench_of(options, context)
+    library = context.library()
+    found = []
+    for key in options.key:
+        for layout, keying in keyed(library, options.layout):
+            found += [
+                {"key": key, "path": path, "layout": layout.title, "by": by}
+                for path, by in _paths(key, layout, keying, context)
+            ]
+    if options.json:
+        context.json(found)
+    elif not found:
+        context.print("nobody knows a path for that; `volvex names mine` looks for one")
+    else:
+        print_table(context, [Column(title, [shown(one[title]) for one in found], style=style)
+                              for title, style in (("key", ""), ("path", "blue"), ("by", ""), ("layout", "dim"))])  # fmt: skip
+    return Status.OK if found else Status.DIFFERS
+
+
+def _paths(key: str, layout: Layout, keying: Keying, context: Context) -> list[tuple[str, str]]:
+    numbers = _numbers(key, keying)
+    if numbers is None:
+        return []
+    told = [
+        (path, "a dictionary") for paths in context.shelf().match(layout, keying, numbers).values() for path in paths
+    ]
+    if keying.numbering is not None:
+        told.insert(0, (keying.numbering.path(int(numbers[0][0])), "its rule"))
+    return told
+
+
+def _numbers(key: str, keying: Keying) -> list[np.ndarray] | None:
+    """The key in the columns of a keying; None when it is none of that sort."""
+    if keying.numbering is not None:
+        number = int(key) if key.isdigit() else keying.numbering.number(key)
+        return None if number is None or number >= 1 << keying.parts[0].bits else [np.array([number], np.uint64)]
+    parts = key.lower().removeprefix("0x").split("/")
+    order = keying.in_order()
+    if len(parts) != len(order) or any(len(part) > kind.bits // 4 for part, kind in zip(parts, order, strict=True)):
+        return None
+    try:
+        values = {kind.what: int(part, 16) for part, kind in zip(parts, order, strict=True)}
+    except ValueError as error:
+        raise UsageError(
+            f"{shown(key)} is neither a number nor a key", "hexadecimal digits, such as 3f9c22d01b7e4a55"
+        ) from error
+    return [np.array([values[part.what]], np.uint64) for part in keying.parts]
