@@ -12,7 +12,7 @@ import sys
 from dataclasses import asdict
 from pathlib import Path
 
-from benchmarks import archives
+from benchmarks import archives, names
 from benchmarks.timing import Result, compare
 
 HERE = Path(__file__).parent
@@ -176,7 +176,42 @@ def survey(work: Path, rounds: int) -> Result:
     return compare("survey 100,000 files again / find", ours, theirs, rounds, lambda: None, "seconds")
 
 
+def names_match(work: Path, rounds: int) -> Result:
+    """A million names matched against 100,000 keys, made into keys anew."""
+    archive, dictionary = names.dictionary(work)
+    ours = [VOLVEX, "list", str(archive)]
+    theirs = [sys.executable, str(HERE / "plain_names.py"), str(archive), str(dictionary)]
+    memory = work / "home" / "cache" / "names"
+    return compare("1,000,000 names on 100,000 keys / dict", ours, theirs, rounds, lambda: _clear(memory), "1 s")
+
+
+def names_again(work: Path, rounds: int) -> Result:
+    archive, dictionary = names.dictionary(work)
+    ours = [VOLVEX, "list", str(archive)]
+    theirs = [sys.executable, str(HERE / "plain_names.py"), str(archive), str(dictionary)]
+    return compare("the same, the keys remembered / dict", ours, theirs, rounds, lambda: None, "1 s")
+
+
+def mine(work: Path, rounds: int) -> Result:
+    """Reading 700 MB for names, against the strings that a common program finds in the same content."""
+    folder, out, home = names.hunt(work), work / "plain-content", work / "home"
+    if not out.exists():
+        subprocess.run([VOLVEX, "unpack", str(folder), "--to", str(out)], check=True, stdout=subprocess.DEVNULL)
+
+    def clear() -> None:
+        _clear(home / "names" / "found.txt")
+
+    ours = [VOLVEX, "names", "mine", "--anew", str(folder)]
+    theirs = ["sh", "-c", f"find {out} -type f -print0 | xargs -0 strings -n 4"]
+    result = compare("mine 700 MB / strings on the unpacked", ours, theirs, rounds, clear, "")
+    clear()
+    return result
+
+
 CASES = {
+    "names": names_match,
+    "names-again": names_again,
+    "mine": mine,
     "zip-list": zip_list,
     "zip-unpack": zip_unpack,
     "sparse": sparse,
@@ -230,10 +265,20 @@ def _print(results: list[Result]) -> None:
 
 def _write(results: list[Result]) -> None:
     from benchmarks.codecs import measure  # late: a child's peak memory starts from its parent's
+    from benchmarks.names import measure as measure_names
 
     about = {"python": platform.python_version(), "system": platform.platform(), "cores": os.cpu_count()}
     (HERE / "results.json").write_text(
-        json.dumps({**about, "results": [asdict(one) for one in results], "codecs (MB/s)": measure()}, indent=1) + "\n"
+        json.dumps(
+            {
+                **about,
+                "results": [asdict(one) for one in results],
+                "codecs (MB/s)": measure(),
+                "names (M/s)": measure_names(),
+            },
+            indent=1,
+        )
+        + "\n"
     )
     print(f"written to {HERE / 'results.json'}")
 

@@ -52,6 +52,11 @@ def kind_by_content(head: bytes) -> str:
     return "xml" if _XML.match(head) else "json" if _JSON.match(head) else "text"
 
 
+def has_control(data: bytes) -> bool:
+    """Whether there are control bytes that no text has."""
+    return _CONTROL.search(data) is not None
+
+
 def is_text(head: bytes) -> bool:
     """Whether bytes look like text: UTF-8 (perhaps cut within a character), UTF-16 with its mark, no control bytes."""
     if head.startswith(_BOMS[1:]):

@@ -236,6 +236,12 @@ class BulkHash:
         return found
 
 
+@functools.lru_cache(64)
+def bulk_hash(algorithm: str) -> BulkHash:
+    """An algorithm at work on many texts; its loops are loaded once."""
+    return BulkHash(algorithm)
+
+
 def combination(parts: Sequence[Sequence[bytes]], number: int) -> bytes:
     """The text of a combination of parts, by its number in the order of `walk`."""
     out = b""

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from itertools import product
 
 from volvex.archive.work import WORKERS, Advance, ignore
-from volvex.codec.bulk import BulkHash, Targets
+from volvex.codec.bulk import Targets, bulk_hash
 from volvex.errors import UsageError
 from volvex.layout.keying import KeyPart
 from volvex.names import patterns
@@ -25,8 +25,6 @@ def guess(quarry: Quarry, pattern: Pattern, advance: Advance = ignore) -> list[s
     if keying.folders:
         return list(_apart(quarry, pattern, advance))
     front_parts, endings = pattern.cut() if keying.cuts or keying.endings else (pattern.parts, (("",),))
-    if keying.endings:
-        raise UsageError("this archive keys extensions apart from names and without folders, which no pattern can be tried against yet", "`names mine`")  # fmt: skip
     found = list(_walk(quarry.rule, front_parts, quarry.targets(), advance))
     return _tested(quarry, pattern.size, (stem + ending for stem in found for ending in _texts(endings)))
 
@@ -83,7 +81,7 @@ def seconds(quarry: Quarry, pattern: Pattern) -> float:
     for some in heads:
         runs *= len(some)
     wanted = min(runs, max(1, TRIAL // len(tails)))
-    hasher = BulkHash(quarry.rule.rule.algorithm)
+    hasher = bulk_hash(quarry.rule.rule.algorithm)
     hasher.walk(parts, 0, 1, tree, quarry.targets(), quarry.rule.bits)  # compiles it
     start = time.perf_counter()
     hasher.walk(parts, 0, wanted, tree, quarry.targets(), quarry.rule.bits)

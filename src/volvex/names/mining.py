@@ -6,6 +6,7 @@ until nothing new is found. Where a product of folders, words and endings is too
 
 from __future__ import annotations
 
+import functools
 from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
@@ -95,7 +96,7 @@ class _Miner:
         where: dict[str, str] = {}
         for path in self.everywhere:
             where.setdefault(path, "the name of another entry")
-        for text, file in self.done.read.paths.items():
+        for text, (_, file) in self.done.read.paths.items():
             for form in self._forms(text, file):
                 where.setdefault(form, file)
         self.where |= where
@@ -140,34 +141,53 @@ class _Miner:
         yield from deriving.same_names_elsewhere(new, known)
 
     def _rooted(self, new: Sequence[str], known: Sequence[str]) -> list[str]:
-        """Paths that files tell without the folders in front, or without their extension."""
+        """Paths that files tell without the folders in front, or without their extension: the commonest folders, as many as bear it."""
         before = set(deriving.roots(self._before(new))) if len(new) < len(known) else set[str]()
         heads = [root for root in deriving.roots(known) if root not in before]
-        tails = list(dict.fromkeys(deriving.plain(text) for text in self.done.read.paths))
-        source = {deriving.plain(text): file for text, file in reversed(self.done.read.paths.items())}
-        found = self._try((heads, tails), How.WRITTEN, lambda path: _source(path, heads, source))
-        bare = [text for text in tails if not Parts.of(text).ending]
-        return found + self._try((["", *heads], [text + ending for text in bare for ending in deriving.endings(known)[:40]]), How.WRITTEN,
-                                 lambda path: _source(path[: path.rfind(".")], ["", *heads], source))  # fmt: skip
+        source = self.plain_paths
+        found = self._try(
+            (self._borne(heads, len(source)), list(source)), How.PIECED, lambda path: _source(path, heads, source)
+        )
+        bare, every = [text for text in source if not Parts.of(text).ending], deriving.endings(known)[:40]
+        fronts = self._borne(["", *heads], len(bare) * len(every))
+        if fronts:
+            found += self._try((fronts, [text + ending for text in bare for ending in every]), How.PIECED,
+                               lambda path: _source(path[: path.rfind(".")], fronts, source))  # fmt: skip
+        return found
+
+    def _borne(self, heads: Sequence[str], tails: int) -> Sequence[str]:
+        """As many of the heads as can be tried with so many tails."""
+        count = len(heads)
+        while count and not self._bears(count * tails, How.PIECED):
+            count //= 2
+        return heads[:count]
+
+    @functools.cached_property
+    def plain_paths(self) -> dict[str, str]:
+        """What is written as a path, without what leads to where it starts, and the file in which it is."""
+        return {deriving.plain(text): file for text, (_, file) in reversed(self.done.read.paths.items())}
 
     def _pieced(self, known: Sequence[str], heads: Sequence[str]) -> list[str]:
         """Words from files as names in known folders, with known extensions."""
         words, every = self.done.read.words, deriving.endings(known)[:24]
-        lasts = {Parts.of(path).stem + Parts.of(path).ending: file for path, file in self.done.read.paths.items()}
-        tails = [word + ending for word in words for ending in every]
+        lasts = {path.rpartition("/")[2]: file for path, file in self.plain_paths.items()}
 
         def where(path: str) -> str:
             parts = Parts.of(path)
-            return words.get(parts.stem) or lasts.get(parts.stem + parts.ending, "")
+            return words[parts.stem][1] if parts.stem in words else lasts.get(parts.stem + parts.ending, "")
 
-        if self._bears(len(heads) * (len(lasts) + len(tails)), How.PIECED):
-            return self._try((heads, list(dict.fromkeys([*lasts, *tails]))), How.PIECED, where)
-        return [path for product in self._nearby(heads, every) for path in self._try(product, How.PIECED, where)]
+        found = self._try((self._borne(heads, len(lasts)), list(lasts)), How.PIECED, where)
+        if self._bears(len(heads) * len(words) * len(every), How.PIECED):
+            return found + self._try((heads, [word + ending for word in words for ending in every]), How.PIECED, where)
+        self.done.left_out += 1
+        return found + [
+            path for product in self._nearby(heads, every) for path in self._try(product, How.PIECED, where)
+        ]
 
     def _nearby(self, heads: Sequence[str], every: Sequence[str]) -> Iterable[Product]:
         """Where all words in all folders are too many: those of a file, in its own folder and those beside it."""
         by_file: dict[str, list[str]] = {}
-        for word, file in self.done.read.words.items():
+        for word, (_, file) in self.done.read.words.items():
             by_file.setdefault(file, []).append(word)
         for file, words in by_file.items():
             inner = [folder for folder in heads if folder and f"/{folder}" in file]

@@ -13,7 +13,7 @@ from volvex.archive.archive import Archive
 from volvex.archive.laidout import LaidOut
 from volvex.archive.paths import Group
 from volvex.archive.work import parallel
-from volvex.codec.bulk import BulkHash, Tails, Targets
+from volvex.codec.bulk import Tails, Targets, bulk_hash
 from volvex.layout.columns import Array
 from volvex.layout.keying import Keying, KeyPart
 from volvex.names import evidence
@@ -208,7 +208,11 @@ def front(part: KeyPart, head: str) -> bytes:
 def tails_of(part: KeyPart, tails: Sequence[str]) -> tuple[Tails, dict[int, str]]:
     """Endings as a tree, and the ending that stands at each node where one does."""
     close = "/" if "closing slash" in part.rule.traits else ""
-    texts = {part.plain(tail + close): tail for tail in reversed(tails)}
+    if len(part.plain("\n")) == 1:
+        whole = part.plain("\n".join([tail + close for tail in reversed(tails)]))
+        texts = dict(zip(whole.split(b"\n"), reversed(tails), strict=True))
+    else:
+        texts = {part.plain(tail + close): tail for tail in reversed(tails)}
     nodes: list[tuple[bytes, int, bool]] = []
     names: dict[int, str] = {}
     _grow(sorted(texts), 0, 0, texts, nodes, names)
@@ -250,7 +254,7 @@ def walked(
     part: KeyPart, parts: Sequence[Sequence[bytes]], tails: Tails, targets: Targets, advance: Callable[[int], None] = lambda count: None
 ) -> Iterator[tuple[int, int]]:  # fmt: skip
     """The hits of a product, walked by all cores."""
-    hasher, leaves = BulkHash(part.rule.algorithm), max(1, sum(tails.leaf))
+    hasher, leaves = bulk_hash(part.rule.algorithm), max(1, sum(tails.leaf))
     total = 1
     for one in parts:
         total *= len(one)

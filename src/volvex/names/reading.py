@@ -8,6 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
+from volvex.archive import filetypes
 from volvex.archive.archive import IN_MEMORY, Archive
 from volvex.archive.paths import Found, Group
 from volvex.archive.work import Advance, batches, parallel
@@ -22,21 +23,22 @@ WINDOW = 1 << 24  # bytes of large content that are looked through at once
 
 @dataclass
 class Harvest:
-    """All that was read. Of each word, the path of the first file in which it stands."""
+    """All that was read. Of each word, the batch and the path of the first file in which it stands."""
 
-    paths: dict[str, str] = field(default_factory=dict)
-    words: dict[str, str] = field(default_factory=dict)
+    paths: dict[str, tuple[str, str]] = field(default_factory=dict)
+    words: dict[str, tuple[str, str]] = field(default_factory=dict)
     files: int = 0
     bytes: int = 0
     remembered: int = 0  # bytes that were read on an earlier hunt
     faults: list[VolvexError] = field(default_factory=list)
 
-    def take(self, words: Read, name_of: Callable[[int], str]) -> None:
-        """Add what was read from a batch."""
+    def take(self, batch: _Batch, words: Read) -> None:
+        """Add what was read from a batch; which one comes first does not matter."""
         for row, word in words:
             home = self.paths if word.path else self.words
-            if word.text not in home and (word.path or len(home) < WORDS):
-                home[word.text] = name_of(row)
+            before = home.get(word.text)
+            if (before is None and (word.path or len(home) < WORDS)) or (before is not None and batch.key < before[0]):
+                home[word.text] = (batch.key, batch.name_of(row))
 
 
 @dataclass(frozen=True)
@@ -65,21 +67,18 @@ def harvest(found: Found, memory: ReadMemory, advance: Advance) -> Harvest:
             memory.keep(batch.key, words)
         return batch, words, False
 
-    results = []
     for batch, words, known in parallel(read, _batches(found)):
-        results.append((batch, words))
+        done.take(batch, words)
         done.files, done.bytes = done.files + batch.files, done.bytes + batch.size
         done.remembered += batch.size if known else 0
         advance(batch.size)
-    for batch, words in sorted(results, key=lambda pair: pair[0].key):  # in the same order, whichever was ready first
-        done.take(words, batch.name_of)
     return done
 
 
 def total(found: Found) -> int:
     """How many bytes there are to read."""
     sizes = [int(group.archive.entries.size[group.rows].sum()) for group in found.groups]
-    return sum(sizes) + sum(path.stat().st_size for _, path in found.files)
+    return sum(sizes) + sum(path.stat().st_size for _, path in _plain_files(found))
 
 
 def _batches(found: Found) -> Iterator[_Batch]:
@@ -88,8 +87,18 @@ def _batches(found: Found) -> Iterator[_Batch]:
         rows = np.array([row for row in group.rows.tolist() if not _passed_by(group.archive, row)], np.int64)
         for number, some in enumerate(batches(group.archive, rows)):
             yield _of_entries(group, some, f"{stamp} {number:06}")
-    for name, path in found.files:
+    for name, path in _plain_files(found):
         yield _of_file(name, path)
+
+
+def _plain_files(found: Found) -> Iterator[tuple[str, Path]]:
+    """Files that are no archives, and programs, whose own strings are in none of their parts."""
+    yield from found.files
+    for group in found.groups:
+        if not group.above and Path(group.path).is_file():
+            with Path(group.path).open("rb") as file:
+                if filetypes.kind_by_content(file.read(filetypes.HEAD)) in ("exe", "elf"):
+                    yield group.path, Path(group.path)
 
 
 def _stamp(group: Group) -> str:

@@ -15,9 +15,10 @@ import numpy as np
 from volvex.archive import filetypes
 from volvex.codec.compiled import Compiled, as_array
 
-SHORTEST, LONGEST = 3, 255
+SHORTEST, SAMPLE = 3, 1 << 12
 PATH_LETTER, SLASH, DOT, HIGH = 1, 2, 4, 8
-_PLAIN = b"abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-+~()[]#!@&$%{}"
+_BARE = b"abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-"  # in binary content, where more would be accidents
+_PLAIN = _BARE + b"+~()[]#!@&$%{}"
 _SPACED = b" "  # letters of paths in text, where something else bounds them
 
 
@@ -31,7 +32,7 @@ class Word:
 
 def _classes(spaced: bool, high: bool) -> Any:
     made = np.zeros(256, np.uint8)
-    for byte in _PLAIN + (_SPACED if spaced else b""):
+    for byte in (_PLAIN if high else _BARE) + (_SPACED if spaced else b""):
         made[byte] = PATH_LETTER
     made[ord("/")] = made[ord("\\")] = PATH_LETTER | SLASH
     made[ord(".")] = PATH_LETTER | DOT
@@ -44,7 +45,7 @@ def _classes(spaced: bool, high: bool) -> Any:
 def _scan(data: Any, stride: Any, shift: Any, classes: Any, binary: Any, spaced: Any, seen: Any, out: Any) -> Any:
     """Runs of letters that were not seen before: where they start, their letters, whether they are paths."""
     found, room = 0, np.uint64(len(seen) - 1)
-    start, slashes, dots, lasting, blanks, state = -1, 0, 0, 0, 0, np.uint64(0)
+    start, slashes, dots, lasting, blanks, slopes, last, state = -1, 0, 0, 0, 0, 0, 0, np.uint64(0)
     size = (len(data) - shift) // stride
     for at in range(size + 1):
         kind = np.uint8(0)
@@ -55,7 +56,11 @@ def _scan(data: Any, stride: Any, shift: Any, classes: Any, binary: Any, spaced:
                 kind = np.uint8(0)
             if kind:
                 if start < 0:
-                    start, slashes, dots, lasting, blanks, state = at, 0, 0, 0, 0, np.uint64(0xCBF29CE484222325)
+                    start, slashes, dots, lasting, blanks, slopes = at, 0, 0, 0, 0, 0
+                    state = np.uint64(0xCBF29CE484222325)
+                elif -3 <= int(byte) - last <= 3:
+                    slopes += 1
+                last = int(byte)
                 state = (state ^ np.uint64(byte)) * np.uint64(0x100000001B3)
                 if kind & 2:
                     slashes += 1
@@ -69,6 +74,8 @@ def _scan(data: Any, stride: Any, shift: Any, classes: Any, binary: Any, spaced:
         length = at - start
         is_path = slashes > 0 or (dots > 0 and start < lasting < at - 1 and at - lasting <= 9)
         good = 3 <= length <= 255 and slashes + dots < length
+        if binary and length >= 6 and 2 * slopes > length:  # a slope of a picture or a sound, not a word
+            good = False
         if spaced:
             good = good and is_path and blanks > 0
         elif binary and not is_path:
@@ -78,8 +85,10 @@ def _scan(data: Any, stride: Any, shift: Any, classes: Any, binary: Any, spaced:
                 and length >= 4
                 and ((at < size and data[shift + at * stride] == 0) or before == length or before == length + 1)
             )
-        elif binary:
-            good = good and length >= 4
+        elif binary:  # a short run with a slash in it is an accident, unless something bounds it
+            before = data[shift + (start - 1) * stride] if start > 0 else np.uint8(0)
+            bounded = (at < size and data[shift + at * stride] == 0) or before == length or before == length + 1
+            good = good and (length >= 12 or (length >= 4 and bounded))
         if good:
             place = (state ^ (state >> np.uint64(32))) & room
             tries = 0
@@ -98,7 +107,7 @@ def _scan(data: Any, stride: Any, shift: Any, classes: Any, binary: Any, spaced:
 
 def words_in(data: bytes, limit: int = 1 << 18) -> Iterator[Word]:
     """What could be a path or a part of one in some content, each once, in the order in which it stands there."""
-    is_text = filetypes.is_text(data[: filetypes.HEAD])
+    is_text = _is_text(data)
     if is_text and data.startswith((b"\xff\xfe", b"\xfe\xff")):
         data = filetypes.decode_text(data).encode("utf-8", "replace")
     flat, seen = as_array(data), np.zeros(_room(len(data)), np.uint64)
@@ -114,6 +123,14 @@ def words_in(data: bytes, limit: int = 1 << 18) -> Iterator[Word]:
     elif data.count(0) * 8 > len(data):  # text in UTF-16, wherever it begins
         for shift in (0, 1):
             yield from _told(data, 2, shift, _scan(flat, 2, shift, _classes(False, False), True, False, seen, out), out)
+
+
+def _is_text(data: bytes) -> bool:
+    """Whether content is text: at its beginning, and in its middle and at its end."""
+    if not filetypes.is_text(data[:SAMPLE]) or len(data) <= SAMPLE or data.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return filetypes.is_text(data[:SAMPLE])
+    middle = len(data) // 2
+    return not (filetypes.has_control(data[middle : middle + SAMPLE]) or filetypes.has_control(data[-SAMPLE:]))
 
 
 def _room(size: int) -> int:
