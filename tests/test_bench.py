@@ -45,7 +45,7 @@ class Benches(OnABench):
         self.assertEqual([path.name for path in files], ["bench.json"])
         told = json.loads(files[0].read_text())
         self.assertEqual(told["profile"], "Kelpwick Light")
-        self.assertEqual(len(told["fingerprints"]), 11)
+        self.assertEqual(len(told["fingerprints"]), 14)
         self.assertEqual(told["fingerprints"][MAIN]["size"], 94908)
 
     def test_where_a_bench_cannot_be(self) -> None:

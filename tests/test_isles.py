@@ -35,7 +35,7 @@ class Looking(KeptGame):
             self.assertIn("every byte is explained", out)
 
     def test_the_layouts_can_be_written(self) -> None:
-        self.assertEqual(self.volvex("layout", "list").count("Kelpwick"), 8)
+        self.assertEqual(self.volvex("layout", "list").count("Kelpwick"), 11)
         for name in isles.FORMATS:
             shown = self.volvex("layout", "show", f"Kelpwick {name.partition('.')[0]}")
             self.assertIn('layout "Kelpwick', shown)
@@ -140,7 +140,7 @@ class Changing(Case):
         mine = self.folder / "mine.txt"
         mine.write_bytes(b"new")
         for path, told in (("isles/shores.kwt/nowhere/3.txt", "no such folder"), ("isles/rigging.kwo/ghost.anchor", "by number"),
-                           ("isles/soundings.kws/depths.txt", "keys alone")):  # fmt: skip
+                           ("lockers/lockers.kwn/depths.txt", "goes by numbers")):  # fmt: skip
             self.do("swap", "--new", path, mine)
             said = self.complaint("build", status=3 if "folder" in told else 5, cwd=self.work)
             self.assertIn(told, said)

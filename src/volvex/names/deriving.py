@@ -99,6 +99,16 @@ def same_names_elsewhere(new: Sequence[str], known: Sequence[str]) -> Iterator[P
             yield list(siblings[above]), list(lasts[above])
 
 
+def other_folders(new: Sequence[str], known: Sequence[str], words: Sequence[str]) -> Iterator[Product]:
+    """Files of known names in folders that are called by words from files: beside `sails/patience/` may be `sails/marrow/`."""
+    lasts: dict[str, dict[str, None]] = {}
+    for path in known:
+        parts = Parts.of(path)
+        lasts.setdefault(_above(parts.folder), {})[parts.stem + parts.ending] = None
+    for above in dict.fromkeys(_above(Parts.of(path).folder) for path in new if "/" in path):
+        yield [f"{above}{word}/" for word in words], list(lasts[above])
+
+
 def _above(folder: str) -> str:
     above = folder.rstrip("/").rpartition("/")[0]
     return f"{above}/" if above else ""

@@ -57,7 +57,9 @@ def mine(found: Found, memory: ReadMemory, advance: Advance = ignore, tell: Tell
     everywhere = known_paths(found)
     for quarry in sought:
         _Miner(quarry, done, everywhere, tell).run()
-    done.finds = [find for quarry in sought for find in quarry.judged()]
+    done.finds = sorted(
+        (find for quarry in sought for find in quarry.judged()), key=lambda one: (one.archive, one.how, one.path)
+    )
     return done
 
 
@@ -125,6 +127,8 @@ class _Miner:
             ]
             found += self._pieced(known, fresh)
         every = deriving.endings(known)
+        for product in deriving.other_folders(new, known, list(self.done.read.words)):
+            found += self._try(product, How.PIECED, self._named_folder)
         for product in self._products(new, known, every):
             found += self._try(product, How.SIBLING, self._like(new))
         return list(dict.fromkeys(found))
@@ -194,6 +198,10 @@ class _Miner:
             above = {folder.rstrip("/").rpartition("/")[0] for folder in inner}
             beside = [folder for folder in heads if folder.rstrip("/").rpartition("/")[0] in above] if inner else []
             yield beside, [word + ending for word in words for ending in every]
+
+    def _named_folder(self, path: str) -> str:
+        """The file in which the name of a path's folder is written."""
+        return self.done.read.words.get(path.rpartition("/")[0].rpartition("/")[2], ("", ""))[1]
 
     def _like(self, new: Sequence[str]) -> Callable[[str], str]:
         """The known path that another is most like: one in its folder, or of its name."""

@@ -107,17 +107,15 @@ def _scan(data: Any, stride: Any, shift: Any, classes: Any, binary: Any, spaced:
 
 def words_in(data: bytes, limit: int = 1 << 18) -> Iterator[Word]:
     """What could be a path or a part of one in some content, each once, in the order in which it stands there."""
-    is_text = _is_text(data)
+    return iter(dict.fromkeys(_words(data, limit)))
+
+
+def _words(data: bytes, limit: int) -> Iterator[Word]:
+    is_text, out = _is_text(data), np.empty((limit, 3), np.int64)
     if is_text and data.startswith((b"\xff\xfe", b"\xfe\xff")):
         data = filetypes.decode_text(data).encode("utf-8", "replace")
     flat, seen = as_array(data), np.zeros(_room(len(data)), np.uint64)
-    yield from _told(
-        data,
-        1,
-        0,
-        _scan(flat, 1, 0, _classes(False, is_text), not is_text, False, seen, out := np.empty((limit, 3), np.int64)),
-        out,
-    )
+    yield from _told(data, 1, 0, _scan(flat, 1, 0, _classes(False, is_text), not is_text, False, seen, out), out)
     if is_text:
         yield from _told(data, 1, 0, _scan(flat, 1, 0, _classes(True, True), False, True, seen, out), out)
     elif data.count(0) * 8 > len(data):  # text in UTF-16, wherever it begins
