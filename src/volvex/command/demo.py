@@ -82,6 +82,7 @@ class _Demo:
         do("volvex", "layout", "explain", "game/isles/journals.kwj", "--records", "1")
 
         self.holds()
+        self.hunt()
         say("A bench, and in it what we want to change. The game is not touched.")
         do("volvex", "bench", "game", "bench")
         self.enter(self.folder / "bench")
@@ -158,6 +159,33 @@ class _Demo:
         do("volvex", "keys", "list")
         do("volvex", "show", "game/post/winter.kpz/letters/ansa.txt")
         do("volvex", "layout", "prove", "game/post", "game/vault", "game/deeps", "game/peal", "game/kelpwick.exe")
+
+    def hunt(self) -> None:
+        """Names for entries that have none: a bench of its own, so that the first mod starts from nothing."""
+        say, do = self.say, self.do
+        say("The loft has no names, only hashes of them. A few stand in a list; most are to be found.")
+        do("volvex", "bench", "game", "hunt")
+        self.enter(self.folder / "hunt")
+        do("volvex", "names", "missing", "loft")
+        mined = do("volvex", "names", "mine", "--all")
+        pattern = "boats/{skiff,punt,barge}_{00..99}/{hull,sail}.{png,msh}"
+        guessed = do(
+            "volvex",
+            "names",
+            "guess",
+            pattern,
+            "soundings/{kelpwick,sallow_holm,the_pans,north_skerry,gannet_stack}/{ebb,flood}.sdg",
+        )
+        do("volvex", "names", "missing", "loft")
+        self.check(
+            "80 entries were nameless, 34 after mining, 4 after guessing",
+            "80 before, 34 after" in mined and "34 before, 4 after" in guessed,
+        )
+        do("volvex", "names", "of", "9743")
+        say("One path in several languages.")
+        do("volvex", "list", "../game/speech/speech.kwl")
+        do("volvex", "show", "../game/speech/speech.kwl/calls/ahoy.txt", "--variant", "de")
+        self.enter(self.folder)
 
     def say(self, text: str) -> None:
         self.context.print(f"\n{self.context.paint(f'-- {text}', 'bold')}")

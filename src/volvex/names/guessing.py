@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
 from itertools import product
 
 from volvex.archive.work import WORKERS, Advance, ignore
@@ -19,39 +20,73 @@ TRIAL = 1 << 21  # paths that are tried to see how fast it goes
 ENDINGS = 10_000  # extensions of which the one that suits the content is chosen
 
 
+@dataclass(frozen=True)
+class _Walk:
+    """A part of a pattern that is hashed by itself, and the keys that it is looked for among."""
+
+    key: KeyPart
+    places: Sequence[Part]
+    targets: Targets
+
+    def texts(self, advance: Advance) -> Iterator[str]:
+        """Those that have one of the keys."""
+        heads, tails = patterns.heads_and_tails(self.places)
+        tree, texts = tails_of(self.key, tails)
+        for run, node in walked(self.key, self._parts(heads), tree, self.targets, advance):
+            yield patterns.combination(heads, run) + texts[node]
+
+    def _parts(self, heads: Sequence[Sequence[str]]) -> list[list[bytes]]:
+        return [[front(self.key, "")], *([self.key.plain(text) for text in some] for some in heads)]
+
+    def seconds(self) -> float:
+        """How long it will take, as far as a short trial on one core tells."""
+        heads, tails = patterns.heads_and_tails(self.places)
+        tree, _ = tails_of(self.key, tails)
+        runs = 1
+        for some in heads:
+            runs *= len(some)
+        wanted, hasher = min(runs, max(1, TRIAL // len(tails))), bulk_hash(self.key.rule.algorithm)
+        hasher.walk(self._parts(heads), 0, 1, tree, self.targets, self.key.bits)  # compiles it
+        start = time.perf_counter()
+        hasher.walk(self._parts(heads), 0, wanted, tree, self.targets, self.key.bits)
+        return (time.perf_counter() - start) * runs / wanted / min(WORKERS, max(1, runs // wanted))
+
+
+def _taken_apart(quarry: Quarry, pattern: Pattern) -> tuple[_Walk | None, _Walk, Sequence[Part]]:
+    """What of a pattern is hashed: the folder where that has a key of its own, the name, and extensions that do not count with it."""
+    keying = quarry.keying
+    kinds = [part.what for part in keying.parts]
+    folder, name = pattern.split() if keying.folders else ((), pattern.parts)
+    endings: Sequence[Part] = (("",),)
+    if keying.cuts or keying.endings:
+        name, endings = Pattern(pattern.text, tuple(name)).cut()
+    walk = _Walk(quarry.rule, name, quarry.targets())
+    if not keying.folders:
+        return None, walk, endings
+    which = kinds.index("folder key")
+    return _Walk(keying.parts[which], folder, Targets([key[which] for key in quarry.places])), walk, endings
+
+
 def guess(quarry: Quarry, pattern: Pattern, advance: Advance = ignore) -> list[str]:
     """The paths of a pattern that have an entry's key. `advance` is told how many were tried."""
-    keying = quarry.keying
-    if keying.folders:
-        return list(_apart(quarry, pattern, advance))
-    front_parts, endings = pattern.cut() if keying.cuts or keying.endings else (pattern.parts, (("",),))
-    found = list(_walk(quarry.rule, front_parts, quarry.targets(), advance))
-    return _tested(quarry, pattern.size, (stem + ending for stem in found for ending in _texts(endings)))
+    folder, name, endings = _taken_apart(quarry, pattern)
+    names, lasts = list(name.texts(advance)), _texts(endings)
+    if folder is None:
+        return _tested(quarry, pattern.size, (stem + ending for stem in names for ending in lasts))
+    folders = list(folder.texts(advance))
+    return _tested(
+        quarry,
+        pattern.size,
+        (f"{one}/{stem}{ending}".lstrip("/") for one in folders for stem in names for ending in lasts),
+    )
 
 
-def _tested(quarry: Quarry, tried: int, paths: Iterator[str]) -> list[str]:
+def _tested(quarry: Quarry, tried: int, paths: Iterable[str]) -> list[str]:
     """Those of few paths that have an entry's key, as found by guessing among `tried`."""
     some = list(dict.fromkeys(paths))
     found = quarry.test(some, How.GUESSED, lambda path: "")
     quarry.tried[How.GUESSED] += tried - len(some)
     return found
-
-
-def _apart(quarry: Quarry, pattern: Pattern, advance: Advance) -> Iterator[str]:
-    """Where folders and names have keys of their own, each is looked for by itself."""
-    kinds = {part.what: index for index, part in enumerate(quarry.keying.parts)}
-    folder_parts, last = pattern.split()
-    endings: tuple[Part, ...] = (("",),)
-    if quarry.keying.endings or quarry.keying.cuts:
-        last, endings = Pattern(pattern.text, last).cut()
-    names = _walk(quarry.rule, last, quarry.targets(), advance)
-    which = kinds["folder key"]
-    places = Targets([key[which] for key in quarry.places])
-    folders = list(_walk(quarry.keying.parts[which], folder_parts, places, advance))
-    texts = [
-        f"{folder}/{name}{ending}".lstrip("/") for name in names for folder in folders for ending in _texts(endings)
-    ]
-    yield from _tested(quarry, pattern.size, iter(texts))
 
 
 def _texts(parts: Sequence[Part]) -> list[str]:
@@ -63,26 +98,7 @@ def _texts(parts: Sequence[Part]) -> list[str]:
     return ["".join(texts) for texts in product(*parts)]
 
 
-def _walk(part: KeyPart, places: Sequence[Part], targets: Targets, advance: Advance) -> Iterator[str]:
-    heads, tails = patterns.heads_and_tails(places)
-    tree, texts = tails_of(part, tails)
-    lead = front(part, "")
-    bare = [[part.plain(text) for text in some] for some in heads]
-    for run, node in walked(part, [[lead], *bare], tree, targets, advance):
-        yield patterns.combination(heads, run) + texts[node]
-
-
 def seconds(quarry: Quarry, pattern: Pattern) -> float:
     """How long a pattern will take, as far as a short trial tells."""
-    heads, tails = patterns.heads_and_tails(pattern.parts)
-    tree, _ = tails_of(quarry.rule, tails)
-    parts = [[front(quarry.rule, "")], *([quarry.rule.plain(text) for text in some] for some in heads)]
-    runs = 1
-    for some in heads:
-        runs *= len(some)
-    wanted = min(runs, max(1, TRIAL // len(tails)))
-    hasher = bulk_hash(quarry.rule.rule.algorithm)
-    hasher.walk(parts, 0, 1, tree, quarry.targets(), quarry.rule.bits)  # compiles it
-    start = time.perf_counter()
-    hasher.walk(parts, 0, wanted, tree, quarry.targets(), quarry.rule.bits)
-    return (time.perf_counter() - start) * runs / wanted / min(WORKERS, max(1, runs // wanted))
+    folder, name, _ = _taken_apart(quarry, pattern)
+    return name.seconds() + (folder.seconds() if folder is not None else 0.0)

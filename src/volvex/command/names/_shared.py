@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from volvex.names.evidence import Find
     from volvex.names.quarry import Quarry
 
-TOLD = 40  # finds that are shown
+TOLD = 20  # finds that are shown
 
 
 def add_paths(parser: argparse.ArgumentParser) -> None:
@@ -60,14 +60,19 @@ def paths_of(options: argparse.Namespace, context: Context) -> list[str]:
     return [path if (context.cwd / path.partition("*")[0]).exists() or Path(path).is_absolute() else f"{game.as_posix()}/{path}" for path in options.path]  # fmt: skip
 
 
-def in_game(path: str, options: argparse.Namespace, context: Context) -> str:
-    """A path as it is shown: on a bench from the game's folder."""
+def without_game(text: str, options: argparse.Namespace, context: Context) -> str:
+    """A text in which paths of a bench's game are told from its folder."""
     bench = bench_of(options, context)
     if bench is None:
-        return shown(path)
+        return text
     from volvex.bench.workbench import Workbench
 
-    return shown(path.removeprefix(f"{Path(Workbench.description(bench)['game']).as_posix()}/"))
+    return text.replace(f"{Path(Workbench.description(bench)['game']).as_posix()}/", "")
+
+
+def in_game(path: str, options: argparse.Namespace, context: Context) -> str:
+    """A path as it is shown: on a bench from the game's folder."""
+    return shown(without_game(path, options, context))
 
 
 def own_folder(options: argparse.Namespace, context: Context) -> Path:
@@ -101,7 +106,7 @@ def print_finds(finds: Sequence[Find], options: argparse.Namespace, context: Con
         Column("evidence", [find.how.words for find in some]),
         Column("content", [find.kind.words for find in some]),
         Column("doubt", [chance(find.doubt) for find in some], right=True),
-        Column("learnt from", [learnt[find.where] for find in some], style="dim"),
+        *([Column("learnt from", [learnt[find.where] for find in some], style="dim")] if set(learnt) != {""} else []),
     ], cut=True)  # fmt: skip
     if len(finds) > most:
         context.print(context.paint(f"and {len(finds) - most:,} more; --all shows them", "dim"))

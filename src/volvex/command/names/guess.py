@@ -89,10 +89,17 @@ def _foretell(sought: list[Quarry], some: list[Pattern], context: Context) -> No
 
     size = sum(pattern.size for pattern in some)
     took = sum(seconds(quarry, pattern) for quarry in sought for pattern in some)
-    said = f"{took / 3600:,.1f} hours" if took > 5400 else f"{took / 60:,.0f} minutes" if took > 90 else f"{took:.0f} seconds" if took > 1 else "less than a second"  # fmt: skip
-    context.note(
-        f"{count(size, 'path')} on {count(sum(quarry.before for quarry in sought), 'nameless entry', 'nameless entries')}, about {said}"
-    )
+    entries = sum(quarry.before for quarry in sought)
+    context.note(f"{count(size, 'path')} on {count(entries, 'nameless entry', 'nameless entries')}, {_span(took)}")
+
+
+def _span(seconds: float) -> str:
+    """A stretch of time in words."""
+    if seconds > 5400:
+        return f"about {seconds / 3600:,.1f} hours"
+    if seconds > 90:
+        return f"about {seconds / 60:,.0f} minutes"
+    return f"about {seconds:.0f} seconds" if seconds > 1.5 else "about a second or less"
 
 
 def _try(sought: list[Quarry], some: list[Pattern], context: Context) -> None:

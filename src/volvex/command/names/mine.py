@@ -12,7 +12,7 @@ import argparse
 
 from volvex.command._context import Context
 from volvex.command._tables import count, number
-from volvex.command.names._shared import add_paths, conclude, paths_of
+from volvex.command.names._shared import add_paths, conclude, paths_of, without_game
 from volvex.errors import LockedError, Status
 
 PLACE = 66
@@ -59,6 +59,6 @@ def run(options: argparse.Namespace, context: Context) -> int:
             left = f"; {count(done.left_out, 'product')} too large to be tried" if done.left_out else ""
             context.print(context.paint(f"read {count(read.files, 'file')}, {number(read.bytes)} bytes{known}; {count(done.rounds, 'round')}{left}", "dim"))  # fmt: skip
         for fault in dict.fromkeys(fault.message for fault in (*walker.faults, *read.faults)):
-            context.note(f"not read: {fault}")
+            context.note(f"not read: {without_game(fault, options, context)}")
         damaged = any(not isinstance(fault, LockedError) for fault in (*walker.faults, *read.faults))
         return Status.BAD_DATA if damaged else Status.OK

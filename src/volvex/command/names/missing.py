@@ -12,7 +12,7 @@ from volvex.command.names._shared import add_paths, in_game, own_folder, paths_o
 from volvex.errors import Status
 
 PLACE = 62
-TOLD = 40
+TOLD = 20
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
