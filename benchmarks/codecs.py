@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import time
 import zlib
 from collections.abc import Callable
 
+from benchmarks.timing import fastest
 from kelpwick.world import logbook
 from volvex.codec import CIPHER, COMPRESS, SEAL
 
@@ -26,14 +26,8 @@ def text() -> bytes:
 
 
 def speed(work: Callable[[], object]) -> float:
-    """MB/s, the best of three after one that does not count."""
-    work()
-    best = 1e9
-    for _ in range(3):
-        began = time.perf_counter()
-        work()
-        best = min(best, time.perf_counter() - began)
-    return SIZE / 1e6 / best
+    """MB/s."""
+    return SIZE / 1e6 / fastest(work)
 
 
 def _deciphered(name: str, data: bytes) -> object:

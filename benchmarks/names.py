@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import random
 import struct
-import time
 import zlib
 from collections.abc import Callable
 from pathlib import Path
@@ -13,6 +12,7 @@ from pathlib import Path
 import numpy as np
 import xxhash
 
+from benchmarks.timing import fastest
 from kelpwick.holds import loft
 from volvex.codec.bulk import BulkHash, Tails, Targets
 
@@ -62,14 +62,8 @@ def hunt(work: Path) -> Path:
 
 
 def rate(work: Callable[[], object], count: int) -> float:
-    """Millions a second, the best of three after one that does not count."""
-    work()
-    best = 1e9
-    for _ in range(3):
-        began = time.perf_counter()
-        work()
-        best = min(best, time.perf_counter() - began)
-    return count / 1e6 / best
+    """Millions a second."""
+    return count / 1e6 / fastest(work)
 
 
 def _looped(hashed: Callable[[bytes], int], names: list[bytes], wanted: set[int]) -> int:

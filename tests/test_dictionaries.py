@@ -11,6 +11,7 @@ import numpy as np
 from tests.keyed import CRC, FNV, archive, crc_archive, fnv1a, fnv_archive, layout
 from tests.support import Case, archive_of, digests
 from volvex.archive import LaidOut
+from volvex.archive.names import Refusal, disk_names
 from volvex.errors import FormatError
 from volvex.layout.opening import read
 from volvex.layout.syntax import parse_layout
@@ -153,6 +154,17 @@ class Names(Case):
         self.assertEqual(sorted(name for name in made.names if "unnamed" not in name), ["bells/a.txt", "lamps/b.txt"])
         for path in ("bells/a.txt", "lamps/b.txt"):
             self.assertEqual(made.content(made.rows[path]), path.encode())
+
+    def test_a_dictionary_leads_nothing_out_of_a_folder(self) -> None:
+        key = zlib.crc32(b"lamps/red.txt")
+        made = self.archive(
+            CRC, crc_archive(FILES), f"../../out.txt = {key:08x}\nC:/out.txt = {zlib.crc32(b'never'):08x}\n"
+        )
+        self.assertIn("../../out.txt", made.names)
+        places = disk_names(made.names)
+        self.assertEqual(
+            [isinstance(place, Refusal) for place in places], [name.endswith("out.txt") for name in made.names]
+        )
 
     def test_names_do_not_change_what_is_written(self) -> None:
         from volvex.layout.edits import Edit

@@ -17,6 +17,7 @@ from volvex.archive.outer import Xored, xored
 from volvex.archive.work import verify
 from volvex.bench.build import Work, check_origins, work_on
 from volvex.bench.changes import Change, changes
+from volvex.bench.following import learn
 from volvex.bench.workbench import Workbench
 from volvex.codec import COMPRESS
 from volvex.errors import FormatError, RefusedError
@@ -52,7 +53,9 @@ class Patch:
 def plan_in_place(bench: Workbench, earlier: Earlier, spool: Spool) -> Iterator[Patch]:
     """The patches that make the game's files what `build` would make; RefusedError where that is not possible."""
     by_file: dict[str, list[Change]] = {}
-    for change in changes(bench):
+    found = changes(bench)
+    learn(bench, found)
+    for change in found:
         by_file.setdefault(bench.file_of(bench.home(change.path)[0]), []).append(change)
     for name in earlier:
         by_file.setdefault(name, [])

@@ -11,7 +11,8 @@ from pathlib import Path
 
 from volvex.names.words import Word
 
-FORMAT = 1
+FORMAT = 2
+_TABLE = "create table if not exists read (place text, stamp text, number integer, words blob, primary key (place, stamp, number)) without rowid"
 
 Read = list[tuple[int, Word]]  # the row in which each word was met
 
@@ -31,7 +32,7 @@ class ReadMemory:
                 if base.execute("pragma user_version").fetchone()[0] != FORMAT:
                     base.execute("drop table if exists read")
                     base.execute(f"pragma user_version = {FORMAT}")
-                base.execute("create table if not exists read (batch text primary key, words blob) without rowid")
+                base.execute(_TABLE)
                 base.commit()
                 return base
             except (sqlite3.Error, OSError):
@@ -46,13 +47,15 @@ class ReadMemory:
         if self._base is not None:
             self._base.close()
 
-    def known(self, batch: str) -> Read | None:
-        """What was read from a batch; None when it was not."""
+    def known(self, place: str, stamp: str, number: int) -> Read | None:
+        """What was read from a batch of an archive, or a file, that bears that stamp; None when it was not."""
         if self._base is None:
             return None
         try:
             with self._lock:
-                found = self._base.execute("select words from read where batch = ?", (batch,)).fetchone()
+                found = self._base.execute(
+                    "select words from read where place = ? and stamp = ? and number = ?", (place, stamp, number)
+                ).fetchone()
             return (
                 None
                 if found is None
@@ -61,11 +64,12 @@ class ReadMemory:
         except (sqlite3.Error, ValueError, zlib.error):
             return None
 
-    def keep(self, batch: str, words: Read) -> None:
-        """Remember what was read from a batch."""
+    def keep(self, place: str, stamp: str, number: int, words: Read) -> None:
+        """Remember what was read from a batch, and forget what earlier versions held."""
         if self._base is None:
             return
         data = zlib.compress(json.dumps([(row, word.text, word.path) for row, word in words]).encode(), 1)
         with contextlib.suppress(sqlite3.Error), self._lock:
-            self._base.execute("insert or replace into read values (?, ?)", (batch, data))
+            self._base.execute("delete from read where place = ? and stamp <> ?", (place, stamp))
+            self._base.execute("insert or replace into read values (?, ?, ?, ?)", (place, stamp, number, data))
             self._base.commit()

@@ -7,7 +7,6 @@ until nothing new is found. Where a product of folders, words and endings is too
 from __future__ import annotations
 
 import functools
-from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 
@@ -238,8 +237,3 @@ def _source(path: str, heads: Sequence[str], source: dict[str, str]) -> str:
         if path.startswith(head) and path[len(head) :] in source:
             return source[path[len(head) :]]
     return ""
-
-
-def by_how(finds: Sequence[Find]) -> Counter[How]:
-    """How many finds there are of each sort."""
-    return Counter(find.how for find in finds)

@@ -9,12 +9,10 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from volvex.archive.archive import Archive
 from volvex.archive.laidout import LaidOut
 from volvex.archive.paths import Group
 from volvex.archive.work import parallel
 from volvex.codec.bulk import Tails, Targets, bulk_hash
-from volvex.layout.columns import Array
 from volvex.layout.keying import Keying, KeyPart
 from volvex.names import evidence
 from volvex.names.evidence import Find, How
@@ -189,11 +187,6 @@ def _fill(quarry: Quarry, archive: LaidOut, path: str) -> None:
             quarry.places.setdefault(tuple(column[row] for column in columns), []).append(Place(archive, path, row))
         else:
             quarry.known.append(archive.paths[row])
-
-
-def unnamed_rows(archive: Archive) -> Array:
-    """The entries of an archive that have only a key."""
-    return np.array([row for row in range(len(archive)) if archive.is_unnamed(row)], np.int64)
 
 
 # products

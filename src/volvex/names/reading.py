@@ -37,19 +37,28 @@ class Harvest:
         for row, word in words:
             home = self.paths if word.path else self.words
             before = home.get(word.text)
-            if (before is None and (word.path or len(home) < WORDS)) or (before is not None and batch.key < before[0]):
-                home[word.text] = (batch.key, batch.name_of(row))
+            if (before is None and (word.path or len(home) < WORDS)) or (
+                before is not None and batch.order < before[0]
+            ):
+                home[word.text] = (batch.order, batch.name_of(row))
 
 
 @dataclass(frozen=True)
 class _Batch:
     """Some entries of an archive, or a file."""
 
-    key: str
+    place: str
+    stamp: str
+    number: int
     size: int
     read: Callable[[list[VolvexError]], Read]
     name_of: Callable[[int], str]
     files: int
+
+    @property
+    def order(self) -> str:
+        """By which of two batches counts as the first in which a word stands."""
+        return f"{self.place} {self.number:06}"
 
 
 def harvest(found: Found, memory: ReadMemory, advance: Advance) -> Harvest:
@@ -57,14 +66,14 @@ def harvest(found: Found, memory: ReadMemory, advance: Advance) -> Harvest:
     done = Harvest()
 
     def read(batch: _Batch) -> tuple[_Batch, Read, bool]:
-        known = memory.known(batch.key)
+        known = memory.known(batch.place, batch.stamp, batch.number)
         if known is not None:
             return batch, known, True
         faults: list[VolvexError] = []
         words = batch.read(faults)
         done.faults += faults
         if not faults:
-            memory.keep(batch.key, words)
+            memory.keep(batch.place, batch.stamp, batch.number, words)
         return batch, words, False
 
     for batch, words, known in parallel(read, _batches(found)):
@@ -86,7 +95,7 @@ def _batches(found: Found) -> Iterator[_Batch]:
         stamp = _stamp(group)
         rows = np.array([row for row in group.rows.tolist() if not _passed_by(group.archive, row)], np.int64)
         for number, some in enumerate(batches(group.archive, rows)):
-            yield _of_entries(group, some, f"{stamp} {number:06}")
+            yield _of_entries(group, some, stamp, number)
     for name, path in _plain_files(found):
         yield _of_file(name, path)
 
@@ -106,7 +115,7 @@ def _stamp(group: Group) -> str:
     of = group.archive.entries
     told = b"".join(np.ascontiguousarray(column).tobytes() for column in (of.start, of.stored, of.size, group.rows))
     head = group.archive.source.peek(0, 1 << 16)
-    return f"{group.path} {group.archive.source.size} {digest_bytes(told + head)[:24]}"
+    return f"{group.archive.source.size} {digest_bytes(told + head)[:24]}"
 
 
 def _passed_by(archive: Archive, row: int) -> bool:
@@ -118,7 +127,7 @@ def _passed_by(archive: Archive, row: int) -> bool:
     )
 
 
-def _of_entries(group: Group, rows: list[int], key: str) -> _Batch:
+def _of_entries(group: Group, rows: list[int], stamp: str, number: int) -> _Batch:
     archive = group.archive
 
     def read(faults: list[VolvexError]) -> Read:
@@ -132,7 +141,7 @@ def _of_entries(group: Group, rows: list[int], key: str) -> _Batch:
         return words
 
     size = int(archive.entries.size[np.array(rows, np.int64)].sum())
-    return _Batch(key, size, read, lambda row: f"{group.path}/{archive.names[row]}", len(rows))
+    return _Batch(group.path, stamp, number, size, read, lambda row: f"{group.path}/{archive.names[row]}", len(rows))
 
 
 def _windows(archive: Archive, row: int) -> Iterator[bytes]:
@@ -161,4 +170,4 @@ def _of_file(name: str, path: Path) -> _Batch:
                 rest = chunk[-512:]
         return words
 
-    return _Batch(f"{name} {status.st_size} {status.st_mtime_ns}", status.st_size, read, lambda row: name, 1)
+    return _Batch(name, f"{status.st_size} {status.st_mtime_ns}", 0, status.st_size, read, lambda row: name, 1)

@@ -5,14 +5,14 @@ from __future__ import annotations
 import argparse
 import os
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from volvex.archive.names import shown
 from volvex.command._context import Context
 from volvex.command._tables import Column, count, print_table
-from volvex.errors import UsageError
+from volvex.errors import Status, UsageError
 from volvex.layout import Layout, Library
 from volvex.layout.keying import Keying
 from volvex.names.shelf import FOLDER
@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from volvex.names.evidence import Find
     from volvex.names.quarry import Quarry
 
+STYLES = {"path": "blue", "key": "yellow", "layout": "dim"}
 TOLD = 20  # finds that are shown
 
 
@@ -93,6 +94,33 @@ def keyed(library: Library, wanted: str = "") -> list[tuple[Layout, Keying]]:
             "a line `keys by ...` in the layout, or --layout with another title",
         )
     return found
+
+
+Row = dict[str, str]
+
+
+def look_up(
+    wanted: Sequence[str], rows: Callable[[str, Layout, Keying], Iterable[Row]], otherwise: str, options: argparse.Namespace, context: Context
+) -> int:  # fmt: skip
+    """Ask each layout that says how keys are made, and show what they answer; `otherwise` is said when none does."""
+    bench_of(options, context)
+    layouts = keyed(context.library(), options.layout)
+    found = [
+        {**row, "layout": layout.title}
+        for one in wanted
+        for layout, keying in layouts
+        for row in rows(one, layout, keying)
+    ]
+    if options.json:
+        context.json(found)
+    elif not found:
+        context.print(otherwise)
+    else:
+        print_table(
+            context,
+            [Column(title, [shown(one[title]) for one in found], style=STYLES.get(title, "")) for title in found[0]],
+        )
+    return Status.OK if found else Status.DIFFERS
 
 
 def print_finds(finds: Sequence[Find], options: argparse.Namespace, context: Context, most: int = TOLD) -> None:

@@ -4,11 +4,9 @@ from __future__ import annotations
 
 import argparse
 
-from volvex.archive.names import shown
 from volvex.command._context import Context
-from volvex.command._tables import Column, print_table
-from volvex.command.names._shared import bench_of, keyed
-from volvex.errors import RefusedError, Status
+from volvex.command.names._shared import Row, look_up
+from volvex.errors import RefusedError
 from volvex.layout import Layout
 from volvex.layout.keying import Keying
 
@@ -22,23 +20,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    bench_of(options, context)
-    library = context.library()
-    found = []
-    for path in options.path:
-        for layout, keying in keyed(library, options.layout):
-            found += [
-                {"path": path, "key": key, "layout": layout.title}
-                for key in _keys(path.replace("\\", "/"), layout, keying, context)
-            ]
-    if options.json:
-        context.json(found)
-    elif not found:
-        context.print("no rule makes a key of that, and no dictionary tells one")
-    else:
-        print_table(context, [Column(title, [shown(one[title]) for one in found], style=style)
-                              for title, style in (("key", "yellow"), ("path", "blue"), ("layout", "dim"))])  # fmt: skip
-    return Status.OK if found else Status.DIFFERS
+    def rows(path: str, layout: Layout, keying: Keying) -> list[Row]:
+        return [{"key": key, "path": path} for key in _keys(path.replace("\\", "/"), layout, keying, context)]
+
+    otherwise = "no rule makes a key of that, and no dictionary tells one"
+    return look_up(options.path, rows, otherwise, options, context)
 
 
 def _keys(path: str, layout: Layout, keying: Keying, context: Context) -> list[str]:

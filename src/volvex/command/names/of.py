@@ -11,9 +11,8 @@ import numpy as np
 
 from volvex.archive.names import shown
 from volvex.command._context import Context
-from volvex.command._tables import Column, print_table
-from volvex.command.names._shared import bench_of, keyed
-from volvex.errors import Status, UsageError
+from volvex.command.names._shared import Row, look_up
+from volvex.errors import UsageError
 from volvex.layout import Layout
 from volvex.layout.keying import Keying
 
@@ -27,23 +26,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    bench_of(options, context)
-    library = context.library()
-    found = []
-    for key in options.key:
-        for layout, keying in keyed(library, options.layout):
-            found += [
-                {"key": key, "path": path, "layout": layout.title, "by": by}
-                for path, by in _paths(key, layout, keying, context)
-            ]
-    if options.json:
-        context.json(found)
-    elif not found:
-        context.print("nobody knows a path for that; `volvex names mine` looks for one")
-    else:
-        print_table(context, [Column(title, [shown(one[title]) for one in found], style=style)
-                              for title, style in (("key", ""), ("path", "blue"), ("by", ""), ("layout", "dim"))])  # fmt: skip
-    return Status.OK if found else Status.DIFFERS
+    def rows(key: str, layout: Layout, keying: Keying) -> list[Row]:
+        return [{"key": key, "path": path, "by": by} for path, by in _paths(key, layout, keying, context)]
+
+    otherwise = "nobody knows a path for that; `volvex names mine` looks for one"
+    return look_up(options.key, rows, otherwise, options, context)
 
 
 def _paths(key: str, layout: Layout, keying: Keying, context: Context) -> list[tuple[str, str]]:
