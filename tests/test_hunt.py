@@ -10,6 +10,7 @@ import zipfile
 import zlib
 from collections.abc import Callable, Iterable
 from pathlib import Path
+from unittest.mock import patch
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -330,6 +331,27 @@ class Hunts(Case):
         found, done = self.mine(FNV, fnv_archive(files), zipped=bytes(data))
         self.assertEqual(set(found), {"lamps/green.txt"})
         self.assertEqual(len(done.read.faults), 1)
+
+    def test_an_interrupted_guess_keeps_what_it_found(self) -> None:
+        files = {f"lamps/{number:02}.txt": b"a lamp\n" for number in range(100)}
+        _, found = self.found(FNV, fnv_archive(files))
+        (quarry,) = quarries(found.groups)
+        calls = 0
+
+        def advance(count: int) -> None:
+            nonlocal calls
+            calls += 1
+            if calls == 3:
+                raise KeyboardInterrupt
+
+        with patch("volvex.names.quarry.RUN", 1 << 12), self.assertRaises(KeyboardInterrupt):
+            guess(
+                quarry,
+                patterns.parse("{lamps,bells,boats}/{00..99}{.txt,.png}{,0,1,2,3,4,5,6,7,8,9}{,a,b,c,d,e,f}", {}),
+                advance,
+            )
+        self.assertTrue(0 < len(quarry.finds) <= 100)
+        self.assertTrue(0 < quarry.tried[How.GUESSED] < 3 * 100 * 2 * 11 * 7)
 
     def test_how_long_it_takes_is_told_beforehand(self) -> None:
         _, found = self.found(FNV, fnv_archive({"lamps/red.txt": b"x\n"}))

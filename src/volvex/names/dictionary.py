@@ -152,7 +152,7 @@ def write(file: Path, lines: Iterable[str], disk: Disk) -> None:
             if not line.startswith("#"):
                 break
             head.append(line)
-    text = "".join(f"{line}\n" for line in (*head, *sorted(set(lines))))
+    text = "\n".join([*head, *sorted(lines if isinstance(lines, set) else set(lines)), ""])
     with atomic(disk, file) as out:
         disk.write(out, text.encode("utf-8", "surrogateescape"))
 

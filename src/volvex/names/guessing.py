@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import product
 
@@ -68,24 +68,40 @@ def _taken_apart(quarry: Quarry, pattern: Pattern) -> tuple[_Walk | None, _Walk,
 
 
 def guess(quarry: Quarry, pattern: Pattern, advance: Advance = ignore) -> list[str]:
-    """The paths of a pattern that have an entry's key. `advance` is told how many were tried."""
+    """The paths of a pattern that have an entry's key. `advance` is told how many were tried.
+
+    KeyboardInterrupt leaves what was found by then with the quarry.
+    """
     folder, name, endings = _taken_apart(quarry, pattern)
-    names, lasts = list(name.texts(advance)), _texts(endings)
-    if folder is None:
-        return _tested(quarry, pattern.size, (stem + ending for stem in names for ending in lasts))
-    folders = list(folder.texts(advance))
-    return _tested(
-        quarry,
-        pattern.size,
-        (f"{one}/{stem}{ending}".lstrip("/") for one in folders for stem in names for ending in lasts),
-    )
+    names, folders, done = list[str](), list[str]() if folder is not None else [""], 0
+
+    def counted(count: int) -> None:
+        nonlocal done
+        done += count
+        advance(count)
+
+    try:
+        for stem in name.texts(counted):
+            names.append(stem)
+        if folder is not None:
+            folders += [f"{one}/" for one in folder.texts(counted)]
+        done = pattern.size
+    except KeyboardInterrupt:
+        _tested(quarry, done, folders, names, endings)
+        raise
+    return _tested(quarry, done, folders, names, endings)
 
 
-def _tested(quarry: Quarry, tried: int, paths: Iterable[str]) -> list[str]:
+def _tested(
+    quarry: Quarry, tried: int, folders: Sequence[str], names: Sequence[str], endings: Sequence[Part]
+) -> list[str]:
     """Those of few paths that have an entry's key, as found by guessing among `tried`."""
-    some = list(dict.fromkeys(paths))
+    lasts = _texts(endings)
+    some = list(
+        dict.fromkeys(f"{one}{stem}{ending}".lstrip("/") for one in folders for stem in names for ending in lasts)
+    )
     found = quarry.test(some, How.GUESSED, lambda path: "")
-    quarry.tried[How.GUESSED] += tried - len(some)
+    quarry.tried[How.GUESSED] += max(0, tried - len(some))
     return found
 
 

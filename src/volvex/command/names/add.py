@@ -44,12 +44,12 @@ def run(options: argparse.Namespace, context: Context) -> int:
     folder = (bench or context.home) / FOLDER / (options.game or "")
     lists = [(path, _read(path, options.encoding)) for path in options.file]
     for path, lines in lists:
-        target = folder / f"{path.stem}{dictionary.ENDING}"
-        new, whole = dictionary.add(target, lines, context.disk)
-        twice = len(lines) - len(set(lines))
+        target, unique = folder / f"{path.stem}{dictionary.ENDING}", set(lines)
+        new, whole = dictionary.add(target, unique, context.disk)
+        twice = len(lines) - len(unique)
         said = f"; {count(twice, 'line')} stood there twice" if twice else ""
         context.print(
-            f"{count(new, 'new name')} of {len(set(lines)):,}{said}; {context.paint(shown(target.as_posix()), 'blue')} has {whole:,}"
+            f"{count(new, 'new name')} of {len(unique):,}{said}; {context.paint(shown(target.as_posix()), 'blue')} has {whole:,}"
         )
     return Status.OK
 

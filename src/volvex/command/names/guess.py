@@ -69,10 +69,10 @@ def run(options: argparse.Namespace, context: Context) -> int:
         _foretell(sought, some, context)
         if options.plan:
             return Status.OK
-        _try(sought, some, context)
+        whole = _try(sought, some, context)
         finds = [find for quarry in sought for find in quarry.judged()]
         conclude(sought, finds, options, context)
-        return Status.OK if finds else Status.DIFFERS
+        return Status.INTERRUPTED if not whole else Status.OK if finds else Status.DIFFERS
 
 
 def _words(path: Path) -> list[str]:
@@ -102,8 +102,8 @@ def _span(seconds: float) -> str:
     return f"about {seconds:.0f} seconds" if seconds > 1.5 else "about a second or less"
 
 
-def _try(sought: list[Quarry], some: list[Pattern], context: Context) -> None:
-    """All patterns; what was found before an interruption is kept."""
+def _try(sought: list[Quarry], some: list[Pattern], context: Context) -> bool:
+    """All patterns, unless somebody interrupts it; what was found before that is kept."""
     from volvex.names.guessing import guess
 
     total = len(sought) * sum(pattern.size for pattern in some)
@@ -114,3 +114,5 @@ def _try(sought: list[Quarry], some: list[Pattern], context: Context) -> None:
                     guess(quarry, pattern, advance)
     except KeyboardInterrupt:
         context.note("interrupted: what was found by then is kept")
+        return False
+    return True
