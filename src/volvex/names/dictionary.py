@@ -144,10 +144,10 @@ class Dictionary:
         return digest_bytes(digest_bytes(self.data).encode() + repr(keying.parts).encode())[:40]
 
 
-def write(file: Path, lines: Iterable[str], disk: Disk) -> None:
-    """A dictionary with these lines, sorted; comments that stood at the start of the file stay."""
+def write(file: Path, lines: Iterable[str], disk: Disk, anew: bool = False) -> None:
+    """A dictionary with these lines, sorted; comments that stood at the start of the file stay, unless it is made anew."""
     head = []
-    if file.is_file():
+    if file.is_file() and not anew:
         for line in decoded(file.read_bytes(), str(file)).splitlines():
             if not line.startswith("#"):
                 break

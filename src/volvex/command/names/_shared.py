@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import functools
 import os
 from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
@@ -38,7 +39,7 @@ def add_paths(parser: argparse.ArgumentParser) -> None:
 def bench_of(options: argparse.Namespace, context: Context) -> Path | None:
     """The bench that is worked on, if any."""
     named: Path | None = getattr(options, "bench", None)
-    if named is not None:
+    if named is not None and context.bench != named:
         from volvex.bench.workbench import Workbench
 
         Workbench.description(named)  # refuses what is none
@@ -53,22 +54,25 @@ def paths_of(options: argparse.Namespace, context: Context) -> list[str]:
         if not options.path:
             raise UsageError("nothing says which archives are meant", "a PATH, or standing in a bench")
         return list(options.path)
-    from volvex.bench.workbench import Workbench
-
-    game = Path(Workbench.description(bench)["game"])
+    game = _game_of(bench)
     if not options.path:
-        return [game.as_posix()]
-    return [path if (context.cwd / path.partition("*")[0]).exists() or Path(path).is_absolute() else f"{game.as_posix()}/{path}" for path in options.path]  # fmt: skip
+        return [game]
+    paths = [path.replace("\\", "/") if os.name == "nt" else path for path in options.path]
+    return [path if (context.cwd / path.partition("/")[0]).exists() or Path(path).is_absolute() else f"{game}/{path}" for path in paths]  # fmt: skip
 
 
 def without_game(text: str, options: argparse.Namespace, context: Context) -> str:
     """A text in which paths of a bench's game are told from its folder."""
     bench = bench_of(options, context)
-    if bench is None:
-        return text
+    return text if bench is None else text.replace(f"{_game_of(bench)}/", "")
+
+
+@functools.lru_cache(1)
+def _game_of(bench: Path) -> str:
+    """The game's folder."""
     from volvex.bench.workbench import Workbench
 
-    return text.replace(f"{Path(Workbench.description(bench)['game']).as_posix()}/", "")
+    return Path(Workbench.description(bench)["game"]).as_posix()
 
 
 def in_game(path: str, options: argparse.Namespace, context: Context) -> str:

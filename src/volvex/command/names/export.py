@@ -33,8 +33,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         for line in lines:
             context.print(line)
         return Status.OK
-    options.to.unlink(missing_ok=True)
-    dictionary.write(options.to, lines, context.disk)
+    dictionary.write(options.to, lines, context.disk, anew=True)
     context.print(f"{count(len(lines), 'name')} in {options.to}")
     return Status.OK
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from collections import Counter
 
+from volvex.archive import Group
 from volvex.archive.names import shown
 from volvex.command._context import Context
 from volvex.command._tables import Column, count, number, numbers, print_table
@@ -45,10 +46,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     return Status.OK
 
 
-def _missing(group: object, waits: dict[tuple[str, str], list[str]]) -> list[dict[str, object]]:
-    from volvex.archive.paths import Group
-
-    assert isinstance(group, Group)
+def _missing(group: Group, waits: dict[tuple[str, str], list[str]]) -> list[dict[str, object]]:
     archive, out = group.archive, []
     candidates = getattr(archive, "candidates", {})
     for row in group.rows.tolist():
