@@ -182,7 +182,8 @@ class Evidence(unittest.TestCase):
         self.assertAlmostEqual(evidence.doubt(1.0, 100, Kind.AGREES, 0.1), 0.001)
         sure = Find("a.png", "x", "00", How.GUESSED, "", Kind.AGREES, 1e-4)
         self.assertTrue(sure.beyond_doubt)
-        self.assertFalse(Find("a.png", "x", "00", How.WRITTEN, "", Kind.DISAGREES, 1e-9).beyond_doubt)
+        self.assertAlmostEqual(evidence.doubt(1e-6, 1, Kind.DISAGREES, 0.5), 1e-3)
+        self.assertFalse(Find("a.png", "x", "00", How.WRITTEN, "", Kind.DISAGREES, 0.1).beyond_doubt)
         self.assertEqual(
             [evidence.chance(number) for number in (1234.6, 0.5, 3e-15, 0)], ["1,235", "0.50", "3e-15", "0"]
         )
@@ -421,6 +422,20 @@ class Commands(Case):
         names = (bench / "names" / "found.txt").read_text().splitlines()
         self.assertIn("sails/tide_tax/jib.sail", names)
         self.assertEqual(len(names), 76)
+
+    def test_the_bench_can_be_named_from_elsewhere(self) -> None:
+        self.bench(self.game())
+        pattern = "guides/chapter_{00..20}.txt"
+        self.assertIn("70 before, 62 after", self.volvex("names", "guess", pattern, "--in", "loft", "--bench", "bench"))
+        self.volvex("names", "guess", pattern, "--in", "loft", "--bench", "bench", status=1)
+        self.assertIn("guides/chapter_03.txt\n", self.volvex("names", "export", "--bench", "bench"))
+        self.assertIn("guides/chapter_03.txt\n", self.volvex("names", "export", "loft", "--bench", "bench"))
+        self.assertEqual(len(self.records("names", "missing", "loft", "--bench", "bench")), 62)
+        self.assertIn(
+            ("this bench", 8),
+            {(str(one["for"]), one["names"]) for one in self.records("names", "list", "--bench", "bench")},
+        )
+        self.assertIn("is not a bench", self.complaint("names", "list", "--bench", "home", status=3))
 
     def test_without_a_bench_names_go_to_the_user(self) -> None:
         game = self.game()

@@ -7,12 +7,13 @@ from collections.abc import Iterator
 from volvex.archive import filetypes
 from volvex.archive.archive import Archive
 from volvex.archive.opening import open_source
-from volvex.errors import FormatError
+from volvex.errors import FormatError, VolvexError
 from volvex.layout import Library
-from volvex.source import LaterSource, Source, WindowSource
+from volvex.source import BytesSource, LaterSource, Source, WindowSource
 
 DEEPEST = 12  # archives within each other
 BEGINNING = 1024
+SMALL = 1 << 16  # bytes of bare content that are looked at in memory
 LARGEST = 1 << 36  # bytes of an entry that are decoded into a temporary file
 _NO_ARCHIVES = frozenset((*filetypes.TEXT, "empty", "folder", "png", "jpeg", "gif", "dds", "webp", "wav", "ogg", "flac", "mp3", "ttf", "otf",
                           "pdf", "sqlite"))  # fmt: skip
@@ -50,13 +51,26 @@ def open_entry(archive: Archive, row: int, library: Library, name: str, asked: b
         head = archive.beginning(row, BEGINNING)
         if filetypes.kind_by_content(head[: filetypes.HEAD]) in _NO_ARCHIVES:
             return None
-        if not _promises(head, library) and (archive.codec(row) != "none" or archive.ciphers(row)):
+        bare = archive.codec(row) == "none" and not archive.ciphers(row)
+        if not bare and not _promises(head, library):
+            return None
+        if bare and int(archive.entries.size[row]) <= SMALL and not _opens(archive, row, library, name):
             return None
     source = entry_source(archive, row, name)
     found = open_source(source, library, sought=asked)
     if found is None:
         source.close()
     return found
+
+
+def _opens(archive: Archive, row: int, library: Library, name: str) -> bool:
+    """Whether small bare content is an archive, found out in memory: of most entries in an archive of many it is not."""
+    start, stored = archive.place(row)
+    try:
+        found = open_source(BytesSource(archive.stored_source.read(start, stored), name), library, sought=False)
+    except VolvexError:
+        return True  # damaged, or locked: to be told in the usual way
+    return found is not None
 
 
 def _promises(head: bytes, library: Library) -> bool:
@@ -69,6 +83,5 @@ def _promises(head: bytes, library: Library) -> bool:
         ):
             return True
     from volvex.archive.formats import format_of
-    from volvex.source import BytesSource
 
     return head.startswith(b"PK") or format_of(BytesSource(head, "the beginning")) is not None

@@ -13,7 +13,7 @@ from volvex.archive.filetypes import HEAD, kind_by_content
 from volvex.archive.laidout import LaidOut
 from volvex.errors import FormatError, VolvexError
 from volvex.layout import Layout, Library
-from volvex.layout.finding import fits
+from volvex.layout.finding import fits, head_of
 from volvex.layout.opening import read
 from volvex.layout.volumes import Beside
 from volvex.layout.wrapping import with_keys
@@ -96,8 +96,9 @@ def open_source(
 def by_layout(source: Source, library: Library, beside: Beside | None = None) -> Archive | None:
     """By the first layout whose marks the file bears and that reads it; FormatError when none of them reads it."""
     fault: FormatError | None = None
+    head = head_of(source)
     for layout in library.layouts():
-        if fits(layout, source):
+        if fits(layout, source, head):
             try:
                 return LaidOut(read(with_keys(layout, library.keys), source, beside), library.names)
             except FormatError as error:

@@ -10,12 +10,22 @@ SEARCHED = 1 << 24  # bytes at the end of a file in which a mark is searched
 STEP = 1 << 20
 
 
-def fits(layout: Layout, source: Source) -> bool:
-    """Whether a file bears the marks by which the layout knows its files; False when it names none."""
-    return bool(layout.known) and all(_bears(source, one) for one in layout.known)
+HEAD = 64
 
 
-def _bears(source: Source, known: Known) -> bool:
+def head_of(source: Source) -> bytes:
+    """The beginning of a file, in which most marks stand: to be asked for all layouts at once."""
+    return source.peek(0, HEAD)
+
+
+def fits(layout: Layout, source: Source, head: bytes = b"") -> bool:
+    """Whether a file bears the marks by which the layout knows its files; False when it names none. `head` is its beginning, if known."""
+    return bool(layout.known) and all(_bears(source, one, head) for one in layout.known)
+
+
+def _bears(source: Source, known: Known, head: bytes) -> bool:
+    if known.at.fixed and known.at.offset + len(known.value) <= len(head):
+        return head.startswith(known.value, known.at.offset)
     try:
         start = place_of(source, known.at, known.value.decode("latin-1"))
     except FormatError:

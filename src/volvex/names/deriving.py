@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 Product = tuple[Sequence[str], Sequence[str]]  # all of the first with all of the second behind
@@ -12,6 +12,7 @@ Product = tuple[Sequence[str], Sequence[str]]  # all of the first with all of th
 ENDINGS = ("png", "dds", "jpg", "tga", "xml", "json", "txt", "csv", "lua", "mesh", "wav", "ogg", "tbl", "ini", "bin")
 SIDES = ("en", "de", "fr", "es", "it", "pl", "ru", "ja", "zh", "l", "r", "left", "right", "a", "b", "n", "s", "d", "lo", "hi", "low", "high", "lod0", "lod1",
          "lod2", "normal", "diffuse", "spec", "mask", "glow", "small", "large", "old", "new", "on", "off", "day", "night", "open", "closed")  # fmt: skip
+ALL_DIGITS = 5  # so many digits are gone through as a whole
 NEIGHBOURS = 32  # numbers tried on each side of a known one
 _NUMBER = re.compile(r"\d+")
 MOST = 300  # different endings, and last words of names, that are tried
@@ -85,26 +86,34 @@ def other_endings(new: Sequence[str], every: Sequence[str]) -> Iterator[Product]
 
 
 def same_names_elsewhere(new: Sequence[str], known: Sequence[str]) -> Iterator[Product]:
-    """Files of known names in folders beside those in which they are known."""
-    lasts: dict[str, dict[str, None]] = {}
-    for path in known:
-        parts = Parts.of(path)
-        lasts.setdefault(_above(parts.folder), {})[parts.stem + parts.ending] = None
-    new_folders = {Parts.of(path).folder for path in new}
-    siblings: dict[str, dict[str, None]] = {}
-    for folder in folders(known):
-        siblings.setdefault(_above(folder), {})[folder] = None
-    for above in dict.fromkeys(map(_above, new_folders)):
-        if len(siblings[above]) > 1 or len(lasts[above]) > 1:
-            yield list(siblings[above]), list(lasts[above])
+    """Files of known names in folders beside those in which they are known: new folders with all names, all folders with new names."""
+    lasts, new_lasts = _lasts(known), _lasts(new)
+    siblings, new_siblings = _siblings(known), _siblings(new)
+    for above in new_siblings:
+        yield list(new_siblings[above]), list(lasts[above])
+        yield [one for one in siblings[above] if one not in new_siblings[above]], list(new_lasts[above])
+
+
+def _lasts(paths: Sequence[str]) -> dict[str, dict[str, None]]:
+    """The names of files, by the folder above their folder."""
+    found: dict[str, dict[str, None]] = {}
+    for path in paths:
+        folder, slash, last = path.rpartition("/")
+        found.setdefault(_above(folder + slash), {})[last] = None
+    return found
+
+
+def _siblings(paths: Sequence[str]) -> dict[str, dict[str, None]]:
+    """Folders, by the folder above them."""
+    found: dict[str, dict[str, None]] = {}
+    for folder in folders(paths):
+        found.setdefault(_above(folder), {})[folder] = None
+    return found
 
 
 def other_folders(new: Sequence[str], known: Sequence[str], words: Sequence[str]) -> Iterator[Product]:
     """Files of known names in folders that are called by words from files: beside `sails/patience/` may be `sails/marrow/`."""
-    lasts: dict[str, dict[str, None]] = {}
-    for path in known:
-        parts = Parts.of(path)
-        lasts.setdefault(_above(parts.folder), {})[parts.stem + parts.ending] = None
+    lasts = _lasts(known)
     for above in dict.fromkeys(_above(Parts.of(path).folder) for path in new if "/" in path):
         yield [f"{above}{word}/" for word in words], list(lasts[above])
 
@@ -114,20 +123,29 @@ def _above(folder: str) -> str:
     return f"{above}/" if above else ""
 
 
-def numbered(new: Sequence[str]) -> Iterator[Product]:
-    """Numbers near those in known paths: up to two numbers of each, in as many digits as they have."""
-    heads: dict[tuple[str, int, int, bool], dict[str, None]] = {}
+def numbered(new: Sequence[str], bears: Callable[[int], bool] = lambda size: False) -> Iterator[Product]:
+    """Numbers in the place of those in known paths, up to two of each, in as many digits as they have: all of them where
+    so many paths can be borne, otherwise those near by."""
+    heads: dict[tuple[str, int, bool], dict[str, set[int]]] = {}
     for path in new:
         for match in list(_NUMBER.finditer(path))[-2:]:
             digits = match[0]
             if len(digits) <= 9:
-                near = int(digits) // NEIGHBOURS if len(digits) > 2 else 0
                 bare = len(digits) == 1 or digits[0] != "0"  # no zeros in front are needed, so there may be none
-                heads.setdefault((path[match.end() :], len(digits), near, bare), {})[path[: match.start()]] = None
-    for (tail, width, near, bare), some in heads.items():
-        numbers = range(100) if width <= 2 else range(max(0, (near - 1) * NEIGHBOURS), (near + 2) * NEIGHBOURS)
-        told = [f"{one:0{width}}" for one in numbers] + ([str(one) for one in numbers] if bare else [])
-        yield list(some), [one + tail for one in dict.fromkeys(told)]
+                place = heads.setdefault((path[match.end() :], len(digits), bare), {})
+                place.setdefault(path[: match.start()], set()).add(int(digits) // NEIGHBOURS)
+    for (tail, width, bare), some in heads.items():
+        if width <= 2 or (width <= ALL_DIGITS and bears(2 * len(some) * 10**width)):
+            yield list(some), _numbers(range(10 ** max(2, width)), width, bare, tail)
+            continue
+        for near in sorted({one for nears in some.values() for one in nears}):
+            window = range(max(0, (near - 1) * NEIGHBOURS), (near + 2) * NEIGHBOURS)
+            yield [head for head, nears in some.items() if near in nears], _numbers(window, width, bare, tail)
+
+
+def _numbers(numbers: range, width: int, bare: bool, tail: str) -> list[str]:
+    told = [f"{one:0{width}}{tail}" for one in numbers] + ([f"{one}{tail}" for one in numbers] if bare else [])
+    return list(dict.fromkeys(told))
 
 
 def sides(new: Sequence[str], known: Sequence[str]) -> Iterator[Product]:

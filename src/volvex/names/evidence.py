@@ -12,6 +12,7 @@ from enum import IntEnum
 from volvex.archive import filetypes
 
 BEYOND_DOUBT = 1e-3  # a find that is more likely than this to be an accident waits to be accepted
+AGAINST = 1000.0  # how much more likely an accident is when content contradicts the extension
 
 
 class How(IntEnum):
@@ -71,7 +72,7 @@ class Find:
 
     @property
     def beyond_doubt(self) -> bool:
-        return self.doubt <= BEYOND_DOUBT and self.kind is not Kind.DISAGREES
+        return self.doubt <= BEYOND_DOUBT
 
 
 def expected(tried: int, nameless: int, bits: int) -> float:
@@ -82,10 +83,11 @@ def expected(tried: int, nameless: int, bits: int) -> float:
 def doubt(accidents: float, hits: int, kind: Kind, share: float) -> float:
     """How likely a hit is an accident, of `hits` among which `accidents` are expected.
 
-    An accident agrees with its content as often as content of that kind is met: `share` of all nameless entries.
+    An accident agrees with its content as often as content of that kind is met: `share` of all nameless entries. That
+    content is not what its extension says is seldom right: it needs keys that leave no room for accidents.
     """
-    odds = accidents / max(1, hits) * (max(share, 0.01) if kind is Kind.AGREES else 1.0)
-    return min(1.0, odds)
+    weight = {Kind.AGREES: max(share, 0.01), Kind.UNTOLD: 1.0, Kind.DISAGREES: AGAINST}[kind]
+    return min(1.0, accidents / max(1, hits) * weight)
 
 
 def chance(number: float) -> str:

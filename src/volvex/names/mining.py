@@ -21,6 +21,8 @@ from volvex.names.reading import Harvest, harvest
 
 ROUNDS = 40
 BUDGET = 300_000_000  # paths of one product that are tried against keys of 64 bits
+NUMBERS = 20_000_000  # paths with numbers that are gone through as a whole
+A_ROUND = 3_000_000_000  # paths that are tried in one round: a minute or so
 EXPECTED = 0.5  # accidents that a single product may bring along: narrow keys bear smaller ones
 HEADS = 1 << 14  # the first halves of a product that are tried at once
 Tell = Callable[[str], None]
@@ -78,6 +80,7 @@ class _Miner:
         self.known = dict.fromkeys(quarry.known)
         self.everywhere = everywhere
         self.where: dict[str, str] = {}
+        self.left = A_ROUND  # paths that may still be tried in this round
 
     def run(self) -> None:
         new = self._written()
@@ -88,6 +91,7 @@ class _Miner:
             self.done.rounds += 1
             self.tell(f"round {number + 1}: {self.quarry.nameless:,} without a name, {len(self.quarry.finds):,} found")
             self.known |= dict.fromkeys(new)
+            self.left = A_ROUND
             new = self._derived(new)
 
     # what is written
@@ -121,25 +125,24 @@ class _Miner:
         if len(known) == len(new):  # the first round: all that was read, in all folders
             found += self._pieced(known, deriving.folders(known))
         else:
-            fresh = [
-                folder for folder in deriving.folders(new) if folder not in set(deriving.folders(self._before(new)))
-            ]
+            before = set(deriving.folders(self._before(new)))
+            fresh = [folder for folder in deriving.folders(new) if folder not in before]
             found += self._pieced(known, fresh)
         every = deriving.endings(known)
         for product in deriving.other_folders(new, known, list(self.done.read.words)):
             found += self._try(product, How.PIECED, self._named_folder)
+        like = self._like(new)
         for product in self._products(new, known, every):
-            found += self._try(product, How.SIBLING, self._like(new))
+            found += self._try(product, How.SIBLING, like)
         return list(dict.fromkeys(found))
 
     def _before(self, new: Sequence[str]) -> list[str]:
         recent = set(new)
         return [path for path in self.known if path not in recent]
 
-    @staticmethod
-    def _products(new: list[str], known: list[str], every: list[str]) -> Iterable[Product]:
+    def _products(self, new: list[str], known: list[str], every: list[str]) -> Iterable[Product]:
         yield from deriving.other_endings(new, every)
-        yield from deriving.numbered(new)
+        yield from deriving.numbered(new, lambda size: size <= NUMBERS and self._bears(size, How.SIBLING))
         yield from deriving.sides(new, known)
         yield from deriving.same_names_elsewhere(new, known)
 
@@ -220,6 +223,7 @@ class _Miner:
             self.done.left_out += 1
             return []
         found = []
+        self.left -= len(heads) * len(tails)
         for first in range(0, len(heads), HEADS):
             found += self.quarry.test_product(heads[first : first + HEADS], tails, how, where)
         return found
@@ -228,7 +232,7 @@ class _Miner:
         """Whether so many paths can be tried."""
         quarry = self.quarry
         accidents = evidence.expected(size, quarry.before, quarry.keying.bits)
-        return size <= BUDGET and (size <= 1000 or how is How.WRITTEN or accidents <= EXPECTED)
+        return size <= min(BUDGET, self.left) and (size <= 1000 or how is How.WRITTEN or accidents <= EXPECTED)
 
 
 def _source(path: str, heads: Sequence[str], source: dict[str, str]) -> str:

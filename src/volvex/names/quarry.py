@@ -97,12 +97,9 @@ class Quarry:
         self.tried[how] += len(heads) * len(tails)
         tree, texts = tails_of(self.rule, tails)
         fronts = [front(self.rule, head) for head in heads]
-        found = []
-        for run, node in walked(self.rule, [fronts], tree, self.targets(), advance):
-            path = heads[run] + texts[node]
-            key = (int(self.keying.columns([path])[0][0]),)
-            found += self._hit(key, path, how, where)
-        return found
+        hits = [heads[run] + texts[node] for run, node in walked(self.rule, [fronts], tree, self.targets(), advance)]
+        keys = self.keying.columns(hits)[0].tolist()
+        return [path for key, hit in zip(keys, hits, strict=True) for path in self._hit((key,), hit, how, where)]
 
     def _test_written(
         self, heads: Sequence[str], tails: Sequence[str], how: How, where: Callable[[str], str], advance: Callable[[int], None]
@@ -118,9 +115,11 @@ class Quarry:
         places = self.places.get(key)
         if places is None:
             return []
-        place, learnt = places[0], where(path)
-        if "lower case" in self.rule.rule.traits:  # as the game itself spells it
-            path = path.lower()
+        spelt = path.lower() if "lower case" in self.rule.rule.traits else path  # as the game itself spells it
+        before = self.finds.get((key, spelt))
+        if before is not None and before.how <= how:
+            return []
+        place, learnt, path = places[0], where(path), spelt
         told = place.archive.ending(place.row)
         new = Find(
             path,
@@ -130,9 +129,7 @@ class Quarry:
             learnt,
             evidence.kind_of(path, told),
         )
-        before = self.finds.get((key, path))
-        if before is None or new.how < before.how:
-            self.finds[key, path] = new
+        self.finds[key, path] = new
         return [path] if before is None else []
 
     # what came of it

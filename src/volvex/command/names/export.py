@@ -7,7 +7,7 @@ from pathlib import Path
 
 from volvex.command._context import Context
 from volvex.command._tables import count
-from volvex.command.names._shared import add_paths, paths_of
+from volvex.command.names._shared import add_paths, bench_of, paths_of
 from volvex.errors import RefusedError, Status
 
 PLACE = 63
@@ -23,6 +23,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, context: Context) -> int:
     from volvex.names import dictionary
 
+    bench_of(options, context)
     if options.to is not None and options.to.exists() and not options.overwrite:
         raise RefusedError(f"{options.to} is there already", "--overwrite, or another file")
     if options.path:
@@ -45,8 +46,9 @@ def _used(options: argparse.Namespace, context: Context) -> list[str]:
 
     lines: set[str] = set()
     context.answers = False
+    paths = paths_of(options, context)
     with context.walker(options) as walker:
-        for path in paths_of(options, context):
+        for path in paths:
             for group in walker.find(path, deep=True, nested=True).groups:
                 archive = group.archive
                 if not isinstance(archive, LaidOut):

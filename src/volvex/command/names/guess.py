@@ -58,10 +58,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
         for text in options.pattern
     ]
     context.answers = False
+    paths = paths_of(options, context)
     with context.walker(options) as walker:
-        groups = [
-            group for path in paths_of(options, context) for group in walker.find(path, deep=True, nested=True).groups
-        ]
+        groups = [group for path in paths for group in walker.find(path, deep=True, nested=True).groups]
         sought = [quarry for quarry in quarries(groups) if quarry.before]
         if not sought:
             context.print("no entry there is without a name, or no layout says how their keys are made")
