@@ -26,7 +26,7 @@ from volvex.names import deriving, evidence, finds, mining, patterns
 from volvex.names.evidence import Find, How, Kind
 from volvex.names.guessing import guess, seconds
 from volvex.names.memory import ReadMemory
-from volvex.names.quarry import Quarry, quarries, tails_of
+from volvex.names.quarry import best, quarries, tails_of
 from volvex.names.words import words_in
 from volvex.source import Disk
 
@@ -387,13 +387,9 @@ class Waiting(Case):
         self.assertEqual(finds.waiting(folder), [])
 
     def test_of_several_paths_for_one_key_none_is_sure(self) -> None:
-        quarry = object.__new__(Quarry)
-        self.assertIsNotNone(quarry)
-        from volvex.names.quarry import _best
-
-        told = _best([self.find("a", 1e-9), self.find("b", 1e-9)])
+        told = best([self.find("a", 1e-9), self.find("b", 1e-9)])
         self.assertFalse(any(find.beyond_doubt for find in told))
-        self.assertTrue(_best([self.find("a", 1e-9)])[0].beyond_doubt)
+        self.assertTrue(best([self.find("a", 1e-9)])[0].beyond_doubt)
 
 
 class Commands(Case):
@@ -489,7 +485,7 @@ class Commands(Case):
         self.assertIn("no file", self.complaint("names", "add", "nowhere.txt", status=3))
         self.assertIn("no entry there is without a name", self.volvex("names", "mine", game / "data"))
 
-    def test_interrupted_by_the_user_nothing_is_lost(self) -> None:
+    def test_names_and_what_was_read_are_kept_for_the_user(self) -> None:
         game = self.game()
         records = json.loads(self.volvex("names", "mine", game / "loft", "--json"))
         self.assertEqual(sum(one["sure"] for one in records), 44)

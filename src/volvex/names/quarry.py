@@ -144,14 +144,14 @@ class Quarry:
             share = self.shares.get(place.archive.ending(place.row), 0.0)
             odds = evidence.doubt(accidents[find.how], hits[find.how], find.kind, share)
             judged.setdefault(key, []).append(replace(find, doubt=odds))
-        return [find for finds in judged.values() for find in _best(finds)]
+        return [find for finds in judged.values() for find in best(finds)]
 
     def expected(self, how: How) -> float:
         """How many accidental hits that evidence should have had by now."""
         return evidence.expected(self.tried[how], self.before, self.keying.bits)
 
 
-def _best(finds: list[Find]) -> list[Find]:
+def best(finds: list[Find]) -> list[Find]:
     """Of several paths for one key at most one is right, so none of equals is beyond doubt."""
     finds.sort(key=lambda find: (find.kind, find.how, find.doubt, find.path))
     sure = [find for find in finds if find.beyond_doubt and find.kind is finds[0].kind]
