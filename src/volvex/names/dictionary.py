@@ -78,10 +78,6 @@ class Dictionary:
     def __init__(self, path: Path, game: str = "", memory: Path | None = None) -> None:
         self.path, self.game, self._memory = path, game, memory
 
-    @property
-    def name(self) -> str:
-        return self.path.stem
-
     @functools.cached_property
     def data(self) -> bytes:
         """The file's bytes as UTF-8."""

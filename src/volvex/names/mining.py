@@ -39,10 +39,6 @@ class Mined:
     finds: list[Find] = field(default_factory=list)
 
     @property
-    def entries(self) -> int:
-        return sum(quarry.entries for quarry in self.quarries)
-
-    @property
     def before(self) -> int:
         """Entries without a name when it began."""
         return sum(quarry.before for quarry in self.quarries)
@@ -79,7 +75,6 @@ class _Miner:
         self.quarry, self.done, self.tell = quarry, done, tell
         self.known = dict.fromkeys(quarry.known)
         self.everywhere = everywhere
-        self.where: dict[str, str] = {}
         self.left = A_ROUND  # paths that may still be tried in this round
 
     def run(self) -> None:
@@ -104,8 +99,7 @@ class _Miner:
         for text, (_, file) in self.done.read.paths.items():
             for form in self._forms(text, file):
                 where.setdefault(form, file)
-        self.where |= where
-        return self.quarry.test(list(where), How.WRITTEN, lambda path: self.where.get(path, ""))
+        return self.quarry.test(list(where), How.WRITTEN, lambda path: where.get(path, ""))
 
     @staticmethod
     def _forms(text: str, file: str) -> Iterable[str]:
