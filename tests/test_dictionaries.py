@@ -261,6 +261,23 @@ class OnABench(Case):
         self.assertIn("guides/chapter_", files[0])
         self.assertIn("nothing differs", done.stdout)
 
+    def test_two_files_for_one_entry_are_not_built(self) -> None:
+        game = self.game()
+        bench = self.bench(game)
+        path = self.unnamed(game, "text")[0]
+        self.volvex("take", path, cwd=bench)
+        for ending, text in ((".txt", "one\n"), (".xml", "<two/>\n")):
+            (bench / "files" / path).with_suffix(ending).write_text(text)
+        self.assertIn("are the same entry of loft/loft.kwa", self.complaint("build", cwd=bench, status=5))
+        self.assertFalse((bench / "built" / self.LOFT).exists())
+
+    def test_what_no_rule_makes_a_key_of_is_not_learnt(self) -> None:
+        bench = self.bench(self.game())
+        (self.folder / "new.txt").write_text("oil\n")
+        self.volvex("swap", "lockers/lockers.kwn/depths.txt", "../new.txt", "--new", cwd=bench)
+        self.assertIn("goes by numbers", self.complaint("build", cwd=bench, status=5))
+        self.assertFalse((bench / "names").exists())
+
     def test_a_new_entry_by_its_path_has_the_key_that_the_game_asks_for(self) -> None:
         game = self.game()
         bench = self.bench(game)
@@ -401,6 +418,15 @@ class Variants(Case):
         same = ("swap", f"{self.SPEECH}/calls/oil.txt", "--variant", "de", "--from", "de")
         self.assertIn("is that variant already", self.complaint(*same, cwd=bench, status=3))
         self.assertIn("another variant", self.complaint("swap", f"{self.SPEECH}/calls/horn.ring", cwd=bench, status=2))
+
+    def test_options_may_stand_between_paths(self) -> None:
+        bench = self.bench(self.game())
+        (self.folder / "horn.txt").write_text("Hoy!\n")
+        said = self.volvex("swap", f"{self.SPEECH}/calls/ahoy.txt", "--variant", "de", "../horn.txt", cwd=bench)
+        self.assertIn("calls/ahoy@de.txt is now ../horn.txt, 5 bytes", said)
+        self.volvex("swap", f"{self.SPEECH}/calls/hoy.txt", "--new", "../horn.txt", cwd=bench)
+        whole = self.records("list", "game/lockers/lockers.kwn", "--sort", "name", "game/peal/peal.kpi")
+        self.assertEqual(len(whole), 36)
 
     def test_a_new_variant_is_added_under_its_mark(self) -> None:
         game = self.game()

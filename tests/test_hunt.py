@@ -484,6 +484,8 @@ class Commands(Case):
         self.assertIn("not the name of a folder", self.complaint("names", "add", "bad.txt", "--game", "../x", status=2))
         self.assertIn("no file", self.complaint("names", "add", "nowhere.txt", status=3))
         self.assertIn("no entry there is without a name", self.volvex("names", "mine", game / "data"))
+        self.assertEqual(self.records("names", "mine", game / "data"), [])
+        self.assertEqual(self.records("names", "guess", "x", "--in", game / "data"), [])
 
     def test_names_and_what_was_read_are_kept_for_the_user(self) -> None:
         game = self.game()

@@ -264,9 +264,13 @@ class Archive(ABC):
         row = self.rows.get(name)
         return [] if row is None else [row]
 
-    def rows_of_path(self, path: str) -> list[int]:
-        """All variants of a path."""
-        return [row for row, one in enumerate(self.paths) if one == path]
+    @functools.cached_property
+    def rows_by_path(self) -> dict[str, list[int]]:
+        """All variants of each path."""
+        found: dict[str, list[int]] = {}
+        for row, path in enumerate(self.paths):
+            found.setdefault(path, []).append(row)
+        return found
 
     def codec(self, row: int) -> str:
         """The name of an entry's codec; `?` when the layout does not know its number."""

@@ -329,11 +329,11 @@ class Variants:
         if told is None or not self.wanted:
             return rows
         self._met |= {told[row] for row in rows.tolist()}
-        paths = archive.paths
-        several = {paths[row] for row in range(len(archive)) if told[row]}
-        return np.array(
-            [row for row in rows.tolist() if told[row] == self.wanted or paths[row] not in several], np.int64
-        )
+        every, paths = archive.rows_by_path, archive.paths
+        kept = [
+            row for row in rows.tolist() if told[row] == self.wanted or not any(told[one] for one in every[paths[row]])
+        ]
+        return np.array(kept, np.int64)
 
     def check(self, path: str) -> None:
         """NotFoundError when none of what was met has the wanted variant."""

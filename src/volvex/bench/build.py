@@ -44,9 +44,9 @@ def build(bench: Workbench, advance: Advance = ignore) -> list[Built]:
     by_file: dict[str, list[Change]] = {}
     for change in changes(bench):
         by_file.setdefault(bench.file_of(bench.home(change.path)[0]), []).append(change)
-    learn(bench, [change for some in by_file.values() for change in some])
     _clear(bench)
     built = [one for name, some in sorted(by_file.items()) for one in _build_file(bench, name, some, advance)]
+    learn(bench, [change for some in by_file.values() for change in some])
     value = {"built": 1, "files": [asdict(one) for one in built]}
     with atomic(bench.disk, bench.built / MANIFEST, durable=False) as file:
         bench.disk.write(file, (json.dumps(value, indent=1) + "\n").encode())
@@ -131,6 +131,7 @@ def work_on(bench: Workbench, name: str, archive: Archive, some: Sequence[Change
     """The work on an archive, from the inside out: those within it are written anew first, as new content of its entries."""
     work = Work(name, archive, Edit(), [], {})
     within: dict[str, list[Change]] = {}
+    places: dict[int, str] = {}  # of what is replaced, where it lies on the bench
     for change in some:
         home, inner = bench.home(change.path)
         if home != name:
@@ -146,8 +147,12 @@ def work_on(bench: Workbench, name: str, archive: Archive, some: Sequence[Change
         content = archive.encode(spool, file_chunks(bench.files / change.path), like)
         if row is None:
             work.edit.added.append(Added(encode_name(archive, inner), like, content))
+        elif row in places:
+            raise RefusedError(
+                f"{places[row]} and {change.path} are the same entry of {name}", "keeping one of the two files"
+            )
         else:
-            work.edit.replaced[row] = content
+            work.edit.replaced[row], places[row] = content, change.path
     for path, few in sorted(within.items()):
         row, below = bench.outer_of(path)[1], bench.archive(path)
         assert below is not None

@@ -37,7 +37,7 @@ def follow(bench: Workbench) -> list[tuple[str, str]]:
             one = bench.taken.pop(place)
             bench.taken[target] = replace(one, entry=target[len(one.file) + 1 :])
         if place in bench.dropped:
-            bench.dropped ^= {place, target}
+            bench.dropped = bench.dropped - {place} | {target}
         moved.append((place, target))
     if moved:
         bench.save()

@@ -54,7 +54,6 @@ def plan_in_place(bench: Workbench, earlier: Earlier, spool: Spool) -> Iterator[
     """The patches that make the game's files what `build` would make; RefusedError where that is not possible."""
     by_file: dict[str, list[Change]] = {}
     found = changes(bench)
-    learn(bench, found)
     for change in found:
         by_file.setdefault(bench.file_of(bench.home(change.path)[0]), []).append(change)
     for name in earlier:
@@ -65,6 +64,7 @@ def plan_in_place(bench: Workbench, earlier: Earlier, spool: Spool) -> Iterator[
         patch = _plan_file(bench, name, some, tuple(earlier.get(name) or ()), spool)
         if patch is not None:
             yield patch
+    learn(bench, found)
 
 
 def _plan_file(bench: Workbench, name: str, some: list[Change], earlier: Sequence[str], spool: Spool) -> Patch | None:

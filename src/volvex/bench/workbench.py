@@ -321,7 +321,7 @@ class Workbench(Originals):
             archive = self.archive(name)
             if archive is None or row is None or archive.variants is None:
                 continue
-            rows = [one for one in archive.rows_of_path(archive.paths[row]) if archive.variants[one] == other]
+            rows = [one for one in archive.rows_by_path[archive.paths[row]] if archive.variants[one] == other]
             if not rows:
                 raise NotFoundError(f"{shown(archive.paths[row])} has no variant {shown(other)}", f"`volvex list {shown(name)}` to see which it has")  # fmt: skip
             if rows[0] != row:

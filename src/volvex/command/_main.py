@@ -125,7 +125,7 @@ def _run(words: list[str], context: Context) -> int:
     parser.description = command.__doc__
     command.add_arguments(parser)
     parser.add_argument("--debug", action="store_true", help="show where in Volvex an error arose")
-    return command.run(parser.parse_args(words[taken:]), context)
+    return command.run(parser.parse_intermixed_args(words[taken:]), context)  # options may stand between paths
 
 
 def _find(words: list[str]) -> tuple[str, int]:

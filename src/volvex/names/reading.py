@@ -17,7 +17,7 @@ from volvex.names.memory import Read, ReadMemory
 from volvex.names.words import words_in
 from volvex.source.digest import digest_bytes
 
-WORDS = 1 << 21  # single words that are kept
+WORDS, PATHS = 1 << 21, 1 << 22  # single words, and paths, that are kept
 WINDOW = 1 << 24  # bytes of large content that are looked through at once
 
 
@@ -35,11 +35,9 @@ class Harvest:
     def take(self, batch: _Batch, words: Read) -> None:
         """Add what was read from a batch; which one comes first does not matter."""
         for row, word in words:
-            home = self.paths if word.path else self.words
+            home, room = (self.paths, PATHS) if word.path else (self.words, WORDS)
             before = home.get(word.text)
-            if (before is None and (word.path or len(home) < WORDS)) or (
-                before is not None and batch.order < before[0]
-            ):
+            if len(home) < room if before is None else batch.order < before[0]:
                 home[word.text] = (batch.order, batch.name_of(row))
 
 

@@ -6,6 +6,7 @@ or an extension are paths; others are words, taken in binary content only where 
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
@@ -15,7 +16,7 @@ import numpy as np
 from volvex.archive import filetypes
 from volvex.codec.compiled import Compiled, as_array
 
-SHORTEST, SAMPLE = 3, 1 << 12
+SHORTEST, SAMPLE, MOST = 3, 1 << 12, 1 << 22
 PATH_LETTER, SLASH, DOT, HIGH = 1, 2, 4, 8
 _BARE = b"abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-"  # in binary content, where more would be accidents
 _PLAIN = _BARE + b"+~()[]#!@&$%{}"
@@ -30,6 +31,7 @@ class Word:
     path: bool
 
 
+@functools.cache
 def _classes(spaced: bool, high: bool) -> Any:
     made = np.zeros(256, np.uint8)
     for byte in (_PLAIN if high else _BARE) + (_SPACED if spaced else b""):
@@ -73,22 +75,15 @@ def _scan(data: Any, stride: Any, shift: Any, classes: Any, binary: Any, spaced:
             continue
         length = at - start
         is_path = slashes > 0 or (dots > 0 and start < lasting < at - 1 and at - lasting <= 9)
+        before = data[shift + (start - 1) * stride] if start > 0 else np.uint8(0)
+        bounded = (at < size and data[shift + at * stride] == 0) or before == length or before == length + 1
         good = 3 <= length <= 255 and slashes + dots < length
         if binary and length >= 6 and 2 * slopes > length:  # a slope of a picture or a sound, not a word
             good = False
         if spaced:
             good = good and is_path and blanks > 0
-        elif binary and not is_path:
-            before = data[shift + (start - 1) * stride] if start > 0 else np.uint8(0)
-            good = (
-                good
-                and length >= 4
-                and ((at < size and data[shift + at * stride] == 0) or before == length or before == length + 1)
-            )
-        elif binary:  # a short run with a slash in it is an accident, unless something bounds it
-            before = data[shift + (start - 1) * stride] if start > 0 else np.uint8(0)
-            bounded = (at < size and data[shift + at * stride] == 0) or before == length or before == length + 1
-            good = good and (length >= 12 or (length >= 4 and bounded))
+        elif binary:  # a short run is an accident, unless something bounds it
+            good = good and length >= 4 and (bounded or (is_path and length >= 12))
         if good:
             place = (state ^ (state >> np.uint64(32))) & room
             tries = 0
@@ -105,13 +100,16 @@ def _scan(data: Any, stride: Any, shift: Any, classes: Any, binary: Any, spaced:
     return found
 
 
-def words_in(data: bytes, limit: int = 1 << 18) -> Iterator[Word]:
+def words_in(data: bytes) -> Iterator[Word]:
     """What could be a path or a part of one in some content, each once, in the order in which it stands there."""
-    return iter(dict.fromkeys(_words(data, limit)))
+    return iter(dict.fromkeys(_words(data)))
 
 
-def _words(data: bytes, limit: int) -> Iterator[Word]:
-    is_text, out = _is_text(data), np.empty((limit, 3), np.int64)
+def _words(data: bytes) -> Iterator[Word]:
+    is_text, out = (
+        _is_text(data),
+        np.empty((min(MOST, len(data) // 4 + 1), 3), np.int64),
+    )  # a run and what ends it: 4 bytes
     if is_text and data.startswith((b"\xff\xfe", b"\xfe\xff")):
         data = filetypes.decode_text(data).encode("utf-8", "replace")
     flat, seen = as_array(data), np.zeros(_room(len(data)), np.uint64)

@@ -103,6 +103,12 @@ def keyed(library: Library, wanted: str = "") -> list[tuple[Layout, Keying]]:
 Row = dict[str, str]
 
 
+def add_look_up(parser: argparse.ArgumentParser) -> None:
+    """What both directions between keys and paths are asked with."""
+    parser.add_argument("--layout", metavar="TITLE", default="", help="only by layouts with this in their title")
+    parser.add_argument("--json", action="store_true", help="one list of records")
+
+
 def look_up(
     wanted: Sequence[str], rows: Callable[[str, Layout, Keying], Iterable[Row]], otherwise: str, options: argparse.Namespace, context: Context
 ) -> int:  # fmt: skip
@@ -149,6 +155,15 @@ def record(find: Find) -> dict[str, object]:
             "doubt": find.doubt, "learnt": find.where, "sure": find.beyond_doubt}  # fmt: skip
 
 
+def nothing_to_do(options: argparse.Namespace, context: Context) -> int:
+    """What a hunt says when there is nothing to be found."""
+    if options.json:
+        context.json([])
+    else:
+        context.print("no entry there is without a name, or no layout says how their keys are made")
+    return Status.OK
+
+
 def conclude(quarries: Sequence[Quarry], finds: Sequence[Find], options: argparse.Namespace, context: Context) -> None:
     """Keep what was found, show it, and say how much of it may be an accident."""
     from volvex.names.evidence import chance
@@ -177,11 +192,15 @@ def conclude(quarries: Sequence[Quarry], finds: Sequence[Find], options: argpars
         context.print("learnt: " + ", ".join(f"{number:,} {what}" for what, number in by.items()))
     context.print(f"{tried:,} paths were tried; accidental hits to be expected: {chance(accidents)}")
     if sure:
-        context.print(
-            context.paint(f"{count(len(sure), 'new name')} in {os.path.relpath(folder / FOUND, context.cwd)}", "dim")
-        )
+        context.print(context.paint(f"{count(len(sure), 'new name')} in {_from_here(folder / FOUND, context)}", "dim"))
     if rest:
         context.print(f"{count(len(rest), 'find')} in doubt: `volvex names accept PATH` for those that are right")
+
+
+def _from_here(path: Path, context: Context) -> str:
+    """A path from where we stand, if it lies below."""
+    full = context.cwd / path
+    return shown((full.relative_to(context.cwd) if full.is_relative_to(context.cwd) else full).as_posix())
 
 
 def _named(quarries: Sequence[Quarry], sure: Sequence[Find]) -> int:

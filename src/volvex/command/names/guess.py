@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING
 
 from volvex.command._context import Context
 from volvex.command._tables import count
-from volvex.command.names._shared import conclude, paths_of
+from volvex.command.names._shared import conclude, nothing_to_do, paths_of
 from volvex.errors import NotFoundError, Status
 
 if TYPE_CHECKING:
@@ -63,8 +63,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         groups = [group for path in paths for group in walker.find(path, deep=True, nested=True).groups]
         sought = [quarry for quarry in quarries(groups) if quarry.before]
         if not sought:
-            context.print("no entry there is without a name, or no layout says how their keys are made")
-            return Status.OK
+            return nothing_to_do(options, context)
         _foretell(sought, some, context)
         if options.plan:
             return Status.OK

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 
 from volvex.command._context import Context
-from volvex.command.names._shared import Row, look_up
+from volvex.command.names._shared import Row, add_look_up, look_up
 from volvex.errors import RefusedError
 from volvex.layout import Layout
 from volvex.layout.keying import Keying
@@ -15,8 +15,7 @@ PLACE = 65
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("path", nargs="+", metavar="PATH", help="a path within an archive")
-    parser.add_argument("--layout", metavar="TITLE", default="", help="only by layouts with this in their title")
-    parser.add_argument("--json", action="store_true", help="one list of records")
+    add_look_up(parser)
 
 
 def run(options: argparse.Namespace, context: Context) -> int:

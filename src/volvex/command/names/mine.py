@@ -12,7 +12,7 @@ import argparse
 
 from volvex.command._context import Context
 from volvex.command._tables import count, number
-from volvex.command.names._shared import add_paths, conclude, paths_of, without_game
+from volvex.command.names._shared import add_paths, conclude, nothing_to_do, paths_of, without_game
 from volvex.errors import LockedError, Status
 
 PLACE = 66
@@ -50,8 +50,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             context.note("what was read is remembered: the same command goes on from there")
             raise
         if not done.before:
-            context.print("no entry there is without a name, or no layout says how their keys are made")
-            return Status.OK
+            return nothing_to_do(options, context)
         conclude(done.quarries, done.finds, options, context)
         read = done.read
         if not options.json:

@@ -11,7 +11,7 @@ import numpy as np
 
 from volvex.archive.names import shown
 from volvex.command._context import Context
-from volvex.command.names._shared import Row, look_up
+from volvex.command.names._shared import Row, add_look_up, look_up
 from volvex.errors import UsageError
 from volvex.layout import Layout
 from volvex.layout.keying import Keying
@@ -21,8 +21,7 @@ PLACE = 64
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("key", nargs="+", metavar="KEY", help="a number, or a key in hexadecimal digits")
-    parser.add_argument("--layout", metavar="TITLE", default="", help="only by layouts with this in their title")
-    parser.add_argument("--json", action="store_true", help="one list of records")
+    add_look_up(parser)
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
