@@ -9,7 +9,9 @@ import xml.etree.ElementTree as ET
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 
-from kelpwick import GameError, holds, isles
+from kelpwick import GameError, almanac, holds, isles
+from kelpwick.almanac.reading import read as read_almanac
+from kelpwick.almanac.reading import screens
 from kelpwick.holds import lockers, loft
 from kelpwick.isles import rigging, soundings
 from kelpwick.pack import read_pack
@@ -30,8 +32,15 @@ def play(folder: Path, language: str | None = None, letter: str | None = None) -
     spoken: str = language or settings["game"].get("language", "en") or "en"
     opened: str = letter or settings["game"].get("letter", "01-arrival") or "01-arrival"
     check_references(files)
+    lamps, keepers = (
+        {row["id"]: row["name"] for row in load_xml(files, f"rules/{one}.xml", ("name",))}
+        for one in ("lamps", "keepers")
+    )
+    kept = almanac.load(folder)
+    book = read_almanac(kept, lamps, keepers, {*files, *kept})
     return "\n".join([
         *lamp_room(files), "", *quay(files), "", *show_letter(files, spoken, opened), "", *around(folder / "isles"), "", *hidden(folder), "", *aloft(folder, spoken), "",
+        *screens(book, lamps, keepers, spoken), "",
     ])  # fmt: skip
 
 

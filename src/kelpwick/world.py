@@ -8,7 +8,7 @@ import struct
 from collections.abc import Iterator
 from pathlib import Path
 
-from kelpwick import holds, isles, png, words
+from kelpwick import almanac, holds, isles, png, words
 from kelpwick.isles import rigging
 from kelpwick.pack import Item, write_pack
 
@@ -35,6 +35,7 @@ def make_game(folder: Path, seed: int = 7, scale: int = 1) -> int:
             folder / "isles", name, isle_files(contents.__name__.rpartition(".")[2], random.Random(f"{seed} {name}"))
         )
     holds.make(folder, seed)
+    almanac.make(folder, seed)
     items = [Item(path, content, GROUPS[path.split("/")[0]], _method(path)) for path, content in files(rng)]
     rng.shuffle(items)
     return write_pack(folder / "data" / "main.kwp", _chain(items, bulk(rng, scale)), rng.randbytes(12))

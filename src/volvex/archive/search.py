@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import fnmatch
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from volvex.archive import filetypes
@@ -24,6 +24,13 @@ class Wanted:
     text: str = ""
     data: bytes = b""
     blind: bool = False  # whether case does not matter
+    value: str = ""  # of a field of a record
+    look: Callable[[str, bytes], list[Hit] | None] | None = None  # the hits in data; None for what is none
+
+
+def _inside(wanted: Wanted) -> bool:
+    """Whether content must be looked at."""
+    return bool(wanted.text or wanted.data or wanted.value)
 
 
 @dataclass(frozen=True)
@@ -36,6 +43,8 @@ class Hit:
     before: str = ""
     match: str = ""
     after: str = ""
+    record: str = ""  # in data: sheet, key and field
+    use: str = ""  # where a text is used
 
 
 def search(found: Found, wanted: Wanted, faults: list[VolvexError]) -> Iterator[list[Hit]]:
@@ -47,16 +56,16 @@ def search(found: Found, wanted: Wanted, faults: list[VolvexError]) -> Iterator[
             if wanted.name
             else group.rows
         )
-        if wanted.text or wanted.data:
+        if _inside(wanted):
             yield from _search_group(group.archive, group.path, batches(group.archive, rows), wanted, faults)
         else:
             yield from ([Hit(f"{group.path}/{names[row]}")] for row in rows.tolist())
     for name, path in found.files:
         if not wanted.name or _named(name, wanted):
-            if path.stat().st_size > IN_MEMORY and (wanted.text or wanted.data):
+            if path.stat().st_size > IN_MEMORY and _inside(wanted):
                 faults.append(RefusedError(f"{name}: too large to search within"))
                 continue
-            hits = _search(name, path.read_bytes(), wanted) if wanted.text or wanted.data else [Hit(name)]
+            hits = _search(name, path.read_bytes(), wanted) if _inside(wanted) else [Hit(name)]
             if hits:
                 yield hits
 
@@ -87,6 +96,10 @@ def _search_group(
 
 
 def _search(path: str, content: bytes, wanted: Wanted) -> list[Hit]:
+    if wanted.look is not None and not wanted.data:
+        found = wanted.look(path, content)
+        if found is not None or wanted.value:
+            return found or []
     if wanted.data:
         pattern = re.compile(re.escape(wanted.data))
         hits = [_binary_hit(path, content, match) for match in pattern.finditer(content)]

@@ -8,10 +8,12 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from volvex.data.references import Meanings, described
 from volvex.errors import FormatError
 
 SHIPPED = Path(__file__).parent.parent / "games"
 _KEYS = {"name": str, "known": list, "own": list, "log": str, "takes": list, "keys": dict}
+_DATA = {"data": list, "references": dict, "language": str, "fonts": dict, "lengths": dict, "versions": dict}
 
 
 @dataclass(frozen=True)
@@ -24,6 +26,7 @@ class Profile:
     log: str = ""
     takes: tuple[str, ...] = ("replace",)
     keys: Mapping[str, str] = field(default_factory=dict)  # patterns of files, and the name of the key that each needs
+    meanings: Meanings = field(default_factory=Meanings)  # what its data means
 
     def is_own(self, path: str) -> bool:
         """Whether the game writes that file itself."""
@@ -39,19 +42,21 @@ def read_profile(path: Path) -> Profile:
         values = tomllib.loads(path.read_bytes().decode())
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
         raise FormatError(path, f"not a sound profile: {error}") from error
+    known = _KEYS | _DATA
     for key, value in values.items():
-        if key not in _KEYS or not isinstance(value, _KEYS[key]):
+        if key not in known or not isinstance(value, known[key]):
             raise FormatError(
-                path, f"a profile has no {key}, or it is not of this type", hint=f"one of {', '.join(_KEYS)}"
+                path, f"a profile has no {key}, or it is not of this type", hint=f"one of {', '.join(known)}"
             )
         if isinstance(value, list) and not all(isinstance(one, str) for one in value):
             raise FormatError(path, f"{key} is a list of texts")
-        if isinstance(value, dict) and not all(isinstance(one, str) for one in value.values()):
+        if key == "keys" and not all(isinstance(one, str) for one in value.values()):
             raise FormatError(path, f"{key} tells for patterns of files the names of keys, as texts")
     if not values.get("name") or not values.get("known"):
         raise FormatError(path, "a profile needs a `name` and `known` files")
+    meanings = described({key: values.pop(key) for key in _DATA if key in values}, str(path))
     lists = {key: tuple(value) for key, value in values.items() if isinstance(value, list)}
-    return Profile(**{**values, **lists})
+    return Profile(**{**values, **lists}, meanings=meanings)
 
 
 def profiles(folders: Iterable[Path] = ()) -> Iterator[Profile]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import zlib
 from collections.abc import Iterator, Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
@@ -22,9 +23,11 @@ from volvex.bench.originals import Originals
 from volvex.errors import FormatError, NotFoundError, RefusedError, VolvexError
 from volvex.layout import Library
 from volvex.source import Disk, FileSource, atomic
-from volvex.source.digest import Fingerprint, digest_file
+from volvex.source.digest import Fingerprint, digest_bytes, digest_file
 
 FORMAT = 1
+BASE = "base"  # the folder with what was taken, by its digest
+BASE_LIMIT = 1 << 26  # larger files are not kept there
 DESCRIPTION = "bench.json"
 
 
@@ -38,6 +41,18 @@ class Taken:
     digest: str
 
 
+@dataclass(frozen=True)
+class Opened:
+    """A file in the folder `open`: of what it is a form, and the fingerprints of both when they last were the same."""
+
+    place: str
+    ending: str
+    sheet: str
+    language: str
+    digest: str
+    of: str
+
+
 class Workbench(Originals):
     """An open bench."""
 
@@ -47,6 +62,7 @@ class Workbench(Originals):
         self.fingerprints: dict[str, Fingerprint] = {}
         self.taken: dict[str, Taken] = {}  # by path below `files`
         self.dropped: set[str] = set()  # entries that are left out of what is built, by such a path
+        self.opened: dict[str, Opened] = {}  # by path below the bench
         self._renewed: dict[str, bool] = {}
         self.variants = Variants("")  # which of several variants of a path commands mean
 
@@ -93,6 +109,7 @@ class Workbench(Originals):
             "fingerprints": {name: asdict(one) for name, one in sorted(self.fingerprints.items())},
             "taken": {name: asdict(one) for name, one in sorted(self.taken.items())},
             "dropped": sorted(self.dropped),
+            "opened": {name: asdict(one) for name, one in sorted(self.opened.items())},
         }
         with atomic(self.disk, self.folder / DESCRIPTION) as file:
             self.disk.write(file, (json.dumps(value, indent=1, ensure_ascii=True) + "\n").encode())
@@ -111,12 +128,15 @@ class Workbench(Originals):
                 )
             {name: Fingerprint(**one) for name, one in value["fingerprints"].items()}
             {name: Taken(**one) for name, one in value["taken"].items()}
+            {name: Opened(**one) for name, one in value.get("opened", {}).items()}
             Path(value["game"])
             told = {
                 *value["fingerprints"],
                 *value["taken"],
                 *value.get("dropped", ()),
                 *(one["file"] for one in value["taken"].values()),
+                *value.get("opened", {}),
+                *(one["place"] for one in value.get("opened", {}).values()),
             }
             if not all(map(stays_inside, told)):
                 raise ValueError("a path that leads out of the bench")
@@ -134,6 +154,7 @@ class Workbench(Originals):
         bench.fingerprints = {name: Fingerprint(**one) for name, one in value["fingerprints"].items()}
         bench.taken = {name: Taken(**one) for name, one in value["taken"].items()}
         bench.dropped = set(value.get("dropped", ()))
+        bench.opened = {name: Opened(**one) for name, one in value.get("opened", {}).items()}
         return bench
 
     # the game's side
@@ -387,6 +408,10 @@ class Workbench(Originals):
         known = self.taken.get(place)
         return known is None or digest_file(self.files / place) != known.digest
 
+    def place_of(self, name: str, row: int | None) -> str:
+        """Where in the bench's tree something goes."""
+        return self._place(name, row)
+
     def _place(self, name: str, row: int | None) -> str:
         """Where in the bench's tree something goes."""
         if row is None:
@@ -414,6 +439,26 @@ class Workbench(Originals):
             self.fingerprints[home] = Fingerprint.of(original)
         entry = "" if row is None or archive is None else archive.names[row]
         self.taken[place] = Taken(name, entry, target.stat().st_size, digest_file(target))
+        if self.taken[place].size <= BASE_LIMIT:
+            self.keep_base(place, target.read_bytes())
+
+    # what was taken, for merging
+
+    def keep_base(self, place: str, data: bytes) -> None:
+        """Keep what something was when it was taken: needed when the game gets newer."""
+        path = self.folder / BASE / self.taken[place].digest
+        if not path.exists():
+            with atomic(self.disk, path, durable=False) as file:
+                self.disk.write(file, zlib.compress(data, 1))
+
+    def base(self, place: str) -> bytes | None:
+        """What something was when it was taken; None when that is not kept."""
+        path = self.folder / BASE / self.taken[place].digest
+        try:
+            data = zlib.decompress(path.read_bytes())
+        except (OSError, zlib.error):
+            return None
+        return data if digest_bytes(data) == self.taken[place].digest else None
 
     def _check_free(self, target: Path) -> None:
         """An archive within an archive is taken as a file, or entries of it are: not both."""

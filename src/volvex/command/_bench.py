@@ -46,8 +46,11 @@ def bench_folder(options: argparse.Namespace, context: Context) -> Path:
     raise NotFoundError("this folder is not in a bench", "`volvex bench GAME` to make one, or --bench DIR")
 
 
-def open_bench(options: argparse.Namespace, context: Context) -> Workbench:
-    """The bench that the options name, or that surrounds the current folder."""
+def open_bench(options: argparse.Namespace, context: Context, fold: bool = False) -> Workbench:
+    """The bench that the options name, or that surrounds the current folder.
+
+    With `fold`, what was edited in its folder `open` is taken over first.
+    """
     from volvex.archive.names import shown
     from volvex.archive.paths import Variants
     from volvex.bench import Workbench
@@ -59,4 +62,18 @@ def open_bench(options: argparse.Namespace, context: Context) -> Workbench:
     bench.variants = Variants(getattr(options, "variant", None) or "")
     for before, after in follow(bench):
         context.note(f"note: {shown(before)} has a name now: {shown(after)}")
+    if fold and bench.opened:
+        _fold(bench, context)
     return bench
+
+
+def _fold(bench: Workbench, context: Context) -> None:
+    from volvex.archive.names import shown
+    from volvex.bench.opened import fold
+    from volvex.command._tables import count
+
+    for one in fold(bench):
+        said = f"{count(one.changes, 'change')} taken over" if one.what == "taken over" else one.what
+        context.note(f"note: {shown(one.file)}: {said}")
+        for note in one.notes:
+            context.note(f"note: {shown(one.file)}: {note}")

@@ -1,6 +1,6 @@
 """Write anew the archives that the bench's changes affect, everything else in them bit for bit.
 
-The result lies in the bench's folder `built`; the game is not touched. Unchanged entries are copied as they lie, not
+All data is checked first (see `check`); with errors nothing is built, unless --anyway says so. The result lies in the bench's folder `built`; the game is not touched. Unchanged entries are copied as they lie, not
 decoded. Archives within archives are written from the inside out, each with its own seals and keys.
 
 With --in-place the game's own files are changed, after a copy of each original is safe (made once; `restore` brings it back): new
@@ -13,23 +13,28 @@ from __future__ import annotations
 import argparse
 import os
 
+from volvex.archive.names import shown
+from volvex.bench import Workbench
 from volvex.bench.build import build
+from volvex.bench.checking import check, refuse_errors
 from volvex.bench.inplace import plan_in_place
 from volvex.command._actions import tell
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
 from volvex.command._tables import Column, count, number, numbers, print_table
+from volvex.data.checking import ERROR
 from volvex.errors import Status
 from volvex.mods import earlier, patch
 from volvex.source import Spool
 
-PLACE = 36
+PLACE = 37
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--in-place", action="store_true", help="change the game's own files, once their originals are safe"
     )
+    parser.add_argument("--anyway", action="store_true", help="even if the game would not start with it")
     parser.add_argument("--json", action="store_true", help="one list of records")
     add_bench(parser)
 
@@ -37,7 +42,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, context: Context) -> int:
     if options.in_place:
         return _in_place(options, context)
-    with open_bench(options, context) as bench:
+    with open_bench(options, context, fold=True) as bench:
+        _check(bench, options, context)
         total = sum(one.size for one in bench.fingerprints.values())
         with context.progress("building", total) as advance:
             built = build(bench, advance)
@@ -54,8 +60,19 @@ def run(options: argparse.Namespace, context: Context) -> int:
     return Status.OK
 
 
+def _check(bench: Workbench, options: argparse.Namespace, context: Context) -> None:
+    """Tell the warnings; RefusedError for what would stop the game."""
+    found = check(bench)
+    for one in found:
+        if one.level != ERROR or options.anyway:
+            context.note(f"{one.level}: {shown(one.file)}: {shown(one.place)}: {shown(one.message)}")
+    if not options.anyway:
+        refuse_errors(found)
+
+
 def _in_place(options: argparse.Namespace, context: Context) -> int:
-    with open_bench(options, context) as bench, Spool(bench.folder) as spool:
+    with open_bench(options, context, fold=True) as bench, Spool(bench.folder) as spool:
+        _check(bench, options, context)
         game = bench.game.folder
         patches = list(plan_in_place(bench, earlier(game), spool))
         total = 3 * sum(one.base.size for one in patches if one.path not in earlier(game))

@@ -1,16 +1,29 @@
-"""What differs from the original: file by file, and line by line for text."""
+"""What differs from the original: in data by key and field, in other text line by line.
+
+    lamps: row fresnel_3: range 9 -> 14
+
+It is the same change whether it was made with `set`, in a spreadsheet, or by hand. --save FILE writes all of them into a small
+file, which `volvex merge FILE` puts into another bench, or into a newer game.
+"""
 
 from __future__ import annotations
 
 import argparse
+from pathlib import Path
 
 from volvex.archive.names import shown
 from volvex.bench.changes import Change, changes, lines
+from volvex.bench.meaning import Told, told_changes
+from volvex.bench.merging import saved
 from volvex.bench.workbench import Workbench
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
+from volvex.command._data import change_line
 from volvex.command._tables import count, number
+from volvex.data import Change as DataChange
+from volvex.data.differences import plain
 from volvex.errors import Status
+from volvex.source import atomic
 
 PLACE = 35
 A_FILE = 40  # lines shown of one file
@@ -19,18 +32,26 @@ A_FILE = 40  # lines shown of one file
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--brief", action="store_true", help="files only, no lines")
     parser.add_argument("--all", action="store_true", help=f"every line, not just the first {A_FILE} of a file")
+    parser.add_argument("--save", type=Path, metavar="FILE", help="also write them into a file, for `merge`")
     parser.add_argument("--json", action="store_true", help="one list of records")
     add_bench(parser)
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    with open_bench(options, context) as bench:
-        found = changes(bench)
+    with open_bench(options, context, fold=True) as bench:
+        told = (
+            list(told_changes(bench))
+            if options.save or not options.brief
+            else [Told(one, None) for one in changes(bench)]
+        )
+        found = [one.file for one in told]
+        if options.save:
+            _save(bench, told, options.save, context)
         if options.json:
-            context.json(_record(bench, change, options.brief) for change in found)
+            context.json(_record(bench, one, options.brief) for one in told)
             return Status.OK
-        for change in found:
-            _print(bench, change, options, context)
+        for one in told:
+            _print(bench, one, options, context)
         gone = sum(not (bench.files / place).exists() for place in bench.taken)
     if not found:
         context.print("nothing differs from the original")
@@ -47,15 +68,28 @@ def run(options: argparse.Namespace, context: Context) -> int:
     return Status.OK
 
 
-def _record(bench: Workbench, change: Change, brief: bool) -> dict[str, object]:
-    record: dict[str, object] = {"path": change.path, "what": change.what, "type": change.kind,
+def _save(bench: Workbench, told: list[Told], file: Path, context: Context) -> None:
+    """Write the changes that have a meaning; what is left out is told."""
+    left = [one.file.path for one in told if one.changes is None]
+    with atomic(context.disk, file) as out:
+        context.disk.write(out, saved(bench.game.profile.name, told))
+    for path in left:
+        context.note(f"note: {shown(path)} is no data that changed by key and field, and is not in {shown(str(file))}")
+
+
+def _record(bench: Workbench, told: Told, brief: bool) -> dict[str, object]:
+    change = told.file
+    record: dict[str, object] = {"path": change.path, "what": change.what, "type": told.form or change.kind,
                                  "before": change.before, "after": change.after}  # fmt: skip
-    if change.is_text and not brief:
+    if told.changes is not None and not brief:
+        record["changes"] = [plain(one) for one in told.changes]
+    elif change.is_text and not brief:
         record["lines"] = [{"sign": one.sign, "line": one.number, "text": one.text} for one in lines(bench, change)]
     return record
 
 
-def _print(bench: Workbench, change: Change, options: argparse.Namespace, context: Context) -> None:
+def _print(bench: Workbench, one: Told, options: argparse.Namespace, context: Context) -> None:
+    change = one.file
     if change.what == "removed":
         context.print(
             f"{change.what}  {context.paint(shown(change.path), 'bold')}  {change.kind}, {number(change.before or 0)} bytes"
@@ -66,14 +100,31 @@ def _print(bench: Workbench, change: Change, options: argparse.Namespace, contex
         if change.before is not None
         else f"{number(change.after)} bytes"
     )
-    context.print(f"{change.what}  {context.paint(shown(change.path), 'bold')}  {change.kind}, {sizes}")
-    if options.brief or not change.is_text:
+    context.print(f"{change.what}  {context.paint(shown(change.path), 'bold')}  {one.form or change.kind}, {sizes}")
+    if one.fault is not None:
+        context.print(f"  {context.paint('no longer sound data', 'red')}: {shown(one.fault.message)}")
+    if options.brief:
         return
+    if one.changes:
+        _print_changes(one.changes, options.all, context)
+    elif change.is_text:
+        _print_lines(bench, change, options, context)
+
+
+def _print_changes(found: list[DataChange], every: bool, context: Context) -> None:
+    for one in found if every else found[:A_FILE]:
+        context.print(f"  {change_line(one, context)}")
+    if len(found) > A_FILE and not every:
+        context.print(f"  and {count(len(found) - A_FILE, 'more change')}: --all shows them")
+
+
+def _print_lines(bench: Workbench, change: Change, options: argparse.Namespace, context: Context) -> None:
     told = list(lines(bench, change))
-    for one in told if options.all else told[:A_FILE]:
+    for line in told if options.all else told[:A_FILE]:
         context.print(
             context.paint(
-                f"  {one.number:>5} {one.sign} {shown(one.text.expandtabs(4))}", "red" if one.sign == "-" else "green"
+                f"  {line.number:>5} {line.sign} {shown(line.text.expandtabs(4))}",
+                "red" if line.sign == "-" else "green",
             )
         )
     if len(told) > A_FILE and not options.all:

@@ -1,12 +1,17 @@
-"""Search by name, by text inside, by bytes inside; down into archives.
+"""Search by name, by text inside, by value, by bytes inside; down into archives.
 
 All that is asked for must hold: `volvex find game --name "*.xml" --text fresnel_3`. Text is searched in text
-files line by line, in other files as UTF-8 and UTF-16; bytes are given in hex. Status 1: nothing was found.
+files line by line, in tables and texts by key (and with where a text is used), in other files as UTF-8 and UTF-16; bytes are
+given in hex. --value finds where an id or any other value is a field of a record: `volvex find game --value 105`.
+Status 1: nothing was found.
 """
 
 from __future__ import annotations
 
 import argparse
+import functools
+import re
+from typing import TYPE_CHECKING
 
 from volvex.archive.names import shown
 from volvex.archive.search import Hit, Wanted, search
@@ -14,6 +19,9 @@ from volvex.command._context import Context
 from volvex.command._tables import count
 from volvex.command._variants import add_variant
 from volvex.errors import LockedError, Status, UsageError, VolvexError
+
+if TYPE_CHECKING:
+    from volvex.layout import Library
 
 PLACE = 12
 A_FILE = 5  # hits shown of one file
@@ -26,6 +34,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--bytes", metavar="HEX", default="", help="entries that hold these bytes, such as '89 50 4e 47'"
     )
+    parser.add_argument("--value", default="", help="records of which a field is this: an id, a number, a word")
     parser.add_argument("--ignore-case", "-i", action="store_true", help="capital letters or not")
     parser.add_argument("--all", action="store_true", help=f"every hit, not just the first {A_FILE} of a file")
     add_variant(parser)
@@ -34,9 +43,17 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    wanted = Wanted(options.name, options.text, _bytes(options.bytes), options.ignore_case)
-    if not (wanted.name or wanted.text or wanted.data):
-        raise UsageError("nothing says what to find", "--name, --text or --bytes")
+    library = context.library()
+    looked = (
+        functools.partial(in_data, library, options.text, options.value, options.ignore_case)
+        if options.text or options.value
+        else None
+    )
+    wanted = Wanted(options.name, options.text, _bytes(options.bytes), options.ignore_case, options.value, looked)
+    if not (wanted.name or wanted.text or wanted.data or wanted.value):
+        raise UsageError("nothing says what to find", "--name, --text, --value or --bytes")
+    if wanted.value and (wanted.text or wanted.data):
+        raise UsageError("--value goes with no --text and no --bytes", "one of them")
     faults: list[VolvexError] = []
     files = hits = 0
     records: list[dict[str, object]] = []
@@ -53,7 +70,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if options.json:
         context.json(records)
     else:
-        said = count(hits, "hit") + " in " if wanted.text or wanted.data else ""
+        said = count(hits, "hit") + " in " if wanted.text or wanted.data or wanted.value else ""
         context.print(context.paint(f"{said}{count(files, 'file')}", "dim"))
     for message in dict.fromkeys(fault.message for fault in faults):
         context.note(f"not searched: {message}")
@@ -68,11 +85,39 @@ def _bytes(text: str) -> bytes:
         raise UsageError(f"{text!r} is not bytes in hex", "pairs of digits, such as --bytes '89 50 4e 47'") from error
 
 
+def in_data(library: Library, text: str, value: str, blind: bool, path: str, content: bytes) -> list[Hit] | None:
+    """The hits in a file that is data: for a value in any, for a text in what a layout reads; None when it is no such data."""
+    from volvex.data import open_data
+    from volvex.data.finding import texts, values
+    from volvex.source import BytesSource
+
+    if not value and library.match_data(BytesSource(content, path)) is None:
+        return None
+    try:
+        document = open_data(content, library, path)
+    except VolvexError:
+        return None
+    if document is None or document.form == "lines":
+        return None
+    found = (
+        values(document, value)
+        if value
+        else texts(document, re.compile(re.escape(text), re.IGNORECASE if blind else 0))
+    )
+    return [
+        Hit(path, before=one.text[: one.start], match=one.text[one.start : one.end], after=one.text[one.end :],
+            record=f"{one.sheet} {one.key}: {one.field}", use=one.use)
+        for one in found
+    ]  # fmt: skip
+
+
 def _record(hit: Hit) -> dict[str, object]:
     return {
         "path": hit.path,
         "line": hit.line,
         "offset": hit.offset,
+        "record": hit.record,
+        "use": hit.use,
         "before": hit.before,
         "match": hit.match,
         "after": hit.after,
@@ -82,9 +127,13 @@ def _record(hit: Hit) -> dict[str, object]:
 def _print(hits: list[Hit], every: bool, context: Context) -> None:
     path = context.paint(shown(hits[0].path), "blue")
     context.print(path)
-    if not hits[0].match:
+    if not hits[0].match and not hits[0].record:
         return
     for hit in hits if every else hits[:A_FILE]:
+        if hit.record:
+            use = context.paint(f"  [{shown(hit.use)}]", "cyan") if hit.use else ""
+            context.print(f"{'':11}  {context.paint(shown(hit.record), 'dim')}{use}  {_snippet(hit, context)}")
+            continue
         where = f"line {hit.line}" if hit.line is not None else f"{hit.offset:#x}"
         context.print(f"{context.paint(where.rjust(11), 'dim')}  {_snippet(hit, context)}")
     if not every and len(hits) > A_FILE:
@@ -95,10 +144,10 @@ def _print(hits: list[Hit], every: bool, context: Context) -> None:
 def _snippet(hit: Hit, context: Context) -> str:
     """A hit with what stands around it, on one line."""
     match = context.paint(shown(hit.match), "red")
-    if hit.line is None:
+    if hit.line is None and not hit.record:
         return f"{hit.before} {match} {hit.after}".strip()
     before, after = shown(hit.before).lstrip(), shown(hit.after)
-    room = max(40, context.width - len(hit.match) - 14)
+    room = max(40, context.width - len(hit.match) - 14 - len(hit.record) - len(hit.use))
     left = max(room // 2, room - len(after))
     before = before if len(before) <= left else "…" + before[len(before) - left + 1 :]
     right = room - len(before)

@@ -1,68 +1,202 @@
-"""Set values in XML and JSON rules, every other byte staying as it is.
+"""Set values by key and field, in tables, texts, scenes, XML, JSON, CSV and key files; nothing else in the file changes.
 
     volvex set data/main.kwp/rules/lamps.xml --row fresnel_3 range=14 oil=3.1
     volvex set data/main.kwp/rules/tides.json spring=4.6 lag/the_pans=40
     volvex set data/main.kwp/rules/lamps.xml --at lamps/lamp[3] name="Red mole, outer"
+    volvex set data/main.kwp/tables/prices.csv --where "price > 50" "price = round(price * 0.5)"
+    volvex set data/main.kwp/texts/*.kwx --replace "Ansa Tolk" "Ansa Quay" --whole-words
+    volvex set data/main.kwp/tables/lenses.kwb --copy 104=204 name="Long lens"
 
---row finds the record whose id, key or name it is; --at goes to a place (XML counts from 1, JSON lists from
-0). What was not taken into the bench yet is taken.
+--row finds the record whose key, id or name it is; --at goes to a place (XML counts from 1, JSON lists from
+0); with --where the value is an expression. --add and --copy make records, --remove takes them out. What was not taken
+into the bench yet is taken. Each value is printed as it was and as it is now; --plan changes nothing.
 """
 
 from __future__ import annotations
 
 import argparse
+from collections.abc import Callable, Iterator, Sequence
+from typing import TYPE_CHECKING
 
-from volvex.archive import filetypes
 from volvex.archive.names import shown
+from volvex.archive.paths import WILD
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
+from volvex.command._data import change_line
+from volvex.command._tables import count
 from volvex.command._variants import add_variant
-from volvex.data import Target, edit
-from volvex.errors import Status, UsageError
+from volvex.data import Change, Document, Sheet, open_data, require_data
+from volvex.data.editing import Target, added, as_told, assignments, copied, removed, replacements
+from volvex.data.texts import TextData
+from volvex.errors import NotFoundError, Status, UsageError
 from volvex.source import atomic
 
+if TYPE_CHECKING:
+    from volvex.bench import Workbench
+
 PLACE = 32
+MAPPED = 1 << 24  # bytes from which on a file is not read whole
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("path", metavar="PATH", help="an XML or JSON entry, as in the game")
-    parser.add_argument(
-        "value", nargs="+", metavar="FIELD=VALUE", help="an attribute, element or member, and its new value"
+    parser.add_argument("path", metavar="PATH", help="a file of data, as in the game; with --replace also a pattern")
+    parser.add_argument("value", nargs="*", metavar="FIELD=VALUE", help="a field, and its new value")
+    which = parser.add_mutually_exclusive_group()
+    which.add_argument("--row", metavar="KEY", help="the record with this key, id or name")
+    which.add_argument("--at", metavar="PLACE", help="the record at this place")
+    which.add_argument(
+        "--where", metavar="CONDITION", help="the records for which it holds; values are expressions then"
     )
-    where = parser.add_mutually_exclusive_group()
-    where.add_argument("--row", metavar="KEY", help="the record with this id, key or name")
-    where.add_argument("--at", metavar="PLACE", help="the record at this place")
+    parser.add_argument("--sheet", metavar="NAME", help="records of this sort, where there are several")
+    what = parser.add_mutually_exclusive_group()
+    what.add_argument("--add", metavar="KEY", help="a new record with this key; what is not set is as in the last one")
+    what.add_argument("--copy", metavar="OLD=NEW", action="append", default=[], help="a copy of a record under a new key; references among the copies follow")  # fmt: skip
+    what.add_argument("--remove", action="store_true", help="take the records out")
+    what.add_argument("--replace", nargs=2, metavar=("OLD", "NEW"), help="replace text in the values chosen, or in all")
+    parser.add_argument(
+        "--whole-words", action="store_true", help="with --replace: not where it is part of a longer word"
+    )
+    parser.add_argument("--fields", metavar="A,B", default="", help="with --replace: in these fields only")
     parser.add_argument("--plan", action="store_true", help="say what would change, and change nothing")
+    parser.add_argument("--yes", action="store_true", help="with --replace: do not ask on a terminal")
+    parser.add_argument("--json", action="store_true", help="one list of changes")
     add_variant(parser)
     add_bench(parser)
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    values = [_pair(value) for value in options.value]
-    with open_bench(options, context) as bench:
+    _check(options)
+    with open_bench(options, context, fold=True) as bench:
         path = bench.within_game(options.path, context.cwd)
-        if options.plan:
-            data = bench.current(path)
-        else:
-            path, file = bench.open_for_edit(path)
-            data = file.read_bytes()
-        kind = filetypes.kind_by_content(data[: filetypes.HEAD])
-        written, done = edit(data, kind, Target(options.row, options.at), values, shown(path))
-        if not options.plan:
-            with atomic(bench.disk, file, durable=False) as out:
-                bench.disk.write(out, written)
-        for one in done:
-            record = f" {one.target}:" if options.row or options.at else ":"
-            context.print(
-                f"{shown(path)}{record} {one.field} {context.paint(shown(one.before), 'red')} -> {context.paint(shown(one.after), 'green')}"
-            )
-        if options.plan:
-            context.print("nothing was changed: this is the plan")
-    return Status.OK
+        found = list(_found(bench, path, options))
+        records = []
+        for place, document, changes in found:
+            for one in as_told(changes, document):
+                if options.json:
+                    records.append({"path": place, **vars(one)})
+                else:
+                    context.print(f"{shown(place)}: {change_line(one, context)}")
+        total = sum(len(changes) for _, _, changes in found)
+        apply = not options.plan and (not options.replace or _agreed(total, options, context))
+        if apply:
+            _write(bench, found)
+    if options.json:
+        context.json(records)
+    elif not total:
+        context.print("nothing would be another than it is")
+    elif not apply:
+        context.print("nothing was changed: this is the plan" if options.plan else "nothing was changed")
+    elif total > 1:
+        context.print(context.paint(count(total, "change"), "dim"))
+    return Status.OK if total else Status.DIFFERS
+
+
+def _check(options: argparse.Namespace) -> None:
+    sets = bool(options.value)
+    makes = options.add is not None or options.copy
+    if not sets and not makes and not options.remove and not options.replace:
+        raise UsageError("nothing says what to set", "FIELD=VALUE, --add, --copy, --remove or --replace")
+    if (options.remove or options.replace) and sets:
+        raise UsageError(
+            f"{options.value[0]!r} goes with no --{'remove' if options.remove else 'replace'}", "one of the two"
+        )
+    if makes and (options.row or options.at or options.where):
+        raise UsageError("--add and --copy name their records themselves", "leaving --row, --at and --where out")
+    if options.remove and not (options.row or options.at or options.where):
+        raise UsageError("nothing says which records to remove", "--row, --at or --where")
+
+
+def _paths(bench: Workbench, path: str, options: argparse.Namespace) -> list[str]:
+    """The places that are meant: several only for replacing."""
+    if not options.replace or not WILD.search(path):
+        return [path]
+    found = [bench.place_of(name, row) for name, row in bench.select(path)]
+    if not found:
+        raise NotFoundError(f"nothing in the game matches {shown(path)}")
+    return found
+
+
+def _found(
+    bench: Workbench, path: str, options: argparse.Namespace
+) -> Iterator[tuple[str, Document, Sequence[Change]]]:
+    """What changes in each file that is meant; of many, those that hold no data are passed over."""
+    paths = _paths(bench, path, options)
+    for one in paths:
+        if len(paths) > 1 and open_data(bench.current(one), bench.library, shown(one)) is None:
+            continue
+        document, changes = _changes(bench, one, options)
+        if changes:
+            yield one, document, changes
+
+
+def _document(bench: Workbench, path: str) -> Document:
+    """What something is now, as data; a large file of the bench is not read whole."""
+    file = bench.files / path
+    if file.is_file() and file.stat().st_size > MAPPED:
+        import mmap
+
+        with file.open("rb") as opened:
+            return require_data(mmap.mmap(opened.fileno(), 0, access=mmap.ACCESS_READ), bench.library, shown(path))  # type: ignore[arg-type]
+    return require_data(bench.current(path), bench.library, shown(path))
+
+
+def _changes(bench: Workbench, path: str, options: argparse.Namespace) -> tuple[Document, Sequence[Change]]:
+    document = _document(bench, path)
+    target = Target(options.row, options.at, options.where, options.sheet)
+    if options.add is not None:
+        return document, added(document, options.sheet, options.add, options.value)
+    if options.copy:
+        pairs = dict(_pair(one) for one in options.copy)
+        return document, copied(document, pairs, options.value, options.sheet, _refers(bench, path, document))
+    if options.remove:
+        return document, removed(document, target)
+    if options.replace:
+        fields = [one.strip() for one in options.fields.split(",") if one.strip()]
+        old, new = options.replace
+        return document, replacements(document, target, old, new, options.whole_words, fields)
+    return document, assignments(document, target, options.value)
+
+
+def _refers(bench: Workbench, path: str, document: Document) -> Callable[[Sheet, str], Sequence[str]]:
+    """Which sheets' keys a field holds, by its layout or the profile."""
+    from volvex.data.references import Catalogue
+
+    catalogue = Catalogue([path], lambda _: document, bench.game.profile.meanings)
+    return lambda sheet, field: [*catalogue.names(path, sheet, field), sheet.columns[field].rule.refers]
 
 
 def _pair(text: str) -> tuple[str, str]:
-    field, sign, value = text.partition("=")
-    if not sign or not field:
-        raise UsageError(f"{text!r} sets nothing", "FIELD=VALUE, such as range=14")
-    return field, value
+    old, sign, new = text.partition("=")
+    if not sign or not old or not new:
+        raise UsageError(f"{text!r} copies nothing", "--copy OLD=NEW")
+    return old, new
+
+
+def _agreed(total: int, options: argparse.Namespace, context: Context) -> bool:
+    """Whether replacing is wanted, now that each hit was shown."""
+    if options.yes or not total or not context.answers:
+        return True
+    context.err.write(f"replace {count(total, 'value')}? [y/N] ")
+    context.err.flush()
+    return input().strip().lower() in ("y", "yes")
+
+
+def _write(bench: Workbench, found: Sequence[tuple[str, Document, Sequence[Change]]]) -> None:
+    """Write the files: all are made before the first is put in its place."""
+    made = [(path, document, changes) for path, document, changes in found if changes]
+    small = {path: document.written(changes) for path, document, changes in made if not isinstance(document, TextData)}
+    for path, document, changes in made:
+        _, file = bench.open_for_edit(path)
+        with atomic(bench.disk, file, durable=False) as out:
+            for piece in document.pieces(changes) if isinstance(document, TextData) else [small[path]]:
+                bench.disk.write(out, piece)
+            _let_go(document)
+
+
+def _let_go(document: Document) -> None:
+    """Close a file that was looked into, so that another can take its place."""
+    import mmap
+
+    for held in {id(one): one for one in (getattr(document, "raw", None), getattr(document, "data", None))}.values():
+        if isinstance(held, mmap.mmap):
+            held.close()

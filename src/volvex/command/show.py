@@ -1,7 +1,13 @@
-"""The content of one entry or file: text as text, anything else as bytes.
+"""The content of one entry or file: text as text, tables as tables, scenes as trees, anything else as bytes.
 
 On a terminal text has colours and long text is paged. Into a pipe text goes as it is; --raw writes the bytes
 of anything as they are, so that `volvex show PATH --raw > FILE` takes one file out.
+
+    volvex show game/data/main.kwp/tables/lamps.kwb --where "fuel == 'colza' and range > 6" --sort range
+    volvex show game/data/main.kwp/rules/lamps.xml --depth 1
+    volvex show game/data/main.kwp/tables/fittings.kwb --row fresnel_3 --follow --users
+
+Within a bench a path of the game shows what the bench has of it.
 """
 
 from __future__ import annotations
@@ -9,48 +15,83 @@ from __future__ import annotations
 import argparse
 import os
 import pydoc
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
 from volvex.archive import Walker, filetypes
 from volvex.archive.names import shown
+from volvex.command._bench import open_bench
 from volvex.command._context import Context
+from volvex.command._data import add_data_options, catalogue_of, show_data, wants_data
 from volvex.command._tables import number
 from volvex.command._variants import add_variant
+from volvex.data.references import Catalogue
 from volvex.errors import NotFoundError, Status, UsageError
 from volvex.source import BytesSource, FileSource, Source
 
 PLACE = 13
 HEX_BYTES = 512
 TEXT_LIMIT = 1 << 26  # longer text is shown as bytes
+DATA_LIMIT = 1 << 30  # data that is larger is shown as bytes
 LEXERS = {"xml": "xml", "json": "json"}
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("path", metavar="PATH", help="one entry of an archive, or a file")
     parser.add_argument("--hex", action="store_true", help="as bytes, even if it is text")
-    parser.add_argument("--at", metavar="OFFSET", default="0", help="bytes from here on (0x... for hex)")
+    parser.add_argument(
+        "--at", metavar="PLACE", help="from this byte on (0x... for hex), or at this place in a tree: lamps/lamp[3]"
+    )
     parser.add_argument("--size", metavar="N", help=f"so many bytes (otherwise {HEX_BYTES}; `all` for all)")
     parser.add_argument("--raw", action="store_true", help="write the bytes as they are")
     parser.add_argument("--no-pager", action="store_true", help="do not page long text")
+    parser.add_argument("--json", action="store_true", help="data as one list of records")
+    add_data_options(parser)
     add_variant(parser)
     parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    with context.walker(options) as walker, _open(walker, options.path) as content:
+    with context.walker(options) as walker, _open(walker, options.path, context) as content:
         if options.raw:
             context.out.flush()
             for chunk in content.source.chunks(0, content.source.size):
                 _write_all(context.out.fileno(), chunk)
             return Status.OK
         kind = filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))
+        if _shown_as_data(content, kind, options, context):
+            return Status.OK
         if kind in filetypes.TEXT and not options.hex and content.source.size <= TEXT_LIMIT:
             _show_text(content, kind, options, context)
         else:
             _show_bytes(content, kind, options, context)
     return Status.OK
+
+
+def _shown_as_data(content: _Content, kind: str, options: argparse.Namespace, context: Context) -> bool:
+    """Show what a layout reads, and text of which more was asked than its lines; whether it was so."""
+    asked = wants_data(options) or options.json
+    if options.hex or content.source.size > DATA_LIMIT or (kind in filetypes.TEXT and not asked):
+        return False
+    library = context.library()
+    if not asked and library.match_data(content.source) is None:
+        return False
+    from volvex.data import open_data, require_data
+
+    data = content.source.read(0, content.source.size)
+    opened = require_data if asked else open_data
+    layout = None
+    if options.layout:
+        from volvex.layout.syntax import read_layout
+
+        layout = read_layout(Path(options.layout))
+        layout = layout if layout.kind != "archive" else None
+    document = opened(data, library, shown(content.path), layout)
+    if document is None:
+        return False
+    show_data(document, content.path, options, context, content.around or (lambda: catalogue_of(content.path, context)))
+    return True
 
 
 @dataclass(frozen=True)
@@ -60,6 +101,7 @@ class _Content:
     source: Source
     path: str
     about: str
+    around: Callable[[], tuple[Catalogue, str]] | None = None  # all data of the bench, when it is from there
 
     def __enter__(self) -> _Content:
         return self
@@ -68,8 +110,14 @@ class _Content:
         self.source.close()
 
 
-def _open(walker: Walker, path: str) -> _Content:
-    found = walker.find(path)
+def _open(walker: Walker, path: str, context: Context) -> _Content:
+    try:
+        found = walker.find(path)
+    except NotFoundError:
+        content = _on_bench(path, context) if context.bench is not None else None
+        if content is None:
+            raise
+        return content
     if len(found) > 1:
         raise NotFoundError(f"{shown(path)} means {len(found):,} files, this shows one", f"`volvex list {shown(path)}`")
     if found.files:
@@ -83,6 +131,21 @@ def _open(walker: Walker, path: str) -> _Content:
         else ""
     )
     return _Content(BytesSource(archive.content(row), name), name, f"{number(entry.size)} bytes{stored}")
+
+
+def _on_bench(path: str, context: Context) -> _Content | None:
+    """Something of the game as the bench around us has it; None when the game has no such thing."""
+    from volvex.bench.meaning import catalogues
+
+    bench = open_bench(argparse.Namespace(bench=None), context)
+    try:
+        place = bench.within_game(path, context.cwd)
+        data = bench.current(place)
+    except NotFoundError:
+        return None
+    return _Content(
+        BytesSource(data, place), place, f"{number(len(data))} bytes", lambda: (catalogues(bench)[1], place)
+    )
 
 
 def _show_bytes(content: _Content, kind: str, options: argparse.Namespace, context: Context) -> None:
@@ -145,7 +208,7 @@ def _coloured(lines: list[str], lexer: str, context: Context) -> str:
 
 def _span(options: argparse.Namespace, length: int) -> tuple[int, int]:
     try:
-        start = int(options.at, 0)
+        start = int(options.at or "0", 0)
         size = length if options.size == "all" else int(options.size, 0) if options.size else HEX_BYTES
     except ValueError as error:
         raise UsageError(f"{error}", "a number such as 64 or 0x40") from error

@@ -2,12 +2,16 @@
 
 Paths are as in the game, from its folder or from where you stand: data/main.kwp/rules/lamps.xml,
 ../game/data/main.kwp/letters/en. What was edited since it was taken is not overwritten unless --again says so.
+
+With --as csv (tsv, xlsx, json, po, xlf) data is also put into the bench's folder `open`, as a file that other programs
+open. What is edited there is taken over by the next command that works on changes.
 """
 
 from __future__ import annotations
 
 import argparse
 import os
+from typing import TYPE_CHECKING
 
 from volvex.archive.names import shown
 from volvex.command._bench import add_bench, open_bench
@@ -16,6 +20,9 @@ from volvex.command._tables import count
 from volvex.command._variants import add_variant
 from volvex.errors import Status
 
+if TYPE_CHECKING:
+    from volvex.bench import Workbench
+
 PLACE = 31
 TOLD = 12
 
@@ -23,6 +30,11 @@ TOLD = 12
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("path", nargs="+", metavar="PATH", help="an entry, a folder, an archive; * ? [ab] and ** match")
     parser.add_argument("--again", action="store_true", help="take the original anew, losing what was edited")
+    parser.add_argument(
+        "--as", dest="ending", metavar="FORM", help="also as a file for other programs: csv, tsv, xlsx, json, po, xlf"
+    )
+    parser.add_argument("--sheet", metavar="NAME", help="with --as: records of this sort, where there are several")
+    parser.add_argument("--language", metavar="L", help="with --as, of texts: this language beside the original")
     add_variant(parser)
     add_bench(parser)
 
@@ -38,4 +50,17 @@ def run(options: argparse.Namespace, context: Context) -> int:
             context.print(f"and {count(len(done) - TOLD, 'more file')}")
         if left:
             context.print(f"{count(len(left), 'file')} already in the bench")
+        if options.ending:
+            _open(bench, [*done, *left], options, context)
     return Status.OK
+
+
+def _open(bench: Workbench, places: list[str], options: argparse.Namespace, context: Context) -> None:
+    from volvex.bench.opened import open_as
+    from volvex.data.exchange import Wanted
+
+    wanted = Wanted(options.sheet, None, options.language, bench.game.profile.meanings.language or None)
+    for place in places:
+        file = open_as(bench, place, options.ending.lstrip(".").lower(), wanted, options.again)
+        where = os.path.relpath(bench.folder / file, context.cwd).replace(os.sep, "/")
+        context.print(f"opened as {context.paint(shown(where), 'green')}")

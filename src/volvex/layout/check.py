@@ -35,6 +35,7 @@ from volvex.layout.model import (
     RecordsOf,
     SealOf,
     Text,
+    Value,
     Varint,
 )  # fmt: skip
 from volvex.layout.order import grows, measures, reading_order
@@ -215,7 +216,7 @@ def _check_sorting(layout: Layout, block: Block) -> Iterator[Problem]:
             else f"{block.name} is one record, it has no order"
         )
         yield block.place, problem, "sorted by the field that the game searches"
-    elif not isinstance(by.type, Number | Text) or not isinstance(by.meaning, Fact | Kept | SealOf) or by.when:
+    elif not isinstance(by.type, Number | Text) or not isinstance(by.meaning, Fact | Kept | SealOf | Value) or by.when:
         yield by.place, f"records cannot be sorted by `{by.name}`", "a name or a number that belongs to the entry"
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from volvex.layout.columns import Array, Texts
 
 
@@ -19,6 +21,12 @@ class Entries:
     codecs: list[str]
     nameless: bool = False  # the names are keys in hexadecimal digits
     folders: Array | None = None  # which entries are folders
+
+    @classmethod
+    def none(cls) -> Entries:
+        """Of a file that has none: a table, texts, a scene."""
+        nothing = np.zeros(0, np.int64)
+        return cls(Texts.of([], "utf-8"), nothing, nothing, nothing, nothing, ["none"])
 
     def __len__(self) -> int:
         return len(self.names)

@@ -25,12 +25,12 @@ Settle = Callable[[Field], Field]
 class Directory:
     """Fills the columns of all blocks for each round of placing."""
 
-    def __init__(self, reading: Reading, edit: Edit, contents: ContentPlan) -> None:
+    def __init__(self, reading: Reading, edit: Edit, contents: ContentPlan, columns: AllColumns | None = None) -> None:
         self.reading, self.edit, self.contents = reading, edit, contents
         self.names = new_names(reading, [one.name for one in edit.added], [one.like for one in edit.added])
         self.rows = np.concatenate([contents.kept_rows, np.array([one.like for one in edit.added], np.int64)])
         self.entry_blocks = {block.block.name for block in reading.entry_blocks()}
-        self._begun = self._chosen()
+        self._begun = self._chosen() if columns is None else columns
         self.folders = self._folders()  # of each entry, when there are any
         self.order = self._ordered()
         self.touched = bool(edit.added or edit.removed)

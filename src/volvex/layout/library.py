@@ -8,7 +8,7 @@ from pathlib import Path
 
 from volvex.errors import RefusedError, VolvexError
 from volvex.layout import order, remembered
-from volvex.layout.finding import fits
+from volvex.layout.finding import fits, head_of
 from volvex.layout.keying import Names
 from volvex.layout.keys import Keys
 from volvex.layout.model import Layout
@@ -37,6 +37,10 @@ class Library:
         self.faults: list[VolvexError] = []  # layouts that could not be read
 
     def layouts(self) -> Iterator[Layout]:
+        """All sound layouts of archives."""
+        return (one for one in self.every() if one.kind == "archive")
+
+    def every(self) -> Iterator[Layout]:
         """All sound layouts."""
         yield from self._first
         if self._read is None:
@@ -68,8 +72,13 @@ class Library:
                 yield from sorted(folder.rglob("*.layout"))
 
     def match(self, source: Source) -> Layout | None:
-        """The first layout whose marks the file bears."""
+        """The first layout of an archive whose marks the file bears."""
         return next((layout for layout in self.layouts() if fits(layout, source)), None)
+
+    def match_data(self, source: Source) -> Layout | None:
+        """The first layout of a table, of texts or of a scene whose marks the file bears."""
+        head = head_of(source)
+        return next((one for one in self.every() if one.kind != "archive" and fits(one, source, head)), None)
 
 
 def require_writable(layout: Layout) -> None:

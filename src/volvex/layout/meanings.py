@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import difflib
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from volvex.codec import SEAL
 from volvex.errors import LayoutError, UsageError
 from volvex.layout.kinds import Kind, kind_of
+from volvex.layout.meanings_of_data import DATA
 from volvex.layout.model import (
     CONTENTS,
     ByteOrder,
@@ -21,6 +22,7 @@ from volvex.layout.model import (
     Pool,
     RecordsOf,
     SealOf,
+    Value,
 )  # fmt: skip
 
 UPPER = "upper "
@@ -55,6 +57,8 @@ def meaning_of(
             if isinstance(found, Measure)
             else Fact(found.what, (), found.of, True)
         )
+    if found is None and hasattr(kind, "meaning"):
+        found = kind.meaning(words, names.blocks)
     if found is None:
         found = _seal(kind, names, words, file, place)
     if found is None:
@@ -86,6 +90,7 @@ def _unknown(kind: Kind, names: Names, phrases: dict[str, Meaning], words: str, 
     near = difflib.get_close_matches(words, [*phrases, *seals], 1)
     some = [
         "kept",
+        *(f"{role} in ..." if role == "text" else role for role in getattr(kind, "ROLES", ())),
         *list(kind.FACTS)[:4],
         *(f"{what} of {one}" for one in names.blocks[:1] for what in ("start", "count")),
         *seals[:1],
@@ -118,6 +123,8 @@ def _tabled(kind: Kind, found: Meaning, words: str, table: Table | None, file: s
         raise wrong("the table in braces tells what numbers stand for", "{ 0 none, 1 zlib }")
     if isinstance(found, Kept):
         return Kept(numbers)
+    if isinstance(found, Value):
+        return replace(found, table=numbers)
     if isinstance(found, Fact) and found.what in (*kind.TABLED, *kind.WORDED):
         return Fact(found.what, numbers, found.of)
     raise wrong(f"`{words}` takes no table in braces")
@@ -135,6 +142,9 @@ def _phrases(kind: Kind, names: Names) -> dict[str, Meaning]:
         "names": Pool(),
         "content": Inline(),
     }
+    if names.kind in DATA:
+        phrases["texts"] = phrases.pop("names")
+        del phrases["content"]
     phrases |= {fact: Fact(fact, (), kind.OF.get(fact, "entry")) for fact in kind.FACTS}
     for place in names.places:
         phrases |= {f"{what} of {place}": Measure(what, place) for what in ("start", "length")}

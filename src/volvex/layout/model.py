@@ -330,7 +330,22 @@ class RecordsOf:
     block: str
 
 
-Meaning = Constant | Kept | Described | ByteOrder | Measure | Fact | SealOf | Pool | Inline | RecordsOf
+@dataclass(frozen=True)
+class Value:
+    """A value of the content: of a table's record, a text or an object.
+
+    `table` gives words for its numbers, `refers` says whose keys it holds; with `pool` it is a text in that block, told
+    by where it starts there, or (`numbered`) by its number.
+    """
+
+    role: str = "value"  # value, key, language, text, context, type, name
+    table: tuple[tuple[int, str], ...] = ()
+    refers: str = ""
+    pool: str = ""
+    numbered: bool = False
+
+
+Meaning = Constant | Kept | Described | ByteOrder | Measure | Fact | SealOf | Pool | Inline | RecordsOf | Value
 
 
 @dataclass(frozen=True)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from volvex.layout.entering import check_entries, entries_of, volume_numbers
+from volvex.layout.entries import Entries
 from volvex.layout.model import Layout
 from volvex.layout.reading import Reading, locate
 from volvex.layout.verifying import verify_blocks
@@ -18,6 +19,9 @@ def read(layout: Layout, source: Source, beside: Beside | None = None) -> Readin
     """
     reading = locate(layout, source)
     verify_blocks(reading)
+    if layout.kind != "archive":
+        reading.entries = Entries.none()
+        return reading
     if layout.content.volumes:
         reading.volumes, reading.joined = open_volumes(layout.content.volumes, source, volume_numbers(reading), beside)
     reading.entries = entries_of(reading)

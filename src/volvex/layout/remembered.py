@@ -30,7 +30,8 @@ def _language() -> bytes:
         "meanings.py",
         "nesting.py",
         "order.py",
-        "kinds/archive.py",
+        "meanings_of_data.py",
+        *sorted(f"kinds/{one.name}" for one in here.joinpath("kinds").glob("*.py")),
     )
     return __version__.encode() + b"".join(here.joinpath(name).read_bytes() for name in sources)
 

@@ -25,6 +25,7 @@ from volvex.layout.model import (
     Raw,
     RecordsOf,
     Text,
+    Value,
     Varint,
 )  # fmt: skip
 
@@ -58,7 +59,7 @@ def check_siblings(siblings: tuple[Field, ...], field: Field) -> Iterator[Proble
         elif needed is Bits and isinstance(field.type, Bits) and isinstance(other.type, Number) and field.type.high >= other.type.bits:  # fmt: skip
             yield field.place, f"{other.type} has no bit {field.type.high}", f"bits 0 to {other.type.bits - 1}"
     if isinstance(field.type, Array | Choice):
-        if not isinstance(field.meaning, Kept | RecordsOf):
+        if not isinstance(field.meaning, Kept | RecordsOf | Value):
             yield field.place, f"`{field.name}` is {field.type}, which can only be kept", "kept"
         if isinstance(field.type, Array) and not least(field.type.of):
             yield (

@@ -6,9 +6,12 @@ import struct
 from collections.abc import Iterator, Mapping
 from typing import Any
 
+import numpy as np
+
 from volvex.errors import FormatError
 from volvex.layout.columns import COMPARED, Columns, Texts
 from volvex.layout.model import Array, Bits, Choice, Field, FieldType, Float, Nested, Number, Raw, Text, Varint
+from volvex.layout.packing import packed_varints
 
 SHOWN = 6  # elements of an array that are shown
 Value = Any  # a number, a text, bytes, a list, or a dictionary of these
@@ -18,6 +21,8 @@ def float_of(number: int, bits: int) -> str:
     """A floating-point number as it is told, from its bits."""
     form, raw = {16: "<e", 32: "<f", 64: "<d"}[bits], number.to_bytes(bits // 8, "little")
     value = struct.unpack(form, raw)[0]
+    if value != value and struct.pack(form, value) != raw:
+        return f"nan:{raw[::-1].hex()}"
     return f"{value:.9g}" if bits < 64 else repr(value)
 
 
@@ -92,6 +97,83 @@ def _varint(kind: Varint, data: bytes, at: int) -> tuple[int, int]:
             return number, at + place
 
 
+def write_value(kind: FieldType, value: Value, siblings: Mapping[str, Any]) -> bytes:
+    """The other direction, with the same values; Misfit when one cannot be stored."""
+    if isinstance(kind, Number | Float):
+        order = "big" if kind.big else "little"
+        if isinstance(kind, Float):
+            return bits_of_float(value, kind.bits).to_bytes(kind.size, order)  # type: ignore[arg-type]
+        low, high = kind.limits
+        if not isinstance(value, int) or not low <= value <= high:
+            raise Misfit(f"{value!r}, a whole number from {low} to {high} fits")
+        return value.to_bytes(kind.size, order, signed=kind.signed)  # type: ignore[arg-type]
+    if isinstance(kind, Raw):
+        if len(value) != kind.size:
+            raise Misfit(f"{len(value)} bytes, {kind.size} fit")
+        return bytes(value)
+    if isinstance(kind, Varint):
+        return packed_varints(np.array([value], np.int64), kind)[0]
+    if isinstance(kind, Text):
+        return _write_text(kind, value)
+    if isinstance(kind, Array):
+        count = kind.count if isinstance(kind.count, int) else siblings[kind.count]
+        if len(value) != count:
+            raise Misfit(f"{len(value)} elements, {count} fit")
+        return b"".join(write_value(kind.of, one, siblings) for one in value)
+    if isinstance(kind, Choice):
+        number = siblings[kind.by]
+        record = next((one for (key, _), one in zip(kind.table, kind.records, strict=True) if key == number), None)
+        if record is None:
+            raise Misfit(f"{number} stands for no record")
+        return write_record(record.fields, value)
+    return write_record(kind.fields, value) if isinstance(kind, Nested) else b""
+
+
+def write_record(fields: tuple[Field, ...], values: Mapping[str, Value]) -> bytes:
+    """A record's bytes: bits put into the number that holds them, lengths and counts measured."""
+    made = dict(values)
+    for one in fields:
+        kind = one.type
+        if isinstance(kind, Bits) and one.name in made:
+            mask = kind.limits[1] << kind.low
+            made[kind.host] = made[kind.host] & ~mask | made[one.name] << kind.low & mask
+        elif isinstance(kind, Text) and kind.told and one.name in made:
+            made[kind.told] = (len(made[one.name].encode(kind.encoding, "surrogateescape")) - kind.extra) // kind.unit
+        elif isinstance(kind, Array) and isinstance(kind.count, str) and one.name in made:
+            made[kind.count] = len(made[one.name])
+    return b"".join(
+        write_value(one.type, made[one.name], made)
+        for one in fields
+        if not isinstance(one.type, Bits) and (one.when is None or _holds(one, made))
+    )
+
+
+def _write_text(kind: Text, value: str) -> bytes:
+    raw = value.encode(kind.encoding, "surrogateescape" if kind.encoding == "utf-8" else "strict")
+    if kind.size is not None:
+        if len(raw) > kind.size:
+            raise Misfit(f"{len(raw)} bytes, {kind.size} fit")
+        return raw.ljust(kind.size, bytes([kind.filled]))
+    if kind.prefix is not None:
+        return write_value(kind.prefix, (len(raw) - kind.extra) // kind.unit, {}) + raw + bytes(kind.zero)
+    return raw + bytes(kind.zero)
+
+
+class Misfit(ValueError):
+    """A value that its field cannot hold: what it is, and what could be there."""
+
+
+def bits_of_float(value: str | float, bits: int) -> int:
+    """A floating-point number's bits, from how it is told."""
+    form = {16: "<e", 32: "<f", 64: "<d"}[bits]
+    if isinstance(value, str) and value.startswith("nan:"):
+        return int(value[4:], 16)
+    try:
+        return int.from_bytes(struct.pack(form, float(value)), "little")
+    except (OverflowError, ValueError) as error:
+        raise Misfit(f"{value}, a number within {bits} bits fits") from error
+
+
 def _text(kind: Text, data: bytes, at: int, siblings: Mapping[str, Any]) -> tuple[str, int]:
     if kind.prefix is not None:
         number, at = read_value(kind.prefix, data, at, {})
@@ -106,7 +188,8 @@ def _text(kind: Text, data: bytes, at: int, siblings: Mapping[str, Any]) -> tupl
             end += kind.zero
         size, after = end - at, kind.zero
     raw = _span(data, at, size)
-    return raw.decode(kind.encoding, "backslashreplace").rstrip("\0"), at + size + after
+    errors = "surrogateescape" if kind.encoding == "utf-8" else "backslashreplace"
+    return raw.decode(kind.encoding, errors).rstrip("\0"), at + size + after
 
 
 def _array(kind: Array, data: bytes, at: int, siblings: Mapping[str, Any]) -> tuple[list[Value], int]:

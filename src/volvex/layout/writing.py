@@ -15,7 +15,7 @@ from volvex.errors import FormatError
 from volvex.layout.columns import Columns, taken
 from volvex.layout.contents import ContentPlan
 from volvex.layout.edits import Edit, Piece, Plan
-from volvex.layout.facts import Directory
+from volvex.layout.facts import AllColumns, Directory
 from volvex.layout.model import CONTENTS, Block, Field, Measure, Raw, SealOf
 from volvex.layout.order import seal_order
 from volvex.layout.placing import Fixed, Inline, Moved, New, Placer, RecordOf, Step, Whole, fixed_of
@@ -30,26 +30,44 @@ AFTER = 48  # and how often with it
 SMALL = 1 << 22  # bytes of a wrapped part that stay in memory
 
 
-def plan(reading: Reading, edit: Edit, each: bool = False, folder: Path | None = None, pinned: bool = False) -> Plan:
+def plan(
+    reading: Reading,
+    edit: Edit,
+    each: bool = False,
+    folder: Path | None = None,
+    pinned: bool = False,
+    columns: AllColumns | None = None,
+) -> Plan:
     """How the file is written with the changes of `edit`.
 
     With `each`, every content is placed by itself and every filling made anew, which proves the layout;
     otherwise stretches in which nothing changes are moved as they are, which is fast. Content that must be
     enciphered anew goes through a temporary file in `folder`. With `pinned`, contents stay where they are, as far as the
-    format allows: what is new goes into a hole that is large enough, or behind them.
+    format allows: what is new goes into a hole that is large enough, or behind them. `columns` are the blocks' columns where
+    their values are new, as in tables.
     """
     inline = any(block.ends is not None for block in reading.blocks.values())
-    return _Planner(reading, edit, each, folder, pinned and not inline and not reading.layout.content.until_next).plan()
+    return _Planner(
+        reading, edit, each, folder, pinned and not inline and not reading.layout.content.until_next, columns
+    ).plan()
 
 
 class _Planner:
-    def __init__(self, reading: Reading, edit: Edit, each: bool, folder: Path | None, pinned: bool) -> None:
+    def __init__(
+        self,
+        reading: Reading,
+        edit: Edit,
+        each: bool,
+        folder: Path | None,
+        pinned: bool,
+        columns: AllColumns | None = None,
+    ) -> None:
         assert reading.entries is not None
         self.reading, self.edit, self.each, self.layout = reading, edit, each, reading.layout
         self.folder, self._spool = folder, list[Spool]()
         self.pinned = pinned
         self.contents = ContentPlan(reading, edit, self.spool, pinned)
-        self.directory = Directory(reading, edit, self.contents)
+        self.directory = Directory(reading, edit, self.contents, columns)
         self.within = VOLUMES if reading.volumes else self.layout.content.within
         self.inline = next((block for block in reading.blocks.values() if block.ends is not None), None)
         self.stored = {name: area.stored for name, area in reading.areas.items()}  # of wrapped parts, as assumed

@@ -21,7 +21,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     library = context.library()
-    layouts = list(library.layouts())
+    layouts = list(library.every())
     if options.json:
         context.json(
             {"path": one.file, "title": one.title, "kind": one.kind, "writable": not unwritable(one)} for one in layouts

@@ -32,7 +32,7 @@ def _find(name: str, library: Library) -> Layout:
             found = library.match(source)
         if found is not None:
             return found
-    layouts = list(library.layouts())
+    layouts = list(library.every())
     for one in layouts:
         if name.casefold() in (one.title.casefold(), Path(one.file).stem.casefold(), Path(one.file).name.casefold()):
             return one

@@ -7,6 +7,7 @@ WORDED  facts whose numbers may be told in one
 PARTS   what of an entry a seal may cover
 NEEDS   facts that must be there
 check   what else must hold: yields (place, problem, hint)
+meaning (of some) the value that a phrase means, given the names of the blocks
 """
 
 from __future__ import annotations

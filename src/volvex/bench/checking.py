@@ -1,0 +1,59 @@
+"""Checks before building: what the bench's changes break, and not what the game had already."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+
+from volvex.bench.changes import changes
+from volvex.bench.meaning import catalogues, touched
+from volvex.bench.workbench import Workbench
+from volvex.data.checking import ERROR, Problem, problems
+from volvex.data.references import Catalogue
+from volvex.errors import ManyErrors, RefusedError, VolvexError
+
+
+def check(bench: Workbench) -> list[Problem]:
+    """What is wrong with the game's data since the bench's changes, the errors first."""
+    if not changes(bench):
+        return []
+    before, after = catalogues(bench)
+    paths = touched(bench, after)
+    was = {_same(one) for one in problems(before, [path for path in paths if path in before.paths])}
+    found = [_removed(one, before) for one in problems(after, paths) if _same(one) not in was]
+    return sorted(found, key=lambda one: (one.level != ERROR, one.file, one.sheet))
+
+
+def _same(one: Problem) -> tuple[str, ...]:
+    """What makes two problems the same, before and after."""
+    return one.sort, one.file, one.sheet, one.key, one.field, one.message
+
+
+def _removed(one: Problem, before: Catalogue) -> Problem:
+    """A reference that leads nowhere since its record is gone says so."""
+    if one.sort != "reference":
+        return one
+    key = one.message.removeprefix("there is no ").partition(" in ")[0]
+    document = before.document(one.file) if one.file in before.paths else None
+    sheet = next((found for found in document.sheets if found.name == one.sheet), None) if document else None
+    row = sheet.row(one.key) if sheet is not None else None
+    if sheet is not None and row is not None and one.field in sheet.columns and sheet.cell(row, one.field) == key:
+        said = one.message.removeprefix("there is no ").replace(" in ", " was removed from ", 1)
+        return replace(one, message=f"{said}, and is still used here", hint="keeping that record, or another key here")
+    return one
+
+
+def refuse_errors(found: list[Problem]) -> None:
+    """Nothing when no problem stops the game; RefusedError with all that do otherwise."""
+    errors: list[VolvexError] = [
+        RefusedError(f"{one.file}: {one.place}: {one.message}", one.hint) for one in found if one.level == ERROR
+    ]
+    if len(errors) == 1:
+        raise errors[0]
+    if errors:
+        raise ManyErrors(errors)
+
+
+def told(found: list[Problem]) -> Iterator[str]:
+    """Problems in a line each."""
+    yield from (f"{one.level}: {one.file}: {one.place}: {one.message}" for one in found)

@@ -1,0 +1,123 @@
+"""What a bench's changes mean: by key and field, against the game's original; and all data of the game, as it is and as it was."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from volvex.archive.names import Refusal
+from volvex.bench.changes import Change as FileChange
+from volvex.bench.changes import changes
+from volvex.bench.originals import Originals
+from volvex.bench.workbench import Workbench
+from volvex.data import Change, Document, open_data
+from volvex.data.differences import differences
+from volvex.data.references import Catalogue, fits
+from volvex.errors import VolvexError
+
+LINES = "lines"  # the form of plain text, whose changes are told line by line
+MOST = 1 << 28  # bytes of a file whose meaning is compared
+
+
+@dataclass(frozen=True)
+class Told:
+    """A file that differs, and what differs in it; None where nothing knows what its bytes mean."""
+
+    file: FileChange
+    changes: list[Change] | None
+    fault: VolvexError | None = None
+    form: str = ""  # what it is, where its meaning is known
+
+
+def told_changes(bench: Workbench) -> Iterator[Told]:
+    """Every file of the bench that differs, by meaning where it has one."""
+    for one in changes(bench):
+        yield told_change(bench, one)
+
+
+def told_change(bench: Workbench, one: FileChange) -> Told:
+    """What one file's change means."""
+    if one.what != "changed" or max(one.after, one.before or 0) > MOST:
+        return Told(one, None)
+    try:
+        before = original_document(bench, one.path)
+        after = bench_document(bench, one.path) if before is not None else None
+    except VolvexError as error:
+        return Told(one, None, error)
+    if before is None or after is None or before.form != after.form or before.form == LINES:
+        return Told(one, None)
+    return Told(one, differences(before, after), form=after.form)
+
+
+def original_document(bench: Workbench, place: str) -> Document | None:
+    """The game's own state of something in the bench, as data; None when it is none, or not there."""
+    data = b"".join(bench.original_content(place))
+    return open_data(data, bench.library, place) if data else None
+
+
+def bench_document(bench: Workbench, place: str) -> Document | None:
+    """The bench's state of something, as data."""
+    return open_data((bench.files / place).read_bytes(), bench.library, place)
+
+
+def all_paths(originals: Originals) -> list[str]:
+    """Every path of the game, through its archives, as they lie on disk."""
+    found = []
+    for name, _ in originals.game.files():
+        try:
+            archive = originals.archive(name)
+        except VolvexError:
+            archive = None
+        if archive is None:
+            found.append(name)
+            continue
+        found += [f"{name}/{one}" for one in originals.places_in(name) if not isinstance(one, Refusal)]
+    return found
+
+
+def game_catalogue(originals: Originals) -> Catalogue:
+    """All data of a game as the game has it."""
+
+    def read(path: str) -> Document | None:
+        return open_data(content_at(originals, path), originals.library, path)
+
+    return Catalogue(all_paths(originals), read, originals.game.profile.meanings)
+
+
+def content_at(originals: Originals, path: str) -> bytes:
+    """The game's content at a path; nothing when there is none."""
+    name, inner = originals.split(path) or (path, "")
+    archive = originals.archive(name) if inner else None
+    row = originals.rows_in(name).get(inner) if archive is not None else None
+    if archive is not None and row is not None:
+        return archive.content(row)
+    original = originals.game.original(path)
+    return original.read_bytes() if original is not None else b""
+
+
+def catalogues(bench: Workbench) -> tuple[Catalogue, Catalogue]:
+    """All data of the game: as the game has it, and as it is with the bench's changes."""
+    meanings = bench.game.profile.meanings
+    paths = all_paths(bench)
+    places = set(bench.places())
+    now = [path for path in dict.fromkeys([*paths, *sorted(places)]) if path not in bench.dropped]
+
+    def before(path: str) -> Document | None:
+        return original_document(bench, path)
+
+    def after(path: str) -> Document | None:
+        if path in places:
+            return bench_document(bench, path)
+        return first.document(path)
+
+    first = Catalogue(paths, before, meanings)
+    return first, Catalogue(now, after, meanings)
+
+
+def touched(bench: Workbench, catalogue: Catalogue) -> list[str]:
+    """The files to be checked: what is data by the profile, and what the bench changes."""
+    changed = [one.path for one in changes(bench) if one.what != "removed"]
+    return list(dict.fromkeys([*catalogue.data(), *changed]))
+
+
+__all__ = ["Told", "catalogues", "fits", "told_changes", "touched"]

@@ -1,0 +1,49 @@
+"""What is wrong with the bench's changes, before the game says so: broken references, lost placeholders, paths that lead nowhere.
+
+All data of the game is looked at as it would be with the changes; what was wrong in the original is not told. Errors would
+stop the game, warnings would not. `build` does the same, and refuses when there are errors. Status 1: there are errors.
+"""
+
+from __future__ import annotations
+
+import argparse
+
+from volvex.archive.names import shown
+from volvex.bench.checking import check
+from volvex.command._bench import add_bench, open_bench
+from volvex.command._context import Context
+from volvex.command._tables import count
+from volvex.data.checking import ERROR, Problem
+from volvex.errors import Status
+
+PLACE = 36
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--json", action="store_true", help="one list of records")
+    add_bench(parser)
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    with open_bench(options, context, fold=True) as bench:
+        found = check(bench)
+    if options.json:
+        context.json(vars(one) for one in found)
+    else:
+        for one in found:
+            print_problem(one, context)
+        context.print(context.paint(summary(found), "dim") if found else "nothing is wrong with the changes")
+    return Status.DIFFERS if any(one.level == ERROR for one in found) else Status.OK
+
+
+def summary(found: list[Problem]) -> str:
+    """How many errors and warnings."""
+    errors = sum(one.level == ERROR for one in found)
+    return f"{count(errors, 'error')}, {count(len(found) - errors, 'warning')}"
+
+
+def print_problem(one: Problem, context: Context) -> None:
+    """A problem in one line, and one with what to do."""
+    level = context.paint(one.level.ljust(7), "red" if one.level == ERROR else "yellow")
+    context.print(f"{level}  {context.paint(shown(one.file), 'blue')}  {context.paint(shown(one.place), 'bold')}")
+    context.print(f"         {shown(one.message)}" + (f"; try {shown(one.hint)}" if one.hint else ""))

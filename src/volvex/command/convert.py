@@ -1,0 +1,91 @@
+"""A table, texts or a scene as a file that other programs open, and back: CSV, TSV, XLSX, JSON; texts also PO and XLIFF.
+
+    volvex convert game/data/main.kwp/tables/lamps.kwb lamps.csv
+    volvex convert lamps.csv lamps.kwb --like game/data/main.kwp/tables/lamps.kwb
+    volvex convert game/data/main.kwp/texts/menu.kwx menu.po --language de
+
+Back it goes with --like, the file that it came from: all that the open form does not hold is taken from there. Every value is
+checked, every fault told with its row, column, value and what was allowed; nothing is written unless all is right. On a
+bench `volvex take PATH --as csv` does both by itself.
+"""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from volvex.archive.names import shown
+from volvex.command._context import Context
+from volvex.command._tables import count, number
+from volvex.data import require_data
+from volvex.data.exchange import Wanted, exchange_for
+from volvex.errors import NotFoundError, RefusedError, Status
+from volvex.source import atomic
+
+PLACE = 22
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "path", metavar="FROM", help="an entry or file of data; or, with --like, a file in an open form"
+    )
+    parser.add_argument(
+        "target", metavar="TO", type=Path, help="the new file; its ending says the form: .csv .tsv .xlsx .json .po .xlf"
+    )
+    parser.add_argument("--like", metavar="PATH", help="the entry or file that FROM was made of")
+    parser.add_argument("--sheet", metavar="NAME", help="records of this sort, where there are several")
+    parser.add_argument("--row", metavar="KEY", help="one record alone (json)")
+    parser.add_argument("--language", metavar="L", help="of texts: this language beside the original")
+    parser.add_argument("--original", metavar="L", help="the language that is translated (otherwise the first)")
+    parser.add_argument("--layout", metavar="FILE", help="read the data with this layout")
+    parser.add_argument("--force", action="store_true", help="replace a file that is there")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    if options.target.exists() and not options.force:
+        raise RefusedError(f"{options.target} is there already", "--force, or another name")
+    wanted = Wanted(options.sheet, options.row, options.language, options.original)
+    layout = None
+    if options.layout:
+        from volvex.layout.syntax import read_layout
+
+        layout = read_layout(Path(options.layout))
+    with context.walker(argparse.Namespace(layout=None, variant=None)) as walker:
+        document = require_data(
+            _content(walker, options.like or options.path), context.library(), options.like or options.path, layout
+        )
+    if options.like:
+        return _back(options, context, document, wanted)
+    data = exchange_for(options.target.suffix, document).write(document, wanted)
+    _write(options.target, data, context)
+    records = sum(len(one) for one in document.sheets)
+    context.print(f"{shown(str(options.target))}: {count(records, 'record')}, {number(len(data))} bytes")
+    return Status.OK
+
+
+def _back(options: argparse.Namespace, context: Context, document, wanted: Wanted) -> int:  # type: ignore[no-untyped-def]
+    source = Path(options.path)
+    if not source.is_file():
+        raise NotFoundError(f"there is no file {source}")
+    incoming = exchange_for(source.suffix, document).read(source.read_bytes(), document, wanted, str(source))
+    data = document.written(incoming.changes)
+    _write(options.target, data, context)
+    for note in incoming.notes:
+        context.note(f"note: {note}")
+    context.print(f"{shown(str(options.target))}: {count(len(incoming.changes), 'change')}, {number(len(data))} bytes")
+    return Status.OK
+
+
+def _content(walker, path: str) -> bytes:  # type: ignore[no-untyped-def]
+    found = walker.find(path)
+    if found.files and len(found) == 1:
+        data: bytes = found.files[0][1].read_bytes()
+        return data
+    archive, row, _ = walker.one_entry(path)
+    content: bytes = archive.content(row)
+    return content
+
+
+def _write(target: Path, data: bytes, context: Context) -> None:
+    with atomic(context.disk, target) as out:
+        context.disk.write(out, data)

@@ -1,0 +1,75 @@
+"""Carry changes over by key and field: to the game's newer files, or from a file of changes that `changes --save` wrote.
+
+    volvex merge                 the game was updated: the bench's edits go into its new files
+    volvex merge wick.json       these changes go into the bench
+
+What others changed in the meantime stays. Where both changed the same field nothing is decided: all such places are listed, and
+nothing is written. Status 1: there are conflicts.
+"""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from volvex.archive.names import shown
+from volvex.bench.merging import Carried, apply, read_saved, renew
+from volvex.command._bench import add_bench, open_bench
+from volvex.command._context import Context
+from volvex.command._data import change_line
+from volvex.command._tables import count
+from volvex.data.differences import plain
+from volvex.errors import Status
+
+PLACE = 38
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("file", nargs="?", type=Path, metavar="FILE", help="changes that were saved")
+    parser.add_argument("--plan", action="store_true", help="say what would change, and change nothing")
+    parser.add_argument("--json", action="store_true", help="one list of records")
+    add_bench(parser)
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    with open_bench(options, context, fold=True) as bench:
+        if options.file is not None:
+            found = apply(bench, read_saved(options.file), not options.plan)
+        else:
+            found = renew(bench, not options.plan)
+    conflicts = sum(len(one.conflicts) for one in found)
+    if options.json:
+        context.json(_record(one) for one in found)
+    else:
+        for one in found:
+            _print(one, context)
+        _summary(found, conflicts, options.plan, context)
+    return Status.DIFFERS if conflicts else Status.OK
+
+
+def _record(one: Carried) -> dict[str, object]:
+    return {"path": one.path, "made": [plain(change) for change in one.made], "already": one.done, "taken": one.taken,
+            "conflicts": [plain(conflict.change) | {"found": conflict.found} for conflict in one.conflicts]}  # fmt: skip
+
+
+def _print(one: Carried, context: Context) -> None:
+    path = shown(one.path)
+    if one.taken:
+        context.print(f"{path}: not edited, so it is the game's new one now")
+    for change in one.made:
+        context.print(f"{path}: {change_line(change, context)}")
+    if one.done:
+        context.print(f"{path}: {count(one.done, 'change')} there already")
+    for conflict in one.conflicts:
+        context.print(f"{path}: {context.paint('conflict', 'red')}: {shown(str(conflict))}")
+
+
+def _summary(found: list[Carried], conflicts: int, plan: bool, context: Context) -> None:
+    made = sum(len(one.made) for one in found)
+    if conflicts:
+        context.print(context.paint(f"{count(conflicts, 'conflict')}: nothing was written; set those fields on the bench to what they are now, or leave the change out", "dim"))  # fmt: skip
+    elif not found:
+        context.print("the game's files are those that were taken: there is nothing to carry over")
+    else:
+        said = "would be carried over; nothing was touched: this is the plan" if plan else "carried over"
+        context.print(context.paint(f"{count(made, 'change')} {said}", "dim"))

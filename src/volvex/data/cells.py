@@ -1,0 +1,270 @@
+"""Stored values <-> cells: for a field of a layout, what its column's cells are, and how they are stored."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from volvex.data.sheet import BYTES, FLOAT, INT, LIST, TEXT, WORDS, Rule
+from volvex.errors import FormatError
+from volvex.layout.columns import Column as Stored
+from volvex.layout.columns import Texts, fit
+from volvex.layout.model import Array, Bits, Field, FieldType, Float, Number, Raw, Text, Value, Varint
+from volvex.layout.reading import BlockRead, Reading
+from volvex.layout.values import read_value, write_value
+
+NONE = -1  # in place of a text's number: there is none
+Values = Any  # an array of cells
+
+
+def rule_of(kind: FieldType, meaning: Value, changes: Sequence[Any] = (), encoding: str = "utf-8") -> Rule:
+    """What a field's cells may be; `encoding` is that of the pool into which it points."""
+    return replace(_plain_rule(kind, meaning, changes, encoding), refers=meaning.refers, role=meaning.role)
+
+
+def _plain_rule(kind: FieldType, meaning: Value, changes: Sequence[Any], encoding: str) -> Rule:
+    if meaning.pool:
+        return Rule(TEXT, encoding=encoding, zero=False)
+    if isinstance(kind, Number | Bits | Varint):
+        low, high = kind.limits
+        step = 1
+        for change in changes:
+            if change.how == "times":
+                low, high, step = low * change.number, high * change.number, step * change.number
+            elif change.how == "plus":
+                low, high = low + change.number, high + change.number
+            elif change.how == "xor":
+                low, high = min(low, 0), (1 << 64) - 1
+        words = tuple(word for _, word in meaning.table)
+        return Rule(WORDS if words else INT, low, high, step, words=words)
+    if isinstance(kind, Float):
+        return Rule(FLOAT, bits=kind.bits)
+    if isinstance(kind, Text):
+        return Rule(TEXT, most=_most(kind), encoding=kind.encoding, zero=kind.prefix is not None)
+    if isinstance(kind, Raw):
+        return Rule(BYTES, most=kind.size)
+    return Rule(LIST, fixed=not isinstance(kind, Array))
+
+
+def _most(kind: Text) -> int | None:
+    """The bytes for which a text has room."""
+    if kind.size is not None:
+        return kind.size
+    return kind.prefix.limits[1] * kind.unit + kind.extra if kind.prefix is not None and kind.prefix.bits < 64 else None
+
+
+class Pools:
+    """The pools of texts of a file, and what is added to them."""
+
+    def __init__(self, reading: Reading, pools: Mapping[str, Field]) -> None:
+        self.reading, self.pools = reading, pools
+        self._added: dict[str, list[bytes]] = {}
+        self._known: dict[str, dict[bytes, int]] = {}
+
+    def encoding(self, meaning: Value) -> str:
+        """The encoding of the texts to which a value points."""
+        kind = self.pools[meaning.pool].type if meaning.pool else None
+        return kind.encoding if isinstance(kind, Text) else "utf-8"
+
+    def texts(self, numbers: Any, meaning: Value) -> Values:
+        """The texts that numbers stand for; None for a number with all bits set. FormatError for one that leads nowhere."""
+        block, pool = self.reading.blocks[meaning.pool], self.pools[meaning.pool]
+        different, index = np.unique(numbers, return_inverse=True)
+        found = [self._text(block, pool, number, meaning.numbered) for number in different.tolist()]
+        return np.array([*found, None], object)[:-1][index]
+
+    def _text(self, block: BlockRead, pool: Field, number: int, numbered: bool) -> str | None:
+        texts = block.columns[pool.name]
+        assert isinstance(texts, Texts)
+        if number == NONE:
+            return None
+        if numbered:
+            if not 0 <= number < len(texts):
+                raise FormatError(
+                    block.source.name, f"there is no text {number} in {block.block.name}, it has {len(texts)}"
+                )
+            return decoded(texts.raw(number), texts.encoding, block)
+        row = int(np.searchsorted(block.starts - block.start, number, "right")) - 1
+        into = number - int(block.starts[row] - block.start) if row >= 0 else -1
+        raw = texts.raw(row) if row >= 0 else b""
+        whole = isinstance(pool.type, Text) and pool.type.zero
+        if into < 0 or (into and not whole) or into > len(raw):
+            raise FormatError(
+                block.source.name, f"no text starts {number} bytes into {block.block.name}", offset=block.start + number
+            )
+        return decoded(raw[into:], texts.encoding, block)
+
+    def number(self, text: str, meaning: Value) -> int:
+        """The number of a text, which is added when it is not there yet."""
+        block, pool = self.reading.blocks[meaning.pool], self.pools[meaning.pool]
+        texts = block.columns[pool.name]
+        assert isinstance(texts, Texts) and isinstance(pool.type, Text)
+        if meaning.pool not in self._known:
+            places = range(len(texts)) if meaning.numbered else (block.starts - block.start).tolist()
+            self._known[meaning.pool] = dict(reversed(list(zip(texts.raws(), places, strict=True))))
+        known, added = self._known[meaning.pool], self._added.setdefault(meaning.pool, [])
+        raw = encoded(text, texts.encoding)
+        if raw not in known:
+            size = block.records.size({pool.name: Texts.of([*texts.raws(), *added], texts.encoding)})
+            known[raw] = len(texts) + len(added) if meaning.numbered else size
+            added.append(raw)
+        return known[raw]
+
+    def columns(self) -> dict[str, dict[str, Stored]]:
+        """The columns of the pools to which something was added."""
+        found: dict[str, dict[str, Stored]] = {}
+        for name, added in self._added.items():
+            texts = self.reading.blocks[name].columns[self.pools[name].name]
+            assert isinstance(texts, Texts)
+            if added:
+                found[name] = {self.pools[name].name: Texts.of([*texts.raws(), *added], texts.encoding)}
+        return found
+
+
+def decoded(raw: bytes, encoding: str, block: BlockRead) -> str:
+    """A text's characters; bytes that are none stay as escapes which encode back to themselves."""
+    try:
+        return raw.decode(encoding, "surrogateescape")
+    except UnicodeDecodeError as error:
+        raise FormatError(block.source.name, f"{raw[:20]!r} is no text in {encoding}", field=block.block.name,
+                          hint="another encoding in the layout") from error  # fmt: skip
+
+
+def encoded(text: str, encoding: str) -> bytes:
+    """A text's bytes; FormatError for a character that the encoding has not."""
+    try:
+        return text.encode(encoding, "surrogateescape")
+    except UnicodeEncodeError as error:
+        raise FormatError(
+            "the value", f"{text[error.start]!r} cannot be written in {encoding}", hint="another character"
+        ) from error
+
+
+def true_numbers(reading: Reading, block: BlockRead, one: Field) -> Any:
+    """The numbers that a field stands for, with the full width of 64 bits."""
+    stored = block.numbers(one.name)
+    changes = reading.settled(one).changes
+    if not changes:
+        return stored.astype(stored.dtype.newbyteorder("="))
+    wide: Any = stored.astype(object)
+    for change in changes:
+        if change.how == "xor":
+            wide = wide ^ change.number
+        else:
+            wide = wide * change.number if change.how == "times" else wide + change.number
+    return wide.astype(np.int64) if not len(wide) or (wide.max() < 1 << 63 and wide.min() >= -(1 << 63)) else wide
+
+
+def cells_of(reading: Reading, block: BlockRead, one: Field, pools: Pools) -> Values:
+    """A field's cells for all records."""
+    meaning = one.meaning
+    assert isinstance(meaning, Value)
+    values = _cells(reading, block, one, meaning, pools)
+    there = block.present(one)
+    if not bool(there.all()):
+        values = values.astype(object)
+        values[~there] = None
+    return values
+
+
+def _cells(reading: Reading, block: BlockRead, one: Field, meaning: Value, pools: Pools) -> Values:
+    kind, stored = one.type, block.columns[one.name]
+    if isinstance(kind, Number | Bits | Varint):
+        if meaning.pool:
+            return pools.texts(places_in_pool(reading, block, one, meaning), meaning)
+        numbers = true_numbers(reading, block, one)
+        return worded(numbers, meaning.table) if meaning.table else numbers
+    if isinstance(kind, Float):
+        return np.asarray(stored).view(kind.dtype.replace("u", "f")).astype(f"f{kind.size}")
+    if isinstance(kind, Raw):
+        return np.array([raw.tobytes().hex(" ") for raw in np.asarray(stored)], object)
+    assert isinstance(stored, Texts)
+    if isinstance(kind, Text):
+        try:
+            return np.array([*stored.all(), None], object)[:-1]
+        except UnicodeDecodeError as error:
+            raise FormatError(block.source.name, f"not {stored.encoding}: {error.reason}", field=f"{block.block.name}.{one.name}",
+                              hint="another encoding in the layout") from error  # fmt: skip
+    told = [_list_text(kind, raw, block, row) for row, raw in enumerate(stored.raws())]
+    return np.array([*told, None], object)[:-1]
+
+
+def places_in_pool(reading: Reading, block: BlockRead, one: Field, meaning: Value) -> Any:
+    """Where texts start in their pool, or their numbers; -1 where there is none (all bits set)."""
+    stored = block.numbers(one.name)
+    nothing = stored == stored.dtype.type(one.type.limits[1]) if isinstance(one.type, Number | Bits) else stored < 0
+    numbers = reading.true(block, one)
+    if not meaning.numbered and any(change.how == "from" for change in one.changes):
+        numbers = numbers - reading.blocks[meaning.pool].start
+    return np.where(nothing, NONE, numbers)
+
+
+def worded(numbers: Any, table: Sequence[tuple[int, str]]) -> Values:
+    """Words in place of numbers; a number that has none stays one."""
+    words = dict(table)
+    different, index = np.unique(numbers, return_inverse=True)
+    return np.array([*(words.get(one, str(one)) for one in different.tolist()), None], object)[:-1][index]
+
+
+def _list_text(kind: FieldType, raw: bytes, block: BlockRead, row: int) -> str:
+    value, _ = read_value(kind, raw, 0, siblings_of(block, row))
+    return json.dumps(value, ensure_ascii=False, default=lambda one: one.hex())
+
+
+def siblings_of(block: BlockRead, row: int) -> dict[str, int]:
+    """A record's numbers, by which arrays are counted and choices made."""
+    return {
+        name: int(column[row])
+        for name, column in block.columns.items()
+        if not isinstance(column, Texts) and column.dtype.kind in "iu"
+    }
+
+
+Settle = Callable[[Field], Field]
+
+
+def stored_cells(one: Field, values: Sequence[Any], pools: Pools, settle: Settle, where: str) -> Any:
+    """Cells as a field stores them: an array of numbers, or bytes."""
+    kind, meaning = one.type, one.meaning
+    assert isinstance(meaning, Value)
+    if isinstance(kind, Number | Bits | Varint):
+        numbers = [stored_number(kind, value, meaning, pools) for value in values]
+        plain = meaning.pool and not any(change.how == "from" for change in one.changes)
+        if meaning.pool and not plain and not meaning.numbered:
+            numbers = [at + pools.reading.blocks[meaning.pool].start for at in numbers]
+        return fit(np.array([*numbers, None], object)[:-1], settle(one), where)
+    if isinstance(kind, Float):
+        return np.array(values, f"f{kind.size}").astype(kind.dtype.replace("u", "f")).view(kind.dtype)
+    if isinstance(kind, Raw):
+        return np.frombuffer(b"".join(bytes.fromhex(value) for value in values), f"V{kind.size}")
+    if isinstance(kind, Text):
+        return [encoded(value, kind.encoding) for value in values]
+    return [_list_bytes(kind, value, where) for value in values]
+
+
+def stored_number(kind: FieldType, value: Any, meaning: Value, pools: Pools) -> int:
+    """The number for a cell: the place of a text, a word's number, or the number itself."""
+    if meaning.pool:
+        return pools.number(value, meaning)
+    if meaning.table and isinstance(value, str) and not _digits(value):
+        return next(number for number, word in meaning.table if word == value)
+    return int(value)
+
+
+def _digits(text: str) -> bool:
+    return text.lstrip("-").isdigit()
+
+
+def _list_bytes(kind: FieldType, text: str, where: str) -> bytes:
+    assert isinstance(kind, Array)
+    try:
+        value = json.loads(text)
+        if isinstance(kind.count, str) or not isinstance(value, list):
+            raise ValueError("its count is told by another field" if isinstance(kind.count, str) else "no list")
+        return write_value(kind, [float(one) if isinstance(kind.of, Float) else one for one in value], {})
+    except (ValueError, TypeError) as error:
+        raise FormatError(where, f"{text}: {error}", hint="a list as `show` gives it, such as [1, 2]") from error

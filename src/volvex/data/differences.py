@@ -1,0 +1,180 @@
+"""What differs between two states of a file, by key and field; and putting that into a third one.
+
+The merge is three-way: a change knows what was there before. Where the third file still has that, the change is made;
+where it has what the change would make, nothing is to do; anything else is a conflict, which is told and never decided.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from volvex.data.sheet import Array, Change, Column, Document, Sheet
+from volvex.errors import FormatError
+
+NONE = Sheet("", (), 0)
+
+
+def differences(before: Document, after: Document) -> list[Change]:
+    """Every difference, sheet by sheet, in the order of the records."""
+    old, new = ({one.name: one for one in document.sheets} for document in (before, after))
+    names = dict.fromkeys([*old, *new])
+    return [one for name in names for one in _of_sheets(name, old.get(name, NONE), new.get(name, NONE))]
+
+
+def _of_sheets(name: str, old: Sheet, new: Sheet) -> Iterator[Change]:
+    if len(old) == len(new) and _same_keys(old, new):
+        yield from _of_cells(name, old, new, np.arange(len(old)), np.arange(len(new)))
+        return
+    both = [key for key in new.keys if key in old.rows]
+    yield from _of_cells(name, old, new, _rows(old, both), _rows(new, both))
+    for key in old.keys:
+        if key not in new.rows:
+            yield Change("remove", name, key, fields=tuple(old.record(old.rows[key]).items()))
+    for key in new.keys:
+        if key not in old.rows:
+            yield Change("add", name, key, fields=tuple(new.record(new.rows[key]).items()))
+
+
+def _same_keys(old: Sheet, new: Sheet) -> bool:
+    """Whether both have the same keys in the same order, found out without making texts of them."""
+    if old.key and old.key == new.key and "keys" not in vars(old):
+        return all(bool(_equal(old.columns[name].values, new.columns[name].values).all()) for name in old.key)
+    return old.keys == new.keys
+
+
+def _rows(sheet: Sheet, keys: Sequence[str]) -> Array:
+    return np.array([sheet.rows[key] for key in keys], np.int64)
+
+
+def _of_cells(name: str, old: Sheet, new: Sheet, left: Array, right: Array) -> Iterator[Change]:
+    found: list[tuple[int, Change]] = []
+    for field in dict.fromkeys([*old.columns, *new.columns]):
+        one, other = old.columns.get(field), new.columns.get(field)
+        for at in _differing(one, other, left, right).tolist():
+            row = int(right[at])
+            before = one.text(int(left[at])) if one is not None else None
+            after = other.text(row) if other is not None else None
+            if before != after:
+                found.append((row, Change("set", name, new.keys[row], field, before, after)))
+    yield from (one for _, one in sorted(found, key=lambda pair: pair[0]))
+
+
+def _differing(one: Column | None, other: Column | None, left: Array, right: Array) -> Array:
+    """Where two columns differ, among pairs of rows."""
+    if one is None or other is None:
+        return np.arange(len(left))
+    return np.flatnonzero(~_equal(one.values[left], other.values[right]))
+
+
+def _equal(one: Array, other: Array) -> Array:
+    """Whether cells are the same, bit for bit."""
+    if one.dtype == other.dtype and one.dtype.kind == "f":
+        kind = f"u{one.dtype.itemsize}"
+        return np.asarray(one.view(kind) == other.view(kind))
+    if len(one) != len(other):
+        return np.zeros(max(len(one), len(other)), bool)
+    return np.asarray(one == other, bool)
+
+
+@dataclass(frozen=True)
+class Conflict:
+    """A change that cannot be made: what is there instead of what was before."""
+
+    change: Change
+    found: str
+
+    def __str__(self) -> str:
+        one = self.change
+        if one.what == "set":
+            return f"{one.sheet}: row {one.key}: {one.field} was {one.before!r}, is {self.found} now, the change makes it {one.after!r}"
+        return f"{one.sheet}: row {one.key} was to be {'added' if one.what == 'add' else 'removed'}: {self.found}"
+
+
+@dataclass(frozen=True)
+class Merged:
+    """What is to be made of changes in a file: those to make, those that are made already, and conflicts."""
+
+    todo: list[Change]
+    done: list[Change]
+    conflicts: list[Conflict]
+
+
+def merged(changes: Iterable[Change], document: Document) -> Merged:
+    """Changes against a file that others may have changed."""
+    sheets = {one.name: one for one in document.sheets}
+    made = Merged([], [], [])
+    for one in changes:
+        sheet = sheets.get(one.sheet, NONE)
+        row = sheet.row(one.key)
+        found = (
+            _set(one, sheet, row)
+            if one.what == "set"
+            else _added(one, sheet, row)
+            if one.what == "add"
+            else _removed(one, sheet, row)
+        )
+        if isinstance(found, Conflict):
+            made.conflicts.append(found)
+        else:
+            (made.done if found else made.todo).append(one)
+    return made
+
+
+def _set(one: Change, sheet: Sheet, row: int | None) -> Conflict | bool:
+    if row is None:
+        return Conflict(one, "in a record that is gone")
+    now = sheet.cell(row, one.field) if one.field in sheet.columns else None
+    if now == one.after:
+        return True
+    return False if now == one.before else Conflict(one, repr(now) if now is not None else "gone")
+
+
+def _added(one: Change, sheet: Sheet, row: int | None) -> Conflict | bool:
+    if row is None:
+        return Conflict(one, "the file has no such records any more") if not len(sheet) else False
+    return True if sheet.record(row) == dict(one.fields) else Conflict(one, "another record has this key")
+
+
+def _removed(one: Change, sheet: Sheet, row: int | None) -> Conflict | bool:
+    if row is None:
+        return True
+    now, before = sheet.record(row), dict(one.fields)
+    other = next((name for name in {**now, **before} if now.get(name) != before.get(name)), None)
+    return (
+        False
+        if other is None
+        else Conflict(one, f"its {other} has changed from {before.get(other)!r} to {now.get(other)!r}")
+    )
+
+
+# changes as they are stored
+
+
+def plain(one: Change) -> dict[str, Any]:
+    """A change for a file in JSON: without what it has not."""
+    told: dict[str, Any] = {"what": one.what, "sheet": one.sheet, "key": one.key}
+    if one.what == "set":
+        return told | {"field": one.field, "before": one.before, "after": one.after}
+    return told | {"fields": dict(one.fields)} | ({"like": one.like} if one.like else {})
+
+
+def change_of(value: Mapping[str, Any], file: str) -> Change:
+    """The other direction; FormatError when it is none."""
+    try:
+        what = value["what"]
+        texts = [value["sheet"], value["key"], value.get("field", ""), value.get("like", "")]
+        if what not in ("set", "add", "remove") or not all(isinstance(one, str) for one in texts):
+            raise ValueError(what)
+        before, after = value.get("before"), value.get("after")
+        fields = tuple((str(name), one) for name, one in value.get("fields", {}).items())
+        if not all(one is None or isinstance(one, str) for one in (before, after, *(one for _, one in fields))):
+            raise ValueError("a value that is no text")
+        return Change(what, texts[0], texts[1], texts[2], before, after, fields, texts[3])
+    except (KeyError, TypeError, ValueError, AttributeError) as error:
+        raise FormatError(
+            file, f"not a change: {error!r}", hint="the file as `volvex changes --save` wrote it"
+        ) from error

@@ -1,1 +1,0 @@
-"""Editors by value: one file a kind, see `volvex.data.edit`."""

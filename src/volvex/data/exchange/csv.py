@@ -1,0 +1,111 @@
+"""CSV and TSV (RFC 4180), UTF-8 with its mark so that spreadsheets know it; of texts with --language key, use, original, translation.
+
+Read and written with pandas: a column of numbers is read as numbers at once where it holds nothing else.
+"""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from volvex.data.exchange import Incoming, Wanted, one_sheet
+from volvex.data.incoming import ROW, Reader
+from volvex.data.sheet import Array, Column, Document, Sheet
+from volvex.data.units import HEADS, changed_units, units
+from volvex.errors import FormatError
+
+ENDINGS = ("csv", "tsv")
+FORMS = ()
+MARK = b"\xef\xbb\xbf"
+SEPARATORS = (",", "\t", ";")
+STEP = 1 << 17  # records written at once
+
+
+def write(document: Document, wanted: Wanted, separator: str = ",") -> bytes:
+    """The file."""
+    import pandas as pd
+
+    if wanted.language:
+        rows = [(one.key, one.use, one.original, one.translation) for one in units(document, wanted)]
+        frame = pd.DataFrame(rows, columns=list(HEADS), dtype=object)
+        return MARK + frame.to_csv(index=False, sep=separator).encode("utf-8", "surrogateescape")
+    sheet = one_sheet(document, wanted)
+    columns = {name: _cells(column) for name, column in _columns(sheet).items()}
+    out = io.StringIO(newline="")
+    for first in range(0, max(1, len(sheet)), STEP):
+        some = {name: values[first : first + STEP] for name, values in columns.items()}
+        pd.DataFrame(some, copy=False).to_csv(out, index=False, sep=separator, header=first == 0, lineterminator="\n")
+    return MARK + out.getvalue().encode("utf-8", "surrogateescape")
+
+
+def _columns(sheet: Sheet) -> dict[str, Column | Array]:
+    """The columns to be written: those of the key first."""
+    if not sheet.key:
+        return {ROW: np.arange(len(sheet)), **sheet.columns}
+    return {name: sheet.columns[name] for name in dict.fromkeys([*sheet.key, *sheet.columns])}
+
+
+def _cells(column: Column | Array) -> Array:
+    """A column for pandas: whole numbers as they are, others as the texts that give them back."""
+    if isinstance(column, np.ndarray):
+        return column
+    values = column.values
+    return values if values.dtype.kind in "iu" else np.array([*column.texts(), None], object)[:-1]
+
+
+def read(data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming:
+    """The changes that the file makes."""
+    separator = _separator(data)
+    if wanted.language:
+        return changed_units(document, wanted, _records(data, separator, file), file)
+    sheet = one_sheet(document, wanted)
+    columns = _read_columns(data, separator, sheet, file)
+    reader = Reader(sheet, file, lambda at: f"line {at + 2}")
+    changes = reader.changes(columns)
+    reader.finish()
+    return Incoming(changes, reader.notes())
+
+
+def _separator(data: bytes) -> str:
+    head = data[: 1 << 16].partition(b"\n")[0].decode("utf-8", "replace")
+    return max(SEPARATORS, key=head.count)
+
+
+def _frame(data: bytes, separator: str, file: str, **how: Any) -> Any:
+    import pandas as pd
+
+    try:
+        return pd.read_csv(io.BytesIO(data), sep=separator, keep_default_na=False, na_filter=False, encoding="utf-8-sig",
+                           encoding_errors="surrogateescape", index_col=False, low_memory=False, float_precision="round_trip", **how)  # fmt: skip
+    except (pd.errors.ParserError, pd.errors.EmptyDataError) as error:
+        raise FormatError(
+            file, f"not a sound table: {error}", hint="a program that writes CSV as RFC 4180 says"
+        ) from error
+
+
+def _read_columns(data: bytes, separator: str, sheet: Sheet, file: str) -> Mapping[str, Any]:
+    """The columns of the file: numbers where a column of the sheet has numbers and so has the file."""
+    titles = [str(one) for one in _frame(data, separator, file, dtype=object, nrows=0).columns]
+    kinds: dict[str, Any] = dict.fromkeys(titles, object)
+    for name in titles:
+        column = sheet.columns.get(name)
+        if column is not None and column.values.dtype.kind in "iuf" and name not in sheet.key[1:]:
+            kinds[name] = column.values.dtype if column.values.dtype.kind in "iu" else np.float64
+    try:
+        frame = _frame(data, separator, file, dtype=kinds)
+    except (ValueError, OverflowError):  # something that is no number: all as texts, to tell which
+        frame = _frame(data, separator, file, dtype=object)
+    return {name: frame[name].to_numpy() for name in titles}
+
+
+def _records(data: bytes, separator: str, file: str) -> list[tuple[str, dict[str, str]]]:
+    frame = _frame(data, separator, file, dtype=object)
+    lacking = [name for name in (HEADS[0], HEADS[3]) if name not in frame.columns]
+    if lacking:
+        raise FormatError(file, f"no column {lacking[0]}", hint=f"the columns {', '.join(HEADS)}")
+    return [
+        (f"line {at}", {str(k): str(v) for k, v in row.items()}) for at, row in enumerate(frame.to_dict("records"), 2)
+    ]

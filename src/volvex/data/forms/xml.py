@@ -1,0 +1,525 @@
+"""XML (1.0, fifth edition): attributes, and the text of elements that hold nothing else.
+
+A record is an element whose `id`, `key` or `name` (an attribute, or an element in it) is its key; all below it that
+is no record itself are its fields, such as `hook/height` or `wick[2]/length`. Expat finds where each element stands, in one
+pass over the file which keeps only what is asked for.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+from xml.parsers import expat
+
+from volvex.data.sheet import Change, Sheet, distinct
+from volvex.data.texts import Record, Splice, TextData, sheets_of
+from volvex.errors import FormatError, NotFoundError
+
+PLACE = 20
+KEYS = ("id", "key", "name")
+TEXT = "text"  # the field that is the text of an element with attributes
+STEP = 1 << 20
+_ATTRIBUTE = re.compile(rb"""\s([^\s=<>"'/]+)\s*=\s*("[^"]*"|'[^']*')""")
+_TAG = re.compile(rb"""(?:[^>"']|"[^"]*"|'[^']*')*>""")
+_BAD = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff\ud800-\udfff]")
+
+
+def knows(data: bytes, kind: str, name: str) -> bool:
+    """Whether this is XML."""
+    return kind == "xml"
+
+
+def open(data: bytes, file: str) -> XmlData:
+    """The document."""
+    return XmlData(data, file)
+
+
+@dataclass(slots=True)
+class _Open:
+    """An element that has begun."""
+
+    tag: str
+    attributes: dict[str, str]
+    start: int
+    counts: dict[str, int] = field(default_factory=dict)  # of its children, by tag
+    place: str = ""
+    text: list[str] = field(default_factory=list)
+    children: int = 0
+
+
+@dataclass(slots=True)
+class Element:
+    """An element with nothing left out: for the one that is looked at, or written anew."""
+
+    tag: str
+    attributes: dict[str, str]
+    start: int
+    close: int = -1  # where its end tag starts, or where it ends when it has none
+    end: int = -1
+    text: str = ""
+    children: list[Element] = field(default_factory=list)
+
+
+class XmlData(TextData):
+    """An XML file."""
+
+    form = "xml"
+
+    def __init__(self, data: bytes, file: str) -> None:
+        super().__init__(data, file)
+        self._sheets: list[Sheet] | None = None
+        self._starts: dict[tuple[str, str], int] = {}
+
+    @property
+    def sheets(self) -> list[Sheet]:
+        if self._sheets is None:
+            elements = _tree(self.data, self.file)
+            records = list(_records(elements))
+            keys = distinct([f"{one.sheet}\0{one.key}" for one, _ in records])
+            self._starts = {tuple(key.split("\0", 1)): one.start for key, (_, one) in zip(keys, records, strict=True)}  # type: ignore[misc]
+            self._sheets = sheets_of(one for one, _ in records)
+        return self._sheets
+
+    def find(self, key: str) -> tuple[Sheet, int]:
+        """The record of a key: found in one pass that keeps nothing else, unless all is known already."""
+        if self._sheets is not None:
+            return super().find(key)
+        hits = [hit for hit in self._hits(lambda one: key in (one.own, one.key)) if hit]
+        exact = [one for one in hits if one.key == key and one.own != key] or hits
+        if len(exact) == 1:
+            record, element = self._record(exact[0])
+            if _key(element) != exact[0].own:  # a name that stands before the id
+                return super().find(key)
+            (sheet,) = sheets_of([record])
+            self._starts[record.sheet, record.key] = element.start
+            return sheet, 0
+        if exact:
+            raise NotFoundError(
+                f"{self.file}: row {key} is there {len(exact)} times: {', '.join(one.place for one in exact[:4])}",
+                f"--at {exact[0].place}",
+            )
+        return super().find(key)
+
+    def _hits(self, wanted: Callable[[_Hit], bool]) -> list[_Hit]:
+        """The records for which something holds; the file is read through, and must be sound."""
+        found: list[_Hit] = []
+        _Pass(self.data, self.file, lambda one: found.append(one) if wanted(one) else None).run()
+        return found
+
+    def _record(self, hit: _Hit) -> tuple[Record, Element]:
+        element = _fragment(self.data, hit.start, self.file)
+        record = Record(hit.sheet, hit.key, hit.own, hit.place)
+        for name, one, attribute in _fields(element):
+            record.cells[name] = one.attributes[attribute] if attribute else one.text
+        return record, element
+
+    def at(self, place: str) -> tuple[str, str, str]:
+        wanted = _normal(place)
+        elements = _tree(self.data, self.file)
+        known = []
+        for record, element in _records(elements):
+            for path, _, attribute in [("", element, ""), *_below(element)]:
+                if attribute:
+                    continue
+                here = _normal(f"{record.place}/{path}" if path else record.place)
+                known.append(here)
+                if wanted in (here, here.partition("/")[2]):
+                    unique = next(key for key, start in self._known_starts().items() if start == element.start)
+                    return *unique, f"{path}/" if path else ""
+        import difflib
+
+        near = difflib.get_close_matches(wanted, known[:5000], 1)
+        raise NotFoundError(
+            f"{self.file}: there is no {place}", f"--at {near[0]}" if near else f"`volvex show {self.file}`"
+        )
+
+    def _known_starts(self) -> dict[tuple[str, str], int]:
+        assert self.sheets is not None
+        return self._starts
+
+    # writing
+
+    def splices(self, changes: Sequence[Change]) -> list[Splice]:
+        found: list[Splice] = []
+        by_record: dict[tuple[str, str], list[Change]] = {}
+        for one in changes:
+            by_record.setdefault((one.sheet, one.key if one.what != "add" else one.like or ""), []).append(one)
+        ends: dict[int, int] = {}
+        for (sheet, key), some in by_record.items():
+            added = [one for one in some if one.what == "add"]
+            if added and not key:
+                key = self._last(sheet)
+            element = self._element(sheet, key)
+            for one in some:
+                if one.what == "set":
+                    found.append(_set(self.data, element, one, self.file))
+                elif one.what == "remove":
+                    found.append(Splice(_indent(self.data, element.start), element.end, b""))
+            for one in added:
+                at = ends.setdefault(element.end, element.end)
+                found.append(Splice(at, at, self._copied_record(element, one)))
+        return found
+
+    def _last(self, sheet: str) -> str:
+        return self.sheet(sheet).keys[-1]
+
+    def _element(self, sheet: str, key: str) -> Element:
+        start = self._starts.get((sheet, key))
+        if start is None:
+            start = self._known_starts().get((sheet, key))
+        if start is None:
+            raise NotFoundError(f"{self.file}: {sheet} has no row {key}")
+        return _fragment(self.data, start, self.file)
+
+    def _copied_record(self, like: Element, one: Change) -> bytes:
+        """A record that is like another, with other fields, and the blanks before it."""
+        text = bytes(self.data[like.start : like.end])
+        element = _fragment(text, 0, self.file)
+        has = {name: _value(found, attribute) for name, found, attribute in _fields(element)}
+        wanted = dict(one.fields)
+        if not one.like:
+            wanted |= {name: None for name in has if name not in wanted}  # type: ignore[misc]
+        splices = [
+            _set(text, element, Change("set", one.sheet, one.key, name, has.get(name), value), self.file)
+            for name, value in wanted.items()
+            if has.get(name) != value
+        ]
+        for splice in sorted(splices, key=lambda splice: -splice.start):
+            text = text[: splice.start] + splice.new + text[splice.end :]
+        return bytes(self.data[_indent(self.data, like.start) : like.start]) + text
+
+
+def _indent(data: bytes, start: int) -> int:
+    """Where the blanks before an element start: behind what stands before it."""
+    while start and data[start - 1] in b" \t\r\n":
+        start -= 1
+    return start
+
+
+def _value(element: Element, attribute: str) -> str:
+    return element.attributes[attribute] if attribute else element.text
+
+
+def _normal(place: str) -> str:
+    return place.strip("/").replace("[1]", "").replace("@", "")
+
+
+# finding
+
+
+@dataclass(slots=True)
+class _Hit:
+    """A record that a pass came upon."""
+
+    sheet: str
+    key: str  # with those of the records around it
+    own: str
+    place: str
+    start: int
+
+
+class _Pass:
+    """One pass over a file: tells of each record, keeps nothing."""
+
+    def __init__(self, data: bytes, file: str, tell: Callable[[_Hit], None]) -> None:
+        self.data, self.file, self.tell = data, file, tell
+        self.parser = expat.ParserCreate("utf-8")
+        self.open: list[_Open] = []
+        self.keyed: list[tuple[int, str]] = []  # depth and own key of the records around
+        self.told = 0  # depth of a child that may be a key
+
+    def run(self) -> None:
+        """Go through the file; FormatError when it is not sound."""
+        parser = self.parser
+        parser.StartElementHandler, parser.EndElementHandler = self._start, self._end
+        parser.buffer_text = True
+        _parse(parser, self.data, self.file)
+
+    def _start(self, tag: str, attributes: dict[str, str]) -> None:
+        stack = self.open
+        if stack:
+            counts = stack[-1].counts
+            counts[tag] = counts.get(tag, 0) + 1
+            if tag in KEYS and not attributes and stack[-1].tag != "":
+                self.parser.CharacterDataHandler = self._text
+        stack.append(_Open(tag, attributes, self.parser.CurrentByteIndex))
+        if attributes:
+            for name in KEYS:
+                if name in attributes:
+                    self._tell(attributes[name], len(stack))
+                    return
+
+    def _text(self, chunk: str) -> None:
+        self.open[-1].text.append(chunk)
+
+    def _end(self, tag: str) -> None:
+        stack = self.open
+        ended = stack.pop()
+        if self.keyed and self.keyed[-1][0] > len(stack):
+            self.keyed.pop()
+        if stack:
+            stack[-1].children += 1
+        if tag in KEYS and stack and self.parser.CharacterDataHandler is not None:
+            self.parser.CharacterDataHandler = None
+            parent = stack[-1]
+            if (
+                not ended.children
+                and (not self.keyed or self.keyed[-1][0] != len(stack))
+                and not any(name in parent.attributes for name in KEYS)
+            ):
+                self._tell("".join(ended.text), len(stack))
+
+    def _tell(self, own: str, depth: int) -> None:
+        key = "/".join([*(key for at, key in self.keyed if at < depth), own])
+        self.keyed.append((depth, own))
+        self.tell(_LazyHit(self.open[:depth], key, own))
+
+
+class _LazyHit(_Hit):
+    """A hit whose sheet and place are put together when they are asked for."""
+
+    __slots__ = ("_open",)
+
+    def __init__(self, opened: list[_Open], key: str, own: str) -> None:
+        self._open = opened
+        self.key, self.own, self.start = key, own, opened[-1].start
+        tags = [one.tag for one in opened]
+        self.sheet = sheet_name(tags)
+        self.place = ""
+        counts = [1, *(one.counts.get(tag, 1) for one, tag in zip(opened, tags[1:], strict=False))]
+        self.place = "/".join(
+            [tags[0], *(f"{tag}[{number}]" for tag, number in zip(tags[1:], counts[1:], strict=True))]
+        )
+
+
+def sheet_name(tags: Sequence[str]) -> str:
+    """The sheet of a record: the tags that lead to it, without the root's."""
+    return "/".join(tags[1:]) or tags[0]
+
+
+def _parse(parser: expat.XMLParserType, data: bytes, file: str) -> None:
+    try:
+        for at in range(0, max(1, len(data)), STEP):
+            parser.Parse(bytes(data[at : at + STEP]), False)
+        parser.Parse(b"", True)
+    except expat.ExpatError as error:
+        raise FormatError(file, f"line {error.lineno}, column {error.offset + 1}: {expat.ErrorString(error.code)}",
+                          hint="mending it in an editor") from error  # fmt: skip
+
+
+def _tree(data: bytes, file: str, stop: bool = False) -> Element:
+    """All elements. With `stop` only the first one in the text, whatever follows it."""
+    parser = expat.ParserCreate("utf-8")
+    parser.buffer_text = True
+    opened: list[Element] = []
+    roots: list[Element] = []
+
+    def start(tag: str, attributes: dict[str, str]) -> None:
+        element = Element(tag, attributes, parser.CurrentByteIndex)
+        (opened[-1].children if opened else roots).append(element)
+        opened.append(element)
+
+    def end(tag: str) -> None:
+        element = opened.pop()
+        element.close = parser.CurrentByteIndex
+        if not opened and stop:
+            raise _Done
+
+    def characters(chunk: str) -> None:
+        if opened and not opened[-1].children:
+            opened[-1].text += chunk
+
+    parser.StartElementHandler, parser.EndElementHandler, parser.CharacterDataHandler = start, end, characters
+    try:
+        _parse(parser, data, file)
+    except _Done:
+        pass
+    return roots[0]
+
+
+class _Done(Exception):
+    """Enough was seen."""
+
+
+def _fragment(data: bytes, start: int, file: str) -> Element:
+    """The element that starts at a place, with where it ends; places count from the start of the file."""
+    size = 1 << 14
+    while True:
+        try:
+            element = _tree(bytes(data[start : start + size]), file, stop=True)
+            break
+        except (FormatError, IndexError):
+            if start + size >= len(data):
+                raise
+            size *= 8
+    _move(element, start)
+    close = element.close
+    if data[close : close + 2] == b"</":
+        element.end = (
+            data.index(b">", close)
+            if isinstance(data, bytes)
+            else bytes(data[close : close + 4096]).index(b">") + close
+        )
+        element.end += 1
+    else:
+        element.end = element.start + len(_tag(data, element))
+    return element
+
+
+def _move(element: Element, by: int) -> None:
+    element.start, element.close = element.start + by, element.close + by
+    for child in element.children:
+        _move(child, by)
+
+
+def _key(element: Element) -> str | None:
+    """An element's own key; None when it is no record."""
+    for name in KEYS:
+        if name in element.attributes:
+            return element.attributes[name]
+    for name in KEYS:
+        found = next(
+            (one for one in element.children if one.tag == name and not one.attributes and not one.children), None
+        )
+        if found is not None:
+            return found.text
+    return None
+
+
+def _records(root: Element) -> Iterator[tuple[Record, Element]]:
+    """All records; the root is one that holds what is in no other."""
+    own = _key(root)
+    record = _filled(Record(root.tag, own or "", own or "", root.tag), root)
+    if record.cells or not root.children:
+        yield record, root
+    yield from _records_below(root, [root.tag], root.tag, [own] if own is not None else [])
+
+
+def _records_below(element: Element, tags: list[str], place: str, keys: list[str]) -> Iterator[tuple[Record, Element]]:
+    counts: dict[str, int] = {}
+    for child in element.children:
+        number = counts[child.tag] = counts.get(child.tag, 0) + 1
+        here, own = f"{place}/{child.tag}[{number}]", _key(child)
+        inner = keys
+        if own is not None and (child.children or child.attributes):
+            inner = [*keys, own]
+            yield _filled(Record(sheet_name([*tags, child.tag]), "/".join(inner), own, here), child), child
+        if child.children:
+            yield from _records_below(child, [*tags, child.tag], here, inner)
+
+
+def _filled(record: Record, element: Element) -> Record:
+    for name, one, attribute in _fields(element):
+        record.cells[name] = _value(one, attribute)
+    return record
+
+
+def _fields(element: Element) -> Iterator[tuple[str, Element, str]]:
+    """A record's fields: name, the element that holds it, and which attribute (nothing: its text)."""
+    yield from ((name, element, name) for name in element.attributes)
+    if not element.children and element.text.strip():
+        yield TEXT, element, ""
+    yield from ((path, one, attribute) for path, one, attribute in _below(element) if attribute or _is_leaf(one))
+
+
+def _is_leaf(element: Element) -> bool:
+    return not element.children and (not element.attributes or bool(element.text.strip()))
+
+
+def _below(element: Element, before: str = "") -> Iterator[tuple[str, Element, str]]:
+    """What is below an element and in no other record: elements, and their attributes."""
+    counts: dict[str, int] = {}
+    for child in element.children:
+        number = counts[child.tag] = counts.get(child.tag, 0) + 1
+        if _key(child) is not None and (child.children or child.attributes):
+            continue
+        path = f"{before}{child.tag}" + (f"[{number}]" if number > 1 else "")
+        yield path, child, ""
+        yield from ((f"{path}/{name}", child, name) for name in child.attributes)
+        yield from _below(child, f"{path}/")
+
+
+# writing
+
+
+def _set(data: bytes, element: Element, one: Change, file: str) -> Splice:
+    """The splice that sets, adds or takes out a field."""
+    found = next(((holder, attribute) for name, holder, attribute in _fields(element) if name == one.field), None)
+    if found is None:
+        found = next(
+            (
+                (holder, "")
+                for name, holder, attribute in _below(element)
+                if name == one.field and not attribute and not holder.children
+            ),
+            None,
+        )
+    if found is None:
+        return _new_attribute(data, element, one, file)
+    holder, attribute = found
+    if attribute:
+        span = _attribute(data, holder, attribute)
+        if one.after is None:
+            return Splice(span.start, span.end, b"")
+        quote = data[span.end - 1 : span.end]
+        inner = bytes(data[span.start : span.end])
+        first = inner.index(bytes(quote)) + 1
+        return Splice(span.start + first, span.end - 1, _escaped(one.after, file, bytes(quote).decode()))
+    if one.after is None:
+        return Splice(_indent(data, holder.start), _end(data, holder), b"")
+    tag = _tag(data, holder)
+    start = holder.start + len(tag)
+    if tag.endswith(b"/>"):
+        return Splice(start - 2, start, b">" + _escaped(one.after, file) + f"</{holder.tag}>".encode())
+    return Splice(start, holder.close, _escaped(one.after, file))
+
+
+def _end(data: bytes, element: Element) -> int:
+    tag = _tag(data, element)
+    if tag.endswith(b"/>"):
+        return element.start + len(tag)
+    return bytes(data[element.close : element.close + 4096]).index(b">") + element.close + 1
+
+
+def _new_attribute(data: bytes, element: Element, one: Change, file: str) -> Splice:
+    """A field that was not there: an attribute behind the others."""
+    if one.after is None or not re.fullmatch(r"[A-Za-z_][\w.-]*", one.field):
+        raise NotFoundError(f"{file}: row {one.key} has no field {one.field}")
+    tag = _tag(data, element)
+    at = element.start + len(tag) - (2 if tag.endswith(b"/>") else 1)
+    while data[at - 1 : at] in (b" ", b"\t", b"\r", b"\n"):
+        at -= 1
+    return Splice(at, at, f' {one.field}="'.encode() + _escaped(one.after, file, '"') + b'"')
+
+
+def _tag(data: bytes, element: Element) -> bytes:
+    """An element's start tag: up to the first `>` outside quotes."""
+    size = 4096
+    while True:
+        match = _TAG.match(bytes(data[element.start : element.start + size]))
+        if match is not None:
+            return match[0]
+        size *= 4
+
+
+def _attribute(data: bytes, element: Element, name: str) -> Splice:
+    """Where an attribute stands, with the blank before it."""
+    for match in _ATTRIBUTE.finditer(_tag(data, element)):
+        if match[1].decode() == name:
+            return Splice(element.start + match.start(), element.start + match.end(), b"")
+    raise AssertionError(f"expat saw {name}, the tag does not show it")
+
+
+def _escaped(value: str, file: str, quote: str = "") -> bytes:
+    """A value as it stands in an attribute or in an element."""
+    if _BAD.search(value):
+        raise FormatError(file, "a character that XML cannot hold", hint="leaving control characters out")
+    value = value.replace("&", "&amp;").replace("<", "&lt;").replace("\r", "&#13;")
+    if quote:
+        value = (
+            value.replace(quote, "&quot;" if quote == '"' else "&apos;").replace("\n", "&#10;").replace("\t", "&#9;")
+        )
+    else:
+        value = value.replace("]]>", "]]&gt;")
+    return value.encode()

@@ -1,0 +1,230 @@
+"""Trees of objects, lists and values, as JSON and property lists have them: their records, and edits by place.
+
+A record is an object whose `id`, `key` or `name` is its key, or a member that is an object beside others that are;
+what is below it and in no other record are its fields, such as `lag/the_pans` or `languages/0`.
+"""
+
+from __future__ import annotations
+
+import difflib
+from abc import abstractmethod
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+
+from volvex.data.sheet import Change, Sheet, distinct
+from volvex.data.texts import Record, Splice, TextData, sheets_of
+from volvex.errors import NotFoundError
+
+KEYS = ("id", "key", "name")
+ROOT = "records"  # the sheet of what is in no named list
+OBJECT, LIST = "object", "list"
+
+
+@dataclass
+class Node:
+    """A value: where it stands, what it is, and what is in it. `begin` is where its member begins, with its name."""
+
+    start: int
+    shape: str  # object, list, or what a single value is
+    begin: int = -1
+    end: int = -1
+    value: str = ""
+    members: dict[str, Node] = field(default_factory=dict)
+
+
+class NodeData(TextData):
+    """A file that is a tree of objects, lists and values."""
+
+    def __init__(self, data: bytes, file: str) -> None:
+        super().__init__(data, file)
+        self.root = self.parse()
+        self._nodes: dict[tuple[str, str], Node] = {}
+        self._places: dict[str, tuple[str, str, str]] = {}
+        self._sheets: list[Sheet] | None = None
+
+    @abstractmethod
+    def parse(self) -> Node:
+        """The tree; FormatError when the text is not sound."""
+
+    @abstractmethod
+    def encoded(self, node: Node, one: Change) -> bytes:
+        """A new value in the place of another, of the same type."""
+
+    @abstractmethod
+    def member(self, parent: Node, name: str, value: str) -> Splice:
+        """A new member of an object, behind its last."""
+
+    @abstractmethod
+    def without(self, parent: Node, node: Node) -> Splice:
+        """A member or element taken out, with what separates it from its neighbours."""
+
+    @abstractmethod
+    def behind(self, parent: Node, like: Node, text: bytes, name: str) -> Splice:
+        """An element or member put behind another, separated as that is."""
+
+    @abstractmethod
+    def fragment(self, text: bytes) -> NodeData:
+        """A piece of such a text as a file of its own."""
+
+    @property
+    def sheets(self) -> list[Sheet]:
+        if self._sheets is None:
+            found = list(_records(self.root))
+            keys = distinct([f"{one.sheet}\0{one.key}" for one, _ in found])
+            for key, (_, node) in zip(keys, found, strict=True):
+                sheet, _, own = key.partition("\0")
+                self._nodes[sheet, own] = node
+            self._sheets = sheets_of(one for one, _ in found)
+        return self._sheets
+
+    def node(self, sheet: str, key: str) -> Node:
+        """The object of a record."""
+        if self.sheets and (sheet, key) in self._nodes:
+            return self._nodes[sheet, key]
+        raise NotFoundError(f"{self.file}: {sheet} has no row {key}")
+
+    def at(self, place: str) -> tuple[str, str, str]:
+        wanted = place.strip("/")
+        if not self._places:
+            for (sheet, key), node in ((one, self.node(*one)) for one in self._keys()):
+                for path, here in self._walk(node):
+                    self._places.setdefault(here, (sheet, key, path))
+        if wanted not in self._places:
+            near = difflib.get_close_matches(wanted, list(self._places)[:5000], 1)
+            raise NotFoundError(
+                f"{self.file}: there is no {place}", f"--at {near[0]}" if near else f"`volvex show {self.file}`"
+            )
+        return self._places[wanted]
+
+    def _keys(self) -> list[tuple[str, str]]:
+        assert self.sheets is not None
+        return sorted(self._nodes, key=lambda one: -len(self._whole(self._nodes[one])))  # the innermost first
+
+    def _whole(self, node: Node) -> str:
+        return next((path for path, one in self._all() if one is node), "")
+
+    def _all(self) -> Iterator[tuple[str, Node]]:
+        waiting = [("", self.root)]
+        while waiting:
+            path, node = waiting.pop()
+            yield path, node
+            waiting += [(f"{path}/{name}".lstrip("/"), one) for name, one in node.members.items()]
+
+    def _walk(self, record: Node) -> Iterator[tuple[str, str]]:
+        """What fields below a record begin with, and the places of what they are in."""
+        before = self._whole(record)
+        waiting = [("", record)]
+        while waiting:
+            path, node = waiting.pop()
+            yield f"{path}/" if path else "", f"{before}/{path}".strip("/")
+            waiting += [
+                (f"{path}/{name}".lstrip("/"), one) for name, one in node.members.items() if one.shape in (OBJECT, LIST)
+            ]
+
+    # writing
+
+    def splices(self, changes: Sequence[Change]) -> list[Splice]:
+        found = []
+        for one in changes:
+            if one.what == "set":
+                found.append(self._set(self.node(one.sheet, one.key), one))
+            elif one.what == "remove":
+                node = self.node(one.sheet, one.key)
+                found.append(self.without(self._parent(node), node))
+            else:
+                found.append(self._add(one))
+        return found
+
+    def _parent(self, node: Node) -> Node:
+        return next(one for _, one in self._all() if any(inner is node for inner in one.members.values()))
+
+    def _set(self, record: Node, one: Change) -> Splice:
+        parts = one.field.split("/")
+        node, parent = record, record
+        for number, part in enumerate(parts):
+            if part not in node.members:
+                if number == len(parts) - 1 and node.shape == OBJECT and one.after is not None and one.before is None:
+                    return self.member(node, part, one.after)
+                known = list(node.members)
+                near = difflib.get_close_matches(part, known, 1)
+                raise NotFoundError(f"{self.file}: row {one.key} has no field {one.field}; it has {', '.join(known[:12])}",
+                                    f"{near[0]}=..." if near else "")  # fmt: skip
+            node, parent = node.members[part], node
+        if one.after is None:
+            return self.without(parent, node)
+        if node.shape in (OBJECT, LIST):
+            raise NotFoundError(
+                f"{self.file}: row {one.key} has no field {one.field} with a single value, it is {node.shape}"
+            )
+        return Splice(node.start, node.end, self.encoded(node, one))
+
+    def _add(self, one: Change) -> Splice:
+        like = self.node(one.sheet, one.like or self.sheet(one.sheet).keys[-1])
+        text = bytes(self.data[like.start : like.end])
+        document = self.fragment(text)
+        has = dict(_fields(document.root))
+        wanted: dict[str, str | None] = dict(one.fields)
+        if not one.like:
+            wanted |= {name: None for name in has if name not in wanted}
+        edits = [
+            Change("set", "", one.key, name, has[name].value if name in has else None, value)
+            for name, value in wanted.items()
+            if (has[name].value if name in has else None) != value
+        ]
+        for splice in sorted((document._set(document.root, edit) for edit in edits), key=lambda splice: -splice.start):
+            text = text[: splice.start] + splice.new + text[splice.end :]
+        return self.behind(self._parent(like), like, text, one.key.rpartition("/")[2])
+
+
+def own_key(node: Node) -> str | None:
+    """The key that an object tells of itself."""
+    for name in KEYS:
+        found = node.members.get(name)
+        if node.shape == OBJECT and found is not None and found.shape not in (OBJECT, LIST) and found.value:
+            return found.value
+    return None
+
+
+def _records(root: Node) -> Iterator[tuple[Record, Node]]:
+    own = own_key(root) or ""
+    record = Record(ROOT, own, own)
+    record.cells = {name: node.value for name, node in _fields(root)}
+    if record.cells or not root.members:
+        yield record, root
+    yield from _below(root, "", [own] if own else [])
+
+
+def _below(node: Node, sheet: str, keys: list[str]) -> Iterator[tuple[Record, Node]]:
+    """The records below an object or list, and those below them."""
+    for name, one in node.members.items():
+        if one.shape not in (OBJECT, LIST):
+            continue
+        named = sheet if node.shape == LIST else f"{sheet}/{name}".strip("/")
+        own = _record_key(node, name, one)
+        if own is None:
+            yield from _below(one, named, keys)
+            continue
+        group = named if own_key(one) is not None else sheet
+        record = Record(group or ROOT, "/".join([*keys, own]), own)
+        record.cells = {path: leaf.value for path, leaf in _fields(one)}
+        yield record, one
+        yield from _below(one, group, [*keys, own])
+
+
+def _record_key(parent: Node, name: str, node: Node) -> str | None:
+    """The key of a record: its own, or the name of a member that is an object beside others."""
+    own = own_key(node) if node.shape == OBJECT else None
+    if own is not None:
+        return own
+    alike = parent.shape == OBJECT and all(one.shape == OBJECT for one in parent.members.values())
+    return name if alike and node.shape == OBJECT and not any(own_key(one) for one in parent.members.values()) else None
+
+
+def _fields(record: Node, before: str = "") -> Iterator[tuple[str, Node]]:
+    """The single values of a record, by their paths in it."""
+    for name, one in record.members.items():
+        path = f"{before}{name}"
+        if one.shape not in (OBJECT, LIST):
+            yield path, one
+        elif _record_key(record, name, one) is None:
+            yield from _fields(one, f"{path}/")

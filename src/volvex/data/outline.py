@@ -1,0 +1,104 @@
+"""A document as a tree, for being looked at: folded to some depth, from the top or from one place on."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+
+from volvex.data.forms.xml import Element, XmlData, _key, _normal, _tree
+from volvex.data.nodes import LIST, OBJECT, Node, NodeData, own_key
+from volvex.data.sheet import Document, Sheet
+from volvex.errors import NotFoundError
+
+
+@dataclass(frozen=True)
+class Branch:
+    """Something in a tree: its name and place, what can be said of it in a line, and what is in it."""
+
+    name: str
+    place: str
+    about: str
+    below: Callable[[], Sequence[Branch]]
+    count: int  # of what is below
+
+
+def outline(document: Document) -> Branch:
+    """The whole document."""
+    if isinstance(document, XmlData):
+        root = _tree(document.data, document.file)
+        return _element(root, root.tag)
+    if isinstance(document, NodeData):
+        return _node(document.root, document.file.rpartition("/")[2], "")
+    sheets = document.sheets
+    return Branch(document.file.rpartition("/")[2], "", "", lambda: [_sheet(one) for one in sheets], len(sheets))
+
+
+def branch_at(document: Document, place: str) -> Branch:
+    """The branch at a place; NotFoundError with a near miss."""
+    wanted, known = _normal(place), list[str]()
+    for one in walk(outline(document)):
+        here = _normal(one.place)
+        if wanted in (here, here.partition("/")[2] if isinstance(document, XmlData) else here):
+            return one
+        known.append(here)
+    near = difflib.get_close_matches(wanted, known[:5000], 1)
+    raise NotFoundError(f"{document.file}: there is no {place}", f"--at {near[0]}" if near else "")
+
+
+def walk(branch: Branch) -> Iterator[Branch]:
+    """A branch and all below it, each before what is in it."""
+    waiting = [branch]
+    while waiting:
+        one = waiting.pop()
+        yield one
+        waiting.extend(reversed(one.below()))
+
+
+def _element(element: Element, place: str) -> Branch:
+    told = [f"{name}={value}" for name, value in element.attributes.items()]
+    text = element.text.strip() if not element.children else ""
+    key = _key(element)
+    name = element.tag if key is None else f"{element.tag} {key}"
+
+    def below() -> list[Branch]:
+        counts: dict[str, int] = {}
+        made = []
+        for child in element.children:
+            number = counts[child.tag] = counts.get(child.tag, 0) + 1
+            made.append(_element(child, f"{place}/{child.tag}[{number}]"))
+        return made
+
+    return Branch(name, place, "  ".join([*told, *([repr(text)[1:-1]] if text else [])]), below, len(element.children))
+
+
+def _node(node: Node, name: str, place: str) -> Branch:
+    if node.shape not in (OBJECT, LIST):
+        return Branch(name, place, node.value, list, 0)
+    single = {one: inner.value for one, inner in node.members.items() if inner.shape not in (OBJECT, LIST)}
+    deeper = {one: inner for one, inner in node.members.items() if inner.shape in (OBJECT, LIST)}
+    key = own_key(node)
+    told = (
+        "  ".join(f"{one}={value}" for one, value in single.items())
+        if node.shape == OBJECT
+        else ", ".join(single.values())
+    )
+    return Branch(name if key is None else f"{name} {key}", place, told,
+                  lambda: [_node(inner, one, f"{place}/{one}".lstrip("/")) for one, inner in deeper.items()], len(deeper))  # fmt: skip
+
+
+def _sheet(sheet: Sheet) -> Branch:
+    return Branch(sheet.name, sheet.name, "", lambda: [_record(sheet, row) for row in range(len(sheet))], len(sheet))
+
+
+def _record(sheet: Sheet, row: int) -> Branch:
+    record = {name: text for name, text in sheet.record(row).items() if name not in sheet.key}
+    name = next(
+        (record[one.name] for one in sheet.columns.values() if one.rule.role == "name" and one.name in record), ""
+    )
+    place = f"{sheet.name}/{sheet.keys[row]}"
+    shown = "  ".join(f"{field}={text}" for field, text in record.items() if text != name and text != sheet.name)
+    return Branch(
+        f"{sheet.keys[row]} {name}".strip(), place, shown,
+        lambda: [Branch(field, f"{place}/{field}", text, list, 0) for field, text in record.items()], len(record),
+    )  # fmt: skip

@@ -1,0 +1,283 @@
+"""Which fields hold the keys of which records, and following them through all files of a game.
+
+A layout says `refers to lenses`; a profile says it for any file: `"rules/keepers.xml keeper lamp" = "rules/lamps.xml lamp"`,
+or that a field is a `path` in the game. Files are patterns on the end of a path; a sheet or field may be `*`.
+"""
+
+from __future__ import annotations
+
+import fnmatch
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from volvex.data.sheet import JOINED, Array, Document, Sheet
+from volvex.errors import FormatError, VolvexError
+
+PATH = "path"
+EXAMPLE = '"rules/keepers.xml keeper lamp" = "rules/lamps.xml lamp"'
+
+
+@dataclass(frozen=True)
+class Spot:
+    """Fields, or (without a field) records: patterns of file, sheet and field."""
+
+    file: str
+    sheet: str = "*"
+    field: str = ""
+
+    @classmethod
+    def of(cls, text: str, parts: int, where: str) -> Spot:
+        """A spot from its words; FormatError when there are others than `parts`."""
+        words = text.split()
+        if len(words) != parts:
+            raise FormatError(where, f"{text!r} has {len(words)} words, this needs {parts}: a file, a sheet" + (", a field" if parts > 2 else ""), hint=EXAMPLE)  # fmt: skip
+        return cls(*words)
+
+    def is_file(self, path: str) -> bool:
+        """Whether a path is meant."""
+        return fits(path, self.file)
+
+    def is_sheet(self, sheet: Sheet) -> bool:
+        """Whether a sheet is meant, by its name or that of its group."""
+        return any(fnmatch.fnmatchcase(one, self.sheet) for one in (sheet.name, sheet.group))
+
+    def fields(self, sheet: Sheet) -> list[str]:
+        """The fields of a sheet that are meant."""
+        return [name for name in sheet.columns if fnmatch.fnmatchcase(name, self.field)]
+
+
+def fits(path: str, pattern: str) -> bool:
+    """Whether a pattern is that of a path's end."""
+    return fnmatch.fnmatchcase(f"/{path}", f"*/{pattern}")
+
+
+@dataclass(frozen=True)
+class Reference:
+    """Fields that hold keys: of the records in `target`, or (none) paths of files."""
+
+    source: Spot
+    target: Spot | None
+
+
+@dataclass
+class Meanings:
+    """What a profile says of a game's data."""
+
+    data: tuple[str, ...] = ()  # patterns of the files that are data
+    references: tuple[Reference, ...] = ()
+    language: str = ""  # that in which texts are written first
+    fonts: tuple[
+        tuple[str, Spot], ...
+    ] = ()  # patterns of files, and the fields that hold all characters that there are
+    lengths: tuple[tuple[Spot, int], ...] = ()  # characters that a text may have where it is shown
+    versions: tuple[tuple[Spot, Spot], ...] = ()  # fields that hold the same version as other ones
+
+
+class Catalogue:
+    """The data of a game by path, opened when it is asked for. `read` gives the document of a path, None when it is none."""
+
+    def __init__(
+        self, paths: Iterable[str], read: Callable[[str], Document | None], meanings: Meanings, has: Callable[[str], bool] | None = None
+    ) -> None:  # fmt: skip
+        self.paths, self._read, self.meanings = list(paths), read, meanings
+        self.has = has or (lambda path: path in self._names)
+        self._names = set(self.paths)
+        self._documents: dict[str, Document | None] = {}
+        self.faults: dict[str, VolvexError] = {}  # files that cannot be opened
+
+    def document(self, path: str) -> Document | None:
+        """The document of a path; None when it is none, or damaged (then it is among `faults`)."""
+        if path not in self._documents:
+            try:
+                self._documents[path] = self._read(path)
+            except VolvexError as error:
+                self._documents[path] = None
+                self.faults[path] = error
+        return self._documents[path]
+
+    def put(self, path: str, document: Document) -> None:
+        """Use a document that is open already."""
+        self._documents[path] = document
+
+    def data(self) -> list[str]:
+        """The paths that the profile says are data."""
+        return [path for path in self.paths if any(fits(path, one) for one in self.meanings.data)]
+
+    def near(self, path: str) -> list[str]:
+        """Where the records may be to which a file refers: what is data, and what lies beside it."""
+        folder = path.rpartition("/")[0]
+        beside = [one for one in self.paths if one.rpartition("/")[0] == folder]
+        return list(dict.fromkeys([path, *self.data(), *beside]))
+
+    def sheets(self, spot: Spot) -> Iterator[tuple[str, Sheet]]:
+        """The sheets that a spot means, with the paths of their files."""
+        for path in self.paths:
+            if spot.is_file(path):
+                document = self.document(path)
+                yield from ((path, one) for one in (document.sheets if document else ()) if spot.is_sheet(one))
+
+    def targets(self, path: str, sheet: Sheet, name: str) -> list[tuple[str, Sheet]] | None:
+        """Where the keys lead that a field holds; None when it holds none."""
+        for one in self.meanings.references:
+            if one.target is not None and one.source.is_file(path) and one.source.is_sheet(sheet) and fnmatch.fnmatchcase(name, one.source.field):  # fmt: skip
+                return list(self.sheets(one.target))
+        refers = sheet.columns[name].rule.refers
+        if not refers:
+            return None
+        own = self.document(path)
+        found = [(path, one) for one in (own.sheets if own else ()) if refers in (one.name, one.group)]
+        if found:
+            return found
+        for other in self.near(path):
+            document = self.document(other)
+            found += [(other, one) for one in (document.sheets if document else ()) if refers in (one.name, one.group)]
+        return found
+
+    def is_path(self, path: str, sheet: Sheet, name: str) -> bool:
+        """Whether a field holds paths of the game."""
+        return any(
+            one.target is None and one.source.is_file(path) and one.source.is_sheet(sheet) and fnmatch.fnmatchcase(name, one.source.field)
+            for one in self.meanings.references
+        )  # fmt: skip
+
+    def names(self, path: str, sheet: Sheet, name: str) -> list[str]:
+        """The sheets to whose keys a field refers, by name."""
+        targets = self.targets(path, sheet, name) or []
+        return [one for _, sheet in targets for one in (sheet.name, sheet.group)]
+
+
+def lookup(targets: Sequence[tuple[str, Sheet]], key: str) -> list[tuple[str, Sheet, int]]:
+    """The records of a key among some sheets; of texts with several languages, each."""
+    found = []
+    for path, sheet in targets:
+        row = sheet.row(key)
+        if row is not None:
+            found.append((path, sheet, row))
+        elif len(sheet.key) > 1:
+            found += [(path, sheet, at) for at in sheet.heads.get(key, [])]
+    return found
+
+
+def is_there(targets: Sequence[tuple[str, Sheet]], key: str) -> bool:
+    """Whether any sheet has a key."""
+    return bool(lookup(targets, key))
+
+
+@dataclass
+class Found:
+    """A record, the fields by which it was reached, and the records to which it refers in its turn."""
+
+    path: str
+    sheet: Sheet
+    row: int
+    by: str = ""
+    below: list[Found] = field(default_factory=list)
+    missing: list[tuple[str, str]] = field(default_factory=list)  # fields that lead nowhere, and what they hold
+    again: bool = False  # it stands further up already
+
+    @property
+    def place(self) -> tuple[str, str, int]:
+        return self.path, self.sheet.name, self.row
+
+
+def follow(catalogue: Catalogue, path: str, sheet: Sheet, row: int, depth: int = 4) -> Found:
+    """A record and, below it, those to which it refers."""
+    return _follow(catalogue, Found(path, sheet, row), depth, set())
+
+
+def _follow(catalogue: Catalogue, found: Found, depth: int, seen: set[tuple[str, str, int]]) -> Found:
+    if found.place in seen:
+        found.again = True
+        return found
+    seen.add(found.place)
+    if not depth:
+        return found
+    for name, key in found.sheet.record(found.row).items():
+        targets = catalogue.targets(found.path, found.sheet, name) if key else None
+        if targets is None or _nothing(key):
+            continue
+        hits = lookup(targets, key)
+        if not hits:
+            found.missing.append((name, key))
+        found.below += [_follow(catalogue, Found(*hit, by=name), depth - 1, seen) for hit in hits]
+    return found
+
+
+def _nothing(key: str) -> bool:
+    """What stands for no reference: nothing, 0 and -1."""
+    return key in ("", "0", "-1", "none", "null")
+
+
+@dataclass(frozen=True)
+class User:
+    """A record that refers to another, and by which field."""
+
+    path: str
+    sheet: str
+    key: str
+    field: str
+
+
+def users(catalogue: Catalogue, path: str, sheet: Sheet, keys: Sequence[str]) -> Iterator[User]:
+    """The records that refer to some keys of a sheet, in all that is data."""
+    wanted = {*keys, *(key.partition(JOINED)[0] for key in keys if len(sheet.key) > 1)}
+    for other in catalogue.near(path):
+        document = catalogue.document(other)
+        for one in document.sheets if document else ():
+            for name, column in one.columns.items():
+                cells = column.values
+                hits = _holding(cells, wanted)
+                if not hits or (other, one.name, name) == (path, sheet.name, (sheet.key or ("",))[0]):
+                    continue
+                targets = catalogue.targets(other, one, name)
+                if targets is None or not any((file, found.name) == (path, sheet.name) for file, found in targets):
+                    continue
+                yield from (User(other, one.name, one.keys[row], name) for row in hits)
+
+
+def _holding(cells: Array, wanted: set[str]) -> list[int]:
+    """The rows whose cell is one of some texts."""
+    if cells.dtype.kind in "iu":
+        numbers = [int(one) for one in wanted if one.lstrip("-").isdigit() and abs(int(one)) < 1 << 63]
+        return np.flatnonzero(np.isin(cells, numbers)).tolist() if numbers else []
+    if cells.dtype.kind == "f":
+        return []
+    return [row for row, cell in enumerate(cells.tolist()) if cell is not None and str(cell) in wanted]
+
+
+def described(values: Mapping[str, object], file: str) -> Meanings:
+    """What a profile's tables say; FormatError when one is not as it should be."""
+
+    def table(name: str) -> Mapping[str, object]:
+        found = values.get(name, {})
+        if not isinstance(found, dict):
+            raise FormatError(file, f"[{name}] is a table")
+        return found
+
+    def texts(name: str) -> Iterator[tuple[str, str]]:
+        for key, value in table(name).items():
+            if not isinstance(value, str):
+                raise FormatError(file, f"[{name}] tells a text for {key!r}", hint=EXAMPLE)
+            yield key, value
+
+    references = [
+        Reference(Spot.of(key, 3, file), None if value == PATH else Spot.of(value, 2, file))
+        for key, value in texts("references")
+    ]
+    lengths = []
+    for key, most in table("lengths").items():
+        if not isinstance(most, int) or most < 1:
+            raise FormatError(
+                file, f"[lengths] tells a number of characters for {key!r}", hint='"texts/menu.txl texts *" = 24'
+            )
+        lengths.append((Spot.of(key, 3, file), most))
+    return Meanings(
+        tuple(values.get("data", ())),  # type: ignore[arg-type]
+        tuple(references),
+        str(values.get("language", "")),
+        tuple((key, Spot.of(value, 3, file)) for key, value in texts("fonts")),
+        tuple(lengths),
+        tuple((Spot.of(key, 3, file), Spot.of(value, 3, file)) for key, value in texts("versions")),
+    )

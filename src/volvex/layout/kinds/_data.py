@@ -1,0 +1,116 @@
+"""What tables, texts and scenes have in common: values of the content, and pools of texts into which they point."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+
+from volvex.layout.meanings_of_data import pools_of, rows_of_layout
+from volvex.layout.model import (
+    Array,
+    Bits,
+    Block,
+    Choice,
+    Field,
+    Layout,
+    Nested,
+    Number,
+    Place,
+    Text,
+    Value,
+    Varint,
+)  # fmt: skip
+
+Problem = tuple[Place, str, str]
+PHRASE = re.compile(r"(?P<role>[a-z]+|refers to (?P<refers>[\w.-]+))(?P<numbered> number)?(?: in (?P<pool>[\w.-]+))?")
+
+
+def value_of(words: str, roles: Sequence[str], blocks: Sequence[str]) -> Value | None:
+    """The value that a phrase such as `key`, `text in words` or `refers to lenses` means; None when it means none."""
+    found = PHRASE.fullmatch(words)
+    if found is None:
+        return None
+    refers, pool = found["refers"] or "", found["pool"] or ""
+    role = "value" if refers else found["role"]
+    if role == "text" and "text" not in roles and pool:
+        role = "value"
+    if role not in roles or (pool and pool not in blocks) or (found["numbered"] and not pool):
+        return None
+    return Value(role, (), refers, pool, bool(found["numbered"]))
+
+
+def check_values(layout: Layout) -> Iterator[Problem]:
+    """What the values of any of these kinds need."""
+    pools = pools_of(layout)
+    rows = rows_of_layout(layout)
+    if not rows:
+        yield (
+            layout.place,
+            f"a {layout.kind} without records",
+            "a block that repeats, with a field of the meaning `value`",
+        )
+    for block in layout.blocks:
+        if block not in rows:
+            for one in block.fields:
+                if isinstance(one.meaning, Value):
+                    yield one.place, f"`{one.words}` is one for each record, but {block.name} is one record", f"block {block.name} repeats"  # fmt: skip
+    for name, pool in pools.items():
+        kind = pool.type
+        if (
+            not isinstance(kind, Text)
+            or kind.size is not None
+            or kind.told
+            or len(layout_block(layout, name).fields) > 1
+        ):
+            yield pool.place, "a pool of texts is a repeating block with one field, a text zero or a text with its length", "text zero  texts"  # fmt: skip
+    for block in rows:
+        keys = [one for one in block.fields if isinstance(one.meaning, Value) and one.meaning.role == "key"]
+        if len(keys) > 1:
+            yield keys[1].place, f"a second key of {block.name}", "`value`"
+        if block.until is not None or block.inline:
+            yield block.place, f"{block.name} has no entries that could follow its records", "a count of them"
+        for one in block.fields:
+            yield from check_value(one, pools)
+    yield from _check_rules(layout, rows)
+    for record in layout.records:
+        for one in record.fields:
+            yield from check_value(one, pools)
+
+
+def layout_block(layout: Layout, name: str) -> Block:
+    """The block of that name, which is there."""
+    return next(block for block in layout.blocks if block.name == name)
+
+
+def check_value(one: Field, pools: dict[str, Field]) -> Iterator[Problem]:
+    """What one value needs: a pool that is one, a type that can be one, words for numbers only."""
+    meaning, kind = one.meaning, one.type
+    if not isinstance(meaning, Value):
+        return
+    if meaning.pool:
+        if meaning.pool not in pools:
+            yield (
+                one.place,
+                f"{meaning.pool} is no pool of texts",
+                f"block {meaning.pool} repeats, with a field `texts`",
+            )
+        if not isinstance(kind, Number | Bits | Varint):
+            yield one.place, f"`{one.name}` points to a text, so it is a number, not {kind}", "u32"
+    elif isinstance(kind, Array | Choice | Nested) and meaning.role != "value":
+        yield one.place, f"the {meaning.role} is a number or a text, `{one.name}` is {kind}", "u32"
+    if meaning.table and (meaning.pool or not isinstance(kind, Number | Bits | Varint)):
+        yield one.place, f"`{one.name}` is {kind}, the words in braces stand for numbers", "leaving them out"
+
+
+def _check_rules(layout: Layout, rows: Sequence[Block]) -> Iterator[Problem]:
+    """How names become keys is said at most once, and for keys that are numbers."""
+    for rule in layout.keys[1:]:
+        yield rule.place, "how a key is made is said twice", "leaving one of them out"
+    for rule in layout.keys[:1]:
+        keys = [one for block in rows for one in block.fields
+                if isinstance(one.meaning, Value) and one.meaning.role == "key"]  # fmt: skip
+        if rule.what != "name key" or rule.numbered:
+            yield rule.place, "a record's key is made of its name as a whole", "keys by fnv1a(bits 32)"
+        elif not keys or any(not isinstance(one.type, Number) or one.type.signed or one.changes or
+                             (isinstance(one.meaning, Value) and one.meaning.pool) for one in keys):  # fmt: skip
+            yield rule.place, "no record has a key that is a plain number", "u32  key"
