@@ -11,9 +11,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kelpwick.world import rules
-from volvex.data import Target, edit
-from volvex.data.edit import editors
+from volvex.data import Change, require_data
+from volvex.data.editing import Target, assignments
 from volvex.errors import FormatError, NotFoundError, UsageError, VolvexError
+from volvex.layout import Library
 
 RULES = dict(rules())
 LAMPS, BELLS, TIDES, WEATHER = (
@@ -27,13 +28,25 @@ def inserted(before: bytes, after: bytes) -> list[tuple[bytes, bytes]]:
     return [(before[a:b], after[c:d]) for what, a, b, c, d in matcher.get_opcodes() if what != "equal"]
 
 
+LIBRARY = Library()
+
+
+def edit(data: bytes, kind: str, target: Target, values: list[tuple[str, str]]) -> tuple[bytes, list[Change]]:
+    """The file with new values, and what changed."""
+    document = require_data(data, LIBRARY, "f")
+    if document.form != kind:
+        raise AssertionError(f"{document.form}, not {kind}")
+    done = assignments(document, target, [f"{field}={value}" for field, value in values])
+    return document.written(done), done
+
+
 def set_one(data: bytes, kind: str, target: Target, field: str, value: str) -> bytes:
-    return edit(data, kind, target, [(field, value)], "f")[0]
+    return edit(data, kind, target, [(field, value)])[0]
 
 
 class Xml(unittest.TestCase):
     def test_an_attribute_by_its_record(self) -> None:
-        data, done = edit(LAMPS, "xml", Target(row="fresnel_3"), [("range", "14"), ("oil", "3.1")], "f")
+        data, done = edit(LAMPS, "xml", Target(row="fresnel_3"), [("range", "14"), ("oil", "3.1")])
         self.assertEqual(
             [(one.field, one.before, one.after) for one in done], [("range", "9", "14"), ("oil", "2.5", "3.1")]
         )
@@ -116,7 +129,7 @@ class Xml(unittest.TestCase):
 
 class Json(unittest.TestCase):
     def test_a_member_by_its_record(self) -> None:
-        data, done = edit(BELLS, "json", Target(row="fog-03"), [("every", "45"), ("loud", "true")], "f")
+        data, done = edit(BELLS, "json", Target(row="fog-03"), [("every", "45"), ("loud", "true")])
         self.assertEqual([(one.before, one.after) for one in done], [("30", "45"), ("false", "true")])
         self.assertEqual(
             json.loads(data)["bells"][2], {"id": "fog-03", "sound": "bells/fog-03.ring", "every": 45, "loud": True}
@@ -167,7 +180,7 @@ class Json(unittest.TestCase):
 
     def test_mistakes(self) -> None:
         for target, field, says in ((Target(row="fog-09"), "every", "no row fog-09"), (Target(row="fog-03"), "evry", "has no field evry"),
-                                    (Target(at="bells/9"), "x", "no bells/9"), (Target(), "bells", "single value")):  # fmt: skip
+                                    (Target(at="bells/9"), "x", "no bells/9"), (Target(), "bells", "it has records: 6 of bells")):  # fmt: skip
             with self.assertRaises(NotFoundError) as caught:
                 set_one(BELLS, "json", target, field, "1")
             self.assertIn(says, caught.exception.message)
@@ -193,11 +206,10 @@ class Json(unittest.TestCase):
 
 
 class Others(unittest.TestCase):
-    def test_kinds_without_an_editor(self) -> None:
+    def test_what_holds_no_values(self) -> None:
         with self.assertRaises(UsageError) as caught:
-            set_one(b"hour;height", "text", Target(), "hour", "1")
-        self.assertIn("values can be set in json, xml", caught.exception.message)
-        self.assertEqual(editors(), ["json", "xml"])
+            set_one(b"\x00\x01\x02", "binary", Target(), "hour", "1")
+        self.assertIn("is binary; values are known in tables, texts and scenes", caught.exception.message)
 
     def test_bytes_that_are_not_what_they_claim(self) -> None:
         with self.assertRaises(FormatError) as caught:

@@ -52,6 +52,14 @@ def kind_by_content(head: bytes) -> str:
     return "xml" if _XML.match(head) else "json" if _JSON.match(head) else "text"
 
 
+def kind_of_data(head: bytes) -> str:
+    """The same where text may be in any encoding and hold odd characters, as long as it begins as XML or JSON does."""
+    kind = kind_by_content(head)
+    if kind != "binary" or b"\0" in head:
+        return kind
+    return "xml" if _XML.match(head) else "json" if _JSON.match(head) else "binary" if has_control(head) else "text"
+
+
 def has_control(data: bytes) -> bool:
     """Whether there are control bytes that no text has."""
     return _CONTROL.search(data) is not None

@@ -88,6 +88,8 @@ def open_source(
         return known.opened(source, library.keys)
     if not sought or kind_by_content(source.peek(0, HEAD)) not in SEARCHED:
         return None
+    if library.match_data(source) is not None:
+        return None  # a table, texts or a scene
     from volvex.archive import betrayed, embedded
 
     return betrayed.open_betrayed(source, library, open_source) or embedded.open_embedded(source, library, open_source)

@@ -118,7 +118,8 @@ class Context:
             return Walker(self.library(), None, variant)
         from volvex.layout.syntax import read_layout
 
-        return Walker(self.library(), read_layout(Path(named)), variant)
+        layout = read_layout(Path(named))
+        return Walker(self.library(), layout if layout.kind == "archive" else None, variant)
 
     @contextlib.contextmanager
     def progress(self, what: str, total: int, of: str = "") -> Iterator[Callable[[int], None]]:

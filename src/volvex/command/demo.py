@@ -1,4 +1,4 @@
-"""Make the stand-in game and do a whole first mod on it, each command shown before its output.
+"""Make the stand-in game and do two whole mods on it, each command shown before its output.
 
 The commands are real: copied by hand, they give the same. At the end every file of the game is compared with
 what it was at the start.
@@ -131,6 +131,7 @@ class _Demo:
         self.check(
             "the lamp room shows the old values", "9 nm         2.5 l" in played and "counted them myself" not in played
         )
+        self.meanings()
         after = _digests(game)
         self.check(f"{count(len(before), 'file')} of the game's folder have their original bytes (its own log, which it wrote to, aside)",
                    before == after)  # fmt: skip
@@ -187,6 +188,46 @@ class _Demo:
         do("volvex", "show", "../game/speech/speech.kwl/calls/ahoy.txt", "--variant", "de")
         self.enter(self.folder)
 
+    def meanings(self) -> None:
+        """A second mod, made by key and field in tables, texts, scenes and rules."""
+        say, do, book = self.say, self.do, "data/almanac.kwp"
+        say("A second mod, by meaning: the third Fresnel gets another lens. Where is it told which lens it has?")
+        self.enter(self.folder)
+        do("volvex", "bench", "game", "drum")
+        self.enter(self.folder / "drum")
+        do("volvex", "show", f"{book}/tables/lenses.kwb", "--where", "reach > 8", "--sort", "reach")
+        do("volvex", "show", f"{book}/tables/fittings.kwb", "--row", "fresnel_3", "--follow")
+        do("volvex", "show", f"{book}/tables/lenses.kwb", "--row", "103", "--users")
+        do("volvex", "set", f"{book}/tables/fittings.kwb", "--row", "fresnel_3", "lens=140")
+        found = do("volvex", "check", status=Status.DIFFERS)
+        self.check("the slip is caught before the game does", "there is no 140 in lenses" in found)
+        do("volvex", "set", f"{book}/tables/fittings.kwb", "--row", "fresnel_3", "lens=104")
+        do("volvex", "set", f"{book}/rules/workshop.xml", "--row", "grind_3", "lens=104")
+        do("volvex", "set", f"{book}/tables/lenses.kwb", "--where", "id == 103", "fitted = fitted - 1")
+        do("volvex", "set", f"{book}/tables/lenses.kwb", "--where", "id == 104", "fitted = fitted + 1")
+
+        say("A keeper gets another name, wherever it is shown, and not where it is part of another word.")
+        do("volvex", "find", "../game/data", "--text", "Tolk")
+        do("volvex", "set", "data/*.kwp/**", "--replace", "Tolk", "Marsh", "--whole-words")
+        say("Something hidden in a scene is switched on; and a text is translated anew, as translators have it.")
+        do("volvex", "show", f"{book}/scenes/lamp_room.kwn")
+        do("volvex", "set", f"{book}/scenes/lamp_room.kwn", "--row", "6", "hidden=no")
+        do("volvex", "take", f"{book}/texts/menu.kwx", "--as", "po", "--language", "de")
+        file = f"open/{book}/texts/menu.kwx.de.po"
+        code = f"t = open('{file}', encoding='utf-8').read(); open('{file}', 'w', encoding='utf-8').write(t.replace('An Land rudern', 'Heim rudern'))"
+        do("python", "-c", code, shown=f'python -c "{code}"')
+        do("volvex", "check")
+        do("volvex", "changes", "--save", "drum.json")
+        do("volvex", "build")
+        do("volvex", "install")
+        played = do(*PLAY, "../game", "--language", "de")
+        self.check("the third Fresnel has its new lens", "Third Fresnel   Drum           16 nm" in played)
+        self.check("the keeper has the new name, the town the old one", "Ansa Marsh. Kamst du über Tolkham?" in played)
+        self.check("the chest stands in the lamp room", "Ansa Marsh's chest, 4 barrels" in played)
+        self.check("the menu has its new line", "Heim rudern" in played)
+        do("volvex", "restore")
+        do(*PLAY, "../game")
+
     def say(self, text: str) -> None:
         self.context.print(f"\n{self.context.paint(f'-- {text}', 'bold')}")
 
@@ -194,16 +235,17 @@ class _Demo:
         self.context.print(f"\n{self.context.paint('$ ' + shlex.join(['cd', str(folder)]), 'green')}")
         self.here = folder
 
-    def do(self, *words: str, shown: str = "") -> str:
-        """Show a command, run it, show what it says; what it said. DemoError when it fails."""
+    def do(self, *words: str, shown: str = "", status: int = Status.OK) -> str:
+        """Show a command, run it, show what it says; what it said. DemoError when it ends with another status."""
         self.steps += 1
-        self.context.print(f"\n{self.context.paint('$ ' + (shown or shlex.join(words)), 'green')}")
+        told = (shown or shlex.join(words)) + (" || true" if status else "")
+        self.context.print(f"\n{self.context.paint('$ ' + told, 'green')}")
         self.context.out.flush()
         program = [sys.executable, *words[1:]] if words[0] == "python" else [sys.executable, "-m", "volvex", *words[1:]]
         done = subprocess.run(program, cwd=self.here, env=_environment(self.context.environment, self.folder / "home"), stdin=subprocess.DEVNULL, stdout=subprocess.PIPE,
                               stderr=subprocess.STDOUT, encoding="utf-8")  # fmt: skip
         self.context.out.write(done.stdout)
-        if done.returncode:
+        if done.returncode != status:
             raise DemoError(f"`{shlex.join(words)}` ended with status {done.returncode}")
         return done.stdout
 

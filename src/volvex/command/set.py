@@ -28,7 +28,7 @@ from volvex.command._variants import add_variant
 from volvex.data import Change, Document, Sheet, open_data, require_data
 from volvex.data.editing import Target, added, as_told, assignments, copied, removed, replacements
 from volvex.data.texts import TextData
-from volvex.errors import NotFoundError, Status, UsageError
+from volvex.errors import FormatError, NotFoundError, Status, UsageError
 from volvex.source import atomic
 
 if TYPE_CHECKING:
@@ -122,11 +122,18 @@ def _found(
     """What changes in each file that is meant; of many, those that hold no data are passed over."""
     paths = _paths(bench, path, options)
     for one in paths:
-        if len(paths) > 1 and open_data(bench.current(one), bench.library, shown(one)) is None:
+        if len(paths) > 1 and not _is_data(bench, one):
             continue
         document, changes = _changes(bench, one, options)
         if changes:
             yield one, document, changes
+
+
+def _is_data(bench: Workbench, path: str) -> bool:
+    try:
+        return open_data(bench.current(path), bench.library, shown(path)) is not None
+    except FormatError:
+        return False
 
 
 def _document(bench: Workbench, path: str) -> Document:

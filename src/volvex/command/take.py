@@ -42,7 +42,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, context: Context) -> int:
     with open_bench(options, context) as bench:
         wanted = [one for path in options.path for one in bench.select(bench.within_game(path, context.cwd))]
-        done, left = bench.take(list(dict.fromkeys(wanted)), options.again)
+        wanted, there = list(dict.fromkeys(wanted)), list[str]()
+        if options.ending and not options.again:  # what is there already is opened as it stands
+            there = [place for one in wanted if (bench.files / (place := bench.place_of(*one))).is_file()]
+            wanted = [one for one in wanted if bench.place_of(*one) not in there]
+        done, left = bench.take(wanted, options.again)
+        left += there
         for place in done[:TOLD]:
             where = os.path.relpath(bench.files / place, context.cwd).replace(os.sep, "/")
             context.print(f"took {context.paint(shown(where), 'blue')}")

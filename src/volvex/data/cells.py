@@ -12,7 +12,7 @@ import numpy as np
 from volvex.data.sheet import BYTES, FLOAT, INT, LIST, TEXT, WORDS, Rule
 from volvex.errors import FormatError
 from volvex.layout.columns import Column as Stored
-from volvex.layout.columns import Texts, fit
+from volvex.layout.columns import Texts, fit, taken
 from volvex.layout.model import Array, Bits, Field, FieldType, Float, Number, Raw, Text, Value, Varint
 from volvex.layout.reading import BlockRead, Reading
 from volvex.layout.values import read_value, write_value
@@ -64,6 +64,7 @@ class Pools:
         self.reading, self.pools = reading, pools
         self._added: dict[str, list[bytes]] = {}
         self._known: dict[str, dict[bytes, int]] = {}
+        self._texts: dict[str, Values] = {}
 
     def encoding(self, meaning: Value) -> str:
         """The encoding of the texts to which a value points."""
@@ -73,9 +74,23 @@ class Pools:
     def texts(self, numbers: Any, meaning: Value) -> Values:
         """The texts that numbers stand for; None for a number with all bits set. FormatError for one that leads nowhere."""
         block, pool = self.reading.blocks[meaning.pool], self.pools[meaning.pool]
-        different, index = np.unique(numbers, return_inverse=True)
-        found = [self._text(block, pool, number, meaning.numbered) for number in different.tolist()]
-        return np.array([*found, None], object)[:-1][index]
+        starts = np.arange(len(block.starts)) if meaning.numbered else block.starts - block.start
+        rows = np.searchsorted(starts, numbers, "right") - 1
+        odd = np.flatnonzero((rows < 0) | (starts[rows] != numbers)) if len(starts) else np.arange(len(numbers))
+        found = self._decoded(meaning.pool)[rows] if len(starts) else np.full(len(numbers), None, object)
+        if len(odd):  # within a text, at none, or nowhere
+            different, index = np.unique(numbers[odd], return_inverse=True)
+            told = [self._text(block, pool, number, meaning.numbered) for number in different.tolist()]
+            found[odd] = objects(told)[index]
+        return found
+
+    def _decoded(self, name: str) -> Values:
+        """All texts of a pool."""
+        if name not in self._texts:
+            block, texts = self.reading.blocks[name], self.reading.blocks[name].columns[self.pools[name].name]
+            assert isinstance(texts, Texts)
+            self._texts[name] = objects(all_texts(texts, block, self.pools[name]))
+        return self._texts[name]
 
     def _text(self, block: BlockRead, pool: Field, number: int, numbered: bool) -> str | None:
         texts = block.columns[pool.name]
@@ -144,6 +159,28 @@ def encoded(text: str, encoding: str) -> bytes:
         ) from error
 
 
+def objects(cells: Sequence[Any]) -> Values:
+    """Cells as an array of objects, whatever they are."""
+    made = np.empty(len(cells), object)
+    made[:] = cells
+    return made
+
+
+def all_texts(texts: Texts, block: BlockRead, one: Field) -> list[str]:
+    """A column's texts; FormatError where one is not in its encoding."""
+    try:
+        return texts.all()
+    except UnicodeDecodeError as error:
+        raise FormatError(block.source.name, f"not {texts.encoding}: {error.reason}", field=f"{block.block.name}.{one.name}",
+                          hint="another encoding in the layout") from error  # fmt: skip
+
+
+def some_of(block: BlockRead, rows: Any) -> BlockRead:
+    """Some records of a block, as a block."""
+    columns = {name: taken(column, rows) for name, column in block.columns.items()}
+    return replace(block, columns=columns, starts=block.starts[rows])
+
+
 def true_numbers(reading: Reading, block: BlockRead, one: Field) -> Any:
     """The numbers that a field stands for, with the full width of 64 bits."""
     stored = block.numbers(one.name)
@@ -181,16 +218,12 @@ def _cells(reading: Reading, block: BlockRead, one: Field, meaning: Value, pools
     if isinstance(kind, Float):
         return np.asarray(stored).view(kind.dtype.replace("u", "f")).astype(f"f{kind.size}")
     if isinstance(kind, Raw):
-        return np.array([raw.tobytes().hex(" ") for raw in np.asarray(stored)], object)
+        return objects([raw.tobytes().hex(" ") for raw in np.asarray(stored)])
     assert isinstance(stored, Texts)
     if isinstance(kind, Text):
-        try:
-            return np.array([*stored.all(), None], object)[:-1]
-        except UnicodeDecodeError as error:
-            raise FormatError(block.source.name, f"not {stored.encoding}: {error.reason}", field=f"{block.block.name}.{one.name}",
-                              hint="another encoding in the layout") from error  # fmt: skip
+        return objects(all_texts(stored, block, one))
     told = [_list_text(kind, raw, block, row) for row, raw in enumerate(stored.raws())]
-    return np.array([*told, None], object)[:-1]
+    return objects(told)
 
 
 def places_in_pool(reading: Reading, block: BlockRead, one: Field, meaning: Value) -> Any:
@@ -206,8 +239,10 @@ def places_in_pool(reading: Reading, block: BlockRead, one: Field, meaning: Valu
 def worded(numbers: Any, table: Sequence[tuple[int, str]]) -> Values:
     """Words in place of numbers; a number that has none stays one."""
     words = dict(table)
+    if numbers.dtype == np.uint8:
+        return objects([words.get(one, str(one)) for one in range(256)])[numbers]
     different, index = np.unique(numbers, return_inverse=True)
-    return np.array([*(words.get(one, str(one)) for one in different.tolist()), None], object)[:-1][index]
+    return objects([words.get(one, str(one)) for one in different.tolist()])[index]
 
 
 def _list_text(kind: FieldType, raw: bytes, block: BlockRead, row: int) -> str:
@@ -236,7 +271,7 @@ def stored_cells(one: Field, values: Sequence[Any], pools: Pools, settle: Settle
         plain = meaning.pool and not any(change.how == "from" for change in one.changes)
         if meaning.pool and not plain and not meaning.numbered:
             numbers = [at + pools.reading.blocks[meaning.pool].start for at in numbers]
-        return fit(np.array([*numbers, None], object)[:-1], settle(one), where)
+        return fit(objects(numbers), settle(one), where)
     if isinstance(kind, Float):
         return np.array(values, f"f{kind.size}").astype(kind.dtype.replace("u", "f")).view(kind.dtype)
     if isinstance(kind, Raw):

@@ -128,10 +128,10 @@ def _by_path(document: TextData, text: str) -> list[Change]:
     place, _, name = field.rpartition("/")
     if place:
         return assignments(document, Target(at=place), [f"{name}={value}"])
-    if first is None or len(first) != 1:
-        only_sheet(document, Target())
-    assert first is not None
-    raise no_field(field, first, "the file", document.file)
+    if first is not None and len(first) == 1:
+        raise no_field(field, first, "the file", document.file)
+    has = ", ".join(f"{len(one):,} of {one.name}" for one in document.sheets[:6])
+    raise NotFoundError(f"{document.file}: the file itself has no field {field}; it has records: {has}", "--row KEY")
 
 
 def _assigned(text: str) -> tuple[str, str]:

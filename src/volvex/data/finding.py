@@ -5,12 +5,12 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
+from volvex.data.cells import places_in_pool
 from volvex.data.laidout import LaidOutData
-from volvex.data.sheet import BYTES, FLOAT, INT, LIST, Column, Document, Sheet
+from volvex.data.sheet import BYTES, FLOAT, INT, LIST, Array, Column, Document, Sheet
 from volvex.layout.columns import Texts
 from volvex.layout.model import Value
 
@@ -34,7 +34,7 @@ def values(document: Document, wanted: str) -> Iterator[CellHit]:
         for name, column in sheet.columns.items():
             for row in _same(column, wanted):
                 text = column.text(row) or ""
-                yield CellHit(sheet.name, sheet.keys[row], name, text, 0, len(text), use_of(sheet, row))
+                yield CellHit(sheet.name, sheet.key_of(row), name, text, 0, len(text), use_of(sheet, row))
 
 
 def _same(column: Column, wanted: str) -> list[int]:
@@ -63,41 +63,65 @@ def texts(document: Document, pattern: re.Pattern[str]) -> Iterator[CellHit]:
     """The cells in which a text stands."""
     for sheet in document.sheets:
         for name, column in sheet.columns.items():
-            if column.rule.sort in (INT, FLOAT, BYTES, LIST) or _is_absent(document, sheet, column, pattern):
+            if column.rule.sort in (INT, FLOAT, BYTES, LIST):
                 continue
-            for row, cell in enumerate(column.values.tolist()):
-                match = pattern.search(cell) if isinstance(cell, str) else None
-                if match is not None:
+            for row in _rows(document, sheet, column, pattern):
+                cell = column.text(row)
+                match = pattern.search(cell) if cell is not None else None
+                if match is not None and cell is not None:
                     yield CellHit(
-                        sheet.name, sheet.keys[row], name, cell, match.start(), match.end(), use_of(sheet, row)
+                        sheet.name, sheet.key_of(row), name, cell, match.start(), match.end(), use_of(sheet, row)
                     )
 
 
-def _is_absent(document: Document, sheet: Sheet, column: Column, pattern: re.Pattern[str]) -> bool:
-    """Whether the bytes of a column's texts plainly do not hold what is searched for, so that none needs to be decoded."""
-    raw = _bytes_of(document, sheet, column)
-    if raw is None or pattern.flags & re.IGNORECASE:
-        return False
-    data, encoding = raw
-    plain = re.sub(r"\\(.)", r"\1", pattern.pattern)
+def _rows(document: Document, sheet: Sheet, column: Column, pattern: re.Pattern[str]) -> list[int]:
+    """The records whose cell may hold a text: found among the stored bytes where they are texts, without decoding one."""
+    stored = _stored(document, sheet, column)
+    if stored is None or pattern.flags & re.IGNORECASE:
+        return [
+            row for row, cell in enumerate(column.values.tolist()) if isinstance(cell, str) and pattern.search(cell)
+        ]
+    texts, places = stored
     try:
-        return plain.encode(encoding) not in data
+        needle = re.sub(r"\\(.)", r"\1", pattern.pattern).encode(texts.encoding)
     except UnicodeEncodeError:
-        return True
+        return []
+    rows = _holding(texts, needle)
+    return rows.tolist() if places is None else np.flatnonzero(np.isin(places, rows)).tolist()
 
 
-def _bytes_of(document: Document, sheet: Sheet, column: Column) -> tuple[bytes, str] | None:
+def _holding(texts: Texts, needle: bytes) -> Array:
+    """Which texts hold some bytes. They lie in the order in which they are."""
+    found = np.array([match.start() for match in re.finditer(re.escape(needle), texts.data)], np.int64)
+    if not len(found) or not len(texts):
+        return np.zeros(0, np.int64)
+    rows = np.searchsorted(texts.starts, found, "right") - 1
+    inside = (rows >= 0) & (found + len(needle) <= texts.starts[rows] + texts.lengths[rows])
+    return np.unique(rows[inside])
+
+
+def _stored(document: Document, sheet: Sheet, column: Column) -> tuple[Texts, Array | None] | None:
+    """A column's texts as they are stored; of a pool, which of its texts each record has. None for what is not so."""
     if not isinstance(document, LaidOutData):
         return None
     for root in document.roots:
-        found: Any = document.fields(root).get(column.name) if root.block.name == sheet.group else None
-        if found is None or not isinstance(found[1].meaning, Value):
+        block, one = (
+            document.fields(root).get(column.name, (None, None)) if root.block.name == sheet.group else (None, None)
+        )
+        if block is None or one is None or not isinstance(one.meaning, Value) or sheet.name != sheet.group:
             continue
-        block, one = found
+        places = None
         if one.meaning.pool:
+            numbers = places_in_pool(document.reading, block, one, one.meaning)
             block, one = document.reading.blocks[one.meaning.pool], document.pools.pools[one.meaning.pool]
+            starts = block.starts - block.start
+            exact = np.searchsorted(starts, numbers, "right") - 1
+            if bool((starts[exact] != numbers).any()):
+                return None  # some point into the middle of a text
+            places = exact
         texts = block.columns[one.name]
-        return (texts.data, texts.encoding) if isinstance(texts, Texts) else None
+        ascending = isinstance(texts, Texts) and bool((texts.starts[1:] >= texts.starts[:-1]).all())
+        return (texts, places) if isinstance(texts, Texts) and ascending else None
     return None
 
 

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from volvex.data.cells import Pools, cells_of, rule_of, stored_cells
+from volvex.data.cells import Pools, cells_of, rule_of, some_of, stored_cells
 from volvex.data.sheet import TEXT, Change, Column, Document, Rule, Sheet, Unfit, parsed
 from volvex.errors import FormatError, NotFoundError
 from volvex.layout.columns import Columns, Texts, taken
@@ -73,7 +73,12 @@ class LaidOutData(Document):
         if one.meaning.role == "key" and self.layout.keys:
             keying, bits = self.keying(one), bits_of(one.type)
             return Column(one.name, Rule(TEXT, role="key"), lambda: self._hashed(block, one, keying, bits))
-        return Column(one.name, rule, lambda: cells_of(self.reading, block, one, self.pools))
+        return Column(
+            one.name,
+            rule,
+            lambda: cells_of(self.reading, block, one, self.pools),
+            lambda rows: cells_of(self.reading, some_of(block, rows), one, self.pools),
+        )
 
     # keys that are made of names
 

@@ -26,7 +26,7 @@ def open_data(data: bytes, library: Library, file: str, layout: Layout | None = 
             source = BytesSource(bytes(data), file)
         kind = SceneData if known.kind == "scene" else LaidOutData
         return kind(with_keys(known, library.keys), source, library.names)
-    kind_told = filetypes.kind_by_content(bytes(data[: filetypes.HEAD]))
+    kind_told = filetypes.kind_of_data(bytes(data[: filetypes.HEAD]))
     form = form_of(data, kind_told, file.rpartition("/")[2]) if kind_told in filetypes.TEXT else None
     return form.open(data, file) if form is not None else None
 
@@ -35,7 +35,7 @@ def require_data(data: bytes, library: Library, file: str, layout: Layout | None
     """The same; UsageError when nothing knows them."""
     found = open_data(data, library, file, layout)
     if found is None:
-        kind = filetypes.kind_by_content(bytes(data[: filetypes.HEAD]))
+        kind = filetypes.kind_of_data(bytes(data[: filetypes.HEAD]))
         raise UsageError(f"{file} is {kind}; values are known in tables, texts and scenes that a layout reads, XML, JSON, CSV, key files and property lists",
                          "a layout for it, or `volvex swap`")  # fmt: skip
     return found

@@ -100,5 +100,5 @@ def _record(sheet: Sheet, row: int) -> Branch:
     shown = "  ".join(f"{field}={text}" for field, text in record.items() if text != name and text != sheet.name)
     return Branch(
         f"{sheet.keys[row]} {name}".strip(), place, shown,
-        lambda: [Branch(field, f"{place}/{field}", text, list, 0) for field, text in record.items()], len(record),
+        lambda: [Branch(field, f"{place}/{field}", text, list, 0) for field, text in record.items()], 0,
     )  # fmt: skip

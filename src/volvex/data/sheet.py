@@ -67,8 +67,10 @@ class Rule:
 class Column:
     """A column: its values as an array, made when they are asked for. Numbers are numbers, all else texts or None."""
 
-    def __init__(self, name: str, rule: Rule, load: Callable[[], Array]) -> None:
-        self.name, self.rule, self._load = name, rule, load
+    def __init__(
+        self, name: str, rule: Rule, load: Callable[[], Array], some: Callable[[Array], Array] | None = None
+    ) -> None:
+        self.name, self.rule, self._load, self._some = name, rule, load, some
 
     @functools.cached_property
     def values(self) -> Array:
@@ -82,11 +84,16 @@ class Column:
 
     def text(self, row: int) -> str | None:
         """One cell as text; None where there is none."""
+        if self._some is not None and "values" not in vars(self):
+            return cell_text(self._some(np.array([row]))[0])
         return cell_text(self.values[row])
 
     def texts(self, rows: Array | None = None) -> list[str | None]:
         """Some cells, or all, as texts."""
-        values = self.values if rows is None else self.values[rows]
+        if rows is not None and self._some is not None and "values" not in vars(self):
+            values = self._some(rows)  # a page of a long table needs no more
+        else:
+            values = self.values if rows is None else self.values[rows]
         if values.dtype.kind in "iu":
             return list(map(str, values.tolist()))
         if values.dtype.kind == "f":
@@ -107,16 +114,18 @@ def float_texts(values: Array) -> list[str | None]:
     """Numbers in as few digits as give the same bits again; each different one is written once."""
     bits = values.view({2: np.uint16, 4: np.uint32, 8: np.uint64}[values.dtype.itemsize])
     known, index = np.unique(bits, return_inverse=True)
-    texts = [_float_text(one) for one in known.view(values.dtype)]
-    return np.array(texts, object)[index].tolist()  # type: ignore[no-any-return]
+    numbers = known.view(values.dtype)
+    told = list(map(repr, numbers.tolist())) if numbers.dtype.itemsize == 8 else numbers.astype(str).tolist()
+    texts = [one.removesuffix(".0") for one in told]
+    for at in np.flatnonzero(np.isnan(numbers)).tolist():
+        texts[at] = _nan_text(numbers[at])
+    return np.array([*texts, None], object)[:-1][index].tolist()  # type: ignore[no-any-return]
 
 
-def _float_text(value: Any) -> str:
-    if np.isnan(value):
-        plain = type(value)("nan")
-        return "nan" if value.tobytes() == plain.tobytes() else f"nan:{value.tobytes()[::-1].hex()}"
-    told = repr(value.item()) if value.dtype.itemsize == 8 else str(value)
-    return told.removesuffix(".0")
+def _nan_text(value: Any) -> str:
+    """What is no number, with its bits when they are others than usual."""
+    plain = type(value)("nan")
+    return "nan" if value.tobytes() == plain.tobytes() else f"nan:{value.tobytes()[::-1].hex()}"
 
 
 def float_value(text: str, bits: int) -> Any:
@@ -162,6 +171,12 @@ class Sheet:
         if len(parts) == 1:
             return [one or "" for one in parts[0]]
         return [JOINED.join(one or "" for one in some) for some in zip(*parts, strict=True)]
+
+    def key_of(self, row: int) -> str:
+        """One record's key, without making those of all; of two records with one key both have the same."""
+        if "keys" in vars(self) or not self.key:
+            return self.keys[row]
+        return JOINED.join(self.columns[name].text(row) or "" for name in self.key)
 
     @property
     def repeated(self) -> list[str]:

@@ -63,7 +63,10 @@ def read(data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming
         return changed_units(document, wanted, _records(data, separator, file), file)
     sheet = one_sheet(document, wanted)
     columns = _read_columns(data, separator, sheet, file)
-    reader = Reader(sheet, file, lambda at: f"line {at + 2}")
+    whole = (
+        data.count(b"\n") == len(next(iter(columns.values()), ())) + 1
+    )  # no line is empty, no value goes over several
+    reader = Reader(sheet, file, lambda at: f"line {at + 2}" if whole else f"record {at + 1}")
     changes = reader.changes(columns)
     reader.finish()
     return Incoming(changes, reader.notes())

@@ -92,10 +92,19 @@ def _plain(text: str) -> str:
 def read(data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming:
     """The changes that the workbook makes."""
     from openpyxl import load_workbook
+    from openpyxl.utils.exceptions import InvalidFileException
 
     try:
         book = load_workbook(io.BytesIO(data), read_only=True, data_only=True)
-    except Exception as error:  # openpyxl raises whatever it met
+    except (
+        OSError,
+        KeyError,
+        ValueError,
+        TypeError,
+        AttributeError,
+        InvalidFileException,
+        zipfile.BadZipFile,
+    ) as error:
         raise FormatError(file, f"not a sound workbook: {error}", hint="saving it again as .xlsx") from error
     changes, notes = [], []
     faults: list[VolvexError] = []

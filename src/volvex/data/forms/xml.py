@@ -8,7 +8,7 @@ pass over the file which keeps only what is asked for.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from xml.parsers import expat
 
@@ -33,19 +33,6 @@ def knows(data: bytes, kind: str, name: str) -> bool:
 def open(data: bytes, file: str) -> XmlData:
     """The document."""
     return XmlData(data, file)
-
-
-@dataclass(slots=True)
-class _Open:
-    """An element that has begun."""
-
-    tag: str
-    attributes: dict[str, str]
-    start: int
-    counts: dict[str, int] = field(default_factory=dict)  # of its children, by tag
-    place: str = ""
-    text: list[str] = field(default_factory=list)
-    children: int = 0
 
 
 @dataclass(slots=True)
@@ -85,34 +72,24 @@ class XmlData(TextData):
         """The record of a key: found in one pass that keeps nothing else, unless all is known already."""
         if self._sheets is not None:
             return super().find(key)
-        hits = [hit for hit in self._hits(lambda one: key in (one.own, one.key)) if hit]
+        hits = _hits(self.data, self.file, key)
         exact = [one for one in hits if one.key == key and one.own != key] or hits
         if len(exact) == 1:
-            record, element = self._record(exact[0])
-            if _key(element) != exact[0].own:  # a name that stands before the id
-                return super().find(key)
-            (sheet,) = sheets_of([record])
-            self._starts[record.sheet, record.key] = element.start
-            return sheet, 0
-        if exact:
+            element = _fragment(self.data, exact[0].start, self.file)
+            if _key(element) == exact[0].own:  # and not a name that stands before the id
+                record = _filled(Record(exact[0].sheet, exact[0].key, exact[0].own), element)
+                (sheet,) = sheets_of([record])
+                self._starts[record.sheet, record.key] = element.start
+                return sheet, 0
+        elif exact:
+            starts = {one.start for one in exact}
+            places = [
+                record.place for record, element in _records(_tree(self.data, self.file)) if element.start in starts
+            ]
             raise NotFoundError(
-                f"{self.file}: row {key} is there {len(exact)} times: {', '.join(one.place for one in exact[:4])}",
-                f"--at {exact[0].place}",
+                f"{self.file}: row {key} is there {len(exact)} times: {', '.join(places[:4])}", f"--at {places[0]}"
             )
         return super().find(key)
-
-    def _hits(self, wanted: Callable[[_Hit], bool]) -> list[_Hit]:
-        """The records for which something holds; the file is read through, and must be sound."""
-        found: list[_Hit] = []
-        _Pass(self.data, self.file, lambda one: found.append(one) if wanted(one) else None).run()
-        return found
-
-    def _record(self, hit: _Hit) -> tuple[Record, Element]:
-        element = _fragment(self.data, hit.start, self.file)
-        record = Record(hit.sheet, hit.key, hit.own, hit.place)
-        for name, one, attribute in _fields(element):
-            record.cells[name] = one.attributes[attribute] if attribute else one.text
-        return record, element
 
     def at(self, place: str) -> tuple[str, str, str]:
         wanted = _normal(place)
@@ -207,90 +184,62 @@ def _normal(place: str) -> str:
 
 # finding
 
+_Open = tuple[str, dict[str, str], int]  # an element that has begun: tag, attributes, where
 
-@dataclass(slots=True)
+
+@dataclass(frozen=True)
 class _Hit:
     """A record that a pass came upon."""
 
     sheet: str
     key: str  # with those of the records around it
     own: str
-    place: str
     start: int
 
 
-class _Pass:
-    """One pass over a file: tells of each record, keeps nothing."""
+def _hits(data: bytes, file: str, key: str) -> list[_Hit]:
+    """The records of a key, found in one pass over the file that keeps nothing else; FormatError when it is not sound.
 
-    def __init__(self, data: bytes, file: str, tell: Callable[[_Hit], None]) -> None:
-        self.data, self.file, self.tell = data, file, tell
-        self.parser = expat.ParserCreate("utf-8")
-        self.open: list[_Open] = []
-        self.keyed: list[tuple[int, str]] = []  # depth and own key of the records around
-        self.told = 0  # depth of a child that may be a key
+    What runs for each element is as little as can be: there are millions of them.
+    """
+    parser = expat.ParserCreate("utf-8")
+    opened: list[_Open] = []
+    found: list[_Hit] = []
+    wanted = {key, key.rpartition("/")[2]}
+    text: list[str] = []
+    push, pop = opened.append, opened.pop
 
-    def run(self) -> None:
-        """Go through the file; FormatError when it is not sound."""
-        parser = self.parser
-        parser.StartElementHandler, parser.EndElementHandler = self._start, self._end
-        parser.buffer_text = True
-        _parse(parser, self.data, self.file)
-
-    def _start(self, tag: str, attributes: dict[str, str]) -> None:
-        stack = self.open
-        if stack:
-            counts = stack[-1].counts
-            counts[tag] = counts.get(tag, 0) + 1
-            if tag in KEYS and not attributes and stack[-1].tag != "":
-                self.parser.CharacterDataHandler = self._text
-        stack.append(_Open(tag, attributes, self.parser.CurrentByteIndex))
+    def start(tag: str, attributes: dict[str, str]) -> None:
+        push((tag, attributes, parser.CurrentByteIndex))
         if attributes:
-            for name in KEYS:
-                if name in attributes:
-                    self._tell(attributes[name], len(stack))
-                    return
+            own = attributes.get("id")
+            if own is None:
+                own = attributes.get("key")
+                if own is None:
+                    own = attributes.get("name")
+            if own in wanted:
+                tell(own, opened)
+        elif tag in KEYS:  # perhaps the key of the element around it
+            text.clear()
+            parser.CharacterDataHandler = text.append
 
-    def _text(self, chunk: str) -> None:
-        self.open[-1].text.append(chunk)
+    def end(tag: str) -> None:
+        _, attributes, _ = pop()
+        if tag in KEYS and not attributes:
+            parser.CharacterDataHandler = None
+            own = "".join(text)
+            if own in wanted and opened and not any(name in opened[-1][1] for name in KEYS):
+                tell(own, opened)
 
-    def _end(self, tag: str) -> None:
-        stack = self.open
-        ended = stack.pop()
-        if self.keyed and self.keyed[-1][0] > len(stack):
-            self.keyed.pop()
-        if stack:
-            stack[-1].children += 1
-        if tag in KEYS and stack and self.parser.CharacterDataHandler is not None:
-            self.parser.CharacterDataHandler = None
-            parent = stack[-1]
-            if (
-                not ended.children
-                and (not self.keyed or self.keyed[-1][0] != len(stack))
-                and not any(name in parent.attributes for name in KEYS)
-            ):
-                self._tell("".join(ended.text), len(stack))
+    def tell(own: str, stack: list[_Open]) -> None:
+        around = [one for _, attributes, _ in stack[:-1] for name in KEYS if (one := attributes.get(name)) is not None]
+        whole = "/".join([*around, own])
+        if key in (own, whole):
+            found.append(_Hit(sheet_name([tag for tag, _, _ in stack]), whole, own, stack[-1][2]))
 
-    def _tell(self, own: str, depth: int) -> None:
-        key = "/".join([*(key for at, key in self.keyed if at < depth), own])
-        self.keyed.append((depth, own))
-        self.tell(_LazyHit(self.open[:depth], key, own))
-
-
-class _LazyHit(_Hit):
-    """A hit whose sheet and place are put together when they are asked for."""
-
-    __slots__ = ("_open",)
-
-    def __init__(self, opened: list[_Open], key: str, own: str) -> None:
-        self._open = opened
-        self.key, self.own, self.start = key, own, opened[-1].start
-        tags = [one.tag for one in opened]
-        self.sheet = sheet_name(tags)
-        self.place = ""
-        counts = [1, *(one.counts.get(tag, 1) for one, tag in zip(opened, tags[1:], strict=False))]
-        self.place = "/".join(
-            [tags[0], *(f"{tag}[{number}]" for tag, number in zip(tags[1:], counts[1:], strict=True))]
-        )
+    parser.StartElementHandler, parser.EndElementHandler = start, end
+    _parse(parser, data, file)
+    return found
 
 
 def sheet_name(tags: Sequence[str]) -> str:
