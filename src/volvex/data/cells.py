@@ -159,6 +159,30 @@ def encoded(text: str, encoding: str) -> bytes:
         ) from error
 
 
+def raws_of(column: Stored) -> list[bytes]:
+    """The stored bytes of something that is made of others, whether it always takes as many or not."""
+    return column.raws() if isinstance(column, Texts) else [one.tobytes() for one in column]
+
+
+def raw_at(column: Stored, row: int) -> bytes:
+    """The same for one record."""
+    return column.raw(row) if isinstance(column, Texts) else column[row].tobytes()
+
+
+def replaced(column: Stored, rows: Sequence[int], stored: Any) -> Stored:
+    """A column with new stored values in some rows."""
+    if isinstance(column, Texts):
+        raws = column.raws()
+        for row, raw in zip(rows, stored, strict=True):
+            raws[row] = raw
+        return Texts.of(raws, column.encoding)
+    made = column.copy()
+    made[np.array(rows, np.int64)] = (
+        np.frombuffer(b"".join(stored), column.dtype) if isinstance(stored, list) else stored
+    )
+    return made
+
+
 def objects(cells: Sequence[Any]) -> Values:
     """Cells as an array of objects, whatever they are."""
     made = np.empty(len(cells), object)
@@ -219,10 +243,10 @@ def _cells(reading: Reading, block: BlockRead, one: Field, meaning: Value, pools
         return np.asarray(stored).view(kind.dtype.replace("u", "f")).astype(f"f{kind.size}")
     if isinstance(kind, Raw):
         return objects([raw.tobytes().hex(" ") for raw in np.asarray(stored)])
-    assert isinstance(stored, Texts)
     if isinstance(kind, Text):
+        assert isinstance(stored, Texts)
         return objects(all_texts(stored, block, one))
-    told = [_list_text(kind, raw, block, row) for row, raw in enumerate(stored.raws())]
+    told = [_list_text(kind, raw, block, row) for row, raw in enumerate(raws_of(stored))]
     return objects(told)
 
 

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
-from volvex.data.cells import Pools, cells_of, rule_of, some_of, stored_cells
+from volvex.data.cells import Pools, cells_of, places_in_pool, replaced, rule_of, some_of, stored_cells
 from volvex.data.sheet import TEXT, Change, Column, Document, Rule, Sheet, Unfit, parsed
 from volvex.errors import FormatError, NotFoundError
-from volvex.layout.columns import Columns, Texts, taken
+from volvex.layout.columns import rows_of, taken
 from volvex.layout.edits import Edit
 from volvex.layout.facts import AllColumns, sorting
 from volvex.layout.keying import Keying, KeyPart, Names, bits_of
@@ -20,7 +21,7 @@ from volvex.layout.meanings_of_data import pools_of
 from volvex.layout.model import Block, Field, Layout, Value
 from volvex.layout.opening import read
 from volvex.layout.reading import BlockRead, Reading
-from volvex.layout.writing import plan
+from volvex.layout.writing import Pointer, plan
 from volvex.source import BytesSource, Source
 
 
@@ -123,10 +124,23 @@ class LaidOutData(Document):
                 _Rows(self, root, columns).apply(some)
         for name, column in self.pools.columns().items():
             columns[name] = {**columns[name], **column}
-        made = plan(self.reading, Edit(), columns=columns)
+        made = plan(self.reading, Edit(), columns=columns, pointers=list(self._pointers(columns)))
         data = b"".join(made.chunks())
         type(self)(self.layout, BytesSource(data, self.file), self._names)  # what was written can be read
         return data
+
+    def _pointers(self, columns: AllColumns) -> Iterator[Pointer]:
+        """The fields that tell where in the file a text is: they change when its pool moves."""
+        for root in self.roots:
+            for block, one in self.fields(root).values():
+                meaning = one.meaning
+                assert isinstance(meaning, Value)
+                if meaning.pool and not meaning.numbered and any(change.how == "from" for change in one.changes):
+                    held = columns[block.block.name]
+                    now = replace(block, columns=held, starts=np.zeros(rows_of(held), np.int64))
+                    into = places_in_pool(self.reading, now, one, meaning)
+                    rows = np.flatnonzero(into >= 0)
+                    yield Pointer(block.block.name, one, meaning.pool, rows, into[rows])
 
     def set_cells(self, home: _Rows, row: int, one: Change) -> None:
         """Set one cell."""
@@ -237,18 +251,5 @@ class _Rows:
         where = f"{self.document.file}, {self.root.block.name}"
         for (name, field), (_, one, rows, values) in self._waiting.items():
             stored = stored_cells(one, values, self.document.pools, self.document.reading.settled, where)
-            self.columns[name] = {**self.columns[name], field: replaced(self.columns[name], field, rows, stored)}
+            self.columns[name] = {**self.columns[name], field: replaced(self.columns[name][field], rows, stored)}
         self._waiting.clear()
-
-
-def replaced(columns: Columns, name: str, rows: Sequence[int], stored: Any) -> Any:
-    """A column with new values in some rows."""
-    column = columns[name]
-    if isinstance(column, Texts):
-        raws = column.raws()
-        for row, raw in zip(rows, stored, strict=True):
-            raws[row] = raw
-        return Texts.of(raws, column.encoding)
-    made = column.copy()
-    made[np.array(rows, np.int64)] = stored
-    return made

@@ -7,21 +7,63 @@ bytes are read, changed and written by the same record.
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from volvex.data.cells import rule_of, siblings_of, stored_number, worded
+from volvex.data.cells import raw_at, replaced, rule_of, siblings_of, stored_number, worded
 from volvex.data.laidout import LaidOutData, _Rows, checked
 from volvex.data.sheet import Array, Change, Column, Rule, Sheet, cell_text, float_value
-from volvex.errors import FormatError
+from volvex.errors import FormatError, NotFoundError
 from volvex.layout import model
 from volvex.layout.columns import Texts
+from volvex.layout.model import Change as Changed
 from volvex.layout.model import Choice, Field, FieldType, Float, Nested, Raw, Value
 from volvex.layout.reading import BlockRead
 from volvex.layout.values import read_value, write_value
 
 Path = tuple[str | int, ...]
+
+
+@dataclass(frozen=True)
+class Leaf:
+    """A single value within a field: where, what it is, how it is changed, and what is stored."""
+
+    path: Path
+    kind: FieldType
+    meaning: Value
+    changes: tuple[Changed, ...]
+    stored: Any
+
+    @property
+    def name(self) -> str:
+        return "/".join(map(str, self.path))
+
+    def true(self) -> Any:
+        """The true value: of a number with its changes."""
+        value = self.stored
+        for one in self.changes:
+            value = (
+                value ^ one.number
+                if one.how == "xor"
+                else value * one.number
+                if one.how == "times"
+                else value + one.number
+            )
+        return value
+
+    def undone(self, value: int) -> int:
+        """The other direction."""
+        for one in reversed(self.changes):
+            value = (
+                value ^ one.number
+                if one.how == "xor"
+                else value // one.number
+                if one.how == "times"
+                else value - one.number
+            )
+        return value
 
 
 class SceneData(LaidOutData):
@@ -58,54 +100,48 @@ class SceneData(LaidOutData):
 
     def _body_columns(self, block: BlockRead, one: Field, rows: Array) -> list[Column]:
         """The columns of what changes from type to type."""
-        texts = block.columns[one.name]
-        assert isinstance(texts, Texts)
+        stored = block.columns[one.name]
         cells: dict[str, tuple[Rule, dict[int, Any]]] = {}
         for place, row in enumerate(rows.tolist()):
-            value, _ = read_value(one.type, texts.raw(row), 0, siblings_of(block, row))
-            for path, kind, meaning, found in self.leaves(one, value, siblings_of(block, row)):
-                name = "/".join(map(str, path))
-                _, some = cells.setdefault(name, (rule_of(kind, meaning, (), self.pools.encoding(meaning)), {}))
-                some[place] = self._cell(kind, meaning, found, block)
+            value, _ = read_value(one.type, raw_at(stored, row), 0, siblings_of(block, row))
+            for leaf in self.leaves(one, value, siblings_of(block, row)):
+                _, some = cells.setdefault(leaf.name, (self._rule(leaf), {}))
+                some[place] = self._cell(leaf)
         return [Column(name, rule, _filled(some, len(rows))) for name, (rule, some) in cells.items()]
 
-    def leaves(
-        self, one: Field, value: Any, siblings: Mapping[str, Any]
-    ) -> Iterator[tuple[Path, FieldType, Value, Any]]:
-        """The single values within a field, each with its path, type and meaning."""
+    def _rule(self, leaf: Leaf) -> Rule:
+        return rule_of(leaf.kind, leaf.meaning, leaf.changes, self.pools.encoding(leaf.meaning))
+
+    def leaves(self, one: Field, value: Any, siblings: Mapping[str, Any]) -> Iterator[Leaf]:
+        """The single values within a field."""
         assert isinstance(one.meaning, Value)
         kind = one.type
         if isinstance(kind, Choice):
-            record = chosen(kind, siblings)
-            yield from self._within(record, value, ())
-        elif isinstance(kind, Nested):
-            yield from self._within(kind, value, (one.name,))
+            yield from _within(chosen(kind, siblings), value, ())
         else:
-            yield from _spread(self, kind, one.meaning, value, (one.name,))
+            yield from _spread(kind, one, one.meaning, value, (one.name,))
 
-    def _within(
-        self, record: Nested, value: Mapping[str, Any], before: Path
-    ) -> Iterator[tuple[Path, FieldType, Value, Any]]:
-        for one in record.fields:
-            if isinstance(one.meaning, Value) and one.name in value:
-                yield from _spread(self, one.type, one.meaning, value[one.name], (*before, one.name))
-
-    def _cell(self, kind: FieldType, meaning: Value, value: Any, block: BlockRead) -> Any:
+    def _cell(self, leaf: Leaf) -> Any:
         """A single value as a cell."""
+        kind, meaning, value = leaf.kind, leaf.meaning, leaf.stored
         if isinstance(kind, Float):
             return cell_text(float_value(value, kind.bits))
         if isinstance(value, bytes):
             return value.hex(" ")
         if meaning.pool:
-            return self.pools.texts(np.array([value]), meaning)[0]
-        if meaning.table:
-            return dict(meaning.table).get(value, str(value))
-        return value if isinstance(value, str) else int(value)
+            nothing = isinstance(kind, model.Number | model.Bits) and value == kind.limits[1]
+            return None if nothing else self.pools.texts(np.array([leaf.true()]), meaning)[0]
+        if isinstance(value, str):
+            return value
+        return dict(meaning.table).get(leaf.true(), str(leaf.true())) if meaning.table else int(leaf.true())
 
     # writing
 
     def set_cells(self, home: _Rows, row: int, one: Change) -> None:
         if one.field in home.fields and not is_body(home.fields[one.field][1].type):
+            if any(isinstance(field.type, Choice) and field.type.by == one.field for _, field in home.fields.values()):
+                raise FormatError(self.file, f"row {one.key}: its {one.field} says which fields it has, and stays",
+                                  hint="a copy of an object of the other type: --copy OLD=NEW")  # fmt: skip
             super().set_cells(home, row, one)
             return
         for block, field in home.fields.values():
@@ -116,33 +152,29 @@ class SceneData(LaidOutData):
 
     def _set_within(self, home: _Rows, block: BlockRead, field: Field, row: int, one: Change) -> None:
         columns = home.columns[block.block.name]
-        texts, siblings = columns[field.name], _siblings(columns, row)
-        assert isinstance(texts, Texts)
-        raw = texts.raw(row)
+        siblings = _siblings(columns, row)
+        raw = raw_at(columns[field.name], row)
         value, _ = read_value(field.type, raw, 0, siblings)
         if write_value(field.type, value, siblings) != raw:
             raise FormatError(self.file, f"row {one.key}: its record holds bytes that could not be written back as they are",
                               field=one.field, hint="a layout that says what they are")  # fmt: skip
-        for path, kind, meaning, _ in self.leaves(field, value, siblings):
-            if "/".join(map(str, path)) == one.field:
-                _put(value, path, self._stored(kind, meaning, one), field)
-                made = write_value(field.type, value, siblings)
-                raws = texts.raws()
-                raws[row] = made
-                columns[field.name] = Texts.of(raws, texts.encoding)
+        for leaf in self.leaves(field, value, siblings):
+            if leaf.name == one.field:
+                _put(value, leaf.path, self._stored(leaf, one), field)
+                columns[field.name] = replaced(columns[field.name], [row], [write_value(field.type, value, siblings)])
                 return
         home.field(one.field, one.sheet)
-        raise FormatError(self.file, f"row {one.key} has no {one.field}")
+        raise NotFoundError(f"{self.file}: row {one.key} has no {one.field}")
 
-    def _stored(self, kind: FieldType, meaning: Value, one: Change) -> Any:
+    def _stored(self, leaf: Leaf, one: Change) -> Any:
         """What stands in the record for the value of a change."""
-        value = checked(rule_of(kind, meaning, (), self.pools.encoding(meaning)), one, self.file)
+        kind, value = leaf.kind, checked(self._rule(leaf), one, self.file)
         if isinstance(kind, Float):
             return cell_text(value)
         if isinstance(kind, Raw):
             return bytes.fromhex(value)
         if isinstance(kind, model.Number | model.Bits | model.Varint):
-            return stored_number(kind, value, meaning, self.pools)
+            return leaf.undone(stored_number(kind, value, leaf.meaning, self.pools))
         return value
 
 
@@ -154,17 +186,22 @@ def _siblings(columns: Mapping[str, Any], row: int) -> dict[str, int]:
     }
 
 
-def _spread(
-    self: SceneData, kind: FieldType, meaning: Value, value: Any, path: Path
-) -> Iterator[tuple[Path, FieldType, Value, Any]]:
+def _within(record: Nested, value: Mapping[str, Any], before: Path) -> Iterator[Leaf]:
+    """The single values of a record within a field."""
+    for one in record.fields:
+        if isinstance(one.meaning, Value) and one.name in value:
+            yield from _spread(one.type, one, one.meaning, value[one.name], (*before, one.name))
+
+
+def _spread(kind: FieldType, field: Field, meaning: Value, value: Any, path: Path) -> Iterator[Leaf]:
     """A value's single values: those of a record, and of each element of an array."""
     if isinstance(kind, Nested):
-        yield from self._within(kind, value, path)
+        yield from _within(kind, value, path)
     elif isinstance(kind, model.Array):
         for place, element in enumerate(value):
-            yield from _spread(self, kind.of, meaning, element, (*path, place))
+            yield from _spread(kind.of, field, meaning, element, (*path, place))
     else:
-        yield path, kind, meaning, value
+        yield Leaf(path, kind, meaning, field.changes, value)
 
 
 def _put(value: Any, path: Path, new: Any, field: Field) -> None:

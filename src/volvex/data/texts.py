@@ -56,7 +56,15 @@ class TextData(Document):
         """The stretches of the text that change, in any order."""
 
     def pieces(self, changes: Sequence[Change]) -> Iterator[bytes]:
-        """The file with these changes, in pieces."""
+        """The file with these changes, in pieces. Records are taken out last: new ones may be like them."""
+        gone = [one for one in changes if one.what == "remove"]
+        if gone and any(one.what == "add" for one in changes):
+            first = b"".join(self._pieces([one for one in changes if one.what != "remove"]))
+            yield from type(self)(first, self.file)._pieces(gone)
+        else:
+            yield from self._pieces(changes)
+
+    def _pieces(self, changes: Sequence[Change]) -> Iterator[bytes]:
         splices = sorted(self.splices(changes), key=lambda one: (one.start, one.end))
         if self.encoding != "utf-8":
             text = b"".join(self._spliced(splices)).decode()

@@ -7,12 +7,14 @@ need): then all is placed again with the sizes that came out, until they stay.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
 from volvex.errors import FormatError
-from volvex.layout.columns import Columns, taken
+from volvex.layout.columns import Array, Columns, taken
 from volvex.layout.contents import ContentPlan
 from volvex.layout.edits import Edit, Piece, Plan
 from volvex.layout.facts import AllColumns, Directory
@@ -30,6 +32,17 @@ AFTER = 48  # and how often with it
 SMALL = 1 << 22  # bytes of a wrapped part that stay in memory
 
 
+@dataclass(frozen=True)
+class Pointer:
+    """Numbers that say where in the file something is: how far into a part, for some records of a block."""
+
+    block: str
+    field: Field
+    part: str
+    rows: Array
+    into: Array
+
+
 def plan(
     reading: Reading,
     edit: Edit,
@@ -37,6 +50,7 @@ def plan(
     folder: Path | None = None,
     pinned: bool = False,
     columns: AllColumns | None = None,
+    pointers: Sequence[Pointer] = (),
 ) -> Plan:
     """How the file is written with the changes of `edit`.
 
@@ -44,12 +58,11 @@ def plan(
     otherwise stretches in which nothing changes are moved as they are, which is fast. Content that must be
     enciphered anew goes through a temporary file in `folder`. With `pinned`, contents stay where they are, as far as the
     format allows: what is new goes into a hole that is large enough, or behind them. `columns` are the blocks' columns where
-    their values are new, as in tables.
+    their values are new, as in tables; `pointers` what in them counts from a part that may move.
     """
     inline = any(block.ends is not None for block in reading.blocks.values())
-    return _Planner(
-        reading, edit, each, folder, pinned and not inline and not reading.layout.content.until_next, columns
-    ).plan()
+    pinned = pinned and not inline and not reading.layout.content.until_next
+    return _Planner(reading, edit, each, folder, pinned, columns, pointers).plan()
 
 
 class _Planner:
@@ -61,7 +74,9 @@ class _Planner:
         folder: Path | None,
         pinned: bool,
         columns: AllColumns | None = None,
+        pointers: Sequence[Pointer] = (),
     ) -> None:
+        self.pointers = pointers
         assert reading.entries is not None
         self.reading, self.edit, self.each, self.layout = reading, edit, each, reading.layout
         self.folder, self._spool = folder, list[Spool]()
@@ -147,6 +162,10 @@ class _Planner:
     def _filled(self) -> dict[str, bytes]:
         """The columns filled with what the placing says; the blocks' bytes, and the wrapped parts built."""
         self.columns = self.directory.filled(self.placed[self.within], self._settle)
+        for pointer in self.pointers:
+            values = pointer.into + self._edge("start", pointer.part)
+            home = self.reading.blocks[pointer.block]
+            self.directory.put(self.columns, home, self._settle(pointer.field), values, pointer.rows)
         data: dict[str, bytes] = {}
         within = {block.block.within for block in self.reading.blocks.values()}
         self.built = {name: piece for name, piece in self.built.items() if name not in within}  # content alone stays

@@ -303,16 +303,7 @@ def _fragment(data: bytes, start: int, file: str) -> Element:
                 raise
             size *= 8
     _move(element, start)
-    close = element.close
-    if data[close : close + 2] == b"</":
-        element.end = (
-            data.index(b">", close)
-            if isinstance(data, bytes)
-            else bytes(data[close : close + 4096]).index(b">") + close
-        )
-        element.end += 1
-    else:
-        element.end = element.start + len(_tag(data, element))
+    element.end = _end(data, element)
     return element
 
 

@@ -67,13 +67,19 @@ def check_values(layout: Layout) -> Iterator[Problem]:
         keys = [one for one in block.fields if isinstance(one.meaning, Value) and one.meaning.role == "key"]
         if len(keys) > 1:
             yield keys[1].place, f"a second key of {block.name}", "`value`"
-        if block.until is not None or block.inline:
+        if block.until or block.inline:
             yield block.place, f"{block.name} has no entries that could follow its records", "a count of them"
         for one in block.fields:
             yield from check_value(one, pools)
     yield from _check_rules(layout, rows)
     for record in layout.records:
         for one in record.fields:
+            if isinstance(one.meaning, Value) and any(change.how == "from" for change in one.changes):
+                yield (
+                    one.place,
+                    f"`{one.name}` counts from a part, which a field of the block itself can alone",
+                    "leaving `from` out",
+                )
             yield from check_value(one, pools)
 
 
