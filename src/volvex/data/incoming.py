@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from volvex.data.editing import raise_all, told_as
-from volvex.data.sheet import FLOAT, INT, NUMBERED, TEXT, WORDS, Array, Change, Column, Sheet, Unfit, parsed
+from volvex.data.sheet import FLOAT, INT, TEXT, WORDS, Array, Change, Column, Sheet, Unfit, parsed
 from volvex.errors import FormatError, VolvexError
 
 ROW = "record"  # the column with the number of a record that has no key
@@ -81,11 +81,7 @@ class Reader:
         if self.sheet.key and all(_same(self.sheet.columns[name], columns[name]) for name in self.sheet.key):
             return None
         parts = [_texts(columns[name]) for name in self.sheet.key] if self.sheet.key else [_texts(columns[ROW])]
-        keys = (
-            ["@".join(some) for some in zip(*parts, strict=True)]
-            if self.sheet.key
-            else [f"{NUMBERED}{one}" for one in parts[0]]
-        )
+        keys = ["@".join(some) for some in zip(*parts, strict=True)] if self.sheet.key else parts[0]
         seen: dict[str, int] = {}
         for at, key in enumerate(keys):
             if key in seen:

@@ -164,8 +164,8 @@ class _Planner:
         self.columns = self.directory.filled(self.placed[self.within], self._settle)
         for pointer in self.pointers:
             values = pointer.into + self._edge("start", pointer.part)
-            home = self.reading.blocks[pointer.block]
-            self.directory.put(self.columns, home, self._settle(pointer.field), values, pointer.rows)
+            holder = self.reading.blocks[pointer.block]
+            self.directory.put(self.columns, holder, self._settle(pointer.field), values, pointer.rows)
         data: dict[str, bytes] = {}
         within = {block.block.within for block in self.reading.blocks.values()}
         self.built = {name: piece for name, piece in self.built.items() if name not in within}  # content alone stays

@@ -6,11 +6,13 @@ Read and written with pandas: a column of numbers is read as numbers at once whe
 from __future__ import annotations
 
 import io
+import re
 from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
 
+from volvex.data.cells import objects
 from volvex.data.exchange import Incoming, Wanted, one_sheet
 from volvex.data.incoming import ROW, Reader
 from volvex.data.sheet import Array, Column, Document, Sheet
@@ -21,6 +23,7 @@ ENDINGS = ("csv", "tsv")
 FORMS = ()
 MARK = b"\xef\xbb\xbf"
 SEPARATORS = (",", "\t", ";")
+_EXPONENT = re.compile(rb"[0-9][eE]\+?[0-9]")
 STEP = 1 << 17  # records written at once
 
 
@@ -44,7 +47,7 @@ def write(document: Document, wanted: Wanted, separator: str = ",") -> bytes:
 def _columns(sheet: Sheet) -> dict[str, Column | Array]:
     """The columns to be written: those of the key first."""
     if not sheet.key:
-        return {ROW: np.arange(len(sheet)), **sheet.columns}
+        return {ROW: objects(sheet.keys), **sheet.columns}
     return {name: sheet.columns[name] for name in dict.fromkeys([*sheet.key, *sheet.columns])}
 
 
@@ -82,7 +85,7 @@ def _frame(data: bytes, separator: str, file: str, **how: Any) -> Any:
 
     try:
         return pd.read_csv(io.BytesIO(data), sep=separator, keep_default_na=False, na_filter=False, encoding="utf-8-sig",
-                           encoding_errors="surrogateescape", index_col=False, low_memory=False, float_precision="round_trip", **how)  # fmt: skip
+                           encoding_errors="surrogateescape", index_col=False, low_memory=False, **how)  # fmt: skip
     except (pd.errors.ParserError, pd.errors.EmptyDataError) as error:
         raise FormatError(
             file, f"not a sound table: {error}", hint="a program that writes CSV as RFC 4180 says"
@@ -92,16 +95,25 @@ def _frame(data: bytes, separator: str, file: str, **how: Any) -> Any:
 def _read_columns(data: bytes, separator: str, sheet: Sheet, file: str) -> Mapping[str, Any]:
     """The columns of the file: numbers where a column of the sheet has numbers and so has the file."""
     titles = [str(one) for one in _frame(data, separator, file, dtype=object, nrows=0).columns]
-    kinds: dict[str, Any] = dict.fromkeys(titles, object)
-    for name in titles:
-        column = sheet.columns.get(name)
-        if column is not None and column.values.dtype.kind in "iuf" and name not in sheet.key[1:]:
-            kinds[name] = column.values.dtype if column.values.dtype.kind in "iu" else np.float64
+    kinds = {name: sheet.columns[name].values.dtype if name in sheet.columns else np.dtype(object) for name in titles}
+    rounded = _EXPONENT.search(data) is not None  # a whole number that was rounded must not be read as one
+    asked = {name: kind if kind.kind in "iu" and not rounded else object for name, kind in kinds.items()}
     try:
-        frame = _frame(data, separator, file, dtype=kinds)
+        frame = _frame(data, separator, file, dtype=asked)
     except (ValueError, OverflowError):  # something that is no number: all as texts, to tell which
         frame = _frame(data, separator, file, dtype=object)
-    return {name: frame[name].to_numpy() for name in titles}
+    return {
+        name: _as_floats(frame[name].to_numpy()) if kinds[name].kind == "f" else frame[name].to_numpy()
+        for name in titles
+    }
+
+
+def _as_floats(cells: Array) -> Array:
+    """Cells as numbers, read exactly; as they are when one is none."""
+    try:
+        return cells.astype(np.float64)
+    except ValueError:
+        return cells
 
 
 def _records(data: bytes, separator: str, file: str) -> list[tuple[str, dict[str, str]]]:

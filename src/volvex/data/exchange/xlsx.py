@@ -65,15 +65,17 @@ def _cell(page: Any, sheet: Sheet, name: str, row: int) -> Any:
     from openpyxl.cell import WriteOnlyCell
 
     if name == ROW and name not in sheet.columns:
-        return row
+        return sheet.keys[row]
     column = sheet.columns[name]
     text = column.text(row)
     if text is None:
         return None
     if name not in sheet.key and column.rule.sort == INT and abs(int(text)) < EXACT:
         return int(text)
-    if column.rule.sort == FLOAT and np.isfinite(float(column.values[row] if column.numeric else text)):
-        return float(text)
+    if column.rule.sort == FLOAT and not text.startswith("nan") and np.isfinite(float(text)):
+        number = float(text)
+        if float(f"{number:.15g}") == number:  # a workbook keeps no more digits
+            return number
     cell = WriteOnlyCell(page, value=_plain(text))
     cell.number_format = "@"
     cell.data_type = "s"
@@ -119,7 +121,10 @@ def read(data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming
         if lines:
             names = [str(one) for one in lines[0] if one is not None]
             changes += reader.changes(
-                {name: _values(sheet, name, [line[at] for line in lines[1:]]) for at, name in enumerate(names)}
+                {
+                    name: _values(sheet, name, [line[at] if at < len(line) else None for line in lines[1:]])
+                    for at, name in enumerate(names)
+                }
             )
         notes += reader.notes()
     Reader(document.sheets[0], file, str, faults).finish()
