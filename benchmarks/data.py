@@ -101,8 +101,20 @@ def texts(work: Path, count: int = TEXTS) -> Path:
     if not path.exists():
         body = bytearray()
         for number in range(count):
-            en, de = f"Barrel {number} came in on the ebb, keeper.".encode(), f"Fass {number} kam mit der Ebbe, Wärter.".encode()
+            en, de = (
+                f"Barrel {number} came in on the ebb, keeper.".encode(),
+                f"Fass {number} kam mit der Ebbe, Wärter.".encode(),
+            )
             key, use = f"lot.{number}".encode(), b"menu" if number % 9 else b"dialogue"
-            body += bytes([len(key)]) + key + bytes([len(use)]) + use + struct.pack("<H", len(en)) + en + struct.pack("<H", len(de)) + de
+            body += (
+                bytes([len(key)])
+                + key
+                + bytes([len(use)])
+                + use
+                + struct.pack("<H", len(en))
+                + en
+                + struct.pack("<H", len(de))
+                + de
+            )
         path.write_bytes(b"MANY" + struct.pack("<I", count) + body)
     return path

@@ -45,7 +45,7 @@ class Benches(OnABench):
         self.assertEqual([path.name for path in files], ["bench.json"])
         told = json.loads(files[0].read_text())
         self.assertEqual(told["profile"], "Kelpwick Light")
-        self.assertEqual(len(told["fingerprints"]), 14)
+        self.assertEqual(len(told["fingerprints"]), 15)
         self.assertEqual(told["fingerprints"][MAIN]["size"], 94908)
 
     def test_where_a_bench_cannot_be(self) -> None:
@@ -146,7 +146,10 @@ class SetAndSwap(OnABench):
 
     def test_json_and_what_has_no_values(self) -> None:
         self.assertIn("spring 4.2 -> 5", self.do("set", f"{MAIN}/rules/tides.json", "spring=5"))
-        self.assertIn("values can be set in", self.refused("set", f"{MAIN}/tables/tides.csv", "hour=1", status=2))
+        self.assertIn("it has records: 24 of rows", self.refused("set", f"{MAIN}/tables/tides.csv", "hour=1", status=3))
+        self.assertIn(
+            "is png; values are known in", self.refused("set", f"{MAIN}/pictures/lamps/old_light.png", "a=1", status=2)
+        )
         self.assertIn("sets nothing", self.refused("set", LAMPS, "range", status=2))
 
     def test_swap_brings_a_file_of_yours(self) -> None:
@@ -171,17 +174,29 @@ class Changes(OnABench):
         self.do("set", LAMPS, "--row", "fresnel_3", "range=14")
         out = self.do("changes")
         self.assertIn("changed  data/main.kwp/rules/lamps.xml  xml, 1,086 -> 1,087 bytes", out)
-        self.assertIn('   12 -   <lamp id="fresnel_3"', out)
-        self.assertIn('   12 +   <lamp id="fresnel_3"', out)
+        self.assertIn("  lamp: row fresnel_3: range 9 -> 14", out)
+        self.do("take", LETTER)
+        file = self.work / "files" / LETTER
+        file.write_text(file.read_text().replace("Yours", "Ever yours"))
+        self.assertIn("      6 - Yours, Ansa Tolk\n      6 + Ever yours, Ansa Tolk", self.do("changes"))
+        file.unlink()
         self.assertEqual(len(self.do("changes", "--brief").splitlines()), 2)
 
     def test_records(self) -> None:
         self.do("set", LAMPS, "--row", "fresnel_3", "range=14")
         record = self.records("changes", cwd=self.work)[0]
         self.assertEqual((record["what"], record["before"], record["after"]), ("changed", 1086, 1087))
-        lines = record["lines"]
+        self.assertEqual(
+            record["changes"],
+            [{"what": "set", "sheet": "lamp", "key": "fresnel_3", "field": "range", "before": "9", "after": "14"}],
+        )
+        self.do("set", LAMPS, "--row", "fresnel_3", "range=9")
+        self.do("take", LETTER)
+        file = self.work / "files" / LETTER
+        file.write_text(file.read_text().replace("Yours", "Ever yours"))
+        lines = self.records("changes", cwd=self.work)[0]["lines"]
         assert isinstance(lines, list)
-        self.assertEqual([(one["sign"], one["line"]) for one in lines], [("-", 12), ("+", 12)])
+        self.assertEqual([(one["sign"], one["line"]) for one in lines], [("-", 6), ("+", 6)])
 
     def test_lines_put_in_taken_out_and_moved(self) -> None:
         self.do("take", LETTER)

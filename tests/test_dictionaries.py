@@ -319,7 +319,7 @@ class OnABench(Case):
         self.assertIn("2 new names of 2; 1 line stood there twice", said)
         self.volvex("names", "add", "calls.txt", "--encoding", "cp1252", "--game", "kelpwick")
         listed = {(str(one["for"]), one["names"]) for one in self.records("names", "list")}
-        self.assertEqual(listed, {("all games", 2), ("kelpwick", 2), ("kelpwick", 10)})
+        self.assertEqual(listed, {("all games", 2), ("kelpwick", 2), ("kelpwick", 7), ("kelpwick", 10)})
         self.assertIn("Öl.txt\n", self.volvex("names", "export"))
         self.volvex("names", "export", "game/loft", "--to", "sails.txt")
         self.assertEqual((self.folder / "sails.txt").read_text().count("\n"), 9)

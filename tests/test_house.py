@@ -9,6 +9,7 @@ import unittest
 from collections.abc import Iterator
 from pathlib import Path
 
+from tests.books import laid_out
 from tests.formats import SAMPLES
 from tests.support import ROOT, SOURCE, archive_of
 from volvex.command._main import commands
@@ -163,6 +164,17 @@ class Documents(unittest.TestCase):
             self.assertIn(one.name, text)
 
 
+def _told_data(case: unittest.TestCase, layout: str, data: bytes) -> str:
+    """The records of a table, of texts or of a scene, once they are proved."""
+    document = laid_out(layout, data)
+    case.assertIsNone(prove(document.reading).difference)
+    return "; ".join(
+        f"{sheet.name} {key}: " + " ".join(f"{name}={text}" for name, text in sheet.record(row).items())
+        for sheet in document.sheets
+        for row, key in enumerate(sheet.keys)
+    )
+
+
 class LayoutReference(unittest.TestCase):
     """Every example of docs/layouts.md: those with bytes are read and proved, those with an error must give it."""
 
@@ -178,9 +190,13 @@ class LayoutReference(unittest.TestCase):
             if kind == "layout" and then == "bytes":
                 with self.subTest(layout.splitlines()[0]):
                     data = b"".join(bytes.fromhex(line.partition("|")[0]) for line in body.splitlines())
-                    archive = archive_of(layout, data)
-                    self.assertIsNone(prove(archive.reading).difference)
-                    told = " ".join(f"{name}={archive.content(row).decode()}" for row, name in enumerate(archive.names))
+                    told = _told_data(self, layout, data) if " kind archive" not in layout else ""
+                    if not told:
+                        archive = archive_of(layout, data)
+                        self.assertIsNone(prove(archive.reading).difference)
+                        told = " ".join(
+                            f"{name}={archive.content(row).decode()}" for row, name in enumerate(archive.names)
+                        )
                     self.assertEqual(told, about)
                     proved += 1
         self.assertGreater(proved, 5)

@@ -23,6 +23,7 @@ from volvex.errors import FormatError, LockedError, VolvexError
 from volvex.layout import Layout, Library
 from volvex.layout.columns import Array
 from volvex.layout.finding import fits
+from volvex.layout.meanings_of_data import rows_of_layout
 from volvex.layout.opening import read
 from volvex.layout.wrapping import with_keys
 from volvex.source import FileSource, Source
@@ -67,7 +68,7 @@ class Identified:
 def identify(path: Path, library: Library, name: str | None = None) -> Identified:
     """What a file is. VolvexError only when it cannot be read at all."""
     with FileSource(path, name) as source:
-        guesses = [*by_marks(source, library), *by_drivers(source, library)]
+        guesses = [*by_marks(source, library), *by_drivers(source, library), *by_data(source, library)]
         if not any(guess.opens for guess in guesses):
             guesses += [*by_structure(source, library), *by_pieces(path, source, library), *by_bytes(source, library)]
         kind = filetypes.kind_by_content(source.peek(0, filetypes.HEAD))
@@ -136,6 +137,21 @@ def by_structure(source: Source, library: Library) -> Iterator[Guess]:
             guess = _tried(layout, source, library, "structure", "all counts, places and seals are right", STRUCTURE)
             if guess.opens and guess.entries:
                 yield guess
+
+
+def by_data(source: Source, library: Library) -> Iterator[Guess]:
+    """The layout of a table, of texts or of a scene whose marks the file bears."""
+    layout = library.match_data(source)
+    if layout is None:
+        return
+    why = ", ".join(f"{one.value!r}"[1:] + f" {one.at}" for one in layout.known)
+    try:
+        reading = read(with_keys(layout, library.keys.silent()), source)
+    except VolvexError as error:
+        yield Guess(f"{layout.title}, a {layout.kind}", "signature", why, MARK - 60, False, fault=error.message)
+        return
+    records = sum(len(reading.blocks[block.name].starts) for block in rows_of_layout(layout) if not block.along)
+    yield Guess(f"{layout.title}, a {layout.kind}", "signature", why, MARK, True, records)
 
 
 def _tried(layout: Layout, source: Source, library: Library, by: str, why: str, sure: int) -> Guess:

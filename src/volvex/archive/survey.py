@@ -17,7 +17,8 @@ from volvex.archive.opening import open_archive
 from volvex.archive.paths import HIDDEN
 from volvex.archive.work import parallel
 from volvex.errors import LockedError, NotFoundError, VolvexError
-from volvex.layout import Library
+from volvex.layout import Layout, Library
+from volvex.source import FileSource
 from volvex.source.digest import digest_bytes
 
 KEPT = 200  # files that were looked at before they are remembered at the latest
@@ -141,9 +142,16 @@ def _look(folder: Path, inner: str, library: Library, wanted: str) -> Surveyed:
     except OSError:
         return Surveyed(name, size, "?")
     if archive is None:
-        return Surveyed(name, size, kind)
+        data = _data_layout(path, library) if kind == "binary" else None
+        return Surveyed(name, size, data.kind, data.title) if data is not None else Surveyed(name, size, kind)
     with archive:
         return _told(archive, name, size, wanted)
+
+
+def _data_layout(path: Path, library: Library) -> Layout | None:
+    """The layout of a table, of texts or of a scene whose marks a file bears."""
+    with FileSource(path) as source:
+        return library.match_data(source)
 
 
 def _told(archive: Archive, name: str, size: int, wanted: str) -> Surveyed:

@@ -8,7 +8,7 @@ from dataclasses import replace
 from volvex.bench.changes import changes
 from volvex.bench.meaning import catalogues, touched
 from volvex.bench.workbench import Workbench
-from volvex.data.checking import ERROR, Problem, problems
+from volvex.data.checking import ERROR, Problem, lost_keys, problems
 from volvex.data.references import Catalogue
 from volvex.errors import ManyErrors, RefusedError, VolvexError
 
@@ -21,6 +21,10 @@ def check(bench: Workbench) -> list[Problem]:
     paths = touched(bench, after)
     was = {_same(one) for one in problems(before, [path for path in paths if path in before.paths])}
     found = [_removed(one, before) for one in problems(after, paths) if _same(one) not in was]
+    for path in paths:
+        old, new = before.document(path) if path in before.paths else None, after.document(path)
+        if old is not None and new is not None and old is not new:
+            found += lost_keys(path, old, new)
     return sorted(found, key=lambda one: (one.level != ERROR, one.file, one.sheet))
 
 

@@ -6,7 +6,7 @@ import argparse
 import contextlib
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from volvex.archive.names import shown
 from volvex.command._context import Context
@@ -16,8 +16,14 @@ from volvex.data.editing import Target, chosen, found_row
 from volvex.data.outline import Branch, branch_at, outline
 from volvex.data.references import Catalogue, Found, User, follow, users
 from volvex.data.sheet import FLOAT, INT
-from volvex.errors import NotFoundError, UsageError
+from volvex.errors import NotFoundError, UsageError, VolvexError
+from volvex.source import BytesSource
 
+if TYPE_CHECKING:
+    from volvex.archive import Walker
+    from volvex.data.laidout import LaidOutData
+
+LARGEST = 1 << 30  # bytes of a file that is read whole
 PAGE = 40  # records shown into a pipe, and on a terminal that does not tell its height
 CELL = 48  # characters shown of a cell among others
 BRANCHES = 30  # shown of one branch
@@ -45,7 +51,7 @@ def add_data_options(parser: argparse.ArgumentParser) -> None:
 def wants_data(options: argparse.Namespace) -> bool:
     """Whether anything was asked that only data has."""
     at = options.at is not None and not _is_number(options.at)
-    return at or any(getattr(options, name) not in (None, False) for name in ASKED)
+    return at or any(getattr(options, name) is not None and getattr(options, name) is not False for name in ASKED)
 
 
 def _is_number(text: str) -> bool:
@@ -325,6 +331,36 @@ def change_line(one: Change, context: Context) -> str:
 def _value(text: str) -> str:
     told = shown(text)
     return told if told and told == told.strip() else f"'{told}'"
+
+
+def laid_out(path: str, walker: Walker, options: argparse.Namespace, context: Context) -> LaidOutData | None:
+    """The table, texts or scene at a path, read by its layout (or the one that is named); None when it is none."""
+    from volvex.data.laidout import LaidOutData
+    from volvex.data.opening import open_data
+    from volvex.layout.syntax import read_layout
+
+    layout = read_layout(Path(options.layout)) if options.layout else None
+    layout = layout if layout is not None and layout.kind != "archive" else None
+    data = single_content(path, walker)
+    if data is None or (layout is None and context.library().match_data(BytesSource(data, path)) is None):
+        return None
+    found = open_data(data, context.library(), path, layout)
+    return found if isinstance(found, LaidOutData) else None
+
+
+def single_content(path: str, walker: Walker) -> bytes | None:
+    """The bytes of the one file or entry that a path means; None when it means others, or something large."""
+    try:
+        found = walker.find(path)
+        if found.files and len(found) == 1:
+            file = found.files[0][1]
+            return file.read_bytes() if file.stat().st_size <= LARGEST else None
+        archive, row, _ = walker.one_entry(path)
+    except VolvexError:
+        return None
+    if int(archive.entries.size[row]) > LARGEST:
+        return None
+    return archive.content(row)
 
 
 def catalogue_of(path: str, context: Context) -> tuple[Catalogue, str]:

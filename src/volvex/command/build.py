@@ -22,7 +22,6 @@ from volvex.command._actions import tell
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
 from volvex.command._tables import Column, count, number, numbers, print_table
-from volvex.data.checking import ERROR
 from volvex.errors import Status
 from volvex.mods import earlier, patch
 from volvex.source import Spool
@@ -63,11 +62,10 @@ def run(options: argparse.Namespace, context: Context) -> int:
 def _check(bench: Workbench, options: argparse.Namespace, context: Context) -> None:
     """Tell the warnings; RefusedError for what would stop the game."""
     found = check(bench)
-    for one in found:
-        if one.level != ERROR or options.anyway:
-            context.note(f"{one.level}: {shown(one.file)}: {shown(one.place)}: {shown(one.message)}")
     if not options.anyway:
         refuse_errors(found)
+    for one in found:
+        context.note(f"{one.level}: {shown(one.file)}: {shown(one.place)}: {shown(one.message)}")
 
 
 def _in_place(options: argparse.Namespace, context: Context) -> int:

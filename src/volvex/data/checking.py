@@ -46,15 +46,47 @@ def problems(catalogue: Catalogue, paths: Iterable[str]) -> Iterator[Problem]:
                 error = catalogue.faults[path]
                 yield Problem(ERROR, "file", path, "", "", "", _plain(error), error.hint)
             continue
-        for sheet in document.sheets:
-            yield from _keys(path, sheet)
-            yield from _references(catalogue, path, sheet)
-            yield from _paths(catalogue, path, sheet)
-            yield from _lengths(catalogue, path, sheet)
-            yield from _fonts(catalogue, path, sheet, glyphs)
-            if document.form == "text":
-                yield from _placeholders(catalogue.meanings.language, path, sheet)
-        yield from _versions(catalogue, path, document)
+        try:
+            yield from _of_document(catalogue, path, document, glyphs)
+        except VolvexError as error:  # a value that cannot be read
+            yield Problem(ERROR, "file", path, "", "", "", _plain(error), error.hint)
+
+
+def _of_document(
+    catalogue: Catalogue, path: str, document: Document, glyphs: dict[str, frozenset[str]]
+) -> Iterator[Problem]:
+    for sheet in document.sheets:
+        yield from _keys(path, sheet)
+        yield from _references(catalogue, path, sheet)
+        yield from _paths(catalogue, path, sheet)
+        yield from _lengths(catalogue, path, sheet)
+        yield from _fonts(catalogue, path, sheet, glyphs)
+        if document.form == "text":
+            yield from _placeholders(catalogue.meanings.language, path, sheet)
+    yield from _versions(catalogue, path, document)
+
+
+def lost_keys(path: str, before: Document, after: Document) -> Iterator[Problem]:
+    """Keys that are there twice since a change: where a table tells its key by not repeating it, nothing else shows that."""
+    for sheet in after.sheets:
+        was = next((one for one in before.sheets if one.name == sheet.name and one.key), None)
+        if was is None or was.key == sheet.key or not all(name in sheet.columns for name in was.key):
+            continue
+        told = [
+            JOINED.join(some)
+            for some in zip(*([one or "" for one in sheet.columns[name].texts()] for name in was.key), strict=True)
+        ]
+        for key in dict.fromkeys(one for one in told if told.count(one) > 1):
+            yield Problem(
+                ERROR,
+                "key",
+                path,
+                sheet.name,
+                key,
+                was.key[0],
+                "this key is there more than once",
+                "another key for one of them",
+            )
 
 
 def _plain(error: VolvexError) -> str:
@@ -130,7 +162,7 @@ def _paths(catalogue: Catalogue, path: str, sheet: Sheet) -> Iterator[Problem]:
         if not catalogue.is_path(path, sheet, name):
             continue
         for row, text in enumerate(column.texts()):
-            if text and not any(catalogue.has(one) for one in beside(path, text)):
+            if text and not catalogue.has(text):
                 same = [one for one in catalogue.paths if one.rpartition("/")[2] == text.rpartition("/")[2]]
                 ends = {_tail(one, text): one for one in catalogue.paths}
                 near = [_tail(one, text) for one in same] or difflib.get_close_matches(text, ends, 1)
@@ -144,15 +176,6 @@ def _paths(catalogue: Catalogue, path: str, sheet: Sheet) -> Iterator[Problem]:
                     f"the game has no {text}",
                     near[0] if near else "a path that is there",
                 )
-
-
-def beside(path: str, text: str) -> Iterator[str]:
-    """Where a path may lead that stands in a file: from the game's folder, or from any folder around the file."""
-    text = text.replace("\\", "/").lstrip("/")
-    yield text
-    parts = path.split("/")[:-1]
-    for count in range(len(parts), 0, -1):
-        yield "/".join([*parts[:count], text])
 
 
 def _tail(path: str, like: str) -> str:

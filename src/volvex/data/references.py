@@ -7,6 +7,7 @@ or that a field is a `path` in the game. Files are patterns on the end of a path
 from __future__ import annotations
 
 import fnmatch
+import functools
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -78,12 +79,8 @@ class Meanings:
 class Catalogue:
     """The data of a game by path, opened when it is asked for. `read` gives the document of a path, None when it is none."""
 
-    def __init__(
-        self, paths: Iterable[str], read: Callable[[str], Document | None], meanings: Meanings, has: Callable[[str], bool] | None = None
-    ) -> None:  # fmt: skip
+    def __init__(self, paths: Iterable[str], read: Callable[[str], Document | None], meanings: Meanings) -> None:
         self.paths, self._read, self.meanings = list(paths), read, meanings
-        self.has = has or (lambda path: path in self._names)
-        self._names = set(self.paths)
         self._documents: dict[str, Document | None] = {}
         self.faults: dict[str, VolvexError] = {}  # files that cannot be opened
 
@@ -91,11 +88,26 @@ class Catalogue:
         """The document of a path; None when it is none, or damaged (then it is among `faults`)."""
         if path not in self._documents:
             try:
-                self._documents[path] = self._read(path)
+                document = self._documents[path] = self._read(path)
+                if document is not None:
+                    document.sheets  # noqa: B018  (read now, so that what is wrong with it is known)
             except VolvexError as error:
                 self._documents[path] = None
                 self.faults[path] = error
         return self._documents[path]
+
+    @functools.cached_property
+    def by_name(self) -> dict[str, list[str]]:
+        """All paths by their last component."""
+        found: dict[str, list[str]] = {}
+        for path in self.paths:
+            found.setdefault(path.rpartition("/")[2], []).append(path)
+        return found
+
+    def has(self, text: str) -> bool:
+        """Whether a path that stands in a file leads somewhere: in any archive, as games look through all of theirs."""
+        path = text.replace("\\", "/").strip("/")
+        return any(f"/{one}".endswith(f"/{path}") for one in self.by_name.get(path.rpartition("/")[2], []))
 
     def put(self, path: str, document: Document) -> None:
         """Use a document that is open already."""

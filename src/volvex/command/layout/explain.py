@@ -7,16 +7,18 @@ import argparse
 from volvex.archive import LaidOut
 from volvex.archive.names import shown
 from volvex.command._context import Context
+from volvex.command._data import laid_out
 from volvex.command._tables import Column, count, number, percent, print_table
 from volvex.errors import NotFoundError, Status, UsageError
 from volvex.layout.explaining import Coverage, Stretch, coverage, stretches
+from volvex.layout.reading import Reading
 
 PLACE = 52
 RECORDS, CONTENTS = 2, 6
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("archive", metavar="ARCHIVE", help="an archive")
+    parser.add_argument("archive", metavar="ARCHIVE", help="an archive, a table, texts or a scene")
     parser.add_argument(
         "--records", type=int, default=RECORDS, metavar="N", help=f"show so many records of each table ({RECORDS})"
     )
@@ -29,6 +31,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     with context.walker(options) as walker:
+        data = laid_out(options.archive, walker, options, context)
+        if data is not None:
+            _explain(options.archive, data.reading, data.layout.title, options, context)
+            return Status.OK
         groups = walker.find(options.archive).groups
         if len(groups) != 1:
             raise NotFoundError(f"{shown(options.archive)} is not an archive that any layout knows", "--layout FILE")
@@ -36,13 +42,17 @@ def run(options: argparse.Namespace, context: Context) -> int:
         if not isinstance(archive, LaidOut):
             raise UsageError(f"{shown(path)} is {archive.called}: a driver opens it, not a layout, so there is none to explain",
                              f"`volvex list {shown(path)} --long`, or `volvex identify {shown(path)}`")  # fmt: skip
-        found = stretches(archive.reading, None if options.all else options.records)
-        if options.json:
-            context.json(_record(path, one) for one in found)
-            return Status.OK
-        _print(list(found), options.all, context)
-        _summary(path, archive.layout.title, coverage(archive.reading), context)
+        _explain(path, archive.reading, archive.layout.title, options, context)
     return Status.OK
+
+
+def _explain(path: str, reading: Reading, title: str, options: argparse.Namespace, context: Context) -> None:
+    found = stretches(reading, None if options.all else options.records)
+    if options.json:
+        context.json(_record(path, one) for one in found)
+        return
+    _print(list(found), options.all, context)
+    _summary(path, title, coverage(reading), context)
 
 
 def _record(path: str, one: Stretch) -> dict[str, object]:

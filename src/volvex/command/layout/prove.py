@@ -1,4 +1,4 @@
-"""Prove a layout on real archives: read, write anew, compare; every entry decoded, every seal checked.
+"""Prove a layout on real files: read, write anew, compare; every entry decoded, every seal checked.
 
 Every part is placed anew, every number measured anew, every filling made anew, and nothing is stored.
 Status 1: it differs; the first byte that does is told, and the field that covers it.
@@ -10,6 +10,7 @@ result is read again, compared and proved. A folder stands for all archives belo
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -18,15 +19,21 @@ from volvex.archive.harder import prove_harder
 from volvex.archive.names import shown
 from volvex.archive.work import verify
 from volvex.command._context import Context
+from volvex.command._data import laid_out
 from volvex.command._tables import count, number
 from volvex.errors import ManyErrors, NotFoundError, Status
-from volvex.layout.proof import check_objects
+from volvex.layout.proof import Difference, check_objects, prove
+
+if TYPE_CHECKING:
+    from volvex.data.laidout import LaidOutData
 
 PLACE = 51
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("archive", nargs="+", metavar="ARCHIVE", help="an archive, or a pattern")
+    parser.add_argument(
+        "archive", nargs="+", metavar="ARCHIVE", help="an archive, a table, texts or a scene, or a pattern"
+    )
     parser.add_argument("--harder", action="store_true", help="also change it in every way, and read it again")
     parser.add_argument(
         "--layout", metavar="FILE", help="the layout to prove; otherwise the one that knows the archive"
@@ -36,12 +43,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, context: Context) -> int:
     status = Status.OK
     with context.walker(options) as walker:
-        archives = {
-            group.path: group.archive for path in options.archive for group in walker.find(path, deep=True).groups
-        }
-        if not archives and walker.faults:
+        data = {path: one for path in options.archive if (one := laid_out(path, walker, options, context)) is not None}
+        for path, document in data.items():
+            status = max(status, _prove_data(path, document, context))
+        others = [path for path in options.archive if path not in data]
+        archives = {group.path: group.archive for path in others for group in walker.find(path, deep=True).groups}
+        if not archives and not data and walker.faults:
             raise walker.faults[0] if len(walker.faults) == 1 else ManyErrors(list(walker.faults))
-        if not archives:
+        if not archives and not data:
             raise NotFoundError("no layout knows what was named", "--layout FILE")
         for path, archive in archives.items():
             status = max(status, _prove(path, archive, context))
@@ -51,6 +60,26 @@ def run(options: argparse.Namespace, context: Context) -> int:
             context.note("\n".join(fault.lines()))
             status = Status.BAD_DATA
     return status
+
+
+def _prove_data(path: str, document: LaidOutData, context: Context) -> Status:
+    proof = prove(document.reading)
+    records = sum(len(one) for one in document.sheets)
+    if proof.difference is not None:
+        return _tell_difference(path, proof.difference, context)
+    context.print(
+        f"{shown(path)}: {context.paint('identical', 'green')}, {number(proof.size)} bytes; {document.form} of {count(records, 'record')}"
+    )
+    return Status.OK
+
+
+def _tell_difference(path: str, one: Difference, context: Context) -> Status:
+    context.print(f"{shown(path)}: {context.paint('differs', 'red')} at {one.offset:#x}, in {shown(one.field.name)}"
+                  + (f" ({one.field.meaning})" if one.field.meaning else ""))  # fmt: skip
+    context.print(
+        f"  the file has {one.original.hex(' ') or 'nothing more'}, the layout makes {one.written.hex(' ') or 'nothing more'}"
+    )
+    return Status.DIFFERS
 
 
 def _prove_harder(archive: Archive, context: Context) -> Status:
@@ -73,13 +102,7 @@ def _prove(path: str, archive: Archive, context: Context) -> Status:
     for fault in faults:
         context.note("\n".join(fault.lines()))
     if proof.difference is not None:
-        one = proof.difference
-        context.print(f"{shown(path)}: {context.paint('differs', 'red')} at {one.offset:#x}, in {shown(one.field.name)}"
-                      + (f" ({one.field.meaning})" if one.field.meaning else ""))  # fmt: skip
-        context.print(
-            f"  the file has {one.original.hex(' ') or 'nothing more'}, the layout makes {one.written.hex(' ') or 'nothing more'}"
-        )
-        return Status.DIFFERS
+        return _tell_difference(path, proof.difference, context)
     sound = len(archive) - len(faults)
     context.print(f"{shown(path)}: {context.paint('identical', 'green')}, {number(proof.size)} bytes; "
                   f"{count(sound, 'entry decodes', 'entries decode')}" + (f", {len(faults):,} do not" if faults else ""))  # fmt: skip
