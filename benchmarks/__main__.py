@@ -12,7 +12,7 @@ import sys
 from dataclasses import asdict
 from pathlib import Path
 
-from benchmarks import archives, names
+from benchmarks import archives, data, names
 from benchmarks.timing import Result, compare
 
 HERE = Path(__file__).parent
@@ -208,7 +208,56 @@ def mine(work: Path, rounds: int) -> Result:
     return result
 
 
+def data_table(work: Path, rounds: int) -> Result:
+    """A binary table opened, filtered, and its first page shown."""
+    file = data.table(work)
+    ours = [VOLVEX, "show", str(file), "--where", "good == 'colza' and price > 890"]
+    theirs = [sys.executable, str(HERE / "plain_data.py"), "table", str(file)]
+    return compare("a page of 1,000,000 x 20 filtered / NumPy", ours, theirs, rounds, lambda: None, "2 s")
+
+
+def data_csv(work: Path, rounds: int) -> Result:
+    """The same table to CSV and back, every value checked."""
+    file, out, again = data.table(work), work / "stock.csv", work / "stock-again.tbl"
+    ours = [
+        "sh",
+        "-c",
+        f"{VOLVEX} convert {file} {out} --force && {VOLVEX} convert {out} {again} --like {file} --force",
+    ]
+    theirs = [sys.executable, str(HERE / "plain_data.py"), "csv", str(file), str(work / "plain.csv")]
+    result = compare("1,000,000 x 20 to CSV and back / pandas", ours, theirs, rounds, lambda: None, "2.0")
+    if file.read_bytes() != again.read_bytes():
+        raise SystemExit("the table did not come back as it was")
+    return result
+
+
+def data_xml(work: Path, rounds: int) -> Result:
+    """One value set in XML of 100 MB on a bench."""
+    folder, bench = data.rules(work), work / "rules-bench"
+    _clear(bench)
+    for words in (["bench", str(folder), str(bench)], ["take", "stock.xml", "--bench", str(bench)]):
+        subprocess.run([VOLVEX, *words], check=True, stdout=subprocess.DEVNULL)
+    ours = ["sh", "-c", f"{VOLVEX} set stock.xml --row barrel_300000 price=1.$(date +%N) --bench {bench}"]
+    theirs = [sys.executable, str(HERE / "plain_data.py"), "xml", str(folder / "stock.xml")]
+    result = compare("one set in 100 MB of XML / lxml parse", ours, theirs, rounds, lambda: None, "3.0")
+    _clear(bench)
+    return result
+
+
+def data_text(work: Path, rounds: int) -> Result:
+    """A text table searched: key, use and text of each hit."""
+    file = data.texts(work)
+    ours = [VOLVEX, "find", str(file), "--text", "Barrel 123456 "]
+    return compare(
+        "200,000 texts searched / grep", ours, ["grep", "-c", "Barrel 123456 ", str(file)], rounds, lambda: None, "1 s"
+    )
+
+
 CASES = {
+    "data-table": data_table,
+    "data-csv": data_csv,
+    "data-xml": data_xml,
+    "data-text": data_text,
     "names": names_match,
     "names-again": names_again,
     "mine": mine,
@@ -248,6 +297,7 @@ def main() -> int:
     os.environ["VOLVEX_HOME"] = str(work / "home")  # the layouts of what is measured, and a memory of their own
     # in a process of its own: a child's peak memory starts from its parent's
     subprocess.run([sys.executable, "-m", "benchmarks.material", str(work)], check=True)
+    data.home(work)
     results = [CASES[name](work, options.rounds) for name in options.case or CASES]
     _print(results)
     if not options.case:

@@ -41,7 +41,7 @@ block lines after head repeats
 
 def home(work: Path) -> Path:
     """A folder with the layouts, as a user has them."""
-    folder = work / "data-home"
+    folder = work / "home"
     folder.mkdir(parents=True, exist_ok=True)
     goods = ", ".join(f"{number} {good}" for number, good in enumerate(GOODS))
     numbers = "\n".join(f"    n{number:<7}{'i32' if number % 2 else 'u16'}      value" for number in range(COLUMNS - 5))

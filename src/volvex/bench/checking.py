@@ -42,8 +42,8 @@ def _removed(one: Problem, before: Catalogue) -> Problem:
     sheet = next((found for found in document.sheets if found.name == one.sheet), None) if document else None
     row = sheet.row(one.key) if sheet is not None else None
     if sheet is not None and row is not None and one.field in sheet.columns and sheet.cell(row, one.field) == key:
-        said = one.message.removeprefix("there is no ").replace(" in ", " was removed from ", 1)
-        return replace(one, message=f"{said}, and is still used here", hint="keeping that record, or another key here")
+        said = one.message.removeprefix("there is no ").partition(" (")[0].replace(" in ", " was removed from ", 1)
+        return replace(one, message=f"{said} and is still used here", hint="keeping that record, or another key here")
     return one
 
 

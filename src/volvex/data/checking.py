@@ -110,7 +110,7 @@ def _references(catalogue: Catalogue, path: str, sheet: Sheet) -> Iterator[Probl
         if targets is None:
             continue
         known: dict[str, Problem | None] = {}
-        told = targets[0][1].name if targets else column.rule.refers or "what this refers to"
+        told = column.rule.refers or (targets[0][1].name if targets else "what this refers to")
         file = targets[0][0] if targets else ""
         for row, key in enumerate(column.texts()):
             if key is None or key in NOTHING:
@@ -127,8 +127,8 @@ def _references(catalogue: Catalogue, path: str, sheet: Sheet) -> Iterator[Probl
 def _reference(targets: list[tuple[str, Sheet]], key: str, told: str, file: str) -> Problem | None:
     """What is wrong with one key, wherever it is used."""
     if not is_there(targets, key):
-        near = difflib.get_close_matches(key, [one for _, sheet in targets for one in sheet.keys[:20000]], 1)
         where = f" ({file})" if file else ""
+        message = f"there is no {key} in {told}{where}"
         return Problem(
             ERROR,
             "reference",
@@ -136,8 +136,8 @@ def _reference(targets: list[tuple[str, Sheet]], key: str, told: str, file: str)
             "",
             "",
             "",
-            f"there is no {key} in {told}{where}",
-            f"{near[0].partition(JOINED)[0]}" if near else "a key that is there",
+            message,
+            _near(key, [one for _, sheet in targets for one in sheet.keys[:20000]]),
         )
     for other, sheet, row in lookup(targets, key):
         hidden = next(
@@ -151,10 +151,19 @@ def _reference(targets: list[tuple[str, Sheet]], key: str, told: str, file: str)
                 "",
                 "",
                 "",
-                f"{key} in {told} is hidden ({other})",
+                f"{sheet.name} {key} is hidden ({other})",
                 f"{hidden.name}=no for it, or another key here",
             )
     return None
+
+
+def _near(key: str, keys: list[str]) -> str:
+    """What may have been meant: a word like it, or all numbers when there are few."""
+    plain = list(dict.fromkeys(one.partition(JOINED)[0] for one in keys))
+    if key.isdigit():
+        return f"one of {', '.join(plain)}" if 0 < len(plain) <= 8 else "a key that is there"
+    near = difflib.get_close_matches(key, plain, 1)
+    return near[0] if near else "a key that is there"
 
 
 def _paths(catalogue: Catalogue, path: str, sheet: Sheet) -> Iterator[Problem]:
