@@ -7,7 +7,7 @@ WORDED  facts whose numbers may be told in one
 PARTS   what of an entry a seal may cover
 NEEDS   facts that must be there
 check   what else must hold: yields (place, problem, hint)
-meaning (of some) the value that a phrase means, given the names of the blocks
+meaning (of some) the value that a phrase means, given the names of the blocks; such a kind is the object `DATA_KIND` of its file
 """
 
 from __future__ import annotations
@@ -40,4 +40,5 @@ def kind_of(name: str) -> Kind | None:
     """The kind of that name."""
     if name not in kind_names():
         return None
-    return cast(Kind, importlib.import_module(f"{__name__}.{name}"))
+    module = importlib.import_module(f"{__name__}.{name}")
+    return cast(Kind, getattr(module, "DATA_KIND", module))

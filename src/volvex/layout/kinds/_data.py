@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 
 from volvex.layout.meanings_of_data import pools_of, rows_of_layout
 from volvex.layout.model import (
@@ -37,6 +38,32 @@ def value_of(words: str, roles: Sequence[str], blocks: Sequence[str]) -> Value |
     if role not in roles or (pool and pool not in blocks) or (found["numbered"] and not pool):
         return None
     return Value(role, (), refers, pool, bool(found["numbered"]))
+
+
+Check = Callable[[Layout], Iterator[Problem]]
+
+
+@dataclass(frozen=True)
+class DataKind:
+    """A kind whose files hold values, not entries: which roles a value can have, and what a sound layout needs besides."""
+
+    ROLES: tuple[str, ...]
+    check_more: Check
+    FACTS: Mapping[str, tuple[type, ...]] = field(default_factory=dict)
+    OF: Mapping[str, str] = field(default_factory=dict)
+    TABLED: tuple[str, ...] = ()
+    WORDED: tuple[str, ...] = ()
+    NEEDS: tuple[str, ...] = ()
+    PARTS: tuple[str, ...] = ()
+
+    def meaning(self, words: str, blocks: Sequence[str]) -> Value | None:
+        """The value that a phrase means; None when it means none."""
+        return value_of(words, self.ROLES, blocks)
+
+    def check(self, layout: Layout) -> Iterator[Problem]:
+        """What a layout of the kind needs besides facts."""
+        yield from check_values(layout)
+        yield from self.check_more(layout)
 
 
 def check_values(layout: Layout) -> Iterator[Problem]:

@@ -2,25 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 
-from volvex.layout.kinds._data import check_values, value_of
-from volvex.layout.model import Layout, Place, Value
-
-ROLES = ("key", "value", "hidden")  # what a value can be
-FACTS: dict[str, tuple[type, ...]] = {}
-OF: dict[str, str] = {}
-TABLED: tuple[str, ...] = ()
-WORDED: tuple[str, ...] = ()
-NEEDS: tuple[str, ...] = ()
-PARTS: tuple[str, ...] = ()
+from volvex.layout.kinds._data import DataKind, Problem
+from volvex.layout.model import Layout
 
 
-def meaning(words: str, blocks: Sequence[str]) -> Value | None:
-    """The value that a phrase means; None when it means none."""
-    return value_of(words, ROLES, blocks)
+def _check(layout: Layout) -> Iterator[Problem]:
+    """Nothing more than any data."""
+    yield from ()
 
 
-def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
-    """What a table's layout needs besides its values."""
-    yield from check_values(layout)
+DATA_KIND = DataKind(("key", "value", "hidden"), _check)

@@ -2,29 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 
-from volvex.layout.kinds._data import check_values, value_of
+from volvex.layout.kinds._data import DataKind, Problem
 from volvex.layout.meanings_of_data import rows_of_layout
-from volvex.layout.model import Layout, Place, Value
-
-ROLES = ("key", "language", "text", "context", "value")  # what a value can be
-FACTS: dict[str, tuple[type, ...]] = {}
-OF: dict[str, str] = {}
-TABLED: tuple[str, ...] = ()
-WORDED: tuple[str, ...] = ()
-NEEDS: tuple[str, ...] = ()
-PARTS: tuple[str, ...] = ()
+from volvex.layout.model import Layout, Value
 
 
-def meaning(words: str, blocks: Sequence[str]) -> Value | None:
-    """The value that a phrase means; None when it means none."""
-    return value_of(words, ROLES, blocks)
-
-
-def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
+def _check(layout: Layout) -> Iterator[Problem]:
     """What a text table's layout needs besides its values: a key, and at least one text."""
-    yield from check_values(layout)
     for block in rows_of_layout(layout):
         told = [one.meaning.role for one in block.fields if isinstance(one.meaning, Value)]
         if "key" not in told or "text" not in told:
@@ -35,3 +21,6 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
                 f"{block.name} tells the languages twice",
                 "a field `language` and one text, or a text for each language, called by it",
             )
+
+
+DATA_KIND = DataKind(("key", "language", "text", "context", "value"), _check)
