@@ -16,6 +16,7 @@ from tests.books import FILES, book, opened, table
 from volvex.data import Change, Document
 from volvex.data.differences import Conflict, change_of, differences, merged, plain
 from volvex.data.editing import Target, added, assignments, copied, removed, replacements
+from volvex.data.excerpt import excerpts
 from volvex.data.expressions import Expression, functions
 from volvex.data.forms import form_names
 from volvex.data.outline import branch_at, outline, walk
@@ -168,6 +169,45 @@ class Xml(unittest.TestCase):
         self.assertEqual(
             (sheet.name, sheet.keys[row], sheet.record(row)), (other.name, other.keys[place], other.record(place))
         )
+
+
+class Excerpts(unittest.TestCase):
+    """Of large files only the part that differs is compared: the result is the same."""
+
+    def test_the_same_differences(self) -> None:
+        for old, new in (
+            (b">3<", b">30<"), (b'id="2"/></crew>', b'id="7"/></crew>'), (b"red", b"blue"), (b"open='1'", b"open='2'"), (b"a > b", b"c"),
+            (b'<hand id="2"/>', b""), (b'<hand id="2"/>', b'<hand id="2"/><hand id="3" name="New"/>'), (b"<wick>4</wick>", b"<wick>4</wick><wick>5</wick>"),
+            (b'height="2"', b'height="9" keel="oak"'), (b"  <boat><id>y</id><sail>red</sail></boat>\r\n", b""),
+        ):  # fmt: skip
+            with self.subTest(new):
+                after = XML.replace(old, new)
+                self.assertNotEqual(after, XML)
+                made = excerpts(XML, after, "f")
+                assert made is not None
+                self.assertEqual(differences(opened(made[0]), opened(made[1])), differences(opened(XML), opened(after)))
+
+    @given(st.lists(st.integers(0, 30), min_size=1, max_size=4, unique=True), st.sampled_from([b"v", b'w="1" v', b"x"]))
+    @settings(max_examples=40, deadline=None)
+    def test_any_records(self, places: list[int], name: bytes) -> None:
+        def made(changed: list[int]) -> bytes:
+            rows = [
+                b'<g id="g%d"><b id="%d" %s="%d"/><t>x</t></g>' % (at, at, name if at in changed else b"v", at)
+                for at in range(31)
+            ]
+            return b"<r>" + b"".join(rows) + b"</r>"
+
+        one, other = made([]), made(places)
+        if one == other:
+            return
+        found = excerpts(one, other, "f")
+        assert found is not None
+        self.assertEqual(differences(opened(found[0]), opened(found[1])), differences(opened(one), opened(other)))
+
+    def test_what_is_not_sound_or_not_alike(self) -> None:
+        with self.assertRaises(FormatError):
+            excerpts(XML, XML[:-9], "f")
+        self.assertIsNone(excerpts(XML, XML.decode().encode("utf-16"), "f"))
 
 
 class Json(unittest.TestCase):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from volvex.archive import filetypes
 from volvex.archive.names import Refusal
 from volvex.bench.changes import Change as FileChange
 from volvex.bench.changes import changes
@@ -12,10 +13,12 @@ from volvex.bench.originals import Originals
 from volvex.bench.workbench import Workbench
 from volvex.data import Change, Document, open_data
 from volvex.data.differences import differences
+from volvex.data.excerpt import excerpts
 from volvex.data.references import Catalogue, fits
 from volvex.errors import VolvexError
 
 LINES = "lines"  # the form of plain text, whose changes are told line by line
+LARGE = 1 << 24  # bytes of text from which on it is not looked at as a whole
 MOST = 1 << 28  # bytes of a file whose meaning is compared
 
 
@@ -40,13 +43,26 @@ def told_change(bench: Workbench, one: FileChange) -> Told:
     if one.what != "changed" or max(one.after, one.before or 0) > MOST:
         return Told(one, None)
     try:
-        before = original_document(bench, one.path)
-        after = bench_document(bench, one.path) if before is not None else None
+        before, after = _both(bench, one)
     except VolvexError as error:
         return Told(one, None, error)
     if before is None or after is None or before.form != after.form or before.form == LINES:
         return Told(one, None)
     return Told(one, differences(before, after), form=after.form)
+
+
+def _both(bench: Workbench, one: FileChange) -> tuple[Document | None, Document | None]:
+    """A file before and after, as data; of large XML the part in which they differ, of other large text nothing."""
+    large = one.kind in filetypes.TEXT and max(one.after, one.before or 0) > LARGE
+    if not large:
+        before = original_document(bench, one.path)
+        return before, bench_document(bench, one.path) if before is not None else None
+    if one.kind != "xml":
+        return None, None
+    made = excerpts(b"".join(bench.original_content(one.path)), (bench.files / one.path).read_bytes(), one.path)
+    if made is None:
+        return None, None
+    return tuple(open_data(data, bench.library, one.path) for data in made)  # type: ignore[return-value]
 
 
 def original_document(bench: Workbench, place: str) -> Document | None:
@@ -103,15 +119,22 @@ def catalogues(bench: Workbench) -> tuple[Catalogue, Catalogue]:
     now = [path for path in dict.fromkeys([*paths, *sorted(places)]) if path not in bench.dropped]
 
     def before(path: str) -> Document | None:
-        return original_document(bench, path)
+        data = b"".join(bench.original_content(path))
+        return open_data(data, bench.library, path) if data and not _is_large(data) else None
 
     def after(path: str) -> Document | None:
-        if path in places:
-            return bench_document(bench, path)
-        return first.document(path)
+        if path not in places:
+            return first.document(path)
+        data = (bench.files / path).read_bytes()
+        return open_data(data, bench.library, path) if not _is_large(data) else None
 
     first = Catalogue(paths, before, meanings)
     return first, Catalogue(now, after, meanings)
+
+
+def _is_large(data: bytes) -> bool:
+    """Whether data is text of a size that is not looked at as a whole: its records would fill the memory."""
+    return len(data) > LARGE and filetypes.kind_by_content(data[: filetypes.HEAD]) in filetypes.TEXT
 
 
 def touched(bench: Workbench, catalogue: Catalogue) -> list[str]:

@@ -434,10 +434,15 @@ def _new_attribute(data: bytes, element: Element, one: Change, file: str) -> Spl
 
 
 def _tag(data: bytes, element: Element) -> bytes:
-    """An element's start tag: up to the first `>` outside quotes."""
+    """An element's start tag."""
+    return _tag_at(data, element.start)
+
+
+def _tag_at(data: bytes, start: int) -> bytes:
+    """The start tag at a place: up to the first `>` outside quotes."""
     size = 4096
     while True:
-        match = _TAG.match(bytes(data[element.start : element.start + size]))
+        match = _TAG.match(bytes(data[start : start + size]))
         if match is not None:
             return match[0]
         size *= 4
