@@ -9,8 +9,9 @@ from pathlib import Path
 from typing import Any
 
 from volvex.archive.names import stays_inside
+from volvex.bench.description import Taken
 from volvex.bench.meaning import Told, bench_document
-from volvex.bench.workbench import Taken, Workbench
+from volvex.bench.workbench import Workbench
 from volvex.data import Change, Document, open_data, require_data
 from volvex.data.differences import Conflict, change_of, differences, merged, plain
 from volvex.errors import FormatError, RefusedError

@@ -9,7 +9,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from volvex.bench.workbench import Opened, Workbench
+from volvex.bench.description import Opened
+from volvex.bench.workbench import Workbench
 from volvex.data import Document, require_data
 from volvex.data.exchange import Wanted, exchange_for
 from volvex.errors import NotFoundError, RefusedError

@@ -5,52 +5,28 @@ from __future__ import annotations
 import json
 import zlib
 from collections.abc import Iterator, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
 from volvex.archive.archive import Archive
 from volvex.archive.formats import format_of
-from volvex.archive.names import Refusal, disk_names, shown, stays_inside
+from volvex.archive.names import Refusal, disk_names, shown
 from volvex.archive.nesting import open_entry
 from volvex.archive.pack import files_below
 from volvex.archive.paths import WILD, Variants, entries_matching, matching, missing_entry
 from volvex.archive.rebuild import file_chunks
+from volvex.bench.description import DESCRIPTION, FORMAT, Opened, Taken, read_description
 from volvex.bench.game import Game
 from volvex.bench.originals import Originals
-from volvex.errors import FormatError, NotFoundError, RefusedError, VolvexError
+from volvex.errors import NotFoundError, RefusedError, VolvexError
 from volvex.layout import Library
 from volvex.source import Disk, FileSource, atomic
 from volvex.source.digest import Fingerprint, digest_bytes, digest_file
 
-FORMAT = 1
 BASE = "base"  # the folder with what was taken, by its digest
 BASE_LIMIT = 1 << 26  # larger files are not kept there
-DESCRIPTION = "bench.json"
-
-
-@dataclass(frozen=True)
-class Taken:
-    """Something that was taken: from which file of the game, or archive within an archive, which entry of it, and what it was."""
-
-    file: str
-    entry: str  # empty for a file that is no archive's entry
-    size: int
-    digest: str
-
-
-@dataclass(frozen=True)
-class Opened:
-    """A file in the folder `open`: of what it is a form, and the fingerprints of both when they last were the same."""
-
-    place: str
-    ending: str
-    sheet: str
-    language: str
-    digest: str
-    of: str
 
 
 class Workbench(Originals):
@@ -114,42 +90,10 @@ class Workbench(Originals):
         with atomic(self.disk, self.folder / DESCRIPTION) as file:
             self.disk.write(file, (json.dumps(value, indent=1, ensure_ascii=True) + "\n").encode())
 
-    @staticmethod
-    def description(folder: Path) -> dict[str, Any]:
-        """What a bench's file says; NotFoundError when the folder is none, FormatError when the file is not sound."""
-        path = folder / DESCRIPTION
-        if not path.is_file():
-            raise NotFoundError(f"{folder} is not a bench", "`volvex bench GAME` to make one, or --bench DIR")
-        try:
-            value = json.loads(path.read_bytes())
-            if value["bench"] != FORMAT:
-                raise FormatError(
-                    path, f"a bench of version {value['bench']}, this Volvex knows {FORMAT}", hint="a newer Volvex"
-                )
-            {name: Fingerprint(**one) for name, one in value["fingerprints"].items()}
-            {name: Taken(**one) for name, one in value["taken"].items()}
-            {name: Opened(**one) for name, one in value.get("opened", {}).items()}
-            Path(value["game"])
-            told = {
-                *value["fingerprints"],
-                *value["taken"],
-                *value.get("dropped", ()),
-                *(one["file"] for one in value["taken"].values()),
-                *value.get("opened", {}),
-                *(one["place"] for one in value.get("opened", {}).values()),
-            }
-            if not all(map(stays_inside, told)):
-                raise ValueError("a path that leads out of the bench")
-        except (ValueError, KeyError, TypeError, AttributeError) as error:
-            raise FormatError(
-                path, f"not a sound bench: {error!r}", hint="a new bench; the files in `files` can be copied over"
-            ) from error
-        return dict(value)
-
     @classmethod
     def open(cls, folder: Path, game: Game, library: Library, disk: Disk) -> Workbench:
         """The bench in a folder."""
-        value = cls.description(folder)
+        value = read_description(folder)
         bench = cls(folder.resolve(), game, library, disk)
         bench.fingerprints = {name: Fingerprint(**one) for name, one in value["fingerprints"].items()}
         bench.taken = {name: Taken(**one) for name, one in value["taken"].items()}

@@ -36,7 +36,7 @@ def open_game(folder: Path, context: Context) -> Game:
 
 def bench_folder(options: argparse.Namespace, context: Context) -> Path:
     """The bench's folder; NotFoundError when there is none."""
-    from volvex.bench.workbench import DESCRIPTION
+    from volvex.bench.description import DESCRIPTION
 
     if options.bench is not None:
         return Path(options.bench)
@@ -54,10 +54,11 @@ def open_bench(options: argparse.Namespace, context: Context, fold: bool = False
     from volvex.archive.names import shown
     from volvex.archive.paths import Variants
     from volvex.bench import Workbench
+    from volvex.bench.description import read_description
     from volvex.bench.following import follow
 
     folder = bench_folder(options, context)
-    game = open_game(Path(Workbench.description(folder)["game"]), context)
+    game = open_game(Path(read_description(folder)["game"]), context)
     bench = Workbench.open(folder, game, context.library(folder), context.disk)
     bench.variants = Variants(getattr(options, "variant", None) or "")
     for before, after in follow(bench):

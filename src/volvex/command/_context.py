@@ -78,7 +78,7 @@ class Context:
     @functools.cached_property
     def bench(self) -> Path | None:
         """The bench that we stand in."""
-        from volvex.bench.workbench import DESCRIPTION
+        from volvex.bench.description import DESCRIPTION
 
         return next((folder for folder in (self.cwd, *self.cwd.parents) if (folder / DESCRIPTION).is_file()), None)
 

@@ -83,6 +83,18 @@ class _Demo:
 
         self.holds()
         self.hunt()
+        self.first()
+        self.again()
+        self.meanings()
+        after = _digests(game)
+        self.check(f"{count(len(before), 'file')} of the game's folder have their original bytes (its own log, which it wrote to, aside)",
+                   before == after)  # fmt: skip
+        self.context.print(f"\n{count(self.steps, 'command')}, all as they should be.")
+        return Status.OK
+
+    def first(self) -> None:
+        """A first mod: files taken, edited, built and installed."""
+        say, do = self.say, self.do
         say("A bench, and in it what we want to change. The game is not touched.")
         do("volvex", "bench", "game", "bench")
         self.enter(self.folder / "bench")
@@ -117,6 +129,9 @@ class _Demo:
             "For Ansa Tolk, before the ice is in." in played,
         )
 
+    def again(self) -> None:
+        """A second thought, and back."""
+        say, do = self.say, self.do
         say("A second thought, written straight into the game's files: the originals are safe already.")
         do("volvex", "restore")
         do("volvex", "set", LAMPS, "--row", "fresnel_3", "range=17")
@@ -131,12 +146,6 @@ class _Demo:
         self.check(
             "the lamp room shows the old values", "9 nm         2.5 l" in played and "counted them myself" not in played
         )
-        self.meanings()
-        after = _digests(game)
-        self.check(f"{count(len(before), 'file')} of the game's folder have their original bytes (its own log, which it wrote to, aside)",
-                   before == after)  # fmt: skip
-        self.context.print(f"\n{count(self.steps, 'command')}, all as they should be.")
-        return Status.OK
 
     def holds(self) -> None:
         """What is locked, cut up, or within something else."""

@@ -9,6 +9,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+from volvex.bench.description import read_description
 from volvex.command._actions import tell
 from volvex.command._bench import add_bench, bench_folder
 from volvex.command._context import Context
@@ -28,9 +29,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    from volvex.bench import Workbench
 
-    game = options.game or Path(Workbench.description(bench_folder(options, context))["game"])
+    game = options.game or Path(read_description(bench_folder(options, context))["game"])
     if not game.is_dir():
         raise NotFoundError(f"there is no folder {game}", "the folder that holds the game")
     if options.plan:

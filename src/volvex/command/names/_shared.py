@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from volvex.archive.names import shown
+from volvex.bench.description import read_description
 from volvex.command._context import Context
 from volvex.command._tables import Column, count, print_table
 from volvex.errors import Status, UsageError
@@ -40,9 +41,7 @@ def bench_of(options: argparse.Namespace, context: Context) -> Path | None:
     """The bench that is worked on, if any."""
     named: Path | None = getattr(options, "bench", None)
     if named is not None and context.bench != named:
-        from volvex.bench.workbench import Workbench
-
-        Workbench.description(named)  # refuses what is none
+        read_description(named)  # refuses what is none
         context.bench = named
     return context.bench
 
@@ -70,9 +69,8 @@ def without_game(text: str, options: argparse.Namespace, context: Context) -> st
 @functools.lru_cache(1)
 def _game_of(bench: Path) -> str:
     """The game's folder."""
-    from volvex.bench.workbench import Workbench
 
-    return Path(Workbench.description(bench)["game"]).as_posix()
+    return Path(read_description(bench)["game"]).as_posix()
 
 
 def in_game(path: str, options: argparse.Namespace, context: Context) -> str:
