@@ -191,6 +191,33 @@ class References(Checked):
         self.assertEqual(difference("{0} {0} %s", "%s {0} {1}"), (["{0}"], ["{1}"]))
 
 
+class Strict(Case):
+    """The game's own readers refuse what is damaged, in words."""
+
+    def test_a_byte_flipped_anywhere(self) -> None:
+        from kelpwick.almanac import ledgers, rules, sayings, scenes
+
+        readers = {
+            ledgers.LENSES: ledgers.read_lenses, ledgers.FITTINGS: ledgers.read_fittings, sayings.MENU: sayings.read_menu, sayings.DIALOGUES: sayings.read_dialogues,
+            scenes.FILES[0]: lambda data: scenes.read(data, "a scene"), rules.WORKSHOP: rules.read_workshop, rules.ABOUT: rules.read_version,
+            rules.HARBOUR: rules.read_harbour, rules.RATIONS: rules.read_rations, rules.FONT: rules.read_glyphs, rules.ADDON: rules.read_addon,
+        }  # fmt: skip
+        refused = dict.fromkeys(readers, 0)
+        for path, read in readers.items():
+            self.assertTrue(read(FILES[path]))
+            for at in range(len(FILES[path])):
+                bad = bytearray(FILES[path])
+                bad[at] ^= 0x81
+                for data in (bytes(bad), FILES[path][:at]):
+                    try:
+                        read(data)
+                    except GameError as error:
+                        refused[path] += 1
+                        self.assertTrue(str(error))
+        for path in (ledgers.LENSES, ledgers.FITTINGS, sayings.DIALOGUES, scenes.FILES[0]):
+            self.assertGreater(refused[path], len(FILES[path]))
+
+
 class Made(unittest.TestCase):
     def test_the_almanac_is_the_same_each_time(self) -> None:
         self.assertEqual(read_pack(made_game() / almanac.NAME), FILES)

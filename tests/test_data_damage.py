@@ -124,6 +124,19 @@ class Damaged(unittest.TestCase):
         self.assertIn(tried(data, "f.csv"), (0, 1))
 
 
+class Deep(unittest.TestCase):
+    def test_things_within_each_other_without_end(self) -> None:
+        for data, name in ((b"<a>" * 100_000, "a.xml"), (b"<a>" * 5000 + b"</a>" * 5000, "a.xml"), (b"[" * 100_000, "a.json"), (b"[" * 900 + b"]" * 900, "a.json"),
+                           (b"<plist>" + b"<array>" * 3000 + b"</array>" * 3000 + b"</plist>", "a.plist")):  # fmt: skip
+            with self.subTest(data[:9]):
+                self.assertEqual(tried(data, name), 1)
+
+    def test_entities_that_grow_without_end(self) -> None:
+        lines = "".join(f'<!ENTITY e{number} "{f"&e{number - 1};" * 10}">' for number in range(1, 12))
+        data = f'<!DOCTYPE a [<!ENTITY e0 "lamp">{lines}]><a><b id="x">&e11;</b></a>'.encode()
+        self.assertEqual(tried(data, "a.xml"), 1)
+
+
 class Asked(unittest.TestCase):
     """Questions that make no sense are refused in words."""
 

@@ -13,7 +13,7 @@ import struct
 import zlib
 from dataclasses import dataclass
 
-from kelpwick.isles._bytes import Reader, inflate, must, span
+from kelpwick.isles._bytes import Reader, closed, inflate, must
 
 LENSES, FITTINGS = "tables/lenses.kwb", "tables/fittings.kwb"
 GLASS = ("crown", "flint", "pressed")
@@ -96,8 +96,7 @@ def read_lenses(data: bytes) -> dict[int, Lens]:
         focus, fitted, polish = (reader.number(one) for one in "HBB")
         must(not found or key > max(found), f"lenses: {key} is there twice, or not in its order")
         must(glass < len(GLASS) and at < length, f"lenses: {key} has glass {glass}, and a name at {at}")
-        name = span(data, start + at, data.index(b"\0", start + at) - start - at).decode()
-        found[key] = Lens(name, GLASS[glass], reach, weight, focus * 5, fitted, bool(polish & 1))
+        found[key] = Lens(closed(data, start + at), GLASS[glass], reach, weight, focus * 5, fitted, bool(polish & 1))
     return found
 
 

@@ -9,6 +9,7 @@ import json
 import plistlib
 import xml.etree.ElementTree as ET
 from collections.abc import Mapping
+from xml.parsers import expat
 
 from kelpwick import GameError
 from kelpwick.isles._bytes import must
@@ -64,7 +65,7 @@ def read_workshop(data: bytes) -> dict[str, dict[str, str]]:
         must(data.startswith(b"\xef\xbb\xbf"), f"{WORKSHOP}: no byte order mark")
         must(len({one["id"] for one in jobs}) == len(jobs), f"{WORKSHOP}: an id is there twice")
         return {one["id"]: one for one in jobs}
-    except (ET.ParseError, KeyError, UnicodeDecodeError) as error:
+    except (ET.ParseError, KeyError, ValueError, LookupError) as error:
         raise GameError(f"{WORKSHOP}: {error}") from error
 
 
@@ -72,7 +73,15 @@ def read_version(data: bytes) -> str:
     """The game's version."""
     try:
         return str(plistlib.loads(data)["version"])
-    except (plistlib.InvalidFileException, ValueError, KeyError) as error:
+    except (
+        plistlib.InvalidFileException,
+        expat.ExpatError,
+        ValueError,
+        KeyError,
+        TypeError,
+        AttributeError,
+        LookupError,
+    ) as error:
         raise GameError(f"{ABOUT}: {error}") from error
 
 
@@ -80,7 +89,7 @@ def read_addon(data: bytes) -> dict[str, str]:
     """The add-on's descriptor."""
     try:
         return dict(json.loads(data))
-    except ValueError as error:
+    except (ValueError, TypeError) as error:
         raise GameError(f"{ADDON}: {error}") from error
 
 
@@ -88,7 +97,7 @@ def read_glyphs(data: bytes) -> str:
     """All characters that the font has."""
     try:
         return "".join(one.get("has", "") for one in ET.fromstring(data))
-    except ET.ParseError as error:
+    except (ET.ParseError, ValueError, LookupError) as error:
         raise GameError(f"{FONT}: {error}") from error
 
 
@@ -108,5 +117,5 @@ def read_rations(data: bytes) -> dict[str, tuple[int, int]]:
         rows = list(csv.DictReader(io.StringIO(data.decode()), delimiter="\t"))
         must(len({row["keeper"] for row in rows}) == len(rows), f"{RATIONS}: a keeper is there twice")
         return {row["keeper"]: (int(row["biscuit"]), int(row["tea"])) for row in rows}
-    except (KeyError, ValueError) as error:
+    except (KeyError, ValueError, TypeError) as error:
         raise GameError(f"{RATIONS}: {error}") from error

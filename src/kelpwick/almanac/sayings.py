@@ -15,7 +15,7 @@ import zlib
 from collections.abc import Mapping
 
 from kelpwick import GameError
-from kelpwick.isles._bytes import Reader, must, span
+from kelpwick.isles._bytes import Reader, closed, must
 
 MENU, DIALOGUES = "texts/menu.kwx", "texts/dialogue.kwy"
 LANGUAGES, USES = ("en", "de", "fr"), ("menu", "dialogue", "letter", "tutorial")
@@ -124,9 +124,7 @@ def read_menu(data: bytes) -> Texts:
             at = reader.number("I")
             if at != 0xFFFFFFFF:
                 must(at < length, f"menu: a text at {at}")
-                found[names.get(key, f"{key:#x}"), language] = _decoded(
-                    span(data, start + at, data.index(b"\0", start + at) - start - at), "utf-8"
-                )
+                found[names.get(key, f"{key:#x}"), language] = closed(data, start + at)
     must(set(names.values()) <= {key for key, _ in found}, "menu: a text that the game asks for is not there")
     return found
 

@@ -51,6 +51,16 @@ def span(data: bytes, start: int, size: int) -> bytes:
     return data[start : start + size]
 
 
+def closed(data: bytes, start: int) -> str:
+    """The text that ends at a zero."""
+    end = data.find(b"\0", start)
+    must(end >= 0, f"the text at {start} has no end")
+    try:
+        return data[start:end].decode()
+    except UnicodeDecodeError:
+        raise GameError(f"{data[start:end]!r} is not UTF-8") from None
+
+
 def inflate(stored: bytes, size: int) -> bytes:
     """A zlib stream that must hold exactly so many bytes."""
     try:

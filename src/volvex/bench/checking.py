@@ -15,14 +15,15 @@ from volvex.errors import ManyErrors, RefusedError, VolvexError
 
 def check(bench: Workbench) -> list[Problem]:
     """What is wrong with the game's data since the bench's changes, the errors first."""
-    if not changes(bench):
+    changed = changes(bench)
+    if not changed:
         return []
     before, after = catalogues(bench)
-    paths = touched(bench, after)
-    was = {_same(one) for one in problems(before, [path for path in paths if path in before.paths])}
+    paths = touched(after, changed)
+    was = {_same(one) for one in problems(before, paths)}
     found = [_removed(one, before) for one in problems(after, paths) if _same(one) not in was]
     for path in paths:
-        old, new = before.document(path) if path in before.paths else None, after.document(path)
+        old, new = before.document(path), after.document(path)
         if old is not None and new is not None and old is not new:
             found += lost_keys(path, old, new)
     return sorted(found, key=lambda one: (one.level != ERROR, one.file, one.sheet))
@@ -38,7 +39,7 @@ def _removed(one: Problem, before: Catalogue) -> Problem:
     if one.sort != "reference":
         return one
     key = one.message.removeprefix("there is no ").partition(" in ")[0]
-    document = before.document(one.file) if one.file in before.paths else None
+    document = before.document(one.file)
     sheet = next((found for found in document.sheets if found.name == one.sheet), None) if document else None
     row = sheet.row(one.key) if sheet is not None else None
     if sheet is not None and row is not None and one.field in sheet.columns and sheet.cell(row, one.field) == key:

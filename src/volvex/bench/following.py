@@ -36,6 +36,9 @@ def follow(bench: Workbench) -> list[tuple[str, str]]:
         if place in bench.taken:
             one = bench.taken.pop(place)
             bench.taken[target] = replace(one, entry=target[len(one.file) + 1 :])
+        for file, opened in bench.opened.items():
+            if opened.place == place:
+                bench.opened[file] = replace(opened, place=target)
         if place in bench.dropped:
             bench.dropped = bench.dropped - {place} | {target}
         moved.append((place, target))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from volvex.archive import filetypes
@@ -14,7 +14,7 @@ from volvex.bench.workbench import Workbench
 from volvex.data import Change, Document, open_data
 from volvex.data.differences import differences
 from volvex.data.excerpt import excerpts
-from volvex.data.references import Catalogue, fits
+from volvex.data.references import Catalogue
 from volvex.errors import VolvexError
 
 LINES = "lines"  # the form of plain text, whose changes are told line by line
@@ -97,7 +97,7 @@ def game_catalogue(originals: Originals) -> Catalogue:
     def read(path: str) -> Document | None:
         return open_data(content_at(originals, path), originals.library, path)
 
-    return Catalogue(all_paths(originals), read, originals.game.profile.meanings)
+    return Catalogue(lambda: all_paths(originals), read, originals.game.profile.meanings)
 
 
 def content_at(originals: Originals, path: str) -> bytes:
@@ -114,9 +114,10 @@ def content_at(originals: Originals, path: str) -> bytes:
 def catalogues(bench: Workbench) -> tuple[Catalogue, Catalogue]:
     """All data of the game: as the game has it, and as it is with the bench's changes."""
     meanings = bench.game.profile.meanings
-    paths = all_paths(bench)
     places = set(bench.places())
-    now = [path for path in dict.fromkeys([*paths, *sorted(places)]) if path not in bench.dropped]
+
+    def now() -> list[str]:
+        return [path for path in dict.fromkeys([*first.paths, *sorted(places)]) if path not in bench.dropped]
 
     def before(path: str) -> Document | None:
         data = b"".join(bench.original_content(path))
@@ -128,7 +129,7 @@ def catalogues(bench: Workbench) -> tuple[Catalogue, Catalogue]:
         data = (bench.files / path).read_bytes()
         return open_data(data, bench.library, path) if not _is_large(data) else None
 
-    first = Catalogue(paths, before, meanings)
+    first = Catalogue(lambda: all_paths(bench), before, meanings)
     return first, Catalogue(now, after, meanings)
 
 
@@ -137,10 +138,7 @@ def _is_large(data: bytes) -> bool:
     return len(data) > LARGE and filetypes.kind_by_content(data[: filetypes.HEAD]) in filetypes.TEXT
 
 
-def touched(bench: Workbench, catalogue: Catalogue) -> list[str]:
-    """The files to be checked: what is data by the profile, and what the bench changes."""
-    changed = [one.path for one in changes(bench) if one.what != "removed"]
+def touched(catalogue: Catalogue, found: Sequence[FileChange]) -> list[str]:
+    """The files to be checked: what is data by the profile, and what was changed."""
+    changed = [one.path for one in found if one.what != "removed"]
     return list(dict.fromkeys([*catalogue.data(), *changed]))
-
-
-__all__ = ["Told", "catalogues", "fits", "told_changes", "touched"]

@@ -111,12 +111,28 @@ def _show_table(document: Document, path: str, options: argparse.Namespace, cont
         _cells(sheet, name, some) == [sheet.keys[row] for row in some.tolist()] for name in names
     ):
         columns.insert(0, Column("key", [_cell(sheet.keys[row], options.all) for row in some.tolist()], style="dim"))
+    columns, hidden = _fitting(columns, context) if not options.all and not options.columns else (columns, [])
     print_table(context, columns, cut=not options.all)
     left = len(rows) - len(some)
     told = f"{count(len(rows), 'record')}" + (f" of {len(sheet):,}" if len(rows) < len(sheet) else "")
     more = f"; {left:,} more: --all, --first N" if left else ""
+    if hidden:
+        more += f"; {count(len(hidden), 'column')} left out: {shown(', '.join(hidden))} (--columns A,B)"
     if left or len(rows) < len(sheet) or context.terminal:
         context.print(context.paint(f"{told}{more}", "dim"))
+
+
+def _fitting(columns: list[Column], context: Context) -> tuple[list[Column], list[str]]:
+    """The columns for which a terminal's line has room, and the names of the others; at least two are shown."""
+    if not context.terminal:
+        return columns, []
+    room, fitting = context.width, 0
+    for column in columns:
+        room -= column.width() + 2
+        if room < -2 and fitting >= 2:
+            break
+        fitting += 1
+    return columns[:fitting], [column.title for column in columns[fitting:]]
 
 
 def _list_sheets(document: Document, path: str, options: argparse.Namespace, context: Context) -> None:

@@ -6,6 +6,7 @@ change; one that a spreadsheet has spoilt (leading zeros gone, a long id rounded
 
 from __future__ import annotations
 
+import functools
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
@@ -101,17 +102,14 @@ class Reader:
         name = self.sheet.key[0] if self.sheet.key else ROW
         if _ROUNDED.fullmatch(key):
             self._fault(at, name, key, "the whole key: a spreadsheet has rounded it; format the column as text")
-        near = self._zeros().get(key.lstrip("0")) if key.isdigit() else None
+        near = self._zeros.get(key.lstrip("0")) if key.isdigit() else None
         if near is not None:
             self._fault(at, name, key, f"{near}: a spreadsheet has taken its leading zeros; format the column as text")
 
+    @functools.cached_property
     def _zeros(self) -> dict[str, str]:
         """Keys that begin with zeros, without them."""
-        if not hasattr(self, "_known_zeros"):
-            self._known_zeros = {
-                key.lstrip("0"): key for key in self.sheet.keys if key.startswith("0") and key.isdigit()
-            }
-        return self._known_zeros
+        return {key.lstrip("0"): key for key in self.sheet.keys if key.startswith("0") and key.isdigit()}
 
     def _fault(self, at: int, column: str, value: str, allowed: str) -> None:
         self.faults.append(FormatError(self.file, f"{self.where(at)}, column {column}: {value!r}", hint=allowed))

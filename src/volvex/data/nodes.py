@@ -7,17 +7,19 @@ what is below it and in no other record are its fields, such as `lag/the_pans` o
 from __future__ import annotations
 
 import difflib
+import functools
 from abc import abstractmethod
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 from volvex.data.sheet import Change, Sheet, distinct
 from volvex.data.texts import Record, Splice, TextData, sheets_of
-from volvex.errors import NotFoundError
+from volvex.errors import NotFoundError, UsageError
 
 KEYS = ("id", "key", "name")
 ROOT = "records"  # the sheet of what is in no named list
 OBJECT, LIST = "object", "list"
+DEEPEST = 200  # objects within each other
 
 
 @dataclass
@@ -98,21 +100,24 @@ class NodeData(TextData):
 
     def _keys(self) -> list[tuple[str, str]]:
         assert self.sheets is not None
-        return sorted(self._nodes, key=lambda one: -len(self._whole(self._nodes[one])))  # the innermost first
+        return sorted(self._nodes, key=lambda one: -len(self._above[id(self._nodes[one])][0]))  # the innermost first
 
-    def _whole(self, node: Node) -> str:
-        return next((path for path, one in self._all() if one is node), "")
-
-    def _all(self) -> Iterator[tuple[str, Node]]:
-        waiting = [("", self.root)]
+    @functools.cached_property
+    def _above(self) -> dict[int, tuple[str, Node | None]]:
+        """The place of each node, and what it is in."""
+        found: dict[int, tuple[str, Node | None]] = {id(self.root): ("", None)}
+        waiting = [self.root]
         while waiting:
-            path, node = waiting.pop()
-            yield path, node
-            waiting += [(f"{path}/{name}".lstrip("/"), one) for name, one in node.members.items()]
+            node = waiting.pop()
+            path = found[id(node)][0]
+            for name, one in node.members.items():
+                found[id(one)] = (f"{path}/{name}".lstrip("/"), node)
+            waiting.extend(node.members.values())
+        return found
 
     def _walk(self, record: Node) -> Iterator[tuple[str, str]]:
         """What fields below a record begin with, and the places of what they are in."""
-        before = self._whole(record)
+        before = self._above[id(record)][0]
         waiting = [("", record)]
         while waiting:
             path, node = waiting.pop()
@@ -136,7 +141,10 @@ class NodeData(TextData):
         return found
 
     def _parent(self, node: Node) -> Node:
-        return next(one for _, one in self._all() if any(inner is node for inner in one.members.values()))
+        found = self._above[id(node)][1]
+        if found is None:
+            raise UsageError(f"{self.file} is one record, which can be neither copied nor removed", "a record in it")
+        return found
 
     def _set(self, record: Node, one: Change) -> Splice:
         parts = one.field.split("/")

@@ -79,10 +79,17 @@ class Meanings:
 class Catalogue:
     """The data of a game by path, opened when it is asked for. `read` gives the document of a path, None when it is none."""
 
-    def __init__(self, paths: Iterable[str], read: Callable[[str], Document | None], meanings: Meanings) -> None:
-        self.paths, self._read, self.meanings = list(paths), read, meanings
+    def __init__(
+        self, paths: Iterable[str] | Callable[[], Iterable[str]], read: Callable[[str], Document | None], meanings: Meanings
+    ) -> None:  # fmt: skip
+        self._paths, self._read, self.meanings = paths, read, meanings
         self._documents: dict[str, Document | None] = {}
         self.faults: dict[str, VolvexError] = {}  # files that cannot be opened
+
+    @functools.cached_property
+    def paths(self) -> list[str]:
+        """All paths, listed when somebody asks: that may mean opening every archive of a game."""
+        return list(self._paths() if callable(self._paths) else self._paths)
 
     def document(self, path: str) -> Document | None:
         """The document of a path; None when it is none, or damaged (then it is among `faults`)."""
@@ -115,7 +122,11 @@ class Catalogue:
 
     def data(self) -> list[str]:
         """The paths that the profile says are data."""
-        return [path for path in self.paths if any(fits(path, one) for one in self.meanings.data)]
+        return (
+            []
+            if not self.meanings.data
+            else [path for path in self.paths if any(fits(path, one) for one in self.meanings.data)]
+        )
 
     def near(self, path: str) -> list[str]:
         """Where the records may be to which a file refers: what is data, and what lies beside it."""

@@ -77,11 +77,6 @@ class Column:
         """Its values, a cell each."""
         return self._load()
 
-    @property
-    def numeric(self) -> bool:
-        """Whether its values are held as numbers."""
-        return self.values.dtype.kind in "iuf"
-
     def text(self, row: int) -> str | None:
         """One cell as text; None where there is none."""
         if self._some is not None and "values" not in vars(self):

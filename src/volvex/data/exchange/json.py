@@ -65,7 +65,7 @@ def read(data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming
     """The changes that the file makes. A file with a single object changes that alone."""
     try:
         value = json.loads(data.decode("utf-8-sig", "surrogateescape"), parse_float=str, parse_int=str)
-    except ValueError as error:
+    except (ValueError, RecursionError) as error:
         raise FormatError(file, f"not sound JSON: {error}", hint="mending it in an editor") from error
     if not isinstance(value, dict) or not all(isinstance(one, list) for one in value.values()):
         raise FormatError(file, "not an object with a list of records for each sort", hint="the file as it was written")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import re
 
-from volvex.data.nodes import LIST, OBJECT, Node, NodeData
+from volvex.data.nodes import DEEPEST, LIST, OBJECT, Node, NodeData
 from volvex.data.sheet import Change
 from volvex.data.texts import Splice, utf8
 from volvex.errors import FormatError
@@ -105,6 +105,10 @@ def scanned(text: bytes) -> Node:
         root = root or node
         if node.shape in (OBJECT, LIST):
             stack.append(node)
+            if len(stack) > DEEPEST:
+                raise FormatError(
+                    "the text", f"objects within each other more than {DEEPEST} deep", hint="another program"
+                )
         else:
             node.value = _told(json.loads(token)) if node.shape == STRING else token.decode()
     assert root is not None

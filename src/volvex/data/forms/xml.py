@@ -7,6 +7,7 @@ pass over the file which keeps only what is asked for.
 
 from __future__ import annotations
 
+import difflib
 import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
@@ -20,6 +21,7 @@ PLACE = 20
 KEYS = ("id", "key", "name")
 TEXT = "text"  # the field that is the text of an element with attributes
 STEP = 1 << 20
+DEEPEST = 200  # elements within each other
 _ATTRIBUTE = re.compile(rb"""\s([^\s=<>"'/]+)\s*=\s*("[^"]*"|'[^']*')""")
 _TAG = re.compile(rb"""(?:[^>"']|"[^"]*"|'[^']*')*>""")
 _BAD = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff\ud800-\udfff]")
@@ -104,8 +106,6 @@ class XmlData(TextData):
                 if wanted in (here, here.partition("/")[2]):
                     unique = next(key for key, start in self._known_starts().items() if start == element.start)
                     return *unique, f"{path}/" if path else ""
-        import difflib
-
         near = difflib.get_close_matches(wanted, known[:5000], 1)
         raise NotFoundError(
             f"{self.file}: there is no {place}", f"--at {near[0]}" if near else f"`volvex show {self.file}`"
@@ -268,6 +268,8 @@ def _tree(data: bytes, file: str, stop: bool = False) -> Element:
         element = Element(tag, attributes, parser.CurrentByteIndex)
         (opened[-1].children if opened else roots).append(element)
         opened.append(element)
+        if len(opened) > DEEPEST:
+            raise FormatError(file, f"elements within each other more than {DEEPEST} deep", hint="another program")
 
     def end(tag: str) -> None:
         element = opened.pop()
