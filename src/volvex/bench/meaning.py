@@ -81,7 +81,8 @@ def all_paths(originals: Originals) -> list[str]:
     found = []
     for name, _ in originals.game.files():
         try:
-            archive = originals.archive(name)
+            with originals.library.keys.quiet():
+                archive = originals.archive(name)
         except VolvexError:
             archive = None
         if archive is None:

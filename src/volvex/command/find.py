@@ -43,6 +43,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
+    context.answers = False  # nobody who looks around wants to be asked for each locked archive on the way
     library = context.library()
     looked = (
         functools.partial(in_data, library, options.text, options.value, options.ignore_case)
@@ -57,7 +58,6 @@ def run(options: argparse.Namespace, context: Context) -> int:
     faults: list[VolvexError] = []
     files = hits = 0
     records: list[dict[str, object]] = []
-    context.answers = False  # nobody who looks around wants to be asked for each locked archive on the way
     with context.walker(options) as walker:
         for path in options.path:
             for some in search(walker.find(path, deep=True, nested=True), wanted, faults):
@@ -146,7 +146,7 @@ def _snippet(hit: Hit, context: Context) -> str:
     match = context.paint(shown(hit.match), "red")
     if hit.line is None and not hit.record:
         return f"{hit.before} {match} {hit.after}".strip()
-    before, after = shown(hit.before).lstrip(), shown(hit.after)
+    before, after = shown(hit.before.expandtabs(4)).lstrip(), shown(hit.after.expandtabs(4))
     room = max(40, context.width - len(hit.match) - 14 - len(hit.record) - len(hit.use))
     left = max(room // 2, room - len(after))
     before = before if len(before) <= left else "…" + before[len(before) - left + 1 :]

@@ -5,8 +5,9 @@ A layout or a profile names a key and never holds one. A secret is shown nowhere
 
 from __future__ import annotations
 
+import contextlib
 import threading
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 
 from volvex.errors import LockedError
@@ -59,6 +60,15 @@ class Keys:
     def silent(self) -> Keys:
         """The same keys, with nobody to be asked and nothing taken note of."""
         return Keys(self._keys)
+
+    @contextlib.contextmanager
+    def quiet(self) -> Iterator[None]:
+        """Meanwhile nobody is asked: for looking through many files, some of which may be locked."""
+        ask, self._ask = self._ask, None
+        try:
+            yield
+        finally:
+            self._ask = ask
 
     def names(self) -> list[str]:
         """The names of all keys, the one that was right last first."""
