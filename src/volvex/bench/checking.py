@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import replace
 
-from volvex.bench.changes import changes
-from volvex.bench.meaning import catalogues, touched
+from volvex.archive import filetypes
+from volvex.bench.changes import Change, changes
+from volvex.bench.meaning import LARGE, catalogues, touched
 from volvex.bench.workbench import Workbench
-from volvex.data.checking import ERROR, Problem, lost_keys, problems
+from volvex.data.checking import ERROR, WARNING, Problem, lost_keys, problems
 from volvex.data.references import Catalogue
 from volvex.errors import ManyErrors, RefusedError, VolvexError
 
@@ -22,11 +22,18 @@ def check(bench: Workbench) -> list[Problem]:
     paths = touched(after, changed)
     was = {_same(one) for one in problems(before, paths)}
     found = [_removed(one, before) for one in problems(after, paths) if _same(one) not in was]
+    found += [_unseen(one) for one in changed if one.kind in filetypes.TEXT and one.after > LARGE]
     for path in paths:
         old, new = before.document(path), after.document(path)
         if old is not None and new is not None and old is not new:
             found += lost_keys(path, old, new)
     return sorted(found, key=lambda one: (one.level != ERROR, one.file, one.sheet))
+
+
+def _unseen(one: Change) -> Problem:
+    """Text of a size that is not looked at as a whole."""
+    return Problem(WARNING, "file", one.path, "", "", "", f"{one.after >> 20} MB of text: its values were not looked at",
+                   "`volvex changes` to see what differs")  # fmt: skip
 
 
 def _same(one: Problem) -> tuple[str, ...]:
@@ -50,15 +57,8 @@ def _removed(one: Problem, before: Catalogue) -> Problem:
 
 def refuse_errors(found: list[Problem]) -> None:
     """Nothing when no problem stops the game; RefusedError with all that do otherwise."""
-    errors: list[VolvexError] = [
-        RefusedError(f"{one.file}: {one.place}: {one.message}", one.hint) for one in found if one.level == ERROR
-    ]
+    errors: list[VolvexError] = [RefusedError(one.told, one.hint) for one in found if one.level == ERROR]
     if len(errors) == 1:
         raise errors[0]
     if errors:
         raise ManyErrors(errors)
-
-
-def told(found: list[Problem]) -> Iterator[str]:
-    """Problems in a line each."""
-    yield from (f"{one.level}: {one.file}: {one.place}: {one.message}" for one in found)

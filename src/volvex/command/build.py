@@ -65,7 +65,7 @@ def _check(bench: Workbench, options: argparse.Namespace, context: Context) -> N
     if not options.anyway:
         refuse_errors(found)
     for one in found:
-        context.note(f"{one.level}: {shown(one.file)}: {shown(one.place)}: {shown(one.message)}")
+        context.note(f"{one.level}: {shown(one.told)}")
 
 
 def _in_place(options: argparse.Namespace, context: Context) -> int:

@@ -35,6 +35,11 @@ class Problem:
         record = f"{self.sheet}: row {self.key}" if self.key else self.sheet
         return f"{record}: {self.field}" if self.field else record
 
+    @property
+    def told(self) -> str:
+        """All of it but for what to do, in a line."""
+        return ": ".join(one for one in (self.file, self.place, self.message) if one)
+
 
 def problems(catalogue: Catalogue, paths: Iterable[str]) -> Iterator[Problem]:
     """All that is wrong in some files."""
