@@ -141,6 +141,19 @@ class Xml(unittest.TestCase):
         plainly = self.yard.written([Change("add", "boat/crew/hand", "x/3", fields=(("id", "3"),))])
         self.assertEqual(plainly, XML.replace(b'<hand id="2"/>', b'<hand id="2"/><hand id="3"/>'))
 
+    def test_entities_of_its_own(self) -> None:
+        data = b'<!DOCTYPE r [<!ENTITY co "Kelpwick">]>\n<r><i id="a" t="1">&co; <b>x</b></i><i id="c" t="&co;"/></r>'
+        document = opened(data)
+        self.assertEqual(
+            document.written(assignments(document, Target(row="a"), ["t=2"])), data.replace(b't="1"', b't="2"')
+        )
+        self.assertEqual(opened(data).sheet("i").cell(1, "t"), "Kelpwick")
+        more = document.written(added(document, "i", "d", ["t=3"]))
+        self.assertEqual(more, data.replace(b"</r>", b'<i id="d" t="3"/></r>'))
+        made = excerpts(data, data.replace(b't="1"', b't="9"'), "f")
+        assert made is not None
+        self.assertEqual([one.after for one in differences(opened(made[0]), opened(made[1]))], ["9"])
+
     def test_a_key_that_is_there_twice(self) -> None:
         document = opened("<a><b id='x' v='1'/><b id='x' v='2'/></a>")
         self.assertEqual(document.sheet("b").keys, ["x", "x#2"])
@@ -269,6 +282,16 @@ class Others(unittest.TestCase):
         self.assertNotIn(b"[tides]", document.written([Change("remove", "sections", "tides")]))
         with self.assertRaises(FormatError):
             document.written([Change("set", "sections", "tides", "neap", "1.7", "1\n2")])
+
+    def test_sections_and_keys_that_are_there_twice(self) -> None:
+        data = b"x=1\n[a]\nk=1\nk=2\n[a]\nlong key = a=b;c\n"
+        document = opened(data, "f.ini")
+        self.assertEqual(document.sheets[0].keys, ["", "a", "a#2"])
+        changes = [
+            Change("set", "sections", "a", "k[2]", "2", "7"),
+            Change("set", "sections", "a#2", "long key", "a=b;c", "9"),
+        ]
+        self.assertEqual(document.written(changes), b"x=1\n[a]\nk=1\nk=7\n[a]\nlong key = 9\n")
 
     def test_tables_as_text(self) -> None:
         document = opened(CSV)

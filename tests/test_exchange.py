@@ -166,6 +166,36 @@ class Csv(unittest.TestCase):
         self.assertIn("no column id", faults(table(), "csv", edited(data, ("id,", "idd,"))))
         self.assertIn("line 2 has it", faults(table(), "csv", edited(data, ("\n2,", "\n1,"))))
 
+    def test_records_with_more_or_fewer_values(self) -> None:
+        for old, new, said in (
+            ("Penny glass,", "Penny, glass,", "more values than the first line"),
+            (",no,1", ",no", "values, the first line"),
+            (",0,no,1", "", "values, the first line"),
+        ):
+            self.assertIn(
+                said,
+                faults(book("tables/lenses.kwb"), "csv", edited(out(book("tables/lenses.kwb"), "csv"), (old, new))),
+            )
+        german = Wanted(language="de", original="en")
+        data = out(book("texts/dialogue.kwy"), "csv", german)
+        self.assertIn(
+            "has 3 values",
+            faults(
+                book("texts/dialogue.kwy"),
+                "csv",
+                edited(
+                    data,
+                    (
+                        ',"Die {boat} bringt {n} Fässer."'
+                        if b'"Die {boat}' in data
+                        else ",Die {boat} bringt {n} Fässer.",
+                        "",
+                    ),
+                ),
+                german,
+            ),
+        )
+
     def test_records_without_a_key(self) -> None:
         document = opened("a;b\n1;x\n1;x\n", "f.csv")
         data = out(document, "csv")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from xml.parsers import expat
 
-from volvex.data.forms.xml import KEYS, _parse, _tag_at
+from volvex.data.forms.xml import KEYS, _parse, _tag_at, doctype
 from volvex.data.texts import decoded
 
 STEP = 1 << 20
@@ -81,7 +81,7 @@ def _excerpt(data: bytes, chain: list[_Open], whole: bool) -> bytes:
     around = chain[:-1] if whole else chain
     inside = bytes(data[inner.start : inner.end] if whole else data[inner.left : inner.right])
     closing = b"".join(f"</{one.tag}>".encode() for one in reversed(around))
-    return b"".join(_tag_at(data, one.start) for one in around) + inside + closing
+    return doctype(data) + b"".join(_tag_at(data, one.start) for one in around) + inside + closing
 
 
 def _around(data: bytes, head: int, end: int, file: str) -> list[_Open]:

@@ -5,8 +5,10 @@ Read and written with pandas: a column of numbers is read as numbers at once whe
 
 from __future__ import annotations
 
+import csv
 import io
 import re
+import warnings
 from collections.abc import Mapping
 from typing import Any
 
@@ -84,12 +86,33 @@ def _frame(data: bytes, separator: str, file: str, **how: Any) -> Any:
     import pandas as pd
 
     try:
-        return pd.read_csv(io.BytesIO(data), sep=separator, keep_default_na=False, na_filter=False, encoding="utf-8-sig",
-                           encoding_errors="surrogateescape", index_col=False, low_memory=False, **how)  # fmt: skip
+        with warnings.catch_warnings():
+            warnings.simplefilter("error", pd.errors.ParserWarning)  # values behind the last column would be lost
+            frame = pd.read_csv(io.BytesIO(data), sep=separator, keep_default_na=False, na_filter=False, encoding="utf-8-sig",
+                                encoding_errors="surrogateescape", index_col=False, low_memory=False, **how)  # fmt: skip
+    except pd.errors.ParserWarning as error:
+        raise FormatError(
+            file, "a record has more values than the first line", hint="quotes around a value that holds the separator"
+        ) from error
     except (pd.errors.ParserError, pd.errors.EmptyDataError) as error:
         raise FormatError(
             file, f"not a sound table: {error}", hint="a program that writes CSV as RFC 4180 says"
         ) from error
+    if len(frame) and (frame[frame.columns[-1]] == "").any():
+        _check_widths(data, separator, len(frame.columns), file)
+    return frame
+
+
+def _check_widths(data: bytes, separator: str, width: int, file: str) -> None:
+    """FormatError when a record ends before its last value: pandas takes that for an empty text."""
+    text = io.StringIO(data.decode("utf-8-sig", "surrogateescape"), newline="")
+    for number, line in enumerate(csv.reader(text, delimiter=separator)):
+        if line and len(line) < width:
+            raise FormatError(
+                file,
+                f"record {number} has {len(line)} values, the first line {width}",
+                hint="the file as it was written",
+            )
 
 
 def _read_columns(data: bytes, separator: str, sheet: Sheet, file: str) -> Mapping[str, Any]:

@@ -7,7 +7,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from volvex.data.sheet import Change, Sheet
+from volvex.data.sheet import NUMBERED, Change, Sheet
 from volvex.data.texts import Record, Splice, TextData, sheets_of, utf8
 from volvex.errors import FormatError, NotFoundError
 
@@ -59,7 +59,7 @@ class IniData(TextData):
     def _read(self) -> list[Record]:
         heads = [(0, 0, ""), *((one.start(), one.end(), one[1].strip()) for one in _SECTION.finditer(self.text))]
         ends = [*(begin for begin, _, _ in heads[1:]), len(self.text)]
-        records = []
+        records: list[Record] = []
         for (begin, start, name), end in zip(heads, ends, strict=True):
             record, section = Record(SHEET, name, name, name), _Section(begin, end)
             for pair in _PAIR.finditer(self.text, start, end):
@@ -71,9 +71,8 @@ class IniData(TextData):
                 section.spans[key] = (pair.start(2), pair.end(2), pair.start())
                 record.cells[key] = pair[2]
             if name or record.cells:
-                unique = name
-                while unique in self._sections:
-                    unique += "'"
+                times = 1 + sum(one.own == name for one in records)
+                unique = name if times == 1 else f"{name}{NUMBERED}{times}"
                 record.key = unique
                 self._sections[unique] = section
                 records.append(record)

@@ -24,6 +24,7 @@ STEP = 1 << 20
 DEEPEST = 200  # elements within each other
 _ATTRIBUTE = re.compile(rb"""\s([^\s=<>"'/]+)\s*=\s*("[^"]*"|'[^']*')""")
 _TAG = re.compile(rb"""(?:[^>"']|"[^"]*"|'[^']*')*>""")
+_DOCTYPE = re.compile(rb"<!DOCTYPE[^\[>]*(\[.*?\]\s*)?>", re.S)
 _BAD = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff\ud800-\udfff]")
 
 
@@ -152,7 +153,7 @@ class XmlData(TextData):
     def _copied_record(self, like: Element, one: Change) -> bytes:
         """A record that is like another, with other fields, and the blanks before it."""
         text = bytes(self.data[like.start : like.end])
-        element = _fragment(text, 0, self.file)
+        element = _fragment(text, 0, self.file, doctype(self.data))
         has = {name: _value(found, attribute) for name, found, attribute in _fields(element)}
         wanted = dict(one.fields)
         if not one.like:
@@ -293,20 +294,30 @@ class _Done(Exception):
     """Enough was seen."""
 
 
-def _fragment(data: bytes, start: int, file: str) -> Element:
-    """The element that starts at a place, with where it ends; places count from the start of the file."""
+def _fragment(data: bytes, start: int, file: str, prefix: bytes | None = None) -> Element:
+    """The element that starts at a place, with where it ends; places count from the start of the file.
+
+    `prefix` is the document type that tells entities, when it is not in `data`.
+    """
+    prefix = doctype(data) if prefix is None else prefix
     size = 1 << 14
     while True:
         try:
-            element = _tree(bytes(data[start : start + size]), file, stop=True)
+            element = _tree(prefix + bytes(data[start : start + size]), file, stop=True)
             break
         except (FormatError, IndexError):
             if start + size >= len(data):
                 raise
             size *= 8
-    _move(element, start)
+    _move(element, start - len(prefix))
     element.end = _end(data, element)
     return element
+
+
+def doctype(data: bytes) -> bytes:
+    """A file's document type, which may tell entities; nothing when it has none."""
+    match = _DOCTYPE.search(bytes(data[: 1 << 16]))
+    return match[0] if match is not None else b""
 
 
 def _move(element: Element, by: int) -> None:
