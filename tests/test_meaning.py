@@ -62,7 +62,7 @@ class Looking(KeptGame):
         self.assertIn("lamps  (12 in it)", self.show(LAMPS, "--depth", "0"))
         self.assertIn("└─ note  Half drum, the chipped one.", self.show(JOBS, "--at", "job[1]", "--depth", "1"))
         self.assertIn("6 Ansa Tolk's chest  hidden=yes  barrels=4  holds/0=101", self.show(ROOM))
-        self.assertIn("--at workshop/job", self.complaint("show", self.shared / JOBS, "--at", "job[9]", status=3))
+        self.assertIn("--at job", self.complaint("show", self.shared / JOBS, "--at", "job[9]", status=3))
         self.assertIn("<lamp id=", self.show(LAMPS))  # without any of these it is text
         self.assertIn("4b 57 4c 45", self.show(LENSES, "--hex"))
 

@@ -225,11 +225,12 @@ def _branch_record(branch: Branch, depth: int) -> dict[str, object]:
 def _branch_lines(
     branch: Branch, depth: int, every: bool, context: Context, before: str, further: str
 ) -> Iterator[str]:
-    folded = f"  ({branch.count:,} in it)" if branch.count and depth <= 0 else ""
+    folded = f"({branch.count:,} in it)" if branch.count and depth <= 0 else ""
     about = shown(branch.about)
     room = max(30, context.width - len(further) - len(branch.name) - len(folded) - 6)
     about = about if every or len(about) <= room else about[: room - 1] + "…"
-    yield f"{context.paint(before, 'dim')}{context.paint(shown(branch.name), 'blue' if branch.count else 'cyan')}  {about}{context.paint(folded, 'dim')}".rstrip()
+    name = context.paint(shown(branch.name), "blue" if branch.count else "cyan")
+    yield context.paint(before, "dim") + "  ".join(one for one in (name, about, context.paint(folded, "dim")) if one)
     if depth <= 0:
         return
     below = branch.below()

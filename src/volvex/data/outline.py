@@ -41,7 +41,7 @@ def branch_at(document: Document, place: str) -> Branch:
         here = _normal(one.place)
         if wanted in (here, here.partition("/")[2] if isinstance(document, XmlData) else here):
             return one
-        known.append(here)
+        known += [here, here.partition("/")[2]] if isinstance(document, XmlData) else [here]
     near = difflib.get_close_matches(wanted, known[:5000], 1)
     raise NotFoundError(f"{document.file}: there is no {place}", f"--at {near[0]}" if near else "")
 

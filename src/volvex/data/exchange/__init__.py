@@ -58,7 +58,7 @@ def exchange_for(ending: str, document: Document) -> Exchange:
     """The exchange form of an ending (`csv`), for a document; UsageError when there is none."""
     known = exchanges()
     found = known.get(ending.lstrip(".").lower())
-    fitting = [one for one, form in known.items() if not form.FORMS or document.form in form.FORMS]
+    fitting = [one for one, form in sorted(known.items()) if not form.FORMS or document.form in form.FORMS]
     if found is None or (found.FORMS and document.form not in found.FORMS):
         raise UsageError(
             f"{document.file} is a {document.form}, which cannot become {ending}", f"one of {', '.join(fitting)}"
