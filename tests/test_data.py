@@ -206,6 +206,12 @@ class Texts(unittest.TestCase):
         self.assertEqual(sheet.record(sheet.row("menu.help") or 0)["en"], "Help")
         self.assertEqual(sheet.keys, sorted(sheet.keys))
 
+    def test_a_key_that_is_none(self) -> None:
+        document = book("texts/menu.kwx")
+        for key in ("0xzz", "0x123456789"):
+            with self.assertRaises(FormatError):
+                document.written([Change("add", "texts", key, fields=(("key", key),), like=document.sheets[0].keys[0])])
+
     def test_dialogues_go_by_key_and_language(self) -> None:
         document = book("texts/dialogue.kwy")
         self.assertEqual(document.sheets[0].key, ("key", "language"))

@@ -298,6 +298,19 @@ class Opened(Benches):
         file.unlink()
         self.assertIn("nothing differs", self.do("changes"))
 
+    def test_two_files_of_the_same_data(self) -> None:
+        self.do("take", LENSES, "--as", "csv")
+        self.do("take", LENSES, "--as", "json")
+        first, second = (self.work / "open" / f"{LENSES}.{ending}" for ending in ("csv", "json"))
+        first.write_text(first.read_text(encoding="utf-8").replace("14.75", "14.5"), encoding="utf-8")
+        self.assertEqual(self.changes()[LENSES], [("103", "weight", "14.5")])
+        self.assertIn('"weight": 14.5', second.read_text(encoding="utf-8"))
+        for file in (first, second):
+            file.write_text(file.read_text(encoding="utf-8").replace("14.5", "14.25"), encoding="utf-8")
+        self.assertIn("are the same data and were both edited", self.complaint("changes", cwd=self.work, status=5))
+        first.unlink()
+        self.assertEqual(self.changes()[LENSES], [("103", "weight", "14.25")])
+
     def test_translations(self) -> None:
         self.do("take", MENU, TALK, "--as", "po", "--language", "de")
         file = self.work / "open" / f"{MENU}.de.po"

@@ -60,11 +60,23 @@ def _write(bench: Workbench, target: Path, data: bytes) -> None:
 
 
 def fold(bench: Workbench) -> list[Folded]:
-    """Take over what was edited in the folder `open`, and write anew what was edited elsewhere."""
-    found = [one for file, opened in list(bench.opened.items()) if (one := _fold(bench, file, opened)) is not None]
-    if found:
-        bench.save()
-    return found
+    """Take over what was edited in the folder `open`, and write anew what was edited elsewhere.
+
+    RefusedError, and nothing is taken over, when the same data was edited in two files.
+    """
+    edited = [file for file, one in bench.opened.items() if _is_edited(bench, file, one)]
+    places = [bench.opened[file].place for file in edited]
+    twice = next((file for file in edited if places.count(bench.opened[file].place) > 1), None)
+    if twice is not None:
+        others = [file for file in edited if bench.opened[file].place == bench.opened[twice].place]
+        raise RefusedError(f"{' and '.join(others)} are the same data and were both edited", "removing one of them")
+    order = [*edited, *(file for file in bench.opened if file not in edited)]  # others of the same data follow
+    return [one for file in order if (one := _fold(bench, file, bench.opened[file])) is not None]
+
+
+def _is_edited(bench: Workbench, file: str, one: Opened) -> bool:
+    source = bench.folder / file
+    return source.is_file() and digest_file(source) != one.digest
 
 
 def _fold(bench: Workbench, file: str, opened: Opened) -> Folded | None:
@@ -78,7 +90,7 @@ def _fold(bench: Workbench, file: str, opened: Opened) -> Folded | None:
             f"{file} belongs to {opened.place}, which is no longer on the bench",
             f"`volvex take {opened.place}`, or removing {file}",
         )
-    edited, moved = digest_file(source) != opened.digest, digest_file(target) != opened.of
+    edited, moved = _is_edited(bench, file, opened), digest_file(target) != opened.of
     if not edited and not moved:
         return None
     wanted = Wanted(opened.sheet or None, None, opened.language or None)
@@ -100,7 +112,5 @@ def _fold(bench: Workbench, file: str, opened: Opened) -> Folded | None:
         _write(bench, source, data)
         digest, what, count, notes = digest_bytes(data), "written anew", 0, ()
     bench.opened[file] = Opened(opened.place, opened.ending, opened.sheet, opened.language, digest, digest_file(target))
-    for other, one in list(bench.opened.items()):  # other forms of the same data follow
-        if other != file and one.place == opened.place and edited:
-            _fold(bench, other, one)
+    bench.save()
     return Folded(opened.place, file, what, count, notes)

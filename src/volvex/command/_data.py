@@ -185,7 +185,7 @@ def _column(sheet: Sheet, name: str, rows: Any, whole: bool, context: Context) -
     cells = ["" if one is None else _cell(one, whole) for one in column.texts(rows)]
     right = column.rule.sort in (INT, FLOAT) or (bool(cells) and all(_plain_number(one) for one in cells))
     style = "cyan" if name in sheet.key else "yellow" if column.rule.refers else ""
-    return Column(name, cells, right=right, style=style)
+    return Column(shown(name), cells, right=right, style=style)
 
 
 def _cells(sheet: Sheet, name: str, rows: Any) -> list[str | None]:
@@ -310,7 +310,7 @@ def _print_record(found: Found, options: argparse.Namespace, context: Context, i
         value = shown(record.get(name, ""))
         room = max(30, context.width - len(indent) - width - 6)
         value = value if options.all or len(value) <= room else value[: room - 1] + "…"
-        context.print(f"{indent}  {name.ljust(width)}  {context.paint(value, 'yellow') if refers else value}")
+        context.print(f"{indent}  {shown(name).ljust(width)}  {context.paint(value, 'yellow') if refers else value}")
 
 
 def _print_users(found: Sequence[User], record: Found, context: Context) -> None:

@@ -31,6 +31,10 @@ GROUPS = {
 }
 
 
+# characters that would steer a terminal: keys and names in files may hold them
+_CONTROL = {code: f"\\x{code:02x}" for code in (*range(32), *range(127, 160))}
+
+
 class Command(Protocol):
     """What a command's file offers."""
 
@@ -104,7 +108,7 @@ def _tell(lines: list[str], status: int, context: Context) -> int:
     context.out.flush()
     for line in lines:
         mark = "" if line.startswith("try ") else context.paint("volvex: ", "red")
-        context.note(f"{mark}{line}")
+        context.note(f"{mark}{line.translate(_CONTROL)}")
     return status
 
 

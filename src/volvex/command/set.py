@@ -189,15 +189,24 @@ def _agreed(total: int, options: argparse.Namespace, context: Context) -> bool:
 
 
 def _write(bench: Workbench, found: Sequence[tuple[str, Document, Sequence[Change]]]) -> None:
-    """Write the files: all are made before the first is put in its place."""
-    made = [(path, document, changes) for path, document, changes in found if changes]
-    small = {path: document.written(changes) for path, document, changes in made if not isinstance(document, TextData)}
-    for path, document, changes in made:
+    """Write the files: all but those that are too large for it are made before the first is put in its place."""
+    made = [one for one in found if one[2]]
+    whole = {path: document.written(changes) for path, document, changes in made if not _is_mapped(document)}
+    for path, document, changes in sorted(made, key=lambda one: one[0] in whole):
         _, file = bench.open_for_edit(path)
         with atomic(bench.disk, file, durable=False) as out:
-            for piece in document.pieces(changes) if isinstance(document, TextData) else [small[path]]:
+            for piece in (
+                document.pieces(changes) if isinstance(document, TextData) and path not in whole else [whole[path]]
+            ):
                 bench.disk.write(out, piece)
             _let_go(document)
+
+
+def _is_mapped(document: Document) -> bool:
+    """Whether a file is only looked into, and written in pieces."""
+    import mmap
+
+    return isinstance(document, TextData) and isinstance(document.raw, mmap.mmap)
 
 
 def _let_go(document: Document) -> None:

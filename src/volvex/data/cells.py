@@ -66,6 +66,13 @@ class Pools:
         self._known: dict[str, dict[bytes, int]] = {}
         self._texts: dict[str, Values] = {}
 
+    def block(self, name: str) -> BlockRead:
+        """A pool's block; FormatError when this file has none."""
+        if name not in self.reading.blocks:
+            raise FormatError(self.reading.source.name, f"its texts are in {name}, which this file has not",
+                              hint="a layout for this version of the format")  # fmt: skip
+        return self.reading.blocks[name]
+
     def encoding(self, meaning: Value) -> str:
         """The encoding of the texts to which a value points."""
         kind = self.pools[meaning.pool].type if meaning.pool else None
@@ -73,7 +80,7 @@ class Pools:
 
     def texts(self, numbers: Any, meaning: Value) -> Values:
         """The texts that numbers stand for; None for a number with all bits set. FormatError for one that leads nowhere."""
-        block, pool = self.reading.blocks[meaning.pool], self.pools[meaning.pool]
+        block, pool = self.block(meaning.pool), self.pools[meaning.pool]
         starts = np.arange(len(block.starts)) if meaning.numbered else block.starts - block.start
         rows = np.searchsorted(starts, numbers, "right") - 1
         odd = np.flatnonzero((rows < 0) | (starts[rows] != numbers)) if len(starts) else np.arange(len(numbers))
@@ -87,7 +94,7 @@ class Pools:
     def _decoded(self, name: str) -> Values:
         """All texts of a pool."""
         if name not in self._texts:
-            block, texts = self.reading.blocks[name], self.reading.blocks[name].columns[self.pools[name].name]
+            block, texts = self.block(name), self.block(name).columns[self.pools[name].name]
             assert isinstance(texts, Texts)
             self._texts[name] = objects(all_texts(texts, block, self.pools[name]))
         return self._texts[name]
@@ -115,7 +122,7 @@ class Pools:
 
     def number(self, text: str, meaning: Value) -> int:
         """The number of a text, which is added when it is not there yet."""
-        block, pool = self.reading.blocks[meaning.pool], self.pools[meaning.pool]
+        block, pool = self.block(meaning.pool), self.pools[meaning.pool]
         texts = block.columns[pool.name]
         assert isinstance(texts, Texts) and isinstance(pool.type, Text)
         if meaning.pool not in self._known:

@@ -106,7 +106,10 @@ class LaidOutData(Document):
     def key_number(self, one: Field, text: str) -> int:
         """The number for a key: of its name, or of hexadecimal digits."""
         if text.startswith("0x"):
-            return int(text, 16)
+            try:
+                return int(text, 16)
+            except ValueError as error:
+                raise FormatError(self.file, f"{text} is no key", hint="hexadecimal digits, or the name") from error
         return int(self.keying(one).text(text), 16)
 
     # writing
