@@ -90,6 +90,7 @@ class Case(unittest.TestCase):
             capture_output=True, input=input,
         )  # fmt: skip
         self.assertNotIn("Traceback", done.stderr)
+        self.assertNotEqual(done.returncode, 70, f"a fault in Volvex: {words}: {done.stderr}")
         if status is not None:
             self.assertEqual(done.returncode, status, done.stdout + done.stderr)
         return done

@@ -9,15 +9,14 @@ import time
 import unittest
 from pathlib import Path
 
-from filelock import FileLock
-
 from tests.support import LAMPS, MAIN, Case, digests
 from volvex.errors import FormatError, RefusedError
 from volvex.mods import install, installed, originals, recover, restore
-from volvex.mods.journal import Installed, Move, State, read_state, write_state
+from volvex.mods.journal import Installed, Move, Older, State, read_state, write_state
 from volvex.mods.store import Store
 from volvex.source import Disk
 from volvex.source.digest import Fingerprint, digest_bytes, digest_file
+from volvex.source.lock import held
 
 
 class WithABuild(Case):
@@ -62,7 +61,7 @@ class InstallAndRestore(WithABuild):
     def test_plans_touch_nothing(self) -> None:
         before = digests(self.folder)
         out = self.do("install", "--plan")
-        self.assertIn("1 file would be changed; nothing was touched", out)
+        self.assertIn("1 file would be changed; plan only, nothing changed", out)
         self.assertEqual(json.loads(self.do("install", "--plan", "--json"))[0]["action"], "replace")
         self.assertEqual(digests(self.folder), before)
         self.do("install")
@@ -182,13 +181,48 @@ class Updates(WithABuild):
         self.do("install")
         updated = self.update()
         done = self.run_program("restore", cwd=self.work, status=5)
-        self.assertIn("left alone: data/main.kwp", done.stderr)
+        self.assertIn("skipped: data/main.kwp", done.stderr)
         self.assertEqual((self.source / MAIN).read_bytes(), updated)
         kept = [path for path in (self.source / ".volvex" / "objects").rglob("*") if path.is_file()]
         self.assertEqual([digests(path.parent)[path.name] for path in kept], [self.before[MAIN]])
         self.assertIn(f"objects/{kept[0].parent.name}/{kept[0].name}", done.stderr)
+        for _ in range(2):  # whatever was refused before
+            again = self.run_program("restore", cwd=self.work, status=5)
+            self.assertIn(f"volvex restore --force {MAIN}", again.stderr)
+            self.assertNotIn("nothing is installed", again.stdout)
+        self.assertEqual([path for path in kept if not path.exists()], [], "the original is kept")
+
+    def test_after_a_refusal_what_was_installed_is_still_known(self) -> None:
+        self.do("install")
+        mine = (self.source / MAIN).read_bytes()
+        told = self.do("changes")
+        self.update()
+        self.run_program("restore", cwd=self.work, status=5)
+        (self.source / MAIN).write_bytes(mine)
+        self.assertEqual(self.do("changes"), told)
+        self.do("restore")
+        self.assert_original()
+
+    def test_forced_the_original_goes_over_the_changed_file_which_is_kept(self) -> None:
+        self.do("install")
+        updated = self.update()
+        self.assertIn("put back", self.do("restore", "--plan", "--force", MAIN))
+        self.assertEqual((self.source / MAIN).read_bytes(), updated)
+        self.do("restore", "--force", MAIN)
+        self.assertEqual(digests(self.source)[MAIN], self.before[MAIN])
+        self.assertEqual((self.source / ".volvex" / "aside" / MAIN).read_bytes(), updated)
         self.assertIn("nothing is installed", self.do("restore"))
-        self.assertEqual([path for path in kept if not path.exists()], [], "the older original is kept")
+        self.assertEqual((self.source / ".volvex" / "aside" / MAIN).read_bytes(), updated, "the only copy stays")
+        self.assertIn("no original of x", self.complaint("restore", "--force", "x", cwd=self.work, status=3))
+
+    def test_an_original_that_somebody_else_put_back_is_no_longer_kept(self) -> None:
+        shutil.copy(self.source / MAIN, self.folder / "original")
+        self.do("install")
+        self.update()
+        self.run_program("restore", cwd=self.work, status=5)
+        shutil.copy(self.folder / "original", self.source / MAIN)
+        self.do("restore")
+        self.assert_original()
 
     def test_the_others_are_restored(self) -> None:
         self.do("take", "kelpwick.ini")
@@ -215,7 +249,7 @@ class Updates(WithABuild):
         self.complaint("install", cwd=self.work, status=5)
         self.do("build")
         self.do("install")
-        self.do("restore")
+        self.run_program("restore", cwd=self.work, status=5)  # the older original is offered
         self.assertEqual((self.source / MAIN).read_bytes(), updated)
 
     def test_the_older_original_is_kept_when_an_update_is_installed_over(self) -> None:
@@ -227,9 +261,13 @@ class Updates(WithABuild):
         self.do("install")
         state = read_state(self.source / ".volvex")
         store = Store(self.source / ".volvex" / "objects", Disk())
-        self.assertEqual([store.path(one).read_bytes() == original for one in state.kept], [True])
-        self.do("restore")
-        self.assertEqual([store.path(one).read_bytes() == original for one in state.kept], [True])
+        self.assertEqual([store.path(one.original).read_bytes() == original for one in state.older], [True])
+        for _ in range(2):
+            said = self.run_program("restore", cwd=self.work, status=5).stderr
+            self.assertIn("an older original", said)
+        self.assertEqual([store.path(one.original).read_bytes() == original for one in state.older], [True])
+        self.do("restore", "--force", MAIN)
+        self.assertEqual((self.source / MAIN).read_bytes(), original)
 
     def test_a_file_that_is_gone_is_put_back(self) -> None:
         note = self.folder / "note.txt"
@@ -247,13 +285,13 @@ class Updates(WithABuild):
         self.do("install")
         self.update()
         done = self.run_program("restore", "--plan", cwd=self.work, status=5)
-        self.assertIn("may have been updated", done.stderr)
+        self.assertIn("a game update?", done.stderr)
 
 
 class Guards(WithABuild):
     def test_only_one_at_a_time(self) -> None:
         (self.source / ".volvex").mkdir()
-        with FileLock(self.source / ".volvex" / "lock"):
+        with held(self.source / ".volvex" / "lock"):
             self.assertIn("another volvex is at work", self.complaint("restore", self.source, status=5))
         self.volvex("restore", self.source)
         self.assertFalse((self.source / ".volvex").exists())
@@ -262,10 +300,17 @@ class Guards(WithABuild):
         self.do("install")
         state = self.source / ".volvex" / "state.json"
         for text in ("", "{}", state.read_text().replace('"installed"', '"instaled"'), state.read_text()[:50]):
-            good = state.read_text()
+            kept = digests(self.source)
+            good = state.read_text(), state.with_name("state.copy.json").read_text()
             state.write_text(text)
+            state.with_name("state.copy.json").write_text(text)
             self.assertIn("not a sound journal", self.complaint("restore", self.source, status=4))
-            state.write_text(good)
+            self.complaint("changes", cwd=self.work, status=4)
+            state.write_text(good[0])
+            state.with_name("state.copy.json").write_text(good[1])
+            self.assertEqual(
+                {**digests(self.source), ".volvex/lock": ""}, {**kept, ".volvex/lock": ""}, "nothing is touched"
+            )
         self.do("restore")
         self.assert_original()
 
@@ -276,7 +321,7 @@ class Guards(WithABuild):
         data = bytearray(kept.read_bytes())
         data[100] ^= 1
         kept.write_bytes(data)
-        self.assertIn("missing or damaged", self.complaint("restore", self.source, status=4))
+        self.assertIn("missing or damaged", self.run_program("restore", self.source, status=5).stderr)
         self.assertEqual(digests(self.source)[MAIN], now)
 
     def test_a_path_out_of_the_game_is_refused(self) -> None:
@@ -297,14 +342,27 @@ class Guards(WithABuild):
         good = state.read_text()
         secret = self.folder / "secret"
         secret.write_text("mine")
-        state.write_text(good.replace(f'"{MAIN}"', '"../secret"'))
-        self.complaint("restore", self.source, status=5)
-        moves = [{"path": "kelpwick.ini", "old": digest_file(self.source / "kelpwick.ini"), "new": digest_file(secret),
-                  "staged": "../../secret", "folder": ""}]  # fmt: skip
-        state.write_text(json.dumps({**json.loads(good), "verb": "install", "moves": moves}))
-        self.complaint("restore", self.source, status=5)
-        self.assertEqual(secret.read_text(), "mine")
-        state.write_text(good)
+        original = json.loads(good)["state"]["installed"][MAIN]["original"]
+        move = {"path": "kelpwick.ini", "old": digest_file(self.source / "kelpwick.ini"), "new": digest_file(secret),
+                "staged": "../../secret", "aside": "replaced/0", "folder": "", "stamp": ""}  # fmt: skip
+        for tampered in (
+            good.replace(f'"{MAIN}"', '"../secret"'),
+            good.replace(original, "xx/etc/passwd"),
+            good.replace('"moves": []', f'"moves": [{json.dumps(move)}]'),
+            good.replace('"verb": ""', '"verb": "\\u001b[2J"'),
+        ):
+            self.assertNotEqual(tampered, good)
+            value = json.loads(tampered)
+            value["checksum"] = digest_bytes(
+                json.dumps(value["state"], indent=1).encode()
+            )  # as somebody would who knows how
+            for name in ("state.json", "state.copy.json"):
+                state.with_name(name).write_text(json.dumps(value))
+            self.assertNotIn("\x1b", self.complaint("restore", self.source, status=4))
+            self.complaint("take", MAIN, cwd=self.work, status=4)
+            self.assertEqual(secret.read_text(), "mine")
+        for name in ("state.json", "state.copy.json"):
+            state.with_name(name).write_text(good)
         self.do("restore")
         self.assert_original()
 
@@ -336,7 +394,13 @@ class Parts(Case):
         os.utime(file)
         self.assertEqual(store.put(file, lambda size: None), digest)
         self.assertEqual(store.path(digest).stat().st_mtime_ns, first)
-        store.check(digest, lambda size: None)
+        self.assertTrue(store.is_sound(digest, lambda size: None))
+        store.path(digest).write_bytes(b"the oriXinal")
+        self.assertFalse(store.is_sound(digest, lambda size: None))
+        self.assertEqual(store.put(file, lambda size: None), digest)
+        self.assertTrue(
+            store.is_sound(digest, lambda size: None), "a damaged one is replaced when a sound one is there"
+        )
 
     def test_a_copy_that_does_not_read_back_does_not_count(self) -> None:
         class Liar(Disk):
@@ -351,10 +415,19 @@ class Parts(Case):
         self.assertEqual([path for path in (self.folder / "objects").rglob("*") if path.is_file()], [])
 
     def test_the_journal_comes_back_as_it_was(self) -> None:
-        state = State({"a": Installed("1", "2"), "b": Installed(None, "3", "mods")}, "install",
-                      [Move("a", "1", "2", "staged/0"), Move("b", "3", None, None, "mods")], {"a": Installed("1", "2")}, ["9"])  # fmt: skip
+        one, two, three = (digest_bytes(name) for name in (b"1", b"2", b"3"))
+        state = State({"a": Installed(one, two), "b": Installed(None, three, "mods")}, [Older("a", three)], "install",
+                      [Move("a", one, two, "staged/0", "replaced/0"), Move("b", three, None, None, "replaced/1", "mods")],
+                      [], {"a": Installed(one, two)})  # fmt: skip
         write_state(self.folder, state, Disk())
         self.assertEqual(read_state(self.folder), state)
+        for name in ("state.json", "state.copy.json"):  # each of them is enough
+            path = self.folder / name
+            data = path.read_bytes()
+            for at in range(0, len(data), 7):
+                path.write_bytes(data[:at] + bytes([data[at] ^ 1]) + data[at + 1 :])
+                self.assertEqual(read_state(self.folder), state, f"{name} damaged at {at}")
+            path.write_bytes(data)
         self.assertEqual(read_state(self.folder / "none"), State())
 
     def test_fingerprints_notice_another_version(self) -> None:

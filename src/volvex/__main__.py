@@ -10,9 +10,13 @@ def main() -> int:
 
         sys.stdout.write(f"volvex {__version__}\n")
         return 0
-    from volvex.command._main import main as run
+    try:
+        from volvex.command._main import main as run
 
-    return run(sys.argv[1:])
+        return run(sys.argv[1:])
+    except KeyboardInterrupt:  # while modules are loaded, or the arguments looked at
+        sys.stderr.write("volvex: interrupted\n")
+        return 130
 
 
 if __name__ == "__main__":

@@ -21,6 +21,7 @@ class Status(IntEnum):
     REFUSED = 5  # doing it would overwrite or lose something
     SYSTEM = 6  # disk full, no permission
     LOCKED = 7  # a key is missing, or is the wrong one
+    FAULT = 70  # a mistake in Volvex itself
     INTERRUPTED = 130
 
 

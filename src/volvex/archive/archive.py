@@ -18,6 +18,7 @@ import numpy as np
 
 from volvex.archive import filetypes
 from volvex.archive.names import clean, shown
+from volvex.archive.numbers import is_numbered, numbered
 from volvex.codec import COMPRESS, Cipher, Compression
 from volvex.errors import ContentError, FormatError, RefusedError
 from volvex.layout.columns import Array, Texts
@@ -30,12 +31,14 @@ from volvex.layout.wrapping import deciphered
 from volvex.source import Source, Spool
 
 if TYPE_CHECKING:
+    from volvex.archive.numbers import Cut
     from volvex.archive.outer import Outer
-    from volvex.archive.pieces import Cut
     from volvex.layout.proof import Proof
 
 WHOLE = 1 << 26  # content up to this size is decoded in one piece
 IN_MEMORY = 1 << 30  # content above this size is never held in memory
+
+Address = tuple[str, int]  # a name (see `identity`), and which of the entries with that name, from 0
 
 
 @dataclass(frozen=True)
@@ -129,6 +132,22 @@ class Archive(ABC):
     def kept_beside(self) -> tuple[str, ...]:
         """The names of other files beside its own in which parts of it lie."""
         return self.cut.names[1:] if self.cut is not None else ()
+
+    def names_beside(self, own: str) -> dict[str, str]:
+        """The names that the files beside it have when its own file is called `own`, by their names now.
+
+        RefusedError when there are such files and their names cannot follow.
+        """
+        if self.cut is None:
+            return {}
+        if not is_numbered(own):
+            raise RefusedError(f"{self.source.name} is cut into {len(self.cut.names)} pieces, which are named by number",
+                               f"a name that ends like {self.cut.names[0]}")  # fmt: skip
+        return {name: numbered(own, index) for index, name in enumerate(self.cut.names) if index}
+
+    def sources_beside(self) -> dict[str, Source]:
+        """The volumes beside it, by name; none of an archive that is cut into pieces, which are one source."""
+        return {}
 
     def extent(self) -> int:
         """Where the archive ends in its source, as far as it says so."""
@@ -263,6 +282,29 @@ class Archive(ABC):
         """The entries of a path: by name, or where there are only keys by the key of that path."""
         row = self.rows.get(name)
         return [] if row is None else [row]
+
+    @functools.cached_property
+    def addresses(self) -> list[Address]:
+        """What tells each entry from all others, also from those of the same name: in the order of the directory."""
+        counts: dict[str, int] = {}
+        found = []
+        for name in map(identity, self.names):
+            number = counts.get(name, 0)
+            counts[name] = number + 1
+            found.append((name, number))
+        return found
+
+    @functools.cached_property
+    def _by_address(self) -> dict[Address, int]:
+        return {address: row for row, address in enumerate(self.addresses)}
+
+    def row_at(self, address: Address) -> int | None:
+        """The entry at an address."""
+        return self._by_address.get(address)
+
+    def is_repeated(self, name: str) -> bool:
+        """Whether several entries have that name."""
+        return (identity(name), 1) in self._by_address
 
     @functools.cached_property
     def rows_by_path(self) -> dict[str, list[int]]:

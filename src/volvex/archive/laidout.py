@@ -21,7 +21,7 @@ from volvex.layout.naming import endings_of, fresh_name, key_columns, marked, un
 from volvex.layout.opening import read
 from volvex.layout.reading import BlockRead, Reading
 from volvex.layout.verifying import seal_text, stored_seal
-from volvex.layout.volumes import Beside
+from volvex.layout.volumes import Beside, volume_name
 from volvex.layout.wrapping import KeyFacts, ciphers_of, made_codec
 from volvex.source import Source, Spool, WindowSource
 
@@ -281,6 +281,14 @@ class LaidOut(Archive):
     @property
     def kept_beside(self) -> tuple[str, ...]:
         return (*super().kept_beside, *(volume.name for volume in self.reading.volumes))
+
+    def names_beside(self, own: str) -> dict[str, str]:
+        pattern = self.reading.layout.content.volumes
+        volumes = {one.name: volume_name(pattern, own, one.number) for one in self.reading.volumes}
+        return super().names_beside(own) | volumes
+
+    def sources_beside(self) -> dict[str, Source]:
+        return {volume.name: volume.source for volume in self.reading.volumes}
 
     def prove(self, advance: Callable[[int], None] = lambda size: None) -> Proof:
         from volvex.layout.proof import prove  # not needed for looking

@@ -13,18 +13,25 @@ from volvex.archive.work import Advance, ignore, parallel
 from volvex.errors import FormatError, NotFoundError, RefusedError
 from volvex.layout.edits import Added, Edit, NewContent
 from volvex.source import Disk, Spool
-from volvex.source.disk import PART
+from volvex.source.disk import is_leftover
 
 
 @dataclass(frozen=True)
 class Packed:
     """What came of it."""
 
-    size: int
+    files: dict[str, int]  # the files that were written, and their sizes
     same: int
     changed: list[str]
     added: list[str]
     removed: list[str]
+    kept: list[str]  # entries that cannot be taken out, and so stay as they are
+    leftovers: list[str]  # files that an interrupted command left there
+
+    @property
+    def size(self) -> int:
+        """Bytes of all files."""
+        return sum(self.files.values())
 
 
 def files_below(folder: Path) -> dict[str, Path]:
@@ -33,29 +40,33 @@ def files_below(folder: Path) -> dict[str, Path]:
     for path in sorted(folder.rglob("*")):
         if path.is_symlink():
             raise RefusedError(f"{path} is a link; what it leads to may be anything", "a copy of the file in its place")
-        if path.is_file() and not path.name.endswith(PART):
+        if path.is_file() and not is_leftover(path.name):
             found[path.relative_to(folder).as_posix()] = path
     return found
 
 
-def pack(folder: Path, like: Archive, target: Path, disk: Disk, advance: Advance = ignore) -> Packed:
+def pack(
+    folder: Path, like: Archive, target: Path, disk: Disk, advance: Advance = ignore, overwrite: bool = True
+) -> Packed:
     """Write the files below `folder` as an archive in the format of `like`.
 
     Files that equal an entry of `like` keep its stored bytes; others are encoded as that entry was, or, when
-    they are new, as the entry most like them. Entries without a file are left out.
+    they are new, as the entry most like them. Entries without a file are left out; those that cannot have one stay as they are.
     """
     if not folder.is_dir():
         raise NotFoundError(f"{folder} is not a folder")
     files = files_below(folder)
     places = list(enumerate(disk_names(like.names)))
     rows = {place: row for row, place in places if not isinstance(place, Refusal)}
-    target.parent.mkdir(parents=True, exist_ok=True)
+    disk.make_folder(target.parent)
     with Spool(target.parent) as spool:
         edit, changed = Edit(), []
         kept = {rows[name] for name in files if name in rows}
         kept |= {
             row for row, place in places if isinstance(place, str) and place.endswith("/") and (folder / place).is_dir()
         }
+        stays = {row for row, place in places if row not in kept and (isinstance(place, Refusal) or like.refusal(row))}
+        kept |= stays
         edit.removed = set(range(len(like))) - kept
 
         def encode(name: str) -> tuple[str, NewContent | None]:
@@ -74,14 +85,16 @@ def pack(folder: Path, like: Archive, target: Path, disk: Disk, advance: Advance
                 changed.append(name)
             else:
                 edit.added.append(Added(encode_name(like, name), kin(like, name), content))
-        size = rebuild(like, edit, target, disk, advance)
+        written = rebuild(like, edit, target, disk, advance, overwrite)
         added = [name for name in files if name not in rows]
         return Packed(
-            size,
+            written,
             len(files) - len(changed) - len(added),
             changed,
             added,
             [like.names[row] for row in sorted(edit.removed)],
+            [like.names[row] for row in sorted(stays)],
+            sorted(path.relative_to(folder).as_posix() for path in folder.rglob("*") if is_leftover(path.name)),
         )
 
 

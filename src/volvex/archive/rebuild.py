@@ -7,12 +7,14 @@ from pathlib import Path
 from typing import BinaryIO
 
 from volvex.archive.archive import Archive
+from volvex.archive.numbers import numbered
 from volvex.archive.pieces import MOST
 from volvex.archive.work import Advance, ignore
 from volvex.errors import FormatError, NotFoundError
-from volvex.layout.edits import Edit, Plan
+from volvex.layout.edits import Edit, Piece, Plan
 from volvex.layout.volumes import Beside
 from volvex.source import Disk, FileSource, JoinedSource, Source, WindowSource, atomic
+from volvex.source.outputs import Outputs
 from volvex.source.reading import CHUNK
 
 
@@ -46,13 +48,45 @@ def file_chunks(path: Path) -> Iterator[bytes]:
 
 
 def rebuild(
-    archive: Archive, edit: Edit, target: Path, disk: Disk, advance: Advance = ignore, durable: bool = False
-) -> int:
-    """Write an archive with changes to `target`, whole or not at all; its size in bytes.
+    archive: Archive, edit: Edit, target: Path, disk: Disk, advance: Advance = ignore, overwrite: bool = True
+) -> dict[str, int]:
+    """Write an archive with changes to `target`, with all its volumes or pieces under names that follow the target's: every file
+    or none; their names and sizes in bytes, the archive's own first.
 
-    What was written is opened again before it gets its name.
+    What was written is opened again before it gets its names. RefusedError when one of them is there already, unless `overwrite`.
     """
-    return _rebuild(archive, edit, target, disk, advance, durable)[target.name]
+    names = archive.names_beside(target.name)
+    with Outputs(disk, overwrite) as out:
+        made = archive.file_plan(edit, target.parent)
+        for name in ({target.name: ""} | dict.fromkeys(names.values(), "")) if archive.cut is None else ():
+            out.check(target.with_name(name))
+        if archive.cut is not None:
+            spans = [
+                (numbered(target.name, index), start, end)
+                for index, (_, start, end) in enumerate(archive.cut.spans(made.size))
+            ]
+            plans = {name: (made, start, end) for name, start, end in spans}
+        else:
+            sources = archive.sources_beside()
+            others = {new: made.others.get(old) or _whole(sources[old]) for old, new in names.items()}
+            plans = {name: (plan, 0, plan.size) for name, plan in {target.name: made, **others}.items()}
+        for name, (plan, start, end) in plans.items():
+            with out.file(target.with_name(name)) as file:
+                _write(plan, start, end, file, disk, advance)
+        parts = {name: out.part(target.with_name(name)) for name in plans}
+        if archive.cut is not None:
+            source: Source = JoinedSource([FileSource(part) for part in parts.values()], target.name)
+        else:
+            source = FileSource(parts[target.name], target.as_posix())
+        _check_written(
+            archive, edit, made.size, source, lambda name: FileSource(parts[name]) if name in parts else None
+        )
+    return {name: end - start for name, (_, start, end) in plans.items()}
+
+
+def _whole(source: Source) -> Plan:
+    """A file as it is."""
+    return Plan([Piece(source=source, offset=0, size=source.size)] if source.size else [], source.size)
 
 
 def _rebuild(

@@ -9,8 +9,8 @@ from pathlib import Path
 
 import numpy as np
 
-from volvex.archive.archive import Archive, identity
-from volvex.archive.names import stays_inside
+from volvex.archive.archive import Address, Archive, identity
+from volvex.archive.names import shown, stays_inside
 from volvex.archive.nesting import entry_source
 from volvex.archive.pack import encode_name
 from volvex.archive.rebuild import file_chunks, kin, rebuild_files, reopened
@@ -194,10 +194,18 @@ def _verify_entries(bench: Workbench, work: Work, written: Archive) -> None:
     if faults:
         raise faults[0]
     for row, below in work.inner.items():
-        place = written.rows[work.archive.names[row]]
+        place = written.row_at(_address_then(work, row))
+        if place is None:
+            raise FormatError(written.source.name, f"{shown(work.archive.names[row])} is not in what was built")
         source = entry_source(written, place, below.name)
         with below.archive.reread(source) as inner:
             _verify_entries(bench, below, inner)
+
+
+def _address_then(work: Work, row: int) -> Address:
+    """The address of an entry in what is built: of several with its name, those that are left out no longer count."""
+    name, number = work.archive.addresses[row]
+    return name, number - sum(work.archive.addresses[one][0] == name and one < row for one in work.edit.removed)
 
 
 __all__ = ["Built", "build", "read_built"]

@@ -11,7 +11,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from volvex.archive.archive import Archive
+from volvex.archive.archive import Address, Archive, identity
+from volvex.archive.names import shown
 from volvex.archive.opening import open_archive
 from volvex.archive.outer import Xored, xored
 from volvex.archive.work import verify
@@ -28,9 +29,8 @@ from volvex.source.digest import Fingerprint
 
 SMALL = 1 << 24  # bytes that are written in place whatever their share of the file
 
-Earlier = Mapping[
-    str, Sequence[str] | None
-]  # files in which entries were changed in place before; None: installed otherwise
+# files in which entries were changed in place before; None: installed otherwise
+Earlier = Mapping[str, Sequence[Address] | None]
 
 
 @dataclass(frozen=True)
@@ -41,7 +41,7 @@ class Patch:
     base: Fingerprint  # of the file as it is now
     writes: tuple[tuple[int, Piece], ...]
     size: int  # of the file afterwards
-    entries: tuple[str, ...]  # that differ from the original then
+    entries: tuple[Address, ...]  # that differ from the original then
     held: tuple[Source, ...] = ()
 
     @property
@@ -67,7 +67,9 @@ def plan_in_place(bench: Workbench, earlier: Earlier, spool: Spool) -> Iterator[
     learn(bench, found)
 
 
-def _plan_file(bench: Workbench, name: str, some: list[Change], earlier: Sequence[str], spool: Spool) -> Patch | None:
+def _plan_file(
+    bench: Workbench, name: str, some: list[Change], earlier: Sequence[Address], spool: Spool
+) -> Patch | None:
     original = bench.archive(name)
     if original is None or any(change.path == name for change in some):
         raise RefusedError(
@@ -89,8 +91,8 @@ def _plan_file(bench: Workbench, name: str, some: list[Change], earlier: Sequenc
         writes = tuple(_writes(now, made))
         _check_worth(name, writes, made.size)
         _verify(now, made, edit)
-        entries = {original.names[row] for row in (*work.edit.replaced, *work.edit.removed)} | {
-            now_name(one, now) for one in work.edit.added
+        entries = {original.addresses[row] for row in (*work.edit.replaced, *work.edit.removed)} | {
+            _address(one, now) for one in work.edit.added
         }
         final = tuple((at, _final(at, piece, now, spool)) for at, piece in writes)
         return Patch(name, Fingerprint.of(path), final, made.size, tuple(sorted(entries)), made.held)
@@ -102,9 +104,8 @@ def now_name(one: Added, archive: Archive) -> str:
     return f"{UNNAMED}/{name}" if archive.entries.nameless else name
 
 
-def _row(archive: Archive, name: str) -> int | None:
-    """The entry of that name, under a key whatever its ending."""
-    return next(iter(archive.rows_of(name)), None)
+def _address(one: Added, archive: Archive) -> Address:
+    return identity(now_name(one, archive)), 0
 
 
 def _check_kind(archive: Archive, name: str) -> None:
@@ -113,24 +114,25 @@ def _check_kind(archive: Archive, name: str) -> None:
         raise RefusedError(f"{name} {what}, which cannot be changed in place", "`volvex build` without --in-place")
 
 
-def _translated(original: Archive, now: Archive, work: Work, earlier: Sequence[str], spool: Spool) -> Edit:
+def _translated(original: Archive, now: Archive, work: Work, earlier: Sequence[Address], spool: Spool) -> Edit:
     """The edit of the original as one of the file as it is now; what was changed before and no longer is goes back."""
-    edit, wanted = Edit(), {original.names[row]: content for row, content in work.edit.replaced.items()}
-    gone = {original.names[row] for row in work.edit.removed}
-    added = {now_name(one, now): one for one in work.edit.added}
-    for name in sorted({*wanted, *gone, *added, *earlier}):
-        row, before = _row(now, name), _row(original, name)
-        if name in wanted or name in added:
-            content = wanted[name] if name in wanted else added[name].content
+    edit, wanted = Edit(), {original.addresses[row]: content for row, content in work.edit.replaced.items()}
+    gone = {original.addresses[row] for row in work.edit.removed}
+    added = {_address(one, now): one for one in work.edit.added}
+    _check_repeated(original, now, {*wanted, *gone, *added, *earlier}, gone | set(added), set(earlier))
+    for address in sorted({*wanted, *gone, *added, *earlier}):
+        row, before = now.row_at(address), original.row_at(address)
+        if address in wanted or address in added:
+            content = wanted[address] if address in wanted else added[address].content
             if row is not None:
                 if not _holds(now, row, content):
                     edit.replaced[row] = content
+            elif address in added:
+                model = now.row_at(original.addresses[added[address].like])  # what it was like may be left out by now
+                edit.added.append(Added(added[address].name, _any(now) if model is None else model, content))
             else:
-                model = original.names[added[name].like] if name in added else ""
-                found = _row(now, model)  # what it was like may be left out by now
-                like = _any(now) if found is None else found
-                edit.added.append(Added(now.encode_name(name), like, content))
-        elif name in gone or before is None:
+                edit.added.append(Added(_stored_name(original, before), _any(now), content))
+        elif address in gone or before is None:
             if row is not None:
                 edit.removed.add(row)
         elif row is not None:
@@ -138,10 +140,47 @@ def _translated(original: Archive, now: Archive, work: Work, earlier: Sequence[s
             if not _holds(now, row, content):
                 edit.replaced[row] = content
         else:
-            edit.added.append(
-                Added(now.encode_name(name), _any(now), now.encode(spool, original.chunks(before), _any(now)))
-            )
+            content = now.encode(spool, original.chunks(before), _any(now))
+            edit.added.append(Added(_stored_name(original, before), _any(now), content))
     return edit
+
+
+def _stored_name(archive: Archive, row: int | None) -> bytes:
+    """An entry's name as a new entry's is given."""
+    assert row is not None
+    return archive.encode_name(archive.names[row])
+
+
+def _check_repeated(
+    original: Archive, now: Archive, touched: set[Address], moving: set[Address], earlier: set[Address]
+) -> None:
+    """RefusedError where names repeat and it is not beyond doubt which entry of the file is which of the original."""
+    for name in sorted({address[0] for address in touched}):
+        if not (original.is_repeated(name) or now.is_repeated(name)):
+            continue
+        if any(address[0] == name for address in moving):
+            raise _ambiguous(original, name)
+        number = 0
+        while (before := original.row_at((name, number))) is not None:
+            row = now.row_at((name, number))
+            if row is None or ((name, number) not in earlier and not _same_content(original, before, now, row)):
+                raise _ambiguous(original, name)
+            number += 1
+        if now.row_at((name, number)) is not None:
+            raise _ambiguous(original, name)
+
+
+def _ambiguous(archive: Archive, name: str) -> RefusedError:
+    return RefusedError(f"{archive.source.name} has several entries called {shown(name)}, and in place it would not be certain which is which",
+                        "`volvex build` without --in-place")  # fmt: skip
+
+
+def _same_content(original: Archive, before: int, now: Archive, row: int) -> bool:
+    """Whether two entries hold the same."""
+    if original.entries.size[before] != now.entries.size[row]:
+        return False
+    pairs = zip(original.chunks(before), now.chunks(row), strict=False)
+    return all(one == other for one, other in pairs)
 
 
 def _holds(archive: Archive, row: int, content: NewContent) -> bool:
@@ -196,8 +235,8 @@ def _final(at: int, piece: Piece, archive: Archive, spool: Spool) -> Piece:
 def _verify(now: Archive, made: Plan, edit: Edit) -> None:
     """What will be written can be read back."""
     again = now.reopened(PlannedSource(made, now.source.name))
-    names = {now.names[row] for row in edit.replaced} | {now_name(one, now) for one in edit.added}
-    rows = sorted({row for name in names for row in again.rows_of(name)})
+    wanted = {now.addresses[row] for row in edit.replaced} | {_address(one, now) for one in edit.added}
+    rows = [row for row, address in enumerate(again.addresses) if address in wanted]
     faults = verify(again, np.array(rows, np.int64))
     if faults:
         raise faults[0]

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import errno
 import json
 import zlib
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import asdict
 from pathlib import Path
 
@@ -24,9 +25,16 @@ from volvex.errors import NotFoundError, RefusedError, VolvexError
 from volvex.layout import Library
 from volvex.source import Disk, FileSource, atomic
 from volvex.source.digest import Fingerprint, digest_bytes, digest_file
+from volvex.source.disk import is_leftover
+from volvex.source.lock import Lock, acquire
 
 BASE = "base"  # the folder with what was taken, by its digest
 BASE_LIMIT = 1 << 26  # larger files are not kept there
+LAYOUTS = (
+    "layouts"  # the folder with the bench's own layouts; what lies in `files` is content, and never steers anything
+)
+LOCK = "lock"
+WAIT = 600.0  # seconds for another process that works in the bench
 
 
 class Workbench(Originals):
@@ -35,6 +43,7 @@ class Workbench(Originals):
     def __init__(self, folder: Path, game: Game, library: Library, disk: Disk) -> None:
         super().__init__(game, library)
         self.folder, self.disk = folder, disk
+        self._lock: Lock | None = None
         self.fingerprints: dict[str, Fingerprint] = {}
         self.taken: dict[str, Taken] = {}  # by path below `files`
         self.dropped: set[str] = set()  # entries that are left out of what is built, by such a path
@@ -47,6 +56,16 @@ class Workbench(Originals):
 
     def __exit__(self, *_: object) -> None:
         self.close()
+
+    def close(self) -> None:
+        super().close()
+        if self._lock is not None:
+            self._lock.release()
+
+    @property
+    def identity(self) -> str:
+        """What tells this bench from others, for the journal of a game."""
+        return digest_bytes(self.folder.as_posix().encode("utf-8", "surrogateescape"))[:32]
 
     @property
     def files(self) -> Path:
@@ -65,7 +84,7 @@ class Workbench(Originals):
         folder = folder.resolve()
         if folder.is_relative_to(game.folder):
             raise RefusedError(f"{folder} is within the game's folder", "a folder of its own for the bench")
-        if folder.is_dir() and any(folder.iterdir()):
+        if folder.is_dir() and not _is_unfinished(folder):
             raise RefusedError(f"{folder} is not empty", "another folder, or working in the bench that is there")
         bench = cls(folder, game, library, disk)
         for name, original in game.files():
@@ -91,14 +110,15 @@ class Workbench(Originals):
             self.disk.write(file, (json.dumps(value, indent=1, ensure_ascii=True) + "\n").encode())
 
     @classmethod
-    def open(cls, folder: Path, game: Game, library: Library, disk: Disk) -> Workbench:
-        """The bench in a folder."""
+    def open(cls, folder: Path, game: Game, library: Library, disk: Disk, lock: Lock | None = None) -> Workbench:
+        """The bench in a folder; closing it releases the lock."""
         value = read_description(folder)
         bench = cls(folder.resolve(), game, library, disk)
         bench.fingerprints = {name: Fingerprint(**one) for name, one in value["fingerprints"].items()}
         bench.taken = {name: Taken(**one) for name, one in value["taken"].items()}
         bench.dropped = set(value.get("dropped", ()))
         bench.opened = {name: Opened(**one) for name, one in value.get("opened", {}).items()}
+        bench._lock = lock
         return bench
 
     # the game's side
@@ -349,8 +369,10 @@ class Workbench(Originals):
         return place, self.files / place
 
     def _edited(self, place: str) -> bool:
+        """Whether a file of the bench is another than when it was taken; than the original, where a killed `take` left no record."""
         known = self.taken.get(place)
-        return known is None or digest_file(self.files / place) != known.digest
+        digest = known.digest if known is not None else digest_bytes(b"".join(self.original_content(place)))
+        return digest_file(self.files / place) != digest
 
     def place_of(self, name: str, row: int | None) -> str:
         """Where in the bench's tree something goes."""
@@ -445,6 +467,36 @@ class Workbench(Originals):
     def places(self) -> list[str]:
         """Every file in the bench's tree."""
         return list(files_below(self.files)) if self.files.is_dir() else []
+
+
+def lock_bench(folder: Path, waiting: Callable[[], None]) -> Lock | None:
+    """The lock of a bench, waited for; None where the folder cannot be written, so that nothing will be. RefusedError when
+    another process keeps it."""
+    try:
+        lock = acquire(folder / LOCK, WAIT, waiting)
+    except (PermissionError, FileNotFoundError):
+        return None
+    except OSError as error:
+        if error.errno == errno.EROFS:
+            return None
+        raise
+    if lock is None:
+        raise RefusedError(f"another volvex is at work in {folder}", "waiting until it is done")
+    return lock
+
+
+def clear_leftovers(folder: Path, disk: Disk) -> None:
+    """Remove the temporary files of processes that were killed; only for the holder of the lock."""
+    for home in (folder, *(folder / name for name in ("files", "built", "open", BASE))):
+        for path in home.glob("*") if home == folder else home.rglob("*"):
+            if is_leftover(path.name) and path.is_file() and not path.is_symlink():
+                disk.remove(path)
+
+
+def _is_unfinished(folder: Path) -> bool:
+    """Whether a folder is empty, but for what making a bench leaves behind on a full disk."""
+    names = {path.name for path in folder.iterdir() if not is_leftover(path.name)}
+    return names <= {"files", LOCK} and not (names & {"files"} and any((folder / "files").iterdir()))
 
 
 def _flat(path: Path) -> str:

@@ -11,22 +11,22 @@ from volvex.errors import Status
 from volvex.mods import Action
 
 
-def tell(actions: Sequence[Action], left: Sequence[Action], planned: bool, as_json: bool, context: Context) -> int:
+def tell(actions: Sequence[Action], skipped: Sequence[Action], planned: bool, as_json: bool, context: Context) -> int:
     """Print what happened or would happen; the exit status."""
     if as_json:
-        context.json({"path": one.path, "action": one.what, "before": one.before, "after": one.after, "planned": planned}
-                     for one in (*actions, *left))  # fmt: skip
-    elif not actions and not left:
+        context.json({"path": one.path, "action": one.what, "before": one.before, "after": one.after, "planned": planned, "why": one.why}
+                     for one in (*actions, *skipped))  # fmt: skip
+    elif not actions and not skipped:
         context.print("nothing is installed" if not planned else "there is nothing to do")
     elif actions:
         print_table(context, [
             Column("before", [number(one.before) for one in actions], right=True),
             Column("after", [number(one.after) for one in actions], right=True),
             Column("action", [one.what for one in actions], style="green"),
-            Column("file", [shown(one.path) for one in actions]),
+            Column("file", [shown(f"{one.path}: {one.why}" if one.why else one.path) for one in actions]),
         ])  # fmt: skip
-        said = "would be changed; nothing was touched: this is the plan" if planned else "changed"
+        said = "would be changed; plan only, nothing changed" if planned else "changed"
         context.print(context.paint(f"{count(len(actions), 'file')} {said}", "dim"))
-    for one in left:
-        context.note(f"left alone: {shown(one.path)}: {one.why}")
-    return Status.REFUSED if left else Status.OK
+    for one in skipped:
+        context.note(f"skipped: {shown(one.path)}: {shown(one.why)}")
+    return Status.REFUSED if skipped else Status.OK

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Iterable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from volvex.command._context import Context
-from volvex.errors import NotFoundError
+from volvex.errors import NotFoundError, VolvexError
 
 if TYPE_CHECKING:
     from volvex.bench import Game, Workbench
@@ -16,7 +17,7 @@ if TYPE_CHECKING:
 def add_bench(parser: argparse.ArgumentParser) -> None:
     """The option that names the bench."""
     parser.add_argument(
-        "--bench", type=Path, metavar="DIR", help="the bench; the folder you stand in, or one above it, otherwise"
+        "--bench", type=Path, metavar="DIR", help="the bench (default: the current folder or one above it)"
     )
 
 
@@ -28,10 +29,36 @@ def open_game(folder: Path, context: Context) -> Game:
 
     if not folder.is_dir():
         raise NotFoundError(f"there is no folder {folder}", "the folder that holds the game")
-    finished = recover(folder, context.disk)
-    if finished:
-        context.note(f"note: an interrupted {finished} in {folder} was finished")
+    note_recovered(folder, recover(folder, context.disk), context)
     return Game(folder, profile_for(folder, [context.home]), originals(folder))
+
+
+def note_recovered(folder: Path, what: str, context: Context) -> None:
+    """Tell what became of an interrupted transaction, if there was one."""
+    if what:
+        verb, _, became = what.rpartition(" was ")
+        context.note(f"note: an interrupted {verb} in {folder} was {became}")
+
+
+def finish_interrupted(paths: Iterable[Path], context: Context) -> None:
+    """Finish or undo the interrupted transactions of the games that these paths lead into: nobody is shown a torn state."""
+    from volvex.archive.paths import HIDDEN
+
+    for folder in dict.fromkeys(folder for path in paths for folder in (path, *path.parents)):
+        try:
+            if not (folder / HIDDEN).is_dir():
+                continue
+        except (OSError, ValueError):  # no path that the system knows
+            continue
+        from volvex.mods import recover
+
+        try:
+            note_recovered(folder, recover(folder, context.disk), context)
+        except (VolvexError, OSError) as error:
+            why = error.message if isinstance(error, VolvexError) else str(error.strerror).lower()
+            context.note(
+                f"note: {folder} is in the middle of an install or restore, which could not be finished: {why}"
+            )
 
 
 def bench_folder(options: argparse.Namespace, context: Context) -> Path:
@@ -51,21 +78,40 @@ def open_bench(options: argparse.Namespace, context: Context, fold: bool = False
 
     With `fold`, what was edited in its folder `open` is taken over first.
     """
-    from volvex.archive.names import shown
-    from volvex.archive.paths import Variants
     from volvex.bench import Workbench
     from volvex.bench.description import read_description
-    from volvex.bench.following import follow
+    from volvex.bench.workbench import clear_leftovers, lock_bench
 
     folder = bench_folder(options, context)
-    game = open_game(Path(read_description(folder)["game"]), context)
-    bench = Workbench.open(folder, game, context.library(folder), context.disk)
+    read_description(folder)  # a folder that is no bench gets no lock
+    lock = lock_bench(folder, lambda: context.note("waiting: another volvex works on this bench"))
+    try:
+        if lock is not None:
+            clear_leftovers(folder, context.disk)
+        game = open_game(Path(read_description(folder)["game"]), context)
+        bench = Workbench.open(folder, game, context.library(folder), context.disk, lock)
+    except BaseException:
+        if lock is not None:
+            lock.release()
+        raise
+    try:
+        _prepare(bench, options, context, fold)
+    except BaseException:
+        bench.close()
+        raise
+    return bench
+
+
+def _prepare(bench: Workbench, options: argparse.Namespace, context: Context, fold: bool) -> None:
+    from volvex.archive.names import shown
+    from volvex.archive.paths import Variants
+    from volvex.bench.following import follow
+
     bench.variants = Variants(getattr(options, "variant", None) or "")
     for before, after in follow(bench):
         context.note(f"note: {shown(before)} has a name now: {shown(after)}")
     if fold and bench.opened:
         _fold(bench, context)
-    return bench
 
 
 def _fold(bench: Workbench, context: Context) -> None:

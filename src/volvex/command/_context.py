@@ -59,12 +59,16 @@ class Context:
         return platformdirs.user_config_path("volvex", appauthor=False)
 
     def library(self, *folders: Path) -> Any:
-        """All layouts and dictionaries at hand; those in `folders`, and those of the bench around, come first."""
+        """All layouts and dictionaries at hand; those of the benches in `folders`, and of the bench around, come first."""
+        from volvex.bench.workbench import LAYOUTS
         from volvex.layout import Library
 
-        around = [] if self.bench is None or self.bench in folders else [self.bench]
+        benches = dict.fromkeys([*folders, *([] if self.bench is None else [self.bench])])
         return Library(
-            [*folders, *around, self.home], memory=self.cache / "layouts", keys=self.keys, names=self.shelf(*folders)
+            [*(bench / LAYOUTS for bench in benches), self.home],
+            memory=self.cache / "layouts",
+            keys=self.keys,
+            names=self.shelf(*folders),
         )
 
     def shelf(self, *folders: Path) -> Any:
@@ -99,6 +103,14 @@ class Context:
             return getpass.getpass(f"secret for {what}: ", self.err).encode() or None
         except EOFError:
             return None
+
+    def confirmed(self, question: str) -> bool:
+        """Whether the user, being asked, says yes; no when nobody can be asked."""
+        if not self.answers:
+            return False
+        self.err.write(f"{question} [y/N] ")
+        self.err.flush()
+        return sys.stdin.readline().strip().lower() in ("y", "yes")
 
     @property
     def cache(self) -> Path:

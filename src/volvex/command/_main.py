@@ -16,6 +16,7 @@ from pathlib import Path
 from typing import NoReturn, Protocol, cast
 
 from volvex import __version__
+from volvex.command._bench import finish_interrupted
 from volvex.command._context import Context, make_context
 from volvex.errors import Status, UsageError, VolvexError
 
@@ -102,6 +103,16 @@ def main(arguments: Sequence[str]) -> int:
         if context.debug:
             raise
         return _tell(_system_error(error), int(Status.SYSTEM), context)
+    except MemoryError:
+        return _tell(["out of memory", "try a smaller part of the file"], int(Status.SYSTEM), context)
+    except Exception as error:  # whatever it is, it is ours, and a traceback helps nobody but us
+        if context.debug:
+            raise
+        lines = [
+            f"a fault in Volvex: {type(error).__name__}: {error}",
+            "try the same with --debug, and report what it prints",
+        ]
+        return _tell(lines, int(Status.FAULT), context)
 
 
 def _tell(lines: list[str], status: int, context: Context) -> int:
@@ -115,7 +126,10 @@ def _tell(lines: list[str], status: int, context: Context) -> int:
 def _system_error(error: OSError) -> list[str]:
     where = f": {error.filename}" if error.filename else ""
     if error.errno == errno.ENOSPC:
-        return [f"no space left on the device{where}", "try making room; nothing half-written was left behind"]
+        return [
+            f"no space left on the device{where}",
+            "try making room: what was begun is undone, or finished by the next command",
+        ]
     return [f"{(error.strerror or str(error)).lower()}{where}"]
 
 
@@ -129,7 +143,16 @@ def _run(words: list[str], context: Context) -> int:
     parser.description = command.__doc__
     command.add_arguments(parser)
     parser.add_argument("--debug", action="store_true", help="show where in Volvex an error arose")
-    return command.run(parser.parse_intermixed_args(words[taken:]), context)  # options may stand between paths
+    options = parser.parse_intermixed_args(words[taken:])  # options may stand between paths
+    finish_interrupted(_paths(options), context)
+    return command.run(options, context)
+
+
+def _paths(options: argparse.Namespace) -> Iterator[Path]:
+    """What among the arguments may lead into a game."""
+    for name, value in vars(options).items():
+        if name in ("path", "archive", "dir", "file", "like"):
+            yield from (Path(one).absolute() for one in (value if isinstance(value, list) else [value]) if one)
 
 
 def _find(words: list[str]) -> tuple[str, int]:

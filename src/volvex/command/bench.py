@@ -12,6 +12,7 @@ from pathlib import Path
 from volvex.bench import Workbench
 from volvex.command._bench import open_game
 from volvex.command._context import Context
+from volvex.command._games import name_game
 from volvex.command._tables import count
 from volvex.errors import Status
 
@@ -21,14 +22,15 @@ PLACE = 30
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("game", type=Path, metavar="GAME", help="the game's folder")
     parser.add_argument(
-        "dir", type=Path, nargs="?", metavar="DIR", help="the bench's folder (otherwise GAME-bench, here)"
+        "dir", type=Path, nargs="?", metavar="DIR", help="the bench's folder (default: GAME-bench, here)"
     )
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
     game = open_game(options.game, context)
     folder = options.dir or Path(f"{game.folder.name}-bench")
-    bench = Workbench.create(folder, game, context.library(), context.disk)
+    with Workbench.create(folder, game, context.library(), context.disk) as bench:
+        name_game(game.folder, context)
     context.print(
         f"{folder} is a bench for {game.folder} ({game.profile.name}): {count(len(bench.fingerprints), 'archive')}"
     )

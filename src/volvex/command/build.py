@@ -21,9 +21,10 @@ from volvex.bench.inplace import plan_in_place
 from volvex.command._actions import tell
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
+from volvex.command._games import add_game, require_named
 from volvex.command._tables import Column, count, number, numbers, print_table
 from volvex.errors import Status
-from volvex.mods import earlier, patch
+from volvex.mods import Done, earlier, patch
 from volvex.source import Spool
 
 PLACE = 37
@@ -33,7 +34,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--in-place", action="store_true", help="change the game's own files, once their originals are safe"
     )
-    parser.add_argument("--anyway", action="store_true", help="even if the game would not start with it")
+    parser.add_argument("--anyway", action="store_true", help="build despite errors found by `check`")
+    add_game(parser)
     parser.add_argument("--json", action="store_true", help="one list of records")
     add_bench(parser)
 
@@ -72,14 +74,15 @@ def _in_place(options: argparse.Namespace, context: Context) -> int:
     with open_bench(options, context, fold=True) as bench, Spool(bench.folder) as spool:
         _check(bench, options, context)
         game = bench.game.folder
+        require_named(game, options, context)
         patches = list(plan_in_place(bench, earlier(game), spool))
         total = 3 * sum(one.base.size for one in patches if one.path not in earlier(game))
         with context.progress("keeping the originals safe", total) as advance:
-            actions = patch(game, patches, context.disk, advance) if patches else []
+            done = patch(game, patches, context.disk, advance, bench.identity) if patches else Done()
     if not patches and not options.json:
         context.print("the game's files are as the bench has them already")
         return Status.OK
-    status = tell(actions, [], False, options.json, context)
+    status = tell(done.actions, done.skipped, False, options.json, context)
     if not options.json:
         written = sum(one.written for one in patches)
         context.print(

@@ -2,7 +2,7 @@
 
 Before anything changes, the originals are copied into the game's folder `.volvex`, read back and synced. An
 install that is interrupted is finished or undone by the next command. `volvex restore` brings back exactly
-the bytes that were there.
+the bytes that were there. What another bench installed is taken out only with --replace.
 """
 
 from __future__ import annotations
@@ -13,6 +13,7 @@ from volvex.bench.build import read_built
 from volvex.command._actions import tell
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
+from volvex.command._games import add_game, require_named
 from volvex.errors import RefusedError
 from volvex.mods import install, plan_install
 
@@ -21,24 +22,29 @@ PLACE = 40
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--plan", action="store_true", help="say what would happen, and touch nothing")
+    parser.add_argument("--replace", action="store_true", help="take out what another bench installed")
+    add_game(parser)
     parser.add_argument("--json", action="store_true", help="one list of records")
     add_bench(parser)
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
     with open_bench(options, context) as bench:
-        built, game = read_built(bench.built), bench.game.folder
+        built, game, by = read_built(bench.built), bench.game.folder, bench.identity
         files = {one.path: bench.built / one.path for one in built}
         bases = {one.path: one.base for one in built}
         own = [name for name in files if bench.game.profile.is_own(name)]
         if own:
             raise RefusedError(f"{own[0]} is written by the game itself", "leaving it out of the bench")
     if options.plan:
-        return tell(plan_install(game, files, bases), [], True, options.json, context)
+        planned = plan_install(game, files, bases, by, options.replace)
+        return tell([one for one in planned if one.what != "skip"], [one for one in planned if one.what == "skip"], True,
+                    options.json, context)  # fmt: skip
+    require_named(game, options, context)
     total = sum(one.size for one in built) * 5
     with context.progress("installing", total) as advance:
-        done = install(game, files, bases, context.disk, advance)
-    status = tell(done.actions, done.changed, False, options.json, context)
+        done = install(game, files, bases, context.disk, advance, by, options.replace)
+    status = tell(done.actions, done.skipped, False, options.json, context)
     if not options.json and built:
         context.print(context.paint("`volvex restore` brings the originals back", "dim"))
     return status

@@ -10,11 +10,13 @@ import argparse
 from pathlib import Path
 
 from volvex.archive import open_archive
+from volvex.archive.names import shown
 from volvex.archive.pack import files_below, pack
 from volvex.command._context import Context
 from volvex.command._tables import count, number
-from volvex.errors import NotFoundError, RefusedError, Status
+from volvex.errors import NotFoundError, Status
 from volvex.layout import Layout
+from volvex.source.outputs import Outputs
 
 PLACE = 21
 
@@ -30,8 +32,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    if options.to.exists() and not options.overwrite:
-        raise RefusedError(f"{options.to} is there already", "another name, or --overwrite")
+    Outputs(context.disk, options.overwrite).check(options.to)
     if not options.like.is_file():
         raise NotFoundError(f"there is no file {options.like}")
     if not options.dir.is_dir():
@@ -42,10 +43,19 @@ def run(options: argparse.Namespace, context: Context) -> int:
         raise NotFoundError(f"no layout knows {options.like}", "--layout FILE")
     total = sum(path.stat().st_size for path in files_below(options.dir).values()) + like.source.size
     with like, context.progress("packing", total) as advance:
-        done = pack(options.dir, like, options.to, context.disk, advance)
-    context.print(f"{options.to}: {number(done.size)} bytes; {count(done.same, 'entry', 'entries')} as in {options.like.name}, "
+        done = pack(options.dir, like, options.to, context.disk, advance, options.overwrite)
+    beside = [name for name in done.files if name != options.to.name]
+    context.print(f"{options.to}{' with ' + count(len(beside), 'file') + ' beside it' if beside else ''}: {number(done.size)} bytes; {count(done.same, 'entry', 'entries')} as in {options.like.name}, "
                   f"{len(done.changed):,} changed, {len(done.added):,} added, {len(done.removed):,} left out")  # fmt: skip
-    return Status.OK
+    for name in beside:
+        context.print(f"{shown((options.to.parent / name).as_posix())}: {number(done.files[name])} bytes")
+    for name in done.kept:
+        context.note(
+            f"note: {shown(name) or 'an entry without a name'} cannot be taken out, so it stays as it is in {options.like.name}"
+        )
+    for name in done.leftovers:
+        context.note(f"left out: {shown(name)}: a temporary file of an interrupted command")
+    return Status.REFUSED if done.leftovers else Status.OK
 
 
 def _layout(path: Path) -> Layout:

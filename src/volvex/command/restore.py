@@ -1,7 +1,8 @@
 """Take everything that was installed out of a game: exactly the bytes that were there before.
 
-A file that is no longer what was installed (the game was updated since) is left alone and told, never
-overwritten with an older original.
+A file that changed since it was installed (a game update) is skipped, never overwritten with an older original. Its
+original is kept, and offered each time, until exactly its bytes are back: --force FILE moves the changed file into
+.volvex/aside in the game's folder, and puts the original in its place.
 """
 
 from __future__ import annotations
@@ -13,7 +14,7 @@ from volvex.bench.description import read_description
 from volvex.command._actions import tell
 from volvex.command._bench import add_bench, bench_folder
 from volvex.command._context import Context
-from volvex.errors import NotFoundError, Status
+from volvex.errors import NotFoundError
 from volvex.mods import installed, plan_restore, restore
 
 PLACE = 41
@@ -21,31 +22,26 @@ PLACE = 41
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
-        "game", nargs="?", type=Path, metavar="GAME", help="the game's folder (otherwise that of the bench)"
+        "game", nargs="?", type=Path, metavar="GAME", help="the game's folder (default: that of the bench)"
     )
+    parser.add_argument(
+        "--force", action="append", default=[], metavar="FILE",
+        help="put the original over this changed file of the game (a path as printed), which is kept aside",
+    )  # fmt: skip
     parser.add_argument("--plan", action="store_true", help="say what would happen, and touch nothing")
     parser.add_argument("--json", action="store_true", help="one list of records")
     add_bench(parser)
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-
     game = options.game or Path(read_description(bench_folder(options, context))["game"])
     if not game.is_dir():
         raise NotFoundError(f"there is no folder {game}", "the folder that holds the game")
+    force = [name.replace("\\", "/") for name in options.force]
     if options.plan:
-        planned = plan_restore(game)
-        return tell(
-            [a for a in planned if a.what != "leave"],
-            [a for a in planned if a.what == "leave"],
-            True,
-            options.json,
-            context,
-        )
+        planned = plan_restore(game, force)
+        return tell(planned.actions, planned.skipped, True, options.json, context)
     total = sum((game / name).stat().st_size for name in installed(game) if (game / name).is_file()) * 2
     with context.progress("restoring", total) as advance:
-        done = restore(game, context.disk, advance)
-    status = tell(done.actions, done.changed, False, options.json, context)
-    if not done.actions and not done.changed and not options.json:
-        return Status.OK
-    return status
+        done = restore(game, context.disk, advance, force)
+    return tell(done.actions, done.skipped, False, options.json, context)

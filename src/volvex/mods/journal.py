@@ -1,51 +1,89 @@
-"""The journal: what is installed, and the transaction under way. One file, replaced as a whole and synced."""
+"""The journal: what is installed, which originals are kept for it, and the transaction under way.
+
+It is written twice, `state.json` and then `state.copy.json`, each replaced as a whole, synced, and with a checksum. One of
+them may rot, or be lost in a power cut: the newer sound one counts. When neither is sound, nothing is touched.
+"""
 
 from __future__ import annotations
 
+import errno
 import json
+import os
+import re
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
 
+from volvex.archive.names import stays_inside
 from volvex.errors import FormatError
 from volvex.source import Disk, atomic
+from volvex.source.digest import digest_bytes
 
-FORMAT = 1
+FORMAT = 2
+NAMES = ("state.json", "state.copy.json")
+RESERVE = "reserve"  # room that is given up when the disk is full, so that the journal can still be written
+VERBS = ("", "install", "restore", "build --in-place")
+BLOCKS = "blocks "  # before a digest of the digests of blocks
+LARGEST = 1 << 28  # bytes of a journal
+
+_DIGEST = re.compile(r"[0-9a-f]{64}")
+_TOKEN = re.compile(r"(?:blocks )?[0-9a-f]{64}")
+_WAITING = re.compile(r"staged/[a-z0-9-]{1,40}|objects/[0-9a-f]{2}/[0-9a-f]{62}")
+_ASIDE = re.compile(r"replaced/[a-z0-9-]{1,40}")
 
 
 @dataclass(frozen=True)
 class Installed:
-    """A file of the game that is not as it was. Digests; no original means that the game had no such file."""
+    """A file of the game that is not as it was. No original means that the game had no such file."""
 
-    original: str | None
-    now: str
+    original: str | None  # the digest under which the store keeps it
+    now: str  # the digest of what was installed; of what was changed in place the digest of `blocks`
     folder: str = ""  # the topmost folder that had to be made for it
     stamp: str = ""  # size and time of what was installed: while they hold, it need not be read to be known
-    entries: tuple[str, ...] = ()  # that were changed in place; none when the file was replaced as a whole
+    entries: tuple[
+        tuple[str, int], ...
+    ] = ()  # that were changed in place, by address; none when it was replaced as a whole
+    blocks: str = ""  # the digests of its blocks, when it was changed in place
+    by: str = ""  # which bench it came from
+
+
+@dataclass(frozen=True)
+class Older:
+    """An original of a file that has been updated since: kept until exactly these bytes are back."""
+
+    path: str
+    original: str
 
 
 @dataclass(frozen=True)
 class Move:
-    """One file of a transaction: from `old` to `new` (digests, None: no file). `staged` is where the new
-    content waits, relative to the journal's folder."""
+    """One file of a transaction: from `old` to `new` (digests, None: no file). `staged` is where the new content waits, `aside`
+    where the old content goes until all is done; both are relative to the journal's folder."""
 
     path: str
     old: str | None
     new: str | None
     staged: str | None
-    folder: str = ""  # goes when the file goes, if it is empty then
+    aside: str
+    folder: str = ""  # made for the file, or to go with it when it is empty then
+    stamp: str = ""  # size and time of the old file
 
 
 @dataclass(frozen=True)
 class Writing:
-    """Stretches that are to be written into a file of the game: where, from where in `staged`, how many bytes; its size then."""
+    """Stretches that are to be written into a file of the game: where, from where in `staged`, how many bytes.
+
+    `undo` holds what is there before, in the same order, as far as the file went; `blocks` are the digests of the file's blocks then.
+    """
 
     path: str
     staged: str
+    undo: str
     spans: list[list[int]]
-    size: int
-    until: int  # where what is there before and after ends
-    rest: str  # a sample of what is left as it is up to there: a file in which that differs is another by now
+    before: int  # the file's size
+    size: int  # and afterwards
+    blocks: str
 
 
 @dataclass
@@ -53,42 +91,193 @@ class State:
     """All that the journal says."""
 
     installed: dict[str, Installed] = field(default_factory=dict)
-    verb: str = ""  # install or restore, while one is under way
+    older: list[Older] = field(default_factory=list)
+    verb: str = ""  # what is under way
     moves: list[Move] = field(default_factory=list)
-    after: dict[str, Installed] = field(default_factory=dict)  # what is installed once the moves are done
-    kept: list[str] = field(default_factory=list)  # originals of files that others changed since
     writings: list[Writing] = field(default_factory=list)
+    after: dict[str, Installed] = field(default_factory=dict)  # what is installed once the moves are done
+    generation: int = 0
+
+    @property
+    def under_way(self) -> bool:
+        return bool(self.moves or self.writings)
+
+    @property
+    def empty(self) -> bool:
+        """Whether nothing would be lost with it."""
+        return not (self.under_way or self.installed or self.older)
+
+    def needed(self) -> set[str]:
+        """The digests of all originals that belong to something."""
+        found = {one.original for state in (self.installed, self.after) for one in state.values() if one.original}
+        return found | {one.original for one in self.older}
 
     def text(self) -> str:
-        return json.dumps({"journal": FORMAT, **asdict(self)}, indent=1) + "\n"
+        body = json.dumps(asdict(self), indent=1)
+        return f'{{"journal": {FORMAT}, "checksum": "{digest_bytes(body.encode())}", "state":\n{body}}}\n'
 
 
 def read_state(folder: Path) -> State:
-    """The journal in a folder; an empty one when there is none."""
-    path = folder / "state.json"
-    if not path.is_file():
-        return State()
+    """The journal in a folder; an empty one when there is none. FormatError when it is damaged in both its copies."""
+    found, faults = list[State](), list[FormatError]()
+    for name in NAMES:
+        try:
+            one = _read(folder / name)
+        except FormatError as error:
+            faults.append(error)
+        else:
+            found += [one] if one is not None else []
+    if found:
+        return max(found, key=lambda state: state.generation)
+    if faults:
+        raise faults[0]
+    return State()
+
+
+def _read(path: Path) -> State | None:
+    """One copy of the journal; None when it is not there."""
     try:
-        value = json.loads(path.read_bytes())
-        if value.pop("journal") != FORMAT:
-            raise FormatError(path, "a journal of another version", hint="the newest Volvex")
-        return State(
-            _installed(value["installed"]), value["verb"], [Move(**one) for one in value["moves"]], _installed(value["after"]),
-            list(value["kept"]), [Writing(**one) for one in value.get("writings", ())],
-        )  # fmt: skip
-    except (ValueError, KeyError, TypeError, AttributeError) as error:
-        raise FormatError(
-            path,
-            f"not a sound journal: {error!r}",
-            hint="leaving `.volvex` as it is and asking for help: the originals are in it",
-        ) from error
+        handle = os.open(path, os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0))
+    except FileNotFoundError:
+        return None
+    except OSError as error:
+        if error.errno in (errno.ELOOP, errno.EISDIR):
+            raise _unsound(path, "it is a link or a folder") from error
+        raise
+    with os.fdopen(handle, "rb") as file:
+        data = file.read(LARGEST + 1)
+    try:
+        if len(data) > LARGEST:
+            raise ValueError("it is too large")
+        value = json.loads(data)
+        if value["journal"] != FORMAT:
+            raise ValueError(f"a journal of version {int(value['journal'])}; this Volvex knows {FORMAT}")
+        state = _state(value["state"])
+        if value["checksum"] != digest_bytes(json.dumps(value["state"], indent=1).encode()):
+            raise ValueError("its checksum does not match")
+    except RecursionError as error:
+        raise _unsound(path, "nested too deep") from error
+    except (ValueError, KeyError, TypeError, AttributeError, OverflowError) as error:
+        raise _unsound(path, str(error)) from error
+    return state
 
 
-def _installed(value: dict[str, dict[str, Any]]) -> dict[str, Installed]:
-    return {name: Installed(**{**one, "entries": tuple(one.get("entries", ()))}) for name, one in value.items()}
+def _unsound(path: Path, why: str) -> FormatError:
+    return FormatError(path, f"not a sound journal: {why}",
+                       hint="leaving `.volvex` as it is: the originals are in its folder `objects`")  # fmt: skip
+
+
+def _state(value: Mapping[str, Any]) -> State:
+    """A journal's values, each checked: they steer what is written and removed."""
+    state = State(
+        _installed(value["installed"]), [Older(_path(one["path"]), _digest(one["original"])) for one in value["older"]],
+        _verb(value["verb"]), [_move(one) for one in value["moves"]], [_writing(one) for one in value["writings"]],
+        _installed(value["after"]), _count(value["generation"]),
+    )  # fmt: skip
+    if any(move.path in state.after and not state.after[move.path] for move in state.moves):
+        raise ValueError("a move without its file")
+    return state
+
+
+def _text(value: object) -> str:
+    if not isinstance(value, str):
+        raise TypeError("a text is expected")
+    return value
+
+
+def _count(value: object) -> int:
+    if not isinstance(value, int) or isinstance(value, bool) or not 0 <= value < 1 << 62:
+        raise TypeError("a number is expected")
+    return value
+
+
+def _path(value: object) -> str:
+    if not stays_inside(_text(value)):
+        raise ValueError("a path that leads out of the game")
+    return _text(value)
+
+
+def _digest(value: object) -> str:
+    if not _DIGEST.fullmatch(_text(value)):
+        raise ValueError("a digest that is none")
+    return _text(value)
+
+
+def _token(value: object) -> str:
+    if not _TOKEN.fullmatch(_text(value)):
+        raise ValueError("a digest that is none")
+    return _text(value)
+
+
+def _blocks(value: object) -> str:
+    if not re.fullmatch(r"[0-9a-f]*", _text(value)) or len(_text(value)) % 64:
+        raise ValueError("digests of blocks that are none")
+    return _text(value)
+
+
+def _within(value: object, pattern: re.Pattern[str]) -> str:
+    if not pattern.fullmatch(_text(value)):
+        raise ValueError("a file that Volvex did not put there")
+    return _text(value)
+
+
+def _verb(value: object) -> str:
+    if value not in VERBS:
+        raise ValueError("an unknown transaction")
+    return _text(value)
+
+
+def _folder(value: object) -> str:
+    return _path(value) if value != "" else ""
+
+
+def _installed(value: Mapping[str, Mapping[str, Any]]) -> dict[str, Installed]:
+    return {
+        _path(name): Installed(
+            None if one["original"] is None else _digest(one["original"]), _token(one["now"]), _folder(one["folder"]),
+            _text(one["stamp"]), tuple((_text(name), _count(number)) for name, number in one["entries"]), _blocks(one["blocks"]), _text(one["by"]),
+        )
+        for name, one in value.items()
+    }  # fmt: skip
+
+
+def _move(one: Mapping[str, Any]) -> Move:
+    return Move(
+        _path(one["path"]), None if one["old"] is None else _token(one["old"]), None if one["new"] is None else _digest(one["new"]),
+        None if one["staged"] is None else _within(one["staged"], _WAITING), _within(one["aside"], _ASIDE), _folder(one["folder"]),
+        _text(one["stamp"]),
+    )  # fmt: skip
+
+
+def _writing(one: Mapping[str, Any]) -> Writing:
+    spans = [[_count(number) for number in span] for span in one["spans"]]
+    if any(len(span) != 3 for span in spans):
+        raise ValueError("a stretch that is none")
+    return Writing(_path(one["path"]), _within(one["staged"], _WAITING), _within(one["undo"], _WAITING), spans,
+                   _count(one["before"]), _count(one["size"]), _blocks(one["blocks"]))  # fmt: skip
 
 
 def write_state(folder: Path, state: State, disk: Disk) -> None:
-    """Replace the journal."""
-    with atomic(disk, folder / "state.json") as file:
-        disk.write(file, state.text().encode())
+    """Replace the journal, both copies. On a full disk the room that was kept for this is used."""
+    state.generation += 1
+    text = state.text().encode()
+    for name in NAMES:
+        try:
+            _replace(folder / name, text, disk)
+        except OSError as error:
+            reserve = folder / RESERVE
+            if error.errno != errno.ENOSPC or not reserve.exists():
+                raise
+            disk.remove(reserve)
+            _replace(folder / name, text, disk)
+
+
+def _replace(path: Path, text: bytes, disk: Disk) -> None:
+    with atomic(disk, path) as file:
+        disk.write(file, text)
+
+
+def keep_reserve(folder: Path, state: State, disk: Disk) -> None:
+    """Have room on the disk for the journal as it will be, however full the disk gets meanwhile."""
+    with atomic(disk, folder / RESERVE) as file:
+        disk.write(file, os.urandom(4 * len(state.text()) + (1 << 16)))

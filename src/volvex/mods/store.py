@@ -1,10 +1,13 @@
-"""The content-addressed store of originals. Objects are verified and synced before they get their name."""
+"""The content-addressed store of originals. Objects are verified and synced before they get their name, and verified again
+before anything relies on them: a name alone is never believed."""
 
 from __future__ import annotations
 
 import contextlib
 import os
-from collections.abc import Callable
+import re
+import stat
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from blake3 import blake3
@@ -14,6 +17,7 @@ from volvex.source import Disk, FileSource, atomic
 from volvex.source.digest import STEP, digest_file
 
 Advance = Callable[[int], None]
+_FOLDER, _REST = re.compile(r"[0-9a-f]{2}"), re.compile(r"[0-9a-f]{62}")
 
 
 class Store:
@@ -26,14 +30,18 @@ class Store:
         """Where an object is, or would be."""
         return self.folder / digest[:2] / digest[2:]
 
-    def has(self, digest: str) -> bool:
-        return self.path(digest).is_file()
+    def objects(self) -> Iterator[str]:
+        """The digests of all objects. What has another name than an object's is not ours, and is passed by."""
+        for folder in sorted(self.folder.iterdir()) if self.folder.is_dir() else ():
+            if _FOLDER.fullmatch(folder.name) and stat.S_ISDIR(folder.lstat().st_mode):
+                names = sorted(path.name for path in folder.iterdir() if stat.S_ISREG(path.lstat().st_mode))
+                yield from (folder.name + name for name in names if _REST.fullmatch(name))
 
     def put(self, file: Path, advance: Advance) -> str:
-        """Keep a copy of a file; its digest. The copy is read back before it counts."""
+        """Keep a copy of a file; its digest. The copy is read back before it counts, and so is one that was there."""
         digest = digest_file(file, advance)
-        target = self.path(digest)
-        if not target.exists():
+        if not self.is_sound(digest, advance):
+            target = self.path(digest)
             copy(file, target, digest, self.disk, advance)
             if digest_file(target, advance) != digest:
                 self.disk.remove(target)
@@ -41,17 +49,17 @@ class Store:
                                   hint="looking after this disk: it loses data")  # fmt: skip
         return digest
 
-    def check(self, digest: str, advance: Advance) -> None:
-        """FormatError when an object is not what its name says."""
+    def is_sound(self, digest: str, advance: Advance) -> bool:
+        """Whether an object is there, and is what its name says."""
         target = self.path(digest)
-        if not target.is_file() or digest_file(target, advance) != digest:
-            raise FormatError(
-                target, "this original is missing or damaged", hint="having the game's launcher repair its files"
-            )
+        return target.is_file() and not target.is_symlink() and digest_file(target, advance) == digest
 
 
-def copy(source: Path, target: Path, digest: str | None, disk: Disk, advance: Advance) -> str:
-    """Copy a file, synced, with its times and mode; its digest, which must be `digest` unless that is None."""
+def copy(
+    source: Path, target: Path, digest: str | None, disk: Disk, advance: Advance, mode_of: Path | None = None
+) -> str:
+    """Copy a file, synced, with its times, and the mode of `mode_of` when there is one; its digest, which must be `digest` unless
+    that is None."""
     state = blake3(max_threads=blake3.AUTO)
     with FileSource(source) as reader, atomic(disk, target) as file:
         for chunk in reader.chunks(0, reader.size, STEP):
@@ -64,12 +72,14 @@ def copy(source: Path, target: Path, digest: str | None, disk: Disk, advance: Ad
                 source, "the file changed while it was copied", hint="closing the game and its launcher first"
             )
         file.flush()
-        _copy_times(source, Path(file.name))
+        _copy_facts(source, mode_of or (source if digest is not None else None), Path(file.name))
     return found
 
 
-def _copy_times(source: Path, target: Path) -> None:
-    told = source.stat()
-    with contextlib.suppress(OSError):  # a disk without modes or times still keeps the content
-        target.chmod(told.st_mode & 0o777)
-        os.utime(target, ns=(told.st_atime_ns, told.st_mtime_ns))
+def _copy_facts(source: Path, mode_of: Path | None, target: Path) -> None:
+    """Times, and the mode; a disk that has neither still keeps the content."""
+    with contextlib.suppress(OSError):
+        if mode_of is not None:
+            target.chmod(mode_of.stat().st_mode & 0o777)
+        found = source.stat()
+        os.utime(target, ns=(found.st_atime_ns, found.st_mtime_ns))

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
+from io import RawIOBase
 from pathlib import Path
 
 from blake3 import blake3
@@ -29,22 +30,57 @@ def digest_file(path: Path, advance: Callable[[int], None] = lambda size: None) 
     return str(state.hexdigest())
 
 
+BLOCK = 1 << 22  # bytes of a file that have a digest of their own, where parts of it are changed in place
+
+
+def block_digests(chunks: Iterable[bytes]) -> str:
+    """The digests of all blocks of some content, in hex, one behind the other; `chunks` are blocks but for the last."""
+    return "".join(digest_bytes(chunk) for chunk in chunks)
+
+
+def file_blocks(path: Path, advance: Callable[[int], None] = lambda size: None) -> Iterator[bytes]:
+    """The blocks of a file."""
+    with path.open("rb", buffering=0) as file:
+        while block := _full(file, BLOCK):
+            advance(len(block))
+            yield block
+
+
+def _full(file: RawIOBase, size: int) -> bytes:
+    """The next bytes of a file, fewer than `size` only at its end."""
+    block = file.read(size) or b""
+    while block and len(block) < size and (more := file.read(size - len(block))):
+        block += more
+    return block
+
+
+def stamp_of(path: Path) -> str:
+    """A file's size and time: while they are the same, its content is taken to be the same."""
+    found = path.stat()
+    return f"{found.st_size} {found.st_mtime_ns}"
+
+
 @dataclass(frozen=True)
 class Fingerprint:
-    """A file's size and the digest of sixteen samples spread over it: told in no time, however large it is.
+    """A file's size and digest; of a large one its time, and the digest of sixteen samples spread over it.
 
-    It notices another version of a file; that nothing at all changed only the whole digest can say.
+    Equal ones mean the same content, or a large file untouched. Different ones mean that it must be looked at: equal samples
+    never say that content is the same.
     """
 
     size: int
     sample: str
+    time: int = 0  # of the last change of a large file, in ns
 
     @classmethod
     def of(cls, path: Path) -> Fingerprint:
+        time = path.stat().st_mtime_ns
         with FileSource(path) as source:
+            if source.size <= BLOCK:
+                return cls(source.size, digest_bytes(source.read(0, source.size)))
             last = max(0, source.size - SAMPLE)
             starts = sorted({last * index // (SAMPLES - 1) for index in range(SAMPLES)})
             state = blake3(source.size.to_bytes(8, "little"))
             for start in starts:
                 state.update(source.peek(start, SAMPLE))
-            return cls(source.size, str(state.hexdigest()))
+            return cls(source.size, str(state.hexdigest()), time)

@@ -5,8 +5,10 @@ from __future__ import annotations
 import contextlib
 import errno
 import os
+import re
 import signal
 import sys
+import zlib
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import BinaryIO
@@ -15,6 +17,22 @@ from volvex.source.reading import Source
 
 _NEW = os.O_WRONLY | os.O_CREAT | os.O_TRUNC | getattr(os, "O_BINARY", 0) | getattr(os, "O_NOFOLLOW", 0)
 PART = ".volvex-part"  # the end of every temporary file's name
+LEFTOVER = re.compile(r".+\.\d+\.volvex-part", re.S)  # and such a whole name: no entry of an archive gets one on disk
+
+
+def is_leftover(name: str) -> bool:
+    """Whether a file has the name of a temporary one: left by a process that was killed, or in use by one that runs."""
+    return name.endswith(PART) and LEFTOVER.fullmatch(name) is not None
+
+
+def _part_name(name: str) -> str:
+    """The temporary file's name, beside the target's: no longer than disks allow."""
+    whole = name
+    while len(name.encode("utf-8", "surrogateescape")) > 200:
+        name = name[: len(name) * 3 // 4]
+    if name != whole:
+        name = f"{name}-{zlib.crc32(whole.encode('utf-8', 'surrogateescape')):08x}"
+    return f"{name}.{os.getpid()}{PART}"
 
 
 class Disk:
@@ -40,7 +58,8 @@ class Disk:
         Not synced: for what can be made again.
         """
         self.step(f"create {target}")
-        part = f"{target}.{os.getpid()}{PART}"
+        folder, slash, name = target.rpartition("/")
+        part = f"{folder}{slash}{_part_name(name)}"
         handle = os.open(part, _NEW, 0o666)
         try:
             try:
@@ -64,10 +83,38 @@ class Disk:
                 view, done = view[written:], done + written
         return done
 
+    def overwrite(self, file: BinaryIO, data: bytes | memoryview) -> None:
+        """Write over bytes that the file has already, which takes no more room."""
+        self.step("overwrite")
+        file.write(data)
+
     def truncate(self, file: BinaryIO, size: int) -> None:
-        """Give an open file a size."""
+        """Cut an open file."""
         self.step("truncate")
         file.truncate(size)
+
+    def allocate(self, file: BinaryIO, size: int) -> None:
+        """Have an open file grow to a size, its room taken for good, so that writing there cannot fail for want of it."""
+        self.step("allocate")
+        before = os.fstat(file.fileno()).st_size
+        if size <= before:
+            return
+        if hasattr(os, "posix_fallocate"):
+            try:
+                os.posix_fallocate(file.fileno(), before, size - before)
+                return
+            except OSError as error:
+                if error.errno not in (errno.EINVAL, errno.EOPNOTSUPP, errno.ENOSYS):
+                    raise
+        file.seek(before)
+        for start in range(before, size, 1 << 20):
+            file.write(bytes(min(1 << 20, size - start)))
+        file.flush()
+
+    def link(self, old: Path, new: Path) -> None:
+        """Give a file a second name; OSError where the disk has no such thing."""
+        self.step(f"link {new.name}")
+        os.link(old, new)
 
     def sync(self, file: BinaryIO) -> None:
         """Have the file's bytes on the device."""
@@ -144,7 +191,7 @@ def _copy_within_system(source: int, offset: int, size: int, target: int) -> int
 
 
 class FaultyDisk(Disk):
-    """A disk that fails at its `at`-th step: killed there (`kill`), or full from there on (`full`)."""
+    """A disk that fails at its `at`-th step: killed there (`kill`), full from there on (`full`), or denying that step (`deny`)."""
 
     def __init__(self, fault: str, at: int) -> None:
         self.fault, self.at, self.taken = fault, at, 0
@@ -153,7 +200,9 @@ class FaultyDisk(Disk):
         self.taken += 1
         if self.fault == "kill" and self.taken == self.at:
             _die()
-        grows = name.split()[0] in ("create", "write", "copy", "make")
+        if self.fault == "deny" and self.taken == self.at:
+            raise PermissionError(errno.EACCES, os.strerror(errno.EACCES), name.partition(" ")[2])
+        grows = name.split()[0] in ("create", "write", "copy", "make", "allocate")
         if self.fault == "full" and self.taken >= self.at and grows:
             raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
 
@@ -172,7 +221,7 @@ def atomic(disk: Disk, target: Path, durable: bool = True, private: bool = False
     Durable means synced before and after it gets its name; what can be made again need not be.
     """
     disk.make_folder(target.parent, durable)
-    part = target.with_name(f"{target.name}.{os.getpid()}{PART}")
+    part = target.with_name(_part_name(target.name))
     part.unlink(missing_ok=True)
     file = disk.create(part, private)
     try:

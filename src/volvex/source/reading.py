@@ -38,8 +38,8 @@ class Source(ABC):
         return data
 
     def peek(self, offset: int, size: int) -> bytes:
-        """At most `size` bytes from `offset`."""
-        return self.read(offset, max(0, min(size, self.size - offset)))
+        """At most `size` bytes from `offset`; none behind the end."""
+        return self.read(offset, min(size, self.size - offset)) if offset < self.size else b""
 
     def chunks(self, offset: int, size: int, step: int = CHUNK) -> Iterator[bytes]:
         """The span in pieces of at most `step` bytes."""
