@@ -77,6 +77,7 @@ class Case(unittest.TestCase):
             **kept,
             "VOLVEX_HOME": str(self.home),
             "PYTHONIOENCODING": "utf-8",
+            "PYTHONWARNINGS": "always::ResourceWarning",
             "PYTHONPYCACHEPREFIX": f"{_keep.name}/compiled",
             **more,
         }
@@ -90,6 +91,7 @@ class Case(unittest.TestCase):
             capture_output=True, input=input,
         )  # fmt: skip
         self.assertNotIn("Traceback", done.stderr)
+        self.assertNotIn("ResourceWarning", done.stderr)
         self.assertNotEqual(done.returncode, 70, f"a fault in Volvex: {words}: {done.stderr}")
         if status is not None:
             self.assertEqual(done.returncode, status, done.stdout + done.stderr)

@@ -98,14 +98,17 @@ class Floors(unittest.TestCase):
         self.assertEqual(users, ["walking.py"])
 
     def test_no_broad_except_but_where_all_is_undone_and_raised_again(self) -> None:
+        caught: list[str] = []
         for path, tree in modules():
             for node in ast.walk(tree):
                 if isinstance(node, ast.ExceptHandler):
                     name = getattr(node.type, "id", None)
                     self.assertIsNotNone(node.type, f"{path.name}:{node.lineno}")
-                    self.assertNotEqual(name, "Exception", f"{path.name}:{node.lineno}")
+                    if name == "Exception":  # of the whole program, and of libraries, which promise nothing
+                        caught.append(path.relative_to(SOURCE / "volvex").as_posix())
                     if name == "BaseException":
                         self.assertIsInstance(node.body[-1], ast.Raise, f"{path.name}:{node.lineno}")
+        self.assertEqual(sorted(caught), ["command/_main.py", "data/exchange/__init__.py"])
 
     def test_every_module_says_what_it_is(self) -> None:
         for path, tree in modules():

@@ -455,12 +455,12 @@ class Writable(unittest.TestCase):
 class Remembered(unittest.TestCase):
     def test_a_layout_comes_back_as_it_was(self) -> None:
         layout = read_layout(PACK_LAYOUT)
-        self.assertEqual(remembered.load(remembered.dump(layout)), layout)
+        self.assertEqual(remembered.load(remembered.dump(layout), layout.file), layout)
 
     def test_what_does_not_load_is_nothing(self) -> None:
         dumped = remembered.dump(read_layout(PACK_LAYOUT))
         for data in (b"", b"[]", b"{}", b'{"is": "Layout"}', dumped[:-4], dumped.replace(b'"Raw"', b'"Path"')):
-            self.assertIsNone(remembered.load(data), data[:40])
+            self.assertIsNone(remembered.load(data, "x"), data[:40])
 
     def test_another_text_has_another_key(self) -> None:
         self.assertNotEqual(remembered.key(b"a"), remembered.key(b"b"))

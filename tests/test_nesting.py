@@ -294,7 +294,7 @@ class InPlace(Case):
         self.do("build", "--in-place")
         path = self.source / "data/main.kwp"
         path.write_bytes(path.read_bytes()[:-1] + b"?")
-        self.assertIn("left alone", self.run_program("restore", cwd=self.work, status=5).stderr)
+        self.assertIn("skipped", self.run_program("restore", cwd=self.work, status=5).stderr)
 
 
 if __name__ == "__main__":

@@ -58,6 +58,10 @@ class RefusedError(VolvexError):
     status = Status.REFUSED
 
 
+class TooLargeError(RefusedError):
+    """It would take more memory than anybody wants to give; said before it is taken."""
+
+
 class LockedError(VolvexError):
     """A key is missing, or none of those at hand is the right one."""
 

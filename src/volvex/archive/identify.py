@@ -26,7 +26,7 @@ from volvex.layout.finding import fits
 from volvex.layout.meanings_of_data import rows_of_layout
 from volvex.layout.opening import read
 from volvex.layout.wrapping import with_keys
-from volvex.source import FileSource, Source
+from volvex.source import FileSource, Source, WindowSource
 
 WINDOWS, WINDOW = 96, 4096  # places at which the entropy is taken, bytes at each
 HEAD = 256
@@ -156,12 +156,17 @@ def by_data(source: Source, library: Library) -> Iterator[Guess]:
 
 def _tried(layout: Layout, source: Source, library: Library, by: str, why: str, sure: int) -> Guess:
     try:
-        archive = LaidOut(read(with_keys(layout, library.keys.silent()), source))
+        with LaidOut(read(with_keys(layout, library.keys.silent()), _lent(source))) as archive:
+            return Guess(layout.title, by, why, sure, True, len(archive))
     except LockedError as error:
         return Guess(layout.title, by, why, sure - 5, False, fault=error.message)
     except VolvexError as error:
         return Guess(layout.title, by, why, sure - 60, False, fault=error.message)
-    return Guess(layout.title, by, why, sure, True, len(archive))
+
+
+def _lent(source: Source) -> Source:
+    """A source that stays open when what was opened with it is closed."""
+    return WindowSource(source, 0, source.size, source.name)
 
 
 def by_drivers(source: Source, library: Library) -> Iterator[Guess]:
@@ -170,8 +175,9 @@ def by_drivers(source: Source, library: Library) -> Iterator[Guess]:
         if not one.knows(source):
             continue
         try:
-            archive = one.opened(source, library.keys.silent())
-            yield Guess(archive.called, "structure", one.WHY, MARK - one.PLACE // 10, True, len(archive))
+            with one.opened(_lent(source), library.keys.silent()) as archive:
+                guess = Guess(archive.called, "structure", one.WHY, MARK - one.PLACE // 10, True, len(archive))
+            yield guess
         except VolvexError as error:
             yield Guess(one.TITLE, "structure", one.WHY, NEAR, False, fault=error.message)
 
@@ -180,14 +186,11 @@ def by_pieces(path: Path, source: FileSource, library: Library) -> Iterator[Gues
     """A piece of an archive: the first opens with the others, a later one leads to the first."""
     archive = pieces.open_pieces(path, source, lambda whole: open_source(whole, library, None, False))
     if archive is not None and archive.cut is not None:
-        yield Guess(
-            archive.called,
-            "parts",
-            f"{len(archive.cut.names)} pieces of {archive.cut.size:,} bytes side by side",
-            PARTS + 20,
-            True,
-            len(archive),
-        )
+        why = f"{len(archive.cut.names)} pieces of {archive.cut.size:,} bytes side by side"
+        guess = Guess(archive.called, "parts", why, PARTS + 20, True, len(archive))
+        for part in archive.parts[1:]:  # the first is the caller's
+            part.close()
+        yield guess
         return
     first = pieces.first_of(path.name, lambda name: path.with_name(name).is_file())
     found = pieces.pieces_of(first, path.with_name(first), pieces.beside(path)) if first is not None else []
@@ -204,11 +207,11 @@ def by_pieces(path: Path, source: FileSource, library: Library) -> Iterator[Gues
 
 def by_bytes(source: Source, library: Library) -> Iterator[Guess]:
     """Archives behind a repeating key, and archives at any offset."""
-    archive: Archive | None = open_betrayed(source, library, open_source)
+    archive: Archive | None = open_betrayed(_lent(source), library, open_source)
     if archive is not None:
-        yield Guess(
-            archive.called, "key", "an archive opens behind a repeating exclusive-or key", KEY, True, len(archive)
-        )
+        with archive:
+            guess = Guess(archive.called, "key", "an archive opens behind a repeating XOR key", KEY, True, len(archive))
+        yield guess
         return
     for part in find_archives(source, library, open_source):
         try:

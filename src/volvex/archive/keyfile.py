@@ -2,29 +2,44 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
+import os
 from pathlib import Path
 
 from volvex.errors import FormatError, NotFoundError
 from volvex.layout.keys import Key
-from volvex.source import Disk, atomic
+from volvex.source import Disk, atomic, typed
+from volvex.source.disk import clear_stale
+from volvex.source.lock import held
 
 FORMAT = 1
 NAME = "keys.json"
 
 
+LOCK = "keys.lock"
+
+
 def read_keys(folder: Path) -> list[Key]:
     """The keys in a folder's file, in their order; none when there is no file. FormatError when it is not sound."""
     path = folder / NAME
+    clear_stale(path)
     if not path.is_file():
         return []
     try:
-        value = json.loads(path.read_bytes())
-        if value["keys"] != FORMAT:
-            raise ValueError(f"a key file of version {value['keys']}")
-        return [Key(str(one["name"]), bytes.fromhex(one["hex"])) for one in value["secrets"]]
-    except (ValueError, KeyError, TypeError) as error:  # what it says is not repeated: it may be half a secret
-        raise FormatError(path, "not a sound key file", hint="moving it away, and adding the keys again") from error
+        value = typed.load(path)
+        if typed.whole(typed.member(value, "keys")) != FORMAT:
+            raise ValueError("a key file of another version")
+        secrets = [typed.mapping(one) for one in typed.listed(typed.member(value, "secrets"))]
+        return [Key(typed.text(one["name"]), bytes.fromhex(typed.text(one["hex"]))) for one in secrets]
+    except (ValueError, KeyError):  # what it says is not repeated, nor where it came from: it may be half a secret
+        raise FormatError(path, "not a sound key file", hint="moving it away, and adding the keys again") from None
+
+
+def read_by_others(folder: Path) -> bool:
+    """Whether other users of this computer can read the file."""
+    path = folder / NAME
+    return os.name != "nt" and path.is_file() and bool(path.stat().st_mode & 0o077)
 
 
 def write_keys(folder: Path, keys: list[Key], disk: Disk) -> None:
@@ -36,23 +51,26 @@ def write_keys(folder: Path, keys: list[Key], disk: Disk) -> None:
 
 def add_key(folder: Path, key: Key, disk: Disk) -> bool:
     """Add a key in front of the others; whether one of that name was replaced."""
-    keys = read_keys(folder)
-    others = [one for one in keys if one.name != key.name]
-    write_keys(folder, [key, *others], disk)
+    with held(folder / LOCK):
+        keys = read_keys(folder)
+        others = [one for one in keys if one.name != key.name]
+        write_keys(folder, [key, *others], disk)
     return len(others) < len(keys)
 
 
 def remove_key(folder: Path, name: str, disk: Disk) -> None:
     """Forget a key; NotFoundError when there is none of that name."""
-    keys = read_keys(folder)
-    left = [one for one in keys if one.name != name]
-    if len(left) == len(keys):
-        raise NotFoundError(f"there is no key {name}", "`volvex keys list`")
-    write_keys(folder, left, disk)
+    with held(folder / LOCK):
+        keys = read_keys(folder)
+        left = [one for one in keys if one.name != name]
+        if len(left) == len(keys):
+            raise NotFoundError(f"there is no key {name}", "`volvex keys list`")
+        write_keys(folder, left, disk)
 
 
 def was_right(folder: Path, name: str, disk: Disk) -> None:
-    """Put a key in front of the others."""
-    keys = read_keys(folder)
-    if keys and keys[0].name != name and any(one.name == name for one in keys):
-        write_keys(folder, sorted(keys, key=lambda one: one.name != name), disk)
+    """Put a key in front of the others; only a convenience, so that a folder that cannot be written does no harm."""
+    with contextlib.suppress(PermissionError), held(folder / LOCK):
+        keys = read_keys(folder)
+        if keys and keys[0].name != name and any(one.name == name for one in keys):
+            write_keys(folder, sorted(keys, key=lambda one: one.name != name), disk)

@@ -15,6 +15,15 @@ _TABLE = "create table if not exists files (folder text, path text, size integer
 Stamp = tuple[int, int]  # size, time of the last change in nanoseconds
 
 
+def _is_text(path: str) -> bool:
+    """Whether a path is text; what is not (a name on disk in an odd encoding) is not remembered."""
+    try:
+        path.encode()
+    except UnicodeEncodeError:
+        return False
+    return True
+
+
 class Memory:
     """A database in a file. What cannot be read or written is as if it were not there: a survey then takes longer."""
 
@@ -33,7 +42,7 @@ class Memory:
 
     def known(self, folder: Path, by: str) -> dict[str, tuple[Stamp, str]]:
         """What is known of the files of a folder, found out with the same means (`by`): stamps and records."""
-        if self._file is None or not self._file.is_file():
+        if self._file is None or not self._file.is_file() or not _is_text(str(folder)):
             return {}
         try:
             with contextlib.closing(self._open()) as base:
@@ -51,11 +60,13 @@ class Memory:
         """Remember records of files, and forget those of files that are gone."""
         if self._file is None:
             return
+        found = {path: one for path, one in found.items() if _is_text(f"{folder}{path}")}
         rows = [(str(folder), path, *stamp, by, json.dumps(told)) for path, (stamp, told) in found.items()]
         try:
             with contextlib.closing(self._open()) as base, base:
                 base.executemany(
-                    "delete from files where folder = ? and path = ?", [(str(folder), path) for path in gone]
+                    "delete from files where folder = ? and path = ?",
+                    [(str(folder), path) for path in gone if _is_text(path)],
                 )
                 base.executemany("insert or replace into files values (?, ?, ?, ?, ?, ?)", rows)
         except (sqlite3.Error, OSError):

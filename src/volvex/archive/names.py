@@ -12,6 +12,8 @@ import unicodedata
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
+from volvex.source.disk import PART, is_leftover
+
 _UNSEEN = re.compile("[\x00-\x1f\x7f-\x9f\u200b-\u200f\u2028-\u202e\u2060-\u2069\ufeff\ud800-\udfff]")
 _UNFIT = re.compile('[\x00-\x1f\x7f-\x9f<>:"|?*\ud800-\udfff]|[. ]$')
 _DEVICE = re.compile(r"(con|prn|aux|nul|conin\$|conout\$|com[0-9¹²³]|lpt[0-9¹²³])(?=[. ]*$|\s*\.)", re.I)
@@ -20,7 +22,7 @@ _PLAIN = re.compile(r"[a-z0-9_][a-z0-9_-]*(?:[./][a-z0-9_][a-z0-9_-]*)*", re.A)
 _NOT_PLAIN = re.compile(
     r"[^a-z0-9_./\n-]|(?:^|/)(?:[./-]|$)|[./](?:/|$)|(?:^|/)(?:con|prn|aux|nul|com[0-9]|lpt[0-9])(?:[./]|$)", re.M
 )
-LONGEST = 240  # characters of one component, as most disks allow
+LONGEST = 240  # bytes of one component, as most disks allow
 
 
 def shown(name: str) -> str:
@@ -65,14 +67,17 @@ def _place(name: str) -> str | Refusal:
         return Refusal("its name climbs out of the folder")
     if not parts:
         return Refusal("it has no name")
-    if any(len(part) > LONGEST for part in parts):
-        return Refusal(f"a part of its name is longer than {LONGEST} characters")
-    return "/".join(_fit(part) for part in parts)
+    fitting = [_fit(part) for part in parts]
+    if any(len(part.encode("utf-8", "surrogatepass")) > LONGEST for part in fitting):
+        return Refusal(f"a part of its name is longer than {LONGEST} bytes")
+    return "/".join(fitting)
 
 
 def _fit(part: str) -> str:
     """A component that every disk takes: what some disk would not is written as %XX."""
     part = _UNFIT.sub(lambda match: "".join(f"%{byte:02X}" for byte in match[0].encode("utf-8", "surrogatepass")), part)
+    if is_leftover(part):  # it would be taken for a temporary file of ours
+        return f"{part[:-1]}%{ord(part[-1]):02X}"
     return f"%{ord(part[0]):02X}{part[1:]}" if _DEVICE.match(part) else part
 
 
@@ -82,14 +87,18 @@ def disk_names(names: Sequence[str]) -> list[str | Refusal]:
         return list(names)
     places = [name if _is_plain(name) else _place(name) for name in names]
     taken: set[str] = set()
+    numbers: dict[str, int] = {}  # the last one that a name got, so that the next is found at once
     folders = _folders(places)
     for index, place in enumerate(places):
         if isinstance(place, Refusal) or place.endswith("/"):
             continue
-        number, free = 1, place
-        while (folded := _fold(free)) in taken or folded in folders:
+        free, key = place, _fold(place)
+        folded, number = key, numbers.get(key, 1)
+        while folded in taken or folded in folders:
             number += 1
             free = _numbered(place, number)
+            folded = _fold(free)
+        numbers[key] = number
         taken.add(folded)
         places[index] = free
     return places
@@ -104,6 +113,7 @@ def _all_plain(names: Sequence[str]) -> bool:
         or _NOT_PLAIN.search(text)
         or max(map(len, names)) >= LONGEST
         or len(set(names)) < len(names)
+        or PART in text
     ):
         return False
     return not (_folders(sorted({name.rpartition("/")[0] + "/" for name in names})) & set(names))
@@ -114,6 +124,7 @@ def _is_plain(name: str) -> bool:
         _PLAIN.fullmatch(name) is not None
         and not any(_DEVICE.match(part) for part in name.split("/"))
         and len(name) < LONGEST
+        and not is_leftover(name)
     )
 
 

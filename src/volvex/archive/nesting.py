@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from volvex.archive import filetypes
-from volvex.archive.archive import Archive
+from volvex.archive.archive import WHOLE, Archive
 from volvex.archive.opening import open_source
-from volvex.errors import FormatError, VolvexError
+from volvex.errors import FormatError, TooLargeError, VolvexError
 from volvex.layout import Library
 from volvex.source import BytesSource, LaterSource, Source, WindowSource
 
@@ -37,6 +37,16 @@ def entry_source(archive: Archive, row: int, name: str) -> Source:
         yield from archive.chunks(row)
 
     return LaterSource(name, size, content, archive.beginning(row, BEGINNING))
+
+
+def content_source(archive: Archive, row: int, name: str) -> Source:
+    """An entry's content, its checksums verified: in memory, or when it is large in a temporary file."""
+    size = int(archive.entries.size[row])
+    if size <= WHOLE:
+        return BytesSource(archive.content(row), name)
+    if size > LARGEST:
+        raise TooLargeError(f"{name}: {size:,} bytes", "`volvex unpack`")
+    return LaterSource(name, size, lambda: archive.chunks(row))
 
 
 def open_entry(archive: Archive, row: int, library: Library, name: str, asked: bool = True) -> Archive | None:

@@ -9,9 +9,10 @@ from __future__ import annotations
 
 import contextlib
 import difflib
-import fnmatch
+import functools
 import os
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -22,12 +23,13 @@ from volvex.archive.names import shown
 from volvex.archive.nesting import DEEPEST, open_entry
 from volvex.archive.opening import open_archive
 from volvex.archive.pieces import beside, pieces_of
-from volvex.errors import NotFoundError, VolvexError
+from volvex.errors import NotFoundError, TooLargeError, VolvexError
 from volvex.layout import Layout, Library
 from volvex.layout.columns import Array
 from volvex.layout.keying import UNNAMED
 
 WILD = re.compile(r"[*?\[]")
+MOST_INNER = 20_000  # archives within archives that are entered without being named
 HIDDEN = ".volvex"  # the folder in which installs are kept; never part of a game's content
 
 
@@ -70,6 +72,8 @@ class Walker:
         self._inner: dict[tuple[int, int], Archive | None] = {}  # archives within archives: (archive, row)
         self._whole = False  # whether an archive within an archive is taken as the entry that it is
         self._nested = False  # whether archives within archives are entered without being named
+        self._linked: set[Path] = set()  # folders that links led to
+        self._entered = 0  # archives within archives that were opened without being named
         self._pieces: set[Path] = set()  # pieces and volumes of archives that were opened
         self.faults: list[VolvexError] = []  # archives that a wildcard met and that could not be opened
 
@@ -94,8 +98,13 @@ class Walker:
     def inner(self, archive: Archive, row: int, name: str, asked: bool = True) -> Archive | None:
         """The archive that an entry holds; None when it holds none."""
         key = (id(archive), row)
+        if key not in self._inner and not asked and self._entered > MOST_INNER:
+            raise TooLargeError(
+                f"{shown(name)}: more than {MOST_INNER:,} archives within archives (a trap?)", "a longer path"
+            )
         if key not in self._inner or (asked and self._inner[key] is None):
             self._inner[key] = open_entry(archive, row, self.library, name, asked)
+            self._entered += self._inner[key] is not None
         return self._inner[key]
 
     def find(self, path: str, deep: bool = False, nested: bool = False) -> Found:
@@ -105,6 +114,7 @@ class Walker:
         within archives are entered too; otherwise only where the path leads through them.
         """
         self._nested = nested
+        self._linked.clear()
         path = path.replace("\\", "/") if os.name == "nt" else path
         root, parts = _split(path)
         found, here = Found([], []), Path(root)
@@ -145,7 +155,7 @@ class Walker:
         if here.is_file():
             self._enter(here, name, parts, deep, found)
         elif here.is_dir() and not parts:
-            for child in _children(here):
+            for child in self._below(here, name):
                 if deep or child.is_dir():
                     self._walk(child, _join(name, child.name), ["**"] if deep and child.is_file() else [], deep, found)
                 else:
@@ -153,8 +163,8 @@ class Walker:
         elif here.is_dir() and parts[0] == "**":
             self._walk_any(here, name, parts, deep, found)
         elif here.is_dir() and WILD.search(parts[0]):
-            for child in _children(here):
-                if fnmatch.fnmatchcase(child.name, parts[0]):
+            for child in self._below(here, name):
+                if pattern_of(parts[0]).fullmatch(child.name):
                     self._walk(child, _join(name, child.name), parts[1:], deep, found)
         elif here.is_dir() and (here / parts[0]).exists():
             self._walk(here / parts[0], _join(name, parts[0]), parts[1:], deep, found)
@@ -164,14 +174,36 @@ class Walker:
             if archive is not None and archive.cut is not None and first is not None:
                 self._select(archive, _join(name, first.name), parts, found)
 
+    def _below(self, here: Path, name: str) -> Iterator[Path]:
+        """What is in a folder. A link that leads nowhere, or to a folder that was entered already, is told and passed by."""
+        for child in _children(here):
+            if not child.is_symlink():
+                yield child
+                continue
+            try:
+                real = child.resolve(strict=True)
+            except (OSError, RuntimeError):
+                self.faults.append(NotFoundError(f"{shown(_join(name, child.name))} is a link that leads nowhere"))
+                continue
+            if real.is_dir():
+                if real in self._linked or here.resolve().is_relative_to(real):
+                    self.faults.append(
+                        NotFoundError(
+                            f"{shown(_join(name, child.name))} is a link to a folder that was entered already"
+                        )
+                    )
+                    continue
+                self._linked.add(real)
+            yield child
+
     def _walk_any(self, here: Path, name: str, parts: list[str], deep: bool, found: Found) -> None:
         """`**`: any number of folders, and archives."""
-        for child in _children(here):
+        for child in self._below(here, name):
             if child.is_dir():
                 self._walk(child, _join(name, child.name), parts, deep, found)
             elif (archive := self._try(child, _join(name, child.name))) is not None:
                 self._select(archive, _join(name, child.name), parts, found)
-            elif fnmatch.fnmatchcase(child.name, parts[1] if len(parts) > 1 else "*") and len(parts) < 3:
+            elif pattern_of(parts[1] if len(parts) > 1 else "*").fullmatch(child.name) and len(parts) < 3:
                 found.files.append((_join(name, child.name), child))
 
     def _try(self, path: Path, name: str) -> Archive | None:
@@ -238,6 +270,10 @@ class Walker:
         path = f"{name}/{archive.names[row]}"
         try:
             inner = self.inner(archive, row, path, asked)
+        except TooLargeError as error:
+            if not any(isinstance(one, TooLargeError) for one in self.faults):  # said once: there are many
+                self.faults.append(error)
+            return False
         except VolvexError as error:
             self.faults.append(error)
             return False
@@ -371,31 +407,58 @@ def matching(names: list[str], parts: list[str], below: bool = True) -> Array:
 
 
 def _regex(parts: list[str], below: bool) -> str:
-    out = []
-    for index, part in enumerate(parts):
-        last = index == len(parts) - 1
+    """An expression for components with wildcards. It takes the first way that fits at each wildcard but the last, which is enough,
+    and never tries all of them."""
+    runs: list[list[str]] = [[]]  # between one `**` and the next
+    for part in parts:
         if part == "**":
-            out.append(".*" if last else "(?:[^/]*/)*")
+            runs.append([])
         else:
-            out.append(_component(part) + ("" if last else "/"))
+            runs[-1].append(_component(part))
+    out = "".join(f"{part}/" for part in runs[0]) if len(runs) > 1 else "/".join(runs[0])
+    for run in runs[1:-1]:
+        if run:
+            out += f"(?>(?:[^/]*+/)*?{''.join(f'{part}/' for part in run)})"
+    if len(runs) > 1:
+        out += f"(?:[^/]*+/)*{'/'.join(runs[-1])}" if runs[-1] else ".*"
     rest = "(?:/.*)?" if below and parts[-1] != "**" else ""
-    return f"(?s:{''.join(out)}{rest})"
+    return f"(?s:{out}{rest})"
 
 
 def _component(part: str) -> str:
     """One component as an expression that does not pass a slash."""
-    out = []
+    stretches = [""]  # between one `*` and the next
     for piece in re.split(r"(\*+|\?|\[!?\]?[^\]/]*\])", part):
         if piece.startswith("*"):
-            out.append("[^/]*")
+            stretches.append("")
         elif piece == "?":
-            out.append("[^/]")
+            stretches[-1] += "[^/]"
         elif piece.startswith("[") and piece.endswith("]"):
-            inside = piece[1:-1].replace("\\", "\\\\")
-            out.append(f"[^{inside[1:]}/]" if inside.startswith("!") else f"[{inside}]")
+            stretches[-1] += _bracket(piece)
         else:
-            out.append(re.escape(piece))
-    return "".join(out)
+            stretches[-1] += re.escape(piece)
+    first, *rest = stretches
+    if not rest:
+        return first
+    return first + "".join(f"(?>[^/]*?{one})" for one in rest[:-1]) + f"[^/]*{rest[-1]}"
+
+
+def _bracket(piece: str) -> str:
+    """`[a-z]` or `[!a-z]`; what is no sound choice of characters stands for itself."""
+    inside, negated = piece[1:-1], piece.startswith("[!")
+    plain = re.sub(r"([\\^&~|\[\]])", r"\\\1", inside[1:] if negated else inside)
+    choice = f"[^{plain}/]" if negated else f"[{plain}]"
+    try:
+        re.compile(choice)
+    except re.error:
+        return re.escape(piece)
+    return choice
+
+
+@functools.lru_cache(256)
+def pattern_of(part: str) -> re.Pattern[str]:
+    """A component with wildcards, for whole names on disk."""
+    return re.compile(f"(?s:{_component(part)})")
 
 
 def _near(inner: str, names: list[str]) -> list[str]:

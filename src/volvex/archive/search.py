@@ -5,15 +5,20 @@ from __future__ import annotations
 import fnmatch
 import re
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from pathlib import Path
 
 from volvex.archive import filetypes
-from volvex.archive.archive import IN_MEMORY, Archive
+from volvex.archive.archive import Archive
 from volvex.archive.paths import Found
 from volvex.archive.work import batches, parallel
-from volvex.errors import RefusedError, VolvexError
+from volvex.errors import TooLargeError, VolvexError
+from volvex.source import FileSource
 
 AROUND = 12  # bytes shown on each side of a hit in binary content
+AROUND_LINE = 400  # bytes kept on each side of a hit in a line of a large text
+LARGE = 1 << 26  # bytes of content from which on it is not held in memory
+MOST_HITS = 100_000  # of one file that is so large
 
 
 @dataclass(frozen=True)
@@ -62,12 +67,21 @@ def search(found: Found, wanted: Wanted, faults: list[VolvexError]) -> Iterator[
             yield from ([Hit(f"{group.path}/{names[row]}")] for row in rows.tolist())
     for name, path in found.files:
         if not wanted.name or _named(name, wanted):
-            if path.stat().st_size > IN_MEMORY and _inside(wanted):
-                faults.append(RefusedError(f"{name}: too large to search within"))
+            try:
+                hits = _search_file(name, path, wanted, faults) if _inside(wanted) else [Hit(name)]
+            except VolvexError as error:
+                faults.append(error)
                 continue
-            hits = _search(name, path.read_bytes(), wanted) if _inside(wanted) else [Hit(name)]
             if hits:
                 yield hits
+
+
+def _search_file(name: str, path: Path, wanted: Wanted, faults: list[VolvexError]) -> list[Hit]:
+    size = path.stat().st_size
+    if size <= LARGE:
+        return _search(name, path.read_bytes(), wanted)
+    with FileSource(path, name) as source:
+        return _search_large(name, source.chunks(0, size), wanted, faults)
 
 
 def _named(name: str, wanted: Wanted) -> bool:
@@ -86,7 +100,11 @@ def _search_group(
         found = []
         for row in batch:
             try:
-                found.append((row, _search(f"{path}/{archive.names[row]}", archive.content(row), wanted)))
+                name = f"{path}/{archive.names[row]}"
+                if int(archive.entries.size[row]) > LARGE:
+                    found.append((row, _search_large(name, archive.chunks(row), wanted, faults)))
+                else:
+                    found.append((row, _search(name, archive.content(row), wanted)))
             except VolvexError as error:
                 faults.append(error)
         return found
@@ -105,6 +123,79 @@ def _search(path: str, content: bytes, wanted: Wanted) -> list[Hit]:
         hits = [_binary_hit(path, content, match) for match in pattern.finditer(content)]
         return hits if not wanted.text or _text_hits(path, content, wanted) else []
     return _text_hits(path, content, wanted)
+
+
+def _search_large(path: str, chunks: Iterator[bytes], wanted: Wanted, faults: list[VolvexError]) -> list[Hit]:
+    """The hits in content that is not held in memory: it passes by in pieces, each with the end of the one before."""
+    if wanted.value:
+        raise TooLargeError(f"{path}: too large to be looked through by value", "`volvex find --text`")
+    passing = _Passing(path, wanted)
+    for chunk in chunks:
+        passing.feed(chunk)
+    if passing.left:
+        faults.append(TooLargeError(f"{path}: only its first {MOST_HITS:,} hits are told"))
+    return passing.hits if not (wanted.data and wanted.text) or passing.texts else []
+
+
+class _Passing:
+    """Searches content that passes by."""
+
+    def __init__(self, path: str, wanted: Wanted) -> None:
+        self.path, self.wanted = path, wanted
+        self.hits: list[Hit] = []
+        self.left = self.texts = 0  # hits that were not kept; of the text, where bytes are searched as well
+        self._tail, self._at, self._line, self._is_text = b"", 0, 1, False
+        flags = re.IGNORECASE if wanted.blind else 0
+        forms = (
+            sorted({wanted.text.encode(encoding, "surrogateescape") for encoding in ("utf-8", "utf-16-le")})
+            if wanted.text
+            else []
+        )
+        self._text = re.compile(b"|".join(map(re.escape, forms)), flags) if forms else None
+        self._data = re.compile(re.escape(wanted.data)) if wanted.data else None
+        self._reach = max([len(wanted.data), *map(len, forms)])
+
+    def feed(self, chunk: bytes) -> None:
+        """Search the next piece."""
+        if not self._at and not self._tail:
+            self._is_text = filetypes.is_text(chunk[: filetypes.HEAD])
+        whole = self._tail + chunk
+        start = self._at - len(self._tail)
+        known = len(self._tail)  # what ends in here was found before
+        if self._text is not None and self._data is not None and not self.texts:
+            self.texts = int(self._text.search(whole) is not None)
+        counted, line = known, self._line  # the line of a place in the piece, counted on from hit to hit
+        for match in (self._data or self._text or _NOTHING).finditer(whole):
+            if match.end() <= known:
+                continue
+            if len(self.hits) >= MOST_HITS:
+                self.left += 1
+                continue
+            if self._is_text and self._data is None:
+                if match.start() >= counted:
+                    line += whole.count(b"\n", counted, match.start())
+                    counted = match.start()
+                before = whole.count(b"\n", match.start(), counted)  # of a hit that began in the piece before
+                self.hits.append(_line_hit(self.path, line - before, whole, match))
+            else:
+                hit = _binary_hit(self.path, whole, match)
+                self.hits.append(replace(hit, offset=start + match.start()))
+        self._line += chunk.count(b"\n")
+        self._at += len(chunk)
+        self._tail = whole[-max(AROUND_LINE, self._reach) :]
+
+
+_NOTHING = re.compile(b"(?!)")
+
+
+def _line_hit(path: str, line: int, whole: bytes, match: re.Match[bytes]) -> Hit:
+    """A hit in a line, as far as the line is at hand."""
+    first = whole.rfind(b"\n", 0, match.start()) + 1
+    last = whole.find(b"\n", match.end())
+    before = whole[max(first, match.start() - AROUND_LINE) : match.start()]
+    after = whole[match.end() : min(last if last >= 0 else len(whole), match.end() + AROUND_LINE)]
+    told = [part.decode("utf-8", "replace") for part in (before, match[0], after)]
+    return Hit(path, line, None, told[0], told[1], told[2].rstrip("\r"))
 
 
 def _text_hits(path: str, content: bytes, wanted: Wanted) -> list[Hit]:

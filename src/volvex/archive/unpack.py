@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import shutil
 from collections.abc import Iterator, Sequence
@@ -16,6 +17,9 @@ from volvex.archive.paths import Group
 from volvex.archive.work import Advance, batches, ignore, parallel
 from volvex.errors import RefusedError, VolvexError
 from volvex.source import Disk
+
+# what disks answer to a name that is too long for them, or has characters that they lack
+UNFIT = (errno.ENAMETOOLONG, errno.EINVAL, errno.EILSEQ)
 
 
 @dataclass
@@ -161,6 +165,10 @@ def _write_all(jobs: list[_Job], folder: Path, disk: Disk, done: Unpacked, advan
                 advance(written)
             except VolvexError as error:
                 faults.append(error)
+            except OSError as error:
+                if error.errno not in UNFIT:
+                    raise
+                faults.append(RefusedError(f"{archive.label(row)}: this disk has no such names: {error.strerror}"))
         return files, size, faults
 
     for files, size, faults in parallel(write, batches(archive, np.array(sorted(targets), dtype=np.int64))):

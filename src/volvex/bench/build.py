@@ -6,6 +6,7 @@ import json
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -16,11 +17,12 @@ from volvex.archive.pack import encode_name
 from volvex.archive.rebuild import file_chunks, kin, rebuild_files, reopened
 from volvex.archive.work import Advance, ignore, verify
 from volvex.bench.changes import Change, changes
+from volvex.bench.description import fingerprint
 from volvex.bench.following import learn
 from volvex.bench.workbench import Workbench
 from volvex.errors import FormatError, NotFoundError, RefusedError
 from volvex.layout.edits import Added, Edit
-from volvex.source import Spool, atomic
+from volvex.source import Spool, atomic, typed
 from volvex.source.digest import Fingerprint, digest_bytes
 
 MANIFEST = "built.json"
@@ -59,15 +61,17 @@ def read_built(folder: Path) -> list[Built]:
     if not path.is_file():
         raise NotFoundError("nothing was built yet", "`volvex build`")
     try:
-        files = json.loads(path.read_bytes())["files"]
-        if not all(stays_inside(one["path"]) for one in files):
-            raise ValueError("a path that leads out of the bench")
-        return [
-            Built(one["path"], one["size"], one["changes"], Fingerprint(**one["base"]) if one["base"] else None)
-            for one in files
-        ]
-    except (ValueError, KeyError, TypeError) as error:
-        raise FormatError(path, f"not a sound list of what was built: {error!r}", hint="`volvex build`") from error
+        return [_built_of(typed.mapping(one)) for one in typed.listed(typed.member(typed.load(path), "files"))]
+    except ValueError as error:
+        raise FormatError(path, f"not a sound list of what was built: {error}", hint="`volvex build`") from error
+
+
+def _built_of(one: dict[str, Any]) -> Built:
+    path, base = typed.text(typed.member(one, "path")), typed.member(one, "base")
+    if not stays_inside(path) or "\0" in path:
+        raise ValueError("a path that leads out of the bench")
+    size, changed = (typed.whole(typed.member(one, name)) for name in ("size", "changes"))
+    return Built(path, size, changed, fingerprint(typed.mapping(base)) if base is not None else None)
 
 
 def _clear(bench: Workbench) -> None:
@@ -87,7 +91,7 @@ def _build_file(bench: Workbench, name: str, some: Sequence[Change], advance: Ad
             for chunk in file_chunks(bench.files / name):
                 bench.disk.write(file, chunk)
         return [Built(name, target.stat().st_size, 1, Fingerprint.of(original) if original else None)]
-    assert original is not None
+    bench.require_original(name)
     if bench.renewed(name):
         check_origins(bench, some)
     archive = bench.archive(name)
@@ -140,7 +144,10 @@ def work_on(bench: Workbench, name: str, archive: Archive, some: Sequence[Change
         work.changed.append(change)
         row = bench.row(change.path)
         if change.what == "removed":
-            assert row is not None
+            if row is None:
+                raise NotFoundError(
+                    f"{name} has no {shown(inner)} any more", f"`volvex drop --back {shown(change.path)}`"
+                )
             work.edit.removed.add(row)
             continue
         like = kin(archive, inner) if row is None else row
@@ -154,8 +161,7 @@ def work_on(bench: Workbench, name: str, archive: Archive, some: Sequence[Change
         else:
             work.edit.replaced[row], places[row] = content, change.path
     for path, few in sorted(within.items()):
-        row, below = bench.outer_of(path)[1], bench.archive(path)
-        assert below is not None
+        row, below = bench.outer_of(path)[1], bench.require_archive(path)
         work.inner[row] = work_on(bench, path, below, few, spool)
         made = below.file_plan(work.inner[row].edit, bench.folder)
         work.edit.replaced[row] = archive.encode(spool, made.chunks(), row)

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-import json
+import re
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from volvex.archive.names import stays_inside
 from volvex.errors import FormatError, NotFoundError
+from volvex.source import typed
 from volvex.source.digest import Fingerprint
 
 FORMAT = 1
 DESCRIPTION = "bench.json"
+DIGEST = re.compile(r"[0-9a-f]{64}")
 
 
 @dataclass(frozen=True)
@@ -37,33 +39,76 @@ class Opened:
     of: str
 
 
-def read_description(folder: Path) -> dict[str, Any]:
+@dataclass(frozen=True)
+class Description:
+    """All that a bench's file says."""
+
+    game: str
+    fingerprints: dict[str, Fingerprint]
+    taken: dict[str, Taken]
+    dropped: set[str]
+    opened: dict[str, Opened]
+
+
+def read_description(folder: Path) -> Description:
     """What a bench's file says; NotFoundError when the folder is none, FormatError when the file is not sound."""
     path = folder / DESCRIPTION
     if not path.is_file():
         raise NotFoundError(f"{folder} is not a bench", "`volvex bench GAME` to make one, or --bench DIR")
     try:
-        value = json.loads(path.read_bytes())
-        if value["bench"] != FORMAT:
-            raise FormatError(
-                path, f"a bench of version {value['bench']}, this Volvex knows {FORMAT}", hint="a newer Volvex"
-            )
-        {name: Fingerprint(**one) for name, one in value["fingerprints"].items()}
-        {name: Taken(**one) for name, one in value["taken"].items()}
-        {name: Opened(**one) for name, one in value.get("opened", {}).items()}
-        Path(value["game"])
-        told = {
-            *value["fingerprints"],
-            *value["taken"],
-            *value.get("dropped", ()),
-            *(one["file"] for one in value["taken"].values()),
-            *value.get("opened", {}),
-            *(one["place"] for one in value.get("opened", {}).values()),
-        }
-        if not all(map(stays_inside, told)):
-            raise ValueError("a path that leads out of the bench")
-    except (ValueError, KeyError, TypeError, AttributeError) as error:
+        value = typed.load(path)
+        version = typed.whole(typed.member(value, "bench"))
+        if version != FORMAT:
+            raise FormatError(path, f"a bench of version {version}, this Volvex knows {FORMAT}", hint="a newer Volvex")
+        found = Description(
+            _folder(typed.member(value, "game")),
+            {_inside(name): fingerprint(one) for name, one in typed.items(typed.member(value, "fingerprints"))},
+            {_inside(name): _taken(one) for name, one in typed.items(typed.member(value, "taken"))},
+            {_inside(one) for one in typed.listed(value.get("dropped", []))},
+            {_inside(name): _opened(one) for name, one in typed.items(value.get("opened", {}))},
+        )
+    except ValueError as error:
         raise FormatError(
-            path, f"not a sound bench: {error!r}", hint="a new bench; the files in `files` can be copied over"
+            path, f"not a sound bench: {error}", hint="a new bench; the files in `files` can be copied over"
         ) from error
-    return dict(value)
+    return found
+
+
+def fingerprint(one: dict[str, Any]) -> Fingerprint:
+    """A fingerprint out of a JSON file; ValueError when it is none."""
+    size, sample, time = (one.get(name, 0) for name in ("size", "sample", "time"))
+    return Fingerprint(typed.whole(size), typed.text(sample), typed.whole(time))
+
+
+def _folder(value: object) -> str:
+    if "\0" in typed.text(value):
+        raise ValueError("a folder that no disk can have")
+    return typed.text(value)
+
+
+def _inside(value: object) -> str:
+    if not stays_inside(typed.text(value)) or "\0" in typed.text(value):
+        raise ValueError("a path that leads out of the bench")
+    return typed.text(value)
+
+
+def _taken(one: dict[str, Any]) -> Taken:
+    entry = typed.text(typed.member(one, "entry"))
+    return Taken(
+        _inside(typed.member(one, "file")),
+        entry,
+        typed.whole(typed.member(one, "size")),
+        _digest(typed.member(one, "digest")),
+    )
+
+
+def _digest(value: object) -> str:
+    """A digest: it names a file in the folder `base`."""
+    if not DIGEST.fullmatch(typed.text(value)):
+        raise ValueError("a digest that is none")
+    return typed.text(value)
+
+
+def _opened(one: dict[str, Any]) -> Opened:
+    told = [typed.text(typed.member(one, name)) for name in ("ending", "sheet", "language", "digest", "of")]
+    return Opened(_inside(typed.member(one, "place")), *told)

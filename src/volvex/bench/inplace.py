@@ -22,6 +22,7 @@ from volvex.bench.following import learn
 from volvex.bench.workbench import Workbench
 from volvex.codec import COMPRESS
 from volvex.errors import FormatError, RefusedError
+from volvex.layout.columns import decoded_name
 from volvex.layout.edits import Added, Edit, NewContent, Piece, Plan, PlannedSource
 from volvex.layout.keying import UNNAMED
 from volvex.source import Source, Spool
@@ -100,7 +101,7 @@ def _plan_file(
 
 def now_name(one: Added, archive: Archive) -> str:
     """The path of a new entry."""
-    name = one.name.decode(archive.entries.names.encoding, "surrogateescape").replace("\\", "/")
+    name = decoded_name(one.name, archive.entries.names.encoding).replace("\\", "/")
     return f"{UNNAMED}/{name}" if archive.entries.nameless else name
 
 
@@ -130,7 +131,7 @@ def _translated(original: Archive, now: Archive, work: Work, earlier: Sequence[A
             elif address in added:
                 model = now.row_at(original.addresses[added[address].like])  # what it was like may be left out by now
                 edit.added.append(Added(added[address].name, _any(now) if model is None else model, content))
-            else:
+            elif before is not None:
                 edit.added.append(Added(_stored_name(original, before), _any(now), content))
         elif address in gone or before is None:
             if row is not None:
@@ -145,10 +146,9 @@ def _translated(original: Archive, now: Archive, work: Work, earlier: Sequence[A
     return edit
 
 
-def _stored_name(archive: Archive, row: int | None) -> bytes:
+def _stored_name(archive: Archive, row: int) -> bytes:
     """An entry's name as a new entry's is given."""
-    assert row is not None
-    return archive.encode_name(archive.names[row])
+    return archive.entries.names.raw(row)
 
 
 def _check_repeated(

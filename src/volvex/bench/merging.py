@@ -14,8 +14,9 @@ from volvex.bench.meaning import Told, bench_document
 from volvex.bench.workbench import Workbench
 from volvex.data import Change, Document, open_data, require_data
 from volvex.data.differences import Conflict, change_of, differences, merged, plain
+from volvex.data.verified import edited
 from volvex.errors import FormatError, RefusedError
-from volvex.source import atomic
+from volvex.source import atomic, typed
 from volvex.source.digest import Fingerprint, digest_bytes, digest_file
 
 FORMAT = 1
@@ -43,8 +44,8 @@ def saved(game: str, told: Iterable[Told]) -> bytes:
 def read_saved(path: Path) -> dict[str, list[Change]]:
     """The changes in a file, by path; FormatError when it is none."""
     try:
-        value: Any = json.loads(path.read_bytes().decode("utf-8", "surrogateescape"))
-        if not isinstance(value, dict) or value.get("changes") != FORMAT or not isinstance(value.get("files"), dict):
+        value = typed.load(path)
+        if value.get("changes") != FORMAT or not isinstance(value.get("files"), dict):
             raise ValueError("no list of changes")
     except ValueError as error:
         raise FormatError(
@@ -64,7 +65,7 @@ def apply(bench: Workbench, wanted: Mapping[str, list[Change]], write: bool = Tr
         found.append((_carried(path, some, document), document))
     conflicts = any(one.conflicts for one, _ in found)
     if write and not conflicts:
-        written = [(one, document.written(one.made)) for one, document in found if one.made]
+        written = [(one, edited(document, one.made)) for one, document in found if one.made]
         for one, data in written:
             _, file = bench.open_for_edit(one.path)
             _put(bench, file, data)
@@ -119,7 +120,7 @@ def _renewed(bench: Workbench, place: str, known: Taken, theirs: bytes) -> tuple
         raise RefusedError(f"{place}: the game's own file is another than the one that was taken, and nothing knows what its bytes mean",
                            f"keeping a copy, then `volvex take --again {place}`")  # fmt: skip
     carried = _carried(place, differences(before, ours), now)
-    return carried, place, None if carried.conflicts else now.written(carried.made)
+    return carried, place, None if carried.conflicts else edited(now, carried.made)
 
 
 def _settle(bench: Workbench, place: str, data: bytes | None) -> None:

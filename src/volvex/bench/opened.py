@@ -11,8 +11,8 @@ from pathlib import Path
 
 from volvex.bench.description import Opened
 from volvex.bench.workbench import Workbench
-from volvex.data import Document, require_data
-from volvex.data.exchange import Wanted, exchange_for
+from volvex.data import Document, require_data, verified
+from volvex.data.exchange import Wanted, exchange_for, exported, imported
 from volvex.errors import NotFoundError, RefusedError
 from volvex.source import atomic
 from volvex.source.digest import digest_bytes, digest_file
@@ -34,14 +34,14 @@ class Folded:
 def open_as(bench: Workbench, place: str, ending: str, wanted: Wanted, again: bool = False) -> str:
     """Write something of the bench as a file that other programs open; where, below the bench."""
     document = _document(bench, place)
-    form = exchange_for(ending, document)
+    exchange_for(ending, document)  # known before anything is looked at
     suffix = f".{wanted.language}" if wanted.language else f".{wanted.sheet}" if wanted.sheet else ""
     file = f"{FOLDER}/{place}{suffix}.{ending}"
     there = bench.opened.get(file)
     target = bench.folder / file
     if target.is_file() and not again and (there is None or digest_file(target) != there.digest):
         raise RefusedError(f"{file} was edited and would be lost", "--again to write it anew")
-    data = form.write(document, wanted)
+    data = exported(ending, document, wanted)
     _write(bench, target, data)
     bench.opened[file] = Opened(
         place, ending, wanted.sheet or "", wanted.language or "", digest_bytes(data), digest_file(bench.files / place)
@@ -95,20 +95,19 @@ def _fold(bench: Workbench, file: str, opened: Opened) -> Folded | None:
         return None
     wanted = Wanted(opened.sheet or None, None, opened.language or None)
     document = _document(bench, opened.place)
-    form = exchange_for(opened.ending, document)
     if edited and moved:
         raise RefusedError(
             f"{file} and {opened.place} were both edited", f"removing {file}, or `volvex take --again {opened.place}`"
         )
     if edited:
         data = source.read_bytes()
-        incoming = form.read(data, document, wanted, file)
+        incoming = imported(opened.ending, data, document, wanted, file)
         if incoming.changes:
-            _write(bench, target, document.written(incoming.changes))
+            _write(bench, target, verified.edited(document, incoming.changes))
         digest, what, count = digest_bytes(data), "taken over", len(incoming.changes)
         notes = tuple(incoming.notes)
     else:
-        data = form.write(document, wanted)
+        data = exported(opened.ending, document, wanted)
         _write(bench, source, data)
         digest, what, count, notes = digest_bytes(data), "written anew", 0, ()
     bench.opened[file] = Opened(opened.place, opened.ending, opened.sheet, opened.language, digest, digest_file(target))

@@ -33,6 +33,22 @@ class Originals:
                 archive.close()
         self._archives.clear()
 
+    def require_original(self, name: str) -> Path:
+        """The original of a file of the game; NotFoundError when it has gone meanwhile."""
+        original = self.game.original(name)
+        if original is None:
+            raise NotFoundError(
+                f"the game has no {shown(name)} any more", "having the game's launcher repair its files"
+            )
+        return original
+
+    def require_archive(self, name: str) -> Archive:
+        """The original of an archive; NotFoundError when it has gone, or is none any more."""
+        found = self.archive(name)
+        if found is None:
+            raise NotFoundError(f"{shown(name)} is no archive that any layout knows")
+        return found
+
     def archive(self, name: str) -> Archive | None:
         """The original of an archive of the game, or of one within another; None when that is no archive."""
         if name not in self._archives:
@@ -112,8 +128,7 @@ class Originals:
 
     def places_in(self, name: str) -> list[str | Refusal]:
         if name not in self._places_of:
-            archive = self.archive(name)
-            assert archive is not None
+            archive = self.require_archive(name)
             self._places_of[name] = disk_names(archive.names)
         return self._places_of[name]
 

@@ -92,6 +92,7 @@ class Workbench(Originals):
                 if library.match(source) is not None or format_of(source) is not None:
                     bench.fingerprints[name] = Fingerprint.of(original)
         disk.make_folder(bench.files)
+        bench._lock = lock_bench(folder, lambda: None)
         bench.save()
         return bench
 
@@ -112,12 +113,10 @@ class Workbench(Originals):
     @classmethod
     def open(cls, folder: Path, game: Game, library: Library, disk: Disk, lock: Lock | None = None) -> Workbench:
         """The bench in a folder; closing it releases the lock."""
-        value = read_description(folder)
+        found = read_description(folder)
         bench = cls(folder.resolve(), game, library, disk)
-        bench.fingerprints = {name: Fingerprint(**one) for name, one in value["fingerprints"].items()}
-        bench.taken = {name: Taken(**one) for name, one in value["taken"].items()}
-        bench.dropped = set(value.get("dropped", ()))
-        bench.opened = {name: Opened(**one) for name, one in value.get("opened", {}).items()}
+        bench.fingerprints, bench.taken = found.fingerprints, found.taken
+        bench.dropped, bench.opened = found.dropped, found.opened
         bench._lock = lock
         return bench
 
@@ -382,8 +381,7 @@ class Workbench(Originals):
         """Where in the bench's tree something goes."""
         if row is None:
             return name
-        archive = self.archive(name)
-        assert archive is not None
+        archive = self.require_archive(name)
         place = self.places_in(name)[row]
         if isinstance(place, Refusal):
             raise RefusedError(f"{archive.label(row)}: {place.reason}")
@@ -392,9 +390,7 @@ class Workbench(Originals):
     def _take(self, place: str, name: str, row: int | None) -> None:
         archive, target = self.archive(name), self.files / place
         if row is None or archive is None:
-            original = self.game.original(name)
-            assert original is not None
-            chunks = file_chunks(original)
+            chunks = file_chunks(self.require_original(name))
         else:
             chunks = archive.chunks(row)
         with atomic(self.disk, target, durable=False) as file:

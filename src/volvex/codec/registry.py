@@ -84,8 +84,10 @@ class Registry(Generic[T]):
 
     def __contains__(self, name: str) -> bool:
         name = name.partition("(")[0]
-        own = name.isidentifier() and (self._folder / f"{name}.py").is_file()
-        return own or any(point.name == name for point in self._points())
+        return self._is_own(name) or any(point.name == name for point in self._points())
+
+    def _is_own(self, name: str) -> bool:
+        return len(name) < 64 and name.isidentifier() and (self._folder / f"{name}.py").is_file()
 
     def _points(self) -> EntryPoints:
         from importlib.metadata import entry_points  # slow, and seldom needed
@@ -113,11 +115,11 @@ class Registry(Generic[T]):
         return dict(getattr(self._module(name), "PARAMETERS", {}))
 
     def _module(self, name: str) -> Any:
-        if name.isidentifier() and (self._folder / f"{name}.py").is_file():
+        if self._is_own(name):
             return importlib.import_module(f"{self._package}.{name}")
         for point in self._points().select(name=name):
             return point.load()
-        raise UsageError(f"there is no {self.family} called {name}", f"one of {', '.join(self.names())}")
+        raise UsageError(f"there is no {self.family} called {name[:64]}", f"one of {', '.join(self.names())}")
 
 
 COMPRESS: Registry[Compression] = Registry("compress")

@@ -88,7 +88,7 @@ def open_bench(options: argparse.Namespace, context: Context, fold: bool = False
     try:
         if lock is not None:
             clear_leftovers(folder, context.disk)
-        game = open_game(Path(read_description(folder)["game"]), context)
+        game = open_game(Path(read_description(folder).game), context)
         bench = Workbench.open(folder, game, context.library(folder), context.disk, lock)
     except BaseException:
         if lock is not None:

@@ -92,6 +92,9 @@ class Context:
         from volvex.archive import keyfile
         from volvex.layout.keys import Keys
 
+        if keyfile.read_by_others(self.home):
+            path = self.home / keyfile.NAME
+            self.note(f"note: {path} can be read by other users of this computer; try `chmod 600 {path}`")
         ask = self.asked if self.answers else None
         return Keys(keyfile.read_keys(self.home), ask, lambda name: keyfile.was_right(self.home, name, self.disk))
 

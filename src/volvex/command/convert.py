@@ -18,7 +18,8 @@ from volvex.archive.names import shown
 from volvex.command._context import Context
 from volvex.command._tables import count, number
 from volvex.data import require_data
-from volvex.data.exchange import Wanted, exchange_for
+from volvex.data.exchange import Wanted, exported, imported
+from volvex.data.verified import edited
 from volvex.errors import NotFoundError, RefusedError, Status
 from volvex.source import atomic
 
@@ -56,7 +57,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         )
     if options.like:
         return _back(options, context, document, wanted)
-    data = exchange_for(options.target.suffix, document).write(document, wanted)
+    data = exported(options.target.suffix, document, wanted)
     _write(options.target, data, context)
     records = sum(len(one) for one in document.sheets)
     context.print(f"{shown(str(options.target))}: {count(records, 'record')}, {number(len(data))} bytes")
@@ -67,8 +68,8 @@ def _back(options: argparse.Namespace, context: Context, document, wanted: Wante
     source = Path(options.path)
     if not source.is_file():
         raise NotFoundError(f"there is no file {source}")
-    incoming = exchange_for(source.suffix, document).read(source.read_bytes(), document, wanted, str(source))
-    data = document.written(incoming.changes)
+    incoming = imported(source.suffix, source.read_bytes(), document, wanted, str(source))
+    data = edited(document, incoming.changes)
     _write(options.target, data, context)
     for note in incoming.notes:
         context.note(f"note: {note}")

@@ -18,7 +18,7 @@ from volvex.archive.search import Hit, Wanted, search
 from volvex.command._context import Context
 from volvex.command._tables import count
 from volvex.command._variants import add_variant
-from volvex.errors import LockedError, Status, UsageError, VolvexError
+from volvex.errors import LockedError, Status, TooLargeError, UsageError, VolvexError
 
 if TYPE_CHECKING:
     from volvex.layout import Library
@@ -74,7 +74,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
         context.print(context.paint(f"{said}{count(files, 'file')}", "dim"))
     for message in dict.fromkeys(fault.message for fault in faults):
         context.note(f"not searched: {message}")
-    damaged = any(not isinstance(fault, LockedError) for fault in faults)
+    damaged = any(not isinstance(fault, LockedError | TooLargeError) for fault in faults)
+    if not damaged and any(isinstance(fault, TooLargeError) for fault in faults):
+        return Status.REFUSED
     return Status.BAD_DATA if damaged else Status.OK if files else Status.DIFFERS
 
 
@@ -95,6 +97,10 @@ def in_data(library: Library, text: str, value: str, blind: bool, path: str, con
         return None
     try:
         document = open_data(content, library, path)
+    except TooLargeError:
+        if value:
+            raise  # told as not searched
+        return None
     except VolvexError:
         return None
     if document is None or document.form == "lines":

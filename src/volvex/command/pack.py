@@ -41,9 +41,10 @@ def run(options: argparse.Namespace, context: Context) -> int:
     like = open_archive(options.like, context.library(), layout=layout)
     if like is None:
         raise NotFoundError(f"no layout knows {options.like}", "--layout FILE")
-    total = sum(path.stat().st_size for path in files_below(options.dir).values()) + like.source.size
-    with like, context.progress("packing", total) as advance:
-        done = pack(options.dir, like, options.to, context.disk, advance, options.overwrite)
+    with like:
+        total = sum(path.stat().st_size for path in files_below(options.dir).values()) + like.source.size
+        with context.progress("packing", total) as advance:
+            done = pack(options.dir, like, options.to, context.disk, advance, options.overwrite)
     beside = [name for name in done.files if name != options.to.name]
     context.print(f"{options.to}{' with ' + count(len(beside), 'file') + ' beside it' if beside else ''}: {number(done.size)} bytes; {count(done.same, 'entry', 'entries')} as in {options.like.name}, "
                   f"{len(done.changed):,} changed, {len(done.added):,} added, {len(done.removed):,} left out")  # fmt: skip

@@ -34,7 +34,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    game = options.game or Path(read_description(bench_folder(options, context))["game"])
+    game = options.game or Path(read_description(bench_folder(options, context)).game)
     if not game.is_dir():
         raise NotFoundError(f"there is no folder {game}", "the folder that holds the game")
     force = [name.replace("\\", "/") for name in options.force]

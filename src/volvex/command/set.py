@@ -15,8 +15,10 @@ into the bench yet is taken. Each value is printed as it was and as it is now; -
 from __future__ import annotations
 
 import argparse
+import mmap
 from collections.abc import Callable, Iterator, Sequence
-from typing import TYPE_CHECKING
+from pathlib import Path
+from typing import TYPE_CHECKING, BinaryIO
 
 from volvex.archive.names import shown
 from volvex.archive.paths import WILD
@@ -28,6 +30,7 @@ from volvex.command._variants import add_variant
 from volvex.data import Change, Document, Sheet, open_data, require_data
 from volvex.data.editing import Target, added, as_told, assignments, copied, removed, replacements
 from volvex.data.texts import TextData
+from volvex.data.verified import edited, require_edit
 from volvex.errors import FormatError, NotFoundError, Status, UsageError
 from volvex.source import atomic
 
@@ -140,11 +143,13 @@ def _document(bench: Workbench, path: str) -> Document:
     """What something is now, as data; a large file of the bench is not read whole."""
     file = bench.files / path
     if file.is_file() and file.stat().st_size > MAPPED:
-        import mmap
-
         with file.open("rb") as opened:
-            return require_data(mmap.mmap(opened.fileno(), 0, access=mmap.ACCESS_READ), bench.library, shown(path))  # type: ignore[arg-type]
+            return require_data(_mapped(opened), bench.library, shown(path))  # type: ignore[arg-type]
     return require_data(bench.current(path), bench.library, shown(path))
+
+
+def _mapped(file: BinaryIO) -> mmap.mmap:
+    return mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ)
 
 
 def _changes(bench: Workbench, path: str, options: argparse.Namespace) -> tuple[Document, Sequence[Change]]:
@@ -191,7 +196,7 @@ def _agreed(total: int, options: argparse.Namespace, context: Context) -> bool:
 def _write(bench: Workbench, found: Sequence[tuple[str, Document, Sequence[Change]]]) -> None:
     """Write the files: all but those that are too large for it are made before the first is put in its place."""
     made = [one for one in found if one[2]]
-    whole = {path: document.written(changes) for path, document, changes in made if not _is_mapped(document)}
+    whole = {path: edited(document, changes) for path, document, changes in made if not _is_mapped(document)}
     for path, document, changes in sorted(made, key=lambda one: one[0] in whole):
         _, file = bench.open_for_edit(path)
         with atomic(bench.disk, file, durable=False) as out:
@@ -199,20 +204,20 @@ def _write(bench: Workbench, found: Sequence[tuple[str, Document, Sequence[Chang
                 document.pieces(changes) if isinstance(document, TextData) and path not in whole else [whole[path]]
             ):
                 bench.disk.write(out, piece)
+            if path not in whole:
+                out.flush()
+                with Path(out.name).open("rb") as again, _mapped(again) as data:
+                    require_edit(document, data, changes)  # type: ignore[arg-type]
             _let_go(document)
 
 
 def _is_mapped(document: Document) -> bool:
     """Whether a file is only looked into, and written in pieces."""
-    import mmap
-
     return isinstance(document, TextData) and isinstance(document.raw, mmap.mmap)
 
 
 def _let_go(document: Document) -> None:
     """Close a file that was looked into, so that another can take its place."""
-    import mmap
-
     for held in {id(one): one for one in (getattr(document, "raw", None), getattr(document, "data", None))}.values():
         if isinstance(held, mmap.mmap):
             held.close()

@@ -21,6 +21,7 @@ from pathlib import Path
 
 from volvex.archive import Walker, filetypes
 from volvex.archive.names import shown
+from volvex.archive.nesting import content_source
 from volvex.command._bench import open_bench
 from volvex.command._context import Context
 from volvex.command._data import add_data_options, catalogue_of, show_data, wants_data
@@ -102,12 +103,14 @@ class _Content:
     path: str
     about: str
     around: Callable[[], tuple[Catalogue, str]] | None = None  # all data of the bench, when it is from there
+    let_go: Callable[[], None] = lambda: None  # of what else is held
 
     def __enter__(self) -> _Content:
         return self
 
     def __exit__(self, *_: object) -> None:
         self.source.close()
+        self.let_go()
 
 
 def _open(walker: Walker, path: str, context: Context) -> _Content:
@@ -130,7 +133,8 @@ def _open(walker: Walker, path: str, context: Context) -> _Content:
         if entry.codec != "none"
         else ""
     )
-    return _Content(BytesSource(archive.content(row), name), name, f"{number(entry.size)} bytes{stored}")
+    source = content_source(archive, row, name)
+    return _Content(source, name, f"{number(entry.size)} bytes{stored}")
 
 
 def _on_bench(path: str, context: Context) -> _Content | None:
@@ -141,10 +145,17 @@ def _on_bench(path: str, context: Context) -> _Content | None:
     try:
         place = bench.within_game(path, context.cwd)
         data = bench.current(place)
-    except NotFoundError:
-        return None
+    except BaseException as error:
+        bench.close()
+        if isinstance(error, NotFoundError):
+            return None
+        raise
     return _Content(
-        BytesSource(data, place), place, f"{number(len(data))} bytes", lambda: (catalogues(bench)[1], place)
+        BytesSource(data, place),
+        place,
+        f"{number(len(data))} bytes",
+        lambda: (catalogues(bench)[1], place),
+        bench.close,
     )
 
 

@@ -63,7 +63,8 @@ class Pools:
     def __init__(self, reading: Reading, pools: Mapping[str, Field]) -> None:
         self.reading, self.pools = reading, pools
         self._added: dict[str, list[bytes]] = {}
-        self._known: dict[str, dict[bytes, int]] = {}
+        self._known: dict[str, dict[bytes, int]] = {}  # the numbers of texts
+        self._places: dict[str, dict[bytes, int]] = {}  # of those that were added
         self._texts: dict[str, Values] = {}
 
     def block(self, name: str) -> BlockRead:
@@ -121,20 +122,26 @@ class Pools:
         return decoded(raw[into:], texts.encoding, block)
 
     def number(self, text: str, meaning: Value) -> int:
-        """The number of a text, which is added when it is not there yet."""
+        """What stands for a text in a cell: its number in the pool, or its place; it is added when it is not there yet."""
         block, pool = self.block(meaning.pool), self.pools[meaning.pool]
         texts = block.columns[pool.name]
         assert isinstance(texts, Texts) and isinstance(pool.type, Text)
         if meaning.pool not in self._known:
-            places = range(len(texts)) if meaning.numbered else (block.starts - block.start).tolist()
-            self._known[meaning.pool] = dict(reversed(list(zip(texts.raws(), places, strict=True))))
+            self._known[meaning.pool] = dict(reversed(list(zip(texts.raws(), range(len(texts)), strict=True))))
         known, added = self._known[meaning.pool], self._added.setdefault(meaning.pool, [])
         raw = encoded(text, texts.encoding)
         if raw not in known:
-            size = block.records.size({pool.name: Texts.of([*texts.raws(), *added], texts.encoding)})
-            known[raw] = len(texts) + len(added) if meaning.numbered else size
+            known[raw] = len(texts) + len(added)
             added.append(raw)
-        return known[raw]
+        number = known[raw]
+        if meaning.numbered:
+            return number
+        if number < len(texts):
+            return int(block.starts[number] - block.start)
+        if raw not in self._places.setdefault(meaning.pool, {}):
+            before = Texts.of([*texts.raws(), *added[: number - len(texts)]], texts.encoding)
+            self._places[meaning.pool][raw] = block.records.size({pool.name: before})
+        return self._places[meaning.pool][raw]
 
     def columns(self) -> dict[str, dict[str, Stored]]:
         """The columns of the pools to which something was added."""

@@ -14,6 +14,7 @@ import numpy as np
 
 from volvex.data.sheet import Array, Change, Column, Document, Sheet
 from volvex.errors import FormatError
+from volvex.source import typed
 
 NONE = Sheet("", (), 0)
 
@@ -52,6 +53,15 @@ def _rows(sheet: Sheet, keys: Sequence[str]) -> Array:
 
 def _of_cells(name: str, old: Sheet, new: Sheet, left: Array, right: Array) -> Iterator[Change]:
     found: list[tuple[int, Change]] = []
+    if old.cells is not None and new.cells is not None:
+        for one_row, row in zip(left.tolist(), right.tolist(), strict=True):
+            was, now = old.cells[one_row], new.cells[row]
+            if was != now:
+                fields = (field for field in {**was, **now} if was.get(field) != now.get(field))
+                yield from (
+                    Change("set", name, new.keys[row], field, was.get(field), now.get(field)) for field in fields
+                )
+        return
     for field in dict.fromkeys([*old.columns, *new.columns]):
         one, other = old.columns.get(field), new.columns.get(field)
         for at in _differing(one, other, left, right).tolist():
@@ -165,7 +175,7 @@ def plain(one: Change) -> dict[str, Any]:
 def change_of(value: Mapping[str, Any], file: str) -> Change:
     """The other direction; FormatError when it is none."""
     try:
-        what = value["what"]
+        what = typed.mapping(value)["what"]
         texts = [value["sheet"], value["key"], value.get("field", ""), value.get("like", "")]
         if what not in ("set", "add", "remove") or not all(isinstance(one, str) for one in texts):
             raise ValueError(what)

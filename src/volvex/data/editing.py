@@ -251,15 +251,33 @@ def replacements(
     made: list[Change] = []
     faults: list[VolvexError] = []
     for sheet, rows in sheets:
-        for column in sheet.columns.values():
-            if column.rule.sort != TEXT or column.name in sheet.key or (fields and column.name not in fields):
-                continue
-            hits = [row for row in rows.tolist() if (text := column.text(row)) is not None and pattern.search(text)]
+        for name, hits in _hits(sheet, rows, pattern, fields).items():
+            column = sheet.columns[name]
             values = [pattern.sub(lambda _: new, column.text(row) or "") for row in hits]
             made += _sets(document, sheet, np.array(hits, np.int64), column, values, faults)
     raise_all(faults)
     order = {(sheet.name, key): at for sheet in document.sheets for at, key in enumerate(sheet.keys)}
     return sorted(made, key=lambda one: order[one.sheet, one.key])
+
+
+def _hits(sheet: Sheet, rows: Array, pattern: re.Pattern[str], fields: Sequence[str]) -> dict[str, list[int]]:
+    """The records in which a text stands, by field."""
+    wanted = [
+        name for name, column in sheet.columns.items()
+        if column.rule.sort == TEXT and name not in sheet.key and (not fields or name in fields)
+    ]  # fmt: skip
+    found: dict[str, list[int]] = {name: [] for name in wanted}
+    for row in rows.tolist() if sheet.cells is not None else ():
+        for name, text in sheet.cells[row].items() if sheet.cells is not None else ():
+            if name in found and pattern.search(text):
+                found[name].append(row)
+    if sheet.cells is None:
+        for name in wanted:
+            texts = sheet.columns[name].texts(rows)
+            found[name] = [
+                row for row, text in zip(rows.tolist(), texts, strict=True) if text is not None and pattern.search(text)
+            ]
+    return {name: hits for name, hits in found.items() if hits}
 
 
 # records that come and go

@@ -122,4 +122,4 @@ def _around(data: bytes, head: int, end: int, file: str) -> list[_Open]:
 def _end(data: bytes, start: int, close: int) -> int:
     """Where an element ends that starts at a place, and whose end tag starts at `close` if it has one."""
     tag = _tag_at(data, start)
-    return start + len(tag) if tag.endswith(b"/>") else data.index(b">", close) + 1
+    return start + len(tag) if tag.endswith(b"/>") else data.find(b">", close) + 1

@@ -55,6 +55,7 @@ _COMPARED: dict[str, Callable[[Any, Any], Any]] = {
 _COMPUTED: dict[str, Callable[[Any, Any], Any]] = {
     "+": operator.add, "-": operator.sub, "*": operator.mul, "/": operator.truediv, "//": operator.floordiv, "%": operator.mod,
 }  # fmt: skip
+LONGEST = 1000  # characters; what is nested deeper takes very long to be understood
 _EXAMPLE = "fuel == 'oil' and range > 9"
 
 
@@ -72,8 +73,12 @@ class Expression:
         from lark.exceptions import UnexpectedInput
 
         self.text = text
+        if len(text) > LONGEST:
+            raise UsageError(f"an expression of {len(text):,} characters", f"at most {LONGEST:,}")
         try:
             self.tree = _parser().parse(text)
+        except RecursionError as error:
+            raise UsageError("an expression with too much within each other", "a shorter one") from error
         except UnexpectedInput as error:
             at = error.column if isinstance(getattr(error, "column", None), int) and error.column > 0 else len(text) + 1
             raise UsageError(
@@ -85,7 +90,7 @@ class Expression:
         try:
             with np.errstate(divide="ignore", invalid="ignore"):
                 found = _Evaluation(sheet, file).value(self.tree)
-        except (TypeError, OverflowError) as error:
+        except (TypeError, ValueError, OverflowError, ZeroDivisionError, RecursionError) as error:
             raise UsageError(
                 f"`{self.text}` cannot be computed: {error}", "numbers with numbers, texts with texts"
             ) from error

@@ -31,6 +31,13 @@ class CellHit:
 def values(document: Document, wanted: str) -> Iterator[CellHit]:
     """The cells that are this value: the same text, or the same number."""
     for sheet in document.sheets:
+        if sheet.cells is not None:
+            told = (wanted, f'"{wanted}"')
+            for row, cells in enumerate(sheet.cells):
+                for name, text in cells.items():
+                    if text in told:
+                        yield CellHit(sheet.name, sheet.key_of(row), name, text, 0, len(text))
+            continue
         for name, column in sheet.columns.items():
             for row in _same(column, wanted):
                 text = column.text(row) or ""
@@ -62,6 +69,13 @@ def _same(column: Column, wanted: str) -> list[int]:
 def texts(document: Document, pattern: re.Pattern[str]) -> Iterator[CellHit]:
     """The cells in which a text stands."""
     for sheet in document.sheets:
+        if sheet.cells is not None:
+            for row, cells in enumerate(sheet.cells):
+                for name, text in cells.items():
+                    match = pattern.search(text)
+                    if match is not None:
+                        yield CellHit(sheet.name, sheet.key_of(row), name, text, match.start(), match.end())
+            continue
         for name, column in sheet.columns.items():
             if column.rule.sort in (INT, FLOAT, BYTES, LIST):
                 continue

@@ -114,6 +114,9 @@ class LaidOutData(Document):
 
     # writing
 
+    def reread(self, data: bytes) -> Document:
+        return type(self)(self.layout, BytesSource(data, self.file), self._names)
+
     def written(self, changes: Sequence[Change]) -> bytes:
         require_writable(self.layout)
         if not changes:

@@ -22,7 +22,7 @@ OBJECT, LIST = "object", "list"
 DEEPEST = 200  # objects within each other
 
 
-@dataclass
+@dataclass(slots=True)
 class Node:
     """A value: where it stands, what it is, and what is in it. `begin` is where its member begins, with its name."""
 

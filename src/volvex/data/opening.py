@@ -15,14 +15,10 @@ from volvex.source import BytesSource
 
 def open_data(data: bytes, library: Library, file: str, layout: Layout | None = None) -> Document | None:
     """The data in some bytes; None when nothing knows them as such. FormatError when they are damaged."""
-    source = (
-        BytesSource(bytes(data), file)
-        if len(data) < 1 << 16 or isinstance(data, bytes)
-        else BytesSource(bytes(data[: 1 << 16]), file)
-    )
+    source = BytesSource(data, file)  # a file that is only looked into is not read whole for this
     known = layout if layout is not None else library.match_data(source)
     if known is not None:
-        if source.size != len(data):
+        if not isinstance(data, bytes):
             source = BytesSource(bytes(data), file)
         kind = SceneData if known.kind == "scene" else LaidOutData
         return kind(with_keys(known, library.keys), source, library.names)

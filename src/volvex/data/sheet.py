@@ -11,6 +11,7 @@ from __future__ import annotations
 import difflib
 import functools
 from abc import ABC, abstractmethod
+from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -148,6 +149,9 @@ class Sheet:
         self.name, self.count, self.key, self.group = name, count, tuple(key), group or name
         self.columns: dict[str, Column] = {one.name: one for one in columns}
         self.hash: Callable[[str], str] | None = None  # a name's key, where keys are made of names
+        self.cells: Sequence[Mapping[str, str]] | None = (
+            None  # of each record, where most records have few of the fields
+        )
         self.places: Sequence[int] = range(count)  # of the records in the file, where other sheets' are among them
 
     def __len__(self) -> int:
@@ -176,7 +180,8 @@ class Sheet:
     @property
     def repeated(self) -> list[str]:
         """Keys that more than one record has."""
-        return [key.rpartition(NUMBERED)[0] for key in self.keys if _is_repeated(key, self.rows)]
+        plain = self.plain_keys() if self.key else self.names
+        return [key for key, times in Counter(plain).items() if key and times > 1 for _ in range(times - 1)]
 
     @functools.cached_property
     def rows(self) -> dict[str, int]:
@@ -215,6 +220,8 @@ class Sheet:
 
     def record(self, row: int) -> dict[str, str]:
         """A record's cells that are there."""
+        if self.cells is not None:
+            return dict(self.cells[row])
         told = ((name, column.text(row)) for name, column in self.columns.items())
         return {name: text for name, text in told if text is not None}
 
@@ -228,20 +235,22 @@ class Sheet:
 
 
 def distinct(keys: Sequence[str]) -> list[str]:
-    """Keys of which no two are the same: the second of a key gets `#2` behind it."""
+    """Keys of which no two are the same: the second of a key gets `#2` behind it, or the next number that is free."""
     if len(set(keys)) == len(keys):
         return list(keys)
-    seen: dict[str, int] = {}
+    own, seen, counts = set(keys), set[str](), dict[str, int]()
     made = []
     for key in keys:
-        times = seen[key] = seen.get(key, 0) + 1
-        made.append(key if times == 1 else f"{key}{NUMBERED}{times}")
+        free = key
+        if key in seen:
+            number = counts.get(key, 1)
+            while free in own or free in seen:  # a key may look like another one with its number
+                number += 1
+                free = f"{key}{NUMBERED}{number}"
+            counts[key] = number
+        seen.add(free)
+        made.append(free)
     return made
-
-
-def _is_repeated(key: str, rows: Mapping[str, int]) -> bool:
-    base, mark, number = key.rpartition(NUMBERED)
-    return bool(mark) and number.isdigit() and base in rows
 
 
 @dataclass(frozen=True)
@@ -282,8 +291,16 @@ class Document(ABC):
         return after
 
     @abstractmethod
+    def reread(self, data: bytes) -> Document:
+        """Another state of the same file; FormatError when it is not sound."""
+
+    def compared(self, data: bytes) -> tuple[Document, Document] | None:
+        """This state and another, or of large files the parts in which they differ; None when only its soundness can be told."""
+        return self, self.reread(data)
+
+    @abstractmethod
     def written(self, changes: Sequence[Change]) -> bytes:
-        """The file with these changes, every other byte as it was.
+        """The file with these changes, every other byte as it was. See `verified`, which reads it again.
 
         FormatError when a value does not fit, NotFoundError when a record or field is not there.
         """
@@ -346,6 +363,8 @@ def _is_number(text: str, rule: Rule) -> bool:
 def _whole(rule: Rule, text: str) -> int:
     plain = text[1:] if text.startswith("-") else text
     if not (plain.isascii() and plain.isdigit()) or (len(plain) > 1 and plain[0] == "0") or text == "-0":
+        raise Unfit(rule.told())
+    if len(plain) > 400:
         raise Unfit(rule.told())
     number = int(text)
     if rule.low is not None and rule.high is not None and not rule.low <= number <= rule.high:

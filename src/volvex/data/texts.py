@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from volvex.data.budget import CELLS, Budget
 from volvex.data.sheet import Array, Change, Column, Document, Rule, Sheet, distinct
 from volvex.errors import FormatError
 
@@ -93,6 +94,9 @@ class TextData(Document):
         for at in range(start, end, STEP):
             yield bytes(self.data[at : min(end, at + STEP)])
 
+    def reread(self, data: bytes) -> Document:
+        return type(self)(data, self.file)
+
     def written(self, changes: Sequence[Change]) -> bytes:
         return b"".join(self.pieces(changes))
 
@@ -143,6 +147,23 @@ def utf8(data: bytes, file: str) -> str:
                           hint="an editor that knows its encoding, then `volvex swap`") from error  # fmt: skip
 
 
+class Offsets:
+    """Where the characters of a text stand among its bytes in UTF-8."""
+
+    def __init__(self, text: str) -> None:
+        self._sizes: Array | None = None
+        if not text.isascii():
+            codes = np.frombuffer(text.encode("utf-32-le"), np.uint32)
+            sizes = 1 + (codes > 0x7F).astype(np.int64) + (codes > 0x7FF) + (codes > 0xFFFF)
+            self._sizes = np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)])
+
+    def splice(self, start: int, end: int, new: str) -> Splice:
+        """A splice of the bytes, from one of the characters."""
+        if self._sizes is None:
+            return Splice(start, end, new.encode())
+        return Splice(int(self._sizes[start]), int(self._sizes[end]), new.encode())
+
+
 def sheets_of(records: Iterable[Record]) -> list[Sheet]:
     """Records as sheets, a sort each; a key that is there again gets its number behind it."""
     groups: dict[str, list[Record]] = {}
@@ -153,15 +174,23 @@ def sheets_of(records: Iterable[Record]) -> list[Sheet]:
 
 def _sheet(name: str, records: Sequence[Record]) -> Sheet:
     fields = dict.fromkeys(field for one in records for field in one.cells)
-    columns = [Column(one, Rule(), _loader(records, one)) for one in fields]
+    budget = Budget(name, "cells, most of them empty", CELLS)
+    columns = [Column(one, Rule(), _loader(records, one, budget), _some(records, one)) for one in fields]
     sheet = Sheet(name, columns, len(records))
+    sheet.cells = [one.cells for one in records]
     sheet.keys = distinct([one.key for one in records])
     sheet.names = [one.own or one.key for one in records]
     return sheet
 
 
-def _loader(records: Sequence[Record], name: str) -> Callable[[], Array]:
+def _some(records: Sequence[Record], name: str) -> Callable[[Array], Array]:
+    """Some cells of a column, without making all of it."""
+    return lambda rows: np.array([*(records[row].cells.get(name) for row in rows.tolist()), None], object)[:-1]
+
+
+def _loader(records: Sequence[Record], name: str, budget: Budget) -> Callable[[], Array]:
     def load() -> Array:
+        budget.spend(len(records))
         return np.array([*(one.cells.get(name) for one in records), None], object)[:-1]
 
     return load

@@ -22,6 +22,19 @@ COMPARED: dict[str, Callable[[Any, Any], Any]] = {
 LARGEST = 1 << 62  # no number in a file is larger and makes sense
 
 
+def _errors(encoding: str) -> str:
+    """How undecodable bytes become characters that encode back to them."""
+    return "surrogatepass" if encoding.startswith(("utf-16", "utf-32", "utf_16", "utf_32")) else "surrogateescape"
+
+
+def decoded_name(raw: bytes, encoding: str) -> str:
+    """A stored name as text; bytes that are none are escaped, for being shown."""
+    try:
+        return raw.decode(encoding, _errors(encoding))
+    except UnicodeDecodeError:
+        return raw.decode(encoding, "backslashreplace")
+
+
 class Texts:
     """A column of byte strings, decoded when somebody asks."""
 
@@ -58,7 +71,10 @@ class Texts:
             names = [text[start:end] for start, end in zip(self.starts.tolist(), ends, strict=True)]
             if "".join(names).isascii():
                 return names
-        return [raw.decode(encoding, "surrogateescape") for raw in self.raws()]
+        try:
+            return [raw.decode(encoding, _errors(encoding)) for raw in self.raws()]
+        except UnicodeDecodeError:
+            return [decoded_name(raw, encoding) for raw in self.raws()]
 
     def _in_a_row(self) -> bool:
         """Whether the texts lie one behind the other, with a zero between any two and none within."""

@@ -52,8 +52,10 @@ class Keys:
         ask: Callable[[str], bytes | None] | None = None,
         used: Callable[[str], None] = lambda name: None,
     ) -> None:
-        self._keys, self._ask, self._used = list(keys), ask, used
+        # a new tuple each time: whoever goes through one in another thread keeps what they have
+        self._keys, self._ask, self._used = tuple(keys), ask, used
         self._lock = threading.RLock()
+        self._silence = threading.local()
         self._refused = False
         self.notes: list[str] = []  # what the user should be told about their keys
 
@@ -63,12 +65,13 @@ class Keys:
 
     @contextlib.contextmanager
     def quiet(self) -> Iterator[None]:
-        """Meanwhile nobody is asked: for looking through many files, some of which may be locked."""
-        ask, self._ask = self._ask, None
+        """Meanwhile nobody is asked by this thread: for looking through many files, some of which may be locked."""
+        depth = getattr(self._silence, "depth", 0)
+        self._silence.depth = depth + 1
         try:
             yield
         finally:
-            self._ask = ask
+            self._silence.depth = depth
 
     def names(self) -> list[str]:
         """The names of all keys, the one that was right last first."""
@@ -81,25 +84,26 @@ class Keys:
     def was_right(self, name: str) -> None:
         """Take note that a key was right."""
         with self._lock:
-            self._keys.sort(key=lambda key: key.name != name)
+            self._keys = tuple(sorted(self._keys, key=lambda key: key.name != name))
             self._used(name)
 
     def named(self, name: str) -> Key:
         """The key of that name; LockedError when there is none, and nobody gives it."""
-        for key in self._keys:
-            if key.name == name:
-                return key
-        given = self._asked(f"the key {name}")
-        if given is None:
-            raise LockedError(f"the key {name} is not in your key file", f"`volvex keys add {name}`")
         with self._lock:
-            self._keys.insert(0, Key(name, given.secret))
-        return self._keys[0]
+            for key in self._keys:
+                if key.name == name:
+                    return key
+            given = self._asked(f"the key {name}")
+            if given is None:
+                raise LockedError(f"the key {name} is not in your key file", f"`volvex keys add {name}`")
+            found = Key(name, given.secret)
+            self._keys = (found, *self._keys)
+            return found
 
     def right(self, what: str, suits: Callable[[bytes], bool]) -> Opened:
         """The first key that suits, those tried first that were right last; LockedError when none does."""
         with self._lock:
-            for key in list(self._keys):
+            for key in self._keys:
                 found = self._suited(key, suits)
                 if found is not None:
                     return self._taken(found, what)
@@ -109,7 +113,7 @@ class Keys:
                     break
                 found = self._suited(asked, suits)
                 if found is not None:
-                    self._keys.insert(0, found.key)
+                    self._keys = (found.key, *self._keys)
                     return self._taken(found, what)
         if self._keys:
             tried = (
@@ -136,7 +140,7 @@ class Keys:
         return found
 
     def _asked(self, what: str) -> Key | None:
-        if self._ask is None or self._refused:
+        if self._ask is None or self._refused or getattr(self._silence, "depth", 0) > 0:
             return None
         given = self._ask(what)
         self._refused = given is None

@@ -55,7 +55,7 @@ class Library:
     def _layout(self, file: Path) -> Layout:
         """A layout, from what is remembered of it when its text is the same as then."""
         known = self._memory / f"{remembered.key(file.read_bytes())}.json" if self._memory else None
-        layout = remembered.load(known.read_bytes()) if known is not None and known.is_file() else None
+        layout = remembered.load(known.read_bytes(), file.as_posix()) if known is not None and known.is_file() else None
         if layout is None:
             from volvex.layout.syntax import read_layout  # only here: the parser takes a while to load
 

@@ -18,12 +18,18 @@ def read(layout: Layout, source: Source, beside: Beside | None = None) -> Readin
     is not in this one.
     """
     reading = locate(layout, source)
-    verify_blocks(reading)
-    if layout.kind != "archive":
-        reading.entries = Entries.none()
-        return reading
-    if layout.content.volumes:
-        reading.volumes, reading.joined = open_volumes(layout.content.volumes, source, volume_numbers(reading), beside)
-    reading.entries = entries_of(reading)
-    check_entries(reading, reading.entries)
+    try:
+        verify_blocks(reading)
+        if layout.kind != "archive":
+            reading.entries = Entries.none()
+            return reading
+        if layout.content.volumes:
+            reading.volumes, reading.joined = open_volumes(
+                layout.content.volumes, source, volume_numbers(reading), beside
+            )
+        reading.entries = entries_of(reading)
+        check_entries(reading, reading.entries)
+    except BaseException:
+        reading.let_go()
+        raise
     return reading

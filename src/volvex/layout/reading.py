@@ -140,9 +140,13 @@ class Reading:
 
     def close(self) -> None:
         """Let go of the file, and of what its parts hold."""
+        self.let_go()
+        self.source.close()
+
+    def let_go(self) -> None:
+        """Let go of parts and volumes, and not of the file itself."""
         for source in (*(area.source for area in self.areas.values()), *(volume.source for volume in self.volumes)):
             source.close()
-        self.source.close()
 
     def area(self, name: str) -> Source:
         """The source of a part, or the file's own."""

@@ -21,19 +21,10 @@ _CLASSES = {name: one for name, one in vars(model).items() if dataclasses.is_dat
 
 @functools.cache
 def _language() -> bytes:
+    """All of what a layout's text goes through, and of what it may name: the whole package, and the codecs."""
     here = Path(__file__).parent
-    sources = (
-        "grammar.lark",
-        "syntax.py",
-        "check.py",
-        "model.py",
-        "meanings.py",
-        "nesting.py",
-        "order.py",
-        "meanings_of_data.py",
-        *sorted(f"kinds/{one.name}" for one in here.joinpath("kinds").glob("*.py")),
-    )
-    return __version__.encode() + b"".join(here.joinpath(name).read_bytes() for name in sources)
+    sources = [*here.rglob("*.py"), *here.rglob("*.lark"), *here.parent.joinpath("codec").rglob("*.py")]
+    return __version__.encode() + b"".join(path.read_bytes() for path in sorted(sources))
 
 
 def key(text: bytes) -> str:
@@ -46,13 +37,13 @@ def dump(layout: model.Layout) -> bytes:
     return json.dumps(_plain(layout)).encode()
 
 
-def load(data: bytes) -> model.Layout | None:
-    """The layout that was dumped; None when it does not load."""
+def load(data: bytes, file: str) -> model.Layout | None:
+    """The layout that was dumped, as it is read from this file now; None when it does not load."""
     try:
         layout = _value(json.loads(data))
-    except (ValueError, KeyError, TypeError, AttributeError):
+    except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
         return None
-    return layout if isinstance(layout, model.Layout) else None
+    return dataclasses.replace(layout, file=file) if isinstance(layout, model.Layout) else None
 
 
 def _plain(value: Any) -> Any:

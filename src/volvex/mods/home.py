@@ -5,7 +5,6 @@
     staged/      new content, complete and synced, waiting for its name
     replaced/    what was there before, until a transaction is done
     aside/       changed files that `restore --force` put originals over
-    reserve      room for the journal on a disk that gets full
     lock         held while one of us works here
 
 A game's folder comes from elsewhere, so nothing in it is trusted: where one of these is a link, nothing is done at all.
@@ -22,7 +21,7 @@ from pathlib import Path
 
 from volvex.archive.paths import HIDDEN
 from volvex.errors import RefusedError
-from volvex.mods.journal import NAMES, RESERVE, State, read_state
+from volvex.mods.journal import NAMES, State, read_state
 from volvex.mods.store import Store
 from volvex.source import Disk
 from volvex.source.digest import digest_file
@@ -66,12 +65,12 @@ def locked(game: Path, disk: Disk) -> Iterator[Path]:
     """The folder, ours alone; gone again when nothing is left in it. RefusedError when another process works there."""
     lock = _lock(game, disk)
     try:
-        tidy(game, disk)  # what a process left that was killed
+        _tidied(game, disk)  # what a process left that was killed
         home = home_of(game)
         try:
             yield home
         finally:
-            tidy(game, disk)
+            _tidied(game, disk)
             if [path.name for path in home.iterdir()] == ["lock"]:
                 lock.remove()
                 disk.remove_folder(home)
@@ -91,6 +90,12 @@ def _lock(game: Path, disk: Disk) -> Lock:
             return lock
         break
     raise RefusedError(f"another volvex is at work in {game}", "waiting until it is done")
+
+
+def _tidied(game: Path, disk: Disk) -> None:
+    """Tidy as far as the disk allows: the next command does the rest."""
+    with contextlib.suppress(OSError):
+        tidy(game, disk)
 
 
 def tidy(game: Path, disk: Disk) -> None:
@@ -114,8 +119,8 @@ def tidy(game: Path, disk: Disk) -> None:
     for folder in (*(home / "objects").glob("??"), *(home / name for name in _FOLDERS)):
         if folder.is_dir() and not folder.is_symlink() and not any(folder.iterdir()):
             disk.remove_folder(folder)
-    if state.empty and not (home / "objects").exists():
-        for name in (*NAMES, RESERVE):
+    if state.empty and not any(store.objects()):
+        for name in NAMES:
             if os.path.lexists(home / name):
                 disk.remove(home / name)
 

@@ -17,15 +17,15 @@ from typing import Any
 
 from volvex.archive.names import stays_inside
 from volvex.errors import FormatError
-from volvex.source import Disk, atomic
+from volvex.source import Disk, atomic, typed
 from volvex.source.digest import digest_bytes
+from volvex.source.typed import text, whole
 
 FORMAT = 2
 NAMES = ("state.json", "state.copy.json")
-RESERVE = "reserve"  # room that is given up when the disk is full, so that the journal can still be written
+ROOM = 1 << 14  # bytes: the journal's files are multiples of it, and a few times larger than what they say
 VERBS = ("", "install", "restore", "build --in-place")
 BLOCKS = "blocks "  # before a digest of the digests of blocks
-LARGEST = 1 << 28  # bytes of a journal
 
 _DIGEST = re.compile(r"[0-9a-f]{64}")
 _TOKEN = re.compile(r"(?:blocks )?[0-9a-f]{64}")
@@ -112,7 +112,7 @@ class State:
         found = {one.original for state in (self.installed, self.after) for one in state.values() if one.original}
         return found | {one.original for one in self.older}
 
-    def text(self) -> str:
+    def written(self) -> str:
         body = json.dumps(asdict(self), indent=1)
         return f'{{"journal": {FORMAT}, "checksum": "{digest_bytes(body.encode())}", "state":\n{body}}}\n'
 
@@ -145,18 +145,14 @@ def _read(path: Path) -> State | None:
             raise _unsound(path, "it is a link or a folder") from error
         raise
     with os.fdopen(handle, "rb") as file:
-        data = file.read(LARGEST + 1)
+        data = file.read(typed.LARGEST + 1)
     try:
-        if len(data) > LARGEST:
-            raise ValueError("it is too large")
-        value = json.loads(data)
+        value = typed.parsed(data)
         if value["journal"] != FORMAT:
             raise ValueError(f"a journal of version {int(value['journal'])}; this Volvex knows {FORMAT}")
         state = _state(value["state"])
         if value["checksum"] != digest_bytes(json.dumps(value["state"], indent=1).encode()):
             raise ValueError("its checksum does not match")
-    except RecursionError as error:
-        raise _unsound(path, "nested too deep") from error
     except (ValueError, KeyError, TypeError, AttributeError, OverflowError) as error:
         raise _unsound(path, str(error)) from error
     return state
@@ -172,59 +168,47 @@ def _state(value: Mapping[str, Any]) -> State:
     state = State(
         _installed(value["installed"]), [Older(_path(one["path"]), _digest(one["original"])) for one in value["older"]],
         _verb(value["verb"]), [_move(one) for one in value["moves"]], [_writing(one) for one in value["writings"]],
-        _installed(value["after"]), _count(value["generation"]),
+        _installed(value["after"]), whole(value["generation"]),
     )  # fmt: skip
     if any(move.path in state.after and not state.after[move.path] for move in state.moves):
         raise ValueError("a move without its file")
     return state
 
 
-def _text(value: object) -> str:
-    if not isinstance(value, str):
-        raise TypeError("a text is expected")
-    return value
-
-
-def _count(value: object) -> int:
-    if not isinstance(value, int) or isinstance(value, bool) or not 0 <= value < 1 << 62:
-        raise TypeError("a number is expected")
-    return value
-
-
 def _path(value: object) -> str:
-    if not stays_inside(_text(value)):
+    if not stays_inside(text(value)):
         raise ValueError("a path that leads out of the game")
-    return _text(value)
+    return text(value)
 
 
 def _digest(value: object) -> str:
-    if not _DIGEST.fullmatch(_text(value)):
+    if not _DIGEST.fullmatch(text(value)):
         raise ValueError("a digest that is none")
-    return _text(value)
+    return text(value)
 
 
 def _token(value: object) -> str:
-    if not _TOKEN.fullmatch(_text(value)):
+    if not _TOKEN.fullmatch(text(value)):
         raise ValueError("a digest that is none")
-    return _text(value)
+    return text(value)
 
 
 def _blocks(value: object) -> str:
-    if not re.fullmatch(r"[0-9a-f]*", _text(value)) or len(_text(value)) % 64:
+    if not re.fullmatch(r"[0-9a-f]*", text(value)) or len(text(value)) % 64:
         raise ValueError("digests of blocks that are none")
-    return _text(value)
+    return text(value)
 
 
 def _within(value: object, pattern: re.Pattern[str]) -> str:
-    if not pattern.fullmatch(_text(value)):
+    if not pattern.fullmatch(text(value)):
         raise ValueError("a file that Volvex did not put there")
-    return _text(value)
+    return text(value)
 
 
 def _verb(value: object) -> str:
     if value not in VERBS:
         raise ValueError("an unknown transaction")
-    return _text(value)
+    return text(value)
 
 
 def _folder(value: object) -> str:
@@ -235,7 +219,7 @@ def _installed(value: Mapping[str, Mapping[str, Any]]) -> dict[str, Installed]:
     return {
         _path(name): Installed(
             None if one["original"] is None else _digest(one["original"]), _token(one["now"]), _folder(one["folder"]),
-            _text(one["stamp"]), tuple((_text(name), _count(number)) for name, number in one["entries"]), _blocks(one["blocks"]), _text(one["by"]),
+            text(one["stamp"]), tuple((text(name), whole(number)) for name, number in one["entries"]), _blocks(one["blocks"]), text(one["by"]),
         )
         for name, one in value.items()
     }  # fmt: skip
@@ -245,39 +229,39 @@ def _move(one: Mapping[str, Any]) -> Move:
     return Move(
         _path(one["path"]), None if one["old"] is None else _token(one["old"]), None if one["new"] is None else _digest(one["new"]),
         None if one["staged"] is None else _within(one["staged"], _WAITING), _within(one["aside"], _ASIDE), _folder(one["folder"]),
-        _text(one["stamp"]),
+        text(one["stamp"]),
     )  # fmt: skip
 
 
 def _writing(one: Mapping[str, Any]) -> Writing:
-    spans = [[_count(number) for number in span] for span in one["spans"]]
+    spans = [[whole(number) for number in span] for span in one["spans"]]
     if any(len(span) != 3 for span in spans):
         raise ValueError("a stretch that is none")
     return Writing(_path(one["path"]), _within(one["staged"], _WAITING), _within(one["undo"], _WAITING), spans,
-                   _count(one["before"]), _count(one["size"]), _blocks(one["blocks"]))  # fmt: skip
+                   whole(one["before"]), whole(one["size"]), _blocks(one["blocks"]))  # fmt: skip
 
 
 def write_state(folder: Path, state: State, disk: Disk) -> None:
-    """Replace the journal, both copies. On a full disk the room that was kept for this is used."""
+    """Replace the journal, both copies.
+
+    They have room behind what they say, so that on a full disk they can be written over where they lie: a copy that is torn
+    by that does no harm, since the other one is sound then.
+    """
     state.generation += 1
-    text = state.text().encode()
-    for name in NAMES:
+    data = state.written().encode()
+    paths = [folder / name for name in NAMES]
+    room = max([ROOM * (len(data) // ROOM + 4), *(path.stat().st_size for path in paths if path.is_file())])
+    for path in paths:
         try:
-            _replace(folder / name, text, disk)
+            with atomic(disk, path) as file:
+                disk.write(file, data.ljust(room))
         except OSError as error:
-            reserve = folder / RESERVE
-            if error.errno != errno.ENOSPC or not reserve.exists():
+            if error.errno != errno.ENOSPC:
                 raise
-            disk.remove(reserve)
-            _replace(folder / name, text, disk)
-
-
-def _replace(path: Path, text: bytes, disk: Disk) -> None:
-    with atomic(disk, path) as file:
-        disk.write(file, text)
-
-
-def keep_reserve(folder: Path, state: State, disk: Disk) -> None:
-    """Have room on the disk for the journal as it will be, however full the disk gets meanwhile."""
-    with atomic(disk, folder / RESERVE) as file:
-        disk.write(file, os.urandom(4 * len(state.text()) + (1 << 16)))
+            if not path.is_file() and path != paths[0] and read_state(folder).generation == state.generation:
+                continue  # the first copy is written, and there was no second one yet: nothing had begun
+            if not path.is_file() or path.stat().st_size < len(data):
+                raise
+            with path.open("r+b") as file:
+                disk.overwrite(file, data.ljust(path.stat().st_size))
+                disk.sync(file)

@@ -16,7 +16,7 @@ from pathlib import Path
 
 from volvex.errors import RefusedError
 from volvex.mods.home import home_of, locked
-from volvex.mods.journal import BLOCKS, Move, State, Writing, keep_reserve, read_state, write_state
+from volvex.mods.journal import BLOCKS, Move, State, Writing, read_state, write_state
 from volvex.mods.store import Advance
 from volvex.source import Disk, FileSource, Source
 from volvex.source.digest import BLOCK, block_digests, digest_bytes, digest_file, file_blocks, stamp_of
@@ -54,14 +54,17 @@ def token_of(blocks: str) -> str:
 def carry_out(game: Path, home: Path, state: State, disk: Disk) -> set[str]:
     """Do all of it; when the disk refuses, undo all of it and raise what it said. The paths of files that somebody else changed
     meanwhile, and that were left alone."""
+    begun = False
     try:
-        keep_reserve(home, state, disk)
         write_state(home, state, disk)
+        begun = True
         return _forward(game, home, state, disk, fresh=True)
     except OSError:
         found = read_state(home)
         if found.under_way:
             _back(game, home, found, disk)
+        elif begun:
+            return set()  # all is done, and the journal says so: only its second copy could not be written
         raise
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import errno
+import glob
 import os
 import re
 import signal
@@ -33,6 +34,35 @@ def _part_name(name: str) -> str:
     if name != whole:
         name = f"{name}-{zlib.crc32(whole.encode('utf-8', 'surrogateescape')):08x}"
     return f"{name}.{os.getpid()}{PART}"
+
+
+def clear_stale(target: Path) -> None:
+    """Remove temporary files of a target whose processes have ended: what is secret must not lie about after a kill."""
+    for path in target.parent.glob(f"{glob.escape(target.name)}.*{PART}") if target.parent.is_dir() else ():
+        number = path.name.removesuffix(PART).rpartition(".")[2]
+        if number.isdigit() and not _runs(int(number)) and not path.is_symlink():
+            with contextlib.suppress(OSError):
+                path.unlink()
+
+
+def _runs(process: int) -> bool:
+    """Whether a process runs, and is not this one."""
+    if process == os.getpid():
+        return False
+    if os.name == "nt":
+        import ctypes
+
+        handle = ctypes.windll.kernel32.OpenProcess(0x1000, False, process)  # type: ignore[attr-defined,unused-ignore]
+        if handle:
+            ctypes.windll.kernel32.CloseHandle(handle)  # type: ignore[attr-defined,unused-ignore]
+        return bool(handle)
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    except (PermissionError, OverflowError):
+        return True
+    return True
 
 
 class Disk:
@@ -221,6 +251,8 @@ def atomic(disk: Disk, target: Path, durable: bool = True, private: bool = False
     Durable means synced before and after it gets its name; what can be made again need not be.
     """
     disk.make_folder(target.parent, durable)
+    if private:
+        clear_stale(target)
     part = target.with_name(_part_name(target.name))
     part.unlink(missing_ok=True)
     file = disk.create(part, private)

@@ -7,11 +7,13 @@ import tempfile
 import threading
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator
+from io import FileIO
 from pathlib import Path
 from types import TracebackType
 from typing import IO, Self
 
 from volvex.errors import FormatError
+from volvex.source.pool import Pool
 
 CHUNK = 1 << 20
 
@@ -62,38 +64,100 @@ class Source(ABC):
         self.close()
 
 
+FILES: Pool = Pool(200)  # files that are open at once: games have thousands of archives, systems allow some hundred
+HELD: Pool = Pool(1 << 28)  # bytes of decoded content that are held in memory
+
+
 class FileSource(Source):
-    """A file on disk, read without a mapping: a file that shrinks under us is an error, not a crash."""
+    """A file on disk, read without a mapping: a file that shrinks under us is an error, not a crash.
+
+    When very many are open it is closed for a while, and opened again when it is read; then it must still be the same file.
+    """
 
     def __init__(self, path: Path, name: str | None = None) -> None:
         self.path = path
         self.name = name or path.as_posix()
-        self._file = path.open("rb", buffering=0)
-        self.size = os.fstat(self._file.fileno()).st_size
         self._lock = threading.Lock()
+        self._using = 0
+        self._closed = False
+        self._file: FileIO | None = FileIO(path)
+        self._facts = self._found()
+        self.size = self._facts[0]
+        FILES.took(self)
+
+    def _found(self) -> tuple[int, int, int, int]:
+        assert self._file is not None
+        found = os.fstat(self._file.fileno())
+        return found.st_size, found.st_mtime_ns, found.st_dev, found.st_ino
+
+    def _opened(self) -> FileIO:
+        """The open file, opened again if it had to give way."""
+        with self._lock:
+            if self._closed:
+                raise ValueError(f"{self.name} was closed")
+            self._using += 1
+            if self._file is not None:
+                file = self._file
+            else:
+                try:
+                    file = self._file = FileIO(self.path)
+                    if self._found() != self._facts:
+                        raise FormatError(self.name, "the file changed while it was read", hint="the same once more")
+                except BaseException:
+                    self._using -= 1
+                    if self._file is not None:
+                        self._file.close()
+                        self._file = None
+                    raise
+                FILES.took(self)
+                return file
+        FILES.used(self)
+        return file
+
+    def give_way(self) -> bool:
+        if not self._lock.acquire(blocking=False):
+            return False
+        try:
+            if self._using or self._file is None:
+                return False
+            self._file.close()
+            self._file = None
+            return True
+        finally:
+            self._lock.release()
 
     def _read(self, offset: int, size: int) -> bytes:
         parts = []
-        while size > 0:
-            part = self._read_once(offset, size)
-            if not part:
-                break
-            parts.append(part)
-            offset, size = offset + len(part), size - len(part)
+        file = self._opened()
+        try:
+            while size > 0:
+                part = self._read_once(file, offset, size)
+                if not part:
+                    break
+                parts.append(part)
+                offset, size = offset + len(part), size - len(part)
+        finally:
+            with self._lock:
+                self._using -= 1
         return parts[0] if len(parts) == 1 else b"".join(parts)
 
-    def _read_once(self, offset: int, size: int) -> bytes:
+    def _read_once(self, file: FileIO, offset: int, size: int) -> bytes:
         if hasattr(os, "pread"):
-            return os.pread(self._file.fileno(), size, offset)
+            return os.pread(file.fileno(), size, offset)
         with self._lock:  # Windows has no pread
-            self._file.seek(offset)
-            return self._file.read(size)
+            file.seek(offset)
+            return file.read(size)
 
     def fileno(self) -> int | None:
-        return self._file.fileno()
+        return self._opened().fileno()  # from here on it stays open until it is closed
 
     def close(self) -> None:
-        self._file.close()
+        with self._lock:
+            self._closed = True
+            if self._file is not None:
+                self._file.close()
+                self._file = None
+        FILES.let_go(self)
 
 
 class BytesSource(Source):
@@ -107,7 +171,10 @@ class BytesSource(Source):
 
 
 class LaterSource(Source):
-    """Bytes of a known size that are made when somebody first reads them; held in memory, or beyond `HELD` in a file."""
+    """Bytes of a known size that are made when somebody first reads them; held in memory, or beyond `HELD` in a file.
+
+    What is held in memory gives way when many do so, and is made again.
+    """
 
     HELD = 1 << 26
 
@@ -121,14 +188,22 @@ class LaterSource(Source):
     def _read(self, offset: int, size: int) -> bytes:
         if offset + size <= len(self._head):
             return self._head[offset : offset + size]
+        filled = False
         with self._lock:
             if self._held is None and self._file is None:
                 self._fill()
+                filled = self._held is not None
             if self._held is not None:
-                return self._held[offset : offset + size]
-            assert self._file is not None
-            self._file.seek(offset)
-            return self._file.read(size)
+                data = self._held[offset : offset + size]
+            else:
+                assert self._file is not None
+                self._file.seek(offset)
+                data = self._file.read(size)
+        if filled:
+            HELD.took(self, self.size)
+        elif self._file is None:
+            HELD.used(self)
+        return data
 
     def _fill(self) -> None:
         if self.size <= self.HELD:
@@ -143,6 +218,17 @@ class LaterSource(Source):
             raise
         self._file = file
 
+    def give_way(self) -> bool:
+        if not self._lock.acquire(blocking=False):
+            return False
+        try:
+            given, self._held = self._held is not None, None
+            return given
+        finally:
+            self._lock.release()
+
     def close(self) -> None:
         if self._file is not None:
             self._file.close()
+        self._held = None
+        HELD.let_go(self)

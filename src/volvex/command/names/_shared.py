@@ -70,7 +70,7 @@ def without_game(text: str, options: argparse.Namespace, context: Context) -> st
 def _game_of(bench: Path) -> str:
     """The game's folder."""
 
-    return Path(read_description(bench)["game"]).as_posix()
+    return Path(read_description(bench).game).as_posix()
 
 
 def in_game(path: str, options: argparse.Namespace, context: Context) -> str:

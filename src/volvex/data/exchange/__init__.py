@@ -8,15 +8,19 @@ read(data, document, wanted, file) the changes that the file makes in the docume
 
 from __future__ import annotations
 
+import contextlib
 import functools
 import importlib
-from collections.abc import Sequence
+import re
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol, cast
 
 from volvex.data.sheet import Change, Document, Sheet
-from volvex.errors import UsageError
+from volvex.errors import FormatError, UsageError, VolvexError
+
+_SURROGATE = re.compile("[\ud800-\udfff]")
 
 
 @dataclass(frozen=True)
@@ -64,6 +68,77 @@ def exchange_for(ending: str, document: Document) -> Exchange:
             f"{document.file} is a {document.form}, which cannot become {ending}", f"one of {', '.join(fitting)}"
         )
     return found
+
+
+def exported(ending: str, document: Document, wanted: Wanted) -> bytes:
+    """A document in an open form, read back and compared: FormatError when a value would not come back as it is."""
+    form = exchange_for(ending, document)
+    file = f"the {ending.lstrip('.')} file"
+    try:
+        data = form.write(document, wanted)
+    except UnicodeEncodeError:
+        raise _undecodable(document, ending) from None
+    try:
+        back = _read(form, data, document, wanted, file)
+    except VolvexError as error:
+        raise FormatError(
+            document.file, f"it cannot be told in {ending.lstrip('.')}: {error.message}", hint=_others(document, ending)
+        ) from error
+    if back.changes:
+        one = back.changes[0]
+        raise FormatError(document.file, f"row {one.key}: {one.field} would come back from {ending.lstrip('.')} as {one.after!r}, it is {one.before!r}",
+                          hint=_others(document, ending))  # fmt: skip
+    return data
+
+
+def imported(ending: str, data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming:
+    """The changes that a file in an open form makes in a document; FormatError with every fault in it."""
+    return _read(exchange_for(ending, document), data, document, wanted, file)
+
+
+def _read(form: Exchange, data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming:
+    with library_errors(file, f"{form.ENDINGS[0]} file", "saving it again with the program that made it"):
+        return form.read(data, document, wanted, file)
+
+
+def _others(document: Document, ending: str) -> str:
+    known = [one for one, form in sorted(exchanges().items()) if not form.FORMS or document.form in form.FORMS]
+    return f"another form: {', '.join(one for one in known if one != ending.lstrip('.'))}"
+
+
+def _undecodable(document: Document, ending: str) -> FormatError:
+    """The error for bytes that are no text: where they are."""
+    for sheet in document.sheets:
+        for column in sheet.columns.values():
+            for row, text in enumerate(column.texts()):
+                if text is not None and _SURROGATE.search(text):
+                    return FormatError(document.file, f"row {sheet.keys[row]}: {column.name} has bytes that are no text in its encoding, "
+                                       f"which no {ending.lstrip('.')} file can hold: {text!r}", hint="setting that value first")  # fmt: skip
+    return FormatError(
+        document.file, f"a name in it has bytes that are no text, which no {ending.lstrip('.')} file can hold"
+    )
+
+
+def text_of(data: bytes, file: str) -> str:
+    """The text of a file that came back; FormatError when another program saved it in another encoding."""
+    try:
+        return data.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        line = data.count(b"\n", 0, error.start) + 1
+        raise FormatError(file, f"line {line} is not UTF-8: the file was saved in another encoding", offset=error.start,
+                          hint="saving it as UTF-8 (in spreadsheets: CSV UTF-8)") from error  # fmt: skip
+
+
+@contextlib.contextmanager
+def library_errors(file: str, what: str, hint: str) -> Iterator[None]:
+    """Whatever a library raises at damaged files becomes a FormatError. The one place that catches all: libraries promise nothing."""
+    try:
+        yield
+    except (VolvexError, MemoryError):
+        raise
+    except Exception as error:
+        said = str(error).partition("\n")[0] or type(error).__name__
+        raise FormatError(file, f"not a sound {what}: {said}", hint=hint) from error
 
 
 def wanted_sheets(document: Document, wanted: Wanted) -> Sequence[Sheet]:

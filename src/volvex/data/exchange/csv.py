@@ -1,4 +1,4 @@
-"""CSV and TSV (RFC 4180), UTF-8 with its mark so that spreadsheets know it; of texts with --language key, use, original, translation.
+"""CSV (RFC 4180), UTF-8 with its mark so that spreadsheets know it; of texts with --language key, use, original, translation.
 
 Read and written with pandas: a column of numbers is read as numbers at once where it holds nothing else.
 """
@@ -15,17 +15,20 @@ from typing import Any
 import numpy as np
 
 from volvex.data.cells import objects
-from volvex.data.exchange import Incoming, Wanted, one_sheet
+from volvex.data.exchange import Incoming, Wanted, one_sheet, text_of
 from volvex.data.incoming import ROW, Reader
-from volvex.data.sheet import Array, Column, Document, Sheet
+from volvex.data.sheet import FLOAT, INT, Array, Column, Document, Sheet
 from volvex.data.units import HEADS, changed_units, units
 from volvex.errors import FormatError
 
-ENDINGS = ("csv", "tsv")
+ENDINGS = ("csv",)
 FORMS = ()
 MARK = b"\xef\xbb\xbf"
 SEPARATORS = (",", "\t", ";")
 _EXPONENT = re.compile(rb"[0-9][eE]\+?[0-9]")
+_FORMULA = re.compile(r"'*[=+\-@\t\r]")  # what spreadsheets compute, or would once an apostrophe is taken off
+_GUARDED = re.compile(r"'+[=+\-@\t\r]")
+_NUMBER = re.compile(r"-?[0-9]+(\.[0-9]+)?")
 STEP = 1 << 17  # records written at once
 
 
@@ -36,14 +39,33 @@ def write(document: Document, wanted: Wanted, separator: str = ",") -> bytes:
     if wanted.language:
         rows = [(one.key, one.use, one.original, one.translation) for one in units(document, wanted)]
         frame = pd.DataFrame(rows, columns=list(HEADS), dtype=object)
-        return MARK + frame.to_csv(index=False, sep=separator).encode("utf-8", "surrogateescape")
+        frame = frame.map(_guarded)
+        return MARK + frame.to_csv(index=False, sep=separator, lineterminator=_line_end(frame)).encode()
     sheet = one_sheet(document, wanted)
     columns = {name: _cells(column) for name, column in _columns(sheet).items()}
+    columns = {_guarded(name): values for name, values in columns.items()}
+    end = _line_end(pd.DataFrame(columns, copy=False))
     out = io.StringIO(newline="")
     for first in range(0, max(1, len(sheet)), STEP):
         some = {name: values[first : first + STEP] for name, values in columns.items()}
-        pd.DataFrame(some, copy=False).to_csv(out, index=False, sep=separator, header=first == 0, lineterminator="\n")
-    return MARK + out.getvalue().encode("utf-8", "surrogateescape")
+        pd.DataFrame(some, copy=False).to_csv(out, index=False, sep=separator, header=first == 0, lineterminator=end)
+    return MARK + out.getvalue().encode()
+
+
+def _guarded(text: str) -> str:
+    """A text that a spreadsheet would compute, with an apostrophe before it, so that none does; plain numbers stay."""
+    return f"'{text}" if _FORMULA.match(text) and not _NUMBER.fullmatch(text) else text
+
+
+def _bared(text: Any) -> Any:
+    """The other direction."""
+    return text[1:] if isinstance(text, str) and _GUARDED.match(text) else text
+
+
+def _line_end(frame: Any) -> str:
+    """What ends a record: where a value holds a carriage return the library only quotes it when that is part of it."""
+    texts = (column for _, column in frame.items() if column.dtype.kind not in "iufb")
+    return "\r\n" if any("\r" in str(one) for column in texts for one in column) else "\n"
 
 
 def _columns(sheet: Sheet) -> dict[str, Column | Array]:
@@ -58,16 +80,22 @@ def _cells(column: Column | Array) -> Array:
     if isinstance(column, np.ndarray):
         return column
     values = column.values
-    return values if values.dtype.kind in "iu" else np.array([*column.texts(), None], object)[:-1]
+    if values.dtype.kind in "iu":
+        return values
+    texts = column.texts()
+    if column.rule.sort not in (INT, FLOAT):
+        texts = [_guarded(one) if one else one for one in texts]
+    return np.array([*texts, None], object)[:-1]
 
 
 def read(data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming:
     """The changes that the file makes."""
+    data = text_of(data, file).encode()
     separator = _separator(data)
     if wanted.language:
         return changed_units(document, wanted, _records(data, separator, file), file)
     sheet = one_sheet(document, wanted)
-    columns = _read_columns(data, separator, sheet, file)
+    columns = {_bared(name): _all_bared(values) for name, values in _read_columns(data, separator, sheet, file).items()}
     whole = (
         data.count(b"\n") == len(next(iter(columns.values()), ())) + 1
     )  # no line is empty, no value goes over several
@@ -75,6 +103,12 @@ def read(data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming
     changes = reader.changes(columns)
     reader.finish()
     return Incoming(changes, reader.notes())
+
+
+def _all_bared(values: Array) -> Array:
+    if values.dtype.kind in "iuf":
+        return values
+    return np.array([*map(_bared, values.tolist()), None], object)[:-1]
 
 
 def _separator(data: bytes) -> str:
@@ -118,7 +152,8 @@ def _check_widths(data: bytes, separator: str, width: int, file: str) -> None:
 def _read_columns(data: bytes, separator: str, sheet: Sheet, file: str) -> Mapping[str, Any]:
     """The columns of the file: numbers where a column of the sheet has numbers and so has the file."""
     titles = [str(one) for one in _frame(data, separator, file, dtype=object, nrows=0).columns]
-    kinds = {name: sheet.columns[name].values.dtype if name in sheet.columns else np.dtype(object) for name in titles}
+    own = {name: sheet.columns.get(_bared(name)) for name in titles}
+    kinds = {name: column.values.dtype if column is not None else np.dtype(object) for name, column in own.items()}
     rounded = _EXPONENT.search(data) is not None  # a whole number that was rounded must not be read as one
     asked = {name: kind if kind.kind in "iu" and not rounded else object for name, kind in kinds.items()}
     try:
@@ -145,5 +180,6 @@ def _records(data: bytes, separator: str, file: str) -> list[tuple[str, dict[str
     if lacking:
         raise FormatError(file, f"no column {lacking[0]}", hint=f"the columns {', '.join(HEADS)}")
     return [
-        (f"line {at}", {str(k): str(v) for k, v in row.items()}) for at, row in enumerate(frame.to_dict("records"), 2)
+        (f"line {at}", {str(k): _bared(str(v)) for k, v in row.items()})
+        for at, row in enumerate(frame.to_dict("records"), 2)
     ]

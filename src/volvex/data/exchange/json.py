@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from volvex.data.exchange import Incoming, Wanted, wanted_sheets
+from volvex.data.exchange import Incoming, Wanted, text_of, wanted_sheets
 from volvex.data.incoming import ROW, Reader
 from volvex.data.sheet import FLOAT, INT, Document, Sheet
 from volvex.errors import FormatError, VolvexError
@@ -41,7 +41,7 @@ def write(document: Document, wanted: Wanted) -> bytes:
         value = {
             sheet.name: [_record(sheet, row) for row in range(len(sheet))] for sheet in wanted_sheets(document, wanted)
         }
-    return (json.dumps(value, indent=1, ensure_ascii=False) + "\n").encode("utf-8", "surrogateescape")
+    return (json.dumps(value, indent=1, ensure_ascii=False) + "\n").encode()
 
 
 def _record(sheet: Sheet, row: int) -> dict[str, Any]:
@@ -64,7 +64,7 @@ def _value(sort: str, text: str) -> Any:
 def read(data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming:
     """The changes that the file makes. A file with a single object changes that alone."""
     try:
-        value = json.loads(data.decode("utf-8-sig", "surrogateescape"), parse_float=str, parse_int=str)
+        value = json.loads(text_of(data, file), parse_float=str, parse_int=str)
     except (ValueError, RecursionError) as error:
         raise FormatError(file, f"not sound JSON: {error}", hint="mending it in an editor") from error
     if not isinstance(value, dict) or not all(isinstance(one, list) for one in value.values()):

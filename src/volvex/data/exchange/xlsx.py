@@ -7,19 +7,27 @@ from __future__ import annotations
 
 import io
 import re
+import warnings
 import zipfile
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 
-from volvex.data.exchange import Incoming, Wanted, wanted_sheets
+from volvex.data.budget import Budget
+from volvex.data.exchange import Incoming, Wanted, library_errors, wanted_sheets
 from volvex.data.incoming import ROW, Reader
-from volvex.data.sheet import FLOAT, INT, Document, Sheet
+from volvex.data.sheet import FLOAT, INT, TEXT, Column, Document, Sheet
 from volvex.errors import FormatError, VolvexError
 
 ENDINGS = ("xlsx",)
 FORMS = ()
 EXACT = 10**15
+MOST = 5_000_000  # cells that are read
+LONGEST = 32_767  # characters in a cell, as spreadsheets allow
+UNPACKED, RATIO = 1 << 26, 60  # bytes that a workbook may unpack to, and times its own size
+_PLAIN_NUMBER = re.compile(r"-?(0|[1-9][0-9]*)(\.[0-9]*[1-9])?")
+_SURROGATE = re.compile("[\ud800-\udfff]")
 _TITLE = re.compile(r"[\[\]:*?/\\]")
 
 
@@ -29,20 +37,62 @@ def write(document: Document, wanted: Wanted) -> bytes:
     from openpyxl.cell import WriteOnlyCell
     from openpyxl.styles import Font
 
+    sheets = wanted_sheets(document, wanted)
+    for sheet in sheets:
+        _require_plain(document.file, sheet)  # before the library begins, which does not stop well halfway
     book = Workbook(write_only=True)
-    for sheet in wanted_sheets(document, wanted):
+    for sheet in sheets:
         page = book.create_sheet(_title(sheet.name))
         page.freeze_panes = "B2"
         names = list(dict.fromkeys([*(sheet.key or (ROW,)), *sheet.columns]))
-        heads = [WriteOnlyCell(page, value=name) for name in names]
+        heads = [_text_cell(WriteOnlyCell(page, value=name)) for name in names]
         for head in heads:
             head.font = Font(bold=True)
         page.append(heads)
+        numeric = {
+            name
+            for name in names
+            if name in sheet.columns and name not in sheet.key and _is_numeric(sheet.columns[name])
+        }
         for row in range(len(sheet)):
-            page.append([_cell(page, sheet, name, row) for name in names])
+            page.append([_cell(page, sheet, name, row, name in numeric) for name in names])
     out = io.BytesIO()
     book.save(out)
     return _timeless(out.getvalue())
+
+
+def _require_plain(file: str, sheet: Sheet) -> None:
+    """FormatError for texts that no cell can hold."""
+    from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
+
+    columns = {name: column.texts() for name, column in sheet.columns.items() if column.values.dtype.kind not in "iuf"}
+    texts: dict[str, Sequence[str | None]] = {**columns, ROW: sheet.keys, "the name of a field": list(sheet.columns)}
+    for name, some in texts.items():
+        for row, text in enumerate(some, 1):
+            if text is None:
+                continue
+            if len(text) > LONGEST:
+                raise FormatError(
+                    file,
+                    f"record {row}: {name} is longer than the {LONGEST:,} characters of a cell",
+                    hint="csv or json",
+                )
+            if ILLEGAL_CHARACTERS_RE.search(text) or _SURROGATE.search(text):
+                raise FormatError(
+                    file,
+                    f"record {row}: {name}: {text!r} has characters that a workbook cannot hold",
+                    hint="csv or json",
+                )
+
+
+def _is_numeric(column: Column) -> bool:
+    """Whether a column of texts (as XML has them) is one of numbers: each comes back as the same text."""
+    texts = [one for one in column.texts() if one is not None]
+    return column.rule.sort == TEXT and bool(texts) and all(map(_number, texts))
+
+
+def _number(text: str) -> bool:
+    return _PLAIN_NUMBER.fullmatch(text) is not None and len(text) < 16 and text != "-0"
 
 
 def _timeless(data: bytes) -> bytes:
@@ -61,63 +111,46 @@ def _title(name: str) -> str:
     return _TITLE.sub("-", name)[:31] or "sheet"
 
 
-def _cell(page: Any, sheet: Sheet, name: str, row: int) -> Any:
+def _text_cell(cell: Any) -> Any:
+    """A cell as text, whatever it looks like: no program computes it, or takes it for a number or a date."""
+    cell.number_format = "@"
+    cell.data_type = "s"
+    return cell
+
+
+def _cell(page: Any, sheet: Sheet, name: str, row: int, numeric: bool) -> Any:
     from openpyxl.cell import WriteOnlyCell
 
     if name == ROW and name not in sheet.columns:
-        return sheet.keys[row]
+        return _text_cell(WriteOnlyCell(page, value=sheet.keys[row]))
     column = sheet.columns[name]
     text = column.text(row)
     if text is None:
         return None
+    if numeric:
+        return float(text) if "." in text else int(text)
     if name not in sheet.key and column.rule.sort == INT and abs(int(text)) < EXACT:
         return int(text)
     if column.rule.sort == FLOAT and not text.startswith("nan") and np.isfinite(float(text)):
         number = float(text)
         if float(f"{number:.15g}") == number:  # a workbook keeps no more digits
             return number
-    cell = WriteOnlyCell(page, value=_plain(text))
-    cell.number_format = "@"
-    cell.data_type = "s"
-    return cell
-
-
-def _plain(text: str) -> str:
-    """A text as a cell holds it; FormatError for characters that none can."""
-    from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
-
-    if ILLEGAL_CHARACTERS_RE.search(text):
-        raise FormatError("the workbook", f"{text!r} has characters that a workbook cannot hold", hint="csv or json")
-    return text
+    return _text_cell(WriteOnlyCell(page, value=text))
 
 
 def read(data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming:
     """The changes that the workbook makes."""
-    from openpyxl import load_workbook
-    from openpyxl.utils.exceptions import InvalidFileException
-
-    try:
-        book = load_workbook(io.BytesIO(data), read_only=True, data_only=True)
-    except (
-        OSError,
-        KeyError,
-        ValueError,
-        TypeError,
-        AttributeError,
-        InvalidFileException,
-        zipfile.BadZipFile,
-    ) as error:
-        raise FormatError(file, f"not a sound workbook: {error}", hint="saving it again as .xlsx") from error
+    _require_size(data, file)
     changes, notes = [], []
     faults: list[VolvexError] = []
-    pages = {page.title: page for page in book.worksheets}
+    pages = _pages(data, file, [_title(sheet.name) for sheet in wanted_sheets(document, wanted)])
     for sheet in wanted_sheets(document, wanted):
-        page = pages.get(_title(sheet.name))
-        if page is None:
-            faults.append(FormatError(file, f"no worksheet {_title(sheet.name)}", hint=f"it has {', '.join(pages)}"))
+        title = _title(sheet.name)
+        lines = pages.get(title)
+        if lines is None:
+            faults.append(FormatError(file, f"no worksheet {title}", hint=f"it has {', '.join(pages)}"))
             continue
-        lines = [line for line in page.iter_rows(values_only=True) if any(one is not None for one in line)]
-        reader = Reader(sheet, file, lambda at, title=page.title: f"{title} row {at + 2}", faults)  # type: ignore[misc]
+        reader = Reader(sheet, file, lambda at, title=title: f"{title} row {at + 2}", faults)  # type: ignore[misc]
         if lines:
             names = [str(one) for one in lines[0] if one is not None]
             changes += reader.changes(
@@ -129,6 +162,42 @@ def read(data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming
         notes += reader.notes()
     Reader(document.sheets[0], file, str, faults).finish()
     return Incoming(changes, notes)
+
+
+def _require_size(data: bytes, file: str) -> None:
+    """FormatError for a workbook that unpacks to more than any of its size holds."""
+    with library_errors(file, "workbook", "saving it again as .xlsx"), zipfile.ZipFile(io.BytesIO(data)) as held:
+        size = sum(one.file_size for one in held.infolist())
+    if size > max(UNPACKED, len(data) * RATIO):
+        raise FormatError(
+            file,
+            f"{len(data):,} bytes unpack to {size:,}, which no workbook of that size does",
+            hint="saving it again as .xlsx",
+        )
+
+
+def _pages(data: bytes, file: str, titles: list[str]) -> dict[str, list[tuple[Any, ...]]]:
+    """The rows of the worksheets that are wanted that have something in them; the others are empty here."""
+    from openpyxl import load_workbook
+
+    found: dict[str, list[tuple[Any, ...]]] = {}
+    budget = Budget(file, "cells", MOST)
+    with library_errors(file, "workbook", "saving it again as .xlsx"), warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        book = load_workbook(io.BytesIO(data), read_only=True, data_only=True)
+        try:
+            for page in book.worksheets:
+                found[page.title] = []
+                if page.title not in titles:
+                    continue
+                page.reset_dimensions()  # what it says of its size is not believed
+                for line in page.iter_rows(values_only=True):
+                    budget.spend(1 + len(line))
+                    if any(one is not None for one in line):
+                        found[page.title].append(line)
+        finally:
+            book.close()
+    return found
 
 
 def _values(sheet: Sheet, name: str, cells: list[Any]) -> Any:

@@ -11,8 +11,9 @@ from collections.abc import Callable, Iterator, Sequence
 
 import numpy as np
 
+from volvex.data.budget import CELLS, Budget
 from volvex.data.sheet import NUMBERED, Array, Change, Column, Rule, Sheet, distinct
-from volvex.data.texts import Splice, TextData, utf8
+from volvex.data.texts import Offsets, Splice, TextData, utf8
 from volvex.errors import FormatError, NotFoundError
 
 PLACE = 50
@@ -82,13 +83,15 @@ class CsvData(TextData):
     def _lines(self) -> Iterator[list[Span]]:
         """Where the values of each line stand, quotes with them; empty lines are no records."""
         sep = re.escape(self.separator)
-        form = re.compile(rf'("(?:[^"]|"")*"[^{sep}\r\n]*|[^{sep}\r\n]*)({sep}|\r\n|\n|\r|\Z)')
+        form = re.compile(rf'("(?:[^"]|"")*+"[^{sep}\r\n]*+|[^{sep}\r\n]*)({sep}|\r\n|\n|\r|\Z)')
         line: list[Span] = []
+        budget = Budget(self.file, "cells", CELLS // 4)
         at, end = 0, len(self.text)
         while at < end or line:
             match = form.match(self.text, at)
             assert match is not None  # it matches anything
             line.append(match.span(1))
+            budget.spend()
             at = match.end()
             if match[2] != self.separator:
                 if len(line) > 1 or line[0][0] < line[0][1]:
@@ -126,6 +129,8 @@ class CsvData(TextData):
 
     def splices(self, changes: Sequence[Change]) -> list[Splice]:
         found = []
+        self._offsets = Offsets(self.text)
+        places = {name: at for at, name in reversed(list(enumerate(self.names)))}
         for one in changes:
             if one.what == "add":
                 found.append(self._added(one))
@@ -136,7 +141,7 @@ class CsvData(TextData):
                 found.append(self._bytes(self.spans[row][0][0], stop, ""))
                 continue
             self._sheets[0].column(one.field, self.file)
-            span = self.spans[row][self.names.index(one.field)]
+            span = self.spans[row][places[one.field]]
             found.append(self._bytes(*span, self._quoted(one.after or "", self.text[span[0] : span[0] + 1] == '"')))
         return found
 
@@ -164,5 +169,4 @@ class CsvData(TextData):
         return value
 
     def _bytes(self, start: int, end: int, new: str) -> Splice:
-        first = len(self.text[:start].encode())
-        return Splice(first, first + len(self.text[start:end].encode()), new.encode())
+        return self._offsets.splice(start, end, new)

@@ -4,17 +4,19 @@ from __future__ import annotations
 
 import difflib
 import re
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+from volvex.data.budget import Budget
 from volvex.data.sheet import NUMBERED, Change, Sheet
-from volvex.data.texts import Record, Splice, TextData, sheets_of, utf8
+from volvex.data.texts import Offsets, Record, Splice, TextData, sheets_of, utf8
 from volvex.errors import FormatError, NotFoundError
 
 PLACE = 40
 SHEET = "sections"
 _SECTION = re.compile(r"^[ \t]*\[([^\]\r\n]*)\][^\r\n]*", re.M)
-_PAIR = re.compile(r"^[ \t]*([^\s=:;#\[][^=:\r\n]*?)[ \t]*[=:][ \t]*([^\r\n]*?)[ \t]*(?=\r?$)", re.M)
+_PAIR = re.compile(r"^[ \t]*+([^\s=:;#\[][^=:\r\n]*+)[=:]([^\r\n]*+)(?=\r?$)", re.M)
 
 
 def knows(data: bytes, kind: str, name: str) -> bool:
@@ -60,19 +62,28 @@ class IniData(TextData):
         heads = [(0, 0, ""), *((one.start(), one.end(), one[1].strip()) for one in _SECTION.finditer(self.text))]
         ends = [*(begin for begin, _, _ in heads[1:]), len(self.text)]
         records: list[Record] = []
+        names: Counter[str] = Counter()
+        budget = Budget(self.file)
         for (begin, start, name), end in zip(heads, ends, strict=True):
             record, section = Record(SHEET, name, name, name), _Section(begin, end)
+            keys: Counter[str] = Counter()
             for pair in _PAIR.finditer(self.text, start, end):
-                key = (
-                    pair[1]
-                    if pair[1] not in section.spans
-                    else f"{pair[1]}[{sum(one.partition('[')[0] == pair[1] for one in section.spans) + 1}]"
-                )
-                section.spans[key] = (pair.start(2), pair.end(2), pair.start())
-                record.cells[key] = pair[2]
+                budget.spend()
+                own, value = pair[1].rstrip(" \t"), pair[2].strip(" \t")
+                keys[own] += 1
+                key = own if keys[own] == 1 and own not in section.spans else f"{own}[{keys[own]}]"
+                while key in section.spans:
+                    keys[own] += 1
+                    key = f"{own}[{keys[own]}]"
+                first = pair.start(2) + len(pair[2]) - len(pair[2].lstrip(" \t"))
+                section.spans[key] = (first, first + len(value), pair.start())
+                record.cells[key] = value
             if name or record.cells:
-                times = 1 + sum(one.own == name for one in records)
-                unique = name if times == 1 else f"{name}{NUMBERED}{times}"
+                names[name] += 1
+                unique = name if names[name] == 1 else f"{name}{NUMBERED}{names[name]}"
+                while unique in self._sections:
+                    names[name] += 1
+                    unique = f"{name}{NUMBERED}{names[name]}"
                 record.key = unique
                 self._sections[unique] = section
                 records.append(record)
@@ -84,12 +95,8 @@ class IniData(TextData):
         raise NotFoundError(f"{self.file}: there is no {place}", f"one of {', '.join(self._sections)}")
 
     def splices(self, changes: Sequence[Change]) -> list[Splice]:
-        return [self._bytes(*one) for change in changes for one in self._edits(change)]
-
-    def _bytes(self, start: int, end: int, new: str) -> Splice:
-        """Places in the text as places in its bytes."""
-        first = len(self.text[:start].encode())
-        return Splice(first, first + len(self.text[start:end].encode()), new.encode())
+        offsets = Offsets(self.text)
+        return [offsets.splice(*one) for change in changes for one in self._edits(change)]
 
     def _edits(self, one: Change) -> list[tuple[int, int, str]]:
         if one.what == "add":

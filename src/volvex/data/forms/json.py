@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 
+from volvex.data.budget import Budget
 from volvex.data.nodes import DEEPEST, LIST, OBJECT, Node, NodeData
 from volvex.data.sheet import Change
 from volvex.data.texts import Splice, utf8
@@ -13,6 +14,8 @@ from volvex.errors import FormatError
 PLACE = 30
 STRING, NUMBER, WORD = "string", "number", "word"
 _TOKEN = re.compile(rb'\s*([{}\[\]:,]|"(?:[^"\\]|\\.)*"|[^\s{}\[\],:"]+)')
+_TEXT = re.compile(rb'"(?:[^"\\]|\\.)*+"')
+_HALF = re.compile("[\ud800-\udfff]")
 _NUMBER = re.compile(r"-?(0|[1-9]\d*)(\.\d+)?([eE][+-]?\d+)?")
 
 
@@ -32,6 +35,7 @@ class JsonData(NodeData):
     form = "json"
 
     def parse(self) -> Node:
+        _require_few(self.data, self.file)
         try:
             json.loads(utf8(self.data, self.file))
         except RecursionError as error:
@@ -42,13 +46,13 @@ class JsonData(NodeData):
 
     def as_told(self, before: str | None, after: str) -> str:
         text = before is not None and not literal(before) and before != "null"
-        return json.dumps(after, ensure_ascii=False) if text and literal(after) else after
+        return _dumped(after) if text and literal(after) else after
 
     def encoded(self, node: Node, one: Change) -> bytes:
         return _encoded(node.shape, node.value, one.after or "", self.file).encode()
 
     def member(self, parent: Node, name: str, value: str) -> Splice:
-        told = f"{json.dumps(name, ensure_ascii=False)}: {_encoded(WORD, 'null', value, self.file)}".encode()
+        told = f"{_dumped(name)}: {_encoded(WORD, 'null', value, self.file)}".encode()
         if not parent.members:
             return Splice(parent.start + 1, parent.start + 1, told)
         last = list(parent.members.values())[-1]
@@ -67,11 +71,23 @@ class JsonData(NodeData):
     def behind(self, parent: Node, like: Node, text: bytes, name: str) -> Splice:
         blank = bytes(self.data[_before(self.data, like.begin) : like.begin])
         if parent.shape == OBJECT:
-            text = json.dumps(name, ensure_ascii=False).encode() + b": " + text
+            text = _dumped(name).encode() + b": " + text
         return Splice(like.end, like.end, b"," + blank + text)
 
     def fragment(self, text: bytes) -> JsonData:
         return JsonData(text, self.file)
+
+
+def _require_few(data: bytes, file: str) -> None:
+    """TooLargeError when there are more values than can be held: counted before the first is made."""
+    budget = Budget(file)
+    if _count(data) > budget.left:  # what stands in texts counts as well: it is looked at only when it must be
+        budget.spend(_count(_TEXT.sub(b"", bytes(data))))
+
+
+def _count(data: bytes) -> int:
+    whole = bytes(data)
+    return sum(whole.count(one) for one in (b",", b"{", b"["))
 
 
 def _before(data: bytes, start: int) -> int:
@@ -121,9 +137,14 @@ def _shape(token: bytes) -> str:
     return STRING if token.startswith(b'"') else WORD if token in (b"true", b"false", b"null") else NUMBER
 
 
+def _dumped(text: str) -> str:
+    """A text as JSON: as it is, but for halves of characters, which only an escape can write."""
+    return _HALF.sub(lambda match: f"\\u{ord(match[0]):04x}", json.dumps(text, ensure_ascii=False))
+
+
 def _told(text: str) -> str:
     """A text as a cell: in quotes when it would be taken for something else."""
-    return json.dumps(text, ensure_ascii=False) if literal(text) or text.startswith('"') else text
+    return _dumped(text) if literal(text) or text.startswith('"') else text
 
 
 def literal(text: str) -> str:
@@ -137,13 +158,13 @@ def _encoded(shape: str, before: str, value: str, file: str) -> str:
     """A value as JSON of the type that stood there; where nothing stood (null), of the type that it looks like."""
     quoted = _unquoted(value)
     if shape == STRING or quoted is not None:
-        return json.dumps(value if quoted is None else quoted, ensure_ascii=False)
+        return _dumped(value if quoted is None else quoted)
     kind = literal(value)
     if shape == NUMBER and kind != NUMBER:
         raise FormatError(file, f"{value!r} is not a number, as {before} is", hint="digits with a point, such as 4.5")
     if shape == WORD and before != "null" and value not in ("true", "false"):
         raise FormatError(file, f"{value!r} is neither true nor false", hint="true or false")
-    return value if kind else json.dumps(value, ensure_ascii=False)
+    return value if kind else _dumped(value)
 
 
 def _unquoted(value: str) -> str | None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from volvex.data.budget import Budget
 from volvex.data.sheet import NUMBERED, Change, Sheet
 from volvex.data.texts import Record, Splice, TextData, sheets_of, utf8
 from volvex.errors import NotFoundError, UsageError
@@ -32,7 +33,9 @@ class LineData(TextData):
         self._spans: list[tuple[int, int]] = []
         records = []
         at = 0
+        budget = Budget(file, "lines")
         for number, line in enumerate(utf8(self.data, file).splitlines(keepends=True), 1):
+            budget.spend()
             text = line.rstrip("\r\n")
             self._spans.append((at, at + len(text.encode())))
             at += len(line.encode())

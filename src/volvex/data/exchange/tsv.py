@@ -1,0 +1,19 @@
+"""Values with tabs between them, otherwise as CSV."""
+
+from __future__ import annotations
+
+from volvex.data.exchange import Incoming, Wanted, csv
+from volvex.data.sheet import Document
+
+ENDINGS = ("tsv",)
+FORMS = ()
+
+
+def write(document: Document, wanted: Wanted) -> bytes:
+    """The file."""
+    return csv.write(document, wanted, "\t")
+
+
+def read(data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming:
+    """The changes that the file makes, whatever it has between its values."""
+    return csv.read(data, document, wanted, file)
