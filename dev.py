@@ -108,7 +108,7 @@ JOBS = {"demo": demo, "test": test, "measure": measure, "fuzz": fuzz, "lint": li
 def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("job", choices=JOBS, help="demo: the main job on the demo data; test: all tests; "
-                        "measure: the benchmarks; fuzz: damaged archives by chance; lint: ruff and mypy")  # fmt: skip
+                        "measure: the benchmarks; fuzz: damage and interruptions by chance; lint: ruff and mypy")  # fmt: skip
     options, rest = parser.parse_known_args()
     prepare()
     return JOBS[options.job](rest)

@@ -29,7 +29,7 @@ from volvex.layout.columns import Array
 from volvex.layout.keying import UNNAMED
 
 WILD = re.compile(r"[*?\[]")
-MOST_INNER = 20_000  # archives within archives that are entered without being named
+MOST_INNER = 50_000  # archives within archives that are entered without being named
 HIDDEN = ".volvex"  # the folder in which installs are kept; never part of a game's content
 
 
@@ -73,7 +73,7 @@ class Walker:
         self._whole = False  # whether an archive within an archive is taken as the entry that it is
         self._nested = False  # whether archives within archives are entered without being named
         self._linked: set[Path] = set()  # folders that links led to
-        self._entered = 0  # archives within archives that were opened without being named
+        self._entered = 0  # archives within archives that were entered without being named; deep ones count more
         self._pieces: set[Path] = set()  # pieces and volumes of archives that were opened
         self.faults: list[VolvexError] = []  # archives that a wildcard met and that could not be opened
 
@@ -98,13 +98,8 @@ class Walker:
     def inner(self, archive: Archive, row: int, name: str, asked: bool = True) -> Archive | None:
         """The archive that an entry holds; None when it holds none."""
         key = (id(archive), row)
-        if key not in self._inner and not asked and self._entered > MOST_INNER:
-            raise TooLargeError(
-                f"{shown(name)}: more than {MOST_INNER:,} archives within archives (a trap?)", "a longer path"
-            )
         if key not in self._inner or (asked and self._inner[key] is None):
             self._inner[key] = open_entry(archive, row, self.library, name, asked)
-            self._entered += self._inner[key] is not None
         return self._inner[key]
 
     def find(self, path: str, deep: bool = False, nested: bool = False) -> Found:
@@ -267,8 +262,13 @@ class Walker:
     def _try_inner(
         self, archive: Archive, row: int, name: str, parts: list[str], found: Found, above: Above, asked: bool
     ) -> bool:
-        path = f"{name}/{archive.names[row]}"
+        path, depth = f"{name}/{archive.names[row]}", len(above) + 1
         try:
+            if not asked and self._entered > MOST_INNER:
+                raise TooLargeError(
+                    f"{shown(path)}: too many archives within archives (a trap?): these are not entered",
+                    "a longer path",
+                )
             inner = self.inner(archive, row, path, asked)
         except TooLargeError as error:
             if not any(isinstance(one, TooLargeError) for one in self.faults):  # said once: there are many
@@ -279,6 +279,7 @@ class Walker:
             return False
         if inner is None:
             return False
+        self._entered += 1 if depth < 3 else depth * depth
         self._select(inner, path, parts, found, (*above, (archive, row)))
         return True
 

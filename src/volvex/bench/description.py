@@ -76,8 +76,8 @@ def read_description(folder: Path) -> Description:
 
 def fingerprint(one: dict[str, Any]) -> Fingerprint:
     """A fingerprint out of a JSON file; ValueError when it is none."""
-    size, sample, time = (one.get(name, 0) for name in ("size", "sample", "time"))
-    return Fingerprint(typed.whole(size), typed.text(sample), typed.whole(time))
+    size, sample = typed.whole(typed.member(one, "size")), typed.text(typed.member(one, "sample"))
+    return Fingerprint(size, sample, typed.whole(one.get("time", 0)))
 
 
 def _folder(value: object) -> str:

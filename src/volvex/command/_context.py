@@ -9,7 +9,7 @@ import json
 import os
 import sys
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, TextIO
 
@@ -32,6 +32,7 @@ class Context:
     environment: Mapping[str, str]
     answers: bool = False  # whether somebody sits there who can be asked
     debug: bool = False
+    held: contextlib.ExitStack = field(default_factory=contextlib.ExitStack)  # what is let go of when the command is done
 
     def print(self, text: str = "") -> None:
         self.out.write(text + "\n")

@@ -399,4 +399,5 @@ def catalogue_of(path: str, context: Context) -> tuple[Catalogue, str]:
     else:
         profile = UNKNOWN
     originals = Originals(Game(here, profile), context.library())
+    context.held.callback(originals.close)
     return game_catalogue(originals), full.resolve().relative_to(here.resolve()).as_posix()

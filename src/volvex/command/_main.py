@@ -85,7 +85,8 @@ def main(arguments: Sequence[str]) -> int:
     words = [word for word in arguments if word != "--debug"]
     context.debug = len(words) != len(arguments)
     try:
-        status = _run(words, context)
+        with context.held:
+            status = _run(words, context)
         context.out.flush()
         for note in context.keys.notes if "keys" in vars(context) else ():
             context.note(f"note: {note}")

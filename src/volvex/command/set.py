@@ -72,17 +72,19 @@ def run(options: argparse.Namespace, context: Context) -> int:
     with open_bench(options, context, fold=True) as bench:
         path = bench.within_game(options.path, context.cwd)
         found = list(_found(bench, path, options))
-        records = []
+        records, lines = [], list[str]()
         for place, document, changes in found:
             for one in as_told(changes, document):
-                if options.json:
-                    records.append({"path": place, **vars(one)})
-                else:
-                    context.print(f"{shown(place)}: {change_line(one, context)}")
+                records.append({"path": place, **vars(one)})
+                lines.append(f"{shown(place)}: {change_line(one, context)}")
+        if options.replace:  # shown before anybody is asked; what is done otherwise is told when it is done
+            _tell(lines, options, context)
         total = sum(len(changes) for _, _, changes in found)
         apply = not options.plan and (not options.replace or _agreed(total, options, context))
         if apply:
             _write(bench, found)
+    if not options.replace:
+        _tell(lines, options, context)
     if options.json:
         context.json(records)
     elif not total:
@@ -92,6 +94,11 @@ def run(options: argparse.Namespace, context: Context) -> int:
     elif total > 1:
         context.print(context.paint(count(total, "change"), "dim"))
     return Status.OK if total else Status.DIFFERS
+
+
+def _tell(lines: Sequence[str], options: argparse.Namespace, context: Context) -> None:
+    for line in lines if not options.json else ():
+        context.print(line)
 
 
 def _check(options: argparse.Namespace) -> None:

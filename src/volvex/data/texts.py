@@ -66,7 +66,12 @@ class TextData(Document):
             yield from self._pieces(changes)
 
     def _pieces(self, changes: Sequence[Change]) -> Iterator[bytes]:
-        splices = sorted(self.splices(changes), key=lambda one: (one.start, one.end))
+        try:
+            splices = sorted(self.splices(changes), key=lambda one: (one.start, one.end))
+        except UnicodeEncodeError as error:
+            raise FormatError(
+                self.file, f"{error.object[error.start : error.start + 1]!r} is no character", hint="another value"
+            ) from error
         if self.encoding != "utf-8":
             text = b"".join(self._spliced(splices)).decode()
             try:

@@ -124,7 +124,13 @@ def holds(when: Condition, column: Column) -> Array:
 def fit(values: Array, field: Field, index: str) -> Array:
     """True numbers as `field` stores them (its changes undone); FormatError when one cannot be stored."""
     assert isinstance(field.type, Number | Bits | Varint)
-    stored = values.astype(object) if _wide(field) else values.astype(np.int64)
+    try:
+        stored = values.astype(object) if _wide(field) else values.astype(np.int64)
+    except OverflowError as error:
+        worst = max(values.tolist(), key=abs)
+        raise FormatError(
+            index, f"{worst} does not fit {field.type}", field=field.name, hint="a smaller number"
+        ) from error
     for change in reversed(field.changes):
         stored = _undo(stored, change.how, change.number, field, index)
     low, high = field.type.limits

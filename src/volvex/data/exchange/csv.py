@@ -122,6 +122,7 @@ def _frame(data: bytes, separator: str, file: str, **how: Any) -> Any:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("error", pd.errors.ParserWarning)  # values behind the last column would be lost
+            warnings.simplefilter("error", RuntimeWarning)  # what is no whole number would become some other
             frame = pd.read_csv(io.BytesIO(data), sep=separator, keep_default_na=False, na_filter=False, encoding="utf-8-sig",
                                 encoding_errors="surrogateescape", index_col=False, low_memory=False, **how)  # fmt: skip
     except pd.errors.ParserWarning as error:
@@ -158,7 +159,7 @@ def _read_columns(data: bytes, separator: str, sheet: Sheet, file: str) -> Mappi
     asked = {name: kind if kind.kind in "iu" and not rounded else object for name, kind in kinds.items()}
     try:
         frame = _frame(data, separator, file, dtype=asked)
-    except (ValueError, OverflowError):  # something that is no number: all as texts, to tell which
+    except (ValueError, OverflowError, RuntimeWarning):  # something that is no number: all as texts, to tell which
         frame = _frame(data, separator, file, dtype=object)
     return {
         name: _as_floats(frame[name].to_numpy()) if kinds[name].kind == "f" else frame[name].to_numpy()

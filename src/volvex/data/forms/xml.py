@@ -22,6 +22,7 @@ PLACE = 20
 KEYS = ("id", "key", "name")
 TEXT = "text"  # the field that is the text of an element with attributes
 STEP = 1 << 20
+NAMELESS = "the text"  # the file, where only its bytes are at hand
 DEEPEST = 200  # elements within each other
 LARGE = 1 << 24  # bytes from which on two states are compared only where they differ
 _ATTRIBUTE = re.compile(rb"""\s([^\s=<>"'/]+)\s*=\s*("[^"]*"|'[^']*')""")
@@ -131,6 +132,14 @@ class XmlData(TextData):
     # writing
 
     def splices(self, changes: Sequence[Change]) -> list[Splice]:
+        try:
+            return self._splices(changes)
+        except FormatError as error:
+            if error.file != NAMELESS:
+                raise
+            raise FormatError(self.file, error.problem, offset=error.offset, hint=error.hint) from error
+
+    def _splices(self, changes: Sequence[Change]) -> list[Splice]:
         found: list[Splice] = []
         by_record: dict[tuple[str, str], list[Change]] = {}
         for one in changes:
@@ -450,7 +459,7 @@ def _end(data: bytes, element: Element) -> int:
         return element.start + len(tag)
     end = bytes(data[element.close : element.close + 4096]).find(b">")
     if end < 0 or data[element.close : element.close + 2] != b"</":
-        raise FormatError("the text", "this comes from an entity of the document type, into which no edit reaches",
+        raise FormatError(NAMELESS, "this comes from an entity of the document type, into which no edit reaches",
                           offset=element.close, hint="editing the file by hand, and `volvex swap`")  # fmt: skip
     return end + element.close + 1
 
@@ -481,7 +490,7 @@ def _tag_at(data: bytes, start: int) -> bytes:
         if start + size >= len(data):
             break
         size *= 4
-    raise FormatError("the text", "this comes from an entity of the document type, into which no edit reaches", offset=start,
+    raise FormatError(NAMELESS, "this comes from an entity of the document type, into which no edit reaches", offset=start,
                       hint="editing the file by hand, and `volvex swap`")  # fmt: skip
 
 

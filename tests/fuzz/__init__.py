@@ -1,0 +1,6 @@
+"""The fuzzer: `python3 dev.py fuzz [--mode MODE] [--minutes N | --count N]`.
+
+A mode is a module with `NAME`, and `cases(folder, rng)`: an endless row of attempts. An attempt says what it is, and what went
+wrong in it; it comes with bytes that repeat it. Anything but one of our errors is a fault, and so is taking too long or too
+much memory. Mutants: archives, data, exchange, layouts, states. Interruptions: kills, full.
+"""
