@@ -32,7 +32,9 @@ class Context:
     environment: Mapping[str, str]
     answers: bool = False  # whether somebody sits there who can be asked
     debug: bool = False
-    held: contextlib.ExitStack = field(default_factory=contextlib.ExitStack)  # what is let go of when the command is done
+    held: contextlib.ExitStack = field(
+        default_factory=contextlib.ExitStack
+    )  # what is let go of when the command is done
 
     def print(self, text: str = "") -> None:
         self.out.write(text + "\n")
@@ -93,11 +95,17 @@ class Context:
         from volvex.archive import keyfile
         from volvex.layout.keys import Keys
 
+        self.warn_of_keys()
+        ask = self.asked if self.answers else None
+        return Keys(keyfile.read_keys(self.home), ask, lambda name: keyfile.was_right(self.home, name, self.disk))
+
+    def warn_of_keys(self) -> None:
+        """Say so when other users can read the key file."""
+        from volvex.archive import keyfile
+
         if keyfile.read_by_others(self.home):
             path = self.home / keyfile.NAME
             self.note(f"note: {path} can be read by other users of this computer; try `chmod 600 {path}`")
-        ask = self.asked if self.answers else None
-        return Keys(keyfile.read_keys(self.home), ask, lambda name: keyfile.was_right(self.home, name, self.disk))
 
     def asked(self, what: str) -> bytes | None:
         """A secret that the user types in, without showing it; None when they give none."""

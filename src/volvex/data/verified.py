@@ -26,6 +26,9 @@ def require_edit(document: Document, data: bytes, changes: Sequence[Change]) -> 
     """FormatError unless a new state of a document gives these changes, and them alone."""
     try:
         pair = document.compared(data)
+        if pair is not None:
+            for one in pair:  # read now, while what goes wrong is known to be the edit's doing
+                list(one.sheets)
     except VolvexError as error:
         raise FormatError(document.file, f"this edit would break the file: {error.message}", hint=HINT) from error
     if pair is not None:

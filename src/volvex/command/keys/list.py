@@ -18,6 +18,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
+    context.warn_of_keys()
     keys = read_keys(context.home)
     if options.json:
         context.json({"name": one.name} for one in keys)
