@@ -23,7 +23,7 @@ from volvex.command._tables import count, number
 from volvex.data import Change as DataChange
 from volvex.data.differences import plain
 from volvex.errors import Status
-from volvex.source import atomic
+from volvex.source.outputs import new_file
 
 PLACE = 35
 A_FILE = 40  # lines shown of one file
@@ -33,6 +33,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--brief", action="store_true", help="files only, no lines")
     parser.add_argument("--all", action="store_true", help=f"every line, not just the first {A_FILE} of a file")
     parser.add_argument("--save", type=Path, metavar="FILE", help="also write them into a file, for `merge`")
+    parser.add_argument("--overwrite", action="store_true", help="with --save: replace a file that is there")
     parser.add_argument("--json", action="store_true", help="one list of records")
     add_bench(parser)
 
@@ -46,7 +47,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         )
         found = [one.file for one in told]
         if options.save:
-            _save(bench, told, options.save, context)
+            _save(bench, told, options, context)
         if options.json:
             context.json(_record(bench, one, options.brief) for one in told)
             return Status.OK
@@ -68,10 +69,11 @@ def run(options: argparse.Namespace, context: Context) -> int:
     return Status.OK
 
 
-def _save(bench: Workbench, told: list[Told], file: Path, context: Context) -> None:
+def _save(bench: Workbench, told: list[Told], options: argparse.Namespace, context: Context) -> None:
     """Write the changes that have a meaning; what is left out is told."""
+    file = options.save
     left = [one.file.path for one in told if one.changes is None]
-    with atomic(context.disk, file) as out:
+    with new_file(context.disk, file, options.overwrite) as out:
         context.disk.write(out, saved(bench.game.profile.name, told))
     for path in left:
         context.note(f"note: {shown(path)} is no data that changed by key and field, and is not in {shown(str(file))}")

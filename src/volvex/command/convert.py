@@ -20,8 +20,8 @@ from volvex.command._tables import count, number
 from volvex.data import require_data
 from volvex.data.exchange import Wanted, exported, imported
 from volvex.data.verified import edited
-from volvex.errors import NotFoundError, RefusedError, Status
-from volvex.source import atomic
+from volvex.errors import NotFoundError, Status
+from volvex.source.outputs import Outputs, new_file
 
 PLACE = 22
 
@@ -39,12 +39,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--language", metavar="L", help="of texts: this language beside the original")
     parser.add_argument("--original", metavar="L", help="the language that is translated (otherwise the first)")
     parser.add_argument("--layout", metavar="FILE", help="read the data with this layout")
-    parser.add_argument("--force", action="store_true", help="replace a file that is there")
+    parser.add_argument("--overwrite", action="store_true", help="replace a file that is there")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    if options.target.exists() and not options.force:
-        raise RefusedError(f"{options.target} is there already", "--force, or another name")
+    Outputs(context.disk, options.overwrite).check(options.target)
     wanted = Wanted(options.sheet, options.row, options.language, options.original)
     layout = None
     if options.layout:
@@ -58,7 +57,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if options.like:
         return _back(options, context, document, wanted)
     data = exported(options.target.suffix, document, wanted)
-    _write(options.target, data, context)
+    _write(options, data, context)
     records = sum(len(one) for one in document.sheets)
     context.print(f"{shown(str(options.target))}: {count(records, 'record')}, {number(len(data))} bytes")
     return Status.OK
@@ -70,7 +69,7 @@ def _back(options: argparse.Namespace, context: Context, document, wanted: Wante
         raise NotFoundError(f"there is no file {source}")
     incoming = imported(source.suffix, source.read_bytes(), document, wanted, str(source))
     data = edited(document, incoming.changes)
-    _write(options.target, data, context)
+    _write(options, data, context)
     for note in incoming.notes:
         context.note(f"note: {note}")
     context.print(f"{shown(str(options.target))}: {count(len(incoming.changes), 'change')}, {number(len(data))} bytes")
@@ -87,6 +86,6 @@ def _content(walker, path: str) -> bytes:  # type: ignore[no-untyped-def]
     return content
 
 
-def _write(target: Path, data: bytes, context: Context) -> None:
-    with atomic(context.disk, target) as out:
+def _write(options: argparse.Namespace, data: bytes, context: Context) -> None:
+    with new_file(context.disk, options.target, options.overwrite) as out:
         context.disk.write(out, data)

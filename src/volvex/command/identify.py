@@ -14,8 +14,9 @@ from volvex.archive.identify import Identified, identify
 from volvex.archive.names import shown
 from volvex.command._context import Context
 from volvex.command._tables import count, number
-from volvex.errors import NotFoundError, RefusedError, Status
-from volvex.source import FileSource, atomic
+from volvex.errors import NotFoundError, Status
+from volvex.source import FileSource
+from volvex.source.outputs import Outputs, new_file
 
 PLACE = 9
 HEX, STRIP, FOUND, KEYS = 64, 96, 12, 3
@@ -119,14 +120,11 @@ def _meaning(one: Identified) -> str:
 def _carve(path: Path, found: Identified, folder: Path, context: Context) -> None:
     """Take out what was found inside; nothing that is there is overwritten."""
     taken = 0
-    with FileSource(path) as source:
+    with FileSource(path) as source, Outputs(context.disk, hint="an empty folder") as out:
         for one in found.finds:
             if one.size is None:
                 continue
-            target = folder / f"{one.offset:08x}.{one.kind}"
-            if target.exists():
-                raise RefusedError(f"{target} is there already", "an empty folder")
-            with atomic(context.disk, target, durable=False) as file:
+            with out.file(folder / f"{one.offset:08x}.{one.kind}") as file:
                 for chunk in source.chunks(one.offset, one.size):
                     context.disk.write(file, chunk)
             taken += 1
@@ -139,6 +137,6 @@ def _carve(path: Path, found: Identified, folder: Path, context: Context) -> Non
 def _draw(path: Path, target: Path, context: Context) -> None:
     from volvex.command._picture import draw
 
-    with FileSource(path) as source, atomic(context.disk, target, durable=False) as file:
+    with FileSource(path) as source, new_file(context.disk, target, hint="another name") as file:
         draw(source, file)
     context.print(f"the entropy along {shown(path.name)} is drawn in {target}")

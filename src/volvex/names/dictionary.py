@@ -19,6 +19,7 @@ from volvex.layout.columns import Array
 from volvex.layout.keying import Keying
 from volvex.source import Disk, atomic
 from volvex.source.digest import digest_bytes
+from volvex.source.lock import held
 
 ENDING = ".txt"
 LONGEST = 1024  # bytes of a path
@@ -155,11 +156,12 @@ def write(file: Path, lines: Iterable[str], disk: Disk, anew: bool = False) -> N
 
 def add(file: Path, lines: Iterable[str], disk: Disk) -> tuple[int, int]:
     """Put lines into a dictionary (a new one, or beside those it has): how many were new, and how many it has."""
-    there = Dictionary(file).lines() if file.is_file() else []
-    known = set(there)
-    new = set(lines) - known
-    if new or not file.is_file():
-        write(file, known | new, disk)
+    with held(file.parent / "lock"):
+        there = Dictionary(file).lines() if file.is_file() else []
+        known = set(there)
+        new = set(lines) - known
+        if new or not file.is_file():
+            write(file, known | new, disk)
     return len(new), len(known) + len(new)
 
 

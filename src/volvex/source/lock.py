@@ -107,7 +107,7 @@ def acquire(path: Path, wait: float = 0.0, waiting: Callable[[], None] = lambda:
 
 @contextlib.contextmanager
 def held(path: Path, wait: float = 60.0) -> Iterator[None]:
-    """Hold the lock for a short piece of work; the file stays. RefusedError when another process keeps it too long."""
+    """Hold the lock for a short piece of work. RefusedError when another process keeps it too long."""
     path.parent.mkdir(parents=True, exist_ok=True)
     lock = acquire(path, wait)
     if lock is None:
@@ -115,4 +115,6 @@ def held(path: Path, wait: float = 60.0) -> Iterator[None]:
     try:
         yield
     finally:
+        with contextlib.suppress(OSError):
+            lock.remove()
         lock.release()

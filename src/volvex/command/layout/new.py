@@ -11,9 +11,10 @@ from pathlib import Path
 
 from volvex.archive.names import shown
 from volvex.command._context import Context
-from volvex.errors import NotFoundError, RefusedError, Status
+from volvex.errors import NotFoundError, Status
 from volvex.layout.starting import start_from
-from volvex.source import FileSource, atomic
+from volvex.source import FileSource
+from volvex.source.outputs import new_file
 
 PLACE = 55
 
@@ -31,9 +32,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if options.to is None:
         context.out.write(text)
         return Status.OK
-    if options.to.exists():
-        raise RefusedError(f"{options.to} is there already", "another name")
-    with atomic(context.disk, options.to, durable=False) as file:
+    with new_file(context.disk, options.to, hint="another name") as file:
         context.disk.write(file, text.encode())
     context.print(f"{options.to}: edit it, then `volvex layout check {options.to}`")
     return Status.OK

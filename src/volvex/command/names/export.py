@@ -8,7 +8,8 @@ from pathlib import Path
 from volvex.command._context import Context
 from volvex.command._tables import count
 from volvex.command.names._shared import add_paths, bench_of, paths_of
-from volvex.errors import RefusedError, Status
+from volvex.errors import Status
+from volvex.source.outputs import Outputs
 
 PLACE = 63
 
@@ -24,8 +25,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
     from volvex.names import dictionary
 
     bench_of(options, context)
-    if options.to is not None and options.to.exists() and not options.overwrite:
-        raise RefusedError(f"{options.to} is there already", "--overwrite, or another file")
+    if options.to is not None:
+        Outputs(context.disk, options.overwrite).check(options.to)
     if options.path:
         lines = _used(options, context)
     else:

@@ -23,7 +23,7 @@ from volvex.errors import FormatError, VolvexError
 ENDINGS = ("xlsx",)
 FORMS = ()
 EXACT = 10**15
-MOST = 5_000_000  # cells that are read
+MOST = 2_000_000  # cells that are read
 LONGEST = 32_767  # characters in a cell, as spreadsheets allow
 UNPACKED, RATIO = 1 << 26, 60  # bytes that a workbook may unpack to, and times its own size
 _PLAIN_NUMBER = re.compile(r"-?(0|[1-9][0-9]*)(\.[0-9]*[1-9])?")
@@ -181,7 +181,7 @@ def _pages(data: bytes, file: str, titles: list[str]) -> dict[str, list[tuple[An
     from openpyxl import load_workbook
 
     found: dict[str, list[tuple[Any, ...]]] = {}
-    budget = Budget(file, "cells", MOST)
+    budget = Budget(file, "cells", MOST, "csv or json")
     with library_errors(file, "workbook", "saving it again as .xlsx"), warnings.catch_warnings():
         warnings.simplefilter("ignore")
         book = load_workbook(io.BytesIO(data), read_only=True, data_only=True)
