@@ -185,7 +185,7 @@ class Updates(WithABuild):
         self.assertEqual((self.source / MAIN).read_bytes(), updated)
         kept = [path for path in (self.source / ".volvex" / "objects").rglob("*") if path.is_file()]
         self.assertEqual([digests(path.parent)[path.name] for path in kept], [self.before[MAIN]])
-        self.assertIn(f"objects/{kept[0].parent.name}/{kept[0].name}", done.stderr)
+        self.assertIn(f"try `volvex restore --force {MAIN}`", done.stderr)
         for _ in range(2):  # whatever was refused before
             again = self.run_program("restore", cwd=self.work, status=5)
             self.assertIn(f"volvex restore --force {MAIN}", again.stderr)
@@ -207,8 +207,9 @@ class Updates(WithABuild):
         self.do("install")
         updated = self.update()
         self.assertIn("put back", self.do("restore", "--plan", "--force", MAIN))
+        self.assertTrue((self.source / ".volvex").exists())
         self.assertEqual((self.source / MAIN).read_bytes(), updated)
-        self.do("restore", "--force", MAIN)
+        self.assertIn(f"the changed file is in .volvex/aside/{MAIN}", self.do("restore", "--force", MAIN))
         self.assertEqual(digests(self.source)[MAIN], self.before[MAIN])
         self.assertEqual((self.source / ".volvex" / "aside" / MAIN).read_bytes(), updated)
         self.assertIn("nothing is installed", self.do("restore"))

@@ -29,4 +29,6 @@ def tell(actions: Sequence[Action], skipped: Sequence[Action], planned: bool, as
         context.print(context.paint(f"{count(len(actions), 'file')} {said}", "dim"))
     for one in skipped:
         context.note(f"skipped: {shown(one.path)}: {shown(one.why)}")
+        if one.hint:
+            context.note(f"try {shown(one.hint)}")
     return Status.REFUSED if skipped else Status.OK

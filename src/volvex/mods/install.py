@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import os
+import shlex
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, field
+from dataclasses import replace as changed
 from pathlib import Path
 
 from volvex.archive.paths import HIDDEN
 from volvex.errors import NotFoundError, RefusedError
-from volvex.mods.home import home_of, locked, orphans, set_aside
+from volvex.mods.home import ASIDE, home_of, locked, orphans, set_aside
 from volvex.mods.journal import Installed, Move, Older, State, read_state, write_state
 from volvex.mods.store import Advance, Store, copy
 from volvex.mods.transaction import carry_out, inside, nothing, reached, recover_in, token
@@ -26,6 +28,7 @@ class Action:
     before: int | None
     after: int | None
     why: str = ""
+    hint: str = ""  # what to do about it
 
 
 @dataclass
@@ -122,20 +125,22 @@ def _skipped(game: Path, name: str, one: Installed) -> Action:
     size = _size(game / name)
     if one.original is None:
         return Action(
-            name, "skip", size, size, "changed since it was installed, so it stays; the game had no such file before"
+            name, "skip", size, size, "changed since it was installed, and the game had no such file before: it stays"
         )
-    return Action(name, "skip", size, size,
-                  f"changed since it was installed (a game update?); its original is kept in {_where(one.original)}: "
-                  f"`volvex restore --force {name}` puts it back, and keeps the changed file aside")  # fmt: skip
+    return Action(
+        name, "skip", size, size, "changed since it was installed (a game update?); its original is kept", _offer(name)
+    )
+
+
+def _offer(name: str) -> str:
+    return f"`volvex restore --force {shlex.quote(name)}`: the original goes back, the file that is there is kept in {HIDDEN}/{ASIDE}"
 
 
 def _held(game: Path, state: State, force: Collection[str]) -> list[Action]:
     """What the store still holds beside what is installed: older originals, and those that no journal knows."""
     found = [
-        Action(one.path, "skip", (size := _size(game / one.path)), size,
-               f"an older original, from before an update, is kept in {_where(one.original)}: "
-               f"`volvex restore --force {one.path}` puts it back, and keeps the newer file aside")
-        for one in state.older if one.path not in force
+        Action(one.path, "skip", size, size, "an older original, from before a game update, is kept", _offer(one.path))
+        for one, size in ((one, _size(game / one.path)) for one in state.older if one.path not in force)
     ]  # fmt: skip
     return found + [
         Action(
@@ -305,12 +310,16 @@ def restore(game: Path, disk: Disk, advance: Advance = nothing, force: Collectio
         state, store = _settled(game, home, disk, advance), Store(home / "objects", disk)
         _check_force(force, {*state.installed, *(one.path for one in state.older)})
         require_writable(game, list(state.installed))
-        state = _forced(game, home, state, force, store, disk, advance)
+        aside = _forced(game, home, state, force, store, disk, advance)
         shared = {one.original for one in state.older}
         moves, kept = _moves_back(game, state.installed, store, done, advance, shared, 0)
         if moves or kept != state.installed:
             made = State(state.installed, state.older, "restore", moves, [], kept, state.generation)
             leave_out(done, carry_out(game, home, made, disk))
+        done.actions = [
+            changed(one, before=aside[one.path].before, why=aside[one.path].why) if one.path in aside else one
+            for one in done.actions
+        ]
         done.skipped += _held(game, state, force)
     return done
 
@@ -335,8 +344,9 @@ def _settled(game: Path, home: Path, disk: Disk, advance: Advance) -> State:
 
 def _forced(
     game: Path, home: Path, state: State, force: Collection[str], store: Store, disk: Disk, advance: Advance
-) -> State:
-    """The journal once changed files were moved aside, so that their originals can go where they were."""
+) -> dict[str, Action]:
+    """Move changed files aside, so that their originals can go where they were, and the journal says so: where each is now."""
+    moved: dict[str, Action] = {}
     for name in sorted(force):
         inside(game, name)
         known, target = state.installed.get(name), game / name
@@ -355,8 +365,10 @@ def _forced(
         state.installed = {**state.installed, name: known}
         write_state(home, state, disk)
         if os.path.lexists(target):
-            set_aside(game, name, disk)
-    return state
+            size = _size(target)
+            place = set_aside(game, name, disk).relative_to(game).as_posix()
+            moved[name] = Action(name, "put back", size, None, f"the changed file is in {place}")
+    return moved
 
 
 def _moves_back(
