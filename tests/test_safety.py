@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import errno
 import itertools
 import json
@@ -174,6 +175,21 @@ class InPlace(WithAGame):
         import hashlib
 
         return {name: hashlib.sha256(data).hexdigest() for name, data in files.items()}
+
+    def test_without_its_staged_bytes_a_writing_is_left_and_its_original_known(self) -> None:
+        for name in ("staged", "undo"):
+            for at in range(1, 200):
+                self.make()
+                with contextlib.suppress(Stop):
+                    patch(self.source, self.patches(), Stopping("kill", at))
+                home = self.source / ".volvex"
+                if home.exists() and read_state(home).under_way:
+                    break
+            (home / getattr(read_state(home).writings[0], name)).unlink()
+            recover(self.source, Disk())
+            self.assertFalse(read_state(home).under_way)
+            restore(self.source, Disk(), force=[one for one in ("a.dat",) if one in installed(self.source)])
+            self.assertEqual(self.content(), self.old)
 
     def test_an_update_anywhere_in_the_file_is_noticed(self) -> None:
         large = bytearray(os.urandom(BLOCK + 300_000))

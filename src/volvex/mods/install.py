@@ -78,6 +78,7 @@ def plan_install(
     state = read_state(home_of(game))
     _check_others(game, state, files, by, replace)
     _check_bases(game, files, bases)
+    require_writable(game, [*files, *state.installed])
     actions = []
     for name, source in sorted(files.items()):
         target = inside(game, name)

@@ -99,9 +99,8 @@ def recover_in(game: Path, home: Path, disk: Disk, back: bool = False) -> str:
 def _forward(game: Path, home: Path, state: State, disk: Disk, fresh: bool = False) -> set[str]:
     """Do what is left of a transaction; the paths of files that were left alone."""
     after, left = dict(state.after), set[str]()
-    ours = [
-        one for one in state.writings if fresh or _is_ours(game, home, one)
-    ]  # others were updated since: their records stay
+    # files that were updated since are left alone, and their records stay
+    ours = [one for one in state.writings if fresh or _is_ours(game, home, one)]
     _allocate(game, ours, disk)
     for writing in ours:
         target = inside(game, writing.path)
@@ -263,12 +262,13 @@ def _write(target: Path, source: Path, writing: Writing, disk: Disk, size: int) 
 
 
 def _is_ours(game: Path, home: Path, writing: Writing) -> bool:
-    """Whether a file is what a writing was made for, but for the stretches that it writes: all of it is read.
+    """Whether a file is what a writing was made for, but for the stretches that it writes: all of it is read. And whether the bytes
+    for both directions are there.
 
     With the old bytes laid over those stretches, each block must have the digest that it had before.
     """
     target = reached(game, writing.path)
-    if target is None or not _is_plain(target):
+    if target is None or not all(map(_is_plain, (target, home / writing.undo, home / writing.staged))):
         return False
     if not min(writing.before, writing.size) <= target.stat().st_size <= max(writing.before, writing.size):
         return False
