@@ -17,7 +17,7 @@ from typing import TYPE_CHECKING, Protocol
 import numpy as np
 
 from volvex.archive import filetypes
-from volvex.archive.names import clean, shown
+from volvex.archive.names import Refusal, clean, disk_names, shown
 from volvex.archive.numbers import is_numbered, numbered
 from volvex.codec import COMPRESS, Cipher, Compression
 from volvex.errors import ContentError, FormatError, RefusedError
@@ -282,6 +282,11 @@ class Archive(ABC):
         """The entries of a path: by name, or where there are only keys by the key of that path."""
         row = self.rows.get(name)
         return [] if row is None else [row]
+
+    @functools.cached_property
+    def disk_names(self) -> list[str | Refusal]:
+        """Where each entry goes on disk, or why it goes nowhere: the same for every command."""
+        return disk_names(self.names)
 
     @functools.cached_property
     def addresses(self) -> list[Address]:

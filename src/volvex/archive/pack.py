@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from volvex.archive.archive import Archive
-from volvex.archive.names import Refusal, disk_names
+from volvex.archive.names import Refusal
 from volvex.archive.rebuild import file_chunks, kin, rebuild
 from volvex.archive.work import Advance, ignore, parallel
 from volvex.errors import FormatError, NotFoundError, RefusedError
@@ -56,7 +56,7 @@ def pack(
     if not folder.is_dir():
         raise NotFoundError(f"{folder} is not a folder")
     files = files_below(folder)
-    places = list(enumerate(disk_names(like.names)))
+    places = list(enumerate(like.disk_names))
     rows = {place: row for row, place in places if not isinstance(place, Refusal)}
     disk.make_folder(target.parent)
     with Spool(target.parent) as spool:

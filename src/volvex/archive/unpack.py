@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 
 from volvex.archive.archive import Archive
-from volvex.archive.names import Refusal, disk_names
+from volvex.archive.names import Refusal
 from volvex.archive.paths import Group
 from volvex.archive.work import Advance, batches, ignore, parallel
 from volvex.errors import RefusedError, VolvexError
@@ -89,7 +89,7 @@ def _root(group: Group) -> str:
 def _folder_of(group: Group, before: str) -> str | Refusal:
     """Where the entries of an archive within archives go: a folder of the entry's name."""
     for archive, row in group.above:
-        place = disk_names(archive.names)[row]
+        place = archive.disk_names[row]
         if isinstance(place, Refusal):
             return place
         before += place + "/"
@@ -101,7 +101,7 @@ def _jobs(group: Group, before: str, entered: set[tuple[int, int]], done: Unpack
     if isinstance(home, Refusal):
         done.refused.append((group.path, home.reason))
         return
-    places = disk_names(archive.names)
+    places = archive.disk_names
     for row in group.rows.tolist():
         if (id(archive), row) in entered:  # its own entries come out in its place
             continue

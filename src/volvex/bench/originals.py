@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from volvex.archive.archive import Archive
-from volvex.archive.names import Refusal, disk_names, shown
+from volvex.archive.names import Refusal, shown
 from volvex.archive.nesting import open_entry
 from volvex.archive.opening import open_archive
 from volvex.bench.game import Game
@@ -23,7 +23,6 @@ class Originals:
     def __init__(self, game: Game, library: Library) -> None:
         self.game, self.library = game, library
         self._archives: dict[str, Archive | None] = {}
-        self._places_of: dict[str, list[str | Refusal]] = {}
         self._rows_of: dict[str, dict[str, int]] = {}
 
     def close(self) -> None:
@@ -127,10 +126,8 @@ class Originals:
         raise NotFoundError(f"the game has no {shown(name)}")
 
     def places_in(self, name: str) -> list[str | Refusal]:
-        if name not in self._places_of:
-            archive = self.require_archive(name)
-            self._places_of[name] = disk_names(archive.names)
-        return self._places_of[name]
+        """Where the entries of an archive go on disk."""
+        return self.require_archive(name).disk_names
 
     def rows_in(self, name: str) -> dict[str, int]:
         """The entries of an archive by their places on disk."""
