@@ -222,7 +222,7 @@ def data_csv(work: Path, rounds: int) -> Result:
     ours = [
         "sh",
         "-c",
-        f"{VOLVEX} convert {file} {out} --force && {VOLVEX} convert {out} {again} --like {file} --force",
+        f"{VOLVEX} convert {file} {out} --overwrite && {VOLVEX} convert {out} {again} --like {file} --overwrite",
     ]
     theirs = [sys.executable, str(HERE / "plain_data.py"), "csv", str(file), str(work / "plain.csv")]
     result = compare("1,000,000 x 20 to CSV and back / pandas", ours, theirs, rounds, lambda: None, "2.0")
@@ -294,6 +294,8 @@ def main() -> int:
     if missing:
         raise SystemExit(f"measuring needs {', '.join(missing)} on the path")
     work = options.work.resolve()
+    os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # an installed program is compiled once, not each time it starts
+    os.environ["PYTHONPYCACHEPREFIX"] = str(work / "compiled")
     os.environ["VOLVEX_HOME"] = str(work / "home")  # the layouts of what is measured, and a memory of their own
     # in a process of its own: a child's peak memory starts from its parent's
     subprocess.run([sys.executable, "-m", "benchmarks.material", str(work)], check=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import json
 import os
 import shutil
@@ -11,6 +12,7 @@ import unittest
 import warnings
 import zipfile
 from pathlib import Path
+from unittest.mock import patch
 
 from tests.support import LAMPS, MAIN, Case, digests
 from volvex.archive import keyfile
@@ -230,6 +232,32 @@ class Disks(Case):
             "named by number",
             self.complaint("pack", "tree", "--like", game / "deeps/deeps.kwp.001", "--to", "mod.bin", status=5),
         )
+
+
+class Interrupted(unittest.TestCase):
+    def test_while_modules_are_loaded(self) -> None:
+        from volvex import __main__ as program
+
+        with (
+            patch("volvex.command._main.make_context", side_effect=KeyboardInterrupt),
+            patch("sys.stderr", io.StringIO()) as said,
+        ):
+            self.assertEqual(program.main(), 130)
+        self.assertEqual(said.getvalue(), "volvex: interrupted\n")
+
+    def test_a_mistake_of_ours_is_told_in_one_line(self) -> None:
+        from volvex.command import _main
+
+        said = io.StringIO()
+        with patch.object(_main, "_run", side_effect=TypeError("half")), patch("sys.stderr", said):
+            self.assertEqual(_main.main(["list"]), 70)
+        self.assertIn("a fault in Volvex: TypeError: half", said.getvalue())
+        with (
+            patch.object(_main, "_run", side_effect=TypeError("half")),
+            patch("sys.stderr", said),
+            self.assertRaises(TypeError),
+        ):
+            _main.main(["list", "--debug"])
 
 
 class Secrets(Case):

@@ -30,6 +30,8 @@ from volvex.layout.keying import UNNAMED
 
 WILD = re.compile(r"[*?\[]")
 MOST_INNER = 50_000  # archives within archives that are entered without being named
+DESCRIPTION = "bench.json"  # the file that makes a folder a bench
+LAYOUTS = "layouts"  # the folder with a bench's own layouts; what lies in `files` is content, and never steers anything
 HIDDEN = ".volvex"  # the folder in which installs are kept; never part of a game's content
 
 

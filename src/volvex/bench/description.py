@@ -8,12 +8,12 @@ from pathlib import Path
 from typing import Any
 
 from volvex.archive.names import stays_inside
+from volvex.archive.paths import DESCRIPTION
 from volvex.errors import FormatError, NotFoundError
 from volvex.source import typed
 from volvex.source.digest import Fingerprint
 
 FORMAT = 1
-DESCRIPTION = "bench.json"
 DIGEST = re.compile(r"[0-9a-f]{64}")
 
 

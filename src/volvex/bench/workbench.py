@@ -16,9 +16,9 @@ from volvex.archive.formats import format_of
 from volvex.archive.names import Refusal, disk_names, shown
 from volvex.archive.nesting import open_entry
 from volvex.archive.pack import files_below
-from volvex.archive.paths import WILD, Variants, entries_matching, matching, missing_entry
+from volvex.archive.paths import DESCRIPTION, WILD, Variants, entries_matching, matching, missing_entry
 from volvex.archive.rebuild import file_chunks
-from volvex.bench.description import DESCRIPTION, FORMAT, Opened, Taken, read_description
+from volvex.bench.description import FORMAT, Opened, Taken, read_description
 from volvex.bench.game import Game
 from volvex.bench.originals import Originals
 from volvex.errors import NotFoundError, RefusedError, VolvexError
@@ -30,9 +30,6 @@ from volvex.source.lock import Lock, acquire
 
 BASE = "base"  # the folder with what was taken, by its digest
 BASE_LIMIT = 1 << 26  # larger files are not kept there
-LAYOUTS = (
-    "layouts"  # the folder with the bench's own layouts; what lies in `files` is content, and never steers anything
-)
 LOCK = "lock"
 WAIT = 600.0  # seconds for another process that works in the bench
 

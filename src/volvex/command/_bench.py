@@ -63,7 +63,7 @@ def finish_interrupted(paths: Iterable[Path], context: Context) -> None:
 
 def bench_folder(options: argparse.Namespace, context: Context) -> Path:
     """The bench's folder; NotFoundError when there is none."""
-    from volvex.bench.description import DESCRIPTION
+    from volvex.archive.paths import DESCRIPTION
 
     if options.bench is not None:
         return Path(options.bench)

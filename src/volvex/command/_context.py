@@ -63,7 +63,7 @@ class Context:
 
     def library(self, *folders: Path) -> Any:
         """All layouts and dictionaries at hand; those of the benches in `folders`, and of the bench around, come first."""
-        from volvex.bench.workbench import LAYOUTS
+        from volvex.archive.paths import LAYOUTS
         from volvex.layout import Library
 
         benches = dict.fromkeys([*folders, *([] if self.bench is None else [self.bench])])
@@ -85,7 +85,7 @@ class Context:
     @functools.cached_property
     def bench(self) -> Path | None:
         """The bench that we stand in."""
-        from volvex.bench.description import DESCRIPTION
+        from volvex.archive.paths import DESCRIPTION
 
         return next((folder for folder in (self.cwd, *self.cwd.parents) if (folder / DESCRIPTION).is_file()), None)
 

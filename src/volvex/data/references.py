@@ -85,6 +85,8 @@ class Catalogue:
         self._paths, self._read, self.meanings = paths, read, meanings
         self._documents: dict[str, Document | None] = {}
         self.faults: dict[str, VolvexError] = {}  # files that cannot be opened
+        self._files: dict[Spot, list[str]] = {}
+        self._beside: dict[str, list[str]] = {}
 
     @functools.cached_property
     def paths(self) -> list[str]:
@@ -122,24 +124,27 @@ class Catalogue:
 
     def data(self) -> list[str]:
         """The paths that the profile says are data."""
-        return (
-            []
-            if not self.meanings.data
-            else [path for path in self.paths if any(fits(path, one) for one in self.meanings.data)]
-        )
+        return self._data if self.meanings.data else []
+
+    @functools.cached_property
+    def _data(self) -> list[str]:
+        """The same, looked for once: a game may have a hundred thousand paths, and each field that refers to something asks."""
+        return [path for path in self.paths if any(fits(path, one) for one in self.meanings.data)]
 
     def near(self, path: str) -> list[str]:
         """Where the records may be to which a file refers: what is data, and what lies beside it."""
         folder = path.rpartition("/")[0]
-        beside = [one for one in self.paths if one.rpartition("/")[0] == folder]
-        return list(dict.fromkeys([path, *self.data(), *beside]))
+        if folder not in self._beside:
+            self._beside[folder] = [one for one in self.paths if one.rpartition("/")[0] == folder]
+        return list(dict.fromkeys([path, *self.data(), *self._beside[folder]]))
 
     def sheets(self, spot: Spot) -> Iterator[tuple[str, Sheet]]:
         """The sheets that a spot means, with the paths of their files."""
-        for path in self.paths:
-            if spot.is_file(path):
-                document = self.document(path)
-                yield from ((path, one) for one in (document.sheets if document else ()) if spot.is_sheet(one))
+        if spot not in self._files:
+            self._files[spot] = [path for path in self.paths if spot.is_file(path)]
+        for path in self._files[spot]:
+            document = self.document(path)
+            yield from ((path, one) for one in (document.sheets if document else ()) if spot.is_sheet(one))
 
     def targets(self, path: str, sheet: Sheet, name: str) -> list[tuple[str, Sheet]] | None:
         """Where the keys lead that a field holds; None when it holds none."""

@@ -294,8 +294,9 @@ class Document(ABC):
     def reread(self, data: bytes) -> Document:
         """Another state of the same file; FormatError when it is not sound."""
 
-    def compared(self, data: bytes) -> tuple[Document, Document] | None:
-        """This state and another, or of large files the parts in which they differ; None when only its soundness can be told."""
+    def compared(self, data: bytes, changes: Sequence[Change]) -> tuple[Document, Document] | None:
+        """This state and another that these changes made; of large files the parts in which they differ. None when only its
+        soundness can be told; FormatError when it is not sound."""
         return self, self.reread(data)
 
     @abstractmethod

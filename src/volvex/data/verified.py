@@ -18,6 +18,8 @@ HINT = "editing the file by hand, and `volvex swap`"
 def edited(document: Document, changes: Sequence[Change]) -> bytes:
     """The file with these changes, read again and compared. FormatError when it does not give them, and them alone."""
     data = document.written(changes)
+    if not changes:
+        return data
     require_edit(document, data, changes)
     return data
 
@@ -25,7 +27,7 @@ def edited(document: Document, changes: Sequence[Change]) -> bytes:
 def require_edit(document: Document, data: bytes, changes: Sequence[Change]) -> None:
     """FormatError unless a new state of a document gives these changes, and them alone."""
     try:
-        pair = document.compared(data)
+        pair = document.compared(data, changes)
         if pair is not None:
             for one in pair:  # read now, while what goes wrong is known to be the edit's doing
                 list(one.sheets)

@@ -9,7 +9,7 @@ import csv
 import io
 import re
 import warnings
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 import numpy as np
@@ -25,10 +25,11 @@ ENDINGS = ("csv",)
 FORMS = ()
 MARK = b"\xef\xbb\xbf"
 SEPARATORS = (",", "\t", ";")
-_EXPONENT = re.compile(rb"[0-9][eE]\+?[0-9]")
 _FORMULA = re.compile(r"'*[=+\-@\t\r]")  # what spreadsheets compute, or would once an apostrophe is taken off
 _GUARDED = re.compile(r"'+[=+\-@\t\r]")
+FIRST = frozenset("'=+-@\t\r")
 _NUMBER = re.compile(r"-?[0-9]+(\.[0-9]+)?")
+BLOCK = 1 << 22  # bytes looked at at once
 STEP = 1 << 17  # records written at once
 
 
@@ -40,11 +41,13 @@ def write(document: Document, wanted: Wanted, separator: str = ",") -> bytes:
         rows = [(one.key, one.use, one.original, one.translation) for one in units(document, wanted)]
         frame = pd.DataFrame(rows, columns=list(HEADS), dtype=object)
         frame = frame.map(_guarded)
-        return MARK + frame.to_csv(index=False, sep=separator, lineterminator=_line_end(frame)).encode()
+        end = _line_end(frame[name].tolist() for name in HEADS)
+        return MARK + frame.to_csv(index=False, sep=separator, lineterminator=end).encode()
     sheet = one_sheet(document, wanted)
     columns = {name: _cells(column) for name, column in _columns(sheet).items()}
     columns = {_guarded(name): values for name, values in columns.items()}
-    end = _line_end(pd.DataFrame(columns, copy=False))
+    texts = (name for name, values in columns.items() if values.dtype.kind == "O")
+    end = _line_end(columns[name].tolist() for name in texts)
     out = io.StringIO(newline="")
     for first in range(0, max(1, len(sheet)), STEP):
         some = {name: values[first : first + STEP] for name, values in columns.items()}
@@ -62,10 +65,9 @@ def _bared(text: Any) -> Any:
     return text[1:] if isinstance(text, str) and _GUARDED.match(text) else text
 
 
-def _line_end(frame: Any) -> str:
+def _line_end(columns: Iterable[list[Any]]) -> str:
     """What ends a record: where a value holds a carriage return the library only quotes it when that is part of it."""
-    texts = (column for _, column in frame.items() if column.dtype.kind not in "iufb")
-    return "\r\n" if any("\r" in str(one) for column in texts for one in column) else "\n"
+    return "\r\n" if any("\r" in one for column in columns for one in column if one) else "\n"
 
 
 def _columns(sheet: Sheet) -> dict[str, Column | Array]:
@@ -84,18 +86,20 @@ def _cells(column: Column | Array) -> Array:
         return values
     texts = column.texts()
     if column.rule.sort not in (INT, FLOAT):
-        texts = [_guarded(one) if one else one for one in texts]
+        texts = [_guarded(one) if one and one[0] in FIRST else one for one in texts]
     return np.array([*texts, None], object)[:-1]
 
 
 def read(data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming:
     """The changes that the file makes."""
-    data = text_of(data, file).encode()
+    text_of(data, file)  # another encoding is refused before anything is read of it
     separator = _separator(data)
     if wanted.language:
         return changed_units(document, wanted, _records(data, separator, file), file)
     sheet = one_sheet(document, wanted)
-    columns = {_bared(name): _all_bared(values) for name, values in _read_columns(data, separator, sheet, file).items()}
+    columns = _read_columns(data, separator, sheet, file)
+    if b"'" in data:
+        columns = {_bared(name): _all_bared(values) for name, values in columns.items()}
     whole = (
         data.count(b"\n") == len(next(iter(columns.values()), ())) + 1
     )  # no line is empty, no value goes over several
@@ -155,7 +159,7 @@ def _read_columns(data: bytes, separator: str, sheet: Sheet, file: str) -> Mappi
     titles = [str(one) for one in _frame(data, separator, file, dtype=object, nrows=0).columns]
     own = {name: sheet.columns.get(_bared(name)) for name in titles}
     kinds = {name: column.values.dtype if column is not None else np.dtype(object) for name, column in own.items()}
-    rounded = _EXPONENT.search(data) is not None  # a whole number that was rounded must not be read as one
+    rounded = _has_exponent(data)  # a whole number that was rounded must not be read as one
     asked = {name: kind if kind.kind in "iu" and not rounded else object for name, kind in kinds.items()}
     try:
         frame = _frame(data, separator, file, dtype=asked)
@@ -165,6 +169,18 @@ def _read_columns(data: bytes, separator: str, sheet: Sheet, file: str) -> Mappi
         name: _as_floats(frame[name].to_numpy()) if kinds[name].kind == "f" else frame[name].to_numpy()
         for name in titles
     }
+
+
+def _has_exponent(data: bytes) -> bool:
+    """Whether some number may be written as `1.2E+17`: an e between a digit and a digit or a plus. Looked for in bulk."""
+    for start in range(0, len(data), BLOCK):
+        some = np.frombuffer(data, np.uint8, min(BLOCK + 2, len(data) - start), start)
+        at = np.flatnonzero((some[1:-1] | 0x20) == ord("e")) + 1
+        before, after = some[at - 1], some[at + 1]
+        digits = (before >= 0x30) & (before <= 0x39)
+        if bool((digits & ((after == ord("+")) | ((after >= 0x30) & (after <= 0x39)))).any()):
+            return True
+    return False
 
 
 def _as_floats(cells: Array) -> Array:
