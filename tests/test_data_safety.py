@@ -200,6 +200,23 @@ class Edits(unittest.TestCase):
                         edited(document, [change])
                     self.assertIn(said, caught.exception.message)
 
+    def test_of_large_xml_the_records_that_change_are_compared(self) -> None:
+        document = xml('<r><a id="q" v="1"><b>x</b></a><a id="p" v="2"/></r>')
+        changes = [Change("set", "a", "q", "v", "1", "long 5"), Change("set", "a", "p", "v", "2", "9")]
+        with patch("volvex.data.forms.xml.LARGE", 10):
+            made = edited(document, changes)
+            self.assertEqual(made, b'<r><a id="q" v="long 5"><b>x</b></a><a id="p" v="9"/></r>')
+            for wrong in (
+                made.replace(b"x", b"y"),
+                made.replace(b"</r>", b"</q>"),
+                made[:-1],
+                made.replace(b"long 5", b"long 6"),
+            ):
+                with patch.object(type(document), "written", return_value=wrong), self.assertRaises(FormatError):
+                    edited(document, changes)
+            removed = [Change("remove", "a", "p", fields=(("id", "p"), ("v", "2")))]
+            self.assertEqual(len(document.reread(edited(document, removed)).sheets[0]), 1)
+
     def test_content_of_entities_is_not_edited_into_broken_xml(self) -> None:
         for text, key, field in (('<!DOCTYPE r [<!ENTITY e "<a>1</a>">]>\n<r id="z">&e;<b>7</b></r>', "z", "a"),
                                  ("<!DOCTYPE r [<!ENTITY e \"<a v='1'/>\">]>\n<r id=\"z\">&e;it's</r>", "z", "a/v")):  # fmt: skip

@@ -17,6 +17,7 @@ from pathlib import Path
 from typing import Any, BinaryIO
 
 from tests.support import LAMPS, LETTER, MAIN, PROGRAM, Case, digests
+from tests.test_crashes import Stop, Stopping
 from volvex.bench.inplace import Patch
 from volvex.errors import FormatError, RefusedError, VolvexError
 from volvex.layout.edits import Piece
@@ -28,19 +29,6 @@ from volvex.source import Disk, FaultyDisk, Source
 from volvex.source.digest import BLOCK, Fingerprint, digest_file
 from volvex.source.lock import acquire, held
 from volvex.source.outputs import Outputs, new_file
-
-
-class Stop(BaseException):
-    """Stands for the end of the process."""
-
-
-class Stopping(FaultyDisk):
-    """As a kill, without a process of its own: nothing is done at the step or after it."""
-
-    def step(self, name: str) -> None:
-        self.taken += 1
-        if self.taken >= self.at:
-            raise Stop
 
 
 class SmallDisk(Disk):

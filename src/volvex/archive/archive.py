@@ -290,7 +290,7 @@ class Archive(ABC):
 
     @functools.cached_property
     def addresses(self) -> list[Address]:
-        """What tells each entry from all others, also from those of the same name: in the order of the directory."""
+        """The address of each entry, in the order of the directory: unique, also where names repeat."""
         counts: dict[str, int] = {}
         found = []
         for name in map(identity, self.names):

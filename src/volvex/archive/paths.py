@@ -172,7 +172,7 @@ class Walker:
                 self._select(archive, _join(name, first.name), parts, found)
 
     def _below(self, here: Path, name: str) -> Iterator[Path]:
-        """What is in a folder. A link that leads nowhere, or to a folder that was entered already, is told and passed by."""
+        """What is in a folder. Links that lead nowhere, or to a folder that was entered already, are reported and skipped."""
         for child in _children(here):
             if not child.is_symlink():
                 yield child

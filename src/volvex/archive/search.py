@@ -133,7 +133,7 @@ def _search_large(path: str, chunks: Iterator[bytes], wanted: Wanted, faults: li
     for chunk in chunks:
         passing.feed(chunk)
     if passing.left:
-        faults.append(TooLargeError(f"{path}: only its first {MOST_HITS:,} hits are told"))
+        faults.append(TooLargeError(f"{path}: only the first {MOST_HITS:,} hits are listed"))
     return passing.hits if not (wanted.data and wanted.text) or passing.texts else []
 
 
@@ -189,7 +189,7 @@ _NOTHING = re.compile(b"(?!)")
 
 
 def _line_hit(path: str, line: int, whole: bytes, match: re.Match[bytes]) -> Hit:
-    """A hit in a line, as far as the line is at hand."""
+    """A hit in a line, with what is known of the line."""
     first = whole.rfind(b"\n", 0, match.start()) + 1
     last = whole.find(b"\n", match.end())
     before = whole[max(first, match.start() - AROUND_LINE) : match.start()]

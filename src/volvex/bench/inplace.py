@@ -30,7 +30,7 @@ from volvex.source.digest import Fingerprint
 
 SMALL = 1 << 24  # bytes that are written in place whatever their share of the file
 
-# files in which entries were changed in place before; None: installed otherwise
+# files in which entries were changed in place before; None: installed as a whole
 Earlier = Mapping[str, Sequence[Address] | None]
 
 

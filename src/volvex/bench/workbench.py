@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import errno
 import json
 import zlib
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import asdict
 from pathlib import Path
 
@@ -20,18 +19,16 @@ from volvex.archive.paths import DESCRIPTION, WILD, Variants, entries_matching, 
 from volvex.archive.rebuild import file_chunks
 from volvex.bench.description import FORMAT, Opened, Taken, read_description
 from volvex.bench.game import Game
+from volvex.bench.lock import is_unfinished, lock_bench
 from volvex.bench.originals import Originals
 from volvex.errors import NotFoundError, RefusedError, VolvexError
 from volvex.layout import Library
 from volvex.source import Disk, FileSource, atomic
 from volvex.source.digest import Fingerprint, digest_bytes, digest_file
-from volvex.source.disk import is_leftover
-from volvex.source.lock import Lock, acquire
+from volvex.source.lock import Lock
 
 BASE = "base"  # the folder with what was taken, by its digest
 BASE_LIMIT = 1 << 26  # larger files are not kept there
-LOCK = "lock"
-WAIT = 600.0  # seconds for another process that works in the bench
 
 
 class Workbench(Originals):
@@ -61,7 +58,7 @@ class Workbench(Originals):
 
     @property
     def identity(self) -> str:
-        """What tells this bench from others, for the journal of a game."""
+        """The bench's id in the journal of a game."""
         return digest_bytes(self.folder.as_posix().encode("utf-8", "surrogateescape"))[:32]
 
     @property
@@ -81,7 +78,7 @@ class Workbench(Originals):
         folder = folder.resolve()
         if folder.is_relative_to(game.folder):
             raise RefusedError(f"{folder} is within the game's folder", "a folder of its own for the bench")
-        if folder.is_dir() and not _is_unfinished(folder):
+        if folder.is_dir() and not is_unfinished(folder):
             raise RefusedError(f"{folder} is not empty", "another folder, or working in the bench that is there")
         bench = cls(folder, game, library, disk)
         for name, original in game.files():
@@ -460,36 +457,6 @@ class Workbench(Originals):
     def places(self) -> list[str]:
         """Every file in the bench's tree."""
         return list(files_below(self.files)) if self.files.is_dir() else []
-
-
-def lock_bench(folder: Path, waiting: Callable[[], None]) -> Lock | None:
-    """The lock of a bench, waited for; None where the folder cannot be written, so that nothing will be. RefusedError when
-    another process keeps it."""
-    try:
-        lock = acquire(folder / LOCK, WAIT, waiting)
-    except (PermissionError, FileNotFoundError):
-        return None
-    except OSError as error:
-        if error.errno == errno.EROFS:
-            return None
-        raise
-    if lock is None:
-        raise RefusedError(f"another volvex is at work in {folder}", "waiting until it is done")
-    return lock
-
-
-def clear_leftovers(folder: Path, disk: Disk) -> None:
-    """Remove the temporary files of processes that were killed; only for the holder of the lock."""
-    for home in (folder, *(folder / name for name in ("files", "built", "open", BASE))):
-        for path in home.glob("*") if home == folder else home.rglob("*"):
-            if is_leftover(path.name) and path.is_file() and not path.is_symlink():
-                disk.remove(path)
-
-
-def _is_unfinished(folder: Path) -> bool:
-    """Whether a folder is empty, but for what making a bench leaves behind on a full disk."""
-    names = {path.name for path in folder.iterdir() if not is_leftover(path.name)}
-    return names <= {"files", LOCK} and not (names & {"files"} and any((folder / "files").iterdir()))
 
 
 def _flat(path: Path) -> str:

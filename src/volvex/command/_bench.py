@@ -80,7 +80,7 @@ def open_bench(options: argparse.Namespace, context: Context, fold: bool = False
     """
     from volvex.bench import Workbench
     from volvex.bench.description import read_description
-    from volvex.bench.workbench import clear_leftovers, lock_bench
+    from volvex.bench.lock import clear_leftovers, lock_bench
 
     folder = bench_folder(options, context)
     read_description(folder)  # a folder that is no bench gets no lock

@@ -99,7 +99,7 @@ def in_data(library: Library, text: str, value: str, blind: bool, path: str, con
         document = open_data(content, library, path)
     except TooLargeError:
         if value:
-            raise  # told as not searched
+            raise  # reported as not searched
         return None
     except VolvexError:
         return None

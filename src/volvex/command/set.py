@@ -77,7 +77,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             for one in as_told(changes, document):
                 records.append({"path": place, **vars(one)})
                 lines.append(f"{shown(place)}: {change_line(one, context)}")
-        if options.replace:  # shown before anybody is asked; what is done otherwise is told when it is done
+        if options.replace:  # shown before anybody is asked; everything else is shown when it is done
             _tell(lines, options, context)
         total = sum(len(changes) for _, _, changes in found)
         apply = not options.plan and (not options.replace or _agreed(total, options, context))

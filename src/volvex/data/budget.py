@@ -1,6 +1,6 @@
-"""A budget for everything that is parsed: so many records, values or cells of a file, and then no more.
+"""A budget for everything that is parsed: a number of records, values or cells of a file, and then no more.
 
-What a few kilobytes unpack to may be gigabytes of objects; the limit is told when it is reached, never passed over.
+A few kilobytes may unpack to gigabytes of objects. Reaching the limit is an error that says so.
 """
 
 from __future__ import annotations

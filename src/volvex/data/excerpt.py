@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from xml.parsers import expat
 
-from volvex.data.forms.xml import KEYS, _parse, _tag_at, doctype
-from volvex.data.texts import decoded
+from volvex.data.forms.xml import KEYS, XmlData, _filled, _fragment, _parse, _tag_at, doctype
+from volvex.data.sheet import Change, Document
+from volvex.data.texts import Record, Splice, decoded, sheets_of
+from volvex.errors import FormatError
 
 STEP = 1 << 20
 
@@ -123,3 +126,37 @@ def _end(data: bytes, start: int, close: int) -> int:
     """Where an element ends that starts at a place, and whose end tag starts at `close` if it has one."""
     tag = _tag_at(data, start)
     return start + len(tag) if tag.endswith(b"/>") else data.find(b">", close) + 1
+
+
+def compared_records(document: XmlData, data: bytes, changes: Sequence[Change]) -> tuple[Document, Document]:
+    """The records that change, before and after. The rest of a large file is compared byte for byte, and all of it parsed."""
+    new = decoded(data, document.file)[2]
+    splices = sorted(document.splices(changes), key=lambda one: one.start)
+    at = there = 0
+    for one in [*splices, Splice(len(document.data), len(document.data), b"")]:
+        size = one.start - at
+        if (
+            not _equal(document.data, at, new, there, size)
+            or new[there + size : there + size + len(one.new)] != one.new
+        ):
+            raise FormatError(document.file, "something else would change with it", offset=there)
+        at, there = one.end, there + size + len(one.new)
+    _parse(expat.ParserCreate("utf-8"), new, document.file)
+    pair = XmlData(b"", document.file), XmlData(b"", document.file)
+    places = dict.fromkeys((one.sheet, one.key) for one in changes)
+    before, after = list[Record](), list[Record]()
+    for sheet, key in places:
+        element = document.element(sheet, key)
+        shift = sum(len(one.new) - (one.end - one.start) for one in splices if one.end <= element.start)
+        for records, found in ((before, element), (after, _fragment(new, element.start + shift, document.file))):
+            records.append(_filled(Record(sheet, key, key), found))
+    pair[0]._sheets, pair[1]._sheets = sheets_of(before), sheets_of(after)
+    return pair
+
+
+def _equal(one: bytes, at: int, other: bytes, there: int, size: int) -> bool:
+    """Whether two stretches are the same, without a copy of either."""
+    return all(
+        one[at + start : at + min(size, start + STEP)] == other[there + start : there + min(size, start + STEP)]
+        for start in range(0, size, STEP)
+    )

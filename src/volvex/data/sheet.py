@@ -296,7 +296,7 @@ class Document(ABC):
 
     def compared(self, data: bytes, changes: Sequence[Change]) -> tuple[Document, Document] | None:
         """This state and another that these changes made; of large files the parts in which they differ. None when only its
-        soundness can be told; FormatError when it is not sound."""
+        soundness was looked at; FormatError when it is not sound."""
         return self, self.reread(data)
 
     @abstractmethod

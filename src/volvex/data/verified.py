@@ -1,7 +1,7 @@
 """Edits that are read again before they count: what the new file gives must be what was asked for, and nothing else.
 
 Whatever goes wrong in writing (an entity that an edit cannot reach into, a value that reads back as another one), the file that
-was there stays, and the user is told.
+was there stays, and the error says what would have happened.
 """
 
 from __future__ import annotations

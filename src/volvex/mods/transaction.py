@@ -37,7 +37,7 @@ def inside(game: Path, name: str) -> Path:
 
 
 def token(path: Path, like: str | None, advance: Advance = nothing) -> str | None:
-    """What tells a file's content from another: the digest of all of it, or, where `like` is one, of the digests of its blocks.
+    """A file's digest: of all of it, or, where `like` is such a one, of the digests of its blocks.
     None when there is no file."""
     if path.is_symlink() or not path.is_file():
         return None

@@ -18,7 +18,7 @@ from volvex.source.disk import PART, Disk
 class Outputs:
     """Files that get their names together, when the block ends well.
 
-    `overwrite`: files that are there are replaced; RefusedError otherwise, before a byte of the file is written.
+    `overwrite`: files that are there are replaced; without it RefusedError, before a byte of the file is written.
     """
 
     def __init__(self, disk: Disk, overwrite: bool = False, hint: str = "another name, or --overwrite") -> None:

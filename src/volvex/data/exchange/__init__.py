@@ -82,7 +82,9 @@ def exported(ending: str, document: Document, wanted: Wanted) -> bytes:
         back = _read(form, data, document, wanted, file)
     except VolvexError as error:
         raise FormatError(
-            document.file, f"it cannot be told in {ending.lstrip('.')}: {error.message}", hint=_others(document, ending)
+            document.file,
+            f"it cannot be written as {ending.lstrip('.')}: {error.message}",
+            hint=_others(document, ending),
         ) from error
     if back.changes:
         one = back.changes[0]

@@ -1,4 +1,4 @@
-"""Values with tabs between them, otherwise as CSV."""
+"""As CSV, with tabs between the values."""
 
 from __future__ import annotations
 

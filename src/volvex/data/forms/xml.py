@@ -15,7 +15,7 @@ from xml.parsers import expat
 
 from volvex.data.budget import Budget
 from volvex.data.sheet import Change, Document, Sheet, distinct
-from volvex.data.texts import Record, Splice, TextData, decoded, sheets_of
+from volvex.data.texts import Record, Splice, TextData, sheets_of
 from volvex.errors import FormatError, NotFoundError
 
 PLACE = 20
@@ -122,39 +122,15 @@ class XmlData(TextData):
     def compared(self, data: bytes, changes: Sequence[Change]) -> tuple[Document, Document] | None:
         if len(data) <= LARGE:
             return super().compared(data, changes)
+        from volvex.data.excerpt import compared_records, excerpts  # which are made of this
+
         if changes and all(one.what == "set" for one in changes):
-            return self._compared_records(data, changes)
-        from volvex.data.excerpt import excerpts  # which is made of this
+            return compared_records(self, data, changes)
 
         made = excerpts(self.raw, data, self.file)
         if made is None or len(made[1]) > LARGE:
             return None
         return XmlData(made[0], self.file), XmlData(made[1], self.file)
-
-    def _compared_records(self, data: bytes, changes: Sequence[Change]) -> tuple[Document, Document]:
-        """The records that change, before and after. The rest of a large file is compared byte for byte, and all of it parsed."""
-        new = decoded(data, self.file)[2]
-        splices = sorted(self.splices(changes), key=lambda one: one.start)
-        at = there = 0
-        for one in [*splices, Splice(len(self.data), len(self.data), b"")]:
-            size = one.start - at
-            if (
-                not _equal(self.data, at, new, there, size)
-                or new[there + size : there + size + len(one.new)] != one.new
-            ):
-                raise FormatError(self.file, "something else would change with it", offset=there)
-            at, there = one.end, there + size + len(one.new)
-        _parse(expat.ParserCreate("utf-8"), new, self.file)
-        pair = XmlData(b"", self.file), XmlData(b"", self.file)
-        places = dict.fromkeys((one.sheet, one.key) for one in changes)
-        before, after = list[Record](), list[Record]()
-        for sheet, key in places:
-            element = self._element(sheet, key)
-            shift = sum(len(one.new) - (one.end - one.start) for one in splices if one.end <= element.start)
-            for records, found in ((before, element), (after, _fragment(new, element.start + shift, self.file))):
-                records.append(_filled(Record(sheet, key, key), found))
-        pair[0]._sheets, pair[1]._sheets = sheets_of(before), sheets_of(after)
-        return pair
 
     # writing
 
@@ -176,7 +152,7 @@ class XmlData(TextData):
             added = [one for one in some if one.what == "add"]
             if added and not key:
                 key = self._last(sheet)
-            element = self._element(sheet, key)
+            element = self.element(sheet, key)
             for one in some:
                 if one.what == "set":
                     found.append(_set(self.data, element, one, self.file))
@@ -190,7 +166,8 @@ class XmlData(TextData):
     def _last(self, sheet: str) -> str:
         return self.sheet(sheet).keys[-1]
 
-    def _element(self, sheet: str, key: str) -> Element:
+    def element(self, sheet: str, key: str) -> Element:
+        """The element of a record."""
         start = self._starts.get((sheet, key))
         if start is None:
             start = self._known_starts().get((sheet, key))
@@ -214,14 +191,6 @@ class XmlData(TextData):
         for splice in sorted(splices, key=lambda splice: -splice.start):
             text = text[: splice.start] + splice.new + text[splice.end :]
         return bytes(self.data[_indent(self.data, like.start) : like.start]) + text
-
-
-def _equal(one: bytes, at: int, other: bytes, there: int, size: int) -> bool:
-    """Whether two stretches are the same, without a copy of either."""
-    return all(
-        one[at + start : at + min(size, start + STEP)] == other[there + start : there + min(size, start + STEP)]
-        for start in range(0, size, STEP)
-    )
 
 
 def _indent(data: bytes, start: int) -> int:
