@@ -80,9 +80,9 @@ def locked(game: Path, disk: Disk) -> Iterator[Path]:
 
 def _lock(game: Path, disk: Disk) -> Lock:
     for _ in range(3):
-        home = home_of(game)
-        disk.make_folder(home, durable=True)
         try:
+            home = home_of(game)
+            disk.make_folder(home, durable=True)
             lock = acquire(home / "lock")
         except FileNotFoundError:  # another process has just removed the folder
             continue
