@@ -6,6 +6,7 @@ import io
 import json
 import os
 import shutil
+import struct
 import threading
 import time
 import unittest
@@ -27,7 +28,9 @@ from volvex.errors import VolvexError
 from volvex.layout import Library, remembered
 from volvex.layout.columns import Texts
 from volvex.layout.keys import Key, Keys
-from volvex.source import Disk
+from volvex.layout.opening import read
+from volvex.layout.syntax import parse_layout
+from volvex.source import BytesSource, Disk
 from volvex.source.disk import atomic, clear_stale, is_leftover
 
 
@@ -339,9 +342,27 @@ class Layouts(Case):
         self.assertEqual(len(list(memory.glob("*.json"))), len({path.name for path in memory.glob("*.json")}))
         self.assertEqual(len(remembered.key(b"x")), 32)
 
+    TEXT = 'layout "one"  kind archive\nlittle endian\nknown by "ONE" at 0\nblock head at 0\n    mark 3 bytes is "ONE"\n    n u8 count of all\nblock all after head repeats\n    name text u8 name\n    at u32 start of content\n    size u32 size of content\n'
+
+    def test_absurd_words_in_a_layout_are_refused(self) -> None:
+        with self.assertRaises(VolvexError) as caught:
+            parse_layout(self.TEXT + f"    how u8 codec of content {{ 0 {'z' * 5000} }}\n", "one.layout")
+        self.assertIn("there is no compress called zzz", caught.exception.message)
+        layout = parse_layout(self.TEXT.replace("text u8 name", "text 2000000000 name"), "one.layout")
+        with self.assertRaises(VolvexError):
+            read(layout, BytesSource(b"ONE\x03" + b"x" * 1000, "x"))
+
+    def test_an_entry_without_a_name_stays_when_packing(self) -> None:
+        (self.folder / "one.layout").write_text(self.TEXT)
+        data = b"ONE\x02" + b"\x01a" + struct.pack("<II", 23, 2) + b"\x00" + struct.pack("<II", 25, 3) + b"hi" + b"end"
+        (self.folder / "x.one").write_bytes(data)
+        self.run_program("unpack", "x.one", "--to", "tree", "--layout", "one.layout", status=5)
+        done = self.run_program("pack", "tree", "--like", "x.one", "--to", "y.one", "--layout", "one.layout")
+        self.assertIn("cannot be taken out, so it stays", done.stderr)
+        self.assertEqual((self.folder / "y.one").read_bytes(), data)
+
     def test_a_layout_known_at_the_end_of_a_large_mapped_file(self) -> None:
         import mmap
-        import struct
 
         text = 'layout "tailed"  kind table\nlittle endian\nknown by "TAIL" at end - 4\nblock head at 0\n    count u32 count of rows\nblock rows after head repeats\n    id u32 key\nblock foot at end - 4\n    mark 4 bytes is "TAIL"\n'
         folder = self.folder / "layouts"
