@@ -15,6 +15,7 @@ import time
 import unittest
 from pathlib import Path
 from typing import Any, BinaryIO
+from unittest.mock import patch as patched
 
 from tests.support import LAMPS, LETTER, MAIN, PROGRAM, Case, digests
 from tests.test_crashes import Stop, Stopping
@@ -531,10 +532,10 @@ class NewFiles(Case):
         )
 
     def test_a_failure_between_two_names_brings_the_old_ones_back(self) -> None:
-        for name in ("a", "b"):
-            (self.folder / name).write_text(f"old {name}")
         failed = 0
         for at in range(1, 40):
+            for name in ("a", "b"):
+                (self.folder / name).write_text(f"old {name}")
             disk = FaultyDisk("deny", at)
             try:
                 with Outputs(disk, overwrite=True) as out:
@@ -549,6 +550,28 @@ class NewFiles(Case):
                 break
         self.assertGreater(failed, 6)
         self.assertEqual((self.folder / "a").read_text(), "new")
+
+    def test_stopped_anywhere_what_was_there_is_never_missing(self) -> None:
+        stopped = 0
+        for at in range(1, 40):
+            for name in ("a", "b"):
+                (self.folder / name).write_text(f"old {name}")
+            disk = Stopping("kill", at)
+            try:
+                with (
+                    patched.object(Path, "unlink"),
+                    Outputs(disk, overwrite=True) as out,
+                ):  # a process that is gone removes nothing
+                    for name in ("a", "b"):
+                        with out.file(self.folder / name) as file:
+                            disk.write(file, b"new")
+            except Stop:
+                stopped += 1
+            for name in ("a", "b"):
+                self.assertIn((self.folder / name).read_text(), (f"old {name}", "new"), at)
+            for path in self.folder.iterdir():
+                path.unlink()
+        self.assertGreater(stopped, 8)
 
     def test_a_single_file(self) -> None:
         with new_file(Disk(), self.folder / "deep" / "x") as file:

@@ -60,15 +60,23 @@ class Outputs:
         """Where the bytes of a file are until it gets its name."""
         return self._files[target]
 
+    def _keep(self, target: Path, old: Path) -> None:
+        """Give what is there a second name until all is done: a kill never leaves the target missing. Where disks have no second names it
+        is moved, under a name that nothing ever tidies away."""
+        try:
+            self.disk.link(target, old)
+        except OSError:
+            self.disk.replace(target, old)
+
     def _commit(self) -> None:
         for target in self._files:
             self.check(target)
         kept: dict[Path, Path | None] = {}
         try:
             for number, (target, part) in enumerate(self._files.items()):
-                old = target.with_name(f"volvex-old-{number}.{os.getpid()}{PART}") if os.path.lexists(target) else None
+                old = target.with_name(f"volvex-old-{number}.{os.getpid()}") if os.path.lexists(target) else None
                 if old is not None:
-                    self.disk.replace(target, old)
+                    self._keep(target, old)
                 kept[target] = old
                 self.disk.replace(part, target)
         except BaseException:
