@@ -8,7 +8,7 @@ from pathlib import Path
 
 from volvex.errors import RefusedError
 from volvex.source import Disk
-from volvex.source.disk import is_leftover
+from volvex.source.disk import is_leftover, is_stale
 from volvex.source.lock import Lock, acquire
 
 LOCK = "lock"
@@ -36,7 +36,7 @@ def clear_leftovers(folder: Path, disk: Disk) -> None:
     """Remove the temporary files of processes that were killed; only for the holder of the lock."""
     for home in (folder, *(folder / name for name in FOLDERS)):
         for path in home.glob("*") if home == folder else home.rglob("*"):
-            if is_leftover(path.name) and path.is_file() and not path.is_symlink():
+            if is_stale(path):  # another command may be writing a file here, for which no lock is needed
                 disk.remove(path)
 
 

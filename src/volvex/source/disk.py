@@ -39,10 +39,15 @@ def _part_name(name: str) -> str:
 def clear_stale(target: Path) -> None:
     """Remove temporary files of a target whose processes have ended: what is secret must not lie about after a kill."""
     for path in target.parent.glob(f"{glob.escape(target.name)}.*{PART}") if target.parent.is_dir() else ():
-        number = path.name.removesuffix(PART).rpartition(".")[2]
-        if number.isdigit() and not _runs(int(number)) and not path.is_symlink():
+        if is_stale(path):
             with contextlib.suppress(OSError):
                 path.unlink()
+
+
+def is_stale(path: Path) -> bool:
+    """Whether a file is a temporary one of a process that has ended."""
+    number = path.name.removesuffix(PART).rpartition(".")[2]
+    return is_leftover(path.name) and not path.is_symlink() and path.is_file() and not _runs(int(number))
 
 
 def _runs(process: int) -> bool:
