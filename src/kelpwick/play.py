@@ -12,7 +12,7 @@ from pathlib import Path
 from kelpwick import GameError, almanac, holds, isles
 from kelpwick.almanac.reading import read as read_almanac
 from kelpwick.almanac.reading import screens
-from kelpwick.holds import lockers, loft
+from kelpwick.holds import lockers, loft, shallows
 from kelpwick.isles import rigging, soundings
 from kelpwick.pack import read_pack
 from kelpwick.words import FUELS, GOODS, ISLANDS, KEEPERS, LAMPS, SEASONS
@@ -39,7 +39,7 @@ def play(folder: Path, language: str | None = None, letter: str | None = None) -
     kept = almanac.load(folder)
     book = read_almanac(kept, lamps, keepers, {*files, *kept})
     return "\n".join([
-        *lamp_room(files), "", *quay(files), "", *show_letter(files, spoken, opened), "", *around(folder / "isles"), "", *hidden(folder), "", *aloft(folder, spoken), "",
+        *lamp_room(files), "", *quay(files), "", *show_letter(files, spoken, opened), "", *around(folder / "isles"), "", *hidden(folder), "", *charted(folder), "", *aloft(folder, spoken), "",
         *screens(book, lamps, keepers, spoken), "",
     ])  # fmt: skip
 
@@ -76,6 +76,15 @@ def hidden(folder: Path) -> Iterator[str]:
     yield f"  {_text(deeps, 'soundings.txt').strip()}"
     yield f"  {_text(harbour, 'manifest.txt').strip()}; {_text(harbour, f'pages/{GOODS[0]}.txt').splitlines()[0]}"
     yield f"  {len(peal)} bells, {sum(map(len, peal.values())):,} bytes of them"
+
+
+def charted(folder: Path) -> Iterator[str]:
+    """What the charts of the shallows show."""
+    charts = holds.read(folder, "shallows")
+    yield "ON THE CHARTS"
+    for isle, name in ISLANDS:
+        buoys = list(shallows.buoys(_file(charts, f"{isle}/BUOYS")))
+        yield f"  {name:<16}{len(buoys)} buoys, the first {buoys[0] if buoys else 'lost'}; {len(_file(charts, f'{isle}/ROCKS')) // 4} rocks"
 
 
 def aloft(folder: Path, language: str) -> Iterator[str]:

@@ -8,6 +8,7 @@ peal/peal.kpi         an index, and the bells it leads to in volumes peal_00.kpd
 loft/loft.kwa         hashes in place of names
 lockers/lockers.kwn   numbers in place of names
 speech/speech.kwl     one path in several languages
+shallows/firth.kwz    no signature, and names that repeat
 """
 
 from __future__ import annotations
@@ -17,10 +18,10 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from kelpwick import GameError
-from kelpwick.holds import deeps, engine, harbour, lockers, loft, peal, post, speech
+from kelpwick.holds import deeps, engine, harbour, lockers, loft, peal, post, shallows, speech
 
 HOLDS = {"post": post, "engine": engine, "deeps": deeps, "harbour": harbour, "peal": peal,
-         "loft": loft, "lockers": lockers, "speech": speech}  # fmt: skip
+         "loft": loft, "lockers": lockers, "speech": speech, "shallows": shallows}  # fmt: skip
 
 
 def make(folder: Path, seed: int) -> None:

@@ -17,10 +17,10 @@ from typing import TYPE_CHECKING, Protocol
 import numpy as np
 
 from volvex.archive import filetypes
-from volvex.archive.names import Refusal, clean, disk_names, shown
+from volvex.archive.names import Refusal, clean, disk_names, shown, told_apart
 from volvex.archive.numbers import is_numbered, numbered
 from volvex.codec import COMPRESS, Cipher, Compression
-from volvex.errors import ContentError, FormatError, RefusedError
+from volvex.errors import ContentError, FormatError, LockedError, RefusedError
 from volvex.layout.columns import Array, Texts
 from volvex.layout.edits import Edit, NewContent, Plan
 from volvex.layout.entries import Entries
@@ -202,11 +202,17 @@ class Archive(ABC):
 
     @functools.cached_property
     def names(self) -> list[str]:
-        """The entries' paths: forward slashes, otherwise as the archive says. Not safe to print: see `shown`.
+        """The entries' paths, each with its own: forward slashes, otherwise as the archive says. Not safe to print: see `shown`.
 
         An entry that has only a key is called by that, and by what its content is: `unnamed/3f9c22d01b7e4a55.png`.
-        One of several variants of a path has its mark: `letters/arrival@de.txt`.
+        One of several variants of a path has its mark: `letters/arrival@de.txt`. Of entries with the same name the first
+        has it plain, the others are `BUOYS~2`, `BUOYS~3` in the order of the directory. Folders are not told apart.
         """
+        return told_apart(self.repeating_names, identity)
+
+    @functools.cached_property
+    def repeating_names(self) -> list[str]:
+        """The same as the archive has them: entries may share a name."""
         if self.variants is None:
             return self.paths
         return [marked(path, variant) for path, variant in zip(self.paths, self.variants, strict=True)]
@@ -245,6 +251,8 @@ class Archive(ABC):
             return None
         if any(not texts.raw(row).endswith(b"/") for row in self.folders):
             return None
+        if len(set(texts.raws())) < len(texts):
+            return None
         flat = np.frombuffer(texts.data, np.uint8)
         odd = (flat < 0x20) | (flat > 0x7E) | (flat == 0x5C)
         order = np.argsort(texts.starts, kind="stable")
@@ -281,7 +289,19 @@ class Archive(ABC):
     def rows_of(self, name: str) -> list[int]:
         """The entries of a path: by name, or where there are only keys by the key of that path."""
         row = self.rows.get(name)
+        if row is None:
+            row = self.rows.get(clean(name), self._spellings.get(clean(name)))
         return [] if row is None else [row]
+
+    @functools.cached_property
+    def _spellings(self) -> dict[str, int]:
+        """Entries by what else they are called: as they are shown, and as they are on disk. A name goes before these."""
+        found: dict[str, int] = {}
+        for row, (name, place) in enumerate(zip(self.names, self.disk_names, strict=True)):
+            for spelling in (clean(shown(name)), place):
+                if isinstance(spelling, str) and spelling != name:
+                    found.setdefault(spelling, row)
+        return found
 
     @functools.cached_property
     def disk_names(self) -> list[str | Refusal]:
@@ -293,7 +313,7 @@ class Archive(ABC):
         """The address of each entry, in the order of the directory: unique, also where names repeat."""
         counts: dict[str, int] = {}
         found = []
-        for name in map(identity, self.names):
+        for name in map(identity, self.repeating_names):
             number = counts.get(name, 0)
             counts[name] = number + 1
             found.append((name, number))
@@ -308,7 +328,7 @@ class Archive(ABC):
         return self._by_address.get(address)
 
     def is_repeated(self, name: str) -> bool:
-        """Whether several entries have that name."""
+        """Whether several entries have that name in the archive."""
         return (identity(name), 1) in self._by_address
 
     @functools.cached_property
@@ -419,7 +439,10 @@ class Archive(ABC):
 
     def ending(self, row: int) -> str:
         """The ending that an entry without a name gets, by its content."""
-        return filetypes.ending_by_content(self.beginning(row, filetypes.HEAD))
+        try:
+            return filetypes.ending_by_content(self.beginning(row, filetypes.HEAD))
+        except LockedError:
+            return ""
 
     def kind(self, row: int) -> str:
         """What an entry's content is, by its beginning."""

@@ -22,6 +22,7 @@ class Trial:
 
     what: str
     fault: VolvexError | None = None
+    tried: bool = True  # False where the archive has nothing that could be changed
 
     @property
     def refused(self) -> bool:
@@ -36,7 +37,7 @@ def prove_harder(archive: Archive) -> Iterator[Trial]:
     """
     rows = [int(row) for row in np.flatnonzero((archive.entries.size > 1) & (archive.entries.size <= LARGEST))]
     if not rows:
-        yield Trial("nothing was tried: no entry has content that could be changed")
+        yield Trial("no entry has content that could be changed", tried=False)
         return
     chosen = [rows[len(rows) * part // 5] for part in range(5)]
     with Spool() as spool:

@@ -26,11 +26,11 @@ from volvex.layout.finding import fits
 from volvex.layout.meanings_of_data import rows_of_layout
 from volvex.layout.opening import read
 from volvex.layout.wrapping import with_keys
-from volvex.source import FileSource, Source, WindowSource
+from volvex.source import Source, WindowSource
 
 WINDOWS, WINDOW = 96, 4096  # places at which the entropy is taken, bytes at each
 HEAD = 256
-MARK, STRUCTURE, KEY, PARTS, CONTENT, NEAR = 100, 80, 70, 60, 50, 20  # how sure
+TIED, MARK, STRUCTURE, KEY, PARTS, CONTENT, NEAR = 110, 100, 80, 70, 60, 50, 20  # how sure
 
 
 @dataclass(frozen=True)
@@ -38,7 +38,7 @@ class Guess:
     """Something that a file may be."""
 
     title: str
-    by: str  # signature, structure, key, parts, content
+    by: str  # path, signature, structure, key, parts, content
     why: str
     sure: int  # of 100
     opens: bool
@@ -65,18 +65,26 @@ class Identified:
         return any(guess.opens or guess.by in ("content", "parts") for guess in self.guesses)
 
 
-def identify(path: Path, library: Library, name: str | None = None) -> Identified:
-    """What a file is. VolvexError only when it cannot be read at all."""
-    with FileSource(path, name) as source:
-        guesses = [*by_marks(source, library), *by_drivers(source, library), *by_data(source, library)]
-        if not any(guess.opens for guess in guesses):
-            guesses += [*by_structure(source, library), *by_pieces(path, source, library), *by_bytes(source, library)]
-        kind = filetypes.kind_by_content(source.peek(0, filetypes.HEAD))
-        if kind not in ("binary", "empty") and not any(guess.opens for guess in guesses):
-            guesses.append(Guess(kind, "content", "its first bytes", CONTENT, False))
-        found = Identified(source.name, source.size, sorted(guesses, key=lambda guess: -guess.sure))
-        look(source, found, all_of_it=not found.known)
-        return found
+def identify(source: Source, library: Library, path: Path | None = None) -> Identified:
+    """What some bytes are; `path` is where they are on disk, if they are a file of their own. VolvexError only when they cannot be read."""
+    guesses = [
+        *by_tie(source, library),
+        *by_marks(source, library),
+        *by_drivers(source, library),
+        *by_data(source, library),
+    ]
+    if not any(guess.opens for guess in guesses):
+        guesses += by_structure(source, library)
+        guesses += by_pieces(path, source, library) if path is not None else ()
+        guesses += by_bytes(source, library)
+    kind = filetypes.kind_by_content(source.peek(0, filetypes.HEAD))
+    if kind == "empty":
+        guesses = [Guess("an empty file", "content", "no bytes", CONTENT, False)]
+    elif kind != "binary" and not any(guess.opens for guess in guesses):
+        guesses.append(Guess(kind, "content", "its first bytes", CONTENT, False))
+    found = Identified(source.name, source.size, sorted(guesses, key=lambda guess: -guess.sure))
+    look(source, found, all_of_it=not found.known)
+    return found
 
 
 def look(source: Source, found: Identified, all_of_it: bool) -> None:
@@ -130,6 +138,17 @@ def by_marks(source: Source, library: Library) -> Iterator[Guess]:
             yield _tried(layout, source, library, "signature", why, MARK)
 
 
+def by_tie(source: Source, library: Library) -> Iterator[Guess]:
+    """The layout to which its path is tied."""
+    layout = library.tied(source.name)
+    if layout is None:
+        return
+    if layout.kind == "archive":
+        yield _tried(layout, source, library, "path", "its path is tied to that layout", TIED)
+    else:
+        yield _as_data(layout, source, library, "path", "its path is tied to that layout", TIED)
+
+
 def by_structure(source: Source, library: Library) -> Iterator[Guess]:
     """Layouts without a mark that read the file soundly from end to end."""
     for layout in library.layouts():
@@ -142,16 +161,20 @@ def by_structure(source: Source, library: Library) -> Iterator[Guess]:
 def by_data(source: Source, library: Library) -> Iterator[Guess]:
     """The layout of a table, of texts or of a scene whose marks the file bears."""
     layout = library.match_data(source)
-    if layout is None:
+    if layout is None or library.tied(source.name) is not None:
         return
     why = ", ".join(f"{one.value!r}"[1:] + f" {one.at}" for one in layout.known)
+    yield _as_data(layout, source, library, "signature", why, MARK)
+
+
+def _as_data(layout: Layout, source: Source, library: Library, by: str, why: str, sure: int) -> Guess:
+    title = f"{layout.title}, a {layout.kind}"
     try:
         reading = read(with_keys(layout, library.keys.silent()), source)
     except VolvexError as error:
-        yield Guess(f"{layout.title}, a {layout.kind}", "signature", why, MARK - 60, False, fault=error.message)
-        return
+        return Guess(title, by, why, sure - 60, False, fault=error.message)
     records = sum(len(reading.blocks[block.name].starts) for block in rows_of_layout(layout) if not block.along)
-    yield Guess(f"{layout.title}, a {layout.kind}", "signature", why, MARK, True, records)
+    return Guess(title, by, why, sure, True, records)
 
 
 def _tried(layout: Layout, source: Source, library: Library, by: str, why: str, sure: int) -> Guess:
@@ -182,7 +205,7 @@ def by_drivers(source: Source, library: Library) -> Iterator[Guess]:
             yield Guess(one.TITLE, "structure", one.WHY, NEAR, False, fault=error.message)
 
 
-def by_pieces(path: Path, source: FileSource, library: Library) -> Iterator[Guess]:
+def by_pieces(path: Path, source: Source, library: Library) -> Iterator[Guess]:
     """A piece of an archive: the first opens with the others, a later one leads to the first."""
     archive = pieces.open_pieces(path, source, lambda whole: open_source(whole, library, None, False))
     if archive is not None and archive.cut is not None:

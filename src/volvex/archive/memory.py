@@ -9,7 +9,7 @@ from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any
 
-FORMAT = 1
+FORMAT = 2
 _TABLE = "create table if not exists files (folder text, path text, size integer, time integer, by text, told text, primary key (folder, path)) without rowid"
 
 Stamp = tuple[int, int]  # size, time of the last change in nanoseconds

@@ -7,14 +7,16 @@ on the archive alone, so that a packed folder finds its way back to the entries.
 
 from __future__ import annotations
 
+import os
 import re
+import shlex
 import unicodedata
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
 from volvex.source.disk import PART, is_leftover
 
-_UNSEEN = re.compile("[\x00-\x1f\x7f-\x9f\u200b-\u200f\u2028-\u202e\u2060-\u2069\ufeff\ud800-\udfff]")
+_UNSEEN = re.compile("[\x00-\x1f\x7f-\xa0\u2000-\u200f\u2028-\u202f\u2060-\u2069\ufeff\ud800-\udfff]")
 _UNFIT = re.compile('[\x00-\x1f\x7f-\x9f<>:"|?*\ud800-\udfff]|[. ]$')
 _DEVICE = re.compile(r"(con|prn|aux|nul|conin\$|conout\$|com[0-9¹²³]|lpt[0-9¹²³])(?=[. ]*$|\s*\.)", re.I)
 _DRIVE = re.compile(r"[A-Za-z]:")
@@ -35,6 +37,14 @@ def _escape(character: str) -> str:
     if 0xDC80 <= code <= 0xDCFF:  # an undecodable byte
         return f"\\x{code - 0xDC00:02x}"
     return f"\\x{code:02x}" if code < 256 else f"\\u{code:04x}"
+
+
+def quoted(name: str) -> str:
+    """A name in a command that is to be pasted into a shell: shown, and in quotes where it needs them."""
+    plain = shown(name)
+    if os.name == "nt":
+        return f'"{plain}"' if re.search(r"[\s&()^;,='`%!]", plain) else plain
+    return shlex.quote(plain)
 
 
 def clean(name: str) -> str:
@@ -102,6 +112,32 @@ def disk_names(names: Sequence[str]) -> list[str | Refusal]:
         taken.add(folded)
         places[index] = free
     return places
+
+
+def told_apart(names: list[str], identity: Callable[[str], str]) -> list[str]:
+    """Names of which none is there twice: of equal ones the first stays, the others get ~2, ~3 ... that no other name has.
+
+    Names that are equal for `identity` count as the same. Folders, which end with a slash, stay as they are.
+    """
+    wanted = list(map(identity, names))
+    taken = set(wanted)
+    if len(taken) == len(names):
+        return names
+    met: set[str] = set()
+    numbers: dict[str, int] = {}
+    found = list(names)
+    for row, (name, key) in enumerate(zip(names, wanted, strict=True)):
+        if key not in met or name.endswith("/"):
+            met.add(key)
+            continue
+        number, free = numbers.get(key, 1), key
+        while free in taken:
+            number += 1
+            free = _numbered(key, number)
+        numbers[key] = number
+        taken.add(free)
+        found[row] = free + name[len(key) :] if name != key else free
+    return found
 
 
 def _all_plain(names: Sequence[str]) -> bool:

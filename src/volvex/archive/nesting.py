@@ -57,7 +57,7 @@ def open_entry(archive: Archive, row: int, library: Library, name: str, asked: b
     """
     if row in archive.folders or not archive.entries.size[row] or archive.refusal(row):
         return None
-    if not asked:
+    if not asked and library.tied(name) is None:
         head = archive.beginning(row, BEGINNING)
         if filetypes.kind_by_content(head[: filetypes.HEAD]) in _NO_ARCHIVES:
             return None

@@ -76,6 +76,10 @@ def open_source(
 
     `beside` finds files in which content lies that is not in this one. With `sought`, bytes that bear no mark are also looked through for an archive within them, or behind a repeating key.
     """
+    if layout is None:
+        layout = library.tied(source.name)
+        if layout is not None and layout.kind != "archive":
+            return None
     if layout is not None:
         return LaidOut(read(with_keys(layout, library.keys), source, beside), library.names)
     found = by_layout(source, library, beside)

@@ -9,26 +9,25 @@ from __future__ import annotations
 
 import contextlib
 import difflib
-import functools
 import os
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
 from volvex.archive.archive import Archive, identity
-from volvex.archive.names import shown
+from volvex.archive.names import quoted, shown
 from volvex.archive.nesting import DEEPEST, open_entry
 from volvex.archive.opening import open_archive
+from volvex.archive.patterns import WILD, path_pattern, pattern_of, regex_of
 from volvex.archive.pieces import beside, pieces_of
 from volvex.errors import NotFoundError, TooLargeError, VolvexError
 from volvex.layout import Layout, Library
 from volvex.layout.columns import Array
 from volvex.layout.keying import UNNAMED
 
-WILD = re.compile(r"[*?\[]")
 MOST_INNER = 50_000  # archives within archives that are entered without being named
 DESCRIPTION = "bench.json"  # the file that makes a folder a bench
 LAYOUTS = "layouts"  # the folder with a bench's own layouts; what lies in `files` is content, and never steers anything
@@ -36,6 +35,8 @@ HIDDEN = ".volvex"  # the folder in which installs are kept; never part of a gam
 
 
 Above = tuple[tuple[Archive, int], ...]
+Way = list[str]  # what is left of a path or pattern, in components
+Locate = Callable[[str], tuple[Path, str]]  # for a path that a user gave: the folder from which it counts, and the rest
 
 
 @dataclass(frozen=True)
@@ -46,6 +47,17 @@ class Group:
     path: str
     rows: Array
     above: Above = ()  # the entries through which it is reached, the outermost first
+
+    @property
+    def file(self) -> str:
+        """The path of the file on disk through which it is reached."""
+        inner = sum(len(archive.names[row]) + 1 for archive, row in self.above)
+        return self.path[: len(self.path) - inner]
+
+    def disk_path(self, row: int) -> str | None:
+        """Where an entry is put below a folder that mirrors the tree; None when it gets no place."""
+        parts = [archive.disk_names[at] for archive, at in (*self.above, (self.archive, row))]
+        return "/".join([self.file, *map(str, parts)]) if all(isinstance(one, str) for one in parts) else None
 
     def paths(self) -> list[str]:
         """The entries' whole paths. Not safe to print: see `shown`."""
@@ -67,8 +79,14 @@ class Found:
 class Walker:
     """Finds what paths mean; keeps the archives that it opened until it is closed."""
 
-    def __init__(self, library: Library, layout: Layout | None = None, variant: str = "") -> None:
+    def __init__(
+        self, library: Library, layout: Layout | None = None, variant: str = "", locate: Locate | None = None,
+        originals: Mapping[Path, Path | None] | None = None,
+    ) -> None:  # fmt: skip
+        """`layout` is that of every file on disk that is entered. `originals` has for files that an install replaced what they were,
+        and None for those that it added: these are as if they were not there."""
         self.library, self.layout = library, layout
+        self._locate, self._originals = locate, originals or {}
         self.variants = Variants(variant)
         self._open: dict[Path, Archive | None] = {}
         self._inner: dict[tuple[int, int], Archive | None] = {}  # archives within archives: (archive, row)
@@ -92,10 +110,20 @@ class Walker:
     def archive(self, path: Path, name: str) -> Archive | None:
         """The archive at a path of the disk; None when it is a plain file."""
         if path not in self._open:
-            found = self._open[path] = open_archive(path, self.library, name, self.layout)
+            there = self._there(path)
+            sibling = None if there == path else lambda other: self._beside(path.with_name(other))
+            found = self._open[path] = open_archive(there, self.library, name, self.layout, sibling)
             if found is not None:
                 self._pieces |= {path.with_name(name) for name in found.kept_beside}
         return self._open[path]
+
+    def _there(self, path: Path) -> Path:
+        """Where the bytes of a file lie that are meant."""
+        return self._originals.get(path) or path
+
+    def _beside(self, path: Path) -> Path | None:
+        there = self._originals.get(path, path)
+        return there if there is not None and there.is_file() else None
 
     def inner(self, archive: Archive, row: int, name: str, asked: bool = True) -> Archive | None:
         """The archive that an entry holds; None when it holds none."""
@@ -104,41 +132,49 @@ class Walker:
             self._inner[key] = open_entry(archive, row, self.library, name, asked)
         return self._inner[key]
 
-    def find(self, path: str, deep: bool = False, nested: bool = False) -> Found:
+    def find(self, path: str, deep: bool = False, nested: bool = False, whole: bool = False) -> Found:
         """What a path means; NotFoundError with near misses when it means nothing.
 
-        With `deep`, archives below a folder are entered; otherwise they count as files. With `nested`, archives
-        within archives are entered too; otherwise only where the path leads through them.
+        With `deep`, archives below a folder are entered (by default they count as files). With `nested`, archives
+        within archives are entered too (by default only where the path leads through them). With `whole`, an archive to which
+        the path leads is the file or the entry that it is.
         """
-        self._nested = nested
+        self._nested, self._whole = nested, whole
         self._linked.clear()
+        faults = len(self.faults)
         path = path.replace("\\", "/") if os.name == "nt" else path
-        root, parts = _split(path)
-        found, here = Found([], []), Path(root)
+        here, root, parts = self._start(path)
+        found = Found([], [])
+        self._walk(here, root, parts, deep, found)
+        self.variants.check(path)
+        if not len(found):
+            if len(self.faults) > faults:
+                raise self.faults.pop()
+            raise self._missing(path)
+        return found
+
+    def located(self, path: str) -> tuple[Path, str]:
+        """The folder from which a path counts (empty for the current one), and the path from there."""
+        return self._locate(path) if self._locate is not None else (Path(), path)
+
+    def _start(self, path: str, wild: bool = True) -> tuple[Path, str, list[str]]:
+        """Where a path starts on disk: the folder or file, what it is called, and the components that are left."""
+        base, path = self.located(path)
+        here, root, parts = _split(path, base, wild)
         while (
             not here.exists() and here.parent != here and "/" in root
         ):  # it may lead into a folder that stands for an archive
             parts.insert(0, here.name)
             here, root = here.parent, root.rpartition("/")[0] or "/"
-        self._walk(here, root.rstrip("/") if root != "." else "", parts, deep, found)
-        self.variants.check(path)
-        if not len(found):
-            if self.faults:
-                raise self.faults[0]
-            raise self._missing(path)
-        return found
+        return here, root.rstrip("/") if root != "." else "", parts
 
     def one_entry(self, path: str) -> tuple[Archive, int, str]:
         """The single entry that a path means, even when it is an archive itself."""
-        self._whole = True
-        try:
-            found = self.find(path)
-        finally:
-            self._whole = False
+        found = self.find(path, whole=True)
         if len(found) != 1 or not found.groups:
             what = f"{len(found)} files" if len(found) != 1 else "a file on disk, not an entry of an archive"
             raise NotFoundError(
-                f"{shown(path)} means {what}, this needs one entry", f"`volvex list {shown(path)}` to see them"
+                f"{shown(path)} means {what}, this needs one entry", f"`volvex list {quoted(path)}` to see them"
             )
         group = found.groups[0]
         row = int(group.rows[0])
@@ -156,7 +192,7 @@ class Walker:
                 if deep or child.is_dir():
                     self._walk(child, _join(name, child.name), ["**"] if deep and child.is_file() else [], deep, found)
                 else:
-                    found.files.append((_join(name, child.name), child))
+                    found.files.append((_join(name, child.name), self._there(child)))
         elif here.is_dir() and parts[0] == "**":
             self._walk_any(here, name, parts, deep, found)
         elif here.is_dir() and WILD.search(parts[0]):
@@ -174,6 +210,8 @@ class Walker:
     def _below(self, here: Path, name: str) -> Iterator[Path]:
         """What is in a folder. Links that lead nowhere, or to a folder that was entered already, are reported and skipped."""
         for child in _children(here):
+            if self._originals and self._originals.get(child, child) is None:
+                continue
             if not child.is_symlink():
                 yield child
                 continue
@@ -193,15 +231,22 @@ class Walker:
                 self._linked.add(real)
             yield child
 
-    def _walk_any(self, here: Path, name: str, parts: list[str], deep: bool, found: Found) -> None:
+    def _walk_any(self, here: Path, name: str, parts: list[str], deep: bool, found: Found, below: str = "") -> None:
         """`**`: any number of folders, and archives."""
         for child in self._below(here, name):
+            path, called = below + child.name, _join(name, child.name)
+            if child in self._pieces:
+                continue
             if child.is_dir():
-                self._walk(child, _join(name, child.name), parts, deep, found)
-            elif (archive := self._try(child, _join(name, child.name))) is not None:
-                self._select(archive, _join(name, child.name), parts, found)
-            elif pattern_of(parts[1] if len(parts) > 1 else "*").fullmatch(child.name) and len(parts) < 3:
-                found.files.append((_join(name, child.name), child))
+                self._walk_any(child, called, parts, deep, found, f"{path}/")
+                continue
+            meant = path_pattern("/".join(parts)).fullmatch(path) is not None
+            if meant and parts[-1] != "**":
+                self._enter(child, called, [], True, found)
+            elif (archive := self._try(child, called)) is not None:
+                self._select_ways(archive, called, leading_on([path], [parts]).get(0, []), found)
+            elif meant:
+                found.files.append((called, self._there(child)))
 
     def _try(self, path: Path, name: str) -> Archive | None:
         try:
@@ -211,59 +256,73 @@ class Walker:
             return None
 
     def _enter(self, file: Path, name: str, parts: list[str], deep: bool, found: Found) -> None:
-        if not parts or parts == ["**"]:
+        if self._whole and not parts:
+            found.files.append((name, self._there(file)))
+        elif not parts or (parts == ["**"] and deep):
             archive = self.archive(file, name) if not deep else self._try(file, name)
             if archive is not None:
-                self._select(archive, name, ["**"], found)
+                self._select_all(archive, name, found)
             else:
-                found.files.append((name, file))
-            return
-        archive = self.archive(file, name)
-        if archive is not None:
-            self._select(archive, name, parts, found)
+                found.files.append((name, self._there(file)))
+        else:
+            archive = self.archive(file, name)
+            if archive is not None:
+                self._select(archive, name, parts, found)
+            elif parts == ["**"]:
+                found.files.append((name, self._there(file)))
 
-    def _select(self, archive: Archive, name: str, parts: list[str], found: Found, above: Above = ()) -> None:
-        rows = self.variants.picked(
-            archive, entries_matching(archive, parts) if parts != ["**"] else np.arange(len(archive))
-        )
-        if (
-            len(rows) == 1
-            and not WILD.search("/".join(parts))
-            and self._stands_for_inner(archive, int(rows[0]), name, parts, found, above)
-        ):
-            return
-        if not len(rows) and parts != ["**"]:
-            self._through(archive, name, parts, found, above)
-            return
+    def _select_all(self, archive: Archive, name: str, found: Found, above: Above = ()) -> None:
+        """Everything in an archive, and in those within it where these are entered without being named."""
+        rows = self.variants.picked(archive, np.arange(len(archive)))
         found.groups.append(Group(archive, name, rows, above))
-        if self._nested and len(above) < DEEPEST:
-            for row in rows.tolist():
-                self._try_inner(archive, row, name, ["**"], found, above, asked=False)
+        self._select_nested(archive, name, rows, found, above)
 
-    def _stands_for_inner(
-        self, archive: Archive, row: int, name: str, parts: list[str], found: Found, above: Above
-    ) -> bool:
-        """Whether a path is that of an archive within the archive, which then means what is in it."""
-        if self._whole or archive.names[row] != "/".join(parts):
-            return False
-        return self._try_inner(archive, row, name, ["**"], found, above, asked=False)
+    def _select_nested(self, archive: Archive, name: str, rows: Array, found: Found, above: Above) -> None:
+        for row in rows.tolist() if self._nested and len(above) < DEEPEST else ():
+            inner = self._try_inner(archive, row, name, above, asked=False)
+            if inner is not None:
+                self._select_all(inner, f"{name}/{archive.names[row]}", found, (*above, (archive, row)))
 
-    def _through(self, archive: Archive, name: str, parts: list[str], found: Found, above: Above) -> None:
-        """A path that leads through an archive within the archive."""
-        for count in range(1, len(parts) if len(above) < DEEPEST else 0):
-            rows = entries_matching(archive, parts[:count], below=False)
-            named = not WILD.search(
-                "/".join(parts[:count])
-            )  # a wildcard meets many, and passes by what is locked or damaged
-            entered = [
-                self._try_inner(archive, row, name, parts[count:], found, above, asked=named) for row in rows.tolist()
-            ]
-            if any(entered):
+    def _select(self, archive: Archive, name: str, parts: list[str], found: Found) -> None:
+        """What a path or pattern means in an archive, and in those within it."""
+        if not WILD.search("/".join(parts)):
+            self._select_named(archive, name, parts, found, ())
+        else:
+            self._select_ways(archive, name, [parts], found)
+
+    def _select_ways(self, archive: Archive, name: str, ways: list[Way], found: Found) -> None:
+        def enter(outer: Archive, row: int, path: str, above: Above) -> tuple[Archive, str] | None:
+            inner = self._try_inner(outer, row, path, above, asked=False)
+            return None if inner is None else (inner, f"{path}/{outer.names[row]}")
+
+        for one in within(archive, name, ways, enter):
+            rows = self.variants.picked(one.archive, one.rows)
+            if len(rows):
+                found.groups.append(Group(one.archive, one.path, rows, one.above))
+                if all(way[-1] != "**" for way in ways):  # which led into those within already
+                    self._select_nested(one.archive, one.path, rows, found, one.above)
+
+    def _select_named(self, archive: Archive, name: str, parts: list[str], found: Found, above: Above) -> None:
+        """What a path without wildcards means in an archive."""
+        rows = self.variants.picked(archive, entries_matching(archive, parts))
+        if len(rows) == 1 and not self._whole and archive.rows_of("/".join(parts)) == rows.tolist():
+            inner = self._try_inner(archive, int(rows[0]), name, above, asked=False)
+            if inner is not None:  # the path of an archive within the archive means what is in it
+                self._select_all(inner, f"{name}/{archive.names[rows[0]]}", found, (*above, (archive, int(rows[0]))))
                 return
+        if len(rows):
+            found.groups.append(Group(archive, name, rows, above))
+            self._select_nested(archive, name, rows, found, above)
+            return
+        for count in range(1, len(parts) if len(above) < DEEPEST else 0):
+            for row in entries_matching(archive, parts[:count], below=False).tolist():
+                inner = self._try_inner(archive, row, name, above, asked=True)
+                if inner is not None:
+                    path = f"{name}/{archive.names[row]}"
+                    self._select_named(inner, path, parts[count:], found, (*above, (archive, row)))
+                    return
 
-    def _try_inner(
-        self, archive: Archive, row: int, name: str, parts: list[str], found: Found, above: Above, asked: bool
-    ) -> bool:
+    def _try_inner(self, archive: Archive, row: int, name: str, above: Above, asked: bool) -> Archive | None:
         path, depth = f"{name}/{archive.names[row]}", len(above) + 1
         try:
             if not asked and self._entered > MOST_INNER:
@@ -275,22 +334,22 @@ class Walker:
         except TooLargeError as error:
             if not any(isinstance(one, TooLargeError) for one in self.faults):  # said once: there are many
                 self.faults.append(error)
-            return False
+            return None
         except VolvexError as error:
             self.faults.append(error)
-            return False
-        if inner is None:
-            return False
-        self._entered += 1 if depth < 3 else depth * depth
-        self._select(inner, path, parts, found, (*above, (archive, row)))
-        return True
+            return None
+        if inner is not None:
+            self._entered += 1 if depth < 3 else depth * depth
+        return inner
 
     # near misses
 
     def _missing(self, path: str) -> NotFoundError:
         """Which part of a path does not exist, and what may have been meant."""
-        root, parts = _split(path, wild=False)
-        here, done = Path(root), root if root != "." else ""
+        slashed = path.replace("\\", "/")
+        if slashed != path and self._start(slashed)[0].is_file():
+            return NotFoundError(f"there is no {shown(path)}: in paths, folders are parted by /", quoted(slashed))
+        here, done, parts = self._start(path, wild=False)
         for index, part in enumerate(parts):
             if here.is_file():
                 return self._missing_entry(here, done, "/".join(parts[index:]))
@@ -298,13 +357,15 @@ class Walker:
                 names = [child.name for child in _children(here)] if here.is_dir() else []
                 return NotFoundError(f"there is no {shown(part)} in {shown(done or '.')}", _meant(part, names, done))
             here, done = here / part, _join(done, part)
+        if here.is_dir() and not _children(here):
+            return NotFoundError(f"{shown(done or '.')} is an empty folder")
         return NotFoundError(f"nothing matches {shown(path)}")
 
     def _missing_entry(self, file: Path, name: str, inner: str) -> NotFoundError:
         archive = self.archive(file, name)
         if archive is None:
             return NotFoundError(
-                f"{shown(name)} is not an archive that any layout knows", f"`volvex survey {shown(str(file.parent))}`"
+                f"{shown(name)} is not an archive that any layout knows", f"`volvex survey {quoted(str(file.parent))}`"
             )
         return self._missing_in(archive, name, inner)
 
@@ -325,6 +386,15 @@ def missing_entry(names: list[str], archive: str, inner: str) -> NotFoundError:
     return NotFoundError(f"there is no {shown(inner)} in {shown(archive)}", _meant(inner, _near(inner, names), archive))
 
 
+def missing_file(names: list[str], path: str) -> NotFoundError:
+    """The error for a path that means no file of a game, with what may have been meant."""
+    near = next((name for name in names if name.casefold() == path.casefold()), None)
+    near = near or next((name for name in names if path.casefold().startswith(name.casefold() + "/")), None)
+    near = near or next((name for name in _near(path, names) if name.endswith(f"/{path}")), None)
+    near = near or next(iter(difflib.get_close_matches(path, names, 1, 0.6)), None)
+    return NotFoundError(f"the game has no {shown(path)}", f"{quoted(near)}" if near else "`volvex list .` to see what there is")  # fmt: skip
+
+
 def _first_piece(folder: Path) -> Path | None:
     """The first of the pieces in a folder that holds nothing else."""
     children = _children(folder)
@@ -342,17 +412,64 @@ def _join(name: str, part: str) -> str:
     return f"{name.rstrip('/')}/{part}" if name else part
 
 
-def _split(path: str, wild: bool = True) -> tuple[str, list[str]]:
-    """The folder or file on disk that a path begins with, and the components that are left."""
+def _split(path: str, base: Path, wild: bool = True) -> tuple[Path, str, list[str]]:
+    """The folder or file on disk that a path begins with, what it is called, and the components that are left."""
     absolute = Path(path).anchor.replace("\\", "/") if not path.startswith("/") else "/"
     parts = [part for part in path[len(absolute) :].split("/") if part not in ("", ".")]
-    here, taken = Path(absolute or "."), 0
+    here, taken = Path(absolute) if absolute else base, 0
     for part in parts:
         if (WILD.search(part) and not (here / part).exists()) or not wild or not here.is_dir():
             break
         here, taken = here / part, taken + 1
     root = absolute + "/".join(parts[:taken])
-    return root or ".", parts[taken:]
+    return here, root or ".", parts[taken:]
+
+
+@dataclass(frozen=True)
+class Matched:
+    """Entries that a pattern means in an archive, or in one within it."""
+
+    archive: Archive
+    path: str
+    rows: Array
+    above: Above = ()
+
+
+Enter = Callable[[Archive, int, str, Above], tuple[Archive, str] | None]
+
+
+def within(archive: Archive, path: str, ways: list[Way], enter: Enter, above: Above = ()) -> Iterator[Matched]:
+    """What a pattern means in an archive and in those within it: `**` leads through these as through folders.
+
+    `ways` is what is left of the pattern, in each way in which it can have led here. `enter` opens an entry as an archive, and
+    says what that is called; None when it is none.
+    """
+    found = [entries_matching(archive, way) for way in ways]
+    rows = np.unique(np.concatenate(found)) if found else np.arange(0)
+    if len(rows):
+        yield Matched(archive, path, rows, above)
+    if len(above) >= DEEPEST:
+        return
+    for row, left in sorted(leading_on(archive.names, ways).items()):
+        inner = enter(archive, row, path, above)
+        if inner is not None:
+            yield from within(*inner, left, enter, (*above, (archive, row)))
+
+
+def leading_on(names: list[str], ways: Iterable[Way]) -> dict[int, list[Way]]:
+    """The names through which a pattern may lead on, and what is left of it behind each."""
+    found: dict[int, list[Way]] = {}
+    for way in ways:
+        for count in range(len(way)):
+            any_depth = way[count] == "**"
+            if count == 0 and not any_depth:
+                continue
+            rows = matching(names, way[:count], below=any_depth) if count else np.arange(len(names))
+            for row in rows.tolist():
+                left = found.setdefault(row, [])
+                if way[count:] not in left:
+                    left.append(way[count:])
+    return found
 
 
 class Variants:
@@ -402,66 +519,11 @@ def matching(names: list[str], parts: list[str], below: bool = True) -> Array:
         ):  # an entry without a name goes by its key, whatever its ending
             rows = [row for row, name in enumerate(names) if identity(name) == identity(wanted)]
     else:
-        match = re.compile(_regex(parts, below)).fullmatch
+        match = re.compile(regex_of(parts, below)).fullmatch
         rows = [row for row, name in enumerate(names) if match(name)]
         if not rows and "[" in wanted:  # a bracket that is part of a name
             rows = [row for row, name in enumerate(names) if name == wanted]
     return np.array(rows, dtype=np.int64)
-
-
-def _regex(parts: list[str], below: bool) -> str:
-    """An expression for components with wildcards. It takes the first way that fits at each wildcard but the last, which is enough,
-    and never tries all of them."""
-    runs: list[list[str]] = [[]]  # between one `**` and the next
-    for part in parts:
-        if part == "**":
-            runs.append([])
-        else:
-            runs[-1].append(_component(part))
-    out = "".join(f"{part}/" for part in runs[0]) if len(runs) > 1 else "/".join(runs[0])
-    for run in runs[1:-1]:
-        if run:
-            out += f"(?>(?:[^/]*+/)*?{''.join(f'{part}/' for part in run)})"
-    if len(runs) > 1:
-        out += f"(?:[^/]*+/)*{'/'.join(runs[-1])}" if runs[-1] else ".*"
-    rest = "(?:/.*)?" if below and parts[-1] != "**" else ""
-    return f"(?s:{out}{rest})"
-
-
-def _component(part: str) -> str:
-    """One component as an expression that does not pass a slash."""
-    stretches = [""]  # between one `*` and the next
-    for piece in re.split(r"(\*+|\?|\[!?\]?[^\]/]*\])", part):
-        if piece.startswith("*"):
-            stretches.append("")
-        elif piece == "?":
-            stretches[-1] += "[^/]"
-        elif piece.startswith("[") and piece.endswith("]"):
-            stretches[-1] += _bracket(piece)
-        else:
-            stretches[-1] += re.escape(piece)
-    first, *rest = stretches
-    if not rest:
-        return first
-    return first + "".join(f"(?>[^/]*?{one})" for one in rest[:-1]) + f"[^/]*{rest[-1]}"
-
-
-def _bracket(piece: str) -> str:
-    """`[a-z]` or `[!a-z]`; what is no sound choice of characters stands for itself."""
-    inside, negated = piece[1:-1], piece.startswith("[!")
-    plain = re.sub(r"([\\^&~|\[\]])", r"\\\1", inside[1:] if negated else inside)
-    choice = f"[^{plain}/]" if negated else f"[{plain}]"
-    try:
-        re.compile(choice)
-    except re.error:
-        return re.escape(piece)
-    return choice
-
-
-@functools.lru_cache(256)
-def pattern_of(part: str) -> re.Pattern[str]:
-    """A component with wildcards, for whole names on disk."""
-    return re.compile(f"(?s:{_component(part)})")
 
 
 def _near(inner: str, names: list[str]) -> list[str]:
@@ -478,6 +540,6 @@ def _near(inner: str, names: list[str]) -> list[str]:
 def _meant(part: str, names: list[str], within: str) -> str:
     for name in names:
         if name.casefold() == part.casefold():
-            return f"{shown(_join(within, name))}"
+            return quoted(_join(within, name))
     near = difflib.get_close_matches(part, names, 1, 0.6) or [name for name in names if name.endswith("/" + part)][:1]
-    return shown(_join(within, near[0])) if near else f"`volvex list {shown(within or '.')}` to see what there is"
+    return quoted(_join(within, near[0])) if near else f"`volvex list {quoted(within or '.')}` to see what there is"

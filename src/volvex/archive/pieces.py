@@ -60,7 +60,7 @@ def _close(whole: JoinedSource) -> None:
 
 
 def open_pieces(
-    path: Path, source: FileSource, opened: Callable[[Source], Archive | None], sibling: Sibling | None = None
+    path: Path, source: Source, opened: Callable[[Source], Archive | None], sibling: Sibling | None = None
 ) -> Archive | None:
     """The archive of which a file is the first piece; None when it is none."""
     name = source.name.rpartition("/")[2]

@@ -7,6 +7,7 @@ import os
 from collections.abc import Callable, Iterator
 from dataclasses import asdict, dataclass
 from pathlib import Path
+from typing import Any
 
 from volvex import __version__
 from volvex.archive import filetypes
@@ -21,6 +22,7 @@ from volvex.layout import Layout, Library
 from volvex.source import FileSource
 from volvex.source.digest import digest_bytes
 
+_HERE = "\0"  # stands for a file's path in what is remembered
 KEPT = 200  # files that were looked at before they are remembered at the latest
 
 
@@ -53,17 +55,17 @@ class Surveyed:
 
 def survey(
     folder: Path, library: Library, memory: Memory | None = None, wanted: Callable[[str], str] = lambda path: "",
-    advance: Callable[[int], None] = lambda count: None,
+    advance: Callable[[int], None] = lambda count: None, tied: str = "",
 ) -> list[Surveyed]:  # fmt: skip
     """Every file below a folder, the largest first; links are not followed.
 
     What `memory` knows of files that have the same size and time is not looked at again. `wanted` tells which key a file
-    needs, where a profile says so; `advance` is told how many files were looked at.
+    needs, where a profile says so; `advance` is told how many files were looked at; `tied` names what ties paths to layouts.
     """
     if not folder.is_dir():
         raise NotFoundError(f"there is no folder {shown(str(folder))}", "the folder that holds the game")
     list(library.layouts())  # read once, not by every thread
-    memory, by, whole = memory or Memory(None), _means(library), folder.resolve()
+    memory, by, whole = memory or Memory(None), _means(library, tied), folder.resolve()
     known, there = memory.known(whole, by), dict(_files(folder))
     found = {name: _remembered(folder, told[1]) for name, told in known.items() if there.get(name) == told[0]}
     missing = [name for name in there if name not in found]
@@ -87,21 +89,28 @@ def _keep(
     there: dict[str, Stamp],
     gone: set[str] | None = None,
 ) -> None:
-    told = {name: (there[name], asdict(one) | {"path": name}) for name, one in _with_pieces(new, there).items()}
+    told = {name: (there[name], _without_path(asdict(one), name)) for name, one in _with_pieces(new, there).items()}
     if told or gone:
         memory.keep(folder, by, told, gone or ())
+
+
+def _without_path(value: dict[str, Any], name: str) -> dict[str, Any]:
+    """A record in which the file's path from the current folder does not occur: another survey may stand elsewhere."""
+    path = value["path"]
+    return value | {"path": name} | {what: value[what].replace(path, _HERE) for what in ("fault", "hint")}
 
 
 def _remembered(folder: Path, told: str) -> Surveyed:
     value = json.loads(told)
     value["beside"] = tuple(value["beside"])
-    return Surveyed(**value | {"path": shown((folder / value["path"]).as_posix())})
+    path = shown((folder / value["path"]).as_posix())
+    return Surveyed(**value | {"path": path} | {what: value[what].replace(_HERE, path) for what in ("fault", "hint")})
 
 
-def _means(library: Library) -> str:
-    """What a survey depends on beside the files: this Volvex, the layouts at hand, the keys by name."""
+def _means(library: Library, tied: str) -> str:
+    """What a survey depends on beside the files: this Volvex, the layouts at hand and what is tied to them, the keys by name."""
     layouts = "".join(digest_bytes(file.read_bytes()) for file in library.files())
-    return digest_bytes(f"{__version__} {layouts} {sorted(library.keys.names())}".encode())[:32]
+    return digest_bytes(f"{__version__} {layouts} {sorted(library.keys.names())} {tied}".encode())[:32]
 
 
 def _files(folder: Path) -> Iterator[tuple[str, Stamp]]:
@@ -142,15 +151,15 @@ def _look(folder: Path, inner: str, library: Library, wanted: str) -> Surveyed:
     except OSError:
         return Surveyed(name, size, "?")
     if archive is None:
-        data = _data_layout(path, library) if kind == "binary" else None
+        data = _data_layout(path, name, library) if kind == "binary" or library.tied(name) is not None else None
         return Surveyed(name, size, data.kind, data.title) if data is not None else Surveyed(name, size, kind)
     with archive:
         return _told(archive, name, size, wanted)
 
 
-def _data_layout(path: Path, library: Library) -> Layout | None:
+def _data_layout(path: Path, name: str, library: Library) -> Layout | None:
     """The layout of a table, of texts or of a scene whose marks a file bears."""
-    with FileSource(path) as source:
+    with FileSource(path, name) as source:
         return library.match_data(source)
 
 

@@ -51,9 +51,9 @@ def unpack(
     `skip` or `replace`. Entries that are damaged or whose names lead elsewhere are reported, the rest comes out.
     """
     done = Unpacked()
-    prefixes = _prefixes({_root(group) for group in groups})
+    prefixes = _prefixes({group.file for group in groups})
     entered = {(id(archive), row) for group in groups for archive, row in group.above[-1:]}
-    jobs = [job for group in groups for job in _jobs(group, prefixes[_root(group)], entered, done)]
+    jobs = [job for group in groups for job in _jobs(group, prefixes[group.file], entered, done)]
     _refuse_bomb(jobs, folder)
     for archive in {id(group.archive): group.archive for group in groups}.values():
         archive.check_overlaps()
@@ -76,14 +76,6 @@ def _prefixes(paths: set[str]) -> dict[str, str]:
         return {path: f"{number}-{whole[path].name}/" for number, path in enumerate(sorted(paths), 1)}
     common = os.path.commonpath([path.parent for path in whole.values()])
     return {path: f"{full.relative_to(common).as_posix()}/" for path, full in whole.items()}
-
-
-def _root(group: Group) -> str:
-    """The path of the file on disk through which a group is reached."""
-    if not group.above:
-        return group.path
-    inner = sum(len(archive.names[row]) + 1 for archive, row in group.above)
-    return group.path[: len(group.path) - inner]
 
 
 def _folder_of(group: Group, before: str) -> str | Refusal:

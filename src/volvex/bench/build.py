@@ -10,8 +10,8 @@ from typing import Any
 
 import numpy as np
 
-from volvex.archive.archive import Address, Archive, identity
-from volvex.archive.names import shown, stays_inside
+from volvex.archive.archive import Address, Archive
+from volvex.archive.names import quoted, shown, stays_inside
 from volvex.archive.nesting import entry_source
 from volvex.archive.pack import encode_name
 from volvex.archive.rebuild import file_chunks, kin, rebuild_files, reopened
@@ -117,7 +117,7 @@ def check_origins(bench: Workbench, some: Sequence[Change]) -> None:
         known = bench.taken.get(change.path)
         if known is not None and digest_bytes(b"".join(bench.original_content(change.path))) != known.digest:
             raise RefusedError(f"{change.path}: the game's own file is another than the one that was taken (an update?)",
-                               f"keeping a copy, then `volvex take --again {change.path}`")  # fmt: skip
+                               f"keeping a copy, then `volvex take --again {quoted(change.path)}`")  # fmt: skip
 
 
 @dataclass
@@ -146,7 +146,7 @@ def work_on(bench: Workbench, name: str, archive: Archive, some: Sequence[Change
         if change.what == "removed":
             if row is None:
                 raise NotFoundError(
-                    f"{name} has no {shown(inner)} any more", f"`volvex drop --back {shown(change.path)}`"
+                    f"{name} has no {shown(inner)} any more", f"`volvex drop --back {quoted(change.path)}`"
                 )
             work.edit.removed.add(row)
             continue
@@ -182,20 +182,7 @@ def _verify(bench: Workbench, work: Work, folder: Path, names: set[str]) -> None
 
 
 def _verify_entries(bench: Workbench, work: Work, written: Archive) -> None:
-    told = [
-        bench.taken[change.path].entry if change.path in bench.taken else bench.home(change.path)[1]
-        for change in work.changed if change.what != "removed"
-    ]  # fmt: skip
-    told += [work.archive.names[row] for row in work.inner]
-    wanted = set(map(identity, told))
-    names = enumerate(written.names)
-    rows = (
-        sorted({row for name in told for row in written.rows_of(name)})
-        if written.entries.nameless
-        else [row for row, entry in names if identity(entry) in wanted]
-        if len(wanted) < len(written)
-        else range(len(written))
-    )
+    rows = sorted(_rows_then(bench, work, written))
     faults = verify(written, np.array(rows, dtype=np.int64))
     if faults:
         raise faults[0]
@@ -206,6 +193,19 @@ def _verify_entries(bench: Workbench, work: Work, written: Archive) -> None:
         source = entry_source(written, place, below.name)
         with below.archive.reread(source) as inner:
             _verify_entries(bench, below, inner)
+
+
+def _rows_then(bench: Workbench, work: Work, written: Archive) -> set[int]:
+    """The entries of what is built that were changed or added, or lie on the way to what was."""
+    found: set[int] = set(work.inner)
+    rows = set()
+    for change in work.changed:
+        row = bench.row(change.path)
+        if row is not None:
+            found |= {row} - work.edit.removed
+        else:
+            rows |= set(written.rows_of(bench.home(change.path)[1]))
+    return rows | {place for row in found if (place := written.row_at(_address_then(work, row))) is not None}
 
 
 def _address_then(work: Work, row: int) -> Address:

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from volvex.archive.names import stays_inside
+from volvex.archive.names import quoted, stays_inside
 from volvex.bench.description import Taken
 from volvex.bench.meaning import Told, bench_document
 from volvex.bench.workbench import Workbench
@@ -118,7 +118,7 @@ def _renewed(bench: Workbench, place: str, known: Taken, theirs: bytes) -> tuple
     now = open_data(theirs, bench.library, place) if theirs else None
     if before is None or ours is None or now is None:
         raise RefusedError(f"{place}: the game's own file is another than the one that was taken, and nothing knows what its bytes mean",
-                           f"keeping a copy, then `volvex take --again {place}`")  # fmt: skip
+                           f"keeping a copy, then `volvex take --again {quoted(place)}`")  # fmt: skip
     carried = _carried(place, differences(before, ours), now)
     return carried, place, None if carried.conflicts else edited(now, carried.made)
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+from volvex.archive.names import quoted
 from volvex.bench.description import Opened
 from volvex.bench.workbench import Workbench
 from volvex.data import Document, require_data, verified
@@ -88,7 +89,7 @@ def _fold(bench: Workbench, file: str, opened: Opened) -> Folded | None:
     if not target.is_file():
         raise NotFoundError(
             f"{file} belongs to {opened.place}, which is no longer on the bench",
-            f"`volvex take {opened.place}`, or removing {file}",
+            f"`volvex take {quoted(opened.place)}`, or removing {file}",
         )
     edited, moved = _is_edited(bench, file, opened), digest_file(target) != opened.of
     if not edited and not moved:
@@ -97,7 +98,8 @@ def _fold(bench: Workbench, file: str, opened: Opened) -> Folded | None:
     document = _document(bench, opened.place)
     if edited and moved:
         raise RefusedError(
-            f"{file} and {opened.place} were both edited", f"removing {file}, or `volvex take --again {opened.place}`"
+            f"{file} and {opened.place} were both edited",
+            f"removing {file}, or `volvex take --again {quoted(opened.place)}`",
         )
     if edited:
         data = source.read_bytes()

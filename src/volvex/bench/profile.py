@@ -8,11 +8,13 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from volvex.archive.ties import DESCRIPTIONS
+from volvex.archive.ties import described as described_ties
 from volvex.data.references import Meanings, described
 from volvex.errors import FormatError
 
 SHIPPED = Path(__file__).parent.parent / "games"
-_KEYS = {"name": str, "known": list, "own": list, "log": str, "takes": list, "keys": dict}
+_KEYS = {"name": str, "known": list, "own": list, "log": str, "takes": list, "keys": dict, "layouts": dict}
 _DATA = {"data": list, "references": dict, "language": str, "fonts": dict, "lengths": dict, "versions": dict}
 
 
@@ -26,6 +28,7 @@ class Profile:
     log: str = ""
     takes: tuple[str, ...] = ("replace",)
     keys: Mapping[str, str] = field(default_factory=dict)  # patterns of files, and the name of the key that each needs
+    layouts: Mapping[str, str] = field(default_factory=dict)  # patterns of paths, and the titles of their layouts
     meanings: Meanings = field(default_factory=Meanings)  # what its data means
 
     def is_own(self, path: str) -> bool:
@@ -52,6 +55,7 @@ def read_profile(path: Path) -> Profile:
             raise FormatError(path, f"{key} is a list of texts")
         if key == "keys" and not all(isinstance(one, str) for one in value.values()):
             raise FormatError(path, f"{key} tells for patterns of files the names of keys, as texts")
+    described_ties(path, values)
     if not values.get("name") or not values.get("known"):
         raise FormatError(path, "a profile needs a `name` and `known` files")
     meanings = described({key: values.pop(key) for key in _DATA if key in values}, str(path))
@@ -63,7 +67,7 @@ def profiles(folders: Iterable[Path] = ()) -> Iterator[Profile]:
     """All profiles: the user's before those that ship."""
     for folder in (*folders, SHIPPED):
         if folder.is_dir():
-            for file in sorted(folder.rglob("profile.toml")):
+            for file in sorted(folder.rglob(DESCRIPTIONS)):
                 yield read_profile(file)
 
 

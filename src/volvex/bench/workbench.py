@@ -12,13 +12,25 @@ import numpy as np
 
 from volvex.archive.archive import Archive
 from volvex.archive.formats import format_of
-from volvex.archive.names import Refusal, disk_names, shown
+from volvex.archive.names import Refusal, disk_names, quoted, shown
 from volvex.archive.nesting import open_entry
 from volvex.archive.pack import files_below
-from volvex.archive.paths import DESCRIPTION, WILD, Variants, entries_matching, matching, missing_entry
+from volvex.archive.paths import (
+    DESCRIPTION,
+    Above,
+    Variants,
+    Way,
+    leading_on,
+    matching,
+    missing_entry,
+    missing_file,
+    within,
+)
+from volvex.archive.patterns import WILD
 from volvex.archive.rebuild import file_chunks
 from volvex.bench.description import FORMAT, Opened, Taken, read_description
 from volvex.bench.game import Game
+from volvex.bench.locating import FILES, Standing
 from volvex.bench.lock import is_unfinished, lock_bench
 from volvex.bench.originals import Originals
 from volvex.errors import NotFoundError, RefusedError, VolvexError
@@ -42,6 +54,7 @@ class Workbench(Originals):
         self.taken: dict[str, Taken] = {}  # by path below `files`
         self.dropped: set[str] = set()  # entries that are left out of what is built, by such a path
         self.opened: dict[str, Opened] = {}  # by path below the bench
+        self.layouts: dict[str, str] = {}  # patterns of paths, and the titles of the layouts to which they are tied
         self._renewed: dict[str, bool] = {}
         self.variants = Variants("")  # which of several variants of a path commands mean
 
@@ -64,7 +77,7 @@ class Workbench(Originals):
     @property
     def files(self) -> Path:
         """The tree that mirrors the game's."""
-        return self.folder / "files"
+        return self.folder / FILES
 
     @property
     def built(self) -> Path:
@@ -99,6 +112,7 @@ class Workbench(Originals):
             "fingerprints": {name: asdict(one) for name, one in sorted(self.fingerprints.items())},
             "taken": {name: asdict(one) for name, one in sorted(self.taken.items())},
             "dropped": sorted(self.dropped),
+            "layouts": dict(sorted(self.layouts.items())),
             "opened": {name: asdict(one) for name, one in sorted(self.opened.items())},
         }
         with atomic(self.disk, self.folder / DESCRIPTION) as file:
@@ -110,7 +124,7 @@ class Workbench(Originals):
         found = read_description(folder)
         bench = cls(folder.resolve(), game, library, disk)
         bench.fingerprints, bench.taken = found.fingerprints, found.taken
-        bench.dropped, bench.opened = found.dropped, found.opened
+        bench.dropped, bench.opened, bench.layouts = found.dropped, found.opened, found.layouts
         bench._lock = lock
         return bench
 
@@ -125,15 +139,8 @@ class Workbench(Originals):
         return self._renewed[name]
 
     def within_game(self, path: str, here: Path) -> str:
-        """A path that a user gave, relative to the game: given so, or from where they stand, or into the bench."""
-        path = path.replace("\\", "/")
-        for base in (self.files, self.game.folder):
-            full = Path(path) if Path(path).is_absolute() else here / path
-            # only the text is made relative: the entries of an archive are no paths of the disk
-            text, root = _flat(full), base.as_posix()
-            if text.startswith(root + "/"):
-                return text[len(root) + 1 :]
-        return path.strip("/").removeprefix("./")
+        """A path that a user gave who stands `here`, relative to the game."""
+        return Standing(self.folder, self.game.folder, here).in_game(path)
 
     def select(self, path: str) -> Iterator[tuple[str, int | None]]:
         """What a path within the game means: file of the game, and row in it (None for a plain file)."""
@@ -145,49 +152,50 @@ class Workbench(Originals):
 
     def _select(self, path: str) -> Iterator[tuple[str, int | None]]:
         split = self.split(path)
-        if split is None and WILD.search(path):
-            yield from self._select_wild(path)
-            return
-        if split is None:
-            names = [name for name, _ in self.game.files() if name.startswith(path + "/")]
+        if split is not None:
+            yield from self._select_in(*split)
+        elif WILD.search(path):
+            found = [one for name, _ in self.game.files() for one in self._match_file(name, path.split("/"))]
+            if not found:
+                raise NotFoundError(f"nothing in the game matches {shown(path)}")
+            yield from found
+        else:
+            names = [name for name, _ in self.game.files() if not path or name.startswith(path + "/")]
             if not names:
-                raise NotFoundError(f"the game has no {shown(path)}", "`volvex survey` on it to see what there is")
+                raise self._missing(path)
             for name in names:
                 yield from self._select_in(name, "")
-            return
-        name, inner = split
-        yield from self._select_in(name, inner)
+
+    def _missing(self, path: str) -> NotFoundError:
+        """The error for a path that the game does not have, with what may have been meant."""
+        return missing_file([name for name, _ in self.game.files()], path)
 
     def _select_in(self, name: str, inner: str) -> Iterator[tuple[str, int | None]]:
         archive = self.archive(name)
         if archive is None:
             if inner:
-                raise NotFoundError(f"{name} is not an archive that any layout knows")
+                raise NotFoundError(f"{shown(name)} is not an archive that any layout knows")
             yield name, None
             return
-        rows = range(len(archive)) if not inner else entries_matching(archive, inner.split("/")).tolist()
-        if not rows:
-            through = list(self._select_through(name, archive, inner))
-            if not through:
-                raise missing_entry(archive.names, name, inner)
-            yield from through
-        yield from ((name, row) for row in rows if row not in archive.folders)
+        if not inner:
+            yield from ((name, row) for row in range(len(archive)) if row not in archive.folders)
+            return
+        found = list(self._select_ways(name, archive, [inner.split("/")]))
+        if not found:
+            raise missing_entry(archive.names, name, inner)
+        yield from found
 
-    def _select_through(self, name: str, archive: Archive, inner: str) -> Iterator[tuple[str, int | None]]:
-        """A pattern that leads through archives within an archive."""
-        parts = inner.split("/")
-        for count in range(1, len(parts) if WILD.search(inner) else 0):
-            for row in entries_matching(archive, parts[:count], below=False).tolist():
-                place = self.places_in(name)[row]
-                within = f"{name}/{place}"
-                found = self._glimpsed(archive, row, within) if isinstance(place, str) else None
-                if found is None:
-                    continue
-                rest = "/".join(parts[count:])
-                if len(matching(found.names, rest.split("/"))):
-                    yield from self._select_in(within, rest)
-                else:
-                    yield from self._select_through(within, found, rest)
+    def _select_ways(self, name: str, archive: Archive, ways: list[Way]) -> Iterator[tuple[str, int]]:
+        """What a path or pattern means in an archive; a pattern also in those within it."""
+
+        def enter(outer: Archive, row: int, path: str, above: Above) -> tuple[Archive, str] | None:
+            place = self.places_in(path)[row]
+            inner = self._glimpsed(outer, row, f"{path}/{place}") if isinstance(place, str) else None
+            return None if inner is None else (inner, f"{path}/{place}")
+
+        wild = any(WILD.search("/".join(way)) for way in ways)
+        for one in within(archive, name, ways, enter if wild else lambda *_: None):
+            yield from ((one.path, row) for row in one.rows.tolist() if row not in one.archive.folders)
 
     def _glimpsed(self, archive: Archive, row: int, within: str) -> Archive | None:
         """The archive that an entry plainly is: a wildcard meets many, and passes by what is locked or damaged."""
@@ -201,35 +209,17 @@ class Workbench(Originals):
             self._archives[within] = found
         return self._archives[within]
 
-    def _select_wild(self, path: str) -> Iterator[tuple[str, int | None]]:
-        """A pattern whose wildcards stand before or within the names of the game's files."""
-        found = False
-        parts = path.split("/")
-        for name, _ in self.game.files():
-            for one in self._match_file(name, parts):
-                found = True
-                yield one
-        if not found:
-            raise NotFoundError(f"nothing in the game matches {shown(path)}")
-
     def _match_file(self, name: str, parts: list[str]) -> Iterator[tuple[str, int | None]]:
         """What a pattern means of one file of the game: itself, or entries of it."""
-        if len(matching([name], parts)):  # the file, or a folder that it lies in
+        if parts[-1] != "**" and len(matching([name], parts)):  # the file, or a folder that it lies in
             yield from self._select_in(name, "")
             return
-        for cut in range(1, len(parts)):
-            if not len(matching([name], parts[:cut], below=False)):
-                continue
-            rest = parts[cut - 1 :] if parts[cut - 1] == "**" else parts[cut:]
-            archive = self.archive(name)
-            rows = entries_matching(archive, rest).tolist() if archive is not None else []
-            if rows:
-                yield from ((name, row) for row in rows if archive is None or row not in archive.folders)
-                return
-            through = list(self._select_through(name, archive, "/".join(rest))) if archive is not None else []
-            if through:
-                yield from through
-                return
+        ways = leading_on([name], [parts]).get(0)
+        archive = self.archive(name) if ways else None
+        if archive is not None:
+            yield from self._select_ways(name, archive, ways or [])
+        elif len(matching([name], parts)):
+            yield name, None
 
     # leaving out
 
@@ -301,7 +291,7 @@ class Workbench(Originals):
                 continue
             rows = [one for one in archive.rows_by_path[archive.paths[row]] if archive.variants[one] == other]
             if not rows:
-                raise NotFoundError(f"{shown(archive.paths[row])} has no variant {shown(other)}", f"`volvex list {shown(name)}` to see which it has")  # fmt: skip
+                raise NotFoundError(f"{shown(archive.paths[row])} has no variant {shown(other)}", f"`volvex list {quoted(name)}` to see which it has")  # fmt: skip
             if rows[0] != row:
                 done.append(self._put_entry(name, row, rows[0]))
         if not done:
@@ -457,18 +447,3 @@ class Workbench(Originals):
     def places(self) -> list[str]:
         """Every file in the bench's tree."""
         return list(files_below(self.files)) if self.files.is_dir() else []
-
-
-def _flat(path: Path) -> str:
-    """A path without `.` and `..`, made from its text alone, links resolved above what exists."""
-    parts: list[str] = []
-    for part in path.parts:
-        if part == "..":
-            parts.pop()
-        elif part != ".":
-            parts.append(part)
-    flat = Path(*parts)
-    for here in (flat, *flat.parents):
-        if here.exists():
-            return (here.resolve() / flat.relative_to(here)).as_posix()
-    return flat.as_posix()

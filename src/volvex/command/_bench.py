@@ -81,6 +81,7 @@ def open_bench(options: argparse.Namespace, context: Context, fold: bool = False
     from volvex.bench import Workbench
     from volvex.bench.description import read_description
     from volvex.bench.lock import clear_leftovers, lock_bench
+    from volvex.command._reading import bench_library, remember_layouts
 
     folder = bench_folder(options, context)
     read_description(folder)  # a folder that is no bench gets no lock
@@ -89,12 +90,15 @@ def open_bench(options: argparse.Namespace, context: Context, fold: bool = False
         if lock is not None:
             clear_leftovers(folder, context.disk)
         game = open_game(Path(read_description(folder).game), context)
-        bench = Workbench.open(folder, game, context.library(folder), context.disk, lock)
+        library = context.library(folder)
+        bench = Workbench.open(folder, game, library, context.disk, lock)
     except BaseException:
         if lock is not None:
             lock.release()
         raise
     try:
+        ties = bench_library(library, game.folder, bench.layouts, context)
+        remember_layouts(options, bench, ties, context)
         _prepare(bench, options, context, fold)
     except BaseException:
         bench.close()

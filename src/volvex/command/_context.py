@@ -134,16 +134,10 @@ class Context:
         return platformdirs.user_cache_path("volvex", appauthor=False)
 
     def walker(self, options: argparse.Namespace) -> Any:
-        """What finds paths, with the layout that the user named, if any."""
-        from volvex.archive import Walker
+        """What finds paths, with the layouts that the user named, if any; on a bench those of its game."""
+        from volvex.command._reading import open_walker
 
-        named, variant = getattr(options, "layout", None), getattr(options, "variant", None) or ""
-        if named is None:
-            return Walker(self.library(), None, variant)
-        from volvex.layout.syntax import read_layout
-
-        layout = read_layout(Path(named))
-        return Walker(self.library(), layout if layout.kind == "archive" else None, variant)
+        return open_walker(options, self)
 
     @contextlib.contextmanager
     def progress(self, what: str, total: int, of: str = "") -> Iterator[Callable[[int], None]]:

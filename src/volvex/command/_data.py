@@ -17,7 +17,6 @@ from volvex.data.outline import Branch, branch_at, outline
 from volvex.data.references import Catalogue, Found, User, follow, users
 from volvex.data.sheet import FLOAT, INT
 from volvex.errors import NotFoundError, UsageError, VolvexError
-from volvex.source import BytesSource
 
 if TYPE_CHECKING:
     from volvex.archive import Walker
@@ -350,43 +349,40 @@ def _value(text: str) -> str:
     return told if told and told == told.strip() else f"'{told}'"
 
 
-def laid_out(path: str, walker: Walker, options: argparse.Namespace, context: Context) -> LaidOutData | None:
-    """The table, texts or scene at a path, read by its layout (or the one that is named); None when it is none."""
+def laid_out(path: str, walker: Walker, context: Context) -> LaidOutData | None:
+    """The table, texts or scene at a path, read by its layout; None when it is none."""
+    from volvex.command._reading import content_at
     from volvex.data.laidout import LaidOutData
     from volvex.data.opening import open_data
-    from volvex.layout.syntax import read_layout
 
-    layout = read_layout(Path(options.layout)) if options.layout else None
-    layout = layout if layout is not None and layout.kind != "archive" else None
-    data = single_content(path, walker)
-    if data is None or (layout is None and context.library().match_data(BytesSource(data, path)) is None):
+    try:
+        content = content_at(path, walker, context)
+    except VolvexError:
         return None
-    found = open_data(data, context.library(), path, layout)
+    source = content.source
+    try:
+        if walker.library.match_data(source) is None or source.size > LARGEST:
+            return None
+        found = open_data(source.read(0, source.size), walker.library, content.path)
+    finally:
+        source.close()
     return found if isinstance(found, LaidOutData) else None
 
 
-def single_content(path: str, walker: Walker) -> bytes | None:
-    """The bytes of the one file or entry that a path means; None when it means others, or something large."""
-    try:
-        found = walker.find(path)
-        if found.files and len(found) == 1:
-            file = found.files[0][1]
-            return file.read_bytes() if file.stat().st_size <= LARGEST else None
-        archive, row, _ = walker.one_entry(path)
-    except VolvexError:
-        return None
-    if int(archive.entries.size[row]) > LARGEST:
-        return None
-    return archive.content(row)
-
-
-def catalogue_of(path: str, context: Context) -> tuple[Catalogue, str]:
-    """All data around a path on disk: that of its game, if a profile knows one, otherwise of its folder; and the path in it."""
+def catalogue_of(path: str, walker: Walker, options: argparse.Namespace, context: Context) -> tuple[Catalogue, str]:
+    """All data around a path: that of the bench, of its game if a description knows it, or else of its folder; and the path in it."""
     from volvex.bench import Game
-    from volvex.bench.meaning import game_catalogue
+    from volvex.bench.meaning import catalogues, game_catalogue
     from volvex.bench.originals import Originals
     from volvex.bench.profile import UNKNOWN, profile_for
+    from volvex.command._bench import open_bench
+    from volvex.command._reading import bench_library, game_path
 
+    inner = game_path(path, walker, context)
+    if inner is not None:
+        bench = open_bench(options, context)
+        context.held.callback(bench.close)
+        return catalogues(bench)[1], inner
     full = Path(path) if Path(path).is_absolute() else context.cwd / path
     here = next((one for one in full.parents if one.is_dir()), None)
     if here is None:
@@ -398,6 +394,8 @@ def catalogue_of(path: str, context: Context) -> tuple[Catalogue, str]:
             break
     else:
         profile = UNKNOWN
-    originals = Originals(Game(here, profile), context.library())
+    library = context.library()
+    bench_library(library, here, {}, context)
+    originals = Originals(Game(here, profile), library)
     context.held.callback(originals.close)
     return game_catalogue(originals), full.resolve().relative_to(here.resolve()).as_posix()

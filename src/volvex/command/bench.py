@@ -13,6 +13,7 @@ from volvex.bench import Workbench
 from volvex.command._bench import open_game
 from volvex.command._context import Context
 from volvex.command._games import name_game
+from volvex.command._reading import add_layout, bench_library, remember_layouts, tie_patterns
 from volvex.command._tables import count
 from volvex.errors import Status
 
@@ -24,12 +25,17 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "dir", type=Path, nargs="?", metavar="DIR", help="the bench's folder (default: GAME-bench, here)"
     )
+    add_layout(parser)
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
     game = open_game(options.game, context)
     folder = options.dir or Path(f"{game.folder.name}-bench")
-    with Workbench.create(folder, game, context.library(), context.disk) as bench:
+    library = context.library()
+    ties = bench_library(library, game.folder, {}, context)
+    tie_patterns(options, ties, game.folder)
+    with Workbench.create(folder, game, library, context.disk) as bench:
+        remember_layouts(options, bench, ties, context)
         name_game(game.folder, context)
     context.print(
         f"{folder} is a bench for {game.folder} ({game.profile.name}): {count(len(bench.fingerprints), 'archive')}"

@@ -22,6 +22,7 @@ from volvex.command._actions import tell
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
 from volvex.command._games import add_game, require_named
+from volvex.command._reading import add_layout
 from volvex.command._tables import Column, count, number, numbers, print_table
 from volvex.errors import Status
 from volvex.mods import Done, earlier, patch
@@ -37,6 +38,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--anyway", action="store_true", help="build despite errors found by `check`")
     add_game(parser)
     parser.add_argument("--json", action="store_true", help="one list of records")
+    add_layout(parser)
     add_bench(parser)
 
 

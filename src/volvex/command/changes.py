@@ -19,6 +19,7 @@ from volvex.bench.workbench import Workbench
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
 from volvex.command._data import change_line
+from volvex.command._reading import add_layout
 from volvex.command._tables import count, number
 from volvex.data import Change as DataChange
 from volvex.data.differences import plain
@@ -35,6 +36,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--save", type=Path, metavar="FILE", help="also write them into a file, for `merge`")
     parser.add_argument("--overwrite", action="store_true", help="with --save: replace a file that is there")
     parser.add_argument("--json", action="store_true", help="one list of records")
+    add_layout(parser)
     add_bench(parser)
 
 

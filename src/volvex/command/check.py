@@ -12,6 +12,7 @@ from volvex.archive.names import shown
 from volvex.bench.checking import check
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
+from volvex.command._reading import add_layout
 from volvex.command._tables import count
 from volvex.data.checking import ERROR, Problem
 from volvex.errors import Status
@@ -21,6 +22,7 @@ PLACE = 36
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--json", action="store_true", help="one list of records")
+    add_layout(parser)
     add_bench(parser)
 
 

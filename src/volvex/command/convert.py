@@ -16,6 +16,7 @@ from pathlib import Path
 
 from volvex.archive.names import shown
 from volvex.command._context import Context
+from volvex.command._reading import add_reading, content_at
 from volvex.command._tables import count, number
 from volvex.data import require_data
 from volvex.data.exchange import Wanted, exported, imported
@@ -38,22 +39,19 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--row", metavar="KEY", help="one record alone (json)")
     parser.add_argument("--language", metavar="L", help="of texts: this language beside the original")
     parser.add_argument("--original", metavar="L", help="the language that is translated (otherwise the first)")
-    parser.add_argument("--layout", metavar="FILE", help="read the data with this layout")
+    add_reading(parser)
     parser.add_argument("--overwrite", action="store_true", help="replace a file that is there")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
     Outputs(context.disk, options.overwrite).check(options.target)
     wanted = Wanted(options.sheet, options.row, options.language, options.original)
-    layout = None
-    if options.layout:
-        from volvex.layout.syntax import read_layout
-
-        layout = read_layout(Path(options.layout))
-    with context.walker(argparse.Namespace(layout=None, variant=None)) as walker:
-        document = require_data(
-            _content(walker, options.like or options.path), context.library(), options.like or options.path, layout
-        )
+    with context.walker(options) as walker:
+        content = content_at(options.like or options.path, walker, context)
+        try:
+            document = require_data(content.source.read(0, content.source.size), walker.library, content.path)
+        finally:
+            content.source.close()
     if options.like:
         return _back(options, context, document, wanted)
     data = exported(options.target.suffix, document, wanted)
@@ -74,16 +72,6 @@ def _back(options: argparse.Namespace, context: Context, document, wanted: Wante
         context.note(f"note: {note}")
     context.print(f"{shown(str(options.target))}: {count(len(incoming.changes), 'change')}, {number(len(data))} bytes")
     return Status.OK
-
-
-def _content(walker, path: str) -> bytes:  # type: ignore[no-untyped-def]
-    found = walker.find(path)
-    if found.files and len(found) == 1:
-        data: bytes = found.files[0][1].read_bytes()
-        return data
-    archive, row, _ = walker.one_entry(path)
-    content: bytes = archive.content(row)
-    return content
 
 
 def _write(options: argparse.Namespace, data: bytes, context: Context) -> None:

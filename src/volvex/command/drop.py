@@ -7,6 +7,7 @@ import argparse
 from volvex.archive.names import shown
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
+from volvex.command._reading import add_layout
 from volvex.command._tables import count
 from volvex.command._variants import add_variant
 from volvex.errors import Status
@@ -18,6 +19,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("path", nargs="+", metavar="PATH", help="an entry of the game, or a pattern")
     parser.add_argument("--back", action="store_true", help="no longer leave them out")
     add_variant(parser)
+    add_layout(parser)
     add_bench(parser)
 
 

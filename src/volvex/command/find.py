@@ -11,14 +11,17 @@ from __future__ import annotations
 import argparse
 import functools
 import re
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from volvex.archive.names import shown
 from volvex.archive.search import Hit, Wanted, search
 from volvex.command._context import Context
+from volvex.command._faults import note_faults
+from volvex.command._reading import add_reading
 from volvex.command._tables import count
 from volvex.command._variants import add_variant
-from volvex.errors import LockedError, Status, TooLargeError, UsageError, VolvexError
+from volvex.errors import Status, TooLargeError, UsageError, VolvexError
 
 if TYPE_CHECKING:
     from volvex.layout import Library
@@ -38,19 +41,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--ignore-case", "-i", action="store_true", help="capital letters or not")
     parser.add_argument("--all", action="store_true", help=f"every hit, not just the first {A_FILE} of a file")
     add_variant(parser)
-    parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
+    add_reading(parser)
     parser.add_argument("--json", action="store_true", help="one list of records")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
     context.answers = False  # nobody who looks around wants to be asked for each locked archive on the way
-    library = context.library()
-    looked = (
-        functools.partial(in_data, library, options.text, options.value, options.ignore_case)
-        if options.text or options.value
-        else None
-    )
-    wanted = Wanted(options.name, options.text, _bytes(options.bytes), options.ignore_case, options.value, looked)
+    wanted = Wanted(options.name, options.text, _bytes(options.bytes), options.ignore_case, options.value)
     if not (wanted.name or wanted.text or wanted.data or wanted.value):
         raise UsageError("nothing says what to find", "--name, --text, --value or --bytes")
     if wanted.value and (wanted.text or wanted.data):
@@ -59,6 +56,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
     files = hits = 0
     records: list[dict[str, object]] = []
     with context.walker(options) as walker:
+        if options.text or options.value:
+            looked = functools.partial(in_data, walker.library, options.text, options.value, options.ignore_case)
+            wanted = replace(wanted, look=looked)
         for path in options.path:
             for some in search(walker.find(path, deep=True, nested=True), wanted, faults):
                 files, hits = files + 1, hits + len(some)
@@ -72,12 +72,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
     else:
         said = count(hits, "hit") + " in " if wanted.text or wanted.data or wanted.value else ""
         context.print(context.paint(f"{said}{count(files, 'file')}", "dim"))
-    for message in dict.fromkeys(fault.message for fault in faults):
-        context.note(f"not searched: {message}")
-    damaged = any(not isinstance(fault, LockedError | TooLargeError) for fault in faults)
-    if not damaged and any(isinstance(fault, TooLargeError) for fault in faults):
-        return Status.REFUSED
-    return Status.BAD_DATA if damaged else Status.OK if files else Status.DIFFERS
+    status = note_faults(faults, context, "not searched: ")
+    return status or (Status.OK if files else Status.DIFFERS)
 
 
 def _bytes(text: str) -> bytes:

@@ -8,14 +8,17 @@ found inside; --picture draws the entropy. However large the file, a bounded amo
 from __future__ import annotations
 
 import argparse
+import contextlib
 from pathlib import Path
 
 from volvex.archive.identify import Identified, identify
 from volvex.archive.names import shown
 from volvex.command._context import Context
+from volvex.command._faults import note_faults
+from volvex.command._reading import add_reading, each_content
 from volvex.command._tables import count, number
-from volvex.errors import NotFoundError, Status
-from volvex.source import FileSource
+from volvex.errors import Status
+from volvex.source import Source
 from volvex.source.outputs import Outputs, new_file
 
 PLACE = 9
@@ -24,33 +27,33 @@ BARS = " ▁▂▃▄▅▆▇█"
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("file", nargs="+", type=Path, metavar="FILE", help="a file")
+    parser.add_argument("path", nargs="+", metavar="PATH", help="a file, a folder, or what lies in an archive")
     parser.add_argument("--carve", type=Path, metavar="DIR", help="take out the files that were found inside")
     parser.add_argument("--picture", type=Path, metavar="PNG", help="the entropy along the file as a picture")
+    add_reading(parser)
     parser.add_argument("--json", action="store_true", help="one list of records")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    library, records = context.library(), list[dict[str, object]]()
-    unknown = 0
-    for path in options.file:
-        if not path.is_file():
-            raise NotFoundError(
-                f"there is no file {shown(path.as_posix())}", "the path of a file; `volvex survey` for a folder"
-            )
-        found = identify(path, library)
-        unknown += not found.known
-        if options.json:
-            records.append(_record(found))
-        else:
-            _print(found, context)
-        if options.carve is not None:
-            _carve(path, found, options.carve, context)
-        if options.picture is not None:
-            _draw(path, options.picture, context)
+    records, unknown = list[dict[str, object]](), 0
+    with context.walker(options) as walker:
+        for path in options.path:
+            for content, file in each_content(path, walker, context):
+                with contextlib.closing(content.source):
+                    found = identify(content.source, walker.library, file)
+                    unknown += not found.known
+                    if options.json:
+                        records.append(_record(found))
+                    else:
+                        _print(found, context)
+                    if options.carve is not None:
+                        _carve(content.source, found, options.carve, context)
+                    if options.picture is not None:
+                        _draw(content.source, options.picture, context)
+        status = note_faults(walker.faults, context)
     if options.json:
         context.json(records)
-    return Status.DIFFERS if unknown else Status.OK
+    return status or (Status.DIFFERS if unknown else Status.OK)
 
 
 def _record(one: Identified) -> dict[str, object]:
@@ -117,10 +120,10 @@ def _meaning(one: Identified) -> str:
     return "neither compressed nor enciphered" if high < 6.5 else "mixed"
 
 
-def _carve(path: Path, found: Identified, folder: Path, context: Context) -> None:
+def _carve(source: Source, found: Identified, folder: Path, context: Context) -> None:
     """Take out what was found inside; nothing that is there is overwritten."""
     taken = 0
-    with FileSource(path) as source, Outputs(context.disk, hint="an empty folder") as out:
+    with Outputs(context.disk, hint="an empty folder") as out:
         for one in found.finds:
             if one.size is None:
                 continue
@@ -134,9 +137,9 @@ def _carve(path: Path, found: Identified, folder: Path, context: Context) -> Non
     )
 
 
-def _draw(path: Path, target: Path, context: Context) -> None:
+def _draw(source: Source, target: Path, context: Context) -> None:
     from volvex.command._picture import draw
 
-    with FileSource(path) as source, new_file(context.disk, target, hint="another name") as file:
+    with new_file(context.disk, target, hint="another name") as file:
         draw(source, file)
-    context.print(f"the entropy along {shown(path.name)} is drawn in {target}")
+    context.print(f"the entropy along {shown(source.name)} is drawn in {target}")

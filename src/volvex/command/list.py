@@ -19,6 +19,8 @@ from volvex.archive import Group, filetypes
 from volvex.archive.names import shown
 from volvex.archive.paths import Found
 from volvex.command._context import Context
+from volvex.command._faults import note_faults
+from volvex.command._reading import add_reading
 from volvex.command._tables import (
     Cells,
     Column,
@@ -34,8 +36,10 @@ from volvex.command._tables import (
 )  # fmt: skip
 from volvex.command._tree import print_tree
 from volvex.command._variants import add_variant
-from volvex.errors import Status
+from volvex.errors import LockedError, VolvexError
+from volvex.layout import Library
 from volvex.layout.columns import Array
+from volvex.source import BytesSource, FileSource, Source
 
 PLACE = 11
 BY_CONTENT = 20_000  # entries whose content is looked at without being asked
@@ -53,14 +57,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--tree", action="store_true", help="as a tree of folders")
     parser.add_argument("--sort", choices=SORTS, help="largest first, or by the last part of the name, or by type")
     add_variant(parser)
-    parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
+    add_reading(parser)
     parser.add_argument("--json", action="store_true", help="one list of records")
 
 
 class _Rows:
     """What is listed, column by column."""
 
-    def __init__(self, found: Sequence[Found], with_kinds: bool, together: bool) -> None:
+    def __init__(self, found: Sequence[Found], library: Library, with_kinds: bool, together: bool) -> None:
+        self.library = library
         groups = [group for one in found for group in one.groups]
         several = [group.archive.variants is not None and together for group in groups]
         self.members = [_by_path(group) if many else None for group, many in zip(groups, several, strict=True)]
@@ -73,6 +78,7 @@ class _Rows:
         self.size = np.concatenate([*(self._summed(at, "size") for at in range(len(groups))), sizes])
         self.stored = np.concatenate([*(self._summed(at, "stored") for at in range(len(groups))), sizes])
         self.codec = Labels.joined([*(_codecs(group) for group in self.groups), Labels.of(["-"] * len(self.files))])
+        self.faults: list[VolvexError] = []
         self.kind = self._kinds() if with_kinds or len(self.size) <= BY_CONTENT else None
 
     def _summed(self, at: int, what: str) -> Array:
@@ -119,11 +125,28 @@ class _Rows:
         return [shown(path) for path in self.paths]
 
     def _kinds(self) -> Labels:
-        kinds = [group.archive.kind(row) for group in self.groups for row in group.rows.tolist()]
-        for _, path in self.files:
-            with path.open("rb") as file:
-                kinds.append(filetypes.kind_by_content(file.read(filetypes.HEAD)))
+        kinds = [self._kind(group, row) for group in self.groups for row in group.rows.tolist()]
+        for name, path in self.files:
+            with FileSource(path, name) as source:
+                kinds.append(self._kind_of(filetypes.kind_by_content(source.peek(0, filetypes.HEAD)), source))
         return Labels.of(kinds)
+
+    def _kind(self, group: Group, row: int) -> str:
+        """What an entry's content is; `locked` where a key is missing."""
+        try:
+            kind = group.archive.kind(row)
+            head = group.archive.beginning(row, filetypes.HEAD) if kind == "binary" else b""
+        except LockedError as error:
+            self.faults.append(error)
+            return "locked"
+        return self._kind_of(kind, BytesSource(head, f"{group.path}/{group.archive.names[row]}")) if head else kind
+
+    def _kind_of(self, kind: str, source: Source) -> str:
+        """The kind of bytes that no open format has, if a layout knows them."""
+        if kind != "binary":
+            return kind
+        layout = self.library.match_data(source) or self.library.match(source)
+        return layout.kind if layout is not None else kind
 
     def order(self, sort: str | None) -> list[int]:
         rows = range(len(self.size))
@@ -154,7 +177,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     context.answers = False  # nobody who looks around wants to be asked for each locked archive on the way
     with context.walker(options) as walker:
         found = [walker.find(path, deep=options.deep, nested=options.deep) for path in options.path]
-        rows = _Rows(found, options.long or options.sort == "type", not options.variant)
+        rows = _Rows(found, walker.library, options.long or options.sort == "type", not options.variant)
         order = rows.order(options.sort) if options.sort or options.json or options.long else []
         if options.json:
             context.json(_records(rows, order))
@@ -167,9 +190,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             )
         else:
             _print(rows, order, options, context)
-        for fault in walker.faults:
-            context.note(fault.message)
-    return Status.OK
+        return note_faults([*walker.faults, *rows.faults], context)
 
 
 def _records(rows: _Rows, order: list[int]) -> list[dict[str, object]]:

@@ -17,6 +17,7 @@ from volvex.bench.merging import Carried, apply, read_saved, renew
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
 from volvex.command._data import change_line
+from volvex.command._reading import add_layout
 from volvex.command._tables import count
 from volvex.data.differences import plain
 from volvex.errors import Status
@@ -28,6 +29,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("file", nargs="?", type=Path, metavar="FILE", help="changes that were saved")
     parser.add_argument("--plan", action="store_true", help="say what would change, and change nothing")
     parser.add_argument("--json", action="store_true", help="one list of records")
+    add_layout(parser)
     add_bench(parser)
 
 

@@ -21,10 +21,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING, BinaryIO
 
 from volvex.archive.names import shown
-from volvex.archive.paths import WILD
+from volvex.archive.patterns import WILD
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
 from volvex.command._data import change_line
+from volvex.command._reading import add_layout
 from volvex.command._tables import count
 from volvex.command._variants import add_variant
 from volvex.data import Change, Document, Sheet, open_data, require_data
@@ -64,6 +65,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--yes", action="store_true", help="with --replace: do not ask on a terminal")
     parser.add_argument("--json", action="store_true", help="one list of changes")
     add_variant(parser)
+    add_layout(parser)
     add_bench(parser)
 
 

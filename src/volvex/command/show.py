@@ -13,23 +13,20 @@ Within a bench a path of the game shows what the bench has of it.
 from __future__ import annotations
 
 import argparse
+import contextlib
 import os
 import pydoc
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from collections.abc import Iterator
 from pathlib import Path
 
 from volvex.archive import Walker, filetypes
 from volvex.archive.names import shown
-from volvex.archive.nesting import content_source
-from volvex.command._bench import open_bench
 from volvex.command._context import Context
 from volvex.command._data import add_data_options, catalogue_of, show_data, wants_data
+from volvex.command._reading import Content, add_reading, content_at
 from volvex.command._tables import number
 from volvex.command._variants import add_variant
-from volvex.data.references import Catalogue
-from volvex.errors import NotFoundError, Status, UsageError
-from volvex.source import BytesSource, FileSource, Source
+from volvex.errors import Status, UsageError
 
 PLACE = 13
 HEX_BYTES = 512
@@ -50,18 +47,20 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--json", action="store_true", help="data as one list of records")
     add_data_options(parser)
     add_variant(parser)
-    parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
+    add_reading(parser)
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    with context.walker(options) as walker, _open(walker, options.path, context) as content:
+    with context.walker(options) as walker, contextlib.ExitStack() as held:
+        content = content_at(options.path, walker, context)
+        held.callback(content.source.close)
         if options.raw:
             context.out.flush()
             for chunk in content.source.chunks(0, content.source.size):
                 _write_all(context.out.fileno(), chunk)
             return Status.OK
         kind = filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))
-        if _shown_as_data(content, kind, options, context):
+        if _shown_as_data(content, kind, walker, options, context):
             return Status.OK
         if kind in filetypes.TEXT and not options.hex and content.source.size <= TEXT_LIMIT:
             _show_text(content, kind, options, context)
@@ -70,99 +69,33 @@ def run(options: argparse.Namespace, context: Context) -> int:
     return Status.OK
 
 
-def _shown_as_data(content: _Content, kind: str, options: argparse.Namespace, context: Context) -> bool:
+def _shown_as_data(content: Content, kind: str, walker: Walker, options: argparse.Namespace, context: Context) -> bool:
     """Show what a layout reads, and text of which more was asked than its lines; whether it was so."""
     asked = wants_data(options) or options.json
     if options.hex or content.source.size > DATA_LIMIT or (kind in filetypes.TEXT and not asked):
         return False
-    library = context.library()
+    library = walker.library
     if not asked and library.match_data(content.source) is None:
         return False
     from volvex.data import open_data, require_data
 
     data = content.source.read(0, content.source.size)
     opened = require_data if asked else open_data
-    layout = None
-    if options.layout:
-        from volvex.layout.syntax import read_layout
-
-        layout = read_layout(Path(options.layout))
-        layout = layout if layout.kind != "archive" else None
-    document = opened(data, library, shown(content.path), layout)
+    document = opened(data, library, content.path)
     if document is None:
         return False
-    show_data(document, content.path, options, context, content.around or (lambda: catalogue_of(content.path, context)))
+    show_data(document, content.path, options, context, lambda: catalogue_of(content.path, walker, options, context))
     return True
 
 
-@dataclass(frozen=True)
-class _Content:
-    """What is shown: its bytes, its whole path, and a word about them."""
-
-    source: Source
-    path: str
-    about: str
-    around: Callable[[], tuple[Catalogue, str]] | None = None  # all data of the bench, when it is from there
-    let_go: Callable[[], None] = lambda: None  # of what else is held
-
-    def __enter__(self) -> _Content:
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        self.source.close()
-        self.let_go()
+def _about(content: Content) -> str:
+    return ", ".join([f"{number(content.source.size)} bytes", *([content.stored] if content.stored else [])])
 
 
-def _open(walker: Walker, path: str, context: Context) -> _Content:
-    try:
-        found = walker.find(path)
-    except NotFoundError:
-        content = _on_bench(path, context) if context.bench is not None else None
-        if content is None:
-            raise
-        return content
-    if len(found) > 1:
-        raise NotFoundError(f"{shown(path)} means {len(found):,} files, this shows one", f"`volvex list {shown(path)}`")
-    if found.files:
-        name, file = found.files[0]
-        return _Content(FileSource(file, name), name, f"{number(file.stat().st_size)} bytes")
-    archive, row, name = walker.one_entry(path)
-    entry = archive.entry(row)
-    stored = (
-        f", {number(entry.stored)} stored as {archive.codec_labels[archive.entries.codec[row]]}"
-        if entry.codec != "none"
-        else ""
-    )
-    source = content_source(archive, row, name)
-    return _Content(source, name, f"{number(entry.size)} bytes{stored}")
-
-
-def _on_bench(path: str, context: Context) -> _Content | None:
-    """Something of the game as the bench around us has it; None when the game has no such thing."""
-    from volvex.bench.meaning import catalogues
-
-    bench = open_bench(argparse.Namespace(bench=None), context)
-    try:
-        place = bench.within_game(path, context.cwd)
-        data = bench.current(place)
-    except BaseException as error:
-        bench.close()
-        if isinstance(error, NotFoundError):
-            return None
-        raise
-    return _Content(
-        BytesSource(data, place),
-        place,
-        f"{number(len(data))} bytes",
-        lambda: (catalogues(bench)[1], place),
-        bench.close,
-    )
-
-
-def _show_bytes(content: _Content, kind: str, options: argparse.Namespace, context: Context) -> None:
+def _show_bytes(content: Content, kind: str, options: argparse.Namespace, context: Context) -> None:
     start, size = _span(options, content.source.size)
     if context.terminal:
-        context.print(context.paint(f"{shown(content.path)}  {kind}, {content.about}", "dim"))
+        context.print(context.paint(f"{shown(content.path)}  {kind}, {_about(content)}", "dim"))
     position = start
     for chunk in content.source.chunks(start, size):
         for line in hex_lines(chunk, position, context):
@@ -179,13 +112,13 @@ def _write_all(handle: int, content: bytes) -> None:
         view = view[os.write(handle, view) :]
 
 
-def _show_text(content: _Content, kind: str, options: argparse.Namespace, context: Context) -> None:
+def _show_text(content: Content, kind: str, options: argparse.Namespace, context: Context) -> None:
     text, path = filetypes.decode_text(content.source.read(0, content.source.size)), content.path
     if not context.terminal:
         context.out.write(text if text.endswith("\n") or not text else text + "\n")
         return
     lines = [shown(line.expandtabs(4)) for line in text.splitlines()]
-    title = context.paint(f"{shown(path)}  {kind}, {content.about}", "dim")
+    title = context.paint(f"{shown(path)}  {kind}, {_about(content)}", "dim")
     body = _coloured(lines, LEXERS.get(kind) or _lexer(path), context)
     height = os.get_terminal_size(context.out.fileno()).lines
     if len(lines) + 2 <= height or options.no_pager:

@@ -15,6 +15,7 @@ from volvex.archive.memory import Memory
 from volvex.archive.survey import Surveyed, survey
 from volvex.bench.profile import UNKNOWN, Profile, profile_for
 from volvex.command._context import Context
+from volvex.command._reading import add_layout, tied_library
 from volvex.command._tables import Column, count, number, numbers, percent, print_table
 from volvex.errors import Status
 
@@ -27,14 +28,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("dir", type=Path, metavar="DIR", help="the game's folder")
     parser.add_argument("--all", action="store_true", help=f"every file, not just the {SHOWN} largest")
     parser.add_argument("--anew", action="store_true", help="look at every file again, whatever is remembered")
+    add_layout(parser)
     parser.add_argument("--json", action="store_true", help="one list of records")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    library = context.library()
+    library, ties = tied_library(options, context)
     profile = profile_for(options.dir, [context.home]) if options.dir.is_dir() else UNKNOWN
     memory = Memory(None if options.anew else context.cache / "survey.sqlite")
-    files = survey(options.dir, library, memory, lambda path: _key(profile, path))
+    files = survey(options.dir, library, memory, lambda path: _key(profile, path), tied=ties.words)
     if options.json:
         context.json(_record(one) for one in files)
         return Status.OK

@@ -12,6 +12,7 @@ from pathlib import Path
 from volvex.archive.names import shown
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
+from volvex.command._reading import add_layout
 from volvex.command._tables import number
 from volvex.command._variants import add_variant
 from volvex.errors import Status, UsageError
@@ -25,6 +26,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--from", dest="other", metavar="NAME", help="the variant whose content is put there")
     parser.add_argument("--new", action="store_true", help="the game has no such file yet")
     add_variant(parser)
+    add_layout(parser)
     add_bench(parser)
 
 

@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING
 from volvex.archive.names import shown
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
+from volvex.command._reading import add_layout
 from volvex.command._tables import count
 from volvex.command._variants import add_variant
 from volvex.errors import Status
@@ -36,6 +37,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--sheet", metavar="NAME", help="with --as: records of this sort, where there are several")
     parser.add_argument("--language", metavar="L", help="with --as, of texts: this language beside the original")
     add_variant(parser)
+    add_layout(parser)
     add_bench(parser)
 
 

@@ -12,6 +12,8 @@ from pathlib import Path
 
 from volvex.archive.unpack import Unpacked, unpack
 from volvex.command._context import Context
+from volvex.command._faults import note_faults
+from volvex.command._reading import add_reading
 from volvex.command._tables import count, number
 from volvex.command._variants import add_variant
 from volvex.errors import NotFoundError, Status
@@ -30,7 +32,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--deep", action="store_true", help="archives within archives too, each as a folder of its name"
     )
     add_variant(parser)
-    parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
+    add_reading(parser)
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
@@ -42,8 +44,10 @@ def run(options: argparse.Namespace, context: Context) -> int:
         total = sum(int(group.archive.entries.size[group.rows].sum()) for group in groups)
         with context.progress("unpacking", total) as advance:
             done = unpack(groups, options.to, context.disk, existing, advance)
+        faults = [*walker.faults, *done.faults]
     _tell(done, options.to, context)
-    return Status.BAD_DATA if done.faults else Status.REFUSED if done.refused else Status.OK
+    status = note_faults(faults, context)
+    return Status(status) if status else Status.REFUSED if done.refused else Status.OK
 
 
 def _tell(done: Unpacked, folder: Path, context: Context) -> None:
@@ -53,8 +57,6 @@ def _tell(done: Unpacked, folder: Path, context: Context) -> None:
         context.note(f"note: {entry} is {place} on disk")
     for entry, reason in done.refused[:TOLD]:
         context.note(f"refused: {entry}: {reason}")
-    for fault in done.faults[:TOLD]:
-        context.note("\n".join(fault.lines()))
-    for name, what in (("renamed", done.renamed), ("refused", done.refused), ("damaged", done.faults)):
+    for name, what in (("renamed", done.renamed), ("refused", done.refused)):
         if len(what) > TOLD:
             context.note(f"and {len(what) - TOLD:,} more {name}")

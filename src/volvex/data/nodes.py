@@ -12,6 +12,7 @@ from abc import abstractmethod
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
+from volvex.archive.names import quoted
 from volvex.data.sheet import Change, Sheet, distinct
 from volvex.data.texts import Record, Splice, TextData, sheets_of
 from volvex.errors import NotFoundError, UsageError
@@ -94,7 +95,7 @@ class NodeData(TextData):
         if wanted not in self._places:
             near = difflib.get_close_matches(wanted, list(self._places)[:5000], 1)
             raise NotFoundError(
-                f"{self.file}: there is no {place}", f"--at {near[0]}" if near else f"`volvex show {self.file}`"
+                f"{self.file}: there is no {place}", f"--at {near[0]}" if near else f"`volvex show {quoted(self.file)}`"
             )
         return self._places[wanted]
 

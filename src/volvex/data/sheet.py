@@ -19,6 +19,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from volvex.archive.names import quoted
 from volvex.errors import NotFoundError
 
 Array = npt.NDArray[Any]
@@ -327,7 +328,7 @@ class Document(ABC):
             )
         near = difflib.get_close_matches(key, [one for sheet in self.sheets for one in sheet.keys[:20000]], 1)
         raise NotFoundError(
-            f"{self.file}: there is no row {key}", f"--row {near[0]}" if near else f"`volvex show {self.file}`"
+            f"{self.file}: there is no row {key}", f"--row {near[0]}" if near else f"`volvex show {quoted(self.file)}`"
         )
 
 

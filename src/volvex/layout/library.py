@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
 from volvex.errors import RefusedError, VolvexError
@@ -35,6 +35,7 @@ class Library:
         self.keys = keys or Keys()  # the user's, for what is locked
         self.names = names  # what knows names for entries that have only keys
         self.faults: list[VolvexError] = []  # layouts that could not be read
+        self.tied: Callable[[str], Layout | None] = _untied  # the layout that a path has, whatever its bytes are
 
     def layouts(self) -> Iterator[Layout]:
         """All sound layouts of archives."""
@@ -72,13 +73,23 @@ class Library:
                 yield from sorted(folder.rglob("*.layout"))
 
     def match(self, source: Source) -> Layout | None:
-        """The first layout of an archive whose marks the file bears."""
+        """The layout to which its path is tied, or the first of an archive whose signature the file bears."""
+        tied = self.tied(source.name)
+        if tied is not None:
+            return tied if tied.kind == "archive" else None
         return next((layout for layout in self.layouts() if fits(layout, source)), None)
 
     def match_data(self, source: Source) -> Layout | None:
-        """The first layout of a table, of texts or of a scene whose marks the file bears."""
+        """The same for a table, texts or a scene."""
+        tied = self.tied(source.name)
+        if tied is not None:
+            return tied if tied.kind != "archive" else None
         head = head_of(source)
         return next((one for one in self.every() if one.kind != "archive" and fits(one, source, head)), None)
+
+
+def _untied(path: str) -> Layout | None:
+    return None
 
 
 def require_writable(layout: Layout) -> None:

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import os
-import shlex
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, field
 from dataclasses import replace as changed
 from pathlib import Path
 
+from volvex.archive.names import quoted
 from volvex.archive.paths import HIDDEN
 from volvex.errors import NotFoundError, RefusedError
 from volvex.mods.home import ASIDE, home_of, locked, orphans, set_aside
@@ -134,7 +134,7 @@ def _skipped(game: Path, name: str, one: Installed) -> Action:
 
 
 def _offer(name: str) -> str:
-    return f"`volvex restore --force {shlex.quote(name)}`: the original goes back, the file that is there is kept in {HIDDEN}/{ASIDE}"
+    return f"`volvex restore --force {quoted(name)}`: the original goes back, the file that is there is kept in {HIDDEN}/{ASIDE}"
 
 
 def _held(game: Path, state: State, force: Collection[str]) -> list[Action]:

@@ -113,7 +113,7 @@ class Zip(Driven):
         ]
 
     @functools.cached_property
-    def names(self) -> list[str]:
+    def paths(self) -> list[str]:
         """Names in UTF-8, or in the code page of old (437) where they are not."""
         texts = self.directory.names
         names = texts.all()

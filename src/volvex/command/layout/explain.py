@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Iterator
 
-from volvex.archive import LaidOut
-from volvex.archive.names import shown
+from volvex.archive import LaidOut, Walker
+from volvex.archive.names import quoted, shown
 from volvex.command._context import Context
 from volvex.command._data import laid_out
+from volvex.command._faults import note_faults
+from volvex.command._reading import add_reading
 from volvex.command._tables import Column, count, number, percent, print_table
-from volvex.errors import NotFoundError, Status, UsageError
+from volvex.errors import NotFoundError, UsageError
 from volvex.layout.explaining import Coverage, Stretch, coverage, stretches
 from volvex.layout.reading import Reading
 
@@ -18,39 +21,58 @@ RECORDS, CONTENTS = 2, 6
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("archive", metavar="ARCHIVE", help="an archive, a table, texts or a scene")
+    parser.add_argument(
+        "path", nargs="+", metavar="PATH", help="an archive, a table, texts or a scene; a folder means all below it"
+    )
     parser.add_argument(
         "--records", type=int, default=RECORDS, metavar="N", help=f"show so many records of each table ({RECORDS})"
     )
     parser.add_argument("--all", action="store_true", help="every record, content and filling")
-    parser.add_argument(
-        "--layout", metavar="FILE", help="the layout to explain it by; otherwise the one that knows the archive"
-    )
+    add_reading(parser)
     parser.add_argument("--json", action="store_true", help="one list of records")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
+    records: list[dict[str, object]] = []
     with context.walker(options) as walker:
-        data = laid_out(options.archive, walker, options, context)
-        if data is not None:
-            _explain(options.archive, data.reading, data.layout.title, options, context)
-            return Status.OK
-        groups = walker.find(options.archive).groups
-        if len(groups) != 1:
-            raise NotFoundError(f"{shown(options.archive)} is not an archive that any layout knows", "--layout FILE")
-        archive, path = groups[0].archive, groups[0].path
-        if not isinstance(archive, LaidOut):
-            raise UsageError(f"{shown(path)} is {archive.called}: a driver opens it, not a layout, so there is none to explain",
-                             f"`volvex list {shown(path)} --long`, or `volvex identify {shown(path)}`")  # fmt: skip
-        _explain(path, archive.reading, archive.layout.title, options, context)
-    return Status.OK
+        for path in options.path:
+            for name, reading, title in _readings(path, walker, context):
+                if options.json:
+                    records += [
+                        _record(name, one) for one in stretches(reading, None if options.all else options.records)
+                    ]
+                else:
+                    _explain(name, reading, title, options, context)
+        status = note_faults(walker.faults, context)
+    if options.json:
+        context.json(records)
+    return status
+
+
+def _readings(path: str, walker: Walker, context: Context) -> Iterator[tuple[str, Reading, str]]:
+    """All that a layout reads of what a path means: what it is called, as it was read, and the layout's title."""
+    data = laid_out(path, walker, context)
+    if data is not None:
+        yield data.file, data.reading, data.layout.title
+        return
+    found = walker.find(path, deep=True)
+    archives = [group for group in found.groups if isinstance(group.archive, LaidOut)]
+    for group in archives:
+        assert isinstance(group.archive, LaidOut)
+        yield group.path, group.archive.reading, group.archive.layout.title
+    several = [data for name, _ in found.files if (data := laid_out(name, walker, context)) is not None]
+    yield from ((data.file, data.reading, data.layout.title) for data in several)
+    if archives or several:
+        return
+    other = next((group for group in found.groups), None)
+    if other is not None:
+        raise UsageError(f"{shown(other.path)} is {other.archive.called}: a driver opens it, not a layout, so there is none to explain",
+                         f"`volvex list {quoted(other.path)} --long`, or `volvex identify {quoted(other.path)}`")  # fmt: skip
+    raise NotFoundError(f"no layout knows {shown(path)}", "--layout LAYOUT")
 
 
 def _explain(path: str, reading: Reading, title: str, options: argparse.Namespace, context: Context) -> None:
     found = stretches(reading, None if options.all else options.records)
-    if options.json:
-        context.json(_record(path, one) for one in found)
-        return
     _print(list(found), options.all, context)
     _summary(path, title, coverage(reading), context)
 

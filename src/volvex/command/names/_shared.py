@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 import argparse
-import functools
-import os
 from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from volvex.archive.names import shown
-from volvex.bench.description import read_description
 from volvex.command._context import Context
+from volvex.command._reading import bench_of
 from volvex.command._tables import Column, count, print_table
 from volvex.errors import Status, UsageError
 from volvex.layout import Layout, Library
@@ -37,45 +35,11 @@ def add_paths(parser: argparse.ArgumentParser) -> None:
     )
 
 
-def bench_of(options: argparse.Namespace, context: Context) -> Path | None:
-    """The bench that is worked on, if any."""
-    named: Path | None = getattr(options, "bench", None)
-    if named is not None and context.bench != named:
-        read_description(named)  # refuses what is none
-        context.bench = named
-    return context.bench
-
-
 def paths_of(options: argparse.Namespace, context: Context) -> list[str]:
-    """The paths that are meant: as they are given, from the bench's game, or that game."""
-    bench = bench_of(options, context)
-    if bench is None:
-        if not options.path:
-            raise UsageError("nothing says which archives are meant", "a PATH, or standing in a bench")
-        return list(options.path)
-    game = _game_of(bench)
-    if not options.path:
-        return [game]
-    paths = [path.replace("\\", "/") if os.name == "nt" else path for path in options.path]
-    return [path if (context.cwd / path.partition("/")[0]).exists() or Path(path).is_absolute() else f"{game}/{path}" for path in paths]  # fmt: skip
-
-
-def without_game(text: str, options: argparse.Namespace, context: Context) -> str:
-    """A text in which paths of a bench's game are told from its folder."""
-    bench = bench_of(options, context)
-    return text if bench is None else text.replace(f"{_game_of(bench)}/", "")
-
-
-@functools.lru_cache(1)
-def _game_of(bench: Path) -> str:
-    """The game's folder."""
-
-    return Path(read_description(bench).game).as_posix()
-
-
-def in_game(path: str, options: argparse.Namespace, context: Context) -> str:
-    """A path as it is shown: on a bench from the game's folder."""
-    return shown(without_game(path, options, context))
+    """The paths that are meant; on a bench all of its game, when none is given."""
+    if not options.path and bench_of(options, context) is None:
+        raise UsageError("nothing says which archives are meant", "a PATH, or standing in a bench")
+    return list(options.path) or [str(context.bench.resolve()) if context.bench is not None else "."]
 
 
 def own_folder(options: argparse.Namespace, context: Context) -> Path:
@@ -136,7 +100,7 @@ def print_finds(finds: Sequence[Find], options: argparse.Namespace, context: Con
     from volvex.names.evidence import chance
 
     some = finds[:most]
-    learnt = {where: in_game(where, options, context) or "-" for where in {find.where for find in some}}
+    learnt = {where: shown(where) or "-" for where in {find.where for find in some}}
     print_table(context, [
         Column("path", [shown(find.path) for find in some], style="blue"),
         Column("evidence", [find.how.words for find in some]),

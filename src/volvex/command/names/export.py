@@ -6,8 +6,9 @@ import argparse
 from pathlib import Path
 
 from volvex.command._context import Context
+from volvex.command._reading import add_layout, bench_of
 from volvex.command._tables import count
-from volvex.command.names._shared import add_paths, bench_of, paths_of
+from volvex.command.names._shared import add_paths, paths_of
 from volvex.errors import Status
 from volvex.source.outputs import Outputs
 
@@ -18,7 +19,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_paths(parser)
     parser.add_argument("--to", type=Path, metavar="FILE", help="write into this file")
     parser.add_argument("--overwrite", action="store_true", help="replace a file that is there")
-    parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
+    add_layout(parser)
 
 
 def run(options: argparse.Namespace, context: Context) -> int:

@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from volvex.command._context import Context
+from volvex.command._reading import add_layout
 from volvex.command._tables import count
 from volvex.command.names._shared import conclude, nothing_to_do, paths_of
 from volvex.errors import NotFoundError, Status
@@ -44,7 +45,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--bench", type=Path, metavar="DIR", help="the bench; the folder you stand in, or one above it, otherwise"
     )
-    parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
+    add_layout(parser)
     parser.add_argument("--json", action="store_true", help="one list of records")
 
 

@@ -7,8 +7,8 @@ from pathlib import Path
 
 from volvex.archive.names import shown
 from volvex.command._context import Context
+from volvex.command._reading import bench_of
 from volvex.command._tables import Column, count, numbers, print_table
-from volvex.command.names._shared import bench_of
 from volvex.errors import Status
 
 PLACE = 61

@@ -11,8 +11,9 @@ from __future__ import annotations
 import argparse
 
 from volvex.command._context import Context
+from volvex.command._reading import add_layout
 from volvex.command._tables import count, number
-from volvex.command.names._shared import add_paths, conclude, nothing_to_do, paths_of, without_game
+from volvex.command.names._shared import add_paths, conclude, nothing_to_do, paths_of
 from volvex.errors import LockedError, Status
 
 PLACE = 66
@@ -22,7 +23,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_paths(parser)
     parser.add_argument("--all", action="store_true", help="show every name that was found")
     parser.add_argument("--anew", action="store_true", help="read everything again")
-    parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
+    add_layout(parser)
     parser.add_argument("--json", action="store_true", help="one list of records")
 
 
@@ -58,6 +59,6 @@ def run(options: argparse.Namespace, context: Context) -> int:
             left = f"; {count(done.left_out, 'product')} too large to be tried" if done.left_out else ""
             context.print(context.paint(f"read {count(read.files, 'file')}, {number(read.bytes)} bytes{known}; {count(done.rounds, 'round')}{left}", "dim"))  # fmt: skip
         for fault in dict.fromkeys(fault.message for fault in (*walker.faults, *read.faults)):
-            context.note(f"not read: {without_game(fault, options, context)}")
+            context.note(f"not read: {fault}")
         damaged = any(not isinstance(fault, LockedError) for fault in (*walker.faults, *read.faults))
         return Status.BAD_DATA if damaged else Status.OK

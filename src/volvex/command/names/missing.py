@@ -8,8 +8,9 @@ from collections import Counter
 from volvex.archive import Group
 from volvex.archive.names import shown
 from volvex.command._context import Context
+from volvex.command._reading import add_layout
 from volvex.command._tables import Column, count, number, numbers, print_table
-from volvex.command.names._shared import add_paths, in_game, own_folder, paths_of
+from volvex.command.names._shared import add_paths, own_folder, paths_of
 from volvex.errors import Status
 
 PLACE = 62
@@ -19,7 +20,7 @@ TOLD = 20
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_paths(parser)
     parser.add_argument("--all", action="store_true", help=f"all of them, not just the largest {TOLD}")
-    parser.add_argument("--layout", metavar="FILE", help="open archives with this layout")
+    add_layout(parser)
     parser.add_argument("--json", action="store_true", help="one list of records")
 
 
@@ -73,7 +74,7 @@ def _print(found: list[dict[str, object]], entries: int, options: argparse.Names
     columns = [
         Column("size", numbers(int(str(one["size"])) for one in some), right=True),
         Column("type", [str(one["type"]) for one in some]),
-        Column("path", [in_game(str(one["path"]), options, context) for one in some], style="blue"),
+        Column("path", [shown(str(one["path"])) for one in some], style="blue"),
     ]
     told = [" or ".join(map(shown, one["may"])) if isinstance(one["may"], list) else "" for one in some]
     if any(told):

@@ -13,6 +13,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from xml.parsers import expat
 
+from volvex.archive.names import quoted
 from volvex.data.budget import Budget
 from volvex.data.sheet import Change, Document, Sheet, distinct
 from volvex.data.texts import Record, Splice, TextData, sheets_of
@@ -112,7 +113,7 @@ class XmlData(TextData):
                     return *unique, f"{path}/" if path else ""
         near = difflib.get_close_matches(wanted, known[:5000], 1)
         raise NotFoundError(
-            f"{self.file}: there is no {place}", f"--at {near[0]}" if near else f"`volvex show {self.file}`"
+            f"{self.file}: there is no {place}", f"--at {near[0]}" if near else f"`volvex show {quoted(self.file)}`"
         )
 
     def _known_starts(self) -> dict[tuple[str, str], int]:

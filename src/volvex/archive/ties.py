@@ -1,0 +1,125 @@
+"""What ties paths to layouts: formats that bear no signature are known by where they lie.
+
+A tie is a pattern of paths below a folder and the layout of what it matches, in archives too: `data/*.kwz`, `**/BUOYS`. It comes
+from a game's description, from a bench or from a command line. Of several that match, the last that was added counts.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import tomllib
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+from volvex.archive.names import shown
+from volvex.archive.patterns import path_pattern
+from volvex.errors import FormatError, NotFoundError
+from volvex.layout.model import Layout
+
+SHIPPED = Path(__file__).parent.parent / "games"
+DESCRIPTIONS = "profile.toml"
+_NUMBER = re.compile(r"~[0-9]+(?=(\.[^./]*)?(/|$))")  # of entries that share a name
+
+
+@dataclass(frozen=True)
+class Tie:
+    """A pattern of paths below a folder, the layout of what it matches, and who says so."""
+
+    root: str
+    pattern: str
+    find: Callable[[], Layout]
+
+    def matches(self, path: str) -> bool:
+        """Whether a whole path is meant; of entries that share a name all are."""
+        if not path.startswith(self.root):
+            return False
+        match = path_pattern(self.pattern).fullmatch
+        below = path[len(self.root) :]
+        return match(below) is not None or match(_NUMBER.sub(r"\1", below)) is not None
+
+
+class Ties:
+    """The ties of one command. Relative paths are below `base`."""
+
+    def __init__(self, base: Path, every: Callable[[], Iterator[Layout]]) -> None:
+        self._base, self._every = base.as_posix(), every
+        self._ties: list[Tie] = []
+        self._known: dict[str, Layout | None] = {}
+
+    def add(self, root: Path, pattern: str, layout: Layout | str, why: str = "") -> None:
+        """Tie a pattern of paths below `root` to a layout, or to the layout of that title."""
+        root_text = os.path.normpath(root).replace(os.sep, "/").rstrip("/") + "/"
+        self._known.clear()
+        self._ties.append(Tie(root_text, pattern.removeprefix("./"), lambda: self.named(layout, why)))
+
+    def named(self, layout: Layout | str, why: str = "") -> Layout:
+        """The layout of a title; NotFoundError when there is none."""
+        if isinstance(layout, Layout):
+            return layout
+        wanted = layout.casefold()
+        found = next((one for one in self._every() if one.title.casefold() == wanted), None)
+        if found is None:
+            said = f", to which {why} ties its files" if why else ""
+            raise NotFoundError(f'there is no sound layout "{shown(layout)}"{said}', "`volvex layout list` to see which there are")  # fmt: skip
+        return found
+
+    def layout(self, name: str) -> Layout | None:
+        """The layout to which a file or an entry is tied, by its whole path; None when it is tied to none."""
+        if not self._ties:
+            return None
+        if name not in self._known:
+            if len(self._known) > 1 << 16:
+                self._known.clear()
+            path = os.path.normpath(os.path.join(self._base, name)).replace(os.sep, "/")
+            tie = next((one for one in reversed(self._ties) if one.matches(path)), None)
+            self._known[name] = tie.find() if tie is not None else None
+        return self._known[name]
+
+    def __len__(self) -> int:
+        return len(self._ties)
+
+    @property
+    def words(self) -> str:
+        """All ties in words: the same for the same ties."""
+        return "\n".join(f"{one.root} {one.pattern} {one.find().title}" for one in self._ties)
+
+
+def described(path: Path, value: Mapping[str, object]) -> dict[str, str]:
+    """What a game's description ties: patterns of paths, and titles of layouts; FormatError when it is not sound."""
+    told = value.get("layouts", {})
+    if not isinstance(told, dict) or not all(isinstance(one, str) for one in told.values()):
+        raise FormatError(path, "layouts gives for patterns of paths the titles of layouts, as texts",
+                          hint='a line such as "data/*.kwz" = "crew pack" below [layouts]')  # fmt: skip
+    return told
+
+
+class Games:
+    """The games whose descriptions tie paths to layouts: found by the files by which they are known."""
+
+    def __init__(self, folders: Iterable[Path]) -> None:
+        self._told: list[tuple[Path, list[str], dict[str, str]]] = []
+        for folder in (*folders, SHIPPED):
+            for file in sorted(folder.rglob(DESCRIPTIONS)) if folder.is_dir() else ():
+                try:
+                    value = tomllib.loads(file.read_bytes().decode())
+                except (tomllib.TOMLDecodeError, UnicodeDecodeError, OSError):
+                    continue  # reported where a description is read as a whole
+                known = value.get("known")
+                if isinstance(known, list) and known and all(isinstance(one, str) for one in known):
+                    self._told.append((file, known, described(file, value)))
+
+    def tie(self, ties: Ties, folder: Path) -> bool:
+        """Add the ties of the game that a folder is, if it is one that is known; whether it is."""
+        for file, known, layouts in self._told:
+            if all((folder / name).exists() for name in known):
+                for pattern, title in layouts.items():
+                    ties.add(folder, pattern, title, f"the game's description ({file.parent.name}/{file.name})")
+                return True
+        return False
+
+    def tie_around(self, ties: Ties, path: Path) -> None:
+        """The same for the game in which a path lies."""
+        full = Path(os.path.normpath(path.absolute()))
+        any(self.tie(ties, folder) for folder in (full, *full.parents))

@@ -1,0 +1,76 @@
+"""What the paths that a user gives mean on a bench: as in the game, whatever folder they stand in."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from volvex.archive.names import shown
+from volvex.archive.patterns import WILD
+from volvex.errors import NotFoundError
+
+FILES = "files"  # the folder of a bench that mirrors the game's tree
+
+
+@dataclass(frozen=True)
+class Standing:
+    """Where a user stands: on which bench of which game, in which folder."""
+
+    bench: Path
+    game: Path
+    here: Path
+
+    def in_game(self, path: str) -> str:
+        """A path relative to the game, empty for all of it: given so, or from where they stand, or into the bench or the game.
+
+        NotFoundError for a path that leads elsewhere.
+        """
+        path = path.replace("\\", "/")
+        found = self._below(path)
+        if found is not None:
+            return found
+        if Path(path).is_absolute() or ".." in path.split("/"):
+            raise NotFoundError(f"{shown(path)} leads out of the game", "a path as in the game, from its folder")
+        return path.strip("/").removeprefix("./").strip("/")
+
+    def _below(self, path: str) -> str | None:
+        """A path that leads into the bench's tree or the game, made relative; None when it does not."""
+        full = flat(Path(path) if Path(path).is_absolute() else self.here / path)
+        if full == self.bench.as_posix():
+            return ""
+        for base in (self.bench / FILES, self.game):
+            # only the text is made relative: the entries of an archive are no paths of the disk
+            root = base.as_posix()
+            if full == root:
+                return ""
+            if full.startswith(root + "/"):
+                return full[len(root) + 1 :]
+        return None
+
+    def locate(self, path: str) -> tuple[Path, str]:
+        """The folder from which a path counts, and the path from there: the game's, unless it leads to something else that is there,
+        which counts from the current folder (an empty path)."""
+        found = self._below(path)
+        if found is None:
+            first = next((part for part in path.split("/") if part not in ("", ".")), "")
+            there = (self.here / path).exists() or (self.here / first).exists()
+            elsewhere = Path(path).is_absolute() or ".." in path.split("/")
+            if elsewhere or (there and not WILD.search(first) and not (self.game / first).exists()):
+                return Path(), path
+            found = self.in_game(path)
+        return self.game, found
+
+
+def flat(path: Path) -> str:
+    """A path without `.` and `..`, made from its text alone, links resolved above what exists."""
+    parts: list[str] = []
+    for part in path.parts:
+        if part == "..":
+            parts.pop()
+        elif part != ".":
+            parts.append(part)
+    flattened = Path(*parts)
+    for here in (flattened, *flattened.parents):
+        if here.exists():
+            return (here.resolve() / flattened.relative_to(here)).as_posix()
+    return flattened.as_posix()
