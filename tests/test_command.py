@@ -159,7 +159,7 @@ class Streams(KeptGame):
         for words in (
             ("list", f"{self.shared}/{MAIN}"),
             ("survey", self.shared),
-            ("find", self.shared, "--text", "oil"),
+            ("find", self.shared / "data", "--text", "oil"),
             ("show", f"{self.shared}/{LAMPS}"),
         ):
             self.assertNotIn("\x1b", self.volvex(*words))

@@ -15,13 +15,19 @@ from pathlib import Path
 from kelpwick import png
 from tests.support import MAIN, Case, made_game
 from volvex.archive.carving import finds
-from volvex.archive.identify import entropy_along, identify, text_share
+from volvex.archive.identify import Identified, entropy_along, identify, text_share
 from volvex.archive.memory import Memory
 from volvex.archive.survey import survey
 from volvex.layout import Library
-from volvex.source import BytesSource
+from volvex.source import BytesSource, FileSource
 
 RANDOM = random.Random(5)
+
+
+def identified(path: Path, library: Library) -> Identified:
+    """What a file on disk is."""
+    with FileSource(path) as source:
+        return identify(source, library, path)
 
 
 class Identify(Case):
@@ -29,7 +35,7 @@ class Identify(Case):
 
     def of(self, data: bytes, name: str = "what.dat") -> list[tuple[str, str, bool]]:
         (self.folder / name).write_bytes(data)
-        return [(one.title, one.by, one.opens) for one in identify(self.folder / name, self.LIBRARY).guesses]
+        return [(one.title, one.by, one.opens) for one in identified(self.folder / name, self.LIBRARY).guesses]
 
     def test_by_signature_structure_key_parts_and_content(self) -> None:
         from tests.test_open_formats import tarred, xored, zipped
@@ -70,7 +76,7 @@ content
 
     def test_pieces_lead_to_the_first(self) -> None:
         folder = made_game() / "deeps"
-        first, third = (identify(folder / f"deeps.kwp.00{number}", self.LIBRARY) for number in (1, 3))
+        first, third = (identified(folder / f"deeps.kwp.00{number}", self.LIBRARY) for number in (1, 3))
         self.assertEqual((first.guesses[0].title, first.guesses[0].opens), ("Kelpwick pack, 5 pieces", True))
         self.assertEqual(third.guesses[0].title, "piece 3 of 5 of deeps.kwp.001")
 
@@ -114,7 +120,7 @@ content
             file.write(RANDOM.randbytes(4000))
             file.truncate(1 << 36)
         before = _read_bytes()
-        identify(path, self.LIBRARY)
+        identified(path, self.LIBRARY)
         self.assertLess(_read_bytes() - before, 1 << 28)
 
 

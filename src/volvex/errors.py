@@ -9,6 +9,8 @@ from __future__ import annotations
 from enum import IntEnum
 from pathlib import Path
 
+FRESH = "a fresh copy of the file: it is damaged, cut off, or of another version"  # for the player, who has no other
+
 
 class Status(IntEnum):
     """Exit statuses; documented in docs/commands.md, stable."""
@@ -35,9 +37,10 @@ class VolvexError(Exception):
         self.message = message
         self.hint = hint
 
-    def lines(self) -> list[str]:
-        """The message, and the hint when there is one."""
-        return [self.message, *([f"try {self.hint}"] if self.hint else [])]
+    def lines(self, author: bool = False) -> list[str]:
+        """The message, and what to do when something can be done: for a player, or for the author of a layout."""
+        hint = (getattr(self, "asked", "") if author else "") or self.hint
+        return [self.message, *([f"try {hint}"] if hint else [])]
 
 
 class UsageError(VolvexError):
@@ -79,11 +82,13 @@ class FormatError(VolvexError):
         offset: int | None = None,
         field: str = "",
         hint: str = "",
+        asked: str = "",
     ) -> None:
+        """`hint` is for a player, `asked` for the author of the layout that may be wrong."""
         where = f" at {offset:#x}" if offset is not None else ""
         what = f", field {field}" if field else ""
         super().__init__(f"{file}{where}{what}: {problem}", hint)
-        self.file, self.offset, self.field, self.problem = str(file), offset, field, problem
+        self.file, self.offset, self.field, self.problem, self.asked = str(file), offset, field, problem, asked
 
 
 class ContentError(VolvexError):
@@ -110,5 +115,5 @@ class ManyErrors(VolvexError):
         self.errors = errors
         self.status = max(error.status for error in errors)
 
-    def lines(self) -> list[str]:
-        return [line for error in self.errors for line in error.lines()]
+    def lines(self, author: bool = False) -> list[str]:
+        return [line for error in self.errors for line in error.lines(author)]

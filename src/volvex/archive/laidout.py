@@ -104,6 +104,11 @@ class LaidOut(Archive):
         facts = KeyFacts(of.names.raw(row), int(of.start[row]), int(of.size[row]), int(of.stored[row]))
         return ciphers_of(self._wraps, facts, self._plain)
 
+    def refusal(self, row: int) -> str:
+        end = int(self.entries.start[row]) + int(self.entries.stored[row])
+        lost = end > self.reading.content_source.size and bool(self.entries.stored[row])
+        return "it lies behind the end of the file, which is cut off" if lost else ""
+
     def checks(self, row: int) -> list[Check]:
         return [_SealCheck(self, row, sealed) for sealed in self._seals]
 

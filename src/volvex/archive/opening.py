@@ -11,7 +11,8 @@ from volvex.archive import pieces
 from volvex.archive.archive import Archive
 from volvex.archive.filetypes import HEAD, kind_by_content
 from volvex.archive.laidout import LaidOut
-from volvex.errors import FormatError, VolvexError
+from volvex.archive.names import quoted
+from volvex.errors import FRESH, FormatError, VolvexError
 from volvex.layout import Layout, Library
 from volvex.layout.finding import fits, head_of
 from volvex.layout.opening import read
@@ -51,6 +52,8 @@ def open_archive(
             found = pieces.open_pieces(path, source, lambda whole: open_source(whole, library, layout, False), sibling)
         if found is None:
             if fault is not None:
+                if fault.hint.startswith("a fresh copy"):
+                    fault.hint += f"; or `volvex unpack {quoted(source.name)} --salvage` for what is whole"
                 raise fault
             source.close()
         return found
@@ -90,6 +93,10 @@ def open_source(
     known = format_of(source)
     if known is not None:
         return known.opened(source, library.keys)
+    if source.peek(0, 4) == b"PK\x03\x04":
+        raise FormatError(
+            source.name, "a ZIP archive without its directory, which stands at the end", offset=source.size, hint=FRESH
+        )
     if not sought or kind_by_content(source.peek(0, HEAD)) not in SEARCHED:
         return None
     if library.match_data(source) is not None:

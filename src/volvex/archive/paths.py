@@ -22,8 +22,8 @@ from volvex.archive.names import quoted, shown
 from volvex.archive.nesting import DEEPEST, open_entry
 from volvex.archive.opening import open_archive
 from volvex.archive.patterns import WILD, path_pattern, pattern_of, regex_of
-from volvex.archive.pieces import beside, pieces_of
-from volvex.errors import NotFoundError, TooLargeError, VolvexError
+from volvex.archive.pieces import Sibling, beside, pieces_of
+from volvex.errors import FormatError, NotFoundError, TooLargeError, VolvexError
 from volvex.layout import Layout, Library
 from volvex.layout.columns import Array
 from volvex.layout.keying import UNNAMED
@@ -95,6 +95,7 @@ class Walker:
         self._linked: set[Path] = set()  # folders that links led to
         self._entered = 0  # archives within archives that were entered without being named; deep ones count more
         self._pieces: set[Path] = set()  # pieces and volumes of archives that were opened
+        self.salvage = False  # whether of archives that are damaged what is left is taken
         self.faults: list[VolvexError] = []  # archives that a wildcard met and that could not be opened
 
     def __enter__(self) -> Walker:
@@ -112,10 +113,22 @@ class Walker:
         if path not in self._open:
             there = self._there(path)
             sibling = None if there == path else lambda other: self._beside(path.with_name(other))
-            found = self._open[path] = open_archive(there, self.library, name, self.layout, sibling)
+            found = self._open[path] = self._opened(there, name, sibling)
             if found is not None:
                 self._pieces |= {path.with_name(name) for name in found.kept_beside}
         return self._open[path]
+
+    def _opened(self, path: Path, name: str, sibling: Sibling | None) -> Archive | None:
+        try:
+            return open_archive(path, self.library, name, self.layout, sibling)
+        except FormatError as error:
+            if not self.salvage:
+                raise
+            from volvex.archive.salvaging import open_salvaged
+
+            error.hint = "a fresh copy of the file: only what is whole was taken from this one"
+            self.faults.append(error)
+            return open_salvaged(path, self.library, name)
 
     def _there(self, path: Path) -> Path:
         """Where the bytes of a file lie that are meant."""

@@ -41,10 +41,10 @@ class Tie:
 
 
 class Ties:
-    """The ties of one command. Relative paths are below `base`."""
+    """The ties of one command. Relative paths are below one of the folders `bases`."""
 
-    def __init__(self, base: Path, every: Callable[[], Iterator[Layout]]) -> None:
-        self._base, self._every = base.as_posix(), every
+    def __init__(self, bases: Iterable[Path], every: Callable[[], Iterator[Layout]]) -> None:
+        self._bases, self._every = [base.as_posix() for base in dict.fromkeys(bases)], every
         self._ties: list[Tie] = []
         self._known: dict[str, Layout | None] = {}
 
@@ -72,8 +72,8 @@ class Ties:
         if name not in self._known:
             if len(self._known) > 1 << 16:
                 self._known.clear()
-            path = os.path.normpath(os.path.join(self._base, name)).replace(os.sep, "/")
-            tie = next((one for one in reversed(self._ties) if one.matches(path)), None)
+            paths = [os.path.normpath(os.path.join(base, name)).replace(os.sep, "/") for base in self._bases]
+            tie = next((one for one in reversed(self._ties) if any(map(one.matches, paths))), None)
             self._known[name] = tie.find() if tie is not None else None
         return self._known[name]
 

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from volvex.archive.names import shown
 from volvex.archive.patterns import WILD
-from volvex.errors import NotFoundError
+from volvex.errors import RefusedError
 
 FILES = "files"  # the folder of a bench that mirrors the game's tree
 
@@ -23,22 +23,22 @@ class Standing:
     def in_game(self, path: str) -> str:
         """A path relative to the game, empty for all of it: given so, or from where they stand, or into the bench or the game.
 
-        NotFoundError for a path that leads elsewhere.
+        RefusedError for a path that leads elsewhere.
         """
         path = path.replace("\\", "/")
-        found = self._below(path)
+        found = self._below(path, (self.bench / FILES, self.game))
         if found is not None:
             return found
         if Path(path).is_absolute() or ".." in path.split("/"):
-            raise NotFoundError(f"{shown(path)} leads out of the game", "a path as in the game, from its folder")
+            raise RefusedError(f"{shown(path)} climbs out of the game", "a path as in the game, from its folder")
         return path.strip("/").removeprefix("./").strip("/")
 
-    def _below(self, path: str) -> str | None:
-        """A path that leads into the bench's tree or the game, made relative; None when it does not."""
+    def _below(self, path: str, folders: tuple[Path, ...]) -> str | None:
+        """A path that leads into one of some folders, made relative; None when it does not. The bench itself stands for all of the game."""
         full = flat(Path(path) if Path(path).is_absolute() else self.here / path)
         if full == self.bench.as_posix():
             return ""
-        for base in (self.bench / FILES, self.game):
+        for base in folders:
             # only the text is made relative: the entries of an archive are no paths of the disk
             root = base.as_posix()
             if full == root:
@@ -49,8 +49,8 @@ class Standing:
 
     def locate(self, path: str) -> tuple[Path, str]:
         """The folder from which a path counts, and the path from there: the game's, unless it leads to something else that is there,
-        which counts from the current folder (an empty path)."""
-        found = self._below(path)
+        which counts from the current folder (an empty path). The game's own folder, named from where they stand, is what it is now."""
+        found = self._below(path, (self.bench / FILES,))
         if found is None:
             first = next((part for part in path.split("/") if part not in ("", ".")), "")
             there = (self.here / path).exists() or (self.here / first).exists()

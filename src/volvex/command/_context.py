@@ -32,6 +32,7 @@ class Context:
     environment: Mapping[str, str]
     answers: bool = False  # whether somebody sits there who can be asked
     debug: bool = False
+    author: bool = False  # whether errors are for the author of a layout, who may have made a mistake in it
     held: contextlib.ExitStack = field(
         default_factory=contextlib.ExitStack
     )  # what is let go of when the command is done

@@ -12,7 +12,7 @@ TOLD = 20
 
 def note_faults(faults: Sequence[VolvexError], context: Context, before: str = "") -> int:
     """Tell what could not be read, each once, with what to do; 0, or the exit status that the worst of it asks for."""
-    told = list(dict.fromkeys(tuple(fault.lines()) for fault in faults))
+    told = list(dict.fromkeys(tuple(fault.lines(context.author)) for fault in faults))
     for lines in told[:TOLD]:
         context.note("\n".join([f"{before}{lines[0]}", *lines[1:]]))
     if len(told) > TOLD:

@@ -94,7 +94,7 @@ def main(arguments: Sequence[str]) -> int:
     except VolvexError as error:
         if context.debug:
             raise
-        return _tell(error.lines(), int(error.status), context)
+        return _tell(error.lines(context.author), int(error.status), context)
     except KeyboardInterrupt:
         return _tell(["interrupted"], int(Status.INTERRUPTED), context)
     except BrokenPipeError:
@@ -144,6 +144,7 @@ def _run(words: list[str], context: Context) -> int:
     parser.description = command.__doc__
     command.add_arguments(parser)
     parser.add_argument("--debug", action="store_true", help="show where in Volvex an error arose")
+    context.author = module.startswith("layout.")
     options = parser.parse_intermixed_args(words[taken:])  # options may stand between paths
     finish_interrupted(_paths(options), context)
     return command.run(options, context)

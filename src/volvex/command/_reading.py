@@ -89,7 +89,7 @@ def tied_library(options: argparse.Namespace, context: Context) -> tuple[Library
     from volvex.archive.ties import Games, Ties
 
     library: Library = context.library()
-    ties = Ties(context.cwd, library.every)
+    ties = Ties([context.cwd], library.every)
     games = Games([context.home])
     for path in _paths(options):
         games.tie_around(ties, context.cwd / path)
@@ -131,7 +131,7 @@ def bench_library(library: Library, game: Path, layouts: dict[str, str], context
     """Tie paths of a bench's game to layouts, as its description says and the bench; and all that there is."""
     from volvex.archive.ties import Games, Ties
 
-    ties = Ties(game, library.every)
+    ties = Ties([game, context.cwd], library.every)
     Games([context.home]).tie(ties, game)
     for pattern, title in layouts.items():
         ties.add(game, pattern, title, "this bench")
@@ -148,7 +148,7 @@ def open_walker(options: argparse.Namespace, context: Context) -> Walker:
     bench = bench_of(options, context)
     if bench is None:
         library, _ = tied_library(options, context)
-        return Walker(library, _named_archive(options, Ties(context.cwd, library.every)), variant)
+        return Walker(library, _named_archive(options, Ties([context.cwd], library.every)), variant)
     from volvex.bench.description import read_description
     from volvex.bench.locating import Standing
     from volvex.command._bench import finish_interrupted

@@ -68,7 +68,7 @@ class _Demo:
         do("volvex", "survey", "game")
         do("volvex", "list", "game/data/main.kwp", "--tree")
         do("volvex", "list", "game/data/main.kwp/rules", "--sort", "size")
-        do("volvex", "find", "game", "--text", "fresnel_3")
+        do("volvex", "find", "game/data", "--text", "fresnel_3")
         do("volvex", "show", f"game/{LAMPS}")
         do("volvex", "layout", "explain", "game/data/main.kwp")
         do("volvex", "layout", "prove", "game/data/main.kwp")

@@ -31,6 +31,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--deep", action="store_true", help="archives within archives too, each as a folder of its name"
     )
+    parser.add_argument("--salvage", action="store_true", help="of damaged archives, what is still whole")
     add_variant(parser)
     add_reading(parser)
 
@@ -38,6 +39,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, context: Context) -> int:
     existing = "replace" if options.overwrite else "skip" if options.skip_existing else "refuse"
     with context.walker(options) as walker:
+        walker.salvage = options.salvage
         groups = [group for path in options.path for group in walker.find(path, deep=True, nested=options.deep).groups]
         if not groups:
             raise NotFoundError("there is no archive in what was named", "`volvex survey` to see which files open")

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from volvex.errors import FormatError
+from volvex.errors import FRESH, FormatError
 from volvex.layout.columns import Array, Texts, holds
 from volvex.layout.entries import Entries
 from volvex.layout.kinds import archive as facts
@@ -139,13 +139,13 @@ def _named_folders(names: Texts) -> Array | None:
     return found if found.any() else None
 
 
-def check_entries(reading: Reading, entries: Entries) -> None:
-    """Every entry lies within its source and on none of the blocks; FormatError otherwise."""
+def check_entries(reading: Reading, entries: Entries, lenient: bool = False) -> None:
+    """Every entry lies within its source (unless `lenient`) and on none of the blocks; FormatError otherwise."""
     end = entries.start + entries.stored
     negative = (entries.start < 0) | (entries.stored < 0) | (entries.size < 0)
     _refuse(reading, negative, facts.START, lambda row: "a place or size below zero")
     source, within = reading.content_source, reading.layout.content.within
-    _refuse(reading, (end > source.size) & (entries.stored > 0), facts.START, lambda row: (
+    _refuse(reading, (end > source.size) & (entries.stored > 0) & (not lenient), facts.START, lambda row: (
         f"{int(entries.stored[row])} bytes of content from {int(entries.start[row]):#x} on reach past the end of the file at {source.size:#x}"
     ))  # fmt: skip
     if reading.volumes:
@@ -181,7 +181,7 @@ def _refuse(reading: Reading, wrong: Array, what: str, say: Any) -> None:
     if sized is not None and sized[1] is not one:
         asked = f"{asked.rstrip('?')}, or has `{sized[1].name}` another width?"
     raise FormatError(block.source.name, say(row), offset=block.offset(row, one.name), field=block.where(row, one.name),
-                      hint=f"the layout: {asked}")  # fmt: skip
+                      hint=FRESH, asked=f"the layout: {asked}")  # fmt: skip
 
 
 def placing_of(reading: Reading) -> tuple[Array, Array]:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from volvex.errors import FormatError, NotFoundError, RefusedError
+from volvex.errors import FRESH, FormatError, NotFoundError, RefusedError
 from volvex.layout.columns import Array, Texts
 from volvex.layout.keying import UNNAMED, Numbering, bits_of
 from volvex.layout.kinds import archive as facts
@@ -206,7 +206,7 @@ def _refuse(block: BlockRead, one: Field, wrong: Array, say: Callable[[int], str
     if wrong.any():
         row = int(np.argmax(wrong))
         raise FormatError(block.source.name, say(row), offset=block.offset(row, one.name), field=block.where(row, one.name),
-                          hint="a fresh copy of the file, or the layout: does it count from somewhere else?")  # fmt: skip
+                          hint=FRESH, asked="the layout: does it count from somewhere else?")  # fmt: skip
 
 
 # folders
@@ -270,7 +270,7 @@ def _growing_parents(numbers: list[int]) -> list[int]:
 def _folder_error(reading: Reading, row: int, problem: str) -> FormatError:
     block = reading.rooted("folder")[0]
     return FormatError(block.source.name, problem, offset=int(block.starts[row]), field=f"{block.block.name}[{row}]",
-                       hint="a fresh copy of the file, or another layout")  # fmt: skip
+                       hint=FRESH, asked="another layout")  # fmt: skip
 
 
 def entry_folders(reading: Reading) -> Array | None:

@@ -11,11 +11,11 @@ from volvex.layout.volumes import Beside, open_volumes
 from volvex.source import Source
 
 
-def read(layout: Layout, source: Source, beside: Beside | None = None) -> Reading:
+def read(layout: Layout, source: Source, beside: Beside | None = None, lenient: bool = False) -> Reading:
     """Read a file's blocks and check all that can be checked without its content.
 
     FormatError names the first field that is not what the layout says. `beside` finds the files in which content lies that
-    is not in this one.
+    is not in this one. With `lenient`, entries may reach past the end of the file.
     """
     reading = locate(layout, source)
     try:
@@ -28,7 +28,7 @@ def read(layout: Layout, source: Source, beside: Beside | None = None) -> Readin
                 layout.content.volumes, source, volume_numbers(reading), beside
             )
         reading.entries = entries_of(reading)
-        check_entries(reading, reading.entries)
+        check_entries(reading, reading.entries, lenient)
     except BaseException:
         reading.let_go()
         raise

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from volvex.errors import FormatError
+from volvex.errors import FRESH, FormatError
 from volvex.layout.columns import Array
 from volvex.layout.edits import Piece
 from volvex.layout.model import At
@@ -196,7 +196,7 @@ class Placer:
         if len(overlap):
             part = int(overlap[0]) + 1
             raise FormatError(self.source.name, f"{self._name(part, name_of_span)} overlaps what lies before it, which ends at {ends[part - 1]:#x}",
-                              offset=int(parts.start[part]), hint="a fresh copy of the file, or another layout")  # fmt: skip
+                              offset=int(parts.start[part]), hint=FRESH, asked="another layout")  # fmt: skip
         told = [index for index, one in enumerate(self.fixed) if one.at is not None and not one.at.after]
         crooked = np.flatnonzero((parts.start % parts.align != 0) & ~np.isin(parts.fixed, told))
         if len(crooked):

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from volvex.errors import ContentError, FormatError
+from volvex.errors import FRESH, ContentError, FormatError
 from volvex.layout.columns import Array, Columns, Texts, holds, joined, true
 from volvex.layout.entries import Entries
 from volvex.layout.finding import place_of
@@ -330,7 +330,7 @@ def _read_part(reading: Reading, part: Part) -> Area:
     assert stored is not None  # the check sees to that
     if start + stored > source.size:
         raise FormatError(source.name, f"{part.name} would reach past the end of the file at {source.size:#x}", offset=start,
-                          hint=_unit_hint(reading, "stored length", part.name))  # fmt: skip
+                          hint=FRESH, asked=_question(reading, "stored length", part.name))  # fmt: skip
     name = f"{source.name}, {part.name}"
 
     def held() -> Iterator[bytes]:
@@ -338,13 +338,13 @@ def _read_part(reading: Reading, part: Part) -> Area:
             yield from unwrapped(part, source.chunks(start, stored), size)
         except ContentError as error:
             raise FormatError(source.name, f"{part.name} cannot be opened: {error.message}", offset=start,
-                              hint="a fresh copy of the file, or the layout: is it wrapped in another way?") from error  # fmt: skip
+                              hint=FRESH, asked="the layout: is it wrapped in another way?") from error  # fmt: skip
 
     if size is None:
         return Area(part, start, stored, BytesSource(b"".join(held()), name))
     if size > source.size * MOST:
         raise FormatError(source.name, f"{size} bytes in {part.name}, which is stored in {stored}", offset=start,
-                          hint="a fresh copy of the file, or another layout")  # fmt: skip
+                          hint=FRESH, asked="another layout")  # fmt: skip
     return Area(part, start, stored, LaterSource(name, size, held))
 
 
@@ -363,10 +363,10 @@ def _read_block(reading: Reading, block: Block) -> BlockRead:
         stored = _stored_field(block)
         inline = records.read_inline(source, start, count, stored, reading.layout.content.align)
         return BlockRead(records, source, start, b"", inline.columns, inline.starts, inline.ends, inline.end)
-    hint = _unit_hint(reading, "start", block.name)
+    asked = _question(reading, "start", block.name)
     if count is None and length is None and grows(block):
         return _read_growing(reading, records, source, start)
-    found = records.read(source, start, count, length, hint)
+    found = records.read(source, start, count, length, asked)
     return BlockRead(records, source, start, found.data, found.columns, found.starts)
 
 
@@ -456,7 +456,7 @@ def measured(reading: Reading, what: str, part: str) -> int | None:
     return number
 
 
-def _unit_hint(reading: Reading, what: str, part: str) -> str:
+def _question(reading: Reading, what: str, part: str) -> str:
     """A question to the layout's author about the field that led to a wrong place."""
     found = told_by(reading, what, part)
     if found is None:

@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from volvex.errors import FormatError
+from volvex.errors import FRESH, FormatError
 from volvex.layout.columns import Array, Column, Columns, Texts, fit, holds, joined, rows_of
 from volvex.layout.model import Bits, Block, Field, Float, Number, Text, Varint
 from volvex.layout.packing import LongerThanNeeded, cut, odd_bytes, odd_numbers, packed_varints, unpacked_varints
@@ -49,20 +49,20 @@ class Records:
 
     # reading
 
-    def read(self, source: Source, start: int, count: int | None, length: int | None, hint: str = "") -> Read:
+    def read(self, source: Source, start: int, count: int | None, length: int | None, asked: str = "") -> Read:
         """`count` records from `start`, or as many as `length` bytes hold; FormatError when they do not fit."""
         room = source.size - start if length is None else length
         if start < 0 or room < 0 or start + room > source.size:
             raise FormatError(source.name, f"{self.block.name} would reach past the end of the file at {source.size:#x}",
-                              offset=start, hint=hint or "another layout, or a fresh copy of the file")  # fmt: skip
+                              offset=start, hint=FRESH, asked=asked or "another layout")  # fmt: skip
         if count is not None and count * max(1, self.least) > room:
             raise FormatError(
                 source.name, f"{count} records of at least {self.least} bytes do not fit into the {room} bytes there are",
-                offset=start, field=self.block.name, hint=hint or "a fresh copy of the file: the count is damaged, or the layout is wrong",
+                offset=start, field=self.block.name, hint=FRESH, asked=asked or "the layout: is that the count?",
             )  # fmt: skip
         if (count is not None and count * max(1, self.least) > LARGEST) or (length or 0) > LARGEST:
             raise FormatError(source.name, f"more than {LARGEST >> 20} MB of records, which is no directory", offset=start,
-                              field=self.block.name, hint="another layout, or a fresh copy of the file")  # fmt: skip
+                              field=self.block.name, hint=FRESH, asked="another layout")  # fmt: skip
         read = self._read_fixed if self.fixed else self._read_walking
         try:
             found = read(source, start, count, room)
@@ -156,7 +156,7 @@ class Records:
         """A record without an end, or records without one, must not take the memory that the file has bytes."""
         if unread > LONGEST or size > LARGEST:
             raise FormatError(source.name, f"this record has no end within {LONGEST >> 20} MB, or there are too many before it",
-                              offset=offset, field=f"{self.block.name}[{row}]", hint="another layout, or a fresh copy of the file")  # fmt: skip
+                              offset=offset, field=f"{self.block.name}[{row}]", hint=FRESH, asked="another layout")  # fmt: skip
 
     def _gather(self, data: bytes, rows: Array, measured: list[int]) -> Columns:
         """The columns of records that start at `rows` in `data`."""

@@ -18,7 +18,7 @@ from volvex.archive.formats._driven import Driven, content_piece, entries_of, jo
 from volvex.archive.names import shown
 from volvex.archive.outer import Compressed
 from volvex.codec import COMPRESS
-from volvex.errors import ContentError, FormatError, RefusedError
+from volvex.errors import FRESH, ContentError, FormatError, RefusedError
 from volvex.layout.columns import Array
 from volvex.layout.edits import Edit, NewContent, Piece, Plan
 from volvex.layout.explaining import Stretch
@@ -42,7 +42,7 @@ HEAD_STORED = 1 << 16
 
 def knows(source: Source) -> bool:
     """A first block whose sum is right, bare or behind a compression."""
-    return _is_header(source.peek(0, BLOCK)) or compression_of(source) is not None
+    return is_header(source.peek(0, BLOCK)) or compression_of(source) is not None
 
 
 def compression_of(source: Source) -> str | None:
@@ -55,11 +55,11 @@ def compression_of(source: Source) -> str | None:
         begins = COMPRESS.get(codec).decode_start(source.peek(0, 1 << 20 if codec == "bzip2" else HEAD_STORED), BLOCK)
     except ContentError:
         return None
-    return codec if _is_header(begins) else None
+    return codec if is_header(begins) else None
 
 
 def opened(source: Source, keys: Keys) -> Archive:
-    codec = None if _is_header(source.peek(0, BLOCK)) else compression_of(source)
+    codec = None if is_header(source.peek(0, BLOCK)) else compression_of(source)
     if codec is None:
         return Tar(source)
     outer = Compressed(codec)
@@ -68,7 +68,7 @@ def opened(source: Source, keys: Keys) -> Archive:
     return made
 
 
-def _is_header(block: bytes) -> bool:
+def is_header(block: bytes) -> bool:
     """Whether a block is a header: with the mark of ustar, or of the older form that had none."""
     if len(block) < BLOCK or not block[0] or not block[SUM].strip(b" \0"):
         return False
@@ -119,11 +119,12 @@ class Tar(Driven):
 
     title = TITLE
 
-    def __init__(self, source: Source) -> None:
+    def __init__(self, source: Source, lenient: bool = False) -> None:
+        """With `lenient`, a damaged archive ends where it is damaged."""
         super().__init__()
         self.source = source
         self._common: dict[bytes, bytes] = {}  # attributes told for all that follow
-        self.told = list(self._walk())
+        self.told = list(self._sound() if lenient else self._walk())
         rows = self.told
         names = [one.name.rstrip(b"/") + b"/" if one.type == FOLDER else one.name for one in rows]
         self.entries = entries_of(
@@ -131,12 +132,20 @@ class Tar(Driven):
         )
         self.end = rows[-1].end if rows else 0
 
+    def _sound(self) -> Iterator[_Entry]:
+        """The entries up to the first that is not whole."""
+        try:
+            yield from self._walk()
+        except FormatError:
+            return
+
     def _walk(self) -> Iterator[_Entry]:
-        at, source = 0, self.source
+        at, source, ends = 0, self.source, False
         one = _Entry(0)
         while at + BLOCK <= source.size:
             block = source.read(at, BLOCK)
             if not block.strip(b"\0"):
+                ends = True
                 break
             size = _number(block[SIZE])
             if not _sum_is_right(block) or size is None:
@@ -151,6 +160,10 @@ class Tar(Driven):
             yield one
             at = one.end
             one = _Entry(at)
+        if not ends and source.size % BLOCK:
+            raise FormatError(
+                source.name, "it has no end mark, and ends within a block", offset=source.size, hint=FRESH
+            )
         if one.told:
             raise FormatError(source.name, "the file ends behind a header that tells of one to come", offset=at)
 

@@ -59,11 +59,14 @@ class Zip(Driven):
 
     title = TITLE
 
-    def __init__(self, source: Source, keys: Keys) -> None:
+    def __init__(
+        self, source: Source, keys: Keys, end: zd.End | None = None, directory: zd.Directory | None = None
+    ) -> None:
+        """`end` and `directory` are those of an archive that has lost its own."""
         super().__init__()
         self.source, self.keys = source, keys
-        self.end = zd.read_end(source)
-        self.directory = zd.read_directory(source, self.end)
+        self.end = end or zd.read_end(source)
+        self.directory = directory or zd.read_directory(source, self.end)
         heads = self.directory.heads
         self.flags, self.crc = heads["flags"], heads["crc"]
         self.method = heads["method"].astype(np.int64)

@@ -68,6 +68,8 @@ def _readings(path: str, walker: Walker, context: Context) -> Iterator[tuple[str
     if other is not None:
         raise UsageError(f"{shown(other.path)} is {other.archive.called}: a driver opens it, not a layout, so there is none to explain",
                          f"`volvex list {quoted(other.path)} --long`, or `volvex identify {quoted(other.path)}`")  # fmt: skip
+    if walker.faults:
+        raise walker.faults.pop()
     raise NotFoundError(f"no layout knows {shown(path)}", "--layout LAYOUT")
 
 

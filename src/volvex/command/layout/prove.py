@@ -88,7 +88,7 @@ def _prove_harder(archive: Archive, context: Context) -> Status:
         said = context.paint("cannot be" if trial.refused else "fails", "yellow" if trial.refused else "red")
         said = said if trial.fault else context.paint("holds", "green")
         context.print(f"  {said}: {trial.what}")
-        for line in trial.fault.lines() if trial.fault else ():
+        for line in trial.fault.lines(context.author) if trial.fault else ():
             context.print(f"         {line}")
     failed = any((trial.fault and not trial.refused) or not trial.tried for trial in trials)
     return Status.DIFFERS if failed else Status.OK
