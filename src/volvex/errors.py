@@ -91,6 +91,12 @@ class FormatError(VolvexError):
         self.file, self.offset, self.field, self.problem, self.asked = str(file), offset, field, problem, asked
 
 
+class UnfitError(FormatError):
+    """A value that a field cannot hold, as the user gave it."""
+
+    status = Status.USAGE
+
+
 class ContentError(VolvexError):
     """Stored bytes that their codec cannot decode; the caller knows which file they are from."""
 

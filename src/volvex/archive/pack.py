@@ -46,18 +46,30 @@ def files_below(folder: Path) -> dict[str, Path]:
 
 
 def pack(
-    folder: Path, like: Archive, target: Path, disk: Disk, advance: Advance = ignore, overwrite: bool = True
+    folder: Path,
+    like: Archive,
+    target: Path,
+    disk: Disk,
+    advance: Advance = ignore,
+    overwrite: bool = True,
+    allow_empty: bool = True,
 ) -> Packed:
     """Write the files below `folder` as an archive in the format of `like`.
 
     Files that equal an entry of `like` keep its stored bytes; others are encoded as that entry was, or, when
     they are new, as the entry most like them. Entries without a file are left out; those that cannot have one stay as they are.
+    RefusedError for a folder that has none of the archive's files, unless `allow_empty`.
     """
     if not folder.is_dir():
         raise NotFoundError(f"{folder} is not a folder")
     files = files_below(folder)
     places = list(enumerate(like.disk_names))
     rows = {place: row for row, place in places if not isinstance(place, Refusal)}
+    if not allow_empty and not any(name in rows for name in files):
+        what = "has none of the files" if files else "is empty: it has none of the files"
+        raise RefusedError(
+            f"{folder} {what} of {like.source.name}", "the folder that `volvex unpack` made of it, or --allow-empty"
+        )
     disk.make_folder(target.parent)
     with Spool(target.parent) as spool:
         edit, changed = Edit(), []

@@ -23,7 +23,7 @@ from volvex.archive.nesting import DEEPEST, open_entry
 from volvex.archive.opening import open_archive
 from volvex.archive.patterns import WILD, path_pattern, pattern_of, regex_of
 from volvex.archive.pieces import Sibling, beside, pieces_of
-from volvex.errors import FormatError, NotFoundError, TooLargeError, VolvexError
+from volvex.errors import FormatError, NotFoundError, TooLargeError, UsageError, VolvexError
 from volvex.layout import Layout, Library
 from volvex.layout.columns import Array
 from volvex.layout.keying import UNNAMED
@@ -186,7 +186,7 @@ class Walker:
         found = self.find(path, whole=True)
         if len(found) != 1 or not found.groups:
             what = f"{len(found)} files" if len(found) != 1 else "a file on disk, not an entry of an archive"
-            raise NotFoundError(
+            raise UsageError(
                 f"{shown(path)} means {what}, this needs one entry", f"`volvex list {quoted(path)}` to see them"
             )
         group = found.groups[0]
@@ -368,7 +368,8 @@ class Walker:
                 return self._missing_entry(here, done, "/".join(parts[index:]))
             if not (here / part).exists():
                 names = [child.name for child in _children(here)] if here.is_dir() else []
-                return NotFoundError(f"there is no {shown(part)} in {shown(done or '.')}", _meant(part, names, done))
+                within = done or ("." if self._locate is None or self.located(path)[0] == Path() else "the game")
+                return NotFoundError(f"there is no {shown(part)} in {shown(within)}", _meant(part, names, done))
             here, done = here / part, _join(done, part)
         if here.is_dir() and not _children(here):
             return NotFoundError(f"{shown(done or '.')} is an empty folder")
@@ -399,12 +400,12 @@ def missing_entry(names: list[str], archive: str, inner: str) -> NotFoundError:
     return NotFoundError(f"there is no {shown(inner)} in {shown(archive)}", _meant(inner, _near(inner, names), archive))
 
 
-def missing_file(names: list[str], path: str) -> NotFoundError:
-    """The error for a path that means no file of a game, with what may have been meant."""
+def missing_file(names: list[str], path: str, within: Callable[[str], str]) -> NotFoundError:
+    """The error for a path that means no file of a game, with what may have been meant; `within` looks into its archives."""
     near = next((name for name in names if name.casefold() == path.casefold()), None)
     near = near or next((name for name in names if path.casefold().startswith(name.casefold() + "/")), None)
     near = near or next((name for name in _near(path, names) if name.endswith(f"/{path}")), None)
-    near = near or next(iter(difflib.get_close_matches(path, names, 1, 0.6)), None)
+    near = near or within(path) or next(iter(difflib.get_close_matches(path, names, 1, 0.6)), None)
     return NotFoundError(f"the game has no {shown(path)}", f"{quoted(near)}" if near else "`volvex list .` to see what there is")  # fmt: skip
 
 

@@ -8,14 +8,14 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from volvex.archive.names import quoted, stays_inside
+from volvex.archive.names import quoted, shown, stays_inside
 from volvex.bench.description import Taken
 from volvex.bench.meaning import Told, bench_document
 from volvex.bench.workbench import Workbench
 from volvex.data import Change, Document, open_data, require_data
 from volvex.data.differences import Conflict, change_of, differences, merged, plain
 from volvex.data.verified import edited
-from volvex.errors import FormatError, RefusedError
+from volvex.errors import FormatError, NotFoundError, RefusedError
 from volvex.source import atomic, typed
 from volvex.source.digest import Fingerprint, digest_bytes, digest_file
 
@@ -43,6 +43,8 @@ def saved(game: str, told: Iterable[Told]) -> bytes:
 
 def read_saved(path: Path) -> dict[str, list[Change]]:
     """The changes in a file, by path; FormatError when it is none."""
+    if not path.is_file():
+        raise NotFoundError(f"there is no file {shown(path.as_posix())}", "one that `volvex changes --save` wrote")
     try:
         value = typed.load(path)
         if value.get("changes") != FORMAT or not isinstance(value.get("files"), dict):

@@ -33,13 +33,14 @@ from volvex.bench.game import Game
 from volvex.bench.locating import FILES, Standing
 from volvex.bench.lock import is_unfinished, lock_bench
 from volvex.bench.originals import Originals
-from volvex.errors import NotFoundError, RefusedError, VolvexError
+from volvex.errors import NotFoundError, RefusedError, UsageError, VolvexError
 from volvex.layout import Library
 from volvex.source import Disk, FileSource, atomic
 from volvex.source.digest import Fingerprint, digest_bytes, digest_file
 from volvex.source.lock import Lock
 
 BASE = "base"  # the folder with what was taken, by its digest
+MOST_SEARCHED = 500  # archives in which a path is looked for that the game does not have
 BASE_LIMIT = 1 << 26  # larger files are not kept there
 
 
@@ -168,7 +169,23 @@ class Workbench(Originals):
 
     def _missing(self, path: str) -> NotFoundError:
         """The error for a path that the game does not have, with what may have been meant."""
-        return missing_file([name for name, _ in self.game.files()], path)
+        return missing_file([name for name, _ in self.game.files()], path, self._within_archives)
+
+    def _within_archives(self, path: str) -> str:
+        """An entry whose path ends as this one does; empty when there is none."""
+        wanted = "/" + path.casefold()
+        for name in list(self.fingerprints)[:MOST_SEARCHED]:
+            try:
+                with self.library.keys.quiet():
+                    archive = self.archive(name) if self.game.original(name) is not None else None
+            except VolvexError:
+                continue
+            found = (
+                next((one for one in archive.names if f"/{one}".casefold().endswith(wanted)), None) if archive else None
+            )
+            if found is not None:
+                return f"{name}/{found}"
+        return ""
 
     def _select_in(self, name: str, inner: str) -> Iterator[tuple[str, int | None]]:
         archive = self.archive(name)
@@ -273,7 +290,11 @@ class Workbench(Originals):
         """
         if not source.is_file():
             raise NotFoundError(f"there is no file {source}")
-        place = self._new_place(path) if new else self._taken_place(path)
+        try:
+            place = self._new_place(path) if new else self._taken_place(path)
+        except NotFoundError as error:
+            meant = f"; or {error.hint}" if error.hint.casefold().strip("'") == path.casefold() else ""
+            raise NotFoundError(error.message, f"--new, if it is to be a new file{meant}") from error
         with atomic(self.disk, self.files / place, durable=False) as file:
             for chunk in file_chunks(source):
                 self.disk.write(file, chunk)
@@ -315,7 +336,9 @@ class Workbench(Originals):
     def _taken_place(self, path: str) -> str:
         wanted = list(self.select(path))
         if len(wanted) != 1:
-            raise NotFoundError(f"{shown(path)} means {len(wanted)} files, this needs one")
+            raise UsageError(
+                f"{shown(path)} means {len(wanted)} files, this needs one", f"`volvex list {quoted(path)}` to see them"
+            )
         place = self._place(*wanted[0])
         if place not in self.taken:
             self.take(wanted)
@@ -341,7 +364,9 @@ class Workbench(Originals):
             return (self.files / path).read_bytes()
         wanted = list(self.select(path))
         if len(wanted) != 1:
-            raise NotFoundError(f"{shown(path)} means {len(wanted)} files, this needs one")
+            raise UsageError(
+                f"{shown(path)} means {len(wanted)} files, this needs one", f"`volvex list {quoted(path)}` to see them"
+            )
         place = self._place(*wanted[0])
         file = self.files / place
         return file.read_bytes() if file.is_file() else b"".join(self.original_content(place))

@@ -11,13 +11,20 @@ from volvex.errors import Status
 from volvex.mods import Action
 
 
-def tell(actions: Sequence[Action], skipped: Sequence[Action], planned: bool, as_json: bool, context: Context) -> int:
-    """Print what happened or would happen; the exit status."""
+def tell(
+    actions: Sequence[Action],
+    skipped: Sequence[Action],
+    planned: bool,
+    as_json: bool,
+    context: Context,
+    otherwise: str = "nothing is installed",
+) -> int:
+    """Print what happened or would happen, or `otherwise` when nothing did; the exit status."""
     if as_json:
         context.json({"path": one.path, "action": one.what, "before": one.before, "after": one.after, "planned": planned, "why": one.why}
                      for one in (*actions, *skipped))  # fmt: skip
     elif not actions and not skipped:
-        context.print("nothing is installed" if not planned else "there is nothing to do")
+        context.print(otherwise)
     elif actions:
         print_table(context, [
             Column("before", [number(one.before) for one in actions], right=True),

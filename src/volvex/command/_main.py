@@ -131,7 +131,12 @@ def _system_error(error: OSError) -> list[str]:
             f"no space left on the device{where}",
             "try making room: what was begun is undone, or finished by the next command",
         ]
-    return [f"{(error.strerror or str(error)).lower()}{where}"]
+    lines = [f"{(error.strerror or str(error)).lower()}{where}"]
+    if error.errno in (errno.EACCES, errno.EPERM):
+        lines.append("try `ls -l` on it: you need the right to write there (`chmod u+w`), or another folder")
+    elif error.errno == errno.EROFS:
+        lines.append("try another folder: this disk can only be read")
+    return lines
 
 
 def _run(words: list[str], context: Context) -> int:

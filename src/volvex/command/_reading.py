@@ -142,13 +142,12 @@ def bench_library(library: Library, game: Path, layouts: dict[str, str], context
 def open_walker(options: argparse.Namespace, context: Context) -> Walker:
     """What finds paths: on a bench those of its game, as it was before anything was installed."""
     from volvex.archive import Walker
-    from volvex.archive.ties import Ties
 
     variant = getattr(options, "variant", None) or ""
     bench = bench_of(options, context)
     if bench is None:
         library, _ = tied_library(options, context)
-        return Walker(library, _named_archive(options, Ties([context.cwd], library.every)), variant)
+        return Walker(library, layout_of_all(options, library, context), variant)
     from volvex.bench.description import read_description
     from volvex.bench.locating import Standing
     from volvex.command._bench import finish_interrupted
@@ -170,7 +169,11 @@ def open_walker(options: argparse.Namespace, context: Context) -> Walker:
     return Walker(library, layout, variant, standing.locate, replaced)
 
 
-def _named_archive(options: argparse.Namespace, ties: Ties) -> Layout | None:
+def layout_of_all(options: argparse.Namespace, library: Library, context: Context) -> Layout | None:
+    """The layout of an archive that the options name for all files, if they do."""
+    from volvex.archive.ties import Ties
+
+    ties = Ties([context.cwd], library.every)
     return next(
         (one.layout for one in named_layouts(options, ties) if not one.pattern and one.layout.kind == "archive"), None
     )
@@ -212,7 +215,7 @@ class Content:
 def content_at(path: str, walker: Walker, context: Context) -> Content:
     """The content of the one file or entry that a path means; on a bench what the bench has of it, if it has.
 
-    NotFoundError when it means none, or several.
+    NotFoundError when it means none, UsageError when it means several.
     """
     from volvex.archive.names import quoted, shown
     from volvex.archive.nesting import content_source
@@ -223,7 +226,7 @@ def content_at(path: str, walker: Walker, context: Context) -> Content:
         return Content(FileSource(edited[1], edited[0]), edited[0], "on the bench")
     found = walker.find(path)
     if len(found) > 1:
-        raise NotFoundError(
+        raise UsageError(
             f"{shown(path)} means {len(found):,} files, this needs one", f"`volvex list {quoted(path)}` to see them"
         )
     if found.files:

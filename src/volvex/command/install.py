@@ -14,10 +14,14 @@ from volvex.command._actions import tell
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
 from volvex.command._games import add_game, require_named
-from volvex.errors import RefusedError
+from volvex.errors import NotFoundError, RefusedError
 from volvex.mods import install, plan_install
 
 PLACE = 40
+_ALREADY = "all that was built is installed already"
+_NOTHING = NotFoundError(
+    "nothing was built: the bench has no changes", "`volvex set` or `volvex swap`, then `volvex build`"
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -38,13 +42,17 @@ def run(options: argparse.Namespace, context: Context) -> int:
             raise RefusedError(f"{own[0]} is written by the game itself", "leaving it out of the bench")
     if options.plan:
         planned = plan_install(game, files, bases, by, options.replace)
+        if not planned and not built:
+            raise _NOTHING
         return tell([one for one in planned if one.what != "skip"], [one for one in planned if one.what == "skip"], True,
-                    options.json, context)  # fmt: skip
+                    options.json, context, _ALREADY)  # fmt: skip
     require_named(game, options, context)
     total = sum(one.size for one in built) * 5
     with context.progress("installing", total) as advance:
         done = install(game, files, bases, context.disk, advance, by, options.replace)
-    status = tell(done.actions, done.skipped, False, options.json, context)
-    if not options.json and built:
+    if not done.actions and not done.skipped and not built:
+        raise _NOTHING
+    status = tell(done.actions, done.skipped, False, options.json, context, _ALREADY)
+    if not options.json and done.actions:
         context.print(context.paint("`volvex restore` brings the originals back", "dim"))
     return status

@@ -1,5 +1,7 @@
 """Write a folder as an archive in the format of another one.
 
+Without another one, a plain ZIP or TAR (also .tar.gz, .tar.xz, .tar.zst ...), as the new file's name says.
+
 Files that equal an entry of that archive keep its stored bytes; changed and new ones are stored as that entry,
 or the one most like them, was. Entries without a file are left out.
 """
@@ -11,11 +13,11 @@ from pathlib import Path
 
 from volvex.archive import open_archive
 from volvex.archive.names import shown
-from volvex.archive.pack import files_below, pack
+from volvex.archive.pack import Packed, files_below, pack
 from volvex.command._context import Context
+from volvex.command._reading import add_layout, layout_of_all, tied_library
 from volvex.command._tables import count, number
-from volvex.errors import NotFoundError, Status
-from volvex.layout import Layout
+from volvex.errors import NotFoundError, RefusedError, Status, UsageError
 from volvex.source.outputs import Outputs
 
 PLACE = 21
@@ -24,27 +26,52 @@ PLACE = 21
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("dir", type=Path, metavar="DIR", help="the folder")
     parser.add_argument(
-        "--like", required=True, type=Path, metavar="ARCHIVE", help="the archive whose format and facts to follow"
-    )
+        "--like", type=Path, metavar="ARCHIVE",
+        help="the archive whose format and facts to follow (default: a plain ZIP or TAR, as the new file's name says)",
+    )  # fmt: skip
     parser.add_argument("--to", required=True, type=Path, metavar="FILE", help="the archive to write")
     parser.add_argument("--overwrite", action="store_true", help="replace the file if it is there")
-    parser.add_argument("--layout", type=Path, metavar="FILE", help="open the archive with this layout")
+    parser.add_argument(
+        "--allow-empty", action="store_true", help="even if the folder has no file, or none that the archive has"
+    )
+    add_layout(parser)
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
     Outputs(context.disk, options.overwrite).check(options.to)
-    if not options.like.is_file():
-        raise NotFoundError(f"there is no file {options.like}")
     if not options.dir.is_dir():
         raise NotFoundError(f"there is no folder {options.dir}", "the folder that `volvex unpack` made")
-    layout = _layout(options.layout) if options.layout else None
-    like = open_archive(options.like, context.library(), layout=layout)
+    return _pack_like(options, context) if options.like is not None else _pack_plain(options, context)
+
+
+def _pack_plain(options: argparse.Namespace, context: Context) -> int:
+    from volvex.archive.plain import OUTER, plain_model
+
+    model = plain_model(options.to, context.keys)
+    if model is None:
+        raise UsageError(f"nothing says of which format {options.to} is to be",
+                         f"--like ARCHIVE, or a name that ends in one of .zip {' '.join(OUTER)}")  # fmt: skip
+    with model:
+        files = files_below(options.dir)
+        if not files and not options.allow_empty:
+            raise RefusedError(f"{options.dir} is empty", "the folder whose files are to be packed, or --allow-empty")
+        with context.progress("packing", sum(path.stat().st_size for path in files.values())) as advance:
+            done = pack(options.dir, model, options.to, context.disk, advance, options.overwrite)
+    context.print(f"{options.to}: {number(done.size)} bytes; {count(len(done.added), 'entry', 'entries')}")
+    return _note_leftovers(done, context)
+
+
+def _pack_like(options: argparse.Namespace, context: Context) -> int:
+    if not options.like.is_file():
+        raise NotFoundError(f"there is no file {options.like}")
+    library, _ = tied_library(options, context)
+    like = open_archive(options.like, library, layout=layout_of_all(options, library, context))
     if like is None:
-        raise NotFoundError(f"no layout knows {options.like}", "--layout FILE")
+        raise NotFoundError(f"no layout knows {options.like}", "--layout LAYOUT")
     with like:
         total = sum(path.stat().st_size for path in files_below(options.dir).values()) + like.source.size
         with context.progress("packing", total) as advance:
-            done = pack(options.dir, like, options.to, context.disk, advance, options.overwrite)
+            done = pack(options.dir, like, options.to, context.disk, advance, options.overwrite, options.allow_empty)
     beside = [name for name in done.files if name != options.to.name]
     context.print(f"{options.to}{' with ' + count(len(beside), 'file') + ' beside it' if beside else ''}: {number(done.size)} bytes; {count(done.same, 'entry', 'entries')} as in {options.like.name}, "
                   f"{len(done.changed):,} changed, {len(done.added):,} added, {len(done.removed):,} left out")  # fmt: skip
@@ -54,12 +81,10 @@ def run(options: argparse.Namespace, context: Context) -> int:
         context.note(
             f"note: {shown(name) or 'an entry without a name'} cannot be taken out, so it stays as it is in {options.like.name}"
         )
+    return _note_leftovers(done, context)
+
+
+def _note_leftovers(done: Packed, context: Context) -> int:
     for name in done.leftovers:
         context.note(f"left out: {shown(name)}: a temporary file of an interrupted command")
     return Status.REFUSED if done.leftovers else Status.OK
-
-
-def _layout(path: Path) -> Layout:
-    from volvex.layout.syntax import read_layout  # the parser takes a while to load
-
-    return read_layout(path)

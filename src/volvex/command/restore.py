@@ -40,7 +40,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     force = [name.replace("\\", "/") for name in options.force]
     if options.plan:
         planned = plan_restore(game, force)
-        return tell(planned.actions, planned.skipped, True, options.json, context)
+        return tell(planned.actions, planned.skipped, True, options.json, context, "there is nothing to do")
     total = sum((game / name).stat().st_size for name in installed(game) if (game / name).is_file()) * 2
     with context.progress("restoring", total) as advance:
         done = restore(game, context.disk, advance, force)

@@ -205,7 +205,9 @@ def _agreed(total: int, options: argparse.Namespace, context: Context) -> bool:
 def _write(bench: Workbench, found: Sequence[tuple[str, Document, Sequence[Change]]]) -> None:
     """Write the files: all but those that are too large for it are made before the first is put in its place."""
     made = [one for one in found if one[2]]
-    whole = {path: edited(document, changes) for path, document, changes in made if not _is_mapped(document)}
+    whole = {
+        path: edited(document, changes, given=True) for path, document, changes in made if not _is_mapped(document)
+    }
     for path, document, changes in sorted(made, key=lambda one: one[0] in whole):
         _, file = bench.open_for_edit(path)
         with atomic(bench.disk, file, durable=False) as out:

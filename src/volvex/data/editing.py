@@ -12,7 +12,7 @@ import numpy as np
 from volvex.data.expressions import Expression
 from volvex.data.sheet import FLOAT, INT, TEXT, Array, Change, Column, Document, Sheet, Unfit, cell_text, parsed
 from volvex.data.texts import TextData
-from volvex.errors import FormatError, ManyErrors, NotFoundError, UsageError, VolvexError
+from volvex.errors import FormatError, ManyErrors, NotFoundError, UnfitError, UsageError, VolvexError
 
 ASSIGNED = re.compile(r"\s*(`[^`]+`|[\w./\[\]@-]+)\s*=(?!=)(.*)", re.S)
 FAULTS = 50  # told of one piece of work
@@ -213,12 +213,12 @@ def told_as(column: Column, text: str) -> str:
 def fault_of(column: Column, value: str | None, key: str, file: str) -> FormatError | None:
     """Why a column cannot hold a value; None when it can."""
     if column.rule.fixed or value is None:
-        return FormatError(file, f"row {key}: {column.name} cannot be set as a whole", hint="one of its values")
+        return UnfitError(file, f"row {key}: {column.name} cannot be set as a whole", hint="one of its values")
     try:
         parsed(column.rule, value)
     except Unfit as error:
         hint = str(error) + ("; or round(...)" if column.rule.sort == INT and "." in value else "")
-        return FormatError(file, f"row {key}: {column.name} cannot be {value!r}", hint=hint)
+        return UnfitError(file, f"row {key}: {column.name} cannot be {value!r}", hint=hint)
     return None
 
 

@@ -11,7 +11,7 @@ import numpy as np
 
 from volvex.data.cells import Pools, cells_of, places_in_pool, replaced, rule_of, some_of, stored_cells
 from volvex.data.sheet import TEXT, Change, Column, Document, Rule, Sheet, Unfit, parsed
-from volvex.errors import FormatError, NotFoundError
+from volvex.errors import FormatError, NotFoundError, UnfitError
 from volvex.layout.columns import rows_of, taken
 from volvex.layout.edits import Edit
 from volvex.layout.facts import AllColumns, sorting
@@ -170,11 +170,11 @@ class LaidOutData(Document):
 def checked(rule: Rule, one: Change, file: str) -> Any:
     """The value of a change; FormatError when the column cannot hold it."""
     if rule.fixed:
-        raise FormatError(file, f"row {one.key}: {one.field} cannot be set as a whole", hint="one of its values")
+        raise UnfitError(file, f"row {one.key}: {one.field} cannot be set as a whole", hint="one of its values")
     try:
         return parsed(rule, one.after or "")
     except Unfit as error:
-        raise FormatError(file, f"row {one.key}: {one.field} cannot be {one.after!r}", hint=str(error)) from error
+        raise UnfitError(file, f"row {one.key}: {one.field} cannot be {one.after!r}", hint=str(error)) from error
 
 
 def values_of(block: Block) -> list[Field]:

@@ -10,14 +10,21 @@ from collections.abc import Sequence
 
 from volvex.data.differences import differences
 from volvex.data.sheet import Change, Document
-from volvex.errors import FormatError, VolvexError
+from volvex.errors import FormatError, Status, UnfitError, VolvexError
 
 HINT = "editing the file by hand, and `volvex swap`"
 
 
-def edited(document: Document, changes: Sequence[Change]) -> bytes:
-    """The file with these changes, read again and compared. FormatError when it does not give them, and them alone."""
-    data = document.written(changes)
+def edited(document: Document, changes: Sequence[Change], given: bool = False) -> bytes:
+    """The file with these changes, read again and compared. FormatError when it does not give them, and them alone.
+
+    `given` says that the user gave the values with the command; by default they stand in a file, and it is that which is wrong.
+    """
+    try:
+        data = document.written(changes)
+    except UnfitError as error:
+        error.status = UnfitError.status if given else Status.BAD_DATA
+        raise
     if not changes:
         return data
     require_edit(document, data, changes)

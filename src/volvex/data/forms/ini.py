@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from volvex.data.budget import Budget
 from volvex.data.sheet import NUMBERED, Change, Sheet
 from volvex.data.texts import Offsets, Record, Splice, TextData, sheets_of, utf8
-from volvex.errors import FormatError, NotFoundError
+from volvex.errors import NotFoundError, UnfitError
 
 PLACE = 40
 SHEET = "sections"
@@ -129,7 +129,7 @@ class IniData(TextData):
 
     def _checked(self, value: str) -> str:
         if "\n" in value or "\r" in value or value != value.strip():
-            raise FormatError(
+            raise UnfitError(
                 self.file, f"{value!r} cannot be a value in a key file", hint="one line without blanks around it"
             )
         return value

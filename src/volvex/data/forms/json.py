@@ -9,7 +9,7 @@ from volvex.data.budget import Budget
 from volvex.data.nodes import DEEPEST, LIST, OBJECT, Node, NodeData
 from volvex.data.sheet import Change
 from volvex.data.texts import Splice, utf8
-from volvex.errors import FormatError
+from volvex.errors import FormatError, UnfitError
 
 PLACE = 30
 STRING, NUMBER, WORD = "string", "number", "word"
@@ -161,9 +161,9 @@ def _encoded(shape: str, before: str, value: str, file: str) -> str:
         return _dumped(value if quoted is None else quoted)
     kind = literal(value)
     if shape == NUMBER and kind != NUMBER:
-        raise FormatError(file, f"{value!r} is not a number, as {before} is", hint="digits with a point, such as 4.5")
+        raise UnfitError(file, f"{value!r} is not a number, as {before} is", hint="digits with a point, such as 4.5")
     if shape == WORD and before != "null" and value not in ("true", "false"):
-        raise FormatError(file, f"{value!r} is neither true nor false", hint="true or false")
+        raise UnfitError(file, f"{value!r} is neither true nor false", hint="true or false")
     return value if kind else _dumped(value)
 
 

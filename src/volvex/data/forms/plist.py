@@ -8,7 +8,7 @@ from volvex.data.forms.xml import Element, _escaped, _fragment, _indent, _tree
 from volvex.data.nodes import LIST, OBJECT, Node, NodeData
 from volvex.data.sheet import Change
 from volvex.data.texts import Splice
-from volvex.errors import FormatError, UsageError
+from volvex.errors import FormatError, UnfitError, UsageError
 
 PLACE = 10
 _FORMS = {
@@ -66,7 +66,7 @@ class PlistData(NodeData):
             return f"<{value}/>".encode()
         form = _FORMS.get(node.shape)
         if form is not None and not form[0].fullmatch(value):
-            raise FormatError(self.file, f"row {one.key}: {value!r} is no {node.shape}", hint=form[1])
+            raise UnfitError(self.file, f"row {one.key}: {value!r} is no {node.shape}", hint=form[1])
         return f"<{node.shape}>".encode() + _escaped(value, self.file) + f"</{node.shape}>".encode()
 
     def member(self, parent: Node, name: str, value: str) -> Splice:

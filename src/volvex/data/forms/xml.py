@@ -17,7 +17,7 @@ from volvex.archive.names import quoted
 from volvex.data.budget import Budget
 from volvex.data.sheet import Change, Document, Sheet, distinct
 from volvex.data.texts import Record, Splice, TextData, sheets_of
-from volvex.errors import FormatError, NotFoundError
+from volvex.errors import FormatError, NotFoundError, UnfitError
 
 PLACE = 20
 KEYS = ("id", "key", "name")
@@ -510,7 +510,7 @@ def _attribute(data: bytes, element: Element, name: str) -> Splice | None:
 def _escaped(value: str, file: str, quote: str = "") -> bytes:
     """A value as it stands in an attribute or in an element."""
     if _BAD.search(value):
-        raise FormatError(file, "a character that XML cannot hold", hint="leaving control characters out")
+        raise UnfitError(file, "a character that XML cannot hold", hint="leaving control characters out")
     value = value.replace("&", "&amp;").replace("<", "&lt;").replace("\r", "&#13;")
     if quote:
         value = (
