@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator
 import numpy as np
 
 from volvex.archive.archive import Archive
-from volvex.archive.filetypes import is_text
+from volvex.archive.filetypes import HEAD, is_text, kind_by_content
 from volvex.archive.outer import Xored, XorSource
 from volvex.errors import FormatError, LockedError
 from volvex.layout import Library
@@ -74,6 +74,83 @@ def likely_keys(source: Source) -> list[bytes]:
                 key = _shortest(key)
                 found[key] = max(share, found.get(key, 0.0))
     return sorted(found, key=lambda key: (-found[key], len(key)))[:MOST_KEYS]
+
+
+def telling_keys(source: Source, library: Library) -> list[bytes]:
+    """The repeating keys behind which the bytes are plainly something: a file with a signature, or text. The likeliest first.
+
+    That bytes repeat is no reason by itself: they do in tables, pictures and models as well.
+    """
+    sample = np.frombuffer(source.peek(0, SAMPLE), np.uint8)
+    if source.size < LEAST or kind_by_content(sample[:HEAD].tobytes()) != "binary" or (sample == 0).mean() > MOST_ZEROS:
+        return []
+    spoken = [key for length, _ in _lengths(sample) if any(key := _as_text(sample, length))]
+    return [
+        key for key in dict.fromkeys([*likely_keys(source), *map(_shortest, spoken)]) if _tells(source, key, library)
+    ]
+
+
+def _as_text(sample: Array, length: int) -> bytes:
+    """The key of that length behind which the most bytes are letters and blanks."""
+    counts = np.stack([np.bincount(sample[place::length], minlength=256) for place in range(length)])
+    return bytes(np.argmax(counts @ _SPOKEN, axis=1).astype(np.uint8))
+
+
+def _weights() -> Array:
+    """For each byte and each key, what the byte behind the key speaks for text."""
+    weight = np.full(256, -8.0)
+    weight[32:127] = 0.4
+    weight[[9, 10, 13]] = 0.6
+    for common, points in (("etaoinsrhldcumfpgwybv", 1.0), ('ETAOINSRHLDCUMFPGWYBV0123456789<>/=.,"', 0.7), (" ", 1.6)):
+        weight[[ord(one) for one in common]] = points
+    every = np.arange(256)
+    found: Array = weight[every[:, None] ^ every[None, :]]
+    return found
+
+
+_SPOKEN = _weights()
+WEAK = (
+    "binary",
+    "empty",
+    "text",
+    "exe",
+    "mp3",
+    "tga",
+    "bmp",
+    "ico",
+    "bzip2",
+    "gzip",
+    "jpeg",
+    "class",
+)  # what a few bytes by chance are
+MOST_ZEROS = 0.2  # share of zeros in a file from which on it is not taken for one behind a key
+LEAST = 512  # bytes of a file in which a key can tell
+
+
+def _tells(source: Source, key: bytes, library: Library) -> bool:
+    """Whether the bytes behind a key are plainly something; a key that leaves most of them as they are is none."""
+    if 2 * key.count(0) > len(key):
+        return False
+    view = XorSource(source, key)
+    head = view.peek(0, 4096)
+    if (
+        kind_by_content(head[:HEAD]) not in WEAK
+        or library.match(view) is not None
+        or library.match_data(view) is not None
+    ):
+        return True
+    data = np.frombuffer(head, np.uint8)
+    printable = ((data >= 32) & (data < 127)) | np.isin(data, (9, 10, 13))
+    letters = ((data | 32) >= 97) & ((data | 32) < 123)
+    common = np.isin(
+        data | 32, np.frombuffer(b"etaoinsr", np.uint8)
+    )  # over half of the letters in most languages of the West
+    return bool(
+        printable.mean() > 0.97
+        and letters.mean() > 0.4
+        and common.sum() > 0.5 * letters.sum()
+        and 0.02 < np.isin(data, (32, 10)).mean() < 0.5
+    )
 
 
 def _lengths(sample: Array) -> list[tuple[int, float]]:

@@ -12,13 +12,15 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
+from volvex.archive import measuring
+from volvex.archive.measuring import Measured
 from volvex.codec import COMPRESS
 from volvex.errors import ContentError
 from volvex.source import Source
 
 WINDOW = 1 << 23  # bytes that are looked through from the start
 LONGEST = 1 << 28  # bytes of one stream that are decoded to find its end
-MOST_TRIES, MOST_FOUND = 4000, 1000
+MOST_TRIES, MOST_FOUND = 40_000, 1000
 STEP = 1 << 18
 
 
@@ -30,9 +32,6 @@ class Find:
     kind: str
     size: int | None
     holds: int | None = None
-
-
-Measured = tuple[int | None, int | None] | None  # size, what it holds; None when it is no such file after all
 
 
 def _png(source: Source, at: int) -> Measured:
@@ -75,10 +74,6 @@ def _until(source: Source, at: int, mark: bytes, over: int) -> Measured:
     return (found + over, None) if found > 0 else None
 
 
-def _dds(source: Source, at: int) -> Measured:
-    return (None, None) if source.peek(at + 4, 4) == b"\x7c\0\0\0" else None
-
-
 def _ogg(source: Source, at: int) -> Measured:
     place = at
     while source.peek(place, 4) == b"OggS":
@@ -115,23 +110,27 @@ def _stream(codec: str) -> Callable[[Source, int], Measured]:
     return measure
 
 
-_KINDS: tuple[tuple[str, bytes, Callable[[Source, int], Measured]], ...] = (
-    ("png", b"\x89PNG\r\n\x1a\n", _png), ("riff", b"RIFF", _riff), ("jpeg", b"\xff\xd8\xff", _jpeg), ("gif", b"GIF8", _gif),
-    ("pdf", b"%PDF-", _pdf), ("dds", b"DDS ", _dds), ("ogg", b"OggS", _ogg), ("gzip", b"\x1f\x8b\x08", _stream("gzip")),
-    ("xz", b"\xfd7zXZ\0", _stream("xz")), ("zstd", b"\x28\xb5\x2f\xfd", _stream("zstd")), ("bzip2", b"BZh", _stream("bzip2")),
-    ("lz4", b"\x04\x22\x4d\x18", _stream("lz4frame")), *(("zlib", mark, _stream("zlib")) for mark in (b"\x78\x01", b"\x78\x5e", b"\x78\x9c", b"\x78\xda")),
+_KINDS: tuple[tuple[str, bytes, Callable[[Source, int], Measured]], ...] = (  # kind, an expression for how it begins, its size
+    ("png", rb"\x89PNG\r\n\x1a\n", _png), ("riff", rb"RIFF", _riff), ("jpeg", rb"\xff\xd8\xff", _jpeg), ("gif", rb"GIF8", _gif),
+    ("pdf", rb"%PDF-", _pdf), ("ogg", rb"OggS", _ogg), ("gzip", rb"\x1f\x8b\x08", _stream("gzip")),
+    ("xz", rb"\xfd7zXZ\0", _stream("xz")), ("zstd", rb"\x28\xb5\x2f\xfd", _stream("zstd")), ("bzip2", rb"BZh[1-9]", _stream("bzip2")),
+    ("lz4", rb"\x04\x22\x4d\x18", _stream("lz4frame")), ("zlib", rb"\x78[\x01\x5e\x9c\xda]", _stream("zlib")),
+    ("dds", rb"DDS \x7c\0\0\0", measuring.dds), ("ktx", rb"\xabKTX [12][01]\xbb\r\n\x1a\n", measuring.ktx), ("midi", rb"MThd\0\0\0\6", measuring.midi),
+    ("mp3", rb"ID3[\2-\4]|\xff[\xe2\xe3\xf2\xf3\xfa\xfb][\x10-\xef]", measuring.mp3), ("bmp", rb"BM.{4}\0\0\0\0", measuring.bmp),
+    ("tga", rb"\0[\0\1][\1-\3]\0\0", measuring.tga), ("ttf", rb"(?:\0\1\0\0|true)\0[\4-\x40]", measuring.sfnt), ("otf", rb"OTTO\0[\4-\x40]", measuring.sfnt),
+    ("ttc", rb"ttcf\0[\1\2]", measuring.ttc), ("woff", rb"wOFF", measuring.woff), ("woff2", rb"wOF2", measuring.woff),
+    ("mo", rb"\xde\x12\x04\x95|\x95\x04\x12\xde", measuring.mo),
 )  # fmt: skip
+_BEGINS = re.compile(b"|".join(b"(" + begin + b")" for _, begin, _ in _KINDS), re.S)
 
 
 def finds(source: Source, start: int = 0, window: int = WINDOW) -> Iterator[Find]:
     """Files inside a file, in their order; what lies within one that was found is not looked for."""
-    kinds = {mark: (kind, measure) for kind, mark, measure in _KINDS}
     data = source.peek(start, window)
-    pattern = re.compile(b"|".join(re.escape(mark) for mark in sorted(kinds, key=len, reverse=True)))
     done = tries = found = 0
-    place = pattern.search(data)
+    place = _BEGINS.search(data)
     while place is not None and tries < MOST_TRIES and found < MOST_FOUND:
-        kind, measure = kinds[place[0]]
+        kind, _, measure = _KINDS[(place.lastindex or 1) - 1]
         tries += 1
         told = measure(source, start + place.start())
         if told is not None:
@@ -141,4 +140,4 @@ def finds(source: Source, start: int = 0, window: int = WINDOW) -> Iterator[Find
             )
             yield Find(start + place.start(), kind, *told)
         done = place.start() + (told[0] if told is not None and told[0] else 1)
-        place = pattern.search(data, done)
+        place = _BEGINS.search(data, done)

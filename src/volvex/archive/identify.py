@@ -13,8 +13,9 @@ import numpy as np
 
 from volvex.archive import filetypes, pieces
 from volvex.archive.archive import Archive
-from volvex.archive.betrayed import likely_keys, open_betrayed
+from volvex.archive.betrayed import open_betrayed, telling_keys
 from volvex.archive.carving import Find, finds
+from volvex.archive.detailing import detail
 from volvex.archive.embedded import find_archives
 from volvex.archive.formats import formats
 from volvex.archive.laidout import LaidOut
@@ -30,6 +31,7 @@ from volvex.source import Source, WindowSource
 
 WINDOWS, WINDOW = 96, 4096  # places at which the entropy is taken, bytes at each
 HEAD = 256
+MOST_TEXT = 0.75  # share of printable bytes from which on a file is not taken for encrypted text
 TIED, MARK, STRUCTURE, KEY, PARTS, CONTENT, NEAR = 110, 100, 80, 70, 60, 50, 20  # how sure
 
 
@@ -81,20 +83,21 @@ def identify(source: Source, library: Library, path: Path | None = None) -> Iden
     if kind == "empty":
         guesses = [Guess("an empty file", "content", "no bytes", CONTENT, False)]
     elif kind != "binary" and not any(guess.opens for guess in guesses):
-        guesses.append(Guess(kind, "content", "its first bytes", CONTENT, False))
+        told = detail(kind, source.peek(0, HEAD))
+        guesses.append(Guess(f"{kind}, {told}" if told else kind, "content", "its first bytes", CONTENT, False))
     found = Identified(source.name, source.size, sorted(guesses, key=lambda guess: -guess.sure))
-    look(source, found, all_of_it=not found.known)
+    look(source, found, library, all_of_it=not found.known)
     return found
 
 
-def look(source: Source, found: Identified, all_of_it: bool) -> None:
+def look(source: Source, found: Identified, library: Library, all_of_it: bool) -> None:
     """What the bytes look like; for what nothing knows also what lies inside, and a likely key."""
     found.head = source.peek(0, HEAD)
     sample, found.entropy = entropy_along(source)
     found.text = text_share(sample)
     if all_of_it:
         found.finds = list(finds(source))
-        found.keys = likely_keys(source) if found.text < 0.9 else []
+        found.keys = telling_keys(source, library) if found.text < MOST_TEXT else []
 
 
 def entropy_along(source: Source, windows: int = WINDOWS) -> tuple[bytes, list[float]]:

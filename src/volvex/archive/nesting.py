@@ -16,7 +16,7 @@ BEGINNING = 1024
 SMALL = 1 << 16  # bytes of bare content that are looked at in memory
 LARGEST = 1 << 36  # bytes of an entry that are decoded into a temporary file
 _NO_ARCHIVES = frozenset((*filetypes.TEXT, "empty", "folder", "png", "jpeg", "gif", "dds", "webp", "wav", "ogg", "flac", "mp3", "ttf", "otf",
-                          "pdf", "sqlite"))  # fmt: skip
+                          "pdf", "sqlite", "ktx", "ktx2", "tiff", "qoi", "avi", "aiff", "midi", "webm", "glb", "class", "wasm", "ttc", "woff", "woff2", "mo"))  # fmt: skip
 
 
 def entry_source(archive: Archive, row: int, name: str) -> Source:

@@ -12,6 +12,9 @@ from volvex.data.checking import ERROR, WARNING, Problem, lost_keys, problems
 from volvex.data.references import Catalogue
 from volvex.errors import ManyErrors, RefusedError, VolvexError
 
+CAUSES = ("file", "kind")  # problems from which others follow: told first
+_ANY = ("binary", "empty", "folder", "?")  # originals of no kind that could be compared
+
 
 def check(bench: Workbench) -> list[Problem]:
     """What is wrong with the game's data since the bench's changes, the errors first."""
@@ -21,13 +24,62 @@ def check(bench: Workbench) -> list[Problem]:
     before, after = catalogues(bench)
     paths = touched(after, changed)
     was = {_same(one) for one in problems(before, paths)}
-    found = [_removed(one, before) for one in problems(after, paths) if _same(one) not in was]
+    made = [one for one in problems(after, paths) if _same(one) not in was]
+    found = [_removed(one, before) for one in _with_causes(made, before)]
+    found += [problem for one in changed if (problem := _of_another_kind(bench, one)) is not None]
     found += [_unseen(one) for one in changed if one.kind in filetypes.TEXT and one.after > LARGE]
     for path in paths:
         old, new = before.document(path), after.document(path)
         if old is not None and new is not None and old is not new:
             found += lost_keys(path, old, new)
-    return sorted(found, key=lambda one: (one.level != ERROR, one.file, one.sheet))
+    return sorted(found, key=lambda one: (one.level != ERROR, one.sort not in CAUSES, one.file, one.sheet))
+
+
+def _with_causes(found: list[Problem], before: Catalogue) -> list[Problem]:
+    """Without the references into files that can no longer be read: those are counted where their cause is told."""
+    broken = {one.file: 0 for one in found if one.sort == "file" and before.document(one.file) is not None}
+    left = []
+    for one in found:
+        file = next((name for name in _led_to(one, before) if name in broken), None) if broken else None
+        if file is None:
+            left.append(one)
+        else:
+            broken[file] += 1
+    return [
+        replace(one, message=f"{one.message}; {_references(broken[one.file])} into this file cannot be followed until then")
+        if one.sort == "file" and broken.get(one.file) else one
+        for one in left
+    ]  # fmt: skip
+
+
+def _references(count: int) -> str:
+    return "1 reference" if count == 1 else f"{count:,} references"
+
+
+def _led_to(one: Problem, before: Catalogue) -> list[str]:
+    """The files in which a reference found its record before the changes."""
+    if one.sort != "reference":
+        return []
+    document = before.document(one.file)
+    sheet = next((found for found in document.sheets if found.name == one.sheet), None) if document else None
+    targets = before.targets(one.file, sheet, one.field) if sheet is not None and one.field in sheet.columns else None
+    key = one.message.removeprefix("there is no ").partition(" in ")[0]
+    return [file for file, target in targets or () if target.row(key) is not None]
+
+
+def _of_another_kind(bench: Workbench, one: Change) -> Problem | None:
+    """Content that is of another kind than what it replaces: a sound in a picture's place."""
+    if one.what != "changed":
+        return None
+    before = filetypes.kind_by_content(next(bench.original_content(one.path), b"")[: filetypes.HEAD])
+    if before == one.kind or before in _ANY or (before in filetypes.TEXT and one.kind in filetypes.TEXT):
+        return None
+    return Problem(ERROR, "kind", one.path, "", "", "", f"this is {_called(one.kind)}, the game's own is {_called(before)}",
+                   f"a file of the kind {before}, or `volvex build --anyway`")  # fmt: skip
+
+
+def _called(kind: str) -> str:
+    return {"binary": "of no known kind", "empty": "an empty file"}.get(kind, kind)
 
 
 def _unseen(one: Change) -> Problem:

@@ -99,7 +99,7 @@ def _print_bytes(one: Identified, context: Context) -> None:
     for key in one.keys[:KEYS]:
         told = "".join(chr(byte) if 32 <= byte < 127 else "." for byte in key)
         context.print(
-            f"  {'key':>8}  {key.hex(' ')}  {context.paint(told, 'cyan')}  a likely exclusive-or key of {count(len(key), 'byte')}"
+            f"  {'key':>8}  {key.hex(' ')}  {context.paint(told, 'cyan')}  an XOR key behind which it is plainly something, of {count(len(key), 'byte')}"
         )
     for found in one.finds[:FOUND]:
         size = f"{number(found.size)} bytes" if found.size is not None else "of unknown size"
