@@ -173,6 +173,7 @@ def sfnt(source: Source, at: int, origin: int | None = None) -> Measured:
             return None
         ends.append(start + size)
     size = max(ends)
+    size += min(-size % 4, max(0, source.size - at - size))  # tables are filled up to four bytes, the last as well
     end = (at if origin is None else origin) + size
     return (size, None) if end <= source.size and size > 12 + len(table) else None
 
