@@ -7,6 +7,7 @@ import re
 from volvex.archive import measuring
 
 HEAD = 64  # bytes that are looked at
+WORDS = 4096  # bytes by which text that is not UTF-8 is known
 
 # kind, the bytes it starts with, where they stand
 _MARKS: tuple[tuple[str, bytes, int], ...] = (
@@ -131,8 +132,20 @@ def is_text(head: bytes) -> bool:
     return True
 
 
-def decode_text(data: bytes) -> str:
-    """Text of any kind that `is_text` knows; bytes that do not fit become escapes."""
+def is_8bit_text(head: bytes) -> bool:
+    """Whether bytes may be text in an encoding of 8 bits or more that is not UTF-8: no control bytes, and words."""
+    return (
+        bool(head)
+        and not has_control(head)
+        and not is_text(head)
+        and sum(byte < 0x80 for byte in head) > len(head) // 8
+    )
+
+
+def decode_text(data: bytes, encoding: str = "") -> str:
+    """Text of any kind that `is_text` knows, or in the encoding that is told; bytes that do not fit become escapes."""
+    if encoding:
+        return data.decode(encoding, "backslashreplace")
     if data.startswith(_BOMS[1:]):
         return data.decode("utf-16", "backslashreplace")
     return data.decode("utf-8-sig", "backslashreplace")

@@ -31,6 +31,9 @@ class Wanted:
     blind: bool = False  # whether case does not matter
     value: str = ""  # of a field of a record
     look: Callable[[str, bytes], list[Hit] | None] | None = None  # the hits in data; None for what is none
+    encoded: Callable[[str, bytes], str] = lambda path, content: (
+        ""
+    )  # the encoding of text that is not UTF-8; empty: unknown
 
 
 def _inside(wanted: Wanted) -> bool:
@@ -203,12 +206,23 @@ def _text_hits(path: str, content: bytes, wanted: Wanted) -> list[Hit]:
     if filetypes.is_text(content[: filetypes.HEAD]):
         text = filetypes.decode_text(content)
         return list(_line_hits(path, text, re.compile(re.escape(wanted.text), flags)))
+    if filetypes.is_8bit_text(content[: filetypes.WORDS]) and _may_hold(content, wanted, flags):
+        encoding = wanted.encoded(path, content)
+        if encoding:
+            text = filetypes.decode_text(content, encoding)
+            return list(_line_hits(path, text, re.compile(re.escape(wanted.text), flags)))
     forms = {wanted.text.encode(encoding, "surrogateescape") for encoding in ("utf-8", "utf-16-le")}
     return [
         _binary_hit(path, content, match)
         for form in sorted(forms)
         for match in re.finditer(re.escape(form), content, flags)
     ]
+
+
+def _may_hold(content: bytes, wanted: Wanted, flags: int) -> bool:
+    """Whether the plain letters of the text stand there: only then is it worth finding out the encoding."""
+    plain = max(re.split(r"[^\x00-\x7f]+", wanted.text), key=len)
+    return re.search(re.escape(plain.encode()), content, flags) is not None
 
 
 def _line_hits(path: str, text: str, pattern: re.Pattern[str]) -> Iterator[Hit]:

@@ -47,12 +47,22 @@ class Ties:
         self._bases, self._every = [base.as_posix() for base in dict.fromkeys(bases)], every
         self._ties: list[Tie] = []
         self._known: dict[str, Layout | None] = {}
+        self._encodings: list[tuple[Tie, str]] = []
 
     def add(self, root: Path, pattern: str, layout: Layout | str, why: str = "") -> None:
         """Tie a pattern of paths below `root` to a layout, or to the layout of that title."""
-        root_text = os.path.normpath(root).replace(os.sep, "/").rstrip("/") + "/"
         self._known.clear()
-        self._ties.append(Tie(root_text, pattern.removeprefix("./"), lambda: self.named(layout, why)))
+        self._ties.append(Tie(_root(root), pattern.removeprefix("./"), lambda: self.named(layout, why)))
+
+    def add_encoding(self, root: Path, pattern: str, encoding: str) -> None:
+        """Tie a pattern of paths of texts to an encoding."""
+        self._encodings.append((Tie(_root(root), pattern.removeprefix("./"), _none), encoding))
+
+    def encoding(self, name: str) -> tuple[str, bool]:
+        """The encoding to which a text is tied, and whether it is: empty when nothing says so."""
+        paths = self._whole(name) if self._encodings else []
+        found = next((one for tie, one in reversed(self._encodings) if any(map(tie.matches, paths))), "")
+        return found, bool(found)
 
     def named(self, layout: Layout | str, why: str = "") -> Layout:
         """The layout of a title; NotFoundError when there is none."""
@@ -72,13 +82,13 @@ class Ties:
         if name not in self._known:
             if len(self._known) > 1 << 16:
                 self._known.clear()
-            paths = [os.path.normpath(os.path.join(base, name)).replace(os.sep, "/") for base in self._bases]
+            paths = self._whole(name)
             tie = next((one for one in reversed(self._ties) if any(map(one.matches, paths))), None)
             self._known[name] = tie.find() if tie is not None else None
         return self._known[name]
 
-    def __len__(self) -> int:
-        return len(self._ties)
+    def _whole(self, name: str) -> list[str]:
+        return [os.path.normpath(os.path.join(base, name)).replace(os.sep, "/") for base in self._bases]
 
     @property
     def words(self) -> str:
@@ -86,12 +96,20 @@ class Ties:
         return "\n".join(f"{one.root} {one.pattern} {one.find().title}" for one in self._ties)
 
 
-def described(path: Path, value: Mapping[str, object]) -> dict[str, str]:
-    """What a game's description ties: patterns of paths, and titles of layouts; FormatError when it is not sound."""
-    told = value.get("layouts", {})
+def _root(folder: Path) -> str:
+    return os.path.normpath(folder).replace(os.sep, "/").rstrip("/") + "/"
+
+
+def _none() -> Layout:
+    raise NotFoundError("a tie to an encoding has no layout")
+
+
+def described(path: Path, value: Mapping[str, object], what: str = "layouts") -> dict[str, str]:
+    """What a game's description ties: patterns of paths, and titles of layouts (or names of encodings); FormatError when it is not sound."""
+    told = value.get(what, {})
     if not isinstance(told, dict) or not all(isinstance(one, str) for one in told.values()):
-        raise FormatError(path, "layouts gives for patterns of paths the titles of layouts, as texts",
-                          hint='a line such as "data/*.kwz" = "crew pack" below [layouts]')  # fmt: skip
+        raise FormatError(path, f"[{what}] gives a text for each pattern of paths",
+                          hint=f'a line such as "data/*.txt" = "..." below [{what}]')  # fmt: skip
     return told
 
 
@@ -99,7 +117,7 @@ class Games:
     """The games whose descriptions tie paths to layouts: found by the files by which they are known."""
 
     def __init__(self, folders: Iterable[Path]) -> None:
-        self._told: list[tuple[Path, list[str], dict[str, str]]] = []
+        self._told: list[tuple[Path, list[str], dict[str, str], dict[str, str]]] = []
         for folder in (*folders, SHIPPED):
             for file in sorted(folder.rglob(DESCRIPTIONS)) if folder.is_dir() else ():
                 try:
@@ -108,14 +126,16 @@ class Games:
                     continue  # reported where a description is read as a whole
                 known = value.get("known")
                 if isinstance(known, list) and known and all(isinstance(one, str) for one in known):
-                    self._told.append((file, known, described(file, value)))
+                    self._told.append((file, known, described(file, value), described(file, value, "encodings")))
 
     def tie(self, ties: Ties, folder: Path) -> bool:
         """Add the ties of the game that a folder is, if it is one that is known; whether it is."""
-        for file, known, layouts in self._told:
+        for file, known, layouts, encodings in self._told:
             if all((folder / name).exists() for name in known):
                 for pattern, title in layouts.items():
                     ties.add(folder, pattern, title, f"the game's description ({file.parent.name}/{file.name})")
+                for pattern, encoding in encodings.items():
+                    ties.add_encoding(folder, pattern, encoding)
                 return True
         return False
 

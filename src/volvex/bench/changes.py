@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from volvex.archive import filetypes
 from volvex.bench.workbench import Workbench
+from volvex.data.encodings import guessed
 from volvex.source.digest import digest_bytes, digest_file
 
 TEXT_LIMIT = 1 << 24  # larger files are told as changed, not line by line
@@ -55,14 +56,14 @@ def _change(bench: Workbench, place: str) -> Change | None:
     path = bench.files / place
     size = path.stat().st_size
     with path.open("rb") as file:
-        kind = filetypes.kind_by_content(file.read(filetypes.HEAD))
+        kind = _kind(file.read(filetypes.WORDS))
     before = _original_size(bench, place)
     if before is None:
         return Change(place, "added", kind, None, size, _is_text(kind, size))
     if size == before and _same(bench, place):
         return None
-    first = next(bench.original_content(place), b"")[: filetypes.HEAD]
-    told = _is_text(kind, size) and _is_text(filetypes.kind_by_content(first), before)
+    first = next(bench.original_content(place), b"")[: filetypes.WORDS]
+    told = _is_text(kind, size) and _is_text(_kind(first), before)
     return Change(place, "changed", kind, before, size, told)
 
 
@@ -91,8 +92,10 @@ def _same(bench: Workbench, place: str) -> bool:
 
 def lines(bench: Workbench, change: Change) -> Iterator[Line]:
     """The lines that differ, in the order of the file."""
-    before = filetypes.decode_text(b"".join(bench.original_content(change.path))).splitlines()
-    after = filetypes.decode_text((bench.files / change.path).read_bytes()).splitlines()
+    before, after = (
+        _text(bench, change.path, data)
+        for data in (b"".join(bench.original_content(change.path)), (bench.files / change.path).read_bytes())
+    )
     start = _common(before, after)
     end = _common(before[start:][::-1], after[start:][::-1])
     old, new = before[start : len(before) - end], after[start : len(after) - end]
@@ -104,6 +107,19 @@ def lines(bench: Workbench, change: Change) -> Iterator[Line]:
         if what != "equal":
             yield from (Line("-", start + at + 1, old[at]) for at in range(a, b))
             yield from (Line("+", start + at + 1, new[at]) for at in range(c, d))
+
+
+def _text(bench: Workbench, path: str, data: bytes) -> list[str]:
+    """The lines of a text, in whatever encoding."""
+    odd = filetypes.is_8bit_text(data[: filetypes.WORDS])
+    name = bench.library.encoded(path)[0] if odd else ""
+    return filetypes.decode_text(data, name or (guessed(data) if odd else "")).splitlines()
+
+
+def _kind(data: bytes) -> str:
+    """What a file is by its beginning; text also in another encoding than UTF-8."""
+    kind = filetypes.kind_by_content(data[: filetypes.HEAD])
+    return "text" if kind == "binary" and filetypes.is_8bit_text(data) else kind
 
 
 def _common(one: list[str], other: list[str]) -> int:

@@ -8,8 +8,10 @@ from volvex.archive import filetypes
 from volvex.bench.changes import Change, changes
 from volvex.bench.meaning import LARGE, catalogues, touched
 from volvex.bench.workbench import Workbench
+from volvex.data import Document
 from volvex.data.checking import ERROR, WARNING, Problem, lost_keys, problems
 from volvex.data.references import Catalogue
+from volvex.data.texts import TextData
 from volvex.errors import ManyErrors, RefusedError, VolvexError
 
 CAUSES = ("file", "kind")  # problems from which others follow: told first
@@ -32,6 +34,7 @@ def check(bench: Workbench) -> list[Problem]:
         old, new = before.document(path), after.document(path)
         if old is not None and new is not None and old is not new:
             found += lost_keys(path, old, new)
+            found += _another_encoding(path, old, new)
     return sorted(found, key=lambda one: (one.level != ERROR, one.sort not in CAUSES, one.file, one.sheet))
 
 
@@ -50,6 +53,25 @@ def _with_causes(found: list[Problem], before: Catalogue) -> list[Problem]:
         if one.sort == "file" and broken.get(one.file) else one
         for one in left
     ]  # fmt: skip
+
+
+def _another_encoding(path: str, old: Document, new: Document) -> list[Problem]:
+    """Text that an editor stored in another encoding than the game's own."""
+    before, after = (one.encoding if isinstance(one, TextData) else "" for one in (old, new))
+    if before == after or not before or not after or (isinstance(new, TextData) and bytes(new.raw).isascii()):
+        return []
+    return [
+        Problem(
+            ERROR,
+            "encoding",
+            path,
+            "",
+            "",
+            "",
+            f"this is in {after}, the game's own is in {before}",
+            f"storing it in {before}",
+        )
+    ]
 
 
 def _references(count: int) -> str:

@@ -49,6 +49,7 @@ class Description:
     dropped: set[str]
     opened: dict[str, Opened]
     layouts: dict[str, str]  # patterns of paths, and the titles of the layouts to which they are tied
+    encodings: dict[str, str]  # patterns of paths of texts, and their encodings
 
 
 def read_description(folder: Path) -> Description:
@@ -67,7 +68,10 @@ def read_description(folder: Path) -> Description:
             {_inside(name): _taken(one) for name, one in typed.items(typed.member(value, "taken"))},
             {_inside(one) for one in typed.listed(value.get("dropped", []))},
             {_inside(name): _opened(one) for name, one in typed.items(value.get("opened", {}))},
-            {typed.text(pattern): typed.text(one) for pattern, one in typed.mapping(value.get("layouts", {})).items()},
+            *(
+                {typed.text(pattern): typed.text(one) for pattern, one in typed.mapping(value.get(what, {})).items()}
+                for what in ("layouts", "encodings")
+            ),
         )
     except ValueError as error:
         raise FormatError(

@@ -30,6 +30,7 @@ class Told:
     changes: list[Change] | None
     fault: VolvexError | None = None
     form: str = ""  # what it is, where its meaning is known
+    was_sound: bool = True  # whether the original is sound data, where the bench's state is not
 
 
 def told_changes(bench: Workbench) -> Iterator[Told]:
@@ -45,10 +46,19 @@ def told_change(bench: Workbench, one: FileChange) -> Told:
     try:
         before, after = _both(bench, one)
     except VolvexError as error:
-        return Told(one, None, error)
+        return Told(one, None, error, was_sound=_is_sound(bench, one))
     if before is None or after is None or before.form != after.form or before.form == LINES:
         return Told(one, None)
     return Told(one, differences(before, after), form=after.form)
+
+
+def _is_sound(bench: Workbench, one: FileChange) -> bool:
+    """Whether a file's original can be read as data."""
+    try:
+        document = original_document(bench, one.path)
+        return document is not None and document.sheets is not None
+    except VolvexError:
+        return False
 
 
 def _both(bench: Workbench, one: FileChange) -> tuple[Document | None, Document | None]:

@@ -10,11 +10,21 @@ from pathlib import Path
 
 from volvex.archive.ties import DESCRIPTIONS
 from volvex.archive.ties import described as described_ties
+from volvex.data import encodings
 from volvex.data.references import Meanings, described
-from volvex.errors import FormatError
+from volvex.errors import FormatError, UsageError
 
 SHIPPED = Path(__file__).parent.parent / "games"
-_KEYS = {"name": str, "known": list, "own": list, "log": str, "takes": list, "keys": dict, "layouts": dict}
+_KEYS = {
+    "name": str,
+    "known": list,
+    "own": list,
+    "log": str,
+    "takes": list,
+    "keys": dict,
+    "layouts": dict,
+    "encodings": dict,
+}
 _DATA = {"data": list, "references": dict, "language": str, "fonts": dict, "lengths": dict, "versions": dict}
 
 
@@ -29,6 +39,7 @@ class Profile:
     takes: tuple[str, ...] = ("replace",)
     keys: Mapping[str, str] = field(default_factory=dict)  # patterns of files, and the name of the key that each needs
     layouts: Mapping[str, str] = field(default_factory=dict)  # patterns of paths, and the titles of their layouts
+    encodings: Mapping[str, str] = field(default_factory=dict)  # patterns of paths of texts, and their encodings
     meanings: Meanings = field(default_factory=Meanings)  # what its data means
 
     def is_own(self, path: str) -> bool:
@@ -56,6 +67,11 @@ def read_profile(path: Path) -> Profile:
         if key == "keys" and not all(isinstance(one, str) for one in value.values()):
             raise FormatError(path, f"{key} tells for patterns of files the names of keys, as texts")
     described_ties(path, values)
+    for name in described_ties(path, values, "encodings").values():
+        try:
+            encodings.named(name)
+        except UsageError as error:
+            raise FormatError(path, error.message, hint=error.hint) from error
     if not values.get("name") or not values.get("known"):
         raise FormatError(path, "a profile needs a `name` and `known` files")
     meanings = described({key: values.pop(key) for key in _DATA if key in values}, str(path))

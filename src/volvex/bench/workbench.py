@@ -33,6 +33,7 @@ from volvex.bench.game import Game
 from volvex.bench.locating import FILES, Standing
 from volvex.bench.lock import is_unfinished, lock_bench
 from volvex.bench.originals import Originals
+from volvex.data import encodings
 from volvex.errors import NotFoundError, RefusedError, UsageError, VolvexError
 from volvex.layout import Library
 from volvex.source import Disk, FileSource, atomic
@@ -56,6 +57,8 @@ class Workbench(Originals):
         self.dropped: set[str] = set()  # entries that are left out of what is built, by such a path
         self.opened: dict[str, Opened] = {}  # by path below the bench
         self.layouts: dict[str, str] = {}  # patterns of paths, and the titles of the layouts to which they are tied
+        self.encodings: dict[str, str] = {}  # patterns of paths of texts, and their encodings
+        self._encoded: dict[str, str] = {}
         self._renewed: dict[str, bool] = {}
         self.variants = Variants("")  # which of several variants of a path commands mean
 
@@ -114,6 +117,7 @@ class Workbench(Originals):
             "taken": {name: asdict(one) for name, one in sorted(self.taken.items())},
             "dropped": sorted(self.dropped),
             "layouts": dict(sorted(self.layouts.items())),
+            "encodings": dict(sorted(self.encodings.items())),
             "opened": {name: asdict(one) for name, one in sorted(self.opened.items())},
         }
         with atomic(self.disk, self.folder / DESCRIPTION) as file:
@@ -126,6 +130,7 @@ class Workbench(Originals):
         bench = cls(folder.resolve(), game, library, disk)
         bench.fingerprints, bench.taken = found.fingerprints, found.taken
         bench.dropped, bench.opened, bench.layouts = found.dropped, found.opened, found.layouts
+        bench.encodings = found.encodings
         bench._lock = lock
         return bench
 
@@ -468,6 +473,15 @@ class Workbench(Originals):
         row = self.row(place)
         if row is not None:
             yield from archive.chunks(row)
+
+    def encoded(self, place: str) -> tuple[str, bool]:
+        """The encoding of the original of something in the bench that is text, but not in UTF-8: its edited state is in the same."""
+        if place not in self._encoded:
+            file = self.files / place
+            small = file.is_file() and file.stat().st_size <= BASE_LIMIT
+            original = b"".join(self.original_content(place)) if small else b""
+            self._encoded[place] = "" if encodings.is_utf8(original) else encodings.guessed(original)
+        return self._encoded[place], False
 
     def places(self) -> list[str]:
         """Every file in the bench's tree."""

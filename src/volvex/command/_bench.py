@@ -97,7 +97,8 @@ def open_bench(options: argparse.Namespace, context: Context, fold: bool = False
             lock.release()
         raise
     try:
-        ties = bench_library(library, game.folder, bench.layouts, context)
+        ties = bench_library(library, game.folder, bench.layouts, context, bench.encodings)
+        library.encoded = lambda path: told if (told := ties.encoding(path))[0] else bench.encoded(path)
         remember_layouts(options, bench, ties, context)
         _prepare(bench, options, context, fold)
     except BaseException:

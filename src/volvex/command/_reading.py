@@ -26,6 +26,10 @@ def add_layout(parser: argparse.ArgumentParser) -> None:
         "--layout", action="append", metavar="[PATTERN=]LAYOUT",
         help="read what is named, or what matches the pattern, by this layout: a file, or the title of one",
     )  # fmt: skip
+    parser.add_argument(
+        "--encoding", action="append", metavar="[PATTERN=]NAME",
+        help="of texts that are named, or match the pattern, and are not UTF-8 (default: what the bytes suggest)",
+    )  # fmt: skip
 
 
 def add_reading(parser: argparse.ArgumentParser) -> None:
@@ -94,7 +98,8 @@ def tied_library(options: argparse.Namespace, context: Context) -> tuple[Library
     for path in _paths(options):
         games.tie_around(ties, context.cwd / path)
     _tie_named(options, ties, [context.cwd, *(context.cwd / path for path in _paths(options) if Path(path).is_dir())])
-    library.tied = ties.layout
+    _tie_encodings(options, ties, [context.cwd])
+    library.tied, library.encoded = ties.layout, ties.encoding
     return library, ties
 
 
@@ -114,6 +119,24 @@ def _tie_named(options: argparse.Namespace, ties: Ties, roots: list[Path]) -> La
     return found
 
 
+def named_encodings(options: argparse.Namespace) -> Iterator[tuple[str, str]]:
+    """The encodings that the options name: a pattern, empty for what is named, and the encoding."""
+    from volvex.data.encodings import named
+
+    for text in getattr(options, "encoding", None) or ():
+        pattern, _, name = text.rpartition("=")
+        yield pattern, named(name)
+
+
+def _tie_encodings(options: argparse.Namespace, ties: Ties, roots: list[Path]) -> None:
+    for pattern, name in named_encodings(options):
+        for one in [pattern] if pattern else [_below(path) for path in _paths(options)]:
+            for root in roots:
+                ties.add_encoding(root, one, name)
+                ties.add_encoding(Path(root.anchor), one, name)
+                ties.add_encoding(root, f"{one}/**", name)
+
+
 def _below(path: str) -> str:
     """A path without what makes it absolute, as a pattern."""
     return os.path.normpath(path).replace(os.sep, "/").removeprefix(Path(path).anchor.replace(os.sep, "/"))
@@ -127,7 +150,9 @@ def tie_patterns(options: argparse.Namespace, ties: Ties, root: Path) -> None:
         ties.add(root, one.pattern, one.layout)
 
 
-def bench_library(library: Library, game: Path, layouts: dict[str, str], context: Context) -> Ties:
+def bench_library(
+    library: Library, game: Path, layouts: dict[str, str], context: Context, encodings: dict[str, str] | None = None
+) -> Ties:
     """Tie paths of a bench's game to layouts, as its description says and the bench; and all that there is."""
     from volvex.archive.ties import Games, Ties
 
@@ -135,7 +160,9 @@ def bench_library(library: Library, game: Path, layouts: dict[str, str], context
     Games([context.home]).tie(ties, game)
     for pattern, title in layouts.items():
         ties.add(game, pattern, title, "this bench")
-    library.tied = ties.layout
+    for pattern, name in (encodings or {}).items():
+        ties.add_encoding(game, pattern, name)
+    library.tied, library.encoded = ties.layout, ties.encoding
     return ties
 
 
@@ -161,10 +188,11 @@ def open_walker(options: argparse.Namespace, context: Context) -> Walker:
         )
     finish_interrupted([game], context)
     library = context.library(bench)
-    ties = bench_library(library, game, told.layouts, context)
+    ties = bench_library(library, game, told.layouts, context, told.encodings)
     standing = Standing(bench.resolve(), game.resolve(), context.cwd)
     named = argparse.Namespace(**vars(options) | {"path": [standing.locate(one)[1] for one in _paths(options)]})
     layout = _tie_named(named, ties, [game])
+    _tie_encodings(named, ties, [game])
     replaced = {standing.game / name: there for name, there in originals(standing.game).items()}
     return Walker(library, layout, variant, standing.locate, replaced)
 
@@ -273,7 +301,13 @@ def remember_layouts(options: argparse.Namespace, bench: Workbench, ties: Ties, 
             ties.add(bench.game.folder, pattern, one.layout, "this bench")
         if one.file is not None:
             _keep_layout(bench, one.file)
-    if told:
+    for pattern, name in named_encodings(options):
+        paths = getattr(options, "path", None) or []
+        for path in [pattern] if pattern else [paths] if isinstance(paths, str) else paths:
+            place = pattern or bench.within_game(path, context.cwd)
+            bench.encodings[place] = name
+            ties.add_encoding(bench.game.folder, place, name)
+    if told or getattr(options, "encoding", None):
         bench.save()
 
 

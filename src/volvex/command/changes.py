@@ -106,7 +106,8 @@ def _print(bench: Workbench, one: Told, options: argparse.Namespace, context: Co
     )
     context.print(f"{change.what}  {context.paint(shown(change.path), 'bold')}  {one.form or change.kind}, {sizes}")
     if one.fault is not None:
-        context.print(f"  {context.paint('no longer sound data', 'red')}: {shown(one.fault.message)}")
+        said = "no longer sound data" if one.was_sound else "not read as data, before neither"
+        context.print(f"  {context.paint(said, 'red' if one.was_sound else 'yellow')}: {shown(one.fault.message)}")
     if options.brief:
         return
     if one.changes:

@@ -58,7 +58,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     with context.walker(options) as walker:
         if options.text or options.value:
             looked = functools.partial(in_data, walker.library, options.text, options.value, options.ignore_case)
-            wanted = replace(wanted, look=looked)
+            wanted = replace(wanted, look=looked, encoded=functools.partial(encoding_of, walker.library))
         for path in options.path:
             for some in search(walker.find(path, deep=True, nested=True), wanted, faults):
                 files, hits = files + 1, hits + len(some)
@@ -74,6 +74,13 @@ def run(options: argparse.Namespace, context: Context) -> int:
         context.print(context.paint(f"{said}{count(files, 'file')}", "dim"))
     status = note_faults(faults, context, "not searched: ")
     return status or (Status.OK if files else Status.DIFFERS)
+
+
+def encoding_of(library: Library, path: str, content: bytes) -> str:
+    """The encoding of text that is not UTF-8: as it is told, or as the bytes suggest."""
+    from volvex.data.encodings import guessed
+
+    return library.encoded(path)[0] or guessed(content)
 
 
 def _bytes(text: str) -> bytes:

@@ -30,6 +30,7 @@ from volvex.errors import Status, UsageError
 
 PLACE = 13
 HEX_BYTES = 512
+TEXT_SAMPLE = 1 << 16  # bytes by which its encoding is guessed
 TEXT_LIMIT = 1 << 26  # longer text is shown as bytes
 DATA_LIMIT = 1 << 30  # data that is larger is shown as bytes
 LEXERS = {"xml": "xml", "json": "json"}
@@ -62,8 +63,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
         kind = filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))
         if _shown_as_data(content, kind, walker, options, context):
             return Status.OK
-        if kind in filetypes.TEXT and not options.hex and content.source.size <= TEXT_LIMIT:
-            _show_text(content, kind, options, context)
+        encoding = _encoding(content, walker)
+        if (kind in filetypes.TEXT or encoding) and not options.hex and content.source.size <= TEXT_LIMIT:
+            _show_text(content, kind if kind in filetypes.TEXT else f"text in {encoding}", encoding, options, context)
         else:
             _show_bytes(content, kind, options, context)
     return Status.OK
@@ -112,8 +114,19 @@ def _write_all(handle: int, content: bytes) -> None:
         view = view[os.write(handle, view) :]
 
 
-def _show_text(content: Content, kind: str, options: argparse.Namespace, context: Context) -> None:
-    text, path = filetypes.decode_text(content.source.read(0, content.source.size)), content.path
+def _encoding(content: Content, walker: Walker) -> str:
+    """The encoding of text that is not UTF-8, or is told to be in another; empty for all else."""
+    from volvex.data.encodings import guessed
+
+    name, sure = walker.library.encoded(content.path)
+    head = content.source.peek(0, filetypes.WORDS)
+    if sure or not filetypes.is_8bit_text(head):
+        return name if sure else ""
+    return name or guessed(content.source.peek(0, TEXT_SAMPLE))
+
+
+def _show_text(content: Content, kind: str, encoding: str, options: argparse.Namespace, context: Context) -> None:
+    text, path = filetypes.decode_text(content.source.read(0, content.source.size), encoding), content.path
     if not context.terminal:
         context.out.write(text if text.endswith("\n") or not text else text + "\n")
         return

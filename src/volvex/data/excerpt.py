@@ -130,7 +130,7 @@ def _end(data: bytes, start: int, close: int) -> int:
 
 def compared_records(document: XmlData, data: bytes, changes: Sequence[Change]) -> tuple[Document, Document]:
     """The records that change, before and after. The rest of a large file is compared byte for byte, and all of it parsed."""
-    new = decoded(data, document.file)[2]
+    new = decoded(data, document.file, document.exactly)[2]
     splices = sorted(document.splices(changes), key=lambda one: one.start)
     at = there = 0
     for one in [*splices, Splice(len(document.data), len(document.data), b"")]:

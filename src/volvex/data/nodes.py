@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 
 from volvex.archive.names import quoted
 from volvex.data.sheet import Change, Sheet, distinct
-from volvex.data.texts import Record, Splice, TextData, sheets_of
+from volvex.data.texts import UTF8, Encoding, Record, Splice, TextData, sheets_of
 from volvex.errors import NotFoundError, UsageError
 
 KEYS = ("id", "key", "name")
@@ -38,8 +38,8 @@ class Node:
 class NodeData(TextData):
     """A file that is a tree of objects, lists and values."""
 
-    def __init__(self, data: bytes, file: str) -> None:
-        super().__init__(data, file)
+    def __init__(self, data: bytes, file: str, encoding: Encoding = UTF8) -> None:
+        super().__init__(data, file, encoding)
         self.root = self.parse()
         self._nodes: dict[tuple[str, str], Node] = {}
         self._places: dict[str, tuple[str, str, str]] = {}

@@ -7,13 +7,16 @@ from volvex.data.forms import form_of
 from volvex.data.laidout import LaidOutData
 from volvex.data.scene import SceneData
 from volvex.data.sheet import Document
+from volvex.data.texts import Encoding
 from volvex.errors import UsageError
 from volvex.layout import Layout, Library
 from volvex.layout.wrapping import with_keys
 from volvex.source import BytesSource
 
 
-def open_data(data: bytes, library: Library, file: str, layout: Layout | None = None) -> Document | None:
+def open_data(
+    data: bytes, library: Library, file: str, layout: Layout | None = None, encoding: Encoding | None = None
+) -> Document | None:
     """The data in some bytes; None when nothing knows them as such. FormatError when they are damaged."""
     source = BytesSource(data, file)  # a file that is only looked into is not read whole for this
     known = layout if layout is not None else library.match_data(source)
@@ -24,7 +27,9 @@ def open_data(data: bytes, library: Library, file: str, layout: Layout | None = 
         return kind(with_keys(known, library.keys), source, library.names)
     kind_told = filetypes.kind_of_data(bytes(data[: filetypes.HEAD]))
     form = form_of(data, kind_told, file.rpartition("/")[2]) if kind_told in filetypes.TEXT else None
-    return form.open(data, file) if form is not None else None
+    if form is None:
+        return None
+    return form.open(data, file, encoding if encoding is not None else Encoding(*library.encoded(file)))
 
 
 def require_data(data: bytes, library: Library, file: str, layout: Layout | None = None) -> Document:

@@ -13,11 +13,13 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from volvex.data import encodings
 from volvex.data.budget import CELLS, Budget
 from volvex.data.sheet import Array, Change, Column, Document, Rule, Sheet, distinct
 from volvex.errors import FormatError
 
 STEP = 1 << 20  # bytes written at once
+GUESSED = 1 << 26  # bytes of text from which on its encoding is not guessed
 _MARKS = (
     (codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF32_LE, "utf-32-le"),
     (codecs.BOM_UTF16_LE, "utf-16-le"), (codecs.BOM_UTF16_BE, "utf-16-be"),
@@ -44,13 +46,29 @@ class Record:
     cells: dict[str, str] = field(default_factory=dict)
 
 
+@dataclass(frozen=True)
+class Encoding:
+    """What is known of a text's encoding beforehand: its name (empty: nothing), and whether it holds also for what is sound UTF-8."""
+
+    name: str = ""
+    exact: bool = False
+
+
+UTF8 = Encoding()
+
+
 class TextData(Document):
     """A text file of data."""
 
-    def __init__(self, data: bytes, file: str) -> None:
+    def __init__(self, data: bytes, file: str, encoding: Encoding = UTF8) -> None:
         self.file = file
         self.raw = data
-        self.mark, self.encoding, self.data = decoded(data, file)
+        self.mark, self.encoding, self.data = decoded(data, file, encoding)
+
+    @property
+    def exactly(self) -> Encoding:
+        """Its encoding, for another state of the same file."""
+        return UTF8 if self.encoding == "utf-8" or self.mark else Encoding(self.encoding, True)
 
     @abstractmethod
     def splices(self, changes: Sequence[Change]) -> list[Splice]:
@@ -61,7 +79,7 @@ class TextData(Document):
         gone = [one for one in changes if one.what == "remove"]
         if gone and any(one.what == "add" for one in changes):
             first = b"".join(self._pieces([one for one in changes if one.what != "remove"]))
-            yield from type(self)(first, self.file)._pieces(gone)
+            yield from type(self)(first, self.file, self.exactly)._pieces(gone)
         else:
             yield from self._pieces(changes)
 
@@ -100,7 +118,7 @@ class TextData(Document):
             yield bytes(self.data[at : min(end, at + STEP)])
 
     def reread(self, data: bytes) -> Document:
-        return type(self)(data, self.file)
+        return type(self)(data, self.file, self.exactly)
 
     def written(self, changes: Sequence[Change]) -> bytes:
         return b"".join(self.pieces(changes))
@@ -110,11 +128,11 @@ class TextData(Document):
         """The sheet and key of the record at a place (or around it), and what fields of the place begin with."""
 
 
-def decoded(data: bytes, file: str) -> tuple[bytes, str, bytes]:
+def decoded(data: bytes, file: str, told: Encoding = UTF8) -> tuple[bytes, str, bytes]:
     """A text's byte order mark, its encoding, and the text as UTF-8; the three together give the same bytes again."""
     head = bytes(data[:200])
     mark, encoding = next(((mark, name) for mark, name in _MARKS if head.startswith(mark)), (b"", ""))
-    encoding = encoding or _declared(head)
+    encoding = encoding or _declared(head) or _known(data, told)
     if encoding == "utf-8" and not mark:
         return b"", encoding, data
     body = data[len(mark) :]
@@ -128,19 +146,28 @@ def decoded(data: bytes, file: str) -> tuple[bytes, str, bytes]:
             )
     except UnicodeDecodeError as error:
         raise FormatError(file, f"this is not {encoding}: {error.reason}", offset=error.start,
-                          hint="an editor that knows its encoding, then `volvex swap`") from error  # fmt: skip
+                          hint="--encoding with the one that it is in") from error  # fmt: skip
     return mark, encoding, text.encode()
 
 
 def _declared(head: bytes) -> str:
-    """The encoding that an XML declaration names; UTF-8 otherwise."""
+    """The encoding that an XML declaration names; empty when none does."""
     if head.startswith(b"<?xml") and b"encoding=" in head.partition(b"?>")[0]:
         name = head.partition(b"encoding=")[2][1:].replace(b"'", b'"').partition(b'"')[0].decode("ascii", "replace")
         try:
             return codecs.lookup(name).name
         except LookupError:
-            return "utf-8"
-    return "utf-8"
+            return ""
+    return ""
+
+
+def _known(data: bytes, told: Encoding) -> str:
+    """The encoding of text that bears no sign of it."""
+    if told.exact:
+        return told.name
+    if len(data) > GUESSED or encodings.is_utf8(data):
+        return "utf-8"
+    return told.name or encodings.guessed(data) or "utf-8"
 
 
 def utf8(data: bytes, file: str) -> str:
@@ -149,7 +176,7 @@ def utf8(data: bytes, file: str) -> str:
         return bytes(data).decode()
     except UnicodeDecodeError as error:
         raise FormatError(file, f"this is not utf-8: {error.reason}", offset=error.start,
-                          hint="an editor that knows its encoding, then `volvex swap`") from error  # fmt: skip
+                          hint="--encoding with the one that it is in") from error  # fmt: skip
 
 
 class Offsets:

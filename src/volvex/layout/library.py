@@ -35,6 +35,9 @@ class Library:
         self.keys = keys or Keys()  # the user's, for what is locked
         self.names = names  # what knows names for entries that have only keys
         self.faults: list[VolvexError] = []  # layouts that could not be read
+        self.encoded: Callable[[str], tuple[str, bool]] = (
+            _unencoded  # of a text at a path its encoding, and whether it is sure
+        )
         self.tied: Callable[[str], Layout | None] = _untied  # the layout that a path has, whatever its bytes are
 
     def layouts(self) -> Iterator[Layout]:
@@ -86,6 +89,10 @@ class Library:
             return tied if tied.kind != "archive" else None
         head = head_of(source)
         return next((one for one in self.every() if one.kind != "archive" and fits(one, source, head)), None)
+
+
+def _unencoded(path: str) -> tuple[str, bool]:
+    return "", False
 
 
 def _untied(path: str) -> Layout | None:

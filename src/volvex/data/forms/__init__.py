@@ -2,7 +2,7 @@
 
 KINDS       kinds of file (by their content) that may be of this form
 knows(data, kind, name) whether these bytes are of this form
-open(data, file)        the document
+open(data, file, encoding)  the document
 """
 
 from __future__ import annotations
@@ -11,7 +11,7 @@ import importlib
 from pathlib import Path
 from typing import Protocol, cast
 
-from volvex.data.texts import TextData
+from volvex.data.texts import UTF8, Encoding, TextData
 
 
 class Form(Protocol):
@@ -19,7 +19,7 @@ class Form(Protocol):
 
     def knows(self, data: bytes, kind: str, name: str) -> bool: ...
 
-    def open(self, data: bytes, file: str) -> TextData: ...
+    def open(self, data: bytes, file: str, encoding: Encoding = UTF8) -> TextData: ...
 
 
 def form_names() -> list[str]:

@@ -13,7 +13,7 @@ import numpy as np
 
 from volvex.data.budget import CELLS, Budget
 from volvex.data.sheet import NUMBERED, Array, Change, Column, Rule, Sheet, distinct
-from volvex.data.texts import Offsets, Splice, TextData, utf8
+from volvex.data.texts import UTF8, Encoding, Offsets, Splice, TextData, utf8
 from volvex.errors import FormatError, NotFoundError
 
 PLACE = 50
@@ -50,9 +50,9 @@ def separator_of(line: str) -> str:
     return best if counts[best] else ""
 
 
-def open(data: bytes, file: str) -> CsvData:
+def open(data: bytes, file: str, encoding: Encoding = UTF8) -> CsvData:
     """The document."""
-    return CsvData(data, file)
+    return CsvData(data, file, encoding)
 
 
 class CsvData(TextData):
@@ -60,8 +60,8 @@ class CsvData(TextData):
 
     form = "csv"
 
-    def __init__(self, data: bytes, file: str) -> None:
-        super().__init__(data, file)
+    def __init__(self, data: bytes, file: str, encoding: Encoding = UTF8) -> None:
+        super().__init__(data, file, encoding)
         self.text = utf8(self.data, file)
         self.separator = separator_of(self.text.partition("\n")[0]) or ","
         lines = list(self._lines())

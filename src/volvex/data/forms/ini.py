@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 
 from volvex.data.budget import Budget
 from volvex.data.sheet import NUMBERED, Change, Sheet
-from volvex.data.texts import Offsets, Record, Splice, TextData, sheets_of, utf8
+from volvex.data.texts import UTF8, Encoding, Offsets, Record, Splice, TextData, sheets_of, utf8
 from volvex.errors import NotFoundError, UnfitError
 
 PLACE = 40
@@ -29,9 +29,9 @@ def knows(data: bytes, kind: str, name: str) -> bool:
     return shaped and (lines[0].startswith("[") or name.lower().endswith((".ini", ".cfg", ".conf", ".properties")))
 
 
-def open(data: bytes, file: str) -> IniData:
+def open(data: bytes, file: str, encoding: Encoding = UTF8) -> IniData:
     """The document."""
-    return IniData(data, file)
+    return IniData(data, file, encoding)
 
 
 @dataclass
@@ -48,8 +48,8 @@ class IniData(TextData):
 
     form = "ini"
 
-    def __init__(self, data: bytes, file: str) -> None:
-        super().__init__(data, file)
+    def __init__(self, data: bytes, file: str, encoding: Encoding = UTF8) -> None:
+        super().__init__(data, file, encoding)
         self.text = utf8(self.data, file)
         self._sections: dict[str, _Section] = {}
         self._sheets = sheets_of(self._read())

@@ -8,7 +8,7 @@ import re
 from volvex.data.budget import Budget
 from volvex.data.nodes import DEEPEST, LIST, OBJECT, Node, NodeData
 from volvex.data.sheet import Change
-from volvex.data.texts import Splice, utf8
+from volvex.data.texts import UTF8, Encoding, Splice, utf8
 from volvex.errors import FormatError, UnfitError
 
 PLACE = 30
@@ -24,9 +24,9 @@ def knows(data: bytes, kind: str, name: str) -> bool:
     return kind == "json"
 
 
-def open(data: bytes, file: str) -> JsonData:
+def open(data: bytes, file: str, encoding: Encoding = UTF8) -> JsonData:
     """The document."""
-    return JsonData(data, file)
+    return JsonData(data, file, encoding)
 
 
 class JsonData(NodeData):

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from volvex.data.budget import Budget
 from volvex.data.sheet import NUMBERED, Change, Sheet
-from volvex.data.texts import Record, Splice, TextData, sheets_of, utf8
+from volvex.data.texts import UTF8, Encoding, Record, Splice, TextData, sheets_of, utf8
 from volvex.errors import NotFoundError, UsageError
 
 PLACE = 90
@@ -18,9 +18,9 @@ def knows(data: bytes, kind: str, name: str) -> bool:
     return kind == "text"
 
 
-def open(data: bytes, file: str) -> LineData:
+def open(data: bytes, file: str, encoding: Encoding = UTF8) -> LineData:
     """The document."""
-    return LineData(data, file)
+    return LineData(data, file, encoding)
 
 
 class LineData(TextData):
@@ -28,8 +28,8 @@ class LineData(TextData):
 
     form = "lines"
 
-    def __init__(self, data: bytes, file: str) -> None:
-        super().__init__(data, file)
+    def __init__(self, data: bytes, file: str, encoding: Encoding = UTF8) -> None:
+        super().__init__(data, file, encoding)
         self._spans: list[tuple[int, int]] = []
         records = []
         at = 0

@@ -7,7 +7,7 @@ import re
 from volvex.data.forms.xml import Element, _escaped, _fragment, _indent, _tree
 from volvex.data.nodes import LIST, OBJECT, Node, NodeData
 from volvex.data.sheet import Change
-from volvex.data.texts import Splice
+from volvex.data.texts import UTF8, Encoding, Splice
 from volvex.errors import FormatError, UnfitError, UsageError
 
 PLACE = 10
@@ -23,9 +23,9 @@ def knows(data: bytes, kind: str, name: str) -> bool:
     return kind == "xml" and re.search(rb"<plist[\s>]", bytes(data[:1000])) is not None
 
 
-def open(data: bytes, file: str) -> PlistData:
+def open(data: bytes, file: str, encoding: Encoding = UTF8) -> PlistData:
     """The document."""
-    return PlistData(data, file)
+    return PlistData(data, file, encoding)
 
 
 class PlistData(NodeData):

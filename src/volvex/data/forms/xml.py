@@ -16,7 +16,7 @@ from xml.parsers import expat
 from volvex.archive.names import quoted
 from volvex.data.budget import Budget
 from volvex.data.sheet import Change, Document, Sheet, distinct
-from volvex.data.texts import Record, Splice, TextData, sheets_of
+from volvex.data.texts import UTF8, Encoding, Record, Splice, TextData, sheets_of
 from volvex.errors import FormatError, NotFoundError, UnfitError
 
 PLACE = 20
@@ -37,9 +37,9 @@ def knows(data: bytes, kind: str, name: str) -> bool:
     return kind == "xml"
 
 
-def open(data: bytes, file: str) -> XmlData:
+def open(data: bytes, file: str, encoding: Encoding = UTF8) -> XmlData:
     """The document."""
-    return XmlData(data, file)
+    return XmlData(data, file, encoding)
 
 
 @dataclass(slots=True)
@@ -60,8 +60,8 @@ class XmlData(TextData):
 
     form = "xml"
 
-    def __init__(self, data: bytes, file: str) -> None:
-        super().__init__(data, file)
+    def __init__(self, data: bytes, file: str, encoding: Encoding = UTF8) -> None:
+        super().__init__(data, file, encoding)
         self._sheets: list[Sheet] | None = None
         self._starts: dict[tuple[str, str], int] = {}
 
@@ -131,7 +131,7 @@ class XmlData(TextData):
         made = excerpts(self.raw, data, self.file)
         if made is None or len(made[1]) > LARGE:
             return None
-        return XmlData(made[0], self.file), XmlData(made[1], self.file)
+        return XmlData(made[0], self.file, self.exactly), XmlData(made[1], self.file, self.exactly)
 
     # writing
 
