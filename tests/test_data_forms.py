@@ -18,9 +18,10 @@ from volvex.data.differences import Conflict, change_of, differences, merged, pl
 from volvex.data.editing import Target, added, assignments, copied, removed, replacements
 from volvex.data.excerpt import excerpts
 from volvex.data.expressions import Expression, functions
-from volvex.data.forms import form_names
+from volvex.data.forms import form_names, ini
 from volvex.data.outline import branch_at, outline, walk
-from volvex.errors import FormatError, ManyErrors, NotFoundError, UsageError, VolvexError
+from volvex.data.texts import Encoding
+from volvex.errors import FormatError, ManyErrors, NotFoundError, UnfitError, UsageError, VolvexError
 
 
 def taken_out(before: bytes, after: bytes) -> list[tuple[bytes, bytes]]:
@@ -46,6 +47,7 @@ SAMPLES: dict[str, bytes] = {
     "csv": CSV,
     "plist": FILES[rules.ABOUT],
     "lines": b"one\ntwo\n",
+    "po": b'# the keeper\nmsgctxt "menu"\nmsgid "Light"\nmsgstr ""\n"Licht"\n\nmsgid "%d boat"\nmsgid_plural "%d boats"\nmsgstr[0] "ein \\"Boot\\""\nmsgstr[1] "2"\n',
 }
 
 
@@ -57,7 +59,7 @@ class Forms(unittest.TestCase):
         field = list(sheet.columns)[-1]
         row = next(row for row in range(len(sheet)) if sheet.cell(row, field) is not None)
         return Change(
-            "set", sheet.name, sheet.keys[row], field, sheet.cell(row, field), {"json": "false"}.get(document.form, "2")
+            "set", sheet.name, sheet.keys[row], field, sheet.cell(row, field), {"json": "false"}.get(document.form, "3")
         )
 
     def test_every_form_has_a_sample_and_keeps_what_it_does_not_change(self) -> None:
@@ -94,11 +96,26 @@ class Forms(unittest.TestCase):
                     self.assertEqual(opened(written).written([]), written)
                     self.assertEqual(document.written([]), text.encode(encoding))
 
-    def test_text_in_no_encoding_is_refused(self) -> None:
-        for data in (b"a;b\n\xff;1\n", b"[a]\nb=\xff\n"):
-            with self.assertRaises(FormatError) as caught:
-                opened(data, "f.csv").sheets[0].keys  # noqa: B018
-            self.assertIn("not utf-8", caught.exception.message)
+    def test_text_in_another_encoding_is_read_and_stays_in_it(self) -> None:
+        for encoding, words in (
+            ("cp1252", "Über die Küste fährt früh das kühle Schiff"),
+            ("cp1251", "Смотритель зажигает маяк каждый вечер"),
+        ):
+            data = f"[a]\r\nb = {words}\r\nc = 1\r\n".encode(encoding)
+            document = opened(data, "f.ini")
+            self.assertEqual((document.sheets[0].cell(0, "b"), document.encoding), (words, encoding))  # type: ignore[attr-defined]
+            change = Change("set", "sections", "a", "c", "1", words[:4])
+            self.assertEqual(document.written([change]), data.replace(b"c = 1", b"c = " + words[:4].encode(encoding)))
+            with self.assertRaises(UnfitError):
+                document.written([Change("set", "sections", "a", "c", "1", "灯")])
+
+    def test_an_encoding_that_is_told_counts_and_must_fit(self) -> None:
+        data = "[a]\nb = ä\n".encode("cp437")
+        found = [ini.open(data, "f.ini", Encoding(name, True)).sheets[0].cell(0, "b") for name in ("cp437", "cp1252")]
+        self.assertEqual(found, ["ä", "„"])
+        with self.assertRaises(FormatError) as caught:
+            ini.open(b"[a]\nb = \x81\n", "f.ini", Encoding("shift_jis", True))
+        self.assertIn("this is not shift_jis", caught.exception.message)
 
 
 class Xml(unittest.TestCase):

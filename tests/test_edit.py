@@ -213,7 +213,7 @@ class Others(unittest.TestCase):
 
     def test_bytes_that_are_not_what_they_claim(self) -> None:
         with self.assertRaises(FormatError) as caught:
-            set_one(b'{"a": "\xff"}', "json", Target(), "a", "1")
+            set_one(b"\xef\xbb\xbf" + b'{"a": "\xff"}', "json", Target(), "a", "1")
         self.assertEqual(caught.exception.offset, 7)
 
 

@@ -16,6 +16,7 @@ from __future__ import annotations
 
 import argparse
 import mmap
+import re
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, BinaryIO
@@ -38,6 +39,7 @@ from volvex.source import atomic
 if TYPE_CHECKING:
     from volvex.bench import Workbench
 
+NAMESAKES = 100  # changes of which it is looked whether others of their name are there
 PLACE = 32
 MAPPED = 1 << 24  # bytes from which on a file is not read whole
 
@@ -87,6 +89,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
             _write(bench, found)
     if not options.replace:
         _tell(lines, options, context)
+    for place, document, changes in found:
+        _note_namesakes(place, document, changes, context)
     if options.json:
         context.json(records)
     elif not total:
@@ -101,6 +105,21 @@ def run(options: argparse.Namespace, context: Context) -> int:
 def _tell(lines: Sequence[str], options: argparse.Namespace, context: Context) -> None:
     for line in lines if not options.json else ():
         context.print(line)
+
+
+def _note_namesakes(place: str, document: Document, changes: Sequence[Change], context: Context) -> None:
+    """Say of fields that are there several times which one was changed."""
+    for one in changes if len(changes) <= NAMESAKES else ():
+        sheet = next((sheet for sheet in document.sheets if sheet.name == one.sheet), None)
+        row = sheet.row(one.key) if sheet is not None and one.what == "set" else None
+        if sheet is None or row is None:
+            continue
+        bare = re.sub(r"\[\d+\]$", "", one.field)
+        same = [name for name in sheet.record(row) if re.fullmatch(rf"{re.escape(bare)}(\[\d+\])?", name)]
+        if document.form == "ini" and len(same) > 1:
+            context.note(
+                f"note: {shown(place)}: {shown(bare)} is there {len(same)} times: this was {shown(one.field)}, of {shown(', '.join(same))}"
+            )
 
 
 def _check(options: argparse.Namespace) -> None:

@@ -1,6 +1,6 @@
 """Trees of objects, lists and values, as JSON and property lists have them: their records, and edits by place.
 
-A record is an object whose `id`, `key` or `name` is its key, or a member that is an object beside others that are;
+A record is an object whose `id`, `key` or `name` is its key, or a member that is an object beside others of its shape;
 what is below it and in no other record are its fields, such as `lag/the_pans` or `languages/0`.
 """
 
@@ -9,6 +9,7 @@ from __future__ import annotations
 import difflib
 import functools
 from abc import abstractmethod
+from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
@@ -205,35 +206,62 @@ def _records(root: Node) -> Iterator[tuple[Record, Node]]:
 
 def _below(node: Node, sheet: str, keys: list[str]) -> Iterator[tuple[Record, Node]]:
     """The records below an object or list, and those below them."""
+    keyed = _keyed(node)
     for name, one in node.members.items():
         if one.shape not in (OBJECT, LIST):
             continue
         named = sheet if node.shape == LIST else f"{sheet}/{name}".strip("/")
-        own = _record_key(node, name, one)
+        own = _record_key(keyed, name, one)
         if own is None:
             yield from _below(one, named, keys)
             continue
-        group = named if own_key(one) is not None else sheet
+        group = named if keyed == OWN else sheet
         record = Record(group or ROOT, "/".join([*keys, own]), own)
         record.cells = {path: leaf.value for path, leaf in _fields(one)}
         yield record, one
         yield from _below(one, group, [*keys, own])
 
 
-def _record_key(parent: Node, name: str, node: Node) -> str | None:
-    """The key of a record: its own, or the name of a member that is an object beside others."""
-    own = own_key(node) if node.shape == OBJECT else None
-    if own is not None:
-        return own
-    alike = parent.shape == OBJECT and all(one.shape == OBJECT for one in parent.members.values())
-    return name if alike and node.shape == OBJECT and not any(own_key(one) for one in parent.members.values()) else None
+OWN, NAMES = "own", "names"
+
+
+def _keyed(parent: Node) -> str:
+    """By what the objects in something are known: by what they call themselves, or by their names in it.
+
+    By their names where none calls itself anything, or where all are of one shape: they then are the records of one sheet.
+    """
+    if parent.shape != OBJECT or not parent.members or any(one.shape != OBJECT for one in parent.members.values()):
+        return OWN
+    objects = list(parent.members.values())
+    if any(own_key(one) for one in objects):
+        return NAMES if _one_shape(objects) else OWN
+    held = [value for one in objects for value in one.members.values()]
+    return NAMES if not held or any(one.shape != OBJECT for one in held) else OWN  # what holds objects alone is a group of them
+
+
+def _one_shape(objects: Sequence[Node]) -> bool:
+    """Whether objects have mostly the same members."""
+    if len(objects) < 2:
+        return False
+    counts = Counter(name for one in objects for name in one.members)
+    common = {name for name, count in counts.items() if 2 * count > len(objects)}
+    single = any(one.shape not in (OBJECT, LIST) for one in objects[0].members.values())
+    return single and all(2 * len(common & one.members.keys()) >= len(common | one.members.keys()) for one in objects)
+
+
+def _record_key(keyed: str, name: str, node: Node) -> str | None:
+    """The key of a record: its own, or its name; None for what is no record."""
+    if node.shape != OBJECT:
+        return None
+    return name if keyed == NAMES else own_key(node)
 
 
 def _fields(record: Node, before: str = "") -> Iterator[tuple[str, Node]]:
     """The single values of a record, by their paths in it."""
+    keyed = _keyed(record)
     for name, one in record.members.items():
         path = f"{before}{name}"
         if one.shape not in (OBJECT, LIST):
             yield path, one
-        elif _record_key(record, name, one) is None:
+        elif _record_key(keyed, name, one) is None:
             yield from _fields(one, f"{path}/")

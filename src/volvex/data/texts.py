@@ -16,7 +16,7 @@ import numpy as np
 from volvex.data import encodings
 from volvex.data.budget import CELLS, Budget
 from volvex.data.sheet import Array, Change, Column, Document, Rule, Sheet, distinct
-from volvex.errors import FormatError
+from volvex.errors import FormatError, UnfitError
 
 STEP = 1 << 20  # bytes written at once
 GUESSED = 1 << 26  # bytes of text from which on its encoding is not guessed
@@ -95,7 +95,7 @@ class TextData(Document):
             try:
                 yield self.mark + text.encode(self.encoding)
             except UnicodeEncodeError as error:
-                raise FormatError(
+                raise UnfitError(
                     self.file, f"{text[error.start]!r} cannot be written in {self.encoding}", hint="another character"
                 ) from error
             return

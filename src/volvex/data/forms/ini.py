@@ -16,17 +16,19 @@ from volvex.errors import NotFoundError, UnfitError
 PLACE = 40
 SHEET = "sections"
 _SECTION = re.compile(r"^[ \t]*\[([^\]\r\n]*)\][^\r\n]*", re.M)
+_BARE = re.compile(r"[\w.\-/]{1,80}[ \t]*=(?!=)")  # a pair that is taken for one though no section stands before it
 _PAIR = re.compile(r"^[ \t]*+([^\s=:;#\[][^=:\r\n]*+)[=:]([^\r\n]*+)(?=\r?$)", re.M)
 
 
 def knows(data: bytes, kind: str, name: str) -> bool:
-    """Whether this is a key file: by its name, or by beginning with a section and holding pairs alone."""
+    """Whether this is a key file: by its name, by beginning with a section, or by having `key = value` in every line."""
     if kind != "text":
         return False
     head = bytes(data[: 1 << 14]).decode("utf-8", "replace").lstrip("\ufeff")
     lines = [line for one in head.splitlines()[:40] if (line := one.strip()) and line[0] not in ";#"]
     shaped = bool(lines) and all(_SECTION.match(one) or _PAIR.match(one) for one in lines[:-1])
-    return shaped and (lines[0].startswith("[") or name.lower().endswith((".ini", ".cfg", ".conf", ".properties")))
+    named = name.lower().endswith((".ini", ".cfg", ".conf", ".properties"))
+    return shaped and (lines[0].startswith("[") or named or (len(lines) > 1 and all(map(_BARE.match, lines))))
 
 
 def open(data: bytes, file: str, encoding: Encoding = UTF8) -> IniData:
