@@ -236,7 +236,9 @@ def _keyed(parent: Node) -> str:
     if any(own_key(one) for one in objects):
         return NAMES if _one_shape(objects) else OWN
     held = [value for one in objects for value in one.members.values()]
-    return NAMES if not held or any(one.shape != OBJECT for one in held) else OWN  # what holds objects alone is a group of them
+    return (
+        NAMES if not held or any(one.shape != OBJECT for one in held) else OWN
+    )  # what holds objects alone is a group of them
 
 
 def _one_shape(objects: Sequence[Node]) -> bool:

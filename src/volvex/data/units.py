@@ -8,9 +8,10 @@ from dataclasses import dataclass
 from volvex.data.checking import by_key
 from volvex.data.editing import fault_of, raise_all
 from volvex.data.exchange import Incoming, Wanted
-from volvex.data.sheet import Change, Document, Sheet
+from volvex.data.sheet import JOINED, Change, Document, Sheet
 from volvex.errors import FormatError, UsageError, VolvexError
 
+LINES = "lines"  # the form of plain text: each of its lines is a text of its own
 HEADS = ("key", "used in", "original", "translation")
 
 
@@ -39,6 +40,8 @@ def languages(document: Document) -> list[str]:
 
 def settled(document: Document, wanted: Wanted) -> tuple[str, str]:
     """The original's language and the one wanted; UsageError when there are no such."""
+    if document.form == LINES:
+        return wanted.original or "", wanted.language or ""
     if document.form != "text":
         raise UsageError(f"{document.file} is a {document.form}: only texts have languages", "leaving --language out")
     known = languages(document)
@@ -47,13 +50,36 @@ def settled(document: Document, wanted: Wanted) -> tuple[str, str]:
         wanted.original if wanted.original in known else next((one for one in known if one != language), language)
     )
     if language not in known:
-        raise UsageError(f"{document.file} has no language {language}", f"one of {', '.join(known)}")
+        _require_new(document, language, known)
     return str(original), language
+
+
+def _require_new(document: Document, language: str, known: list[str]) -> None:
+    """UsageError unless a language that a document does not have can be added to it: where each language has records of its own."""
+    sheet = next((one for one in document.sheets if len(one.key) > 1), None)
+    rule = sheet.columns[sheet.key[-1]].rule if sheet is not None else None
+    if rule is None:
+        raise UsageError(
+            f"{document.file} has no language {language}, and a field of its own for each", f"one of {', '.join(known)}"
+        )
+    if rule.words and language not in rule.words:
+        raise UsageError(f"{document.file} can hold no language {language}", f"one of {', '.join(rule.words)}")
+
+
+def _lines(document: Document) -> Iterator[Unit]:
+    """The lines of a plain text, with nothing for their translations yet."""
+    for sheet in document.sheets:
+        for key, text in zip(sheet.keys, sheet.columns["line"].texts() if len(sheet) else (), strict=True):
+            if text and text.strip():
+                yield Unit(key, "", text, "", sheet.name, key, "line", True)
 
 
 def units(document: Document, wanted: Wanted) -> Iterator[Unit]:
     """The texts of a document, in its order."""
     original, language = settled(document, wanted)
+    if document.form == LINES:
+        yield from _lines(document)
+        return
     for sheet in document.sheets:
         uses = next((one for one in sheet.columns.values() if one.rule.role == "context"), None)
         for key, told in by_key(sheet).items():
@@ -71,6 +97,7 @@ def changed_units(
 ) -> Incoming:
     """The changes that translations make which came back, each told with where it stands."""
     known = {one.key: one for one in units(document, wanted)}
+    _, language = settled(document, wanted)
     faults: list[VolvexError] = []
     changes, notes = [], []
     seen = set[str]()
@@ -86,14 +113,45 @@ def changed_units(
             notes.append(f"{where}: the original of {key} was another one: {record[HEADS[2]]!r}")
         if text == one.translation or (not text and not one.there):
             continue
+        if document.form == LINES:
+            if text and text != one.original:
+                changes.append(Change("set", one.sheet, one.row, one.field, one.original, text))
+            continue
         if not one.there:
-            faults.append(
-                FormatError(file, f"{where}: {key} has no text in this language", hint=f"volvex set --add {key}@...")
-            )
+            made = _added(document, one, key, language, text, where, file, faults)
+            changes += [made] if made is not None else []
             continue
         changes += _changed(document.sheet(one.sheet), one, text, where, file, faults)
     raise_all(faults)
     return Incoming(changes, notes)
+
+
+def _added(
+    document: Document, one: Unit, key: str, language: str, text: str, where: str, file: str, faults: list[VolvexError]
+) -> Change | None:  # fmt: skip
+    """A record for a text in a language that had none of it; None, and a fault, where there is no place for one."""
+    sheet = document.sheet(one.sheet)
+    if len(sheet.key) < 2:
+        faults.append(
+            FormatError(
+                file,
+                f"{where}: {key} has no text in this language, and its record no field for it",
+                hint="leaving it out",
+            )
+        )
+        return None
+    fields = {sheet.key[0]: key, sheet.key[-1]: language, one.field: text}
+    bad = [
+        fault
+        for name, value in fields.items()
+        if (fault := fault_of(sheet.columns[name], value, key, file)) is not None
+    ]
+    faults += [FormatError(file, f"{where}: {fault.problem}", hint=fault.hint) for fault in bad]
+    return (
+        None
+        if bad
+        else Change("add", sheet.name, f"{key}{JOINED}{language}", fields=tuple(fields.items()), like=one.row)
+    )
 
 
 def _changed(sheet: Sheet, one: Unit, text: str, where: str, file: str, faults: list[VolvexError]) -> list[Change]:

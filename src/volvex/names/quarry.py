@@ -115,7 +115,7 @@ class Quarry:
         places = self.places.get(key)
         if places is None:
             return []
-        spelt = path.lower() if "lower case" in self.rule.rule.traits else path  # as the game itself spells it
+        spelt = self._spelt(path)
         before = self.finds.get((key, spelt))
         if before is not None and before.how <= how:
             return []
@@ -131,6 +131,11 @@ class Quarry:
         )
         self.finds[key, path] = new
         return [path] if before is None else []
+
+    def _spelt(self, path: str) -> str:
+        """A path as the game itself spells it: spellings that give one key are one path."""
+        traits = self.rule.rule.traits
+        return path.lower() if "lower case" in traits else path.upper() if "upper case" in traits else path
 
     # what came of it
 
@@ -165,13 +170,27 @@ def quarries(groups: Sequence[Group]) -> list[Quarry]:
     found: dict[str, Quarry] = {}
     for group in groups:
         archive = group.archive
-        if not isinstance(archive, LaidOut) or archive.keying is None or archive.keying.numbering is not None:
+        if not isinstance(archive, LaidOut) or archive.keying is None or not _is_hunted(archive):
             continue
         quarry = found.setdefault(repr(archive.keying.parts), Quarry(archive.keying))
         _fill(quarry, archive, group.path)
     for quarry in found.values():
         quarry.before = sum(map(len, quarry.places.values()))
     return [quarry for quarry in found.values() if quarry.entries]
+
+
+def _is_hunted(archive: LaidOut) -> bool:
+    return archive.keying is not None and archive.keying.numbering is None
+
+
+def out_of_reach(groups: Sequence[Group]) -> int:
+    """The entries without names that no hunt finds one for: they go by numbers, or nobody knows how their keys are made."""
+    return sum(
+        group.archive.is_unnamed(row)
+        for group in groups
+        if group.archive.entries.nameless and not (isinstance(group.archive, LaidOut) and _is_hunted(group.archive))
+        for row in group.rows.tolist()
+    )
 
 
 def _fill(quarry: Quarry, archive: LaidOut, path: str) -> None:

@@ -18,6 +18,7 @@ from volvex.layout.keying import Keying
 from volvex.names.shelf import FOLDER
 
 if TYPE_CHECKING:
+    from volvex.archive import Group
     from volvex.names.evidence import Find
     from volvex.names.quarry import Quarry
 
@@ -126,10 +127,13 @@ def nothing_to_do(options: argparse.Namespace, context: Context) -> int:
     return Status.OK
 
 
-def conclude(quarries: Sequence[Quarry], finds: Sequence[Find], options: argparse.Namespace, context: Context) -> None:
+def conclude(
+    quarries: Sequence[Quarry], groups: Sequence[Group], finds: Sequence[Find], options: argparse.Namespace, context: Context
+) -> None:  # fmt: skip
     """Keep what was found, show it, and say how much of it may be an accident."""
     from volvex.names.evidence import chance
     from volvex.names.finds import FOUND, keep
+    from volvex.names.quarry import out_of_reach
 
     folder = own_folder(options, context)
     sure, rest = keep(folder, finds, context.disk)
@@ -143,16 +147,20 @@ def conclude(quarries: Sequence[Quarry], finds: Sequence[Find], options: argpars
     if rest:
         context.print(context.paint("in doubt", "bold"))
         print_finds(rest, options, context, most)
-    before = sum(quarry.before for quarry in quarries)
+    beyond = out_of_reach(groups)
+    before = sum(quarry.before for quarry in quarries) + beyond
     named = _named(quarries, sure)
     tried = sum(quarry.tried.total() for quarry in quarries)
     accidents = sum(quarry.expected(how) for quarry in quarries for how in quarry.tried)
     context.print(f"nameless: {context.paint(f'{before:,}', 'yellow')} before, {context.paint(f'{before - named:,}', 'green')} after"
-                  f"; of {count(sum(quarry.entries for quarry in quarries), 'entry', 'entries')}")  # fmt: skip
+                  f"; of {count(sum(len(group.rows) for group in groups), 'entry', 'entries')}"
+                  + (f"; {beyond:,} of them go by numbers, or by keys that no layout explains" if beyond else ""))  # fmt: skip
     by = Counter(find.how.words for find in sure)
     if by:
         context.print("learnt: " + ", ".join(f"{number:,} {what}" for what, number in by.items()))
-    context.print(f"{tried:,} paths were tried; accidental hits to be expected: {chance(accidents)}")
+    context.print(
+        f"{tried:,} {'paths' if len(quarries) < 2 else 'keys'} were tried; accidental hits to be expected: {chance(accidents)}"
+    )
     if sure:
         context.print(context.paint(f"{count(len(sure), 'new name')} in {_from_here(folder / FOUND, context)}", "dim"))
     if rest:

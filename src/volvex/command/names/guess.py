@@ -70,7 +70,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             return Status.OK
         whole = _try(sought, some, context)
         finds = [find for quarry in sought for find in quarry.judged()]
-        conclude(sought, finds, options, context)
+        conclude(sought, groups, finds, options, context)
         return Status.INTERRUPTED if not whole else Status.OK if finds else Status.DIFFERS
 
 
@@ -89,7 +89,10 @@ def _foretell(sought: list[Quarry], some: list[Pattern], context: Context) -> No
     size = sum(pattern.size for pattern in some)
     took = sum(seconds(quarry, pattern) for quarry in sought for pattern in some)
     entries = sum(quarry.before for quarry in sought)
-    context.note(f"{count(size, 'path')} on {count(entries, 'nameless entry', 'nameless entries')}, {_span(took)}")
+    rules = f", {size * len(sought):,} keys by {len(sought)} rules," if len(sought) > 1 else ""
+    context.note(
+        f"{count(size, 'path')}{rules} on {count(entries, 'nameless entry', 'nameless entries')}, {_span(took)}"
+    )
 
 
 def _span(seconds: float) -> str:

@@ -52,7 +52,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             raise
         if not done.before:
             return nothing_to_do(options, context)
-        conclude(done.quarries, done.finds, options, context)
+        conclude(done.quarries, found.groups, done.finds, options, context)
         read = done.read
         if not options.json:
             known = f", {number(read.remembered)} of them remembered" if read.remembered else ""

@@ -6,11 +6,11 @@ from collections.abc import Iterable
 
 from volvex.data.exchange import Incoming, Wanted, text_of
 from volvex.data.sheet import Document
-from volvex.data.units import HEADS, changed_units, settled, units
+from volvex.data.units import HEADS, LINES, changed_units, languages, settled, units
 from volvex.errors import FormatError
 
 ENDINGS = ("po",)
-FORMS = ("text",)
+FORMS = ("text", LINES)
 _BREAKS = "\x1c\x1d\x1e\x85\u2028\u2029"  # where the library ends a line, and no PO file does
 _ESCAPED = "\x0b\x0c"  # the same, but it writes these as escapes
 _STAND_INS = range(0xF0000, 0xFFFFD)  # private characters, of which some are free in any text
@@ -66,6 +66,12 @@ def read(data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming
     if len(made) == 0 and data.strip():
         raise FormatError(file, "no messages in it", hint="the file as it was written")
     language = made.metadata.get("Language") or wanted.language
+    if not language and document.form != LINES and len(languages(document)) > 1:
+        raise FormatError(
+            file,
+            "its head has no Language, so it may be any of the document's",
+            hint="--language with the one that it is",
+        )
     told = Wanted(wanted.sheet, wanted.row, language, wanted.original)
     records = [
         (

@@ -6,11 +6,11 @@ from typing import Any
 
 from volvex.data.exchange import Incoming, Wanted
 from volvex.data.sheet import Document
-from volvex.data.units import HEADS, changed_units, settled, units
+from volvex.data.units import HEADS, LINES, changed_units, settled, units
 from volvex.errors import FormatError
 
 ENDINGS = ("xlf", "xliff")
-FORMS = ("text",)
+FORMS = ("text", LINES)
 SPACE = "urn:oasis:names:tc:xliff:document:2.0"
 _XML = "{http://www.w3.org/XML/1998/namespace}space"
 
@@ -22,7 +22,9 @@ def write(document: Document, wanted: Wanted) -> bytes:
     original, language = settled(document, wanted)
     spaces: Any = {None: SPACE}
     root = etree.Element(
-        f"{{{SPACE}}}xliff", {"version": "2.0", "srcLang": original, "trgLang": language}, nsmap=spaces
+        f"{{{SPACE}}}xliff",
+        {"version": "2.0", "srcLang": original or "und", "trgLang": language or "und"},
+        nsmap=spaces,
     )
     held = etree.SubElement(root, f"{{{SPACE}}}file", {"id": "f1", "original": document.file.rpartition("/")[2]})
     for number, one in enumerate(units(document, wanted), 1):
