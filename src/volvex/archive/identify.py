@@ -67,8 +67,11 @@ class Identified:
         return any(guess.opens or guess.by in ("content", "parts") for guess in self.guesses)
 
 
-def identify(source: Source, library: Library, path: Path | None = None) -> Identified:
-    """What some bytes are; `path` is where they are on disk, if they are a file of their own. VolvexError only when they cannot be read."""
+def identify(source: Source, library: Library, path: Path | None = None, inside: bool = False) -> Identified:
+    """What some bytes are; `path` is where they are on disk, if they are a file of their own. VolvexError only when they cannot be read.
+
+    What lies inside is looked for in what nothing knows, and with `inside` in everything.
+    """
     guesses = [
         *by_tie(source, library),
         *by_marks(source, library),
@@ -86,7 +89,7 @@ def identify(source: Source, library: Library, path: Path | None = None) -> Iden
         told = detail(kind, source.peek(0, HEAD))
         guesses.append(Guess(f"{kind}, {told}" if told else kind, "content", "its first bytes", CONTENT, False))
     found = Identified(source.name, source.size, sorted(guesses, key=lambda guess: -guess.sure))
-    look(source, found, library, all_of_it=not found.known)
+    look(source, found, library, all_of_it=inside or not found.known)
     return found
 
 

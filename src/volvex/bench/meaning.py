@@ -45,11 +45,13 @@ def told_change(bench: Workbench, one: FileChange) -> Told:
         return Told(one, None)
     try:
         before, after = _both(bench, one)
-    except VolvexError as error:
+        if before is None or after is None or before.form != after.form:
+            return Told(one, None)
+        if before.form == LINES and [len(sheet) for sheet in before.sheets] != [len(sheet) for sheet in after.sheets]:
+            return Told(one, None)  # lines came or went: their numbers tell nothing any more
+        return Told(one, differences(before, after), form=after.form)
+    except VolvexError as error:  # also where the records are read, which is when they are asked for
         return Told(one, None, error, was_sound=_is_sound(bench, one))
-    if before is None or after is None or before.form != after.form or before.form == LINES:
-        return Told(one, None)
-    return Told(one, differences(before, after), form=after.form)
 
 
 def _is_sound(bench: Workbench, one: FileChange) -> bool:

@@ -14,8 +14,12 @@ if TYPE_CHECKING:
     from volvex.bench import Game, Workbench
 
 
-def add_bench(parser: argparse.ArgumentParser) -> None:
-    """The option that names the bench."""
+def add_bench(parser: argparse.ArgumentParser, game: bool = True) -> None:
+    """The options that name the bench, and its game where it is not where it was when the bench was made."""
+    if game:
+        parser.add_argument(
+            "--game", type=Path, metavar="DIR", help="the game's folder, when it is no longer where it was"
+        )
     parser.add_argument(
         "--bench", type=Path, metavar="DIR", help="the bench (default: the current folder or one above it)"
     )
@@ -89,7 +93,7 @@ def open_bench(options: argparse.Namespace, context: Context, fold: bool = False
     try:
         if lock is not None:
             clear_leftovers(folder, context.disk)
-        game = open_game(Path(read_description(folder).game), context)
+        game = open_game(_game_folder(folder, options), context)
         library = context.library(folder)
         bench = Workbench.open(folder, game, library, context.disk, lock)
     except BaseException:
@@ -98,6 +102,8 @@ def open_bench(options: argparse.Namespace, context: Context, fold: bool = False
         raise
     try:
         ties = bench_library(library, game.folder, bench.layouts, context, bench.encodings)
+        if str(game.folder) != read_description(folder).game:
+            bench.save()  # it stays with the game that was named
         library.encoded = lambda path: told if (told := ties.encoding(path))[0] else bench.encoded(path)
         remember_layouts(options, bench, ties, context)
         _prepare(bench, options, context, fold)
@@ -105,6 +111,19 @@ def open_bench(options: argparse.Namespace, context: Context, fold: bool = False
         bench.close()
         raise
     return bench
+
+
+def _game_folder(folder: Path, options: argparse.Namespace) -> Path:
+    """The folder of a bench's game: the one that it was made for, or where that is gone the one that the options name."""
+    from volvex.bench.description import read_description
+
+    told = Path(read_description(folder).game)
+    named: Path | None = getattr(options, "game", None)
+    if told.is_dir():
+        return told
+    if named is None:
+        raise NotFoundError(f"the game of this bench is not at {told}", "--game DIR with the folder where it is now")
+    return named
 
 
 def _prepare(bench: Workbench, options: argparse.Namespace, context: Context, fold: bool) -> None:

@@ -33,6 +33,7 @@ class Context:
     answers: bool = False  # whether somebody sits there who can be asked
     debug: bool = False
     author: bool = False  # whether errors are for the author of a layout, who may have made a mistake in it
+    interrupted: tuple[str, str] = ("no file was left half-written", "")  # what is so after Ctrl-C, and how to go on
     held: contextlib.ExitStack = field(
         default_factory=contextlib.ExitStack
     )  # what is let go of when the command is done

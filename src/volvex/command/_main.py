@@ -96,7 +96,10 @@ def main(arguments: Sequence[str]) -> int:
             raise
         return _tell(error.lines(context.author), int(error.status), context)
     except KeyboardInterrupt:
-        return _tell(["interrupted"], int(Status.INTERRUPTED), context)
+        what, next_step = context.interrupted
+        return _tell(
+            [f"interrupted: {what}", *([f"try {next_step}"] if next_step else [])], int(Status.INTERRUPTED), context
+        )
     except BrokenPipeError:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())  # nobody reads any more: no complaint at exit
         return int(Status.OK)

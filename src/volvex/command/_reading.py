@@ -184,7 +184,7 @@ def open_walker(options: argparse.Namespace, context: Context) -> Walker:
     game = Path(told.game)
     if not game.is_dir():
         raise NotFoundError(
-            f"there is no folder {game}, the game of this bench", "--game DIR with `volvex install`, or a new bench"
+            f"the game of this bench is not at {game}", "`volvex changes --game DIR` with the folder where it is now"
         )
     finish_interrupted([game], context)
     library = context.library(bench)

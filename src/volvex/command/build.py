@@ -39,7 +39,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_game(parser)
     parser.add_argument("--json", action="store_true", help="one list of records")
     add_layout(parser)
-    add_bench(parser)
+    add_bench(parser, game=False)
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
@@ -48,6 +48,10 @@ def run(options: argparse.Namespace, context: Context) -> int:
     with open_bench(options, context, fold=True) as bench:
         _check(bench, options, context)
         total = sum(one.size for one in bench.fingerprints.values())
+        context.interrupted = (
+            "the next command finishes or undoes it" if options.in_place else "nothing that was built is installed",
+            "the same command again",
+        )
         with context.progress("building", total) as advance:
             built = build(bench, advance)
         folder = os.path.relpath(bench.built, context.cwd)

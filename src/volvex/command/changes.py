@@ -13,7 +13,7 @@ from pathlib import Path
 
 from volvex.archive.names import shown
 from volvex.bench.changes import Change, changes, lines
-from volvex.bench.meaning import Told, told_changes
+from volvex.bench.meaning import LINES, Told, told_changes
 from volvex.bench.merging import saved
 from volvex.bench.workbench import Workbench
 from volvex.command._bench import add_bench, open_bench
@@ -83,13 +83,18 @@ def _save(bench: Workbench, told: list[Told], options: argparse.Namespace, conte
 
 def _record(bench: Workbench, told: Told, brief: bool) -> dict[str, object]:
     change = told.file
-    record: dict[str, object] = {"path": change.path, "what": change.what, "type": told.form or change.kind,
+    record: dict[str, object] = {"path": change.path, "what": change.what, "type": _kind_of(told),
                                  "before": change.before, "after": change.after}  # fmt: skip
-    if told.changes is not None and not brief:
+    if told.changes is not None and told.form != LINES and not brief:
         record["changes"] = [plain(one) for one in told.changes]
     elif change.is_text and not brief:
         record["lines"] = [{"sign": one.sign, "line": one.number, "text": one.text} for one in lines(bench, change)]
     return record
+
+
+def _kind_of(one: Told) -> str:
+    """What a file is, in a word."""
+    return one.form if one.form and one.form != LINES else one.file.kind
 
 
 def _print(bench: Workbench, one: Told, options: argparse.Namespace, context: Context) -> None:
@@ -104,13 +109,13 @@ def _print(bench: Workbench, one: Told, options: argparse.Namespace, context: Co
         if change.before is not None
         else f"{number(change.after)} bytes"
     )
-    context.print(f"{change.what}  {context.paint(shown(change.path), 'bold')}  {one.form or change.kind}, {sizes}")
+    context.print(f"{change.what}  {context.paint(shown(change.path), 'bold')}  {_kind_of(one)}, {sizes}")
     if one.fault is not None:
         said = "no longer sound data" if one.was_sound else "not read as data, before neither"
         context.print(f"  {context.paint(said, 'red' if one.was_sound else 'yellow')}: {shown(one.fault.message)}")
     if options.brief:
         return
-    if one.changes:
+    if one.changes and one.form != LINES:
         _print_changes(one.changes, options.all, context)
     elif change.is_text:
         _print_lines(bench, change, options, context)

@@ -55,6 +55,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     faults: list[VolvexError] = []
     files = hits = 0
     records: list[dict[str, object]] = []
+    context.interrupted = ("the hits above are not all", "a smaller part: a folder, an archive, or --name")
     with context.walker(options) as walker:
         if options.text or options.value:
             looked = functools.partial(in_data, walker.library, options.text, options.value, options.ignore_case)

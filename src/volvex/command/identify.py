@@ -40,7 +40,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         for path in options.path:
             for content, file in each_content(path, walker, context):
                 with contextlib.closing(content.source):
-                    found = identify(content.source, walker.library, file)
+                    found = identify(content.source, walker.library, file, inside=options.carve is not None)
                     unknown += not found.known
                     if options.json:
                         records.append(_record(found))

@@ -29,7 +29,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--replace", action="store_true", help="take out what another bench installed")
     add_game(parser)
     parser.add_argument("--json", action="store_true", help="one list of records")
-    add_bench(parser)
+    add_bench(parser, game=False)
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
@@ -48,6 +48,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
                     options.json, context, _ALREADY)  # fmt: skip
     require_named(game, options, context)
     total = sum(one.size for one in built) * 5
+    context.interrupted = ("the next command finishes or undoes it", "the same command again")
     with context.progress("installing", total) as advance:
         done = install(game, files, bases, context.disk, advance, by, options.replace)
     if not done.actions and not done.skipped and not built:

@@ -38,6 +38,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
+    context.interrupted = (f"{options.to} was not written", "the same command again")
     Outputs(context.disk, options.overwrite).check(options.to)
     if not options.dir.is_dir():
         raise NotFoundError(f"there is no folder {options.dir}", "the folder that `volvex unpack` made")

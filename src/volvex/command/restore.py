@@ -30,7 +30,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )  # fmt: skip
     parser.add_argument("--plan", action="store_true", help="say what would happen, and touch nothing")
     parser.add_argument("--json", action="store_true", help="one list of records")
-    add_bench(parser)
+    add_bench(parser, game=False)
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
@@ -42,6 +42,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         planned = plan_restore(game, force)
         return tell(planned.actions, planned.skipped, True, options.json, context, "there is nothing to do")
     total = sum((game / name).stat().st_size for name in installed(game) if (game / name).is_file()) * 2
+    context.interrupted = ("the next command finishes or undoes it", "the same command again")
     with context.progress("restoring", total) as advance:
         done = restore(game, context.disk, advance, force)
     return tell(done.actions, done.skipped, False, options.json, context)

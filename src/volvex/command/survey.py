@@ -36,6 +36,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     library, ties = tied_library(options, context)
     profile = profile_for(options.dir, [context.home]) if options.dir.is_dir() else UNKNOWN
     memory = Memory(None if options.anew else context.cache / "survey.sqlite")
+    context.interrupted = ("what was found out is remembered", "the same command again, which goes on from there")
     files = survey(options.dir, library, memory, lambda path: _key(profile, path), tied=ties.words)
     if options.json:
         context.json(_record(one) for one in files)

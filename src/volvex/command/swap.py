@@ -1,6 +1,6 @@
 """Put a file of yours in the place of one of the game's, in the bench.
 
-With --new it becomes a file that the game did not have. With --from one variant's content is put in another's
+PATH@0xOFFSET is a file that lies within another, as `volvex identify --carve` takes them out. With --new it becomes a file that the game did not have. With --from one variant's content is put in another's
 place, without a file of yours: `volvex swap PATH --variant en --from de`.
 """
 
@@ -10,10 +10,11 @@ import argparse
 from pathlib import Path
 
 from volvex.archive.names import shown
+from volvex.bench.placing_back import put_back, split_offset
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
 from volvex.command._reading import add_layout
-from volvex.command._tables import number
+from volvex.command._tables import count, number
 from volvex.command._variants import add_variant
 from volvex.errors import Status, UsageError
 
@@ -35,7 +36,15 @@ def run(options: argparse.Namespace, context: Context) -> int:
         raise UsageError("what to put there is a file of yours, or another variant", "FILE, or --from NAME")
     if options.other is not None:
         return _swap_variant(options, context)
+    offset = split_offset(options.path)
     with open_bench(options, context) as bench:
+        if offset is not None and not options.new:
+            place, found, left = put_back(bench, bench.within_game(offset[0], context.cwd), offset[1], options.file)
+            rest = f", and {count(left, 'zero')} behind it" if left else ""
+            context.print(
+                f"{shown(place)}: the {found.kind} at {found.offset:#x} is now {shown(options.file.as_posix())}{rest}"
+            )
+            return Status.OK
         place = bench.put(bench.within_game(options.path, context.cwd), options.file, options.new)
         size = (bench.files / place).stat().st_size
         context.print(f"{shown(place)} is now {shown(options.file.as_posix())}, {number(size)} bytes")

@@ -48,6 +48,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         if options.ending and not options.again:  # what is there already is opened as it stands
             there = [place for one in wanted if (bench.files / (place := bench.place_of(*one))).is_file()]
             wanted = [one for one in wanted if bench.place_of(*one) not in there]
+        context.interrupted = ("the files that were taken are whole", "the same command again, which takes the others")
         done, left = bench.take(wanted, options.again)
         left += there
         for place in done[:TOLD]:

@@ -10,13 +10,15 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+from volvex.archive import Group
+from volvex.archive.names import disk_names
 from volvex.archive.unpack import Unpacked, unpack
 from volvex.command._context import Context
 from volvex.command._faults import note_faults
 from volvex.command._reading import add_reading
 from volvex.command._tables import count, number
 from volvex.command._variants import add_variant
-from volvex.errors import NotFoundError, Status
+from volvex.errors import NotFoundError, RefusedError, Status, UsageError
 
 PLACE = 20
 TOLD = 20
@@ -24,7 +26,9 @@ TOLD = 20
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("path", nargs="+", metavar="PATH", help="an archive, or what lies in it; * ? [ab] and ** match")
-    parser.add_argument("--to", required=True, type=Path, metavar="DIR", help="the folder to write into")
+    parser.add_argument(
+        "--to", type=Path, metavar="DIR", help="the folder to write into (default: a new one, named after the archive)"
+    )
     there = parser.add_mutually_exclusive_group()
     there.add_argument("--overwrite", action="store_true", help="replace files that are there")
     there.add_argument("--skip-existing", action="store_true", help="leave files that are there as they are")
@@ -43,13 +47,32 @@ def run(options: argparse.Namespace, context: Context) -> int:
         groups = [group for path in options.path for group in walker.find(path, deep=True, nested=options.deep).groups]
         if not groups:
             raise NotFoundError("there is no archive in what was named", "`volvex survey` to see which files open")
+        folder = options.to or _folder(groups)
         total = sum(int(group.archive.entries.size[group.rows].sum()) for group in groups)
+        context.interrupted = (
+            f"the files in {folder} are whole, the others are not there",
+            "the same command with --skip-existing, which goes on from there",
+        )
         with context.progress("unpacking", total) as advance:
-            done = unpack(groups, options.to, context.disk, existing, advance)
+            done = unpack(groups, folder, context.disk, existing, advance)
         faults = [*walker.faults, *done.faults]
-    _tell(done, options.to, context)
+    _tell(done, folder, context)
     status = note_faults(faults, context)
     return Status(status) if status else Status.REFUSED if done.refused else Status.OK
+
+
+def _folder(groups: list[Group]) -> Path:
+    """A new folder named after the archive; RefusedError when that is there, UsageError when there are several archives."""
+    files = sorted({group.file for group in groups})
+    if len(files) > 1:
+        raise UsageError(f"{len(files)} archives are meant, so no folder can be named after one", "--to DIR")
+    name = disk_names([files[0].rpartition("/")[2]])[0]
+    folder = Path(name.partition(".")[0] or name if isinstance(name, str) else "unpacked")
+    if folder.exists() or folder.is_symlink():
+        raise RefusedError(
+            f"{folder} is there already", "--to DIR with another folder, or with that one to write into it"
+        )
+    return folder
 
 
 def _tell(done: Unpacked, folder: Path, context: Context) -> None:

@@ -219,7 +219,8 @@ class Tar(Driven):
         return "" if one.type in (b"0", b"\0", b"7", FOLDER) else "it is a device or something else that is no file"
 
     def columns(self) -> Iterator[tuple[str, Array]]:
-        yield "mode", np.array([_number(self.source.read(one.header, BLOCK)[MODE]) or 0 for one in self.told], np.int64)
+        modes = [_number(self.source.read(one.header, BLOCK)[MODE]) or 0 for one in self.told]
+        yield "mode", np.array([*(f"{mode:04o}" for mode in modes), None], object)[:-1]
 
     def covering(self, at: int) -> Stretch:
         row = next((one for one in reversed(self.told) if one.start <= at), None)

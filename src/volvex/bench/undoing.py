@@ -1,0 +1,84 @@
+"""Undoing on a bench: edits, new files and drops, each by its path."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from volvex.archive.names import shown
+from volvex.archive.patterns import WILD, path_pattern
+from volvex.archive.rebuild import file_chunks
+from volvex.bench.changes import Change, changes
+from volvex.bench.workbench import Workbench
+from volvex.errors import NotFoundError
+from volvex.source import atomic
+
+FOLDER = "undone"  # where edited and new files go
+WORDS = {"changed": "as the game has it again", "added": "no longer on the bench", "removed": "left out no longer"}
+
+
+@dataclass(frozen=True)
+class Undone:
+    """A change that was undone, and where the file is kept that was there."""
+
+    path: str
+    what: str
+    kept: str = ""
+
+
+def undo(bench: Workbench, paths: Sequence[str], write: bool = True) -> list[Undone]:
+    """Undo all changes that some paths mean: files, folders, patterns; empty for all of them.
+
+    NotFoundError, and nothing is undone, when a path means no change.
+    """
+    found = changes(bench)
+    wanted = [_meant(bench, path, found) for path in paths]
+    done = []
+    for one in dict.fromkeys(change for some in wanted for change in some):
+        kept = _undo(bench, one) if write else ""
+        done.append(Undone(one.path, WORDS[one.what], kept))
+    if write:
+        bench.save()
+    return done
+
+
+def _meant(bench: Workbench, path: str, found: Sequence[Change]) -> list[Change]:
+    some = [one for one in found if not path or one.path == path or one.path.startswith(f"{path}/")]
+    if not some and WILD.search(path):
+        some = [one for one in found if path_pattern(path).fullmatch(one.path)]
+    if not some and not WILD.search(path):  # an entry's own name, where the disk has another for it
+        places = {bench.place_of(name, row) for name, row in bench.select(path)}
+        some = [one for one in found if one.path in places]
+    if not some:
+        raise NotFoundError(f"nothing was changed at {shown(path or 'all')}", "`volvex changes` to see what was")
+    return some
+
+
+def _undo(bench: Workbench, one: Change) -> str:
+    """Undo one change; where the file is kept that was there, empty when there was none."""
+    bench.dropped -= {one.path}
+    file = bench.files / one.path
+    if one.what == "removed" or not file.is_file():
+        return ""
+    kept = _free(bench.folder / FOLDER / one.path)
+    with atomic(bench.disk, kept, durable=False) as out:
+        for chunk in file_chunks(file):
+            bench.disk.write(out, chunk)
+    if one.what == "added":
+        bench.disk.remove(file)
+        bench.taken.pop(one.path, None)
+    else:
+        with atomic(bench.disk, file, durable=False) as out:
+            for chunk in bench.original_content(one.path):
+                bench.disk.write(out, chunk)
+    return kept.relative_to(bench.folder).as_posix()
+
+
+def _free(path: Path) -> Path:
+    """A path that nothing has yet."""
+    number, free = 1, path
+    while free.exists():
+        number += 1
+        free = path.with_name(f"{path.stem}~{number}{path.suffix}")
+    return free
