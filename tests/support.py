@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import atexit
+import contextlib
 import hashlib
+import io
 import json
 import os
 import shutil
@@ -12,9 +14,11 @@ import sys
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 from kelpwick.world import make_game
 from volvex.archive import LaidOut
+from volvex.command._main import main
 from volvex.layout.model import Layout
 from volvex.layout.opening import read
 from volvex.layout.syntax import parse_layout, read_layout
@@ -131,6 +135,26 @@ class Case(unittest.TestCase):
         """A new bench for a game."""
         self.volvex("bench", game, self.folder / "bench")
         return self.folder / "bench"
+
+
+class InProcess(Case):
+    """The same without a process for each command, which is ten times as fast: where no process is the subject."""
+
+    def run_program(
+        self, *words: object, status: int | None = 0, cwd: Path | None = None, input: str = "", **more: str
+    ) -> subprocess.CompletedProcess[str]:
+        out, err = io.StringIO(), io.StringIO()
+        environment = {"VOLVEX_HOME": str(self.home), **more}
+        with (
+            contextlib.chdir(cwd or self.folder), mock.patch.dict(os.environ, environment), mock.patch("sys.stdin", io.StringIO(input)),
+            contextlib.redirect_stdout(out), contextlib.redirect_stderr(err),
+        ):  # fmt: skip
+            code = main([str(word) for word in words])
+        done = subprocess.CompletedProcess([*map(str, words)], int(code), out.getvalue(), err.getvalue())
+        self.assertNotEqual(code, 70, f"a fault in Volvex: {words}: {done.stderr}")
+        if status is not None:
+            self.assertEqual(code, status, done.stdout + done.stderr)
+        return done
 
 
 class KeptGame(Case):

@@ -160,7 +160,7 @@ class Walker:
         found = Found([], [])
         self._walk(here, root, parts, deep, found)
         self.variants.check(path)
-        if not len(found):
+        if not found.groups and not found.files:
             if len(self.faults) > faults:
                 raise self.faults.pop()
             raise self._missing(path)

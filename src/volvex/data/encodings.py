@@ -8,16 +8,23 @@ import functools
 from volvex.errors import UsageError
 
 SAMPLE = 1 << 16  # bytes from which an encoding is guessed
-PREFERRED = (
+# those in which games' texts are kept; where several fit alike, the first counts
+TRIED = (
     "cp1252",
     "cp1251",
     "cp1250",
-    "shift_jis",
-    "gbk",
+    "cp932",
+    "gb18030",
     "big5",
-    "euc_kr",
+    "cp949",
+    "cp1253",
+    "cp1254",
+    "cp1257",
+    "koi8_r",
     "cp437",
-)  # those in which games' texts are kept most often
+    "cp850",
+    "cp866",
+)
 
 
 def named(name: str) -> str:
@@ -50,9 +57,8 @@ def guessed(data: bytes) -> str:
 def _guessed(sample: bytes) -> str:
     from charset_normalizer import from_bytes  # takes a while to load
 
-    found = from_bytes(sample, steps=5, chunk_size=4096)
-    best = found.best()
+    best = from_bytes(sample, steps=5, chunk_size=4096, cp_isolation=list(TRIED)).best()
     if best is None:
         return ""
     names = [best.encoding, *best.could_be_from_charset]
-    return next((one for one in PREFERRED if one in names), codecs.lookup(best.encoding).name)
+    return codecs.lookup(next((one for one in TRIED if one in names), best.encoding)).name

@@ -1,0 +1,324 @@
+"""Each entry has one address, printed and accepted by every command; paths on a bench; layouts and encodings tied to paths."""
+
+from __future__ import annotations
+
+import io
+import json
+import tarfile
+import unittest
+import zipfile
+from pathlib import Path
+
+from tests.support import LAMPS, MAIN, InProcess, digests, made_game
+from volvex.archive.names import told_apart
+from volvex.archive.patterns import path_pattern
+from volvex.archive.ties import Ties
+from volvex.errors import NotFoundError
+from volvex.layout import Library
+
+FIRTH = "shallows/firth.kwz"
+PACK = """layout "crew pack" kind archive
+little endian
+block head at 0
+    count  u16  count of table
+block table after head repeats
+    name   text 8  name
+    begin  u16  start of content
+    size   u16  size of content
+"""
+CREW = """layout "crew table" kind table
+little endian
+block crew at 0 repeats until end
+    age  u8  value
+    boat u8  value
+"""
+
+
+def packed(*entries: tuple[str, bytes]) -> bytes:
+    """A crew pack, which bears no signature."""
+    at, head, body = 2 + 12 * len(entries), len(entries).to_bytes(2, "little"), b""
+    for name, content in entries:
+        head += (
+            name.encode().ljust(8, b"\0") + (at + len(body)).to_bytes(2, "little") + len(content).to_bytes(2, "little")
+        )
+        body += content
+    return head + body
+
+
+def repeating(folder: Path) -> Path:
+    """A ZIP archive in which names repeat, one of them as another would be numbered."""
+    path = folder / "maps.zip"
+    with zipfile.ZipFile(path, "w") as archive:
+        for name, text in (
+            ("BUOYS", "one"),
+            ("ROCKS", "two"),
+            ("BUOYS", "three"),
+            ("BUOYS~2", "four"),
+            ("BUOYS", "five"),
+            ("lamp.txt", "six"),
+            ("lamp.txt", "seven"),
+        ):
+            info = zipfile.ZipInfo(name)
+            archive.writestr(info, text)
+    return path
+
+
+class Repeated(InProcess):
+    NAMES = ("BUOYS", "ROCKS", "BUOYS~3", "BUOYS~2", "BUOYS~4", "lamp.txt", "lamp~2.txt")
+    TEXTS = ("one", "two", "three", "four", "five", "six", "seven")
+
+    def setUp(self) -> None:
+        super().setUp()
+        (self.folder / "game").mkdir()
+        with self.assertWarns(UserWarning):
+            repeating(self.folder / "game")
+
+    def test_the_first_is_plain_and_names_that_are_there_are_passed_by(self) -> None:
+        self.assertEqual(told_apart(["a", "a", "a~2", "a", "b/", "b/"], str), ["a", "a~3", "a~2", "a~4", "b/", "b/"])
+        self.assertEqual(told_apart(["k.png", "k.txt"], lambda name: name.partition(".")[0]), ["k.png", "k~2.txt"])
+
+    def test_every_command_prints_and_takes_the_same_address(self) -> None:
+        whole = [f"game/maps.zip/{name}" for name in self.NAMES]
+        self.assertEqual([one["path"] for one in self.records("list", "game/maps.zip")], whole)
+        self.assertEqual([line.split()[-1] for line in self.volvex("list", "game/maps.zip").splitlines()[1:-1]], whole)
+        self.assertEqual(
+            {one["path"] for one in self.records("find", "game", "--name", "BUOYS*")},
+            {one for one in whole if "BUOYS" in one},
+        )
+        for path, text in zip(whole, self.TEXTS, strict=True):
+            self.assertEqual(self.volvex("show", path), f"{text}\n")
+        self.volvex("unpack", "game/maps.zip", "--to", "out")
+        self.assertEqual(
+            {path.name: path.read_text() for path in (self.folder / "out").iterdir()},
+            dict(zip(self.NAMES, self.TEXTS, strict=True)),
+        )
+
+    def test_one_of_them_is_taken_swapped_and_left_out_and_the_others_stay(self) -> None:
+        self.volvex("bench", "game", "bench")
+        bench = self.folder / "bench"
+        self.volvex("take", "maps.zip/BUOYS~3", cwd=bench)
+        (bench / "files/maps.zip/BUOYS~3").write_text("THREE")
+        (self.folder / "mine").write_text("FIVE")
+        self.volvex("swap", "maps.zip/BUOYS~4", "../mine", cwd=bench)
+        self.assertEqual(self.volvex("drop", "maps.zip/BUOYS", cwd=bench).splitlines()[0], "maps.zip/BUOYS")
+        self.assertEqual(self.volvex("show", "maps.zip/BUOYS~3", cwd=bench), "THREE\n")
+        self.volvex("build", cwd=bench)
+        with zipfile.ZipFile(bench / "built/maps.zip") as built:
+            self.assertEqual(
+                [built.read(one).decode() for one in built.infolist()], ["two", "THREE", "four", "FIVE", "six", "seven"]
+            )
+        self.volvex("undo", ".", cwd=bench)
+        self.assertIn("nothing differs", self.volvex("changes", cwd=bench))
+
+    def test_packing_brings_each_back_where_it_was(self) -> None:
+        self.volvex("unpack", "game/maps.zip", "--to", "out")
+        self.volvex("pack", "out", "--like", "game/maps.zip", "--to", "again.zip")
+        self.assertEqual((self.folder / "again.zip").read_bytes(), (self.folder / "game/maps.zip").read_bytes())
+
+
+class OddNames(InProcess):
+    def setUp(self) -> None:
+        super().setUp()
+        with tarfile.open(self.folder / "odd.tar", "w", encoding="latin-1", format=tarfile.USTAR_FORMAT) as archive:
+            for name in ("käse.txt", "back\\slash.txt", "Readme", "README", "con.txt", "a b.txt"):
+                info = tarfile.TarInfo(name)
+                info.size = len(name)
+                archive.addfile(info, io.BytesIO(name.encode("latin-1")))
+
+    def test_a_name_is_found_as_it_is_shown_and_as_it_is_on_disk(self) -> None:
+        for spelling in ("k\\xe4se.txt", "back/slash.txt", "back\\slash.txt", "README~2", "%63on.txt"):
+            self.volvex("show", f"odd.tar/{spelling}", "--json", "--row", "#1")
+        self.assertEqual(self.volvex("show", "odd.tar/README~2"), "README\n")
+
+    def test_hints_can_be_pasted(self) -> None:
+        for wrong, right in (("kse.txt", "'odd.tar/k\\xe4se.txt'"), ("a_b.txt", "'odd.tar/a b.txt'")):
+            said = self.complaint("show", f"odd.tar/{wrong}", status=3)
+            self.assertEqual(said.splitlines()[1], f"try {right}")
+            self.volvex("list", right.strip("'"))
+        self.assertIn("try odd.tar/Readme", self.complaint("list", "odd.tar\\Readme", status=3))
+
+
+class OnABench(InProcess):
+    def setUp(self) -> None:
+        super().setUp()
+        self.source = self.game()
+        self.work = self.bench(self.source)
+
+    def paths(self, *words: object, cwd: Path | None = None) -> list[object]:
+        return [one["path"] for one in self.records(*words, cwd=cwd or self.work)]
+
+    def test_every_command_takes_paths_as_in_the_game(self) -> None:
+        self.assertEqual(self.paths("list", LAMPS), [LAMPS])
+        self.assertEqual(
+            self.paths("find", "data", "--text", "dunna", "--name", "keepers.xml"), [f"{MAIN}/rules/keepers.xml"]
+        )
+        self.assertIn("XML", self.volvex("identify", f"{MAIN}/rules/lamps.xml", cwd=self.work).upper())
+        self.assertIn('"Kelpwick pack"', self.volvex("layout", "explain", MAIN, cwd=self.work))
+        self.assertIn("identical", self.volvex("layout", "prove", MAIN, cwd=self.work))
+        self.volvex("unpack", f"{MAIN}/rules", "--to", "../out", cwd=self.work)
+        self.volvex("convert", LAMPS, "../lamps.csv", cwd=self.work)
+        self.assertIn("entries have no name", self.volvex("names", "missing", "loft", cwd=self.work))
+        self.assertTrue((self.folder / "out/rules/lamps.xml").is_file() and (self.folder / "lamps.csv").is_file())
+
+    def test_the_bench_itself_stands_for_the_game_and_not_for_its_own_files(self) -> None:
+        self.volvex("take", LAMPS, cwd=self.work)
+        found = self.paths("list", ".")
+        self.assertIn(MAIN, found)
+        self.assertFalse([one for one in found if str(one).startswith(("base/", "files/", "bench.json"))])
+        self.assertEqual(self.paths("list", "main.kwp/rules/lamps.xml", cwd=self.work / "files/data"), [LAMPS])
+        self.assertEqual(self.paths("list", "files/" + LAMPS), [LAMPS])
+
+    def test_from_outside_with_bench(self) -> None:
+        for words in (("list", LAMPS), ("show", LAMPS), ("identify", LAMPS), ("find", MAIN, "--name", "lamps.xml")):
+            self.assertIn("lamp", self.volvex(*words, "--bench", self.work))
+
+    def test_what_is_missing_is_missing_where_it_is_missing(self) -> None:
+        self.assertIn(f"there is no nope in {MAIN}", self.complaint("list", f"{MAIN}/nope", cwd=self.work, status=3))
+        self.assertIn(
+            "the game has no rules/lamps.xml\ntry " + LAMPS,
+            self.complaint("take", "rules/lamps.xml", cwd=self.work, status=3),
+        )
+        self.assertIn("climbs out", self.complaint("take", "../elsewhere/x", cwd=self.work, status=5))
+
+    def test_originals_are_listed_while_something_is_installed(self) -> None:
+        (self.folder / "mine.xml").write_text("<new/>")
+        self.volvex("swap", "--new", f"{MAIN}/rules/new.xml", "../mine.xml", cwd=self.work)
+        self.volvex("build", cwd=self.work)
+        self.volvex("install", cwd=self.work)
+        self.assertEqual(len(self.paths("list", f"{MAIN}/rules")), 8)
+        self.assertEqual(len(self.paths("list", f"../game/{MAIN}/rules")), 9)
+        self.assertEqual(self.volvex("show", f"{MAIN}/rules/new.xml", cwd=self.work), "<new/>\n")
+
+    def test_show_and_convert_have_what_the_bench_has(self) -> None:
+        self.volvex("set", LAMPS, "--row", "fresnel_3", "range=14", cwd=self.work)
+        self.assertIn('range="14"', self.volvex("show", LAMPS, cwd=self.work))
+        self.volvex("convert", LAMPS, "../lamps.csv", cwd=self.work)
+        self.assertIn("fresnel_3,Third Fresnel,paraffin,14", (self.folder / "lamps.csv").read_text("utf-8-sig"))
+
+
+class Patterns(InProcess):
+    def test_two_stars_pass_through_archives_within_archives(self) -> None:
+        game = made_game()
+        found = [str(one["path"]) for one in self.records("list", f"{game}/kelpwick.exe/**")]
+        self.assertIn(f"{game}/kelpwick.exe/tail/weather/spring.csv", found)
+        deep = [str(one["path"]) for one in self.records("list", f"{game}/vault/**/tea.txt")]
+        self.assertEqual(deep, [f"{game}/vault/harbour.kvx/sheds/north.kvz/ledger.kwp/pages/tea.txt"])
+        self.assertEqual([str(one["path"]) for one in self.records("list", f"{game}/vault/**/pages/tea.txt")], deep)
+
+    def test_plain_files_lie_below_two_stars_as_well(self) -> None:
+        (self.folder / "a/b").mkdir(parents=True)
+        (self.folder / "a/b/x.txt").write_text("x")
+        for pattern in ("a/**/b/x.txt", "a/**/x.txt", "**/b/*.txt"):
+            self.assertEqual([one["path"] for one in self.records("list", pattern)], ["a/b/x.txt"], pattern)
+
+    def test_identify_and_explain_go_into_folders_and_archives(self) -> None:
+        game = made_game()
+        self.assertEqual(len(self.records("identify", game / "isles")), 6)
+        self.assertEqual(
+            [one["path"] for one in self.records("identify", f"{game}/kelpwick.exe/tail")],
+            [f"{game}/kelpwick.exe/tail"],
+        )
+        titles = self.volvex("layout", "explain", game / "isles", "--records", "1")
+        self.assertEqual(titles.count("100% explained"), 6)
+
+
+class Tied(InProcess):
+    def setUp(self) -> None:
+        super().setUp()
+        self.there = self.folder / "play"
+        (self.there / "data").mkdir(parents=True)
+        crew = [("CREW", b"\x20\x01"), ("NOTES", b"fair"), ("CREW", b"\x21\x02\x22\x02"), ("NOTES", b"foul")]
+        (self.there / "data/north.kwz").write_bytes(packed(*crew))
+        (self.folder / "pack.layout").write_text(PACK)
+        (self.folder / "crew.layout").write_text(CREW)
+
+    def test_one_description_ties_patterns_in_archives_too(self) -> None:
+        home = self.home / "play"
+        home.mkdir(parents=True)
+        (home / "pack.layout").write_text(PACK)
+        (home / "crew.layout").write_text(CREW)
+        (home / "profile.toml").write_text(
+            'name = "Play"\nknown = ["data/north.kwz"]\n[layouts]\n"data/*.kwz" = "crew pack"\n"**/CREW" = "crew table"\n'
+        )
+        told = {one["path"]: one["type"] for one in self.records("list", "play/data/north.kwz")}
+        self.assertEqual(
+            told,
+            {
+                f"play/data/north.kwz/{name}": kind
+                for name, kind in (("CREW", "table"), ("NOTES", "text"), ("CREW~2", "table"), ("NOTES~2", "text"))
+            },
+        )
+        self.assertEqual([one["layout"] for one in self.records("survey", "play")], ["crew pack"])
+        self.assertIn("tied", self.volvex("identify", "play/data/north.kwz/CREW~2"))
+        self.assertEqual(self.records_of("show", "play/data/north.kwz/CREW~2")[1], {"age": "34", "boat": "2"})
+        self.assertIn("1 hit", self.volvex("find", "play", "--value", "33"))
+        before = digests(self.there)
+        self.volvex("bench", "play", "bench")
+        work = self.folder / "bench"
+        self.volvex("set", "data/north.kwz/CREW~2", "--row", "#1", "age=50", cwd=work)
+        self.assertIn("age 34 -> 50", self.volvex("changes", cwd=work))
+        self.volvex("build", cwd=work)
+        self.volvex("install", cwd=work)
+        self.assertIn(b"\x21\x02\x32\x02", (self.there / "data/north.kwz").read_bytes())
+        self.volvex("restore", cwd=work)
+        self.assertEqual(digests(self.there), before)
+
+    def records_of(self, *words: object) -> list[dict[str, str]]:
+        return list(json.loads(self.volvex(*words, "--json")))
+
+    def test_a_layout_is_named_on_every_command_that_reads(self) -> None:
+        both = ("--layout", "pack.layout", "--layout", "**/CREW*=crew.layout")
+        file = "play/data/north.kwz"
+        self.assertEqual(len(self.records("list", file, *both)), 4)
+        self.assertEqual(self.records_of("show", f"{file}/CREW~2", *both)[0], {"age": "33", "boat": "2"})
+        self.assertIn("1 hit", self.volvex("find", file, "--value", "33", *both))
+        self.assertIn("crew pack", self.volvex("survey", "play", "--layout", "data/*.kwz=pack.layout"))
+        self.assertIn("opens", self.volvex("identify", file, "--layout", "**/*.kwz=pack.layout"))
+        self.volvex("convert", f"{file}/CREW", "crew.csv", *both)
+        self.volvex("unpack", file, "--to", "out", *both)
+        self.assertIn("identical", self.volvex("layout", "prove", file, *both))
+
+    def test_a_bench_keeps_what_was_tied_and_the_layouts_with_it(self) -> None:
+        self.volvex("bench", "play", "bench", "--layout", "data/*.kwz=pack.layout")
+        work = self.folder / "bench"
+        self.volvex("take", "data/north.kwz/CREW~2", "--layout", "../crew.layout", cwd=work)
+        for name in ("pack.layout", "crew.layout"):
+            (self.folder / name).unlink()
+        self.volvex("set", "data/north.kwz/CREW~2", "--row", "#0", "age=99", cwd=work)
+        self.volvex("build", cwd=work)
+        self.assertIn(b"\x63\x02\x22\x02", (work / "built/data/north.kwz").read_bytes())
+        self.assertIn("age 33 -> 99", self.volvex("changes", "--bench", work))
+
+    def test_a_layout_that_there_is_not_is_told_with_who_wants_it(self) -> None:
+        ties = Ties([self.folder], Library().every)
+        ties.add(self.folder, "*.kwz", "no such layout", "this bench")
+        with self.assertRaises(NotFoundError) as caught:
+            ties.layout("x.kwz")
+        self.assertIn('there is no sound layout "no such layout", to which this bench', caught.exception.message)
+        self.assertIn(
+            "nothing says what this layout is for",
+            self.complaint("bench", "play", "b2", "--layout", "pack.layout", status=2),
+        )
+        self.assertIn("there is no file", self.complaint("list", "play", "--layout", "none.layout", status=3))
+
+    def test_patterns_of_whole_paths(self) -> None:
+        for pattern, path, fits in (
+            ("data/*.kwz", "data/a.kwz", True),
+            ("data/*.kwz", "data/b/a.kwz", False),
+            ("**/CREW", "a/b/CREW", True),
+            ("**/CREW", "CREW", True),
+        ):
+            self.assertEqual(path_pattern(pattern).fullmatch(path) is not None, fits, (pattern, path))
+
+
+class SurveyMemory(InProcess):
+    def test_what_is_remembered_is_told_from_where_one_stands(self) -> None:
+        self.game()
+        for cwd, path in ((self.folder, "game"), (self.folder / "game", "."), (self.folder / "game/post", "..")):
+            done = self.run_program("survey", path, cwd=cwd)
+            where = {"game": "game/post", ".": "post", "..": "../post"}[path]
+            self.assertTrue(done.stderr.startswith(f"{where}/winter.kpz: it needs the key"), done.stderr)
+
+
+if __name__ == "__main__":
+    unittest.main()
