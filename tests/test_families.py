@@ -290,7 +290,7 @@ class Special(unittest.TestCase):
         with self.assertRaises(FormatError) as caught:
             archive_of(family.layout.replace("13 57 9b", "13 57 9c"), family.make(family.files))
         self.assertIn("index cannot be opened", caught.exception.message)
-        self.assertIn("wrapped in another way", caught.exception.hint)
+        self.assertIn("wrapped in another way", caught.exception.asked)
 
     def test_folders_in_a_circle(self) -> None:
         family = FAMILIES["tree"]

@@ -224,7 +224,7 @@ def by_pieces(path: Path, source: Source, library: Library) -> Iterator[Guess]:
     first = pieces.first_of(path.name, lambda name: path.with_name(name).is_file())
     found = pieces.pieces_of(first, path.with_name(first), pieces.beside(path)) if first is not None else []
     names = [name for name, _ in found]
-    if path.name in names:
+    if path.name in names and _is_piece_name(path.name):
         yield Guess(
             f"piece {names.index(path.name) + 1} of {len(names)} of {first}",
             "parts",
@@ -232,6 +232,12 @@ def by_pieces(path: Path, source: Source, library: Library) -> Iterator[Guess]:
             PARTS,
             False,
         )
+
+
+def _is_piece_name(name: str) -> bool:
+    """Whether a name is that of a piece beyond doubt, though the pieces do not open: files are numbered for other reasons as well."""
+    digits = name.rpartition(".")[2]
+    return digits.isdigit() and len(digits) >= 3
 
 
 def by_bytes(source: Source, library: Library) -> Iterator[Guess]:

@@ -94,7 +94,8 @@ def _of_another_kind(bench: Workbench, one: Change) -> Problem | None:
     if one.what != "changed":
         return None
     before = filetypes.kind_by_content(next(bench.original_content(one.path), b"")[: filetypes.HEAD])
-    if before == one.kind or before in _ANY or (before in filetypes.TEXT and one.kind in filetypes.TEXT):
+    texts = (*filetypes.TEXT, "empty")  # what is wrong with data that became other text is told where it is read
+    if before == one.kind or before in _ANY or (before in filetypes.TEXT and one.kind in texts):
         return None
     return Problem(ERROR, "kind", one.path, "", "", "", f"this is {_called(one.kind)}, the game's own is {_called(before)}",
                    f"a file of the kind {before}, or `volvex build --anyway`")  # fmt: skip

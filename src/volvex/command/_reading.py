@@ -97,6 +97,14 @@ def tied_library(options: argparse.Namespace, context: Context) -> tuple[Library
     games = Games([context.home])
     for path in _paths(options):
         games.tie_around(ties, context.cwd / path)
+    if context.bench is not None:
+        from volvex.bench.description import read_description
+
+        told = read_description(context.bench)
+        for pattern, title in told.layouts.items():
+            ties.add(Path(told.game), pattern, title, "this bench")
+        for pattern, name in told.encodings.items():
+            ties.add_encoding(Path(told.game), pattern, name)
     _tie_named(options, ties, [context.cwd, *(context.cwd / path for path in _paths(options) if Path(path).is_dir())])
     _tie_encodings(options, ties, [context.cwd])
     library.tied, library.encoded = ties.layout, ties.encoding
@@ -205,6 +213,19 @@ def layout_of_all(options: argparse.Namespace, library: Library, context: Contex
     return next(
         (one.layout for one in named_layouts(options, ties) if not one.pattern and one.layout.kind == "archive"), None
     )
+
+
+def folder_of(path: Path, options: argparse.Namespace, context: Context) -> tuple[Path, str]:
+    """A folder that a user names, on a bench as in the game; and what stands before the paths in it that is not shown."""
+    bench = bench_of(options, context)
+    if bench is None:
+        return path, ""
+    from volvex.bench.description import read_description
+    from volvex.bench.locating import Standing
+
+    game = Path(read_description(bench).game).resolve()
+    base, found = Standing(bench.resolve(), game, context.cwd).locate(path.as_posix())
+    return (base / found, f"{game.as_posix()}/") if base != Path() else (path, "")
 
 
 def game_path(path: str, walker: Walker, context: Context) -> str | None:

@@ -9,13 +9,15 @@ from __future__ import annotations
 
 import argparse
 import fnmatch
+from dataclasses import replace
 from pathlib import Path
 
 from volvex.archive.memory import Memory
+from volvex.archive.names import quoted
 from volvex.archive.survey import Surveyed, survey
 from volvex.bench.profile import UNKNOWN, Profile, profile_for
 from volvex.command._context import Context
-from volvex.command._reading import add_layout, tied_library
+from volvex.command._reading import add_reading, folder_of, tied_library
 from volvex.command._tables import Column, count, number, numbers, percent, print_table
 from volvex.errors import Status
 
@@ -25,19 +27,28 @@ FAULTS = 10
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("dir", type=Path, metavar="DIR", help="the game's folder")
+    parser.add_argument(
+        "dir",
+        type=Path,
+        nargs="?",
+        default=Path(),
+        metavar="DIR",
+        help="the game's folder (default: the current one; on a bench its game)",
+    )
     parser.add_argument("--all", action="store_true", help=f"every file, not just the {SHOWN} largest")
     parser.add_argument("--anew", action="store_true", help="look at every file again, whatever is remembered")
-    add_layout(parser)
+    add_reading(parser)
     parser.add_argument("--json", action="store_true", help="one list of records")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
     library, ties = tied_library(options, context)
-    profile = profile_for(options.dir, [context.home]) if options.dir.is_dir() else UNKNOWN
+    folder, before = folder_of(options.dir, options, context)
+    profile = profile_for(folder, [context.home]) if folder.is_dir() else UNKNOWN
     memory = Memory(None if options.anew else context.cache / "survey.sqlite")
     context.interrupted = ("what was found out is remembered", "the same command again, which goes on from there")
-    files = survey(options.dir, library, memory, lambda path: _key(profile, path), tied=ties.words)
+    files = survey(folder, library, memory, lambda path: _key(profile, path), tied=ties.words)
+    files = [_without(one, before) for one in files]
     if options.json:
         context.json(_record(one) for one in files)
         return Status.OK
@@ -54,7 +65,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     ], cut=True)  # fmt: skip
     if len(shown) < len(files):
         context.print(context.paint(f"and {count(len(files) - len(shown), 'smaller file')}: --all shows them", "dim"))
-    _summary(files, total, options.dir, profile, context)
+    _summary(files, total, folder, profile, context)
     faults = [one for one in files if one.fault]
     for one in faults[:FAULTS]:
         context.note("\n".join([one.fault, *([f"try {one.hint}"] if one.hint else [])]))
@@ -63,6 +74,12 @@ def run(options: argparse.Namespace, context: Context) -> int:
     for error in library.faults:
         context.note("\n".join(error.lines()))
     return Status.BAD_DATA if any(not one.locked for one in faults) else Status.OK
+
+
+def _without(one: Surveyed, before: str) -> Surveyed:
+    """A file as it is called on a bench: from the game's folder."""
+    told = [text.removeprefix(before) for text in (one.path, one.fault)] if before else [one.path, one.fault]
+    return replace(one, path=told[0], fault=told[1])
 
 
 def _key(profile: Profile, path: str) -> str:
@@ -94,8 +111,9 @@ def _summary(files: list[Surveyed], total: int, folder: Path, profile: Profile, 
     _tell("damaged", [one for one in files if one.fault and not one.locked], total, context)
     unknown = [one for one in files if one.unknown]
     _tell("unknown", unknown, total, context)
-    steps = [f"volvex list {opened[0].path}", f"volvex bench {folder.as_posix()}"] if opened else []
-    steps += [f"volvex identify {unknown[0].path}"] if unknown else []
+    steps = [f"volvex list {quoted(opened[0].path)}"] if opened else []
+    steps += [f"volvex bench {quoted(folder.as_posix())}"] if opened and context.bench is None else []
+    steps += [f"volvex identify {quoted(unknown[0].path)}"] if unknown else []
     if steps:
         context.print(context.paint(f"next: {'   or   '.join(steps)}", "dim"))
 
