@@ -17,8 +17,8 @@ from unittest.mock import patch
 
 from tests.support import LAMPS, MAIN, Case, digests
 from volvex.archive import keyfile
+from volvex.archive.matching import matching
 from volvex.archive.names import Refusal, disk_names
-from volvex.archive.paths import matching
 from volvex.archive.search import LARGE, Wanted, _search_large
 from volvex.bench import Game, Workbench
 from volvex.bench.build import build

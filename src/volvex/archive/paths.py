@@ -8,25 +8,24 @@ means everything below it.
 from __future__ import annotations
 
 import contextlib
-import difflib
 import os
-import re
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
-from volvex.archive.archive import Archive, identity
+from volvex.archive.archive import Archive
+from volvex.archive.matching import Above, Variants, Way, entries_matching, leading_on, within
 from volvex.archive.names import quoted, shown
+from volvex.archive.near_misses import joined_path, meant, missing_entry
 from volvex.archive.nesting import DEEPEST, open_entry
 from volvex.archive.opening import open_archive
-from volvex.archive.patterns import WILD, path_pattern, pattern_of, regex_of
+from volvex.archive.patterns import WILD, path_pattern, pattern_of
 from volvex.archive.pieces import Sibling, beside, pieces_of
 from volvex.errors import FormatError, NotFoundError, TooLargeError, UsageError, VolvexError
 from volvex.layout import Layout, Library
 from volvex.layout.columns import Array
-from volvex.layout.keying import UNNAMED
 
 MOST_INNER = 50_000  # archives within archives that are entered without being named
 DESCRIPTION = "bench.json"  # the file that makes a folder a bench
@@ -34,8 +33,6 @@ LAYOUTS = "layouts"  # the folder with a bench's own layouts; what lies in `file
 HIDDEN = ".volvex"  # the folder in which installs are kept; never part of a game's content
 
 
-Above = tuple[tuple[Archive, int], ...]
-Way = list[str]  # what is left of a path or pattern, in components
 Locate = Callable[[str], tuple[Path, str]]  # for a path that a user gave: the folder from which it counts, and the rest
 
 
@@ -203,22 +200,24 @@ class Walker:
         elif here.is_dir() and not parts:
             for child in self._below(here, name):
                 if deep or child.is_dir():
-                    self._walk(child, _join(name, child.name), ["**"] if deep and child.is_file() else [], deep, found)
+                    self._walk(
+                        child, joined_path(name, child.name), ["**"] if deep and child.is_file() else [], deep, found
+                    )
                 else:
-                    found.files.append((_join(name, child.name), self._there(child)))
+                    found.files.append((joined_path(name, child.name), self._there(child)))
         elif here.is_dir() and parts[0] == "**":
             self._walk_any(here, name, parts, deep, found)
         elif here.is_dir() and WILD.search(parts[0]):
             for child in self._below(here, name):
                 if pattern_of(parts[0]).fullmatch(child.name):
-                    self._walk(child, _join(name, child.name), parts[1:], deep, found)
+                    self._walk(child, joined_path(name, child.name), parts[1:], deep, found)
         elif here.is_dir() and (here / parts[0]).exists():
-            self._walk(here / parts[0], _join(name, parts[0]), parts[1:], deep, found)
+            self._walk(here / parts[0], joined_path(name, parts[0]), parts[1:], deep, found)
         elif here.is_dir():  # a folder that holds the pieces of an archive can stand for it
             first = _first_piece(here)
-            archive = self._try(first, _join(name, first.name)) if first is not None else None
+            archive = self._try(first, joined_path(name, first.name)) if first is not None else None
             if archive is not None and archive.cut is not None and first is not None:
-                self._select(archive, _join(name, first.name), parts, found)
+                self._select(archive, joined_path(name, first.name), parts, found)
 
     def _below(self, here: Path, name: str) -> Iterator[Path]:
         """What is in a folder. Links that lead nowhere, or to a folder that was entered already, are reported and skipped."""
@@ -231,13 +230,15 @@ class Walker:
             try:
                 real = child.resolve(strict=True)
             except (OSError, RuntimeError):
-                self.faults.append(NotFoundError(f"{shown(_join(name, child.name))} is a link that leads nowhere"))
+                self.faults.append(
+                    NotFoundError(f"{shown(joined_path(name, child.name))} is a link that leads nowhere")
+                )
                 continue
             if real.is_dir():
                 if real in self._linked or here.resolve().is_relative_to(real):
                     self.faults.append(
                         NotFoundError(
-                            f"{shown(_join(name, child.name))} is a link to a folder that was entered already"
+                            f"{shown(joined_path(name, child.name))} is a link to a folder that was entered already"
                         )
                     )
                     continue
@@ -247,7 +248,7 @@ class Walker:
     def _walk_any(self, here: Path, name: str, parts: list[str], deep: bool, found: Found, below: str = "") -> None:
         """`**`: any number of folders, and archives."""
         for child in self._below(here, name):
-            path, called = below + child.name, _join(name, child.name)
+            path, called = below + child.name, joined_path(name, child.name)
             if child in self._pieces:
                 continue
             if child.is_dir():
@@ -369,8 +370,8 @@ class Walker:
             if not (here / part).exists():
                 names = [child.name for child in _children(here)] if here.is_dir() else []
                 within = done or ("." if self._locate is None or self.located(path)[0] == Path() else "the game")
-                return NotFoundError(f"there is no {shown(part)} in {shown(within)}", _meant(part, names, done))
-            here, done = here / part, _join(done, part)
+                return NotFoundError(f"there is no {shown(part)} in {shown(within)}", meant(part, names, done))
+            here, done = here / part, joined_path(done, part)
         if here.is_dir() and not _children(here):
             return NotFoundError(f"{shown(done or '.')} is an empty folder")
         return NotFoundError(f"nothing matches {shown(path)}")
@@ -393,22 +394,6 @@ class Walker:
         return missing_entry(archive.names, name, inner)
 
 
-def missing_entry(names: list[str], archive: str, inner: str) -> NotFoundError:
-    """The error for a path that means nothing within an archive, with what may have been meant."""
-    if WILD.search(inner):
-        return NotFoundError(f"nothing in {shown(archive)} matches {shown(inner)}")
-    return NotFoundError(f"there is no {shown(inner)} in {shown(archive)}", _meant(inner, _near(inner, names), archive))
-
-
-def missing_file(names: list[str], path: str, within: Callable[[str], str]) -> NotFoundError:
-    """The error for a path that means no file of a game, with what may have been meant; `within` looks into its archives."""
-    near = next((name for name in names if name.casefold() == path.casefold()), None)
-    near = near or next((name for name in names if path.casefold().startswith(name.casefold() + "/")), None)
-    near = near or next((name for name in _near(path, names) if name.endswith(f"/{path}")), None)
-    near = near or within(path) or next(iter(difflib.get_close_matches(path, names, 1, 0.6)), None)
-    return NotFoundError(f"the game has no {shown(path)}", f"{quoted(near)}" if near else "`volvex list .` to see what there is")  # fmt: skip
-
-
 def _first_piece(folder: Path) -> Path | None:
     """The first of the pieces in a folder that holds nothing else."""
     children = _children(folder)
@@ -422,10 +407,6 @@ def _children(folder: Path) -> list[Path]:
     return []
 
 
-def _join(name: str, part: str) -> str:
-    return f"{name.rstrip('/')}/{part}" if name else part
-
-
 def _split(path: str, base: Path, wild: bool = True) -> tuple[Path, str, list[str]]:
     """The folder or file on disk that a path begins with, what it is called, and the components that are left."""
     absolute = Path(path).anchor.replace("\\", "/") if not path.startswith("/") else "/"
@@ -437,123 +418,3 @@ def _split(path: str, base: Path, wild: bool = True) -> tuple[Path, str, list[st
         here, taken = here / part, taken + 1
     root = absolute + "/".join(parts[:taken])
     return here, root or ".", parts[taken:]
-
-
-@dataclass(frozen=True)
-class Matched:
-    """Entries that a pattern means in an archive, or in one within it."""
-
-    archive: Archive
-    path: str
-    rows: Array
-    above: Above = ()
-
-
-Enter = Callable[[Archive, int, str, Above], tuple[Archive, str] | None]
-
-
-def within(archive: Archive, path: str, ways: list[Way], enter: Enter, above: Above = ()) -> Iterator[Matched]:
-    """What a pattern means in an archive and in those within it: `**` leads through these as through folders.
-
-    `ways` is what is left of the pattern, in each way in which it can have led here. `enter` opens an entry as an archive, and
-    says what that is called; None when it is none.
-    """
-    found = [entries_matching(archive, way) for way in ways]
-    rows = np.unique(np.concatenate(found)) if found else np.arange(0)
-    if len(rows):
-        yield Matched(archive, path, rows, above)
-    if len(above) >= DEEPEST:
-        return
-    for row, left in sorted(leading_on(archive.names, ways).items()):
-        inner = enter(archive, row, path, above)
-        if inner is not None:
-            yield from within(*inner, left, enter, (*above, (archive, row)))
-
-
-def leading_on(names: list[str], ways: Iterable[Way]) -> dict[int, list[Way]]:
-    """The names through which a pattern may lead on, and what is left of it behind each."""
-    found: dict[int, list[Way]] = {}
-    for way in ways:
-        for count in range(len(way)):
-            any_depth = way[count] == "**"
-            if count == 0 and not any_depth:
-                continue
-            rows = matching(names, way[:count], below=any_depth) if count else np.arange(len(names))
-            for row in rows.tolist():
-                left = found.setdefault(row, [])
-                if way[count:] not in left:
-                    left.append(way[count:])
-    return found
-
-
-class Variants:
-    """Which of several variants of a path are meant: one by its name, or all."""
-
-    def __init__(self, wanted: str) -> None:
-        self.wanted = "" if wanted == "all" else wanted
-        self._met: set[str] = set()
-
-    def picked(self, archive: Archive, rows: Array) -> Array:
-        """Those rows that are the wanted variant, or whose paths have none."""
-        told = archive.variants
-        if told is None or not self.wanted:
-            return rows
-        self._met |= {told[row] for row in rows.tolist()}
-        every, paths = archive.rows_by_path, archive.paths
-        kept = [
-            row for row in rows.tolist() if told[row] == self.wanted or not any(told[one] for one in every[paths[row]])
-        ]
-        return np.array(kept, np.int64)
-
-    def check(self, path: str) -> None:
-        """NotFoundError when none of what was met has the wanted variant."""
-        if self.wanted and self.wanted not in self._met:
-            known = ", ".join(sorted(self._met - {""}))
-            raise NotFoundError(f"{shown(path)} has no variant {shown(self.wanted)}", f"one of {shown(known)}" if known else "leaving --variant out")  # fmt: skip
-
-
-def entries_matching(archive: Archive, parts: list[str], below: bool = True) -> Array:
-    """The entries that a path means: by their names, one path meaning all its variants; or by the key of the path."""
-    rows = matching(archive.names, parts, below)
-    if archive.variants is not None:
-        rows = np.union1d(rows, matching(archive.paths, parts, below))
-    if not len(rows) and not WILD.search("/".join(parts)):
-        rows = np.array(archive.rows_of("/".join(parts)), np.int64)
-    return rows
-
-
-def matching(names: list[str], parts: list[str], below: bool = True) -> Array:
-    """The rows whose path matches components that may hold wildcards, or (with `below`) lies below such a folder."""
-    wanted = "/".join(parts)
-    if not WILD.search(wanted):
-        folder = wanted + "/"
-        rows = [row for row, name in enumerate(names) if name == wanted or (below and name.startswith(folder))]
-        if not rows and wanted.startswith(
-            f"{UNNAMED}/"
-        ):  # an entry without a name goes by its key, whatever its ending
-            rows = [row for row, name in enumerate(names) if identity(name) == identity(wanted)]
-    else:
-        match = re.compile(regex_of(parts, below)).fullmatch
-        rows = [row for row, name in enumerate(names) if match(name)]
-        if not rows and "[" in wanted:  # a bracket that is part of a name
-            rows = [row for row, name in enumerate(names) if name == wanted]
-    return np.array(rows, dtype=np.int64)
-
-
-def _near(inner: str, names: list[str]) -> list[str]:
-    """Names worth comparing with a misspelt one, few enough to compare quickly."""
-    folded, last = inner.casefold(), inner.rpartition("/")[2].casefold()
-    same = [name for name in names if name.casefold() == folded]
-    if same:
-        return same
-    ends = [name for name in names if name.casefold().endswith(last)][:50]
-    start = [name for name in names if name.startswith(inner.partition("/")[0])]
-    return [*ends, *(start or names)[:2000]]
-
-
-def _meant(part: str, names: list[str], within: str) -> str:
-    for name in names:
-        if name.casefold() == part.casefold():
-            return quoted(_join(within, name))
-    near = difflib.get_close_matches(part, names, 1, 0.6) or [name for name in names if name.endswith("/" + part)][:1]
-    return quoted(_join(within, near[0])) if near else f"`volvex list {quoted(within or '.')}` to see what there is"

@@ -12,20 +12,12 @@ import numpy as np
 
 from volvex.archive.archive import Archive
 from volvex.archive.formats import format_of
+from volvex.archive.matching import Above, Variants, Way, leading_on, matching, within
 from volvex.archive.names import Refusal, disk_names, quoted, shown
+from volvex.archive.near_misses import missing_entry, missing_file
 from volvex.archive.nesting import open_entry
 from volvex.archive.pack import files_below
-from volvex.archive.paths import (
-    DESCRIPTION,
-    Above,
-    Variants,
-    Way,
-    leading_on,
-    matching,
-    missing_entry,
-    missing_file,
-    within,
-)
+from volvex.archive.paths import DESCRIPTION
 from volvex.archive.patterns import WILD
 from volvex.archive.rebuild import file_chunks
 from volvex.bench.description import FORMAT, Opened, Taken, read_description

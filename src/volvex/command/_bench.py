@@ -127,8 +127,8 @@ def _game_folder(folder: Path, options: argparse.Namespace) -> Path:
 
 
 def _prepare(bench: Workbench, options: argparse.Namespace, context: Context, fold: bool) -> None:
+    from volvex.archive.matching import Variants
     from volvex.archive.names import shown
-    from volvex.archive.paths import Variants
     from volvex.bench.following import follow
 
     bench.variants = Variants(getattr(options, "variant", None) or "")
