@@ -49,7 +49,7 @@ class Identify(Case):
         self.assertEqual(
             self.of(RANDOM.randbytes(700) + (game / MAIN).read_bytes() + b"tail")[0][0], "Kelpwick pack at 0x2bc in it"
         )
-        self.assertEqual(self.of(png.lamp(3, 9)), [("png", "content", False)])
+        self.assertEqual(self.of(png.lamp(3, 9)), [("png, 64 x 48, 8 bits, RGB", "content", False)])
         self.assertEqual(self.of(RANDOM.randbytes(5000)), [])
 
     def test_a_layout_without_a_mark_is_tried_by_structure(self) -> None:

@@ -98,16 +98,11 @@ def pack(
             else:
                 edit.added.append(Added(encode_name(like, name), kin(like, name), content))
         written = rebuild(like, edit, target, disk, advance, overwrite)
-        added = [name for name in files if name not in rows]
-        return Packed(
-            written,
-            len(files) - len(changed) - len(added),
-            changed,
-            added,
-            [like.names[row] for row in sorted(edit.removed)],
-            [like.names[row] for row in sorted(stays)],
-            sorted(path.relative_to(folder).as_posix() for path in folder.rglob("*") if is_leftover(path.name)),
-        )
+    added = [name for name in files if name not in rows]
+    same = len(files) - len(changed) - len(added)
+    left_out, stayed = ([like.names[row] for row in sorted(some)] for some in (edit.removed, stays))
+    leftovers = sorted(path.relative_to(folder).as_posix() for path in folder.rglob("*") if is_leftover(path.name))
+    return Packed(written, same, changed, added, left_out, stayed, leftovers)
 
 
 def encode_name(archive: Archive, name: str) -> bytes:

@@ -109,14 +109,16 @@ def _tell(lines: Sequence[str], options: argparse.Namespace, context: Context) -
 
 def _note_namesakes(place: str, document: Document, changes: Sequence[Change], context: Context) -> None:
     """Say of fields that are there several times which one was changed."""
-    for one in changes if len(changes) <= NAMESAKES else ():
+    if document.form != "ini" or len(changes) > NAMESAKES:
+        return
+    for one in changes:
         sheet = next((sheet for sheet in document.sheets if sheet.name == one.sheet), None)
         row = sheet.row(one.key) if sheet is not None and one.what == "set" else None
         if sheet is None or row is None:
             continue
         bare = re.sub(r"\[\d+\]$", "", one.field)
         same = [name for name in sheet.record(row) if re.fullmatch(rf"{re.escape(bare)}(\[\d+\])?", name)]
-        if document.form == "ini" and len(same) > 1:
+        if len(same) > 1:
             context.note(
                 f"note: {shown(place)}: {shown(bare)} is there {len(same)} times: this was {shown(one.field)}, of {shown(', '.join(same))}"
             )
