@@ -37,7 +37,7 @@ class Tie:
             return False
         match = path_pattern(self.pattern).fullmatch
         below = path[len(self.root) :]
-        return match(below) is not None or match(_NUMBER.sub(r"\1", below)) is not None
+        return below == self.pattern or match(below) is not None or match(_NUMBER.sub(r"\1", below)) is not None
 
 
 class Ties:

@@ -78,7 +78,7 @@ def _print(one: Identified, context: Context) -> None:
         if guess.fault:
             context.print(f"         {context.paint('but', 'yellow')} {guess.fault}")
     if not one.guesses:
-        context.print("  nothing at hand knows it")
+        context.print("  unknown format")
     if not one.known:
         _print_bytes(one, context)
     context.print()
@@ -99,7 +99,7 @@ def _print_bytes(one: Identified, context: Context) -> None:
     for key in one.keys[:KEYS]:
         told = "".join(chr(byte) if 32 <= byte < 127 else "." for byte in key)
         context.print(
-            f"  {'key':>8}  {key.hex(' ')}  {context.paint(told, 'cyan')}  an XOR key behind which it is plainly something, of {count(len(key), 'byte')}"
+            f"  {'key':>8}  {key.hex(' ')}  {context.paint(told, 'cyan')}  XOR key of {count(len(key), 'byte')}: behind it is text or a known format"
         )
     for found in one.finds[:FOUND]:
         size = f"{number(found.size)} bytes" if found.size is not None else "of unknown size"
