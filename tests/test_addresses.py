@@ -9,12 +9,16 @@ import unittest
 import zipfile
 from pathlib import Path
 
+from hypothesis import given
+from hypothesis import strategies as st
+
 from tests.support import LAMPS, MAIN, InProcess, digests, made_game
 from volvex.archive.names import told_apart
 from volvex.archive.patterns import path_pattern
 from volvex.archive.ties import Ties
 from volvex.errors import NotFoundError
 from volvex.layout import Library
+from volvex.layout.columns import Texts
 
 FIRTH = "shallows/firth.kwz"
 PACK = """layout "crew pack" kind archive
@@ -76,6 +80,11 @@ class Repeated(InProcess):
     def test_the_first_is_plain_and_names_that_are_there_are_passed_by(self) -> None:
         self.assertEqual(told_apart(["a", "a", "a~2", "a", "b/", "b/"], str), ["a", "a~3", "a~2", "a~4", "b/", "b/"])
         self.assertEqual(told_apart(["k.png", "k.txt"], lambda name: name.partition(".")[0]), ["k.png", "k~2.txt"])
+
+    @given(st.lists(st.binary(max_size=40), max_size=12), st.integers(0, 11))
+    def test_repeats_are_seen_in_a_column_as_in_a_list(self, texts: list[bytes], again: int) -> None:
+        for some in (texts, [*texts, *texts[again : again + 1]]):
+            self.assertEqual(Texts.of(some, "utf-8").repeat(), len(set(some)) < len(some))
 
     def test_every_command_prints_and_takes_the_same_address(self) -> None:
         whole = [f"game/maps.zip/{name}" for name in self.NAMES]

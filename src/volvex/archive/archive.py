@@ -251,7 +251,7 @@ class Archive(ABC):
             return None
         if any(not texts.raw(row).endswith(b"/") for row in self.folders):
             return None
-        if len(set(texts.raws())) < len(texts):
+        if texts.repeat():
             return None
         flat = np.frombuffer(texts.data, np.uint8)
         odd = (flat < 0x20) | (flat > 0x7E) | (flat == 0x5C)

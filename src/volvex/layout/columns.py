@@ -35,6 +35,9 @@ def decoded_name(raw: bytes, encoding: str) -> str:
         return raw.decode(encoding, "backslashreplace")
 
 
+_ODD = np.uint64(0x9E3779B97F4A7C15)  # spreads the bits of what it is multiplied with
+
+
 class Texts:
     """A column of byte strings, decoded when somebody asks."""
 
@@ -82,6 +85,33 @@ class Texts:
         if not len(ends) or not bool((self.starts[1:] == ends[:-1] + 1).all()):
             return False
         return self.data.count(0, int(self.starts[0]), int(ends[-1])) == len(ends) - 1
+
+    def repeat(self) -> bool:
+        """Whether two of the texts are the same.
+
+        Only texts that agree in length and in their first and last bytes are compared whole: of most lists none do.
+        """
+        marks = self._marks()
+        ordered = np.sort(marks)
+        if not bool((ordered[1:] == ordered[:-1]).any()):
+            return False
+        order = np.argsort(marks, kind="stable")
+        same = np.flatnonzero(marks[order][1:] == marks[order][:-1])
+        rows = np.unique(np.concatenate([order[same], order[same + 1]]))
+        return len(set(self.take(rows).raws())) < len(rows)
+
+    def _marks(self) -> Array:
+        """A number for each text, the same for the same texts: of its length, its first eight bytes and its last 24."""
+        flat = np.frombuffer(self.data + bytes(8), np.uint8)
+        eights = np.lib.stride_tricks.as_strided(flat, (len(flat) - 7, 8), (1, 1), writeable=False)
+        lengths = self.lengths.astype(np.uint64)
+        marks = lengths * _ODD
+        room = np.minimum(lengths, np.uint64(8)) * np.uint64(8)  # bits of a window that are the text's own
+        own = np.where(room == 64, ~np.uint64(0), (np.uint64(1) << (room % np.uint64(64))) - np.uint64(1))
+        for back in (None, 8, 16, 24):
+            at = self.starts if back is None else self.starts + np.maximum(0, self.lengths - back)
+            marks = (marks ^ (eights[at].view("<u8").reshape(-1) & own)) * _ODD
+        return marks
 
     def take(self, rows: Array) -> Texts:
         """The texts of these rows."""
