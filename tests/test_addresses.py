@@ -164,6 +164,9 @@ class OnABench(InProcess):
         self.assertIn("XML", self.volvex("identify", f"{MAIN}/rules/lamps.xml", cwd=self.work).upper())
         self.assertIn('"Kelpwick pack"', self.volvex("layout", "explain", MAIN, cwd=self.work))
         self.assertIn("identical", self.volvex("layout", "prove", MAIN, cwd=self.work))
+        self.assertIn('layout "buoy table"', self.volvex("layout", "show", f"{FIRTH}/BUOYS~2", cwd=self.work))
+        for path in (MAIN, f"{FIRTH}/ROCKS"):
+            self.assertIn("layout", self.volvex("layout", "new", path, cwd=self.work))
         self.volvex("unpack", f"{MAIN}/rules", "--to", "../out", cwd=self.work)
         self.volvex("convert", LAMPS, "../lamps.csv", cwd=self.work)
         self.assertIn("entries have no name", self.volvex("names", "missing", "loft", cwd=self.work))

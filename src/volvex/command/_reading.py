@@ -35,6 +35,11 @@ def add_layout(parser: argparse.ArgumentParser) -> None:
 def add_reading(parser: argparse.ArgumentParser) -> None:
     """The options of a command that reads paths: on a bench these are paths of its game."""
     add_layout(parser)
+    add_bench_read(parser)
+
+
+def add_bench_read(parser: argparse.ArgumentParser) -> None:
+    """The option that names the bench of whose game paths are."""
     parser.add_argument(
         "--bench", type=Path, metavar="DIR", help="the bench whose game is meant (default: that of the current folder)"
     )

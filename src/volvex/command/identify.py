@@ -21,7 +21,7 @@ from volvex.errors import Status
 from volvex.source import Source
 from volvex.source.outputs import Outputs, new_file
 
-PLACE = 9
+PLACE = 14
 HEX, STRIP, FOUND, KEYS = 64, 96, 12, 3
 BARS = " ▁▂▃▄▅▆▇█"
 

@@ -7,28 +7,30 @@ may be: the file's size, a place in it, a count.
 from __future__ import annotations
 
 import argparse
+import contextlib
 from pathlib import Path
 
 from volvex.archive.names import shown
 from volvex.command._context import Context
-from volvex.errors import NotFoundError, Status
+from volvex.command._reading import add_bench_read, each_content
+from volvex.errors import Status
 from volvex.layout.starting import start_from
-from volvex.source import FileSource
 from volvex.source.outputs import new_file
 
 PLACE = 55
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("file", type=Path, metavar="FILE", help="a file of the unknown format")
+    parser.add_argument("path", metavar="PATH", help="a file or entry of the unknown format")
     parser.add_argument("--to", type=Path, metavar="LAYOUT", help="write the start to this file")
+    add_bench_read(parser)
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    if not options.file.is_file():
-        raise NotFoundError(f"there is no file {shown(str(options.file))}")
-    with FileSource(options.file) as source:
-        text = start_from(source, shown(options.file.name).replace('"', "'"))
+    with context.walker(options) as walker:
+        content, _ = next(each_content(options.path, walker, context))
+        with contextlib.closing(content.source) as source:
+            text = start_from(source, shown(content.path.rpartition("/")[2]).replace('"', "'"))
     if options.to is None:
         context.out.write(text)
         return Status.OK

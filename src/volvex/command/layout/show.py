@@ -1,37 +1,50 @@
-"""The text of a layout, by its title, its file's name, or an archive that it opens."""
+"""The text of a layout, by its title, its file's name, or the path of what it reads."""
 
 from __future__ import annotations
 
 import argparse
+import contextlib
 from pathlib import Path
 
 from volvex.command._context import Context
-from volvex.errors import NotFoundError, Status
+from volvex.command._reading import add_bench_read, each_content
+from volvex.errors import NotFoundError, Status, VolvexError
 from volvex.layout import Layout, Library
-from volvex.source import FileSource
 
 PLACE = 54
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
-        "name", metavar="NAME", help='a title such as "Kelpwick pack", a file\'s name such as pack, or an archive'
+        "name",
+        metavar="NAME",
+        help='a title such as "Kelpwick pack", a file\'s name such as pack, or the path of what it reads',
     )
+    add_bench_read(parser)
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    layout = _find(options.name, context.library())
+    layout = _of_path(options, context) or _named(options.name, context.library())
     context.print(context.paint(f"# {layout.file}", "dim"))
     context.out.write(Path(layout.file).read_text(encoding="utf-8-sig"))
     return Status.OK
 
 
-def _find(name: str, library: Library) -> Layout:
-    if Path(name).is_file():
-        with FileSource(Path(name)) as source:
-            found = library.match(source)
-        if found is not None:
-            return found
+def _of_path(options: argparse.Namespace, context: Context) -> Layout | None:
+    """The layout by which the one thing that a path means is read; None when it means none, or nothing knows it."""
+    with context.walker(argparse.Namespace(path=options.name, bench=options.bench)) as walker:
+        try:
+            content, _ = next(each_content(options.name, walker, context), (None, None))
+        except VolvexError:
+            return None
+        if content is None:
+            return None
+        with contextlib.closing(content.source) as source:
+            library: Library = walker.library
+            return library.match(source) or library.match_data(source)
+
+
+def _named(name: str, library: Library) -> Layout:
     layouts = list(library.every())
     for one in layouts:
         if name.casefold() in (one.title.casefold(), Path(one.file).stem.casefold(), Path(one.file).name.casefold()):
