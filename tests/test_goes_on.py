@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import random
 import unittest
 import zipfile
@@ -115,6 +116,25 @@ class Damaged(InProcess):
         cut = self.cut("crew.kwz", packed(("ONE", b"first"), ("TWO", b"second")), 2 + 24 + 7)
         self.run_program("unpack", cut, "--salvage", "--to", "crew", "--layout", "*.kwz=crew.layout", status=4)
         self.assertEqual([path.read_bytes() for path in (self.folder / "crew").iterdir()], [b"first"])
+
+
+class Empty(InProcess):
+    def test_archives_without_entries_are_listed_and_taken_out(self) -> None:
+        zipfile.ZipFile(self.folder / "none.zip", "w").close()
+        for words in ((), ("--tree",), ("--long", "--sort", "size"), ("--deep",)):
+            self.assertIn("0 ", self.volvex("list", "none.zip", *words))
+        self.assertEqual(self.records("list", "none.zip"), [])
+        self.assertIn("0 files", self.volvex("unpack", "none.zip"))
+        self.assertIn("an archive without entries", self.complaint("show", "none.zip", status=2))
+
+    def test_a_pipe_among_files_is_passed_by(self) -> None:
+        (self.folder / "in").mkdir()
+        (self.folder / "in/a.txt").write_text("a")
+        if hasattr(os, "mkfifo"):
+            os.mkfifo(self.folder / "in/pipe")
+            done = self.run_program("list", "in", status=3)
+            self.assertIn("is no file but a device or a pipe", done.stderr)
+            self.assertIn("in/a.txt", done.stdout)
 
 
 class Checks(InProcess):

@@ -279,6 +279,8 @@ def content_at(path: str, walker: Walker, context: Context) -> Content:
     if edited is not None:
         return Content(FileSource(edited[1], edited[0]), edited[0], "on the bench")
     found = walker.find(path)
+    if not len(found):
+        raise UsageError(f"{shown(path)} is an archive without entries", "another path")
     if len(found) > 1:
         raise UsageError(
             f"{shown(path)} means {len(found):,} files, this needs one", f"`volvex list {quoted(path)}` to see them"

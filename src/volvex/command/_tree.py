@@ -56,6 +56,8 @@ class _Line:
 
 
 def _common(paths: Sequence[str]) -> list[str]:
+    if not paths:
+        return []
     low, high = min(paths).split("/"), max(paths).split("/")
     same = 0
     while same < min(len(low), len(high)) - 1 and low[same] == high[same]:

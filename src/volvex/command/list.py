@@ -9,8 +9,10 @@ from __future__ import annotations
 
 import argparse
 import functools
+import stat
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -36,7 +38,7 @@ from volvex.command._tables import (
 )  # fmt: skip
 from volvex.command._tree import print_tree
 from volvex.command._variants import add_variant
-from volvex.errors import LockedError, VolvexError
+from volvex.errors import LockedError, NotFoundError, VolvexError
 from volvex.layout import Library
 from volvex.layout.columns import Array
 from volvex.source import BytesSource, FileSource, Source
@@ -74,12 +76,25 @@ class _Rows:
             for group, some in zip(groups, self.members, strict=True)
         ]
         self.files = [file for one in found for file in one.files]
+        self.faults: list[VolvexError] = []
+        self.files = [one for one in self.files if self._is_there(*one)]
         sizes = np.array([path.stat().st_size for _, path in self.files], np.int64)
         self.size = np.concatenate([*(self._summed(at, "size") for at in range(len(groups))), sizes])
         self.stored = np.concatenate([*(self._summed(at, "stored") for at in range(len(groups))), sizes])
         self.codec = Labels.joined([*(_codecs(group) for group in self.groups), Labels.of(["-"] * len(self.files))])
-        self.faults: list[VolvexError] = []
         self.kind = self._kinds() if with_kinds or len(self.size) <= BY_CONTENT else None
+
+    def _is_there(self, name: str, path: Path) -> bool:
+        """Whether a file can be looked at: some go away meanwhile, or are closed to us."""
+        try:
+            if not stat.S_ISREG(path.stat().st_mode):  # opening a pipe would wait for ever
+                self.faults.append(NotFoundError(f"{shown(name)} is no file but a device or a pipe"))
+                return False
+            with path.open("rb"):
+                return True
+        except OSError as error:
+            self.faults.append(NotFoundError(f"{shown(name)}: {(error.strerror or str(error)).lower()}"))
+            return False
 
     def _summed(self, at: int, what: str) -> Array:
         """A column of a group's entries; of a path with variants, the sum of them."""

@@ -13,7 +13,7 @@ from pathlib import Path
 from volvex.archive.names import shown
 from volvex.command._context import Context
 from volvex.command._reading import add_bench_read, each_content
-from volvex.errors import Status
+from volvex.errors import Status, UsageError
 from volvex.layout.starting import start_from
 from volvex.source.outputs import new_file
 
@@ -28,7 +28,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     with context.walker(options) as walker:
-        content, _ = next(each_content(options.path, walker, context))
+        content, _ = next(each_content(options.path, walker, context), (None, None))
+        if content is None:
+            raise UsageError(f"{shown(options.path)} is a folder", "a file or an entry")
         with contextlib.closing(content.source) as source:
             text = start_from(source, shown(content.path.rpartition("/")[2]).replace('"', "'"))
     if options.to is None:
