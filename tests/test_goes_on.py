@@ -132,9 +132,10 @@ class Empty(InProcess):
         (self.folder / "in/a.txt").write_text("a")
         if hasattr(os, "mkfifo"):
             os.mkfifo(self.folder / "in/pipe")
-            done = self.run_program("list", "in", status=3)
-            self.assertIn("is no file but a device or a pipe", done.stderr)
-            self.assertIn("in/a.txt", done.stdout)
+            for words in (("list", "in"), ("find", "in", "--text", "a")):
+                done = self.run_program(*words, status=3)
+                self.assertIn("is no file but a device or a pipe", done.stderr)
+                self.assertIn("in/a.txt", done.stdout)
 
 
 class Checks(InProcess):

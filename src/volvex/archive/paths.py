@@ -225,7 +225,12 @@ class Walker:
             if self._originals and self._originals.get(child, child) is None:
                 continue
             if not child.is_symlink():
-                yield child
+                if child.is_file() or child.is_dir():
+                    yield child
+                else:  # opening a pipe would wait for ever
+                    self.faults.append(
+                        NotFoundError(f"{shown(joined_path(name, child.name))} is no file but a device or a pipe")
+                    )
                 continue
             try:
                 real = child.resolve(strict=True)

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import argparse
 import functools
-import stat
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -87,9 +86,6 @@ class _Rows:
     def _is_there(self, name: str, path: Path) -> bool:
         """Whether a file can be looked at: some go away meanwhile, or are closed to us."""
         try:
-            if not stat.S_ISREG(path.stat().st_mode):  # opening a pipe would wait for ever
-                self.faults.append(NotFoundError(f"{shown(name)} is no file but a device or a pipe"))
-                return False
             with path.open("rb"):
                 return True
         except OSError as error:
