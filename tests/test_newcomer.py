@@ -271,13 +271,14 @@ class Interrupted(Case):
         with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
             for number in range(20000):
                 archive.writestr(f"{number}.txt", f"{number}" * 3000)
+
+        def heeded() -> None:  # a job in the background starts with this signal ignored
+            signal.signal(signal.SIGINT, signal.SIG_DFL)
+
         process = subprocess.Popen(
-            [PROGRAM, "unpack", path, "--to", "out"],
-            cwd=self.folder,
-            env=self.environment(),
-            stderr=subprocess.PIPE,
-            text=True,
-        )
+            [PROGRAM, "unpack", path, "--to", "out"], cwd=self.folder, env=self.environment(), stderr=subprocess.PIPE, text=True,
+            preexec_fn=heeded,
+        )  # fmt: skip
         for _ in range(20000):
             if (self.folder / "out").is_dir():
                 break
