@@ -180,6 +180,15 @@ class OnABench(InProcess):
         self.assertEqual(self.paths("list", "main.kwp/rules/lamps.xml", cwd=self.work / "files/data"), [LAMPS])
         self.assertEqual(self.paths("list", "files/" + LAMPS), [LAMPS])
 
+    def test_a_pattern_takes_an_archive_whole_or_what_lies_in_it_and_never_both(self) -> None:
+        self.volvex("take", "kelpwick.exe/**/*.csv", cwd=self.work)
+        self.assertTrue((self.work / "files/kelpwick.exe/tail/weather/spring.csv").is_file())
+        both = ("vault/harbour.kvx/sheds/north.kvz", "vault/harbour.kvx/sheds/north.kvz/keys.txt")
+        self.assertIn("is meant, and what lies in it", self.complaint("take", *both, cwd=self.work, status=5))
+        self.assertFalse((self.work / "files/vault").exists())
+        self.volvex("take", "vault/**", cwd=self.work)
+        self.assertTrue((self.work / "files/vault/harbour.kvx/sheds/north.kvz").is_file())
+
     def test_from_outside_with_bench(self) -> None:
         for words in (("list", LAMPS), ("show", LAMPS), ("identify", LAMPS), ("find", MAIN, "--name", "lamps.xml")):
             self.assertIn("lamp", self.volvex(*words, "--bench", self.work))

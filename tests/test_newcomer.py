@@ -132,9 +132,6 @@ class PutBack(InProcess):
     def setUp(self) -> None:
         super().setUp()
         (self.folder / "game").mkdir()
-        self.picture = (made_game() / "data/main.kwp").read_bytes()
-        with zipfile.ZipFile(self.folder / "p.zip", "w") as archive:
-            archive.writestr("x", "x")
         self.png = self.taken()
         (self.folder / "game/blob.dat").write_bytes(b"\1\2\3" * 100 + self.png + b"\4\5" * 100)
         self.volvex("bench", "game", "bench")
@@ -148,13 +145,19 @@ class PutBack(InProcess):
         self.run_program("identify", "blob.dat", "--carve", "../carved", cwd=self.work, status=1)
         (name,) = (path.name for path in (self.folder / "carved").iterdir())
         self.assertEqual(name, "0000012c.png")
-        smaller = self.png.replace(b"IEND", b"IEND")[: len(self.png)]
-        edited_png = smaller[:40] + bytes([smaller[40] ^ 1]) + smaller[41:]
+        edited_png = self.png[:40] + bytes([self.png[40] ^ 1]) + self.png[41:]
         (self.folder / "new.png").write_bytes(edited_png)
         for at in ("0x12c", "0000012c", "300"):
             self.volvex("swap", f"blob.dat@{at}", "../new.png", cwd=self.work)
         data = (self.work / "files/blob.dat").read_bytes()
         self.assertEqual(data, b"\1\2\3" * 100 + edited_png + b"\4\5" * 100)
+
+    def test_a_path_that_only_looks_like_an_offset_is_that_path(self) -> None:
+        (self.folder / "game/blob.dat@300").write_bytes(b"a file of its own")
+        (self.folder / "mine").write_bytes(b"mine")
+        self.volvex("swap", "blob.dat@300", "../mine", cwd=self.work)
+        self.assertEqual((self.work / "files/blob.dat@300").read_bytes(), b"mine")
+        self.assertFalse((self.work / "files/blob.dat").exists())
 
     def test_a_smaller_one_is_filled_up_and_others_are_refused(self) -> None:
         for name, content, why in (

@@ -91,7 +91,7 @@ def telling_keys(source: Source, library: Library) -> list[bytes]:
 
 
 def _as_text(sample: Array, length: int) -> bytes:
-    """The key of that length behind which the most bytes are letters and blanks."""
+    """The key of that length behind which the most bytes are letters and whitespace."""
     counts = np.stack([np.bincount(sample[place::length], minlength=256) for place in range(length)])
     return bytes(np.argmax(counts @ _SPOKEN, axis=1).astype(np.uint8))
 

@@ -33,11 +33,13 @@ class Matched:
 Enter = Callable[[Archive, int, str, Above], tuple[Archive, str] | None]
 
 
-def within(archive: Archive, path: str, ways: list[Way], enter: Enter, above: Above = ()) -> Iterator[Matched]:
+def within(
+    archive: Archive, path: str, ways: list[Way], enter: Enter, above: Above = (), whole: bool = False
+) -> Iterator[Matched]:
     """What a pattern means in an archive and in those within it: `**` leads through these as through folders.
 
     `ways` is what is left of the pattern, in each way in which it can have led here. `enter` opens an entry as an archive, and
-    says what that is called; None when it is none.
+    says what that is called; None when it is none. With `whole`, an archive that is meant itself is not entered as well.
     """
     found = [entries_matching(archive, way) for way in ways]
     rows = np.unique(np.concatenate(found)) if found else np.arange(0)
@@ -45,10 +47,11 @@ def within(archive: Archive, path: str, ways: list[Way], enter: Enter, above: Ab
         yield Matched(archive, path, rows, above)
     if len(above) >= DEEPEST:
         return
+    meant = set(rows.tolist()) if whole else set()
     for row, left in sorted(leading_on(archive.names, ways).items()):
-        inner = enter(archive, row, path, above)
+        inner = enter(archive, row, path, above) if row not in meant else None
         if inner is not None:
-            yield from within(*inner, left, enter, (*above, (archive, row)))
+            yield from within(*inner, left, enter, (*above, (archive, row)), whole)
 
 
 def leading_on(names: list[str], ways: Iterable[Way]) -> dict[int, list[Way]]:

@@ -198,14 +198,23 @@ def _verify_entries(bench: Workbench, work: Work, written: Archive) -> None:
 def _rows_then(bench: Workbench, work: Work, written: Archive) -> set[int]:
     """The entries of what is built that were changed or added, or lie on the way to what was."""
     found: set[int] = set(work.inner)
-    rows = set()
+    rows: set[int] = set()
     for change in work.changed:
         row = bench.row(change.path)
         if row is not None:
             found |= {row} - work.edit.removed
         else:
-            rows |= set(written.rows_of(bench.home(change.path)[1]))
-    return rows | {place for row in found if (place := written.row_at(_address_then(work, row))) is not None}
+            rows |= _require_rows(written, bench.home(change.path)[1], None)
+    return rows.union(*(_require_rows(written, work.archive.names[row], _address_then(work, row)) for row in found))
+
+
+def _require_rows(written: Archive, name: str, address: Address | None) -> set[int]:
+    """An entry of what is built by its address, or its name; FormatError when it is not there."""
+    row = written.row_at(address) if address is not None else None
+    found = {row} if row is not None else set(written.rows_of(name))  # a key's name may change with its content
+    if not found:
+        raise FormatError(written.source.name, f"{shown(name)} is not in what was built")
+    return found
 
 
 def _address_then(work: Work, row: int) -> Address:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from volvex.archive import filetypes
 from volvex.bench.workbench import Workbench
-from volvex.data.encodings import guessed
+from volvex.data.encodings import of_text
 from volvex.source.digest import digest_bytes, digest_file
 
 TEXT_LIMIT = 1 << 24  # larger files are told as changed, not line by line
@@ -111,9 +111,7 @@ def lines(bench: Workbench, change: Change) -> Iterator[Line]:
 
 def _text(bench: Workbench, path: str, data: bytes) -> list[str]:
     """The lines of a text, in whatever encoding."""
-    odd = filetypes.is_8bit_text(data[: filetypes.WORDS])
-    name = bench.library.encoded(path)[0] if odd else ""
-    return filetypes.decode_text(data, name or (guessed(data) if odd else "")).splitlines()
+    return filetypes.decode_text(data, of_text(bench.library.encoded(path), data)).splitlines()
 
 
 def _kind(data: bytes) -> str:

@@ -17,13 +17,22 @@ _OFFSET = re.compile(r"(.+)@(0x[0-9a-fA-F]+|[0-9a-fA-F]{8}|[0-9]+)")
 LARGEST = 1 << 28  # bytes of a file that is put back
 
 
-def split_offset(path: str) -> tuple[str, int] | None:
-    """A path and an offset in it, `FILE@0x2c0` (or with the eight digits of a carved file's name); None for another path."""
+def split_offset(bench: Workbench, path: str) -> tuple[str, int] | None:
+    """A path and an offset in it, `FILE@0x2c0` (or with the eight digits of a carved file's name); None for another path, also for one
+    that something of the game has as a whole."""
     match = _OFFSET.fullmatch(path)
-    if match is None:
+    if match is None or _is_whole(bench, path):
         return None
     digits = match[2]
     return match[1], int(digits, 0 if digits.startswith("0x") else 16 if len(digits) == 8 else 10)
+
+
+def _is_whole(bench: Workbench, path: str) -> bool:
+    """Whether the game has something of that very path."""
+    try:
+        return bool(list(bench.select(path)))
+    except NotFoundError:
+        return False
 
 
 def put_back(bench: Workbench, path: str, offset: int, file: Path) -> tuple[str, Find, int]:

@@ -6,7 +6,7 @@ import json
 import zlib
 from collections.abc import Iterator, Sequence
 from dataclasses import asdict
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 
 import numpy as np
 
@@ -208,7 +208,7 @@ class Workbench(Originals):
             return None if inner is None else (inner, f"{path}/{place}")
 
         wild = any(WILD.search("/".join(way)) for way in ways)
-        for one in within(archive, name, ways, enter if wild else lambda *_: None):
+        for one in within(archive, name, ways, enter if wild else lambda *_: None, whole=True):
             yield from ((one.path, row) for row in one.rows.tolist() if row not in one.archive.folders)
 
     def _glimpsed(self, archive: Archive, row: int, within: str) -> Archive | None:
@@ -262,8 +262,14 @@ class Workbench(Originals):
         RefusedError when one of them was edited since it was taken, unless `again`; nothing is taken then.
         """
         jobs = [(self._place(name, row), name, row) for name, row in wanted]
+        wanted_places = {place for place, _, _ in jobs}
         for place, _, _ in jobs:
             self._check_free(self.files / place)
+            above = next((folder for folder in map(str, PurePosixPath(place).parents) if folder in wanted_places), None)
+            if above is not None:
+                raise RefusedError(
+                    f"{shown(above)} is meant, and what lies in it", "either the archive whole, or entries of it"
+                )
         there = [place for place, _, _ in jobs if (self.files / place).exists()]
         edited = [place for place in there if self._edited(place)]
         if edited and not again:

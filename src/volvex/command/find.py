@@ -79,9 +79,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
 
 def encoding_of(library: Library, path: str, content: bytes) -> str:
     """The encoding of text that is not UTF-8: as it is told, or as the bytes suggest."""
-    from volvex.data.encodings import guessed
+    from volvex.data.encodings import of_text
 
-    return library.encoded(path)[0] or guessed(content)
+    return of_text(library.encoded(path), content)
 
 
 def _bytes(text: str) -> bytes:

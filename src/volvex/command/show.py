@@ -116,13 +116,9 @@ def _write_all(handle: int, content: bytes) -> None:
 
 def _encoding(content: Content, walker: Walker) -> str:
     """The encoding of text that is not UTF-8, or is told to be in another; empty for all else."""
-    from volvex.data.encodings import guessed
+    from volvex.data.encodings import of_text
 
-    name, sure = walker.library.encoded(content.path)
-    head = content.source.peek(0, filetypes.WORDS)
-    if sure or not filetypes.is_8bit_text(head):
-        return name if sure else ""
-    return name or guessed(content.source.peek(0, TEXT_SAMPLE))
+    return of_text(walker.library.encoded(content.path), content.source.peek(0, TEXT_SAMPLE))
 
 
 def _show_text(content: Content, kind: str, encoding: str, options: argparse.Namespace, context: Context) -> None:

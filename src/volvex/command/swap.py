@@ -36,16 +36,17 @@ def run(options: argparse.Namespace, context: Context) -> int:
         raise UsageError("what to put there is a file of yours, or another variant", "FILE, or --from NAME")
     if options.other is not None:
         return _swap_variant(options, context)
-    offset = split_offset(options.path)
     with open_bench(options, context) as bench:
-        if offset is not None and not options.new:
-            place, found, left = put_back(bench, bench.within_game(offset[0], context.cwd), offset[1], options.file)
+        path = bench.within_game(options.path, context.cwd)
+        offset = split_offset(bench, path) if not options.new else None
+        if offset is not None:
+            place, found, left = put_back(bench, *offset, options.file)
             rest = f", and {count(left, 'zero')} behind it" if left else ""
             context.print(
                 f"{shown(place)}: the {found.kind} at {found.offset:#x} is now {shown(options.file.as_posix())}{rest}"
             )
             return Status.OK
-        place = bench.put(bench.within_game(options.path, context.cwd), options.file, options.new)
+        place = bench.put(path, options.file, options.new)
         size = (bench.files / place).stat().st_size
         context.print(f"{shown(place)} is now {shown(options.file.as_posix())}, {number(size)} bytes")
     return Status.OK

@@ -5,6 +5,7 @@ from __future__ import annotations
 import codecs
 import functools
 
+from volvex.archive.filetypes import WORDS, is_8bit_text
 from volvex.errors import UsageError
 
 SAMPLE = 1 << 16  # bytes from which an encoding is guessed
@@ -51,6 +52,14 @@ def is_utf8(data: bytes) -> bool:
 def guessed(data: bytes) -> str:
     """The encoding that text which is not UTF-8 is most likely in; empty when the bytes suggest none."""
     return _guessed(bytes(data[:SAMPLE]))
+
+
+def of_text(told: tuple[str, bool], data: bytes) -> str:
+    """The encoding of a text as it is told (and whether that is sure), or as its bytes suggest; empty for UTF-8 and what is no text."""
+    name, sure = told
+    if sure or not is_8bit_text(data[:WORDS]):
+        return name if sure else ""
+    return name or guessed(data)
 
 
 @functools.lru_cache(64)
