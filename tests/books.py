@@ -11,7 +11,7 @@ from volvex.data import Document, require_data
 from volvex.data.laidout import LaidOutData
 from volvex.data.scene import SceneData
 from volvex.layout import Library
-from volvex.layout.syntax import parse_layout
+from volvex.layout.language.parser import parse_layout
 from volvex.source import BytesSource
 
 LIBRARY = Library()

@@ -19,9 +19,9 @@ from unittest import mock
 from kelpwick.world import make_game
 from volvex.archive import LaidOut
 from volvex.command._main import main
+from volvex.layout.language.parser import parse_layout, read_layout
 from volvex.layout.model import Layout
-from volvex.layout.opening import read
-from volvex.layout.syntax import parse_layout, read_layout
+from volvex.layout.read.open import read
 from volvex.source import BytesSource
 
 ROOT = Path(__file__).resolve().parent.parent

@@ -18,7 +18,7 @@ from volvex.archive.patterns import path_pattern
 from volvex.archive.ties import Ties
 from volvex.errors import NotFoundError
 from volvex.layout import Library
-from volvex.layout.columns import Texts
+from volvex.layout.records.columns import Texts
 
 FIRTH = "shallows/firth.kwz"
 PACK = """layout "crew pack" kind archive

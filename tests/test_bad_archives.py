@@ -16,11 +16,11 @@ from tests.support import Case, archive_of, made_game, pack_layout
 from volvex.archive import LaidOut
 from volvex.archive.work import verify
 from volvex.errors import FormatError, VolvexError
-from volvex.layout.explaining import coverage
+from volvex.layout.inspect.coverage import coverage
+from volvex.layout.inspect.proof import prove
+from volvex.layout.language.parser import parse_layout
 from volvex.layout.model import Layout
-from volvex.layout.opening import read
-from volvex.layout.proof import prove
-from volvex.layout.syntax import parse_layout
+from volvex.layout.read.open import read
 from volvex.source import BytesSource
 
 HEAD = struct.Struct("<4sHHIQIQI")

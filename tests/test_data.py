@@ -16,8 +16,8 @@ from volvex.data.scene import SceneData
 from volvex.data.sheet import Unfit, cell_text, float_texts, float_value, parsed
 from volvex.errors import FormatError, LayoutError, NotFoundError, RefusedError, VolvexError
 from volvex.layout import Library
-from volvex.layout.proof import prove
-from volvex.layout.syntax import parse_layout
+from volvex.layout.inspect.proof import prove
+from volvex.layout.language.parser import parse_layout
 from volvex.source import BytesSource
 
 

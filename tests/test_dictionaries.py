@@ -13,8 +13,8 @@ from tests.support import Case, archive_of, digests
 from volvex.archive import LaidOut
 from volvex.archive.names import Refusal, disk_names
 from volvex.errors import FormatError
-from volvex.layout.opening import read
-from volvex.layout.syntax import parse_layout
+from volvex.layout.language.parser import parse_layout
+from volvex.layout.read.open import read
 from volvex.names import dictionary
 from volvex.names.dictionary import Dictionary
 from volvex.names.shelf import Shelf
@@ -167,7 +167,7 @@ class Names(Case):
         )
 
     def test_names_do_not_change_what_is_written(self) -> None:
-        from volvex.layout.edits import Edit
+        from volvex.layout.write.plan import Edit
 
         data = fnv_archive(FILES)
         made = self.archive(FNV, data, "\n".join(FILES))

@@ -16,10 +16,10 @@ from tests.support import archive_of
 from volvex.archive import LaidOut
 from volvex.archive.harder import prove_harder
 from volvex.errors import FormatError, NotFoundError, RefusedError
-from volvex.layout.edits import Added, Edit
-from volvex.layout.explaining import coverage, covering, stretches
-from volvex.layout.proof import check_objects, prove
-from volvex.layout.writing import plan
+from volvex.layout.inspect.coverage import coverage, covering, stretches
+from volvex.layout.inspect.proof import check_objects, prove
+from volvex.layout.write.plan import Added, Edit
+from volvex.layout.write.planner import plan
 from volvex.source import Spool
 
 
@@ -238,7 +238,7 @@ class Special(unittest.TestCase):
     def test_sizes_that_never_settle_get_room_to_spare(self) -> None:
         family, archive = FAMILIES["secret"], self.archive("secret")
         before = family.load(family.make(family.files))
-        with patch("volvex.layout.writing.ROUNDS", 0), Spool() as spool:
+        with patch("volvex.layout.write.planner.ROUNDS", 0), Spool() as spool:
             for size in (1, 500, 70_000):
                 made = changed(archive, spool, {"tide.txt": b"3" * size}, {f"new-{size}.txt": b"4" * size}, set())
                 self.assertEqual(family.load(made), {**before, "tide.txt": b"3" * size, f"new-{size}.txt": b"4" * size})

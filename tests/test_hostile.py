@@ -25,11 +25,11 @@ from volvex.bench.build import build
 from volvex.bench.profile import UNKNOWN
 from volvex.data.opening import open_data
 from volvex.errors import VolvexError
-from volvex.layout import Library, remembered
-from volvex.layout.columns import Texts
-from volvex.layout.keys import Key, Keys
-from volvex.layout.opening import read
-from volvex.layout.syntax import parse_layout
+from volvex.layout import Library, cache
+from volvex.layout.keyring import Key, Keys
+from volvex.layout.language.parser import parse_layout
+from volvex.layout.read.open import read
+from volvex.layout.records.columns import Texts
 from volvex.source import BytesSource, Disk
 from volvex.source.disk import atomic, clear_stale, is_leftover
 
@@ -340,7 +340,7 @@ class Layouts(Case):
             (layout,) = [one for one in Library([folder], memory=memory).every() if one.title == "one"]
             self.assertEqual(layout.file, (folder / "one.layout").as_posix())
         self.assertEqual(len(list(memory.glob("*.json"))), len({path.name for path in memory.glob("*.json")}))
-        self.assertEqual(len(remembered.key(b"x")), 32)
+        self.assertEqual(len(cache.key(b"x")), 32)
 
     TEXT = 'layout "one"  kind archive\nlittle endian\nknown by "ONE" at 0\nblock head at 0\n    mark 3 bytes is "ONE"\n    n u8 count of all\nblock all after head repeats\n    name text u8 name\n    at u32 start of content\n    size u32 size of content\n'
 

@@ -14,10 +14,10 @@ from tests.formats import SAMPLES
 from tests.support import ROOT, SOURCE, archive_of
 from volvex.command._main import commands
 from volvex.errors import VolvexError
+from volvex.layout.inspect.proof import prove
 from volvex.layout.kinds import kind_names
-from volvex.layout.order import unwritable
-from volvex.layout.proof import prove
-from volvex.layout.syntax import parse_layout
+from volvex.layout.language.parser import parse_layout
+from volvex.layout.write.checks import unwritable
 
 FLOORS = ("source", "codec", "layout", "archive", "names", "data", "asset", "bench", "mods", "command")
 PACKAGE = SOURCE / "volvex"
@@ -95,7 +95,7 @@ class Floors(unittest.TestCase):
     def test_code_is_generated_in_one_place_only(self) -> None:
         users = [path.name for path, tree in modules() for node in ast.walk(tree)
                  if isinstance(node, ast.Call) and getattr(node.func, "id", "") in ("exec", "compile")]  # fmt: skip
-        self.assertEqual(users, ["walking.py"])
+        self.assertEqual(users, ["codegen.py"])
 
     def test_no_broad_except_but_where_all_is_undone_and_raised_again(self) -> None:
         caught: list[str] = []
@@ -222,7 +222,7 @@ class LayoutReference(unittest.TestCase):
             self.assertEqual(unwritable(parse_layout(layout, "my.layout")), [])
 
     def test_every_word_of_the_grammar_is_explained(self) -> None:
-        grammar = (PACKAGE / "layout" / "grammar.lark").read_text(encoding="utf-8")
+        grammar = (PACKAGE / "layout" / "language" / "grammar.lark").read_text(encoding="utf-8")
         text = (ROOT / "docs" / "layouts.md").read_text(encoding="utf-8")
         for word in set(re.findall(r'"([a-z]+)"', grammar)):
             self.assertRegex(text, rf"`[^`]*\b{word}\b[^`]*`")

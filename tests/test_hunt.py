@@ -24,7 +24,7 @@ from volvex.archive.opening import open_source
 from volvex.archive.paths import Found, Group, Walker
 from volvex.errors import UsageError
 from volvex.layout import Library
-from volvex.layout.syntax import parse_layout
+from volvex.layout.language.parser import parse_layout
 from volvex.names import deriving, evidence, finds, mining, patterns
 from volvex.names.evidence import Find, How, Kind
 from volvex.names.guessing import guess, seconds
@@ -142,7 +142,7 @@ class Deriving(unittest.TestCase):
     @given(st.lists(st.text("ab/._0", min_size=1, max_size=6), min_size=1, max_size=40, unique=True))
     def test_endings_as_a_tree_are_those_that_were_given(self, tails: list[str]) -> None:
         library = parse_layout(FNV, "test.layout")
-        from volvex.layout.keying import Keying
+        from volvex.layout.name_hash import Keying
 
         made = Keying.of(library)
         assert made is not None

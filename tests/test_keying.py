@@ -15,9 +15,9 @@ from tests.support import archive_of
 from volvex.codec import SEAL
 from volvex.codec.bulk import BulkHash, Tails, Targets, combination
 from volvex.errors import LayoutError, ManyErrors, RefusedError, VolvexError
-from volvex.layout.keying import Keying, Numbering
+from volvex.layout.language.parser import parse_layout
 from volvex.layout.model import KeyRule, Place
-from volvex.layout.syntax import parse_layout
+from volvex.layout.name_hash import Keying, Numbering
 
 PATH = "Data/Lämps/Fresnel.TBL"
 HASHES = ("fnv1", "fnv1a", "fnv1(bits 64)", "fnv1a(bits 64)", "fnv1a(start 7)", "djb2", "djb2(bits 64, mix xor)", "sdbm", "one_at_a_time",
@@ -201,7 +201,7 @@ class Entries(unittest.TestCase):
 
 
 def _added(name: bytes):  # type: ignore[no-untyped-def]
-    from volvex.layout.edits import Added, Edit, NewContent
+    from volvex.layout.write.plan import Added, Edit, NewContent
     from volvex.source import BytesSource
 
     return Edit(added=[Added(name, 0, NewContent(BytesSource(b"x", "x"), 0, 1, 1, "none", {}))])

@@ -12,8 +12,8 @@ from tests.support import PROGRAM, Case, archive_of
 from volvex.archive.opening import open_source
 from volvex.errors import LockedError
 from volvex.layout import Library
-from volvex.layout.keys import Key, Keys
-from volvex.layout.syntax import parse_layout
+from volvex.layout.keyring import Key, Keys
+from volvex.layout.language.parser import parse_layout
 from volvex.source import BytesSource
 
 PLAIN = """

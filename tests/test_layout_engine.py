@@ -38,14 +38,14 @@ from tests.support import archive_of, made_game, pack_layout
 from volvex.archive import LaidOut
 from volvex.archive.harder import prove_harder
 from volvex.errors import FormatError, RefusedError
-from volvex.layout.edits import Added, Edit, NewContent
-from volvex.layout.explaining import coverage, covering, stretches
-from volvex.layout.opening import read
-from volvex.layout.proof import prove
-from volvex.layout.records import Records, Texts
-from volvex.layout.syntax import parse_layout
-from volvex.layout.walking import compile_walk
-from volvex.layout.writing import plan
+from volvex.layout.inspect.coverage import coverage, covering, stretches
+from volvex.layout.inspect.proof import prove
+from volvex.layout.language.parser import parse_layout
+from volvex.layout.read.open import read
+from volvex.layout.records.block import Records, Texts
+from volvex.layout.records.codegen import compile_walk
+from volvex.layout.write.plan import Added, Edit, NewContent
+from volvex.layout.write.planner import plan
 from volvex.source import BytesSource, FileSource, Spool
 
 
@@ -177,7 +177,7 @@ class Everywhere(unittest.TestCase):
 
     def test_the_harder_proof_notices_a_writer_that_is_wrong(self) -> None:
         for _, _, archive in self.archives():
-            with patch("volvex.layout.facts.Directory.put"):  # facts are not brought up to date
+            with patch("volvex.layout.write.directory.Directory.put"):  # facts are not brought up to date
                 self.assertTrue([trial for trial in prove_harder(archive) if trial.fault])
 
     def test_fast_and_careful_writing_agree(self) -> None:
@@ -365,7 +365,7 @@ class FromTheEnd(unittest.TestCase):
 
     def test_a_mark_across_the_steps_of_the_search(self) -> None:
         for shift in range(-8, 3):
-            with patch("volvex.layout.finding.STEP", 64):
+            with patch("volvex.layout.match.STEP", 64):
                 data = marked((("a", b"y" * 300),), b"z" * (64 + shift))
                 self.assertEqual(len(archive_of(MARKED, data)), 1)
 
@@ -386,7 +386,7 @@ class InARow(unittest.TestCase):
     def test_records_are_found_whatever_the_window(self) -> None:
         files = [(f"entry-{number}", bytes([number % 251]) * (number * 37 % 400)) for number in range(300)]
         for window in (16, 64, 1000, 1 << 16):
-            with patch("volvex.layout.records.WINDOW", window):
+            with patch("volvex.layout.records.block.WINDOW", window):
                 for text, make in ((ROW, in_a_row), (STREAM, stream), (COUNTED, counted)):
                     self.assertEqual(contents(archive_of(text, make(files))), dict(files))
 

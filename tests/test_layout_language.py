@@ -8,7 +8,8 @@ import unittest
 from tests.support import PACK_LAYOUT, Case
 from volvex.codec import COMPRESS
 from volvex.errors import FormatError, LayoutError, ManyErrors, VolvexError
-from volvex.layout import remembered
+from volvex.layout import cache
+from volvex.layout.language.parser import parse_layout, read_layout
 from volvex.layout.model import (
     At,
     Change,
@@ -24,8 +25,8 @@ from volvex.layout.model import (
     SealOf,
     Text,
 )  # fmt: skip
-from volvex.layout.order import seal_order, unwritable
-from volvex.layout.syntax import parse_layout, read_layout
+from volvex.layout.order import seal_order
+from volvex.layout.write.checks import unwritable
 
 GOOD = """
 layout "Test" kind archive
@@ -455,16 +456,16 @@ class Writable(unittest.TestCase):
 class Remembered(unittest.TestCase):
     def test_a_layout_comes_back_as_it_was(self) -> None:
         layout = read_layout(PACK_LAYOUT)
-        self.assertEqual(remembered.load(remembered.dump(layout), layout.file), layout)
+        self.assertEqual(cache.load(cache.dump(layout), layout.file), layout)
 
     def test_what_does_not_load_is_nothing(self) -> None:
-        dumped = remembered.dump(read_layout(PACK_LAYOUT))
+        dumped = cache.dump(read_layout(PACK_LAYOUT))
         for data in (b"", b"[]", b"{}", b'{"is": "Layout"}', dumped[:-4], dumped.replace(b'"Raw"', b'"Path"')):
-            self.assertIsNone(remembered.load(data, "x"), data[:40])
+            self.assertIsNone(cache.load(data, "x"), data[:40])
 
     def test_another_text_has_another_key(self) -> None:
-        self.assertNotEqual(remembered.key(b"a"), remembered.key(b"b"))
-        self.assertEqual(remembered.key(b"a"), remembered.key(b"a"))
+        self.assertNotEqual(cache.key(b"a"), cache.key(b"b"))
+        self.assertEqual(cache.key(b"a"), cache.key(b"a"))
 
 
 class Program(Case):

@@ -17,7 +17,7 @@ from volvex.archive.numbers import numbered
 from volvex.archive.pieces import beside, pieces_of
 from volvex.errors import FormatError, VolvexError
 from volvex.layout import Library
-from volvex.layout.syntax import parse_layout
+from volvex.layout.language.parser import parse_layout
 
 VAULT = "vault/harbour.kvx"
 LEDGER = f"{VAULT}/sheds/north.kvz/ledger.kwp"

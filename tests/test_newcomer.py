@@ -21,7 +21,7 @@ from volvex.data.exchange import Wanted, exported, imported
 from volvex.data.verified import edited
 from volvex.errors import FormatError, UsageError
 from volvex.layout import Library
-from volvex.layout.syntax import parse_layout
+from volvex.layout.language.parser import parse_layout
 
 CALLS = """layout "calls" kind text
 little endian

@@ -32,9 +32,9 @@ from volvex.archive.unpack import unpack
 from volvex.archive.work import verify
 from volvex.errors import FormatError, LockedError, RefusedError, VolvexError
 from volvex.layout import Library
-from volvex.layout.edits import Added, Edit
-from volvex.layout.keys import Key, Keys
-from volvex.layout.syntax import parse_layout
+from volvex.layout.keyring import Key, Keys
+from volvex.layout.language.parser import parse_layout
+from volvex.layout.write.plan import Added, Edit
 from volvex.source import BytesSource, Disk, Spool
 
 RANDOM = random.Random(11)

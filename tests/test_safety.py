@@ -21,7 +21,7 @@ from tests.support import LAMPS, LETTER, MAIN, PROGRAM, Case, digests
 from tests.test_crashes import Stop, Stopping
 from volvex.bench.inplace import Patch
 from volvex.errors import FormatError, RefusedError, VolvexError
-from volvex.layout.edits import Piece
+from volvex.layout.write.plan import Piece
 from volvex.mods import install, installed, originals, patch, recover, restore
 from volvex.mods.home import home_of, tidy
 from volvex.mods.journal import read_state, write_state

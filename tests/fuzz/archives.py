@@ -13,8 +13,8 @@ from tests.fuzz.attempt import Attempt, mutate
 from tests.support import pack_layout
 from tests.test_bad_archives import exercise
 from tests.test_open_formats import look, open_samples
+from volvex.layout.language.parser import parse_layout
 from volvex.layout.model import Layout
-from volvex.layout.syntax import parse_layout
 
 
 def corpus(folder: Path) -> list[tuple[str, Layout | None, bytes]]:

@@ -16,7 +16,7 @@ from volvex.data.finding import values
 from volvex.data.outline import outline
 from volvex.data.verified import edited
 from volvex.errors import VolvexError
-from volvex.layout.syntax import parse_layout
+from volvex.layout.language.parser import parse_layout
 
 MORE = {
     "types.xml": b'<!DOCTYPE r [<!ENTITY e "<a>1</a>"><!ENTITY t "five"><!ATTLIST b v CDATA "d">]>\n<r id="z">&e;<b id="q">&t; 5</b><b id="s" v=\'7\'/></r>\n',

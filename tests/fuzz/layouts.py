@@ -14,7 +14,7 @@ from tests.fuzz.attempt import Attempt
 from tests.test_bad_archives import exercise as use
 from volvex.data.laidout import LaidOutData
 from volvex.errors import VolvexError
-from volvex.layout.syntax import parse_layout
+from volvex.layout.language.parser import parse_layout
 from volvex.source import BytesSource
 
 _WORDS = re.compile(r'"[^"\n]*"|[\w.]+|[^\w\s]|\n[ ]*')

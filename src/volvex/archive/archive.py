@@ -21,19 +21,19 @@ from volvex.archive.names import Refusal, clean, disk_names, shown, told_apart
 from volvex.archive.numbers import is_numbered, numbered
 from volvex.codec import COMPRESS, Cipher, Compression
 from volvex.errors import ContentError, FormatError, LockedError, RefusedError
-from volvex.layout.columns import Array, Texts
-from volvex.layout.edits import Edit, NewContent, Plan
 from volvex.layout.entries import Entries
-from volvex.layout.keying import UNNAMED
-from volvex.layout.naming import marked
+from volvex.layout.name_hash import UNNAMED
+from volvex.layout.read.names import marked
+from volvex.layout.records.columns import Array, Texts
+from volvex.layout.transforms import deciphered
 from volvex.layout.volumes import Beside
-from volvex.layout.wrapping import deciphered
+from volvex.layout.write.plan import Edit, NewContent, Plan
 from volvex.source import Source, Spool
 
 if TYPE_CHECKING:
     from volvex.archive.numbers import Cut
     from volvex.archive.outer import Outer
-    from volvex.layout.proof import Proof
+    from volvex.layout.inspect.proof import Proof
 
 WHOLE = 1 << 26  # content up to this size is decoded in one piece
 IN_MEMORY = 1 << 30  # content above this size is never held in memory

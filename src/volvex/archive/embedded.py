@@ -16,11 +16,11 @@ from volvex.archive.filetypes import is_text
 from volvex.archive.formats._driven import Driven, content_piece, entries_of, joined, span
 from volvex.errors import FormatError, LockedError, RefusedError, VolvexError
 from volvex.layout import Library
-from volvex.layout.edits import Edit, Piece, Plan
-from volvex.layout.explaining import Stretch
-from volvex.layout.finding import fits
-from volvex.layout.reading import locate, measured
+from volvex.layout.inspect.coverage import Stretch
+from volvex.layout.match import fits
+from volvex.layout.read.blocks import locate, measured
 from volvex.layout.volumes import Beside
+from volvex.layout.write.plan import Edit, Piece, Plan
 from volvex.source import Source, WindowSource
 
 HEAD, TAIL = 1 << 23, 1 << 20  # bytes that are looked through at either end of a file

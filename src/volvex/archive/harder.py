@@ -9,7 +9,7 @@ import numpy as np
 
 from volvex.archive.archive import Archive
 from volvex.errors import FormatError, RefusedError, VolvexError
-from volvex.layout.edits import Added, Edit, NewContent, PlannedSource
+from volvex.layout.write.plan import Added, Edit, NewContent, PlannedSource
 from volvex.source import Spool
 
 SAMPLE = 200  # unchanged entries that are compared, spread over the archive

@@ -22,11 +22,11 @@ from volvex.archive.laidout import LaidOut
 from volvex.archive.opening import open_source
 from volvex.errors import FormatError, LockedError, VolvexError
 from volvex.layout import Layout, Library
-from volvex.layout.columns import Array
-from volvex.layout.finding import fits
-from volvex.layout.meanings_of_data import rows_of_layout
-from volvex.layout.opening import read
-from volvex.layout.wrapping import with_keys
+from volvex.layout.match import fits
+from volvex.layout.model import rows_of_layout
+from volvex.layout.read.open import read
+from volvex.layout.records.columns import Array
+from volvex.layout.transforms import with_keys
 from volvex.source import Source, WindowSource
 
 WINDOWS, WINDOW = 96, 4096  # places at which the entropy is taken, bytes at each

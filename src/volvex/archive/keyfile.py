@@ -8,7 +8,7 @@ import os
 from pathlib import Path
 
 from volvex.errors import FormatError, NotFoundError
-from volvex.layout.keys import Key
+from volvex.layout.keyring import Key
 from volvex.source import Disk, atomic, typed
 from volvex.source.disk import clear_stale
 from volvex.source.lock import held

@@ -12,21 +12,22 @@ from volvex.archive.archive import Archive, Check
 from volvex.archive.names import shown
 from volvex.codec import COMPRESS, SEAL, Cipher, Compression, Seal
 from volvex.errors import FormatError, RefusedError, VolvexError
-from volvex.layout.columns import Array
-from volvex.layout.edits import Edit, NewContent, Plan
-from volvex.layout.keying import KEYS, UNNAMED, Keying, Names
-from volvex.layout.library import require_writable
+from volvex.layout.checksums import seal_text, stored_seal
 from volvex.layout.model import Field, Kept, Number
-from volvex.layout.naming import endings_of, fresh_name, key_columns, marked, unmarked, variants_of
-from volvex.layout.opening import read
-from volvex.layout.reading import BlockRead, Reading
-from volvex.layout.verifying import seal_text, stored_seal
+from volvex.layout.name_hash import KEYS, UNNAMED, Keying, Names
+from volvex.layout.read.blocks import BlockRead, Reading
+from volvex.layout.read.names import endings_of, key_columns, marked, unmarked, variants_of
+from volvex.layout.read.open import read
+from volvex.layout.records.columns import Array
+from volvex.layout.transforms import KeyFacts, ciphers_of, made_codec
 from volvex.layout.volumes import Beside, volume_name
-from volvex.layout.wrapping import KeyFacts, ciphers_of, made_codec
+from volvex.layout.write.checks import require_writable
+from volvex.layout.write.names import fresh_name
+from volvex.layout.write.plan import Edit, NewContent, Plan
 from volvex.source import Source, Spool, WindowSource
 
 if TYPE_CHECKING:
-    from volvex.layout.proof import Proof
+    from volvex.layout.inspect.proof import Proof
 
 
 @dataclass(frozen=True)
@@ -246,7 +247,7 @@ class LaidOut(Archive):
         return NewContent(spool, offset, length, size, codec, {key: total.value() for key, total in seals.items()})
 
     def plan(self, edit: Edit, each: bool = False, folder: Path | None = None, pinned: bool = False) -> Plan:
-        from volvex.layout.writing import plan  # not needed for looking
+        from volvex.layout.write.planner import plan  # not needed for looking
 
         require_writable(self.layout)
         if self.reading.counted and (edit.added or edit.removed):
@@ -264,7 +265,7 @@ class LaidOut(Archive):
 
     def check_overlaps(self) -> None:
         """Contents that overlap by half; sharing whole contents is allowed."""
-        from volvex.layout.writing import plan
+        from volvex.layout.write.planner import plan
 
         try:
             plan(self.reading, Edit())
@@ -296,7 +297,7 @@ class LaidOut(Archive):
         return {volume.name: volume.source for volume in self.reading.volumes}
 
     def prove(self, advance: Callable[[int], None] = lambda size: None) -> Proof:
-        from volvex.layout.proof import prove  # not needed for looking
+        from volvex.layout.inspect.proof import prove  # not needed for looking
 
         return prove(self.reading, advance)
 

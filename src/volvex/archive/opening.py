@@ -14,10 +14,10 @@ from volvex.archive.laidout import LaidOut
 from volvex.archive.names import quoted
 from volvex.errors import FRESH, FormatError, VolvexError
 from volvex.layout import Layout, Library
-from volvex.layout.finding import fits, head_of
-from volvex.layout.opening import read
+from volvex.layout.match import fits, head_of
+from volvex.layout.read.open import read
+from volvex.layout.transforms import with_keys
 from volvex.layout.volumes import Beside
-from volvex.layout.wrapping import with_keys
 from volvex.source import FileSource, Source
 
 SEARCHED = (

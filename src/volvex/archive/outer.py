@@ -18,7 +18,7 @@ import numpy as np
 from volvex.codec import COMPRESS
 from volvex.codec.streams import Streamed
 from volvex.errors import ContentError, FormatError, RefusedError
-from volvex.layout.edits import Piece, Plan, PlannedSource
+from volvex.layout.write.plan import Piece, Plan, PlannedSource
 from volvex.source import Source, Spool
 
 HELD = 1 << 26  # bytes after which the room is looked at again

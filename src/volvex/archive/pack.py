@@ -11,7 +11,7 @@ from volvex.archive.names import Refusal
 from volvex.archive.rebuild import file_chunks, kin, rebuild
 from volvex.archive.work import Advance, ignore, parallel
 from volvex.errors import FormatError, NotFoundError, RefusedError
-from volvex.layout.edits import Added, Edit, NewContent
+from volvex.layout.write.plan import Added, Edit, NewContent
 from volvex.source import Disk, Spool
 from volvex.source.disk import is_leftover
 

@@ -15,7 +15,7 @@ from volvex.archive.archive import Archive
 from volvex.archive.formats.tar import Tar
 from volvex.archive.formats.zip import Zip
 from volvex.archive.outer import Compressed
-from volvex.layout.keys import Keys
+from volvex.layout.keyring import Keys
 from volvex.source import BytesSource
 
 MODEL = "-"  # the entry's name; no file on disk that is packed can have it

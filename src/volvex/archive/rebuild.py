@@ -11,8 +11,8 @@ from volvex.archive.numbers import numbered
 from volvex.archive.pieces import MOST
 from volvex.archive.work import Advance, ignore
 from volvex.errors import FormatError, NotFoundError
-from volvex.layout.edits import Edit, Piece, Plan
 from volvex.layout.volumes import Beside
+from volvex.layout.write.plan import Edit, Piece, Plan
 from volvex.source import Disk, FileSource, JoinedSource, Source, WindowSource, atomic
 from volvex.source.outputs import Outputs
 from volvex.source.reading import CHUNK

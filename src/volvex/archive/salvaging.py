@@ -22,12 +22,12 @@ from volvex.archive.laidout import LaidOut
 from volvex.codec import COMPRESS
 from volvex.errors import ContentError, FormatError, RefusedError, VolvexError
 from volvex.layout import Library
-from volvex.layout.edits import Edit, NewContent, Plan
-from volvex.layout.explaining import Stretch
-from volvex.layout.finding import fits
-from volvex.layout.opening import read
+from volvex.layout.inspect.coverage import Stretch
+from volvex.layout.match import fits
+from volvex.layout.read.open import read
+from volvex.layout.transforms import with_keys
 from volvex.layout.volumes import Beside
-from volvex.layout.wrapping import with_keys
+from volvex.layout.write.plan import Edit, NewContent, Plan
 from volvex.source import FileSource, Source, Spool
 
 

@@ -21,7 +21,7 @@ from volvex.bench.description import fingerprint
 from volvex.bench.following import learn
 from volvex.bench.workbench import Workbench
 from volvex.errors import FormatError, NotFoundError, RefusedError
-from volvex.layout.edits import Added, Edit
+from volvex.layout.write.plan import Added, Edit
 from volvex.source import Spool, atomic, typed
 from volvex.source.digest import Fingerprint, digest_bytes
 

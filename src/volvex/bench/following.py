@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from volvex.bench.changes import Change
 from volvex.bench.workbench import Workbench
-from volvex.layout.keying import UNNAMED
+from volvex.layout.name_hash import UNNAMED
 from volvex.names import dictionary
 from volvex.names.shelf import FOLDER
 

@@ -95,7 +95,7 @@ class Context:
     def keys(self) -> Any:
         """The user's keys; what is missing is asked for on a terminal."""
         from volvex.archive import keyfile
-        from volvex.layout.keys import Keys
+        from volvex.layout.keyring import Keys
 
         self.warn_of_keys()
         ask = self.asked if self.answers else None

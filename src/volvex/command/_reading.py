@@ -75,7 +75,7 @@ def named_layouts(options: argparse.Namespace, ties: Ties) -> Iterator[Named]:
         if Path(text).is_file():
             pattern, name = "", text
         if Path(name).is_file():
-            from volvex.layout.syntax import read_layout  # the parser takes a while to load
+            from volvex.layout.language.parser import read_layout  # the parser takes a while to load
 
             yield Named(pattern, read_layout(Path(name)), Path(name))
         elif name.endswith(".layout"):

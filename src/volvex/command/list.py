@@ -39,7 +39,7 @@ from volvex.command._tree import print_tree
 from volvex.command._variants import add_variant
 from volvex.errors import LockedError, NotFoundError, VolvexError
 from volvex.layout import Library
-from volvex.layout.columns import Array
+from volvex.layout.records.columns import Array
 from volvex.source import BytesSource, FileSource, Source
 
 PLACE = 11

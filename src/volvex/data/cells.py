@@ -11,11 +11,11 @@ import numpy as np
 
 from volvex.data.sheet import BYTES, FLOAT, INT, LIST, TEXT, WORDS, Rule
 from volvex.errors import FormatError
-from volvex.layout.columns import Column as Stored
-from volvex.layout.columns import Texts, fit, taken
 from volvex.layout.model import Array, Bits, Field, FieldType, Float, Number, Raw, Text, Value, Varint
-from volvex.layout.reading import BlockRead, Reading
-from volvex.layout.values import read_value, write_value
+from volvex.layout.read.blocks import BlockRead, Reading
+from volvex.layout.records.columns import Column as Stored
+from volvex.layout.records.columns import Texts, fit, taken
+from volvex.layout.records.scalar import read_value, write_value
 
 NONE = -1  # in place of a text's number: there is none
 Values = Any  # an array of cells

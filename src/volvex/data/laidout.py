@@ -12,16 +12,15 @@ import numpy as np
 from volvex.data.cells import Pools, cells_of, places_in_pool, replaced, rule_of, some_of, stored_cells
 from volvex.data.sheet import TEXT, Change, Column, Document, Rule, Sheet, Unfit, parsed
 from volvex.errors import FormatError, NotFoundError, UnfitError
-from volvex.layout.columns import rows_of, taken
-from volvex.layout.edits import Edit
-from volvex.layout.facts import AllColumns, sorting
-from volvex.layout.keying import Keying, KeyPart, Names, bits_of
-from volvex.layout.library import require_writable
-from volvex.layout.meanings_of_data import pools_of
-from volvex.layout.model import Block, Field, Layout, Value
-from volvex.layout.opening import read
-from volvex.layout.reading import BlockRead, Reading
-from volvex.layout.writing import Pointer, plan
+from volvex.layout.model import Block, Field, Layout, Value, pools_of
+from volvex.layout.name_hash import Keying, KeyPart, Names, bits_of
+from volvex.layout.read.blocks import BlockRead, Reading
+from volvex.layout.read.open import read
+from volvex.layout.records.columns import rows_of, taken
+from volvex.layout.write.checks import require_writable
+from volvex.layout.write.directory import AllColumns, sorting
+from volvex.layout.write.plan import Edit
+from volvex.layout.write.planner import Pointer, plan
 from volvex.source import BytesSource, Source
 
 

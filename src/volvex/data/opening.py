@@ -10,7 +10,7 @@ from volvex.data.sheet import Document
 from volvex.data.texts import Encoding
 from volvex.errors import UsageError
 from volvex.layout import Layout, Library
-from volvex.layout.wrapping import with_keys
+from volvex.layout.transforms import with_keys
 from volvex.source import BytesSource
 
 

@@ -17,11 +17,11 @@ from volvex.data.laidout import LaidOutData, _Rows, checked
 from volvex.data.sheet import Array, Change, Column, Rule, Sheet, cell_text, float_value
 from volvex.errors import FormatError, NotFoundError
 from volvex.layout import model
-from volvex.layout.columns import Texts
 from volvex.layout.model import Change as Changed
 from volvex.layout.model import Choice, Field, FieldType, Float, Nested, Raw, Value
-from volvex.layout.reading import BlockRead
-from volvex.layout.values import read_value, write_value
+from volvex.layout.read.blocks import BlockRead
+from volvex.layout.records.columns import Texts
+from volvex.layout.records.scalar import read_value, write_value
 
 Path = tuple[str | int, ...]
 

@@ -6,12 +6,12 @@ import contextlib
 from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
-from volvex.errors import RefusedError, VolvexError
-from volvex.layout import order, remembered
-from volvex.layout.finding import fits, head_of
-from volvex.layout.keying import Names
-from volvex.layout.keys import Keys
+from volvex.errors import VolvexError
+from volvex.layout import cache
+from volvex.layout.keyring import Keys
+from volvex.layout.match import fits, head_of
 from volvex.layout.model import Layout
+from volvex.layout.name_hash import Names
 from volvex.source import Disk, Source, atomic
 
 SHIPPED = (Path(__file__).parent.parent / "layouts", Path(__file__).parent.parent / "games")
@@ -58,15 +58,15 @@ class Library:
 
     def _layout(self, file: Path) -> Layout:
         """A layout, from what is remembered of it when its text is the same as then."""
-        known = self._memory / f"{remembered.key(file.read_bytes())}.json" if self._memory else None
-        layout = remembered.load(known.read_bytes(), file.as_posix()) if known is not None and known.is_file() else None
+        known = self._memory / f"{cache.key(file.read_bytes())}.json" if self._memory else None
+        layout = cache.load(known.read_bytes(), file.as_posix()) if known is not None and known.is_file() else None
         if layout is None:
-            from volvex.layout.syntax import read_layout  # only here: the parser takes a while to load
+            from volvex.layout.language.parser import read_layout  # only here: the parser takes a while to load
 
             layout = read_layout(file)
             if known is not None:
                 with contextlib.suppress(OSError), atomic(Disk(), known, durable=False) as out:
-                    out.write(remembered.dump(layout))
+                    out.write(cache.dump(layout))
         return layout
 
     def files(self) -> Iterator[Path]:
@@ -97,11 +97,3 @@ def _unencoded(path: str) -> tuple[str, bool]:
 
 def _untied(path: str) -> Layout | None:
     return None
-
-
-def require_writable(layout: Layout) -> None:
-    """Nothing when files can be written by this layout; RefusedError with the lines and reasons otherwise."""
-    reasons = order.unwritable(layout)
-    if reasons:
-        told = "; ".join(f"line {place.line}: {reason}" for place, reason in reasons)
-        raise RefusedError(f"{layout.file}: archives of this layout can be read but not written: {told}")

@@ -10,7 +10,7 @@ from itertools import product
 from volvex.archive.work import WORKERS, Advance, ignore
 from volvex.codec.bulk import Targets, bulk_hash
 from volvex.errors import UsageError
-from volvex.layout.keying import KeyPart
+from volvex.layout.name_hash import KeyPart
 from volvex.names import patterns
 from volvex.names.evidence import How
 from volvex.names.patterns import Part, Pattern

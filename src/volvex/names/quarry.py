@@ -13,7 +13,7 @@ from volvex.archive.laidout import LaidOut
 from volvex.archive.paths import Group
 from volvex.archive.work import parallel
 from volvex.codec.bulk import Tails, Targets, bulk_hash
-from volvex.layout.keying import Keying, KeyPart
+from volvex.layout.name_hash import Keying, KeyPart
 from volvex.names import evidence
 from volvex.names.evidence import Find, How
 

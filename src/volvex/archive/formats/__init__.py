@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Protocol
 
 from volvex.archive.archive import Archive
-from volvex.layout.keys import Keys
+from volvex.layout.keyring import Keys
 from volvex.source import Source
 
 

@@ -12,11 +12,11 @@ from volvex.archive.archive import Archive
 from volvex.archive.names import shown
 from volvex.codec import COMPRESS
 from volvex.errors import FormatError
-from volvex.layout.columns import Array, Texts
-from volvex.layout.edits import Edit, NewContent, Piece
 from volvex.layout.entries import Entries
-from volvex.layout.explaining import Stretch
-from volvex.layout.proof import Proof, compared
+from volvex.layout.inspect.coverage import Stretch
+from volvex.layout.inspect.proof import Proof, compared
+from volvex.layout.records.columns import Array, Texts
+from volvex.layout.write.plan import Edit, NewContent, Piece
 from volvex.source import Source, Spool
 
 CRC = ("crc32", "content")  # under which new content tells its sum

@@ -11,7 +11,7 @@ from typing import Any
 
 from volvex.codec import CIPHER, Cipher
 from volvex.codec.parameters import Spec
-from volvex.layout.wrapping import deciphered, enciphered
+from volvex.layout.transforms import deciphered, enciphered
 
 CLASSIC, AE = 1, 2
 CLASSIC_HEAD, VERIFIER, MAC = 12, 2, 10

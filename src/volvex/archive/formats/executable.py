@@ -13,10 +13,10 @@ from pathlib import Path
 
 from volvex.archive.formats._driven import Driven, content_piece, entries_of, joined, span
 from volvex.errors import FormatError, RefusedError
-from volvex.layout.edits import Edit, NewContent, Piece, Plan
-from volvex.layout.explaining import Stretch
-from volvex.layout.keys import Keys
+from volvex.layout.inspect.coverage import Stretch
+from volvex.layout.keyring import Keys
 from volvex.layout.volumes import Beside
+from volvex.layout.write.plan import Edit, NewContent, Piece, Plan
 from volvex.source import Source
 
 TITLE = "executable"

@@ -14,11 +14,11 @@ from volvex.archive.formats._driven import Driven, content_piece, encoded, entri
 from volvex.archive.outer import members
 from volvex.codec import COMPRESS
 from volvex.errors import ContentError, FormatError, RefusedError
-from volvex.layout.edits import Edit, NewContent, Piece, Plan
-from volvex.layout.explaining import Stretch
-from volvex.layout.keys import Keys
-from volvex.layout.proof import Proof, compared
+from volvex.layout.inspect.coverage import Stretch
+from volvex.layout.inspect.proof import Proof, compared
+from volvex.layout.keyring import Keys
 from volvex.layout.volumes import Beside
+from volvex.layout.write.plan import Edit, NewContent, Piece, Plan
 from volvex.source import Source, Spool
 
 TITLE = "one compressed file"

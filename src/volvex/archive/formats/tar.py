@@ -19,11 +19,11 @@ from volvex.archive.names import shown
 from volvex.archive.outer import Compressed
 from volvex.codec import COMPRESS
 from volvex.errors import FRESH, ContentError, FormatError, RefusedError
-from volvex.layout.columns import Array
-from volvex.layout.edits import Edit, NewContent, Piece, Plan
-from volvex.layout.explaining import Stretch
-from volvex.layout.keys import Keys
+from volvex.layout.inspect.coverage import Stretch
+from volvex.layout.keyring import Keys
+from volvex.layout.records.columns import Array
 from volvex.layout.volumes import Beside
+from volvex.layout.write.plan import Edit, NewContent, Piece, Plan
 from volvex.source import Source
 
 TITLE = "TAR"

@@ -21,12 +21,12 @@ from volvex.archive.formats._zip_writing import Writer
 from volvex.archive.names import clean, shown
 from volvex.codec import COMPRESS, Cipher, Compression
 from volvex.errors import FormatError, LockedError
-from volvex.layout.columns import Array
-from volvex.layout.edits import Edit, Plan
 from volvex.layout.entries import Entries
-from volvex.layout.explaining import Stretch
-from volvex.layout.keys import Keys
+from volvex.layout.inspect.coverage import Stretch
+from volvex.layout.keyring import Keys
+from volvex.layout.records.columns import Array
 from volvex.layout.volumes import Beside
+from volvex.layout.write.plan import Edit, Plan
 from volvex.source import Source
 
 TITLE = "ZIP"

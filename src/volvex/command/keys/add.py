@@ -15,7 +15,7 @@ from pathlib import Path
 from volvex.archive.keyfile import add_key
 from volvex.command._context import Context
 from volvex.errors import NotFoundError, Status, UsageError
-from volvex.layout.keys import Key
+from volvex.layout.keyring import Key
 
 PLACE = 55
 LONGEST = 1 << 16

@@ -8,8 +8,8 @@ from pathlib import Path
 from volvex.command._context import Context
 from volvex.command._tables import count
 from volvex.errors import NotFoundError, Status
-from volvex.layout.order import unwritable
-from volvex.layout.syntax import read_layout
+from volvex.layout.language.parser import read_layout
+from volvex.layout.write.checks import unwritable
 
 PLACE = 50
 

@@ -13,8 +13,8 @@ from volvex.command._faults import note_faults
 from volvex.command._reading import add_reading
 from volvex.command._tables import Column, count, number, percent, print_table
 from volvex.errors import NotFoundError, UsageError
-from volvex.layout.explaining import Coverage, Stretch, coverage, stretches
-from volvex.layout.reading import Reading
+from volvex.layout.inspect.coverage import Coverage, Stretch, coverage, stretches
+from volvex.layout.read.blocks import Reading
 
 PLACE = 52
 RECORDS, CONTENTS = 2, 6

@@ -10,7 +10,7 @@ from volvex.command._context import Context
 from volvex.command._tables import Column, print_table
 from volvex.errors import Status
 from volvex.layout.library import SHIPPED
-from volvex.layout.order import unwritable
+from volvex.layout.write.checks import unwritable
 
 PLACE = 53
 

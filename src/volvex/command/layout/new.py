@@ -14,7 +14,7 @@ from volvex.archive.names import shown
 from volvex.command._context import Context
 from volvex.command._reading import add_bench_read, each_content
 from volvex.errors import Status, UsageError
-from volvex.layout.starting import start_from
+from volvex.layout.inspect.scaffold import start_from
 from volvex.source.outputs import new_file
 
 PLACE = 55

@@ -24,7 +24,7 @@ from volvex.command._faults import note_faults
 from volvex.command._reading import add_reading
 from volvex.command._tables import count, number
 from volvex.errors import ManyErrors, NotFoundError, Status
-from volvex.layout.proof import Difference, check_objects, prove
+from volvex.layout.inspect.proof import Difference, check_objects, prove
 
 if TYPE_CHECKING:
     from volvex.data.laidout import LaidOutData

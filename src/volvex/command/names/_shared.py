@@ -14,7 +14,7 @@ from volvex.command._reading import bench_of
 from volvex.command._tables import Column, count, print_table
 from volvex.errors import Status, UsageError
 from volvex.layout import Layout, Library
-from volvex.layout.keying import Keying
+from volvex.layout.name_hash import Keying
 from volvex.names.shelf import FOLDER
 
 if TYPE_CHECKING:

@@ -14,7 +14,7 @@ from volvex.command._context import Context
 from volvex.command.names._shared import Row, add_look_up, look_up
 from volvex.errors import UsageError
 from volvex.layout import Layout
-from volvex.layout.keying import Keying
+from volvex.layout.name_hash import Keying
 
 PLACE = 64
 

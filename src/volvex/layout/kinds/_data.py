@@ -6,7 +6,6 @@ import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from volvex.layout.meanings_of_data import pools_of, rows_of_layout
 from volvex.layout.model import (
     Array,
     Bits,
@@ -20,6 +19,8 @@ from volvex.layout.model import (
     Text,
     Value,
     Varint,
+    pools_of,
+    rows_of_layout,
 )  # fmt: skip
 
 Problem = tuple[Place, str, str]

@@ -6,10 +6,10 @@ from collections.abc import Iterator
 
 from volvex.codec import CIPHER, COMPRESS, SEAL
 from volvex.errors import UsageError
-from volvex.layout.keying import KEYS, PLACE, bits_of
 from volvex.layout.model import Bits, Fact, Field, KeyRule, Layout, Number, Place, Pool, RecordsOf, Text, Varint
+from volvex.layout.name_hash import KEYS, PLACE, bits_of
+from volvex.layout.transforms import KeyFacts, made_codec, tried
 from volvex.layout.volumes import NUMBERED, wrong_pattern
-from volvex.layout.wrapping import KeyFacts, made_codec, tried
 
 NAME, NAME_AT, START, STORED, SIZE, CODEC = (
     "name", "start of name", "start of content", "stored size of content", "size of content", "codec of content",

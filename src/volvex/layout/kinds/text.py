@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from volvex.layout.kinds._data import DataKind, Problem
-from volvex.layout.meanings_of_data import rows_of_layout
-from volvex.layout.model import Layout, Value
+from volvex.layout.model import Layout, Value, rows_of_layout
 
 
 def _check(layout: Layout) -> Iterator[Problem]:

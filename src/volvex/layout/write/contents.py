@@ -7,13 +7,13 @@ from collections.abc import Callable, Iterator
 import numpy as np
 
 from volvex.codec import Cipher
-from volvex.layout.columns import Array
-from volvex.layout.edits import Edit, NewContent, Piece, SealKey
-from volvex.layout.entering import placing_of
-from volvex.layout.placing import Contents
-from volvex.layout.reading import Reading
-from volvex.layout.verifying import new_sum
-from volvex.layout.wrapping import KeyFacts, ciphers_of, deciphered, enciphered, made_codec
+from volvex.layout.checksums import new_sum
+from volvex.layout.read.blocks import Reading
+from volvex.layout.read.entries import placing_of
+from volvex.layout.records.columns import Array
+from volvex.layout.transforms import KeyFacts, ciphers_of, deciphered, enciphered, made_codec
+from volvex.layout.write.place import Contents
+from volvex.layout.write.plan import Edit, NewContent, Piece, SealKey
 from volvex.source import Spool
 
 

@@ -14,17 +14,17 @@ from pathlib import Path
 import numpy as np
 
 from volvex.errors import FormatError
-from volvex.layout.columns import Array, Columns, taken
-from volvex.layout.contents import ContentPlan
-from volvex.layout.edits import Edit, Piece, Plan
-from volvex.layout.facts import AllColumns, Directory
+from volvex.layout.checksums import block_seals, is_over_file, new_sum, seal_value
 from volvex.layout.model import CONTENTS, Block, Field, Measure, Raw, SealOf
 from volvex.layout.order import seal_order
-from volvex.layout.placing import Fixed, Inline, Moved, New, Placer, RecordOf, Step, Whole, fixed_of
-from volvex.layout.reading import Area, Reading, settled_by
-from volvex.layout.spreading import VOLUMES, VolumePlacer, placed_together
-from volvex.layout.verifying import block_seals, is_over_file, new_sum, seal_value
-from volvex.layout.wrapping import is_cipher, wrapped
+from volvex.layout.read.blocks import Area, Reading, settled_by
+from volvex.layout.records.columns import Array, Columns, taken
+from volvex.layout.transforms import is_cipher, wrapped
+from volvex.layout.write.contents import ContentPlan
+from volvex.layout.write.directory import AllColumns, Directory
+from volvex.layout.write.place import Fixed, Inline, Moved, New, Placer, RecordOf, Step, Whole, fixed_of
+from volvex.layout.write.plan import Edit, Piece, Plan
+from volvex.layout.write.volumes import VOLUMES, VolumePlacer, placed_together
 from volvex.source import Spool
 
 ROUNDS = 24  # how often places are tried before wrapped parts get room to spare

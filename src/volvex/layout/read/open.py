@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from volvex.layout.entering import check_entries, entries_of, volume_numbers
 from volvex.layout.entries import Entries
 from volvex.layout.model import Layout
-from volvex.layout.reading import Reading, locate
-from volvex.layout.verifying import verify_blocks
+from volvex.layout.read.blocks import Reading, locate
+from volvex.layout.read.entries import check_entries, entries_of, volume_numbers
+from volvex.layout.read.verify import verify_blocks
 from volvex.layout.volumes import Beside, open_volumes
 from volvex.source import Source
 

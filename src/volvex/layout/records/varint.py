@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from volvex.layout.columns import Array
 from volvex.layout.model import Number, Text, Varint
+from volvex.layout.records.columns import Array
 
 
 def odd_numbers(values: Array, kind: Number) -> Array:

@@ -9,7 +9,7 @@ from typing import Any
 from volvex.codec import CIPHER, COMPRESS, SEAL, Cipher
 from volvex.codec.parameters import Spec, Value
 from volvex.errors import ContentError, LockedError, UsageError
-from volvex.layout.keys import Key, Keys
+from volvex.layout.keyring import Key, Keys
 from volvex.layout.model import Derived, Layout, Named, Number, Part, Wrap
 
 INNER = 1 << 28  # bytes that a wrapped part may hold when nothing tells how many

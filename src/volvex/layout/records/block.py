@@ -12,10 +12,10 @@ from typing import Any
 import numpy as np
 
 from volvex.errors import FRESH, FormatError
-from volvex.layout.columns import Array, Column, Columns, Texts, fit, holds, joined, rows_of
 from volvex.layout.model import Bits, Block, Field, Float, Number, Text, Varint
-from volvex.layout.packing import LongerThanNeeded, cut, odd_bytes, odd_numbers, packed_varints, unpacked_varints
-from volvex.layout.walking import compile_inline_walk, compile_walk, prefix_name, runs_of
+from volvex.layout.records.codegen import compile_inline_walk, compile_walk, prefix_name, runs_of
+from volvex.layout.records.columns import Array, Column, Columns, Texts, fit, holds, joined, rows_of
+from volvex.layout.records.varint import LongerThanNeeded, cut, odd_bytes, odd_numbers, packed_varints, unpacked_varints
 from volvex.source import Source
 
 WINDOW = 1 << 16  # bytes that are read at once of records with content between them

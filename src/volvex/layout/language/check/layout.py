@@ -11,6 +11,7 @@ from volvex.codec import CIPHER, COMPRESS, SEAL
 from volvex.codec.parameters import Spec
 from volvex.errors import LayoutError, ManyErrors, UsageError, VolvexError
 from volvex.layout.kinds import kind_of
+from volvex.layout.language.check.siblings import check_condition, check_own_condition, check_siblings, half_of
 from volvex.layout.model import (
     CONTENTS,
     Array,
@@ -39,8 +40,7 @@ from volvex.layout.model import (
     Varint,
 )  # fmt: skip
 from volvex.layout.order import grows, measures, reading_order
-from volvex.layout.siblings import check_condition, check_own_condition, check_siblings, half_of
-from volvex.layout.wrapping import tried
+from volvex.layout.transforms import tried
 
 Problem = tuple[Place, str, str]  # where, what, hint
 

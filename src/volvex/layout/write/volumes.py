@@ -6,10 +6,10 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
-from volvex.layout.contents import ContentPlan
-from volvex.layout.edits import Piece
-from volvex.layout.entering import volume_of
-from volvex.layout.placing import Contents, Placed, Placer
+from volvex.layout.read.entries import volume_of
+from volvex.layout.write.contents import ContentPlan
+from volvex.layout.write.place import Contents, Placed, Placer
+from volvex.layout.write.plan import Piece
 
 VOLUMES = "volumes"  # in the place of the part that holds the content
 

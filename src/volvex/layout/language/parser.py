@@ -17,11 +17,11 @@ from lark.exceptions import UnexpectedCharacters, UnexpectedInput, UnexpectedTok
 from volvex.codec.parameters import Spec
 from volvex.errors import FormatError, LayoutError, VolvexError
 from volvex.layout import model
-from volvex.layout.check import check_layout
-from volvex.layout.keying import TRAITS, WHOSE_KEYS
 from volvex.layout.kinds import kind_names
-from volvex.layout.meanings import Names, meaning_of
-from volvex.layout.nesting import ordered, resolved
+from volvex.layout.language.check.layout import check_layout
+from volvex.layout.language.meanings import Names, meaning_of
+from volvex.layout.language.resolve import ordered, resolved
+from volvex.layout.name_hash import TRAITS, WHOSE_KEYS
 
 _SAID = {  # how terminals are called in errors
     "STRING": 'a text in quotes such as "KWPK"', "NUMBER": "a number", "WORD": "a name", "HEX_BYTE": "a byte such as 00",
@@ -38,7 +38,7 @@ _FIELD_HINT = "saying what the field means, or `kept` when nobody knows"
 
 @functools.cache
 def _parser() -> Lark:
-    grammar = resources.files("volvex.layout").joinpath("grammar.lark").read_text(encoding="utf-8")
+    grammar = resources.files("volvex.layout.language").joinpath("grammar.lark").read_text(encoding="utf-8")
     return Lark(grammar, parser="lalr", propagate_positions=True, maybe_placeholders=True)
 
 

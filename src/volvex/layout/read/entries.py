@@ -7,12 +7,12 @@ from typing import Any
 import numpy as np
 
 from volvex.errors import FRESH, FormatError
-from volvex.layout.columns import Array, Texts, holds
 from volvex.layout.entries import Entries
 from volvex.layout.kinds import archive as facts
 from volvex.layout.model import Condition, Fact, Field
-from volvex.layout.naming import names_of
-from volvex.layout.reading import BlockRead, Reading
+from volvex.layout.read.blocks import BlockRead, Reading
+from volvex.layout.read.names import names_of
+from volvex.layout.records.columns import Array, Texts, holds
 
 
 def entries_of(reading: Reading) -> Entries:

@@ -12,10 +12,11 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from volvex.errors import FRESH, ContentError, FormatError
-from volvex.layout.columns import Array, Columns, Texts, holds, joined, true
 from volvex.layout.entries import Entries
-from volvex.layout.finding import place_of
 from volvex.layout.kinds import archive as facts
+from volvex.layout.language.check.siblings import half_of
+from volvex.layout.language.resolve import ordered
+from volvex.layout.match import place_of
 from volvex.layout.model import (
     CONTENTS,
     Bits,
@@ -35,14 +36,13 @@ from volvex.layout.model import (
     SealOf,
     Varint,
 )  # fmt: skip
-from volvex.layout.nesting import ordered
 from volvex.layout.order import grows, is_own, reading_order
-from volvex.layout.packing import needed
-from volvex.layout.records import Records
-from volvex.layout.siblings import half_of
+from volvex.layout.records.block import Records
+from volvex.layout.records.codegen import fixed_size
+from volvex.layout.records.columns import Array, Columns, Texts, holds, joined, true
+from volvex.layout.records.varint import needed
+from volvex.layout.transforms import unwrapped
 from volvex.layout.volumes import Volume
-from volvex.layout.walking import fixed_size
-from volvex.layout.wrapping import unwrapped
 from volvex.source import BytesSource, LaterSource, Source
 
 MOST = 2000  # times the file's size: a part that claims to hold more is taken for a bomb

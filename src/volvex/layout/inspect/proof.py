@@ -6,15 +6,16 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from volvex.errors import FormatError
-from volvex.layout.edits import Edit, Plan
-from volvex.layout.explaining import Stretch, covering, object_stretches, pieces
-from volvex.layout.facts import sorting
+from volvex.layout.checksums import name_seal, seal_text, stored_seal
+from volvex.layout.inspect.coverage import Stretch, covering, object_stretches, pieces
 from volvex.layout.kinds import archive as facts
-from volvex.layout.library import require_writable
-from volvex.layout.naming import own_names
-from volvex.layout.reading import Reading
-from volvex.layout.verifying import name_seal, seal_text, stored_seal, verify_file_seals
-from volvex.layout.writing import plan
+from volvex.layout.read.blocks import Reading
+from volvex.layout.read.names import own_names
+from volvex.layout.read.verify import verify_file_seals
+from volvex.layout.write.checks import require_writable
+from volvex.layout.write.directory import sorting
+from volvex.layout.write.plan import Edit, Plan
+from volvex.layout.write.planner import plan
 from volvex.source import Source
 
 

@@ -9,14 +9,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from volvex.errors import FormatError
-from volvex.layout.columns import Texts, true
-from volvex.layout.entering import placing_of
 from volvex.layout.kinds import archive as facts
 from volvex.layout.model import Bits, Field, Float, Here, Kept, Number, Record, RecordsOf, Text, Varint
-from volvex.layout.naming import endings_of
-from volvex.layout.reading import Area, BlockRead, Reading
-from volvex.layout.values import explained, float_of, read_fields, told
-from volvex.layout.walking import fixed_size
+from volvex.layout.read.blocks import Area, BlockRead, Reading
+from volvex.layout.read.entries import placing_of
+from volvex.layout.read.names import endings_of
+from volvex.layout.records.codegen import fixed_size
+from volvex.layout.records.columns import Texts, true
+from volvex.layout.records.scalar import explained, float_of, read_fields, told
 from volvex.source import Source
 
 SHOWN = 10  # bytes shown of what no field explains

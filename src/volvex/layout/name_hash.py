@@ -16,8 +16,8 @@ from typing import Protocol
 import numpy as np
 
 from volvex.errors import RefusedError
-from volvex.layout.columns import Array
 from volvex.layout.model import Bits, Fact, KeyRule, Layout, Number
+from volvex.layout.records.columns import Array
 
 WHOSE_KEYS = {"names": "name key", "folders": "folder key", "extensions": "extension key"}
 KEYS = tuple(WHOSE_KEYS.values())

@@ -9,9 +9,9 @@ from typing import Any
 import numpy as np
 
 from volvex.errors import FormatError
-from volvex.layout.columns import COMPARED, Columns, Texts
 from volvex.layout.model import Array, Bits, Choice, Field, FieldType, Float, Nested, Number, Raw, Text, Varint
-from volvex.layout.packing import packed_varints
+from volvex.layout.records.columns import COMPARED, Columns, Texts
+from volvex.layout.records.varint import packed_varints
 
 SHOWN = 6  # elements of an array that are shown
 Value = Any  # a number, a text, bytes, a list, or a dictionary of these

@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 from volvex.codec import SEAL
 from volvex.errors import LayoutError, UsageError
 from volvex.layout.kinds import Kind, kind_of
-from volvex.layout.meanings_of_data import DATA
 from volvex.layout.model import (
     CONTENTS,
+    DATA,
     ByteOrder,
     Described,
     Fact,

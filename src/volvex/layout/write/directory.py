@@ -8,15 +8,16 @@ from typing import Any
 
 import numpy as np
 
-from volvex.layout.columns import Array, Column, Columns, Texts, fit, rows_of, taken
-from volvex.layout.contents import ContentPlan
-from volvex.layout.edits import Edit
+from volvex.layout.checksums import name_seal
 from volvex.layout.kinds import archive as facts
 from volvex.layout.model import Bits, Block, Field, Measure, Number, Raw, RecordsOf
-from volvex.layout.naming import entry_folders, has_ranges, new_names
-from volvex.layout.placing import Placed
-from volvex.layout.reading import BlockRead, Reading, upper_field
-from volvex.layout.verifying import name_seal
+from volvex.layout.read.blocks import BlockRead, Reading, upper_field
+from volvex.layout.read.names import entry_folders, has_ranges
+from volvex.layout.records.columns import Array, Column, Columns, Texts, fit, rows_of, taken
+from volvex.layout.write.contents import ContentPlan
+from volvex.layout.write.names import new_names
+from volvex.layout.write.place import Placed
+from volvex.layout.write.plan import Edit
 
 AllColumns = dict[str, Columns]
 Settle = Callable[[Field], Field]

@@ -1,0 +1,86 @@
+"""The checksums of a file: which bytes each covers, how it is stored, and its value over them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from volvex.codec import SEAL, Sum
+from volvex.layout.model import Block, Field, Layout, Number, Raw, SealOf
+from volvex.layout.read.blocks import Reading
+from volvex.layout.records.columns import Array
+from volvex.source import Source
+
+
+def block_seals(layout: Layout) -> list[tuple[Block, Field, SealOf]]:
+    """The seals over blocks, parts and the file: the block that holds each, its field, what it covers."""
+    return [
+        (block, one, one.meaning)
+        for block in layout.blocks
+        for one in block.fields
+        if isinstance(one.meaning, SealOf)
+        and (
+            one.meaning.edge
+            or one.meaning.part == "file"
+            or layout.block(one.meaning.part)
+            or layout.part(one.meaning.part)
+        )
+    ]
+
+
+def is_over_file(meaning: SealOf) -> bool:
+    """Whether a seal covers content, so that verifying it costs reading it."""
+    return meaning.part == "file" or bool(meaning.edge)
+
+
+def new_sum(algorithm: str) -> Sum:
+    """A seal to be computed."""
+    return SEAL.get(algorithm).new()
+
+
+def seal_value(algorithm: str, data: bytes) -> int:
+    """The seal over some bytes."""
+    seal = new_sum(algorithm)
+    seal.update(data)
+    return seal.value()
+
+
+def name_seal(meaning: SealOf, name: bytes) -> int:
+    """The seal over an entry's own name, in the letters that it asks for."""
+    return seal_value(
+        meaning.algorithm, {"lower name": name.lower(), "upper name": name.upper()}.get(meaning.part, name)
+    )
+
+
+def seal_size(one: Field) -> int:
+    """The bytes of a seal's field."""
+    return one.type.size if isinstance(one.type, Number) else int(getattr(one.type, "size", 0) or 0)
+
+
+def seal_text(one: Field, value: int) -> str:
+    """A seal as it is told: as many digits as it has."""
+    return f"0x{value:0{2 * seal_size(one)}x}"
+
+
+def stored_seal(one: Field, column: Array, row: int) -> int:
+    """A seal as a field holds it; a digest in bytes has its highest byte first."""
+    return int.from_bytes(column[row].tobytes(), "big") if isinstance(one.type, Raw) else int(column[row])
+
+
+def file_span(reading: Reading, meaning: SealOf) -> tuple[int, int]:
+    """From where to where a seal over the file goes."""
+    if not meaning.edge:
+        return 0, reading.source.size
+    if meaning.edge == "before":
+        return 0, reading.edge("start", meaning.part)
+    return reading.edge("end", meaning.part), reading.source.size
+
+
+def covered_chunks(source: Source, span: tuple[int, int], own: tuple[int, int]) -> Iterator[bytes]:
+    """The bytes of a span, those of the seal itself as zeros."""
+    at, (mine, size) = span[0], own
+    for chunk in source.chunks(span[0], span[1] - span[0]):
+        first, last = max(mine, at), min(mine + size, at + len(chunk))
+        if first < last:
+            chunk = chunk[: first - at] + bytes(last - first) + chunk[last - at :]
+        yield chunk
+        at += len(chunk)

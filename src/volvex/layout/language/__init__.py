@@ -1,0 +1,1 @@
+"""The layout language: from a layout's text to its checked model."""
