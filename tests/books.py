@@ -8,8 +8,8 @@ import zlib
 from kelpwick import almanac
 from kelpwick.almanac import ledgers, rules, sayings, scenes
 from volvex.data import Document, require_data
-from volvex.data.laidout import LaidOutData
-from volvex.data.scene import SceneData
+from volvex.data.model.layout_document import LaidOutData
+from volvex.data.model.scene import SceneData
 from volvex.layout import Library
 from volvex.layout.language.parser import parse_layout
 from volvex.source import BytesSource

@@ -13,9 +13,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.support import LAMPS, MAIN, InProcess, digests, made_game
-from volvex.archive.names import told_apart
-from volvex.archive.patterns import path_pattern
-from volvex.archive.ties import Ties
+from volvex.archive.access.patterns import path_pattern
+from volvex.archive.access.ties import Ties
+from volvex.archive.safe_names import told_apart
 from volvex.errors import NotFoundError
 from volvex.layout import Library
 from volvex.layout.records.columns import Texts

@@ -14,7 +14,7 @@ from tests.families import FAMILIES
 from tests.formats import FORMATS, PACKED, SAMPLES, ZERO, packed, zero
 from tests.support import Case, archive_of, made_game, pack_layout
 from volvex.archive import LaidOut
-from volvex.archive.work import verify
+from volvex.archive.transfer.parallel import verify
 from volvex.errors import FormatError, VolvexError
 from volvex.layout.inspect.coverage import coverage
 from volvex.layout.inspect.proof import prove

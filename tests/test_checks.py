@@ -11,14 +11,15 @@ from kelpwick.pack import Item, read_pack, write_pack
 from kelpwick.play import play
 from tests.books import BOOK, FILES, LIBRARY
 from tests.support import MAIN, Case, made_game
-from volvex.bench.profile import SHIPPED, read_profile
+from volvex.bench.profile import read_profile
 from volvex.data import Change, open_data
-from volvex.data.checking import ERROR, Problem, problems
+from volvex.data.check import ERROR, Problem, problems
 from volvex.data.placeholders import difference, placeholders
 from volvex.data.references import Catalogue, Meanings, Reference, Spot, described, follow, users
 from volvex.errors import FormatError
+from volvex.shipped import GAMES
 
-PROFILE = read_profile(SHIPPED / "kelpwick" / "profile.toml")
+PROFILE = read_profile(GAMES / "kelpwick" / "profile.toml")
 
 
 def pack(files: Mapping[str, bytes], path: Path) -> None:

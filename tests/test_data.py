@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 from tests.books import FILES, ROW, TABLE, WORDS, barrels, book, laid_out, opened, row, table
 from volvex.data import Change, open_data
 from volvex.data.differences import differences
-from volvex.data.laidout import LaidOutData
-from volvex.data.scene import SceneData
-from volvex.data.sheet import Unfit, cell_text, float_texts, float_value, parsed
+from volvex.data.model.layout_document import LaidOutData
+from volvex.data.model.scene import SceneData
+from volvex.data.model.sheet import Unfit, cell_text, float_texts, float_value, parsed
 from volvex.errors import FormatError, LayoutError, NotFoundError, RefusedError, VolvexError
 from volvex.layout import Library
 from volvex.layout.inspect.proof import prove
@@ -179,7 +179,7 @@ class Numbers(unittest.TestCase):
         )
 
     def test_what_is_no_number(self) -> None:
-        from volvex.data.sheet import FLOAT, INT, Rule
+        from volvex.data.model.sheet import FLOAT, INT, Rule
 
         for rule, text in (
             (Rule(INT), "1.0"),

@@ -12,11 +12,11 @@ from kelpwick.world import rules
 from tests.books import FILES, LIBRARY, barrels, table
 from tests.test_data_forms import CSV, INI, JSON, XML
 from volvex.data import Change, Document, open_data
-from volvex.data.checking import problems
+from volvex.data.check import problems
 from volvex.data.differences import differences, merged
 from volvex.data.exchange import Wanted, exchanges
 from volvex.data.expressions import Expression
-from volvex.data.finding import texts, values
+from volvex.data.find import texts, values
 from volvex.data.outline import outline, walk
 from volvex.data.references import Catalogue, Meanings
 from volvex.errors import VolvexError

@@ -15,12 +15,12 @@ from kelpwick.almanac import rules
 from tests.books import FILES, book, opened, table
 from volvex.data import Change, Document
 from volvex.data.differences import Conflict, change_of, differences, merged, plain
-from volvex.data.editing import Target, added, assignments, copied, removed, replacements
+from volvex.data.edit import Target, added, assignments, copied, removed, replacements
 from volvex.data.excerpt import excerpts
 from volvex.data.expressions import Expression, functions
-from volvex.data.forms import form_names, ini
 from volvex.data.outline import branch_at, outline, walk
-from volvex.data.texts import Encoding
+from volvex.data.text.document import Encoding
+from volvex.data.text.forms import form_names, ini
 from volvex.errors import FormatError, ManyErrors, NotFoundError, UnfitError, UsageError, VolvexError
 
 

@@ -15,13 +15,13 @@ from tests.books import LIBRARY, book, opened
 from tests.support import Case
 from volvex.data import Change, Document, require_data
 from volvex.data.differences import differences
-from volvex.data.editing import Target, replacements
+from volvex.data.edit import Target, replacements
 from volvex.data.exchange import Wanted, exchange_for, exported, imported
 from volvex.data.expressions import Expression
-from volvex.data.finding import values
-from volvex.data.opening import open_data
-from volvex.data.sheet import distinct
-from volvex.data.verified import edited
+from volvex.data.find import values
+from volvex.data.model.sheet import distinct
+from volvex.data.open import open_data
+from volvex.data.verify import edited
 from volvex.errors import FormatError, TooLargeError, UsageError, VolvexError
 
 ALL = Wanted()
@@ -203,7 +203,7 @@ class Edits(unittest.TestCase):
     def test_of_large_xml_the_records_that_change_are_compared(self) -> None:
         document = xml('<r><a id="q" v="1"><b>x</b></a><a id="p" v="2"/></r>')
         changes = [Change("set", "a", "q", "v", "1", "long 5"), Change("set", "a", "p", "v", "2", "9")]
-        with patch("volvex.data.forms.xml.LARGE", 10):
+        with patch("volvex.data.text.forms.xml.LARGE", 10):
             made = edited(document, changes)
             self.assertEqual(made, b'<r><a id="q" v="long 5"><b>x</b></a><a id="p" v="9"/></r>')
             for wrong in (

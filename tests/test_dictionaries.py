@@ -11,7 +11,7 @@ import numpy as np
 from tests.keyed import CRC, FNV, archive, crc_archive, fnv1a, fnv_archive, layout
 from tests.support import Case, archive_of, digests
 from volvex.archive import LaidOut
-from volvex.archive.names import Refusal, disk_names
+from volvex.archive.safe_names import Refusal, disk_names
 from volvex.errors import FormatError
 from volvex.layout.language.parser import parse_layout
 from volvex.layout.read.open import read

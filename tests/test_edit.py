@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from kelpwick.world import rules
 from volvex.data import Change, require_data
-from volvex.data.editing import Target, assignments
+from volvex.data.edit import Target, assignments
 from volvex.errors import FormatError, NotFoundError, UsageError, VolvexError
 from volvex.layout import Library
 

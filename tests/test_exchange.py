@@ -14,7 +14,7 @@ from openpyxl import Workbook, load_workbook
 from tests.books import TABLE, barrels, book, opened, row, table
 from volvex.data import Change, Document
 from volvex.data.exchange import Wanted, exchange_for, exchanges
-from volvex.data.exchange.xliff import SPACE
+from volvex.data.exchange.formats.xliff import SPACE
 from volvex.errors import FormatError, UsageError, VolvexError
 
 ALL = Wanted()

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from tests.families import FAMILIES, Family, expect
 from tests.support import archive_of
 from volvex.archive import LaidOut
-from volvex.archive.harder import prove_harder
+from volvex.archive.mutation_proof import prove_harder
 from volvex.errors import FormatError, NotFoundError, RefusedError
 from volvex.layout.inspect.coverage import coverage, covering, stretches
 from volvex.layout.inspect.proof import check_objects, prove

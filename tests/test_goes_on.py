@@ -12,11 +12,11 @@ from pathlib import Path
 from tests.books import opened
 from tests.support import LAMPS, MAIN, InProcess, made_game
 from tests.test_addresses import packed
-from volvex.archive import detailing, measuring
-from volvex.archive.betrayed import telling_keys
-from volvex.archive.carving import finds
-from volvex.archive.filetypes import kind_by_content
-from volvex.archive.outer import xored
+from volvex.archive.detect import details, lengths
+from volvex.archive.detect.carve import finds
+from volvex.archive.detect.filetypes import kind_by_content
+from volvex.archive.detect.xor import telling_keys
+from volvex.archive.envelope import xored
 from volvex.data.encodings import guessed, named
 from volvex.errors import UsageError
 from volvex.layout import Library
@@ -339,7 +339,7 @@ class Kinds(unittest.TestCase):
         for kind, (data, detail) in self.SAMPLES.items():
             with self.subTest(kind):
                 self.assertEqual(kind_by_content(data[:64]), kind)
-                self.assertEqual(detailing.detail(kind, data), detail)
+                self.assertEqual(details.detail(kind, data), detail)
 
     def test_a_font_collection_lies_in_bytes_as_a_whole(self) -> None:
         font = self.SAMPLES["ttf"][0]
@@ -349,10 +349,10 @@ class Kinds(unittest.TestCase):
         data += bytes(4)
         self.assertEqual(kind_by_content(data[:64]), "ttc")
         self.assertEqual(
-            measuring.ttc(BytesSource(b"xy" + data[:16] + data[16:], "x"), 2),
+            lengths.ttc(BytesSource(b"xy" + data[:16] + data[16:], "x"), 2),
             None if len(data) < 96 else (len(data), None),
         )
-        self.assertEqual(detailing.detail("ttc", data), "version 1.0, 1 fonts")
+        self.assertEqual(details.detail("ttc", data), "version 1.0, 1 fonts")
 
     def test_each_is_found_inside_other_bytes_with_its_size(self) -> None:
         noise = random.Random(6)

@@ -16,14 +16,14 @@ from pathlib import Path
 from unittest.mock import patch
 
 from tests.support import LAMPS, MAIN, Case, digests
-from volvex.archive import keyfile
-from volvex.archive.matching import matching
-from volvex.archive.names import Refusal, disk_names
-from volvex.archive.search import LARGE, Wanted, _search_large
+from volvex.archive import key_file
+from volvex.archive.access.match import matching
+from volvex.archive.access.search import LARGE, Wanted, _search_large
+from volvex.archive.safe_names import Refusal, disk_names
 from volvex.bench import Game, Workbench
 from volvex.bench.build import build
 from volvex.bench.profile import UNKNOWN
-from volvex.data.opening import open_data
+from volvex.data.open import open_data
 from volvex.errors import VolvexError
 from volvex.layout import Library, cache
 from volvex.layout.keyring import Key, Keys
@@ -316,9 +316,9 @@ class Secrets(Case):
             {"keys": 1, "secrets": [{"name": 1, "hex": "00"}]},
             {"keys": 1, "secrets": [{"name": "a", "hex": "zz"}]},
         ):
-            (self.folder / keyfile.NAME).write_text(json.dumps(value))
+            (self.folder / key_file.NAME).write_text(json.dumps(value))
             with self.assertRaises(VolvexError):
-                keyfile.read_keys(self.folder)
+                key_file.read_keys(self.folder)
 
     def test_a_file_of_a_running_process_is_left(self) -> None:
         with atomic(Disk(), self.folder / "x", private=True) as file:

@@ -20,8 +20,8 @@ from hypothesis import strategies as st
 from kelpwick import png
 from tests.keyed import CRC, FNV, archive, crc_archive, fnv1a, fnv_archive, layout
 from tests.support import Case, InProcess, made_game
-from volvex.archive.opening import open_source
-from volvex.archive.paths import Found, Group, Walker
+from volvex.archive.access.open import open_source
+from volvex.archive.access.paths import Found, Group, Walker
 from volvex.errors import UsageError
 from volvex.layout import Library
 from volvex.layout.language.parser import parse_layout

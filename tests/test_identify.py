@@ -14,10 +14,10 @@ from pathlib import Path
 
 from kelpwick import png
 from tests.support import MAIN, Case, made_game
-from volvex.archive.carving import finds
-from volvex.archive.identify import Identified, entropy_along, identify, text_share
+from volvex.archive.detect.carve import finds
+from volvex.archive.detect.identify import Identified, entropy_along, identify, text_share
+from volvex.archive.detect.survey import survey
 from volvex.archive.memory import Memory
-from volvex.archive.survey import survey
 from volvex.layout import Library
 from volvex.source import BytesSource, FileSource
 

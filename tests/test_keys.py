@@ -9,7 +9,7 @@ import unittest
 
 from kelpwick.words import PASSWORD
 from tests.support import PROGRAM, Case, archive_of
-from volvex.archive.opening import open_source
+from volvex.archive.access.open import open_source
 from volvex.errors import LockedError
 from volvex.layout import Library
 from volvex.layout.keyring import Key, Keys

@@ -36,7 +36,7 @@ from tests.formats import (
 )  # fmt: skip
 from tests.support import archive_of, made_game, pack_layout
 from volvex.archive import LaidOut
-from volvex.archive.harder import prove_harder
+from volvex.archive.mutation_proof import prove_harder
 from volvex.errors import FormatError, RefusedError
 from volvex.layout.inspect.coverage import coverage, covering, stretches
 from volvex.layout.inspect.proof import prove

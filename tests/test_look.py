@@ -12,8 +12,8 @@ from pathlib import Path
 from tests.formats import FIXED, SAMPLES, fixed
 from tests.support import MAIN, KeptGame, made_game
 from volvex.archive import Walker
-from volvex.archive.filetypes import decode_text, is_text, kind_by_content
-from volvex.archive.matching import matching
+from volvex.archive.access.match import matching
+from volvex.archive.detect.filetypes import decode_text, is_text, kind_by_content
 from volvex.errors import NotFoundError
 from volvex.layout import Library
 

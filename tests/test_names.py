@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from tests.formats import PACKED, packed
 from tests.support import Case
-from volvex.archive.names import Refusal, clean, disk_names, shown
+from volvex.archive.safe_names import Refusal, clean, disk_names, shown
 
 HOSTILE = (
     "../out.txt", "a/../../out.txt", "/etc/out.txt", "C:/out.txt", "c:out.txt", "..\\out.txt", "\\\\host\\share\\out.txt",
@@ -76,7 +76,7 @@ class OnDisk(unittest.TestCase):
         from unittest.mock import patch
 
         short = disk_names(names)
-        with patch("volvex.archive.names._all_plain", return_value=False):
+        with patch("volvex.archive.safe_names._all_plain", return_value=False):
             self.assertEqual(disk_names(names), short)
 
     @given(st.lists(st.text(max_size=12), max_size=12))

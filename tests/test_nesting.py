@@ -13,8 +13,8 @@ from kelpwick import holds, play
 from kelpwick.words import PASSWORD
 from tests.support import LAMPS, Case, digests
 from volvex.archive import Walker, open_archive
-from volvex.archive.numbers import numbered
-from volvex.archive.pieces import beside, pieces_of
+from volvex.archive.access.numbered import numbered
+from volvex.archive.access.pieces import beside, pieces_of
 from volvex.errors import FormatError, VolvexError
 from volvex.layout import Library
 from volvex.layout.language.parser import parse_layout

@@ -18,7 +18,7 @@ import polib
 from tests.support import LAMPS, LETTER, MAIN, PROGRAM, Case, InProcess, made_game
 from volvex.data import open_data
 from volvex.data.exchange import Wanted, exported, imported
-from volvex.data.verified import edited
+from volvex.data.verify import edited
 from volvex.errors import FormatError, UsageError
 from volvex.layout import Library
 from volvex.layout.language.parser import parse_layout

@@ -27,9 +27,9 @@ from kelpwick import executable
 from tests.support import Case
 from volvex.archive import Archive, Walker, open_source
 from volvex.archive.formats.zip import Zip
-from volvex.archive.harder import prove_harder
-from volvex.archive.unpack import unpack
-from volvex.archive.work import verify
+from volvex.archive.mutation_proof import prove_harder
+from volvex.archive.transfer.parallel import verify
+from volvex.archive.transfer.unpack import unpack
 from volvex.errors import FormatError, LockedError, RefusedError, VolvexError
 from volvex.layout import Library
 from volvex.layout.keyring import Key, Keys

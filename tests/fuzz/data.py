@@ -10,11 +10,11 @@ from tests.books import FILES, LIBRARY, TABLE, barrels
 from tests.fuzz.attempt import TEXTS, Attempt, mutate, mutate_text
 from volvex.data import Change, Document, open_data
 from volvex.data.differences import differences
-from volvex.data.editing import Target, replacements
+from volvex.data.edit import Target, replacements
 from volvex.data.exchange import Wanted, exported
-from volvex.data.finding import values
+from volvex.data.find import values
 from volvex.data.outline import outline
-from volvex.data.verified import edited
+from volvex.data.verify import edited
 from volvex.errors import VolvexError
 from volvex.layout.language.parser import parse_layout
 

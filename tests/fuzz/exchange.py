@@ -12,7 +12,7 @@ from tests.fuzz.attempt import Attempt, mutate, mutate_text
 from tests.fuzz.data import FORMS, corpus, opened
 from volvex.data import Document
 from volvex.data.exchange import Wanted, exported, imported
-from volvex.data.verified import edited
+from volvex.data.verify import edited
 from volvex.errors import VolvexError
 
 

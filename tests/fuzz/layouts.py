@@ -12,7 +12,7 @@ from tests.families import FAMILIES
 from tests.formats import FORMATS, SAMPLES
 from tests.fuzz.attempt import Attempt
 from tests.test_bad_archives import exercise as use
-from volvex.data.laidout import LaidOutData
+from volvex.data.model.layout_document import LaidOutData
 from volvex.errors import VolvexError
 from volvex.layout.language.parser import parse_layout
 from volvex.source import BytesSource

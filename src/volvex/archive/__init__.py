@@ -4,9 +4,9 @@ An archive's directory is held as columns; an `Entry` is made when somebody asks
 the archive says, with forward slashes; nothing in them is trusted (see `names`).
 """
 
+from volvex.archive.access.open import open_archive, open_source
+from volvex.archive.access.paths import Found, Group, Walker
 from volvex.archive.archive import Archive, Entry
-from volvex.archive.laidout import LaidOut
-from volvex.archive.opening import open_archive, open_source
-from volvex.archive.paths import Found, Group, Walker
+from volvex.archive.layout_archive import LaidOut
 
 __all__ = ["Archive", "Entry", "Found", "Group", "LaidOut", "Walker", "open_archive", "open_source"]

@@ -16,9 +16,9 @@ from typing import TYPE_CHECKING, Protocol
 
 import numpy as np
 
-from volvex.archive import filetypes
-from volvex.archive.names import Refusal, clean, disk_names, shown, told_apart
-from volvex.archive.numbers import is_numbered, numbered
+from volvex.archive.access.numbered import is_numbered, numbered
+from volvex.archive.detect import filetypes
+from volvex.archive.safe_names import Refusal, clean, disk_names, shown, told_apart
 from volvex.codec import COMPRESS, Cipher, Compression
 from volvex.errors import ContentError, FormatError, LockedError, RefusedError
 from volvex.layout.entries import Entries
@@ -31,8 +31,8 @@ from volvex.layout.write.plan import Edit, NewContent, Plan
 from volvex.source import Source, Spool
 
 if TYPE_CHECKING:
-    from volvex.archive.numbers import Cut
-    from volvex.archive.outer import Outer
+    from volvex.archive.access.numbered import Cut
+    from volvex.archive.envelope import Outer
     from volvex.layout.inspect.proof import Proof
 
 WHOLE = 1 << 26  # content up to this size is decoded in one piece

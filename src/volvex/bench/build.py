@@ -10,12 +10,12 @@ from typing import Any
 
 import numpy as np
 
+from volvex.archive.access.nested import entry_source
 from volvex.archive.archive import Address, Archive
-from volvex.archive.names import quoted, shown, stays_inside
-from volvex.archive.nesting import entry_source
-from volvex.archive.pack import encode_name
-from volvex.archive.rebuild import file_chunks, kin, rebuild_files, reopened
-from volvex.archive.work import Advance, ignore, verify
+from volvex.archive.safe_names import quoted, shown, stays_inside
+from volvex.archive.transfer.pack import encode_name
+from volvex.archive.transfer.parallel import Advance, ignore, verify
+from volvex.archive.transfer.rebuild import file_chunks, kin, rebuild_files, reopened
 from volvex.bench.changes import Change, changes
 from volvex.bench.description import fingerprint
 from volvex.bench.following import learn

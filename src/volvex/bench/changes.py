@@ -6,7 +6,7 @@ import difflib
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from volvex.archive import filetypes
+from volvex.archive.detect import filetypes
 from volvex.bench.workbench import Workbench
 from volvex.data.encodings import of_text
 from volvex.source.digest import digest_bytes, digest_file

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from volvex.archive import filetypes
+from volvex.archive.detect import filetypes
 from volvex.bench.changes import Change, changes
 from volvex.bench.meaning import LARGE, catalogues, touched
 from volvex.bench.workbench import Workbench
 from volvex.data import Document
-from volvex.data.checking import ERROR, WARNING, Problem, lost_keys, problems
+from volvex.data.check import ERROR, WARNING, Problem, lost_keys, problems
 from volvex.data.references import Catalogue
-from volvex.data.texts import TextData
+from volvex.data.text.document import TextData
 from volvex.errors import ManyErrors, RefusedError, VolvexError
 
 CAUSES = ("file", "kind")  # problems from which others follow: told first

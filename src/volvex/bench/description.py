@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from volvex.archive.names import stays_inside
-from volvex.archive.paths import DESCRIPTION
+from volvex.archive.access.paths import DESCRIPTION
+from volvex.archive.safe_names import stays_inside
 from volvex.errors import FormatError, NotFoundError
 from volvex.source import typed
 from volvex.source.digest import Fingerprint

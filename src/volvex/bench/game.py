@@ -6,7 +6,7 @@ import os
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 
-from volvex.archive.paths import HIDDEN
+from volvex.archive.access.paths import HIDDEN
 from volvex.bench.profile import Profile
 from volvex.errors import NotFoundError
 

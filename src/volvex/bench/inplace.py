@@ -11,11 +11,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from volvex.archive.access.open import open_archive
 from volvex.archive.archive import Address, Archive, identity
-from volvex.archive.names import shown
-from volvex.archive.opening import open_archive
-from volvex.archive.outer import Xored, xored
-from volvex.archive.work import verify
+from volvex.archive.envelope import Xored, xored
+from volvex.archive.safe_names import shown
+from volvex.archive.transfer.parallel import verify
 from volvex.bench.build import Work, check_origins, work_on
 from volvex.bench.changes import Change, changes
 from volvex.bench.following import learn

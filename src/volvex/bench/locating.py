@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from volvex.archive.names import shown
-from volvex.archive.patterns import WILD
+from volvex.archive.access.patterns import WILD
+from volvex.archive.safe_names import shown
 from volvex.errors import RefusedError
 
 FILES = "files"  # the folder of a bench that mirrors the game's tree

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from volvex.archive import filetypes
-from volvex.archive.names import Refusal
+from volvex.archive.detect import filetypes
+from volvex.archive.safe_names import Refusal
 from volvex.bench.changes import Change as FileChange
 from volvex.bench.changes import changes
 from volvex.bench.originals import Originals

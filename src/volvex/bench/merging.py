@@ -8,13 +8,13 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from volvex.archive.names import quoted, shown, stays_inside
+from volvex.archive.safe_names import quoted, shown, stays_inside
 from volvex.bench.description import Taken
 from volvex.bench.meaning import Told, bench_document
 from volvex.bench.workbench import Workbench
 from volvex.data import Change, Document, open_data, require_data
 from volvex.data.differences import Conflict, change_of, differences, merged, plain
-from volvex.data.verified import edited
+from volvex.data.verify import edited
 from volvex.errors import FormatError, NotFoundError, RefusedError
 from volvex.source import atomic, typed
 from volvex.source.digest import Fingerprint, digest_bytes, digest_file

@@ -9,10 +9,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from volvex.archive.names import quoted
+from volvex.archive.safe_names import quoted
 from volvex.bench.description import Opened
 from volvex.bench.workbench import Workbench
-from volvex.data import Document, require_data, verified
+from volvex.data import Document, require_data
+from volvex.data import verify as verified
 from volvex.data.exchange import Wanted, exchange_for, exported, imported
 from volvex.errors import NotFoundError, RefusedError
 from volvex.source import atomic

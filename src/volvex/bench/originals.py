@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
+from volvex.archive.access.nested import open_entry
+from volvex.archive.access.open import open_archive
 from volvex.archive.archive import Archive
-from volvex.archive.names import Refusal, shown
-from volvex.archive.nesting import open_entry
-from volvex.archive.opening import open_archive
+from volvex.archive.safe_names import Refusal, shown
 from volvex.bench.game import Game
 from volvex.errors import NotFoundError
 from volvex.layout import Library

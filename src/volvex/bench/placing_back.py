@@ -5,10 +5,10 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from volvex.archive import filetypes
-from volvex.archive.carving import Find, finds
-from volvex.archive.names import shown
-from volvex.archive.rebuild import file_chunks
+from volvex.archive.detect import filetypes
+from volvex.archive.detect.carve import Find, finds
+from volvex.archive.safe_names import shown
+from volvex.archive.transfer.rebuild import file_chunks
 from volvex.bench.workbench import Workbench
 from volvex.errors import NotFoundError, RefusedError
 from volvex.source import FileSource, atomic

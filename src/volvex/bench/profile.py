@@ -8,13 +8,13 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from volvex.archive.ties import DESCRIPTIONS
-from volvex.archive.ties import described as described_ties
+from volvex.archive.access.ties import DESCRIPTIONS
+from volvex.archive.access.ties import described as described_ties
 from volvex.data import encodings
 from volvex.data.references import Meanings, described
 from volvex.errors import FormatError, UsageError
+from volvex.shipped import GAMES
 
-SHIPPED = Path(__file__).parent.parent / "games"
 _KEYS = {
     "name": str,
     "known": list,
@@ -81,7 +81,7 @@ def read_profile(path: Path) -> Profile:
 
 def profiles(folders: Iterable[Path] = ()) -> Iterator[Profile]:
     """All profiles: the user's before those that ship."""
-    for folder in (*folders, SHIPPED):
+    for folder in (*folders, GAMES):
         if folder.is_dir():
             for file in sorted(folder.rglob(DESCRIPTIONS)):
                 yield read_profile(file)

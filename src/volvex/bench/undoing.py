@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from volvex.archive.names import shown
-from volvex.archive.patterns import WILD, path_pattern
-from volvex.archive.rebuild import file_chunks
+from volvex.archive.access.patterns import WILD, path_pattern
+from volvex.archive.safe_names import shown
+from volvex.archive.transfer.rebuild import file_chunks
 from volvex.bench.changes import Change, changes
 from volvex.bench.workbench import Workbench
 from volvex.errors import NotFoundError

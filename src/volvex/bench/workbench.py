@@ -10,16 +10,16 @@ from pathlib import Path, PurePosixPath
 
 import numpy as np
 
+from volvex.archive.access.match import Above, Variants, Way, leading_on, matching, within
+from volvex.archive.access.near_misses import missing_entry, missing_file
+from volvex.archive.access.nested import open_entry
+from volvex.archive.access.paths import DESCRIPTION
+from volvex.archive.access.patterns import WILD
 from volvex.archive.archive import Archive
 from volvex.archive.formats import format_of
-from volvex.archive.matching import Above, Variants, Way, leading_on, matching, within
-from volvex.archive.names import Refusal, disk_names, quoted, shown
-from volvex.archive.near_misses import missing_entry, missing_file
-from volvex.archive.nesting import open_entry
-from volvex.archive.pack import files_below
-from volvex.archive.paths import DESCRIPTION
-from volvex.archive.patterns import WILD
-from volvex.archive.rebuild import file_chunks
+from volvex.archive.safe_names import Refusal, disk_names, quoted, shown
+from volvex.archive.transfer.pack import files_below
+from volvex.archive.transfer.rebuild import file_chunks
 from volvex.bench.description import FORMAT, Opened, Taken, read_description
 from volvex.bench.game import Game
 from volvex.bench.locating import FILES, Standing

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from volvex.archive.names import shown
+from volvex.archive.safe_names import shown
 from volvex.command._context import Context
 from volvex.command._tables import Column, count, number, print_table
 from volvex.errors import Status

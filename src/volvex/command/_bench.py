@@ -46,7 +46,7 @@ def note_recovered(folder: Path, what: str, context: Context) -> None:
 
 def finish_interrupted(paths: Iterable[Path], context: Context) -> None:
     """Finish or undo the interrupted transactions of the games that these paths lead into: nobody is shown a torn state."""
-    from volvex.archive.paths import HIDDEN
+    from volvex.archive.access.paths import HIDDEN
 
     for folder in dict.fromkeys(folder for path in paths for folder in (path, *path.parents)):
         try:
@@ -67,7 +67,7 @@ def finish_interrupted(paths: Iterable[Path], context: Context) -> None:
 
 def bench_folder(options: argparse.Namespace, context: Context) -> Path:
     """The bench's folder; NotFoundError when there is none."""
-    from volvex.archive.paths import DESCRIPTION
+    from volvex.archive.access.paths import DESCRIPTION
 
     if options.bench is not None:
         return Path(options.bench)
@@ -127,8 +127,8 @@ def _game_folder(folder: Path, options: argparse.Namespace) -> Path:
 
 
 def _prepare(bench: Workbench, options: argparse.Namespace, context: Context, fold: bool) -> None:
-    from volvex.archive.matching import Variants
-    from volvex.archive.names import shown
+    from volvex.archive.access.match import Variants
+    from volvex.archive.safe_names import shown
     from volvex.bench.following import follow
 
     bench.variants = Variants(getattr(options, "variant", None) or "")
@@ -139,7 +139,7 @@ def _prepare(bench: Workbench, options: argparse.Namespace, context: Context, fo
 
 
 def _fold(bench: Workbench, context: Context) -> None:
-    from volvex.archive.names import shown
+    from volvex.archive.safe_names import shown
     from volvex.bench.opened import fold
     from volvex.command._tables import count
 

@@ -65,7 +65,7 @@ class Context:
 
     def library(self, *folders: Path) -> Any:
         """All layouts and dictionaries at hand; those of the benches in `folders`, and of the bench around, come first."""
-        from volvex.archive.paths import LAYOUTS
+        from volvex.archive.access.paths import LAYOUTS
         from volvex.layout import Library
 
         benches = dict.fromkeys([*folders, *([] if self.bench is None else [self.bench])])
@@ -87,26 +87,26 @@ class Context:
     @functools.cached_property
     def bench(self) -> Path | None:
         """The bench that we stand in."""
-        from volvex.archive.paths import DESCRIPTION
+        from volvex.archive.access.paths import DESCRIPTION
 
         return next((folder for folder in (self.cwd, *self.cwd.parents) if (folder / DESCRIPTION).is_file()), None)
 
     @functools.cached_property
     def keys(self) -> Any:
         """The user's keys; what is missing is asked for on a terminal."""
-        from volvex.archive import keyfile
+        from volvex.archive import key_file
         from volvex.layout.keyring import Keys
 
         self.warn_of_keys()
         ask = self.asked if self.answers else None
-        return Keys(keyfile.read_keys(self.home), ask, lambda name: keyfile.was_right(self.home, name, self.disk))
+        return Keys(key_file.read_keys(self.home), ask, lambda name: key_file.was_right(self.home, name, self.disk))
 
     def warn_of_keys(self) -> None:
         """Say so when other users can read the key file."""
-        from volvex.archive import keyfile
+        from volvex.archive import key_file
 
-        if keyfile.read_by_others(self.home):
-            path = self.home / keyfile.NAME
+        if key_file.read_by_others(self.home):
+            path = self.home / key_file.NAME
             self.note(f"note: {path} can be read by other users of this computer; try `chmod 600 {path}`")
 
     def asked(self, what: str) -> bytes | None:

@@ -8,19 +8,19 @@ from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from volvex.archive.names import shown
+from volvex.archive.safe_names import shown
 from volvex.command._context import Context
 from volvex.command._tables import Column, count, print_table
 from volvex.data import Change, Document, Sheet
-from volvex.data.editing import Target, chosen, found_row
+from volvex.data.edit import Target, chosen, found_row
+from volvex.data.model.sheet import FLOAT, INT
 from volvex.data.outline import Branch, branch_at, outline
 from volvex.data.references import Catalogue, Found, User, follow, users
-from volvex.data.sheet import FLOAT, INT
 from volvex.errors import NotFoundError, UsageError, VolvexError
 
 if TYPE_CHECKING:
     from volvex.archive import Walker
-    from volvex.data.laidout import LaidOutData
+    from volvex.data.model.layout_document import LaidOutData
 
 LARGEST = 1 << 30  # bytes of a file that is read whole
 PAGE = 40  # records shown into a pipe, and on a terminal that does not tell its height
@@ -352,8 +352,8 @@ def _value(text: str) -> str:
 def laid_out(path: str, walker: Walker, context: Context) -> LaidOutData | None:
     """The table, texts or scene at a path, read by its layout; None when it is none."""
     from volvex.command._reading import content_at
-    from volvex.data.laidout import LaidOutData
-    from volvex.data.opening import open_data
+    from volvex.data.model.layout_document import LaidOutData
+    from volvex.data.open import open_data
 
     try:
         content = content_at(path, walker, context)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import BinaryIO
 
-from volvex.archive.identify import entropy_along
+from volvex.archive.detect.identify import entropy_along
 from volvex.source import Source
 
 WIDTH, HEIGHT, EDGE = 1024, 300, 48

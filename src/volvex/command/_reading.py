@@ -14,7 +14,7 @@ from volvex.errors import NotFoundError, UsageError, VolvexError
 
 if TYPE_CHECKING:
     from volvex.archive import Walker
-    from volvex.archive.ties import Ties
+    from volvex.archive.access.ties import Ties
     from volvex.bench import Workbench
     from volvex.layout import Layout, Library
     from volvex.source import Source
@@ -95,7 +95,7 @@ def _paths(options: argparse.Namespace) -> list[str]:
 
 def tied_library(options: argparse.Namespace, context: Context) -> tuple[Library, Ties]:
     """All layouts at hand, and what ties paths from the current folder to them: their games' descriptions, and the options."""
-    from volvex.archive.ties import Games, Ties
+    from volvex.archive.access.ties import Games, Ties
 
     library: Library = context.library()
     ties = Ties([context.cwd], library.every)
@@ -167,7 +167,7 @@ def bench_library(
     library: Library, game: Path, layouts: dict[str, str], context: Context, encodings: dict[str, str] | None = None
 ) -> Ties:
     """Tie paths of a bench's game to layouts, as its description says and the bench; and all that there is."""
-    from volvex.archive.ties import Games, Ties
+    from volvex.archive.access.ties import Games, Ties
 
     ties = Ties([game, context.cwd], library.every)
     Games([context.home]).tie(ties, game)
@@ -212,7 +212,7 @@ def open_walker(options: argparse.Namespace, context: Context) -> Walker:
 
 def layout_of_all(options: argparse.Namespace, library: Library, context: Context) -> Layout | None:
     """The layout of an archive that the options name for all files, if they do."""
-    from volvex.archive.ties import Ties
+    from volvex.archive.access.ties import Ties
 
     ties = Ties([context.cwd], library.every)
     return next(
@@ -271,8 +271,8 @@ def content_at(path: str, walker: Walker, context: Context) -> Content:
 
     NotFoundError when it means none, UsageError when it means several.
     """
-    from volvex.archive.names import quoted, shown
-    from volvex.archive.nesting import content_source
+    from volvex.archive.access.nested import content_source
+    from volvex.archive.safe_names import quoted, shown
     from volvex.source import FileSource
 
     edited = bench_file(path, walker, context)
@@ -299,7 +299,7 @@ def each_content(path: str, walker: Walker, context: Context) -> Iterator[tuple[
 
     What cannot be read is among the walker's faults.
     """
-    from volvex.archive.nesting import content_source
+    from volvex.archive.access.nested import content_source
     from volvex.source import FileSource
 
     edited = bench_file(path, walker, context)
@@ -355,7 +355,7 @@ def _patterns(options: argparse.Namespace, bench: Workbench, layout: Layout, con
 
 
 def _keep_layout(bench: Workbench, file: Path) -> None:
-    from volvex.archive.paths import LAYOUTS
+    from volvex.archive.access.paths import LAYOUTS
     from volvex.source import atomic
 
     target = bench.folder / LAYOUTS / file.name

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
-from volvex.archive.names import shown
+from volvex.archive.safe_names import shown
 from volvex.command._context import Context
 from volvex.command._tables import count, number
 

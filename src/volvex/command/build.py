@@ -13,7 +13,7 @@ from __future__ import annotations
 import argparse
 import os
 
-from volvex.archive.names import shown
+from volvex.archive.safe_names import shown
 from volvex.bench import Workbench
 from volvex.bench.build import build
 from volvex.bench.checking import check, refuse_errors

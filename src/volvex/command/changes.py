@@ -11,7 +11,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from volvex.archive.names import shown
+from volvex.archive.safe_names import shown
 from volvex.bench.changes import Change, changes, lines
 from volvex.bench.meaning import LINES, Told, told_changes
 from volvex.bench.merging import saved

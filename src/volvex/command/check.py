@@ -8,13 +8,13 @@ from __future__ import annotations
 
 import argparse
 
-from volvex.archive.names import shown
+from volvex.archive.safe_names import shown
 from volvex.bench.checking import check
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
 from volvex.command._reading import add_layout
 from volvex.command._tables import count
-from volvex.data.checking import ERROR, Problem
+from volvex.data.check import ERROR, Problem
 from volvex.errors import Status
 
 PLACE = 36

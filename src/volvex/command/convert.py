@@ -14,13 +14,13 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from volvex.archive.names import shown
+from volvex.archive.safe_names import shown
 from volvex.command._context import Context
 from volvex.command._reading import add_reading, content_at
 from volvex.command._tables import count, number
 from volvex.data import require_data
 from volvex.data.exchange import Wanted, exported, imported
-from volvex.data.verified import edited
+from volvex.data.verify import edited
 from volvex.errors import NotFoundError, Status
 from volvex.source.outputs import Outputs, new_file
 

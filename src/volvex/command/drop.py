@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from volvex.archive.names import shown
+from volvex.archive.safe_names import shown
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
 from volvex.command._reading import add_layout

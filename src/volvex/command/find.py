@@ -14,8 +14,8 @@ import re
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from volvex.archive.names import shown
-from volvex.archive.search import Hit, Wanted, search
+from volvex.archive.access.search import Hit, Wanted, search
+from volvex.archive.safe_names import shown
 from volvex.command._context import Context
 from volvex.command._faults import note_faults
 from volvex.command._reading import add_reading
@@ -94,7 +94,7 @@ def _bytes(text: str) -> bytes:
 def in_data(library: Library, text: str, value: str, blind: bool, path: str, content: bytes) -> list[Hit] | None:
     """The hits in a file that is data: for a value in any, for a text in what a layout reads; None when it is no such data."""
     from volvex.data import open_data
-    from volvex.data.finding import texts, values
+    from volvex.data.find import texts, values
     from volvex.source import BytesSource
 
     if not value and library.match_data(BytesSource(content, path)) is None:

@@ -11,8 +11,8 @@ import argparse
 import contextlib
 from pathlib import Path
 
-from volvex.archive.identify import Identified, identify
-from volvex.archive.names import shown
+from volvex.archive.detect.identify import Identified, identify
+from volvex.archive.safe_names import shown
 from volvex.command._context import Context
 from volvex.command._faults import note_faults
 from volvex.command._reading import add_reading, each_content

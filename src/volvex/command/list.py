@@ -16,9 +16,10 @@ from typing import Any
 
 import numpy as np
 
-from volvex.archive import Group, filetypes
-from volvex.archive.names import shown
-from volvex.archive.paths import Found
+from volvex.archive import Group
+from volvex.archive.access.paths import Found
+from volvex.archive.detect import filetypes
+from volvex.archive.safe_names import shown
 from volvex.command._context import Context
 from volvex.command._faults import note_faults
 from volvex.command._reading import add_reading

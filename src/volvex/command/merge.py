@@ -12,7 +12,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from volvex.archive.names import shown
+from volvex.archive.safe_names import shown
 from volvex.bench.merging import Carried, apply, read_saved, renew
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context

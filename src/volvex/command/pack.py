@@ -12,8 +12,8 @@ import argparse
 from pathlib import Path
 
 from volvex.archive import open_archive
-from volvex.archive.names import shown
-from volvex.archive.pack import Packed, files_below, pack
+from volvex.archive.safe_names import shown
+from volvex.archive.transfer.pack import Packed, files_below, pack
 from volvex.command._context import Context
 from volvex.command._reading import add_layout, layout_of_all, tied_library
 from volvex.command._tables import count, number
@@ -46,7 +46,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
 
 
 def _pack_plain(options: argparse.Namespace, context: Context) -> int:
-    from volvex.archive.plain import OUTER, plain_model
+    from volvex.archive.transfer.plain import OUTER, plain_model
 
     model = plain_model(options.to, context.keys)
     if model is None:

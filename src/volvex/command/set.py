@@ -21,8 +21,8 @@ from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, BinaryIO
 
-from volvex.archive.names import shown
-from volvex.archive.patterns import WILD
+from volvex.archive.access.patterns import WILD
+from volvex.archive.safe_names import shown
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
 from volvex.command._data import change_line
@@ -30,9 +30,9 @@ from volvex.command._reading import add_layout
 from volvex.command._tables import count
 from volvex.command._variants import add_variant
 from volvex.data import Change, Document, Sheet, open_data, require_data
-from volvex.data.editing import Target, added, as_told, assignments, copied, removed, replacements
-from volvex.data.texts import TextData
-from volvex.data.verified import edited, require_edit
+from volvex.data.edit import Target, added, as_told, assignments, copied, removed, replacements
+from volvex.data.text.document import TextData
+from volvex.data.verify import edited, require_edit
 from volvex.errors import FormatError, NotFoundError, Status, UsageError
 from volvex.source import atomic
 

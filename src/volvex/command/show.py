@@ -19,8 +19,9 @@ import pydoc
 from collections.abc import Iterator
 from pathlib import Path
 
-from volvex.archive import Walker, filetypes
-from volvex.archive.names import shown
+from volvex.archive import Walker
+from volvex.archive.detect import filetypes
+from volvex.archive.safe_names import shown
 from volvex.command._context import Context
 from volvex.command._data import add_data_options, catalogue_of, show_data, wants_data
 from volvex.command._reading import Content, add_reading, content_at

@@ -12,9 +12,9 @@ import fnmatch
 from dataclasses import replace
 from pathlib import Path
 
+from volvex.archive.detect.survey import Surveyed, survey
 from volvex.archive.memory import Memory
-from volvex.archive.names import quoted
-from volvex.archive.survey import Surveyed, survey
+from volvex.archive.safe_names import quoted
 from volvex.bench.profile import UNKNOWN, Profile, profile_for
 from volvex.command._context import Context
 from volvex.command._reading import add_reading, folder_of, tied_library

@@ -9,7 +9,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from volvex.archive.names import shown
+from volvex.archive.safe_names import shown
 from volvex.bench.placing_back import put_back, split_offset
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context

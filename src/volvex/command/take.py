@@ -13,7 +13,7 @@ import argparse
 import os
 from typing import TYPE_CHECKING
 
-from volvex.archive.names import shown
+from volvex.archive.safe_names import shown
 from volvex.command._bench import add_bench, open_bench
 from volvex.command._context import Context
 from volvex.command._reading import add_layout

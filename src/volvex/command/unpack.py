@@ -11,8 +11,8 @@ import argparse
 from pathlib import Path
 
 from volvex.archive import Group
-from volvex.archive.names import disk_names
-from volvex.archive.unpack import Unpacked, unpack
+from volvex.archive.safe_names import disk_names
+from volvex.archive.transfer.unpack import Unpacked, unpack
 from volvex.command._context import Context
 from volvex.command._faults import note_faults
 from volvex.command._reading import add_reading

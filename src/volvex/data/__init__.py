@@ -5,7 +5,7 @@ Words: a *document* is a file of data, a *sheet* the records of one sort in it, 
 read and written without a change is the same, byte for byte, and with one all that it does not concern.
 """
 
-from volvex.data.opening import open_data, require_data
-from volvex.data.sheet import Change, Column, Document, Sheet
+from volvex.data.model.sheet import Change, Column, Document, Sheet
+from volvex.data.open import open_data, require_data
 
 __all__ = ["Change", "Column", "Document", "Sheet", "open_data", "require_data"]

@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from volvex.data.sheet import Array, Change, Column, Document, Sheet
+from volvex.data.model.sheet import Array, Change, Column, Document, Sheet
 from volvex.errors import FormatError
 from volvex.source import typed
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import codecs
 import functools
 
-from volvex.archive.filetypes import WORDS, is_8bit_text
+from volvex.archive.detect.filetypes import WORDS, is_8bit_text
 from volvex.errors import UsageError
 
 SAMPLE = 1 << 16  # bytes from which an encoding is guessed

@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from xml.parsers import expat
 
-from volvex.data.forms.xml import KEYS, XmlData, _filled, _fragment, _parse, _tag_at, doctype
-from volvex.data.sheet import Change, Document
-from volvex.data.texts import Record, Splice, decoded, sheets_of
+from volvex.data.model.sheet import Change, Document
+from volvex.data.text.document import Record, Splice, decoded, sheets_of
+from volvex.data.text.forms.xml import KEYS, XmlData, _filled, _fragment, _parse, _tag_at, doctype
 from volvex.errors import FormatError
 
 STEP = 1 << 20

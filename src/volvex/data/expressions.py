@@ -14,7 +14,7 @@ from typing import Any
 
 import numpy as np
 
-from volvex.data.sheet import Array, Sheet
+from volvex.data.model.sheet import Array, Sheet
 from volvex.errors import UsageError
 
 _GRAMMAR = r"""

@@ -6,9 +6,9 @@ import difflib
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
-from volvex.data.forms.xml import Element, XmlData, _key, _normal, _tree
-from volvex.data.nodes import LIST, OBJECT, Node, NodeData, own_key
-from volvex.data.sheet import Document, Sheet
+from volvex.data.model.sheet import Document, Sheet
+from volvex.data.text.forms.xml import Element, XmlData, _key, _normal, _tree
+from volvex.data.text.nodes import LIST, OBJECT, Node, NodeData, own_key
 from volvex.errors import NotFoundError
 
 

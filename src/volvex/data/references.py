@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from volvex.data.sheet import JOINED, Array, Document, Sheet
+from volvex.data.model.sheet import JOINED, Array, Document, Sheet
 from volvex.errors import FormatError, VolvexError
 
 PATH = "path"

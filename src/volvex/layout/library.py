@@ -6,6 +6,7 @@ import contextlib
 from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
+from volvex import shipped
 from volvex.errors import VolvexError
 from volvex.layout import cache
 from volvex.layout.keyring import Keys
@@ -14,7 +15,7 @@ from volvex.layout.model import Layout
 from volvex.layout.name_hash import Names
 from volvex.source import Disk, Source, atomic
 
-SHIPPED = (Path(__file__).parent.parent / "layouts", Path(__file__).parent.parent / "games")
+SHIPPED = (shipped.LAYOUTS, shipped.GAMES)
 
 
 class Library:

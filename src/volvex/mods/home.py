@@ -19,7 +19,7 @@ import stat
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
-from volvex.archive.paths import HIDDEN
+from volvex.archive.access.paths import HIDDEN
 from volvex.errors import RefusedError
 from volvex.mods.journal import NAMES, State, read_state
 from volvex.mods.store import Store

@@ -8,8 +8,8 @@ from dataclasses import dataclass, field
 from dataclasses import replace as changed
 from pathlib import Path
 
-from volvex.archive.names import quoted
-from volvex.archive.paths import HIDDEN
+from volvex.archive.access.paths import HIDDEN
+from volvex.archive.safe_names import quoted
 from volvex.errors import NotFoundError, RefusedError
 from volvex.mods.home import ASIDE, home_of, locked, orphans, set_aside
 from volvex.mods.journal import Installed, Move, Older, State, read_state, write_state

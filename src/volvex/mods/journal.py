@@ -15,7 +15,7 @@ from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
 
-from volvex.archive.names import stays_inside
+from volvex.archive.safe_names import stays_inside
 from volvex.errors import FormatError
 from volvex.source import Disk, atomic, typed
 from volvex.source.digest import digest_bytes

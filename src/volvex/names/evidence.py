@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import IntEnum
 
-from volvex.archive import filetypes
+from volvex.archive.detect import filetypes
 
 BEYOND_DOUBT = 1e-3  # a find that is more likely than this to be an accident waits to be accepted
 AGAINST = 1000.0  # how much more likely an accident is when content contradicts the extension

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import product
 
-from volvex.archive.work import WORKERS, Advance, ignore
+from volvex.archive.transfer.parallel import WORKERS, Advance, ignore
 from volvex.codec.bulk import Targets, bulk_hash
 from volvex.errors import UsageError
 from volvex.layout.name_hash import KeyPart

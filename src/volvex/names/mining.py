@@ -10,8 +10,8 @@ import functools
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 
-from volvex.archive.paths import Found
-from volvex.archive.work import Advance, ignore
+from volvex.archive.access.paths import Found
+from volvex.archive.transfer.parallel import Advance, ignore
 from volvex.names import deriving, evidence
 from volvex.names.deriving import Parts, Product
 from volvex.names.evidence import Find, How

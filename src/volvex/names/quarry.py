@@ -9,9 +9,9 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from volvex.archive.laidout import LaidOut
-from volvex.archive.paths import Group
-from volvex.archive.work import parallel
+from volvex.archive.access.paths import Group
+from volvex.archive.layout_archive import LaidOut
+from volvex.archive.transfer.parallel import parallel
 from volvex.codec.bulk import Tails, Targets, bulk_hash
 from volvex.layout.name_hash import Keying, KeyPart
 from volvex.names import evidence

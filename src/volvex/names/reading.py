@@ -8,10 +8,10 @@ from pathlib import Path
 
 import numpy as np
 
-from volvex.archive import filetypes
+from volvex.archive.access.paths import Found, Group
 from volvex.archive.archive import IN_MEMORY, Archive
-from volvex.archive.paths import Found, Group
-from volvex.archive.work import Advance, batches, parallel
+from volvex.archive.detect import filetypes
+from volvex.archive.transfer.parallel import Advance, batches, parallel
 from volvex.errors import VolvexError
 from volvex.names.memory import Read, ReadMemory
 from volvex.names.words import words_in

@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from volvex.archive import filetypes
+from volvex.archive.detect import filetypes
 from volvex.codec.compiled import Compiled, as_array
 
 SHORTEST, SAMPLE, MOST = 3, 1 << 12, 1 << 22

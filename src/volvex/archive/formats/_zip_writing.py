@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from volvex.archive.formats import _zip_directory as zd
-from volvex.archive.formats._driven import CRC, content_piece, joined, span
+from volvex.archive.formats._base import CRC, content_piece, joined, span
 from volvex.archive.formats._zip_locks import AE, Lock, locked
 from volvex.errors import RefusedError
 from volvex.layout.records.columns import Array

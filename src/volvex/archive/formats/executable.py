@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-from volvex.archive.formats._driven import Driven, content_piece, entries_of, joined, span
+from volvex.archive.formats._base import Driven, content_piece, entries_of, joined, span
 from volvex.errors import FormatError, RefusedError
 from volvex.layout.inspect.coverage import Stretch
 from volvex.layout.keyring import Keys

@@ -9,9 +9,9 @@ import re
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
-from volvex.archive.filetypes import HEAD, ending_by_content
-from volvex.archive.formats._driven import Driven, content_piece, encoded, entries_of
-from volvex.archive.outer import members
+from volvex.archive.detect.filetypes import HEAD, ending_by_content
+from volvex.archive.envelope import members
+from volvex.archive.formats._base import Driven, content_piece, encoded, entries_of
 from volvex.codec import COMPRESS
 from volvex.errors import ContentError, FormatError, RefusedError
 from volvex.layout.inspect.coverage import Stretch

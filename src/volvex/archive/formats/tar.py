@@ -14,9 +14,9 @@ from pathlib import Path
 import numpy as np
 
 from volvex.archive.archive import Archive
-from volvex.archive.formats._driven import Driven, content_piece, entries_of, joined, span
-from volvex.archive.names import shown
-from volvex.archive.outer import Compressed
+from volvex.archive.envelope import Compressed
+from volvex.archive.formats._base import Driven, content_piece, entries_of, joined, span
+from volvex.archive.safe_names import shown
 from volvex.codec import COMPRESS
 from volvex.errors import FRESH, ContentError, FormatError, RefusedError
 from volvex.layout.inspect.coverage import Stretch

@@ -16,9 +16,9 @@ import numpy as np
 from volvex.archive.archive import Check
 from volvex.archive.formats import _zip_directory as zd
 from volvex.archive.formats import _zip_locks as locks
-from volvex.archive.formats._driven import CrcCheck, Driven
+from volvex.archive.formats._base import CrcCheck, Driven
 from volvex.archive.formats._zip_writing import Writer
-from volvex.archive.names import clean, shown
+from volvex.archive.safe_names import clean, shown
 from volvex.codec import COMPRESS, Cipher, Compression
 from volvex.errors import FormatError, LockedError
 from volvex.layout.entries import Entries

@@ -12,7 +12,7 @@ import argparse
 import sys
 from pathlib import Path
 
-from volvex.archive.keyfile import add_key
+from volvex.archive.key_file import add_key
 from volvex.command._context import Context
 from volvex.errors import NotFoundError, Status, UsageError
 from volvex.layout.keyring import Key

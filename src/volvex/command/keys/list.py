@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import argparse
 
-from volvex.archive.keyfile import NAME, read_keys
-from volvex.archive.names import shown
+from volvex.archive.key_file import NAME, read_keys
+from volvex.archive.safe_names import shown
 from volvex.command._context import Context
 from volvex.command._tables import Column, count, numbers, print_table
 from volvex.errors import Status

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from volvex.archive.keyfile import remove_key
+from volvex.archive.key_file import remove_key
 from volvex.command._context import Context
 from volvex.errors import Status
 

@@ -6,7 +6,7 @@ import argparse
 from collections.abc import Iterator
 
 from volvex.archive import LaidOut, Walker
-from volvex.archive.names import quoted, shown
+from volvex.archive.safe_names import quoted, shown
 from volvex.command._context import Context
 from volvex.command._data import laid_out
 from volvex.command._faults import note_faults

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from volvex.archive.names import shown
+from volvex.archive.safe_names import shown
 from volvex.command._context import Context
 from volvex.command._tables import Column, print_table
 from volvex.errors import Status

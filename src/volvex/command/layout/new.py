@@ -10,7 +10,7 @@ import argparse
 import contextlib
 from pathlib import Path
 
-from volvex.archive.names import shown
+from volvex.archive.safe_names import shown
 from volvex.command._context import Context
 from volvex.command._reading import add_bench_read, each_content
 from volvex.errors import Status, UsageError

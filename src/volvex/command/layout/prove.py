@@ -15,9 +15,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from volvex.archive import Archive, LaidOut
-from volvex.archive.harder import prove_harder
-from volvex.archive.names import shown
-from volvex.archive.work import verify
+from volvex.archive.mutation_proof import prove_harder
+from volvex.archive.safe_names import shown
+from volvex.archive.transfer.parallel import verify
 from volvex.command._context import Context
 from volvex.command._data import laid_out
 from volvex.command._faults import note_faults
@@ -27,7 +27,7 @@ from volvex.errors import ManyErrors, NotFoundError, Status
 from volvex.layout.inspect.proof import Difference, check_objects, prove
 
 if TYPE_CHECKING:
-    from volvex.data.laidout import LaidOutData
+    from volvex.data.model.layout_document import LaidOutData
 
 PLACE = 51
 

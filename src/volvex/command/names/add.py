@@ -10,7 +10,7 @@ import argparse
 import codecs
 from pathlib import Path
 
-from volvex.archive.names import shown
+from volvex.archive.safe_names import shown
 from volvex.command._context import Context
 from volvex.command._reading import bench_of
 from volvex.command._tables import count

@@ -43,7 +43,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
 
 def _used(options: argparse.Namespace, context: Context) -> list[str]:
     """The names of entries that have no other; where no rule makes the key of a path, with the key."""
-    from volvex.archive.laidout import LaidOut
+    from volvex.archive.layout_archive import LaidOut
     from volvex.names.dictionary import line_of
 
     lines: set[str] = set()

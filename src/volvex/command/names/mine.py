@@ -28,7 +28,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    from volvex.archive.paths import Found
+    from volvex.archive.access.paths import Found
     from volvex.names.memory import ReadMemory
     from volvex.names.mining import mine
     from volvex.names.reading import total

@@ -6,7 +6,7 @@ import argparse
 from collections import Counter
 
 from volvex.archive import Group
-from volvex.archive.names import shown
+from volvex.archive.safe_names import shown
 from volvex.command._context import Context
 from volvex.command._reading import add_layout
 from volvex.command._tables import Column, count, number, numbers, print_table

@@ -9,7 +9,7 @@ import argparse
 
 import numpy as np
 
-from volvex.archive.names import shown
+from volvex.archive.safe_names import shown
 from volvex.command._context import Context
 from volvex.command.names._shared import Row, add_look_up, look_up
 from volvex.errors import UsageError

@@ -17,7 +17,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol, cast
 
-from volvex.data.sheet import Change, Document, Sheet
+from volvex.data.model.sheet import Change, Document, Sheet
 from volvex.errors import FormatError, UsageError, VolvexError
 
 _SURROGATE = re.compile("[\ud800-\udfff]")
@@ -53,8 +53,8 @@ class Exchange(Protocol):
 @functools.cache
 def exchanges() -> dict[str, Exchange]:
     """All of them, by the endings of their files."""
-    names = sorted(path.stem for path in Path(__file__).parent.glob("[!_]*.py"))
-    modules = [cast(Exchange, importlib.import_module(f"{__name__}.{name}")) for name in names]
+    names = sorted(path.stem for path in Path(__file__).parent.joinpath("formats").glob("[!_]*.py"))
+    modules = [cast(Exchange, importlib.import_module(f"{__name__}.formats.{name}")) for name in names]
     return {ending: one for one in modules for ending in one.ENDINGS}
 
 

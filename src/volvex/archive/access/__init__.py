@@ -1,0 +1,1 @@
+"""Reaching content: opening archives, paths through them, patterns, pieces, search."""

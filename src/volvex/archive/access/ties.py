@@ -1,0 +1,145 @@
+"""What ties paths to layouts: formats that bear no signature are known by where they lie.
+
+A tie is a pattern of paths below a folder and the layout of what it matches, in archives too: `data/*.kwz`, `**/BUOYS`. It comes
+from a game's description, from a bench or from a command line. Of several that match, the last that was added counts.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import tomllib
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+from volvex.archive.access.patterns import path_pattern
+from volvex.archive.safe_names import shown
+from volvex.errors import FormatError, NotFoundError
+from volvex.layout.model import Layout
+from volvex.shipped import GAMES
+
+DESCRIPTIONS = "profile.toml"
+_NUMBER = re.compile(r"~[0-9]+(?=(\.[^./]*)?(/|$))")  # of entries that share a name
+
+
+@dataclass(frozen=True)
+class Tie:
+    """A pattern of paths below a folder, the layout of what it matches, and who says so."""
+
+    root: str
+    pattern: str
+    find: Callable[[], Layout]
+
+    def matches(self, path: str) -> bool:
+        """Whether a whole path is meant; of entries that share a name all are."""
+        if not path.startswith(self.root):
+            return False
+        match = path_pattern(self.pattern).fullmatch
+        below = path[len(self.root) :]
+        return below == self.pattern or match(below) is not None or match(_NUMBER.sub(r"\1", below)) is not None
+
+
+class Ties:
+    """The ties of one command. Relative paths are below one of the folders `bases`."""
+
+    def __init__(self, bases: Iterable[Path], every: Callable[[], Iterator[Layout]]) -> None:
+        self._bases, self._every = [base.as_posix() for base in dict.fromkeys(bases)], every
+        self._ties: list[Tie] = []
+        self._known: dict[str, Layout | None] = {}
+        self._encodings: list[tuple[Tie, str]] = []
+
+    def add(self, root: Path, pattern: str, layout: Layout | str, why: str = "") -> None:
+        """Tie a pattern of paths below `root` to a layout, or to the layout of that title."""
+        self._known.clear()
+        self._ties.append(Tie(_root(root), pattern.removeprefix("./"), lambda: self.named(layout, why)))
+
+    def add_encoding(self, root: Path, pattern: str, encoding: str) -> None:
+        """Tie a pattern of paths of texts to an encoding."""
+        self._encodings.append((Tie(_root(root), pattern.removeprefix("./"), _none), encoding))
+
+    def encoding(self, name: str) -> tuple[str, bool]:
+        """The encoding to which a text is tied, and whether it is: empty when nothing says so."""
+        paths = self._whole(name) if self._encodings else []
+        found = next((one for tie, one in reversed(self._encodings) if any(map(tie.matches, paths))), "")
+        return found, bool(found)
+
+    def named(self, layout: Layout | str, why: str = "") -> Layout:
+        """The layout of a title; NotFoundError when there is none."""
+        if isinstance(layout, Layout):
+            return layout
+        wanted = layout.casefold()
+        found = next((one for one in self._every() if one.title.casefold() == wanted), None)
+        if found is None:
+            said = f", to which {why} ties its files" if why else ""
+            raise NotFoundError(f'there is no sound layout "{shown(layout)}"{said}', "`volvex layout list` to see which there are")  # fmt: skip
+        return found
+
+    def layout(self, name: str) -> Layout | None:
+        """The layout to which a file or an entry is tied, by its whole path; None when it is tied to none."""
+        if not self._ties:
+            return None
+        if name not in self._known:
+            if len(self._known) > 1 << 16:
+                self._known.clear()
+            paths = self._whole(name)
+            tie = next((one for one in reversed(self._ties) if any(map(one.matches, paths))), None)
+            self._known[name] = tie.find() if tie is not None else None
+        return self._known[name]
+
+    def _whole(self, name: str) -> list[str]:
+        return [os.path.normpath(os.path.join(base, name)).replace(os.sep, "/") for base in self._bases]
+
+    @property
+    def words(self) -> str:
+        """All ties in words: the same for the same ties."""
+        return "\n".join(f"{one.root} {one.pattern} {one.find().title}" for one in self._ties)
+
+
+def _root(folder: Path) -> str:
+    return os.path.normpath(folder).replace(os.sep, "/").rstrip("/") + "/"
+
+
+def _none() -> Layout:
+    raise NotFoundError("a tie to an encoding has no layout")
+
+
+def described(path: Path, value: Mapping[str, object], what: str = "layouts") -> dict[str, str]:
+    """What a game's description ties: patterns of paths, and titles of layouts (or names of encodings); FormatError when it is not sound."""
+    told = value.get(what, {})
+    if not isinstance(told, dict) or not all(isinstance(one, str) for one in told.values()):
+        raise FormatError(path, f"[{what}] gives a text for each pattern of paths",
+                          hint=f'a line such as "data/*.txt" = "..." below [{what}]')  # fmt: skip
+    return told
+
+
+class Games:
+    """The games whose descriptions tie paths to layouts: found by the files by which they are known."""
+
+    def __init__(self, folders: Iterable[Path]) -> None:
+        self._told: list[tuple[Path, list[str], dict[str, str], dict[str, str]]] = []
+        for folder in (*folders, GAMES):
+            for file in sorted(folder.rglob(DESCRIPTIONS)) if folder.is_dir() else ():
+                try:
+                    value = tomllib.loads(file.read_bytes().decode())
+                except (tomllib.TOMLDecodeError, UnicodeDecodeError, OSError):
+                    continue  # reported where a description is read as a whole
+                known = value.get("known")
+                if isinstance(known, list) and known and all(isinstance(one, str) for one in known):
+                    self._told.append((file, known, described(file, value), described(file, value, "encodings")))
+
+    def tie(self, ties: Ties, folder: Path) -> bool:
+        """Add the ties of the game that a folder is, if it is one that is known; whether it is."""
+        for file, known, layouts, encodings in self._told:
+            if all((folder / name).exists() for name in known):
+                for pattern, title in layouts.items():
+                    ties.add(folder, pattern, title, f"the game's description ({file.parent.name}/{file.name})")
+                for pattern, encoding in encodings.items():
+                    ties.add_encoding(folder, pattern, encoding)
+                return True
+        return False
+
+    def tie_around(self, ties: Ties, path: Path) -> None:
+        """The same for the game in which a path lies."""
+        full = Path(os.path.normpath(path.absolute()))
+        any(self.tie(ties, folder) for folder in (full, *full.parents))

@@ -1,0 +1,183 @@
+"""What the files of a folder are: which open, with what, which are locked and by which key, and what nothing knows."""
+
+from __future__ import annotations
+
+import json
+import os
+from collections.abc import Callable, Iterator
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any
+
+from volvex import __version__
+from volvex.archive.access.open import open_archive
+from volvex.archive.access.paths import HIDDEN
+from volvex.archive.archive import Archive
+from volvex.archive.detect import filetypes
+from volvex.archive.memory import Memory, Stamp
+from volvex.archive.safe_names import shown
+from volvex.archive.transfer.parallel import parallel
+from volvex.errors import LockedError, NotFoundError, VolvexError
+from volvex.layout import Layout, Library
+from volvex.source import FileSource
+from volvex.source.digest import digest_bytes
+
+_HERE = "\0"  # stands for a file's path in what is remembered
+KEPT = 200  # files that were looked at before they are remembered at the latest
+
+
+@dataclass(frozen=True)
+class Surveyed:
+    """A file of a game. Sizes in bytes; `content` is the size of all its entries once decoded."""
+
+    path: str
+    size: int
+    kind: str  # archive, part (of one that another file leads to), link, or what kind of file it is
+    layout: str = ""  # what opens it
+    entries: int | None = None
+    content: int | None = None
+    locked: bool = False
+    key: str = ""  # the name of the key that opens it, or that it needs
+    fault: str = ""
+    hint: str = ""
+    beside: tuple[str, ...] = ()  # other files, by name, in which parts of it lie
+
+    @property
+    def opens(self) -> bool:
+        """Whether its content can be had."""
+        return bool(self.layout) and not self.fault and (not self.locked or bool(self.key))
+
+    @property
+    def unknown(self) -> bool:
+        """Whether nothing says what it is."""
+        return not self.layout and not self.fault and self.kind in ("binary", "?")
+
+
+def survey(
+    folder: Path, library: Library, memory: Memory | None = None, wanted: Callable[[str], str] = lambda path: "",
+    advance: Callable[[int], None] = lambda count: None, tied: str = "",
+) -> list[Surveyed]:  # fmt: skip
+    """Every file below a folder, the largest first; links are not followed.
+
+    What `memory` knows of files that have the same size and time is not looked at again. `wanted` tells which key a file
+    needs, where a profile says so; `advance` is told how many files were looked at; `tied` names what ties paths to layouts.
+    """
+    if not folder.is_dir():
+        raise NotFoundError(f"there is no folder {shown(str(folder))}", "the folder that holds the game")
+    list(library.layouts())  # read once, not by every thread
+    memory, by, whole = memory or Memory(None), _means(library, tied), folder.resolve()
+    known, there = memory.known(whole, by), dict(_files(folder))
+    found = {name: _remembered(folder, told[1]) for name, told in known.items() if there.get(name) == told[0]}
+    missing = [name for name in there if name not in found]
+    advance(len(found))
+    new: dict[str, Surveyed] = {}
+    for name, one in parallel(lambda name: (name, _look(folder, name, library, wanted(name))), missing):
+        new[name] = one
+        advance(1)
+        if len(new) % (KEPT * 50) == 0:
+            _keep(memory, whole, by, new, there)
+    _keep(memory, whole, by, new, there, set(known) - set(there))
+    found |= _with_pieces(new, there)
+    return sorted(found.values(), key=lambda one: (-one.size, one.path))
+
+
+def _keep(
+    memory: Memory,
+    folder: Path,
+    by: str,
+    new: dict[str, Surveyed],
+    there: dict[str, Stamp],
+    gone: set[str] | None = None,
+) -> None:
+    told = {name: (there[name], _without_path(asdict(one), name)) for name, one in _with_pieces(new, there).items()}
+    if told or gone:
+        memory.keep(folder, by, told, gone or ())
+
+
+def _without_path(value: dict[str, Any], name: str) -> dict[str, Any]:
+    """A record in which the file's path from the current folder does not occur: another survey may stand elsewhere."""
+    path = value["path"]
+    return value | {"path": name} | {what: value[what].replace(path, _HERE) for what in ("fault", "hint")}
+
+
+def _remembered(folder: Path, told: str) -> Surveyed:
+    value = json.loads(told)
+    value["beside"] = tuple(value["beside"])
+    path = shown((folder / value["path"]).as_posix())
+    return Surveyed(**value | {"path": path} | {what: value[what].replace(_HERE, path) for what in ("fault", "hint")})
+
+
+def _means(library: Library, tied: str) -> str:
+    """What a survey depends on beside the files: this Volvex, the layouts at hand and what is tied to them, the keys by name."""
+    layouts = "".join(digest_bytes(file.read_bytes()) for file in library.files())
+    return digest_bytes(f"{__version__} {layouts} {sorted(library.keys.names())} {tied}".encode())[:32]
+
+
+def _files(folder: Path) -> Iterator[tuple[str, Stamp]]:
+    """Every file's path below the folder, with its size and time."""
+    waiting = [("", str(folder))]
+    while waiting:
+        before, here = waiting.pop()
+        try:
+            with os.scandir(here) as entries:
+                for one in entries:
+                    if one.is_dir(follow_symlinks=False):
+                        if one.name != HIDDEN:
+                            waiting.append((f"{before}{one.name}/", one.path))
+                    else:
+                        told = one.stat(follow_symlinks=False)
+                        yield before + one.name, (told.st_size, told.st_mtime_ns)
+        except PermissionError:
+            continue
+
+
+def _look(folder: Path, inner: str, library: Library, wanted: str) -> Surveyed:
+    path = folder / inner
+    name = shown(path.as_posix())
+    if path.is_symlink() or not path.is_file():
+        return Surveyed(name, 0, "link")
+    size = 0
+    try:
+        size = path.stat().st_size
+        with path.open("rb") as file:
+            kind = filetypes.kind_by_content(file.read(filetypes.HEAD))
+        archive = open_archive(path, library, name)
+    except LockedError as error:
+        return Surveyed(
+            name, size, "archive", locked=True, layout="?", key=wanted, fault=error.message, hint=error.hint
+        )
+    except VolvexError as error:
+        return Surveyed(name, size, "archive", fault=error.message, hint=error.hint)
+    except OSError:
+        return Surveyed(name, size, "?")
+    if archive is None:
+        data = _data_layout(path, name, library) if kind == "binary" or library.tied(name) is not None else None
+        return Surveyed(name, size, data.kind, data.title) if data is not None else Surveyed(name, size, kind)
+    with archive:
+        return _told(archive, name, size, wanted)
+
+
+def _data_layout(path: Path, name: str, library: Library) -> Layout | None:
+    """The layout of a table, of texts or of a scene whose marks a file bears."""
+    with FileSource(path, name) as source:
+        return library.match_data(source)
+
+
+def _told(archive: Archive, name: str, size: int, wanted: str) -> Surveyed:
+    locked, key = archive.lock()
+    said = f"it needs the key {wanted}" if wanted else "it needs a key"
+    hint = f"`volvex keys add {wanted or 'NAME'}` with its password"
+    closed = locked and not key
+    return Surveyed(name, size, "archive", archive.called, len(archive), int(archive.entries.size.sum()), locked, key or wanted,
+                    f"{name}: {said}" if closed else "", hint if closed else "", archive.kept_beside)  # fmt: skip
+
+
+def _with_pieces(new: dict[str, Surveyed], there: dict[str, Stamp]) -> dict[str, Surveyed]:
+    """Pieces of archives that were opened by their first are told as such."""
+    found = dict(new)
+    for name, one in new.items():
+        folder, slash, own = name.rpartition("/")
+        for other in (folder + slash + part for part in one.beside):
+            if other in found:
+                found[other] = Surveyed(found[other].path, there[other][0], "part", f"a part of {own}")
+    return found

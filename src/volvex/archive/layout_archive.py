@@ -1,0 +1,305 @@
+"""Archives that are read by a layout."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from volvex.archive.archive import Archive, Check
+from volvex.archive.safe_names import shown
+from volvex.codec import COMPRESS, SEAL, Cipher, Compression, Seal
+from volvex.errors import FormatError, RefusedError, VolvexError
+from volvex.layout.checksums import seal_text, stored_seal
+from volvex.layout.model import Field, Kept, Number
+from volvex.layout.name_hash import KEYS, UNNAMED, Keying, Names
+from volvex.layout.read.blocks import BlockRead, Reading
+from volvex.layout.read.names import endings_of, key_columns, marked, unmarked, variants_of
+from volvex.layout.read.open import read
+from volvex.layout.records.columns import Array
+from volvex.layout.transforms import KeyFacts, ciphers_of, made_codec
+from volvex.layout.volumes import Beside, volume_name
+from volvex.layout.write.checks import require_writable
+from volvex.layout.write.names import fresh_name
+from volvex.layout.write.plan import Edit, NewContent, Plan
+from volvex.source import Source, Spool, WindowSource
+
+if TYPE_CHECKING:
+    from volvex.layout.inspect.proof import Proof
+
+
+@dataclass(frozen=True)
+class _Sealed:
+    """A seal of each entry: its field, what it covers, how it is computed, and all its values."""
+
+    block: BlockRead
+    field: Field
+    part: str
+    seal: Seal
+    column: Array
+
+
+class _SealCheck:
+    """One entry's seal, being verified."""
+
+    def __init__(self, archive: LaidOut, row: int, sealed: _Sealed) -> None:
+        self._archive, self._row, self._sealed = archive, row, sealed
+        self._total = sealed.seal.new()
+        self.stored = sealed.part == "stored content"
+
+    def update(self, data: bytes) -> None:
+        self._total.update(data)
+
+    def finish(self) -> None:
+        one, row, archive = self._sealed.field, self._row, self._archive
+        told, value = stored_seal(one, self._sealed.column, row), self._total.value()
+        if told != value:
+            block = self._sealed.block
+            raise FormatError(
+                archive.source.name, f"{shown(archive.names[row])}: its {one.words} is {seal_text(one, value)}, the file says {seal_text(one, told)}",
+                offset=block.offset(row, one.name), field=block.where(row, one.name),
+                hint="a fresh copy of the file: this entry is damaged",
+            )  # fmt: skip
+
+
+class LaidOut(Archive):
+    """An archive whose directory was read by a layout."""
+
+    def __init__(self, reading: Reading, names: Names | None = None) -> None:
+        super().__init__()
+        self._names = names
+        assert reading.entries is not None
+        self.reading, self.layout = reading, reading.original
+        self.source, self.entries, self.title = reading.source, reading.entries, reading.original.title
+        self._wraps = reading.layout.content.wraps
+        self._plain = {wrap: made_codec(wrap) for wrap in self._wraps if not wrap.derived}
+        self.padded = any(("tail", "zeros") in wrap.given for wrap in self._wraps)
+        self._seals = [
+            _Sealed(block, field, meaning.part, SEAL.get(meaning.algorithm), block.numbers(field.name))
+            for block, field, meaning in reading.content_seals()
+        ]
+
+    def close(self) -> None:
+        self.reading.close()
+
+    # how entries are read
+
+    @property
+    def stored_source(self) -> Source:
+        return self.reading.content_source
+
+    @property
+    def codec_labels(self) -> list[str]:
+        """Without their parameters, behind the ciphers around them."""
+        ciphers = [wrap.name for wrap in self._wraps]
+        bare = [name.partition("(")[0] for name in self.entries.codecs]
+        return [", ".join([*ciphers, *([name] if name != "none" or not ciphers else [])]) for name in bare]
+
+    def ciphers(self, row: int) -> Sequence[Cipher]:
+        """Their keys may come from what is known of the entry."""
+        if not self._wraps:
+            return ()
+        of = self.entries
+        facts = KeyFacts(of.names.raw(row), int(of.start[row]), int(of.size[row]), int(of.stored[row]))
+        return ciphers_of(self._wraps, facts, self._plain)
+
+    def refusal(self, row: int) -> str:
+        end = int(self.entries.start[row]) + int(self.entries.stored[row])
+        lost = end > self.reading.content_source.size and bool(self.entries.stored[row])
+        return "it lies behind the end of the file, which is cut off" if lost else ""
+
+    def checks(self, row: int) -> list[Check]:
+        return [_SealCheck(self, row, sealed) for sealed in self._seals]
+
+    def compression(self, row: int) -> Compression:
+        name = self.codec(row)
+        if name == "?":
+            found = self.reading.fact("codec of content")
+            assert found is not None
+            block, field = found
+            number = int(block.numbers(field.name)[row])
+            raise FormatError(
+                self.source.name, f"{number} is no codec that the layout knows", offset=block.offset(row, field.name),
+                field=block.where(row, field.name), hint="another layout, or adding the number to its table",
+            )  # fmt: skip
+        return COMPRESS.get(name)
+
+    # names
+
+    @functools.cached_property
+    def keying(self) -> Keying | None:
+        """How keys are made of paths; None when the archive has names, or nobody knows how."""
+        return Keying.of(self.layout) if self.entries.nameless else None
+
+    @functools.cached_property
+    def keys(self) -> list[Array]:
+        """The keys of all entries, a column (uint64) for each sort of key, in the order of `keying`."""
+        return [column for what in KEYS for column, _ in key_columns(self.reading, what)]
+
+    @functools.cached_property
+    def candidates(self) -> dict[int, list[str]]:
+        """All known paths that have the key of an entry, by row."""
+        if self._names is None or not self.entries.nameless or not self.keys:
+            return {}
+        return self._names.match(self.layout, self.keying, self.keys)
+
+    @functools.cached_property
+    def known(self) -> dict[int, str]:
+        """One path for a key; of several that whose extension is what the content is."""
+        found = {}
+        for row, names in self.candidates.items():
+            if len(names) > 1:
+                told = self.ending(row)
+                names = [name for name in names if told and name.lower().endswith(f".{told}")]
+            if len(names) == 1:
+                found[row] = names[0]
+        return found
+
+    @functools.cached_property
+    def variants(self) -> list[str] | None:
+        return variants_of(self.reading)
+
+    @functools.cached_property
+    def _by_key(self) -> dict[str, list[int]]:
+        """The entries by what stands for their names."""
+        found: dict[str, list[int]] = {}
+        for row, raw in enumerate(self.entries.names.raws()):
+            found.setdefault(raw.decode("ascii", "replace"), []).append(row)
+        return found
+
+    def rows_of(self, name: str) -> list[int]:
+        rows = super().rows_of(name)
+        if rows or not self.entries.nameless:
+            return rows
+        try:
+            key, variant = unmarked(self.encode_name(name).decode(), set(self.variants or ()))
+        except (VolvexError, UnicodeError):
+            return []
+        return [row for row in self._by_key.get(key, ()) if not variant or (self.variants or ())[row] == variant]
+
+    def encode_name(self, name: str) -> bytes:
+        """Where there are only keys: the key that a path has, or that stands in its place; behind it the variant's mark."""
+        if not self.entries.nameless:
+            return super().encode_name(name)
+        bare, variant = unmarked(name, set(self.variants or ()))
+        if bare.startswith(f"{UNNAMED}/"):
+            key = bare.removeprefix(f"{UNNAMED}/").partition(".")[0]
+        elif self.keying is not None:
+            key = self.keying.text(bare)
+        else:
+            key = bare.partition(".")[0]
+        return marked(key, variant).encode("ascii", "replace")
+
+    @functools.cached_property
+    def _endings(self) -> list[str] | None:
+        return endings_of(self.reading)
+
+    def ending(self, row: int) -> str:
+        return self._endings[row] if self._endings is not None else super().ending(row)
+
+    def columns(self) -> Iterator[tuple[str, Array]]:
+        """The numbers that nobody knows."""
+        for block in self.reading.entry_blocks():
+            for field in block.block.fields:
+                if isinstance(field.meaning, Kept) and isinstance(field.type, Number):
+                    yield field.name, block.numbers(field.name)
+
+    # how they are written
+
+    def _codec_for(self, row: int) -> str:
+        """The codec in which new content is stored: the entry's own, or the first of the layout."""
+        codec = self.codec(row)
+        if self.reading.layout.content.differing:
+            return self.entries.codecs[-1]
+        return self.entries.codecs[0] if codec == "?" else codec
+
+    def encode(self, spool: Spool, chunks: Iterable[bytes], like: int) -> NewContent:
+        return self.encode_as(spool, chunks, self._codec_for(like))
+
+    def encode_as(self, spool: Spool, chunks: Iterable[bytes], codec: str) -> NewContent:
+        size = 0
+        seals = {(one.algorithm, one.part): SEAL.get(one.algorithm).new() for _, _, one in self.reading.content_seals()}
+
+        def update(part: str, data: bytes) -> None:
+            for key in seals:
+                if key[1] == part:
+                    seals[key].update(data)
+
+        def counted() -> Iterator[bytes]:
+            nonlocal size
+            for chunk in chunks:
+                size += len(chunk)
+                update("content", chunk)
+                yield chunk
+
+        def sealed() -> Iterator[bytes]:
+            for out in COMPRESS.get(codec).encode_stream(counted()):
+                update("stored content", out)
+                yield out
+
+        offset, length = spool.append(sealed())
+        if length == size and codec != "none" and self.reading.layout.content.differing:
+            # sizes that are equal mean that the content is bare, so it has to be
+            bare = b"".join(COMPRESS.get(codec).decode_stream(spool.chunks(offset, length), size))
+            return self.encode_as(spool, [bare], "none")
+        return NewContent(spool, offset, length, size, codec, {key: total.value() for key, total in seals.items()})
+
+    def plan(self, edit: Edit, each: bool = False, folder: Path | None = None, pinned: bool = False) -> Plan:
+        from volvex.layout.write.planner import plan  # not needed for looking
+
+        require_writable(self.layout)
+        if self.reading.counted and (edit.added or edit.removed):
+            raise RefusedError(f"the entries of {self.source.name} have no names and are counted: none can be added or left out",
+                               "changing what they hold")  # fmt: skip
+        return plan(self.reading, edit, each, folder, pinned)
+
+    def extent(self) -> int:
+        reading, entries = self.reading, self.entries
+        ends = [block.end for block in reading.blocks.values() if not block.block.within]
+        ends += [area.start + area.stored for area in reading.areas.values()]
+        if not reading.layout.content.within and not reading.volumes and len(entries):
+            ends.append(int((entries.start + entries.stored).max()))
+        return min(self.source.size, max(ends))
+
+    def check_overlaps(self) -> None:
+        """Contents that overlap by half; sharing whole contents is allowed."""
+        from volvex.layout.write.planner import plan
+
+        try:
+            plan(self.reading, Edit())
+        except FormatError as error:
+            if "overlaps" in error.problem:
+                raise
+
+    def reopened(self, source: Source, beside: Beside | None = None) -> LaidOut:
+        own = {volume.name: volume.source for volume in self.reading.volumes}
+
+        def find(name: str) -> Source | None:
+            found = beside(name) if beside is not None else None
+            if found is None and name in own:
+                found = WindowSource(own[name], 0, own[name].size, own[name].name)  # closing it leaves ours open
+            return found
+
+        return LaidOut(read(self.layout, source, find), self._names)
+
+    @property
+    def kept_beside(self) -> tuple[str, ...]:
+        return (*super().kept_beside, *(volume.name for volume in self.reading.volumes))
+
+    def names_beside(self, own: str) -> dict[str, str]:
+        pattern = self.reading.layout.content.volumes
+        volumes = {one.name: volume_name(pattern, own, one.number) for one in self.reading.volumes}
+        return super().names_beside(own) | volumes
+
+    def sources_beside(self) -> dict[str, Source]:
+        return {volume.name: volume.source for volume in self.reading.volumes}
+
+    def prove(self, advance: Callable[[int], None] = lambda size: None) -> Proof:
+        from volvex.layout.inspect.proof import prove  # not needed for looking
+
+        return prove(self.reading, advance)
+
+    def fresh_name(self, like: int) -> bytes:
+        return fresh_name(self.reading, like)

@@ -1,0 +1,1 @@
+"""Many entries at once: unpacking, packing, rebuilding, salvaging, in parallel."""

@@ -1,0 +1,285 @@
+"""What is wrong with a game's data: what stops a game is an error, what only looks wrong a warning."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+
+from volvex.data.model.sheet import JOINED, TEXT, Document, Sheet
+from volvex.data.placeholders import difference
+from volvex.data.references import Catalogue, Spot, fits, is_there, lookup
+from volvex.errors import VolvexError
+
+ERROR, WARNING = "error", "warning"
+NOTHING = ("", "0", "-1", "none", "null")  # no reference
+HIDDEN = ("yes", "true", "1")
+
+
+@dataclass(frozen=True)
+class Problem:
+    """Something wrong: where, what, and what to do."""
+
+    level: str
+    sort: str  # file, reference, hidden, key, placeholder, length, font, path, version
+    file: str
+    sheet: str
+    key: str
+    field: str
+    message: str
+    hint: str = ""
+
+    @property
+    def place(self) -> str:
+        """Where, in words."""
+        record = f"{self.sheet}: row {self.key}" if self.key else self.sheet
+        return f"{record}: {self.field}" if self.field else record
+
+    @property
+    def told(self) -> str:
+        """All of it but for what to do, in a line."""
+        return ": ".join(one for one in (self.file, self.place, self.message) if one)
+
+
+def problems(catalogue: Catalogue, paths: Iterable[str]) -> Iterator[Problem]:
+    """All that is wrong in some files."""
+    glyphs: dict[str, frozenset[str]] = {}
+    for path in paths:
+        document = catalogue.document(path)
+        if document is None:
+            if path in catalogue.faults:
+                error = catalogue.faults[path]
+                yield Problem(ERROR, "file", path, "", "", "", _plain(error), error.hint)
+            continue
+        try:
+            yield from _of_document(catalogue, path, document, glyphs)
+        except VolvexError as error:  # a value that cannot be read
+            yield Problem(ERROR, "file", path, "", "", "", _plain(error), error.hint)
+
+
+def _of_document(
+    catalogue: Catalogue, path: str, document: Document, glyphs: dict[str, frozenset[str]]
+) -> Iterator[Problem]:
+    for sheet in document.sheets:
+        yield from _keys(path, sheet)
+        yield from _references(catalogue, path, sheet)
+        yield from _paths(catalogue, path, sheet)
+        yield from _lengths(catalogue, path, sheet)
+        yield from _fonts(catalogue, path, sheet, glyphs)
+        if document.form == "text":
+            yield from _placeholders(catalogue.meanings.language, path, sheet)
+    yield from _versions(catalogue, path, document)
+
+
+def lost_keys(path: str, before: Document, after: Document) -> Iterator[Problem]:
+    """Keys that are there twice since a change: where a table tells its key by not repeating it, nothing else shows that."""
+    for sheet in after.sheets:
+        was = next((one for one in before.sheets if one.name == sheet.name and one.key), None)
+        if was is None or was.key == sheet.key or not all(name in sheet.columns for name in was.key):
+            continue
+        told = [
+            JOINED.join(some)
+            for some in zip(*([one or "" for one in sheet.columns[name].texts()] for name in was.key), strict=True)
+        ]
+        for key in dict.fromkeys(one for one in told if told.count(one) > 1):
+            yield Problem(
+                ERROR,
+                "key",
+                path,
+                sheet.name,
+                key,
+                was.key[0],
+                "this key is there more than once",
+                "another key for one of them",
+            )
+
+
+def _plain(error: VolvexError) -> str:
+    return error.message.partition(": ")[2] or error.message
+
+
+def _keys(path: str, sheet: Sheet) -> Iterator[Problem]:
+    for key in dict.fromkeys([*sheet.repeated, *_own_repeated(sheet)]):
+        yield Problem(
+            ERROR, "key", path, sheet.name, key, "", "this key is there more than once", "another key for one of them"
+        )
+
+
+def _own_repeated(sheet: Sheet) -> list[str]:
+    return [key.rpartition("#")[0] for key in sheet.keys if "#" in key[1:] and key.rpartition("#")[0] in sheet.rows]
+
+
+def _references(catalogue: Catalogue, path: str, sheet: Sheet) -> Iterator[Problem]:
+    for name, column in sheet.columns.items():
+        targets = catalogue.targets(path, sheet, name)
+        if targets is None:
+            continue
+        known: dict[str, Problem | None] = {}
+        told = column.rule.refers or (targets[0][1].name if targets else "what this refers to")
+        file = targets[0][0] if targets else ""
+        for row, key in enumerate(column.texts()):
+            if key is None or key in NOTHING:
+                continue
+            if key not in known:
+                known[key] = _reference(targets, key, told, file)
+            found = known[key]
+            if found is not None:
+                yield Problem(
+                    found.level, found.sort, path, sheet.name, sheet.keys[row], name, found.message, found.hint
+                )
+
+
+def _reference(targets: list[tuple[str, Sheet]], key: str, told: str, file: str) -> Problem | None:
+    """What is wrong with one key, wherever it is used."""
+    if not is_there(targets, key):
+        where = f" ({file})" if file else ""
+        message = f"there is no {key} in {told}{where}"
+        return Problem(
+            ERROR,
+            "reference",
+            "",
+            "",
+            "",
+            "",
+            message,
+            _near(key, [one for _, sheet in targets for one in sheet.keys[:20000]]),
+        )
+    for other, sheet, row in lookup(targets, key):
+        hidden = next(
+            (one for one in sheet.columns.values() if one.rule.role == "hidden" or one.name == "hidden"), None
+        )
+        if hidden is not None and hidden.text(row) in HIDDEN:
+            return Problem(
+                WARNING,
+                "hidden",
+                "",
+                "",
+                "",
+                "",
+                f"{sheet.name} {key} is hidden ({other})",
+                f"{hidden.name}=no for it, or another key here",
+            )
+    return None
+
+
+def _near(key: str, keys: list[str]) -> str:
+    """What may have been meant: a word like it, or all numbers when there are few."""
+    plain = list(dict.fromkeys(one.partition(JOINED)[0] for one in keys))
+    if key.isdigit():
+        return f"one of {', '.join(plain)}" if 0 < len(plain) <= 8 else "a key that is there"
+    near = difflib.get_close_matches(key, plain, 1)
+    return near[0] if near else "a key that is there"
+
+
+def _paths(catalogue: Catalogue, path: str, sheet: Sheet) -> Iterator[Problem]:
+    for name, column in sheet.columns.items():
+        if not catalogue.is_path(path, sheet, name):
+            continue
+        for row, text in enumerate(column.texts()):
+            if text and not catalogue.has(text):
+                same = [one for one in catalogue.paths if one.rpartition("/")[2] == text.rpartition("/")[2]]
+                ends = {_tail(one, text): one for one in catalogue.paths}
+                near = [_tail(one, text) for one in same] or difflib.get_close_matches(text, ends, 1)
+                yield Problem(
+                    ERROR,
+                    "path",
+                    path,
+                    sheet.name,
+                    sheet.keys[row],
+                    name,
+                    f"the game has no {text}",
+                    near[0] if near else "a path that is there",
+                )
+
+
+def _tail(path: str, like: str) -> str:
+    """As much of a path's end as another has parts."""
+    return "/".join(path.split("/")[-1 - like.count("/") :])
+
+
+def _lengths(catalogue: Catalogue, path: str, sheet: Sheet) -> Iterator[Problem]:
+    for spot, most in catalogue.meanings.lengths:
+        if not spot.is_file(path) or not spot.is_sheet(sheet):
+            continue
+        for name in spot.fields(sheet):
+            for row, text in enumerate(sheet.columns[name].texts()):
+                if text is not None and len(text) > most:
+                    yield Problem(WARNING, "length", path, sheet.name, sheet.keys[row], name,
+                                  f"{len(text)} characters, there is room for {most}", "a shorter text")  # fmt: skip
+
+
+def _fonts(catalogue: Catalogue, path: str, sheet: Sheet, glyphs: dict[str, frozenset[str]]) -> Iterator[Problem]:
+    for pattern, spot in catalogue.meanings.fonts:
+        if not fits(path, pattern):
+            continue
+        if pattern not in glyphs:
+            glyphs[pattern] = frozenset("".join(_all_texts(catalogue, spot)))
+        known = glyphs[pattern]
+        for name, column in sheet.columns.items():
+            if column.rule.sort != TEXT or column.rule.role not in ("text", "value") or not known:
+                continue
+            for row, text in enumerate(column.texts()):
+                missing = sorted({one for one in text or "" if one not in known and not one.isspace()})
+                if missing:
+                    yield Problem(ERROR, "font", path, sheet.name, sheet.keys[row], name,
+                                  f"the game's font has no {' '.join(missing)}", "other characters, or a font that has them")  # fmt: skip
+
+
+def _all_texts(catalogue: Catalogue, spot: Spot) -> Iterator[str]:
+    for _, sheet in catalogue.sheets(spot):
+        for name in spot.fields(sheet):
+            yield from (one for one in sheet.columns[name].texts() if one)
+
+
+def _placeholders(language: str, path: str, sheet: Sheet) -> Iterator[Problem]:
+    """Texts of one key have the same placeholders in every language."""
+    for key, told in by_key(sheet).items():
+        original = told.get(language) or next(iter(told.values()))
+        for other, (row, field, text) in told.items():
+            lacking, too_many = difference(original[2], text)
+            if lacking or too_many:
+                said = [*(f"lacks {one}" for one in lacking), *(f"has {one} too many" for one in too_many)]
+                yield Problem(ERROR, "placeholder", path, sheet.name, sheet.keys[row], field,
+                              f"{other or key} {' and '.join(said)}: the original is {original[2]!r}", "the placeholders of the original")  # fmt: skip
+
+
+def by_key(sheet: Sheet) -> dict[str, dict[str, tuple[int, str, str]]]:
+    """Texts by key and language: the row, the field, the text."""
+    texts = [one for one in sheet.columns.values() if one.rule.role == "text"]
+    found: dict[str, dict[str, tuple[int, str, str]]] = {}
+    long = len(sheet.key) > 1
+    for column in texts:
+        for row, (key, text) in enumerate(zip(sheet.keys, column.texts(), strict=True)):
+            if text is not None:
+                head, _, language = key.rpartition(JOINED) if long else (key, "", column.name)
+                found.setdefault(head, {})[language] = (row, column.name, text)
+    return found
+
+
+def _versions(catalogue: Catalogue, path: str, document: Document) -> Iterator[Problem]:
+    for spot, game in catalogue.meanings.versions:
+        if not spot.is_file(path):
+            continue
+        wanted = next(iter(_all_texts(catalogue, game)), None)
+        for sheet in document.sheets:
+            if wanted is None or not spot.is_sheet(sheet):
+                continue
+            for name in spot.fields(sheet):
+                for row, text in enumerate(sheet.columns[name].texts()):
+                    text = text.strip('"') if text is not None else None  # a text in JSON that looks like a number
+                    if text is not None and _version(text) != _version(wanted):
+                        yield Problem(
+                            ERROR,
+                            "version",
+                            path,
+                            sheet.name,
+                            sheet.keys[row],
+                            name,
+                            f"for version {text}, the game is {wanted}",
+                            wanted,
+                        )
+
+
+def _version(text: str) -> str:
+    """The part of a version that must be the same: its first two numbers."""
+    return ".".join(text.split(".")[:2])

@@ -1,0 +1,1 @@
+"""Exchange formats: one file each."""

@@ -1,0 +1,270 @@
+"""Values that come back from an open form: compared with what is there, checked, made into changes.
+
+Nothing is taken from how a program shows a number: a value that is the same number, or is what a spreadsheet makes of it, is no
+change; one that a spreadsheet has spoilt (leading zeros gone, a long id rounded, a text made a date) is a fault.
+"""
+
+from __future__ import annotations
+
+import functools
+import re
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from volvex.data.edit import raise_all, told_as
+from volvex.data.model.sheet import FLOAT, INT, TEXT, WORDS, Array, Change, Column, Sheet, Unfit, parsed
+from volvex.errors import FormatError, VolvexError
+
+ROW = "record"  # the column with the number of a record that has no key
+_ROUNDED = re.compile(r"-?\d+([.,]\d+)?[eE]\+?\d+")
+_DATE = re.compile(r"\d{4}-\d\d-\d\d( \d\d:\d\d:\d\d)?|\d{1,2}[-./ ][A-Za-z]{3}")
+
+
+@dataclass
+class Reader:
+    """Makes changes of the columns that came back for one sheet."""
+
+    sheet: Sheet
+    file: str
+    where: Callable[[int], str]  # of a record that came back: "line 7"
+    faults: list[VolvexError] = field(default_factory=list)
+    kept: int = 0  # numbers that came back with fewer digits, and are kept as they were
+
+    def changes(self, columns: Mapping[str, Any], whole: bool = True) -> list[Change]:
+        """The changes; with `whole`, records that are not among those that came back are removed."""
+        if not self._titles(columns):
+            return []
+        keys = self._keys(columns)
+        rows = (
+            np.array([self.sheet.rows.get(key, -1) for key in keys], np.int64)
+            if keys is not None
+            else np.arange(len(self.sheet))
+        )
+        if keys is None:
+            keys = self.sheet.keys if len(self.sheet) == _count(columns) else []
+        made: list[tuple[int, Change]] = []
+        old = np.flatnonzero(rows >= 0)
+        for name, values in columns.items():
+            if name in self.sheet.columns and name not in self.sheet.key:
+                made += self._column(self.sheet.columns[name], values, old, rows[old])
+        changes = [one for _, one in sorted(made, key=lambda pair: pair[0])]
+        changes += [self._new(columns, at, keys[at]) for at in np.flatnonzero(rows < 0).tolist()]
+        if whole:
+            gone = np.setdiff1d(np.arange(len(self.sheet)), rows[old])
+            changes += [
+                Change("remove", self.sheet.name, self.sheet.keys[row], fields=tuple(self.sheet.record(row).items()))
+                for row in gone.tolist()
+            ]
+        return changes
+
+    def _titles(self, columns: Mapping[str, Any]) -> bool:
+        known = {*self.sheet.columns, ROW}
+        for name in columns:
+            if name not in known:
+                self.faults.append(FormatError(self.file, f"there is no field {name} in {self.sheet.name}",
+                                               hint=f"one of {', '.join(list(self.sheet.columns)[:12])}"))  # fmt: skip
+        lacking = [name for name in self.sheet.key if name not in columns]
+        if lacking or (not self.sheet.key and ROW not in columns):
+            self.faults.append(
+                FormatError(
+                    self.file,
+                    f"no column {(lacking or [ROW])[0]}, by which records are found",
+                    hint="the file as it was written",
+                )
+            )
+        return not self.faults
+
+    def _keys(self, columns: Mapping[str, Any]) -> list[str] | None:
+        """The keys that came back; None when they are those of the sheet, in its order."""
+        if self.sheet.key and all(_same(self.sheet.columns[name], columns[name]) for name in self.sheet.key):
+            return None
+        parts = [_texts(columns[name]) for name in self.sheet.key] if self.sheet.key else [_texts(columns[ROW])]
+        keys = ["@".join(some) for some in zip(*parts, strict=True)] if self.sheet.key else parts[0]
+        seen: dict[str, int] = {}
+        for at, key in enumerate(keys):
+            if key in seen:
+                self._fault(
+                    at,
+                    (self.sheet.key or (ROW,))[-1],
+                    key,
+                    f"a key that no other record has; {self.where(seen[key])} has it",
+                )
+            seen.setdefault(key, at)
+            self._check_key(at, key)
+        return keys
+
+    def _check_key(self, at: int, key: str) -> None:
+        if key in self.sheet.rows:
+            return
+        name = self.sheet.key[0] if self.sheet.key else ROW
+        if _ROUNDED.fullmatch(key):
+            self._fault(at, name, key, "the whole key: a spreadsheet has rounded it; format the column as text")
+        near = self._zeros.get(key.lstrip("0")) if key.isdigit() else None
+        if near is not None:
+            self._fault(at, name, key, f"{near}: a spreadsheet has taken its leading zeros; format the column as text")
+
+    @functools.cached_property
+    def _zeros(self) -> dict[str, str]:
+        """Keys that begin with zeros, without them."""
+        return {key.lstrip("0"): key for key in self.sheet.keys if key.startswith("0") and key.isdigit()}
+
+    def _fault(self, at: int, column: str, value: str, allowed: str) -> None:
+        self.faults.append(FormatError(self.file, f"{self.where(at)}, column {column}: {value!r}", hint=allowed))
+
+    def _column(self, column: Column, values: Any, at: Array, rows: Array) -> list[tuple[int, Change]]:
+        """The cells of a column that changed."""
+        came = np.asarray(values)
+        whole = len(at) == len(came)
+        came = came if whole else came[at]
+        own = (
+            column.values
+            if len(rows) == len(self.sheet) and bool((rows == np.arange(len(rows))).all())
+            else column.values[rows]
+        )
+        different = self._differing(column, came, own)
+        made = []
+        for place in different.tolist():
+            row, place_came = int(rows[place]), int(at[place])
+            change = self._cell(column, _text(came[place]), row, place_came)
+            if change is not None:
+                made.append((row, change))
+        return made
+
+    def _differing(self, column: Column, came: Array, own: Array) -> Array:
+        """Where cells may differ: those that plainly do not are passed over in bulk."""
+        if own.dtype.kind in "iu" and came.dtype.kind in "iu":
+            return np.flatnonzero(own != came)
+        if own.dtype.kind == "f" and came.dtype.kind == "f":
+            with np.errstate(over="ignore", invalid="ignore"):
+                narrow = came.astype(own.dtype)
+            kind = f"u{own.dtype.itemsize}"
+            return np.flatnonzero(narrow.view(kind) != own.view(kind))
+        if own.dtype.kind in "iuf":
+            own = (
+                np.array([*column.texts(), None], object)[:-1]
+                if len(own) == len(self.sheet)
+                else np.array([_text(one) for one in own], object)
+            )
+        return np.flatnonzero(np.asarray(own != came.astype(object), bool))
+
+    def _cell(self, column: Column, text: str | None, row: int, at: int) -> Change | None:
+        before = column.text(row)
+        if text is None or text == before or (text == "" and before is None):
+            return None
+        rule = column.rule
+        if rule.sort == WORDS and text not in rule.words and text.lower() in rule.words:
+            text = text.lower()  # a spreadsheet writes TRUE
+        spoilt = _spoilt(rule.sort, before or "", text)
+        if spoilt:
+            self._fault(at, column.name, text, spoilt)
+            return None
+        if rule.fixed or (before is None and rule.sort != TEXT):
+            self._fault(
+                at,
+                column.name,
+                text,
+                "no value: this record has no such field"
+                if before is None
+                else "the value that was there, which cannot be set as a whole",
+            )
+            return None
+        try:
+            parsed(rule, text)
+        except Unfit as error:
+            self._fault(at, column.name, text, str(error))
+            return None
+        after = told_as(column, text)
+        if after == before:
+            return None
+        if rule.sort == FLOAT and before is not None and _is_rounding(before, text):
+            self.kept += 1
+            return None
+        return Change("set", self.sheet.name, self.sheet.keys[row], column.name, before, after)
+
+    def _new(self, columns: Mapping[str, Any], at: int, key: str) -> Change:
+        fields = []
+        for name, values in columns.items():
+            text = _text(values[at])
+            if name == ROW or text is None or (text == "" and self.sheet.columns[name].rule.sort != TEXT):
+                continue
+            column = self.sheet.columns[name]
+            try:
+                fields.append((name, told_as(column, text)))
+            except Unfit as error:
+                self._fault(at, name, text, str(error))
+        return Change("add", self.sheet.name, key, fields=tuple(fields))
+
+    def notes(self) -> list[str]:
+        """What is worth knowing."""
+        many = "number" if self.kept == 1 else "numbers"
+        return (
+            [f"{self.sheet.name}: {self.kept:,} {many} came back with fewer digits and kept all of them"]
+            if self.kept
+            else []
+        )
+
+    def finish(self) -> None:
+        """All faults at once, if there are any."""
+        raise_all(self.faults)
+
+
+def _count(columns: Mapping[str, Any]) -> int:
+    return len(next(iter(columns.values()), ()))
+
+
+def _texts(values: Any) -> list[str]:
+    return [_text(one) or "" for one in np.asarray(values).tolist()]
+
+
+def _text(value: Any) -> str | None:
+    """A value as a cell's text."""
+    if value is None or isinstance(value, str):
+        return value
+    if isinstance(value, bool | np.bool_):
+        return "true" if value else "false"
+    if isinstance(value, float | np.floating):
+        number = float(value)
+        return str(int(number)) if number.is_integer() and abs(number) < 1e15 else repr(number)
+    return str(value)
+
+
+def _same(column: Column, values: Any) -> bool:
+    """Whether what came back is the column as it is."""
+    came, own = np.asarray(values), column.values
+    if len(came) != len(own):
+        return False
+    if own.dtype.kind in "iu" and came.dtype.kind in "iu":
+        return bool((own == came).all())
+    if own.dtype.kind in "iuf":
+        return list(column.texts()) == _texts(came)
+    return bool(np.asarray(own == came.astype(object), bool).all())
+
+
+def _spoilt(sort: str, before: str, text: str) -> str:
+    """What a program has made of a value that it took for something else; nothing when it did not."""
+    if sort == INT and _ROUNDED.fullmatch(text):
+        return f"the whole number ({before}): a spreadsheet has rounded it; format the column as text"
+    if sort != TEXT:
+        return ""
+    if before != text and before.startswith("0") and before.isdigit() and text == (before.lstrip("0") or "0"):
+        return f"{before}: a spreadsheet has taken its leading zeros; format the column as text"
+    if before.isdigit() and len(before) > 11 and _ROUNDED.fullmatch(text):
+        return f"{before}: a spreadsheet has rounded it; format the column as text"
+    if _DATE.fullmatch(text) and re.fullmatch(r"\d{1,2}[-./]\d{1,2}|[A-Za-z]{3}[-. ]?\d{1,2}", before):
+        return f"{before}: a spreadsheet took it for a date; format the column as text"
+    return ""
+
+
+def _is_rounding(before: str, text: str) -> bool:
+    """Whether a number is another one written with fewer digits, as a spreadsheet does it behind the fifteenth."""
+    digits = len(re.sub(r"[^0-9]", "", re.sub(r"[eE].*", "", text)).lstrip("0"))
+    long = len(re.sub(r"[^0-9]", "", re.sub(r"[eE].*", "", before)).lstrip("0"))
+    if digits >= long or digits < 6:
+        return False
+    try:
+        return float(f"{float(before):.{digits}g}") == float(text)
+    except ValueError:
+        return False

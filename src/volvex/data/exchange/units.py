@@ -1,0 +1,162 @@
+"""Texts one by one, as translators have them: key, where it is used, original, translation."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from volvex.data.check import by_key
+from volvex.data.edit import fault_of, raise_all
+from volvex.data.exchange import Incoming, Wanted
+from volvex.data.model.sheet import JOINED, Change, Document, Sheet
+from volvex.errors import FormatError, UsageError, VolvexError
+
+LINES = "lines"  # the form of plain text: each of its lines is a text of its own
+HEADS = ("key", "used in", "original", "translation")
+
+
+@dataclass(frozen=True)
+class Unit:
+    """A text in two languages. `field` and `row` say where the translation is, if there is one."""
+
+    key: str
+    use: str
+    original: str
+    translation: str
+    sheet: str
+    row: str
+    field: str
+    there: bool
+
+
+def languages(document: Document) -> list[str]:
+    """The languages of a text table, in its order."""
+    found: dict[str, None] = {}
+    for sheet in document.sheets:
+        for told in by_key(sheet).values():
+            found |= dict.fromkeys(told)
+    return list(found)
+
+
+def settled(document: Document, wanted: Wanted) -> tuple[str, str]:
+    """The original's language and the one wanted; UsageError when there are no such."""
+    if document.form == LINES:
+        return wanted.original or "", wanted.language or ""
+    if document.form != "text":
+        raise UsageError(f"{document.file} is a {document.form}: only texts have languages", "leaving --language out")
+    known = languages(document)
+    language = wanted.language or next((one for one in known if one != wanted.original), known[0] if known else "")
+    original = (
+        wanted.original if wanted.original in known else next((one for one in known if one != language), language)
+    )
+    if language not in known:
+        _require_new(document, language, known)
+    return str(original), language
+
+
+def _require_new(document: Document, language: str, known: list[str]) -> None:
+    """UsageError unless a language that a document does not have can be added to it: where each language has records of its own."""
+    sheet = next((one for one in document.sheets if len(one.key) > 1), None)
+    rule = sheet.columns[sheet.key[-1]].rule if sheet is not None else None
+    if rule is None:
+        raise UsageError(
+            f"{document.file} has no language {language}, and a field of its own for each", f"one of {', '.join(known)}"
+        )
+    if rule.words and language not in rule.words:
+        raise UsageError(f"{document.file} can hold no language {language}", f"one of {', '.join(rule.words)}")
+
+
+def _lines(document: Document) -> Iterator[Unit]:
+    """The lines of a plain text, with nothing for their translations yet."""
+    for sheet in document.sheets:
+        for key, text in zip(sheet.keys, sheet.columns["line"].texts() if len(sheet) else (), strict=True):
+            if text and text.strip():
+                yield Unit(key, "", text, "", sheet.name, key, "line", True)
+
+
+def units(document: Document, wanted: Wanted) -> Iterator[Unit]:
+    """The texts of a document, in its order."""
+    original, language = settled(document, wanted)
+    if document.form == LINES:
+        yield from _lines(document)
+        return
+    for sheet in document.sheets:
+        uses = next((one for one in sheet.columns.values() if one.rule.role == "context"), None)
+        for key, told in by_key(sheet).items():
+            source, target = told.get(original), told.get(language)
+            first = source or next(iter(told.values()))
+            row, field, text = target or (first[0], first[1], "")
+            use = uses.text(first[0]) or "" if uses is not None else ""
+            yield Unit(
+                key, use, source[2] if source else "", text, sheet.name, sheet.keys[row], field, target is not None
+            )
+
+
+def changed_units(
+    document: Document, wanted: Wanted, records: Sequence[tuple[str, dict[str, str]]], file: str
+) -> Incoming:
+    """The changes that translations make which came back, each told with where it stands."""
+    known = {one.key: one for one in units(document, wanted)}
+    _, language = settled(document, wanted)
+    faults: list[VolvexError] = []
+    changes, notes = [], []
+    seen = set[str]()
+    for where, record in records:
+        key, text = record.get(HEADS[0], ""), record.get(HEADS[3], "")
+        one = known.get(key)
+        if one is None or key in seen:
+            allowed = "a key that is there" if one is None else "each key once"
+            faults.append(FormatError(file, f"{where}, column {HEADS[0]}: {key!r}", hint=allowed))
+            continue
+        seen.add(key)
+        if record.get(HEADS[2], one.original) != one.original:
+            notes.append(f"{where}: the original of {key} was another one: {record[HEADS[2]]!r}")
+        if text == one.translation or (not text and not one.there):
+            continue
+        if document.form == LINES:
+            if text and text != one.original:
+                changes.append(Change("set", one.sheet, one.row, one.field, one.original, text))
+            continue
+        if not one.there:
+            made = _added(document, one, key, language, text, where, file, faults)
+            changes += [made] if made is not None else []
+            continue
+        changes += _changed(document.sheet(one.sheet), one, text, where, file, faults)
+    raise_all(faults)
+    return Incoming(changes, notes)
+
+
+def _added(
+    document: Document, one: Unit, key: str, language: str, text: str, where: str, file: str, faults: list[VolvexError]
+) -> Change | None:  # fmt: skip
+    """A record for a text in a language that had none of it; None, and a fault, where there is no place for one."""
+    sheet = document.sheet(one.sheet)
+    if len(sheet.key) < 2:
+        faults.append(
+            FormatError(
+                file,
+                f"{where}: {key} has no text in this language, and its record no field for it",
+                hint="leaving it out",
+            )
+        )
+        return None
+    fields = {sheet.key[0]: key, sheet.key[-1]: language, one.field: text}
+    bad = [
+        fault
+        for name, value in fields.items()
+        if (fault := fault_of(sheet.columns[name], value, key, file)) is not None
+    ]
+    faults += [FormatError(file, f"{where}: {fault.problem}", hint=fault.hint) for fault in bad]
+    return (
+        None
+        if bad
+        else Change("add", sheet.name, f"{key}{JOINED}{language}", fields=tuple(fields.items()), like=one.row)
+    )
+
+
+def _changed(sheet: Sheet, one: Unit, text: str, where: str, file: str, faults: list[VolvexError]) -> list[Change]:
+    fault = fault_of(sheet.columns[one.field], text, one.row, file)
+    if fault is not None:
+        faults.append(FormatError(file, f"{where}: {fault.problem}", hint=fault.hint))
+        return []
+    return [Change("set", one.sheet, one.row, one.field, one.translation, text)]

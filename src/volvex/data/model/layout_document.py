@@ -1,0 +1,260 @@
+"""Tables, texts and scenes that a layout reads: their sheets, and the file with changes, written by the same layout."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from volvex.data.model.cells import Pools, cells_of, places_in_pool, replaced, rule_of, some_of, stored_cells
+from volvex.data.model.sheet import TEXT, Change, Column, Document, Rule, Sheet, Unfit, parsed
+from volvex.errors import FormatError, NotFoundError, UnfitError
+from volvex.layout.model import Block, Field, Layout, Value, pools_of
+from volvex.layout.name_hash import Keying, KeyPart, Names, bits_of
+from volvex.layout.read.blocks import BlockRead, Reading
+from volvex.layout.read.open import read
+from volvex.layout.records.columns import rows_of, taken
+from volvex.layout.write.checks import require_writable
+from volvex.layout.write.directory import AllColumns, sorting
+from volvex.layout.write.plan import Edit
+from volvex.layout.write.planner import Pointer, plan
+from volvex.source import BytesSource, Source
+
+
+class LaidOutData(Document):
+    """A file of records with values, read by its layout."""
+
+    def __init__(self, layout: Layout, source: Source, names: Names | None = None) -> None:
+        self.layout, self.form, self.file, self._names = layout, layout.kind, source.name, names
+        self.reading: Reading = read(layout, source)
+        self.pools = Pools(self.reading, pools_of(layout))
+
+    @functools.cached_property
+    def _sheets(self) -> list[Sheet]:
+        return [one for root in self.roots for one in self.sheets_of(root)]
+
+    @property
+    def sheets(self) -> list[Sheet]:
+        return self._sheets
+
+    @functools.cached_property
+    def roots(self) -> list[BlockRead]:
+        """The blocks with values that follow no other."""
+        layout = self.reading.layout
+        told = dict.fromkeys(layout.root(block).name for block in layout.blocks if block.repeats and values_of(block))
+        return [self.reading.blocks[name] for name in told]
+
+    def along(self, root: BlockRead) -> list[BlockRead]:
+        """A block and those whose records go with its own."""
+        layout = self.reading.layout
+        return [one for one in self.reading.blocks.values() if layout.root(one.block).name == root.block.name]
+
+    def fields(self, root: BlockRead) -> dict[str, tuple[BlockRead, Field]]:
+        """The fields with values of a block and those along it."""
+        return {one.name: (block, one) for block in self.along(root) for one in values_of(block.block)}
+
+    def sheets_of(self, root: BlockRead) -> list[Sheet]:
+        """The sheets that a block is: one, for tables."""
+        fields = self.fields(root)
+        columns = [self.column(block, one) for block, one in fields.values()]
+        roles = {one.rule.role: one.name for one in columns}
+        key = [roles[role] for role in ("key", "language") if role in roles]
+        sheet = Sheet(root.block.name, columns, len(root.starts), key)
+        self.name_keys(sheet, fields)
+        return [sheet]
+
+    def column(self, block: BlockRead, one: Field) -> Column:
+        """The column of a field."""
+        assert isinstance(one.meaning, Value)
+        rule = rule_of(one.type, one.meaning, one.changes, self.pools.encoding(one.meaning))
+        if one.meaning.role == "key" and self.layout.keys:
+            keying, bits = self.keying(one), bits_of(one.type)
+            return Column(one.name, Rule(TEXT, role="key"), lambda: self._hashed(block, one, keying, bits))
+        return Column(
+            one.name,
+            rule,
+            lambda: cells_of(self.reading, block, one, self.pools),
+            lambda rows: cells_of(self.reading, some_of(block, rows), one, self.pools),
+        )
+
+    # keys that are made of names
+
+    def keying(self, one: Field) -> Keying:
+        """How names become keys."""
+        return Keying([KeyPart("name key", self.layout.keys[0], bits_of(one.type))])
+
+    def _hashed(self, block: BlockRead, one: Field, keying: Keying, bits: int) -> Any:
+        """Keys by their names where somebody knows them, otherwise in hexadecimal digits."""
+        keys = block.numbers(one.name).astype(np.uint64)
+        known = self._names.match(self.layout, keying, [keys]) if self._names is not None else {}
+        cells = np.array([f"0x{key:0{bits // 4}x}" for key in keys.tolist()], object)
+        for row, names in known.items():
+            if len(names) == 1:
+                cells[row] = names[0]
+        return cells
+
+    def name_keys(self, sheet: Sheet, fields: Mapping[str, tuple[BlockRead, Field]]) -> None:
+        """Tell a sheet how its keys are made of names."""
+        if self.layout.keys and sheet.key:
+            keying = self.keying(fields[sheet.key[0]][1])
+            sheet.hash = lambda name: f"0x{keying.text(name)}"
+
+    def key_number(self, one: Field, text: str) -> int:
+        """The number for a key: of its name, or of hexadecimal digits."""
+        if text.startswith("0x"):
+            try:
+                return int(text, 16)
+            except ValueError as error:
+                raise FormatError(self.file, f"{text} is no key", hint="hexadecimal digits, or the name") from error
+        return int(self.keying(one).text(text), 16)
+
+    # writing
+
+    def reread(self, data: bytes) -> Document:
+        return type(self)(self.layout, BytesSource(data, self.file), self._names)
+
+    def written(self, changes: Sequence[Change]) -> bytes:
+        require_writable(self.layout)
+        if not changes:
+            return self.reading.source.read(0, self.reading.source.size)
+        self.pools = Pools(self.reading, self.pools.pools)
+        columns: AllColumns = {name: dict(block.columns) for name, block in self.reading.blocks.items()}
+        for root in self.roots:
+            names = {sheet.name for sheet in self.sheets if sheet.group == root.block.name}
+            some = [one for one in changes if one.sheet in names]
+            if some:
+                _Rows(self, root, columns).apply(some)
+        for name, column in self.pools.columns().items():
+            columns[name] = {**columns[name], **column}
+        made = plan(self.reading, Edit(), columns=columns, pointers=list(self._pointers(columns)))
+        data = b"".join(made.chunks())
+        type(self)(self.layout, BytesSource(data, self.file), self._names)  # what was written can be read
+        return data
+
+    def _pointers(self, columns: AllColumns) -> Iterator[Pointer]:
+        """The fields that tell where in the file a text is: they change when its pool moves."""
+        for root in self.roots:
+            for block, one in self.fields(root).values():
+                meaning = one.meaning
+                assert isinstance(meaning, Value)
+                if meaning.pool and not meaning.numbered and any(change.how == "from" for change in one.changes):
+                    held = columns[block.block.name]
+                    now = replace(block, columns=held, starts=np.zeros(rows_of(held), np.int64))
+                    into = places_in_pool(self.reading, now, one, meaning)
+                    rows = np.flatnonzero(into >= 0)
+                    yield Pointer(block.block.name, one, meaning.pool, rows, into[rows])
+
+    def set_cells(self, home: _Rows, row: int, one: Change) -> None:
+        """Set one cell."""
+        block, field = home.field(one.field, one.sheet)
+        home.put(block, field, [row], [self.value(field, one)])
+
+    def value(self, field: Field, one: Change) -> Any:
+        """The value of a change, checked; FormatError when the field cannot hold it."""
+        assert isinstance(field.meaning, Value)
+        rule = rule_of(field.type, field.meaning, field.changes, self.pools.encoding(field.meaning))
+        if field.meaning.role == "key" and self.layout.keys:
+            return self.key_number(field, one.after or "")
+        return checked(rule, one, self.file)
+
+    def added(self, home: _Rows, row: int, one: Change) -> None:
+        """Set the fields of a record that was added."""
+        for name, text in one.fields:
+            self.set_cells(home, row, Change("set", one.sheet, one.key, name, None, text))
+
+
+def checked(rule: Rule, one: Change, file: str) -> Any:
+    """The value of a change; FormatError when the column cannot hold it."""
+    if rule.fixed:
+        raise UnfitError(file, f"row {one.key}: {one.field} cannot be set as a whole", hint="one of its values")
+    try:
+        return parsed(rule, one.after or "")
+    except Unfit as error:
+        raise UnfitError(file, f"row {one.key}: {one.field} cannot be {one.after!r}", hint=str(error)) from error
+
+
+def values_of(block: Block) -> list[Field]:
+    """The fields of a block that are values."""
+    return [one for one in block.fields if isinstance(one.meaning, Value)]
+
+
+class _Rows:
+    """The records of a block, and of those along it, being changed."""
+
+    def __init__(self, document: LaidOutData, root: BlockRead, columns: AllColumns) -> None:
+        self.document, self.root, self.columns = document, root, columns
+        self.fields = document.fields(root)
+        self._waiting: dict[tuple[str, str], tuple[BlockRead, Field, list[int], list[Any]]] = {}
+
+    def apply(self, changes: Sequence[Change]) -> None:
+        """All changes: values first, then records that come and go, then their order."""
+        rows = {one.name: one for one in self.document.sheets if one.group == self.root.block.name}
+        for one in changes:
+            if one.what == "set":
+                self.document.set_cells(self, self.row(rows[one.sheet], one.key), one)
+        self.flush()
+        gone = [self.row(rows[one.sheet], one.key) for one in changes if one.what == "remove"]
+        new = [one for one in changes if one.what == "add"]
+        count = len(self.root.starts)
+        kept = np.setdiff1d(np.arange(count), np.array(gone, np.int64))
+        likes = [self._like(rows, one, count) for one in new]
+        if gone or new:
+            self._select(np.concatenate([kept, np.array(likes, np.int64)]))
+        for place, one in enumerate(new, len(kept)):
+            self.document.added(self, place, one)
+        self.flush()
+        self._sort()
+
+    def row(self, sheet: Sheet, key: str) -> int:
+        """The row in the block; NotFoundError when there is none."""
+        found = sheet.row(key)
+        if found is None:
+            raise NotFoundError(f"{self.document.file}: {sheet.name} has no row {key}")
+        return int(sheet.places[found])
+
+    def _like(self, rows: Mapping[str, Sheet], one: Change, count: int) -> int:
+        if one.like:
+            return self.row(rows[one.sheet], one.like)
+        if not count:
+            raise FormatError(
+                self.document.file, f"{one.sheet} is empty: there is no record to take what is unknown from"
+            )
+        sheet = rows[one.sheet]
+        return int(sheet.places[len(sheet) - 1])
+
+    def _select(self, order: Any) -> None:
+        for block in self.document.along(self.root):
+            name = block.block.name
+            self.columns[name] = {one: taken(column, order) for one, column in self.columns[name].items()}
+
+    def _sort(self) -> None:
+        by = next((one.block.sorted_by for one in self.document.along(self.root) if one.block.sorted_by), None)
+        if by is None:
+            return
+        home = next(one for one in self.document.along(self.root) if one.block.sorted_by)
+        order = sorting(self.columns[home.block.name][by])
+        if not bool((order == np.arange(len(order))).all()):
+            self._select(order)
+
+    def field(self, name: str, sheet: str) -> tuple[BlockRead, Field]:
+        """A field by its name."""
+        if name not in self.fields:
+            self.document.sheet(sheet).column(name, self.document.file)
+        return self.fields[name]
+
+    def put(self, block: BlockRead, one: Field, rows: Sequence[int], values: Sequence[Any]) -> None:
+        """Set a field in some records; done together by `flush`."""
+        waiting = self._waiting.setdefault((block.block.name, one.name), (block, one, [], []))
+        waiting[2].extend(rows)
+        waiting[3].extend(values)
+
+    def flush(self) -> None:
+        """Store what was put."""
+        where = f"{self.document.file}, {self.root.block.name}"
+        for (name, field), (_, one, rows, values) in self._waiting.items():
+            stored = stored_cells(one, values, self.document.pools, self.document.reading.settled, where)
+            self.columns[name] = {**self.columns[name], field: replaced(self.columns[name][field], rows, stored)}
+        self._waiting.clear()

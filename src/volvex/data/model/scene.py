@@ -1,0 +1,237 @@
+"""Scenes: objects with ids, each of a type whose record says which fields it has; a sheet for each type.
+
+A field within a field is told by its path: `hook/height`, `wicks/0`. Nobody's fields stay as they were: an object's
+bytes are read, changed and written by the same record.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from volvex.data.model.cells import raw_at, replaced, rule_of, siblings_of, stored_number, worded
+from volvex.data.model.layout_document import LaidOutData, _Rows, checked
+from volvex.data.model.sheet import Array, Change, Column, Rule, Sheet, cell_text, float_value
+from volvex.errors import FormatError, NotFoundError
+from volvex.layout import model
+from volvex.layout.model import Change as Changed
+from volvex.layout.model import Choice, Field, FieldType, Float, Nested, Raw, Value
+from volvex.layout.read.blocks import BlockRead
+from volvex.layout.records.columns import Texts
+from volvex.layout.records.scalar import read_value, write_value
+
+Path = tuple[str | int, ...]
+
+
+@dataclass(frozen=True)
+class Leaf:
+    """A single value within a field: where, what it is, how it is changed, and what is stored."""
+
+    path: Path
+    kind: FieldType
+    meaning: Value
+    changes: tuple[Changed, ...]
+    stored: Any
+
+    @property
+    def name(self) -> str:
+        return "/".join(map(str, self.path))
+
+    def true(self) -> Any:
+        """The true value: of a number with its changes."""
+        value = self.stored
+        for one in self.changes:
+            value = (
+                value ^ one.number
+                if one.how == "xor"
+                else value * one.number
+                if one.how == "times"
+                else value + one.number
+            )
+        return value
+
+    def undone(self, value: int) -> int:
+        """The other direction."""
+        for one in reversed(self.changes):
+            value = (
+                value ^ one.number
+                if one.how == "xor"
+                else value // one.number
+                if one.how == "times"
+                else value - one.number
+            )
+        return value
+
+
+class SceneData(LaidOutData):
+    """A scene read by its layout."""
+
+    def sheets_of(self, root: BlockRead) -> list[Sheet]:
+        """A sheet for each type of object."""
+        fields = self.fields(root)
+        plain = {name: self.column(*one) for name, one in fields.items() if not is_body(one[1].type)}
+        bodies = [(block, one) for block, one in fields.values() if is_body(one.type)]
+        types = self._types(root, fields, plain)
+        found = []
+        for kind in dict.fromkeys(types):
+            rows = np.array([row for row, one in enumerate(types) if one == kind], np.int64)
+            columns = [_picked(column, rows) for column in plain.values()]
+            for block, one in bodies:
+                columns += self._body_columns(block, one, rows)
+            key = [one.name for one in columns if one.rule.role == "key"]
+            sheet = Sheet(kind, columns, len(rows), key, root.block.name)
+            sheet.places = rows.tolist()
+            found.append(sheet)
+        return found
+
+    def _types(self, root: BlockRead, fields: Mapping[str, Any], plain: Mapping[str, Column]) -> list[str]:
+        """The type of each object: its word, or the record that is chosen for it."""
+        told = next((one for one in plain.values() if one.rule.role == "type"), None)
+        if told is not None:
+            return [one or "-" for one in told.texts()]
+        for block, one in fields.values():
+            if isinstance(one.type, Choice):
+                numbers = block.numbers(one.type.by)
+                return list(worded(numbers, one.type.table).tolist())
+        return [root.block.name] * len(root.starts)
+
+    def _body_columns(self, block: BlockRead, one: Field, rows: Array) -> list[Column]:
+        """The columns of what changes from type to type."""
+        stored = block.columns[one.name]
+        cells: dict[str, tuple[Rule, dict[int, Any]]] = {}
+        for place, row in enumerate(rows.tolist()):
+            value, _ = read_value(one.type, raw_at(stored, row), 0, siblings_of(block, row))
+            for leaf in self.leaves(one, value, siblings_of(block, row)):
+                _, some = cells.setdefault(leaf.name, (self._rule(leaf), {}))
+                some[place] = self._cell(leaf)
+        return [Column(name, rule, _filled(some, len(rows))) for name, (rule, some) in cells.items()]
+
+    def _rule(self, leaf: Leaf) -> Rule:
+        return rule_of(leaf.kind, leaf.meaning, leaf.changes, self.pools.encoding(leaf.meaning))
+
+    def leaves(self, one: Field, value: Any, siblings: Mapping[str, Any]) -> Iterator[Leaf]:
+        """The single values within a field."""
+        assert isinstance(one.meaning, Value)
+        kind = one.type
+        if isinstance(kind, Choice):
+            yield from _within(chosen(kind, siblings), value, ())
+        else:
+            yield from _spread(kind, one, one.meaning, value, (one.name,))
+
+    def _cell(self, leaf: Leaf) -> Any:
+        """A single value as a cell."""
+        kind, meaning, value = leaf.kind, leaf.meaning, leaf.stored
+        if isinstance(kind, Float):
+            return cell_text(float_value(value, kind.bits))
+        if isinstance(value, bytes):
+            return value.hex(" ")
+        if meaning.pool:
+            nothing = isinstance(kind, model.Number | model.Bits) and value == kind.limits[1]
+            return None if nothing else self.pools.texts(np.array([leaf.true()]), meaning)[0]
+        if isinstance(value, str):
+            return value
+        return dict(meaning.table).get(leaf.true(), str(leaf.true())) if meaning.table else int(leaf.true())
+
+    # writing
+
+    def set_cells(self, home: _Rows, row: int, one: Change) -> None:
+        if one.field in home.fields and not is_body(home.fields[one.field][1].type):
+            if any(isinstance(field.type, Choice) and field.type.by == one.field for _, field in home.fields.values()):
+                raise FormatError(self.file, f"row {one.key}: its {one.field} says which fields it has, and stays",
+                                  hint="a copy of an object of the other type: --copy OLD=NEW")  # fmt: skip
+            super().set_cells(home, row, one)
+            return
+        for block, field in home.fields.values():
+            if is_body(field.type):
+                self._set_within(home, block, field, row, one)
+                return
+        home.field(one.field, one.sheet)
+
+    def _set_within(self, home: _Rows, block: BlockRead, field: Field, row: int, one: Change) -> None:
+        columns = home.columns[block.block.name]
+        siblings = _siblings(columns, row)
+        raw = raw_at(columns[field.name], row)
+        value, _ = read_value(field.type, raw, 0, siblings)
+        if write_value(field.type, value, siblings) != raw:
+            raise FormatError(self.file, f"row {one.key}: its record holds bytes that could not be written back as they are",
+                              field=one.field, hint="a layout that says what they are")  # fmt: skip
+        for leaf in self.leaves(field, value, siblings):
+            if leaf.name == one.field:
+                _put(value, leaf.path, self._stored(leaf, one), field)
+                columns[field.name] = replaced(columns[field.name], [row], [write_value(field.type, value, siblings)])
+                return
+        home.field(one.field, one.sheet)
+        raise NotFoundError(f"{self.file}: row {one.key} has no {one.field}")
+
+    def _stored(self, leaf: Leaf, one: Change) -> Any:
+        """What stands in the record for the value of a change."""
+        kind, value = leaf.kind, checked(self._rule(leaf), one, self.file)
+        if isinstance(kind, Float):
+            return cell_text(value)
+        if isinstance(kind, Raw):
+            return bytes.fromhex(value)
+        if isinstance(kind, model.Number | model.Bits | model.Varint):
+            return leaf.undone(stored_number(kind, value, leaf.meaning, self.pools))
+        return value
+
+
+def _siblings(columns: Mapping[str, Any], row: int) -> dict[str, int]:
+    return {
+        name: int(column[row])
+        for name, column in columns.items()
+        if not isinstance(column, Texts) and column.dtype.kind in "iu"
+    }
+
+
+def _within(record: Nested, value: Mapping[str, Any], before: Path) -> Iterator[Leaf]:
+    """The single values of a record within a field."""
+    for one in record.fields:
+        if isinstance(one.meaning, Value) and one.name in value:
+            yield from _spread(one.type, one, one.meaning, value[one.name], (*before, one.name))
+
+
+def _spread(kind: FieldType, field: Field, meaning: Value, value: Any, path: Path) -> Iterator[Leaf]:
+    """A value's single values: those of a record, and of each element of an array."""
+    if isinstance(kind, Nested):
+        yield from _within(kind, value, path)
+    elif isinstance(kind, model.Array):
+        for place, element in enumerate(value):
+            yield from _spread(kind.of, field, meaning, element, (*path, place))
+    else:
+        yield Leaf(path, kind, meaning, field.changes, value)
+
+
+def _put(value: Any, path: Path, new: Any, field: Field) -> None:
+    """Set a value deep within; the path of a choice starts in its record."""
+    steps = path if isinstance(field.type, Choice) else path[1:]
+    for step in steps[:-1]:
+        value = value[step]
+    value[steps[-1]] = new
+
+
+def chosen(kind: Choice, siblings: Mapping[str, Any]) -> Nested:
+    """The record that a number chooses."""
+    number = siblings[kind.by]
+    return next(one for (key, _), one in zip(kind.table, kind.records, strict=True) if key == number)
+
+
+def is_body(kind: FieldType) -> bool:
+    """Whether a field holds others."""
+    return isinstance(kind, Choice | Nested | model.Array)
+
+
+def _picked(column: Column, rows: Array) -> Column:
+    return Column(column.name, column.rule, lambda: column.values[rows])
+
+
+def _filled(some: Mapping[int, Any], count: int) -> Any:
+    def load() -> Array:
+        cells = np.full(count, None, object)
+        for place, value in some.items():
+            cells[place] = value
+        return cells
+
+    return load

@@ -1,0 +1,391 @@
+"""The one model of all data: sheets with typed columns and a key, whatever file they come from.
+
+A table is a sheet; so is a text table, with a column for each language; a scene has a sheet for each type of object; an
+XML or JSON file has one for each sort of record in it. A cell is told as text, and the text gives exactly the same
+value again. What differs between two files, what a person sets and what a mod holds are all `Change`s: by sheet, key
+and field.
+"""
+
+from __future__ import annotations
+
+import difflib
+import functools
+from abc import ABC, abstractmethod
+from collections import Counter
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from volvex.archive.safe_names import quoted
+from volvex.errors import NotFoundError
+
+Array = npt.NDArray[Any]
+INT, FLOAT, TEXT, WORDS, BYTES, LIST = "whole number", "number", "text", "word", "bytes", "list"
+JOINED = "@"  # between the parts of a key: a text's key and its language
+NUMBERED = "#"  # before the number of a record that has no key
+
+
+class Unfit(ValueError):
+    """A value that a field cannot hold; the text says what it could."""
+
+
+@dataclass(frozen=True)
+class Rule:
+    """What a column's cells are, and what they may be."""
+
+    sort: str = TEXT
+    low: int | None = None  # of whole numbers
+    high: int | None = None
+    step: int = 1  # whole numbers are multiples of it, behind `low`
+    bits: int = 64  # of numbers that are not whole
+    words: tuple[str, ...] = ()
+    most: int | None = None  # bytes of a text
+    encoding: str = ""  # of a text; any character when not told
+    refers: str = ""  # the sheet whose keys these are
+    role: str = "value"
+    fixed: bool = False  # it cannot be set
+    zero: bool = True  # whether a text may hold the character 0
+
+    def told(self) -> str:
+        """What may be there, for errors."""
+        if self.sort == INT and self.low is not None:
+            unit = f", in steps of {self.step}" if self.step > 1 else ""
+            return f"a whole number from {self.low} to {self.high}{unit}"
+        if self.sort == WORDS:
+            return f"one of {', '.join(self.words)}"
+        if self.sort == TEXT and self.most is not None:
+            return f"a text of at most {self.most} bytes in {self.encoding}"
+        return {
+            INT: "a whole number",
+            FLOAT: "a number",
+            BYTES: "pairs of hexadecimal digits",
+            LIST: "a list such as [1, 2]",
+        }.get(self.sort, f"a text in {self.encoding}" if self.encoding else "a text")
+
+
+class Column:
+    """A column: its values as an array, made when they are asked for. Numbers are numbers, all else texts or None."""
+
+    def __init__(
+        self, name: str, rule: Rule, load: Callable[[], Array], some: Callable[[Array], Array] | None = None
+    ) -> None:
+        self.name, self.rule, self._load, self._some = name, rule, load, some
+
+    @functools.cached_property
+    def values(self) -> Array:
+        """Its values, a cell each."""
+        return self._load()
+
+    def text(self, row: int) -> str | None:
+        """One cell as text; None where there is none."""
+        if self._some is not None and "values" not in vars(self):
+            return cell_text(self._some(np.array([row]))[0])
+        return cell_text(self.values[row])
+
+    def texts(self, rows: Array | None = None) -> list[str | None]:
+        """Some cells, or all, as texts."""
+        if rows is not None and self._some is not None and "values" not in vars(self):
+            values = self._some(rows)  # a page of a long table needs no more
+        else:
+            values = self.values if rows is None else self.values[rows]
+        if values.dtype.kind in "iu":
+            return list(map(str, values.tolist()))
+        if values.dtype.kind == "f":
+            return float_texts(values)
+        return [cell_text(value) for value in values.tolist()]
+
+
+def cell_text(value: Any) -> str | None:
+    """A value as the text that gives it back."""
+    if value is None or isinstance(value, str):
+        return value
+    if isinstance(value, np.floating):
+        return float_texts(np.array([value]))[0]
+    return str(value)
+
+
+def float_texts(values: Array) -> list[str | None]:
+    """Numbers in as few digits as give the same bits again; each different one is written once."""
+    bits = values.view({2: np.uint16, 4: np.uint32, 8: np.uint64}[values.dtype.itemsize])
+    known, index = np.unique(bits, return_inverse=True)
+    numbers = known.view(values.dtype)
+    told = list(map(repr, numbers.tolist())) if numbers.dtype.itemsize == 8 else numbers.astype(str).tolist()
+    texts = [one.removesuffix(".0") for one in told]
+    for at in np.flatnonzero(np.isnan(numbers)).tolist():
+        texts[at] = _nan_text(numbers[at])
+    return np.array([*texts, None], object)[:-1][index].tolist()  # type: ignore[no-any-return]
+
+
+def _nan_text(value: Any) -> str:
+    """What is no number, with its bits when they are others than usual."""
+    plain = type(value)("nan")
+    return "nan" if value.tobytes() == plain.tobytes() else f"nan:{value.tobytes()[::-1].hex()}"
+
+
+def float_value(text: str, bits: int) -> Any:
+    """The number that a text stands for, in so many bits; Unfit when it is none."""
+    kind: Any = {16: np.float16, 32: np.float32, 64: np.float64}[bits]
+    try:
+        if text.startswith("nan:"):
+            return np.frombuffer(bytes.fromhex(text[4:])[::-1], kind)[0]
+        number = float(text)
+        with np.errstate(over="ignore"):
+            value = kind(number)
+    except ValueError:
+        raise Unfit("a number such as 4.5") from None
+    if np.isinf(value) and not np.isinf(number):
+        raise Unfit(f"a number of at most {np.finfo(kind).max}")
+    return value
+
+
+class Sheet:
+    """Records of one sort, as columns of one length."""
+
+    def __init__(
+        self, name: str, columns: Iterable[Column], count: int, key: Sequence[str] = (), group: str = ""
+    ) -> None:
+        self.name, self.count, self.key, self.group = name, count, tuple(key), group or name
+        self.columns: dict[str, Column] = {one.name: one for one in columns}
+        self.hash: Callable[[str], str] | None = None  # a name's key, where keys are made of names
+        self.cells: Sequence[Mapping[str, str]] | None = (
+            None  # of each record, where most records have few of the fields
+        )
+        self.places: Sequence[int] = range(count)  # of the records in the file, where other sheets' are among them
+
+    def __len__(self) -> int:
+        return self.count
+
+    @functools.cached_property
+    def keys(self) -> list[str]:
+        """The key of each record; its number where there is none."""
+        if not self.key:
+            return [f"{NUMBERED}{row}" for row in range(self.count)]
+        return distinct(self.plain_keys())
+
+    def plain_keys(self) -> list[str]:
+        """The keys as they are, even where two records have the same."""
+        parts = [self.columns[name].texts() for name in self.key]
+        if len(parts) == 1:
+            return [one or "" for one in parts[0]]
+        return [JOINED.join(one or "" for one in some) for some in zip(*parts, strict=True)]
+
+    def key_of(self, row: int) -> str:
+        """One record's key, without making those of all; of two records with one key both have the same."""
+        if "keys" in vars(self) or not self.key:
+            return self.keys[row]
+        return JOINED.join(self.columns[name].text(row) or "" for name in self.key)
+
+    @property
+    def repeated(self) -> list[str]:
+        """Keys that more than one record has."""
+        plain = self.plain_keys() if self.key else self.names
+        return [key for key, times in Counter(plain).items() if key and times > 1 for _ in range(times - 1)]
+
+    @functools.cached_property
+    def rows(self) -> dict[str, int]:
+        """The record of each key; of several with the same, the first."""
+        return {key: row for row, key in reversed(list(enumerate(self.keys)))}
+
+    @functools.cached_property
+    def heads(self) -> dict[str, list[int]]:
+        """The records by the first part of their keys."""
+        found: dict[str, list[int]] = {}
+        for row, key in enumerate(self.keys):
+            found.setdefault(key.partition(JOINED)[0], []).append(row)
+        return found
+
+    @functools.cached_property
+    def names(self) -> list[str | None]:
+        """What the records are called beside their keys, where a column says so."""
+        column = next((one for one in self.columns.values() if one.rule.role == "name"), None)
+        return column.texts() if column is not None else []
+
+    def row(self, key: str) -> int | None:
+        """The record of a key, or of the name that the key is made of, or the only one called so."""
+        if key in self.rows:
+            return self.rows[key]
+        if self.hash is not None:
+            head, mark, tail = key.partition(JOINED)
+            found = self.rows.get(f"{self.hash(head)}{mark}{tail}")
+            if found is not None:
+                return found
+        rows = [row for row, name in enumerate(self.names) if name == key]
+        return rows[0] if len(rows) == 1 else None
+
+    def cell(self, row: int, field: str) -> str | None:
+        """One cell as text."""
+        return self.columns[field].text(row)
+
+    def record(self, row: int) -> dict[str, str]:
+        """A record's cells that are there."""
+        if self.cells is not None:
+            return dict(self.cells[row])
+        told = ((name, column.text(row)) for name, column in self.columns.items())
+        return {name: text for name, text in told if text is not None}
+
+    def column(self, name: str, file: str) -> Column:
+        """The column of that name; NotFoundError with a near miss when there is none."""
+        if name in self.columns:
+            return self.columns[name]
+        near = difflib.get_close_matches(name, self.columns, 1)
+        some = ", ".join(list(self.columns)[:12])
+        raise NotFoundError(f"{file}: {self.name} has no field {name}; it has {some}", near[0] if near else "")
+
+
+def distinct(keys: Sequence[str]) -> list[str]:
+    """Keys of which no two are the same: the second of a key gets `#2` behind it, or the next number that is free."""
+    if len(set(keys)) == len(keys):
+        return list(keys)
+    own, seen, counts = set(keys), set[str](), dict[str, int]()
+    made = []
+    for key in keys:
+        free = key
+        if key in seen:
+            number = counts.get(key, 1)
+            while free in own or free in seen:  # a key may look like another one with its number
+                number += 1
+                free = f"{key}{NUMBERED}{number}"
+            counts[key] = number
+        seen.add(free)
+        made.append(free)
+    return made
+
+
+@dataclass(frozen=True)
+class Change:
+    """A difference by key and field, as texts. `what`: set, add, remove.
+
+    A record that is added has its `fields`, and may be `like` another, from which it takes what nobody can set.
+    """
+
+    what: str
+    sheet: str
+    key: str
+    field: str = ""
+    before: str | None = None
+    after: str | None = None
+    fields: tuple[tuple[str, str], ...] = ()
+    like: str = ""
+
+    @property
+    def place(self) -> tuple[str, str, str]:
+        """What it is about."""
+        return self.sheet, self.key, self.field
+
+
+class Document(ABC):
+    """A file of data: its sheets, and the way back with changes in it."""
+
+    form: str  # table, text, scene, xml, json ...
+    file: str  # how errors call it
+
+    @property
+    @abstractmethod
+    def sheets(self) -> list[Sheet]:
+        """Its sheets."""
+
+    def as_told(self, before: str | None, after: str) -> str:
+        """A new value as the file's cells would tell it, given the one before."""
+        return after
+
+    @abstractmethod
+    def reread(self, data: bytes) -> Document:
+        """Another state of the same file; FormatError when it is not sound."""
+
+    def compared(self, data: bytes, changes: Sequence[Change]) -> tuple[Document, Document] | None:
+        """This state and another that these changes made; of large files the parts in which they differ. None when only its
+        soundness was looked at; FormatError when it is not sound."""
+        return self, self.reread(data)
+
+    @abstractmethod
+    def written(self, changes: Sequence[Change]) -> bytes:
+        """The file with these changes, every other byte as it was. See `verified`, which reads it again.
+
+        FormatError when a value does not fit, NotFoundError when a record or field is not there.
+        """
+
+    def sheet(self, name: str) -> Sheet:
+        """The sheet of that name; NotFoundError with a near miss."""
+        for one in self.sheets:
+            if one.name == name:
+                return one
+        near = difflib.get_close_matches(name, [one.name for one in self.sheets], 1)
+        raise NotFoundError(f"{self.file} has no {name}; it has {', '.join(one.name for one in self.sheets[:12])}",
+                            near[0] if near else "")  # fmt: skip
+
+    def find(self, key: str) -> tuple[Sheet, int]:
+        """The record of a key, in whichever sheet; NotFoundError when there is none, or several."""
+        found = [(sheet, row) for sheet in self.sheets if (row := sheet.row(key)) is not None]
+        if len(found) == 1:
+            return found[0]
+        if found:
+            told = ", ".join(sheet.name for sheet, _ in found)
+            raise NotFoundError(
+                f"{self.file}: row {key} is there {len(found)} times: in {told}", f"--sheet {found[0][0].name}"
+            )
+        near = difflib.get_close_matches(key, [one for sheet in self.sheets for one in sheet.keys[:20000]], 1)
+        raise NotFoundError(
+            f"{self.file}: there is no row {key}", f"--row {near[0]}" if near else f"`volvex show {quoted(self.file)}`"
+        )
+
+
+def parsed(rule: Rule, text: str) -> Any:
+    """The value that a cell's text stands for; Unfit when the column cannot hold it."""
+    if rule.sort == INT:
+        return _whole(rule, text)
+    if rule.sort == FLOAT:
+        return float_value(text, rule.bits)
+    if rule.sort == WORDS:
+        if text not in rule.words and not (rule.low is not None and _is_number(text, rule)):
+            near = difflib.get_close_matches(text, rule.words, 1)
+            raise Unfit(rule.told() + (f"; perhaps {near[0]}" if near else ""))
+        return text
+    if rule.sort == BYTES:
+        try:
+            raw = bytes.fromhex(text)
+        except ValueError:
+            raise Unfit(rule.told()) from None
+        if rule.most is not None and len(raw) != rule.most:
+            raise Unfit(f"{rule.most} bytes in hexadecimal digits, this has {len(raw)}")
+        return raw.hex(" ")
+    return _fitting(rule, text) if rule.sort == TEXT else text
+
+
+def _is_number(text: str, rule: Rule) -> bool:
+    try:
+        _whole(rule, text)
+    except Unfit:
+        return False
+    return True
+
+
+def _whole(rule: Rule, text: str) -> int:
+    plain = text[1:] if text.startswith("-") else text
+    if not (plain.isascii() and plain.isdigit()) or (len(plain) > 1 and plain[0] == "0") or text == "-0":
+        raise Unfit(rule.told())
+    if len(plain) > 400:
+        raise Unfit(rule.told())
+    number = int(text)
+    if rule.low is not None and rule.high is not None and not rule.low <= number <= rule.high:
+        raise Unfit(rule.told())
+    if rule.low is not None and (number - rule.low) % rule.step:
+        raise Unfit(rule.told())
+    return number
+
+
+def _fitting(rule: Rule, text: str) -> str:
+    """A text that the column's encoding has the characters of, and its bytes the room for."""
+    if not rule.zero and "\0" in text:
+        raise Unfit("a text without the character 0, which would end it")
+    if not rule.encoding:
+        return text
+    try:
+        raw = text.encode(rule.encoding, "surrogateescape")
+    except UnicodeEncodeError as error:
+        raise Unfit(f"characters of {rule.encoding}, which has no {text[error.start]!r}") from None
+    if rule.most is not None and len(raw) > rule.most:
+        raise Unfit(f"a text of at most {rule.most} bytes in {rule.encoding}, this has {len(raw)}")
+    return text

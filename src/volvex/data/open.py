@@ -1,0 +1,42 @@
+"""Opening data: by a layout whose marks it bears, or as one of the open forms."""
+
+from __future__ import annotations
+
+from volvex.archive.detect import filetypes
+from volvex.data.model.layout_document import LaidOutData
+from volvex.data.model.scene import SceneData
+from volvex.data.model.sheet import Document
+from volvex.data.text.document import Encoding
+from volvex.data.text.forms import form_of
+from volvex.errors import UsageError
+from volvex.layout import Layout, Library
+from volvex.layout.transforms import with_keys
+from volvex.source import BytesSource
+
+
+def open_data(
+    data: bytes, library: Library, file: str, layout: Layout | None = None, encoding: Encoding | None = None
+) -> Document | None:
+    """The data in some bytes; None when nothing knows them as such. FormatError when they are damaged."""
+    source = BytesSource(data, file)  # a file that is only looked into is not read whole for this
+    known = layout if layout is not None else library.match_data(source)
+    if known is not None:
+        if not isinstance(data, bytes):
+            source = BytesSource(bytes(data), file)
+        kind = SceneData if known.kind == "scene" else LaidOutData
+        return kind(with_keys(known, library.keys), source, library.names)
+    kind_told = filetypes.kind_of_data(bytes(data[: filetypes.HEAD]))
+    form = form_of(data, kind_told, file.rpartition("/")[2]) if kind_told in filetypes.TEXT else None
+    if form is None:
+        return None
+    return form.open(data, file, encoding if encoding is not None else Encoding(*library.encoded(file)))
+
+
+def require_data(data: bytes, library: Library, file: str, layout: Layout | None = None) -> Document:
+    """The same; UsageError when nothing knows them."""
+    found = open_data(data, library, file, layout)
+    if found is None:
+        kind = filetypes.kind_of_data(bytes(data[: filetypes.HEAD]))
+        raise UsageError(f"{file} is {kind}; values are known in tables, texts and scenes that a layout reads, XML, JSON, CSV, key files and property lists",
+                         "a layout for it, or `volvex swap`")  # fmt: skip
+    return found

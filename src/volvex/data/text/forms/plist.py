@@ -1,0 +1,100 @@
+"""Property lists as XML: dictionaries, arrays and values with their types; every other byte stays."""
+
+from __future__ import annotations
+
+import re
+
+from volvex.data.model.sheet import Change
+from volvex.data.text.document import UTF8, Encoding, Splice
+from volvex.data.text.forms.xml import Element, _escaped, _fragment, _indent, _tree
+from volvex.data.text.nodes import LIST, OBJECT, Node, NodeData
+from volvex.errors import FormatError, UnfitError, UsageError
+
+PLACE = 10
+_FORMS = {
+    "integer": (re.compile(r"[+-]?\d+"), "digits"),
+    "real": (re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?"), "a number such as 4.5"),
+    "date": (re.compile(r"\d{4}-\d\d-\d\dT\d\d:\d\d:\d\dZ"), "a date such as 1874-11-02T16:00:00Z"),
+}
+
+
+def knows(data: bytes, kind: str, name: str) -> bool:
+    """Whether this is a property list in XML; those in binary are not read."""
+    return kind == "xml" and re.search(rb"<plist[\s>]", bytes(data[:1000])) is not None
+
+
+def open(data: bytes, file: str, encoding: Encoding = UTF8) -> PlistData:
+    """The document."""
+    return PlistData(data, file, encoding)
+
+
+class PlistData(NodeData):
+    """A property list."""
+
+    form = "plist"
+
+    def parse(self) -> Node:
+        root = _tree(self.data, self.file)
+        held = root.children[0] if root.tag == "plist" and root.children else root
+        return self._node(_fragment(self.data, held.start, self.file), held.start)
+
+    def _node(self, element: Element, begin: int) -> Node:
+        whole = element if element.end >= 0 else _fragment(self.data, element.start, self.file)
+        tag = element.tag
+        if tag == "dict":
+            node = Node(element.start, OBJECT, begin, whole.end)
+            pairs = zip(element.children[::2], element.children[1::2], strict=False)
+            if len(element.children) % 2 or any(key.tag != "key" for key, _ in pairs):
+                raise FormatError(self.file, "a dict has a key for each value", offset=element.start)
+            for key, value in zip(element.children[::2], element.children[1::2], strict=True):
+                node.members[key.text] = self._node(value, key.start)
+            return node
+        if tag == "array":
+            node = Node(element.start, LIST, begin, whole.end)
+            node.members = {str(at): self._node(one, one.start) for at, one in enumerate(element.children)}
+            return node
+        text = tag if tag in ("true", "false") else element.text
+        return Node(element.start, tag, begin, whole.end, text)
+
+    def encoded(self, node: Node, one: Change) -> bytes:
+        value = one.after or ""
+        if node.shape in ("true", "false"):
+            if value not in ("true", "false"):
+                raise FormatError(
+                    self.file, f"row {one.key}: {value!r} is neither true nor false", hint="true or false"
+                )
+            return f"<{value}/>".encode()
+        form = _FORMS.get(node.shape)
+        if form is not None and not form[0].fullmatch(value):
+            raise UnfitError(self.file, f"row {one.key}: {value!r} is no {node.shape}", hint=form[1])
+        return f"<{node.shape}>".encode() + _escaped(value, self.file) + f"</{node.shape}>".encode()
+
+    def member(self, parent: Node, name: str, value: str) -> Splice:
+        if not parent.members:
+            raise UsageError(f"{self.file}: a member of an empty dict cannot be added", "an editor of yours")
+        last = list(parent.members.values())[-1]
+        blank = bytes(self.data[_indent(self.data, last.begin) : last.begin])
+        tag = (
+            "integer"
+            if _FORMS["integer"][0].fullmatch(value)
+            else "real"
+            if _FORMS["real"][0].fullmatch(value)
+            else "string"
+        )
+        told = (
+            f"<{value}/>".encode()
+            if value in ("true", "false")
+            else f"<{tag}>".encode() + _escaped(value, self.file) + f"</{tag}>".encode()
+        )
+        return Splice(last.end, last.end, blank + b"<key>" + _escaped(name, self.file) + b"</key>" + blank + told)
+
+    def without(self, parent: Node, node: Node) -> Splice:
+        return Splice(_indent(self.data, node.begin), node.end, b"")
+
+    def behind(self, parent: Node, like: Node, text: bytes, name: str) -> Splice:
+        blank = bytes(self.data[_indent(self.data, like.begin) : like.begin])
+        key = b"<key>" + _escaped(name, self.file) + b"</key>" + blank if parent.shape == OBJECT else b""
+        return Splice(like.end, like.end, blank + key + text)
+
+    def fragment(self, text: bytes) -> PlistData:
+        return PlistData(text, self.file)

@@ -1,0 +1,521 @@
+"""XML (1.0, fifth edition): attributes, and the text of elements that hold nothing else.
+
+A record is an element whose `id`, `key` or `name` (an attribute, or an element in it) is its key; all below it that
+is no record itself are its fields, such as `hook/height` or `wick[2]/length`. Expat finds where each element stands, in one
+pass over the file which keeps only what is asked for.
+"""
+
+from __future__ import annotations
+
+import difflib
+import re
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from xml.parsers import expat
+
+from volvex.archive.safe_names import quoted
+from volvex.data.budget import Budget
+from volvex.data.model.sheet import Change, Document, Sheet, distinct
+from volvex.data.text.document import UTF8, Encoding, Record, Splice, TextData, sheets_of
+from volvex.errors import FormatError, NotFoundError, UnfitError
+
+PLACE = 20
+KEYS = ("id", "key", "name")
+TEXT = "text"  # the field that is the text of an element with attributes
+STEP = 1 << 20
+NAMELESS = "the text"  # the file, where only its bytes are at hand
+DEEPEST = 200  # elements within each other
+LARGE = 1 << 24  # bytes from which on two states are compared only where they differ
+_ATTRIBUTE = re.compile(rb"""\s([^\s=<>"'/]+)\s*=\s*("[^"]*"|'[^']*')""")
+_TAG = re.compile(rb"""(?:[^>"']++|"[^"]*+"|'[^']*+')*+>""")
+_DOCTYPE = re.compile(rb"<!DOCTYPE[^\[>]*(\[.*?\]\s*)?>", re.S)
+_BAD = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff\ud800-\udfff]")
+
+
+def knows(data: bytes, kind: str, name: str) -> bool:
+    """Whether this is XML."""
+    return kind == "xml"
+
+
+def open(data: bytes, file: str, encoding: Encoding = UTF8) -> XmlData:
+    """The document."""
+    return XmlData(data, file, encoding)
+
+
+@dataclass(slots=True)
+class Element:
+    """An element with nothing left out: for the one that is looked at, or written anew."""
+
+    tag: str
+    attributes: dict[str, str]
+    start: int
+    close: int = -1  # where its end tag starts, or where it ends when it has none
+    end: int = -1
+    text: str = ""
+    children: list[Element] = field(default_factory=list)
+
+
+class XmlData(TextData):
+    """An XML file."""
+
+    form = "xml"
+
+    def __init__(self, data: bytes, file: str, encoding: Encoding = UTF8) -> None:
+        super().__init__(data, file, encoding)
+        self._sheets: list[Sheet] | None = None
+        self._starts: dict[tuple[str, str], int] = {}
+
+    @property
+    def sheets(self) -> list[Sheet]:
+        if self._sheets is None:
+            elements = _tree(self.data, self.file)
+            records = list(_records(elements))
+            keys = distinct([f"{one.sheet}\0{one.key}" for one, _ in records])
+            self._starts = {tuple(key.split("\0", 1)): one.start for key, (_, one) in zip(keys, records, strict=True)}  # type: ignore[misc]
+            self._sheets = sheets_of(one for one, _ in records)
+        return self._sheets
+
+    def find(self, key: str) -> tuple[Sheet, int]:
+        """The record of a key: found in one pass that keeps nothing else, unless all is known already."""
+        if self._sheets is not None:
+            return super().find(key)
+        hits = _hits(self.data, self.file, key)
+        exact = [one for one in hits if one.key == key and one.own != key] or hits
+        if len(exact) == 1:
+            element = _fragment(self.data, exact[0].start, self.file)
+            if _key(element) == exact[0].own:  # and not a name that stands before the id
+                record = _filled(Record(exact[0].sheet, exact[0].key, exact[0].own), element)
+                (sheet,) = sheets_of([record])
+                self._starts[record.sheet, record.key] = element.start
+                return sheet, 0
+        elif exact:
+            starts = {one.start for one in exact}
+            places = [
+                record.place for record, element in _records(_tree(self.data, self.file)) if element.start in starts
+            ]
+            raise NotFoundError(
+                f"{self.file}: row {key} is there {len(exact)} times: {', '.join(places[:4])}", f"--at {places[0]}"
+            )
+        return super().find(key)
+
+    def at(self, place: str) -> tuple[str, str, str]:
+        wanted = _normal(place)
+        elements = _tree(self.data, self.file)
+        known = []
+        for record, element in _records(elements):
+            for path, _, attribute in [("", element, ""), *_below(element)]:
+                if attribute:
+                    continue
+                here = _normal(f"{record.place}/{path}" if path else record.place)
+                known.append(here)
+                if wanted in (here, here.partition("/")[2]):
+                    unique = next(key for key, start in self._known_starts().items() if start == element.start)
+                    return *unique, f"{path}/" if path else ""
+        near = difflib.get_close_matches(wanted, known[:5000], 1)
+        raise NotFoundError(
+            f"{self.file}: there is no {place}", f"--at {near[0]}" if near else f"`volvex show {quoted(self.file)}`"
+        )
+
+    def _known_starts(self) -> dict[tuple[str, str], int]:
+        assert self.sheets is not None
+        return self._starts
+
+    def compared(self, data: bytes, changes: Sequence[Change]) -> tuple[Document, Document] | None:
+        if len(data) <= LARGE:
+            return super().compared(data, changes)
+        from volvex.data.excerpt import compared_records, excerpts  # which are made of this
+
+        if changes and all(one.what == "set" for one in changes):
+            return compared_records(self, data, changes)
+
+        made = excerpts(self.raw, data, self.file)
+        if made is None or len(made[1]) > LARGE:
+            return None
+        return XmlData(made[0], self.file, self.exactly), XmlData(made[1], self.file, self.exactly)
+
+    # writing
+
+    def splices(self, changes: Sequence[Change]) -> list[Splice]:
+        try:
+            return self._splices(changes)
+        except FormatError as error:
+            if error.file != NAMELESS:
+                raise
+            raise FormatError(self.file, error.problem, offset=error.offset, hint=error.hint) from error
+
+    def _splices(self, changes: Sequence[Change]) -> list[Splice]:
+        found: list[Splice] = []
+        by_record: dict[tuple[str, str], list[Change]] = {}
+        for one in changes:
+            by_record.setdefault((one.sheet, one.key if one.what != "add" else one.like or ""), []).append(one)
+        ends: dict[int, int] = {}
+        for (sheet, key), some in by_record.items():
+            added = [one for one in some if one.what == "add"]
+            if added and not key:
+                key = self._last(sheet)
+            element = self.element(sheet, key)
+            for one in some:
+                if one.what == "set":
+                    found.append(_set(self.data, element, one, self.file))
+                elif one.what == "remove":
+                    found.append(Splice(_indent(self.data, element.start), element.end, b""))
+            for one in added:
+                at = ends.setdefault(element.end, element.end)
+                found.append(Splice(at, at, self._copied_record(element, one)))
+        return found
+
+    def _last(self, sheet: str) -> str:
+        return self.sheet(sheet).keys[-1]
+
+    def element(self, sheet: str, key: str) -> Element:
+        """The element of a record."""
+        start = self._starts.get((sheet, key))
+        if start is None:
+            start = self._known_starts().get((sheet, key))
+        if start is None:
+            raise NotFoundError(f"{self.file}: {sheet} has no row {key}")
+        return _fragment(self.data, start, self.file)
+
+    def _copied_record(self, like: Element, one: Change) -> bytes:
+        """A record that is like another, with other fields, and the blanks before it."""
+        text = bytes(self.data[like.start : like.end])
+        element = _fragment(text, 0, self.file, doctype(self.data))
+        has = {name: _value(found, attribute) for name, found, attribute in _fields(element)}
+        wanted = dict(one.fields)
+        if not one.like:
+            wanted |= {name: None for name in has if name not in wanted}  # type: ignore[misc]
+        splices = [
+            _set(text, element, Change("set", one.sheet, one.key, name, has.get(name), value), self.file)
+            for name, value in wanted.items()
+            if has.get(name) != value
+        ]
+        for splice in sorted(splices, key=lambda splice: -splice.start):
+            text = text[: splice.start] + splice.new + text[splice.end :]
+        return bytes(self.data[_indent(self.data, like.start) : like.start]) + text
+
+
+def _indent(data: bytes, start: int) -> int:
+    """Where the blanks before an element start: behind what stands before it."""
+    while start and data[start - 1] in b" \t\r\n":
+        start -= 1
+    return start
+
+
+def _value(element: Element, attribute: str) -> str:
+    return element.attributes[attribute] if attribute else element.text
+
+
+def _normal(place: str) -> str:
+    return place.strip("/").replace("[1]", "").replace("@", "")
+
+
+# finding
+
+_Open = tuple[str, dict[str, str], int]  # an element that has begun: tag, attributes, where
+
+
+@dataclass(frozen=True)
+class _Hit:
+    """A record that a pass came upon."""
+
+    sheet: str
+    key: str  # with those of the records around it
+    own: str
+    start: int
+
+
+def _hits(data: bytes, file: str, key: str) -> list[_Hit]:
+    """The records of a key, found in one pass over the file that keeps nothing else; FormatError when it is not sound.
+
+    What runs for each element is as little as can be: there are millions of them.
+    """
+    parser = expat.ParserCreate("utf-8")
+    opened: list[_Open] = []
+    found: list[_Hit] = []
+    wanted = {key, key.rpartition("/")[2]}
+    text: list[str] = []
+    push, pop = opened.append, opened.pop
+
+    def start(tag: str, attributes: dict[str, str]) -> None:
+        push((tag, attributes, parser.CurrentByteIndex))
+        if attributes:
+            own = attributes.get("id")
+            if own is None:
+                own = attributes.get("key")
+                if own is None:
+                    own = attributes.get("name")
+            if own in wanted:
+                tell(own, opened)
+        elif tag in KEYS:  # perhaps the key of the element around it
+            text.clear()
+            parser.CharacterDataHandler = text.append
+
+    def end(tag: str) -> None:
+        _, attributes, _ = pop()
+        if tag in KEYS and not attributes:
+            parser.CharacterDataHandler = None
+            own = "".join(text)
+            if own in wanted and opened and not any(name in opened[-1][1] for name in KEYS):
+                tell(own, opened)
+
+    def tell(own: str, stack: list[_Open]) -> None:
+        around = [one for _, attributes, _ in stack[:-1] for name in KEYS if (one := attributes.get(name)) is not None]
+        whole = "/".join([*around, own])
+        if key in (own, whole):
+            found.append(_Hit(sheet_name([tag for tag, _, _ in stack]), whole, own, stack[-1][2]))
+
+    parser.StartElementHandler, parser.EndElementHandler = start, end
+    _parse(parser, data, file)
+    return found
+
+
+def sheet_name(tags: Sequence[str]) -> str:
+    """The sheet of a record: the tags that lead to it, without the root's."""
+    return "/".join(tags[1:]) or tags[0]
+
+
+def _parse(parser: expat.XMLParserType, data: bytes, file: str) -> None:
+    try:
+        for at in range(0, max(1, len(data)), STEP):
+            parser.Parse(bytes(data[at : at + STEP]), False)
+        parser.Parse(b"", True)
+    except expat.ExpatError as error:
+        raise FormatError(file, f"line {error.lineno}, column {error.offset + 1}: {expat.ErrorString(error.code)}",
+                          hint="mending it in an editor") from error  # fmt: skip
+
+
+def _tree(data: bytes, file: str, stop: bool = False) -> Element:
+    """All elements. With `stop` only the first one in the text, whatever follows it."""
+    parser = expat.ParserCreate("utf-8")
+    parser.buffer_text = True
+    opened: list[Element] = []
+    roots: list[Element] = []
+    budget = Budget(file)
+
+    def start(tag: str, attributes: dict[str, str]) -> None:
+        budget.spend(1 + len(attributes))
+        element = Element(tag, attributes, parser.CurrentByteIndex)
+        (opened[-1].children if opened else roots).append(element)
+        opened.append(element)
+        if len(opened) > DEEPEST:
+            raise FormatError(file, f"elements within each other more than {DEEPEST} deep", hint="another program")
+
+    def end(tag: str) -> None:
+        element = opened.pop()
+        element.close = parser.CurrentByteIndex
+        if not opened and stop:
+            raise _Done
+
+    def characters(chunk: str) -> None:
+        if opened and not opened[-1].children:
+            opened[-1].text += chunk
+
+    parser.StartElementHandler, parser.EndElementHandler, parser.CharacterDataHandler = start, end, characters
+    try:
+        _parse(parser, data, file)
+    except _Done:
+        pass
+    return roots[0]
+
+
+class _Done(Exception):
+    """Enough was seen."""
+
+
+def _fragment(data: bytes, start: int, file: str, prefix: bytes | None = None) -> Element:
+    """The element that starts at a place, with where it ends; places count from the start of the file.
+
+    `prefix` is the document type that tells entities, when it is not in `data`.
+    """
+    prefix = doctype(data) if prefix is None else prefix
+    size = 1 << 14
+    while True:
+        try:
+            element = _tree(prefix + bytes(data[start : start + size]), file, stop=True)
+            break
+        except (FormatError, IndexError):
+            if start + size >= len(data):
+                raise
+            size *= 8
+    _move(element, start - len(prefix))
+    element.end = _end(data, element)
+    return element
+
+
+def doctype(data: bytes) -> bytes:
+    """A file's document type, which may tell entities; nothing when it has none."""
+    match = _DOCTYPE.search(bytes(data[: 1 << 16]))
+    return match[0] if match is not None else b""
+
+
+def _move(element: Element, by: int) -> None:
+    element.start, element.close = element.start + by, element.close + by
+    for child in element.children:
+        _move(child, by)
+
+
+def _key(element: Element) -> str | None:
+    """An element's own key; None when it is no record."""
+    for name in KEYS:
+        if name in element.attributes:
+            return element.attributes[name]
+    for name in KEYS:
+        found = next(
+            (one for one in element.children if one.tag == name and not one.attributes and not one.children), None
+        )
+        if found is not None:
+            return found.text
+    return None
+
+
+def _records(root: Element) -> Iterator[tuple[Record, Element]]:
+    """All records; the root is one that holds what is in no other."""
+    own = _key(root)
+    record = _filled(Record(root.tag, own or "", own or "", root.tag), root)
+    if record.cells or not root.children:
+        yield record, root
+    yield from _records_below(root, [root.tag], root.tag, [own] if own is not None else [])
+
+
+def _records_below(element: Element, tags: list[str], place: str, keys: list[str]) -> Iterator[tuple[Record, Element]]:
+    counts: dict[str, int] = {}
+    for child in element.children:
+        number = counts[child.tag] = counts.get(child.tag, 0) + 1
+        here, own = f"{place}/{child.tag}[{number}]", _key(child)
+        inner = keys
+        if own is not None and (child.children or child.attributes):
+            inner = [*keys, own]
+            yield _filled(Record(sheet_name([*tags, child.tag]), "/".join(inner), own, here), child), child
+        if child.children:
+            yield from _records_below(child, [*tags, child.tag], here, inner)
+
+
+def _filled(record: Record, element: Element) -> Record:
+    for name, one, attribute in _fields(element):
+        record.cells[name] = _value(one, attribute)
+    return record
+
+
+def _fields(element: Element) -> Iterator[tuple[str, Element, str]]:
+    """A record's fields: name, the element that holds it, and which attribute (nothing: its text)."""
+    yield from ((name, element, name) for name in element.attributes)
+    if not element.children and element.text.strip():
+        yield TEXT, element, ""
+    yield from ((path, one, attribute) for path, one, attribute in _below(element) if attribute or _is_leaf(one))
+
+
+def _is_leaf(element: Element) -> bool:
+    return not element.children and (not element.attributes or bool(element.text.strip()))
+
+
+def _below(element: Element, before: str = "") -> Iterator[tuple[str, Element, str]]:
+    """What is below an element and in no other record: elements, and their attributes."""
+    counts: dict[str, int] = {}
+    for child in element.children:
+        number = counts[child.tag] = counts.get(child.tag, 0) + 1
+        if _key(child) is not None and (child.children or child.attributes):
+            continue
+        path = f"{before}{child.tag}" + (f"[{number}]" if number > 1 else "")
+        yield path, child, ""
+        yield from ((f"{path}/{name}", child, name) for name in child.attributes)
+        yield from _below(child, f"{path}/")
+
+
+# writing
+
+
+def _set(data: bytes, element: Element, one: Change, file: str) -> Splice:
+    """The splice that sets, adds or takes out a field."""
+    found = next(((holder, attribute) for name, holder, attribute in _fields(element) if name == one.field), None)
+    if found is None:
+        found = next(
+            (
+                (holder, "")
+                for name, holder, attribute in _below(element)
+                if name == one.field and not attribute and not holder.children
+            ),
+            None,
+        )
+    if found is None:
+        return _new_attribute(data, element, one, file)
+    holder, attribute = found
+    if attribute:
+        span = _attribute(data, holder, attribute)
+        if span is None:  # the document type says what it is where it does not stand
+            return _new_attribute(data, holder, Change("set", one.sheet, one.key, attribute, None, one.after), file)
+        if one.after is None:
+            return Splice(span.start, span.end, b"")
+        quote = data[span.end - 1 : span.end]
+        inner = bytes(data[span.start : span.end])
+        first = inner.index(bytes(quote)) + 1
+        return Splice(span.start + first, span.end - 1, _escaped(one.after, file, bytes(quote).decode()))
+    if one.after is None:
+        return Splice(_indent(data, holder.start), _end(data, holder), b"")
+    tag = _tag(data, holder)
+    start = holder.start + len(tag)
+    if tag.endswith(b"/>"):
+        return Splice(start - 2, start, b">" + _escaped(one.after, file) + f"</{holder.tag}>".encode())
+    return Splice(start, holder.close, _escaped(one.after, file))
+
+
+def _end(data: bytes, element: Element) -> int:
+    tag = _tag(data, element)
+    if tag.endswith(b"/>"):
+        return element.start + len(tag)
+    end = bytes(data[element.close : element.close + 4096]).find(b">")
+    if end < 0 or data[element.close : element.close + 2] != b"</":
+        raise FormatError(NAMELESS, "this comes from an entity of the document type, into which no edit reaches",
+                          offset=element.close, hint="editing the file by hand, and `volvex swap`")  # fmt: skip
+    return end + element.close + 1
+
+
+def _new_attribute(data: bytes, element: Element, one: Change, file: str) -> Splice:
+    """A field that was not there: an attribute behind the others."""
+    if one.after is None or not re.fullmatch(r"[A-Za-z_][\w.-]*", one.field):
+        raise NotFoundError(f"{file}: row {one.key} has no field {one.field}")
+    tag = _tag(data, element)
+    at = element.start + len(tag) - (2 if tag.endswith(b"/>") else 1)
+    while data[at - 1 : at] in (b" ", b"\t", b"\r", b"\n"):
+        at -= 1
+    return Splice(at, at, f' {one.field}="'.encode() + _escaped(one.after, file, '"') + b'"')
+
+
+def _tag(data: bytes, element: Element) -> bytes:
+    """An element's start tag."""
+    return _tag_at(data, element.start)
+
+
+def _tag_at(data: bytes, start: int) -> bytes:
+    """The start tag at a place: up to the first `>` outside quotes."""
+    size = 4096
+    while data[start : start + 1] == b"<":
+        match = _TAG.match(bytes(data[start : start + size]))
+        if match is not None:
+            return match[0]
+        if start + size >= len(data):
+            break
+        size *= 4
+    raise FormatError(NAMELESS, "this comes from an entity of the document type, into which no edit reaches", offset=start,
+                      hint="editing the file by hand, and `volvex swap`")  # fmt: skip
+
+
+def _attribute(data: bytes, element: Element, name: str) -> Splice | None:
+    """Where an attribute stands, with the blank before it; None when it does not stand there."""
+    for match in _ATTRIBUTE.finditer(_tag(data, element)):
+        if match[1].decode() == name:
+            return Splice(element.start + match.start(), element.start + match.end(), b"")
+    return None
+
+
+def _escaped(value: str, file: str, quote: str = "") -> bytes:
+    """A value as it stands in an attribute or in an element."""
+    if _BAD.search(value):
+        raise UnfitError(file, "a character that XML cannot hold", hint="leaving control characters out")
+    value = value.replace("&", "&amp;").replace("<", "&lt;").replace("\r", "&#13;")
+    if quote:
+        value = (
+            value.replace(quote, "&quot;" if quote == '"' else "&apos;").replace("\n", "&#10;").replace("\t", "&#9;")
+        )
+    else:
+        value = value.replace("]]>", "]]&gt;")
+    return value.encode()

@@ -1,0 +1,100 @@
+"""Edits that are read again before they count: what the new file gives must be what was asked for, and nothing else.
+
+Whatever goes wrong in writing (an entity that an edit cannot reach into, a value that reads back as another one), the file that
+was there stays, and the error says what would have happened.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from volvex.data.differences import differences
+from volvex.data.model.sheet import Change, Document
+from volvex.errors import FormatError, Status, UnfitError, VolvexError
+
+HINT = "editing the file by hand, and `volvex swap`"
+
+
+def edited(document: Document, changes: Sequence[Change], given: bool = False) -> bytes:
+    """The file with these changes, read again and compared. FormatError when it does not give them, and them alone.
+
+    `given` says that the user gave the values with the command; by default they stand in a file, and it is that which is wrong.
+    """
+    try:
+        data = document.written(changes)
+    except UnfitError as error:
+        error.status = UnfitError.status if given else Status.BAD_DATA
+        raise
+    if not changes:
+        return data
+    require_edit(document, data, changes)
+    return data
+
+
+def require_edit(document: Document, data: bytes, changes: Sequence[Change]) -> None:
+    """FormatError unless a new state of a document gives these changes, and them alone."""
+    try:
+        pair = document.compared(data, changes)
+        if pair is not None:
+            for one in pair:  # read now, while what goes wrong is known to be the edit's doing
+                list(one.sheets)
+    except VolvexError as error:
+        raise FormatError(document.file, f"this edit would break the file: {error.message}", hint=HINT) from error
+    if pair is not None:
+        before, after = pair
+        check_edit(before, after, changes)
+
+
+def check_edit(before: Document, after: Document, changes: Sequence[Change]) -> None:
+    """FormatError unless the changes are what differs between two states."""
+    if [(one.name, len(one)) for one in before.sheets] != [(one.name, len(one)) for one in after.sheets] or any(
+        one.keys != other.keys for one, other in zip(before.sheets, after.sheets, strict=True)
+    ):
+        _check_records(before, after, changes)
+        return
+    wanted = {one.place: one.after for one in changes if one.what == "set"}
+    found = {one.place: one.after for one in differences(before, after)}
+    for place in dict.fromkeys([*wanted, *found]):
+        now = found[place] if place in found else _cell(after, place)
+        if not _alike(now, wanted[place] if place in wanted else _cell(before, place)):
+            raise _fault(after.file, place, now)
+
+
+def _cell(document: Document, place: tuple[str, str, str]) -> str | None:
+    """A cell of a document; None when it is not there."""
+    sheet, key, field = place
+    one = next((one for one in document.sheets if one.name == sheet), None)
+    row = one.row(key) if one is not None else None
+    return one.columns[field].text(row) if one is not None and row is not None and field in one.columns else None
+
+
+def _check_records(before: Document, after: Document, changes: Sequence[Change]) -> None:
+    """Where records came, went or were renamed: those that were asked for, with the fields that were asked for."""
+    sheets = {one.name: one for one in after.sheets}
+    old = {one.name: one for one in before.sheets}
+    for one in changes:
+        sheet = sheets.get(one.sheet)
+        numbered = one.sheet in old and not old[one.sheet].key and one.key.startswith("#")
+        row = sheet.rows.get(one.key) if sheet is not None else None
+        if one.what == "remove":
+            if row is not None and not numbered and sheet is not None and len(sheet) >= len(old[one.sheet]):
+                raise FormatError(after.file, f"{one.sheet}: row {one.key} would still be there", hint=HINT)
+        elif one.what == "add" and sheet is not None and len(sheet) <= len(old.get(one.sheet, ())):
+            if not any(other.what == "remove" and other.sheet == one.sheet for other in changes):
+                raise FormatError(after.file, f"{one.sheet}: row {one.key} would not be there", hint=HINT)
+        elif (
+            one.what == "set" and sheet is not None and row is not None and not numbered and one.field in sheet.columns
+        ):
+            now = sheet.columns[one.field].text(row)
+            if not _alike(now, one.after):
+                raise _fault(after.file, one.place, now)
+
+
+def _alike(one: str | None, other: str | None) -> bool:
+    """Whether two cells are the same; an empty text may be no field at all."""
+    return one == other or not ((one or "").strip() or (other or "").strip())
+
+
+def _fault(file: str, place: tuple[str, str, str], now: str | None) -> FormatError:
+    sheet, key, field = place
+    return FormatError(file, f"{sheet}: row {key}: {field} would read back as {now!r}", hint=HINT)
