@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from benchmarks.timing import fastest
 from kelpwick.world import logbook
-from volvex.codec import CIPHER, COMPRESS, SEAL
+from volvex.codec import CHECKSUM, CIPHER, COMPRESS
 
 SIZE = 32_000_000
 KEY = "hex " + "4b " * 15 + "4b"
@@ -38,7 +38,7 @@ def _deciphered(name: str, data: bytes) -> object:
 
 
 def _hashed(name: str, data: bytes) -> int:
-    total = SEAL.get(name).new()
+    total = CHECKSUM.get(name).new()
     total.update(data)
     return total.value()
 

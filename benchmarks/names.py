@@ -14,7 +14,7 @@ import xxhash
 
 from benchmarks.timing import fastest
 from kelpwick.holds import loft
-from volvex.codec.bulk import BulkHash, Tails, Targets
+from volvex.codec.bulk_hash import BulkHash, Tails, Targets
 
 NAMES, ENTRIES = 1_000_000, 100_000
 LAYOUT = """layout "a hundred thousand keys" kind archive

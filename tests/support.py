@@ -18,7 +18,7 @@ from unittest import mock
 
 from kelpwick.world import make_game
 from volvex.archive import LaidOut
-from volvex.command._main import main
+from volvex.command.ui.main import main
 from volvex.layout.language.parser import parse_layout, read_layout
 from volvex.layout.model import Layout
 from volvex.layout.read.open import read

@@ -11,7 +11,7 @@ from kelpwick.pack import Item, read_pack, write_pack
 from kelpwick.play import play
 from tests.books import BOOK, FILES, LIBRARY
 from tests.support import MAIN, Case, made_game
-from volvex.bench.profile import read_profile
+from volvex.bench.game_description import read_profile
 from volvex.data import Change, open_data
 from volvex.data.check import ERROR, Problem, problems
 from volvex.data.placeholders import difference, placeholders

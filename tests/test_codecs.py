@@ -20,7 +20,7 @@ import xxhash
 import volvex.codec
 from tests.families import naive_lzss, naive_unlzss
 from tests.support import ROOT
-from volvex.codec import CIPHER, COMPRESS, SEAL, Cipher, Compression, Seal
+from volvex.codec import CHECKSUM, CIPHER, COMPRESS, Cipher, Compression, Seal
 from volvex.codec._inflate import inflated
 from volvex.codec.parameters import parse_spec
 from volvex.codec.registry import Transform
@@ -288,7 +288,7 @@ class Conformance(unittest.TestCase):
         )
         for name, value in CHECKS.items():
             with self.subTest(name):
-                check_seal(self, SEAL.get(name), value)
+                check_seal(self, CHECKSUM.get(name), value)
 
     def test_every_cipher(self) -> None:
         self.assertEqual(

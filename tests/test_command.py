@@ -15,8 +15,8 @@ import numpy as np
 
 from tests.support import LAMPS, MAIN, PROGRAM, Case, KeptGame
 from volvex import __version__
-from volvex.command._context import Context
-from volvex.command._tables import Column, Labels, Numbers, Prefixed, count, percent, print_table
+from volvex.command.ui.context import Context
+from volvex.command.ui.table import Column, Labels, Numbers, Prefixed, count, percent, print_table
 from volvex.errors import FormatError, ManyErrors, NotFoundError, Status, VolvexError
 from volvex.source import Disk
 
@@ -34,7 +34,7 @@ class Words(Case):
             self.assertRegex(out, rf"(?m)^  {word} +\S")
 
     def test_help_of_each_command(self) -> None:
-        import volvex.command._main as main
+        import volvex.command.ui.main as main
 
         for one in main.commands():
             out = self.volvex(*one.words, "--help")
@@ -43,7 +43,7 @@ class Words(Case):
     def test_a_mistaken_command_suggests_the_near_one(self) -> None:
         self.assertIn("try `volvex list`", self.complaint("lsit", status=2))
         self.assertIn("layout has check, explain, list, new, prove, show", self.complaint("layout", "prov", status=2))
-        self.assertIn("not a command", self.complaint("_main", status=2))
+        self.assertIn("not a command", self.complaint("ui", status=2))
         self.assertIn("not a command", self.complaint("../x", status=2))
 
     def test_mistaken_options(self) -> None:

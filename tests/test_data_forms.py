@@ -20,7 +20,7 @@ from volvex.data.excerpt import excerpts
 from volvex.data.expressions import Expression, functions
 from volvex.data.outline import branch_at, outline, walk
 from volvex.data.text.document import Encoding
-from volvex.data.text.forms import form_names, ini
+from volvex.data.text.forms import FORMS, ini
 from volvex.errors import FormatError, ManyErrors, NotFoundError, UnfitError, UsageError, VolvexError
 
 
@@ -63,7 +63,7 @@ class Forms(unittest.TestCase):
         )
 
     def test_every_form_has_a_sample_and_keeps_what_it_does_not_change(self) -> None:
-        self.assertEqual(set(SAMPLES), set(form_names()))
+        self.assertEqual(set(SAMPLES), set(FORMS.names()))
         for form, data in SAMPLES.items():
             for ending in (b"", b"\n"):
                 with self.subTest(form):

@@ -17,7 +17,7 @@ from volvex.layout.language.parser import parse_layout
 from volvex.layout.read.open import read
 from volvex.names import dictionary
 from volvex.names.dictionary import Dictionary
-from volvex.names.shelf import Shelf
+from volvex.names.dictionary_set import Shelf
 from volvex.source import BytesSource, Disk
 
 SAIL = b"\\sails\\marrow\\jib.sail"  # as the loft hashes it

@@ -22,7 +22,7 @@ from volvex.archive.access.search import LARGE, Wanted, _search_large
 from volvex.archive.safe_names import Refusal, disk_names
 from volvex.bench import Game, Workbench
 from volvex.bench.build import build
-from volvex.bench.profile import UNKNOWN
+from volvex.bench.game_description import UNKNOWN
 from volvex.data.open import open_data
 from volvex.errors import VolvexError
 from volvex.layout import Library, cache
@@ -242,25 +242,25 @@ class Interrupted(unittest.TestCase):
         from volvex import __main__ as program
 
         with (
-            patch("volvex.command._main.make_context", side_effect=KeyboardInterrupt),
+            patch("volvex.command.ui.main.make_context", side_effect=KeyboardInterrupt),
             patch("sys.stderr", io.StringIO()) as said,
         ):
             self.assertEqual(program.main(), 130)
         self.assertEqual(said.getvalue(), "volvex: interrupted\n")
 
     def test_a_mistake_of_ours_is_told_in_one_line(self) -> None:
-        from volvex.command import _main
+        from volvex.command.ui import main
 
         said = io.StringIO()
-        with patch.object(_main, "_run", side_effect=TypeError("half")), patch("sys.stderr", said):
-            self.assertEqual(_main.main(["list"]), 70)
+        with patch.object(main, "_run", side_effect=TypeError("half")), patch("sys.stderr", said):
+            self.assertEqual(main.main(["list"]), 70)
         self.assertIn("a fault in Volvex: TypeError: half", said.getvalue())
         with (
-            patch.object(_main, "_run", side_effect=TypeError("half")),
+            patch.object(main, "_run", side_effect=TypeError("half")),
             patch("sys.stderr", said),
             self.assertRaises(TypeError),
         ):
-            _main.main(["list", "--debug"])
+            main.main(["list", "--debug"])
 
 
 class Secrets(Case):

@@ -12,7 +12,7 @@ from pathlib import Path
 from tests.books import laid_out
 from tests.formats import SAMPLES
 from tests.support import ROOT, SOURCE, archive_of
-from volvex.command._main import commands
+from volvex.command.ui.main import commands
 from volvex.errors import VolvexError
 from volvex.layout.inspect.proof import prove
 from volvex.layout.kinds import kind_names
@@ -108,7 +108,7 @@ class Floors(unittest.TestCase):
                         caught.append(path.relative_to(SOURCE / "volvex").as_posix())
                     if name == "BaseException":
                         self.assertIsInstance(node.body[-1], ast.Raise, f"{path.name}:{node.lineno}")
-        self.assertEqual(sorted(caught), ["command/_main.py", "data/exchange/__init__.py"])
+        self.assertEqual(sorted(caught), ["command/ui/main.py", "data/exchange/__init__.py"])
 
     def test_every_module_says_what_it_is(self) -> None:
         for path, tree in modules():

@@ -25,11 +25,11 @@ from volvex.archive.access.paths import Found, Group, Walker
 from volvex.errors import UsageError
 from volvex.layout import Library
 from volvex.layout.language.parser import parse_layout
-from volvex.names import deriving, evidence, finds, mining, patterns
+from volvex.names import derive, evidence, finds, mine, patterns
 from volvex.names.evidence import Find, How, Kind
-from volvex.names.guessing import guess, seconds
-from volvex.names.memory import ReadMemory
-from volvex.names.quarry import best, quarries, tails_of
+from volvex.names.guess import guess, seconds
+from volvex.names.scan_cache import ReadMemory
+from volvex.names.unresolved import best, quarries, tails_of
 from volvex.names.words import words_in
 from volvex.source import BytesSource, Disk
 
@@ -114,29 +114,29 @@ class Spellings(InProcess):
 
 
 class Deriving(unittest.TestCase):
-    def every(self, products: Iterable[deriving.Product]) -> set[str]:
+    def every(self, products: Iterable[derive.Product]) -> set[str]:
         return {head + tail for heads, tails in products for head in heads for tail in tails}
 
     def test_relatives(self) -> None:
         known = ["boats/skiff_03/hull_left.msh", "boats/punt_08/hull_left.msh", "boats/punt_08/sail.png"]
-        self.assertIn("boats/skiff_03/sail.png", self.every(deriving.same_names_elsewhere(known[:1], known)))
-        numbered = self.every(deriving.numbered(known[:1]))
+        self.assertIn("boats/skiff_03/sail.png", self.every(derive.same_names_elsewhere(known[:1], known)))
+        numbered = self.every(derive.numbered(known[:1]))
         self.assertLessEqual({"boats/skiff_17/hull_left.msh", "boats/skiff_99/hull_left.msh"}, numbered)
-        self.assertIn("night-0139.txt", self.every(deriving.numbered(["night-0120.txt"])))
-        sides = self.every(deriving.sides(known[:1], known))
+        self.assertIn("night-0139.txt", self.every(derive.numbered(["night-0120.txt"])))
+        sides = self.every(derive.sides(known[:1], known))
         self.assertLessEqual(
             {"boats/skiff_03/hull_right.msh", "boats/skiff_03/hull.msh", "boats/skiff_03/hull_left_de.msh"}, sides
         )
         self.assertIn(
-            "boats/skiff_03/hull_left.png", self.every(deriving.other_endings(known[:1], deriving.endings(known)))
+            "boats/skiff_03/hull_left.png", self.every(derive.other_endings(known[:1], derive.endings(known)))
         )
 
     def test_paths_as_they_are_told(self) -> None:
-        self.assertEqual(deriving.plain("../../a//b.txt"), "a/b.txt")
-        self.assertEqual(deriving.within("meshes/lamps/", "../brass.xml"), "meshes/brass.xml")
-        self.assertEqual(deriving.within("meshes/", "../../brass.xml"), "brass.xml")
-        self.assertEqual(list(deriving.shorter("c/work/lamps/a.txt")), ["work/lamps/a.txt", "lamps/a.txt", "a.txt"])
-        self.assertEqual(deriving.roots(["a/b/c.txt", "a/d/e.txt"])[0], "a/")
+        self.assertEqual(derive.plain("../../a//b.txt"), "a/b.txt")
+        self.assertEqual(derive.within("meshes/lamps/", "../brass.xml"), "meshes/brass.xml")
+        self.assertEqual(derive.within("meshes/", "../../brass.xml"), "brass.xml")
+        self.assertEqual(list(derive.shorter("c/work/lamps/a.txt")), ["work/lamps/a.txt", "lamps/a.txt", "a.txt"])
+        self.assertEqual(derive.roots(["a/b/c.txt", "a/d/e.txt"])[0], "a/")
 
     @settings(deadline=None)
     @given(st.lists(st.text("ab/._0", min_size=1, max_size=6), min_size=1, max_size=40, unique=True))
@@ -234,9 +234,9 @@ class Hunts(Case):
         self.addCleanup(walker.__exit__)
         return walker, walker.find(str(folder), deep=True, nested=True)
 
-    def mine(self, text: str, data: bytes, **others: bytes) -> tuple[dict[str, Find], mining.Mined]:
+    def mine(self, text: str, data: bytes, **others: bytes) -> tuple[dict[str, Find], mine.Mined]:
         _, found = self.found(text, data, **others)
-        done = mining.mine(found, ReadMemory(None))
+        done = mine.mine(found, ReadMemory(None))
         return {find.path: find for find in done.finds}, done
 
     def test_what_is_written_anywhere_and_what_follows(self) -> None:
@@ -340,18 +340,18 @@ class Hunts(Case):
             return advance
 
         with ReadMemory(self.folder / "read.sqlite") as memory, self.assertRaises(KeyboardInterrupt):
-            mining.mine(found, memory, interrupt(20))
+            mine.mine(found, memory, interrupt(20))
         with ReadMemory(self.folder / "read.sqlite") as memory:
-            done = mining.mine(found, memory)
+            done = mine.mine(found, memory)
         self.assertGreater(done.read.remembered, 0)
         self.assertEqual({find.path for find in done.finds}, set(files))
         with ReadMemory(self.folder / "read.sqlite") as memory:
-            again = mining.mine(found, memory)
+            again = mine.mine(found, memory)
         self.assertEqual(again.read.remembered, again.read.bytes)
         self.assertEqual(again.finds, done.finds)
         (self.folder / "read.sqlite").write_bytes(b"no database at all" * 100)
         with ReadMemory(self.folder / "read.sqlite") as memory:
-            self.assertEqual(mining.mine(found, memory).finds, done.finds)
+            self.assertEqual(mine.mine(found, memory).finds, done.finds)
 
     def test_damaged_entries_are_told_and_the_rest_is_read(self) -> None:
         zipped = io.BytesIO()
@@ -377,7 +377,7 @@ class Hunts(Case):
             if calls == 3:
                 raise KeyboardInterrupt
 
-        with patch("volvex.names.quarry.RUN", 1 << 12), self.assertRaises(KeyboardInterrupt):
+        with patch("volvex.names.unresolved.RUN", 1 << 12), self.assertRaises(KeyboardInterrupt):
             guess(
                 quarry,
                 patterns.parse("{lamps,bells,boats}/{00..99}{.txt,.png}{,0,1,2,3,4,5,6,7,8,9}{,a,b,c,d,e,f}", {}),

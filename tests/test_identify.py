@@ -17,7 +17,7 @@ from tests.support import MAIN, Case, made_game
 from volvex.archive.detect.carve import finds
 from volvex.archive.detect.identify import Identified, entropy_along, identify, text_share
 from volvex.archive.detect.survey import survey
-from volvex.archive.memory import Memory
+from volvex.archive.detect.survey_cache import Memory
 from volvex.layout import Library
 from volvex.source import BytesSource, FileSource
 

@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 
 from tests.keyed import archive, crc_archive, fnv1a, layout
 from tests.support import archive_of
-from volvex.codec import SEAL
-from volvex.codec.bulk import BulkHash, Tails, Targets, combination
+from volvex.codec import CHECKSUM
+from volvex.codec.bulk_hash import BulkHash, Tails, Targets, combination
 from volvex.errors import LayoutError, ManyErrors, RefusedError, VolvexError
 from volvex.layout.language.parser import parse_layout
 from volvex.layout.model import KeyRule, Place
@@ -53,7 +53,7 @@ class Rules(unittest.TestCase):
         ):
             with self.subTest(rule):
                 self.assertEqual(self.key(f"keys by fnv1a(bits 64){rule}"), fnv1a(hashed))
-        seeded = SEAL.get("fnv1a(bits 64, start 99)").new()
+        seeded = CHECKSUM.get("fnv1a(bits 64, start 99)").new()
         seeded.update(PATH.encode())
         self.assertEqual(self.key("keys by fnv1a(bits 64, start 99)"), seeded.value())
 
@@ -68,7 +68,7 @@ class Rules(unittest.TestCase):
             "keys by fnv1a\nkeys of folders by crc32, lower case, closing slash\nkeys of extensions by djb2",
             ("u32", "folder key"), ("u32", "name key"), ("u32", "extension key"),
         )  # fmt: skip
-        djb2 = SEAL.get("djb2").new()
+        djb2 = CHECKSUM.get("djb2").new()
         djb2.update(b"TBL")
         wanted = (zlib.crc32("data/lämps/".encode()), fnv1a(b"Fresnel", 32), djb2.value())
         self.assertEqual(made.text(PATH), "/".join(f"{key:08x}" for key in wanted))

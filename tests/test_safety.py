@@ -19,12 +19,12 @@ from unittest.mock import patch as patched
 
 from tests.support import LAMPS, LETTER, MAIN, PROGRAM, Case, digests
 from tests.test_crashes import Stop, Stopping
-from volvex.bench.inplace import Patch
 from volvex.errors import FormatError, RefusedError, VolvexError
 from volvex.layout.write.plan import Piece
 from volvex.mods import install, installed, originals, patch, recover, restore
 from volvex.mods.home import home_of, tidy
 from volvex.mods.journal import read_state, write_state
+from volvex.mods.patch.plan import Patch
 from volvex.mods.store import Store
 from volvex.source import Disk, FaultyDisk, Source
 from volvex.source.digest import BLOCK, Fingerprint, digest_file
@@ -673,7 +673,7 @@ class Benches(Case):
 
 class Files(Case):
     def test_a_source_is_closed_for_a_while_when_very_many_are_open(self) -> None:
-        from volvex.source.reading import FILES, FileSource
+        from volvex.source.source import FILES, FileSource
 
         paths = [self.folder / f"{number}" for number in range(FILES.limit + 60)]
         for path in paths:

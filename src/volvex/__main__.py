@@ -11,7 +11,7 @@ def main() -> int:
         sys.stdout.write(f"volvex {__version__}\n")
         return 0
     try:
-        from volvex.command._main import main as run
+        from volvex.command.ui.main import main as run
 
         return run(sys.argv[1:])
     except KeyboardInterrupt:  # while modules are loaded, or the arguments looked at

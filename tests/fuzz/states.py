@@ -10,8 +10,8 @@ from pathlib import Path
 from typing import Any
 
 from tests.fuzz.attempt import Attempt, mutate_text
+from volvex.bench.bench_file import read_description
 from volvex.bench.build import read_built
-from volvex.bench.description import read_description
 from volvex.errors import VolvexError
 from volvex.mods import install, originals, recover, restore
 from volvex.source import Disk

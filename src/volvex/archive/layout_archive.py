@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 from volvex.archive.archive import Archive, Check
 from volvex.archive.safe_names import shown
-from volvex.codec import COMPRESS, SEAL, Cipher, Compression, Seal
+from volvex.codec import CHECKSUM, COMPRESS, Checksum, Cipher, Compression
 from volvex.errors import FormatError, RefusedError, VolvexError
 from volvex.layout.checksums import seal_text, stored_seal
 from volvex.layout.model import Field, Kept, Number
@@ -37,7 +37,7 @@ class _Sealed:
     block: BlockRead
     field: Field
     part: str
-    seal: Seal
+    seal: Checksum
     column: Array
 
 
@@ -77,7 +77,7 @@ class LaidOut(Archive):
         self._plain = {wrap: made_codec(wrap) for wrap in self._wraps if not wrap.derived}
         self.padded = any(("tail", "zeros") in wrap.given for wrap in self._wraps)
         self._seals = [
-            _Sealed(block, field, meaning.part, SEAL.get(meaning.algorithm), block.numbers(field.name))
+            _Sealed(block, field, meaning.part, CHECKSUM.get(meaning.algorithm), block.numbers(field.name))
             for block, field, meaning in reading.content_seals()
         ]
 
@@ -220,7 +220,9 @@ class LaidOut(Archive):
 
     def encode_as(self, spool: Spool, chunks: Iterable[bytes], codec: str) -> NewContent:
         size = 0
-        seals = {(one.algorithm, one.part): SEAL.get(one.algorithm).new() for _, _, one in self.reading.content_seals()}
+        seals = {
+            (one.algorithm, one.part): CHECKSUM.get(one.algorithm).new() for _, _, one in self.reading.content_seals()
+        }
 
         def update(part: str, data: bytes) -> None:
             for key in seals:

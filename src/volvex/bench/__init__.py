@@ -6,9 +6,9 @@ made. The rule that holds: everything starts from the game's *original* files, n
 install put there.
 """
 
-from volvex.bench.description import Taken
+from volvex.bench.bench_file import Taken
 from volvex.bench.game import Game
-from volvex.bench.profile import Profile
+from volvex.bench.game_description import Profile
 from volvex.bench.workbench import Workbench
 
 __all__ = ["Game", "Profile", "Taken", "Workbench"]

@@ -16,9 +16,9 @@ from volvex.archive.safe_names import quoted, shown, stays_inside
 from volvex.archive.transfer.pack import encode_name
 from volvex.archive.transfer.parallel import Advance, ignore, verify
 from volvex.archive.transfer.rebuild import file_chunks, kin, rebuild_files, reopened
+from volvex.bench.bench_file import fingerprint
 from volvex.bench.changes import Change, changes
-from volvex.bench.description import fingerprint
-from volvex.bench.following import learn
+from volvex.bench.rename import learn
 from volvex.bench.workbench import Workbench
 from volvex.errors import FormatError, NotFoundError, RefusedError
 from volvex.layout.write.plan import Added, Edit

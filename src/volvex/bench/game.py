@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 from pathlib import Path
 
 from volvex.archive.access.paths import HIDDEN
-from volvex.bench.profile import Profile
+from volvex.bench.game_description import Profile
 from volvex.errors import NotFoundError
 
 

@@ -20,9 +20,9 @@ from volvex.archive.formats import format_of
 from volvex.archive.safe_names import Refusal, disk_names, quoted, shown
 from volvex.archive.transfer.pack import files_below
 from volvex.archive.transfer.rebuild import file_chunks
-from volvex.bench.description import FORMAT, Opened, Taken, read_description
+from volvex.bench.bench_file import FORMAT, Opened, Taken, read_description
 from volvex.bench.game import Game
-from volvex.bench.locating import FILES, Standing
+from volvex.bench.locate import FILES, Standing
 from volvex.bench.lock import is_unfinished, lock_bench
 from volvex.bench.originals import Originals
 from volvex.data import encodings

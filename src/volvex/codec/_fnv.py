@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from volvex.codec.checksums import Loop, Sealing, as_it_is, hashed
 from volvex.codec.parameters import Parameter
-from volvex.codec.sums import Loop, Sealing, as_it_is, hashed
 
 PARAMETERS = {"bits": Parameter(32, numbers=(32, 64)), "start": Parameter(-1, numbers=(0, (1 << 64) - 1))}
 _START = {32: 0x811C9DC5, 64: 0xCBF29CE484222325}

@@ -1,22 +1,17 @@
-"""One registry a family: names from a folder's files and from entry points, imported when first used."""
+"""The registries of codecs: compressions, checksums and ciphers by name, with parameters where they take some."""
 
 from __future__ import annotations
 
-import importlib
 from collections.abc import Iterable, Iterator
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Generic, Protocol, TypeVar, cast
+from typing import Any, Protocol, TypeVar, cast
 
+from volvex.codec.checksums import Sum
 from volvex.codec.parameters import Parameter, Spec, parse_spec, settled
-from volvex.codec.sums import Sum
-from volvex.errors import UsageError
-
-if TYPE_CHECKING:
-    from importlib.metadata import EntryPoints
+from volvex.registry import Registry
 
 T = TypeVar("T")
 REMEMBERED = 256  # codecs that are kept made; those with a key for each entry are not
-LIMIT = 1 << 31  # content above this size is never decoded in one piece
 
 
 class Compression(Protocol):
@@ -39,7 +34,7 @@ class Compression(Protocol):
         ...
 
 
-class Seal(Protocol):
+class Checksum(Protocol):
     """A checksum or digest of `bits` bits; `new()` starts one."""
 
     bits: int
@@ -68,60 +63,37 @@ class Cipher(Protocol):
     def encipher(self) -> Transform: ...
 
 
-class Registry(Generic[T]):
+class Codecs(Registry[T]):
     """The codecs of one family, by name; with parameters where they take some."""
 
     def __init__(self, family: str) -> None:
-        self.family = family
-        self._package = f"volvex.codec.{family}"
-        self._folder = Path(__file__).parent / family
-        self._loaded: dict[str, T] = {}
-
-    def names(self) -> list[str]:
-        """All names, sorted."""
-        own = {path.stem for path in self._folder.glob("[!_]*.py")}
-        return sorted(own | {point.name for point in self._points()})
+        super().__init__(family, f"volvex.codec.{family}", Path(__file__).parent / family)
+        self._made: dict[str, T] = {}
 
     def __contains__(self, name: str) -> bool:
-        name = name.partition("(")[0]
-        return self._is_own(name) or any(point.name == name for point in self._points())
-
-    def _is_own(self, name: str) -> bool:
-        return len(name) < 64 and name.isidentifier() and (self._folder / f"{name}.py").is_file()
-
-    def _points(self) -> EntryPoints:
-        from importlib.metadata import entry_points  # slow, and seldom needed
-
-        return entry_points(group=f"volvex.{self.family}")
+        return super().__contains__(name.partition("(")[0])
 
     def get(self, name: str) -> T:
         """The codec of that name, such as `zlib` or `lzss(window 4096)`; UsageError when there is none."""
-        found = self._loaded.get(name)
+        found = self._made.get(name)
         if found is None:
             found = self.make(parse_spec(name))
-            if len(self._loaded) < REMEMBERED:
-                self._loaded[name] = found
+            if len(self._made) < REMEMBERED:
+                self._made[name] = found
         return found
 
     def make(self, spec: Spec) -> T:
         """A codec with these parameters; UsageError when they do not suit it."""
-        module = self._module(spec.name)
+        module: Any = self.load(spec.name)
         parameters = getattr(module, "PARAMETERS", None)
         values = settled(spec, parameters or {})
         return cast(T, module if parameters is None else module.make(**values))
 
     def parameters(self, name: str) -> dict[str, Parameter]:
         """The parameters that a codec takes."""
-        return dict(getattr(self._module(name), "PARAMETERS", {}))
-
-    def _module(self, name: str) -> Any:
-        if self._is_own(name):
-            return importlib.import_module(f"{self._package}.{name}")
-        for point in self._points().select(name=name):
-            return point.load()
-        raise UsageError(f"there is no {self.family} called {name[:64]}", f"one of {', '.join(self.names())}")
+        return dict(getattr(self.load(name), "PARAMETERS", {}))
 
 
-COMPRESS: Registry[Compression] = Registry("compress")
-SEAL: Registry[Seal] = Registry("seal")
-CIPHER: Registry[Cipher] = Registry("cipher")
+COMPRESS: Codecs[Compression] = Codecs("compress")
+CHECKSUM: Codecs[Checksum] = Codecs("checksum")
+CIPHER: Codecs[Cipher] = Codecs("cipher")

@@ -10,14 +10,15 @@ import argparse
 from pathlib import Path
 
 from volvex.bench import Workbench
-from volvex.command._bench import open_game
-from volvex.command._context import Context
-from volvex.command._games import name_game
-from volvex.command._reading import add_layout, bench_library, remember_layouts, tie_patterns
-from volvex.command._tables import count
+from volvex.command.ui.bench import open_game
+from volvex.command.ui.context import Context
+from volvex.command.ui.games import name_game
+from volvex.command.ui.reader import add_layout, bench_library, remember_layouts, tie_patterns
+from volvex.command.ui.table import count
 from volvex.errors import Status
 
-PLACE = 30
+PRIORITY = 30
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

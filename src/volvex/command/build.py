@@ -16,19 +16,20 @@ import os
 from volvex.archive.safe_names import shown
 from volvex.bench import Workbench
 from volvex.bench.build import build
-from volvex.bench.checking import check, refuse_errors
-from volvex.bench.inplace import plan_in_place
-from volvex.command._actions import tell
-from volvex.command._bench import add_bench, open_bench
-from volvex.command._context import Context
-from volvex.command._games import add_game, require_named
-from volvex.command._reading import add_layout
-from volvex.command._tables import Column, count, number, numbers, print_table
+from volvex.bench.check import check, refuse_errors
+from volvex.command.ui.bench import add_bench, open_bench
+from volvex.command.ui.context import Context
+from volvex.command.ui.games import add_game, require_named
+from volvex.command.ui.moves import tell
+from volvex.command.ui.reader import add_layout
+from volvex.command.ui.table import Column, count, number, numbers, print_table
 from volvex.errors import Status
 from volvex.mods import Done, earlier, patch
+from volvex.mods.patch.plan import plan_in_place
 from volvex.source import Spool
 
-PLACE = 37
+PRIORITY = 37
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -73,7 +74,7 @@ def _check(bench: Workbench, options: argparse.Namespace, context: Context) -> N
     if not options.anyway:
         refuse_errors(found)
     for one in found:
-        context.note(f"{one.level}: {shown(one.told)}")
+        context.complain(f"{one.level}: {shown(one.told)}")
 
 
 def _in_place(options: argparse.Namespace, context: Context) -> int:

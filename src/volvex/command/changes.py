@@ -13,20 +13,21 @@ from pathlib import Path
 
 from volvex.archive.safe_names import shown
 from volvex.bench.changes import Change, changes, lines
-from volvex.bench.meaning import LINES, Told, told_changes
-from volvex.bench.merging import saved
+from volvex.bench.merge import saved
+from volvex.bench.semantic_diff import LINES, Told, told_changes
 from volvex.bench.workbench import Workbench
-from volvex.command._bench import add_bench, open_bench
-from volvex.command._context import Context
-from volvex.command._data import change_line
-from volvex.command._reading import add_layout
-from volvex.command._tables import count, number
+from volvex.command.ui.bench import add_bench, open_bench
+from volvex.command.ui.context import Context
+from volvex.command.ui.data import change_line
+from volvex.command.ui.reader import add_layout
+from volvex.command.ui.table import count, number
 from volvex.data import Change as DataChange
 from volvex.data.differences import plain
 from volvex.errors import Status
 from volvex.source.outputs import new_file
 
-PLACE = 35
+PRIORITY = 35
+EXAMPLES = ()
 A_FILE = 40  # lines shown of one file
 
 
@@ -78,7 +79,9 @@ def _save(bench: Workbench, told: list[Told], options: argparse.Namespace, conte
     with new_file(context.disk, file, options.overwrite) as out:
         context.disk.write(out, saved(bench.game.profile.name, told))
     for path in left:
-        context.note(f"note: {shown(path)} is no data that changed by key and field, and is not in {shown(str(file))}")
+        context.complain(
+            f"note: {shown(path)} is no data that changed by key and field, and is not in {shown(str(file))}"
+        )
 
 
 def _record(bench: Workbench, told: Told, brief: bool) -> dict[str, object]:

@@ -9,15 +9,16 @@ from __future__ import annotations
 import argparse
 
 from volvex.archive.safe_names import shown
-from volvex.bench.checking import check
-from volvex.command._bench import add_bench, open_bench
-from volvex.command._context import Context
-from volvex.command._reading import add_layout
-from volvex.command._tables import count
+from volvex.bench.check import check
+from volvex.command.ui.bench import add_bench, open_bench
+from volvex.command.ui.context import Context
+from volvex.command.ui.reader import add_layout
+from volvex.command.ui.table import count
 from volvex.data.check import ERROR, Problem
 from volvex.errors import Status
 
-PLACE = 36
+PRIORITY = 36
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

@@ -15,16 +15,17 @@ import argparse
 from pathlib import Path
 
 from volvex.archive.safe_names import shown
-from volvex.command._context import Context
-from volvex.command._reading import add_reading, content_at
-from volvex.command._tables import count, number
+from volvex.command.ui.context import Context
+from volvex.command.ui.reader import add_reading, content_at
+from volvex.command.ui.table import count, number
 from volvex.data import require_data
 from volvex.data.exchange import Wanted, exported, imported
 from volvex.data.verify import edited
 from volvex.errors import NotFoundError, Status
 from volvex.source.outputs import Outputs, new_file
 
-PLACE = 22
+PRIORITY = 22
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

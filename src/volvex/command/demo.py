@@ -15,11 +15,12 @@ import tempfile
 from collections.abc import Mapping
 from pathlib import Path
 
-from volvex.command._context import Context
-from volvex.command._tables import count
+from volvex.command.ui.context import Context
+from volvex.command.ui.table import count
 from volvex.errors import RefusedError, Status, VolvexError
 
-PLACE = 70
+PRIORITY = 70
+EXAMPLES = ()
 LAMPS, LETTER = "data/main.kwp/rules/lamps.xml", "data/main.kwp/letters/en/01-arrival.txt"
 DEEP, POST = "vault/harbour.kvx/sheds/north.kvz/ledger.kwp/pages/colza.txt", "post/winter.kpz/letters/ansa.txt"
 JOURNAL, TIDES = "isles/journals.kwj/cade/spring.txt", "isles/tides.kwv/the_pans.csv"

@@ -5,14 +5,15 @@ from __future__ import annotations
 import argparse
 
 from volvex.archive.safe_names import shown
-from volvex.command._bench import add_bench, open_bench
-from volvex.command._context import Context
-from volvex.command._reading import add_layout
-from volvex.command._tables import count
-from volvex.command._variants import add_variant
+from volvex.command.ui.bench import add_bench, open_bench
+from volvex.command.ui.context import Context
+from volvex.command.ui.reader import add_layout
+from volvex.command.ui.table import count
+from volvex.command.ui.variants import add_variant
 from volvex.errors import Status
 
-PLACE = 34
+PRIORITY = 34
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

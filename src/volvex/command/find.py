@@ -16,17 +16,18 @@ from typing import TYPE_CHECKING
 
 from volvex.archive.access.search import Hit, Wanted, search
 from volvex.archive.safe_names import shown
-from volvex.command._context import Context
-from volvex.command._faults import note_faults
-from volvex.command._reading import add_reading
-from volvex.command._tables import count
-from volvex.command._variants import add_variant
+from volvex.command.ui.context import Context
+from volvex.command.ui.faults import note_faults
+from volvex.command.ui.reader import add_reading
+from volvex.command.ui.table import count
+from volvex.command.ui.variants import add_variant
 from volvex.errors import Status, TooLargeError, UsageError, VolvexError
 
 if TYPE_CHECKING:
     from volvex.layout import Library
 
-PLACE = 12
+PRIORITY = 12
+EXAMPLES = ()
 A_FILE = 5  # hits shown of one file
 
 

@@ -13,15 +13,16 @@ from pathlib import Path
 
 from volvex.archive.detect.identify import Identified, identify
 from volvex.archive.safe_names import shown
-from volvex.command._context import Context
-from volvex.command._faults import note_faults
-from volvex.command._reading import add_reading, each_content
-from volvex.command._tables import count, number
+from volvex.command.ui.context import Context
+from volvex.command.ui.faults import note_faults
+from volvex.command.ui.reader import add_reading, each_content
+from volvex.command.ui.table import count, number
 from volvex.errors import Status
 from volvex.source import Source
 from volvex.source.outputs import Outputs, new_file
 
-PLACE = 14
+PRIORITY = 14
+EXAMPLES = ()
 HEX, STRIP, FOUND, KEYS = 64, 96, 12, 3
 BARS = " ▁▂▃▄▅▆▇█"
 
@@ -138,7 +139,7 @@ def _carve(source: Source, found: Identified, folder: Path, context: Context) ->
 
 
 def _draw(source: Source, target: Path, context: Context) -> None:
-    from volvex.command._picture import draw
+    from volvex.command.ui.plot import draw
 
     with new_file(context.disk, target, hint="another name") as file:
         draw(source, file)

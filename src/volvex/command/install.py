@@ -10,14 +10,15 @@ from __future__ import annotations
 import argparse
 
 from volvex.bench.build import read_built
-from volvex.command._actions import tell
-from volvex.command._bench import add_bench, open_bench
-from volvex.command._context import Context
-from volvex.command._games import add_game, require_named
+from volvex.command.ui.bench import add_bench, open_bench
+from volvex.command.ui.context import Context
+from volvex.command.ui.games import add_game, require_named
+from volvex.command.ui.moves import tell
 from volvex.errors import NotFoundError, RefusedError
 from volvex.mods import install, plan_install
 
-PLACE = 40
+PRIORITY = 40
+EXAMPLES = ()
 _ALREADY = "all that was built is installed already"
 _NOTHING = NotFoundError(
     "nothing was built: the bench has no changes", "`volvex set` or `volvex swap`, then `volvex build`"

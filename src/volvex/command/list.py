@@ -20,10 +20,10 @@ from volvex.archive import Group
 from volvex.archive.access.paths import Found
 from volvex.archive.detect import filetypes
 from volvex.archive.safe_names import shown
-from volvex.command._context import Context
-from volvex.command._faults import note_faults
-from volvex.command._reading import add_reading
-from volvex.command._tables import (
+from volvex.command.ui.context import Context
+from volvex.command.ui.faults import note_faults
+from volvex.command.ui.reader import add_reading
+from volvex.command.ui.table import (
     Cells,
     Column,
     Labels,
@@ -36,14 +36,15 @@ from volvex.command._tables import (
     percent,
     print_table,
 )  # fmt: skip
-from volvex.command._tree import print_tree
-from volvex.command._variants import add_variant
+from volvex.command.ui.tree import print_tree
+from volvex.command.ui.variants import add_variant
 from volvex.errors import LockedError, NotFoundError, VolvexError
 from volvex.layout import Library
 from volvex.layout.records.columns import Array
 from volvex.source import BytesSource, FileSource, Source
 
-PLACE = 11
+PRIORITY = 11
+EXAMPLES = ()
 BY_CONTENT = 20_000  # entries whose content is looked at without being asked
 SORTS = ("path", "size", "name", "type")
 

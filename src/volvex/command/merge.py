@@ -13,16 +13,17 @@ import argparse
 from pathlib import Path
 
 from volvex.archive.safe_names import shown
-from volvex.bench.merging import Carried, apply, read_saved, renew
-from volvex.command._bench import add_bench, open_bench
-from volvex.command._context import Context
-from volvex.command._data import change_line
-from volvex.command._reading import add_layout
-from volvex.command._tables import count
+from volvex.bench.merge import Carried, apply, read_saved, renew
+from volvex.command.ui.bench import add_bench, open_bench
+from volvex.command.ui.context import Context
+from volvex.command.ui.data import change_line
+from volvex.command.ui.reader import add_layout
+from volvex.command.ui.table import count
 from volvex.data.differences import plain
 from volvex.errors import Status
 
-PLACE = 38
+PRIORITY = 38
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

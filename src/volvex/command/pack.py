@@ -14,13 +14,14 @@ from pathlib import Path
 from volvex.archive import open_archive
 from volvex.archive.safe_names import shown
 from volvex.archive.transfer.pack import Packed, files_below, pack
-from volvex.command._context import Context
-from volvex.command._reading import add_layout, layout_of_all, tied_library
-from volvex.command._tables import count, number
+from volvex.command.ui.context import Context
+from volvex.command.ui.reader import add_layout, layout_of_all, tied_library
+from volvex.command.ui.table import count, number
 from volvex.errors import NotFoundError, RefusedError, Status, UsageError
 from volvex.source.outputs import Outputs
 
-PLACE = 21
+PRIORITY = 21
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -79,7 +80,7 @@ def _pack_like(options: argparse.Namespace, context: Context) -> int:
     for name in beside:
         context.print(f"{shown((options.to.parent / name).as_posix())}: {number(done.files[name])} bytes")
     for name in done.kept:
-        context.note(
+        context.complain(
             f"note: {shown(name) or 'an entry without a name'} cannot be taken out, so it stays as it is in {options.like.name}"
         )
     return _note_leftovers(done, context)
@@ -87,5 +88,5 @@ def _pack_like(options: argparse.Namespace, context: Context) -> int:
 
 def _note_leftovers(done: Packed, context: Context) -> int:
     for name in done.leftovers:
-        context.note(f"left out: {shown(name)}: a temporary file of an interrupted command")
+        context.complain(f"left out: {shown(name)}: a temporary file of an interrupted command")
     return Status.REFUSED if done.leftovers else Status.OK

@@ -10,14 +10,15 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from volvex.bench.description import read_description
-from volvex.command._actions import tell
-from volvex.command._bench import add_bench, bench_folder
-from volvex.command._context import Context
+from volvex.bench.bench_file import read_description
+from volvex.command.ui.bench import add_bench, bench_folder
+from volvex.command.ui.context import Context
+from volvex.command.ui.moves import tell
 from volvex.errors import NotFoundError
 from volvex.mods import installed, plan_restore, restore
 
-PLACE = 41
+PRIORITY = 41
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

@@ -23,12 +23,12 @@ from typing import TYPE_CHECKING, BinaryIO
 
 from volvex.archive.access.patterns import WILD
 from volvex.archive.safe_names import shown
-from volvex.command._bench import add_bench, open_bench
-from volvex.command._context import Context
-from volvex.command._data import change_line
-from volvex.command._reading import add_layout
-from volvex.command._tables import count
-from volvex.command._variants import add_variant
+from volvex.command.ui.bench import add_bench, open_bench
+from volvex.command.ui.context import Context
+from volvex.command.ui.data import change_line
+from volvex.command.ui.reader import add_layout
+from volvex.command.ui.table import count
+from volvex.command.ui.variants import add_variant
 from volvex.data import Change, Document, Sheet, open_data, require_data
 from volvex.data.edit import Target, added, as_told, assignments, copied, removed, replacements
 from volvex.data.text.document import TextData
@@ -40,7 +40,8 @@ if TYPE_CHECKING:
     from volvex.bench import Workbench
 
 NAMESAKES = 100  # changes of which it is looked whether others of their name are there
-PLACE = 32
+PRIORITY = 32
+EXAMPLES = ()
 MAPPED = 1 << 24  # bytes from which on a file is not read whole
 
 

@@ -22,14 +22,15 @@ from pathlib import Path
 from volvex.archive import Walker
 from volvex.archive.detect import filetypes
 from volvex.archive.safe_names import shown
-from volvex.command._context import Context
-from volvex.command._data import add_data_options, catalogue_of, show_data, wants_data
-from volvex.command._reading import Content, add_reading, content_at
-from volvex.command._tables import number
-from volvex.command._variants import add_variant
+from volvex.command.ui.context import Context
+from volvex.command.ui.data import add_data_options, catalogue_of, show_data, wants_data
+from volvex.command.ui.reader import Content, add_reading, content_at
+from volvex.command.ui.table import number
+from volvex.command.ui.variants import add_variant
 from volvex.errors import Status, UsageError
 
-PLACE = 13
+PRIORITY = 13
+EXAMPLES = ()
 HEX_BYTES = 512
 TEXT_SAMPLE = 1 << 16  # bytes by which its encoding is guessed
 TEXT_LIMIT = 1 << 26  # longer text is shown as bytes

@@ -13,15 +13,16 @@ from dataclasses import replace
 from pathlib import Path
 
 from volvex.archive.detect.survey import Surveyed, survey
-from volvex.archive.memory import Memory
+from volvex.archive.detect.survey_cache import Memory
 from volvex.archive.safe_names import quoted
-from volvex.bench.profile import UNKNOWN, Profile, profile_for
-from volvex.command._context import Context
-from volvex.command._reading import add_reading, folder_of, tied_library
-from volvex.command._tables import Column, count, number, numbers, percent, print_table
+from volvex.bench.game_description import UNKNOWN, Profile, profile_for
+from volvex.command.ui.context import Context
+from volvex.command.ui.reader import add_reading, folder_of, tied_library
+from volvex.command.ui.table import Column, count, number, numbers, percent, print_table
 from volvex.errors import Status
 
-PLACE = 10
+PRIORITY = 10
+EXAMPLES = ()
 SHOWN = 40
 FAULTS = 10
 
@@ -68,11 +69,11 @@ def run(options: argparse.Namespace, context: Context) -> int:
     _summary(files, total, folder, profile, context)
     faults = [one for one in files if one.fault]
     for one in faults[:FAULTS]:
-        context.note("\n".join([one.fault, *([f"try {one.hint}"] if one.hint else [])]))
+        context.complain("\n".join([one.fault, *([f"try {one.hint}"] if one.hint else [])]))
     if len(faults) > FAULTS:
-        context.note(f"and {len(faults) - FAULTS:,} more")
+        context.complain(f"and {len(faults) - FAULTS:,} more")
     for error in library.faults:
-        context.note("\n".join(error.lines()))
+        context.complain("\n".join(error.lines()))
     return Status.BAD_DATA if any(not one.locked for one in faults) else Status.OK
 
 

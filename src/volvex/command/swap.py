@@ -10,15 +10,16 @@ import argparse
 from pathlib import Path
 
 from volvex.archive.safe_names import shown
-from volvex.bench.placing_back import put_back, split_offset
-from volvex.command._bench import add_bench, open_bench
-from volvex.command._context import Context
-from volvex.command._reading import add_layout
-from volvex.command._tables import count, number
-from volvex.command._variants import add_variant
+from volvex.bench.put_back import put_back, split_offset
+from volvex.command.ui.bench import add_bench, open_bench
+from volvex.command.ui.context import Context
+from volvex.command.ui.reader import add_layout
+from volvex.command.ui.table import count, number
+from volvex.command.ui.variants import add_variant
 from volvex.errors import Status, UsageError
 
-PLACE = 33
+PRIORITY = 33
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

@@ -14,17 +14,18 @@ import os
 from typing import TYPE_CHECKING
 
 from volvex.archive.safe_names import shown
-from volvex.command._bench import add_bench, open_bench
-from volvex.command._context import Context
-from volvex.command._reading import add_layout
-from volvex.command._tables import count
-from volvex.command._variants import add_variant
+from volvex.command.ui.bench import add_bench, open_bench
+from volvex.command.ui.context import Context
+from volvex.command.ui.reader import add_layout
+from volvex.command.ui.table import count
+from volvex.command.ui.variants import add_variant
 from volvex.errors import Status
 
 if TYPE_CHECKING:
     from volvex.bench import Workbench
 
-PLACE = 31
+PRIORITY = 31
+EXAMPLES = ()
 TOLD = 12
 
 
@@ -64,7 +65,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
 
 
 def _open(bench: Workbench, places: list[str], options: argparse.Namespace, context: Context) -> None:
-    from volvex.bench.opened import open_as
+    from volvex.bench.exports import open_as
     from volvex.data.exchange import Wanted
 
     wanted = Wanted(options.sheet, None, options.language, bench.game.profile.meanings.language or None)

@@ -9,13 +9,14 @@ from __future__ import annotations
 import argparse
 
 from volvex.archive.safe_names import shown
-from volvex.bench.undoing import undo
-from volvex.command._bench import add_bench, open_bench
-from volvex.command._context import Context
-from volvex.command._tables import count
+from volvex.bench.undo import undo
+from volvex.command.ui.bench import add_bench, open_bench
+from volvex.command.ui.context import Context
+from volvex.command.ui.table import count
 from volvex.errors import Status
 
-PLACE = 35
+PRIORITY = 35
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

@@ -13,14 +13,15 @@ from pathlib import Path
 from volvex.archive import Group
 from volvex.archive.safe_names import disk_names
 from volvex.archive.transfer.unpack import Unpacked, unpack
-from volvex.command._context import Context
-from volvex.command._faults import note_faults
-from volvex.command._reading import add_reading
-from volvex.command._tables import count, number
-from volvex.command._variants import add_variant
+from volvex.command.ui.context import Context
+from volvex.command.ui.faults import note_faults
+from volvex.command.ui.reader import add_reading
+from volvex.command.ui.table import count, number
+from volvex.command.ui.variants import add_variant
 from volvex.errors import NotFoundError, RefusedError, Status, UsageError
 
-PLACE = 20
+PRIORITY = 20
+EXAMPLES = ()
 TOLD = 20
 
 
@@ -81,7 +82,7 @@ def _tell(done: Unpacked, folder: Path, context: Context) -> None:
     for entry, place in done.renamed[:TOLD]:
         context.note(f"note: {entry} is {place} on disk")
     for entry, reason in done.refused[:TOLD]:
-        context.note(f"refused: {entry}: {reason}")
+        context.complain(f"refused: {entry}: {reason}")
     for name, what in (("renamed", done.renamed), ("refused", done.refused)):
         if len(what) > TOLD:
-            context.note(f"and {len(what) - TOLD:,} more {name}")
+            context.complain(f"and {len(what) - TOLD:,} more {name}")

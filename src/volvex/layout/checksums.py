@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from volvex.codec import SEAL, Sum
+from volvex.codec import CHECKSUM, Sum
 from volvex.layout.model import Block, Field, Layout, Number, Raw, SealOf
 from volvex.layout.read.blocks import Reading
 from volvex.layout.records.columns import Array
@@ -34,7 +34,7 @@ def is_over_file(meaning: SealOf) -> bool:
 
 def new_sum(algorithm: str) -> Sum:
     """A seal to be computed."""
-    return SEAL.get(algorithm).new()
+    return CHECKSUM.get(algorithm).new()
 
 
 def seal_value(algorithm: str, data: bytes) -> int:

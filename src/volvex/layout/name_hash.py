@@ -139,7 +139,7 @@ class Keying:
 
     def columns_of_lines(self, lines: str) -> list[Array]:
         """The same for paths that stand one a line; at least one."""
-        from volvex.codec.bulk import bulk_hash  # only where keys are made
+        from volvex.codec.bulk_hash import bulk_hash  # only where keys are made
 
         return [
             bulk_hash(part.rule.algorithm).of(*part.texts(self.told(part, lines))) & _mask(part.bits)
@@ -161,7 +161,7 @@ class Keying:
         return sorted(self.parts, key=lambda part: order.index(part.what))
 
     def _one(self, part: KeyPart, path: str) -> int:
-        from volvex.codec.bulk import bulk_hash
+        from volvex.codec.bulk_hash import bulk_hash
 
         data, starts, ends = part.texts(part.of(path, self.folders, self.endings))
         return bulk_hash(part.rule.algorithm).one(data[int(starts[0]) : int(ends[0])]) & int(_mask(part.bits))

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from volvex.codec import CIPHER, COMPRESS, SEAL, Cipher
+from volvex.codec import CHECKSUM, CIPHER, COMPRESS, Cipher
 from volvex.codec.parameters import Spec, Value
 from volvex.errors import ContentError, LockedError, UsageError
 from volvex.layout.keyring import Key, Keys
@@ -99,7 +99,7 @@ def derived_key(of: Derived, facts: KeyFacts) -> bytes:
         known = ", ".join((*names, *numbers))
         raise UsageError(f"a key cannot come from {of.what}", f"one of {known}, or a hash such as crc32 of name")
     if of.algorithm:
-        total = SEAL.get(of.algorithm)
+        total = CHECKSUM.get(of.algorithm)
         made = total.new()
         made.update(names[of.what])
         if total.bits > 64:  # a digest is bytes already

@@ -7,7 +7,7 @@ the journal says to which file it belongs, until exactly its bytes are back in t
 """
 
 from volvex.mods.install import Action, Done, install, installed, originals, plan_install, plan_restore, restore
-from volvex.mods.patching import earlier, patch
+from volvex.mods.patch.apply import earlier, patch
 from volvex.mods.transaction import recover
 
 __all__ = [

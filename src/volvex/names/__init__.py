@@ -6,6 +6,6 @@
 """
 
 from volvex.names.dictionary import Dictionary
-from volvex.names.shelf import Shelf
+from volvex.names.dictionary_set import Shelf
 
 __all__ = ["Dictionary", "Shelf"]

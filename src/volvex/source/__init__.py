@@ -7,7 +7,7 @@ way in which a file comes to be: whole, or not at all.
 """
 
 from volvex.source.disk import Disk, FaultyDisk, atomic
-from volvex.source.reading import BytesSource, FileSource, LaterSource, Source
+from volvex.source.source import BytesSource, FileSource, LaterSource, Source
 from volvex.source.spool import Spool
 from volvex.source.views import JoinedSource, WindowSource
 

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from blake3 import blake3
 
-from volvex.source.reading import FileSource
+from volvex.source.source import FileSource
 
 SAMPLE, SAMPLES = 1 << 16, 16
 STEP = 1 << 22

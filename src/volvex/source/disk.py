@@ -14,7 +14,7 @@ from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import BinaryIO
 
-from volvex.source.reading import Source
+from volvex.source.source import Source
 
 _NEW = os.O_WRONLY | os.O_CREAT | os.O_TRUNC | getattr(os, "O_BINARY", 0) | getattr(os, "O_NOFOLLOW", 0)
 PART = ".volvex-part"  # the end of every temporary file's name

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 from volvex.source.disk import PART
-from volvex.source.reading import Source
+from volvex.source.source import Source
 
 GATHERED = 1 << 24  # bytes of one stretch that are held before they go to the file
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import bisect
 from collections.abc import Sequence
 
-from volvex.source.reading import Source
+from volvex.source.source import Source
 
 
 class WindowSource(Source):

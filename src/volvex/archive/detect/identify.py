@@ -19,7 +19,7 @@ from volvex.archive.detect.carve import Find, finds
 from volvex.archive.detect.details import detail
 from volvex.archive.detect.embedded import find_archives
 from volvex.archive.detect.xor import open_betrayed, telling_keys
-from volvex.archive.formats import formats
+from volvex.archive.formats import FORMATS
 from volvex.archive.layout_archive import LaidOut
 from volvex.errors import FormatError, LockedError, VolvexError
 from volvex.layout import Layout, Library
@@ -201,12 +201,12 @@ def _lent(source: Source) -> Source:
 
 def by_drivers(source: Source, library: Library) -> Iterator[Guess]:
     """Open formats."""
-    for one in formats():
+    for one in FORMATS.all():
         if not one.knows(source):
             continue
         try:
             with one.opened(_lent(source), library.keys.silent()) as archive:
-                guess = Guess(archive.called, "structure", one.WHY, MARK - one.PLACE // 10, True, len(archive))
+                guess = Guess(archive.called, "structure", one.WHY, MARK - one.PRIORITY // 10, True, len(archive))
             yield guess
         except VolvexError as error:
             yield Guess(one.TITLE, "structure", one.WHY, NEAR, False, fault=error.message)

@@ -14,7 +14,7 @@ from volvex.archive.access.open import open_archive
 from volvex.archive.access.paths import HIDDEN
 from volvex.archive.archive import Archive
 from volvex.archive.detect import filetypes
-from volvex.archive.memory import Memory, Stamp
+from volvex.archive.detect.survey_cache import Memory, Stamp
 from volvex.archive.safe_names import shown
 from volvex.archive.transfer.parallel import parallel
 from volvex.errors import LockedError, NotFoundError, VolvexError

@@ -20,7 +20,7 @@ from volvex.layout.write.plan import Edit, NewContent, Piece, Plan
 from volvex.source import Source
 
 TITLE = "executable"
-PLACE = 5
+PRIORITY = 5
 WHY = "its headers, and sections that lie within the file"
 KINDS = {1: "cursors", 2: "bitmaps", 3: "icons", 4: "menus", 5: "dialogs", 6: "strings", 9: "accelerators", 10: "data", 11: "messages",
          12: "cursor-groups", 14: "icon-groups", 16: "version", 23: "html", 24: "manifest"}  # fmt: skip

@@ -22,7 +22,7 @@ from volvex.layout.write.plan import Edit, NewContent, Piece, Plan
 from volvex.source import Source, Spool
 
 TITLE = "one compressed file"
-PLACE = 40
+PRIORITY = 40
 WHY = "a stream that decodes"
 MARKS = {
     b"\x1f\x8b\x08": "gzip", b"\xfd7zXZ\0": "xz", b"\x28\xb5\x2f\xfd": "zstd", b"\x04\x22\x4d\x18": "lz4frame",

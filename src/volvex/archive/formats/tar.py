@@ -27,7 +27,7 @@ from volvex.layout.write.plan import Edit, NewContent, Piece, Plan
 from volvex.source import Source
 
 TITLE = "TAR"
-PLACE = 20
+PRIORITY = 20
 WHY = "a header block whose sum is right"
 BLOCK, RECORD = 512, 10240
 NAME, MODE, SIZE, SUM, TYPE, LINK, MAGIC, PREFIX = (slice(0, 100), slice(100, 108), slice(124, 136), slice(148, 156),

@@ -30,7 +30,7 @@ from volvex.layout.write.plan import Edit, Plan
 from volvex.source import Source
 
 TITLE = "ZIP"
-PLACE = 10
+PRIORITY = 10
 WHY = "its end record, and the directory in front of it"
 METHODS = {0: "none", 8: "deflate", 12: "bzip2", 14: "lzma_headed", 20: "zstd", 93: "zstd", 95: "xz"}
 UNKNOWN = len(METHODS)

@@ -15,7 +15,7 @@ from volvex.layout.volumes import Beside
 from volvex.layout.write.plan import Edit, Piece, Plan
 from volvex.source import Disk, FileSource, JoinedSource, Source, WindowSource, atomic
 from volvex.source.outputs import Outputs
-from volvex.source.reading import CHUNK
+from volvex.source.source import CHUNK
 
 
 def kin(archive: Archive, name: str) -> int:

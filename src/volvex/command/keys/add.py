@@ -13,11 +13,12 @@ import sys
 from pathlib import Path
 
 from volvex.archive.key_file import add_key
-from volvex.command._context import Context
+from volvex.command.ui.context import Context
 from volvex.errors import NotFoundError, Status, UsageError
 from volvex.layout.keyring import Key
 
-PLACE = 55
+PRIORITY = 55
+EXAMPLES = ()
 LONGEST = 1 << 16
 
 

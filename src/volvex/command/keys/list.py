@@ -6,11 +6,12 @@ import argparse
 
 from volvex.archive.key_file import NAME, read_keys
 from volvex.archive.safe_names import shown
-from volvex.command._context import Context
-from volvex.command._tables import Column, count, numbers, print_table
+from volvex.command.ui.context import Context
+from volvex.command.ui.table import Column, count, numbers, print_table
 from volvex.errors import Status
 
-PLACE = 56
+PRIORITY = 56
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

@@ -5,10 +5,11 @@ from __future__ import annotations
 import argparse
 
 from volvex.archive.key_file import remove_key
-from volvex.command._context import Context
+from volvex.command.ui.context import Context
 from volvex.errors import Status
 
-PLACE = 57
+PRIORITY = 57
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

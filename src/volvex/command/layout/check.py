@@ -5,13 +5,14 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from volvex.command._context import Context
-from volvex.command._tables import count
+from volvex.command.ui.context import Context
+from volvex.command.ui.table import count
 from volvex.errors import NotFoundError, Status
 from volvex.layout.language.parser import read_layout
 from volvex.layout.write.checks import unwritable
 
-PLACE = 50
+PRIORITY = 50
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

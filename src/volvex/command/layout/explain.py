@@ -7,16 +7,17 @@ from collections.abc import Iterator
 
 from volvex.archive import LaidOut, Walker
 from volvex.archive.safe_names import quoted, shown
-from volvex.command._context import Context
-from volvex.command._data import laid_out
-from volvex.command._faults import note_faults
-from volvex.command._reading import add_reading
-from volvex.command._tables import Column, count, number, percent, print_table
+from volvex.command.ui.context import Context
+from volvex.command.ui.data import laid_out
+from volvex.command.ui.faults import note_faults
+from volvex.command.ui.reader import add_reading
+from volvex.command.ui.table import Column, count, number, percent, print_table
 from volvex.errors import NotFoundError, UsageError
 from volvex.layout.inspect.coverage import Coverage, Stretch, coverage, stretches
 from volvex.layout.read.blocks import Reading
 
-PLACE = 52
+PRIORITY = 52
+EXAMPLES = ()
 RECORDS, CONTENTS = 2, 6
 
 

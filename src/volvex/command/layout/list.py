@@ -6,13 +6,14 @@ import argparse
 from pathlib import Path
 
 from volvex.archive.safe_names import shown
-from volvex.command._context import Context
-from volvex.command._tables import Column, print_table
+from volvex.command.ui.context import Context
+from volvex.command.ui.table import Column, print_table
 from volvex.errors import Status
 from volvex.layout.library import SHIPPED
 from volvex.layout.write.checks import unwritable
 
-PLACE = 53
+PRIORITY = 53
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -34,7 +35,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             Column("file", [_file(one.file) for one in layouts]),
         ])  # fmt: skip
     for fault in library.faults:
-        context.note("\n".join(fault.lines()))
+        context.complain("\n".join(fault.lines()))
     return Status.BAD_DATA if library.faults else Status.OK
 
 

@@ -11,13 +11,14 @@ import contextlib
 from pathlib import Path
 
 from volvex.archive.safe_names import shown
-from volvex.command._context import Context
-from volvex.command._reading import add_bench_read, each_content
+from volvex.command.ui.context import Context
+from volvex.command.ui.reader import add_bench_read, each_content
 from volvex.errors import Status, UsageError
 from volvex.layout.inspect.scaffold import start_from
 from volvex.source.outputs import new_file
 
-PLACE = 55
+PRIORITY = 55
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

@@ -18,18 +18,19 @@ from volvex.archive import Archive, LaidOut
 from volvex.archive.mutation_proof import prove_harder
 from volvex.archive.safe_names import shown
 from volvex.archive.transfer.parallel import verify
-from volvex.command._context import Context
-from volvex.command._data import laid_out
-from volvex.command._faults import note_faults
-from volvex.command._reading import add_reading
-from volvex.command._tables import count, number
+from volvex.command.ui.context import Context
+from volvex.command.ui.data import laid_out
+from volvex.command.ui.faults import note_faults
+from volvex.command.ui.reader import add_reading
+from volvex.command.ui.table import count, number
 from volvex.errors import ManyErrors, NotFoundError, Status
 from volvex.layout.inspect.proof import Difference, check_objects, prove
 
 if TYPE_CHECKING:
     from volvex.data.model.layout_document import LaidOutData
 
-PLACE = 51
+PRIORITY = 51
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

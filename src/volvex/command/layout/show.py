@@ -6,12 +6,13 @@ import argparse
 import contextlib
 from pathlib import Path
 
-from volvex.command._context import Context
-from volvex.command._reading import add_bench_read, each_content
+from volvex.command.ui.context import Context
+from volvex.command.ui.reader import add_bench_read, each_content
 from volvex.errors import NotFoundError, Status, VolvexError
 from volvex.layout import Layout, Library
 
-PLACE = 54
+PRIORITY = 54
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

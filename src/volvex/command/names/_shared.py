@@ -9,18 +9,18 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from volvex.archive.safe_names import shown
-from volvex.command._context import Context
-from volvex.command._reading import bench_of
-from volvex.command._tables import Column, count, print_table
+from volvex.command.ui.context import Context
+from volvex.command.ui.reader import bench_of
+from volvex.command.ui.table import Column, count, print_table
 from volvex.errors import Status, UsageError
 from volvex.layout import Layout, Library
 from volvex.layout.name_hash import Keying
-from volvex.names.shelf import FOLDER
+from volvex.names.dictionary_set import FOLDER
 
 if TYPE_CHECKING:
     from volvex.archive import Group
     from volvex.names.evidence import Find
-    from volvex.names.quarry import Quarry
+    from volvex.names.unresolved import Quarry
 
 STYLES = {"path": "blue", "key": "yellow", "layout": "dim"}
 TOLD = 20  # finds that are shown
@@ -133,7 +133,7 @@ def conclude(
     """Keep what was found, show it, and say how much of it may be an accident."""
     from volvex.names.evidence import chance
     from volvex.names.finds import FOUND, keep
-    from volvex.names.quarry import out_of_reach
+    from volvex.names.unresolved import out_of_reach
 
     folder = own_folder(options, context)
     sure, rest = keep(folder, finds, context.disk)

@@ -10,12 +10,13 @@ import argparse
 from pathlib import Path
 
 from volvex.archive.safe_names import shown
-from volvex.command._context import Context
-from volvex.command._tables import count
 from volvex.command.names._shared import own_folder, print_finds, record
+from volvex.command.ui.context import Context
+from volvex.command.ui.table import count
 from volvex.errors import NotFoundError, Status
 
-PLACE = 68
+PRIORITY = 68
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

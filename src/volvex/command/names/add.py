@@ -11,12 +11,13 @@ import codecs
 from pathlib import Path
 
 from volvex.archive.safe_names import shown
-from volvex.command._context import Context
-from volvex.command._reading import bench_of
-from volvex.command._tables import count
+from volvex.command.ui.context import Context
+from volvex.command.ui.reader import bench_of
+from volvex.command.ui.table import count
 from volvex.errors import NotFoundError, Status, UsageError
 
-PLACE = 60
+PRIORITY = 60
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -34,7 +35,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     from volvex.names import dictionary
-    from volvex.names.shelf import FOLDER
+    from volvex.names.dictionary_set import FOLDER
 
     if options.game is not None and (not options.game.isprintable() or set(options.game) & set("/\\:.*?")):
         raise UsageError(f"{shown(options.game)!r} is not the name of a folder", "--game kelpwick")

@@ -5,14 +5,15 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from volvex.command._context import Context
-from volvex.command._reading import add_layout, bench_of
-from volvex.command._tables import count
 from volvex.command.names._shared import add_paths, paths_of
+from volvex.command.ui.context import Context
+from volvex.command.ui.reader import add_layout, bench_of
+from volvex.command.ui.table import count
 from volvex.errors import Status
 from volvex.source.outputs import Outputs
 
-PLACE = 63
+PRIORITY = 63
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

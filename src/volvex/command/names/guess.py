@@ -14,17 +14,18 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from volvex.command._context import Context
-from volvex.command._reading import add_layout
-from volvex.command._tables import count
 from volvex.command.names._shared import conclude, nothing_to_do, paths_of
+from volvex.command.ui.context import Context
+from volvex.command.ui.reader import add_layout
+from volvex.command.ui.table import count
 from volvex.errors import NotFoundError, Status
 
 if TYPE_CHECKING:
     from volvex.names.patterns import Pattern
-    from volvex.names.quarry import Quarry
+    from volvex.names.unresolved import Quarry
 
-PLACE = 67
+PRIORITY = 67
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -51,7 +52,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     from volvex.names import patterns
-    from volvex.names.quarry import quarries
+    from volvex.names.unresolved import quarries
 
     words = [word for path in options.words for word in _words(path)]
     some = [
@@ -84,7 +85,7 @@ def _words(path: Path) -> list[str]:
 
 def _foretell(sought: list[Quarry], some: list[Pattern], context: Context) -> None:
     """How many paths, and how long: said before anything is tried."""
-    from volvex.names.guessing import seconds
+    from volvex.names.guess import seconds
 
     size = sum(pattern.size for pattern in some)
     took = sum(seconds(quarry, pattern) for quarry in sought for pattern in some)
@@ -106,7 +107,7 @@ def _span(seconds: float) -> str:
 
 def _try(sought: list[Quarry], some: list[Pattern], context: Context) -> bool:
     """All patterns, unless somebody interrupts it; what was found before that is kept."""
-    from volvex.names.guessing import guess
+    from volvex.names.guess import guess
 
     total = len(sought) * sum(pattern.size for pattern in some)
     try:

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import argparse
 
-from volvex.command._context import Context
 from volvex.command.names._shared import Row, add_look_up, look_up
+from volvex.command.ui.context import Context
 from volvex.errors import RefusedError
 from volvex.layout import Layout
 from volvex.layout.name_hash import Keying
 
-PLACE = 65
+PRIORITY = 65
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

@@ -6,12 +6,13 @@ import argparse
 from pathlib import Path
 
 from volvex.archive.safe_names import shown
-from volvex.command._context import Context
-from volvex.command._reading import bench_of
-from volvex.command._tables import Column, count, numbers, print_table
+from volvex.command.ui.context import Context
+from volvex.command.ui.reader import bench_of
+from volvex.command.ui.table import Column, count, numbers, print_table
 from volvex.errors import Status
 
-PLACE = 61
+PRIORITY = 61
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

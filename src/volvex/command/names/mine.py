@@ -10,13 +10,14 @@ from __future__ import annotations
 
 import argparse
 
-from volvex.command._context import Context
-from volvex.command._reading import add_layout
-from volvex.command._tables import count, number
 from volvex.command.names._shared import add_paths, conclude, nothing_to_do, paths_of
+from volvex.command.ui.context import Context
+from volvex.command.ui.reader import add_layout
+from volvex.command.ui.table import count, number
 from volvex.errors import LockedError, Status
 
-PLACE = 66
+PRIORITY = 66
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -29,9 +30,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     from volvex.archive.access.paths import Found
-    from volvex.names.memory import ReadMemory
-    from volvex.names.mining import mine
-    from volvex.names.reading import total
+    from volvex.names.mine import mine
+    from volvex.names.scan import total
+    from volvex.names.scan_cache import ReadMemory
 
     context.answers = False
     paths = paths_of(options, context)
@@ -59,6 +60,6 @@ def run(options: argparse.Namespace, context: Context) -> int:
             left = f"; {count(done.left_out, 'product')} too large to be tried" if done.left_out else ""
             context.print(context.paint(f"read {count(read.files, 'file')}, {number(read.bytes)} bytes{known}; {count(done.rounds, 'round')}{left}", "dim"))  # fmt: skip
         for fault in dict.fromkeys(fault.message for fault in (*walker.faults, *read.faults)):
-            context.note(f"not read: {fault}")
+            context.complain(f"not read: {fault}")
         damaged = any(not isinstance(fault, LockedError) for fault in (*walker.faults, *read.faults))
         return Status.BAD_DATA if damaged else Status.OK

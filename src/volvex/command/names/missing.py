@@ -7,13 +7,14 @@ from collections import Counter
 
 from volvex.archive import Group
 from volvex.archive.safe_names import shown
-from volvex.command._context import Context
-from volvex.command._reading import add_layout
-from volvex.command._tables import Column, count, number, numbers, print_table
 from volvex.command.names._shared import add_paths, own_folder, paths_of
+from volvex.command.ui.context import Context
+from volvex.command.ui.reader import add_layout
+from volvex.command.ui.table import Column, count, number, numbers, print_table
 from volvex.errors import Status
 
-PLACE = 62
+PRIORITY = 62
+EXAMPLES = ()
 TOLD = 20
 
 

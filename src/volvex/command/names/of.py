@@ -10,13 +10,14 @@ import argparse
 import numpy as np
 
 from volvex.archive.safe_names import shown
-from volvex.command._context import Context
 from volvex.command.names._shared import Row, add_look_up, look_up
+from volvex.command.ui.context import Context
 from volvex.errors import UsageError
 from volvex.layout import Layout
 from volvex.layout.name_hash import Keying
 
-PLACE = 64
+PRIORITY = 64
+EXAMPLES = ()
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

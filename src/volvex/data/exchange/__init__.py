@@ -10,15 +10,15 @@ from __future__ import annotations
 
 import contextlib
 import functools
-import importlib
 import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Protocol, cast
+from typing import Protocol
 
 from volvex.data.model.sheet import Change, Document, Sheet
 from volvex.errors import FormatError, UsageError, VolvexError
+from volvex.registry import Registry
 
 _SURROGATE = re.compile("[\ud800-\udfff]")
 
@@ -50,12 +50,13 @@ class Exchange(Protocol):
     def read(self, data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming: ...
 
 
+EXCHANGES: Registry[Exchange] = Registry("exchange", f"{__name__}.formats", Path(__file__).parent / "formats")
+
+
 @functools.cache
 def exchanges() -> dict[str, Exchange]:
-    """All of them, by the endings of their files."""
-    names = sorted(path.stem for path in Path(__file__).parent.joinpath("formats").glob("[!_]*.py"))
-    modules = [cast(Exchange, importlib.import_module(f"{__name__}.formats.{name}")) for name in names]
-    return {ending: one for one in modules for ending in one.ENDINGS}
+    """All exchange formats, by the extensions of their files."""
+    return {extension: one for one in EXCHANGES.all() for extension in one.ENDINGS}
 
 
 def exchange_for(ending: str, document: Document) -> Exchange:

@@ -12,12 +12,12 @@ meaning (of some) the value that a phrase means, given the names of the blocks; 
 
 from __future__ import annotations
 
-import importlib
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Protocol, cast
 
 from volvex.layout.model import Layout, Place
+from volvex.registry import Registry
 
 
 class Kind(Protocol):
@@ -31,14 +31,17 @@ class Kind(Protocol):
     def check(self, layout: Layout) -> Iterator[tuple[Place, str, str]]: ...
 
 
+KINDS: Registry[object] = Registry("kind", __name__, Path(__file__).parent)
+
+
 def kind_names() -> list[str]:
-    """The kinds there are."""
-    return sorted(path.stem for path in Path(__file__).parent.glob("[!_]*.py"))
+    """The names of all kinds."""
+    return KINDS.names()
 
 
 def kind_of(name: str) -> Kind | None:
-    """The kind of that name."""
-    if name not in kind_names():
+    """The kind of that name; None when there is none."""
+    if name not in KINDS:
         return None
-    module = importlib.import_module(f"{__name__}.{name}")
+    module = KINDS.load(name)
     return cast(Kind, getattr(module, "DATA_KIND", module))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from volvex.codec import CIPHER, COMPRESS, SEAL
+from volvex.codec import CHECKSUM, CIPHER, COMPRESS
 from volvex.errors import UsageError
 from volvex.layout.model import Bits, Fact, Field, KeyRule, Layout, Number, Place, Pool, RecordsOf, Text, Varint
 from volvex.layout.name_hash import KEYS, PLACE, bits_of
@@ -219,7 +219,7 @@ def _check_rule(rule: KeyRule, facts: dict[str, Field]) -> Iterator[tuple[Place,
             )
         return
     try:
-        made = SEAL.get(rule.algorithm).bits
+        made = CHECKSUM.get(rule.algorithm).bits
     except UsageError as error:
         yield rule.place, error.message, error.hint
         return

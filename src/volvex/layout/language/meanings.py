@@ -5,7 +5,7 @@ from __future__ import annotations
 import difflib
 from dataclasses import dataclass, replace
 
-from volvex.codec import SEAL
+from volvex.codec import CHECKSUM
 from volvex.errors import LayoutError, UsageError
 from volvex.layout.kinds import Kind, kind_of
 from volvex.layout.model import (
@@ -77,9 +77,9 @@ def _seal(kind: Kind, names: Names, words: str, file: str, place: Place) -> Seal
     if part not in known or " " in algorithm.partition("(")[0]:
         return None
     try:
-        SEAL.get(algorithm)
+        CHECKSUM.get(algorithm)
     except UsageError as error:
-        if "(" not in algorithm and not difflib.get_close_matches(algorithm, SEAL.names(), 1):
+        if "(" not in algorithm and not difflib.get_close_matches(algorithm, CHECKSUM.names(), 1):
             return None
         raise LayoutError(file, place.line, place.column, error.message, expected=error.hint) from error
     return SealOf(algorithm, part, edge)

@@ -16,7 +16,7 @@ from volvex.data.model.sheet import NUMBERED, Array, Change, Column, Rule, Sheet
 from volvex.data.text.document import UTF8, Encoding, Offsets, Splice, TextData, utf8
 from volvex.errors import FormatError, NotFoundError
 
-PLACE = 50
+PRIORITY = 50
 SHEET = "rows"
 KEYS = ("id", "key", "name")
 SEPARATORS = ("\t", ";", ",", "|")

@@ -13,7 +13,7 @@ from volvex.data.model.sheet import NUMBERED, Change, Sheet
 from volvex.data.text.document import UTF8, Encoding, Offsets, Record, Splice, TextData, sheets_of, utf8
 from volvex.errors import NotFoundError, UnfitError
 
-PLACE = 40
+PRIORITY = 40
 SHEET = "sections"
 _SECTION = re.compile(r"^[ \t]*\[([^\]\r\n]*)\][^\r\n]*", re.M)
 _BARE = re.compile(r"[\w.\-/]{1,80}[ \t]*=(?!=)")  # a pair that is taken for one though no section stands before it

@@ -11,7 +11,7 @@ from volvex.data.text.document import UTF8, Encoding, Splice, utf8
 from volvex.data.text.nodes import DEEPEST, LIST, OBJECT, Node, NodeData
 from volvex.errors import FormatError, UnfitError
 
-PLACE = 30
+PRIORITY = 30
 STRING, NUMBER, WORD = "string", "number", "word"
 _TOKEN = re.compile(rb'\s*([{}\[\]:,]|"(?:[^"\\]|\\.)*"|[^\s{}\[\],:"]+)')
 _TEXT = re.compile(rb'"(?:[^"\\]|\\.)*+"')

@@ -9,7 +9,7 @@ from volvex.data.model.sheet import NUMBERED, Change, Sheet
 from volvex.data.text.document import UTF8, Encoding, Record, Splice, TextData, sheets_of, utf8
 from volvex.errors import NotFoundError, UsageError
 
-PLACE = 90
+PRIORITY = 90
 SHEET, FIELD = "lines", "line"
 
 

@@ -10,7 +10,7 @@ from volvex.data.text.forms.xml import Element, _escaped, _fragment, _indent, _t
 from volvex.data.text.nodes import LIST, OBJECT, Node, NodeData
 from volvex.errors import FormatError, UnfitError, UsageError
 
-PLACE = 10
+PRIORITY = 10
 _FORMS = {
     "integer": (re.compile(r"[+-]?\d+"), "digits"),
     "real": (re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?"), "a number such as 4.5"),

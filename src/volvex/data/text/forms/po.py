@@ -15,7 +15,7 @@ from volvex.data.model.sheet import Change, Sheet
 from volvex.data.text.document import UTF8, Encoding, Offsets, Record, Splice, TextData, sheets_of, utf8
 from volvex.errors import FormatError, NotFoundError, UnfitError, UsageError
 
-PLACE = 10
+PRIORITY = 10
 SHEET = "messages"
 _BEGINS = re.compile(rb"^msgid[ \t]+\"", re.M)
 _STATEMENT = re.compile(

@@ -19,7 +19,7 @@ from volvex.data.model.sheet import Change, Document, Sheet, distinct
 from volvex.data.text.document import UTF8, Encoding, Record, Splice, TextData, sheets_of
 from volvex.errors import FormatError, NotFoundError, UnfitError
 
-PLACE = 20
+PRIORITY = 20
 KEYS = ("id", "key", "name")
 TEXT = "text"  # the field that is the text of an element with attributes
 STEP = 1 << 20

@@ -7,7 +7,7 @@ import difflib
 from collections.abc import Iterator
 from typing import Any
 
-from volvex.codec import CIPHER, COMPRESS, SEAL
+from volvex.codec import CHECKSUM, CIPHER, COMPRESS
 from volvex.codec.parameters import Spec
 from volvex.errors import LayoutError, ManyErrors, UsageError, VolvexError
 from volvex.layout.kinds import kind_of
@@ -268,7 +268,7 @@ def _check_field(layout: Layout, block: Block, field: Field) -> Iterator[Problem
 
 def _seal_bits(algorithm: str) -> int:
     try:
-        return SEAL.get(algorithm).bits
+        return CHECKSUM.get(algorithm).bits
     except UsageError:
         return 0
 

@@ -1,0 +1,139 @@
+"""Checks before building: what the bench's changes break, and not what the game had already."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from volvex.archive.detect import filetypes
+from volvex.bench.changes import Change, changes
+from volvex.bench.semantic_diff import LARGE, catalogues, touched
+from volvex.bench.workbench import Workbench
+from volvex.data import Document
+from volvex.data.check import ERROR, WARNING, Problem, lost_keys, problems
+from volvex.data.references import Catalogue
+from volvex.data.text.document import TextData
+from volvex.errors import ManyErrors, RefusedError, VolvexError
+
+CAUSES = ("file", "kind")  # problems from which others follow: told first
+_ANY = ("binary", "empty", "folder", "?")  # originals of no kind that could be compared
+
+
+def check(bench: Workbench) -> list[Problem]:
+    """What is wrong with the game's data since the bench's changes, the errors first."""
+    changed = changes(bench)
+    if not changed:
+        return []
+    before, after = catalogues(bench)
+    paths = touched(after, changed)
+    was = {_same(one) for one in problems(before, paths)}
+    made = [one for one in problems(after, paths) if _same(one) not in was]
+    found = [_removed(one, before) for one in _with_causes(made, before)]
+    found += [problem for one in changed if (problem := _of_another_kind(bench, one)) is not None]
+    found += [_unseen(one) for one in changed if one.kind in filetypes.TEXT and one.after > LARGE]
+    for path in paths:
+        old, new = before.document(path), after.document(path)
+        if old is not None and new is not None and old is not new:
+            found += lost_keys(path, old, new)
+            found += _another_encoding(path, old, new)
+    return sorted(found, key=lambda one: (one.level != ERROR, one.sort not in CAUSES, one.file, one.sheet))
+
+
+def _with_causes(found: list[Problem], before: Catalogue) -> list[Problem]:
+    """Without the references into files that can no longer be read: those are counted where their cause is told."""
+    broken = {one.file: 0 for one in found if one.sort == "file" and before.document(one.file) is not None}
+    left = []
+    for one in found:
+        file = next((name for name in _led_to(one, before) if name in broken), None) if broken else None
+        if file is None:
+            left.append(one)
+        else:
+            broken[file] += 1
+    return [
+        replace(one, message=f"{one.message}; {_references(broken[one.file])} into this file cannot be followed until then")
+        if one.sort == "file" and broken.get(one.file) else one
+        for one in left
+    ]  # fmt: skip
+
+
+def _another_encoding(path: str, old: Document, new: Document) -> list[Problem]:
+    """Text that an editor stored in another encoding than the game's own."""
+    before, after = (one.encoding if isinstance(one, TextData) else "" for one in (old, new))
+    if before == after or not before or not after or (isinstance(new, TextData) and bytes(new.raw).isascii()):
+        return []
+    return [
+        Problem(
+            ERROR,
+            "encoding",
+            path,
+            "",
+            "",
+            "",
+            f"this is in {after}, the game's own is in {before}",
+            f"storing it in {before}",
+        )
+    ]
+
+
+def _references(count: int) -> str:
+    return "1 reference" if count == 1 else f"{count:,} references"
+
+
+def _led_to(one: Problem, before: Catalogue) -> list[str]:
+    """The files in which a reference found its record before the changes."""
+    if one.sort != "reference":
+        return []
+    document = before.document(one.file)
+    sheet = next((found for found in document.sheets if found.name == one.sheet), None) if document else None
+    targets = before.targets(one.file, sheet, one.field) if sheet is not None and one.field in sheet.columns else None
+    key = one.message.removeprefix("there is no ").partition(" in ")[0]
+    return [file for file, target in targets or () if target.row(key) is not None]
+
+
+def _of_another_kind(bench: Workbench, one: Change) -> Problem | None:
+    """Content that is of another kind than what it replaces: a sound in a picture's place."""
+    if one.what != "changed":
+        return None
+    before = filetypes.kind_by_content(next(bench.original_content(one.path), b"")[: filetypes.HEAD])
+    texts = (*filetypes.TEXT, "empty")  # what is wrong with data that became other text is told where it is read
+    if before == one.kind or before in _ANY or (before in filetypes.TEXT and one.kind in texts):
+        return None
+    return Problem(ERROR, "kind", one.path, "", "", "", f"this is {_called(one.kind)}, the game's own is {_called(before)}",
+                   f"a file of the kind {before}, or `volvex build --anyway`")  # fmt: skip
+
+
+def _called(kind: str) -> str:
+    return {"binary": "of no known kind", "empty": "an empty file"}.get(kind, kind)
+
+
+def _unseen(one: Change) -> Problem:
+    """Text of a size that is not looked at as a whole."""
+    return Problem(WARNING, "file", one.path, "", "", "", f"{one.after >> 20} MB of text: its values were not looked at",
+                   "`volvex changes` to see what differs")  # fmt: skip
+
+
+def _same(one: Problem) -> tuple[str, ...]:
+    """What makes two problems the same, before and after."""
+    return one.sort, one.file, one.sheet, one.key, one.field, one.message
+
+
+def _removed(one: Problem, before: Catalogue) -> Problem:
+    """A reference that leads nowhere since its record is gone says so."""
+    if one.sort != "reference":
+        return one
+    key = one.message.removeprefix("there is no ").partition(" in ")[0]
+    document = before.document(one.file)
+    sheet = next((found for found in document.sheets if found.name == one.sheet), None) if document else None
+    row = sheet.row(one.key) if sheet is not None else None
+    if sheet is not None and row is not None and one.field in sheet.columns and sheet.cell(row, one.field) == key:
+        said = one.message.removeprefix("there is no ").partition(" (")[0].replace(" in ", " was removed from ", 1)
+        return replace(one, message=f"{said} and is still used here", hint="keeping that record, or another key here")
+    return one
+
+
+def refuse_errors(found: list[Problem]) -> None:
+    """Nothing when no problem stops the game; RefusedError with all that do otherwise."""
+    errors: list[VolvexError] = [RefusedError(one.told, one.hint) for one in found if one.level == ERROR]
+    if len(errors) == 1:
+        raise errors[0]
+    if errors:
+        raise ManyErrors(errors)

@@ -1,0 +1,117 @@
+"""Data of a bench as files that ordinary programs open, in its folder `open`: what is edited there comes back by itself.
+
+Each command that works on changes looks first whether such a file was edited, and takes its values over: all of them, or
+none when one does not fit. When the data was edited otherwise, the file is written anew.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from volvex.archive.safe_names import quoted
+from volvex.bench.bench_file import Opened
+from volvex.bench.workbench import Workbench
+from volvex.data import Document, require_data, verify
+from volvex.data.exchange import Wanted, exchange_for, exported, imported
+from volvex.errors import NotFoundError, RefusedError
+from volvex.source import atomic
+from volvex.source.digest import digest_bytes, digest_file
+
+FOLDER = "open"
+
+
+@dataclass(frozen=True)
+class Folded:
+    """What came of a file in the folder `open`."""
+
+    place: str
+    file: str
+    what: str  # taken over, written anew
+    changes: int = 0
+    notes: tuple[str, ...] = ()
+
+
+def open_as(bench: Workbench, place: str, ending: str, wanted: Wanted, again: bool = False) -> str:
+    """Write something of the bench as a file that other programs open; where, below the bench."""
+    document = _document(bench, place)
+    exchange_for(ending, document)  # known before anything is looked at
+    suffix = f".{wanted.language}" if wanted.language else f".{wanted.sheet}" if wanted.sheet else ""
+    file = f"{FOLDER}/{place}{suffix}.{ending}"
+    there = bench.opened.get(file)
+    target = bench.folder / file
+    if target.is_file() and not again and (there is None or digest_file(target) != there.digest):
+        raise RefusedError(f"{file} was edited and would be lost", "--again to write it anew")
+    data = exported(ending, document, wanted)
+    _write(bench, target, data)
+    bench.opened[file] = Opened(
+        place, ending, wanted.sheet or "", wanted.language or "", digest_bytes(data), digest_file(bench.files / place)
+    )
+    bench.save()
+    return file
+
+
+def _document(bench: Workbench, place: str) -> Document:
+    return require_data((bench.files / place).read_bytes(), bench.library, place)
+
+
+def _write(bench: Workbench, target: Path, data: bytes) -> None:
+    with atomic(bench.disk, target, durable=False) as out:
+        bench.disk.write(out, data)
+
+
+def fold(bench: Workbench) -> list[Folded]:
+    """Take over what was edited in the folder `open`, and write anew what was edited elsewhere.
+
+    RefusedError, and nothing is taken over, when the same data was edited in two files.
+    """
+    edited = [file for file, one in bench.opened.items() if _is_edited(bench, file, one)]
+    places = [bench.opened[file].place for file in edited]
+    twice = next((file for file in edited if places.count(bench.opened[file].place) > 1), None)
+    if twice is not None:
+        others = [file for file in edited if bench.opened[file].place == bench.opened[twice].place]
+        raise RefusedError(f"{' and '.join(others)} are the same data and were both edited", "removing one of them")
+    order = [*edited, *(file for file in bench.opened if file not in edited)]  # others of the same data follow
+    return [one for file in order if (one := _fold(bench, file, bench.opened[file])) is not None]
+
+
+def _is_edited(bench: Workbench, file: str, one: Opened) -> bool:
+    source = bench.folder / file
+    return source.is_file() and digest_file(source) != one.digest
+
+
+def _fold(bench: Workbench, file: str, opened: Opened) -> Folded | None:
+    source, target = bench.folder / file, bench.files / opened.place
+    if not source.is_file():
+        del bench.opened[file]
+        bench.save()
+        return None
+    if not target.is_file():
+        raise NotFoundError(
+            f"{file} belongs to {opened.place}, which is no longer on the bench",
+            f"`volvex take {quoted(opened.place)}`, or removing {file}",
+        )
+    edited, moved = _is_edited(bench, file, opened), digest_file(target) != opened.of
+    if not edited and not moved:
+        return None
+    wanted = Wanted(opened.sheet or None, None, opened.language or None)
+    document = _document(bench, opened.place)
+    if edited and moved:
+        raise RefusedError(
+            f"{file} and {opened.place} were both edited",
+            f"removing {file}, or `volvex take --again {quoted(opened.place)}`",
+        )
+    if edited:
+        data = source.read_bytes()
+        incoming = imported(opened.ending, data, document, wanted, file)
+        if incoming.changes:
+            _write(bench, target, verify.edited(document, incoming.changes))
+        digest, what, count = digest_bytes(data), "taken over", len(incoming.changes)
+        notes = tuple(incoming.notes)
+    else:
+        data = exported(opened.ending, document, wanted)
+        _write(bench, source, data)
+        digest, what, count, notes = digest_bytes(data), "written anew", 0, ()
+    bench.opened[file] = Opened(opened.place, opened.ending, opened.sheet, opened.language, digest, digest_file(target))
+    bench.save()
+    return Folded(opened.place, file, what, count, notes)

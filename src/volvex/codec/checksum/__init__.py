@@ -1,0 +1,1 @@
+"""Checksums: one file each, see `volvex.codec.registry.Checksum`."""

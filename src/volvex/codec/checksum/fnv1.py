@@ -1,0 +1,18 @@
+"""FNV-1, of 32 or 64 bits (RFC 9923)."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from volvex.codec._fnv import PARAMETERS, fnv
+from volvex.codec.checksums import Sealing
+
+__all__ = ["PARAMETERS", "make"]
+
+
+def _step(state: Any, byte: Any, table: Any) -> Any:
+    return (state * table[0]) ^ byte
+
+
+def make(bits: int, start: int) -> Sealing:
+    return fnv(_step, bits, start)

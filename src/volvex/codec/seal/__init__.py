@@ -1,1 +1,0 @@
-"""Seals: one file each, see `volvex.codec.registry.Seal`."""

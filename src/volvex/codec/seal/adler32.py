@@ -1,8 +1,0 @@
-"""Adler-32 (RFC 1950, section 8.2)."""
-
-import zlib
-
-from volvex.codec.sums import running
-
-bits = 32
-new = running(zlib.adler32, 1)

@@ -1,8 +1,0 @@
-"""MD5 (RFC 1321). It tells damage, not malice."""
-
-import hashlib
-
-from volvex.codec.sums import digest
-
-bits = 128
-new = digest(hashlib.md5)

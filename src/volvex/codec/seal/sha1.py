@@ -1,8 +1,0 @@
-"""SHA-1 (FIPS 180-4). It tells damage, not malice."""
-
-import hashlib
-
-from volvex.codec.sums import digest
-
-bits = 160
-new = digest(hashlib.sha1)

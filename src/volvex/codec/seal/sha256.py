@@ -1,8 +1,0 @@
-"""SHA-256 (FIPS 180-4)."""
-
-import hashlib
-
-from volvex.codec.sums import digest
-
-bits = 256
-new = digest(hashlib.sha256)

@@ -1,0 +1,1 @@
+"""What commands share: the context, reading of paths, tables, trees, plots, and the main program."""

@@ -1,0 +1,150 @@
+"""Opening the bench that a command works on, and the game behind it."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Iterable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from volvex.command.ui.context import Context
+from volvex.errors import NotFoundError, VolvexError
+
+if TYPE_CHECKING:
+    from volvex.bench import Game, Workbench
+
+
+def add_bench(parser: argparse.ArgumentParser, game: bool = True) -> None:
+    """The options that name the bench, and its game where it is not where it was when the bench was made."""
+    if game:
+        parser.add_argument(
+            "--game", type=Path, metavar="DIR", help="the game's folder, when it is no longer where it was"
+        )
+    parser.add_argument(
+        "--bench", type=Path, metavar="DIR", help="the bench (default: the current folder or one above it)"
+    )
+
+
+def open_game(folder: Path, context: Context) -> Game:
+    """A game's folder as it was before installs; an interrupted install or restore is finished first."""
+    from volvex.bench import Game
+    from volvex.bench.game_description import profile_for
+    from volvex.mods import originals, recover
+
+    if not folder.is_dir():
+        raise NotFoundError(f"there is no folder {folder}", "the folder that holds the game")
+    note_recovered(folder, recover(folder, context.disk), context)
+    return Game(folder, profile_for(folder, [context.home]), originals(folder))
+
+
+def note_recovered(folder: Path, what: str, context: Context) -> None:
+    """Tell what became of an interrupted transaction, if there was one."""
+    if what:
+        verb, _, became = what.rpartition(" was ")
+        context.note(f"note: an interrupted {verb} in {folder} was {became}")
+
+
+def finish_interrupted(paths: Iterable[Path], context: Context) -> None:
+    """Finish or undo the interrupted transactions of the games that these paths lead into: nobody is shown a torn state."""
+    from volvex.archive.access.paths import HIDDEN
+
+    for folder in dict.fromkeys(folder for path in paths for folder in (path, *path.parents)):
+        try:
+            if not (folder / HIDDEN).is_dir():
+                continue
+        except (OSError, ValueError):  # no path that the system knows
+            continue
+        from volvex.mods import recover
+
+        try:
+            note_recovered(folder, recover(folder, context.disk), context)
+        except (VolvexError, OSError) as error:
+            why = error.message if isinstance(error, VolvexError) else str(error.strerror).lower()
+            context.note(
+                f"note: {folder} is in the middle of an install or restore, which could not be finished: {why}"
+            )
+
+
+def bench_folder(options: argparse.Namespace, context: Context) -> Path:
+    """The bench's folder; NotFoundError when there is none."""
+    from volvex.archive.access.paths import DESCRIPTION
+
+    if options.bench is not None:
+        return Path(options.bench)
+    for folder in (context.cwd, *context.cwd.parents):
+        if (folder / DESCRIPTION).is_file():
+            return folder
+    raise NotFoundError("this folder is not in a bench", "`volvex bench GAME` to make one, or --bench DIR")
+
+
+def open_bench(options: argparse.Namespace, context: Context, fold: bool = False) -> Workbench:
+    """The bench that the options name, or that surrounds the current folder.
+
+    With `fold`, what was edited in its folder `open` is taken over first.
+    """
+    from volvex.bench import Workbench
+    from volvex.bench.bench_file import read_description
+    from volvex.bench.lock import clear_leftovers, lock_bench
+    from volvex.command.ui.reader import bench_library, remember_layouts
+
+    folder = bench_folder(options, context)
+    read_description(folder)  # a folder that is no bench gets no lock
+    lock = lock_bench(folder, lambda: context.note("waiting: another volvex works on this bench"))
+    try:
+        if lock is not None:
+            clear_leftovers(folder, context.disk)
+        game = open_game(_game_folder(folder, options), context)
+        library = context.library(folder)
+        bench = Workbench.open(folder, game, library, context.disk, lock)
+    except BaseException:
+        if lock is not None:
+            lock.release()
+        raise
+    try:
+        ties = bench_library(library, game.folder, bench.layouts, context, bench.encodings)
+        if str(game.folder) != read_description(folder).game:
+            bench.save()  # it stays with the game that was named
+        library.encoded = lambda path: told if (told := ties.encoding(path))[0] else bench.encoded(path)
+        remember_layouts(options, bench, ties, context)
+        _prepare(bench, options, context, fold)
+    except BaseException:
+        bench.close()
+        raise
+    return bench
+
+
+def _game_folder(folder: Path, options: argparse.Namespace) -> Path:
+    """The folder of a bench's game: the one that it was made for, or where that is gone the one that the options name."""
+    from volvex.bench.bench_file import read_description
+
+    told = Path(read_description(folder).game)
+    named: Path | None = getattr(options, "game", None)
+    if told.is_dir():
+        return told
+    if named is None:
+        raise NotFoundError(f"the game of this bench is not at {told}", "--game DIR with the folder where it is now")
+    return named
+
+
+def _prepare(bench: Workbench, options: argparse.Namespace, context: Context, fold: bool) -> None:
+    from volvex.archive.access.match import Variants
+    from volvex.archive.safe_names import shown
+    from volvex.bench.rename import follow
+
+    bench.variants = Variants(getattr(options, "variant", None) or "")
+    for before, after in follow(bench):
+        context.note(f"note: {shown(before)} has a name now: {shown(after)}")
+    if fold and bench.opened:
+        _fold(bench, context)
+
+
+def _fold(bench: Workbench, context: Context) -> None:
+    from volvex.archive.safe_names import shown
+    from volvex.bench.exports import fold
+    from volvex.command.ui.table import count
+
+    for one in fold(bench):
+        said = f"{count(one.changes, 'change')} taken over" if one.what == "taken over" else one.what
+        context.note(f"note: {shown(one.file)}: {said}")
+        for note in one.notes:
+            context.note(f"note: {shown(one.file)}: {note}")

@@ -1,0 +1,195 @@
+"""What a command works with: streams, folders, the disk. Made once, in `main`."""
+
+from __future__ import annotations
+
+import argparse
+import contextlib
+import functools
+import json
+import os
+import sys
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any, TextIO
+
+from volvex.source import Disk, FaultyDisk
+
+STYLES = {"dim": "2", "bold": "1", "red": "31", "green": "32", "yellow": "33", "blue": "94", "cyan": "36"}
+
+
+@dataclass
+class Context:
+    """Streams and folders of one run."""
+
+    out: TextIO
+    err: TextIO
+    terminal: bool
+    colour: bool
+    width: int
+    cwd: Path
+    disk: Disk
+    environment: Mapping[str, str]
+    answers: bool = False  # whether somebody sits there who can be asked
+    debug: bool = False
+    quiet: bool = False
+    verbose: bool = False
+    author: bool = False  # whether errors are for the author of a layout, who may have made a mistake in it
+    interrupted: tuple[str, str] = ("no file was left half-written", "")  # what is so after Ctrl-C, and how to go on
+    held: contextlib.ExitStack = field(
+        default_factory=contextlib.ExitStack
+    )  # what is let go of when the command is done
+
+    def print(self, text: str = "") -> None:
+        self.out.write(text + "\n")
+
+    def note(self, text: str) -> None:
+        """Something beside the result; not printed with --quiet."""
+        if not self.quiet:
+            self.err.write(text + "\n")
+
+    def complain(self, text: str) -> None:
+        """An error, or what a command did not do: always printed."""
+        self.err.write(text + "\n")
+
+    def detail(self, text: str) -> None:
+        """Something that is printed with --verbose only."""
+        if self.verbose:
+            self.err.write(text + "\n")
+
+    def paint(self, text: str, style: str) -> str:
+        """The text in a colour, on a terminal."""
+        return f"\x1b[{STYLES[style]}m{text}\x1b[0m" if self.colour and text else text
+
+    def json(self, records: Iterable[Any]) -> None:
+        """One document: a list of records."""
+        json.dump(list(records), self.out, indent=1)
+        self.out.write("\n")
+
+    @property
+    def home(self) -> Path:
+        """The user's own layouts, profiles and keys."""
+        if "VOLVEX_HOME" in self.environment:
+            return Path(self.environment["VOLVEX_HOME"])
+        import platformdirs
+
+        return platformdirs.user_config_path("volvex", appauthor=False)
+
+    def library(self, *folders: Path) -> Any:
+        """All layouts and dictionaries at hand; those of the benches in `folders`, and of the bench around, come first."""
+        from volvex.archive.access.paths import LAYOUTS
+        from volvex.layout import Library
+
+        benches = dict.fromkeys([*folders, *([] if self.bench is None else [self.bench])])
+        return Library(
+            [*(bench / LAYOUTS for bench in benches), self.home],
+            memory=self.cache / "layouts",
+            keys=self.keys,
+            names=self.shelf(*folders),
+        )
+
+    def shelf(self, *folders: Path) -> Any:
+        """The dictionaries at hand, those of `folders` and of the bench around first."""
+        from volvex.names.dictionary_set import FOLDER, Shelf
+
+        around = [] if self.bench is None else [self.bench]
+        homes = dict.fromkeys([*folders, *around, self.home])
+        return Shelf([home / FOLDER for home in homes], self.cache / "names")
+
+    @functools.cached_property
+    def bench(self) -> Path | None:
+        """The bench that we stand in."""
+        from volvex.archive.access.paths import DESCRIPTION
+
+        return next((folder for folder in (self.cwd, *self.cwd.parents) if (folder / DESCRIPTION).is_file()), None)
+
+    @functools.cached_property
+    def keys(self) -> Any:
+        """The user's keys; what is missing is asked for on a terminal."""
+        from volvex.archive import key_file
+        from volvex.layout.keyring import Keys
+
+        self.warn_of_keys()
+        ask = self.asked if self.answers else None
+        return Keys(key_file.read_keys(self.home), ask, lambda name: key_file.was_right(self.home, name, self.disk))
+
+    def warn_of_keys(self) -> None:
+        """Say so when other users can read the key file."""
+        from volvex.archive import key_file
+
+        if key_file.read_by_others(self.home):
+            path = self.home / key_file.NAME
+            self.note(f"note: {path} can be read by other users of this computer; try `chmod 600 {path}`")
+
+    def asked(self, what: str) -> bytes | None:
+        """A secret that the user types in, without showing it; None when they give none."""
+        import getpass
+
+        try:
+            return getpass.getpass(f"secret for {what}: ", self.err).encode() or None
+        except EOFError:
+            return None
+
+    def confirmed(self, question: str) -> bool:
+        """Whether the user, being asked, says yes; no when nobody can be asked."""
+        if not self.answers:
+            return False
+        self.err.write(f"{question} [y/N] ")
+        self.err.flush()
+        return sys.stdin.readline().strip().lower() in ("y", "yes")
+
+    @property
+    def cache(self) -> Path:
+        """What can be made again."""
+        if "VOLVEX_HOME" in self.environment:
+            return self.home / "cache"
+        import platformdirs
+
+        return platformdirs.user_cache_path("volvex", appauthor=False)
+
+    def walker(self, options: argparse.Namespace) -> Any:
+        """What finds paths, with the layouts that the user named, if any; on a bench those of its game."""
+        from volvex.command.ui.reader import open_walker
+
+        return open_walker(options, self)
+
+    @contextlib.contextmanager
+    def progress(self, what: str, total: int, of: str = "") -> Iterator[Callable[[int], None]]:
+        """Something to tell how many bytes (or what `of` says) are done; drawn on a terminal, with rate and time left."""
+        if self.quiet or not self.err.isatty() or total < 1 << 24:
+            yield lambda size: None
+            return
+        from rich.console import Console
+        from rich.progress import (
+            BarColumn,
+            DownloadColumn,
+            MofNCompleteColumn,
+            Progress,
+            TextColumn,
+            TimeRemainingColumn,
+            TransferSpeedColumn,
+        )
+
+        done = (MofNCompleteColumn(), TextColumn(of)) if of else (DownloadColumn(), TransferSpeedColumn())
+        columns = (TextColumn(what), BarColumn(), *done, TimeRemainingColumn())
+        with Progress(*columns, console=Console(file=self.err), transient=True) as bar:
+            task = bar.add_task(what, total=total)
+            yield lambda size: bar.update(task, advance=size)
+
+
+def make_context() -> Context:
+    """The context of this process. `VOLVEX_FAULT=kill:7` makes the disk fail at its seventh step, for tests."""
+    for stream in (sys.stdout, sys.stderr):
+        if hasattr(stream, "reconfigure"):
+            stream.reconfigure(errors="backslashreplace")
+    terminal = sys.stdout.isatty()
+    width = 100
+    if terminal:
+        with contextlib.suppress(OSError):
+            width = os.get_terminal_size(sys.stdout.fileno()).columns
+    fault, _, at = os.environ.get("VOLVEX_FAULT", "").partition(":")
+    return Context(
+        out=sys.stdout, err=sys.stderr, terminal=terminal, colour=terminal and "NO_COLOR" not in os.environ, width=width,
+        answers=sys.stdin is not None and sys.stdin.isatty() and sys.stderr.isatty(),
+        cwd=Path.cwd(), disk=FaultyDisk(fault, int(at)) if fault and at.isdigit() else Disk(), environment=os.environ,
+    )  # fmt: skip

@@ -1,0 +1,107 @@
+"""Help: the overview of all commands, and how a command's own help is laid out."""
+
+from __future__ import annotations
+
+import argparse
+import textwrap
+from typing import NoReturn
+
+from volvex import __version__
+from volvex.command.ui.commands import COMMANDS, Command, groups, members, summary_of
+from volvex.command.ui.context import Context
+from volvex.errors import Status, UsageError
+
+GROUPS = {
+    1: "Look",
+    2: "Unpack and pack",
+    3: "Work on a bench",
+    4: "Install",
+    5: "Describe formats",
+    6: "Keys and names",
+    7: "Learn",
+}
+STATUSES = {
+    Status.OK: "done",
+    Status.DIFFERS: "not found, different, or not sound",
+    Status.USAGE: "wrong usage",
+    Status.NOT_FOUND: "no such path",
+    Status.BAD_DATA: "damaged file",
+    Status.REFUSED: "refused, to lose nothing",
+    Status.SYSTEM: "disk full or no permission",
+    Status.LOCKED: "a key is missing or wrong",
+}
+
+
+class Parser(argparse.ArgumentParser):
+    """Reports mistakes as every other part does."""
+
+    def error(self, message: str) -> NoReturn:
+        raise UsageError(f"{self.prog}: {message}", f"`{self.prog} --help`")
+
+
+class Formatter(argparse.HelpFormatter):
+    """Wraps paragraphs to the terminal; lines that are indented stay as they are."""
+
+    def _fill_text(self, text: str, width: int, indent: str) -> str:
+        paragraphs = text.strip("\n").split("\n\n")
+        return "\n\n".join(one if one.startswith("  ") else textwrap.fill(one, width) for one in paragraphs)
+
+
+def parser_of(name: str, command: Command, width: int) -> Parser:
+    """The parser of a command, with its help."""
+    parser = Parser(
+        prog=f"volvex {name.replace('.', ' ')}",
+        formatter_class=lambda prog: Formatter(prog, max_help_position=28, width=min(width, 100)),
+        description=command.__doc__, epilog=_after(command), allow_abbrev=False,
+    )  # fmt: skip
+    command.add_arguments(parser)
+    common = parser.add_argument_group("all commands")
+    common.add_argument(
+        "-q", "--quiet", action="store_true", help="print results and errors only: no notes, no progress"
+    )
+    common.add_argument(
+        "-v", "--verbose", action="store_true", help="also print which folders are used, and the time taken"
+    )
+    common.add_argument("--debug", action="store_true", help="print the traceback of an error")
+    return parser
+
+
+def _after(command: Command) -> str:
+    """What stands below the options: examples, and the exit statuses."""
+    statuses = STATUSES | getattr(command, "STATUSES", {})
+    listed = ", ".join(f"{int(status)} {text}" for status, text in statuses.items())
+    examples = "\n".join(f"  {line}" for line in command.EXAMPLES)
+    return f"examples:\n{examples}\n\nexit status: {listed}"
+
+
+def print_overview(context: Context) -> None:
+    """All commands in the order of work, a line each; those of a group on one line."""
+    context.print(f"volvex {__version__}: open, edit and rebuild the archives of PC games")
+    rows = [(COMMANDS.load(name).PRIORITY, name, summary_of(COMMANDS.load(name)))
+            for name in COMMANDS.names() if "." not in name]  # fmt: skip
+    for group in groups():
+        verbs = members(group)
+        rows.append((COMMANDS.load(verbs[0]).PRIORITY, group, "|".join(verb.partition(".")[2] for verb in verbs)))
+    last = 0
+    for priority, name, text in sorted(rows):
+        if priority // 10 != last:
+            last = priority // 10
+            context.print(
+                "\n" + context.paint(GROUPS.get(last, "More"), "bold")
+                if last == 1
+                else context.paint(GROUPS.get(last, "More"), "bold")
+            )
+        context.print(f"  {context.paint(name.ljust(10), 'cyan')} {text}")
+    context.print("\n`volvex COMMAND --help` has options and examples. Paths reach into archives:")
+    context.print("`volvex list game/data/main.kwp/rules`.")
+
+
+def print_group(group: str, context: Context) -> None:
+    """The commands of a group with their summaries."""
+    verbs = members(group)
+    width = max(len(verb) for verb in verbs)
+    for verb in verbs:
+        context.print(
+            f"{context.paint(f'volvex {verb}'.replace('.', ' ').ljust(width + 7), 'cyan')}  {summary_of(COMMANDS.load(verb))}"
+        )
+    context.print(f"\n`volvex {verbs[0].replace('.', ' ')} --help` has options and examples.")

@@ -1,0 +1,120 @@
+"""The main program: from words to a command and its exit status; what goes wrong becomes lines."""
+
+from __future__ import annotations
+
+import argparse
+import errno
+import gc
+import os
+import sys
+import time
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+
+from volvex.command.ui.bench import finish_interrupted
+from volvex.command.ui.commands import COMMANDS, find_command, groups
+from volvex.command.ui.context import Context, make_context
+from volvex.errors import Status, VolvexError
+
+# characters that would steer a terminal: keys and names in files may hold them
+_CONTROL = {code: f"\\x{code:02x}" for code in (*range(32), *range(127, 160))}
+
+
+def main(arguments: Sequence[str], context: Context | None = None) -> int:
+    """Run one command line; its exit status. Without a context it is that of this process."""
+    gc.set_threshold(200_000, 20, 50)  # long columns of texts are not worth looking through again and again
+    context = context or make_context()
+    words = [word for word in arguments if word != "--debug"]
+    context.debug = len(words) != len(arguments)
+    try:
+        with context.held:
+            status = _run(words, context)
+        context.out.flush()
+        for note in context.keys.notes if "keys" in vars(context) else ():
+            context.note(f"note: {note}")
+        return status
+    except VolvexError as error:
+        if context.debug:
+            raise
+        return _tell(error.lines(context.author), int(error.status), context)
+    except KeyboardInterrupt:
+        what, next_step = context.interrupted
+        return _tell(
+            [f"interrupted: {what}", *([f"try {next_step}"] if next_step else [])], int(Status.INTERRUPTED), context
+        )
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())  # nobody reads any more: no complaint at exit
+        return int(Status.OK)
+    except OSError as error:
+        if context.debug:
+            raise
+        return _tell(_system_error(error), int(Status.SYSTEM), context)
+    except MemoryError:
+        return _tell(["out of memory", "try a smaller part of the file"], int(Status.SYSTEM), context)
+    except Exception as error:  # whatever it is, it is ours, and a traceback helps nobody but us
+        if context.debug:
+            raise
+        lines = [
+            f"a fault in Volvex: {type(error).__name__}: {error}",
+            "try the same with --debug, and report what it prints",
+        ]
+        return _tell(lines, int(Status.FAULT), context)
+
+
+def _tell(lines: list[str], status: int, context: Context) -> int:
+    context.out.flush()
+    for line in lines:
+        mark = "" if line.startswith("try ") else context.paint("volvex: ", "red")
+        context.complain(f"{mark}{line.translate(_CONTROL)}")
+    return status
+
+
+def _system_error(error: OSError) -> list[str]:
+    where = f": {error.filename}" if error.filename else ""
+    if error.errno == errno.ENOSPC:
+        return [
+            f"no space left on the device{where}",
+            "try making room: what was begun is undone, or finished by the next command",
+        ]
+    lines = [f"{(error.strerror or str(error)).lower()}{where}"]
+    if error.errno in (errno.EACCES, errno.EPERM):
+        lines.append("try `ls -l` on it: you need the right to write there (`chmod u+w`), or another folder")
+    elif error.errno == errno.EROFS:
+        lines.append("try another folder: this disk can only be read")
+    return lines
+
+
+def _run(words: list[str], context: Context) -> int:
+    from volvex.command.ui import help  # nothing that a short command needs at once
+
+    if not words:
+        help.print_overview(context)
+        return Status.OK
+    if words[0] in ("-h", "--help", "help"):
+        words = [*(word for word in words[1:] if not word.startswith("-")), "--help"]
+    if words[0] == "--help":
+        help.print_overview(context)
+        return Status.OK
+    if words[0] in groups() and all(word in ("-h", "--help") for word in words[1:]):
+        help.print_group(words[0], context)
+        return Status.OK
+    name, taken = find_command(words)
+    command = COMMANDS.load(name)
+    parser = help.parser_of(name, command, context.width)
+    context.author = name.startswith("layout.")
+    options = parser.parse_intermixed_args(words[taken:])  # options may stand between paths
+    context.quiet, context.verbose = options.quiet, options.verbose
+    start = time.monotonic()
+    finish_interrupted(_paths(options), context)
+    status = command.run(options, context)
+    context.detail(
+        f"settings and keys: {context.home}; bench: {context.bench or 'none'}; {time.monotonic() - start:.2f} s"
+    )
+    return status
+
+
+def _paths(options: argparse.Namespace) -> Iterator[Path]:
+    """What among the arguments may lead into a game."""
+    for name, value in vars(options).items():
+        if name in ("path", "archive", "dir", "file", "like"):
+            yield from (Path(one).absolute() for one in (value if isinstance(value, list) else [value]) if one)

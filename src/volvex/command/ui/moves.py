@@ -1,0 +1,41 @@
+"""How `install` and `restore` tell what they do."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from volvex.archive.safe_names import shown
+from volvex.command.ui.context import Context
+from volvex.command.ui.table import Column, count, number, print_table
+from volvex.errors import Status
+from volvex.mods import Action
+
+
+def tell(
+    actions: Sequence[Action],
+    skipped: Sequence[Action],
+    planned: bool,
+    as_json: bool,
+    context: Context,
+    otherwise: str = "nothing is installed",
+) -> int:
+    """Print what happened or would happen, or `otherwise` when nothing did; the exit status."""
+    if as_json:
+        context.json({"path": one.path, "action": one.what, "before": one.before, "after": one.after, "planned": planned, "why": one.why}
+                     for one in (*actions, *skipped))  # fmt: skip
+    elif not actions and not skipped:
+        context.print(otherwise)
+    elif actions:
+        print_table(context, [
+            Column("before", [number(one.before) for one in actions], right=True),
+            Column("after", [number(one.after) for one in actions], right=True),
+            Column("action", [one.what for one in actions], style="green"),
+            Column("file", [shown(f"{one.path}: {one.why}" if one.why else one.path) for one in actions]),
+        ])  # fmt: skip
+        said = "would be changed; plan only, nothing changed" if planned else "changed"
+        context.print(context.paint(f"{count(len(actions), 'file')} {said}", "dim"))
+    for one in skipped:
+        context.complain(f"skipped: {shown(one.path)}: {shown(one.why)}")
+        if one.hint:
+            context.complain(f"try {shown(one.hint)}")
+    return Status.REFUSED if skipped else Status.OK

@@ -1,0 +1,87 @@
+"""One registry for everything that is a file each: codecs, kinds of layout, formats, commands.
+
+A family is a package. Each module of it whose name has no underscore in front is one member and declares everything about
+itself: the names that the family's protocol lists. A module is imported when it is first asked for, and nothing else has
+to be changed to add one. Other packages add members through the entry point group `volvex.FAMILY`; the name of the entry
+point is the member's name, and its object offers what a module would offer.
+"""
+
+from __future__ import annotations
+
+import functools
+import importlib
+from collections.abc import Iterator
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Generic, TypeVar, cast
+
+from volvex.errors import UsageError
+
+if TYPE_CHECKING:
+    from importlib.metadata import EntryPoint
+
+T = TypeVar("T")
+LONGEST = 64  # letters of a name; longer ones come from files that nobody may trust
+
+
+class Registry(Generic[T]):
+    """The members of one family, by name."""
+
+    def __init__(self, family: str, package: str, folder: Path, apart: tuple[str, ...] = ()) -> None:
+        """`folder` holds the files of `package`; sub-packages count too (`names.add`), but for those in `apart`."""
+        self.family = family
+        self._package, self._folder, self._apart = package, folder, apart
+        self._loaded: dict[str, T] = {}
+
+    def names(self) -> list[str]:
+        """All names, sorted; those of sub-packages with a dot."""
+        return sorted({*self._own, *self._others})
+
+    def __contains__(self, name: str) -> bool:
+        return len(name) <= LONGEST and (name in self._own or name in self._others)
+
+    def load(self, name: str) -> T:
+        """The member of that name; UsageError when there is none, or when another package's cannot be loaded."""
+        if name not in self._loaded:
+            self._loaded[name] = cast(T, self._import(name))
+        return self._loaded[name]
+
+    def all(self) -> list[T]:
+        """All members in the order of their `PRIORITY`, then of their names."""
+        return [self.load(name) for name in sorted(self.names(), key=lambda name: (self._priority(name), name))]
+
+    def _priority(self, name: str) -> int:
+        return int(getattr(self.load(name), "PRIORITY", 0))
+
+    def _import(self, name: str) -> Any:
+        if len(name) <= LONGEST and name in self._own:
+            return importlib.import_module(f"{self._package}.{name}")
+        point = self._others.get(name) if len(name) <= LONGEST else None
+        if point is None:
+            raise UsageError(f"there is no {self.family} called {name[:LONGEST]}", f"one of {', '.join(self.names())}")
+        try:
+            return point.load()
+        except Exception as error:  # another package's fault, whatever it is
+            raise UsageError(
+                f"the {self.family} {name} of {point.value} cannot be loaded: {type(error).__name__}: {error}",
+                "updating or removing the package that it comes from",
+            ) from error
+
+    @functools.cached_property
+    def _own(self) -> frozenset[str]:
+        return frozenset(_modules(self._folder, self._apart))
+
+    @functools.cached_property
+    def _others(self) -> dict[str, EntryPoint]:
+        from importlib.metadata import entry_points  # slow, and seldom needed
+
+        return {point.name: point for point in entry_points(group=f"volvex.{self.family}")}
+
+
+def _modules(folder: Path, apart: tuple[str, ...], before: str = "") -> Iterator[str]:
+    for path in folder.iterdir():
+        if path.name.startswith(("_", ".")) or path.name in apart:
+            continue
+        if path.suffix == ".py":
+            yield before + path.stem
+        elif path.is_dir():
+            yield from _modules(path, (), f"{before}{path.name}.")
