@@ -201,7 +201,7 @@ def mine(work: Path, rounds: int) -> Result:
     def clear() -> None:
         _clear(home / "names" / "found.txt")
 
-    ours = [VOLVEX, "names", "mine", "--anew", str(folder)]
+    ours = [VOLVEX, "names", "mine", "--refresh", str(folder)]
     theirs = ["sh", "-c", f"find {out} -type f -print0 | xargs -0 strings -n 4"]
     result = compare("mine 700 MB / strings on the unpacked", ours, theirs, rounds, clear, "")
     clear()

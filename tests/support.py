@@ -13,11 +13,15 @@ import subprocess
 import sys
 import tempfile
 import unittest
+import warnings
 from pathlib import Path
 from unittest import mock
 
+from kelpwick.__main__ import main as kelpwick
 from kelpwick.world import make_game
+from tests.faulty_disk import KILLED, Stop, disk_of
 from volvex.archive import LaidOut
+from volvex.command.ui.context import make_context
 from volvex.command.ui.main import main
 from volvex.layout.language.parser import parse_layout, read_layout
 from volvex.layout.model import Layout
@@ -31,9 +35,11 @@ PACK_LAYOUT = SOURCE / "volvex" / "games" / "kelpwick" / "pack.layout"
 MAIN = "data/main.kwp"
 LAMPS = f"{MAIN}/rules/lamps.xml"
 LETTER = f"{MAIN}/letters/en/01-arrival.txt"
+Done = subprocess.CompletedProcess[str]
 _made: dict[str, Path] = {}
 _keep = tempfile.TemporaryDirectory(prefix="volvex-tests-")
 atexit.register(_keep.cleanup)
+SHARED = Path(os.environ.get("VOLVEX_TESTS_SHARED", _keep.name))  # of all test processes: compiled code, parsed layouts
 
 
 def made_game() -> Path:
@@ -63,10 +69,33 @@ class Case(unittest.TestCase):
     """A test with a folder of its own, which it stands in for the program."""
 
     def setUp(self) -> None:
+        self._watch_files()
         holder = tempfile.TemporaryDirectory(prefix="volvex-test-")
         self.addCleanup(holder.cleanup)
         self.folder = Path(holder.name).resolve()
         self.home = self.folder / "home"
+        self.share_layouts()
+
+    def share_layouts(self) -> None:
+        """Remember parsed layouts for all tests: they are named by their text, and parsing them again shows nothing."""
+        layouts, cache = SHARED / "layouts", self.home / "cache"
+        layouts.mkdir(exist_ok=True)
+        cache.mkdir(parents=True)
+        with contextlib.suppress(OSError):  # where links need a right, each test parses its own
+            (cache / "layouts").symlink_to(layouts)
+
+    def _watch_files(self) -> None:
+        """Fail the test when it leaves a file open: Python warns of that where no test can catch it."""
+        watch = warnings.catch_warnings(record=True)
+        caught = watch.__enter__()
+        warnings.simplefilter("always", ResourceWarning)
+
+        def check() -> None:
+            watch.__exit__(None, None, None)
+            left = [str(one.message) for one in caught or () if issubclass(one.category, ResourceWarning)]
+            self.assertEqual(left, [])
+
+        self.addCleanup(check)
 
     def game(self, name: str = "game") -> Path:
         """A game of this test's own."""
@@ -82,21 +111,71 @@ class Case(unittest.TestCase):
             "VOLVEX_HOME": str(self.home),
             "PYTHONIOENCODING": "utf-8",
             "PYTHONWARNINGS": "always::ResourceWarning",
-            "PYTHONPYCACHEPREFIX": f"{_keep.name}/compiled",
+            "PYTHONPYCACHEPREFIX": str(SHARED / "compiled"),
             **more,
         }
 
     def run_program(
+        self,
+        *words: object,
+        status: int | None = 0,
+        cwd: Path | None = None,
+        input: str = "",
+        fault: str = "",
+        **more: str,
+    ) -> Done:
+        """Run a command line in this process; its status must be `status`. With `fault` the disk fails (see `FaultyDisk`).
+
+        `kill:7` runs a process and ends it for good at the seventh step; `stop:7` does the same to the files, faster.
+        """
+        run = self._killed if fault.startswith("kill") else self._run_here
+        done = run([str(word) for word in words], cwd or self.folder, input, fault, more)
+        self.assertNotEqual(done.returncode, 70, f"a fault in Volvex: {words}: {done.stderr}")
+        if status is not None:
+            self.assertEqual(done.returncode, status, done.stdout + done.stderr)
+        return done
+
+    def _run_here(self, words: list[str], cwd: Path, input: str, fault: str, more: dict[str, str]) -> Done:
+        environment = {"VOLVEX_HOME": str(self.home), **more}
+        with (
+            tempfile.TemporaryFile("w+", encoding="utf-8", newline="") as out,  # with a number, as commands may ask for
+            tempfile.TemporaryFile("w+", encoding="utf-8", newline="") as err,
+            contextlib.chdir(cwd),
+            mock.patch.dict(os.environ, environment),
+            mock.patch("sys.stdin", io.TextIOWrapper(io.BytesIO(input.encode()), encoding="utf-8")),
+            contextlib.redirect_stdout(out),
+            contextlib.redirect_stderr(err),
+        ):
+            context = make_context()
+            context.disk = disk_of(fault)
+            try:
+                code = main(words, context)
+            except Stop:
+                code = KILLED
+            said = []
+            for stream in (out, err):
+                stream.seek(0)
+                said.append(stream.read().replace("\r\n", "\n"))
+        return Done(words, int(code), *said)
+
+    def _killed(self, words: list[str], cwd: Path, input: str, fault: str, more: dict[str, str]) -> Done:
+        """The same in a process of its own."""
+        environment = self.environment(**more, PYTHONPATH=os.pathsep.join([str(SOURCE.parent), str(SOURCE)]))
+        return subprocess.run(
+            [sys.executable, "-m", "tests.faulty_disk", fault, *words],
+            cwd=cwd, env=environment, encoding="utf-8", capture_output=True, input=input,
+        )  # fmt: skip
+
+    def program(
         self, *words: object, status: int | None = 0, cwd: Path | None = None, input: str = "", **more: str
-    ) -> subprocess.CompletedProcess[str]:
-        """Run the installed `volvex`; its status must be `status`, and it never shows a traceback."""
+    ) -> Done:
+        """Run the installed `volvex` as a process, where a process is the subject."""
         done = subprocess.run(
             [str(PROGRAM), *map(str, words)], cwd=cwd or self.folder, env=self.environment(**more), encoding="utf-8",
             capture_output=True, input=input,
         )  # fmt: skip
         self.assertNotIn("Traceback", done.stderr)
         self.assertNotIn("ResourceWarning", done.stderr)
-        self.assertNotEqual(done.returncode, 70, f"a fault in Volvex: {words}: {done.stderr}")
         if status is not None:
             self.assertEqual(done.returncode, status, done.stdout + done.stderr)
         return done
@@ -124,37 +203,16 @@ class Case(unittest.TestCase):
 
     def play(self, game: Path, *words: str, status: int = 0) -> str:
         """Have the stand-in game load a folder; what it prints."""
-        done = subprocess.run(
-            [sys.executable, "-m", "kelpwick", "play", str(game), *words], encoding="utf-8", env=self.environment(),
-            stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
-        )  # fmt: skip
-        self.assertEqual(done.returncode, status, done.stdout)
-        return done.stdout
+        said = io.StringIO()
+        with contextlib.redirect_stdout(said), contextlib.redirect_stderr(said):
+            code = kelpwick(["play", str(game), *words])
+        self.assertEqual(code, status, said.getvalue())
+        return said.getvalue()
 
     def bench(self, game: Path) -> Path:
         """A new bench for a game."""
         self.volvex("bench", game, self.folder / "bench")
         return self.folder / "bench"
-
-
-class InProcess(Case):
-    """The same without a process for each command, which is ten times as fast: where no process is the subject."""
-
-    def run_program(
-        self, *words: object, status: int | None = 0, cwd: Path | None = None, input: str = "", **more: str
-    ) -> subprocess.CompletedProcess[str]:
-        out, err = io.StringIO(), io.StringIO()
-        environment = {"VOLVEX_HOME": str(self.home), **more}
-        with (
-            contextlib.chdir(cwd or self.folder), mock.patch.dict(os.environ, environment), mock.patch("sys.stdin", io.StringIO(input)),
-            contextlib.redirect_stdout(out), contextlib.redirect_stderr(err),
-        ):  # fmt: skip
-            code = main([str(word) for word in words])
-        done = subprocess.CompletedProcess([*map(str, words)], int(code), out.getvalue(), err.getvalue())
-        self.assertNotEqual(code, 70, f"a fault in Volvex: {words}: {done.stderr}")
-        if status is not None:
-            self.assertEqual(code, status, done.stdout + done.stderr)
-        return done
 
 
 class KeptGame(Case):

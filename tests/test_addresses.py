@@ -12,7 +12,7 @@ from pathlib import Path
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.support import LAMPS, MAIN, InProcess, digests, made_game
+from tests.support import LAMPS, MAIN, Case, digests, made_game
 from volvex.archive.access.patterns import path_pattern
 from volvex.archive.access.ties import Ties
 from volvex.archive.safe_names import told_apart
@@ -67,7 +67,7 @@ def repeating(folder: Path) -> Path:
     return path
 
 
-class Repeated(InProcess):
+class Repeated(Case):
     NAMES = ("BUOYS", "ROCKS", "BUOYS~3", "BUOYS~2", "BUOYS~4", "lamp.txt", "lamp~2.txt")
     TEXTS = ("one", "two", "three", "four", "five", "six", "seven")
 
@@ -125,7 +125,7 @@ class Repeated(InProcess):
         self.assertEqual((self.folder / "again.zip").read_bytes(), (self.folder / "game/maps.zip").read_bytes())
 
 
-class OddNames(InProcess):
+class OddNames(Case):
     def setUp(self) -> None:
         super().setUp()
         with tarfile.open(self.folder / "odd.tar", "w", encoding="latin-1", format=tarfile.USTAR_FORMAT) as archive:
@@ -147,7 +147,7 @@ class OddNames(InProcess):
         self.assertIn("try odd.tar/Readme", self.complaint("list", "odd.tar\\Readme", status=3))
 
 
-class OnABench(InProcess):
+class OnABench(Case):
     def setUp(self) -> None:
         super().setUp()
         self.source = self.game()
@@ -217,7 +217,7 @@ class OnABench(InProcess):
         self.assertIn("fresnel_3,Third Fresnel,paraffin,14", (self.folder / "lamps.csv").read_text("utf-8-sig"))
 
 
-class Patterns(InProcess):
+class Patterns(Case):
     def test_two_stars_pass_through_archives_within_archives(self) -> None:
         game = made_game()
         found = [str(one["path"]) for one in self.records("list", f"{game}/kelpwick.exe/**")]
@@ -239,11 +239,11 @@ class Patterns(InProcess):
             [one["path"] for one in self.records("identify", f"{game}/kelpwick.exe/tail")],
             [f"{game}/kelpwick.exe/tail"],
         )
-        titles = self.volvex("layout", "explain", game / "isles", "--records", "1")
+        titles = self.volvex("layout", "explain", game / "isles", "--limit", "1")
         self.assertEqual(titles.count("100% explained"), 6)
 
 
-class Tied(InProcess):
+class Tied(Case):
     def setUp(self) -> None:
         super().setUp()
         self.there = self.folder / "play"
@@ -332,7 +332,7 @@ class Tied(InProcess):
             self.assertEqual(path_pattern(pattern).fullmatch(path) is not None, fits, (pattern, path))
 
 
-class SurveyMemory(InProcess):
+class SurveyMemory(Case):
     def test_what_is_remembered_is_told_from_where_one_stands(self) -> None:
         self.game()
         for cwd, path in ((self.folder, "game"), (self.folder / "game", "."), (self.folder / "game/post", "..")):

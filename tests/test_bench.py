@@ -120,7 +120,7 @@ class Take(OnABench):
         (self.work / "files" / LAMPS).write_bytes(b"mine")
         self.assertIn("was edited in the bench", self.refused("take", LAMPS, status=5))
         self.assertEqual((self.work / "files" / LAMPS).read_bytes(), b"mine")
-        self.do("take", LAMPS, "--again")
+        self.do("take", LAMPS, "--refresh")
         self.assertEqual(len((self.work / "files" / LAMPS).read_bytes()), 1086)
 
     def test_what_is_not_there(self) -> None:
@@ -290,7 +290,7 @@ class Build(OnABench):
     def test_nothing_to_build_removes_what_was_built(self) -> None:
         self.do("set", LAMPS, "--row", "fresnel_3", "range=14")
         self.do("build")
-        self.do("take", LAMPS, "--again")
+        self.do("take", LAMPS, "--refresh")
         self.assertIn("nothing was built", self.do("build"))
         self.assertFalse((self.work / "built" / MAIN).exists())
 
@@ -304,7 +304,7 @@ class Build(OnABench):
     def test_no_space_left_leaves_nothing_half_written(self) -> None:
         self.do("set", LAMPS, "--row", "fresnel_3", "range=14")
         for at in range(1, 80):
-            done = self.run_program("build", cwd=self.work, status=None, VOLVEX_FAULT=f"full:{at}")
+            done = self.run_program("build", cwd=self.work, status=None, fault=f"full:{at}")
             left = [path.name for path in self.work.rglob("*") if path.is_file()]
             if done.returncode == 0:
                 self.assertGreater(at, 3, "the fault was never reached")
@@ -343,7 +343,7 @@ class AfterAnUpdate(Case):
         self.update("rules/lamps.xml", 'range="18"', 'range="19"')
         said = self.complaint("build", cwd=self.work, status=5)
         self.assertIn("is another than the one that was taken", said)
-        self.assertIn("take --again", said)
+        self.assertIn("take --refresh", said)
 
 
 class Pack(Case):
@@ -452,7 +452,7 @@ class Pack(Case):
             ("pack", "all", "--like", self.archive, "--to", "new.kwp"),
             ("unpack", self.archive, "--to", "other"),
         ):
-            done = self.run_program(*words, status=6, VOLVEX_FAULT="full:20" if words[0] == "unpack" else "full:2")
+            done = self.run_program(*words, status=6, fault="full:20" if words[0] == "unpack" else "full:2")
             self.assertIn("no space left", done.stderr)
             self.assertFalse((self.folder / "new.kwp").exists())
             self.assertEqual(list(self.folder.rglob("*part")), [])

@@ -20,7 +20,7 @@ import xxhash
 import volvex.codec
 from tests.families import naive_lzss, naive_unlzss
 from tests.support import ROOT
-from volvex.codec import CHECKSUM, CIPHER, COMPRESS, Cipher, Compression, Seal
+from volvex.codec import CHECKSUM, CIPHER, COMPRESS, Checksum, Cipher, Compression
 from volvex.codec._inflate import inflated
 from volvex.codec.parameters import parse_spec
 from volvex.codec.registry import Transform
@@ -198,15 +198,15 @@ def _check_refusals(test: unittest.TestCase, codec: Compression, stored: bytes, 
                 list(codec.decode_stream([bad], size))
 
 
-def check_seal(test: unittest.TestCase, seal: Seal, value: int) -> None:
-    """What any seal must do."""
-    whole, pieces, view = seal.new(), seal.new(), seal.new()
+def check_checksum(test: unittest.TestCase, checksum: Checksum, value: int) -> None:
+    """What any checksum must do."""
+    whole, pieces, view = checksum.new(), checksum.new(), checksum.new()
     whole.update(b"123456789")
     for byte in b"123456789":
         pieces.update(bytes([byte]))
     view.update(memoryview(b"123456789"))
     test.assertEqual([whole.value(), pieces.value(), view.value()], [value] * 3)
-    test.assertLess(value, 1 << seal.bits)
+    test.assertLess(value, 1 << checksum.bits)
     test.assertEqual(whole.value(), value, "asking does not change it")
 
 
@@ -282,13 +282,13 @@ class Conformance(unittest.TestCase):
                     stored = subprocess.run([*words, "-c"], input=text, capture_output=True, check=True).stdout
                     self.assertEqual(COMPRESS.get(name).decode(stored, len(text)), text)
 
-    def test_every_seal(self) -> None:
+    def test_every_checksum(self) -> None:
         self.assertEqual(
-            {name.partition("(")[0] for name in CHECKS}, set(family("seal")), "a new seal needs a check value"
+            {name.partition("(")[0] for name in CHECKS}, set(family("checksum")), "a new checksum needs a check value"
         )
         for name, value in CHECKS.items():
             with self.subTest(name):
-                check_seal(self, CHECKSUM.get(name), value)
+                check_checksum(self, CHECKSUM.get(name), value)
 
     def test_every_cipher(self) -> None:
         self.assertEqual(

@@ -15,6 +15,7 @@ import numpy as np
 
 from tests.support import LAMPS, MAIN, PROGRAM, Case, KeptGame
 from volvex import __version__
+from volvex.command.ui.commands import COMMANDS, summary_of
 from volvex.command.ui.context import Context
 from volvex.command.ui.table import Column, Labels, Numbers, Prefixed, count, percent, print_table
 from volvex.errors import FormatError, ManyErrors, NotFoundError, Status, VolvexError
@@ -23,26 +24,33 @@ from volvex.source import Disk
 
 class Words(Case):
     def test_version_in_every_way(self) -> None:
-        self.assertEqual(self.volvex("--version"), f"volvex {__version__}\n")
+        self.assertEqual(self.program("--version").stdout, f"volvex {__version__}\n")
         done = subprocess.run([sys.executable, "-m", "volvex", "--version"], capture_output=True, text=True, check=True)
         self.assertEqual(done.stdout, f"volvex {__version__}\n")
 
     def test_the_overview_lists_every_command(self) -> None:
         out = self.volvex()
         self.assertEqual(out, self.volvex("--help"))
-        for word in ("survey", "list", "layout prove", "install", "restore", "demo"):
+        for word in ("survey", "list", "install", "restore", "demo"):
             self.assertRegex(out, rf"(?m)^  {word} +\S")
+        self.assertLessEqual(max(map(len, out.splitlines())), 80)
+        self.assertLessEqual(len(out.splitlines()), 40)
 
     def test_help_of_each_command(self) -> None:
-        import volvex.command.ui.main as main
-
-        for one in main.commands():
-            out = self.volvex(*one.words, "--help")
-            self.assertIn(one.summary, out)
+        for name in COMMANDS.names():
+            with self.subTest(name):
+                command = COMMANDS.load(name)
+                out = self.volvex(*name.split("."), "--help")
+                self.assertIn(summary_of(command), " ".join(out.split()))
+                self.assertIn("exit status", out)
+                self.assertLessEqual(len(summary_of(command).split()), 12)
+                for example in command.EXAMPLES:
+                    self.assertIn(example, out)
+                self.assertEqual(self.volvex("help", *name.split(".")), out)
 
     def test_a_mistaken_command_suggests_the_near_one(self) -> None:
         self.assertIn("try `volvex list`", self.complaint("lsit", status=2))
-        self.assertIn("layout has check, explain, list, new, prove, show", self.complaint("layout", "prov", status=2))
+        self.assertIn("layout has check, prove, explain, list, show, new", self.complaint("layout", "prov", status=2))
         self.assertIn("not a command", self.complaint("ui", status=2))
         self.assertIn("not a command", self.complaint("../x", status=2))
 

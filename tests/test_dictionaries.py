@@ -254,7 +254,7 @@ class OnABench(Case):
         self.volvex("take", path, cwd=bench)
         (bench / "names").mkdir()
         (bench / "names" / "list.txt").write_text("\n".join(f"guides/chapter_{n:02}.txt" for n in range(1, 9)))
-        self.run_program("changes", cwd=bench, status=None, VOLVEX_FAULT="kill:2")
+        self.run_program("changes", cwd=bench, status=None, fault="kill:2")
         done = self.run_program("changes", cwd=bench)
         files = [one for one in digests(bench / "files") if one.endswith(".txt")]
         self.assertEqual(len(files), 1)
@@ -302,7 +302,7 @@ class OnABench(Case):
         bench = self.bench(game)
         path = self.unnamed(game, "text")[0]
         for text in ("Chapter 0\n", "{}\n"):  # the second time under another ending
-            self.volvex("take", path, "--again", cwd=bench)
+            self.volvex("take", path, "--refresh", cwd=bench)
             (bench / "files" / path).write_text(text)
             self.volvex("build", "--in-place", cwd=bench)
             self.assertEqual(self.volvex("show", f"game/{path}"), text)

@@ -10,7 +10,7 @@ import zipfile
 from pathlib import Path
 
 from tests.books import opened
-from tests.support import LAMPS, MAIN, InProcess, made_game
+from tests.support import LAMPS, MAIN, Case, made_game
 from tests.test_addresses import packed
 from volvex.archive.detect import details, lengths
 from volvex.archive.detect.carve import finds
@@ -26,7 +26,7 @@ LOCKED = "post/winter.kpz"
 FRAME = b"\xff\xfb\x90\x00" + bytes(413)  # of MPEG audio: 128 kbit/s at 44.1 kHz are 417 bytes
 
 
-class Locked(InProcess):
+class Locked(Case):
     def test_the_rest_is_listed_and_the_lock_told_once(self) -> None:
         game = made_game()
         done = self.run_program("list", game, "--deep", "--json", status=7)
@@ -43,7 +43,7 @@ class Locked(InProcess):
             self.assertEqual(done.stderr.count("is locked"), 1, words)
 
 
-class Damaged(InProcess):
+class Damaged(Case):
     def setUp(self) -> None:
         super().setUp()
         self.whole = made_game() / MAIN
@@ -118,7 +118,7 @@ class Damaged(InProcess):
         self.assertEqual([path.read_bytes() for path in (self.folder / "crew").iterdir()], [b"first"])
 
 
-class Empty(InProcess):
+class Empty(Case):
     def test_archives_without_entries_are_listed_and_taken_out(self) -> None:
         zipfile.ZipFile(self.folder / "none.zip", "w").close()
         for words in ((), ("--tree",), ("--long", "--sort", "size"), ("--deep",)):
@@ -138,7 +138,7 @@ class Empty(InProcess):
                 self.assertIn("in/a.txt", done.stdout)
 
 
-class Checks(InProcess):
+class Checks(Case):
     def setUp(self) -> None:
         super().setUp()
         self.work = self.bench(self.game())
@@ -169,7 +169,7 @@ class Checks(InProcess):
         self.assertNotIn("no longer sound", told)
 
 
-class Statuses(InProcess):
+class Statuses(Case):
     def setUp(self) -> None:
         super().setUp()
         self.work = self.bench(self.game())
@@ -211,7 +211,7 @@ class Statuses(InProcess):
 
     def test_no_permission_says_what_to_do(self) -> None:
         words = ("unpack", made_game() / MAIN, "--to", "shut")
-        self.assertIn("try `ls -l`", self.complaint(*words, status=6, VOLVEX_FAULT="deny:1"))
+        self.assertIn("try `ls -l`", self.complaint(*words, status=6, fault="deny:1"))
 
     def test_a_proof_that_tried_nothing_says_so(self) -> None:
         (self.folder / "crew.layout").write_text(
@@ -223,7 +223,7 @@ class Statuses(InProcess):
         self.assertNotIn("holds", told)
 
 
-class Encodings(InProcess):
+class Encodings(Case):
     GERMAN = "[wärter]\r\nname = Jörg Müller\r\nnote = Die Lampe brennt für die Schiffe, die über Nacht fahren\r\n"
 
     def setUp(self) -> None:
@@ -278,7 +278,7 @@ class Encodings(InProcess):
             named("base64")
 
 
-class Shapes(InProcess):
+class Shapes(Case):
     def test_objects_of_one_shape_are_one_sheet(self) -> None:
         text = {
             "dawn": {"name": "First", "range": 9},

@@ -300,7 +300,7 @@ class Secrets(Case):
     def test_copies_of_the_key_file_go_after_a_kill_and_others_are_warned_of(self) -> None:
         self.run_program("keys", "add", "harbour", input="secret\n")
         for at in range(1, 9):
-            self.run_program("keys", "add", "second", status=None, input="other\n", VOLVEX_FAULT=f"kill:{at}")
+            self.run_program("keys", "add", "second", status=None, input="other\n", fault=f"stop:{at}")
         self.volvex("keys", "list")
         self.assertEqual([path.name for path in self.home.glob("keys.json*")], ["keys.json"])
         self.assertNotIn("can be read", self.run_program("keys", "list").stderr)

@@ -19,7 +19,7 @@ from hypothesis import strategies as st
 
 from kelpwick import png
 from tests.keyed import CRC, FNV, archive, crc_archive, fnv1a, fnv_archive, layout
-from tests.support import Case, InProcess, made_game
+from tests.support import Case, made_game
 from volvex.archive.access.open import open_source
 from volvex.archive.access.paths import Found, Group, Walker
 from volvex.errors import UsageError
@@ -84,7 +84,7 @@ class Words(unittest.TestCase):
             self.assertNotIn("\n", word.text)
 
 
-class Spellings(InProcess):
+class Spellings(Case):
     def test_two_spellings_of_one_path_are_one_find(self) -> None:
         rule = layout("keys by crc32, upper case", [("u32", "name key")])
         data = crc_archive({"RULES/LAMPS.XML": b"<x/>", "B.TXT": b"b"})

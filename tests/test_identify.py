@@ -108,11 +108,11 @@ content
         found = [(one.offset, one.kind, one.size) for one in finds(BytesSource(data, "x"))]
         self.assertEqual(found, wanted)
         (self.folder / "x.dat").write_bytes(data)
-        done = self.run_program("identify", "x.dat", "--carve", "out", "--picture", "e.png", status=1)
+        done = self.run_program("identify", "x.dat", "--save-found", "out", "--plot", "e.png", status=1)
         self.assertIn("4 files taken out", done.stdout)
         self.assertEqual((self.folder / "out" / f"{wanted[0][0]:08x}.png").read_bytes(), inside["png"])
         self.assertTrue((self.folder / "e.png").read_bytes().startswith(b"\x89PNG"))
-        self.assertIn("is there already", self.complaint("identify", "x.dat", "--carve", "out", status=5))
+        self.assertIn("is there already", self.complaint("identify", "x.dat", "--save-found", "out", status=5))
 
     def test_a_bounded_amount_is_read_however_large_the_file(self) -> None:
         path = self.folder / "huge.dat"

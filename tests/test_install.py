@@ -121,7 +121,7 @@ class InstallAndRestore(WithABuild):
         (self.work / "files/kelpwick.ini").write_text("[game]\nlanguage = de\n")
         self.do("build")
         self.do("install")
-        self.do("take", LAMPS, "--again")
+        self.do("take", LAMPS, "--refresh")
         self.do("build")
         self.assertIn("put back", self.do("install"))
         self.assertEqual((self.source / MAIN).read_bytes(), (self.folder / "game" / MAIN).read_bytes())
@@ -185,10 +185,10 @@ class Updates(WithABuild):
         self.assertEqual((self.source / MAIN).read_bytes(), updated)
         kept = [path for path in (self.source / ".volvex" / "objects").rglob("*") if path.is_file()]
         self.assertEqual([digests(path.parent)[path.name] for path in kept], [self.before[MAIN]])
-        self.assertIn(f"try `volvex restore --force {MAIN}`", done.stderr)
+        self.assertIn(f"try `volvex restore --overwrite {MAIN}`", done.stderr)
         for _ in range(2):  # whatever was refused before
             again = self.run_program("restore", cwd=self.work, status=5)
-            self.assertIn(f"volvex restore --force {MAIN}", again.stderr)
+            self.assertIn(f"volvex restore --overwrite {MAIN}", again.stderr)
             self.assertNotIn("nothing is installed", again.stdout)
         self.assertEqual([path for path in kept if not path.exists()], [], "the original is kept")
 
@@ -206,15 +206,15 @@ class Updates(WithABuild):
     def test_forced_the_original_goes_over_the_changed_file_which_is_kept(self) -> None:
         self.do("install")
         updated = self.update()
-        self.assertIn("put back", self.do("restore", "--plan", "--force", MAIN))
+        self.assertIn("put back", self.do("restore", "--plan", "--overwrite", MAIN))
         self.assertTrue((self.source / ".volvex").exists())
         self.assertEqual((self.source / MAIN).read_bytes(), updated)
-        self.assertIn(f"the changed file is in .volvex/aside/{MAIN}", self.do("restore", "--force", MAIN))
+        self.assertIn(f"the changed file is in .volvex/aside/{MAIN}", self.do("restore", "--overwrite", MAIN))
         self.assertEqual(digests(self.source)[MAIN], self.before[MAIN])
         self.assertEqual((self.source / ".volvex" / "aside" / MAIN).read_bytes(), updated)
         self.assertIn("nothing is installed", self.do("restore"))
         self.assertEqual((self.source / ".volvex" / "aside" / MAIN).read_bytes(), updated, "the only copy stays")
-        self.assertIn("no original of x", self.complaint("restore", "--force", "x", cwd=self.work, status=3))
+        self.assertIn("no original of x", self.complaint("restore", "--overwrite", "x", cwd=self.work, status=3))
 
     def test_an_original_that_somebody_else_put_back_is_no_longer_kept(self) -> None:
         shutil.copy(self.source / MAIN, self.folder / "original")
@@ -267,7 +267,7 @@ class Updates(WithABuild):
             said = self.run_program("restore", cwd=self.work, status=5).stderr
             self.assertIn("an older original", said)
         self.assertEqual([store.path(one.original).read_bytes() == original for one in state.older], [True])
-        self.do("restore", "--force", MAIN)
+        self.do("restore", "--overwrite", MAIN)
         self.assertEqual((self.source / MAIN).read_bytes(), original)
 
     def test_a_file_that_is_gone_is_put_back(self) -> None:

@@ -87,7 +87,7 @@ class KeyFile(Case):
     @unittest.skipIf(os.name == "nt", "needs a pseudo-terminal")
     def test_on_a_terminal_it_is_asked_for_without_being_shown(self) -> None:
         self.game()
-        said = self.typed(PASSWORD, "show", "game/post/winter.kpz/letters/ansa.txt", "--no-pager")
+        said = self.typed(PASSWORD, "show", "game/post/winter.kpz/letters/ansa.txt", "--unpaged")
         self.assertIn("game/post/winter.kpz: ", said)
         self.assertIn("when the ice is in", said)
         self.assertNotIn(PASSWORD, said)

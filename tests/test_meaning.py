@@ -46,9 +46,9 @@ class Looking(KeptGame):
             [line.split() for line in out.splitlines()],
             [["name", "weight"], ["Great", "drum", "88.8"], ["Drum", "31.1"], ["2", "records", "of", "6"]],
         )
-        self.assertEqual(json.loads(self.show(LENSES, "--first", "1", "--json")),
+        self.assertEqual(json.loads(self.show(LENSES, "--limit", "1", "--json")),
                          [{"id": "101", "name": "Penny glass", "glass": "pressed", "reach": "5", "weight": "0.4", "focus": "35", "fitted": "2", "clean": "yes", "grade": "1"}])  # fmt: skip
-        self.assertIn("4 more: --all", self.show(LENSES, "--first", "2"))
+        self.assertIn("4 more: --all", self.show(LENSES, "--limit", "2"))
         self.assertIn("menu.start", self.show(MENU))
         self.assertIn(
             "sallow_holm",
@@ -251,19 +251,19 @@ class Opened(Benches):
     def test_a_spreadsheet_a_hand_and_set_make_the_same_change(self) -> None:
         self.do("set", FITTINGS, "--row", "harbour_1", "screws=5")
         by_set = self.changes()[FITTINGS]
-        self.do("take", FITTINGS, "--again", "--as", "xlsx")
+        self.do("take", FITTINGS, "--refresh", "--as", "xlsx")
         file = self.work / "open" / f"{FITTINGS}.xlsx"
         pages = load_workbook(file)
         pages.active["D2"] = 5  # type: ignore[index]
         pages.save(file)
         self.assertEqual(self.changes()[FITTINGS], by_set)
-        self.do("take", FITTINGS, "--again", "--as", "csv")
+        self.do("take", FITTINGS, "--refresh", "--as", "csv")
         file = self.work / "open" / f"{FITTINGS}.csv"
         file.write_bytes(file.read_bytes().replace(b"101,3,1851", b"101,5,1851"))
         self.assertEqual(self.changes()[FITTINGS], by_set)
         self.do("set", JOBS, "--row", "grind_3", "lens=104")
         by_set = self.changes()[JOBS]
-        self.do("take", JOBS, "--again")
+        self.do("take", JOBS, "--refresh")
         mine = self.work / "files" / JOBS
         mine.write_bytes(mine.read_bytes().replace(b'lens="103"', b"lens = '104'"))
         self.assertEqual(self.changes()[JOBS], by_set)

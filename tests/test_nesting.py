@@ -150,7 +150,7 @@ class Pieces(Case):
         self.assertIn("The lead was dropped", self.volvex("show", "game/deeps/soundings.txt", "--raw"))
         self.assertIn("a part of deeps.kwp.001", self.volvex("survey", "game"))
         (game / "deeps" / "deeps.kwp.003").unlink()
-        self.assertNotIn("5 pieces", self.volvex("survey", "game", "--anew", status=4))
+        self.assertNotIn("5 pieces", self.volvex("survey", "game", "--refresh", status=4))
 
     def test_an_archive_that_shrinks_leaves_its_last_piece_empty(self) -> None:
         game = self.game()

@@ -15,7 +15,7 @@ from pathlib import Path
 
 import polib
 
-from tests.support import LAMPS, LETTER, MAIN, PROGRAM, Case, InProcess, made_game
+from tests.support import LAMPS, LETTER, MAIN, PROGRAM, Case, made_game
 from volvex.data import open_data
 from volvex.data.exchange import Wanted, exported, imported
 from volvex.data.verify import edited
@@ -45,7 +45,7 @@ def calls(*rows: tuple[str, str, str]) -> bytes:
     )
 
 
-class Undo(InProcess):
+class Undo(Case):
     def setUp(self) -> None:
         super().setUp()
         self.work = self.bench(self.game())
@@ -89,7 +89,7 @@ class Undo(InProcess):
         self.assertIn("fresnel_3,Third Fresnel,paraffin,9", (self.work / f"open/{LAMPS}.csv").read_text("utf-8-sig"))
 
 
-class Unpacking(InProcess):
+class Unpacking(Case):
     def test_without_a_folder_it_makes_one_named_after_the_archive(self) -> None:
         self.volvex("unpack", made_game() / MAIN)
         self.assertTrue((self.folder / "main/rules/lamps.xml").is_file())
@@ -128,7 +128,7 @@ class Unpacking(InProcess):
         self.assertIn("0755", self.volvex("list", "m.tar", "--long"))
 
 
-class PutBack(InProcess):
+class PutBack(Case):
     def setUp(self) -> None:
         super().setUp()
         (self.folder / "game").mkdir()
@@ -142,7 +142,7 @@ class PutBack(InProcess):
         return next((self.folder / "one").rglob("*.png")).read_bytes()
 
     def test_a_carved_file_goes_back_where_it_was(self) -> None:
-        self.run_program("identify", "blob.dat", "--carve", "../carved", cwd=self.work, status=1)
+        self.run_program("identify", "blob.dat", "--save-found", "../carved", cwd=self.work, status=1)
         (name,) = (path.name for path in (self.folder / "carved").iterdir())
         self.assertEqual(name, "0000012c.png")
         edited_png = self.png[:40] + bytes([self.png[40] ^ 1]) + self.png[41:]
@@ -179,7 +179,7 @@ class PutBack(InProcess):
         )
 
 
-class Saved(InProcess):
+class Saved(Case):
     def test_replaced_lines_are_saved_and_carried_over(self) -> None:
         game = self.game()
         work = self.bench(game)
@@ -200,7 +200,7 @@ class Saved(InProcess):
         self.volvex("take", LETTER, cwd=work)
 
 
-class Translators(InProcess):
+class Translators(Case):
     def test_letters_become_catalogues_and_come_back(self) -> None:
         self.volvex("convert", f"{made_game()}/{LETTER}", "letter.po", "--language", "nl")
         catalogue = polib.pofile(str(self.folder / "letter.po"))

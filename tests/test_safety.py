@@ -17,6 +17,7 @@ from pathlib import Path
 from typing import Any, BinaryIO
 from unittest.mock import patch as patched
 
+from tests.faulty_disk import FaultyDisk
 from tests.support import LAMPS, LETTER, MAIN, PROGRAM, Case, digests
 from tests.test_crashes import Stop, Stopping
 from volvex.errors import FormatError, RefusedError, VolvexError
@@ -26,7 +27,7 @@ from volvex.mods.home import home_of, tidy
 from volvex.mods.journal import read_state, write_state
 from volvex.mods.patch.plan import Patch
 from volvex.mods.store import Store
-from volvex.source import Disk, FaultyDisk, Source
+from volvex.source import Disk, Source
 from volvex.source.digest import BLOCK, Fingerprint, digest_file
 from volvex.source.lock import acquire, held
 from volvex.source.outputs import Outputs, new_file
@@ -594,7 +595,7 @@ class Benches(Case):
     def test_a_torn_state_is_finished_by_whoever_looks(self) -> None:
         for words in (["survey", self.source], ["list", self.source / MAIN / "rules"]):
             for at in range(26, 60, 3):
-                self.run_program("install", cwd=self.work, status=None, VOLVEX_FAULT=f"kill:{at}")
+                self.run_program("install", cwd=self.work, status=None, fault=f"stop:{at}")
                 if read_state(home_of(self.source)).under_way:
                     break
             self.assertTrue(read_state(home_of(self.source)).under_way)
@@ -627,7 +628,7 @@ class Benches(Case):
 
     def test_a_killed_take_is_not_taken_for_an_edit(self) -> None:
         for at in range(3, 60, 6):
-            done = self.run_program("take", f"{MAIN}/letters/en", cwd=self.work, status=None, VOLVEX_FAULT=f"kill:{at}")
+            done = self.run_program("take", f"{MAIN}/letters/en", cwd=self.work, status=None, fault=f"stop:{at}")
             if done.returncode == 0:
                 break
             self.volvex("take", f"{MAIN}/letters/en", cwd=self.work)
@@ -644,7 +645,7 @@ class Benches(Case):
     def test_a_bench_that_could_not_be_made_can_be_made_again(self) -> None:
         failed = 0
         for at in range(1, 9):
-            done = self.run_program("bench", self.source, "second", status=None, VOLVEX_FAULT=f"full:{at}")
+            done = self.run_program("bench", self.source, "second", status=None, fault=f"full:{at}")
             if done.returncode == 0:
                 break
             self.assertEqual(done.returncode, 6, done.stderr)

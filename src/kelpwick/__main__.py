@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 
 from kelpwick import GameError
@@ -11,7 +12,7 @@ from kelpwick.play import play
 from kelpwick.world import make_game
 
 
-def arguments() -> argparse.Namespace:
+def arguments(words: Sequence[str] | None = None) -> argparse.Namespace:
     parser = argparse.ArgumentParser(prog="kelpwick", description="A made-up lighthouse game, for trying Volvex on.")
     verbs = parser.add_subparsers(dest="verb", required=True)
     make = verbs.add_parser("make", help="write the game folder")
@@ -22,11 +23,12 @@ def arguments() -> argparse.Namespace:
     start.add_argument("dir", type=Path)
     start.add_argument("--language")
     start.add_argument("--letter")
-    return parser.parse_args()
+    start.add_argument("--only", help="print only the lines in which this stands")
+    return parser.parse_args(words)
 
 
-def main() -> int:
-    options = arguments()
+def main(words: Sequence[str] | None = None) -> int:
+    options = arguments(words)
     if options.verb == "make":
         if (options.dir / "data" / "main.kwp").exists():
             print(f"kelpwick: there is a game in {options.dir} already", file=sys.stderr)
@@ -51,6 +53,8 @@ def start(options: argparse.Namespace) -> int:
         file.write(line + "\n")
     if status:
         print(f"kelpwick: {line} (written to {log})", file=sys.stderr)
+    if options.only:
+        screens = "".join(line for line in screens.splitlines(keepends=True) if options.only in line)
     sys.stdout.write(screens)
     return status
 

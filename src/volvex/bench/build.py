@@ -117,7 +117,7 @@ def check_origins(bench: Workbench, some: Sequence[Change]) -> None:
         known = bench.taken.get(change.path)
         if known is not None and digest_bytes(b"".join(bench.original_content(change.path))) != known.digest:
             raise RefusedError(f"{change.path}: the game's own file is another than the one that was taken (an update?)",
-                               f"keeping a copy, then `volvex take --again {quoted(change.path)}`")  # fmt: skip
+                               f"keeping a copy, then `volvex take --refresh {quoted(change.path)}`")  # fmt: skip
 
 
 @dataclass

@@ -41,7 +41,7 @@ def open_as(bench: Workbench, place: str, ending: str, wanted: Wanted, again: bo
     there = bench.opened.get(file)
     target = bench.folder / file
     if target.is_file() and not again and (there is None or digest_file(target) != there.digest):
-        raise RefusedError(f"{file} was edited and would be lost", "--again to write it anew")
+        raise RefusedError(f"{file} was edited and would be lost", "--refresh to write it anew")
     data = exported(ending, document, wanted)
     _write(bench, target, data)
     bench.opened[file] = Opened(
@@ -99,7 +99,7 @@ def _fold(bench: Workbench, file: str, opened: Opened) -> Folded | None:
     if edited and moved:
         raise RefusedError(
             f"{file} and {opened.place} were both edited",
-            f"removing {file}, or `volvex take --again {quoted(opened.place)}`",
+            f"removing {file}, or `volvex take --refresh {quoted(opened.place)}`",
         )
     if edited:
         data = source.read_bytes()

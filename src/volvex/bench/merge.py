@@ -120,7 +120,7 @@ def _renewed(bench: Workbench, place: str, known: Taken, theirs: bytes) -> tuple
     now = open_data(theirs, bench.library, place) if theirs else None
     if before is None or ours is None or now is None:
         raise RefusedError(f"{place}: the game's own file is another than the one that was taken, and nothing knows what its bytes mean",
-                           f"keeping a copy, then `volvex take --again {quoted(place)}`")  # fmt: skip
+                           f"keeping a copy, then `volvex take --refresh {quoted(place)}`")  # fmt: skip
     carried = _carried(place, differences(before, ours), now)
     return carried, place, None if carried.conflicts else edited(now, carried.made)
 

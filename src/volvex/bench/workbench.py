@@ -274,7 +274,7 @@ class Workbench(Originals):
         edited = [place for place in there if self._edited(place)]
         if edited and not again:
             raise RefusedError(
-                f"{edited[0]} was edited in the bench and would be lost", "--again to take the original anew"
+                f"{edited[0]} was edited in the bench and would be lost", "--refresh to take the original anew"
             )
         left = [] if again else there
         done = []

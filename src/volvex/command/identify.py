@@ -1,8 +1,8 @@
 """What a file is: by the marks of all layouts, by structure, by content, with reasons.
 
 For a file that nothing knows: its first bytes, the share of text, the entropy along it (high and even: compressed or
-enciphered; steps: parts), well-known files and compressed streams inside it, a likely exclusive-or key. --carve takes out what was
-found inside; --picture draws the entropy. However large the file, a bounded amount of it is read.
+encrypted; steps: parts), well-known files and compressed streams inside it, a likely exclusive-or key. --save-found takes out what was
+found inside; --plot draws the entropy. However large the file, a bounded amount of it is read.
 """
 
 from __future__ import annotations
@@ -19,18 +19,19 @@ from volvex.command.ui.reader import add_reading, each_content
 from volvex.command.ui.table import count, number
 from volvex.errors import Status
 from volvex.source import Source
+from volvex.source.hex_lines import hex_lines, readable
 from volvex.source.outputs import Outputs, new_file
 
 PRIORITY = 14
 EXAMPLES = ()
-HEX, STRIP, FOUND, KEYS = 64, 96, 12, 3
+HEX, FOUND, KEYS = 64, 12, 3
 BARS = " ▁▂▃▄▅▆▇█"
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("path", nargs="+", metavar="PATH", help="a file, a folder, or what lies in an archive")
-    parser.add_argument("--carve", type=Path, metavar="DIR", help="take out the files that were found inside")
-    parser.add_argument("--picture", type=Path, metavar="PNG", help="the entropy along the file as a picture")
+    parser.add_argument("--save-found", type=Path, metavar="DIR", help="take out the files that were found inside")
+    parser.add_argument("--plot", type=Path, metavar="PNG", help="the entropy along the file as a picture")
     add_reading(parser)
     parser.add_argument("--json", action="store_true", help="one list of records")
 
@@ -41,16 +42,16 @@ def run(options: argparse.Namespace, context: Context) -> int:
         for path in options.path:
             for content, file in each_content(path, walker, context):
                 with contextlib.closing(content.source):
-                    found = identify(content.source, walker.library, file, inside=options.carve is not None)
+                    found = identify(content.source, walker.library, file, inside=options.save_found is not None)
                     unknown += not found.known
                     if options.json:
                         records.append(_record(found))
                     else:
                         _print(found, context)
-                    if options.carve is not None:
-                        _carve(content.source, found, options.carve, context)
-                    if options.picture is not None:
-                        _draw(content.source, options.picture, context)
+                    if options.save_found is not None:
+                        _carve(content.source, found, options.save_found, context)
+                    if options.plot is not None:
+                        _draw(content.source, options.plot, context)
         status = note_faults(walker.faults, context)
     if options.json:
         context.json(records)
@@ -86,10 +87,10 @@ def _print(one: Identified, context: Context) -> None:
 
 
 def _print_bytes(one: Identified, context: Context) -> None:
-    for start in range(0, min(HEX, len(one.head)), 16):
-        row = one.head[start : start + 16]
-        text = "".join(chr(byte) if 32 <= byte < 127 else "." for byte in row)
-        context.print(f"  {context.paint(f'{start:6x}', 'dim')}  {row.hex(' '):<47}  {context.paint(text, 'cyan')}")
+    for pairs, characters in hex_lines(one.head[:HEX]):
+        context.print(f"  {pairs}")
+        if characters:
+            context.print(f"  {context.paint(characters, 'cyan')}")
     if one.entropy:
         strip = "".join(BARS[min(8, round(value))] for value in one.entropy)
         low, high = min(one.entropy), max(one.entropy)
@@ -98,9 +99,8 @@ def _print_bytes(one: Identified, context: Context) -> None:
         )
     context.print(f"  {'text':>8}  {one.text:.0%} of its bytes are printable")
     for key in one.keys[:KEYS]:
-        told = "".join(chr(byte) if 32 <= byte < 127 else "." for byte in key)
         context.print(
-            f"  {'key':>8}  {key.hex(' ')}  {context.paint(told, 'cyan')}  XOR key of {count(len(key), 'byte')}: behind it is text or a known format"
+            f"  {'key':>8}  {key.hex(' ')}  {context.paint(readable(key), 'cyan')}  XOR key of {count(len(key), 'byte')}: behind it is text or a known format"
         )
     for found in one.finds[:FOUND]:
         size = f"{number(found.size)} bytes" if found.size is not None else "of unknown size"
@@ -108,17 +108,17 @@ def _print_bytes(one: Identified, context: Context) -> None:
         context.print(f"  {context.paint(f'{found.offset:#x}'.rjust(8), 'dim')}  {found.kind}, {size}{holds}")
     if len(one.finds) > FOUND:
         context.print(
-            context.paint(f"{'':10}and {len(one.finds) - FOUND:,} more inside: --carve DIR takes them out", "dim")
+            context.paint(f"{'':10}and {len(one.finds) - FOUND:,} more inside: --save-found DIR takes them out", "dim")
         )
 
 
 def _meaning(one: Identified) -> str:
     low, high = min(one.entropy), max(one.entropy)
     if low > 7.5:
-        return "compressed or enciphered throughout"
+        return "compressed or encrypted throughout"
     if high > 7.5:
-        return "some parts compressed or enciphered"
-    return "neither compressed nor enciphered" if high < 6.5 else "mixed"
+        return "some parts compressed or encrypted"
+    return "neither compressed nor encrypted" if high < 6.5 else "mixed"
 
 
 def _carve(source: Source, found: Identified, folder: Path, context: Context) -> None:
@@ -128,7 +128,7 @@ def _carve(source: Source, found: Identified, folder: Path, context: Context) ->
         for one in found.finds:
             if one.size is None:
                 continue
-            with out.file(folder / f"{one.offset:08x}.{one.kind}") as file:
+            with out.file(folder / f"at-{one.offset:#x}.{one.kind}") as file:
                 for chunk in source.chunks(one.offset, one.size):
                     context.disk.write(file, chunk)
             taken += 1

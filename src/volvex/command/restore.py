@@ -1,7 +1,7 @@
 """Take everything that was installed out of a game: exactly the bytes that were there before.
 
 A file that changed since it was installed (a game update) is skipped, never overwritten with an older original. Its
-original is kept, and offered each time, until exactly its bytes are back: --force FILE moves the changed file into
+original is kept, and offered each time, until exactly its bytes are back: --overwrite FILE moves the changed file into
 .volvex/aside in the game's folder, and puts the original in its place.
 """
 
@@ -26,7 +26,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "game", nargs="?", type=Path, metavar="GAME", help="the game's folder (default: that of the bench)"
     )
     parser.add_argument(
-        "--force", action="append", default=[], metavar="FILE",
+        "--overwrite", action="append", default=[], metavar="FILE",
         help="put the original over this changed file of the game (a path as printed), which is kept aside",
     )  # fmt: skip
     parser.add_argument("--plan", action="store_true", help="say what would happen, and touch nothing")
@@ -38,7 +38,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     game = options.game or Path(read_description(bench_folder(options, context)).game)
     if not game.is_dir():
         raise NotFoundError(f"there is no folder {game}", "the folder that holds the game")
-    force = [name.replace("\\", "/") for name in options.force]
+    force = [name.replace("\\", "/") for name in options.overwrite]
     if options.plan:
         planned = plan_restore(game, force)
         return tell(planned.actions, planned.skipped, True, options.json, context, "there is nothing to do")

@@ -16,7 +16,6 @@ import argparse
 import contextlib
 import os
 import pydoc
-from collections.abc import Iterator
 from pathlib import Path
 
 from volvex.archive import Walker
@@ -28,6 +27,7 @@ from volvex.command.ui.reader import Content, add_reading, content_at
 from volvex.command.ui.table import number
 from volvex.command.ui.variants import add_variant
 from volvex.errors import Status, UsageError
+from volvex.source.hex_lines import hex_lines
 
 PRIORITY = 13
 EXAMPLES = ()
@@ -41,12 +41,11 @@ LEXERS = {"xml": "xml", "json": "json"}
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("path", metavar="PATH", help="one entry of an archive, or a file")
     parser.add_argument("--hex", action="store_true", help="as bytes, even if it is text")
-    parser.add_argument(
-        "--at", metavar="PLACE", help="from this byte on (0x... for hex), or at this place in a tree: lamps/lamp[3]"
-    )
-    parser.add_argument("--size", metavar="N", help=f"so many bytes (otherwise {HEX_BYTES}; `all` for all)")
+    parser.add_argument("--offset", metavar="N", help="show bytes from this one on: 64 or 0x40")
+    parser.add_argument("--size", metavar="N", help=f"number of bytes to show, or `all` (default: {HEX_BYTES})")
+    parser.add_argument("--at", metavar="PLACE", help="a place in a tree: lamps/lamp[3]")
     parser.add_argument("--raw", action="store_true", help="write the bytes as they are")
-    parser.add_argument("--no-pager", action="store_true", help="do not page long text")
+    parser.add_argument("--unpaged", action="store_true", help="do not page long text")
     parser.add_argument("--json", action="store_true", help="data as one list of records")
     add_data_options(parser)
     add_variant(parser)
@@ -66,7 +65,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         if _shown_as_data(content, kind, walker, options, context):
             return Status.OK
         encoding = _encoding(content, walker)
-        if (kind in filetypes.TEXT or encoding) and not options.hex and content.source.size <= TEXT_LIMIT:
+        if (kind in filetypes.TEXT or encoding) and not (options.hex or options.offset) and content.source.size <= TEXT_LIMIT:
             _show_text(content, kind if kind in filetypes.TEXT else f"text in {encoding}", encoding, options, context)
         else:
             _show_bytes(content, kind, options, context)
@@ -76,7 +75,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
 def _shown_as_data(content: Content, kind: str, walker: Walker, options: argparse.Namespace, context: Context) -> bool:
     """Show what a layout reads, and text of which more was asked than its lines; whether it was so."""
     asked = wants_data(options) or options.json
-    if options.hex or content.source.size > DATA_LIMIT or (kind in filetypes.TEXT and not asked):
+    if options.hex or options.offset or content.source.size > DATA_LIMIT or (kind in filetypes.TEXT and not asked):
         return False
     library = walker.library
     if not asked and library.match_data(content.source) is None:
@@ -102,8 +101,10 @@ def _show_bytes(content: Content, kind: str, options: argparse.Namespace, contex
         context.print(context.paint(f"{shown(content.path)}  {kind}, {_about(content)}", "dim"))
     position = start
     for chunk in content.source.chunks(start, size):
-        for line in hex_lines(chunk, position, context):
-            context.print(line)
+        for pairs, characters in hex_lines(chunk, position):
+            context.print(pairs)
+            if characters:
+                context.print(context.paint(characters, "cyan"))
         position += len(chunk)
     left = content.source.size - start - size
     if left > 0:
@@ -132,7 +133,7 @@ def _show_text(content: Content, kind: str, encoding: str, options: argparse.Nam
     title = context.paint(f"{shown(path)}  {kind}, {_about(content)}", "dim")
     body = _coloured(lines, LEXERS.get(kind) or _lexer(path), context)
     height = os.get_terminal_size(context.out.fileno()).lines
-    if len(lines) + 2 <= height or options.no_pager:
+    if len(lines) + 2 <= height or options.unpaged:
         context.print(f"{title}\n{body}")
         return
     os.environ.setdefault("LESS", "-R -F -X")  # colours, and no second screen
@@ -163,19 +164,10 @@ def _coloured(lines: list[str], lexer: str, context: Context) -> str:
 
 def _span(options: argparse.Namespace, length: int) -> tuple[int, int]:
     try:
-        start = int(options.at or "0", 0)
+        start = int(options.offset or "0", 0)
         size = length if options.size == "all" else int(options.size, 0) if options.size else HEX_BYTES
     except ValueError as error:
         raise UsageError(f"{error}", "a number such as 64 or 0x40") from error
     if not 0 <= start <= length:
-        raise UsageError(f"there is no byte {options.at}: the content has {number(length)}", "a smaller --at")
+        raise UsageError(f"there is no byte {options.offset}: the content has {number(length)}", "a smaller --offset")
     return start, min(size, length - start)
-
-
-def hex_lines(data: bytes, start: int, context: Context) -> Iterator[str]:
-    """Sixteen bytes a line: offset, bytes, and what of them can be read."""
-    for at in range(0, len(data), 16):
-        row = data[at : at + 16]
-        pairs = f"{row[:8].hex(' '):<23}  {row[8:].hex(' '):<23}"
-        text = "".join(chr(byte) if 32 <= byte < 127 else "." for byte in row)
-        yield f"{context.paint(f'{start + at:08x}', 'dim')}  {pairs}  {context.paint(text, 'cyan')}"

@@ -37,7 +37,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="the game's folder (default: the current one; on a bench its game)",
     )
     parser.add_argument("--all", action="store_true", help=f"every file, not just the {SHOWN} largest")
-    parser.add_argument("--anew", action="store_true", help="look at every file again, whatever is remembered")
+    parser.add_argument("--refresh", action="store_true", help="look at every file again, whatever is remembered")
     add_reading(parser)
     parser.add_argument("--json", action="store_true", help="one list of records")
 
@@ -46,7 +46,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     library, ties = tied_library(options, context)
     folder, before = folder_of(options.dir, options, context)
     profile = profile_for(folder, [context.home]) if folder.is_dir() else UNKNOWN
-    memory = Memory(None if options.anew else context.cache / "survey.sqlite")
+    memory = Memory(None if options.refresh else context.cache / "survey.sqlite")
     context.interrupted = ("what was found out is remembered", "the same command again, which goes on from there")
     files = survey(folder, library, memory, lambda path: _key(profile, path), tied=ties.words)
     files = [_without(one, before) for one in files]

@@ -1,6 +1,6 @@
 """Put a file of yours in the place of one of the game's, in the bench.
 
-PATH@0xOFFSET is a file that lies within another, as `volvex identify --carve` takes them out. With --new it becomes a file that the game did not have. With --from one variant's content is put in another's
+PATH@0xOFFSET is a file that lies within another, as `volvex identify --save-found` takes them out. With --new it becomes a file that the game did not have. With --from one variant's content is put in another's
 place, without a file of yours: `volvex swap PATH --variant en --from de`.
 """
 

@@ -1,7 +1,7 @@
 """Take entries or files of the game into the bench, to be edited there.
 
 Paths are as in the game, from its folder or from where you stand: data/main.kwp/rules/lamps.xml,
-../game/data/main.kwp/letters/en. What was edited since it was taken is not overwritten unless --again says so.
+../game/data/main.kwp/letters/en. What was edited since it was taken is not overwritten unless --refresh says so.
 
 With --as csv (tsv, xlsx, json, po, xlf) data is also put into the bench's folder `open`, as a file that other programs
 open. What is edited there is taken over by the next command that works on changes.
@@ -31,7 +31,7 @@ TOLD = 12
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("path", nargs="+", metavar="PATH", help="an entry, a folder, an archive; * ? [ab] and ** match")
-    parser.add_argument("--again", action="store_true", help="take the original anew, losing what was edited")
+    parser.add_argument("--refresh", action="store_true", help="take the original anew, losing what was edited")
     parser.add_argument(
         "--as", dest="ending", metavar="FORM", help="also as a file for other programs: csv, tsv, xlsx, json, po, xlf"
     )
@@ -46,11 +46,11 @@ def run(options: argparse.Namespace, context: Context) -> int:
     with open_bench(options, context) as bench:
         wanted = [one for path in options.path for one in bench.select(bench.within_game(path, context.cwd))]
         wanted, there = list(dict.fromkeys(wanted)), list[str]()
-        if options.ending and not options.again:  # what is there already is opened as it stands
+        if options.ending and not options.refresh:  # what is there already is opened as it stands
             there = [place for one in wanted if (bench.files / (place := bench.place_of(*one))).is_file()]
             wanted = [one for one in wanted if bench.place_of(*one) not in there]
         context.interrupted = ("the files that were taken are whole", "the same command again, which takes the others")
-        done, left = bench.take(wanted, options.again)
+        done, left = bench.take(wanted, options.refresh)
         left += there
         for place in done[:TOLD]:
             where = os.path.relpath(bench.files / place, context.cwd).replace(os.sep, "/")
@@ -70,6 +70,6 @@ def _open(bench: Workbench, places: list[str], options: argparse.Namespace, cont
 
     wanted = Wanted(options.sheet, None, options.language, bench.game.profile.meanings.language or None)
     for place in places:
-        file = open_as(bench, place, options.ending.lstrip(".").lower(), wanted, options.again)
+        file = open_as(bench, place, options.ending.lstrip(".").lower(), wanted, options.refresh)
         where = os.path.relpath(bench.folder / file, context.cwd).replace(os.sep, "/")
         context.print(f"opened as {context.paint(shown(where), 'green')}")

@@ -4,7 +4,7 @@
     objects/     originals, each named by the digest of its content
     staged/      new content, complete and synced, waiting for its name
     replaced/    what was there before, until a transaction is done
-    aside/       changed files that `restore --force` put originals over
+    aside/       changed files that `restore --overwrite` put originals over
     lock         held while one of us works here
 
 A game's folder comes from elsewhere, so nothing in it is trusted: where one of these is a link, nothing is done at all.

@@ -134,7 +134,7 @@ def _skipped(game: Path, name: str, one: Installed) -> Action:
 
 
 def _offer(name: str) -> str:
-    return f"`volvex restore --force {quoted(name)}`: the original goes back, the file that is there is kept in {HIDDEN}/{ASIDE}"
+    return f"`volvex restore --overwrite {quoted(name)}`: the original goes back, the file that is there is kept in {HIDDEN}/{ASIDE}"
 
 
 def _held(game: Path, state: State, force: Collection[str]) -> list[Action]:

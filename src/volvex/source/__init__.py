@@ -6,7 +6,7 @@ of a `Disk`, so that one faulty disk can stop the work at each of them in turn. 
 way in which a file comes to be: whole, or not at all.
 """
 
-from volvex.source.disk import Disk, FaultyDisk, atomic
+from volvex.source.disk import Disk, atomic
 from volvex.source.source import BytesSource, FileSource, LaterSource, Source
 from volvex.source.spool import Spool
 from volvex.source.views import JoinedSource, WindowSource
@@ -14,7 +14,6 @@ from volvex.source.views import JoinedSource, WindowSource
 __all__ = [
     "BytesSource",
     "Disk",
-    "FaultyDisk",
     "FileSource",
     "JoinedSource",
     "LaterSource",

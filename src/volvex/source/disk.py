@@ -7,8 +7,6 @@ import errno
 import glob
 import os
 import re
-import signal
-import sys
 import zlib
 from collections.abc import Iterable, Iterator
 from pathlib import Path
@@ -223,30 +221,6 @@ def _copy_within_system(source: int, offset: int, size: int, target: int) -> int
             break
         done += step
     return done
-
-
-class FaultyDisk(Disk):
-    """A disk that fails at its `at`-th step: killed there (`kill`), full from there on (`full`), or denying that step (`deny`)."""
-
-    def __init__(self, fault: str, at: int) -> None:
-        self.fault, self.at, self.taken = fault, at, 0
-
-    def step(self, name: str) -> None:
-        self.taken += 1
-        if self.fault == "kill" and self.taken == self.at:
-            _die()
-        if self.fault == "deny" and self.taken == self.at:
-            raise PermissionError(errno.EACCES, os.strerror(errno.EACCES), name.partition(" ")[2])
-        grows = name.split()[0] in ("create", "write", "copy", "make", "allocate")
-        if self.fault == "full" and self.taken >= self.at and grows:
-            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
-
-
-def _die() -> None:
-    """End this process as a power cut would: no handler, no clean-up."""
-    if sys.platform == "win32":
-        os._exit(137)
-    os.kill(os.getpid(), signal.SIGKILL)
 
 
 @contextlib.contextmanager

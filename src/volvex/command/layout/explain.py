@@ -26,7 +26,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "path", nargs="+", metavar="PATH", help="an archive, a table, texts or a scene; a folder means all below it"
     )
     parser.add_argument(
-        "--records", type=int, default=RECORDS, metavar="N", help=f"show so many records of each table ({RECORDS})"
+        "--limit", type=int, default=RECORDS, metavar="N", help=f"show so many records of each table ({RECORDS})"
     )
     parser.add_argument("--all", action="store_true", help="every record, content and filling")
     add_reading(parser)
@@ -40,7 +40,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             for name, reading, title in _readings(path, walker, context):
                 if options.json:
                     records += [
-                        _record(name, one) for one in stretches(reading, None if options.all else options.records)
+                        _record(name, one) for one in stretches(reading, None if options.all else options.limit)
                     ]
                 else:
                     _explain(name, reading, title, options, context)
@@ -75,7 +75,7 @@ def _readings(path: str, walker: Walker, context: Context) -> Iterator[tuple[str
 
 
 def _explain(path: str, reading: Reading, title: str, options: argparse.Namespace, context: Context) -> None:
-    found = stretches(reading, None if options.all else options.records)
+    found = stretches(reading, None if options.all else options.limit)
     _print(list(found), options.all, context)
     _summary(path, title, coverage(reading), context)
 

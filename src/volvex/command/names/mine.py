@@ -23,7 +23,7 @@ EXAMPLES = ()
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_paths(parser)
     parser.add_argument("--all", action="store_true", help="show every name that was found")
-    parser.add_argument("--anew", action="store_true", help="read everything again")
+    parser.add_argument("--refresh", action="store_true", help="read everything again")
     add_layout(parser)
     parser.add_argument("--json", action="store_true", help="one list of records")
 
@@ -37,7 +37,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     context.answers = False
     paths = paths_of(options, context)
     file = context.cache / "read.sqlite"
-    if options.anew:
+    if options.refresh:
         file.unlink(missing_ok=True)
     with context.walker(options) as walker, ReadMemory(file) as memory:
         found = Found([], [])

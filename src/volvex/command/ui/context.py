@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, TextIO
 
-from volvex.source import Disk, FaultyDisk
+from volvex.source import Disk
 
 STYLES = {"dim": "2", "bold": "1", "red": "31", "green": "32", "yellow": "33", "blue": "94", "cyan": "36"}
 
@@ -178,7 +178,7 @@ class Context:
 
 
 def make_context() -> Context:
-    """The context of this process. `VOLVEX_FAULT=kill:7` makes the disk fail at its seventh step, for tests."""
+    """The context of this process."""
     for stream in (sys.stdout, sys.stderr):
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(errors="backslashreplace")
@@ -187,9 +187,8 @@ def make_context() -> Context:
     if terminal:
         with contextlib.suppress(OSError):
             width = os.get_terminal_size(sys.stdout.fileno()).columns
-    fault, _, at = os.environ.get("VOLVEX_FAULT", "").partition(":")
     return Context(
         out=sys.stdout, err=sys.stderr, terminal=terminal, colour=terminal and "NO_COLOR" not in os.environ, width=width,
         answers=sys.stdin is not None and sys.stdin.isatty() and sys.stderr.isatty(),
-        cwd=Path.cwd(), disk=FaultyDisk(fault, int(at)) if fault and at.isdigit() else Disk(), environment=os.environ,
+        cwd=Path.cwd(), disk=Disk(), environment=os.environ,
     )  # fmt: skip

@@ -26,7 +26,7 @@ LARGEST = 1 << 30  # bytes of a file that is read whole
 PAGE = 40  # records shown into a pipe, and on a terminal that does not tell its height
 CELL = 48  # characters shown of a cell among others
 BRANCHES = 30  # shown of one branch
-ASKED = ("columns", "where", "sort", "sheet", "row", "follow", "users", "depth", "first")
+ASKED = ("columns", "where", "sort", "sheet", "row", "follow", "users", "depth", "limit")
 
 
 def add_data_options(parser: argparse.ArgumentParser) -> None:
@@ -38,7 +38,7 @@ def add_data_options(parser: argparse.ArgumentParser) -> None:
     )
     data.add_argument("--sort", metavar="FIELD", help="in the order of this field")
     data.add_argument("--reverse", action="store_true", help="the greatest first")
-    data.add_argument("--first", type=int, metavar="N", help=f"so many records (otherwise a page; {PAGE} into a pipe)")
+    data.add_argument("--limit", type=int, metavar="N", help=f"so many records (otherwise a page; {PAGE} into a pipe)")
     data.add_argument("--all", action="store_true", help="every record, branch and character")
     data.add_argument("--sheet", metavar="NAME", help="records of this sort, where there are several")
     data.add_argument("--row", metavar="KEY", help="the record with this key")
@@ -93,12 +93,12 @@ def _show_table(document: Document, path: str, options: argparse.Namespace, cont
     elif options.reverse:
         rows = rows[::-1]
     names = _named(sheet, options.columns, document.file)
-    page = len(rows) if options.all else options.first or _page(context)
+    page = len(rows) if options.all else options.limit or _page(context)
     some = rows[:page]
     if options.json:
         context.json(
             {name: sheet.columns[name].text(row) for name in names}
-            for row in (rows if options.first is None else some).tolist()
+            for row in (rows if options.limit is None else some).tolist()
         )
         return
     if context.terminal:
@@ -114,7 +114,7 @@ def _show_table(document: Document, path: str, options: argparse.Namespace, cont
     print_table(context, columns, cut=not options.all)
     left = len(rows) - len(some)
     told = f"{count(len(rows), 'record')}" + (f" of {len(sheet):,}" if len(rows) < len(sheet) else "")
-    more = f"; {left:,} more: --all, --first N" if left else ""
+    more = f"; {left:,} more: --all, --limit N" if left else ""
     if hidden:
         more += f"; {count(len(hidden), 'column')} left out: {shown(', '.join(hidden))} (--columns A,B)"
     if left or len(rows) < len(sheet) or context.terminal:

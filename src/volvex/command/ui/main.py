@@ -33,6 +33,8 @@ def main(arguments: Sequence[str], context: Context | None = None) -> int:
         for note in context.keys.notes if "keys" in vars(context) else ():
             context.note(f"note: {note}")
         return status
+    except SystemExit as end:  # the parser has printed the help
+        return int(end.code or 0)
     except VolvexError as error:
         if context.debug:
             raise

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from volvex.source import Source
+from volvex.source.hex_lines import hex_lines, readable
 
 LOOKED = 64  # bytes of the beginning that are told
 COUNTS = 5_000_000  # a number up to this may be a count
@@ -30,11 +31,9 @@ def start_from(source: Source, name: str) -> str:
     mark = _mark_size(head)
     lines = [
         f"# {name}: {source.size:,} bytes ({source.size:#x}). Its first {len(head)}:",
-        *(
-            f"#   {at:04x}  {head[at : at + 16].hex(' '):<47}  {_readable(head[at : at + 16])}"
-            for at in range(0, len(head), 16)
-        ),
-        f"# and its last {len(source.peek(max(0, source.size - 16), 16))}:  {source.peek(max(0, source.size - 16), 16).hex(' ')}",
+        *_commented(head, 0),
+        f"# and its last {min(16, source.size)}:",
+        *_commented(source.peek(max(0, source.size - 16), 16), max(0, source.size - 16)),
         "",
         f'layout "{name}" kind archive',
         f"{'big' if big else 'little'} endian  # more numbers make sense this way round",
@@ -61,8 +60,8 @@ def start_from(source: Source, name: str) -> str:
     return "\n".join(lines)
 
 
-def _readable(data: bytes) -> str:
-    return "".join(chr(byte) if 32 <= byte < 127 else "." for byte in data)
+def _commented(data: bytes, start: int) -> list[str]:
+    return [f"#   {line}" for pair in hex_lines(data, start) for line in pair if line]
 
 
 def _literal(data: bytes) -> str:
@@ -119,7 +118,7 @@ def _place(source: Source, at: int, size: int, value: int) -> Guess:
     note = f"{value:,} ({value:#x})" + ("; a count?" if 1 < value <= COUNTS else "")
     if at + size <= value < source.size:
         there = source.peek(value, 16)
-        note += f"{' or' if value <= COUNTS else ';'} a place? there stands {there[:8].hex(' ')}  {_readable(there)}"
+        note += f"{' or' if value <= COUNTS else ';'} a place? there stands {there[:8].hex(' ')}  {readable(there)}"
     return Guess(at, size, value, "kept", note)
 
 
