@@ -70,11 +70,15 @@ class Case(unittest.TestCase):
 
     def setUp(self) -> None:
         self._watch_files()
+        self.folder = self.new_folder()
+        self.home = self.new_folder() / "home"
+        self.share_layouts()
+
+    def new_folder(self) -> Path:
+        """A folder that goes when the test has run."""
         holder = tempfile.TemporaryDirectory(prefix="volvex-test-")
         self.addCleanup(holder.cleanup)
-        self.folder = Path(holder.name).resolve()
-        self.home = self.folder / "home"
-        self.share_layouts()
+        return Path(holder.name).resolve()
 
     def share_layouts(self) -> None:
         """Remember parsed layouts for all tests: they are named by their text, and parsing them again shows nothing."""

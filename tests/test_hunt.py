@@ -483,7 +483,6 @@ class Commands(Case):
         (game / "keyed.bin").write_bytes(
             archive({(fnv1a(path.encode(), 32),): content for path, content in files.items()}, "I")
         )
-        self.home.mkdir()
         (self.home / "keyed.layout").write_text(text)
         said = self.volvex("names", "guess", "y/{00000000..29999999}.q", "--in", game)
         self.assertIn("accidental hits to be expected: 21", said)

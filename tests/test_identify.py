@@ -53,7 +53,6 @@ class Identify(Case):
         self.assertEqual(self.of(RANDOM.randbytes(5000)), [])
 
     def test_a_layout_without_a_mark_is_tried_by_structure(self) -> None:
-        (self.home).mkdir()
         (self.home / "bells.layout").write_text("""
 layout "unmarked bells" kind archive
 little endian
@@ -110,7 +109,7 @@ content
         (self.folder / "x.dat").write_bytes(data)
         done = self.run_program("identify", "x.dat", "--save-found", "out", "--plot", "e.png", status=1)
         self.assertIn("4 files taken out", done.stdout)
-        self.assertEqual((self.folder / "out" / f"{wanted[0][0]:08x}.png").read_bytes(), inside["png"])
+        self.assertEqual((self.folder / "out" / f"at-{wanted[0][0]:#x}.png").read_bytes(), inside["png"])
         self.assertTrue((self.folder / "e.png").read_bytes().startswith(b"\x89PNG"))
         self.assertIn("is there already", self.complaint("identify", "x.dat", "--save-found", "out", status=5))
 

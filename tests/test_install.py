@@ -425,7 +425,7 @@ class Parts(Case):
         for name in ("state.json", "state.copy.json"):  # each of them is enough
             path = self.folder / name
             data = path.read_bytes()
-            for at in range(0, len(data), 7):
+            for at in range(0, len(data), 499):
                 path.write_bytes(data[:at] + bytes([data[at] ^ 1]) + data[at + 1 :])
                 self.assertEqual(read_state(self.folder), state, f"{name} damaged at {at}")
             path.write_bytes(data)

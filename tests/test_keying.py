@@ -105,7 +105,7 @@ class Rules(unittest.TestCase):
 
     def test_mistakes_in_rules_are_told_at_their_line(self) -> None:
         for rules, keys, said in (
-            ("keys by fnv1b", [("u32", "name key")], "4:9: there is no seal called fnv1b"),
+            ("keys by fnv1b", [("u32", "name key")], "4:9: there is no checksum called fnv1b"),
             ("keys by fnv1a", [("u64", "name key")], "fnv1a has 32 bits, `k0` has 64"),
             (
                 "keys by fnv1a, lowercase",

@@ -114,7 +114,6 @@ class Files(Case):
         super().setUp()
         (self.folder / "barrels.layout").write_text(TABLE)
         (self.folder / "b.tbl").write_bytes(barrels())
-        self.home.mkdir()
         shutil.copy(self.folder / "barrels.layout", self.home)
 
     def test_there_and_back(self) -> None:

@@ -17,9 +17,8 @@ from pathlib import Path
 from typing import Any, BinaryIO
 from unittest.mock import patch as patched
 
-from tests.faulty_disk import FaultyDisk
+from tests.faulty_disk import FaultyDisk, Stop, StoppingDisk
 from tests.support import LAMPS, LETTER, MAIN, PROGRAM, Case, digests
-from tests.test_crashes import Stop, Stopping
 from volvex.errors import FormatError, RefusedError, VolvexError
 from volvex.layout.write.plan import Piece
 from volvex.mods import install, installed, originals, patch, recover, restore
@@ -144,14 +143,14 @@ class InPlace(WithAGame):
         for at in itertools.count(1):
             self.make()
             try:
-                patch(self.source, self.patches(), Stopping("kill", at))
+                patch(self.source, self.patches(), StoppingDisk("kill", at))
                 break
             except Stop:
                 steps += 1
             if at % 2:
                 for second in range(1, 40, 2):
                     try:
-                        recover(self.source, Stopping("kill", second), back=bool(at % 4 == 1))
+                        recover(self.source, StoppingDisk("kill", second), back=bool(at % 4 == 1))
                         break
                     except Stop:
                         continue
@@ -171,7 +170,7 @@ class InPlace(WithAGame):
             for at in range(1, 200):
                 self.make()
                 with contextlib.suppress(Stop):
-                    patch(self.source, self.patches(), Stopping("kill", at))
+                    patch(self.source, self.patches(), StoppingDisk("kill", at))
                 home = self.source / ".volvex"
                 if home.exists() and read_state(home).under_way:
                     break
@@ -255,7 +254,7 @@ class FullDisk(InPlace):
             for at in range(1, 300):
                 self.make()
                 try:
-                    work(Stopping("kill", at))
+                    work(StoppingDisk("kill", at))
                     break
                 except Stop:
                     pass
@@ -388,7 +387,7 @@ class Folders(WithAGame):
         home = self.source / ".volvex"
         shutil.copytree(self.source, self.folder / "installed")
         size = (home / "state.json").stat().st_size
-        for at in range(0, size, 41):
+        for at in range(0, size, 409):
             shutil.rmtree(self.source)
             shutil.copytree(self.folder / "installed", self.source)
             for name in ("state.json",) if at % 2 else ("state.json", "state.copy.json"):
@@ -557,7 +556,7 @@ class NewFiles(Case):
         for at in range(1, 40):
             for name in ("a", "b"):
                 (self.folder / name).write_text(f"old {name}")
-            disk = Stopping("kill", at)
+            disk = StoppingDisk("kill", at)
             try:
                 with (
                     patched.object(Path, "unlink"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import zlib
 from collections.abc import Iterator, Sequence
@@ -95,8 +96,11 @@ class Workbench(Originals):
                 if library.match(source) is not None or format_of(source) is not None:
                     bench.fingerprints[name] = Fingerprint.of(original)
         disk.make_folder(bench.files)
-        bench._lock = lock_bench(folder, lambda: None)
-        bench.save()
+        with contextlib.ExitStack() as held:
+            held.callback(bench.close)
+            bench._lock = lock_bench(folder, lambda: None)
+            bench.save()
+            held.pop_all()
         return bench
 
     def save(self) -> None:
