@@ -14,7 +14,7 @@ import xxhash
 
 from benchmarks.timing import fastest
 from kelpwick.holds import loft
-from volvex.codec.bulk_hash import BulkHash, Tails, Targets
+from volvex.codec.bulk_hash import BulkHash, SuffixTrie, Targets
 
 NAMES, ENTRIES = 1_000_000, 100_000
 LAYOUT = """layout "a hundred thousand keys" kind archive
@@ -78,7 +78,9 @@ def measure() -> dict[str, float]:
     lines, starts = b"".join(names), np.arange(0, 30 * NAMES, 30)
     digits = [b"%d" % one for one in range(10)]
     ends = _ends()
-    whole = Tails(tuple(b"%03d/hull_of_the_skiff_26.png" % one for one in range(1000)), (0,) * 1000, (True,) * 1000)
+    whole = SuffixTrie(
+        tuple(b"%03d/hull_of_the_skiff_26.png" % one for one in range(1000)), (0,) * 1000, (True,) * 1000
+    )
     found = {
         "zlib.crc32 in a plain loop": rate(lambda: _looped(zlib.crc32, names, wanted), NAMES),
         "xxhash.xxh64 in a plain loop": rate(lambda: _looped(xxhash.xxh64_intdigest, names, wanted), NAMES),
@@ -92,7 +94,7 @@ def measure() -> dict[str, float]:
     return {what: round(one, 1) for what, one in found.items()}
 
 
-def _ends() -> Tails:
+def _ends() -> SuffixTrie:
     """000 to 999 as a tree."""
     nodes = []
     for first in range(10):
@@ -101,7 +103,7 @@ def _ends() -> Tails:
             nodes.append((b"%d" % second, 1, False))
             nodes += [(b"%d" % third, 2, True) for third in range(10)]
     texts, depth, leaf = zip(*nodes, strict=True)
-    return Tails(texts, depth, leaf)
+    return SuffixTrie(texts, depth, leaf)
 
 
 if __name__ == "__main__":

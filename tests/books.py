@@ -8,7 +8,7 @@ import zlib
 from kelpwick import almanac
 from kelpwick.almanac import ledgers, rules, sayings, scenes
 from volvex.data import Document, require_data
-from volvex.data.model.layout_document import LaidOutData
+from volvex.data.model.layout_document import LayoutDocument
 from volvex.data.model.scene import SceneData
 from volvex.layout import Library
 from volvex.layout.language.parser import parse_layout
@@ -82,17 +82,17 @@ def barrels(rows: list[bytes] | None = None) -> bytes:
     )
 
 
-def table(data: bytes | None = None, text: str = TABLE) -> LaidOutData:
+def table(data: bytes | None = None, text: str = TABLE) -> LayoutDocument:
     """The barrels as a document."""
-    return LaidOutData(
+    return LayoutDocument(
         parse_layout(text, "barrels.layout"), BytesSource(barrels() if data is None else data, "barrels")
     )
 
 
-def laid_out(text: str, data: bytes, name: str = "test") -> LaidOutData:
+def laid_out(text: str, data: bytes, name: str = "test") -> LayoutDocument:
     """A document by a layout's text."""
     layout = parse_layout(text, "test.layout")
-    return (SceneData if layout.kind == "scene" else LaidOutData)(layout, BytesSource(data, name))
+    return (SceneData if layout.kind == "scene" else LayoutDocument)(layout, BytesSource(data, name))
 
 
 def book(path: str) -> Document:

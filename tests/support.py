@@ -20,7 +20,7 @@ from unittest import mock
 from kelpwick.__main__ import main as kelpwick
 from kelpwick.world import make_game
 from tests.faulty_disk import KILLED, Stop, disk_of
-from volvex.archive import LaidOut
+from volvex.archive import LayoutArchive
 from volvex.command.ui.context import make_context
 from volvex.command.ui.main import main
 from volvex.layout.language.parser import parse_layout, read_layout
@@ -56,9 +56,9 @@ def digests(folder: Path) -> dict[str, str]:
     return {path.relative_to(folder).as_posix(): hashlib.sha256(path.read_bytes()).hexdigest() for path in files}
 
 
-def archive_of(text: str, data: bytes, name: str = "test.bin") -> LaidOut:
+def archive_of(text: str, data: bytes, name: str = "test.bin") -> LayoutArchive:
     """The archive in some bytes by a layout's text."""
-    return LaidOut(read(parse_layout(text, "test.layout"), BytesSource(data, name)))
+    return LayoutArchive(read(parse_layout(text, "test.layout"), BytesSource(data, name)))
 
 
 def pack_layout() -> Layout:

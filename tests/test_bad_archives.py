@@ -13,7 +13,7 @@ import numpy as np
 from tests.families import FAMILIES
 from tests.formats import FORMATS, PACKED, SAMPLES, ZERO, packed, zero
 from tests.support import Case, archive_of, made_game, pack_layout
-from volvex.archive import LaidOut
+from volvex.archive import LayoutArchive
 from volvex.archive.transfer.parallel import verify
 from volvex.errors import FormatError, VolvexError
 from volvex.layout.inspect.coverage import coverage
@@ -26,10 +26,10 @@ from volvex.source import BytesSource
 HEAD = struct.Struct("<4sHHIQIQI")
 
 
-def exercise(layout: Layout, data: bytes) -> LaidOut | None:
+def exercise(layout: Layout, data: bytes) -> LayoutArchive | None:
     """All that can be done with an archive; None when it is refused. Anything but our errors is a fault."""
     try:
-        archive = LaidOut(read(layout, BytesSource(data, "bad")))
+        archive = LayoutArchive(read(layout, BytesSource(data, "bad")))
         verify(archive, np.arange(len(archive)))
         for row in range(len(archive)):
             archive.kind(row)
@@ -64,10 +64,10 @@ class Cut(unittest.TestCase):
                 read(layout, BytesSource(data[:size], "cut"))
 
 
-def _read_whole(layout: Layout, data: bytes) -> LaidOut | None:
+def _read_whole(layout: Layout, data: bytes) -> LayoutArchive | None:
     """The archive when all of its entries are sound and the file ends where the layout makes it end."""
     try:
-        archive = LaidOut(read(layout, BytesSource(data, "cut")))
+        archive = LayoutArchive(read(layout, BytesSource(data, "cut")))
     except VolvexError:
         return None
     faults = verify(archive, np.arange(len(archive)))

@@ -23,7 +23,7 @@ from tests.support import ROOT
 from volvex.codec import CHECKSUM, CIPHER, COMPRESS, Checksum, Cipher, Compression
 from volvex.codec._inflate import inflated
 from volvex.codec.parameters import parse_spec
-from volvex.codec.registry import Transform
+from volvex.codec.registry import CipherStream
 from volvex.errors import ContentError, UsageError
 
 TEXTS = (b"", b"a", b"The stair is not dry. " * 500, random.Random(4).randbytes(70_000), bytes(3_000_000))
@@ -243,7 +243,7 @@ def check_cipher(test: unittest.TestCase, cipher: Cipher, bare: bytes, hidden: b
             test.assertEqual(through(cipher.decipher(), whole, step)[: len(text)], text)
 
 
-def through(transform: Transform, data: bytes, step: int) -> bytes:
+def through(transform: CipherStream, data: bytes, step: int) -> bytes:
     return b"".join([*(transform.update(data[at : at + step]) for at in range(0, len(data), step)), transform.finish()])
 
 

@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 from tests.books import FILES, ROW, TABLE, WORDS, barrels, book, laid_out, opened, row, table
 from volvex.data import Change, open_data
 from volvex.data.differences import differences
-from volvex.data.model.layout_document import LaidOutData
+from volvex.data.model.layout_document import LayoutDocument
 from volvex.data.model.scene import SceneData
-from volvex.data.model.sheet import Unfit, cell_text, float_texts, float_value, parsed
+from volvex.data.model.sheet import InvalidValue, cell_text, float_texts, float_value, parsed
 from volvex.errors import FormatError, LayoutError, NotFoundError, RefusedError, VolvexError
 from volvex.layout import Library
 from volvex.layout.inspect.proof import prove
@@ -188,7 +188,7 @@ class Numbers(unittest.TestCase):
             (Rule(FLOAT), ""),
             (Rule(FLOAT, bits=16), "70000"),
         ):
-            with self.assertRaises(Unfit):
+            with self.assertRaises(InvalidValue):
                 parsed(rule, text)
 
 
@@ -236,7 +236,7 @@ class Scenes(unittest.TestCase):
         self.assertEqual(told["lamp"], ["id", "type", "name", "hidden", "lit", "range", "keeper"])
         self.assertEqual(told["chest"][4:], ["barrels", "holds/0", "holds/1"])
         self.assertEqual(told["keeper"][4:], ["mood", "place/x", "place/y"])
-        assert isinstance(self.scene, LaidOutData)
+        assert isinstance(self.scene, LayoutDocument)
         self.assertIsNone(prove(self.scene.reading).difference)
 
     def test_fields_of_any_depth_are_set(self) -> None:

@@ -40,7 +40,7 @@ def back(document: Document, form: str, data: bytes) -> list[tuple[str, str | No
     return [(one.field, one.after) for one in imported(form, data, document, ALL, f"a.{form}").changes]
 
 
-class Keys(unittest.TestCase):
+class KeyRing(unittest.TestCase):
     def test_no_two_keys_are_the_same_whatever_they_look_like(self) -> None:
         for keys in (["a", "a", "a#2"], ["a#2", "a", "a"], ["a", "a#2", "a", "a#3", "a"], ["", "", "#2"], ["b"] * 4):
             made = distinct(keys)

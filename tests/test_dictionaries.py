@@ -10,14 +10,14 @@ import numpy as np
 
 from tests.keyed import CRC, FNV, archive, crc_archive, fnv1a, fnv_archive, layout
 from tests.support import Case, archive_of, digests
-from volvex.archive import LaidOut
+from volvex.archive import LayoutArchive
 from volvex.archive.safe_names import Refusal, disk_names
 from volvex.errors import FormatError
 from volvex.layout.language.parser import parse_layout
 from volvex.layout.read.open import read
 from volvex.names import dictionary
 from volvex.names.dictionary import Dictionary
-from volvex.names.dictionary_set import Shelf
+from volvex.names.dictionary_set import DictionarySet
 from volvex.source import BytesSource, Disk
 
 SAIL = b"\\sails\\marrow\\jib.sail"  # as the loft hashes it
@@ -75,13 +75,13 @@ class Files(Case):
 class Names(Case):
     """What an archive's entries are called, with dictionaries at hand."""
 
-    def archive(self, text: str, data: bytes, *lists: str, game: str = "") -> LaidOut:
+    def archive(self, text: str, data: bytes, *lists: str, game: str = "") -> LayoutArchive:
         for number, lines in enumerate(lists):
             file = self.folder / "names" / game / f"{number}.txt"
             file.parent.mkdir(parents=True, exist_ok=True)
             file.write_text(lines, encoding="utf-8")
-        shelf = Shelf([self.folder / "names"], self.folder / "memory")
-        return LaidOut(
+        shelf = DictionarySet([self.folder / "names"], self.folder / "memory")
+        return LayoutArchive(
             read(parse_layout(text, f"{self.folder}/kelp/test.layout"), BytesSource(data, "test.bin")), shelf
         )
 

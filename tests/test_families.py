@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from tests.families import FAMILIES, Family, expect
 from tests.support import archive_of
-from volvex.archive import LaidOut
+from volvex.archive import LayoutArchive
 from volvex.archive.mutation_proof import prove_harder
 from volvex.errors import FormatError, NotFoundError, RefusedError
 from volvex.layout.inspect.coverage import coverage, covering, stretches
@@ -23,14 +23,14 @@ from volvex.layout.write.planner import plan
 from volvex.source import Spool
 
 
-def contents(archive: LaidOut) -> dict[str, bytes]:
+def contents(archive: LayoutArchive) -> dict[str, bytes]:
     """What an archive holds, by the names that it stores."""
     names = archive.entries.names
     return {names.raw(row).decode(names.encoding): archive.content(row) for row in range(len(archive))}
 
 
 def changed(
-    archive: LaidOut, spool: Spool, replaced: dict[str, bytes], added: dict[str, bytes], removed: set[str]
+    archive: LayoutArchive, spool: Spool, replaced: dict[str, bytes], added: dict[str, bytes], removed: set[str]
 ) -> bytes:
     """The archive's bytes after an edit, by names as it stores them."""
     names = archive.entries.names
@@ -50,7 +50,7 @@ def changed(
 
 
 class Families(unittest.TestCase):
-    def families(self) -> Iterator[tuple[Family, bytes, LaidOut]]:
+    def families(self) -> Iterator[tuple[Family, bytes, LayoutArchive]]:
         for name, family in FAMILIES.items():
             with self.subTest(name):
                 data = family.make(family.files)
@@ -140,7 +140,7 @@ class Families(unittest.TestCase):
 class Special(unittest.TestCase):
     """What only some families have."""
 
-    def archive(self, name: str) -> LaidOut:
+    def archive(self, name: str) -> LayoutArchive:
         family = FAMILIES[name]
         return archive_of(family.layout, family.make(family.files), name)
 

@@ -26,7 +26,7 @@ from volvex.bench.game_description import UNKNOWN
 from volvex.data.open import open_data
 from volvex.errors import VolvexError
 from volvex.layout import Library, cache
-from volvex.layout.keyring import Key, Keys
+from volvex.layout.keyring import Key, KeyRing
 from volvex.layout.language.parser import parse_layout
 from volvex.layout.read.open import read
 from volvex.layout.records.columns import Texts
@@ -265,7 +265,7 @@ class Interrupted(unittest.TestCase):
 
 class Secrets(Case):
     def test_keys_are_found_while_others_are_noted(self) -> None:
-        keys = Keys([Key(f"k{number}", b"x") for number in range(40)])
+        keys = KeyRing([Key(f"k{number}", b"x") for number in range(40)])
         missed: list[str] = []
         stop = threading.Event()
 
@@ -287,7 +287,7 @@ class Secrets(Case):
 
     def test_silence_is_of_one_thread(self) -> None:
         asked: list[str] = []
-        keys = Keys([], lambda what: asked.append(what) or b"secret")
+        keys = KeyRing([], lambda what: asked.append(what) or b"secret")
         with keys.quiet():
             other = threading.Thread(target=lambda: keys.named("one"))
             other.start()

@@ -26,7 +26,7 @@ from volvex.errors import UsageError
 from volvex.layout import Library
 from volvex.layout.language.parser import parse_layout
 from volvex.names import derive, evidence, finds, mine, patterns
-from volvex.names.evidence import Find, How, Kind
+from volvex.names.evidence import EvidenceKind, Find, Kind
 from volvex.names.guess import guess, seconds
 from volvex.names.scan_cache import ReadMemory
 from volvex.names.unresolved import best, quarries, tails_of
@@ -93,7 +93,9 @@ class Spellings(Case):
             or self.fail() as archive
         ):
             (quarry,) = quarries([Group(archive, "x.key", np.arange(len(archive)))])
-            quarry.test(["rules/lamps.xml", "Rules/Lamps.xml", "rules\\lamps.xml"], How.WRITTEN, lambda path: "")
+            quarry.test(
+                ["rules/lamps.xml", "Rules/Lamps.xml", "rules\\lamps.xml"], EvidenceKind.WRITTEN, lambda path: ""
+            )
             self.assertEqual([find.path for find in quarry.finds.values()], ["RULES/LAMPS.XML"])
             self.assertEqual([find.path for find in quarry.judged() if find.kind is not None], ["RULES/LAMPS.XML"])
 
@@ -212,10 +214,10 @@ class Evidence(unittest.TestCase):
         self.assertEqual(evidence.doubt(50.0, 10, Kind.UNTOLD, 0.0), 1.0)
         self.assertAlmostEqual(evidence.doubt(1.0, 100, Kind.UNTOLD, 0.5), 0.01)
         self.assertAlmostEqual(evidence.doubt(1.0, 100, Kind.AGREES, 0.1), 0.001)
-        sure = Find("a.png", "x", "00", How.GUESSED, "", Kind.AGREES, 1e-4)
+        sure = Find("a.png", "x", "00", EvidenceKind.GUESSED, "", Kind.AGREES, 1e-4)
         self.assertTrue(sure.beyond_doubt)
         self.assertAlmostEqual(evidence.doubt(1e-6, 1, Kind.DISAGREES, 0.5), 1e-3)
-        self.assertFalse(Find("a.png", "x", "00", How.WRITTEN, "", Kind.DISAGREES, 0.1).beyond_doubt)
+        self.assertFalse(Find("a.png", "x", "00", EvidenceKind.WRITTEN, "", Kind.DISAGREES, 0.1).beyond_doubt)
         self.assertEqual(
             [evidence.chance(number) for number in (1234.6, 0.5, 3e-15, 0)], ["1,235", "0.50", "3e-15", "0"]
         )
@@ -255,18 +257,18 @@ class Hunts(Case):
         self.assertLessEqual(set(files) - {"zzz/9f3a7c.qqq", "boats/x.bin"}, set(found))
         self.assertNotIn("zzz/9f3a7c.qqq", found)
         self.assertTrue(all(find.beyond_doubt for find in found.values()))
-        self.assertEqual(found["lamps/green.txt"].how, How.WRITTEN)
+        self.assertEqual(found["lamps/green.txt"].how, EvidenceKind.WRITTEN)
         self.assertIn("unnamed/", found["lamps/green.txt"].where)
         self.assertTrue(found["bells/fog_01.ring"].where.endswith("deep/list.txt"))
-        self.assertEqual(found["bells/fog_07.ring"].how, How.SIBLING)
-        self.assertEqual(found["pictures/red_de.png"].how, How.SIBLING)
+        self.assertEqual(found["bells/fog_07.ring"].how, EvidenceKind.SIBLING)
+        self.assertEqual(found["pictures/red_de.png"].how, EvidenceKind.SIBLING)
         self.assertGreaterEqual(done.rounds, 2)
 
     def test_words_of_a_mesh_in_known_folders(self) -> None:
         files = {"materials/brass.xml": b"<m/>", "materials/oak.xml": b"<m/>", "materials/iron.xml": b"<m/>"}
         mesh = b"\0MSH" + b"\x03oak" + b"\x04iron\0" + bytes(9)
         found, _ = self.mine(FNV, fnv_archive({**files, "x": mesh}), known=b"all begins with materials/brass.xml\n")
-        self.assertEqual(found["materials/iron.xml"].how, How.PIECED)
+        self.assertEqual(found["materials/iron.xml"].how, EvidenceKind.PIECED)
         self.assertTrue(found["materials/iron.xml"].where.endswith(".bin"))
 
     def test_folders_and_files_with_keys_of_their_own(self) -> None:
@@ -283,7 +285,7 @@ class Hunts(Case):
         (quarry,) = quarries(places.groups)
         pattern = patterns.parse("{lamps,bells}/{red,green}_{00..99}.txt", {})
         self.assertEqual(set(guess(quarry, pattern)), set(paths))
-        self.assertEqual(quarry.tried[How.GUESSED], 400)
+        self.assertEqual(quarry.tried[EvidenceKind.GUESSED], 400)
 
     def test_extensions_that_do_not_count_or_have_a_key_of_their_own(self) -> None:
         cut = layout("keys by fnv1a(bits 64), without extension", [("u64", "name key")])
@@ -303,7 +305,7 @@ class Hunts(Case):
         _, found = self.found(CRC, crc_archive(files))
         (quarry,) = quarries(found.groups)
         guess(quarry, patterns.parse("x/{0000000..9999999}.bin", {}))
-        accidents = quarry.expected(How.GUESSED)
+        accidents = quarry.expected(EvidenceKind.GUESSED)
         self.assertAlmostEqual(accidents, 1e7 * 2000 / 2**32, delta=0.01)
         judged = quarry.judged()
         self.assertFalse([find for find in judged if find.beyond_doubt])
@@ -384,7 +386,7 @@ class Hunts(Case):
                 advance,
             )
         self.assertTrue(0 < len(quarry.finds) <= 100)
-        self.assertTrue(0 < quarry.tried[How.GUESSED] < 3 * 100 * 2 * 11 * 7)
+        self.assertTrue(0 < quarry.tried[EvidenceKind.GUESSED] < 3 * 100 * 2 * 11 * 7)
 
     def test_how_long_it_takes_is_told_beforehand(self) -> None:
         _, found = self.found(FNV, fnv_archive({"lamps/red.txt": b"x\n"}))
@@ -398,7 +400,7 @@ class Hunts(Case):
 
 class Waiting(Case):
     def find(self, path: str, doubt: float, key: str = "00aa00aa") -> Find:
-        return Find(path, "game/keyed.bin", key, How.GUESSED, "", Kind.UNTOLD, doubt)
+        return Find(path, "game/keyed.bin", key, EvidenceKind.GUESSED, "", Kind.UNTOLD, doubt)
 
     def test_what_is_in_doubt_waits_until_it_is_accepted(self) -> None:
         folder = self.folder / "names"

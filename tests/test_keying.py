@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from tests.keyed import archive, crc_archive, fnv1a, layout
 from tests.support import archive_of
 from volvex.codec import CHECKSUM
-from volvex.codec.bulk_hash import BulkHash, Tails, Targets, combination
+from volvex.codec.bulk_hash import BulkHash, SuffixTrie, Targets, combination
 from volvex.errors import LayoutError, ManyErrors, RefusedError, VolvexError
 from volvex.layout.language.parser import parse_layout
 from volvex.layout.model import KeyRule, Place
@@ -148,7 +148,7 @@ class Bulk(unittest.TestCase):
                 self.assertEqual(made.of_texts(self.TEXTS).tolist(), [made.one(text) for text in self.TEXTS])
 
     def test_every_hash_finds_its_texts_in_a_product(self) -> None:
-        tails = Tails((b"a", b"b", b"c.png", b"x"), (0, 1, 1, 0), (False, True, True, True))
+        tails = SuffixTrie((b"a", b"b", b"c.png", b"x"), (0, 1, 1, 0), (False, True, True, True))
         parts = [[b"boats/"], [b"0", b"1", b"22"], [b"p", b"qq"]]
         for name in HASHES:
             with self.subTest(name):
@@ -164,7 +164,7 @@ class Bulk(unittest.TestCase):
 
     def test_a_walk_loses_no_hit_when_nearly_all_are_hits(self) -> None:
         digits = [b"%d" % one for one in range(10)]
-        tails = Tails(tuple(digits), (0,) * 10, (True,) * 10)
+        tails = SuffixTrie(tuple(digits), (0,) * 10, (True,) * 10)
         hits = BulkHash("fnv1a").walk([digits] * 4, 0, 10_000, tails, Targets(range(256)), bits=8)
         self.assertEqual(len(hits), 100_000)
 

@@ -12,7 +12,7 @@ from tests.support import PROGRAM, Case, archive_of
 from volvex.archive.access.open import open_source
 from volvex.errors import LockedError
 from volvex.layout import Library
-from volvex.layout.keyring import Key, Keys
+from volvex.layout.keyring import Key, KeyRing
 from volvex.layout.language.parser import parse_layout
 from volvex.source import BytesSource
 
@@ -143,7 +143,7 @@ class NamedByALayout(unittest.TestCase):
     def test_a_layout_names_a_key_and_the_ring_has_it(self) -> None:
         text, data = self.data("aes_ctr(key hex 00 01 02 03 04 05 06 07 08 09 0a 0b 0c 0d 0e 0f)")
         layout = parse_layout(text.format(cipher='aes_ctr(key called "lamp")'), "l")
-        library = Library(first=[layout], keys=Keys([Key("lamp", bytes(range(16)) + b"\n")]))
+        library = Library(first=[layout], keys=KeyRing([Key("lamp", bytes(range(16)) + b"\n")]))
         archive = open_source(BytesSource(data, "x.lck"), library)
         assert archive is not None
         self.assertEqual(archive.content(0), b"the lamp is lit!")
@@ -152,7 +152,7 @@ class NamedByALayout(unittest.TestCase):
             open_source(BytesSource(data, "x.lck"), Library(first=[layout]))
         self.assertEqual(caught.exception.hint, "`volvex keys add lamp`")
         with self.assertRaises(LockedError) as wrong:
-            open_source(BytesSource(data, "x.lck"), Library(first=[layout], keys=Keys([Key("lamp", b"short")])))
+            open_source(BytesSource(data, "x.lck"), Library(first=[layout], keys=KeyRing([Key("lamp", b"short")])))
         self.assertIn("has 5 bytes, aes_ctr takes 16 or 24 or 32 bytes", wrong.exception.message)
 
     def test_the_same_with_the_key_in_the_layout(self) -> None:

@@ -35,7 +35,7 @@ from tests.formats import (
     zero,
 )  # fmt: skip
 from tests.support import archive_of, made_game, pack_layout
-from volvex.archive import LaidOut
+from volvex.archive import LayoutArchive
 from volvex.archive.mutation_proof import prove_harder
 from volvex.errors import FormatError, RefusedError
 from volvex.layout.inspect.coverage import coverage, covering, stretches
@@ -49,11 +49,11 @@ from volvex.layout.write.planner import plan
 from volvex.source import BytesSource, FileSource, Spool
 
 
-def contents(archive: LaidOut) -> dict[str, bytes]:
+def contents(archive: LayoutArchive) -> dict[str, bytes]:
     return {name: archive.content(row) for row, name in enumerate(archive.names)}
 
 
-def new(archive: LaidOut, data: bytes, codec: str | None = None) -> NewContent:
+def new(archive: LayoutArchive, data: bytes, codec: str | None = None) -> NewContent:
     """New content as it would be stored in an archive."""
     with Spool() as spool:
         made = archive.encode_as(spool, [data], codec or archive.entries.codecs[-1])
@@ -61,7 +61,7 @@ def new(archive: LaidOut, data: bytes, codec: str | None = None) -> NewContent:
     return NewContent(BytesSource(stored, "new"), 0, made.stored, made.size, made.codec, made.seals)
 
 
-def rewritten(archive: LaidOut, edit: Edit, each: bool = False) -> bytes:
+def rewritten(archive: LayoutArchive, edit: Edit, each: bool = False) -> bytes:
     made = plan(archive.reading, edit, each)
     data = b"".join(made.chunks())
     assert len(data) == made.size
@@ -156,7 +156,7 @@ class Golden(unittest.TestCase):
 class Everywhere(unittest.TestCase):
     """What must hold for every format."""
 
-    def archives(self) -> Iterable[tuple[str, str, LaidOut]]:
+    def archives(self) -> Iterable[tuple[str, str, LayoutArchive]]:
         for name, (text, make) in FORMATS.items():
             with self.subTest(name):
                 yield name, text, archive_of(text, make(SAMPLES))
@@ -401,9 +401,9 @@ class InARow(unittest.TestCase):
         files = [(f"entry-{number}", bytes(4_000_000)) for number in range(5)]
         source = Counting(stream([(name, data[:60_000]) for name, data in files]), "s")
         big = Counting(counted(files), "c")
-        self.assertEqual(len(LaidOut(read(parse_layout(STREAM, "s"), source))), 5)
+        self.assertEqual(len(LayoutArchive(read(parse_layout(STREAM, "s"), source))), 5)
         Counting.read_so_far = 0
-        self.assertEqual(len(LaidOut(read(parse_layout(COUNTED, "c"), big))), 5)
+        self.assertEqual(len(LayoutArchive(read(parse_layout(COUNTED, "c"), big))), 5)
         self.assertLess(Counting.read_so_far, 500_000)
 
     def test_a_count_behind_the_records_must_agree(self) -> None:

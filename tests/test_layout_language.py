@@ -12,17 +12,17 @@ from volvex.layout import cache
 from volvex.layout.language.parser import parse_layout, read_layout
 from volvex.layout.model import (
     At,
-    Change,
+    Attribute,
+    ChecksumOf,
     Constant,
     Content,
-    Fact,
-    Kept,
     Known,
     Layout,
     Measure,
     Number,
+    NumberChange,
+    Opaque,
     Raw,
-    SealOf,
     Text,
 )  # fmt: skip
 from volvex.layout.order import seal_order
@@ -78,19 +78,19 @@ class Understood(unittest.TestCase):
         fields = {field.name: field.meaning for block in read_layout(PACK_LAYOUT).blocks for field in block.fields}
         self.assertEqual(fields["mark"], Constant(b"KWPK"))
         self.assertEqual(fields["version"], Constant(3))
-        self.assertEqual(fields["flags"], Kept())
+        self.assertEqual(fields["flags"], Opaque())
         self.assertEqual(fields["files"], Measure("count", "directory"))
         self.assertEqual(fields["whole"], Measure("length", "file"))
-        self.assertEqual(fields["seal"], SealOf("crc32", "directory"))
-        self.assertEqual(fields["path"], Fact("name"))
-        self.assertEqual(fields["method"], Fact("codec of content", ((0, "none"), (1, "zlib"))))
-        self.assertEqual(fields["check"], SealOf("crc32", "stored content"))
+        self.assertEqual(fields["seal"], ChecksumOf("crc32", "directory"))
+        self.assertEqual(fields["path"], Attribute("name"))
+        self.assertEqual(fields["method"], Attribute("codec of content", ((0, "none"), (1, "zlib"))))
+        self.assertEqual(fields["check"], ChecksumOf("crc32", "stored content"))
 
     def test_changes_of_numbers_keep_their_order(self) -> None:
         layout = parse(changed("start  u32  ", "start  u32 plus 4 x 16 xor 0xff  ").replace(
             'known by "TEST" at 0', 'known by "TEST" at 0\ncontent align 32 fill 00'))  # fmt: skip
         field = layout.blocks[1].fields[1]
-        self.assertEqual(field.changes, (Change("plus", 4), Change("times", 16), Change("xor", 255)))
+        self.assertEqual(field.changes, (NumberChange("plus", 4), NumberChange("times", 16), NumberChange("xor", 255)))
 
     def test_byte_order_holds_wherever_it_is_said(self) -> None:
         late = parse(GOOD.replace("little endian\n", "") + "\nbig endian\n")

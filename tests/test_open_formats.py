@@ -32,7 +32,7 @@ from volvex.archive.transfer.parallel import verify
 from volvex.archive.transfer.unpack import unpack
 from volvex.errors import FormatError, LockedError, RefusedError, VolvexError
 from volvex.layout import Library
-from volvex.layout.keyring import Key, Keys
+from volvex.layout.keyring import Key, KeyRing
 from volvex.layout.language.parser import parse_layout
 from volvex.layout.write.plan import Added, Edit
 from volvex.source import BytesSource, Disk, Spool
@@ -96,7 +96,7 @@ def xored(data: bytes, key: bytes) -> bytes:
 
 
 def opened(data: bytes, name: str = "night.kpz", *keys: bytes) -> Archive:
-    ring = Keys([Key(f"key {index}", secret) for index, secret in enumerate(keys)])
+    ring = KeyRing([Key(f"key {index}", secret) for index, secret in enumerate(keys)])
     found = open_source(BytesSource(data, name), Library(keys=ring))
     assert found is not None, "not known"
     return found
@@ -202,7 +202,7 @@ class Zips(Case):
         again = zipfile.ZipFile(io.BytesIO(edited(archive, {"n/00077": b"lamp"})))
         self.assertEqual((len(again.infolist()), again.read("n/00077")), (70_001, b"lamp"))
         far = Far(zipped(files={"near.txt": b"near"}), 5 << 30)
-        archive = Zip(far, Keys())
+        archive = Zip(far, KeyRing())
         row = archive.rows["near.txt"]
         self.assertEqual((archive.content(row), int(archive.entries.start[row]) > 5 << 30), (b"near", True))
         with Spool() as spool:
@@ -307,7 +307,7 @@ class Locked(Case):
             self.assertIn("pictures/skerry.bin", damaged.exception.message)
 
     def test_a_stray_blank_is_noticed(self) -> None:
-        ring = Keys([Key("post", b" wreckers\r\n")])
+        ring = KeyRing([Key("post", b" wreckers\r\n")])
         archive = open_source(BytesSource(self.aes(b"wreckers"), "post.kpz"), Library(keys=ring))
         assert archive is not None
         self.assertEqual(contents(archive), FILES)
@@ -318,14 +318,14 @@ class Locked(Case):
     def test_a_right_key_comes_first_the_next_time_and_one_is_asked_for_when_none_is(self) -> None:
         used: list[str] = []
         asked: list[str] = []
-        ring = Keys(
+        ring = KeyRing(
             [Key("a", b"1"), Key("b", b"wreckers")], lambda what: asked.append(what) or b"wreckers", used.append
         )  # type: ignore[func-returns-value]
         archive = open_source(BytesSource(self.aes(b"wreckers"), "post.kpz"), Library(keys=ring))
         assert archive is not None
         contents(archive)
         self.assertEqual((ring.names(), used, asked), (["b", "a"], ["b"], []))
-        ring = Keys([], lambda what: asked.append(what) or b"wreckers")  # type: ignore[func-returns-value]
+        ring = KeyRing([], lambda what: asked.append(what) or b"wreckers")  # type: ignore[func-returns-value]
         archive = open_source(BytesSource(self.aes(b"wreckers"), "post.kpz"), Library(keys=ring))
         assert archive is not None
         self.assertEqual(contents(archive), FILES)

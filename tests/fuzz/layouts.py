@@ -12,7 +12,7 @@ from tests.families import FAMILIES
 from tests.formats import FORMATS, SAMPLES
 from tests.fuzz.attempt import Attempt
 from tests.test_bad_archives import exercise as use
-from volvex.data.model.layout_document import LaidOutData
+from volvex.data.model.layout_document import LayoutDocument
 from volvex.errors import VolvexError
 from volvex.layout.language.parser import parse_layout
 from volvex.source import BytesSource
@@ -63,7 +63,7 @@ def exercise(text: str, data: bytes) -> str | None:
         if layout.kind == "archive":
             use(layout, data)
             return None
-        document = LaidOutData(layout, BytesSource(data, "sample"))
+        document = LayoutDocument(layout, BytesSource(data, "sample"))
         for sheet in document.sheets:
             for row in range(min(2, len(sheet))):
                 sheet.record(row)

@@ -7,6 +7,6 @@ the archive says, with forward slashes; nothing in them is trusted (see `names`)
 from volvex.archive.access.open import open_archive, open_source
 from volvex.archive.access.paths import Found, Group, Walker
 from volvex.archive.archive import Archive, Entry
-from volvex.archive.layout_archive import LaidOut
+from volvex.archive.layout_archive import LayoutArchive
 
-__all__ = ["Archive", "Entry", "Found", "Group", "LaidOut", "Walker", "open_archive", "open_source"]
+__all__ = ["Archive", "Entry", "Found", "Group", "LayoutArchive", "Walker", "open_archive", "open_source"]

@@ -32,7 +32,7 @@ from volvex.source import Source, Spool
 
 if TYPE_CHECKING:
     from volvex.archive.access.numbered import Cut
-    from volvex.archive.envelope import Outer
+    from volvex.archive.envelope import Envelope
     from volvex.layout.inspect.proof import Proof
 
 WHOLE = 1 << 26  # content up to this size is decoded in one piece
@@ -73,7 +73,7 @@ class Archive(ABC):
     source: Source
     entries: Entries
     padded = False  # behind content there may be a cipher's padding
-    outer: Outer | None = None  # what lies around all of it
+    outer: Envelope | None = None  # what lies around all of it
     cut: Cut | None = None  # how it is cut into pieces
     parts: Sequence[Source] = ()  # and those
 

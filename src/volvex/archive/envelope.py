@@ -26,7 +26,7 @@ MOST = 2000  # times its size that a compressed file may hold
 LEFT = 1 << 30  # bytes that must stay free for others
 
 
-class Outer(Protocol):
+class Envelope(Protocol):
     """A wrap around a whole archive."""
 
     @property

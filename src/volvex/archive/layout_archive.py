@@ -13,7 +13,7 @@ from volvex.archive.safe_names import shown
 from volvex.codec import CHECKSUM, COMPRESS, Checksum, Cipher, Compression
 from volvex.errors import FormatError, RefusedError, VolvexError
 from volvex.layout.checksums import seal_text, stored_seal
-from volvex.layout.model import Field, Kept, Number
+from volvex.layout.model import Field, Number, Opaque
 from volvex.layout.name_hash import KEYS, UNNAMED, Keying, Names
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.names import endings_of, key_columns, marked, unmarked, variants_of
@@ -44,7 +44,7 @@ class _Sealed:
 class _SealCheck:
     """One entry's seal, being verified."""
 
-    def __init__(self, archive: LaidOut, row: int, sealed: _Sealed) -> None:
+    def __init__(self, archive: LayoutArchive, row: int, sealed: _Sealed) -> None:
         self._archive, self._row, self._sealed = archive, row, sealed
         self._total = sealed.seal.new()
         self.stored = sealed.part == "stored content"
@@ -64,7 +64,7 @@ class _SealCheck:
             )  # fmt: skip
 
 
-class LaidOut(Archive):
+class LayoutArchive(Archive):
     """An archive whose directory was read by a layout."""
 
     def __init__(self, reading: Reading, names: Names | None = None) -> None:
@@ -203,7 +203,7 @@ class LaidOut(Archive):
         """The numbers that nobody knows."""
         for block in self.reading.entry_blocks():
             for field in block.block.fields:
-                if isinstance(field.meaning, Kept) and isinstance(field.type, Number):
+                if isinstance(field.meaning, Opaque) and isinstance(field.type, Number):
                     yield field.name, block.numbers(field.name)
 
     # how they are written
@@ -275,7 +275,7 @@ class LaidOut(Archive):
             if "overlaps" in error.problem:
                 raise
 
-    def reopened(self, source: Source, beside: Beside | None = None) -> LaidOut:
+    def reopened(self, source: Source, beside: Beside | None = None) -> LayoutArchive:
         own = {volume.name: volume.source for volume in self.reading.volumes}
 
         def find(name: str) -> Source | None:
@@ -284,7 +284,7 @@ class LaidOut(Archive):
                 found = WindowSource(own[name], 0, own[name].size, own[name].name)  # closing it leaves ours open
             return found
 
-        return LaidOut(read(self.layout, source, find), self._names)
+        return LayoutArchive(read(self.layout, source, find), self._names)
 
     @property
     def kept_beside(self) -> tuple[str, ...]:

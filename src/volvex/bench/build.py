@@ -17,7 +17,7 @@ from volvex.archive.transfer.pack import encode_name
 from volvex.archive.transfer.parallel import Advance, ignore, verify
 from volvex.archive.transfer.rebuild import file_chunks, kin, rebuild_files, reopened
 from volvex.bench.bench_file import fingerprint
-from volvex.bench.changes import Change, changes
+from volvex.bench.changes import FileChange, changes
 from volvex.bench.rename import learn
 from volvex.bench.workbench import Workbench
 from volvex.errors import FormatError, NotFoundError, RefusedError
@@ -43,7 +43,7 @@ def build(bench: Workbench, advance: Advance = ignore) -> list[Built]:
 
     RefusedError when the game's file is another than the one from which something was taken and changed.
     """
-    by_file: dict[str, list[Change]] = {}
+    by_file: dict[str, list[FileChange]] = {}
     for change in changes(bench):
         by_file.setdefault(bench.file_of(bench.home(change.path)[0]), []).append(change)
     _clear(bench)
@@ -84,7 +84,7 @@ def _clear(bench: Workbench) -> None:
         bench.disk.remove(bench.built / one.path)
 
 
-def _build_file(bench: Workbench, name: str, some: Sequence[Change], advance: Advance) -> list[Built]:
+def _build_file(bench: Workbench, name: str, some: Sequence[FileChange], advance: Advance) -> list[Built]:
     target, original = bench.built / name, bench.game.original(name)
     if some[0].path == name:  # a file of its own
         with atomic(bench.disk, target, durable=False) as file:
@@ -111,7 +111,7 @@ def _built(bench: Workbench, name: str, size: int, count: int) -> Built:
     return Built(name, size, count, Fingerprint.of(original) if original else None)
 
 
-def check_origins(bench: Workbench, some: Sequence[Change]) -> None:
+def check_origins(bench: Workbench, some: Sequence[FileChange]) -> None:
     """The archive is another than when the bench was made: what was changed must still be what was taken."""
     for change in some:
         known = bench.taken.get(change.path)
@@ -127,14 +127,14 @@ class Work:
     name: str
     archive: Archive
     edit: Edit
-    changed: list[Change]
+    changed: list[FileChange]
     inner: dict[int, Work]
 
 
-def work_on(bench: Workbench, name: str, archive: Archive, some: Sequence[Change], spool: Spool) -> Work:
+def work_on(bench: Workbench, name: str, archive: Archive, some: Sequence[FileChange], spool: Spool) -> Work:
     """The work on an archive, from the inside out: those within it are written anew first, as new content of its entries."""
     work = Work(name, archive, Edit(), [], {})
-    within: dict[str, list[Change]] = {}
+    within: dict[str, list[FileChange]] = {}
     places: dict[int, str] = {}  # of what is replaced, where it lies on the bench
     for change in some:
         home, inner = bench.home(change.path)

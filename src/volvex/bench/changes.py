@@ -16,7 +16,7 @@ LINES_LIMIT = 4000  # differing lines that are compared one with the other
 
 
 @dataclass(frozen=True)
-class Change:
+class FileChange:
     """A file that differs from the original. Sizes in bytes; None where there is no such file."""
 
     path: str
@@ -36,35 +36,35 @@ class Line:
     text: str
 
 
-def changes(bench: Workbench) -> list[Change]:
+def changes(bench: Workbench) -> list[FileChange]:
     """Every file of the bench that differs from the game's original, sorted by path."""
     found = [_change(bench, place) for place in bench.places() if place not in bench.dropped]
     found += [_dropped(bench, place) for place in bench.dropped]
     return sorted((change for change in found if change is not None), key=lambda change: change.path)
 
 
-def _dropped(bench: Workbench, place: str) -> Change | None:
+def _dropped(bench: Workbench, place: str) -> FileChange | None:
     """The entry that is left out; None when the game has no such entry any more."""
     before = _original_size(bench, place)
     if before is None:
         return None
     kind = filetypes.kind_by_content(next(bench.original_content(place), b"")[: filetypes.HEAD])
-    return Change(place, "removed", kind, before, 0, False)
+    return FileChange(place, "removed", kind, before, 0, False)
 
 
-def _change(bench: Workbench, place: str) -> Change | None:
+def _change(bench: Workbench, place: str) -> FileChange | None:
     path = bench.files / place
     size = path.stat().st_size
     with path.open("rb") as file:
         kind = _kind(file.read(filetypes.WORDS))
     before = _original_size(bench, place)
     if before is None:
-        return Change(place, "added", kind, None, size, _is_text(kind, size))
+        return FileChange(place, "added", kind, None, size, _is_text(kind, size))
     if size == before and _same(bench, place):
         return None
     first = next(bench.original_content(place), b"")[: filetypes.WORDS]
     told = _is_text(kind, size) and _is_text(_kind(first), before)
-    return Change(place, "changed", kind, before, size, told)
+    return FileChange(place, "changed", kind, before, size, told)
 
 
 def _is_text(kind: str, size: int) -> bool:
@@ -90,7 +90,7 @@ def _same(bench: Workbench, place: str) -> bool:
     return digest_bytes(original) == digest_file(bench.files / place)
 
 
-def lines(bench: Workbench, change: Change) -> Iterator[Line]:
+def lines(bench: Workbench, change: FileChange) -> Iterator[Line]:
     """The lines that differ, in the order of the file."""
     before, after = (
         _text(bench, change.path, data)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from volvex.archive.detect import filetypes
-from volvex.bench.changes import Change, changes
+from volvex.bench.changes import FileChange, changes
 from volvex.bench.semantic_diff import LARGE, catalogues, touched
 from volvex.bench.workbench import Workbench
 from volvex.data import Document
@@ -89,7 +89,7 @@ def _led_to(one: Problem, before: Catalogue) -> list[str]:
     return [file for file, target in targets or () if target.row(key) is not None]
 
 
-def _of_another_kind(bench: Workbench, one: Change) -> Problem | None:
+def _of_another_kind(bench: Workbench, one: FileChange) -> Problem | None:
     """Content that is of another kind than what it replaces: a sound in a picture's place."""
     if one.what != "changed":
         return None
@@ -105,7 +105,7 @@ def _called(kind: str) -> str:
     return {"binary": "of no known kind", "empty": "an empty file"}.get(kind, kind)
 
 
-def _unseen(one: Change) -> Problem:
+def _unseen(one: FileChange) -> Problem:
     """Text of a size that is not looked at as a whole."""
     return Problem(WARNING, "file", one.path, "", "", "", f"{one.after >> 20} MB of text: its values were not looked at",
                    "`volvex changes` to see what differs")  # fmt: skip

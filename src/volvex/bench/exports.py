@@ -22,7 +22,7 @@ FOLDER = "open"
 
 
 @dataclass(frozen=True)
-class Folded:
+class SyncResult:
     """What came of a file in the folder `open`."""
 
     place: str
@@ -60,7 +60,7 @@ def _write(bench: Workbench, target: Path, data: bytes) -> None:
         bench.disk.write(out, data)
 
 
-def fold(bench: Workbench) -> list[Folded]:
+def fold(bench: Workbench) -> list[SyncResult]:
     """Take over what was edited in the folder `open`, and write anew what was edited elsewhere.
 
     RefusedError, and nothing is taken over, when the same data was edited in two files.
@@ -80,7 +80,7 @@ def _is_edited(bench: Workbench, file: str, one: Opened) -> bool:
     return source.is_file() and digest_file(source) != one.digest
 
 
-def _fold(bench: Workbench, file: str, opened: Opened) -> Folded | None:
+def _fold(bench: Workbench, file: str, opened: Opened) -> SyncResult | None:
     source, target = bench.folder / file, bench.files / opened.place
     if not source.is_file():
         del bench.opened[file]
@@ -114,4 +114,4 @@ def _fold(bench: Workbench, file: str, opened: Opened) -> Folded | None:
         digest, what, count, notes = digest_bytes(data), "written anew", 0, ()
     bench.opened[file] = Opened(opened.place, opened.ending, opened.sheet, opened.language, digest, digest_file(target))
     bench.save()
-    return Folded(opened.place, file, what, count, notes)
+    return SyncResult(opened.place, file, what, count, notes)

@@ -10,7 +10,7 @@ from typing import Any
 
 from volvex.archive.safe_names import quoted, shown, stays_inside
 from volvex.bench.bench_file import Taken
-from volvex.bench.semantic_diff import Told, bench_document
+from volvex.bench.semantic_diff import FileDiff, bench_document
 from volvex.bench.workbench import Workbench
 from volvex.data import Change, Document, open_data, require_data
 from volvex.data.differences import Conflict, change_of, differences, merged, plain
@@ -23,7 +23,7 @@ FORMAT = 1
 
 
 @dataclass
-class Carried:
+class MergeResult:
     """What came of carrying changes into one file."""
 
     path: str
@@ -33,7 +33,7 @@ class Carried:
     taken: bool = False  # it was not edited, and is now the game's new one
 
 
-def saved(game: str, told: Iterable[Told]) -> bytes:
+def saved(game: str, told: Iterable[FileDiff]) -> bytes:
     """Changes as a file: readable, and small."""
     files = {one.file.path: [plain(change) for change in one.changes] for one in told if one.changes}
     return (json.dumps({"changes": FORMAT, "game": game, "files": files}, indent=1, ensure_ascii=False) + "\n").encode(
@@ -59,9 +59,9 @@ def read_saved(path: Path) -> dict[str, list[Change]]:
     return {name: [change_of(one, str(path)) for one in some] for name, some in files.items()}
 
 
-def apply(bench: Workbench, wanted: Mapping[str, list[Change]], write: bool = True) -> list[Carried]:
+def apply(bench: Workbench, wanted: Mapping[str, list[Change]], write: bool = True) -> list[MergeResult]:
     """Put changes into the bench's files, which are taken when they are not there. Nothing is written when there is a conflict."""
-    found: list[tuple[Carried, Document]] = []
+    found: list[tuple[MergeResult, Document]] = []
     for path, some in wanted.items():
         document = require_data(bench.current(path), bench.library, path)
         found.append((_carried(path, some, document), document))
@@ -74,9 +74,9 @@ def apply(bench: Workbench, wanted: Mapping[str, list[Change]], write: bool = Tr
     return [one for one, _ in found]
 
 
-def _carried(path: str, some: Iterable[Change], document: Document) -> Carried:
+def _carried(path: str, some: Iterable[Change], document: Document) -> MergeResult:
     result = merged(some, document)
-    return Carried(path, result.todo, len(result.done), result.conflicts)
+    return MergeResult(path, result.todo, len(result.done), result.conflicts)
 
 
 def _put(bench: Workbench, file: Path, data: bytes) -> None:
@@ -84,13 +84,13 @@ def _put(bench: Workbench, file: Path, data: bytes) -> None:
         bench.disk.write(out, data)
 
 
-def renew(bench: Workbench, write: bool = True) -> list[Carried]:
+def renew(bench: Workbench, write: bool = True) -> list[MergeResult]:
     """Carry the bench's edits over to the files of a game that is newer than when they were taken.
 
     Three-way, by key and field: what was taken, what the bench made of it, what the game has now. Nothing is written when there
     is a conflict; RefusedError for an edited file whose bytes nobody knows the meaning of.
     """
-    found: list[tuple[Carried, str, bytes | None]] = []
+    found: list[tuple[MergeResult, str, bytes | None]] = []
     for place, known in bench.taken.items():
         file = bench.files / place
         if not file.is_file() or not bench.renewed(known.file):
@@ -99,7 +99,7 @@ def renew(bench: Workbench, write: bool = True) -> list[Carried]:
         if digest_bytes(theirs) == known.digest:
             continue
         if digest_file(file) == known.digest:
-            found.append((Carried(place, taken=True), place, theirs))
+            found.append((MergeResult(place, taken=True), place, theirs))
             continue
         found.append((*_renewed(bench, place, known, theirs),))
     if write and not any(one.conflicts for one, _, _ in found):
@@ -113,7 +113,7 @@ def renew(bench: Workbench, write: bool = True) -> list[Carried]:
     return [one for one, _, _ in found]
 
 
-def _renewed(bench: Workbench, place: str, known: Taken, theirs: bytes) -> tuple[Carried, str, bytes | None]:
+def _renewed(bench: Workbench, place: str, known: Taken, theirs: bytes) -> tuple[MergeResult, str, bytes | None]:
     base = bench.base(place)
     before = open_data(base, bench.library, place) if base is not None else None
     ours = bench_document(bench, place)

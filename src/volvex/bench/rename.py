@@ -6,7 +6,7 @@ import contextlib
 from collections.abc import Sequence
 from dataclasses import replace
 
-from volvex.bench.changes import Change
+from volvex.bench.changes import FileChange
 from volvex.bench.workbench import Workbench
 from volvex.layout.name_hash import UNNAMED
 from volvex.names import dictionary
@@ -58,7 +58,7 @@ def _named_place(bench: Workbench, place: str) -> str | None:
     return f"{name}/{target}" if isinstance(target, str) else None
 
 
-def learn(bench: Workbench, some: Sequence[Change]) -> None:
+def learn(bench: Workbench, some: Sequence[FileChange]) -> None:
     """Remember the paths of entries that are added to archives without names: nothing else would."""
     lines = []
     for change in some:

@@ -7,8 +7,7 @@ from dataclasses import dataclass
 
 from volvex.archive.detect import filetypes
 from volvex.archive.safe_names import Refusal
-from volvex.bench.changes import Change as FileChange
-from volvex.bench.changes import changes
+from volvex.bench.changes import FileChange, changes
 from volvex.bench.originals import Originals
 from volvex.bench.workbench import Workbench
 from volvex.data import Change, Document, open_data
@@ -23,7 +22,7 @@ MOST = 1 << 28  # bytes of a file whose meaning is compared
 
 
 @dataclass(frozen=True)
-class Told:
+class FileDiff:
     """A file that differs, and what differs in it; None where nothing knows what its bytes mean."""
 
     file: FileChange
@@ -33,25 +32,25 @@ class Told:
     was_sound: bool = True  # whether the original is sound data, where the bench's state is not
 
 
-def told_changes(bench: Workbench) -> Iterator[Told]:
+def told_changes(bench: Workbench) -> Iterator[FileDiff]:
     """Every file of the bench that differs, by meaning where it has one."""
     for one in changes(bench):
         yield told_change(bench, one)
 
 
-def told_change(bench: Workbench, one: FileChange) -> Told:
+def told_change(bench: Workbench, one: FileChange) -> FileDiff:
     """What one file's change means."""
     if one.what != "changed" or max(one.after, one.before or 0) > MOST:
-        return Told(one, None)
+        return FileDiff(one, None)
     try:
         before, after = _both(bench, one)
         if before is None or after is None or before.form != after.form:
-            return Told(one, None)
+            return FileDiff(one, None)
         if before.form == LINES and [len(sheet) for sheet in before.sheets] != [len(sheet) for sheet in after.sheets]:
-            return Told(one, None)  # lines came or went: their numbers tell nothing any more
-        return Told(one, differences(before, after), form=after.form)
+            return FileDiff(one, None)  # lines came or went: their numbers tell nothing any more
+        return FileDiff(one, differences(before, after), form=after.form)
     except VolvexError as error:  # also where the records are read, which is when they are asked for
-        return Told(one, None, error, was_sound=_is_sound(bench, one))
+        return FileDiff(one, None, error, was_sound=_is_sound(bench, one))
 
 
 def _is_sound(bench: Workbench, one: FileChange) -> bool:

@@ -9,7 +9,7 @@ from pathlib import Path
 from volvex.archive.access.patterns import WILD, path_pattern
 from volvex.archive.safe_names import shown
 from volvex.archive.transfer.rebuild import file_chunks
-from volvex.bench.changes import Change, changes
+from volvex.bench.changes import FileChange, changes
 from volvex.bench.workbench import Workbench
 from volvex.errors import NotFoundError
 from volvex.source import atomic
@@ -43,7 +43,7 @@ def undo(bench: Workbench, paths: Sequence[str], write: bool = True) -> list[Und
     return done
 
 
-def _meant(bench: Workbench, path: str, found: Sequence[Change]) -> list[Change]:
+def _meant(bench: Workbench, path: str, found: Sequence[FileChange]) -> list[FileChange]:
     some = [one for one in found if not path or one.path == path or one.path.startswith(f"{path}/")]
     if not some and WILD.search(path):
         some = [one for one in found if path_pattern(path).fullmatch(one.path)]
@@ -55,7 +55,7 @@ def _meant(bench: Workbench, path: str, found: Sequence[Change]) -> list[Change]
     return some
 
 
-def _undo(bench: Workbench, one: Change) -> str:
+def _undo(bench: Workbench, one: FileChange) -> str:
     """Undo one change; where the file is kept that was there, empty when there was none."""
     bench.dropped -= {one.path}
     file = bench.files / one.path

@@ -1,6 +1,6 @@
 """Hashing names in bulk: many texts at once, and all texts of a product of parts with the work of common beginnings shared.
 
-Compiled loops over what a seal says of itself as a `Loop` or `Whole` (see `volvex.codec.checksums`). A seal that says
+Compiled loops over what a seal says of itself as a `Loop` or `BlockHash` (see `volvex.codec.checksums`). A seal that says
 nothing is computed one text after the other.
 """
 
@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from volvex.codec.checksums import Loop, Whole
+from volvex.codec.checksums import BlockHash, Loop
 from volvex.codec.compiled import Compiled, as_array
 from volvex.codec.registry import CHECKSUM
 
@@ -140,7 +140,7 @@ class Targets:
 
 
 @dataclass(frozen=True)
-class Tails:
+class SuffixTrie:
     """Endings as a tree, in the order of a walk: each node adds its text to that of the node above it."""
 
     texts: tuple[bytes, ...]
@@ -170,7 +170,7 @@ class BulkHash:
         self._seal = CHECKSUM.get(algorithm)
         self.bits = self._seal.bits
         self._mask = np.uint64((1 << min(64, self.bits)) - 1)
-        loop: Loop | Whole | None = getattr(self._seal, "loop", None)
+        loop: Loop | BlockHash | None = getattr(self._seal, "loop", None)
         self._table = np.array(loop.table if loop is not None else (0,), np.uint64)
         self._start = np.uint64(loop.start if isinstance(loop, Loop) else 0)
         if isinstance(loop, Loop):
@@ -200,7 +200,7 @@ class BulkHash:
         total.update(text)
         return total.value()
 
-    def walk(self, parts: Sequence[Sequence[bytes]], first: int, runs: int, tails: Tails, targets: Targets, bits: int = 64) -> list[tuple[int, int]]:  # fmt: skip
+    def walk(self, parts: Sequence[Sequence[bytes]], first: int, runs: int, tails: SuffixTrie, targets: Targets, bits: int = 64) -> list[tuple[int, int]]:  # fmt: skip
         """Which texts of a product hash to a target: the combination of `parts` and the node of `tails`.
 
         Combinations are counted with the last part turning fastest; `runs` of them are walked from `first` on. Of
@@ -226,7 +226,7 @@ class BulkHash:
             self._walk(*fixed, hits)
         return [(first + run, node) for run, node in hits[:found].tolist()]
 
-    def _walk_slowly(self, parts: Sequence[Sequence[bytes]], first: int, runs: int, tails: Tails, targets: Targets, bits: int = 64) -> list[tuple[int, int]]:  # fmt: skip
+    def _walk_slowly(self, parts: Sequence[Sequence[bytes]], first: int, runs: int, tails: SuffixTrie, targets: Targets, bits: int = 64) -> list[tuple[int, int]]:  # fmt: skip
         wanted = set(targets.keys.tolist())
         nodes = [(node, tails.text(node)) for node, leaf in enumerate(tails.leaf) if leaf]
         found = []

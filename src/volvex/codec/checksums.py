@@ -1,7 +1,7 @@
 """What seals share: sums that run on as numbers, digests that libraries keep, and the sum of the bytes.
 
 A hash that games make keys with says besides how it is computed, as functions that other loops are compiled with:
-a `Loop` over the bytes, or over the `Whole`. See `volvex.codec.bulk_hash`.
+a `Loop` over the bytes, or over the `BlockHash`. See `volvex.codec.bulk_hash`.
 """
 
 from __future__ import annotations
@@ -82,7 +82,7 @@ class Loop:
 
 
 @dataclass(frozen=True)
-class Whole:
+class BlockHash:
     """A hash over blocks of bytes: `whole(data, table)` gives the value for an array of bytes."""
 
     whole: Callable[[Any, Any], Any]
@@ -90,12 +90,12 @@ class Whole:
 
 
 @dataclass(frozen=True)
-class Sealing:
+class ChecksumStream:
     """A seal that was made with parameters."""
 
     bits: int
     new: Callable[[], Sum]
-    loop: Loop | Whole | None = None
+    loop: Loop | BlockHash | None = None
 
 
 def _over(data: Any, state: Any, table: Any) -> Any:
@@ -129,11 +129,11 @@ class _Hashed:
         return int(self._end(self._state, self._table)) & self._mask
 
 
-def hashed(bits: int, loop: Loop) -> Sealing:
+def hashed(bits: int, loop: Loop) -> ChecksumStream:
     """A seal by a compiled loop."""
     over, value = Compiled(_over, step=loop.step), Compiled(_value, end=loop.end)
     table = np.array(loop.table, np.uint64)
-    return Sealing(bits, lambda: _Hashed(bits, over, value, loop.start, table), loop)
+    return ChecksumStream(bits, lambda: _Hashed(bits, over, value, loop.start, table), loop)
 
 
 class _Gathered:
@@ -155,7 +155,7 @@ def _all(data: Any, table: Any) -> Any:
     return whole(data, table)  # type: ignore[name-defined]  # noqa: F821
 
 
-def gathered(bits: int, loop: Whole) -> Sealing:
+def gathered(bits: int, loop: BlockHash) -> ChecksumStream:
     """A seal by a compiled function on all bytes at once."""
     run, table = Compiled(_all, whole=loop.whole), np.array(loop.table, np.uint64)
-    return Sealing(bits, lambda: _Gathered(lambda data: int(run(data, table))), loop)
+    return ChecksumStream(bits, lambda: _Gathered(lambda data: int(run(data, table))), loop)

@@ -42,7 +42,7 @@ class Checksum(Protocol):
     def new(self) -> Sum: ...
 
 
-class Transform(Protocol):
+class CipherStream(Protocol):
     """A cipher at work on one stretch of bytes."""
 
     def update(self, data: bytes) -> bytes: ...
@@ -58,9 +58,9 @@ class Cipher(Protocol):
     unit: int
     pads: bool
 
-    def decipher(self) -> Transform: ...
+    def decipher(self) -> CipherStream: ...
 
-    def encipher(self) -> Transform: ...
+    def encipher(self) -> CipherStream: ...
 
 
 class Codecs(Registry[T]):

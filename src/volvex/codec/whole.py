@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Iterator
 from volvex.errors import ContentError
 
 
-class Whole:
+class WholeContent:
     """A compression made from two functions on whole bytes: `decode(stored, size)` and `encode(content)`.
 
     `decode` gives as much as it can, at the most `size` bytes, and how many bytes of `stored` it took.

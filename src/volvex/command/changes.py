@@ -12,9 +12,9 @@ import argparse
 from pathlib import Path
 
 from volvex.archive.safe_names import shown
-from volvex.bench.changes import Change, changes, lines
+from volvex.bench.changes import FileChange, changes, lines
 from volvex.bench.merge import saved
-from volvex.bench.semantic_diff import LINES, Told, told_changes
+from volvex.bench.semantic_diff import LINES, FileDiff, told_changes
 from volvex.bench.workbench import Workbench
 from volvex.command.ui.bench import add_bench, open_bench
 from volvex.command.ui.context import Context
@@ -46,7 +46,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         told = (
             list(told_changes(bench))
             if options.save or not options.brief
-            else [Told(one, None) for one in changes(bench)]
+            else [FileDiff(one, None) for one in changes(bench)]
         )
         found = [one.file for one in told]
         if options.save:
@@ -72,7 +72,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     return Status.OK
 
 
-def _save(bench: Workbench, told: list[Told], options: argparse.Namespace, context: Context) -> None:
+def _save(bench: Workbench, told: list[FileDiff], options: argparse.Namespace, context: Context) -> None:
     """Write the changes that have a meaning; what is left out is told."""
     file = options.save
     left = [one.file.path for one in told if one.changes is None]
@@ -84,7 +84,7 @@ def _save(bench: Workbench, told: list[Told], options: argparse.Namespace, conte
         )
 
 
-def _record(bench: Workbench, told: Told, brief: bool) -> dict[str, object]:
+def _record(bench: Workbench, told: FileDiff, brief: bool) -> dict[str, object]:
     change = told.file
     record: dict[str, object] = {"path": change.path, "what": change.what, "type": _kind_of(told),
                                  "before": change.before, "after": change.after}  # fmt: skip
@@ -95,12 +95,12 @@ def _record(bench: Workbench, told: Told, brief: bool) -> dict[str, object]:
     return record
 
 
-def _kind_of(one: Told) -> str:
+def _kind_of(one: FileDiff) -> str:
     """What a file is, in a word."""
     return one.form if one.form and one.form != LINES else one.file.kind
 
 
-def _print(bench: Workbench, one: Told, options: argparse.Namespace, context: Context) -> None:
+def _print(bench: Workbench, one: FileDiff, options: argparse.Namespace, context: Context) -> None:
     change = one.file
     if change.what == "removed":
         context.print(
@@ -131,7 +131,7 @@ def _print_changes(found: list[DataChange], every: bool, context: Context) -> No
         context.print(f"  and {count(len(found) - A_FILE, 'more change')}: --all shows them")
 
 
-def _print_lines(bench: Workbench, change: Change, options: argparse.Namespace, context: Context) -> None:
+def _print_lines(bench: Workbench, change: FileChange, options: argparse.Namespace, context: Context) -> None:
     told = list(lines(bench, change))
     for line in told if options.all else told[:A_FILE]:
         context.print(

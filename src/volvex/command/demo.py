@@ -20,7 +20,9 @@ EXAMPLES = ("volvex demo", "volvex demo --chapter data", "volvex demo practice -
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("dir", nargs="?", type=Path, metavar="DIR", help="a new folder for it (default: a temporary one)")
+    parser.add_argument(
+        "dir", nargs="?", type=Path, metavar="DIR", help="a new folder for it (default: a temporary one)"
+    )
     parser.add_argument(
         "--chapter", metavar="NAME", default="first", help=f"{', '.join(chapter_names())} (default: first)"
     )

@@ -13,7 +13,7 @@ import argparse
 from pathlib import Path
 
 from volvex.archive.safe_names import shown
-from volvex.bench.merge import Carried, apply, read_saved, renew
+from volvex.bench.merge import MergeResult, apply, read_saved, renew
 from volvex.command.ui.bench import add_bench, open_bench
 from volvex.command.ui.context import Context
 from volvex.command.ui.data import change_line
@@ -50,12 +50,12 @@ def run(options: argparse.Namespace, context: Context) -> int:
     return Status.DIFFERS if conflicts else Status.OK
 
 
-def _record(one: Carried) -> dict[str, object]:
+def _record(one: MergeResult) -> dict[str, object]:
     return {"path": one.path, "made": [plain(change) for change in one.made], "already": one.done, "taken": one.taken,
             "conflicts": [plain(conflict.change) | {"found": conflict.found} for conflict in one.conflicts]}  # fmt: skip
 
 
-def _print(one: Carried, context: Context) -> None:
+def _print(one: MergeResult, context: Context) -> None:
     path = shown(one.path)
     if one.taken:
         context.print(f"{path}: not edited, so it is the game's new one now")
@@ -67,7 +67,7 @@ def _print(one: Carried, context: Context) -> None:
         context.print(f"{path}: {context.paint('conflict', 'red')}: {shown(str(conflict))}")
 
 
-def _summary(found: list[Carried], conflicts: int, plan: bool, context: Context) -> None:
+def _summary(found: list[MergeResult], conflicts: int, plan: bool, context: Context) -> None:
     made = sum(len(one.made) for one in found)
     if conflicts:
         context.print(context.paint(f"{count(conflicts, 'conflict')}: nothing was written; set those fields on the bench to what they are now, or leave the change out", "dim"))  # fmt: skip

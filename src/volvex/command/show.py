@@ -65,7 +65,11 @@ def run(options: argparse.Namespace, context: Context) -> int:
         if _shown_as_data(content, kind, walker, options, context):
             return Status.OK
         encoding = _encoding(content, walker)
-        if (kind in filetypes.TEXT or encoding) and not (options.hex or options.offset) and content.source.size <= TEXT_LIMIT:
+        if (
+            (kind in filetypes.TEXT or encoding)
+            and not (options.hex or options.offset)
+            and content.source.size <= TEXT_LIMIT
+        ):
             _show_text(content, kind if kind in filetypes.TEXT else f"text in {encoding}", encoding, options, context)
         else:
             _show_bytes(content, kind, options, context)

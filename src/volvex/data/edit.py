@@ -10,7 +10,19 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from volvex.data.expressions import Expression
-from volvex.data.model.sheet import FLOAT, INT, TEXT, Array, Change, Column, Document, Sheet, Unfit, cell_text, parsed
+from volvex.data.model.sheet import (
+    FLOAT,
+    INT,
+    TEXT,
+    Array,
+    Change,
+    Column,
+    Document,
+    InvalidValue,
+    Sheet,
+    cell_text,
+    parsed,
+)
 from volvex.data.text.document import TextData
 from volvex.errors import FormatError, ManyErrors, NotFoundError, UnfitError, UsageError, VolvexError
 
@@ -216,7 +228,7 @@ def fault_of(column: Column, value: str | None, key: str, file: str) -> FormatEr
         return UnfitError(file, f"row {key}: {column.name} cannot be set as a whole", hint="one of its values")
     try:
         parsed(column.rule, value)
-    except Unfit as error:
+    except InvalidValue as error:
         hint = str(error) + ("; or round(...)" if column.rule.sort == INT and "." in value else "")
         return UnfitError(file, f"row {key}: {column.name} cannot be {value!r}", hint=hint)
     return None

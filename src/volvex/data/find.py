@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from volvex.data.model.cells import places_in_pool
-from volvex.data.model.layout_document import LaidOutData
+from volvex.data.model.layout_document import LayoutDocument
 from volvex.data.model.sheet import BYTES, FLOAT, INT, LIST, Array, Column, Document, Sheet
 from volvex.layout.model import Value
 from volvex.layout.records.columns import Texts
@@ -116,7 +116,7 @@ def _holding(texts: Texts, needle: bytes) -> Array:
 
 def _stored(document: Document, sheet: Sheet, column: Column) -> tuple[Texts, Array | None] | None:
     """A column's texts as they are stored; of a pool, which of its texts each record has. None for what is not so."""
-    if not isinstance(document, LaidOutData):
+    if not isinstance(document, LayoutDocument):
         return None
     for root in document.roots:
         block, one = (

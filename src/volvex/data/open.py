@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from volvex.archive.detect import filetypes
-from volvex.data.model.layout_document import LaidOutData
+from volvex.data.model.layout_document import LayoutDocument
 from volvex.data.model.scene import SceneData
 from volvex.data.model.sheet import Document
 from volvex.data.text.document import Encoding
@@ -23,7 +23,7 @@ def open_data(
     if known is not None:
         if not isinstance(data, bytes):
             source = BytesSource(bytes(data), file)
-        kind = SceneData if known.kind == "scene" else LaidOutData
+        kind = SceneData if known.kind == "scene" else LayoutDocument
         return kind(with_keys(known, library.keys), source, library.names)
     kind_told = filetypes.kind_of_data(bytes(data[: filetypes.HEAD]))
     form = form_of(data, kind_told, file.rpartition("/")[2]) if kind_told in filetypes.TEXT else None

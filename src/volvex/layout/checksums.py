@@ -5,19 +5,19 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from volvex.codec import CHECKSUM, Sum
-from volvex.layout.model import Block, Field, Layout, Number, Raw, SealOf
+from volvex.layout.model import Block, ChecksumOf, Field, Layout, Number, Raw
 from volvex.layout.read.blocks import Reading
 from volvex.layout.records.columns import Array
 from volvex.source import Source
 
 
-def block_seals(layout: Layout) -> list[tuple[Block, Field, SealOf]]:
+def block_seals(layout: Layout) -> list[tuple[Block, Field, ChecksumOf]]:
     """The seals over blocks, parts and the file: the block that holds each, its field, what it covers."""
     return [
         (block, one, one.meaning)
         for block in layout.blocks
         for one in block.fields
-        if isinstance(one.meaning, SealOf)
+        if isinstance(one.meaning, ChecksumOf)
         and (
             one.meaning.edge
             or one.meaning.part == "file"
@@ -27,7 +27,7 @@ def block_seals(layout: Layout) -> list[tuple[Block, Field, SealOf]]:
     ]
 
 
-def is_over_file(meaning: SealOf) -> bool:
+def is_over_file(meaning: ChecksumOf) -> bool:
     """Whether a seal covers content, so that verifying it costs reading it."""
     return meaning.part == "file" or bool(meaning.edge)
 
@@ -44,7 +44,7 @@ def seal_value(algorithm: str, data: bytes) -> int:
     return seal.value()
 
 
-def name_seal(meaning: SealOf, name: bytes) -> int:
+def name_seal(meaning: ChecksumOf, name: bytes) -> int:
     """The seal over an entry's own name, in the letters that it asks for."""
     return seal_value(
         meaning.algorithm, {"lower name": name.lower(), "upper name": name.upper()}.get(meaning.part, name)
@@ -66,7 +66,7 @@ def stored_seal(one: Field, column: Array, row: int) -> int:
     return int.from_bytes(column[row].tobytes(), "big") if isinstance(one.type, Raw) else int(column[row])
 
 
-def file_span(reading: Reading, meaning: SealOf) -> tuple[int, int]:
+def file_span(reading: Reading, meaning: ChecksumOf) -> tuple[int, int]:
     """From where to where a seal over the file goes."""
     if not meaning.edge:
         return 0, reading.source.size

@@ -39,7 +39,7 @@ class Opened:
         return self.secret != self.key.secret
 
 
-class Keys:
+class KeyRing:
     """The user's keys, the one that was right last first. Safe to use from several threads.
 
     `ask` is called with what a key is wanted for when none of them is right; it gives a secret, or None.
@@ -59,9 +59,9 @@ class Keys:
         self._refused = False
         self.notes: list[str] = []  # what the user should be told about their keys
 
-    def silent(self) -> Keys:
+    def silent(self) -> KeyRing:
         """The same keys, with nobody to be asked and nothing taken note of."""
-        return Keys(self._keys)
+        return KeyRing(self._keys)
 
     @contextlib.contextmanager
     def quiet(self) -> Iterator[None]:

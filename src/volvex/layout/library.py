@@ -9,7 +9,7 @@ from pathlib import Path
 from volvex import shipped
 from volvex.errors import VolvexError
 from volvex.layout import cache
-from volvex.layout.keyring import Keys
+from volvex.layout.keyring import KeyRing
 from volvex.layout.match import fits, head_of
 from volvex.layout.model import Layout
 from volvex.layout.name_hash import Names
@@ -26,14 +26,14 @@ class Library:
         folders: Iterable[Path] = (),
         first: Iterable[Layout] = (),
         memory: Path | None = None,
-        keys: Keys | None = None,
+        keys: KeyRing | None = None,
         names: Names | None = None,
     ) -> None:
         self._folders = [*folders, *SHIPPED]
         self._memory = memory  # where layouts that were read are remembered
         self._first = list(first)
         self._read: list[Layout] | None = None
-        self.keys = keys or Keys()  # the user's, for what is locked
+        self.keys = keys or KeyRing()  # the user's, for what is locked
         self.names = names  # what knows names for entries that have only keys
         self.faults: list[VolvexError] = []  # layouts that could not be read
         self.encoded: Callable[[str], tuple[str, bool]] = (

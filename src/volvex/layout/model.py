@@ -146,7 +146,7 @@ class Text:
 
 
 @dataclass(frozen=True)
-class Array:
+class ArrayType:
     """So many of something, one behind the other; the count is a number or a field of the same record."""
 
     of: FieldType
@@ -181,18 +181,18 @@ class Choice:
 
 
 @dataclass(frozen=True)
-class Here:
+class InlineBytes:
     """Bytes of a size that is told elsewhere: an entry's content, or the records of another block."""
 
     def __str__(self) -> str:
         return "bytes"
 
 
-FieldType = Number | Float | Varint | Bits | Raw | Text | Array | Nested | Choice | Here
+FieldType = Number | Float | Varint | Bits | Raw | Text | ArrayType | Nested | Choice | InlineBytes
 
 
 @dataclass(frozen=True)
-class Change:
+class NumberChange:
     """How a stored number differs from the true one; each runs both ways."""
 
     how: str  # times, plus, xor, from
@@ -221,7 +221,7 @@ class Derived:
     what: str
     algorithm: str = ""
     number: Number | None = None
-    changes: tuple[Change, ...] = ()
+    changes: tuple[NumberChange, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -232,7 +232,7 @@ class Named:
 
 
 @dataclass(frozen=True)
-class Wrap:
+class Transform:
     """A codec with its parameters, through which a part or content goes."""
 
     name: str
@@ -258,7 +258,7 @@ class Constant:
 
 
 @dataclass(frozen=True)
-class Kept:
+class Opaque:
     """Nobody knows what it is; written again as it was. `table`: words for its numbers, to be shown."""
 
     table: tuple[tuple[int, str], ...] = ()
@@ -289,7 +289,7 @@ class Measure:
 
 
 @dataclass(frozen=True)
-class Fact:
+class Attribute:
     """Something about an entry, by the kind's name for it; `table` says what its numbers stand for.
 
     `of` says whose fact it is (entry, folder, type). With `upper` it goes above the bits of another field of that meaning.
@@ -302,7 +302,7 @@ class Fact:
 
 
 @dataclass(frozen=True)
-class SealOf:
+class ChecksumOf:
     """A checksum over a block, over the file, over each entry's `stored content` or `content`, or over its name.
 
     With an `edge` it covers the file `before` that part starts, or from where it ends on (`after`).
@@ -345,14 +345,16 @@ class Value:
     numbered: bool = False
 
 
-Meaning = Constant | Kept | Described | ByteOrder | Measure | Fact | SealOf | Pool | Inline | RecordsOf | Value
+Meaning = (
+    Constant | Opaque | Described | ByteOrder | Measure | Attribute | ChecksumOf | Pool | Inline | RecordsOf | Value
+)
 
 
 @dataclass(frozen=True)
 class Field:
     name: str
     type: FieldType
-    changes: tuple[Change, ...]
+    changes: tuple[NumberChange, ...]
     meaning: Meaning
     words: str  # the meaning as its author wrote it
     place: Place
@@ -383,7 +385,7 @@ class Part:
 
     name: str
     at: At | None
-    wraps: tuple[Wrap, ...]  # the outermost first
+    wraps: tuple[Transform, ...]  # the outermost first
     align: int
     fill: int
     place: Place
@@ -459,7 +461,7 @@ class Content:
     volumes: str = ""  # in files beside this one: a pattern of their names
     codec: str = ""  # of all content, when no field tells it
     differing: bool = False  # `codec` only where the two sizes differ
-    wraps: tuple[Wrap, ...] = ()  # ciphers around the codec, the outermost first
+    wraps: tuple[Transform, ...] = ()  # ciphers around the codec, the outermost first
     others: tuple[Placing, ...] = ()
 
 
@@ -520,7 +522,7 @@ class Layout:
             self.root(block).name
             for block in self.blocks
             for one in block.fields
-            if isinstance(one.meaning, Fact) and one.meaning.of == of
+            if isinstance(one.meaning, Attribute) and one.meaning.of == of
         }
         return [block for block in self.blocks if self.root(block).name in roots]
 

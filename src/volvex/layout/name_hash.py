@@ -16,7 +16,7 @@ from typing import Protocol
 import numpy as np
 
 from volvex.errors import RefusedError
-from volvex.layout.model import Bits, Fact, KeyRule, Layout, Number
+from volvex.layout.model import Attribute, Bits, KeyRule, Layout, Number
 from volvex.layout.records.columns import Array
 
 WHOSE_KEYS = {"names": "name key", "folders": "folder key", "extensions": "extension key"}
@@ -106,7 +106,7 @@ class Keying:
             field.meaning.what: field
             for block in layout.blocks
             for field in block.fields
-            if isinstance(field.meaning, Fact) and field.meaning.what in KEYS
+            if isinstance(field.meaning, Attribute) and field.meaning.what in KEYS
         }
         if "name key" not in found:
             return None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from volvex.layout.model import Block, Condition, Fact, Field, Layout, Measure, Part, RecordsOf, SealOf
+from volvex.layout.model import Attribute, Block, ChecksumOf, Condition, Field, Layout, Measure, Part, RecordsOf
 
 Holders = dict[tuple[str, str], list[tuple[Block, Field]]]
 
@@ -27,7 +27,7 @@ def holder_of(layout: Layout, block: Block) -> Block | None:
 
 def grows(block: Block) -> bool:
     """Whether a block's records say themselves how many more follow: folders, each with its folders behind it."""
-    told = {one.meaning.what for one in block.fields if isinstance(one.meaning, Fact)}
+    told = {one.meaning.what for one in block.fields if isinstance(one.meaning, Attribute)}
     return "folders in it" in told and "first folder" not in told
 
 
@@ -100,7 +100,7 @@ def _sealed_blocks(layout: Layout, block: Block) -> set[str]:
     found = set[str]()
     for field in block.fields:
         meaning = field.meaning
-        if isinstance(meaning, SealOf) and not meaning.edge and meaning.part != block.name:
+        if isinstance(meaning, ChecksumOf) and not meaning.edge and meaning.part != block.name:
             if layout.block(meaning.part):
                 found.add(meaning.part)
             elif layout.part(meaning.part):

@@ -9,8 +9,8 @@ from typing import Any
 from volvex.codec import CHECKSUM, CIPHER, COMPRESS, Cipher
 from volvex.codec.parameters import Spec, Value
 from volvex.errors import ContentError, LockedError, UsageError
-from volvex.layout.keyring import Key, Keys
-from volvex.layout.model import Derived, Layout, Named, Number, Part, Wrap
+from volvex.layout.keyring import Key, KeyRing
+from volvex.layout.model import Derived, Layout, Named, Number, Part, Transform
 
 INNER = 1 << 28  # bytes that a wrapped part may hold when nothing tells how many
 STEP = 1 << 20
@@ -26,7 +26,7 @@ class KeyFacts:
     stored: int
 
 
-def with_keys(layout: Layout, keys: Keys) -> Layout:
+def with_keys(layout: Layout, keys: KeyRing) -> Layout:
     """The layout with the user's secrets in the place of the keys that it names; LockedError when one is missing."""
     wraps = [*layout.content.wraps, *(wrap for part in layout.parts for wrap in part.wraps)]
     if not any(wrap.named for wrap in wraps):
@@ -36,7 +36,7 @@ def with_keys(layout: Layout, keys: Keys) -> Layout:
     return replace(layout, content=content, parts=parts)
 
 
-def _keyed(wrap: Wrap, keys: Keys) -> Wrap:
+def _keyed(wrap: Transform, keys: KeyRing) -> Transform:
     given = tuple(
         (name, Secret(_fitting(wrap, name, keys.named(value.name))) if isinstance(value, Named) else value)
         for name, value in wrap.given
@@ -44,7 +44,7 @@ def _keyed(wrap: Wrap, keys: Keys) -> Wrap:
     return replace(wrap, given=given)
 
 
-def tried(wrap: Wrap) -> Wrap:
+def tried(wrap: Transform) -> Transform:
     """The wrap with any bytes that fit in the place of keys that it names, to find out whether all else is right."""
 
     def stand_in(name: str) -> bytes:
@@ -62,7 +62,7 @@ class Secret(bytes):
         return "a secret"
 
 
-def _fitting(wrap: Wrap, parameter: str, key: Key) -> bytes:
+def _fitting(wrap: Transform, parameter: str, key: Key) -> bytes:
     """The secret in a form that the cipher takes: as it is, or without stray blanks around it."""
     wanted = CIPHER.parameters(wrap.name)[parameter]
     for secret in (key.secret, key.bare):
@@ -72,12 +72,12 @@ def _fitting(wrap: Wrap, parameter: str, key: Key) -> bytes:
                       f"`volvex keys add {key.name}` with the right one")  # fmt: skip
 
 
-def is_cipher(wrap: Wrap) -> bool:
+def is_cipher(wrap: Transform) -> bool:
     """Whether a wrap is a cipher, rather than a compression."""
     return wrap.name in CIPHER
 
 
-def made_codec(wrap: Wrap, facts: KeyFacts | None = None) -> Any:
+def made_codec(wrap: Transform, facts: KeyFacts | None = None) -> Any:
     """The codec of a wrap; what it takes from an entry is taken from `facts`."""
     given: list[tuple[str, Value]] = []
     for name, value in wrap.given:
@@ -198,6 +198,6 @@ def wrapped(part: Part, chunks: Iterable[bytes]) -> Iterator[bytes]:
     return iter(chunks)
 
 
-def ciphers_of(wraps: Sequence[Wrap], facts: KeyFacts, made: Mapping[Wrap, Cipher]) -> list[Cipher]:
+def ciphers_of(wraps: Sequence[Transform], facts: KeyFacts, made: Mapping[Transform, Cipher]) -> list[Cipher]:
     """The ciphers of an entry's content; those that are the same for all entries are `made` already."""
     return [made[wrap] if wrap in made else made_codec(wrap, facts) for wrap in wraps]

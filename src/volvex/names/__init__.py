@@ -6,6 +6,6 @@
 """
 
 from volvex.names.dictionary import Dictionary
-from volvex.names.dictionary_set import Shelf
+from volvex.names.dictionary_set import DictionarySet
 
-__all__ = ["Dictionary", "Shelf"]
+__all__ = ["Dictionary", "DictionarySet"]

@@ -17,7 +17,7 @@ from volvex.names.dictionary import Dictionary, files
 FOLDER = "names"  # in a bench, in the user's folder, beside the layouts of a game
 
 
-class Shelf:
+class DictionarySet:
     """Dictionaries, each for all games or for one. What they say of an archive's keys is worked out when it is opened.
 
     `folders` are asked besides those that ship; below each, a folder with the name of a game is for that game only.

@@ -15,7 +15,7 @@ BEYOND_DOUBT = 1e-3  # a find that is more likely than this to be an accident wa
 AGAINST = 1000.0  # how much more likely an accident is when content contradicts the extension
 
 
-class How(IntEnum):
+class EvidenceKind(IntEnum):
     """How a path was come by, the best evidence first."""
 
     WRITTEN = 0  # it is written in a file
@@ -65,7 +65,7 @@ class Find:
     path: str
     archive: str  # the whole path of the archive
     key: str  # as the entry is called by it
-    how: How
+    how: EvidenceKind
     where: str
     kind: Kind
     doubt: float = 1.0  # how likely it is an accident

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from volvex.errors import FormatError
 from volvex.names import dictionary
-from volvex.names.evidence import Find, How, Kind
+from volvex.names.evidence import EvidenceKind, Find, Kind
 from volvex.source import Disk, atomic
 
 FOUND, WAITING = "found.txt", "waiting.json"
@@ -40,7 +40,7 @@ def waiting(folder: Path) -> list[Find]:
                 one["path"],
                 one["archive"],
                 one["key"],
-                How(one["how"]),
+                EvidenceKind(one["how"]),
                 one["where"],
                 Kind(one["kind"]),
                 float(one["doubt"]),

@@ -12,9 +12,9 @@ from volvex.codec.bulk_hash import Targets, bulk_hash
 from volvex.errors import UsageError
 from volvex.layout.name_hash import KeyPart
 from volvex.names import patterns
-from volvex.names.evidence import How
+from volvex.names.evidence import EvidenceKind
 from volvex.names.patterns import Part, Pattern
-from volvex.names.unresolved import Quarry, front, tails_of, walked
+from volvex.names.unresolved import UnresolvedEntries, front, tails_of, walked
 
 TRIAL = 1 << 21  # paths that are tried to see how fast it goes
 ENDINGS = 10_000  # extensions of which the one that suits the content is chosen
@@ -52,7 +52,7 @@ class _Walk:
         return (time.perf_counter() - start) * runs / wanted / min(WORKERS, max(1, runs // wanted))
 
 
-def _taken_apart(quarry: Quarry, pattern: Pattern) -> tuple[_Walk | None, _Walk, Sequence[Part]]:
+def _taken_apart(quarry: UnresolvedEntries, pattern: Pattern) -> tuple[_Walk | None, _Walk, Sequence[Part]]:
     """What of a pattern is hashed: the folder where that has a key of its own, the name, and extensions that do not count with it."""
     keying = quarry.keying
     kinds = [part.what for part in keying.parts]
@@ -67,7 +67,7 @@ def _taken_apart(quarry: Quarry, pattern: Pattern) -> tuple[_Walk | None, _Walk,
     return _Walk(keying.parts[which], folder, Targets([key[which] for key in quarry.places])), walk, endings
 
 
-def guess(quarry: Quarry, pattern: Pattern, advance: Advance = ignore) -> list[str]:
+def guess(quarry: UnresolvedEntries, pattern: Pattern, advance: Advance = ignore) -> list[str]:
     """The paths of a pattern that have an entry's key. `advance` is told how many were tried.
 
     KeyboardInterrupt leaves what was found by then with the quarry.
@@ -93,15 +93,15 @@ def guess(quarry: Quarry, pattern: Pattern, advance: Advance = ignore) -> list[s
 
 
 def _tested(
-    quarry: Quarry, tried: int, folders: Sequence[str], names: Sequence[str], endings: Sequence[Part]
+    quarry: UnresolvedEntries, tried: int, folders: Sequence[str], names: Sequence[str], endings: Sequence[Part]
 ) -> list[str]:
     """Those of few paths that have an entry's key, as found by guessing among `tried`."""
     lasts = _texts(endings)
     some = list(
         dict.fromkeys(f"{one}{stem}{ending}".lstrip("/") for one in folders for stem in names for ending in lasts)
     )
-    found = quarry.test(some, How.GUESSED, lambda path: "")
-    quarry.tried[How.GUESSED] += max(0, tried - len(some))
+    found = quarry.test(some, EvidenceKind.GUESSED, lambda path: "")
+    quarry.tried[EvidenceKind.GUESSED] += max(0, tried - len(some))
     return found
 
 
@@ -114,7 +114,7 @@ def _texts(parts: Sequence[Part]) -> list[str]:
     return ["".join(texts) for texts in product(*parts)]
 
 
-def seconds(quarry: Quarry, pattern: Pattern) -> float:
+def seconds(quarry: UnresolvedEntries, pattern: Pattern) -> float:
     """How long a pattern will take, as far as a short trial tells."""
     folder, name, _ = _taken_apart(quarry, pattern)
     return name.seconds() + (folder.seconds() if folder is not None else 0.0)

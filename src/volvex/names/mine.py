@@ -14,10 +14,10 @@ from volvex.archive.access.paths import Found
 from volvex.archive.transfer.parallel import Advance, ignore
 from volvex.names import derive, evidence
 from volvex.names.derive import Parts, Product
-from volvex.names.evidence import Find, How
-from volvex.names.scan import Harvest, harvest
+from volvex.names.evidence import EvidenceKind, Find
+from volvex.names.scan import ScanResult, harvest
 from volvex.names.scan_cache import ReadMemory
-from volvex.names.unresolved import Quarry, quarries
+from volvex.names.unresolved import UnresolvedEntries, quarries
 
 ROUNDS = 40
 BUDGET = 300_000_000  # paths of one product that are tried against keys of 64 bits
@@ -32,8 +32,8 @@ Tell = Callable[[str], None]
 class Mined:
     """What came of it."""
 
-    read: Harvest
-    quarries: list[Quarry]
+    read: ScanResult
+    quarries: list[UnresolvedEntries]
     rounds: int = 0
     left_out: int = 0  # products that were too large
     finds: list[Find] = field(default_factory=list)
@@ -47,7 +47,7 @@ class Mined:
 def mine(found: Found, memory: ReadMemory, advance: Advance = ignore, tell: Tell = lambda text: None) -> Mined:
     """Read everything that was found, and look for the names of what has none among it."""
     sought = quarries(found.groups)
-    done = Mined(Harvest(), sought)
+    done = Mined(ScanResult(), sought)
     if not done.before:
         return done
     done.read = harvest(found, memory, advance)
@@ -71,7 +71,7 @@ def known_paths(found: Found) -> list[str]:
 class _Miner:
     """Works on one quarry."""
 
-    def __init__(self, quarry: Quarry, done: Mined, everywhere: Sequence[str], tell: Tell) -> None:
+    def __init__(self, quarry: UnresolvedEntries, done: Mined, everywhere: Sequence[str], tell: Tell) -> None:
         self.quarry, self.done, self.tell = quarry, done, tell
         self.known = dict.fromkeys(quarry.known)
         self.everywhere = everywhere
@@ -99,7 +99,7 @@ class _Miner:
         for text, (_, file) in self.done.read.paths.items():
             for form in self._forms(text, file):
                 where.setdefault(form, file)
-        return self.quarry.test(list(where), How.WRITTEN, lambda path: where.get(path, ""))
+        return self.quarry.test(list(where), EvidenceKind.WRITTEN, lambda path: where.get(path, ""))
 
     @staticmethod
     def _forms(text: str, file: str) -> Iterable[str]:
@@ -124,10 +124,10 @@ class _Miner:
             found += self._pieced(known, fresh)
         every = derive.endings(known)
         for product in derive.other_folders(new, known, list(self.done.read.words)):
-            found += self._try(product, How.PIECED, self._named_folder)
+            found += self._try(product, EvidenceKind.PIECED, self._named_folder)
         like = self._like(new)
         for product in self._products(new, known, every):
-            found += self._try(product, How.SIBLING, like)
+            found += self._try(product, EvidenceKind.SIBLING, like)
         return list(dict.fromkeys(found))
 
     def _before(self, new: Sequence[str]) -> list[str]:
@@ -136,7 +136,7 @@ class _Miner:
 
     def _products(self, new: list[str], known: list[str], every: list[str]) -> Iterable[Product]:
         yield from derive.other_endings(new, every)
-        yield from derive.numbered(new, lambda size: size <= NUMBERS and self._bears(size, How.SIBLING))
+        yield from derive.numbered(new, lambda size: size <= NUMBERS and self._bears(size, EvidenceKind.SIBLING))
         yield from derive.sides(new, known)
         yield from derive.same_names_elsewhere(new, known)
 
@@ -146,19 +146,21 @@ class _Miner:
         heads = [root for root in derive.roots(known) if root not in before]
         source = self.plain_paths
         found = self._try(
-            (self._borne(heads, len(source)), list(source)), How.PIECED, lambda path: _source(path, heads, source)
+            (self._borne(heads, len(source)), list(source)),
+            EvidenceKind.PIECED,
+            lambda path: _source(path, heads, source),
         )
         bare, every = [text for text in source if not Parts.of(text).ending], derive.endings(known)[:40]
         fronts = self._borne(["", *heads], len(bare) * len(every))
         if fronts:
-            found += self._try((fronts, [text + ending for text in bare for ending in every]), How.PIECED,
+            found += self._try((fronts, [text + ending for text in bare for ending in every]), EvidenceKind.PIECED,
                                lambda path: _source(path[: path.rfind(".")], fronts, source))  # fmt: skip
         return found
 
     def _borne(self, heads: Sequence[str], tails: int) -> Sequence[str]:
         """As many of the heads as can be tried with so many tails."""
         count = len(heads)
-        while count and not self._bears(count * tails, How.PIECED):
+        while count and not self._bears(count * tails, EvidenceKind.PIECED):
             count //= 2
         return heads[:count]
 
@@ -176,12 +178,14 @@ class _Miner:
             parts = Parts.of(path)
             return words[parts.stem][1] if parts.stem in words else lasts.get(parts.stem + parts.ending, "")
 
-        found = self._try((self._borne(heads, len(lasts)), list(lasts)), How.PIECED, where)
-        if self._bears(len(heads) * len(words) * len(every), How.PIECED):
-            return found + self._try((heads, [word + ending for word in words for ending in every]), How.PIECED, where)
+        found = self._try((self._borne(heads, len(lasts)), list(lasts)), EvidenceKind.PIECED, where)
+        if self._bears(len(heads) * len(words) * len(every), EvidenceKind.PIECED):
+            return found + self._try(
+                (heads, [word + ending for word in words for ending in every]), EvidenceKind.PIECED, where
+            )
         self.done.left_out += 1
         return found + [
-            path for product in self._nearby(heads, every) for path in self._try(product, How.PIECED, where)
+            path for product in self._nearby(heads, every) for path in self._try(product, EvidenceKind.PIECED, where)
         ]
 
     def _nearby(self, heads: Sequence[str], every: Sequence[str]) -> Iterable[Product]:
@@ -210,7 +214,7 @@ class _Miner:
 
         return like
 
-    def _try(self, product: Product, how: How, where: Callable[[str], str]) -> list[str]:
+    def _try(self, product: Product, how: EvidenceKind, where: Callable[[str], str]) -> list[str]:
         """A product, unless it is so large that it would take too long, or bring accidents along."""
         heads, tails = product
         if not self._bears(len(heads) * len(tails), how):
@@ -222,11 +226,11 @@ class _Miner:
             found += self.quarry.test_product(heads[first : first + HEADS], tails, how, where)
         return found
 
-    def _bears(self, size: int, how: How) -> bool:
+    def _bears(self, size: int, how: EvidenceKind) -> bool:
         """Whether so many paths can be tried."""
         quarry = self.quarry
         accidents = evidence.expected(size, quarry.before, quarry.keying.bits)
-        return size <= min(BUDGET, self.left) and (size <= 1000 or how is How.WRITTEN or accidents <= EXPECTED)
+        return size <= min(BUDGET, self.left) and (size <= 1000 or how is EvidenceKind.WRITTEN or accidents <= EXPECTED)
 
 
 def _source(path: str, heads: Sequence[str], source: dict[str, str]) -> str:

@@ -22,7 +22,7 @@ WINDOW = 1 << 24  # bytes of large content that are looked through at once
 
 
 @dataclass
-class Harvest:
+class ScanResult:
     """All that was read. Of each word, the batch and the path of the first file in which it stands."""
 
     paths: dict[str, tuple[str, str]] = field(default_factory=dict)
@@ -59,9 +59,9 @@ class _Batch:
         return f"{self.place} {self.number:06}"
 
 
-def harvest(found: Found, memory: ReadMemory, advance: Advance) -> Harvest:
+def harvest(found: Found, memory: ReadMemory, advance: Advance) -> ScanResult:
     """Read everything that was found; content that cannot be decoded is told in `faults`."""
-    done = Harvest()
+    done = ScanResult()
 
     def read(batch: _Batch) -> tuple[_Batch, Read, bool]:
         known = memory.known(batch.place, batch.stamp, batch.number)

@@ -10,12 +10,12 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from volvex.archive.access.paths import Group
-from volvex.archive.layout_archive import LaidOut
+from volvex.archive.layout_archive import LayoutArchive
 from volvex.archive.transfer.parallel import parallel
-from volvex.codec.bulk_hash import Tails, Targets, bulk_hash
+from volvex.codec.bulk_hash import SuffixTrie, Targets, bulk_hash
 from volvex.layout.name_hash import Keying, KeyPart
 from volvex.names import evidence
-from volvex.names.evidence import Find, How
+from volvex.names.evidence import EvidenceKind, Find
 
 AT_ONCE = 1 << 22  # paths that are written out at once, where folder and file have keys of their own
 RUN = 1 << 22  # paths of a product that one thread walks before it tells how far it is
@@ -27,19 +27,19 @@ Key = tuple[int, ...]
 class Place:
     """An entry without a name."""
 
-    archive: LaidOut
+    archive: LayoutArchive
     path: str
     row: int
 
 
 @dataclass
-class Quarry:
+class UnresolvedEntries:
     """The nameless entries whose keys are made by one rule."""
 
     keying: Keying
     places: dict[Key, list[Place]] = field(default_factory=dict)
     finds: dict[tuple[Key, str], Find] = field(default_factory=dict)
-    tried: Counter[How] = field(default_factory=Counter)
+    tried: Counter[EvidenceKind] = field(default_factory=Counter)
     before: int = 0  # entries without a name at the start
     entries: int = 0  # all entries of these archives
     known: list[str] = field(default_factory=list)  # paths of the named ones
@@ -74,7 +74,7 @@ class Quarry:
 
     # testing
 
-    def test(self, paths: Sequence[str], how: How, where: Callable[[str], str]) -> list[str]:
+    def test(self, paths: Sequence[str], how: EvidenceKind, where: Callable[[str], str]) -> list[str]:
         """Those of some paths that have an entry's key, and were not found before."""
         found = []
         for first in range(0, len(paths), AT_ONCE):
@@ -87,7 +87,7 @@ class Quarry:
         return found
 
     def test_product(
-        self, heads: Sequence[str], tails: Sequence[str], how: How, where: Callable[[str], str], advance: Callable[[int], None] = lambda count: None
+        self, heads: Sequence[str], tails: Sequence[str], how: EvidenceKind, where: Callable[[str], str], advance: Callable[[int], None] = lambda count: None
     ) -> list[str]:  # fmt: skip
         """Those of all paths made of one of the heads and one of the tails (which stays itself under the rule's letters)."""
         if not heads or not tails:
@@ -102,7 +102,7 @@ class Quarry:
         return [path for key, hit in zip(keys, hits, strict=True) for path in self._hit((key,), hit, how, where)]
 
     def _test_written(
-        self, heads: Sequence[str], tails: Sequence[str], how: How, where: Callable[[str], str], advance: Callable[[int], None]
+        self, heads: Sequence[str], tails: Sequence[str], how: EvidenceKind, where: Callable[[str], str], advance: Callable[[int], None]
     ) -> list[str]:  # fmt: skip
         found, step = [], max(1, AT_ONCE // len(tails))
         for first in range(0, len(heads), step):
@@ -111,7 +111,7 @@ class Quarry:
             advance(len(some))
         return found
 
-    def _hit(self, key: Key, path: str, how: How, where: Callable[[str], str]) -> list[str]:
+    def _hit(self, key: Key, path: str, how: EvidenceKind, where: Callable[[str], str]) -> list[str]:
         places = self.places.get(key)
         if places is None:
             return []
@@ -151,7 +151,7 @@ class Quarry:
             judged.setdefault(key, []).append(replace(find, doubt=odds))
         return [find for finds in judged.values() for find in best(finds)]
 
-    def expected(self, how: How) -> float:
+    def expected(self, how: EvidenceKind) -> float:
         """How many accidental hits that evidence should have had by now."""
         return evidence.expected(self.tried[how], self.before, self.keying.bits)
 
@@ -165,21 +165,21 @@ def best(finds: list[Find]) -> list[Find]:
     return [replace(find, doubt=max(find.doubt, 1 - 1 / len(finds))) for find in finds]
 
 
-def quarries(groups: Sequence[Group]) -> list[Quarry]:
+def quarries(groups: Sequence[Group]) -> list[UnresolvedEntries]:
     """The nameless entries of archives whose layouts say how keys are made, by the way in which they are."""
-    found: dict[str, Quarry] = {}
+    found: dict[str, UnresolvedEntries] = {}
     for group in groups:
         archive = group.archive
-        if not isinstance(archive, LaidOut) or archive.keying is None or not _is_hunted(archive):
+        if not isinstance(archive, LayoutArchive) or archive.keying is None or not _is_hunted(archive):
             continue
-        quarry = found.setdefault(repr(archive.keying.parts), Quarry(archive.keying))
+        quarry = found.setdefault(repr(archive.keying.parts), UnresolvedEntries(archive.keying))
         _fill(quarry, archive, group.path)
     for quarry in found.values():
         quarry.before = sum(map(len, quarry.places.values()))
     return [quarry for quarry in found.values() if quarry.entries]
 
 
-def _is_hunted(archive: LaidOut) -> bool:
+def _is_hunted(archive: LayoutArchive) -> bool:
     return archive.keying is not None and archive.keying.numbering is None
 
 
@@ -188,12 +188,13 @@ def out_of_reach(groups: Sequence[Group]) -> int:
     return sum(
         group.archive.is_unnamed(row)
         for group in groups
-        if group.archive.entries.nameless and not (isinstance(group.archive, LaidOut) and _is_hunted(group.archive))
+        if group.archive.entries.nameless
+        and not (isinstance(group.archive, LayoutArchive) and _is_hunted(group.archive))
         for row in group.rows.tolist()
     )
 
 
-def _fill(quarry: Quarry, archive: LaidOut, path: str) -> None:
+def _fill(quarry: UnresolvedEntries, archive: LayoutArchive, path: str) -> None:
     columns = [column.tolist() for column in archive.keys]
     order = [part.what for part in quarry.keying.parts]
     assert len(columns) == len(order)
@@ -214,7 +215,7 @@ def front(part: KeyPart, head: str) -> bytes:
     return part.plain(lead + head)
 
 
-def tails_of(part: KeyPart, tails: Sequence[str]) -> tuple[Tails, dict[int, str]]:
+def tails_of(part: KeyPart, tails: Sequence[str]) -> tuple[SuffixTrie, dict[int, str]]:
     """Endings as a tree, and the ending that stands at each node where one does."""
     close = "/" if "closing slash" in part.rule.traits else ""
     if len(part.plain("\n")) == 1:
@@ -225,7 +226,7 @@ def tails_of(part: KeyPart, tails: Sequence[str]) -> tuple[Tails, dict[int, str]
     nodes: list[tuple[bytes, int, bool]] = []
     names: dict[int, str] = {}
     _grow(sorted(texts), 0, 0, texts, nodes, names)
-    return Tails(
+    return SuffixTrie(
         tuple(node[0] for node in nodes), tuple(node[1] for node in nodes), tuple(node[2] for node in nodes)
     ), names
 
@@ -260,7 +261,7 @@ def _common(one: bytes, other: bytes, at: int) -> int:
 
 
 def walked(
-    part: KeyPart, parts: Sequence[Sequence[bytes]], tails: Tails, targets: Targets, advance: Callable[[int], None] = lambda count: None
+    part: KeyPart, parts: Sequence[Sequence[bytes]], tails: SuffixTrie, targets: Targets, advance: Callable[[int], None] = lambda count: None
 ) -> Iterator[tuple[int, int]]:  # fmt: skip
     """The hits of a product, walked by all cores."""
     hasher, leaves = bulk_hash(part.rule.algorithm), max(1, sum(tails.leaf))

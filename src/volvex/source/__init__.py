@@ -7,7 +7,7 @@ way in which a file comes to be: whole, or not at all.
 """
 
 from volvex.source.disk import Disk, atomic
-from volvex.source.source import BytesSource, FileSource, LaterSource, Source
+from volvex.source.source import BytesSource, FileSource, LazySource, Source
 from volvex.source.spool import Spool
 from volvex.source.views import JoinedSource, WindowSource
 
@@ -16,7 +16,7 @@ __all__ = [
     "Disk",
     "FileSource",
     "JoinedSource",
-    "LaterSource",
+    "LazySource",
     "Source",
     "Spool",
     "WindowSource",

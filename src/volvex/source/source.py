@@ -170,7 +170,7 @@ class BytesSource(Source):
         return self.data[offset : offset + size]
 
 
-class LaterSource(Source):
+class LazySource(Source):
     """Bytes of a known size that are made when somebody first reads them; held in memory, or beyond `HELD` in a file.
 
     What is held in memory gives way when many do so, and is made again.

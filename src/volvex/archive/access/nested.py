@@ -9,7 +9,7 @@ from volvex.archive.archive import WHOLE, Archive
 from volvex.archive.detect import filetypes
 from volvex.errors import FormatError, TooLargeError, VolvexError
 from volvex.layout import Library
-from volvex.source import BytesSource, LaterSource, Source, WindowSource
+from volvex.source import BytesSource, LazySource, Source, WindowSource
 
 DEEPEST = 12  # archives within each other
 BEGINNING = 1024
@@ -36,7 +36,7 @@ def entry_source(archive: Archive, row: int, name: str) -> Source:
     def content() -> Iterator[bytes]:
         yield from archive.chunks(row)
 
-    return LaterSource(name, size, content, archive.beginning(row, BEGINNING))
+    return LazySource(name, size, content, archive.beginning(row, BEGINNING))
 
 
 def content_source(archive: Archive, row: int, name: str) -> Source:
@@ -46,7 +46,7 @@ def content_source(archive: Archive, row: int, name: str) -> Source:
         return BytesSource(archive.content(row), name)
     if size > LARGEST:
         raise TooLargeError(f"{name}: {size:,} bytes", "`volvex unpack`")
-    return LaterSource(name, size, lambda: archive.chunks(row))
+    return LazySource(name, size, lambda: archive.chunks(row))
 
 
 def open_entry(archive: Archive, row: int, library: Library, name: str, asked: bool = True) -> Archive | None:

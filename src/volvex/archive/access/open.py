@@ -10,7 +10,7 @@ from pathlib import Path
 from volvex.archive.access import pieces
 from volvex.archive.archive import Archive
 from volvex.archive.detect.filetypes import HEAD, kind_by_content
-from volvex.archive.layout_archive import LaidOut
+from volvex.archive.layout_archive import LayoutArchive
 from volvex.archive.safe_names import quoted
 from volvex.errors import FRESH, FormatError, VolvexError
 from volvex.layout import Layout, Library
@@ -84,7 +84,7 @@ def open_source(
         if layout is not None and layout.kind != "archive":
             return None
     if layout is not None:
-        return LaidOut(read(with_keys(layout, library.keys), source, beside), library.names)
+        return LayoutArchive(read(with_keys(layout, library.keys), source, beside), library.names)
     found = by_layout(source, library, beside)
     if found is not None:
         return found
@@ -113,7 +113,7 @@ def by_layout(source: Source, library: Library, beside: Beside | None = None) ->
     for layout in library.layouts():
         if fits(layout, source, head):
             try:
-                return LaidOut(read(with_keys(layout, library.keys), source, beside), library.names)
+                return LayoutArchive(read(with_keys(layout, library.keys), source, beside), library.names)
             except FormatError as error:
                 fault = fault or error
     if fault is not None:

@@ -13,7 +13,7 @@ from pathlib import Path
 
 from volvex.archive.archive import Archive
 from volvex.archive.detect.filetypes import is_text
-from volvex.archive.formats._base import Driven, content_piece, entries_of, joined, span
+from volvex.archive.formats._base import OpenFormatArchive, content_piece, entries_of, joined, span
 from volvex.errors import FormatError, LockedError, RefusedError, VolvexError
 from volvex.layout import Library
 from volvex.layout.inspect.coverage import Stretch
@@ -115,7 +115,7 @@ def _told_length(window: Source, library: Library) -> int | None:
     return None
 
 
-class Host(Driven):
+class Host(OpenFormatArchive):
     """A file with archives in it, as a folder of its parts."""
 
     title = "parts of another file"

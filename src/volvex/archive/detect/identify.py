@@ -20,7 +20,7 @@ from volvex.archive.detect.details import detail
 from volvex.archive.detect.embedded import find_archives
 from volvex.archive.detect.xor import open_betrayed, telling_keys
 from volvex.archive.formats import FORMATS
-from volvex.archive.layout_archive import LaidOut
+from volvex.archive.layout_archive import LayoutArchive
 from volvex.errors import FormatError, LockedError, VolvexError
 from volvex.layout import Layout, Library
 from volvex.layout.match import fits
@@ -186,7 +186,7 @@ def _as_data(layout: Layout, source: Source, library: Library, by: str, why: str
 
 def _tried(layout: Layout, source: Source, library: Library, by: str, why: str, sure: int) -> Guess:
     try:
-        with LaidOut(read(with_keys(layout, library.keys.silent()), _lent(source))) as archive:
+        with LayoutArchive(read(with_keys(layout, library.keys.silent()), _lent(source))) as archive:
             return Guess(layout.title, by, why, sure, True, len(archive))
     except LockedError as error:
         return Guess(layout.title, by, why, sure - 5, False, fault=error.message)

@@ -15,7 +15,7 @@ from volvex.archive.detect.filetypes import HEAD, is_text, kind_by_content
 from volvex.archive.envelope import Xored, XorSource
 from volvex.errors import FormatError, LockedError
 from volvex.layout import Library
-from volvex.layout.keyring import Keys
+from volvex.layout.keyring import KeyRing
 from volvex.layout.records.columns import Array
 from volvex.source import Source
 
@@ -53,7 +53,7 @@ def _is_prose(head: bytes) -> bool:
     return is_text(head) and sum(map(head.count, (b" ", b"\n"))) > len(head) // 100
 
 
-def candidates(source: Source, keys: Keys) -> Iterator[tuple[str, bytes]]:
+def candidates(source: Source, keys: KeyRing) -> Iterator[tuple[str, bytes]]:
     """Keys worth trying: those of the file, then the user's by name."""
     for key in likely_keys(source):
         yield "", key

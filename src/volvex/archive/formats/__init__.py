@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Protocol
 
 from volvex.archive.archive import Archive
-from volvex.layout.keyring import Keys
+from volvex.layout.keyring import KeyRing
 from volvex.registry import Registry
 from volvex.source import Source
 
@@ -26,7 +26,7 @@ class Format(Protocol):
         """Whether the file is of this format, by marks or structure."""
         ...
 
-    def opened(self, source: Source, keys: Keys) -> Archive:
+    def opened(self, source: Source, keys: KeyRing) -> Archive:
         """The archive; FormatError when it is damaged."""
         ...
 

@@ -40,7 +40,7 @@ class CrcCheck:
                               offset=int(archive.entries.start[row]), hint="a fresh copy of the file: this entry is damaged")  # fmt: skip
 
 
-class Driven(Archive):
+class OpenFormatArchive(Archive):
     """An archive of an open format."""
 
     def encode(self, spool: Spool, chunks: Iterable[bytes], like: int) -> NewContent:

@@ -11,10 +11,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-from volvex.archive.formats._base import Driven, content_piece, entries_of, joined, span
+from volvex.archive.formats._base import OpenFormatArchive, content_piece, entries_of, joined, span
 from volvex.errors import FormatError, RefusedError
 from volvex.layout.inspect.coverage import Stretch
-from volvex.layout.keyring import Keys
+from volvex.layout.keyring import KeyRing
 from volvex.layout.volumes import Beside
 from volvex.layout.write.plan import Edit, NewContent, Piece, Plan
 from volvex.source import Source
@@ -73,7 +73,7 @@ def knows(source: Source) -> bool:
         return False
 
 
-def opened(source: Source, keys: Keys) -> Executable:
+def opened(source: Source, keys: KeyRing) -> Executable:
     return Executable(source)
 
 
@@ -107,7 +107,7 @@ def _section(source: Source, at: int) -> Section:
     return Section(at, name.rstrip(b"\0"), memory, memory_size, start, size)
 
 
-class Executable(Driven):
+class Executable(OpenFormatArchive):
     """An executable as a folder."""
 
     title = TITLE

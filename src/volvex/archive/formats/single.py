@@ -11,12 +11,12 @@ from pathlib import Path
 
 from volvex.archive.detect.filetypes import HEAD, ending_by_content
 from volvex.archive.envelope import members
-from volvex.archive.formats._base import Driven, content_piece, encoded, entries_of
+from volvex.archive.formats._base import OpenFormatArchive, content_piece, encoded, entries_of
 from volvex.codec import COMPRESS
 from volvex.errors import ContentError, FormatError, RefusedError
 from volvex.layout.inspect.coverage import Stretch
 from volvex.layout.inspect.proof import Proof, compared
-from volvex.layout.keyring import Keys
+from volvex.layout.keyring import KeyRing
 from volvex.layout.volumes import Beside
 from volvex.layout.write.plan import Edit, NewContent, Piece, Plan
 from volvex.source import Source, Spool
@@ -52,13 +52,13 @@ def codec_of(source: Source) -> str | None:
     return codec if begins or source.size < 64 else None
 
 
-def opened(source: Source, keys: Keys) -> Single:
+def opened(source: Source, keys: KeyRing) -> Single:
     codec = codec_of(source)
     assert codec is not None
     return Single(source, codec)
 
 
-class Single(Driven):
+class Single(OpenFormatArchive):
     """A folder of one. What it holds is decoded once, when somebody asks for it or for its size."""
 
     def __init__(self, source: Source, codec: str) -> None:

@@ -15,12 +15,12 @@ import numpy as np
 
 from volvex.archive.archive import Archive
 from volvex.archive.envelope import Compressed
-from volvex.archive.formats._base import Driven, content_piece, entries_of, joined, span
+from volvex.archive.formats._base import OpenFormatArchive, content_piece, entries_of, joined, span
 from volvex.archive.safe_names import shown
 from volvex.codec import COMPRESS
 from volvex.errors import FRESH, ContentError, FormatError, RefusedError
 from volvex.layout.inspect.coverage import Stretch
-from volvex.layout.keyring import Keys
+from volvex.layout.keyring import KeyRing
 from volvex.layout.records.columns import Array
 from volvex.layout.volumes import Beside
 from volvex.layout.write.plan import Edit, NewContent, Piece, Plan
@@ -58,7 +58,7 @@ def compression_of(source: Source) -> str | None:
     return codec if is_header(begins) else None
 
 
-def opened(source: Source, keys: Keys) -> Archive:
+def opened(source: Source, keys: KeyRing) -> Archive:
     codec = None if is_header(source.peek(0, BLOCK)) else compression_of(source)
     if codec is None:
         return Tar(source)
@@ -114,7 +114,7 @@ class _Entry:
     told: dict[bytes, bytes] = field(default_factory=dict)
 
 
-class Tar(Driven):
+class Tar(OpenFormatArchive):
     """A TAR archive."""
 
     title = TITLE

@@ -16,14 +16,14 @@ import numpy as np
 from volvex.archive.archive import Check
 from volvex.archive.formats import _zip_directory as zd
 from volvex.archive.formats import _zip_locks as locks
-from volvex.archive.formats._base import CrcCheck, Driven
+from volvex.archive.formats._base import CrcCheck, OpenFormatArchive
 from volvex.archive.formats._zip_writing import Writer
 from volvex.archive.safe_names import clean, shown
 from volvex.codec import COMPRESS, Cipher, Compression
 from volvex.errors import FormatError, LockedError
 from volvex.layout.entries import Entries
 from volvex.layout.inspect.coverage import Stretch
-from volvex.layout.keyring import Keys
+from volvex.layout.keyring import KeyRing
 from volvex.layout.records.columns import Array
 from volvex.layout.volumes import Beside
 from volvex.layout.write.plan import Edit, Plan
@@ -50,17 +50,17 @@ def knows(source: Source) -> bool:
     return end.count == 0 or source.peek(end.start, 4) == zd.CENTRAL
 
 
-def opened(source: Source, keys: Keys) -> Zip:
+def opened(source: Source, keys: KeyRing) -> Zip:
     return Zip(source, keys)
 
 
-class Zip(Driven):
+class Zip(OpenFormatArchive):
     """A ZIP archive. An entry starts at its local header."""
 
     title = TITLE
 
     def __init__(
-        self, source: Source, keys: Keys, end: zd.End | None = None, directory: zd.Directory | None = None
+        self, source: Source, keys: KeyRing, end: zd.End | None = None, directory: zd.Directory | None = None
     ) -> None:
         """`end` and `directory` are those of an archive that has lost its own."""
         super().__init__()

@@ -15,7 +15,7 @@ from volvex.archive.archive import Archive
 from volvex.archive.envelope import Compressed
 from volvex.archive.formats.tar import Tar
 from volvex.archive.formats.zip import Zip
-from volvex.layout.keyring import Keys
+from volvex.layout.keyring import KeyRing
 from volvex.source import BytesSource
 
 MODEL = "-"  # the entry's name; no file on disk that is packed can have it
@@ -24,7 +24,7 @@ OUTER = {
 }  # fmt: skip
 
 
-def plain_model(target: Path, keys: Keys) -> Archive | None:
+def plain_model(target: Path, keys: KeyRing) -> Archive | None:
     """The model for an archive of that name; None when the name does not say which format is meant."""
     name = target.name.lower()
     if name.endswith(".zip"):

@@ -16,9 +16,9 @@ from volvex.archive.archive import Archive
 from volvex.archive.detect import filetypes
 from volvex.archive.detect.carve import Find, finds
 from volvex.archive.formats import _zip_local, tar
-from volvex.archive.formats._base import Driven, entries_of
+from volvex.archive.formats._base import OpenFormatArchive, entries_of
 from volvex.archive.formats.zip import Zip
-from volvex.archive.layout_archive import LaidOut
+from volvex.archive.layout_archive import LayoutArchive
 from volvex.codec import COMPRESS
 from volvex.errors import ContentError, FormatError, RefusedError, VolvexError
 from volvex.layout import Library
@@ -50,7 +50,7 @@ def _by_layout(source: Source, library: Library) -> Archive | None:
     for layout in [tied] if tied is not None else library.layouts():
         if layout.kind == "archive" and (layout is tied or fits(layout, source)):
             try:
-                return LaidOut(read(with_keys(layout, library.keys), source, lenient=True), library.names)
+                return LayoutArchive(read(with_keys(layout, library.keys), source, lenient=True), library.names)
             except VolvexError:
                 continue
     return None
@@ -96,7 +96,7 @@ def _carved(source: Source, library: Library) -> Archive | None:
     return Carved(source, [one for one in finds(source) if one.size is not None])
 
 
-class Carved(Driven):
+class Carved(OpenFormatArchive):
     """The open files and compressed streams that lie in some bytes, named by their offsets."""
 
     title = "what lies in it"

@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from volvex.codec.checksums import Loop, Sealing, hashed
+from volvex.codec.checksums import ChecksumStream, Loop, hashed
 from volvex.codec.parameters import Parameter
 
 _ANY = (0, (1 << 64) - 1)
@@ -64,5 +64,5 @@ def loop_of(bits: int, poly: int, start: int, reflected: bool, final: int) -> Lo
     return Loop(_straight, _end, (start & mask) << shift, (*table, final & mask, shift))
 
 
-def make(bits: int, poly: int, start: int, reflected: str, final: int) -> Sealing:
+def make(bits: int, poly: int, start: int, reflected: str, final: int) -> ChecksumStream:
     return hashed(bits, loop_of(bits, poly, start, reflected == "yes", final))

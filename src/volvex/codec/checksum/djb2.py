@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from volvex.codec.checksums import Loop, Sealing, as_it_is, hashed
+from volvex.codec.checksums import ChecksumStream, Loop, as_it_is, hashed
 from volvex.codec.parameters import Parameter
 
 PARAMETERS = {
@@ -24,5 +24,5 @@ def _mixed(state: Any, byte: Any, table: Any) -> Any:
     return (state * np.uint64(33)) ^ byte
 
 
-def make(bits: int, start: int, mix: str) -> Sealing:
+def make(bits: int, start: int, mix: str) -> ChecksumStream:
     return hashed(bits, Loop(_mixed if mix == "xor" else _added, as_it_is, start))

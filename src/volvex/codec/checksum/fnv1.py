@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from volvex.codec._fnv import PARAMETERS, fnv
-from volvex.codec.checksums import Sealing
+from volvex.codec.checksums import ChecksumStream
 
 __all__ = ["PARAMETERS", "make"]
 
@@ -14,5 +14,5 @@ def _step(state: Any, byte: Any, table: Any) -> Any:
     return (state * table[0]) ^ byte
 
 
-def make(bits: int, start: int) -> Sealing:
+def make(bits: int, start: int) -> ChecksumStream:
     return fnv(_step, bits, start)

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from volvex.codec.checksums import Sealing, Whole, gathered
+from volvex.codec.checksums import BlockHash, ChecksumStream, gathered
 from volvex.codec.parameters import Parameter
 
 PARAMETERS = {"bits": Parameter(32, numbers=(32, 64)), "start": Parameter(0, numbers=(0, (1 << 64) - 1))}
@@ -49,5 +49,5 @@ def _hash64(data: Any, table: Any) -> Any:
     return h ^ (h >> np.uint64(47))
 
 
-def make(bits: int, start: int) -> Sealing:
-    return gathered(bits, Whole(_hash64 if bits == 64 else _hash32, (start,)))
+def make(bits: int, start: int) -> ChecksumStream:
+    return gathered(bits, BlockHash(_hash64 if bits == 64 else _hash32, (start,)))

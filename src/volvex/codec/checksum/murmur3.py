@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from volvex.codec.checksums import Sealing, Whole, gathered
+from volvex.codec.checksums import BlockHash, ChecksumStream, gathered
 from volvex.codec.parameters import Parameter
 
 PARAMETERS = {"start": Parameter(0, numbers=(0, (1 << 32) - 1))}
@@ -36,5 +36,5 @@ def _hash(data: Any, table: Any) -> Any:
     return h ^ (h >> np.uint64(16))
 
 
-def make(start: int) -> Sealing:
-    return gathered(32, Whole(_hash, (start,)))
+def make(start: int) -> ChecksumStream:
+    return gathered(32, BlockHash(_hash, (start,)))

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from volvex.codec.checksums import Loop, Sealing, hashed
+from volvex.codec.checksums import ChecksumStream, Loop, hashed
 from volvex.codec.parameters import Parameter
 
 PARAMETERS = {"start": Parameter(0, numbers=(0, (1 << 32) - 1))}
@@ -25,5 +25,5 @@ def _end(state: Any, table: Any) -> Any:
     return np.uint64(np.uint32(h + np.uint32(h << np.uint32(15))))
 
 
-def make(start: int) -> Sealing:
+def make(start: int) -> ChecksumStream:
     return hashed(32, Loop(_step, _end, start))

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 import xxhash
 
-from volvex.codec.checksums import Sealing, Whole, digest
+from volvex.codec.checksums import BlockHash, ChecksumStream, digest
 from volvex.codec.parameters import Parameter
 
 PARAMETERS = {"start": Parameter(0, numbers=(0, (1 << 32) - 1))}
@@ -46,5 +46,5 @@ def _hash(data: Any, table: Any) -> Any:
     return h ^ (h >> np.uint64(16))
 
 
-def make(start: int) -> Sealing:
-    return Sealing(32, digest(lambda: xxhash.xxh32(seed=start)), Whole(_hash, (start,)))
+def make(start: int) -> ChecksumStream:
+    return ChecksumStream(32, digest(lambda: xxhash.xxh32(seed=start)), BlockHash(_hash, (start,)))

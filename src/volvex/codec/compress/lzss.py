@@ -21,7 +21,7 @@ import numpy as np
 
 from volvex.codec.compiled import Compiled, as_array
 from volvex.codec.parameters import Parameter
-from volvex.codec.whole import Whole
+from volvex.codec.whole import WholeContent
 
 PARAMETERS = {
     "window": Parameter(4096, numbers=(256, 32768)),
@@ -152,7 +152,7 @@ def _encode(data: Any, out: Any, form: Any, searched: int) -> int:
 
 
 def make(window: int, shortest: int, start: int, fill: int, flags: str, order: str, bare: int, pair: str, length: str,
-         places: str, nearest: int) -> Whole:  # fmt: skip
+         places: str, nearest: int) -> WholeContent:  # fmt: skip
     bits = window.bit_length() - 1
     longest = (1 << (16 - bits)) - 1 + shortest
     form = (window, bits, shortest, start if start >= 0 else window - longest, fill, int(flags == "bytes"), int(order == "high"),
@@ -167,4 +167,4 @@ def make(window: int, shortest: int, start: int, fill: int, flags: str, order: s
         out = np.zeros(len(content) * 2 + 1, np.uint8)
         return out[: _encode(as_array(content), out, form, SEARCHED)].tobytes()
 
-    return Whole("LZSS stream", decode, encode)
+    return WholeContent("LZSS stream", decode, encode)

@@ -14,7 +14,7 @@ import numpy as np
 
 from volvex.codec.compiled import Compiled, as_array
 from volvex.codec.parameters import Parameter
-from volvex.codec.whole import Whole
+from volvex.codec.whole import WholeContent
 
 FORMS = ("signed", "high", "marked")
 PARAMETERS = {"form": Parameter("signed", words=FORMS), "mark": Parameter(0x90, numbers=(0, 255))}
@@ -99,7 +99,7 @@ def _encode(data: Any, out: Any, form: int, mark: int) -> int:
     return made
 
 
-def make(form: str, mark: int) -> Whole:
+def make(form: str, mark: int) -> WholeContent:
     number = FORMS.index(form)
 
     def decode(stored: bytes, size: int) -> tuple[bytes, int]:
@@ -111,4 +111,4 @@ def make(form: str, mark: int) -> Whole:
         out = np.empty(len(content) * 2 + 2, np.uint8)
         return out[: _encode(as_array(content), out, number, mark)].tobytes()
 
-    return Whole("run-length stream", decode, encode)
+    return WholeContent("run-length stream", decode, encode)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from collections.abc import Iterator
 
-from volvex.archive import LaidOut, Walker
+from volvex.archive import LayoutArchive, Walker
 from volvex.archive.safe_names import quoted, shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.data import laid_out
@@ -57,9 +57,9 @@ def _readings(path: str, walker: Walker, context: Context) -> Iterator[tuple[str
         yield data.file, data.reading, data.layout.title
         return
     found = walker.find(path, deep=True)
-    archives = [group for group in found.groups if isinstance(group.archive, LaidOut)]
+    archives = [group for group in found.groups if isinstance(group.archive, LayoutArchive)]
     for group in archives:
-        assert isinstance(group.archive, LaidOut)
+        assert isinstance(group.archive, LayoutArchive)
         yield group.path, group.archive.reading, group.archive.layout.title
     several = [data for name, _ in found.files if (data := laid_out(name, walker, context)) is not None]
     yield from ((data.file, data.reading, data.layout.title) for data in several)

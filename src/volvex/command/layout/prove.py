@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from volvex.archive import Archive, LaidOut
+from volvex.archive import Archive, LayoutArchive
 from volvex.archive.mutation_proof import prove_harder
 from volvex.archive.safe_names import shown
 from volvex.archive.transfer.parallel import verify
@@ -27,7 +27,7 @@ from volvex.errors import ManyErrors, NotFoundError, Status
 from volvex.layout.inspect.proof import Difference, check_objects, prove
 
 if TYPE_CHECKING:
-    from volvex.data.model.layout_document import LaidOutData
+    from volvex.data.model.layout_document import LayoutDocument
 
 PRIORITY = 51
 EXAMPLES = ()
@@ -60,7 +60,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         return max(int(status), note_faults(walker.faults, context))
 
 
-def _prove_data(path: str, document: LaidOutData, context: Context) -> Status:
+def _prove_data(path: str, document: LayoutDocument, context: Context) -> Status:
     proof = prove(document.reading)
     records = sum(len(one) for one in document.sheets)
     if proof.difference is not None:
@@ -98,7 +98,7 @@ def _prove_harder(archive: Archive, context: Context) -> Status:
 def _prove(path: str, archive: Archive, context: Context) -> Status:
     with context.progress("proving", archive.source.size + int(archive.entries.size.sum())) as advance:
         proof = archive.prove(advance)
-        if isinstance(archive, LaidOut):
+        if isinstance(archive, LayoutArchive):
             check_objects(archive.reading)
         faults = verify(archive, np.arange(len(archive)), advance)
     status = note_faults(faults, context)

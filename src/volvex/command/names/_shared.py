@@ -20,7 +20,7 @@ from volvex.names.dictionary_set import FOLDER
 if TYPE_CHECKING:
     from volvex.archive import Group
     from volvex.names.evidence import Find
-    from volvex.names.unresolved import Quarry
+    from volvex.names.unresolved import UnresolvedEntries
 
 STYLES = {"path": "blue", "key": "yellow", "layout": "dim"}
 TOLD = 20  # finds that are shown
@@ -128,7 +128,7 @@ def nothing_to_do(options: argparse.Namespace, context: Context) -> int:
 
 
 def conclude(
-    quarries: Sequence[Quarry], groups: Sequence[Group], finds: Sequence[Find], options: argparse.Namespace, context: Context
+    quarries: Sequence[UnresolvedEntries], groups: Sequence[Group], finds: Sequence[Find], options: argparse.Namespace, context: Context
 ) -> None:  # fmt: skip
     """Keep what was found, show it, and say how much of it may be an accident."""
     from volvex.names.evidence import chance
@@ -173,7 +173,7 @@ def _from_here(path: Path, context: Context) -> str:
     return shown((full.relative_to(context.cwd) if full.is_relative_to(context.cwd) else full).as_posix())
 
 
-def _named(quarries: Sequence[Quarry], sure: Sequence[Find]) -> int:
+def _named(quarries: Sequence[UnresolvedEntries], sure: Sequence[Find]) -> int:
     """How many entries have a name now."""
     paths = {(find.archive, find.key) for find in sure}
     return sum(

@@ -44,7 +44,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
 
 def _used(options: argparse.Namespace, context: Context) -> list[str]:
     """The names of entries that have no other; where no rule makes the key of a path, with the key."""
-    from volvex.archive.layout_archive import LaidOut
+    from volvex.archive.layout_archive import LayoutArchive
     from volvex.names.dictionary import line_of
 
     lines: set[str] = set()
@@ -54,7 +54,7 @@ def _used(options: argparse.Namespace, context: Context) -> list[str]:
         for path in paths:
             for group in walker.find(path, deep=True, nested=True).groups:
                 archive = group.archive
-                if not isinstance(archive, LaidOut):
+                if not isinstance(archive, LayoutArchive):
                     continue
                 ruled = archive.keying is not None and archive.keying.numbering is None
                 for row in set(group.rows.tolist()) & set(archive.known):

@@ -22,7 +22,7 @@ from volvex.errors import NotFoundError, Status
 
 if TYPE_CHECKING:
     from volvex.names.patterns import Pattern
-    from volvex.names.unresolved import Quarry
+    from volvex.names.unresolved import UnresolvedEntries
 
 PRIORITY = 67
 EXAMPLES = ()
@@ -83,7 +83,7 @@ def _words(path: Path) -> list[str]:
     return dictionary.parsed(dictionary.decoded(path.read_bytes(), path.as_posix()), path.as_posix())
 
 
-def _foretell(sought: list[Quarry], some: list[Pattern], context: Context) -> None:
+def _foretell(sought: list[UnresolvedEntries], some: list[Pattern], context: Context) -> None:
     """How many paths, and how long: said before anything is tried."""
     from volvex.names.guess import seconds
 
@@ -105,7 +105,7 @@ def _span(seconds: float) -> str:
     return f"about {seconds:.0f} seconds" if seconds > 1.5 else "about a second or less"
 
 
-def _try(sought: list[Quarry], some: list[Pattern], context: Context) -> bool:
+def _try(sought: list[UnresolvedEntries], some: list[Pattern], context: Context) -> bool:
     """All patterns, unless somebody interrupts it; what was found before that is kept."""
     from volvex.names.guess import guess
 

@@ -90,11 +90,11 @@ class Context:
 
     def shelf(self, *folders: Path) -> Any:
         """The dictionaries at hand, those of `folders` and of the bench around first."""
-        from volvex.names.dictionary_set import FOLDER, Shelf
+        from volvex.names.dictionary_set import FOLDER, DictionarySet
 
         around = [] if self.bench is None else [self.bench]
         homes = dict.fromkeys([*folders, *around, self.home])
-        return Shelf([home / FOLDER for home in homes], self.cache / "names")
+        return DictionarySet([home / FOLDER for home in homes], self.cache / "names")
 
     @functools.cached_property
     def bench(self) -> Path | None:
@@ -107,11 +107,11 @@ class Context:
     def keys(self) -> Any:
         """The user's keys; what is missing is asked for on a terminal."""
         from volvex.archive import key_file
-        from volvex.layout.keyring import Keys
+        from volvex.layout.keyring import KeyRing
 
         self.warn_of_keys()
         ask = self.asked if self.answers else None
-        return Keys(key_file.read_keys(self.home), ask, lambda name: key_file.was_right(self.home, name, self.disk))
+        return KeyRing(key_file.read_keys(self.home), ask, lambda name: key_file.was_right(self.home, name, self.disk))
 
     def warn_of_keys(self) -> None:
         """Say so when other users can read the key file."""

@@ -20,7 +20,7 @@ from volvex.errors import NotFoundError, UsageError, VolvexError
 
 if TYPE_CHECKING:
     from volvex.archive import Walker
-    from volvex.data.model.layout_document import LaidOutData
+    from volvex.data.model.layout_document import LayoutDocument
 
 LARGEST = 1 << 30  # bytes of a file that is read whole
 PAGE = 40  # records shown into a pipe, and on a terminal that does not tell its height
@@ -349,10 +349,10 @@ def _value(text: str) -> str:
     return told if told and told == told.strip() else f"'{told}'"
 
 
-def laid_out(path: str, walker: Walker, context: Context) -> LaidOutData | None:
+def laid_out(path: str, walker: Walker, context: Context) -> LayoutDocument | None:
     """The table, texts or scene at a path, read by its layout; None when it is none."""
     from volvex.command.ui.reader import content_at
-    from volvex.data.model.layout_document import LaidOutData
+    from volvex.data.model.layout_document import LayoutDocument
     from volvex.data.open import open_data
 
     try:
@@ -366,7 +366,7 @@ def laid_out(path: str, walker: Walker, context: Context) -> LaidOutData | None:
         found = open_data(source.read(0, source.size), walker.library, content.path)
     finally:
         source.close()
-    return found if isinstance(found, LaidOutData) else None
+    return found if isinstance(found, LayoutDocument) else None
 
 
 def catalogue_of(path: str, walker: Walker, options: argparse.Namespace, context: Context) -> tuple[Catalogue, str]:

@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 
 from volvex.data.edit import raise_all, told_as
-from volvex.data.model.sheet import FLOAT, INT, TEXT, WORDS, Array, Change, Column, Sheet, Unfit, parsed
+from volvex.data.model.sheet import FLOAT, INT, TEXT, WORDS, Array, Change, Column, InvalidValue, Sheet, parsed
 from volvex.errors import FormatError, VolvexError
 
 ROW = "record"  # the column with the number of a record that has no key
@@ -173,7 +173,7 @@ class Reader:
             return None
         try:
             parsed(rule, text)
-        except Unfit as error:
+        except InvalidValue as error:
             self._fault(at, column.name, text, str(error))
             return None
         after = told_as(column, text)
@@ -193,7 +193,7 @@ class Reader:
             column = self.sheet.columns[name]
             try:
                 fields.append((name, told_as(column, text)))
-            except Unfit as error:
+            except InvalidValue as error:
                 self._fault(at, name, text, str(error))
         return Change("add", self.sheet.name, key, fields=tuple(fields))
 

@@ -11,7 +11,7 @@ import numpy as np
 
 from volvex.data.model.sheet import BYTES, FLOAT, INT, LIST, TEXT, WORDS, Rule
 from volvex.errors import FormatError
-from volvex.layout.model import Array, Bits, Field, FieldType, Float, Number, Raw, Text, Value, Varint
+from volvex.layout.model import ArrayType, Bits, Field, FieldType, Float, Number, Raw, Text, Value, Varint
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.records.columns import Column as Stored
 from volvex.layout.records.columns import Texts, fit, taken
@@ -47,7 +47,7 @@ def _plain_rule(kind: FieldType, meaning: Value, changes: Sequence[Any], encodin
         return Rule(TEXT, most=_most(kind), encoding=kind.encoding, zero=kind.prefix is not None)
     if isinstance(kind, Raw):
         return Rule(BYTES, most=kind.size)
-    return Rule(LIST, fixed=not isinstance(kind, Array))
+    return Rule(LIST, fixed=not isinstance(kind, ArrayType))
 
 
 def _most(kind: Text) -> int | None:
@@ -333,7 +333,7 @@ def _digits(text: str) -> bool:
 
 
 def _list_bytes(kind: FieldType, text: str, where: str) -> bytes:
-    assert isinstance(kind, Array)
+    assert isinstance(kind, ArrayType)
     try:
         value = json.loads(text)
         if isinstance(kind.count, str) or not isinstance(value, list):

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from volvex.data.model.cells import Pools, cells_of, places_in_pool, replaced, rule_of, some_of, stored_cells
-from volvex.data.model.sheet import TEXT, Change, Column, Document, Rule, Sheet, Unfit, parsed
+from volvex.data.model.sheet import TEXT, Change, Column, Document, InvalidValue, Rule, Sheet, parsed
 from volvex.errors import FormatError, NotFoundError, UnfitError
 from volvex.layout.model import Block, Field, Layout, Value, pools_of
 from volvex.layout.name_hash import Keying, KeyPart, Names, bits_of
@@ -24,7 +24,7 @@ from volvex.layout.write.planner import Pointer, plan
 from volvex.source import BytesSource, Source
 
 
-class LaidOutData(Document):
+class LayoutDocument(Document):
     """A file of records with values, read by its layout."""
 
     def __init__(self, layout: Layout, source: Source, names: Names | None = None) -> None:
@@ -172,7 +172,7 @@ def checked(rule: Rule, one: Change, file: str) -> Any:
         raise UnfitError(file, f"row {one.key}: {one.field} cannot be set as a whole", hint="one of its values")
     try:
         return parsed(rule, one.after or "")
-    except Unfit as error:
+    except InvalidValue as error:
         raise UnfitError(file, f"row {one.key}: {one.field} cannot be {one.after!r}", hint=str(error)) from error
 
 
@@ -184,7 +184,7 @@ def values_of(block: Block) -> list[Field]:
 class _Rows:
     """The records of a block, and of those along it, being changed."""
 
-    def __init__(self, document: LaidOutData, root: BlockRead, columns: AllColumns) -> None:
+    def __init__(self, document: LayoutDocument, root: BlockRead, columns: AllColumns) -> None:
         self.document, self.root, self.columns = document, root, columns
         self.fields = document.fields(root)
         self._waiting: dict[tuple[str, str], tuple[BlockRead, Field, list[int], list[Any]]] = {}

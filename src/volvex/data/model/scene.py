@@ -13,12 +13,11 @@ from typing import Any
 import numpy as np
 
 from volvex.data.model.cells import raw_at, replaced, rule_of, siblings_of, stored_number, worded
-from volvex.data.model.layout_document import LaidOutData, _Rows, checked
+from volvex.data.model.layout_document import LayoutDocument, _Rows, checked
 from volvex.data.model.sheet import Array, Change, Column, Rule, Sheet, cell_text, float_value
 from volvex.errors import FormatError, NotFoundError
 from volvex.layout import model
-from volvex.layout.model import Change as Changed
-from volvex.layout.model import Choice, Field, FieldType, Float, Nested, Raw, Value
+from volvex.layout.model import Choice, Field, FieldType, Float, Nested, NumberChange, Raw, Value
 from volvex.layout.read.blocks import BlockRead
 from volvex.layout.records.columns import Texts
 from volvex.layout.records.scalar import read_value, write_value
@@ -33,7 +32,7 @@ class Leaf:
     path: Path
     kind: FieldType
     meaning: Value
-    changes: tuple[Changed, ...]
+    changes: tuple[NumberChange, ...]
     stored: Any
 
     @property
@@ -66,7 +65,7 @@ class Leaf:
         return value
 
 
-class SceneData(LaidOutData):
+class SceneData(LayoutDocument):
     """A scene read by its layout."""
 
     def sheets_of(self, root: BlockRead) -> list[Sheet]:
@@ -197,7 +196,7 @@ def _spread(kind: FieldType, field: Field, meaning: Value, value: Any, path: Pat
     """A value's single values: those of a record, and of each element of an array."""
     if isinstance(kind, Nested):
         yield from _within(kind, value, path)
-    elif isinstance(kind, model.Array):
+    elif isinstance(kind, model.ArrayType):
         for place, element in enumerate(value):
             yield from _spread(kind.of, field, meaning, element, (*path, place))
     else:
@@ -220,7 +219,7 @@ def chosen(kind: Choice, siblings: Mapping[str, Any]) -> Nested:
 
 def is_body(kind: FieldType) -> bool:
     """Whether a field holds others."""
-    return isinstance(kind, Choice | Nested | model.Array)
+    return isinstance(kind, Choice | Nested | model.ArrayType)
 
 
 def _picked(column: Column, rows: Array) -> Column:

@@ -28,7 +28,7 @@ JOINED = "@"  # between the parts of a key: a text's key and its language
 NUMBERED = "#"  # before the number of a record that has no key
 
 
-class Unfit(ValueError):
+class InvalidValue(ValueError):
     """A value that a field cannot hold; the text says what it could."""
 
 
@@ -135,9 +135,9 @@ def float_value(text: str, bits: int) -> Any:
         with np.errstate(over="ignore"):
             value = kind(number)
     except ValueError:
-        raise Unfit("a number such as 4.5") from None
+        raise InvalidValue("a number such as 4.5") from None
     if np.isinf(value) and not np.isinf(number):
-        raise Unfit(f"a number of at most {np.finfo(kind).max}")
+        raise InvalidValue(f"a number of at most {np.finfo(kind).max}")
     return value
 
 
@@ -341,15 +341,15 @@ def parsed(rule: Rule, text: str) -> Any:
     if rule.sort == WORDS:
         if text not in rule.words and not (rule.low is not None and _is_number(text, rule)):
             near = difflib.get_close_matches(text, rule.words, 1)
-            raise Unfit(rule.told() + (f"; perhaps {near[0]}" if near else ""))
+            raise InvalidValue(rule.told() + (f"; perhaps {near[0]}" if near else ""))
         return text
     if rule.sort == BYTES:
         try:
             raw = bytes.fromhex(text)
         except ValueError:
-            raise Unfit(rule.told()) from None
+            raise InvalidValue(rule.told()) from None
         if rule.most is not None and len(raw) != rule.most:
-            raise Unfit(f"{rule.most} bytes in hexadecimal digits, this has {len(raw)}")
+            raise InvalidValue(f"{rule.most} bytes in hexadecimal digits, this has {len(raw)}")
         return raw.hex(" ")
     return _fitting(rule, text) if rule.sort == TEXT else text
 
@@ -357,7 +357,7 @@ def parsed(rule: Rule, text: str) -> Any:
 def _is_number(text: str, rule: Rule) -> bool:
     try:
         _whole(rule, text)
-    except Unfit:
+    except InvalidValue:
         return False
     return True
 
@@ -365,27 +365,27 @@ def _is_number(text: str, rule: Rule) -> bool:
 def _whole(rule: Rule, text: str) -> int:
     plain = text[1:] if text.startswith("-") else text
     if not (plain.isascii() and plain.isdigit()) or (len(plain) > 1 and plain[0] == "0") or text == "-0":
-        raise Unfit(rule.told())
+        raise InvalidValue(rule.told())
     if len(plain) > 400:
-        raise Unfit(rule.told())
+        raise InvalidValue(rule.told())
     number = int(text)
     if rule.low is not None and rule.high is not None and not rule.low <= number <= rule.high:
-        raise Unfit(rule.told())
+        raise InvalidValue(rule.told())
     if rule.low is not None and (number - rule.low) % rule.step:
-        raise Unfit(rule.told())
+        raise InvalidValue(rule.told())
     return number
 
 
 def _fitting(rule: Rule, text: str) -> str:
     """A text that the column's encoding has the characters of, and its bytes the room for."""
     if not rule.zero and "\0" in text:
-        raise Unfit("a text without the character 0, which would end it")
+        raise InvalidValue("a text without the character 0, which would end it")
     if not rule.encoding:
         return text
     try:
         raw = text.encode(rule.encoding, "surrogateescape")
     except UnicodeEncodeError as error:
-        raise Unfit(f"characters of {rule.encoding}, which has no {text[error.start]!r}") from None
+        raise InvalidValue(f"characters of {rule.encoding}, which has no {text[error.start]!r}") from None
     if rule.most is not None and len(raw) > rule.most:
-        raise Unfit(f"a text of at most {rule.most} bytes in {rule.encoding}, this has {len(raw)}")
+        raise InvalidValue(f"a text of at most {rule.most} bytes in {rule.encoding}, this has {len(raw)}")
     return text

@@ -10,7 +10,20 @@ import numpy as np
 
 from volvex.errors import FormatError
 from volvex.layout.kinds import archive as facts
-from volvex.layout.model import Bits, Field, Float, Here, Kept, Number, Record, RecordsOf, Text, Varint
+from volvex.layout.model import (
+    ArrayType,
+    Bits,
+    Field,
+    Float,
+    InlineBytes,
+    Nested,
+    Number,
+    Opaque,
+    Record,
+    RecordsOf,
+    Text,
+    Varint,
+)
 from volvex.layout.read.blocks import Area, BlockRead, Reading
 from volvex.layout.read.entries import placing_of
 from volvex.layout.read.names import endings_of
@@ -213,7 +226,7 @@ def _fields(reading: Reading, block: BlockRead, row: int, limit: int | None) -> 
             assert inner.owners is not None
             for held in np.flatnonzero(inner.owners == row).tolist():
                 yield from _fields(reading, inner, held, limit)
-        elif not isinstance(one.type, Here) and (one.when is None or bool(block.present(one)[row])):
+        elif not isinstance(one.type, InlineBytes) and (one.when is None or bool(block.present(one)[row])):
             yield field_stretch(reading, block, row, one)
 
 
@@ -261,11 +274,7 @@ def value_of(reading: Reading, block: BlockRead, row: int, one: Field) -> str:
         return float_of(int(column[row]), kind.bits)
     if not isinstance(kind, Number | Bits | Varint):
         raw = column[row].tobytes()
-        if (
-            not isinstance(kind, Text)
-            and fixed_size(kind) is not None
-            and kind.__class__.__name__ in ("Array", "Nested")
-        ):
+        if not isinstance(kind, Text) and fixed_size(kind) is not None and isinstance(kind, ArrayType | Nested):
             return explained(kind, raw, block.columns, row)
         return repr(raw)[1:] if raw.isascii() and raw.decode().isprintable() else str(raw.hex(" "))
     number, table = int(column[row]), getattr(one.meaning, "table", ())
@@ -280,7 +289,7 @@ def value_of(reading: Reading, block: BlockRead, row: int, one: Field) -> str:
 
 def _is_bits(one: Field) -> bool:
     return (" of " in one.words and one.words.split()[0] not in ("count", "length", "size", "stored")) or isinstance(
-        one.meaning, Kept
+        one.meaning, Opaque
     )
 
 
@@ -315,7 +324,7 @@ def coverage(reading: Reading) -> Coverage:
 def _kept_bytes(block: BlockRead) -> int:
     total = 0
     for one in block.block.fields:
-        if isinstance(one.meaning, Kept) and not isinstance(one.type, Bits):
+        if isinstance(one.meaning, Opaque) and not isinstance(one.type, Bits):
             column = block.columns[one.name]
             total += int(column.lengths.sum()) if isinstance(column, Texts) else column.nbytes
     return total

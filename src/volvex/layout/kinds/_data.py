@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from volvex.layout.model import (
-    Array,
+    ArrayType,
     Bits,
     Block,
     Choice,
@@ -130,7 +130,7 @@ def check_value(one: Field, pools: dict[str, Field]) -> Iterator[Problem]:
             )
         if not isinstance(kind, Number | Bits | Varint):
             yield one.place, f"`{one.name}` points to a text, so it is a number, not {kind}", "u32"
-    elif isinstance(kind, Array | Choice | Nested) and meaning.role != "value":
+    elif isinstance(kind, ArrayType | Choice | Nested) and meaning.role != "value":
         yield one.place, f"the {meaning.role} is a number or a text, `{one.name}` is {kind}", "u32"
     if meaning.table and (meaning.pool or not isinstance(kind, Number | Bits | Varint)):
         yield one.place, f"`{one.name}` is {kind}, the words in braces stand for numbers", "leaving them out"

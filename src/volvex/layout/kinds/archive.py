@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from volvex.codec import CHECKSUM, CIPHER, COMPRESS
 from volvex.errors import UsageError
-from volvex.layout.model import Bits, Fact, Field, KeyRule, Layout, Number, Place, Pool, RecordsOf, Text, Varint
+from volvex.layout.model import Attribute, Bits, Field, KeyRule, Layout, Number, Place, Pool, RecordsOf, Text, Varint
 from volvex.layout.name_hash import KEYS, PLACE, bits_of
 from volvex.layout.transforms import KeyFacts, made_codec, tried
 from volvex.layout.volumes import NUMBERED, wrong_pattern
@@ -46,7 +46,7 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
         field.meaning.what: field
         for block in layout.blocks
         for field in block.fields
-        if isinstance(field.meaning, Fact) and not field.meaning.upper
+        if isinstance(field.meaning, Attribute) and not field.meaning.upper
     }
     for of in ("entry", "folder", "type"):
         yield from _check_spread(layout, of)
@@ -82,7 +82,7 @@ def _check_spread(layout: Layout, of: str) -> Iterator[tuple[Place, str, str]]:
         layout.root(block).name: block
         for block in layout.blocks
         for field in block.fields
-        if isinstance(field.meaning, Fact) and field.meaning.of == of
+        if isinstance(field.meaning, Attribute) and field.meaning.of == of
     }
     unconditional = [block for block in roots.values() if block.when is None]
     if len(unconditional) > 1 or (unconditional and len(roots) > 1):
@@ -284,7 +284,7 @@ def _check_until_next(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple
 
 
 def _check_codec(codec: Field, both_sizes: bool) -> Iterator[tuple[Place, str, str]]:
-    assert isinstance(codec.meaning, Fact)
+    assert isinstance(codec.meaning, Attribute)
     if not codec.meaning.table:
         yield (
             codec.place,
@@ -304,7 +304,7 @@ def unwritable(layout: Layout) -> Iterator[tuple[Place, str]]:
     """Why such an archive could be read but not written."""
     for block in layout.blocks:
         for field in block.fields:
-            if isinstance(field.meaning, Fact) and field.meaning.what == CODEC:
+            if isinstance(field.meaning, Attribute) and field.meaning.what == CODEC:
                 for _, name in field.meaning.table:
                     if not hasattr(COMPRESS.get(name), "encode_stream"):
                         yield field.place, f"the codec {name} only decodes"

@@ -11,17 +11,17 @@ from volvex.layout.kinds import Kind, kind_of
 from volvex.layout.model import (
     CONTENTS,
     DATA,
+    Attribute,
     ByteOrder,
+    ChecksumOf,
     Described,
-    Fact,
     Inline,
-    Kept,
     Meaning,
     Measure,
+    Opaque,
     Place,
     Pool,
     RecordsOf,
-    SealOf,
     Value,
 )  # fmt: skip
 
@@ -51,11 +51,11 @@ def meaning_of(
     phrases = _phrases(kind, names) | {f"length of {one}": Measure("length", one) for one in texts}
     upper = words.startswith(UPPER)
     found = phrases.get(words.removeprefix(UPPER)) if upper else phrases.get(words)
-    if upper and isinstance(found, Measure | Fact):
+    if upper and isinstance(found, Measure | Attribute):
         found = (
             Measure(found.what, found.part, True)
             if isinstance(found, Measure)
-            else Fact(found.what, (), found.of, True)
+            else Attribute(found.what, (), found.of, True)
         )
     if found is None and hasattr(kind, "meaning"):
         found = kind.meaning(words, names.blocks)
@@ -66,7 +66,7 @@ def meaning_of(
     return _tabled(kind, found, words, table, file, place)
 
 
-def _seal(kind: Kind, names: Names, words: str, file: str, place: Place) -> SealOf | None:
+def _seal(kind: Kind, names: Names, words: str, file: str, place: Place) -> ChecksumOf | None:
     """A seal such as `crc32 of stored content`, or nothing."""
     algorithm, _, part = words.partition(" of ")
     edge = ""
@@ -82,7 +82,7 @@ def _seal(kind: Kind, names: Names, words: str, file: str, place: Place) -> Seal
         if "(" not in algorithm and not difflib.get_close_matches(algorithm, CHECKSUM.names(), 1):
             return None
         raise LayoutError(file, place.line, place.column, error.message, expected=error.hint) from error
-    return SealOf(algorithm, part, edge)
+    return ChecksumOf(algorithm, part, edge)
 
 
 def _unknown(kind: Kind, names: Names, phrases: dict[str, Meaning], words: str, file: str, place: Place) -> LayoutError:
@@ -121,19 +121,19 @@ def _tabled(kind: Kind, found: Meaning, words: str, table: Table | None, file: s
     numbers = tuple((key, word) for key, word in table if isinstance(key, int))
     if len(numbers) != len(table):
         raise wrong("the table in braces tells what numbers stand for", "{ 0 none, 1 zlib }")
-    if isinstance(found, Kept):
-        return Kept(numbers)
+    if isinstance(found, Opaque):
+        return Opaque(numbers)
     if isinstance(found, Value):
         return replace(found, table=numbers)
-    if isinstance(found, Fact) and found.what in (*kind.TABLED, *kind.WORDED):
-        return Fact(found.what, numbers, found.of)
+    if isinstance(found, Attribute) and found.what in (*kind.TABLED, *kind.WORDED):
+        return Attribute(found.what, numbers, found.of)
     raise wrong(f"`{words}` takes no table in braces")
 
 
 def _phrases(kind: Kind, names: Names) -> dict[str, Meaning]:
     """Every phrase there is but for the seals, with what it means."""
     phrases: dict[str, Meaning] = {
-        "kept": Kept(),
+        "kept": Opaque(),
         "described": Described(),
         "byte order": ByteOrder(()),
         "length of file": Measure("length", "file"),
@@ -145,7 +145,7 @@ def _phrases(kind: Kind, names: Names) -> dict[str, Meaning]:
     if names.kind in DATA:
         phrases["texts"] = phrases.pop("names")
         del phrases["content"]
-    phrases |= {fact: Fact(fact, (), kind.OF.get(fact, "entry")) for fact in kind.FACTS}
+    phrases |= {fact: Attribute(fact, (), kind.OF.get(fact, "entry")) for fact in kind.FACTS}
     for place in names.places:
         phrases |= {f"{what} of {place}": Measure(what, place) for what in ("start", "length")}
     for block in names.blocks:

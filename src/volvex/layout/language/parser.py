@@ -144,8 +144,8 @@ class _Builder(Transformer[Token, Any]):
     def raw(self, size: Token) -> model.Raw:
         return model.Raw(_number(size))
 
-    def here(self, _: list[Token]) -> model.Here:
-        return model.Here()
+    def here(self, _: list[Token]) -> model.InlineBytes:
+        return model.InlineBytes()
 
     @v_args(inline=True)
     def closed(self, number: model.Number, _: Token) -> model.Text:
@@ -184,8 +184,8 @@ class _Builder(Transformer[Token, Any]):
         return model.Bits(str(host), first, last)
 
     @v_args(inline=True)
-    def array(self, count: Token, of: model.FieldType) -> model.Array:
-        return model.Array(of, _number(count) if count.type == "NUMBER" else str(count))
+    def array(self, count: Token, of: model.FieldType) -> model.ArrayType:
+        return model.ArrayType(of, _number(count) if count.type == "NUMBER" else str(count))
 
     @v_args(inline=True)
     def choice(self, by: Token, table: tuple[tuple[int | bytes, str], ...]) -> model.Choice:
@@ -195,19 +195,19 @@ class _Builder(Transformer[Token, Any]):
     def named(self, record: Token) -> model.Nested:
         return model.Nested(str(record), (), _at(record))
 
-    def times(self, children: list[Token]) -> model.Change:
+    def times(self, children: list[Token]) -> model.NumberChange:
         if _number(children[0]) < 1:
             raise self._fail(children[0], "a unit is at least 1")
-        return model.Change("times", _number(children[0]))
+        return model.NumberChange("times", _number(children[0]))
 
-    def plus(self, children: list[Token]) -> model.Change:
-        return model.Change("plus", _number(children[0]))
+    def plus(self, children: list[Token]) -> model.NumberChange:
+        return model.NumberChange("plus", _number(children[0]))
 
-    def xor(self, children: list[Token]) -> model.Change:
-        return model.Change("xor", _number(children[0]))
+    def xor(self, children: list[Token]) -> model.NumberChange:
+        return model.NumberChange("xor", _number(children[0]))
 
-    def from_edge(self, children: list[Token]) -> model.Change:
-        return model.Change("from", 0, str(children[0]), str(children[1]))
+    def from_edge(self, children: list[Token]) -> model.NumberChange:
+        return model.NumberChange("from", 0, str(children[0]), str(children[1]))
 
     @v_args(inline=True)
     def pair(self, literal: Token, spec: tuple[Token, Spec]) -> tuple[int | bytes, str]:
@@ -246,8 +246,8 @@ class _Builder(Transformer[Token, Any]):
             return model.Derived(str(what[1]), "", number, tuple(changes))
         return model.Derived(" ".join(words), str(what[1]), number, tuple(changes))
 
-    def wrapped(self, children: list[tuple[Token, Spec]]) -> tuple[model.Wrap, ...]:
-        return tuple(model.Wrap(spec.name, spec.given, _at(name)) for name, spec in children)
+    def wrapped(self, children: list[tuple[Token, Spec]]) -> tuple[model.Transform, ...]:
+        return tuple(model.Transform(spec.name, spec.given, _at(name)) for name, spec in children)
 
     @v_args(inline=True)
     def constant(self, literal: Token) -> tuple[str, model.Constant, str]:
@@ -335,7 +335,7 @@ class _Builder(Transformer[Token, Any]):
         name, *rest = children
         at = next((one for one in rest if isinstance(one, model.At)), None)
         placing = {"align": 1, "fill": 0} | dict(one for one in rest if _is_placing(one))
-        wraps = next(one for one in rest if isinstance(one, tuple) and one and isinstance(one[0], model.Wrap))
+        wraps = next(one for one in rest if isinstance(one, tuple) and one and isinstance(one[0], model.Transform))
         when = rest[-1]
         return ("part", model.Part(str(name), at, wraps, placing["align"], placing["fill"], _at(name), when))
 
@@ -484,7 +484,7 @@ class _Field:
 
     name: Token
     type: model.FieldType
-    changes: tuple[model.Change, ...]
+    changes: tuple[model.NumberChange, ...]
     meaning: Any
     when: model.Condition | None
 

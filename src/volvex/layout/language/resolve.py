@@ -9,22 +9,26 @@ from typing import Any, TypeVar
 
 from volvex.errors import LayoutError
 from volvex.layout.model import (
-    Array,
+    ArrayType,
     Bits,
     Block,
     Choice,
+    Content,
+    Derived,
     Field,
     FieldType,
     Float,
-    Here,
+    InlineBytes,
     Layout,
     Measure,
     Nested,
     Number,
+    Part,
     Place,
     Record,
     RecordsOf,
     Text,
+    Transform,
 )  # fmt: skip
 
 T = TypeVar("T")
@@ -65,8 +69,8 @@ def _holding(layout: Layout, block: Block, blocks: list[Block]) -> Block:
             raise LayoutError(
                 layout.file, one.place.line, one.place.column, problem, hint=f"u32  count of {inner.name}"
             )
-        array = Array(Nested(inner.name, inner.fields, one.place), teller.name)
-        fields[place] = replace(one, type=array if isinstance(one.type, Here) else one.type)
+        array = ArrayType(Nested(inner.name, inner.fields, one.place), teller.name)
+        fields[place] = replace(one, type=array if isinstance(one.type, InlineBytes) else one.type)
     return replace(block, fields=tuple(fields))
 
 
@@ -75,7 +79,7 @@ def _filled(layout: Layout, field: Field, above: tuple[str, ...]) -> Field:
 
 
 def _type(layout: Layout, kind: FieldType, above: tuple[str, ...], place: Place) -> FieldType:
-    if isinstance(kind, Array):
+    if isinstance(kind, ArrayType):
         return replace(kind, of=_type(layout, kind.of, above, place))
     if isinstance(kind, Choice):
         return replace(kind, records=tuple(_nested(layout, name, above, place) for _, name in kind.table))
@@ -133,7 +137,7 @@ def _renamed(field: Field, before: str, inner: set[str]) -> Field:
         kind = replace(kind, host=new(kind.host))
     elif isinstance(kind, Text) and kind.told:
         kind = replace(kind, told=new(kind.told))
-    elif isinstance(kind, Array) and isinstance(kind.count, str):
+    elif isinstance(kind, ArrayType) and isinstance(kind.count, str):
         kind = replace(kind, count=new(kind.count))
     elif isinstance(kind, Choice):
         kind = replace(kind, by=new(kind.by))
@@ -152,7 +156,9 @@ def ordered(value: T, big: bool) -> T:
         value = replace(value, encoding=f"{value.encoding}-{'be' if big else 'le'}")
     if isinstance(value, tuple):
         return tuple(ordered(one, big) for one in value)  # type: ignore[return-value]
-    if not isinstance(value, Layout | Block | Field | Record | Text | Array | Nested | Choice) and not _may_hold(value):
+    if not isinstance(value, Layout | Block | Field | Record | Text | ArrayType | Nested | Choice) and not _may_hold(
+        value
+    ):
         return value
     changes: dict[str, Any] = {}
     for one in dataclasses.fields(value):  # type: ignore[arg-type]
@@ -164,4 +170,4 @@ def ordered(value: T, big: bool) -> T:
 
 
 def _may_hold(value: Any) -> bool:
-    return type(value).__name__ in ("Content", "Part", "Wrap", "Derived")
+    return isinstance(value, Content | Part | Transform | Derived)

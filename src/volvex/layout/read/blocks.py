@@ -19,21 +19,21 @@ from volvex.layout.language.resolve import ordered
 from volvex.layout.match import place_of
 from volvex.layout.model import (
     CONTENTS,
+    Attribute,
     Bits,
     Block,
     ByteOrder,
-    Change,
+    ChecksumOf,
     Condition,
-    Fact,
     Field,
     Layout,
     Measure,
     Number,
+    NumberChange,
     Part,
     Pool,
     Raw,
     RecordsOf,
-    SealOf,
     Varint,
 )  # fmt: skip
 from volvex.layout.order import grows, is_own, reading_order
@@ -43,7 +43,7 @@ from volvex.layout.records.columns import Array, Columns, Texts, holds, joined, 
 from volvex.layout.records.varint import needed
 from volvex.layout.transforms import unwrapped
 from volvex.layout.volumes import Volume
-from volvex.source import BytesSource, LaterSource, Source
+from volvex.source import BytesSource, LazySource, Source
 
 MOST = 2000  # times the file's size: a part that claims to hold more is taken for a bomb
 DEEPEST = 1000  # folders within each other
@@ -194,23 +194,23 @@ class Reading:
             (block, one)
             for block in self.blocks.values()
             for one in block.block.fields
-            if isinstance(one.meaning, Fact) and one.meaning.what == what and not one.meaning.upper
+            if isinstance(one.meaning, Attribute) and one.meaning.what == what and not one.meaning.upper
         ]
 
     def fact(self, what: str) -> tuple[BlockRead, Field] | None:
         """The first field that carries a fact, and its block."""
         return next(iter(self.facts(what)), None)
 
-    def entry_seals(self) -> list[tuple[BlockRead, Field, SealOf]]:
+    def entry_seals(self) -> list[tuple[BlockRead, Field, ChecksumOf]]:
         """The seals of each entry: their block and field, and what they cover."""
         return [
             (block, one, one.meaning)
             for block in self.entry_blocks()
             for one in block.block.fields
-            if isinstance(one.meaning, SealOf) and one.meaning.part in facts.PARTS
+            if isinstance(one.meaning, ChecksumOf) and one.meaning.part in facts.PARTS
         ]
 
-    def content_seals(self) -> list[tuple[BlockRead, Field, SealOf]]:
+    def content_seals(self) -> list[tuple[BlockRead, Field, ChecksumOf]]:
         """Those of them that cover content, not the name."""
         return [found for found in self.entry_seals() if found[2].part not in facts.NAMES]
 
@@ -240,7 +240,8 @@ def settled_by(one: Field, edge: Callable[[str, str], int]) -> Field:
     if all(change.how != "from" for change in one.changes):
         return one
     changes = [
-        Change("plus", edge(change.edge, change.part)) if change.how == "from" else change for change in one.changes
+        NumberChange("plus", edge(change.edge, change.part)) if change.how == "from" else change
+        for change in one.changes
     ]
     return replace(one, changes=tuple(changes))
 
@@ -258,7 +259,7 @@ def with_upper(block: BlockRead, one: Field) -> Array:
 
 def upper_field(block: Block, one: Field) -> Field | None:
     """The field that holds the upper bits of what another says."""
-    return half_of(block, one.meaning, True) if isinstance(one.meaning, Fact | Measure) else None
+    return half_of(block, one.meaning, True) if isinstance(one.meaning, Attribute | Measure) else None
 
 
 # finding the blocks
@@ -345,7 +346,7 @@ def _read_part(reading: Reading, part: Part) -> Area:
     if size > source.size * MOST:
         raise FormatError(source.name, f"{size} bytes in {part.name}, which is stored in {stored}", offset=start,
                           hint=FRESH, asked="another layout")  # fmt: skip
-    return Area(part, start, stored, LaterSource(name, size, held))
+    return Area(part, start, stored, LazySource(name, size, held))
 
 
 def _read_block(reading: Reading, block: Block) -> BlockRead:
@@ -373,7 +374,7 @@ def _read_block(reading: Reading, block: Block) -> BlockRead:
 def _read_growing(reading: Reading, records: Records, source: Source, start: int) -> BlockRead:
     """Records that say how many follow below them: the first, then as many as they tell, until all are there."""
     told = next(
-        one for one in records.block.fields if isinstance(one.meaning, Fact) and one.meaning.what == facts.FOLDERS
+        one for one in records.block.fields if isinstance(one.meaning, Attribute) and one.meaning.what == facts.FOLDERS
     )
     parts, missing, at, had = [], 1, start, 0
     while missing:
@@ -413,7 +414,7 @@ def _read_held(reading: Reading, holder: BlockRead, block: Block) -> BlockRead:
 
 def _stored_field(block: Block) -> Field:
     """The field that says how many bytes of content follow a record."""
-    told = {one.meaning.what: one for one in block.fields if isinstance(one.meaning, Fact)}
+    told = {one.meaning.what: one for one in block.fields if isinstance(one.meaning, Attribute)}
     return told[facts.STORED if facts.STORED in told else facts.SIZE]
 
 

@@ -9,7 +9,7 @@ import numpy as np
 from volvex.errors import FRESH, FormatError
 from volvex.layout.entries import Entries
 from volvex.layout.kinds import archive as facts
-from volvex.layout.model import Condition, Fact, Field
+from volvex.layout.model import Attribute, Condition, Field
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.names import names_of
 from volvex.layout.records.columns import Array, Texts, holds
@@ -30,12 +30,12 @@ def entries_of(reading: Reading) -> Entries:
     return Entries(names, start, whole_stored, whole_size, codec, codecs, nameless, folders)
 
 
-Told = tuple[Array, Array]  # the numbers, and for which entries they are told
+MaskedColumn = tuple[Array, Array]  # the numbers, and for which entries they are told
 
 
-def column_of(reading: Reading, what: str) -> Told | None:
+def column_of(reading: Reading, what: str) -> MaskedColumn | None:
     """A fact's true numbers for all entries, from the field or fields that tell it."""
-    found: Told | None = None
+    found: MaskedColumn | None = None
     for block, one in reading.facts(what):
         numbers, told = reading.true(block, one), block.present(one)
         if found is None:
@@ -77,7 +77,7 @@ def volume_of(reading: Reading, start: Array) -> Array:
     return np.searchsorted(bases, start, "right") - 1
 
 
-def _both(stored: Told | None, size: Told | None) -> tuple[Array, Array]:
+def _both(stored: MaskedColumn | None, size: MaskedColumn | None) -> tuple[Array, Array]:
     """Stored sizes and sizes: where one is not told it is the other."""
     known = stored or size
     assert known is not None  # the kind sees to that
@@ -112,9 +112,9 @@ def _codecs(reading: Reading, count: int, stored: Array, size: Array) -> tuple[A
     return np.zeros(count, np.int64), [content.codec or "none"]
 
 
-def _numbered_codecs(reading: Reading, told: Told, count: int) -> tuple[Array, list[str]]:
+def _numbered_codecs(reading: Reading, told: MaskedColumn, count: int) -> tuple[Array, list[str]]:
     found = reading.fact(facts.CODEC)
-    assert found is not None and isinstance(found[1].meaning, Fact)
+    assert found is not None and isinstance(found[1].meaning, Attribute)
     codecs = [name for _, name in found[1].meaning.table]
     index = np.full(count, -1, np.int64)
     for position, (number, _) in enumerate(found[1].meaning.table):
@@ -125,7 +125,7 @@ def _numbered_codecs(reading: Reading, told: Told, count: int) -> tuple[Array, l
 
 def _are_folders(reading: Reading, numbers: Array) -> Array:
     found = reading.fact(facts.KIND)
-    assert found is not None and isinstance(found[1].meaning, Fact)
+    assert found is not None and isinstance(found[1].meaning, Attribute)
     return np.isin(numbers, [number for number, word in found[1].meaning.table if word == "folder"])
 
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from volvex.errors import FRESH, FormatError
 from volvex.layout.kinds import archive as facts
-from volvex.layout.model import Fact, Field, Text
+from volvex.layout.model import Attribute, Field, Text
 from volvex.layout.name_hash import Numbering, bits_of
 from volvex.layout.read.blocks import DEEPEST, BlockRead, Reading
 from volvex.layout.records.columns import Array, Texts
@@ -92,7 +92,7 @@ def _split_ending(name: str) -> tuple[str, str]:
 def variants_of(reading: Reading) -> list[str] | None:
     """Which variant of its path each entry is, nothing for the only or plain one; None when the layout tells none."""
     found = reading.fact(facts.VARIANT)
-    if found is None or not isinstance(found[1].meaning, Fact):
+    if found is None or not isinstance(found[1].meaning, Attribute):
         return None
     words = {number: "" if word == "none" else word for number, word in found[1].meaning.table}
     return [words.get(number, str(number)) for number in reading.true(*found).tolist()]
@@ -134,7 +134,7 @@ def stored_endings(reading: Reading) -> tuple[dict[int, str], tuple[BlockRead, F
     found = reading.fact(facts.EXTENSION)
     if found is not None and isinstance(found[1].type, Text):
         return {}, None
-    if found is not None and isinstance(found[1].meaning, Fact):
+    if found is not None and isinstance(found[1].meaning, Attribute):
         return {number: "" if word == "none" else word for number, word in found[1].meaning.table}, found
     found = reading.fact(facts.TYPE)
     if found is None:

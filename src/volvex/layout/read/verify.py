@@ -16,7 +16,7 @@ from volvex.layout.checksums import (
     seal_value,
     stored_seal,
 )
-from volvex.layout.model import Block, Constant, Field, Measure, Raw, SealOf
+from volvex.layout.model import Block, ChecksumOf, Constant, Field, Measure, Raw
 from volvex.layout.read.blocks import BlockRead, Reading, measured, told_by
 from volvex.layout.records.columns import Array
 
@@ -85,7 +85,7 @@ def _check_seals(reading: Reading) -> None:
         _compare(reading, holder, one, meaning, seal_value(meaning.algorithm, data))
 
 
-def _covered(reading: Reading, home: Block, one: Field, meaning: SealOf) -> bytes:
+def _covered(reading: Reading, home: Block, one: Field, meaning: ChecksumOf) -> bytes:
     """The bytes that a seal over a block or part covers."""
     if meaning.part in reading.areas:
         area = reading.areas[meaning.part]
@@ -97,7 +97,7 @@ def _covered(reading: Reading, home: Block, one: Field, meaning: SealOf) -> byte
     return covered.data[:at] + bytes(size) + covered.data[at + size :]
 
 
-def _compare(reading: Reading, holder: BlockRead, one: Field, meaning: SealOf, value: int) -> None:
+def _compare(reading: Reading, holder: BlockRead, one: Field, meaning: ChecksumOf, value: int) -> None:
     found = stored_seal(one, holder.numbers(one.name), 0)
     if value != found:
         over = f"the file {meaning.edge} {meaning.part}" if meaning.edge else meaning.part

@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 
 from volvex.layout.model import (
-    Array,
+    ArrayType,
     Bits,
     Block,
     Choice,
@@ -23,7 +23,7 @@ from volvex.layout.model import (
     Field,
     FieldType,
     Float,
-    Here,
+    InlineBytes,
     Nested,
     Number,
     Raw,
@@ -76,7 +76,7 @@ def fixed_size(kind: FieldType) -> int | None:
         return kind.size
     if isinstance(kind, Text):
         return kind.size
-    if isinstance(kind, Array):
+    if isinstance(kind, ArrayType):
         size = fixed_size(kind.of)
         return kind.count * size if isinstance(kind.count, int) and size is not None else None
     if isinstance(kind, Nested):
@@ -94,7 +94,7 @@ def runs_of(block: Block) -> list[Run]:
     members: list[tuple[str, str]] = []
     fields: list[Field] = []
     for one in block.fields:
-        if isinstance(one.type, Here | Bits):
+        if isinstance(one.type, InlineBytes | Bits):
             continue  # no part of the record: it lies behind it, or in another field
         if one.when is not None or fixed_size(one.type) is None:
             if isinstance(one.type, Text) and one.type.prefix is not None and one.when is None:
@@ -190,7 +190,7 @@ class _Lines:
             self._varint(kind, asked)
         elif isinstance(kind, Nested):
             self._inner(kind)
-        elif isinstance(kind, Array):
+        elif isinstance(kind, ArrayType):
             self._array(kind)
         elif isinstance(kind, Choice):
             self._choice(kind)
@@ -234,7 +234,7 @@ class _Lines:
         self.flush()
         self.names = outer
 
-    def _array(self, kind: Array) -> None:
+    def _array(self, kind: ArrayType) -> None:
         count = str(kind.count) if isinstance(kind.count, int) else self.names[kind.count]
         size = fixed_size(kind.of)
         if size is not None:
@@ -266,7 +266,7 @@ def _wanted(fields: tuple[Field, ...]) -> set[str]:
         kind = one.type
         if isinstance(kind, Text) and kind.told:
             found.add(kind.told)
-        elif isinstance(kind, Array) and isinstance(kind.count, str):
+        elif isinstance(kind, ArrayType) and isinstance(kind.count, str):
             found.add(kind.count)
         elif isinstance(kind, Choice):
             found.add(kind.by)
@@ -388,7 +388,7 @@ def compile_inline_walk(
 
 def _asking(one: Field) -> Field:
     """A field of no bytes that needs the number of another."""
-    return Field("", Array(Raw(0), one.name), (), one.meaning, "", one.place)
+    return Field("", ArrayType(Raw(0), one.name), (), one.meaning, "", one.place)
 
 
 def _made(lines: list[str]) -> Any:

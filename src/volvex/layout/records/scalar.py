@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from volvex.errors import FormatError
-from volvex.layout.model import Array, Bits, Choice, Field, FieldType, Float, Nested, Number, Raw, Text, Varint
+from volvex.layout.model import ArrayType, Bits, Choice, Field, FieldType, Float, Nested, Number, Raw, Text, Varint
 from volvex.layout.records.columns import COMPARED, Columns, Texts
 from volvex.layout.records.varint import packed_varints
 
@@ -40,7 +40,7 @@ def read_value(kind: FieldType, data: bytes, at: int, siblings: Mapping[str, Any
         return _varint(kind, data, at)
     if isinstance(kind, Text):
         return _text(kind, data, at, siblings)
-    if isinstance(kind, Array):
+    if isinstance(kind, ArrayType):
         return _array(kind, data, at, siblings)
     if isinstance(kind, Choice):
         number = siblings[kind.by]
@@ -105,26 +105,26 @@ def write_value(kind: FieldType, value: Value, siblings: Mapping[str, Any]) -> b
             return bits_of_float(value, kind.bits).to_bytes(kind.size, order)  # type: ignore[arg-type]
         low, high = kind.limits
         if not isinstance(value, int) or not low <= value <= high:
-            raise Misfit(f"{value!r}, a whole number from {low} to {high} fits")
+            raise InvalidValue(f"{value!r}, a whole number from {low} to {high} fits")
         return value.to_bytes(kind.size, order, signed=kind.signed)  # type: ignore[arg-type]
     if isinstance(kind, Raw):
         if len(value) != kind.size:
-            raise Misfit(f"{len(value)} bytes, {kind.size} fit")
+            raise InvalidValue(f"{len(value)} bytes, {kind.size} fit")
         return bytes(value)
     if isinstance(kind, Varint):
         return packed_varints(np.array([value], np.int64), kind)[0]
     if isinstance(kind, Text):
         return _write_text(kind, value)
-    if isinstance(kind, Array):
+    if isinstance(kind, ArrayType):
         count = kind.count if isinstance(kind.count, int) else siblings[kind.count]
         if len(value) != count:
-            raise Misfit(f"{len(value)} elements, {count} fit")
+            raise InvalidValue(f"{len(value)} elements, {count} fit")
         return b"".join(write_value(kind.of, one, siblings) for one in value)
     if isinstance(kind, Choice):
         number = siblings[kind.by]
         record = next((one for (key, _), one in zip(kind.table, kind.records, strict=True) if key == number), None)
         if record is None:
-            raise Misfit(f"{number} stands for no record")
+            raise InvalidValue(f"{number} stands for no record")
         return write_record(record.fields, value)
     return write_record(kind.fields, value) if isinstance(kind, Nested) else b""
 
@@ -139,7 +139,7 @@ def write_record(fields: tuple[Field, ...], values: Mapping[str, Value]) -> byte
             made[kind.host] = made[kind.host] & ~mask | made[one.name] << kind.low & mask
         elif isinstance(kind, Text) and kind.told and one.name in made:
             made[kind.told] = (len(made[one.name].encode(kind.encoding, "surrogateescape")) - kind.extra) // kind.unit
-        elif isinstance(kind, Array) and isinstance(kind.count, str) and one.name in made:
+        elif isinstance(kind, ArrayType) and isinstance(kind.count, str) and one.name in made:
             made[kind.count] = len(made[one.name])
     return b"".join(
         write_value(one.type, made[one.name], made)
@@ -152,14 +152,14 @@ def _write_text(kind: Text, value: str) -> bytes:
     raw = value.encode(kind.encoding, "surrogateescape" if kind.encoding == "utf-8" else "strict")
     if kind.size is not None:
         if len(raw) > kind.size:
-            raise Misfit(f"{len(raw)} bytes, {kind.size} fit")
+            raise InvalidValue(f"{len(raw)} bytes, {kind.size} fit")
         return raw.ljust(kind.size, bytes([kind.filled]))
     if kind.prefix is not None:
         return write_value(kind.prefix, (len(raw) - kind.extra) // kind.unit, {}) + raw + bytes(kind.zero)
     return raw + bytes(kind.zero)
 
 
-class Misfit(ValueError):
+class InvalidValue(ValueError):
     """A value that its field cannot hold: what it is, and what could be there."""
 
 
@@ -171,7 +171,7 @@ def bits_of_float(value: str | float, bits: int) -> int:
     try:
         return int.from_bytes(struct.pack(form, float(value)), "little")
     except (OverflowError, ValueError) as error:
-        raise Misfit(f"{value}, a number within {bits} bits fits") from error
+        raise InvalidValue(f"{value}, a number within {bits} bits fits") from error
 
 
 def _text(kind: Text, data: bytes, at: int, siblings: Mapping[str, Any]) -> tuple[str, int]:
@@ -192,7 +192,7 @@ def _text(kind: Text, data: bytes, at: int, siblings: Mapping[str, Any]) -> tupl
     return raw.decode(kind.encoding, errors).rstrip("\0"), at + size + after
 
 
-def _array(kind: Array, data: bytes, at: int, siblings: Mapping[str, Any]) -> tuple[list[Value], int]:
+def _array(kind: ArrayType, data: bytes, at: int, siblings: Mapping[str, Any]) -> tuple[list[Value], int]:
     count = kind.count if isinstance(kind.count, int) else siblings[kind.count]
     found = []
     for _ in range(count):

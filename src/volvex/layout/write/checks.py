@@ -6,10 +6,10 @@ from volvex.errors import RefusedError
 from volvex.layout.kinds import kind_of
 from volvex.layout.model import (
     Block,
+    ChecksumOf,
     Field,
     Layout,
     Place,
-    SealOf,
     Text,
     Varint,
 )  # fmt: skip
@@ -53,13 +53,13 @@ def _file_seals(layout: Layout) -> list[tuple[Place, str]]:
         (one.place, f"{one.meaning.part} holds a seal over the file, which this seal would cover")
         for block in layout.blocks
         for one in block.fields
-        if isinstance(one.meaning, SealOf) and not one.meaning.edge and one.meaning.part in holders
+        if isinstance(one.meaning, ChecksumOf) and not one.meaning.edge and one.meaning.part in holders
     ]
     return reasons
 
 
 def _covers_file(field: Field) -> bool:
-    return isinstance(field.meaning, SealOf) and (field.meaning.part == "file" or bool(field.meaning.edge))
+    return isinstance(field.meaning, ChecksumOf) and (field.meaning.part == "file" or bool(field.meaning.edge))
 
 
 def _varies(block: Block) -> bool:

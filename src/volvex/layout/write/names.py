@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from volvex.errors import NotFoundError, RefusedError
 from volvex.layout.kinds import archive as facts
-from volvex.layout.model import Fact
+from volvex.layout.model import Attribute
 from volvex.layout.name_hash import UNNAMED
 from volvex.layout.read.blocks import Reading
 from volvex.layout.read.names import (
@@ -45,7 +45,7 @@ def new_names(reading: Reading, names: Sequence[bytes], likes: Sequence[int] = (
     if variants is None:
         return [_new_name(reading, name, rows) for name in names]
     made, kinds = [], reading.true(*variants).tolist()
-    assert isinstance(variants[1].meaning, Fact)
+    assert isinstance(variants[1].meaning, Attribute)
     numbers = {"" if word == "none" else word: number for number, word in variants[1].meaning.table}
     numbers |= {str(number): number for number in kinds if str(number) not in numbers}
     for name, like in zip(names, likes, strict=True):

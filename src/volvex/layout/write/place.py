@@ -45,13 +45,13 @@ class RecordOf:
 
 
 @dataclass(frozen=True)
-class Whole:
+class WholePart:
     """A block or wrapped part, by its name."""
 
     name: str
 
 
-Step = Piece | Moved | New | RecordOf | Whole
+Step = Piece | Moved | New | RecordOf | WholePart
 
 
 @dataclass(frozen=True)
@@ -330,7 +330,7 @@ class Placer:
                 f"{one.name} must stand at {one.at.offset:#x}, what comes before it now ends at {self.placed.size:#x}",
             )
         self.placed.starts[one.name] = self.placed.size
-        self.placed.steps.append(Whole(one.name))
+        self.placed.steps.append(WholePart(one.name))
         self.placed.size += self.sizes[one.name]
 
     def _place_record(self, row: int) -> None:

@@ -15,14 +15,14 @@ import numpy as np
 
 from volvex.errors import FormatError
 from volvex.layout.checksums import block_seals, is_over_file, new_sum, seal_value
-from volvex.layout.model import CONTENTS, Block, Field, Measure, Raw, SealOf
+from volvex.layout.model import CONTENTS, Block, ChecksumOf, Field, Measure, Raw
 from volvex.layout.order import seal_order
 from volvex.layout.read.blocks import Area, Reading, settled_by
 from volvex.layout.records.columns import Array, Columns, taken
 from volvex.layout.transforms import is_cipher, wrapped
 from volvex.layout.write.contents import ContentPlan
 from volvex.layout.write.directory import AllColumns, Directory
-from volvex.layout.write.place import Fixed, Inline, Moved, New, Placer, RecordOf, Step, Whole, fixed_of
+from volvex.layout.write.place import Fixed, Inline, Moved, New, Placer, RecordOf, Step, WholePart, fixed_of
 from volvex.layout.write.plan import Edit, Piece, Plan
 from volvex.layout.write.volumes import VOLUMES, VolumePlacer, placed_together
 from volvex.source import Spool
@@ -274,7 +274,7 @@ class _Planner:
             self._put_seal(block, one, seal_value(meaning.algorithm, data))
         return records.write(self.columns[block.name]) if own else data
 
-    def _sum(self, meaning: SealOf, pieces: list[Piece]) -> int:
+    def _sum(self, meaning: ChecksumOf, pieces: list[Piece]) -> int:
         total = new_sum(meaning.algorithm)
         for piece in pieces:
             for chunk in piece.chunks():
@@ -343,7 +343,7 @@ class _Planner:
 
     def _made(self, step: Step, data: dict[str, bytes]) -> Piece:
         """A piece of the new file for a step of the placing."""
-        if isinstance(step, Whole):
+        if isinstance(step, WholePart):
             if step.name not in self.reading.areas:
                 return Piece.of(data[step.name])
             built, room = self._build(step.name, data), self.room[step.name]

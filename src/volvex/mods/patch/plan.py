@@ -17,7 +17,7 @@ from volvex.archive.envelope import Xored, xored
 from volvex.archive.safe_names import shown
 from volvex.archive.transfer.parallel import verify
 from volvex.bench.build import Work, check_origins, work_on
-from volvex.bench.changes import Change, changes
+from volvex.bench.changes import FileChange, changes
 from volvex.bench.rename import learn
 from volvex.bench.workbench import Workbench
 from volvex.codec import COMPRESS
@@ -53,7 +53,7 @@ class Patch:
 
 def plan_in_place(bench: Workbench, earlier: Earlier, spool: Spool) -> Iterator[Patch]:
     """The patches that make the game's files what `build` would make; RefusedError where that is not possible."""
-    by_file: dict[str, list[Change]] = {}
+    by_file: dict[str, list[FileChange]] = {}
     found = changes(bench)
     for change in found:
         by_file.setdefault(bench.file_of(bench.home(change.path)[0]), []).append(change)
@@ -69,7 +69,7 @@ def plan_in_place(bench: Workbench, earlier: Earlier, spool: Spool) -> Iterator[
 
 
 def _plan_file(
-    bench: Workbench, name: str, some: list[Change], earlier: Sequence[Address], spool: Spool
+    bench: Workbench, name: str, some: list[FileChange], earlier: Sequence[Address], spool: Spool
 ) -> Patch | None:
     original = bench.archive(name)
     if original is None or any(change.path == name for change in some):

@@ -14,27 +14,27 @@ from volvex.layout.kinds import kind_of
 from volvex.layout.language.check.siblings import check_condition, check_own_condition, check_siblings, half_of
 from volvex.layout.model import (
     CONTENTS,
-    Array,
+    ArrayType,
+    Attribute,
     Bits,
     Block,
     ByteOrder,
+    ChecksumOf,
     Constant,
     Described,
-    Fact,
     Field,
-    Here,
     Inline,
-    Kept,
+    InlineBytes,
     Layout,
     Measure,
     Number,
+    Opaque,
     Part,
     Place,
     Placing,
     Pool,
     Raw,
     RecordsOf,
-    SealOf,
     Text,
     Value,
     Varint,
@@ -138,10 +138,10 @@ def _check_inline(layout: Layout, block: Block) -> Iterator[Problem]:
     """Content within a row of records: behind the last field of each."""
     for one in block.fields:
         if isinstance(one.meaning, RecordsOf):
-            if not isinstance(one.type, Array) or not block.repeats:
+            if not isinstance(one.type, ArrayType) or not block.repeats:
                 yield one.place, f"the records of {one.meaning.block} lie in those of a repeating block", "bytes  " + one.words  # fmt: skip
             continue
-        if isinstance(one.type, Here) != isinstance(one.meaning, Inline):
+        if isinstance(one.type, InlineBytes) != isinstance(one.meaning, Inline):
             yield (
                 one.place,
                 f"`{one.name}` is {one.type} with the meaning `{one.words}`; content that lies here is both",
@@ -158,13 +158,15 @@ def _check_inline(layout: Layout, block: Block) -> Iterator[Problem]:
             )
         return
     for one in block.fields:
-        if one.when is not None and isinstance(one.meaning, Fact) and one.meaning.what.endswith("size of content"):
+        if one.when is not None and isinstance(one.meaning, Attribute) and one.meaning.what.endswith("size of content"):
             yield (
                 one.place,
                 f"`{one.name}` says where the next record starts, so it cannot depend on something",
                 "leaving `when` out",
             )
-    if not any(isinstance(one.meaning, Fact) and one.meaning.what.endswith("size of content") for one in block.fields):
+    if not any(
+        isinstance(one.meaning, Attribute) and one.meaning.what.endswith("size of content") for one in block.fields
+    ):
         yield (
             block.place,
             f"no field of {block.name} says how long the content is that follows",
@@ -216,7 +218,11 @@ def _check_sorting(layout: Layout, block: Block) -> Iterator[Problem]:
             else f"{block.name} is one record, it has no order"
         )
         yield block.place, problem, "sorted by the field that the game searches"
-    elif not isinstance(by.type, Number | Text) or not isinstance(by.meaning, Fact | Kept | SealOf | Value) or by.when:
+    elif (
+        not isinstance(by.type, Number | Text)
+        or not isinstance(by.meaning, Attribute | Opaque | ChecksumOf | Value)
+        or by.when
+    ):
         yield by.place, f"records cannot be sorted by `{by.name}`", "a name or a number that belongs to the entry"
 
 
@@ -233,7 +239,7 @@ def _check_field(layout: Layout, block: Block, field: Field) -> Iterator[Problem
     if isinstance(kind, Text):
         yield from _check_text(field, kind)
     if field.changes and (
-        not isinstance(kind, Number | Bits | Varint) or isinstance(meaning, Kept | Constant | SealOf | Described)
+        not isinstance(kind, Number | Bits | Varint) or isinstance(meaning, Opaque | Constant | ChecksumOf | Described)
     ):
         yield field.place, f"`{field.name}` is not a number that could be changed by x, plus or xor", "leaving that out"
     for change in field.changes:
@@ -244,11 +250,11 @@ def _check_field(layout: Layout, block: Block, field: Field) -> Iterator[Problem
                 f"`from {change.edge} of {change.part}`: there is no such block or part",
                 "the name of a block or part",
             )
-    if field.when is not None and isinstance(meaning, SealOf | Inline | RecordsOf | Pool):
+    if field.when is not None and isinstance(meaning, ChecksumOf | Inline | RecordsOf | Pool):
         yield field.place, f"`{field.words}` cannot depend on something", "`when` on the block"
     if isinstance(meaning, Described) and not isinstance(kind, Number):
         yield field.place, f"`{field.name}` is {kind}: only a number's bits are described by other fields", "kept"
-    if isinstance(meaning, Kept) and meaning.table and not isinstance(kind, Number | Bits | Varint):
+    if isinstance(meaning, Opaque) and meaning.table and not isinstance(kind, Number | Bits | Varint):
         yield field.place, f"`{field.name}` is {kind}, the words in braces stand for numbers", "leaving them out"
     if isinstance(meaning, ByteOrder) and not isinstance(kind, Raw):
         yield field.place, f"`{field.name}` is {kind}: the order of bytes is told by bytes", "2 bytes"
@@ -258,7 +264,7 @@ def _check_field(layout: Layout, block: Block, field: Field) -> Iterator[Problem
         yield from _check_constant(field, meaning.value)
     elif isinstance(meaning, Measure):
         yield from _check_measure(layout, field, meaning)
-    elif isinstance(meaning, SealOf):
+    elif isinstance(meaning, ChecksumOf):
         bits = _seal_bits(meaning.algorithm)
         fits = (isinstance(kind, Number) and not kind.signed and kind.bits == bits) or kind == Raw(bits // 8)
         if not fits:
@@ -335,8 +341,8 @@ def _check_facts(layout: Layout) -> Iterator[Problem]:
     assert kind is not None
     for block in layout.blocks:
         for field in block.fields:
-            per_entry = isinstance(field.meaning, Fact) or (
-                isinstance(field.meaning, SealOf) and field.meaning.part in kind.PARTS
+            per_entry = isinstance(field.meaning, Attribute) or (
+                isinstance(field.meaning, ChecksumOf) and field.meaning.part in kind.PARTS
             )
             if per_entry and not block.repeats:
                 yield (
@@ -344,7 +350,7 @@ def _check_facts(layout: Layout) -> Iterator[Problem]:
                     f"`{field.words}` is about each entry, but {block.name} is one record",
                     f"block {block.name} repeats",
                 )
-            if not isinstance(field.meaning, Fact) or field.meaning.upper:
+            if not isinstance(field.meaning, Attribute) or field.meaning.upper:
                 continue
             what = field.meaning.what
             if what in seen and not (field.when or block.when):

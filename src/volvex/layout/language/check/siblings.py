@@ -6,21 +6,21 @@ import difflib
 from collections.abc import Iterator
 
 from volvex.layout.model import (
-    Array,
+    ArrayType,
+    Attribute,
     Bits,
     Block,
     Choice,
     Condition,
     Described,
-    Fact,
     Field,
     FieldType,
     Float,
-    Kept,
     Layout,
     Measure,
     Nested,
     Number,
+    Opaque,
     Place,
     Raw,
     RecordsOf,
@@ -46,7 +46,7 @@ def check_siblings(siblings: tuple[Field, ...], field: Field) -> Iterator[Proble
             )
         elif not isinstance(other.type, Number | Bits | Varint) or other.when is not None:
             yield field.place, f"`{field.name}` needs a number, `{name}` is {other.type}", "u32"
-        elif needed in (Text, Array) and isinstance(other.type, Number) and other.type.signed:
+        elif needed in (Text, ArrayType) and isinstance(other.type, Number) and other.type.signed:
             yield other.place, f"`{name}` tells how much follows, which cannot be negative", f"u{other.type.bits}"
         elif needed is Text and not (isinstance(other.meaning, Measure) and other.meaning.part == field.name):
             yield (
@@ -58,10 +58,10 @@ def check_siblings(siblings: tuple[Field, ...], field: Field) -> Iterator[Proble
             yield other.place, f"some bits of `{name}` have a meaning of their own", f"{name}  {other.type}  described"
         elif needed is Bits and isinstance(field.type, Bits) and isinstance(other.type, Number) and field.type.high >= other.type.bits:  # fmt: skip
             yield field.place, f"{other.type} has no bit {field.type.high}", f"bits 0 to {other.type.bits - 1}"
-    if isinstance(field.type, Array | Choice):
-        if not isinstance(field.meaning, Kept | RecordsOf | Value):
+    if isinstance(field.type, ArrayType | Choice):
+        if not isinstance(field.meaning, Opaque | RecordsOf | Value):
             yield field.place, f"`{field.name}` is {field.type}, which can only be kept", "kept"
-        if isinstance(field.type, Array) and not least(field.type.of):
+        if isinstance(field.type, ArrayType) and not least(field.type.of):
             yield (
                 field.place,
                 f"an element of `{field.name}` may have no bytes at all",
@@ -74,8 +74,8 @@ def _spoken_of(kind: FieldType) -> Iterator[tuple[str, type]]:
         yield kind.host, Bits
     elif isinstance(kind, Text) and kind.told:
         yield kind.told, Text
-    elif isinstance(kind, Array) and isinstance(kind.count, str):
-        yield kind.count, Array
+    elif isinstance(kind, ArrayType) and isinstance(kind.count, str):
+        yield kind.count, ArrayType
     elif isinstance(kind, Choice):
         yield kind.by, Choice
 
@@ -88,7 +88,7 @@ def least(kind: FieldType) -> int:
         return kind.size
     if isinstance(kind, Text):
         return kind.size or (kind.prefix.size if kind.prefix else 0) + kind.zero
-    if isinstance(kind, Array):
+    if isinstance(kind, ArrayType):
         return kind.count * least(kind.of) if isinstance(kind.count, int) else 0
     if isinstance(kind, Nested):
         return sum(least(one.type) for one in kind.fields if one.when is None)
@@ -148,11 +148,11 @@ def check_own_condition(siblings: tuple[Field, ...], field: Field) -> Iterator[P
         yield field.place, problem, near[0] if near else "a number that comes before it"
 
 
-def half_of(block: Block, meaning: Fact | Measure, upper: bool) -> Field | None:
+def half_of(block: Block, meaning: Attribute | Measure, upper: bool) -> Field | None:
     """The field that holds the upper or the lower bits of what `meaning` says; a number that is not split is the lower."""
     for one in block.fields:
         other = one.meaning
-        if not isinstance(other, Fact | Measure) or type(other) is not type(meaning) or other.upper != upper:
+        if not isinstance(other, Attribute | Measure) or type(other) is not type(meaning) or other.upper != upper:
             continue
         if other.what == meaning.what and getattr(other, "part", "") == getattr(meaning, "part", ""):
             return one
