@@ -309,10 +309,10 @@ def main() -> int:
 
 def _print(results: list[Result]) -> None:
     print(f"{'':<36}{'ratio':>7}{'from-to':>13}{'aim':>8}{'ours':>10}{'theirs':>10}{'memory':>9}{'theirs':>9}")
-    for one in results:
-        spread = f"{one.low:.2f}-{one.high:.2f}"
-        print(f"{one.name:<36}{one.ratio:>7.2f}{spread:>13}{one.aim:>8}{one.ours:>8.3f} s{one.theirs:>8.3f} s"
-              f"{one.our_memory / 1e6:>6.0f} MB{one.their_memory / 1e6:>6.0f} MB")  # fmt: skip
+    for result in results:
+        spread = f"{result.low:.2f}-{result.high:.2f}"
+        print(f"{result.name:<36}{result.ratio:>7.2f}{spread:>13}{result.aim:>8}{result.ours:>8.3f} s{result.theirs:>8.3f} s"
+              f"{result.our_memory / 1e6:>6.0f} MB{result.their_memory / 1e6:>6.0f} MB")  # fmt: skip
 
 
 def _write(results: list[Result]) -> None:
@@ -324,7 +324,7 @@ def _write(results: list[Result]) -> None:
         json.dumps(
             {
                 **about,
-                "results": [asdict(one) for one in results],
+                "results": [asdict(result) for result in results],
                 "codecs (MB/s)": measure(),
                 "names (M/s)": measure_names(),
             },

@@ -67,7 +67,7 @@ def rate(work: Callable[[], object], count: int) -> float:
 
 
 def _looped(hashed: Callable[[bytes], int], names: list[bytes], wanted: set[int]) -> int:
-    return sum(hashed(one) in wanted for one in names)
+    return sum(hashed(name) in wanted for name in names)
 
 
 def measure() -> dict[str, float]:

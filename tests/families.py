@@ -109,11 +109,11 @@ def in_blocks(data: bytes, size: int = 256) -> bytes:
 def from_blocks(stored: bytes, total: int, size: int = 256) -> bytes:
     count, out = -(-total // size), []
     sizes, at = [Reader(stored, 2 * index)("H") for index in range(count)], 2 * count
-    for index, one in enumerate(sizes):
-        wanted, part = min(size, total - index * size), span(stored, at, one)
-        out.append(part if one == wanted else zlib.decompress(part))
+    for index, siz in enumerate(sizes):
+        wanted, part = min(size, total - index * size), span(stored, at, siz)
+        out.append(part if siz == wanted else zlib.decompress(part))
         expect(len(out[-1]), wanted)
-        at += one
+        at += siz
     expect(at, len(stored))
     return b"".join(out)
 

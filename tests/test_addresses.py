@@ -88,7 +88,7 @@ class Repeated(Case):
 
     def test_every_command_prints_and_takes_the_same_address(self) -> None:
         whole = [f"game/maps.zip/{name}" for name in self.NAMES]
-        self.assertEqual([one["path"] for one in self.records("list", "game/maps.zip")], whole)
+        self.assertEqual([record["path"] for record in self.records("list", "game/maps.zip")], whole)
         self.assertEqual([line.split()[-1] for line in self.volvex("list", "game/maps.zip").splitlines()[1:-1]], whole)
         self.assertEqual(
             {one["path"] for one in self.records("find", "game", "--name", "BUOYS*")},
@@ -154,7 +154,7 @@ class OnABench(Case):
         self.work = self.bench(self.source)
 
     def paths(self, *words: object, cwd: Path | None = None) -> list[object]:
-        return [one["path"] for one in self.records(*words, cwd=cwd or self.work)]
+        return [record["path"] for record in self.records(*words, cwd=cwd or self.work)]
 
     def test_every_command_takes_paths_as_in_the_game(self) -> None:
         self.assertEqual(self.paths("list", LAMPS), [LAMPS])
@@ -220,7 +220,7 @@ class OnABench(Case):
 class Patterns(Case):
     def test_two_stars_pass_through_archives_within_archives(self) -> None:
         game = made_game()
-        found = [str(one["path"]) for one in self.records("list", f"{game}/kelpwick.exe/**")]
+        found = [str(record["path"]) for record in self.records("list", f"{game}/kelpwick.exe/**")]
         self.assertIn(f"{game}/kelpwick.exe/tail/weather/spring.csv", found)
         deep = [str(one["path"]) for one in self.records("list", f"{game}/vault/**/tea.txt")]
         self.assertEqual(deep, [f"{game}/vault/harbour.kvx/sheds/north.kvz/ledger.kwp/pages/tea.txt"])
@@ -230,13 +230,13 @@ class Patterns(Case):
         (self.folder / "a/b").mkdir(parents=True)
         (self.folder / "a/b/x.txt").write_text("x")
         for pattern in ("a/**/b/x.txt", "a/**/x.txt", "**/b/*.txt"):
-            self.assertEqual([one["path"] for one in self.records("list", pattern)], ["a/b/x.txt"], pattern)
+            self.assertEqual([record["path"] for record in self.records("list", pattern)], ["a/b/x.txt"], pattern)
 
     def test_identify_and_explain_go_into_folders_and_archives(self) -> None:
         game = made_game()
         self.assertEqual(len(self.records("identify", game / "isles")), 6)
         self.assertEqual(
-            [one["path"] for one in self.records("identify", f"{game}/kelpwick.exe/tail")],
+            [record["path"] for record in self.records("identify", f"{game}/kelpwick.exe/tail")],
             [f"{game}/kelpwick.exe/tail"],
         )
         titles = self.volvex("layout", "explain", game / "isles", "--limit", "1")
@@ -261,7 +261,7 @@ class Tied(Case):
         (home / "profile.toml").write_text(
             'name = "Play"\nknown = ["data/north.kwz"]\n[layouts]\n"data/*.kwz" = "crew pack"\n"**/CREW" = "crew table"\n'
         )
-        told = {one["path"]: one["type"] for one in self.records("list", "play/data/north.kwz")}
+        told = {record["path"]: record["type"] for record in self.records("list", "play/data/north.kwz")}
         self.assertEqual(
             told,
             {

@@ -196,7 +196,7 @@ class Changes(OnABench):
         file.write_text(file.read_text().replace("Yours", "Ever yours"))
         lines = self.records("changes", cwd=self.work)[0]["lines"]
         assert isinstance(lines, list)
-        self.assertEqual([(one["sign"], one["line"]) for one in lines], [("-", 6), ("+", 6)])
+        self.assertEqual([(line["sign"], line["line"]) for line in lines], [("-", 6), ("+", 6)])
 
     def test_lines_put_in_taken_out_and_moved(self) -> None:
         self.do("take", LETTER)
@@ -283,7 +283,7 @@ class Build(OnABench):
         (self.work / "files" / "kelpwick.ini").write_bytes(b"[game]\nlanguage = de\n")
         self.do("swap", "--new", "mods/note.txt", self.work / "bench.json")
         self.assertEqual(
-            {one["path"] for one in json.loads(self.do("build", "--json"))}, {"kelpwick.ini", "mods/note.txt"}
+            {load["path"] for load in json.loads(self.do("build", "--json"))}, {"kelpwick.ini", "mods/note.txt"}
         )
         self.assertEqual((self.work / "built" / "kelpwick.ini").read_bytes(), b"[game]\nlanguage = de\n")
 
@@ -374,7 +374,7 @@ class Pack(Case):
             (self.folder / "all" / "letters" / "fr" / f"new-{number}.txt").write_text(f"number {number}\n")
         self.assertIn("3,000 added", self.pack())
         records = self.records("list", "new.kwp/letters/fr")
-        self.assertEqual({one["codec"] for one in records}, {"zlib"})
+        self.assertEqual({record["codec"] for record in records}, {"zlib"})
         self.assertEqual(len(records), 3005)
         self.assertIn("identical", self.volvex("layout", "prove", "new.kwp"))
 

@@ -232,7 +232,7 @@ class Scenes(unittest.TestCase):
         return found
 
     def test_each_type_is_a_sheet_with_its_fields(self) -> None:
-        told = {one.name: list(one.columns) for one in self.scene.sheets}
+        told = {sheet.name: list(sheet.columns) for sheet in self.scene.sheets}
         self.assertEqual(told["lamp"], ["id", "type", "name", "hidden", "lit", "range", "keeper"])
         self.assertEqual(told["chest"][4:], ["barrels", "holds/0", "holds/1"])
         self.assertEqual(told["keeper"][4:], ["mood", "place/x", "place/y"])
@@ -246,7 +246,10 @@ class Scenes(unittest.TestCase):
             with self.subTest(field):
                 after = self.changed(setting(key, field, value, sheet))
                 self.assertEqual(
-                    [(one.sheet, one.key, one.field, one.after) for one in differences(self.scene, after)],
+                    [
+                        (difference.sheet, difference.key, difference.field, difference.after)
+                        for difference in differences(self.scene, after)
+                    ],
                     [(sheet, key, field, value)],
                 )
                 self.assertIsNone(prove(after.reading).difference)

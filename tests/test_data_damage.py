@@ -52,8 +52,8 @@ def tried(data: bytes, name: str) -> int:
         document = open_data(data, LIBRARY, name)
         if document is not None:
             all_of(document)
-            change = next((Change("set", one.name, one.keys[0], field, one.cell(0, field), one.cell(0, field))
-                           for one in document.sheets for field in one.columns if len(one) and one.cell(0, field) is not None), None)  # fmt: skip
+            change = next((Change("set", sheet.name, sheet.keys[0], field, sheet.cell(0, field), sheet.cell(0, field))
+                           for sheet in document.sheets for field in sheet.columns if len(sheet) and sheet.cell(0, field) is not None), None)  # fmt: skip
             if change is not None and not document.sheet(change.sheet).columns[change.field].rule.fixed:
                 document.written([change])
     except VolvexError as error:
@@ -99,7 +99,7 @@ class Damaged(unittest.TestCase):
             rows = [bytearray(good[14 + size * number : 14 + size * (number + 1)]) for number in range(3)]
             rows[rng.randrange(3)][rng.randrange(size)] = rng.randrange(256)
             try:
-                all_of(table(barrels([bytes(one) for one in rows])))
+                all_of(table(barrels([bytes(row) for row in rows])))
             except VolvexError:
                 refused += 1
         self.assertTrue(10 < refused < 140, refused)

@@ -81,7 +81,7 @@ class Forms(unittest.TestCase):
                 )
                 after = opened(before.written([change]))
                 self.assertEqual(
-                    [(one.key, one.field, one.after) for one in differences(before, after)],
+                    [(difference.key, difference.field, difference.after) for difference in differences(before, after)],
                     [(change.key, change.field, change.after)],
                 )
 
@@ -123,7 +123,7 @@ class Xml(unittest.TestCase):
         self.yard = opened(XML)
 
     def test_records_with_their_fields(self) -> None:
-        told = {one.name: [one.record(row) for row in range(len(one))] for one in self.yard.sheets}
+        told = {sheet.name: [sheet.record(row) for row in range(len(sheet))] for sheet in self.yard.sheets}
         self.assertEqual(told["yard"], [{"open": "1"}])
         self.assertEqual(
             told["boat"],
@@ -169,7 +169,7 @@ class Xml(unittest.TestCase):
         self.assertEqual(more, data.replace(b"</r>", b'<i id="d" t="3"/></r>'))
         made = excerpts(data, data.replace(b't="1"', b't="9"'), "f")
         assert made is not None
-        self.assertEqual([one.after for one in differences(opened(made[0]), opened(made[1]))], ["9"])
+        self.assertEqual([difference.after for difference in differences(opened(made[0]), opened(made[1]))], ["9"])
 
     def test_a_key_that_is_there_twice(self) -> None:
         document = opened("<a><b id='x' v='1'/><b id='x' v='2'/></a>")
@@ -244,7 +244,7 @@ class Json(unittest.TestCase):
     def test_records_and_types(self) -> None:
         document = opened(JSON)
         self.assertEqual(
-            [one.name for one in document.sheets], ["yard", "boats"][:0] + [one.name for one in document.sheets]
+            [sheet.name for sheet in document.sheets], ["yard", "boats"][:0] + [one.name for one in document.sheets]
         )
         boats = document.sheet("boats")
         self.assertEqual(boats.record(0), {"id": "x", "sails/0": "1", "sails/1": "2.50", "hook/h": "2"})
@@ -478,7 +478,7 @@ class Merging(unittest.TestCase):
         self.assertEqual((again.todo, len(again.done)), ([], 2))
         clash = merged(changes, opened(theirs.replace(b"red", b"green")))
         self.assertEqual(
-            [str(one) for one in clash.conflicts],
+            [str(conflict) for conflict in clash.conflicts],
             ["boat: row y: sail was 'red', is 'green' now, the change makes it 'blue'"],
         )
 
@@ -506,7 +506,7 @@ class Merging(unittest.TestCase):
             ),
         )
         changes = differences(before, after)
-        self.assertEqual([change_of(json.loads(json.dumps(plain(one))), "f") for one in changes], changes)
+        self.assertEqual([change_of(json.loads(json.dumps(plain(change))), "f") for change in changes], changes)
         for wrong in (
             {},
             {"what": "eat", "sheet": "a", "key": "b"},

@@ -37,7 +37,7 @@ def rows(**cells: str) -> Document:
 
 
 def back(document: Document, form: str, data: bytes) -> list[tuple[str, str | None]]:
-    return [(one.field, one.after) for one in imported(form, data, document, ALL, f"a.{form}").changes]
+    return [(change.field, change.after) for change in imported(form, data, document, ALL, f"a.{form}").changes]
 
 
 class KeyRing(unittest.TestCase):
@@ -169,7 +169,10 @@ class Spreadsheets(unittest.TestCase):
                     imported(form, data, made, Wanted(language="de"), f"a.{form}").changes, [], (form, text)
                 )
                 self.assertEqual(
-                    [one.after for one in imported(form, data, texts, Wanted(language="de"), f"a.{form}").changes],
+                    [
+                        change.after
+                        for change in imported(form, data, texts, Wanted(language="de"), f"a.{form}").changes
+                    ],
                     [text],
                 )
 
@@ -238,7 +241,8 @@ class Edits(unittest.TestCase):
         self.assertEqual(len(found), 2)
         again = document.reread(edited(document, found))
         self.assertEqual(
-            [(one.field, one.after) for one in differences(document, again)], [("name", "Rum"), ("label", "Rum")]
+            [(difference.field, difference.after) for difference in differences(document, again)],
+            [("name", "Rum"), ("label", "Rum")],
         )
 
     def test_odd_characters_are_refused_in_words(self) -> None:

@@ -190,8 +190,8 @@ class OnABench(Case):
     def unnamed(self, game: Path, kind: str) -> list[str]:
         """The entries of the loft that have no name, from the game's folder."""
         return [
-            str(one["path"]).partition(f"{game.name}/")[2]
-            for one in self.records("list", f"{game.name}/{self.LOFT}") if "unnamed" in str(one["path"]) and one["type"] == kind
+            str(record["path"]).partition(f"{game.name}/")[2]
+            for record in self.records("list", f"{game.name}/{self.LOFT}") if "unnamed" in str(record["path"]) and record["type"] == kind
         ]  # fmt: skip
 
     def test_without_a_name_an_entry_is_shown_taken_changed_and_put_back_under_its_key(self) -> None:
@@ -251,7 +251,7 @@ class OnABench(Case):
         (bench / "names" / "list.txt").write_text("\n".join(f"guides/chapter_{n:02}.txt" for n in range(1, 9)))
         self.run_program("changes", cwd=bench, status=None, fault="kill:2")
         done = self.run_program("changes", cwd=bench)
-        files = [one for one in digests(bench / "files") if one.endswith(".txt")]
+        files = [digest for digest in digests(bench / "files") if digest.endswith(".txt")]
         self.assertEqual(len(files), 1)
         self.assertIn("guides/chapter_", files[0])
         self.assertIn("nothing differs", done.stdout)
@@ -280,7 +280,7 @@ class OnABench(Case):
         self.volvex("swap", f"{self.LOFT}/guides/Chapter_99.txt", "../new.txt", "--new", cwd=bench)
         self.volvex("build", cwd=bench)
         self.volvex("install", cwd=bench)
-        names = [str(one["path"]) for one in self.records("list", f"../game/{self.LOFT}", cwd=bench)]
+        names = [str(record["path"]) for record in self.records("list", f"../game/{self.LOFT}", cwd=bench)]
         self.assertIn(f"../game/{self.LOFT}/guides/Chapter_99.txt", names)
         self.assertEqual(self.volvex("show", f"game/{self.LOFT}/guides/CHAPTER_99.txt"), "Chapter 99\n")
         self.play(game)
@@ -303,7 +303,7 @@ class OnABench(Case):
             self.assertEqual(self.volvex("show", f"game/{path}"), text)
             self.assertEqual(len(self.records("list", f"game/{self.LOFT}")), 79)
         self.volvex("restore", game)
-        self.assertEqual({name: one for name, one in digests(game).items() if "logs" not in name and ".volvex" not in name},
+        self.assertEqual({name: digest for name, digest in digests(game).items() if "logs" not in name and ".volvex" not in name},
                          {name: one for name, one in before.items() if "logs" not in name})  # fmt: skip
 
     def test_lists_of_names_and_what_is_missing(self) -> None:
@@ -313,7 +313,7 @@ class OnABench(Case):
         said = self.volvex("names", "add", "calls.txt", "--encoding", "cp1252")
         self.assertIn("2 new names of 2; 1 line stood there twice", said)
         self.volvex("names", "add", "calls.txt", "--encoding", "cp1252", "--game", "kelpwick")
-        listed = {(str(one["for"]), one["names"]) for one in self.records("names", "list")}
+        listed = {(str(record["for"]), record["names"]) for record in self.records("names", "list")}
         self.assertEqual(listed, {("all games", 2), ("kelpwick", 2), ("kelpwick", 7), ("kelpwick", 10)})
         self.assertIn("Öl.txt\n", self.volvex("names", "export"))
         self.volvex("names", "export", "game/loft", "--to", "sails.txt")
@@ -350,8 +350,8 @@ class Variants(Case):
     def test_a_path_is_one_line_with_its_variants(self) -> None:
         self.game()
         listed = {
-            str(one["path"]).rpartition("/")[2]: one.get("variants")
-            for one in self.records("list", f"game/{self.SPEECH}")
+            str(record["path"]).rpartition("/")[2]: record.get("variants")
+            for record in self.records("list", f"game/{self.SPEECH}")
         }
         self.assertEqual(
             listed,
@@ -387,8 +387,8 @@ class Variants(Case):
         self.volvex("build", cwd=bench)
         self.volvex("install", cwd=bench)
         listed = {
-            str(one["path"]).rpartition("/")[2]: one.get("variants")
-            for one in self.records("list", f"game/{self.SPEECH}")
+            str(record["path"]).rpartition("/")[2]: record.get("variants")
+            for record in self.records("list", f"game/{self.SPEECH}")
         }
         self.assertEqual(listed["fog.txt"], ["en", "de"])
 

@@ -37,7 +37,7 @@ def faults(document: Document, ending: str, data: bytes, wanted: Wanted = ALL) -
 
 
 def told(changes: list[Change]) -> list[tuple[str, str, str, str | None]]:
-    return [(one.what, one.key, one.field, one.after) for one in changes]
+    return [(change.what, change.key, change.field, change.after) for change in changes]
 
 
 def edited(data: bytes, *pairs: tuple[str, str]) -> bytes:
@@ -86,7 +86,7 @@ class Conformance(unittest.TestCase):
 class Csv(unittest.TestCase):
     def test_it_is_what_others_read(self) -> None:
         rows = list(csv.DictReader(io.StringIO(out(table(), "csv").decode("utf-8-sig"))))
-        self.assertEqual(next((one["id"], one["name"], one["big"], one["code"], one["price"], one["marks"]) for one in rows),
+        self.assertEqual(next((row["id"], row["name"], row["big"], row["code"], row["price"], row["marks"]) for row in rows),
                          ("1", "Brine", "18446744073709551614", "001", "1.1", "[7, 1]"))  # fmt: skip
 
     def test_values_records_and_their_order(self) -> None:
@@ -100,7 +100,7 @@ class Csv(unittest.TestCase):
         ]
         changes = back(document, "csv", "\r\n".join(moved).encode() + b"\r\n")
         self.assertEqual(
-            [(one.what, one.key, one.field) for one in changes],
+            [(change.what, change.key, change.field) for change in changes],
             [("set", "1", "name"), ("add", "8", ""), ("remove", "2", "")],
         )
         after = table(document.written(changes))
@@ -222,7 +222,7 @@ class Xlsx(unittest.TestCase):
     def test_edited_cells_come_back(self) -> None:
         document = book("scenes/lamp_room.kwn")
         pages = load_workbook(io.BytesIO(out(document, "xlsx")))
-        self.assertEqual(pages.sheetnames, [one.name for one in document.sheets])
+        self.assertEqual(pages.sheetnames, [sheet.name for sheet in document.sheets])
         pages["chest"]["E2"] = 7.0
         pages["door"]["C3"] = "Hatch"
         pages["lamp"]["F2"] = 0.1
@@ -278,7 +278,8 @@ class Json(unittest.TestCase):
         value["lamp"] = []
         changes = back(document, "json", json.dumps(value).encode())
         self.assertEqual(
-            [(one.what, one.sheet, one.key) for one in changes], [("remove", "lamp", "1"), ("add", "door", "9")]
+            [(change.what, change.sheet, change.key) for change in changes],
+            [("remove", "lamp", "1"), ("add", "door", "9")],
         )
         del value["sign"]
         self.assertIn("it has no sign", faults(document, "json", json.dumps(value).encode()))

@@ -109,10 +109,10 @@ class Families(unittest.TestCase):
     def test_explained_without_a_gap(self) -> None:
         for _, data, archive in self.families():
             at = 0
-            for one in stretches(archive.reading):
-                if not one.within and one.what not in ("bits", "inside"):
-                    self.assertEqual(one.start, at, one)
-                    at += one.size
+            for stretch in stretches(archive.reading):
+                if not stretch.within and stretch.what not in ("bits", "inside"):
+                    self.assertEqual(stretch.start, at, stretch)
+                    at += stretch.size
             self.assertEqual(at, len(data))
             told = coverage(archive.reading)
             self.assertEqual(told.fields + told.content + told.filling, len(data))
@@ -157,7 +157,7 @@ class Special(unittest.TestCase):
 
     def test_values_of_arrays_choices_and_records(self) -> None:
         archive = self.archive("odd")
-        told = {one.name: one.value for one in stretches(archive.reading)}
+        told = {stretch.name: stretch.value for stretch in stretches(archive.reading)}
         self.assertEqual(told["table[2].shape"], "[(x 0, y 0.0), (x 0.5, y 0.1)]")
         self.assertEqual(told["table[1].note"], "count 2, lines [(text one), (text )], at x 1.5, y nan")
         self.assertEqual(told["table[1].date"], "-0x9")
@@ -166,7 +166,11 @@ class Special(unittest.TestCase):
         self.assertEqual(told["table[0].kind"], "0 short")
 
     def test_objects_are_explained_by_the_record_of_their_type(self) -> None:
-        told = [(one.name, one.value) for one in stretches(self.archive("package").reading) if one.what == "inside"]
+        told = [
+            (stretch.name, stretch.value)
+            for stretch in stretches(self.archive("package").reading)
+            if stretch.what == "inside"
+        ]
         self.assertIn(("lamp.fuel", "0 oil"), told)
         self.assertIn(("lamp.table", "[7, 8, 9]"), told)
         self.assertIn(("bell.name", "harbour"), told)
@@ -174,7 +178,7 @@ class Special(unittest.TestCase):
     def test_an_object_that_is_not_as_its_record_says(self) -> None:
         family = FAMILIES["package"]
         archive = archive_of(family.layout, family.make((("fresnel.lamp", b"short"), *family.files[1:])))
-        told = [one.value for one in stretches(archive.reading) if one.name == "lamp"]
+        told = [stretch.value for stretch in stretches(archive.reading) if stretch.name == "lamp"]
         self.assertEqual(told, ["not as its record says: its bytes end within a field"])
         with self.assertRaises(FormatError) as caught:
             check_objects(archive.reading)
@@ -191,7 +195,7 @@ class Special(unittest.TestCase):
         self.assertEqual((caught.exception.offset, caught.exception.field), (at, "folder"))
 
     def test_fields_of_other_versions_are_not_there(self) -> None:
-        told = {one.name for one in stretches(self.archive("version 1").reading)}
+        told = {stretch.name for stretch in stretches(self.archive("version 1").reading)}
         self.assertIn("head.narrow", told)
         self.assertFalse({"head.flags", "head.wide", "table[0].date"} & told)
 

@@ -30,7 +30,7 @@ class Locked(Case):
     def test_the_rest_is_listed_and_the_lock_told_once(self) -> None:
         game = made_game()
         done = self.run_program("list", game, "--deep", "--json", status=7)
-        paths = [one["path"] for one in json.loads(done.stdout)]
+        paths = [load["path"] for load in json.loads(done.stdout)]
         self.assertIn(f"{game}/{LAMPS}", paths)
         self.assertIn("locked", {one["type"] for one in json.loads(done.stdout)})
         self.assertEqual(done.stderr.count("is locked"), 1)
@@ -286,7 +286,9 @@ class Shapes(Case):
             "night": {"name": "Third"},
         }
         document = opened(json.dumps(text).encode())
-        self.assertEqual([(one.name, one.keys) for one in document.sheets], [("records", ["dawn", "dusk", "night"])])
+        self.assertEqual(
+            [(sheet.name, sheet.keys) for sheet in document.sheets], [("records", ["dawn", "dusk", "night"])]
+        )
         groups = opened(
             json.dumps({"lamps": {"a": {"range": 1}, "b": {"range": 2}}, "boats": {"x": {"load": 1}}}).encode()
         )
@@ -361,7 +363,7 @@ class Kinds(unittest.TestCase):
             data += bytes(noise.choices(range(1, 32), k=200))
             wanted.append((len(data), {"ktx2": "ktx"}.get(kind, kind), len(sample)))
             data += sample
-        found = [(one.offset, one.kind, one.size) for one in finds(BytesSource(data + b"\3" * 99, "x"))]
+        found = [(find.offset, find.kind, find.size) for find in finds(BytesSource(data + b"\3" * 99, "x"))]
         self.assertEqual(found, wanted)
 
 

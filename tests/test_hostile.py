@@ -38,7 +38,7 @@ class Names(Case):
     def test_many_equal_names_are_told_apart_at_once(self) -> None:
         began = time.monotonic()
         for names in (["a"] * 60_000, [f"{'aA'[number % 2]}bC{'xX'[number // 2 % 2]}" for number in range(20_000)]):
-            self.assertEqual(len({str(one).casefold() for one in disk_names(names)}), len(names))
+            self.assertEqual(len({str(name).casefold() for name in disk_names(names)}), len(names))
         self.assertLess(time.monotonic() - began, 30)
         self.assertEqual(disk_names(["a", "a~2", "a", "A"]), ["a", "a~2", "a~3", "A~4"])
 
@@ -212,7 +212,7 @@ class Disks(Case):
             self.assertIn(
                 f"{count} files beside it", self.volvex("pack", "tree", "--like", game / index, "--to", target)
             )
-            self.assertEqual({name: one for name, one in digests(game).items() if name in before}, before)
+            self.assertEqual({name: digest for name, digest in digests(game).items() if name in before}, before)
             self.volvex("unpack", target, "--to", "again")
             self.assertEqual(digests(self.folder / "again"), digests(self.folder / "tree"))
             shutil.rmtree(self.folder / "again")

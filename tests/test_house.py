@@ -35,7 +35,7 @@ def floor_of(path: Path) -> str:
 def imports(tree: ast.Module) -> Iterator[str]:
     for node in ast.walk(tree):
         if isinstance(node, ast.Import):
-            yield from (one.name for one in node.names)
+            yield from (name.name for name in node.names)
         elif isinstance(node, ast.ImportFrom):
             yield node.module or ""
 
@@ -161,8 +161,8 @@ class Documents(unittest.TestCase):
         pictures = sorted((ROOT / "docs" / "screenshots").glob("*.png"))
         text = self.text("README.md") + self.text("docs/commands.md")
         self.assertLess(len(pictures), 20)
-        for one in pictures:
-            self.assertIn(one.name, text)
+        for picture in pictures:
+            self.assertIn(picture.name, text)
 
 
 def _told_data(case: unittest.TestCase, layout: str, data: bytes) -> str:

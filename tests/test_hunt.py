@@ -463,7 +463,7 @@ class Commands(Case):
         self.assertEqual(len(self.records("names", "missing", "loft", "--bench", "bench")), 62)
         self.assertIn(
             ("this bench", 8),
-            {(str(one["for"]), one["names"]) for one in self.records("names", "list", "--bench", "bench")},
+            {(str(record["for"]), record["names"]) for record in self.records("names", "list", "--bench", "bench")},
         )
         self.assertIn("is not a bench", self.complaint("names", "list", "--bench", "home", status=3))
 
@@ -523,7 +523,7 @@ class Commands(Case):
     def test_names_and_what_was_read_are_kept_for_the_user(self) -> None:
         game = self.game()
         records = json.loads(self.volvex("names", "mine", game / "loft", "--json"))
-        self.assertEqual(sum(one["sure"] for one in records), 44)
+        self.assertEqual(sum(record["sure"] for record in records), 44)
         self.assertTrue((self.home / "cache" / "read.sqlite").is_file())
         self.assertEqual(
             zlib.crc32(Path(self.home / "names" / "found.txt").read_bytes()),

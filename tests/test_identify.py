@@ -35,7 +35,7 @@ class Identify(Case):
 
     def of(self, data: bytes, name: str = "what.dat") -> list[tuple[str, str, bool]]:
         (self.folder / name).write_bytes(data)
-        return [(one.title, one.by, one.opens) for one in identified(self.folder / name, self.LIBRARY).guesses]
+        return [(guess.title, guess.by, guess.opens) for guess in identified(self.folder / name, self.LIBRARY).guesses]
 
     def test_by_signature_structure_key_parts_and_content(self) -> None:
         from tests.test_open_formats import tarred, xored, zipped
@@ -104,7 +104,7 @@ content
         for kind, one in inside.items():
             wanted.append((len(data), kind, len(one)))
             data += one + RANDOM.randbytes(333)
-        found = [(one.offset, one.kind, one.size) for one in finds(BytesSource(data, "x"))]
+        found = [(find.offset, find.kind, find.size) for find in finds(BytesSource(data, "x"))]
         self.assertEqual(found, wanted)
         (self.folder / "x.dat").write_bytes(data)
         done = self.run_program("identify", "x.dat", "--save-found", "out", "--plot", "e.png", status=1)

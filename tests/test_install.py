@@ -452,7 +452,9 @@ class Parts(Case):
         mine.write_bytes(b"[game]\n")
         base = Fingerprint.of(game / "kelpwick.ini")
         done = install(game, {"kelpwick.ini": mine}, {"kelpwick.ini": base}, Disk())
-        self.assertEqual([(one.path, one.what, one.after) for one in done.actions], [("kelpwick.ini", "replace", 7)])
+        self.assertEqual(
+            [(action.path, action.what, action.after) for action in done.actions], [("kelpwick.ini", "replace", 7)]
+        )
         self.assertEqual(list(installed(game)), ["kelpwick.ini"])
         original = originals(game)["kelpwick.ini"]
         assert original is not None

@@ -121,7 +121,10 @@ class Golden(unittest.TestCase):
         self.assertEqual(self.archive.reading.blocks["list"].start, 26)
 
     def test_explained_byte_by_byte(self) -> None:
-        told = [(one.start, one.size, one.what, one.name, one.value) for one in stretches(self.archive.reading)]
+        told = [
+            (stretch.start, stretch.size, stretch.what, stretch.name, stretch.value)
+            for stretch in stretches(self.archive.reading)
+        ]
         self.assertEqual(told, [
             (0, 2, "field", "head.version", "2"), (2, 3, "field", "head.mark", "'GLD'"), (5, 1, "field", "head.odd", "-0x2"),
             (6, 4, "field", "head.places", "24 (0x1a)"), (10, 2, "field", "head.count", "1 (0x2)"),

@@ -106,7 +106,7 @@ class Survey(KeptGame):
         self.assertIn("unknown: 1 file", out)
 
     def test_records(self) -> None:
-        by_path = {str(one["path"]).rpartition("/")[2]: one for one in self.records("survey", self.shared)}
+        by_path = {str(record["path"]).rpartition("/")[2]: record for record in self.records("survey", self.shared)}
         self.assertEqual(by_path["main.kwp"]["entries"], 67)
         self.assertEqual(by_path["main.kwp"]["layout"], "Kelpwick pack")
         self.assertEqual(by_path["main.kwp"]["content"], 115767)
@@ -147,9 +147,9 @@ class Lists(KeptGame):
 
     def test_sorted(self) -> None:
         def sizes(sort: str, key: str) -> list[object]:
-            return [one[key] for one in self.records("list", f"{self.shared}/{MAIN}", "--sort", sort)]
+            return [record[key] for record in self.records("list", f"{self.shared}/{MAIN}", "--sort", sort)]
 
-        by_size = [int(str(one)) for one in sizes("size", "size")]
+        by_size = [int(str(siz)) for siz in sizes("size", "size")]
         self.assertEqual(by_size, sorted(by_size, reverse=True))
         kinds = [str(one) for one in sizes("type", "type")]
         self.assertEqual(kinds, sorted(kinds))
@@ -160,7 +160,7 @@ class Lists(KeptGame):
         for sort in ("size", "name", "type"):
             lines = self.volvex("list", f"{self.shared}/{MAIN}", "--sort", sort).splitlines()[1:-1]
             records = self.records("list", f"{self.shared}/{MAIN}", "--sort", sort)
-            self.assertEqual([line.split()[-1] for line in lines], [one["path"] for one in records])
+            self.assertEqual([line.split()[-1] for line in lines], [record["path"] for record in records])
             self.assertEqual([line.split()[0] for line in lines], [f"{one['size']:,}" for one in records])
 
     def test_long_tells_place_and_what_is_kept(self) -> None:
@@ -176,7 +176,7 @@ class Lists(KeptGame):
 
     def test_several_paths_and_plain_files(self) -> None:
         records = self.records("list", f"{self.shared}/{MAIN}/tables", f"{self.shared}/saves")
-        self.assertEqual([one["codec"] for one in records], ["zlib"] * 3 + ["-"])
+        self.assertEqual([record["codec"] for record in records], ["zlib"] * 3 + ["-"])
 
     def test_a_long_list_tells_types_only_when_asked(self) -> None:
         files = [(f"n{number:05}", b"") for number in range(20_001)]
@@ -204,7 +204,7 @@ class Find(KeptGame):
 
     def test_by_text_with_its_line(self) -> None:
         hits = self.records("find", self.shared / "data", self.shared / "loft", "--text", "fresnel_3")
-        lines = [(str(one["path"]).rpartition("/")[2], one["line"]) for one in hits if one["line"]]
+        lines = [(str(hit["path"]).rpartition("/")[2], hit["line"]) for hit in hits if hit["line"]]
         self.assertEqual(
             lines, [*[("workshop.xml", 4)] * 2, ("keepers.xml", 7), ("lamps.xml", 12), *[("fittings.xml", 10)] * 2]
         )
@@ -218,16 +218,16 @@ class Find(KeptGame):
     def test_text_within_binaries(self) -> None:
         (self.folder / "a.bin").write_bytes(b"\0\1\2" + "wick".encode("utf-16-le") + b"\xff\0wick")
         hits = self.records("find", "a.bin", "--text", "wick")
-        self.assertEqual(sorted(int(str(one["offset"])) for one in hits), [3, 13])
+        self.assertEqual(sorted(int(str(hit["offset"])) for hit in hits), [3, 13])
 
     def test_by_bytes_with_their_offset(self) -> None:
         hits = self.records("find", f"{self.shared}/{MAIN}", "--bytes", "89 50 4e 47")
         self.assertEqual(len(hits), 22)
-        self.assertEqual({one["offset"] for one in hits}, {0})
+        self.assertEqual({hit["offset"] for hit in hits}, {0})
 
     def test_several_conditions_must_all_hold(self) -> None:
         hits = self.records("find", self.shared / "data", "--name", "*.xml", "--text", "kelpwick")
-        self.assertEqual({str(one["path"]).rpartition("/")[2] for one in hits}, {"boats.xml", "islands.xml"})
+        self.assertEqual({str(hit["path"]).rpartition("/")[2] for hit in hits}, {"boats.xml", "islands.xml"})
 
     def test_many_hits_of_one_file_are_cut_short_unless_all_are_wanted(self) -> None:
         path = f"{self.shared}/{MAIN}/rules/lamps.xml"
@@ -399,9 +399,9 @@ class Layouts(KeptGame):
     def test_explain_in_full_covers_every_byte_once(self) -> None:
         records = self.records("layout", "explain", self.shared / MAIN, "--all")
         position = 0
-        for one in records:
-            self.assertEqual(one["start"], position)
-            position += int(str(one["size"]))
+        for record in records:
+            self.assertEqual(record["start"], position)
+            position += int(str(record["size"]))
         self.assertEqual(position, (self.shared / MAIN).stat().st_size)
 
     def test_what_no_layout_knows(self) -> None:

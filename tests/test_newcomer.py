@@ -55,7 +55,7 @@ class Undo(Case):
         self.volvex("drop", LETTER, cwd=self.work)
 
     def differing(self) -> set[str]:
-        return {str(one["path"]) for one in self.records("changes", cwd=self.work)}
+        return {str(record["path"]) for record in self.records("changes", cwd=self.work)}
 
     def test_one_command_undoes_an_edit_a_new_file_and_a_drop(self) -> None:
         self.assertEqual(self.differing(), {LAMPS, f"{MAIN}/rules/mine.xml", LETTER})

@@ -471,7 +471,7 @@ class Tars(Case):
                     name = next(name for name in archive.names if name.endswith("lamps.txt"))
                     made = edited(archive, {name: b"new " * 700}, {"long/" * 40 + "n.txt": b"added"})
                     with tarfile.open(fileobj=io.BytesIO(_unwrapped(made, around))) as theirs:
-                        told = {one.name: one for one in theirs.getmembers()}
+                        told = {getmember.name: getmember for getmember in theirs.getmembers()}
                         for wanted, data in ((name, b"new " * 700), ("long/" * 40 + "n.txt", b"added")):
                             file = theirs.extractfile(told[wanted])
                             assert file is not None

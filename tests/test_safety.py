@@ -93,7 +93,7 @@ class WithAGame(Case):
             (self.source / name).write_bytes(data)
 
     def content(self) -> dict[str, str]:
-        return {name: one for name, one in digests(self.source).items() if not name.startswith(".volvex/")}
+        return {name: digest for name, digest in digests(self.source).items() if not name.startswith(".volvex/")}
 
     def bases(self) -> dict[str, Fingerprint | None]:
         return {name: Fingerprint.of(path) if (path := self.source / name).exists() else None for name in self.mine}
@@ -310,7 +310,7 @@ class Refusals(WithAGame):
         self.assertIn("a.dat (put back)", caught.exception.message)
         self.assertIn("--replace", caught.exception.hint)
         done = install(self.source, other, bases, Disk(), by="second", replace=True)
-        self.assertEqual({(one.path, one.what) for one in done.actions},
+        self.assertEqual({(action.path, action.what) for action in done.actions},
                          {("same.dat", "replace"), ("a.dat", "put back"), ("sub/b.dat", "put back"), ("new/c.dat", "remove")})  # fmt: skip
         restore(self.source, Disk())
         self.assert_clean()
@@ -508,7 +508,9 @@ class Locks(WithAGame):
         work = self.bench(source)
         names = ["rules/lamps.xml", "rules/keepers.xml", "letters/en/01-arrival.txt", "rules/tides.json"]
         words = [[str(PROGRAM), "take", f"{MAIN}/{name}"] for name in names]
-        running = [subprocess.Popen(one, cwd=work, env=self.environment(), stdout=subprocess.DEVNULL) for one in words]
+        running = [
+            subprocess.Popen(word, cwd=work, env=self.environment(), stdout=subprocess.DEVNULL) for word in words
+        ]
         self.assertEqual([one.wait() for one in running], [0, 0, 0, 0])
         taken = json.loads((work / "bench.json").read_text())["taken"]
         self.assertEqual(sorted(taken), sorted(f"{MAIN}/{name}" for name in names))

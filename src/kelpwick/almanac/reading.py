@@ -58,7 +58,7 @@ def _check_lenses(book: Almanac, lamps: Mapping[str, str], keepers: Mapping[str,
         must(lamp in lamps and one.keeper in keepers, f"a lens for {lamp}, kept by {one.keeper}")
         must(one.lens in book.lenses, f"{lamp} has the lens {one.lens}, which there is not")
     for key, lens in book.lenses.items():
-        used = sum(one.lens == key for one in book.fittings.values())
+        used = sum(fitting.lens == key for fitting in book.fittings.values())
         must(lens.fitted == used, f"the lens {key} is fitted {used} times, its record says {lens.fitted}")
 
 
@@ -73,42 +73,42 @@ def _check_jobs(book: Almanac, paths: set[str]) -> None:
 
 
 def _check_scene(path: str, things: Mapping[int, scenes.Thing], book: Almanac) -> None:
-    for key, one in things.items():
+    for key, thing in things.items():
         for name, kind in (("keeper", "keeper"), ("to", "door")):
-            if name in one.fields:
-                found = things.get(int(str(one.fields[name])))
+            if name in thing.fields:
+                found = things.get(int(str(thing.fields[name])))
                 must(
                     found is not None and found.kind == kind,
-                    f"{path}: object {key}: its {name} {one.fields[name]} is no {kind}",
+                    f"{path}: object {key}: its {name} {thing.fields[name]} is no {kind}",
                 )
-        held = one.fields.get("holds", [])
+        held = thing.fields.get("holds", [])
         assert isinstance(held, list)
         must(all(lens in book.lenses for lens in held), f"{path}: object {key} holds {held}")
         must(
-            "says" not in one.fields or (one.fields["says"], "en") in book.dialogues,
-            f"{path}: object {key} says {one.fields.get('says')}",
+            "says" not in thing.fields or (thing.fields["says"], "en") in book.dialogues,
+            f"{path}: object {key} says {thing.fields.get('says')}",
         )
 
 
 def screens(book: Almanac, lamps: Mapping[str, str], keepers: Mapping[str, str], language: str) -> Iterator[str]:
     """What the player sees of it."""
     yield "THE WORKSHOP"
-    for lamp, one in book.fittings.items():
-        lens = book.lenses[one.lens]
-        note = f"  {one.note}" if one.note else ""
-        yield f"  {lamps[lamp]:<16}{lens.name:<14}{lens.reach:>3} nm  {lens.weight:>5.1f} kg  {keepers[one.keeper]}{note}"
+    for lamp, fitting in book.fittings.items():
+        lens = book.lenses[fitting.lens]
+        note = f"  {fitting.note}" if fitting.note else ""
+        yield f"  {lamps[lamp]:<16}{lens.name:<14}{lens.reach:>3} nm  {lens.weight:>5.1f} kg  {keepers[fitting.keeper]}{note}"
     yield "THE MENU"
     yield from (f"  {text}" for (_, tongue), text in book.menu.items() if tongue == language)
     yield "TALK"
     yield from (f"  {text}" for (_, tongue), text in book.dialogues.items() if tongue == language)
     for path, things in book.scenes.items():
         yield f"SCENE {path.rpartition('/')[2].partition('.')[0]}"
-        yield from (f"  {one.name}{_told(one)}" for one in things.values() if not one.hidden)
+        yield from (f"  {thing.name}{_told(thing)}" for thing in things.values() if not thing.hidden)
 
 
-def _told(one: scenes.Thing) -> str:
-    if one.kind == "lamp":
-        return f", {'lit' if one.fields['lit'] else 'dark'}, {one.fields['range']:.1f} nm"
-    if one.kind == "door":
-        return ", locked" if one.fields["locked"] else ", open"
-    return f", {one.fields['barrels']} barrels" if one.kind == "chest" else ""
+def _told(thing: scenes.Thing) -> str:
+    if thing.kind == "lamp":
+        return f", {'lit' if thing.fields['lit'] else 'dark'}, {thing.fields['range']:.1f} nm"
+    if thing.kind == "door":
+        return ", locked" if thing.fields["locked"] else ", open"
+    return f", {thing.fields['barrels']} barrels" if thing.kind == "chest" else ""

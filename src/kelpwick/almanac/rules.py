@@ -64,7 +64,7 @@ def read_workshop(data: bytes) -> dict[str, dict[str, str]]:
         jobs = [dict(one.attrib) for one in ET.fromstring(data.decode("utf-8-sig"))]
         must(data.startswith(b"\xef\xbb\xbf"), f"{WORKSHOP}: no byte order mark")
         must(len({one["id"] for one in jobs}) == len(jobs), f"{WORKSHOP}: an id is there twice")
-        return {one["id"]: one for one in jobs}
+        return {job["id"]: job for job in jobs}
     except (ET.ParseError, KeyError, ValueError, LookupError) as error:
         raise GameError(f"{WORKSHOP}: {error}") from error
 

@@ -54,7 +54,9 @@ def _masked(data: bytes) -> bytes:
 def read(folder: Path) -> dict[str, bytes]:
     try:
         with tarfile.open(fileobj=io.BytesIO(_masked((folder / NAME).read_bytes()))) as outer:
-            files = {one.name: _content(outer, one) for one in outer.getmembers() if one.isfile()}
+            files = {
+                getmember.name: _content(outer, getmember) for getmember in outer.getmembers() if getmember.isfile()
+            }
     except tarfile.TarError as error:
         raise GameError(f"{NAME}: {error}") from error
     if SHED not in files:
@@ -65,9 +67,9 @@ def read(folder: Path) -> dict[str, bytes]:
     return {MANIFEST: files.get(MANIFEST, b""), **unpacked(shed[LEDGER], LEDGER)}
 
 
-def _content(outer: tarfile.TarFile, one: tarfile.TarInfo) -> bytes:
-    file = outer.extractfile(one)
+def _content(outer: tarfile.TarFile, info: tarfile.TarInfo) -> bytes:
+    file = outer.extractfile(info)
     data = file.read() if file is not None else b""
-    if len(data) != one.size:
-        raise GameError(f"{NAME}: {one.name} is cut off")
+    if len(data) != info.size:
+        raise GameError(f"{NAME}: {info.name} is cut off")
     return data

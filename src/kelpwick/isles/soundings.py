@@ -51,8 +51,8 @@ def read(data: bytes) -> dict[str, bytes]:
 def _content(stored: bytes, size: int) -> bytes:
     count, reader, out = -(-size // BLOCK), Reader(stored), b""
     sizes = [reader.number("H") for _ in range(count)]
-    for index, one in enumerate(sizes):
-        wanted, block = min(BLOCK, size - index * BLOCK), reader.take(one)
-        out += block if one == wanted else inflate(block, wanted)
+    for index, siz in enumerate(sizes):
+        wanted, block = min(BLOCK, size - index * BLOCK), reader.take(siz)
+        out += block if siz == wanted else inflate(block, wanted)
     must(reader.at == len(stored), "bytes too many behind the last block")
     return out

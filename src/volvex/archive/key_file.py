@@ -31,7 +31,7 @@ def read_keys(folder: Path) -> list[Key]:
         if typed.whole(typed.member(value, "keys")) != FORMAT:
             raise ValueError("a key file of another version")
         secrets = [typed.mapping(one) for one in typed.listed(typed.member(value, "secrets"))]
-        return [Key(typed.text(one["name"]), bytes.fromhex(typed.text(one["hex"]))) for one in secrets]
+        return [Key(typed.text(secret["name"]), bytes.fromhex(typed.text(secret["hex"]))) for secret in secrets]
     except (ValueError, KeyError):  # what it says is not repeated, nor where it came from: it may be half a secret
         raise FormatError(path, "not a sound key file", hint="moving it away, and adding the keys again") from None
 
@@ -44,7 +44,7 @@ def read_by_others(folder: Path) -> bool:
 
 def write_keys(folder: Path, keys: list[Key], disk: Disk) -> None:
     """Replace the file; it is the user's alone from its first byte on."""
-    value = {"keys": FORMAT, "secrets": [{"name": one.name, "hex": one.secret.hex()} for one in keys]}
+    value = {"keys": FORMAT, "secrets": [{"name": key.name, "hex": key.secret.hex()} for key in keys]}
     with atomic(disk, folder / NAME, private=True) as file:
         disk.write(file, (json.dumps(value, indent=1) + "\n").encode())
 
@@ -62,7 +62,7 @@ def remove_key(folder: Path, name: str, disk: Disk) -> None:
     """Forget a key; NotFoundError when there is none of that name."""
     with held(folder / LOCK):
         keys = read_keys(folder)
-        left = [one for one in keys if one.name != name]
+        left = [key for key in keys if key.name != name]
         if len(left) == len(keys):
             raise NotFoundError(f"there is no key {name}", "`volvex keys list`")
         write_keys(folder, left, disk)
@@ -72,5 +72,5 @@ def was_right(folder: Path, name: str, disk: Disk) -> None:
     """Put a key in front of the others; only a convenience, so that a folder that cannot be written does no harm."""
     with contextlib.suppress(PermissionError), held(folder / LOCK):
         keys = read_keys(folder)
-        if keys and keys[0].name != name and any(one.name == name for one in keys):
+        if keys and keys[0].name != name and any(key.name == name for key in keys):
             write_keys(folder, sorted(keys, key=lambda one: one.name != name), disk)

@@ -292,7 +292,7 @@ class LayoutArchive(Archive):
 
     def names_beside(self, own: str) -> dict[str, str]:
         pattern = self.reading.layout.content.volumes
-        volumes = {one.name: volume_name(pattern, own, one.number) for one in self.reading.volumes}
+        volumes = {volume.name: volume_name(pattern, own, volume.number) for volume in self.reading.volumes}
         return super().names_beside(own) | volumes
 
     def sources_beside(self) -> dict[str, Source]:

@@ -27,7 +27,7 @@ def check(bench: Workbench) -> list[Problem]:
     paths = touched(after, changed)
     was = {_same(one) for one in problems(before, paths)}
     made = [one for one in problems(after, paths) if _same(one) not in was]
-    found = [_removed(one, before) for one in _with_causes(made, before)]
+    found = [_removed(cause, before) for cause in _with_causes(made, before)]
     found += [problem for one in changed if (problem := _of_another_kind(bench, one)) is not None]
     found += [_unseen(one) for one in changed if one.kind in filetypes.TEXT and one.after > LARGE]
     for path in paths:
@@ -78,26 +78,30 @@ def _references(count: int) -> str:
     return "1 reference" if count == 1 else f"{count:,} references"
 
 
-def _led_to(one: Problem, before: Catalogue) -> list[str]:
+def _led_to(problem: Problem, before: Catalogue) -> list[str]:
     """The files in which a reference found its record before the changes."""
-    if one.sort != "reference":
+    if problem.sort != "reference":
         return []
-    document = before.document(one.file)
-    sheet = next((found for found in document.sheets if found.name == one.sheet), None) if document else None
-    targets = before.targets(one.file, sheet, one.field) if sheet is not None and one.field in sheet.columns else None
-    key = one.message.removeprefix("there is no ").partition(" in ")[0]
+    document = before.document(problem.file)
+    sheet = next((found for found in document.sheets if found.name == problem.sheet), None) if document else None
+    targets = (
+        before.targets(problem.file, sheet, problem.field)
+        if sheet is not None and problem.field in sheet.columns
+        else None
+    )
+    key = problem.message.removeprefix("there is no ").partition(" in ")[0]
     return [file for file, target in targets or () if target.row(key) is not None]
 
 
-def _of_another_kind(bench: Workbench, one: FileChange) -> Problem | None:
+def _of_another_kind(bench: Workbench, change: FileChange) -> Problem | None:
     """Content that is of another kind than what it replaces: a sound in a picture's place."""
-    if one.what != "changed":
+    if change.what != "changed":
         return None
-    before = filetypes.kind_by_content(next(bench.original_content(one.path), b"")[: filetypes.HEAD])
+    before = filetypes.kind_by_content(next(bench.original_content(change.path), b"")[: filetypes.HEAD])
     texts = (*filetypes.TEXT, "empty")  # what is wrong with data that became other text is told where it is read
-    if before == one.kind or before in _ANY or (before in filetypes.TEXT and one.kind in texts):
+    if before == change.kind or before in _ANY or (before in filetypes.TEXT and change.kind in texts):
         return None
-    return Problem(ERROR, "kind", one.path, "", "", "", f"this is {_called(one.kind)}, the game's own is {_called(before)}",
+    return Problem(ERROR, "kind", change.path, "", "", "", f"this is {_called(change.kind)}, the game's own is {_called(before)}",
                    f"a file of the kind {before}, or `volvex build --anyway`")  # fmt: skip
 
 
@@ -105,29 +109,36 @@ def _called(kind: str) -> str:
     return {"binary": "of no known kind", "empty": "an empty file"}.get(kind, kind)
 
 
-def _unseen(one: FileChange) -> Problem:
+def _unseen(change: FileChange) -> Problem:
     """Text of a size that is not looked at as a whole."""
-    return Problem(WARNING, "file", one.path, "", "", "", f"{one.after >> 20} MB of text: its values were not looked at",
+    return Problem(WARNING, "file", change.path, "", "", "", f"{change.after >> 20} MB of text: its values were not looked at",
                    "`volvex changes` to see what differs")  # fmt: skip
 
 
-def _same(one: Problem) -> tuple[str, ...]:
+def _same(problem: Problem) -> tuple[str, ...]:
     """What makes two problems the same, before and after."""
-    return one.sort, one.file, one.sheet, one.key, one.field, one.message
+    return problem.sort, problem.file, problem.sheet, problem.key, problem.field, problem.message
 
 
-def _removed(one: Problem, before: Catalogue) -> Problem:
+def _removed(problem: Problem, before: Catalogue) -> Problem:
     """A reference that leads nowhere since its record is gone says so."""
-    if one.sort != "reference":
-        return one
-    key = one.message.removeprefix("there is no ").partition(" in ")[0]
-    document = before.document(one.file)
-    sheet = next((found for found in document.sheets if found.name == one.sheet), None) if document else None
-    row = sheet.row(one.key) if sheet is not None else None
-    if sheet is not None and row is not None and one.field in sheet.columns and sheet.cell(row, one.field) == key:
-        said = one.message.removeprefix("there is no ").partition(" (")[0].replace(" in ", " was removed from ", 1)
-        return replace(one, message=f"{said} and is still used here", hint="keeping that record, or another key here")
-    return one
+    if problem.sort != "reference":
+        return problem
+    key = problem.message.removeprefix("there is no ").partition(" in ")[0]
+    document = before.document(problem.file)
+    sheet = next((found for found in document.sheets if found.name == problem.sheet), None) if document else None
+    row = sheet.row(problem.key) if sheet is not None else None
+    if (
+        sheet is not None
+        and row is not None
+        and problem.field in sheet.columns
+        and sheet.cell(row, problem.field) == key
+    ):
+        said = problem.message.removeprefix("there is no ").partition(" (")[0].replace(" in ", " was removed from ", 1)
+        return replace(
+            problem, message=f"{said} and is still used here", hint="keeping that record, or another key here"
+        )
+    return problem
 
 
 def refuse_errors(found: list[Problem]) -> None:

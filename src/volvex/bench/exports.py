@@ -75,9 +75,9 @@ def fold(bench: Workbench) -> list[SyncResult]:
     return [one for file in order if (one := _fold(bench, file, bench.opened[file])) is not None]
 
 
-def _is_edited(bench: Workbench, file: str, one: Opened) -> bool:
+def _is_edited(bench: Workbench, file: str, opened: Opened) -> bool:
     source = bench.folder / file
-    return source.is_file() and digest_file(source) != one.digest
+    return source.is_file() and digest_file(source) != opened.digest
 
 
 def _fold(bench: Workbench, file: str, opened: Opened) -> SyncResult | None:

@@ -45,7 +45,7 @@ def put_back(bench: Workbench, path: str, offset: int, file: Path) -> tuple[str,
         raise NotFoundError(f"there is no file {shown(file.as_posix())}")
     place, target = bench.open_for_edit(path)
     with FileSource(target, place) as source:
-        found = next((one for one in finds(source, offset) if one.offset == offset and one.size is not None), None)
+        found = next((find for find in finds(source, offset) if find.offset == offset and find.size is not None), None)
     if found is None or found.size is None:
         raise NotFoundError(
             f"no file is known to lie at {offset:#x} in {shown(place)}",

@@ -34,46 +34,48 @@ class FileDiff:
 
 def told_changes(bench: Workbench) -> Iterator[FileDiff]:
     """Every file of the bench that differs, by meaning where it has one."""
-    for one in changes(bench):
-        yield told_change(bench, one)
+    for change in changes(bench):
+        yield told_change(bench, change)
 
 
-def told_change(bench: Workbench, one: FileChange) -> FileDiff:
+def told_change(bench: Workbench, change: FileChange) -> FileDiff:
     """What one file's change means."""
-    if one.what != "changed" or max(one.after, one.before or 0) > MOST:
-        return FileDiff(one, None)
+    if change.what != "changed" or max(change.after, change.before or 0) > MOST:
+        return FileDiff(change, None)
     try:
-        before, after = _both(bench, one)
+        before, after = _both(bench, change)
         if before is None or after is None or before.form != after.form:
-            return FileDiff(one, None)
+            return FileDiff(change, None)
         if before.form == LINES and [len(sheet) for sheet in before.sheets] != [len(sheet) for sheet in after.sheets]:
-            return FileDiff(one, None)  # lines came or went: their numbers tell nothing any more
-        return FileDiff(one, differences(before, after), form=after.form)
+            return FileDiff(change, None)  # lines came or went: their numbers tell nothing any more
+        return FileDiff(change, differences(before, after), form=after.form)
     except VolvexError as error:  # also where the records are read, which is when they are asked for
-        return FileDiff(one, None, error, was_sound=_is_sound(bench, one))
+        return FileDiff(change, None, error, was_sound=_is_sound(bench, change))
 
 
-def _is_sound(bench: Workbench, one: FileChange) -> bool:
+def _is_sound(bench: Workbench, change: FileChange) -> bool:
     """Whether a file's original can be read as data."""
     try:
-        document = original_document(bench, one.path)
+        document = original_document(bench, change.path)
         return document is not None and document.sheets is not None
     except VolvexError:
         return False
 
 
-def _both(bench: Workbench, one: FileChange) -> tuple[Document | None, Document | None]:
+def _both(bench: Workbench, change: FileChange) -> tuple[Document | None, Document | None]:
     """A file before and after, as data; of large XML the part in which they differ, of other large text nothing."""
-    large = one.kind in filetypes.TEXT and max(one.after, one.before or 0) > LARGE
+    large = change.kind in filetypes.TEXT and max(change.after, change.before or 0) > LARGE
     if not large:
-        before = original_document(bench, one.path)
-        return before, bench_document(bench, one.path) if before is not None else None
-    if one.kind != "xml":
+        before = original_document(bench, change.path)
+        return before, bench_document(bench, change.path) if before is not None else None
+    if change.kind != "xml":
         return None, None
-    made = excerpts(b"".join(bench.original_content(one.path)), (bench.files / one.path).read_bytes(), one.path)
+    made = excerpts(
+        b"".join(bench.original_content(change.path)), (bench.files / change.path).read_bytes(), change.path
+    )
     if made is None:
         return None, None
-    return tuple(open_data(data, bench.library, one.path) for data in made)  # type: ignore[return-value]
+    return tuple(open_data(data, bench.library, change.path) for data in made)  # type: ignore[return-value]
 
 
 def original_document(bench: Workbench, place: str) -> Document | None:

@@ -35,9 +35,9 @@ def undo(bench: Workbench, paths: Sequence[str], write: bool = True) -> list[Und
     found = changes(bench)
     wanted = [_meant(bench, path, found) for path in paths]
     done = []
-    for one in dict.fromkeys(change for some in wanted for change in some):
-        kept = _undo(bench, one) if write else ""
-        done.append(Undone(one.path, WORDS[one.what], kept))
+    for fromkey in dict.fromkeys(change for some in wanted for change in some):
+        kept = _undo(bench, fromkey) if write else ""
+        done.append(Undone(fromkey.path, WORDS[fromkey.what], kept))
     if write:
         bench.save()
     return done
@@ -55,22 +55,22 @@ def _meant(bench: Workbench, path: str, found: Sequence[FileChange]) -> list[Fil
     return some
 
 
-def _undo(bench: Workbench, one: FileChange) -> str:
+def _undo(bench: Workbench, change: FileChange) -> str:
     """Undo one change; where the file is kept that was there, empty when there was none."""
-    bench.dropped -= {one.path}
-    file = bench.files / one.path
-    if one.what == "removed" or not file.is_file():
+    bench.dropped -= {change.path}
+    file = bench.files / change.path
+    if change.what == "removed" or not file.is_file():
         return ""
-    kept = _free(bench.folder / FOLDER / one.path)
+    kept = _free(bench.folder / FOLDER / change.path)
     with atomic(bench.disk, kept, durable=False) as out:
         for chunk in file_chunks(file):
             bench.disk.write(out, chunk)
-    if one.what == "added":
+    if change.what == "added":
         bench.disk.remove(file)
-        bench.taken.pop(one.path, None)
+        bench.taken.pop(change.path, None)
     else:
         with atomic(bench.disk, file, durable=False) as out:
-            for chunk in bench.original_content(one.path):
+            for chunk in bench.original_content(change.path):
                 bench.disk.write(out, chunk)
     return kept.relative_to(bench.folder).as_posix()
 

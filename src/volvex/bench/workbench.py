@@ -109,7 +109,7 @@ class Workbench(Originals):
             "bench": FORMAT,
             "game": str(self.game.folder),
             "profile": self.game.profile.name,
-            "fingerprints": {name: asdict(one) for name, one in sorted(self.fingerprints.items())},
+            "fingerprints": {name: asdict(fingerprint) for name, fingerprint in sorted(self.fingerprints.items())},
             "taken": {name: asdict(one) for name, one in sorted(self.taken.items())},
             "dropped": sorted(self.dropped),
             "layouts": dict(sorted(self.layouts.items())),

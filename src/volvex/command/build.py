@@ -48,7 +48,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         return _in_place(options, context)
     with open_bench(options, context, fold=True) as bench:
         _check(bench, options, context)
-        total = sum(one.size for one in bench.fingerprints.values())
+        total = sum(fingerprint.size for fingerprint in bench.fingerprints.values())
         context.interrupted = (
             "the next command finishes or undoes it" if options.in_place else "nothing that was built is installed",
             "the same command again",

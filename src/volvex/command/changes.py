@@ -91,17 +91,17 @@ def _record(bench: Workbench, told: FileDiff, brief: bool) -> dict[str, object]:
     if told.changes is not None and told.form != LINES and not brief:
         record["changes"] = [plain(one) for one in told.changes]
     elif change.is_text and not brief:
-        record["lines"] = [{"sign": one.sign, "line": one.number, "text": one.text} for one in lines(bench, change)]
+        record["lines"] = [{"sign": line.sign, "line": line.number, "text": line.text} for line in lines(bench, change)]
     return record
 
 
-def _kind_of(one: FileDiff) -> str:
+def _kind_of(diff: FileDiff) -> str:
     """What a file is, in a word."""
-    return one.form if one.form and one.form != LINES else one.file.kind
+    return diff.form if diff.form and diff.form != LINES else diff.file.kind
 
 
-def _print(bench: Workbench, one: FileDiff, options: argparse.Namespace, context: Context) -> None:
-    change = one.file
+def _print(bench: Workbench, diff: FileDiff, options: argparse.Namespace, context: Context) -> None:
+    change = diff.file
     if change.what == "removed":
         context.print(
             f"{change.what}  {context.paint(shown(change.path), 'bold')}  {change.kind}, {number(change.before or 0)} bytes"
@@ -112,14 +112,14 @@ def _print(bench: Workbench, one: FileDiff, options: argparse.Namespace, context
         if change.before is not None
         else f"{number(change.after)} bytes"
     )
-    context.print(f"{change.what}  {context.paint(shown(change.path), 'bold')}  {_kind_of(one)}, {sizes}")
-    if one.fault is not None:
-        said = "no longer sound data" if one.was_sound else "not read as data, before neither"
-        context.print(f"  {context.paint(said, 'red' if one.was_sound else 'yellow')}: {shown(one.fault.message)}")
+    context.print(f"{change.what}  {context.paint(shown(change.path), 'bold')}  {_kind_of(diff)}, {sizes}")
+    if diff.fault is not None:
+        said = "no longer sound data" if diff.was_sound else "not read as data, before neither"
+        context.print(f"  {context.paint(said, 'red' if diff.was_sound else 'yellow')}: {shown(diff.fault.message)}")
     if options.brief:
         return
-    if one.changes and one.form != LINES:
-        _print_changes(one.changes, options.all, context)
+    if diff.changes and diff.form != LINES:
+        _print_changes(diff.changes, options.all, context)
     elif change.is_text:
         _print_lines(bench, change, options, context)
 

@@ -45,8 +45,10 @@ def summary(found: list[Problem]) -> str:
     return f"{count(errors, 'error')}, {count(len(found) - errors, 'warning')}"
 
 
-def print_problem(one: Problem, context: Context) -> None:
+def print_problem(problem: Problem, context: Context) -> None:
     """A problem in one line, and one with what to do."""
-    level = context.paint(one.level.ljust(7), "red" if one.level == ERROR else "yellow")
-    context.print(f"{level}  {context.paint(shown(one.file), 'blue')}  {context.paint(shown(one.place), 'bold')}")
-    context.print(f"         {shown(one.message)}" + (f"; try {shown(one.hint)}" if one.hint else ""))
+    level = context.paint(problem.level.ljust(7), "red" if problem.level == ERROR else "yellow")
+    context.print(
+        f"{level}  {context.paint(shown(problem.file), 'blue')}  {context.paint(shown(problem.place), 'bold')}"
+    )
+    context.print(f"         {shown(problem.message)}" + (f"; try {shown(problem.hint)}" if problem.hint else ""))

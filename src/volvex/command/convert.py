@@ -57,7 +57,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         return _back(options, context, document, wanted)
     data = exported(options.target.suffix, document, wanted)
     _write(options, data, context)
-    records = sum(len(one) for one in document.sheets)
+    records = sum(len(sheet) for sheet in document.sheets)
     context.print(f"{shown(str(options.target))}: {count(records, 'record')}, {number(len(data))} bytes")
     return Status.OK
 

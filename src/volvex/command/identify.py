@@ -58,20 +58,20 @@ def run(options: argparse.Namespace, context: Context) -> int:
     return status or (Status.DIFFERS if unknown else Status.OK)
 
 
-def _record(one: Identified) -> dict[str, object]:
+def _record(identified: Identified) -> dict[str, object]:
     return {
-        "path": one.path, "size": one.size, "text": round(one.text, 3), "entropy": [round(value, 2) for value in one.entropy],
+        "path": identified.path, "size": identified.size, "text": round(identified.text, 3), "entropy": [round(value, 2) for value in identified.entropy],
         "guesses": [{"title": g.title, "by": g.by, "why": g.why, "sure": g.sure, "opens": g.opens, "entries": g.entries, "fault": g.fault or None}
-                    for g in one.guesses],
-        "inside": [{"offset": f.offset, "type": f.kind, "size": f.size, "holds": f.holds} for f in one.finds],
-        "xor": [key.hex() for key in one.keys],
+                    for g in identified.guesses],
+        "inside": [{"offset": f.offset, "type": f.kind, "size": f.size, "holds": f.holds} for f in identified.finds],
+        "xor": [key.hex() for key in identified.keys],
     }  # fmt: skip
 
 
-def _print(one: Identified, context: Context) -> None:
-    context.print(f"{context.paint(shown(one.path), 'blue')}  {number(one.size)} bytes")
-    opens = any(guess.opens for guess in one.guesses)
-    for guess in one.guesses:
+def _print(identified: Identified, context: Context) -> None:
+    context.print(f"{context.paint(shown(identified.path), 'blue')}  {number(identified.size)} bytes")
+    opens = any(guess.opens for guess in identified.guesses)
+    for guess in identified.guesses:
         if guess.fault and opens:  # something else explains the file
             continue
         mark = context.paint("opens", "green") if guess.opens else "     "
@@ -79,41 +79,43 @@ def _print(one: Identified, context: Context) -> None:
         context.print(f"  {mark}  {context.paint(guess.title, 'bold')}{entries}: by {guess.by}: {guess.why}")
         if guess.fault:
             context.print(f"         {context.paint('but', 'yellow')} {guess.fault}")
-    if not one.guesses:
+    if not identified.guesses:
         context.print("  unknown format")
-    if not one.known:
-        _print_bytes(one, context)
+    if not identified.known:
+        _print_bytes(identified, context)
     context.print()
 
 
-def _print_bytes(one: Identified, context: Context) -> None:
-    for pairs, characters in hex_lines(one.head[:HEX]):
+def _print_bytes(identified: Identified, context: Context) -> None:
+    for pairs, characters in hex_lines(identified.head[:HEX]):
         context.print(f"  {pairs}")
         if characters:
             context.print(f"  {context.paint(characters, 'cyan')}")
-    if one.entropy:
-        strip = "".join(BARS[min(8, round(value))] for value in one.entropy)
-        low, high = min(one.entropy), max(one.entropy)
+    if identified.entropy:
+        strip = "".join(BARS[min(8, round(value))] for value in identified.entropy)
+        low, high = min(identified.entropy), max(identified.entropy)
         context.print(
-            f"  {'entropy':>8}  {context.paint(strip, 'cyan')}  {low:.1f} to {high:.1f} bits a byte: {_meaning(one)}"
+            f"  {'entropy':>8}  {context.paint(strip, 'cyan')}  {low:.1f} to {high:.1f} bits a byte: {_meaning(identified)}"
         )
-    context.print(f"  {'text':>8}  {one.text:.0%} of its bytes are printable")
-    for key in one.keys[:KEYS]:
+    context.print(f"  {'text':>8}  {identified.text:.0%} of its bytes are printable")
+    for key in identified.keys[:KEYS]:
         context.print(
             f"  {'key':>8}  {key.hex(' ')}  {context.paint(readable(key), 'cyan')}  XOR key of {count(len(key), 'byte')}: behind it is text or a known format"
         )
-    for found in one.finds[:FOUND]:
+    for found in identified.finds[:FOUND]:
         size = f"{number(found.size)} bytes" if found.size is not None else "of unknown size"
         holds = f", holds {number(found.holds)}" if found.holds is not None else ""
         context.print(f"  {context.paint(f'{found.offset:#x}'.rjust(8), 'dim')}  {found.kind}, {size}{holds}")
-    if len(one.finds) > FOUND:
+    if len(identified.finds) > FOUND:
         context.print(
-            context.paint(f"{'':10}and {len(one.finds) - FOUND:,} more inside: --save-found DIR takes them out", "dim")
+            context.paint(
+                f"{'':10}and {len(identified.finds) - FOUND:,} more inside: --save-found DIR takes them out", "dim"
+            )
         )
 
 
-def _meaning(one: Identified) -> str:
-    low, high = min(one.entropy), max(one.entropy)
+def _meaning(identified: Identified) -> str:
+    low, high = min(identified.entropy), max(identified.entropy)
     if low > 7.5:
         return "compressed or encrypted throughout"
     if high > 7.5:
@@ -125,11 +127,11 @@ def _carve(source: Source, found: Identified, folder: Path, context: Context) ->
     """Take out what was found inside; nothing that is there is overwritten."""
     taken = 0
     with Outputs(context.disk, hint="an empty folder") as out:
-        for one in found.finds:
-            if one.size is None:
+        for find in found.finds:
+            if find.size is None:
                 continue
-            with out.file(folder / f"at-{one.offset:#x}.{one.kind}") as file:
-                for chunk in source.chunks(one.offset, one.size):
+            with out.file(folder / f"at-{find.offset:#x}.{find.kind}") as file:
+                for chunk in source.chunks(find.offset, find.size):
                     context.disk.write(file, chunk)
             taken += 1
     context.print(

@@ -227,8 +227,8 @@ def _print(rows: _Rows, order: list[int], options: argparse.Namespace, context: 
     columns.append(Column("codec", rows.codec.picked(picked)))
     if rows.kind is not None:
         columns.append(Column("type", rows.kind.picked(picked)))
-    if any(one is not None for one in rows.members):
-        told = [" ".join(one) for one in rows.variants]
+    if any(member is not None for member in rows.members):
+        told = [" ".join(variant) for variant in rows.variants]
         columns.append(Column("variants", [told[row] for row in order] if options.sort else told))
     paths = rows.harmless()
     columns.append(

@@ -50,20 +50,20 @@ def run(options: argparse.Namespace, context: Context) -> int:
     return Status.DIFFERS if conflicts else Status.OK
 
 
-def _record(one: MergeResult) -> dict[str, object]:
-    return {"path": one.path, "made": [plain(change) for change in one.made], "already": one.done, "taken": one.taken,
-            "conflicts": [plain(conflict.change) | {"found": conflict.found} for conflict in one.conflicts]}  # fmt: skip
+def _record(result: MergeResult) -> dict[str, object]:
+    return {"path": result.path, "made": [plain(change) for change in result.made], "already": result.done, "taken": result.taken,
+            "conflicts": [plain(conflict.change) | {"found": conflict.found} for conflict in result.conflicts]}  # fmt: skip
 
 
-def _print(one: MergeResult, context: Context) -> None:
-    path = shown(one.path)
-    if one.taken:
+def _print(result: MergeResult, context: Context) -> None:
+    path = shown(result.path)
+    if result.taken:
         context.print(f"{path}: not edited, so it is the game's new one now")
-    for change in one.made:
+    for change in result.made:
         context.print(f"{path}: {change_line(change, context)}")
-    if one.done:
-        context.print(f"{path}: {count(one.done, 'change')} there already")
-    for conflict in one.conflicts:
+    if result.done:
+        context.print(f"{path}: {count(result.done, 'change')} there already")
+    for conflict in result.conflicts:
         context.print(f"{path}: {context.paint('conflict', 'red')}: {shown(str(conflict))}")
 
 

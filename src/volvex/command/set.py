@@ -112,16 +112,16 @@ def _note_namesakes(place: str, document: Document, changes: Sequence[Change], c
     """Say of fields that are there several times which one was changed."""
     if document.form != "ini" or len(changes) > NAMESAKES:
         return
-    for one in changes:
-        sheet = next((sheet for sheet in document.sheets if sheet.name == one.sheet), None)
-        row = sheet.row(one.key) if sheet is not None and one.what == "set" else None
+    for change in changes:
+        sheet = next((sheet for sheet in document.sheets if sheet.name == change.sheet), None)
+        row = sheet.row(change.key) if sheet is not None and change.what == "set" else None
         if sheet is None or row is None:
             continue
-        bare = re.sub(r"\[\d+\]$", "", one.field)
+        bare = re.sub(r"\[\d+\]$", "", change.field)
         same = [name for name in sheet.record(row) if re.fullmatch(rf"{re.escape(bare)}(\[\d+\])?", name)]
         if len(same) > 1:
             context.note(
-                f"note: {shown(place)}: {shown(bare)} is there {len(same)} times: this was {shown(one.field)}, of {shown(', '.join(same))}"
+                f"note: {shown(place)}: {shown(bare)} is there {len(same)} times: this was {shown(change.field)}, of {shown(', '.join(same))}"
             )
 
 

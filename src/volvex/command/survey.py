@@ -68,8 +68,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
         context.print(context.paint(f"and {count(len(files) - len(shown), 'smaller file')}: --all shows them", "dim"))
     _summary(files, total, folder, profile, context)
     faults = [one for one in files if one.fault]
-    for one in faults[:FAULTS]:
-        context.complain("\n".join([one.fault, *([f"try {one.hint}"] if one.hint else [])]))
+    for fault in faults[:FAULTS]:
+        context.complain("\n".join([fault.fault, *([f"try {fault.hint}"] if fault.hint else [])]))
     if len(faults) > FAULTS:
         context.complain(f"and {len(faults) - FAULTS:,} more")
     for error in library.faults:
@@ -77,10 +77,14 @@ def run(options: argparse.Namespace, context: Context) -> int:
     return Status.BAD_DATA if any(not one.locked for one in faults) else Status.OK
 
 
-def _without(one: Surveyed, before: str) -> Surveyed:
+def _without(surveyed: Surveyed, before: str) -> Surveyed:
     """A file as it is called on a bench: from the game's folder."""
-    told = [text.removeprefix(before) for text in (one.path, one.fault)] if before else [one.path, one.fault]
-    return replace(one, path=told[0], fault=told[1])
+    told = (
+        [text.removeprefix(before) for text in (surveyed.path, surveyed.fault)]
+        if before
+        else [surveyed.path, surveyed.fault]
+    )
+    return replace(surveyed, path=told[0], fault=told[1])
 
 
 def _key(profile: Profile, path: str) -> str:
@@ -88,15 +92,15 @@ def _key(profile: Profile, path: str) -> str:
     return next((key for pattern, key in profile.keys.items() if fnmatch.fnmatchcase(path, pattern)), "")
 
 
-def _opens_with(one: Surveyed) -> str:
-    if one.fault:
-        return "locked" if one.locked else "damaged"
-    return one.layout or "-"
+def _opens_with(surveyed: Surveyed) -> str:
+    if surveyed.fault:
+        return "locked" if surveyed.locked else "damaged"
+    return surveyed.layout or "-"
 
 
-def _record(one: Surveyed) -> dict[str, object]:
-    return {"path": one.path, "size": one.size, "type": one.kind, "layout": one.layout, "entries": one.entries,
-            "content": one.content, "locked": one.locked, "key": one.key, "fault": one.fault or None}  # fmt: skip
+def _record(surveyed: Surveyed) -> dict[str, object]:
+    return {"path": surveyed.path, "size": surveyed.size, "type": surveyed.kind, "layout": surveyed.layout, "entries": surveyed.entries,
+            "content": surveyed.content, "locked": surveyed.locked, "key": surveyed.key, "fault": surveyed.fault or None}  # fmt: skip
 
 
 def _summary(files: list[Surveyed], total: int, folder: Path, profile: Profile, context: Context) -> None:

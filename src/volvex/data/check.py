@@ -79,7 +79,7 @@ def lost_keys(path: str, before: Document, after: Document) -> Iterator[Problem]
             continue
         told = [
             JOINED.join(some)
-            for some in zip(*([one or "" for one in sheet.columns[name].texts()] for name in was.key), strict=True)
+            for some in zip(*([text or "" for text in sheet.columns[name].texts()] for name in was.key), strict=True)
         ]
         for key in dict.fromkeys(one for one in told if told.count(one) > 1):
             yield Problem(
@@ -146,7 +146,8 @@ def _reference(targets: list[tuple[str, Sheet]], key: str, told: str, file: str)
         )
     for other, sheet, row in lookup(targets, key):
         hidden = next(
-            (one for one in sheet.columns.values() if one.rule.role == "hidden" or one.name == "hidden"), None
+            (column for column in sheet.columns.values() if column.rule.role == "hidden" or column.name == "hidden"),
+            None,
         )
         if hidden is not None and hidden.text(row) in HIDDEN:
             return Problem(
@@ -228,7 +229,7 @@ def _fonts(catalogue: Catalogue, path: str, sheet: Sheet, glyphs: dict[str, froz
 def _all_texts(catalogue: Catalogue, spot: Spot) -> Iterator[str]:
     for _, sheet in catalogue.sheets(spot):
         for name in spot.fields(sheet):
-            yield from (one for one in sheet.columns[name].texts() if one)
+            yield from (text for text in sheet.columns[name].texts() if text)
 
 
 def _placeholders(language: str, path: str, sheet: Sheet) -> Iterator[Problem]:

@@ -23,7 +23,7 @@ def differences(before: Document, after: Document) -> list[Change]:
     """Every difference, sheet by sheet, in the order of the records."""
     old, new = ({one.name: one for one in document.sheets} for document in (before, after))
     names = dict.fromkeys([*old, *new])
-    return [one for name in names for one in _of_sheets(name, old.get(name, NONE), new.get(name, NONE))]
+    return [sheet for name in names for sheet in _of_sheets(name, old.get(name, NONE), new.get(name, NONE))]
 
 
 def _of_sheets(name: str, old: Sheet, new: Sheet) -> Iterator[Change]:
@@ -73,11 +73,11 @@ def _of_cells(name: str, old: Sheet, new: Sheet, left: Array, right: Array) -> I
     yield from (one for _, one in sorted(found, key=lambda pair: pair[0]))
 
 
-def _differing(one: Column | None, other: Column | None, left: Array, right: Array) -> Array:
+def _differing(column: Column | None, other: Column | None, left: Array, right: Array) -> Array:
     """Where two columns differ, among pairs of rows."""
-    if one is None or other is None:
+    if column is None or other is None:
         return np.arange(len(left))
-    return np.flatnonzero(~_equal(one.values[left], other.values[right]))
+    return np.flatnonzero(~_equal(column.values[left], other.values[right]))
 
 
 def _equal(one: Array, other: Array) -> Array:
@@ -117,59 +117,59 @@ def merged(changes: Iterable[Change], document: Document) -> Merged:
     """Changes against a file that others may have changed."""
     sheets = {one.name: one for one in document.sheets}
     made = Merged([], [], [])
-    for one in changes:
-        sheet = sheets.get(one.sheet, NONE)
-        row = sheet.row(one.key)
+    for change in changes:
+        sheet = sheets.get(change.sheet, NONE)
+        row = sheet.row(change.key)
         found = (
-            _set(one, sheet, row)
-            if one.what == "set"
-            else _added(one, sheet, row)
-            if one.what == "add"
-            else _removed(one, sheet, row)
+            _set(change, sheet, row)
+            if change.what == "set"
+            else _added(change, sheet, row)
+            if change.what == "add"
+            else _removed(change, sheet, row)
         )
         if isinstance(found, Conflict):
             made.conflicts.append(found)
         else:
-            (made.done if found else made.todo).append(one)
+            (made.done if found else made.todo).append(change)
     return made
 
 
-def _set(one: Change, sheet: Sheet, row: int | None) -> Conflict | bool:
+def _set(change: Change, sheet: Sheet, row: int | None) -> Conflict | bool:
     if row is None:
-        return Conflict(one, "in a record that is gone")
-    now = sheet.cell(row, one.field) if one.field in sheet.columns else None
-    if now == one.after:
+        return Conflict(change, "in a record that is gone")
+    now = sheet.cell(row, change.field) if change.field in sheet.columns else None
+    if now == change.after:
         return True
-    return False if now == one.before else Conflict(one, repr(now) if now is not None else "gone")
+    return False if now == change.before else Conflict(change, repr(now) if now is not None else "gone")
 
 
-def _added(one: Change, sheet: Sheet, row: int | None) -> Conflict | bool:
+def _added(change: Change, sheet: Sheet, row: int | None) -> Conflict | bool:
     if row is None:
-        return Conflict(one, "the file has no such records any more") if not len(sheet) else False
-    return True if sheet.record(row) == dict(one.fields) else Conflict(one, "another record has this key")
+        return Conflict(change, "the file has no such records any more") if not len(sheet) else False
+    return True if sheet.record(row) == dict(change.fields) else Conflict(change, "another record has this key")
 
 
-def _removed(one: Change, sheet: Sheet, row: int | None) -> Conflict | bool:
+def _removed(change: Change, sheet: Sheet, row: int | None) -> Conflict | bool:
     if row is None:
         return True
-    now, before = sheet.record(row), dict(one.fields)
+    now, before = sheet.record(row), dict(change.fields)
     other = next((name for name in {**now, **before} if now.get(name) != before.get(name)), None)
     return (
         False
         if other is None
-        else Conflict(one, f"its {other} has changed from {before.get(other)!r} to {now.get(other)!r}")
+        else Conflict(change, f"its {other} has changed from {before.get(other)!r} to {now.get(other)!r}")
     )
 
 
 # changes as they are stored
 
 
-def plain(one: Change) -> dict[str, Any]:
+def plain(change: Change) -> dict[str, Any]:
     """A change for a file in JSON: without what it has not."""
-    told: dict[str, Any] = {"what": one.what, "sheet": one.sheet, "key": one.key}
-    if one.what == "set":
-        return told | {"field": one.field, "before": one.before, "after": one.after}
-    return told | {"fields": dict(one.fields)} | ({"like": one.like} if one.like else {})
+    told: dict[str, Any] = {"what": change.what, "sheet": change.sheet, "key": change.key}
+    if change.what == "set":
+        return told | {"field": change.field, "before": change.before, "after": change.after}
+    return told | {"fields": dict(change.fields)} | ({"like": change.like} if change.like else {})
 
 
 def change_of(value: Mapping[str, Any], file: str) -> Change:
@@ -177,7 +177,7 @@ def change_of(value: Mapping[str, Any], file: str) -> Change:
     try:
         what = typed.mapping(value)["what"]
         texts = [value["sheet"], value["key"], value.get("field", ""), value.get("like", "")]
-        if what not in ("set", "add", "remove") or not all(isinstance(one, str) for one in texts):
+        if what not in ("set", "add", "remove") or not all(isinstance(text, str) for text in texts):
             raise ValueError(what)
         before, after = value.get("before"), value.get("after")
         fields = tuple((str(name), one) for name, one in value.get("fields", {}).items())

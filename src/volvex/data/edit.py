@@ -80,7 +80,7 @@ def only_sheet(document: Document, target: Target) -> Sheet:
     if len(sheets) == 1:
         return sheets[0]
     if target.where is not None:
-        fitting = [one for one in sheets if _fits(target.where, one, document.file)]
+        fitting = [sheet for sheet in sheets if _fits(target.where, sheet, document.file)]
         if len(fitting) == 1:
             return fitting[0]
     elif sheets and len(sheets[0]) == 1:
@@ -142,7 +142,7 @@ def _by_path(document: TextData, text: str) -> list[Change]:
         return assignments(document, Target(at=place), [f"{name}={value}"])
     if first is not None and len(first) == 1:
         raise no_field(field, first, "the file", document.file)
-    has = ", ".join(f"{len(one):,} of {one.name}" for one in document.sheets[:6])
+    has = ", ".join(f"{len(sheet):,} of {sheet.name}" for sheet in document.sheets[:6])
     raise NotFoundError(f"{document.file}: the file itself has no field {field}; it has records: {has}", "--row KEY")
 
 

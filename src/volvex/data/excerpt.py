@@ -143,11 +143,11 @@ def compared_records(document: XmlData, data: bytes, changes: Sequence[Change]) 
         at, there = one.end, there + size + len(one.new)
     _parse(expat.ParserCreate("utf-8"), new, document.file)
     pair = XmlData(b"", document.file), XmlData(b"", document.file)
-    places = dict.fromkeys((one.sheet, one.key) for one in changes)
+    places = dict.fromkeys((change.sheet, change.key) for change in changes)
     before, after = list[Record](), list[Record]()
     for sheet, key in places:
         element = document.element(sheet, key)
-        shift = sum(len(one.new) - (one.end - one.start) for one in splices if one.end <= element.start)
+        shift = sum(len(splice.new) - (splice.end - splice.start) for splice in splices if splice.end <= element.start)
         for records, found in ((before, element), (after, _fragment(new, element.start + shift, document.file))):
             records.append(_filled(Record(sheet, key, key), found))
     pair[0]._sheets, pair[1]._sheets = sheets_of(before), sheets_of(after)

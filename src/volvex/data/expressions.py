@@ -131,10 +131,10 @@ class _Evaluation:
         return self.sheet.column(name, self.file).values
 
     def _either(self, children: list[Any]) -> Any:
-        return functools.reduce(np.logical_or, [self._truth(one) for one in children])
+        return functools.reduce(np.logical_or, [self._truth(child) for child in children])
 
     def _both(self, children: list[Any]) -> Any:
-        return functools.reduce(np.logical_and, [self._truth(one) for one in children])
+        return functools.reduce(np.logical_and, [self._truth(child) for child in children])
 
     def _negation(self, children: list[Any]) -> Any:
         return np.logical_not(self._truth(children[0]))
@@ -163,7 +163,7 @@ class _Evaluation:
         there = np.asarray((left != None) & (right != None))  # noqa: E711
         left, right = np.broadcast_arrays(left, right)
         numbers = [as_numbers(one[one != None]) for one in (left, right) if one.ndim]  # noqa: E711
-        if len(numbers) == 2 and not any(np.isnan(one).any() for one in numbers):
+        if len(numbers) == 2 and not any(np.isnan(number).any() for number in numbers):
             return _COMPARED[how](as_numbers(left), as_numbers(right))
         there = np.broadcast_to(there, left.shape)
         found = np.zeros(left.shape, bool)
@@ -172,7 +172,7 @@ class _Evaluation:
 
     def _among(self, children: list[Any]) -> Any:
         return functools.reduce(np.logical_or, [
-            self._comparison([children[0], "==", one]) for one in children[1:] if one is not None
+            self._comparison([children[0], "==", child]) for child in children[1:] if child is not None
         ], np.zeros(len(self.sheet), bool))  # fmt: skip
 
     def _not_among(self, children: list[Any]) -> Any:
@@ -188,7 +188,7 @@ class _Evaluation:
         return self._each(children, str.endswith)
 
     def _each(self, children: list[Any], holds: Callable[[str, str], bool]) -> Any:
-        whole, part = (self.value(one) for one in children)
+        whole, part = (self.value(child) for child in children)
         if not isinstance(part, str):
             raise TypeError("has, begins and ends ask for a text in quotes")
         return np.array([one is not None and holds(str(one), part) for one in np.asarray(whole).tolist()], bool)
@@ -207,7 +207,7 @@ class _Evaluation:
         return -as_numbers(self.value(children[0]))
 
     def _call(self, children: list[Any]) -> Any:
-        name, given = str(children[0]), [self.value(one) for one in children[1:] if one is not None]
+        name, given = str(children[0]), [self.value(child) for child in children[1:] if child is not None]
         function = _FUNCTIONS.get(name)
         if function is None:
             raise UsageError(f"there is no function {name}", f"one of {', '.join(_FUNCTIONS)}")

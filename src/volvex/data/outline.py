@@ -31,7 +31,7 @@ def outline(document: Document) -> Branch:
     if isinstance(document, NodeData):
         return _node(document.root, document.file.rpartition("/")[2], "")
     sheets = document.sheets
-    return Branch(document.file.rpartition("/")[2], "", "", lambda: [_sheet(one) for one in sheets], len(sheets))
+    return Branch(document.file.rpartition("/")[2], "", "", lambda: [_sheet(sheet) for sheet in sheets], len(sheets))
 
 
 def branch_at(document: Document, place: str) -> Branch:
@@ -94,7 +94,12 @@ def _sheet(sheet: Sheet) -> Branch:
 def _record(sheet: Sheet, row: int) -> Branch:
     record = {name: text for name, text in sheet.record(row).items() if name not in sheet.key}
     name = next(
-        (record[one.name] for one in sheet.columns.values() if one.rule.role == "name" and one.name in record), ""
+        (
+            record[column.name]
+            for column in sheet.columns.values()
+            if column.rule.role == "name" and column.name in record
+        ),
+        "",
     )
     place = f"{sheet.name}/{sheet.keys[row]}"
     shown = "  ".join(f"{field}={text}" for field, text in record.items() if text != name and text != sheet.name)

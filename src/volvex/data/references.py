@@ -144,13 +144,13 @@ class Catalogue:
             self._files[spot] = [path for path in self.paths if spot.is_file(path)]
         for path in self._files[spot]:
             document = self.document(path)
-            yield from ((path, one) for one in (document.sheets if document else ()) if spot.is_sheet(one))
+            yield from ((path, sheet) for sheet in (document.sheets if document else ()) if spot.is_sheet(sheet))
 
     def targets(self, path: str, sheet: Sheet, name: str) -> list[tuple[str, Sheet]] | None:
         """Where the keys lead that a field holds; None when it holds none."""
-        for one in self.meanings.references:
-            if one.target is not None and one.source.is_file(path) and one.source.is_sheet(sheet) and fnmatch.fnmatchcase(name, one.source.field):  # fmt: skip
-                return list(self.sheets(one.target))
+        for reference in self.meanings.references:
+            if reference.target is not None and reference.source.is_file(path) and reference.source.is_sheet(sheet) and fnmatch.fnmatchcase(name, reference.source.field):  # fmt: skip
+                return list(self.sheets(reference.target))
         refers = sheet.columns[name].rule.refers
         if not refers:
             return None
@@ -166,8 +166,8 @@ class Catalogue:
     def is_path(self, path: str, sheet: Sheet, name: str) -> bool:
         """Whether a field holds paths of the game."""
         return any(
-            one.target is None and one.source.is_file(path) and one.source.is_sheet(sheet) and fnmatch.fnmatchcase(name, one.source.field)
-            for one in self.meanings.references
+            reference.target is None and reference.source.is_file(path) and reference.source.is_sheet(sheet) and fnmatch.fnmatchcase(name, reference.source.field)
+            for reference in self.meanings.references
         )  # fmt: skip
 
     def names(self, path: str, sheet: Sheet, name: str) -> list[str]:

@@ -47,13 +47,13 @@ def require_edit(document: Document, data: bytes, changes: Sequence[Change]) -> 
 
 def check_edit(before: Document, after: Document, changes: Sequence[Change]) -> None:
     """FormatError unless the changes are what differs between two states."""
-    if [(one.name, len(one)) for one in before.sheets] != [(one.name, len(one)) for one in after.sheets] or any(
+    if [(sheet.name, len(sheet)) for sheet in before.sheets] != [(one.name, len(one)) for one in after.sheets] or any(
         one.keys != other.keys for one, other in zip(before.sheets, after.sheets, strict=True)
     ):
         _check_records(before, after, changes)
         return
-    wanted = {one.place: one.after for one in changes if one.what == "set"}
-    found = {one.place: one.after for one in differences(before, after)}
+    wanted = {change.place: change.after for change in changes if change.what == "set"}
+    found = {difference.place: difference.after for difference in differences(before, after)}
     for place in dict.fromkeys([*wanted, *found]):
         now = found[place] if place in found else _cell(after, place)
         if not _alike(now, wanted[place] if place in wanted else _cell(before, place)):
@@ -72,22 +72,26 @@ def _check_records(before: Document, after: Document, changes: Sequence[Change])
     """Where records came, went or were renamed: those that were asked for, with the fields that were asked for."""
     sheets = {one.name: one for one in after.sheets}
     old = {one.name: one for one in before.sheets}
-    for one in changes:
-        sheet = sheets.get(one.sheet)
-        numbered = one.sheet in old and not old[one.sheet].key and one.key.startswith("#")
-        row = sheet.rows.get(one.key) if sheet is not None else None
-        if one.what == "remove":
-            if row is not None and not numbered and sheet is not None and len(sheet) >= len(old[one.sheet]):
-                raise FormatError(after.file, f"{one.sheet}: row {one.key} would still be there", hint=HINT)
-        elif one.what == "add" and sheet is not None and len(sheet) <= len(old.get(one.sheet, ())):
-            if not any(other.what == "remove" and other.sheet == one.sheet for other in changes):
-                raise FormatError(after.file, f"{one.sheet}: row {one.key} would not be there", hint=HINT)
+    for change in changes:
+        sheet = sheets.get(change.sheet)
+        numbered = change.sheet in old and not old[change.sheet].key and change.key.startswith("#")
+        row = sheet.rows.get(change.key) if sheet is not None else None
+        if change.what == "remove":
+            if row is not None and not numbered and sheet is not None and len(sheet) >= len(old[change.sheet]):
+                raise FormatError(after.file, f"{change.sheet}: row {change.key} would still be there", hint=HINT)
+        elif change.what == "add" and sheet is not None and len(sheet) <= len(old.get(change.sheet, ())):
+            if not any(other.what == "remove" and other.sheet == change.sheet for other in changes):
+                raise FormatError(after.file, f"{change.sheet}: row {change.key} would not be there", hint=HINT)
         elif (
-            one.what == "set" and sheet is not None and row is not None and not numbered and one.field in sheet.columns
+            change.what == "set"
+            and sheet is not None
+            and row is not None
+            and not numbered
+            and change.field in sheet.columns
         ):
-            now = sheet.columns[one.field].text(row)
-            if not _alike(now, one.after):
-                raise _fault(after.file, one.place, now)
+            now = sheet.columns[change.field].text(row)
+            if not _alike(now, change.after):
+                raise _fault(after.file, change.place, now)
 
 
 def _alike(one: str | None, other: str | None) -> bool:

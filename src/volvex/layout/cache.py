@@ -16,7 +16,7 @@ from volvex import __version__
 from volvex.layout import model
 from volvex.source.digest import digest_bytes
 
-_CLASSES = {name: one for name, one in vars(model).items() if dataclasses.is_dataclass(one) and isinstance(one, type)}
+_CLASSES = {name: var for name, var in vars(model).items() if dataclasses.is_dataclass(var) and isinstance(var, type)}
 
 
 @functools.cache

@@ -14,15 +14,15 @@ from volvex.source import Source
 def block_seals(layout: Layout) -> list[tuple[Block, Field, ChecksumOf]]:
     """The seals over blocks, parts and the file: the block that holds each, its field, what it covers."""
     return [
-        (block, one, one.meaning)
+        (block, field, field.meaning)
         for block in layout.blocks
-        for one in block.fields
-        if isinstance(one.meaning, ChecksumOf)
+        for field in block.fields
+        if isinstance(field.meaning, ChecksumOf)
         and (
-            one.meaning.edge
-            or one.meaning.part == "file"
-            or layout.block(one.meaning.part)
-            or layout.part(one.meaning.part)
+            field.meaning.edge
+            or field.meaning.part == "file"
+            or layout.block(field.meaning.part)
+            or layout.part(field.meaning.part)
         )
     ]
 
@@ -51,19 +51,19 @@ def name_seal(meaning: ChecksumOf, name: bytes) -> int:
     )
 
 
-def seal_size(one: Field) -> int:
+def seal_size(field: Field) -> int:
     """The bytes of a seal's field."""
-    return one.type.size if isinstance(one.type, Number) else int(getattr(one.type, "size", 0) or 0)
+    return field.type.size if isinstance(field.type, Number) else int(getattr(field.type, "size", 0) or 0)
 
 
-def seal_text(one: Field, value: int) -> str:
+def seal_text(field: Field, value: int) -> str:
     """A seal as it is told: as many digits as it has."""
-    return f"0x{value:0{2 * seal_size(one)}x}"
+    return f"0x{value:0{2 * seal_size(field)}x}"
 
 
-def stored_seal(one: Field, column: Array, row: int) -> int:
+def stored_seal(field: Field, column: Array, row: int) -> int:
     """A seal as a field holds it; a digest in bytes has its highest byte first."""
-    return int.from_bytes(column[row].tobytes(), "big") if isinstance(one.type, Raw) else int(column[row])
+    return int.from_bytes(column[row].tobytes(), "big") if isinstance(field.type, Raw) else int(column[row])
 
 
 def file_span(reading: Reading, meaning: ChecksumOf) -> tuple[int, int]:

@@ -365,8 +365,8 @@ class Field:
         """The type as its author wrote it, with its changes."""
         signs = {"times": "x"}
         return " ".join([str(self.type), *(
-            f"from {one.edge} of {one.part}" if one.how == "from" else f"{signs.get(one.how, one.how)} {one.number}"
-            for one in self.changes
+            f"from {change.edge} of {change.part}" if change.how == "from" else f"{signs.get(change.how, change.how)} {change.number}"
+            for change in self.changes
         )])  # fmt: skip
 
 
@@ -438,7 +438,7 @@ class Block:
     @property
     def inline(self) -> bool:
         """Whether each record is followed by its entry's content."""
-        return any(isinstance(one.meaning, Inline) for one in self.fields)
+        return any(isinstance(field.meaning, Inline) for field in self.fields)
 
 
 @dataclass(frozen=True)
@@ -521,8 +521,8 @@ class Layout:
         roots = {
             self.root(block).name
             for block in self.blocks
-            for one in block.fields
-            if isinstance(one.meaning, Attribute) and one.meaning.of == of
+            for field in block.fields
+            if isinstance(field.meaning, Attribute) and field.meaning.of == of
         }
         return [block for block in self.blocks if self.root(block).name in roots]
 
@@ -551,10 +551,10 @@ def rows_of_layout(layout: Layout) -> list[Block]:
     return [
         block
         for block in layout.blocks
-        if block.repeats and any(isinstance(one.meaning, Value) for one in block.fields)
+        if block.repeats and any(isinstance(field.meaning, Value) for field in block.fields)
     ]
 
 
 def pools_of(layout: Layout) -> dict[str, Field]:
     """The blocks that are pools of texts, with the field that is one."""
-    return {block.name: one for block in layout.blocks for one in block.fields if isinstance(one.meaning, Pool)}
+    return {block.name: field for block in layout.blocks for field in block.fields if isinstance(field.meaning, Pool)}

@@ -20,14 +20,14 @@ def measures(layout: Layout) -> Holders:
 def holder_of(layout: Layout, block: Block) -> Block | None:
     """The block within whose records the records of `block` lie."""
     for home in layout.blocks:
-        if any(isinstance(one.meaning, RecordsOf) and one.meaning.block == block.name for one in home.fields):
+        if any(isinstance(field.meaning, RecordsOf) and field.meaning.block == block.name for field in home.fields):
             return home
     return None
 
 
 def grows(block: Block) -> bool:
     """Whether a block's records say themselves how many more follow: folders, each with its folders behind it."""
-    told = {one.meaning.what for one in block.fields if isinstance(one.meaning, Attribute)}
+    told = {field.meaning.what for field in block.fields if isinstance(field.meaning, Attribute)}
     return "folders in it" in told and "first folder" not in told
 
 
@@ -44,42 +44,42 @@ def reading_order(layout: Layout) -> list[Block | Part]:
         waiting.remove(ready[0])
 
 
-def _is_found(layout: Layout, one: Block | Part, known: Holders, read: set[str]) -> bool:
+def _is_found(layout: Layout, block: Block | Part, known: Holders, read: set[str]) -> bool:
     def told(what: str) -> bool:
-        holders = known.get((what, one.name), [])
+        holders = known.get((what, block.name), [])
         bases = {change.part for _, field in holders for change in field.changes if change.how == "from"}
         return bool(holders) and {home.name for home, _ in holders} | bases <= read
 
-    holder = holder_of(layout, one) if isinstance(one, Block) else None
+    holder = holder_of(layout, block) if isinstance(block, Block) else None
     if holder is not None:
         return holder.name in read
-    if one.at is not None:
-        placed = not one.at.after or one.at.after in read
+    if block.at is not None:
+        placed = not block.at.after or block.at.after in read
     else:
         placed = told("start")
-    if not placed or not _asked(one) <= read:
+    if not placed or not _asked(block) <= read:
         return False
-    if isinstance(one, Part):
-        return all(told(what) for what in ("length", "stored length") if (what, one.name) in known)
-    if one.within and one.within not in read:
+    if isinstance(block, Part):
+        return all(told(what) for what in ("length", "stored length") if (what, block.name) in known)
+    if block.within and block.within not in read:
         return False
-    if one.along:
-        return one.along in read
-    return not one.repeats or one.until is not None or ("count", one.name) not in known or told("count")
+    if block.along:
+        return block.along in read
+    return not block.repeats or block.until is not None or ("count", block.name) not in known or told("count")
 
 
-def _asked(one: Block | Part) -> set[str]:
+def _asked(block: Block | Part) -> set[str]:
     """The blocks whose fields must be known before this can be read."""
-    conditions = [one.when] if one.when else []
-    if isinstance(one, Block):
-        own = {field.name for field in one.fields}
-        conditions += [field.when for field in one.fields if field.when and field.when.field not in own]
+    conditions = [block.when] if block.when else []
+    if isinstance(block, Block):
+        own = {field.name for field in block.fields}
+        conditions += [field.when for field in block.fields if field.when and field.when.field not in own]
     return {condition.field.partition(".")[0] for condition in conditions}
 
 
 def is_own(block: Block, when: Condition) -> bool:
     """Whether a condition asks a field of the same record."""
-    return any(one.name == when.field for one in block.fields)
+    return any(field.name == when.field for field in block.fields)
 
 
 def seal_order(layout: Layout) -> list[Block]:

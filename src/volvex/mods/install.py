@@ -57,11 +57,11 @@ def originals(game: Path) -> dict[str, Path | None]:
     return found
 
 
-def _is_ours(path: Path, one: Installed, advance: Advance = nothing) -> bool:
+def _is_ours(path: Path, installed: Installed, advance: Advance = nothing) -> bool:
     """Whether a file is still what was installed: untouched since, or with the same bytes, all of which are read."""
     if path.is_symlink() or not path.is_file():
         return False
-    return stamp_of(path) == one.stamp or token(path, one.now, advance) == one.now
+    return stamp_of(path) == installed.stamp or token(path, installed.now, advance) == installed.now
 
 
 def _size(path: Path) -> int | None:
@@ -100,31 +100,31 @@ def plan_restore(game: Path, force: Collection[str] = ()) -> Done:
     return done
 
 
-def _planned_back(game: Path, name: str, one: Installed) -> Action:
+def _planned_back(game: Path, name: str, installed: Installed) -> Action:
     target = game / name
-    if os.path.lexists(target) and not _is_ours(target, one) and not _is_original(target, one):
-        return _skipped(game, name, one)
-    if one.original is None:
+    if os.path.lexists(target) and not _is_ours(target, installed) and not _is_original(target, installed):
+        return _skipped(game, name, installed)
+    if installed.original is None:
         return Action(name, "remove", _size(target), None)
-    return Action(name, "put back", _size(target), _kept_size(game, one))
+    return Action(name, "put back", _size(target), _kept_size(game, installed))
 
 
-def _kept_size(game: Path, one: Installed) -> int | None:
-    return _size(Store(home_of(game) / "objects", Disk()).path(one.original)) if one.original else None
+def _kept_size(game: Path, installed: Installed) -> int | None:
+    return _size(Store(home_of(game) / "objects", Disk()).path(installed.original)) if installed.original else None
 
 
-def _is_original(path: Path, one: Installed, advance: Advance = nothing) -> bool:
+def _is_original(path: Path, installed: Installed, advance: Advance = nothing) -> bool:
     """Whether a file is its own original already, byte for byte."""
-    return one.original is not None and token(path, one.original, advance) == one.original
+    return installed.original is not None and token(path, installed.original, advance) == installed.original
 
 
 def _where(original: str) -> str:
     return f"{HIDDEN}/objects/{original[:2]}/{original[2:]}"
 
 
-def _skipped(game: Path, name: str, one: Installed) -> Action:
+def _skipped(game: Path, name: str, installed: Installed) -> Action:
     size = _size(game / name)
-    if one.original is None:
+    if installed.original is None:
         return Action(
             name, "skip", size, size, "changed since it was installed, and the game had no such file before: it stays"
         )
@@ -145,13 +145,13 @@ def _held(game: Path, state: State, force: Collection[str]) -> list[Action]:
     ]  # fmt: skip
     return found + [
         Action(
-            _where(one),
+            _where(orphan),
             "skip",
             None,
             None,
             "an original of which no journal says where it belongs; the game has no such file",
         )
-        for one in orphans(game, state)
+        for orphan in orphans(game, state)
     ]
 
 
@@ -196,7 +196,7 @@ def require_writable(game: Path, names: Iterable[str]) -> None:
             if target.exists():
                 with target.open("r+b"):
                     pass
-            folder = next(one for one in target.parents if one.exists())
+            folder = next(parent for parent in target.parents if parent.exists())
             if not os.access(folder, os.W_OK | os.X_OK):
                 raise PermissionError(folder)
         except PermissionError as error:
@@ -277,8 +277,8 @@ def _move_in(
 
 def leave_out(done: Done, left: set[str]) -> None:
     """What was to be done, and was not since a file changed under our hands."""
-    done.skipped += [Action(one.path, "skip", one.before, one.before, "changed by another program meanwhile")
-                     for one in done.actions if one.path in left]  # fmt: skip
+    done.skipped += [Action(action.path, "skip", action.before, action.before, "changed by another program meanwhile")
+                     for action in done.actions if action.path in left]  # fmt: skip
     done.actions = [one for one in done.actions if one.path not in left]
 
 
@@ -318,8 +318,10 @@ def restore(game: Path, disk: Disk, advance: Advance = nothing, force: Collectio
             made = State(state.installed, state.older, "restore", moves, [], kept, state.generation)
             leave_out(done, carry_out(game, home, made, disk))
         done.actions = [
-            changed(one, before=aside[one.path].before, why=aside[one.path].why) if one.path in aside else one
-            for one in done.actions
+            changed(action, before=aside[action.path].before, why=aside[action.path].why)
+            if action.path in aside
+            else action
+            for action in done.actions
         ]
         done.skipped += _held(game, state, force)
     return done

@@ -144,7 +144,9 @@ def numbered(new: Sequence[str], bears: Callable[[int], bool] = lambda size: Fal
 
 
 def _numbers(numbers: range, width: int, bare: bool, tail: str) -> list[str]:
-    told = [f"{one:0{width}}{tail}" for one in numbers] + ([f"{one}{tail}" for one in numbers] if bare else [])
+    told = [f"{number:0{width}}{tail}" for number in numbers] + (
+        [f"{number}{tail}" for number in numbers] if bare else []
+    )
     return list(dict.fromkeys(told))
 
 

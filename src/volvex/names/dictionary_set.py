@@ -42,7 +42,7 @@ class DictionarySet:
     def of(self, layout: Layout) -> list[Dictionary]:
         """Those for the game that a layout belongs to, and those for all."""
         game = Path(layout.file).parent.name
-        return [one for one in self.dictionaries if one.game in ("", game)]
+        return [dictionary for dictionary in self.dictionaries if dictionary.game in ("", game)]
 
     def match(self, layout: Layout, keying: Keying | None, keys: Sequence[Array]) -> dict[int, list[str]]:
         """The known paths for entries with these keys, by row. A key that a dictionary tells outright has no other path."""
@@ -64,9 +64,9 @@ class DictionarySet:
         return {row: list(paths.values()) for row, paths in found.items()}
 
 
-def _hashed(one: Dictionary, keying: Keying, keys: Sequence[Array], order: Array) -> list[tuple[int, str]]:
+def _hashed(dictionary: Dictionary, keying: Keying, keys: Sequence[Array], order: Array) -> list[tuple[int, str]]:
     """Entries whose keys are those of a dictionary's paths."""
-    table = one.table(keying)
+    table = dictionary.table(keying)
     wanted = keys[0][order]  # in their order, so that the table is gone through once
     left, right = np.searchsorted(table[0], wanted, "left"), np.searchsorted(table[0], wanted, "right")
     there = np.flatnonzero(right > left)
@@ -76,14 +76,14 @@ def _hashed(one: Dictionary, keying: Keying, keys: Sequence[Array], order: Array
     for part in range(1, len(keys)):
         same = table[part][lines] == keys[part][rows]
         rows, lines = rows[same], lines[same]
-    paths = one.paths_at(table[-2][lines].tolist(), table[-1][lines].tolist())
+    paths = dictionary.paths_at(table[-2][lines].tolist(), table[-1][lines].tolist())
     return list(zip(rows.tolist(), paths, strict=True))
 
 
-def _told(one: Dictionary, keying: Keying | None, keys: Sequence[Array]) -> list[tuple[int, str]]:
+def _told(dictionary: Dictionary, keying: Keying | None, keys: Sequence[Array]) -> list[tuple[int, str]]:
     """Entries whose keys a dictionary tells outright."""
     found = []
-    for path, key in one.told:
+    for path, key in dictionary.told:
         wanted = _numbers(key, keying, len(keys))
         if wanted is not None:
             same = np.logical_and.reduce(

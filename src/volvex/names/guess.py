@@ -84,7 +84,7 @@ def guess(quarry: UnresolvedEntries, pattern: Pattern, advance: Advance = ignore
         for stem in name.texts(counted):
             names.append(stem)
         if folder is not None:
-            folders += [f"{one}/" for one in folder.texts(counted)]
+            folders += [f"{text}/" for text in folder.texts(counted)]
         done = pattern.size
     except KeyboardInterrupt:
         _tested(quarry, done, folders, names, endings)
@@ -98,7 +98,7 @@ def _tested(
     """Those of few paths that have an entry's key, as found by guessing among `tried`."""
     lasts = _texts(endings)
     some = list(
-        dict.fromkeys(f"{one}{stem}{ending}".lstrip("/") for one in folders for stem in names for ending in lasts)
+        dict.fromkeys(f"{folder}{stem}{ending}".lstrip("/") for folder in folders for stem in names for ending in lasts)
     )
     found = quarry.test(some, EvidenceKind.GUESSED, lambda path: "")
     quarry.tried[EvidenceKind.GUESSED] += max(0, tried - len(some))

@@ -109,7 +109,7 @@ def _braces(text: str, inside: str, words: Mapping[str, Sequence[str]]) -> Itera
 def _range(text: str, match: re.Match[str]) -> Iterator[Part]:
     """A range as digits, each a place of its own as far as they run through all ten: so their beginnings are shared."""
     if match[1] is None:
-        first, last = [ord(one) for one in match.groups() if one is not None]
+        first, last = [ord(group) for group in match.groups() if group is not None]
         if last < first:
             raise UsageError(f"{text}: {match[0]} runs backwards", f"{{{chr(last)}..{chr(first)}}}")
         yield tuple(chr(code) for code in range(first, last + 1))

@@ -32,9 +32,9 @@ class Pool:
             self._holders[key] = (weakref.ref(holder), amount)
             self.held += amount
             victims = self._victims(key)
-        for one in victims:
-            if one.give_way():
-                self.let_go(one)
+        for victim in victims:
+            if victim.give_way():
+                self.let_go(victim)
 
     def used(self, holder: Holder) -> None:
         """Take note that it was used."""

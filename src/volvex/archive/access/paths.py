@@ -54,7 +54,7 @@ class Group:
     def disk_path(self, row: int) -> str | None:
         """Where an entry is put below a folder that mirrors the tree; None when it gets no place."""
         parts = [archive.disk_names[at] for archive, at in (*self.above, (self.archive, row))]
-        return "/".join([self.file, *map(str, parts)]) if all(isinstance(one, str) for one in parts) else None
+        return "/".join([self.file, *map(str, parts)]) if all(isinstance(part, str) for part in parts) else None
 
     def paths(self) -> list[str]:
         """The entries' whole paths. Not safe to print: see `shown`."""
@@ -351,7 +351,7 @@ class Walker:
                 )
             inner = self.inner(archive, row, path, asked)
         except TooLargeError as error:
-            if not any(isinstance(one, TooLargeError) for one in self.faults):  # said once: there are many
+            if not any(isinstance(fault, TooLargeError) for fault in self.faults):  # said once: there are many
                 self.faults.append(error)
             return None
         except VolvexError as error:

@@ -93,7 +93,7 @@ class Ties:
     @property
     def words(self) -> str:
         """All ties in words: the same for the same ties."""
-        return "\n".join(f"{one.root} {one.pattern} {one.find().title}" for one in self._ties)
+        return "\n".join(f"{tie.root} {tie.pattern} {tie.find().title}" for tie in self._ties)
 
 
 def _root(folder: Path) -> str:

@@ -89,7 +89,7 @@ def _keep(
     there: dict[str, Stamp],
     gone: set[str] | None = None,
 ) -> None:
-    told = {name: (there[name], _without_path(asdict(one), name)) for name, one in _with_pieces(new, there).items()}
+    told = {name: (there[name], _without_path(asdict(piece), name)) for name, piece in _with_pieces(new, there).items()}
     if told or gone:
         memory.keep(folder, by, told, gone or ())
 
@@ -120,13 +120,13 @@ def _files(folder: Path) -> Iterator[tuple[str, Stamp]]:
         before, here = waiting.pop()
         try:
             with os.scandir(here) as entries:
-                for one in entries:
-                    if one.is_dir(follow_symlinks=False):
-                        if one.name != HIDDEN:
-                            waiting.append((f"{before}{one.name}/", one.path))
+                for entry in entries:
+                    if entry.is_dir(follow_symlinks=False):
+                        if entry.name != HIDDEN:
+                            waiting.append((f"{before}{entry.name}/", entry.path))
                     else:
-                        told = one.stat(follow_symlinks=False)
-                        yield before + one.name, (told.st_size, told.st_mtime_ns)
+                        told = entry.stat(follow_symlinks=False)
+                        yield before + entry.name, (told.st_size, told.st_mtime_ns)
         except PermissionError:
             continue
 

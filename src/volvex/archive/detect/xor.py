@@ -160,7 +160,7 @@ def _lengths(sample: Array) -> list[tuple[int, float]]:
         (length, float(np.count_nonzero(part[length:] == part[:-length]) / (len(part) - length)))
         for length in range(1, min(LONGEST, len(part) // 3) + 1)
     ]
-    telling = [one for one in shares if one[1] > TELLING]
+    telling = [share for share in shares if share[1] > TELLING]
     return sorted(telling, key=lambda one: (-round(one[1], 2), one[0]))[:MOST_KEYS]
 
 

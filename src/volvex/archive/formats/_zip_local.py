@@ -62,7 +62,7 @@ def scanned(source: Source) -> tuple[zd.End, zd.Directory] | None:
 def _directory(records: list[bytes], starts: list[tuple[int, int, int]]) -> zd.Directory:
     data = b"".join(records)
     at = np.cumsum([0, *map(len, records[:-1])])
-    heads = np.array([np.frombuffer(one[:46], zd.RECORD)[0] for one in records], zd.RECORD)
+    heads = np.array([np.frombuffer(record[:46], zd.RECORD)[0] for record in records], zd.RECORD)
     start, stored, size = (np.array(column, np.int64) for column in zip(*starts, strict=True))
     return zd.Directory(
         data, at, heads, start, stored, size, Texts(data, at + 46, heads["name"].astype(np.int64), "utf-8")

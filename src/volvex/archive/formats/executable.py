@@ -94,7 +94,9 @@ def image_of(source: Source) -> Image | None:
     told = min(16, int.from_bytes(optional[first - 4 : first], "little"), (size - first) // 8)
     directories = tuple(struct.unpack_from("<II", optional, first + 8 * index) for index in range(told))
     sections = tuple(_section(source, at + 24 + size + 40 * index) for index in range(count))
-    end = max((one.start + one.size for one in sections if one.size), default=at + 24 + size + 40 * count)
+    end = max(
+        (section.start + section.size for section in sections if section.size), default=at + 24 + size + 40 * count
+    )
     if end > source.size:
         raise FormatError(source.name, f"its sections reach to {end:#x}, past the end of the file at {source.size:#x}", offset=at,
                           hint="a fresh copy of the file: it may be cut off")  # fmt: skip
@@ -120,7 +122,7 @@ class Executable(OpenFormatArchive):
         self.image = image
         self.tail = self._tail()
         self.resources = list(self._resources())
-        named = [(one.name.encode(), one.start, one.size) for one in self.resources]
+        named = [(resource.name.encode(), resource.start, resource.size) for resource in self.resources]
         if self.tail[1] > self.tail[0]:
             named.append((b"tail", self.tail[0], self.tail[1] - self.tail[0]))
         names, starts, sizes = [list(column) for column in zip(*named, strict=True)] if named else ([], [], [])
@@ -143,7 +145,14 @@ class Executable(OpenFormatArchive):
         if len(self.image.directories) <= RESOURCES or not self.image.directories[RESOURCES][0]:
             return None
         place = self.image.directories[RESOURCES][0]
-        return next((one for one in self.image.sections if one.memory <= place < one.memory + max(one.size, 1)), None)
+        return next(
+            (
+                section
+                for section in self.image.sections
+                if section.memory <= place < section.memory + max(section.size, 1)
+            ),
+            None,
+        )
 
     def _resources(self) -> Iterator[Resource]:
         home = self._home()
@@ -214,15 +223,15 @@ class Executable(OpenFormatArchive):
         patches[one.record] = struct.pack("<II", home.memory + home.size + len(grown), content.size)
         return grown + b"".join(content.source.chunks(content.offset, content.stored))
 
-    def _room(self, one: Resource) -> int:
+    def _room(self, resource: Resource) -> int:
         """Bytes from a resource's start to whatever stands behind it."""
         home = self._home()
         assert home is not None
-        starts = [other.start for other in self.resources if other.start > one.start] + [home.start + home.size]
-        records = [other.record for other in self.resources if other.record > one.start]
-        room = min([*starts, *records]) - one.start
-        data = self.source.read(one.start + one.size, room - one.size)
-        return one.size + (len(data) if not data.strip(b"\0") and min(starts) != home.start + home.size else 0)
+        starts = [other.start for other in self.resources if other.start > resource.start] + [home.start + home.size]
+        records = [other.record for other in self.resources if other.record > resource.start]
+        room = min([*starts, *records]) - resource.start
+        data = self.source.read(resource.start + resource.size, room - resource.size)
+        return resource.size + (len(data) if not data.strip(b"\0") and min(starts) != home.start + home.size else 0)
 
     def _grow(self, moved: int, used: int, patches: dict[int, bytes | NewContent]) -> None:
         """Tell the larger section in the headers."""

@@ -126,7 +126,7 @@ class Tar(OpenFormatArchive):
         self._common: dict[bytes, bytes] = {}  # attributes told for all that follow
         self.told = list(self._sound() if lenient else self._walk())
         rows = self.told
-        names = [one.name.rstrip(b"/") + b"/" if one.type == FOLDER else one.name for one in rows]
+        names = [row.name.rstrip(b"/") + b"/" if row.type == FOLDER else row.name for row in rows]
         self.entries = entries_of(
             names, [one.data for one in rows], [one.size for one in rows], [one.size for one in rows]
         )

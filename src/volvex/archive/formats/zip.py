@@ -249,7 +249,7 @@ class Zip(OpenFormatArchive):
 
     def _find_secret(self, row: int) -> bytes:
         """A password that opens several entries, or at least this one."""
-        sound = [one for one in self._locks if one not in self.refusals and self.entries.size[one]]
+        sound = [lock for lock in self._locks if lock not in self.refusals and self.entries.size[lock]]
         samples = [row, *(one for one in sound[:: max(1, len(sound) // SAMPLES)] if one != row)][:SAMPLES]
         small = min(
             (one for one in sound if self.entries.size[one] <= SMALL),
@@ -260,7 +260,7 @@ class Zip(OpenFormatArchive):
             return self.keys.right(
                 self.source.name,
                 lambda secret: (
-                    all(self._suits(one, secret) for one in samples) and self._proved(small, secret, len(samples))
+                    all(self._suits(sample, secret) for sample in samples) and self._proved(small, secret, len(samples))
                 ),
             ).secret
         except LockedError:

@@ -93,7 +93,7 @@ class _Decoded(Source):
 
 
 def _carved(source: Source, library: Library) -> Archive | None:
-    return Carved(source, [one for one in finds(source) if one.size is not None])
+    return Carved(source, [find for find in finds(source) if find.size is not None])
 
 
 class Carved(OpenFormatArchive):
@@ -114,13 +114,13 @@ class Carved(OpenFormatArchive):
             codecs.index(one.kind) if stream else 0 for one, stream in zip(found, streams, strict=True)
         ]
 
-    def _named(self, one: Find, stream: bool) -> bytes:
-        told = one.kind
+    def _named(self, find: Find, stream: bool) -> bytes:
+        told = find.kind
         if stream:
-            size = min(one.holds or 0, filetypes.HEAD)
-            start = self.source.read(one.offset, min(one.size or 0, 1 << 12))
-            told = filetypes.ending_by_content(COMPRESS.get(one.kind).decode_start(start, size)) or "bin"
-        return f"{one.offset:08x}.{told}".encode()
+            size = min(find.holds or 0, filetypes.HEAD)
+            start = self.source.read(find.offset, min(find.size or 0, 1 << 12))
+            told = filetypes.ending_by_content(COMPRESS.get(find.kind).decode_start(start, size)) or "bin"
+        return f"{find.offset:08x}.{told}".encode()
 
     def covering(self, at: int) -> Stretch:
         row = int(np.searchsorted(self.entries.start, at, "right")) - 1

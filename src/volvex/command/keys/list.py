@@ -22,7 +22,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     context.warn_of_keys()
     keys = read_keys(context.home)
     if options.json:
-        context.json({"name": one.name} for one in keys)
+        context.json({"name": key.name} for key in keys)
         return Status.OK
     if not keys:
         context.print("you have no keys; `volvex keys add NAME` adds one")

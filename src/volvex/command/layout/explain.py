@@ -40,7 +40,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             for name, reading, title in _readings(path, walker, context):
                 if options.json:
                     records += [
-                        _record(name, one) for one in stretches(reading, None if options.all else options.limit)
+                        _record(name, stretch) for stretch in stretches(reading, None if options.all else options.limit)
                     ]
                 else:
                     _explain(name, reading, title, options, context)
@@ -80,9 +80,9 @@ def _explain(path: str, reading: Reading, title: str, options: argparse.Namespac
     _summary(path, title, coverage(reading), context)
 
 
-def _record(path: str, one: Stretch) -> dict[str, object]:
-    return {"path": path, "within": one.within, "start": one.start, "size": one.size, "what": one.what, "name": one.name, "type": one.shape,
-            "value": one.value, "meaning": one.meaning}  # fmt: skip
+def _record(path: str, stretch: Stretch) -> dict[str, object]:
+    return {"path": path, "within": stretch.within, "start": stretch.start, "size": stretch.size, "what": stretch.what, "name": stretch.name, "type": stretch.shape,
+            "value": stretch.value, "meaning": stretch.meaning}  # fmt: skip
 
 
 def _print(found: list[Stretch], every: bool, context: Context) -> None:

@@ -25,7 +25,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
     layouts = list(library.every())
     if options.json:
         context.json(
-            {"path": one.file, "title": one.title, "kind": one.kind, "writable": not unwritable(one)} for one in layouts
+            {"path": layout.file, "title": layout.title, "kind": layout.kind, "writable": not unwritable(layout)}
+            for layout in layouts
         )
     else:
         print_table(context, [

@@ -62,7 +62,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
 
 def _prove_data(path: str, document: LayoutDocument, context: Context) -> Status:
     proof = prove(document.reading)
-    records = sum(len(one) for one in document.sheets)
+    records = sum(len(sheet) for sheet in document.sheets)
     if proof.difference is not None:
         return _tell_difference(path, proof.difference, context)
     context.print(
@@ -71,11 +71,11 @@ def _prove_data(path: str, document: LayoutDocument, context: Context) -> Status
     return Status.OK
 
 
-def _tell_difference(path: str, one: Difference, context: Context) -> Status:
-    context.print(f"{shown(path)}: {context.paint('differs', 'red')} at {one.offset:#x}, in {shown(one.field.name)}"
-                  + (f" ({one.field.meaning})" if one.field.meaning else ""))  # fmt: skip
+def _tell_difference(path: str, difference: Difference, context: Context) -> Status:
+    context.print(f"{shown(path)}: {context.paint('differs', 'red')} at {difference.offset:#x}, in {shown(difference.field.name)}"
+                  + (f" ({difference.field.meaning})" if difference.field.meaning else ""))  # fmt: skip
     context.print(
-        f"  the file has {one.original.hex(' ') or 'nothing more'}, the layout makes {one.written.hex(' ') or 'nothing more'}"
+        f"  the file has {difference.original.hex(' ') or 'nothing more'}, the layout makes {difference.written.hex(' ') or 'nothing more'}"
     )
     return Status.DIFFERS
 

@@ -47,7 +47,11 @@ def _of_path(options: argparse.Namespace, context: Context) -> Layout | None:
 
 def _named(name: str, library: Library) -> Layout:
     layouts = list(library.every())
-    for one in layouts:
-        if name.casefold() in (one.title.casefold(), Path(one.file).stem.casefold(), Path(one.file).name.casefold()):
-            return one
+    for layout in layouts:
+        if name.casefold() in (
+            layout.title.casefold(),
+            Path(layout.file).stem.casefold(),
+            Path(layout.file).name.casefold(),
+        ):
+            return layout
     raise NotFoundError(f"there is no layout {name}", f"one of {', '.join(one.title for one in layouts)}")

@@ -137,7 +137,9 @@ def _fitting(columns: list[Column], context: Context) -> tuple[list[Column], lis
 def _list_sheets(document: Document, path: str, options: argparse.Namespace, context: Context) -> None:
     """Several sorts of records: which, and how many."""
     if options.json:
-        context.json({"sheet": one.name, "records": len(one), "fields": list(one.columns)} for one in document.sheets)
+        context.json(
+            {"sheet": sheet.name, "records": len(sheet), "fields": list(sheet.columns)} for sheet in document.sheets
+        )
         return
     print_table(context, [
         Column("records", [f"{len(one):,}" for one in document.sheets], right=True),
@@ -181,8 +183,8 @@ def _page(context: Context) -> int:
 
 def _column(sheet: Sheet, name: str, rows: Any, whole: bool, context: Context) -> Column:
     column = sheet.columns[name]
-    cells = ["" if one is None else _cell(one, whole) for one in column.texts(rows)]
-    right = column.rule.sort in (INT, FLOAT) or (bool(cells) and all(_plain_number(one) for one in cells))
+    cells = ["" if text is None else _cell(text, whole) for text in column.texts(rows)]
+    right = column.rule.sort in (INT, FLOAT) or (bool(cells) and all(_plain_number(cell) for cell in cells))
     style = "cyan" if name in sheet.key else "yellow" if column.rule.refers else ""
     return Column(shown(name), cells, right=right, style=style)
 
@@ -258,7 +260,7 @@ def _show_record(
     found = follow(known, place, sheet, row) if options.follow else Found(place, sheet, row)
     if options.json:
         context.json(
-            [_found_record(found) | ({"users": [vars(one) for one in _users(known, found)]} if options.users else {})]
+            [_found_record(found) | ({"users": [vars(user) for user in _users(known, found)]} if options.users else {})]
         )
         return
     _print_found(found, options, context, "")
@@ -330,16 +332,16 @@ def _print_users(found: Sequence[User], record: Found, context: Context) -> None
 # changes
 
 
-def change_line(one: Change, context: Context) -> str:
+def change_line(change: Change, context: Context) -> str:
     """A change in a line: `lamps: row fresnel_3: range 9 -> 14`."""
-    record = f"{shown(one.sheet)}: row {shown(one.key)}" if one.key else shown(one.sheet)
-    if one.what == "set":
-        before = "nothing" if one.before is None else _value(one.before)
-        after = "nothing" if one.after is None else _value(one.after)
-        return f"{record}: {shown(one.field)} {context.paint(before, 'red')} -> {context.paint(after, 'green')}"
-    told = ", ".join(f"{name} {_value(text)}" for name, text in one.fields)
-    if one.what == "add":
-        like = f" like {shown(one.like)}" if one.like else ""
+    record = f"{shown(change.sheet)}: row {shown(change.key)}" if change.key else shown(change.sheet)
+    if change.what == "set":
+        before = "nothing" if change.before is None else _value(change.before)
+        after = "nothing" if change.after is None else _value(change.after)
+        return f"{record}: {shown(change.field)} {context.paint(before, 'red')} -> {context.paint(after, 'green')}"
+    told = ", ".join(f"{name} {_value(text)}" for name, text in change.fields)
+    if change.what == "add":
+        like = f" like {shown(change.like)}" if change.like else ""
         return f"{record} {context.paint('added', 'green')}{like}: {told}"
     return f"{record} {context.paint('removed', 'red')}: {told}"
 
@@ -384,7 +386,7 @@ def catalogue_of(path: str, walker: Walker, options: argparse.Namespace, context
         context.held.callback(bench.close)
         return catalogues(bench)[1], inner
     full = Path(path) if Path(path).is_absolute() else context.cwd / path
-    here = next((one for one in full.parents if one.is_dir()), None)
+    here = next((parent for parent in full.parents if parent.is_dir()), None)
     if here is None:
         raise NotFoundError(f"there is no {shown(path)}")
     for folder in (here, *here.parents):

@@ -44,7 +44,9 @@ class Formatter(argparse.HelpFormatter):
 
     def _fill_text(self, text: str, width: int, indent: str) -> str:
         paragraphs = text.strip("\n").split("\n\n")
-        return "\n\n".join(one if one.startswith("  ") else textwrap.fill(one, width) for one in paragraphs)
+        return "\n\n".join(
+            paragraph if paragraph.startswith("  ") else textwrap.fill(paragraph, width) for paragraph in paragraphs
+        )
 
 
 def parser_of(name: str, command: Command, width: int) -> Parser:

@@ -27,7 +27,7 @@ def tell(
         context.print(otherwise)
     elif actions:
         print_table(context, [
-            Column("before", [number(one.before) for one in actions], right=True),
+            Column("before", [number(action.before) for action in actions], right=True),
             Column("after", [number(one.after) for one in actions], right=True),
             Column("action", [one.what for one in actions], style="green"),
             Column("file", [shown(f"{one.path}: {one.why}" if one.why else one.path) for one in actions]),

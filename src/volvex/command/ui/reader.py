@@ -119,16 +119,16 @@ def tied_library(options: argparse.Namespace, context: Context) -> tuple[Library
 def _tie_named(options: argparse.Namespace, ties: Ties, roots: list[Path]) -> Layout | None:
     """Add the ties of the options; the layout of an archive that is for all files that are named, if there is one."""
     found = None
-    for one in named_layouts(options, ties):
-        if one.pattern:
+    for layout in named_layouts(options, ties):
+        if layout.pattern:
             for root in dict.fromkeys(roots):
-                ties.add(root, one.pattern, one.layout)
-        elif one.layout.kind == "archive":
-            found = one.layout
+                ties.add(root, layout.pattern, layout.layout)
+        elif layout.layout.kind == "archive":
+            found = layout.layout
         else:
             for path in _paths(options):
                 for root in roots[:1]:
-                    ties.add(Path(Path(path).anchor) if Path(path).is_absolute() else root, _below(path), one.layout)
+                    ties.add(Path(Path(path).anchor) if Path(path).is_absolute() else root, _below(path), layout.layout)
     return found
 
 
@@ -157,10 +157,10 @@ def _below(path: str) -> str:
 
 def tie_patterns(options: argparse.Namespace, ties: Ties, root: Path) -> None:
     """Add the ties of the options, all of which must have a pattern."""
-    for one in named_layouts(options, ties):
-        if not one.pattern:
+    for layout in named_layouts(options, ties):
+        if not layout.pattern:
             raise UsageError("nothing says what this layout is for", _PATTERN)
-        ties.add(root, one.pattern, one.layout)
+        ties.add(root, layout.pattern, layout.layout)
 
 
 def bench_library(
@@ -203,7 +203,7 @@ def open_walker(options: argparse.Namespace, context: Context) -> Walker:
     library = context.library(bench)
     ties = bench_library(library, game, told.layouts, context, told.encodings)
     standing = Standing(bench.resolve(), game.resolve(), context.cwd)
-    named = argparse.Namespace(**vars(options) | {"path": [standing.locate(one)[1] for one in _paths(options)]})
+    named = argparse.Namespace(**vars(options) | {"path": [standing.locate(path)[1] for path in _paths(options)]})
     layout = _tie_named(named, ties, [game])
     _tie_encodings(named, ties, [game])
     replaced = {standing.game / name: there for name, there in originals(standing.game).items()}
@@ -216,7 +216,12 @@ def layout_of_all(options: argparse.Namespace, library: Library, context: Contex
 
     ties = Ties([context.cwd], library.every)
     return next(
-        (one.layout for one in named_layouts(options, ties) if not one.pattern and one.layout.kind == "archive"), None
+        (
+            layout.layout
+            for layout in named_layouts(options, ties)
+            if not layout.pattern and layout.layout.kind == "archive"
+        ),
+        None,
     )
 
 

@@ -153,6 +153,6 @@ def one_sheet(document: Document, wanted: Wanted) -> Sheet:
     """The only sheet that is exchanged."""
     sheets = wanted_sheets(document, wanted)
     if len(sheets) != 1:
-        raise UsageError(f"{document.file} has several sorts of records: {', '.join(one.name for one in sheets)}",
+        raise UsageError(f"{document.file} has several sorts of records: {', '.join(sheet.name for sheet in sheets)}",
                          f"--sheet {sheets[0].name}, or a form that holds several: xlsx, json" if sheets else "")  # fmt: skip
     return sheets[0]

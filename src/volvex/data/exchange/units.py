@@ -81,7 +81,7 @@ def units(document: Document, wanted: Wanted) -> Iterator[Unit]:
         yield from _lines(document)
         return
     for sheet in document.sheets:
-        uses = next((one for one in sheet.columns.values() if one.rule.role == "context"), None)
+        uses = next((column for column in sheet.columns.values() if column.rule.role == "context"), None)
         for key, told in by_key(sheet).items():
             source, target = told.get(original), told.get(language)
             first = source or next(iter(told.values()))
@@ -96,7 +96,7 @@ def changed_units(
     document: Document, wanted: Wanted, records: Sequence[tuple[str, dict[str, str]]], file: str
 ) -> Incoming:
     """The changes that translations make which came back, each told with where it stands."""
-    known = {one.key: one for one in units(document, wanted)}
+    known = {unit.key: unit for unit in units(document, wanted)}
     _, language = settled(document, wanted)
     faults: list[VolvexError] = []
     changes, notes = [], []
@@ -127,10 +127,10 @@ def changed_units(
 
 
 def _added(
-    document: Document, one: Unit, key: str, language: str, text: str, where: str, file: str, faults: list[VolvexError]
+    document: Document, unit: Unit, key: str, language: str, text: str, where: str, file: str, faults: list[VolvexError]
 ) -> Change | None:  # fmt: skip
     """A record for a text in a language that had none of it; None, and a fault, where there is no place for one."""
-    sheet = document.sheet(one.sheet)
+    sheet = document.sheet(unit.sheet)
     if len(sheet.key) < 2:
         faults.append(
             FormatError(
@@ -140,7 +140,7 @@ def _added(
             )
         )
         return None
-    fields = {sheet.key[0]: key, sheet.key[-1]: language, one.field: text}
+    fields = {sheet.key[0]: key, sheet.key[-1]: language, unit.field: text}
     bad = [
         fault
         for name, value in fields.items()
@@ -150,13 +150,13 @@ def _added(
     return (
         None
         if bad
-        else Change("add", sheet.name, f"{key}{JOINED}{language}", fields=tuple(fields.items()), like=one.row)
+        else Change("add", sheet.name, f"{key}{JOINED}{language}", fields=tuple(fields.items()), like=unit.row)
     )
 
 
-def _changed(sheet: Sheet, one: Unit, text: str, where: str, file: str, faults: list[VolvexError]) -> list[Change]:
-    fault = fault_of(sheet.columns[one.field], text, one.row, file)
+def _changed(sheet: Sheet, unit: Unit, text: str, where: str, file: str, faults: list[VolvexError]) -> list[Change]:
+    fault = fault_of(sheet.columns[unit.field], text, unit.row, file)
     if fault is not None:
         faults.append(FormatError(file, f"{where}: {fault.problem}", hint=fault.hint))
         return []
-    return [Change("set", one.sheet, one.row, one.field, one.translation, text)]
+    return [Change("set", unit.sheet, unit.row, unit.field, unit.translation, text)]

@@ -204,12 +204,12 @@ def objects(cells: Sequence[Any]) -> Values:
     return made
 
 
-def all_texts(texts: Texts, block: BlockRead, one: Field) -> list[str]:
+def all_texts(texts: Texts, block: BlockRead, field: Field) -> list[str]:
     """A column's texts; FormatError where one is not in its encoding."""
     try:
         return texts.all()
     except UnicodeDecodeError as error:
-        raise FormatError(block.source.name, f"not {texts.encoding}: {error.reason}", field=f"{block.block.name}.{one.name}",
+        raise FormatError(block.source.name, f"not {texts.encoding}: {error.reason}", field=f"{block.block.name}.{field.name}",
                           hint="another encoding in the layout") from error  # fmt: skip
 
 
@@ -219,10 +219,10 @@ def some_of(block: BlockRead, rows: Any) -> BlockRead:
     return replace(block, columns=columns, starts=block.starts[rows])
 
 
-def true_numbers(reading: Reading, block: BlockRead, one: Field) -> Any:
+def true_numbers(reading: Reading, block: BlockRead, field: Field) -> Any:
     """The numbers that a field stands for, with the full width of 64 bits."""
-    stored = block.numbers(one.name)
-    changes = reading.settled(one).changes
+    stored = block.numbers(field.name)
+    changes = reading.settled(field).changes
     if not changes:
         return stored.astype(stored.dtype.newbyteorder("="))
     wide: Any = stored.astype(object)
@@ -234,24 +234,24 @@ def true_numbers(reading: Reading, block: BlockRead, one: Field) -> Any:
     return wide.astype(np.int64) if not len(wide) or (wide.max() < 1 << 63 and wide.min() >= -(1 << 63)) else wide
 
 
-def cells_of(reading: Reading, block: BlockRead, one: Field, pools: Pools) -> Values:
+def cells_of(reading: Reading, block: BlockRead, field: Field, pools: Pools) -> Values:
     """A field's cells for all records."""
-    meaning = one.meaning
+    meaning = field.meaning
     assert isinstance(meaning, Value)
-    values = _cells(reading, block, one, meaning, pools)
-    there = block.present(one)
+    values = _cells(reading, block, field, meaning, pools)
+    there = block.present(field)
     if not bool(there.all()):
         values = values.astype(object)
         values[~there] = None
     return values
 
 
-def _cells(reading: Reading, block: BlockRead, one: Field, meaning: Value, pools: Pools) -> Values:
-    kind, stored = one.type, block.columns[one.name]
+def _cells(reading: Reading, block: BlockRead, field: Field, meaning: Value, pools: Pools) -> Values:
+    kind, stored = field.type, block.columns[field.name]
     if isinstance(kind, Number | Bits | Varint):
         if meaning.pool:
-            return pools.texts(places_in_pool(reading, block, one, meaning), meaning)
-        numbers = true_numbers(reading, block, one)
+            return pools.texts(places_in_pool(reading, block, field, meaning), meaning)
+        numbers = true_numbers(reading, block, field)
         return worded(numbers, meaning.table) if meaning.table else numbers
     if isinstance(kind, Float):
         return np.asarray(stored).view(kind.dtype.replace("u", "f")).astype(f"f{kind.size}")
@@ -259,17 +259,17 @@ def _cells(reading: Reading, block: BlockRead, one: Field, meaning: Value, pools
         return objects([raw.tobytes().hex(" ") for raw in np.asarray(stored)])
     if isinstance(kind, Text):
         assert isinstance(stored, Texts)
-        return objects(all_texts(stored, block, one))
+        return objects(all_texts(stored, block, field))
     told = [_list_text(kind, raw, block, row) for row, raw in enumerate(raws_of(stored))]
     return objects(told)
 
 
-def places_in_pool(reading: Reading, block: BlockRead, one: Field, meaning: Value) -> Any:
+def places_in_pool(reading: Reading, block: BlockRead, field: Field, meaning: Value) -> Any:
     """Where texts start in their pool, or their numbers; -1 where there is none (all bits set)."""
-    stored = block.numbers(one.name)
-    nothing = stored == stored.dtype.type(one.type.limits[1]) if isinstance(one.type, Number | Bits) else stored < 0
-    numbers = reading.true(block, one)
-    if not meaning.numbered and any(change.how == "from" for change in one.changes):
+    stored = block.numbers(field.name)
+    nothing = stored == stored.dtype.type(field.type.limits[1]) if isinstance(field.type, Number | Bits) else stored < 0
+    numbers = reading.true(block, field)
+    if not meaning.numbered and any(change.how == "from" for change in field.changes):
         numbers = numbers - reading.blocks[meaning.pool].start
     return np.where(nothing, NONE, numbers)
 
@@ -300,16 +300,16 @@ def siblings_of(block: BlockRead, row: int) -> dict[str, int]:
 Settle = Callable[[Field], Field]
 
 
-def stored_cells(one: Field, values: Sequence[Any], pools: Pools, settle: Settle, where: str) -> Any:
+def stored_cells(field: Field, values: Sequence[Any], pools: Pools, settle: Settle, where: str) -> Any:
     """Cells as a field stores them: an array of numbers, or bytes."""
-    kind, meaning = one.type, one.meaning
+    kind, meaning = field.type, field.meaning
     assert isinstance(meaning, Value)
     if isinstance(kind, Number | Bits | Varint):
         numbers = [stored_number(kind, value, meaning, pools) for value in values]
-        plain = meaning.pool and not any(change.how == "from" for change in one.changes)
+        plain = meaning.pool and not any(change.how == "from" for change in field.changes)
         if meaning.pool and not plain and not meaning.numbered:
             numbers = [at + pools.reading.blocks[meaning.pool].start for at in numbers]
-        return fit(objects(numbers), settle(one), where)
+        return fit(objects(numbers), settle(field), where)
     if isinstance(kind, Float):
         return np.array(values, f"f{kind.size}").astype(kind.dtype.replace("u", "f")).view(kind.dtype)
     if isinstance(kind, Raw):

@@ -50,7 +50,7 @@ class LayoutDocument(Document):
     def along(self, root: BlockRead) -> list[BlockRead]:
         """A block and those whose records go with its own."""
         layout = self.reading.layout
-        return [one for one in self.reading.blocks.values() if layout.root(one.block).name == root.block.name]
+        return [block for block in self.reading.blocks.values() if layout.root(block.block).name == root.block.name]
 
     def fields(self, root: BlockRead) -> dict[str, tuple[BlockRead, Field]]:
         """The fields with values of a block and those along it."""
@@ -60,35 +60,35 @@ class LayoutDocument(Document):
         """The sheets that a block is: one, for tables."""
         fields = self.fields(root)
         columns = [self.column(block, one) for block, one in fields.values()]
-        roles = {one.rule.role: one.name for one in columns}
+        roles = {column.rule.role: column.name for column in columns}
         key = [roles[role] for role in ("key", "language") if role in roles]
         sheet = Sheet(root.block.name, columns, len(root.starts), key)
         self.name_keys(sheet, fields)
         return [sheet]
 
-    def column(self, block: BlockRead, one: Field) -> Column:
+    def column(self, block: BlockRead, field: Field) -> Column:
         """The column of a field."""
-        assert isinstance(one.meaning, Value)
-        rule = rule_of(one.type, one.meaning, one.changes, self.pools.encoding(one.meaning))
-        if one.meaning.role == "key" and self.layout.keys:
-            keying, bits = self.keying(one), bits_of(one.type)
-            return Column(one.name, Rule(TEXT, role="key"), lambda: self._hashed(block, one, keying, bits))
+        assert isinstance(field.meaning, Value)
+        rule = rule_of(field.type, field.meaning, field.changes, self.pools.encoding(field.meaning))
+        if field.meaning.role == "key" and self.layout.keys:
+            keying, bits = self.keying(field), bits_of(field.type)
+            return Column(field.name, Rule(TEXT, role="key"), lambda: self._hashed(block, field, keying, bits))
         return Column(
-            one.name,
+            field.name,
             rule,
-            lambda: cells_of(self.reading, block, one, self.pools),
-            lambda rows: cells_of(self.reading, some_of(block, rows), one, self.pools),
+            lambda: cells_of(self.reading, block, field, self.pools),
+            lambda rows: cells_of(self.reading, some_of(block, rows), field, self.pools),
         )
 
     # keys that are made of names
 
-    def keying(self, one: Field) -> Keying:
+    def keying(self, field: Field) -> Keying:
         """How names become keys."""
-        return Keying([KeyPart("name key", self.layout.keys[0], bits_of(one.type))])
+        return Keying([KeyPart("name key", self.layout.keys[0], bits_of(field.type))])
 
-    def _hashed(self, block: BlockRead, one: Field, keying: Keying, bits: int) -> Any:
+    def _hashed(self, block: BlockRead, field: Field, keying: Keying, bits: int) -> Any:
         """Keys by their names where somebody knows them, otherwise in hexadecimal digits."""
-        keys = block.numbers(one.name).astype(np.uint64)
+        keys = block.numbers(field.name).astype(np.uint64)
         known = self._names.match(self.layout, keying, [keys]) if self._names is not None else {}
         cells = np.array([f"0x{key:0{bits // 4}x}" for key in keys.tolist()], object)
         for row, names in known.items():
@@ -102,14 +102,14 @@ class LayoutDocument(Document):
             keying = self.keying(fields[sheet.key[0]][1])
             sheet.hash = lambda name: f"0x{keying.text(name)}"
 
-    def key_number(self, one: Field, text: str) -> int:
+    def key_number(self, field: Field, text: str) -> int:
         """The number for a key: of its name, or of hexadecimal digits."""
         if text.startswith("0x"):
             try:
                 return int(text, 16)
             except ValueError as error:
                 raise FormatError(self.file, f"{text} is no key", hint="hexadecimal digits, or the name") from error
-        return int(self.keying(one).text(text), 16)
+        return int(self.keying(field).text(text), 16)
 
     # writing
 
@@ -124,7 +124,7 @@ class LayoutDocument(Document):
         columns: AllColumns = {name: dict(block.columns) for name, block in self.reading.blocks.items()}
         for root in self.roots:
             names = {sheet.name for sheet in self.sheets if sheet.group == root.block.name}
-            some = [one for one in changes if one.sheet in names]
+            some = [change for change in changes if change.sheet in names]
             if some:
                 _Rows(self, root, columns).apply(some)
         for name, column in self.pools.columns().items():
@@ -147,38 +147,40 @@ class LayoutDocument(Document):
                     rows = np.flatnonzero(into >= 0)
                     yield Pointer(block.block.name, one, meaning.pool, rows, into[rows])
 
-    def set_cells(self, home: _Rows, row: int, one: Change) -> None:
+    def set_cells(self, home: _Rows, row: int, change: Change) -> None:
         """Set one cell."""
-        block, field = home.field(one.field, one.sheet)
-        home.put(block, field, [row], [self.value(field, one)])
+        block, field = home.field(change.field, change.sheet)
+        home.put(block, field, [row], [self.value(field, change)])
 
-    def value(self, field: Field, one: Change) -> Any:
+    def value(self, field: Field, change: Change) -> Any:
         """The value of a change, checked; FormatError when the field cannot hold it."""
         assert isinstance(field.meaning, Value)
         rule = rule_of(field.type, field.meaning, field.changes, self.pools.encoding(field.meaning))
         if field.meaning.role == "key" and self.layout.keys:
-            return self.key_number(field, one.after or "")
-        return checked(rule, one, self.file)
+            return self.key_number(field, change.after or "")
+        return checked(rule, change, self.file)
 
-    def added(self, home: _Rows, row: int, one: Change) -> None:
+    def added(self, home: _Rows, row: int, change: Change) -> None:
         """Set the fields of a record that was added."""
-        for name, text in one.fields:
-            self.set_cells(home, row, Change("set", one.sheet, one.key, name, None, text))
+        for name, text in change.fields:
+            self.set_cells(home, row, Change("set", change.sheet, change.key, name, None, text))
 
 
-def checked(rule: Rule, one: Change, file: str) -> Any:
+def checked(rule: Rule, change: Change, file: str) -> Any:
     """The value of a change; FormatError when the column cannot hold it."""
     if rule.fixed:
-        raise UnfitError(file, f"row {one.key}: {one.field} cannot be set as a whole", hint="one of its values")
+        raise UnfitError(file, f"row {change.key}: {change.field} cannot be set as a whole", hint="one of its values")
     try:
-        return parsed(rule, one.after or "")
+        return parsed(rule, change.after or "")
     except InvalidValue as error:
-        raise UnfitError(file, f"row {one.key}: {one.field} cannot be {one.after!r}", hint=str(error)) from error
+        raise UnfitError(
+            file, f"row {change.key}: {change.field} cannot be {change.after!r}", hint=str(error)
+        ) from error
 
 
 def values_of(block: Block) -> list[Field]:
     """The fields of a block that are values."""
-    return [one for one in block.fields if isinstance(one.meaning, Value)]
+    return [field for field in block.fields if isinstance(field.meaning, Value)]
 
 
 class _Rows:
@@ -191,10 +193,10 @@ class _Rows:
 
     def apply(self, changes: Sequence[Change]) -> None:
         """All changes: values first, then records that come and go, then their order."""
-        rows = {one.name: one for one in self.document.sheets if one.group == self.root.block.name}
-        for one in changes:
-            if one.what == "set":
-                self.document.set_cells(self, self.row(rows[one.sheet], one.key), one)
+        rows = {sheet.name: sheet for sheet in self.document.sheets if sheet.group == self.root.block.name}
+        for change in changes:
+            if change.what == "set":
+                self.document.set_cells(self, self.row(rows[change.sheet], change.key), change)
         self.flush()
         gone = [self.row(rows[one.sheet], one.key) for one in changes if one.what == "remove"]
         new = [one for one in changes if one.what == "add"]
@@ -215,14 +217,14 @@ class _Rows:
             raise NotFoundError(f"{self.document.file}: {sheet.name} has no row {key}")
         return int(sheet.places[found])
 
-    def _like(self, rows: Mapping[str, Sheet], one: Change, count: int) -> int:
-        if one.like:
-            return self.row(rows[one.sheet], one.like)
+    def _like(self, rows: Mapping[str, Sheet], change: Change, count: int) -> int:
+        if change.like:
+            return self.row(rows[change.sheet], change.like)
         if not count:
             raise FormatError(
-                self.document.file, f"{one.sheet} is empty: there is no record to take what is unknown from"
+                self.document.file, f"{change.sheet} is empty: there is no record to take what is unknown from"
             )
-        sheet = rows[one.sheet]
+        sheet = rows[change.sheet]
         return int(sheet.places[len(sheet) - 1])
 
     def _select(self, order: Any) -> None:
@@ -245,9 +247,9 @@ class _Rows:
             self.document.sheet(sheet).column(name, self.document.file)
         return self.fields[name]
 
-    def put(self, block: BlockRead, one: Field, rows: Sequence[int], values: Sequence[Any]) -> None:
+    def put(self, block: BlockRead, field: Field, rows: Sequence[int], values: Sequence[Any]) -> None:
         """Set a field in some records; done together by `flush`."""
-        waiting = self._waiting.setdefault((block.block.name, one.name), (block, one, [], []))
+        waiting = self._waiting.setdefault((block.block.name, field.name), (block, field, [], []))
         waiting[2].extend(rows)
         waiting[3].extend(values)
 

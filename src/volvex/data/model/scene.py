@@ -42,25 +42,25 @@ class Leaf:
     def true(self) -> Any:
         """The true value: of a number with its changes."""
         value = self.stored
-        for one in self.changes:
+        for change in self.changes:
             value = (
-                value ^ one.number
-                if one.how == "xor"
-                else value * one.number
-                if one.how == "times"
-                else value + one.number
+                value ^ change.number
+                if change.how == "xor"
+                else value * change.number
+                if change.how == "times"
+                else value + change.number
             )
         return value
 
     def undone(self, value: int) -> int:
         """The other direction."""
-        for one in reversed(self.changes):
+        for change in reversed(self.changes):
             value = (
-                value ^ one.number
-                if one.how == "xor"
-                else value // one.number
-                if one.how == "times"
-                else value - one.number
+                value ^ change.number
+                if change.how == "xor"
+                else value // change.number
+                if change.how == "times"
+                else value - change.number
             )
         return value
 
@@ -71,7 +71,7 @@ class SceneData(LayoutDocument):
     def sheets_of(self, root: BlockRead) -> list[Sheet]:
         """A sheet for each type of object."""
         fields = self.fields(root)
-        plain = {name: self.column(*one) for name, one in fields.items() if not is_body(one[1].type)}
+        plain = {name: self.column(*field) for name, field in fields.items() if not is_body(field[1].type)}
         bodies = [(block, one) for block, one in fields.values() if is_body(one.type)]
         types = self._types(root, fields, plain)
         found = []
@@ -90,20 +90,20 @@ class SceneData(LayoutDocument):
         """The type of each object: its word, or the record that is chosen for it."""
         told = next((one for one in plain.values() if one.rule.role == "type"), None)
         if told is not None:
-            return [one or "-" for one in told.texts()]
+            return [text or "-" for text in told.texts()]
         for block, one in fields.values():
             if isinstance(one.type, Choice):
                 numbers = block.numbers(one.type.by)
                 return list(worded(numbers, one.type.table).tolist())
         return [root.block.name] * len(root.starts)
 
-    def _body_columns(self, block: BlockRead, one: Field, rows: Array) -> list[Column]:
+    def _body_columns(self, block: BlockRead, field: Field, rows: Array) -> list[Column]:
         """The columns of what changes from type to type."""
-        stored = block.columns[one.name]
+        stored = block.columns[field.name]
         cells: dict[str, tuple[Rule, dict[int, Any]]] = {}
         for place, row in enumerate(rows.tolist()):
-            value, _ = read_value(one.type, raw_at(stored, row), 0, siblings_of(block, row))
-            for leaf in self.leaves(one, value, siblings_of(block, row)):
+            value, _ = read_value(field.type, raw_at(stored, row), 0, siblings_of(block, row))
+            for leaf in self.leaves(field, value, siblings_of(block, row)):
                 _, some = cells.setdefault(leaf.name, (self._rule(leaf), {}))
                 some[place] = self._cell(leaf)
         return [Column(name, rule, _filled(some, len(rows))) for name, (rule, some) in cells.items()]
@@ -111,14 +111,14 @@ class SceneData(LayoutDocument):
     def _rule(self, leaf: Leaf) -> Rule:
         return rule_of(leaf.kind, leaf.meaning, leaf.changes, self.pools.encoding(leaf.meaning))
 
-    def leaves(self, one: Field, value: Any, siblings: Mapping[str, Any]) -> Iterator[Leaf]:
+    def leaves(self, field: Field, value: Any, siblings: Mapping[str, Any]) -> Iterator[Leaf]:
         """The single values within a field."""
-        assert isinstance(one.meaning, Value)
-        kind = one.type
+        assert isinstance(field.meaning, Value)
+        kind = field.type
         if isinstance(kind, Choice):
             yield from _within(chosen(kind, siblings), value, ())
         else:
-            yield from _spread(kind, one, one.meaning, value, (one.name,))
+            yield from _spread(kind, field, field.meaning, value, (field.name,))
 
     def _cell(self, leaf: Leaf) -> Any:
         """A single value as a cell."""
@@ -136,38 +136,40 @@ class SceneData(LayoutDocument):
 
     # writing
 
-    def set_cells(self, home: _Rows, row: int, one: Change) -> None:
-        if one.field in home.fields and not is_body(home.fields[one.field][1].type):
-            if any(isinstance(field.type, Choice) and field.type.by == one.field for _, field in home.fields.values()):
-                raise FormatError(self.file, f"row {one.key}: its {one.field} says which fields it has, and stays",
+    def set_cells(self, home: _Rows, row: int, change: Change) -> None:
+        if change.field in home.fields and not is_body(home.fields[change.field][1].type):
+            if any(
+                isinstance(field.type, Choice) and field.type.by == change.field for _, field in home.fields.values()
+            ):
+                raise FormatError(self.file, f"row {change.key}: its {change.field} says which fields it has, and stays",
                                   hint="a copy of an object of the other type: --copy OLD=NEW")  # fmt: skip
-            super().set_cells(home, row, one)
+            super().set_cells(home, row, change)
             return
         for block, field in home.fields.values():
             if is_body(field.type):
-                self._set_within(home, block, field, row, one)
+                self._set_within(home, block, field, row, change)
                 return
-        home.field(one.field, one.sheet)
+        home.field(change.field, change.sheet)
 
-    def _set_within(self, home: _Rows, block: BlockRead, field: Field, row: int, one: Change) -> None:
+    def _set_within(self, home: _Rows, block: BlockRead, field: Field, row: int, change: Change) -> None:
         columns = home.columns[block.block.name]
         siblings = _siblings(columns, row)
         raw = raw_at(columns[field.name], row)
         value, _ = read_value(field.type, raw, 0, siblings)
         if write_value(field.type, value, siblings) != raw:
-            raise FormatError(self.file, f"row {one.key}: its record holds bytes that could not be written back as they are",
-                              field=one.field, hint="a layout that says what they are")  # fmt: skip
+            raise FormatError(self.file, f"row {change.key}: its record holds bytes that could not be written back as they are",
+                              field=change.field, hint="a layout that says what they are")  # fmt: skip
         for leaf in self.leaves(field, value, siblings):
-            if leaf.name == one.field:
-                _put(value, leaf.path, self._stored(leaf, one), field)
+            if leaf.name == change.field:
+                _put(value, leaf.path, self._stored(leaf, change), field)
                 columns[field.name] = replaced(columns[field.name], [row], [write_value(field.type, value, siblings)])
                 return
-        home.field(one.field, one.sheet)
-        raise NotFoundError(f"{self.file}: row {one.key} has no {one.field}")
+        home.field(change.field, change.sheet)
+        raise NotFoundError(f"{self.file}: row {change.key} has no {change.field}")
 
-    def _stored(self, leaf: Leaf, one: Change) -> Any:
+    def _stored(self, leaf: Leaf, change: Change) -> Any:
         """What stands in the record for the value of a change."""
-        kind, value = leaf.kind, checked(self._rule(leaf), one, self.file)
+        kind, value = leaf.kind, checked(self._rule(leaf), change, self.file)
         if isinstance(kind, Float):
             return cell_text(value)
         if isinstance(kind, Raw):
@@ -187,9 +189,9 @@ def _siblings(columns: Mapping[str, Any], row: int) -> dict[str, int]:
 
 def _within(record: Nested, value: Mapping[str, Any], before: Path) -> Iterator[Leaf]:
     """The single values of a record within a field."""
-    for one in record.fields:
-        if isinstance(one.meaning, Value) and one.name in value:
-            yield from _spread(one.type, one, one.meaning, value[one.name], (*before, one.name))
+    for field in record.fields:
+        if isinstance(field.meaning, Value) and field.name in value:
+            yield from _spread(field.type, field, field.meaning, value[field.name], (*before, field.name))
 
 
 def _spread(kind: FieldType, field: Field, meaning: Value, value: Any, path: Path) -> Iterator[Leaf]:
@@ -214,7 +216,7 @@ def _put(value: Any, path: Path, new: Any, field: Field) -> None:
 def chosen(kind: Choice, siblings: Mapping[str, Any]) -> Nested:
     """The record that a number chooses."""
     number = siblings[kind.by]
-    return next(one for (key, _), one in zip(kind.table, kind.records, strict=True) if key == number)
+    return next(record for (key, _), record in zip(kind.table, kind.records, strict=True) if key == number)
 
 
 def is_body(kind: FieldType) -> bool:

@@ -148,7 +148,7 @@ class Sheet:
         self, name: str, columns: Iterable[Column], count: int, key: Sequence[str] = (), group: str = ""
     ) -> None:
         self.name, self.count, self.key, self.group = name, count, tuple(key), group or name
-        self.columns: dict[str, Column] = {one.name: one for one in columns}
+        self.columns: dict[str, Column] = {column.name: column for column in columns}
         self.hash: Callable[[str], str] | None = None  # a name's key, where keys are made of names
         self.cells: Sequence[Mapping[str, str]] | None = (
             None  # of each record, where most records have few of the fields
@@ -309,9 +309,9 @@ class Document(ABC):
 
     def sheet(self, name: str) -> Sheet:
         """The sheet of that name; NotFoundError with a near miss."""
-        for one in self.sheets:
-            if one.name == name:
-                return one
+        for sheet in self.sheets:
+            if sheet.name == name:
+                return sheet
         near = difflib.get_close_matches(name, [one.name for one in self.sheets], 1)
         raise NotFoundError(f"{self.file} has no {name}; it has {', '.join(one.name for one in self.sheets[:12])}",
                             near[0] if near else "")  # fmt: skip

@@ -76,7 +76,7 @@ class TextData(Document):
 
     def pieces(self, changes: Sequence[Change]) -> Iterator[bytes]:
         """The file with these changes, in pieces. Records are taken out last: new ones may be like them."""
-        gone = [one for one in changes if one.what == "remove"]
+        gone = [change for change in changes if change.what == "remove"]
         if gone and any(one.what == "add" for one in changes):
             first = b"".join(self._pieces([one for one in changes if one.what != "remove"]))
             yield from type(self)(first, self.file, self.exactly)._pieces(gone)
@@ -105,12 +105,12 @@ class TextData(Document):
 
     def _spliced(self, splices: Sequence[Splice]) -> Iterator[bytes]:
         at = 0
-        for one in splices:
-            if one.start < at:
+        for splice in splices:
+            if splice.start < at:
                 raise FormatError(self.file, "two changes meet in one place", hint="making one after the other")
-            yield from self._copied(at, one.start)
-            yield one.new
-            at = one.end
+            yield from self._copied(at, splice.start)
+            yield splice.new
+            at = splice.end
         yield from self._copied(at, len(self.data))
 
     def _copied(self, start: int, end: int) -> Iterator[bytes]:
@@ -199,8 +199,8 @@ class Offsets:
 def sheets_of(records: Iterable[Record]) -> list[Sheet]:
     """Records as sheets, a sort each; a key that is there again gets its number behind it."""
     groups: dict[str, list[Record]] = {}
-    for one in records:
-        groups.setdefault(one.sheet, []).append(one)
+    for record in records:
+        groups.setdefault(record.sheet, []).append(record)
     return [_sheet(name, some) for name, some in groups.items()]
 
 
@@ -209,7 +209,7 @@ def _sheet(name: str, records: Sequence[Record]) -> Sheet:
     budget = Budget(name, "cells, most of them empty", CELLS)
     columns = [Column(one, Rule(), _loader(records, one, budget), _some(records, one)) for one in fields]
     sheet = Sheet(name, columns, len(records))
-    sheet.cells = [one.cells for one in records]
+    sheet.cells = [record.cells for record in records]
     sheet.keys = distinct([one.key for one in records])
     sheet.names = [one.own or one.key for one in records]
     return sheet
@@ -223,6 +223,6 @@ def _some(records: Sequence[Record], name: str) -> Callable[[Array], Array]:
 def _loader(records: Sequence[Record], name: str, budget: Budget) -> Callable[[], Array]:
     def load() -> Array:
         budget.spend(len(records))
-        return np.array([*(one.cells.get(name) for one in records), None], object)[:-1]
+        return np.array([*(record.cells.get(name) for record in records), None], object)[:-1]
 
     return load

@@ -51,7 +51,7 @@ class NodeData(TextData):
         """The tree; FormatError when the text is not sound."""
 
     @abstractmethod
-    def encoded(self, node: Node, one: Change) -> bytes:
+    def encoded(self, node: Node, change: Change) -> bytes:
         """A new value in the place of another, of the same type."""
 
     @abstractmethod
@@ -125,21 +125,23 @@ class NodeData(TextData):
             path, node = waiting.pop()
             yield f"{path}/" if path else "", f"{before}/{path}".strip("/")
             waiting += [
-                (f"{path}/{name}".lstrip("/"), one) for name, one in node.members.items() if one.shape in (OBJECT, LIST)
+                (f"{path}/{name}".lstrip("/"), member)
+                for name, member in node.members.items()
+                if member.shape in (OBJECT, LIST)
             ]
 
     # writing
 
     def splices(self, changes: Sequence[Change]) -> list[Splice]:
         found = []
-        for one in changes:
-            if one.what == "set":
-                found.append(self._set(self.node(one.sheet, one.key), one))
-            elif one.what == "remove":
-                node = self.node(one.sheet, one.key)
+        for change in changes:
+            if change.what == "set":
+                found.append(self._set(self.node(change.sheet, change.key), change))
+            elif change.what == "remove":
+                node = self.node(change.sheet, change.key)
                 found.append(self.without(self._parent(node), node))
             else:
-                found.append(self._add(one))
+                found.append(self._add(change))
         return found
 
     def _parent(self, node: Node) -> Node:
@@ -148,42 +150,47 @@ class NodeData(TextData):
             raise UsageError(f"{self.file} is one record, which can be neither copied nor removed", "a record in it")
         return found
 
-    def _set(self, record: Node, one: Change) -> Splice:
-        parts = one.field.split("/")
+    def _set(self, record: Node, change: Change) -> Splice:
+        parts = change.field.split("/")
         node, parent = record, record
         for number, part in enumerate(parts):
             if part not in node.members:
-                if number == len(parts) - 1 and node.shape == OBJECT and one.after is not None and one.before is None:
-                    return self.member(node, part, one.after)
+                if (
+                    number == len(parts) - 1
+                    and node.shape == OBJECT
+                    and change.after is not None
+                    and change.before is None
+                ):
+                    return self.member(node, part, change.after)
                 known = list(node.members)
                 near = difflib.get_close_matches(part, known, 1)
-                raise NotFoundError(f"{self.file}: row {one.key} has no field {one.field}; it has {', '.join(known[:12])}",
+                raise NotFoundError(f"{self.file}: row {change.key} has no field {change.field}; it has {', '.join(known[:12])}",
                                     f"{near[0]}=..." if near else "")  # fmt: skip
             node, parent = node.members[part], node
-        if one.after is None:
+        if change.after is None:
             return self.without(parent, node)
         if node.shape in (OBJECT, LIST):
             raise NotFoundError(
-                f"{self.file}: row {one.key} has no field {one.field} with a single value, it is {node.shape}"
+                f"{self.file}: row {change.key} has no field {change.field} with a single value, it is {node.shape}"
             )
-        return Splice(node.start, node.end, self.encoded(node, one))
+        return Splice(node.start, node.end, self.encoded(node, change))
 
-    def _add(self, one: Change) -> Splice:
-        like = self.node(one.sheet, one.like or self.sheet(one.sheet).keys[-1])
+    def _add(self, change: Change) -> Splice:
+        like = self.node(change.sheet, change.like or self.sheet(change.sheet).keys[-1])
         text = bytes(self.data[like.start : like.end])
         document = self.fragment(text)
         has = dict(_fields(document.root))
-        wanted: dict[str, str | None] = dict(one.fields)
-        if not one.like:
+        wanted: dict[str, str | None] = dict(change.fields)
+        if not change.like:
             wanted |= {name: None for name in has if name not in wanted}
         edits = [
-            Change("set", "", one.key, name, has[name].value if name in has else None, value)
+            Change("set", "", change.key, name, has[name].value if name in has else None, value)
             for name, value in wanted.items()
             if (has[name].value if name in has else None) != value
         ]
         for splice in sorted((document._set(document.root, edit) for edit in edits), key=lambda splice: -splice.start):
             text = text[: splice.start] + splice.new + text[splice.end :]
-        return self.behind(self._parent(like), like, text, one.key.rpartition("/")[2])
+        return self.behind(self._parent(like), like, text, change.key.rpartition("/")[2])
 
 
 def own_key(node: Node) -> str | None:
@@ -207,19 +214,19 @@ def _records(root: Node) -> Iterator[tuple[Record, Node]]:
 def _below(node: Node, sheet: str, keys: list[str]) -> Iterator[tuple[Record, Node]]:
     """The records below an object or list, and those below them."""
     keyed = _keyed(node)
-    for name, one in node.members.items():
-        if one.shape not in (OBJECT, LIST):
+    for name, member in node.members.items():
+        if member.shape not in (OBJECT, LIST):
             continue
         named = sheet if node.shape == LIST else f"{sheet}/{name}".strip("/")
-        own = _record_key(keyed, name, one)
+        own = _record_key(keyed, name, member)
         if own is None:
-            yield from _below(one, named, keys)
+            yield from _below(member, named, keys)
             continue
         group = named if keyed == OWN else sheet
         record = Record(group or ROOT, "/".join([*keys, own]), own)
-        record.cells = {path: leaf.value for path, leaf in _fields(one)}
-        yield record, one
-        yield from _below(one, group, [*keys, own])
+        record.cells = {path: leaf.value for path, leaf in _fields(member)}
+        yield record, member
+        yield from _below(member, group, [*keys, own])
 
 
 OWN, NAMES = "own", "names"
@@ -230,7 +237,11 @@ def _keyed(parent: Node) -> str:
 
     By their names where none calls itself anything, or where all are of one shape: they then are the records of one sheet.
     """
-    if parent.shape != OBJECT or not parent.members or any(one.shape != OBJECT for one in parent.members.values()):
+    if (
+        parent.shape != OBJECT
+        or not parent.members
+        or any(member.shape != OBJECT for member in parent.members.values())
+    ):
         return OWN
     objects = list(parent.members.values())
     if any(own_key(one) for one in objects):
@@ -247,7 +258,7 @@ def _one_shape(objects: Sequence[Node]) -> bool:
         return False
     counts = Counter(name for one in objects for name in one.members)
     common = {name for name, count in counts.items() if 2 * count > len(objects)}
-    single = any(one.shape not in (OBJECT, LIST) for one in objects[0].members.values())
+    single = any(member.shape not in (OBJECT, LIST) for member in objects[0].members.values())
     return single and all(2 * len(common & one.members.keys()) >= len(common | one.members.keys()) for one in objects)
 
 
@@ -261,9 +272,9 @@ def _record_key(keyed: str, name: str, node: Node) -> str | None:
 def _fields(record: Node, before: str = "") -> Iterator[tuple[str, Node]]:
     """The single values of a record, by their paths in it."""
     keyed = _keyed(record)
-    for name, one in record.members.items():
+    for name, member in record.members.items():
         path = f"{before}{name}"
-        if one.shape not in (OBJECT, LIST):
-            yield path, one
-        elif _record_key(keyed, name, one) is None:
-            yield from _fields(one, f"{path}/")
+        if member.shape not in (OBJECT, LIST):
+            yield path, member
+        elif _record_key(keyed, name, member) is None:
+            yield from _fields(member, f"{path}/")

@@ -170,7 +170,7 @@ def _content(reading: Reading, piece: Piece, within: str) -> Stretch:
 def object_record(reading: Reading, row: int) -> Record | None:
     """The record that describes an entry's content: that which is called as its type is."""
     kinds = endings_of(reading) if reading.layout.records and reading.fact(facts.TYPE) else None
-    return next((one for one in reading.layout.records if kinds and one.name.lower() == kinds[row]), None)
+    return next((record for record in reading.layout.records if kinds and record.name.lower() == kinds[row]), None)
 
 
 def object_stretches(reading: Reading, piece: Piece, within: str, strict: bool = False) -> Iterator[Stretch]:
@@ -220,14 +220,14 @@ def _record(reading: Reading, piece: Piece, limit: int | None) -> Iterator[Stret
 
 def _fields(reading: Reading, block: BlockRead, row: int, limit: int | None) -> Iterator[Stretch]:
     """The fields of one record that are there."""
-    for one in block.block.fields:
-        if isinstance(one.meaning, RecordsOf):
-            inner = reading.blocks[one.meaning.block]
+    for field in block.block.fields:
+        if isinstance(field.meaning, RecordsOf):
+            inner = reading.blocks[field.meaning.block]
             assert inner.owners is not None
             for held in np.flatnonzero(inner.owners == row).tolist():
                 yield from _fields(reading, inner, held, limit)
-        elif not isinstance(one.type, InlineBytes) and (one.when is None or bool(block.present(one)[row])):
-            yield field_stretch(reading, block, row, one)
+        elif not isinstance(field.type, InlineBytes) and (field.when is None or bool(block.present(field)[row])):
+            yield field_stretch(reading, block, row, field)
 
 
 def _block(reading: Reading, block: BlockRead, limit: int | None) -> Iterator[Stretch]:
@@ -244,30 +244,30 @@ def _block(reading: Reading, block: BlockRead, limit: int | None) -> Iterator[St
         )
 
 
-def field_stretch(reading: Reading, block: BlockRead, row: int, one: Field) -> Stretch:
+def field_stretch(reading: Reading, block: BlockRead, row: int, field: Field) -> Stretch:
     """The bytes of one field of one record, a text with its length or its ending zero."""
-    start, kind, column = block.offset(row, one.name), one.type, block.columns[one.name]
+    start, kind, column = block.offset(row, field.name), field.type, block.columns[field.name]
     fixed = fixed_size(kind)
     if isinstance(kind, Bits):
         host = next(other for other in block.block.fields if other.name == kind.host)
         size = fixed_size(host.type) or 0
     elif fixed is not None:
         size = fixed
-    elif isinstance(kind, Text) and isinstance(column, Texts) and one.when is None:
+    elif isinstance(kind, Text) and isinstance(column, Texts) and field.when is None:
         extra = kind.prefix.size if kind.prefix else 0
         start, size = start - extra, extra + int(column.lengths[row]) + kind.zero
     else:
-        size = block.tail_size(row, one)
+        size = block.tail_size(row, field)
     what = "bits" if isinstance(kind, Bits) else "field"
-    value = value_of(reading, block, row, one)
-    return Stretch(start, size, what, block.where(row, one.name), one.shape, value, one.words, block.block.within)
+    value = value_of(reading, block, row, field)
+    return Stretch(start, size, what, block.where(row, field.name), field.shape, value, field.words, block.block.within)
 
 
-def value_of(reading: Reading, block: BlockRead, row: int, one: Field) -> str:
+def value_of(reading: Reading, block: BlockRead, row: int, field: Field) -> str:
     """A field's value as it is told."""
-    column, kind = block.columns[one.name], one.type
+    column, kind = block.columns[field.name], field.type
     if isinstance(column, Texts):
-        if isinstance(kind, Text) and one.when is None:
+        if isinstance(kind, Text) and field.when is None:
             return column.raw(row).decode(column.encoding, "backslashreplace")
         return explained(kind, column.raw(row), block.columns, row)
     if isinstance(kind, Float):
@@ -277,20 +277,20 @@ def value_of(reading: Reading, block: BlockRead, row: int, one: Field) -> str:
         if not isinstance(kind, Text) and fixed_size(kind) is not None and isinstance(kind, ArrayType | Nested):
             return explained(kind, raw, block.columns, row)
         return repr(raw)[1:] if raw.isascii() and raw.decode().isprintable() else str(raw.hex(" "))
-    number, table = int(column[row]), getattr(one.meaning, "table", ())
+    number, table = int(column[row]), getattr(field.meaning, "table", ())
     if table:
         return f"{number} {dict(table).get(number, '?')}"
-    if one.changes:
-        settled = reading.settled(one)
+    if field.changes:
+        settled = reading.settled(field)
         whole = int(true(column[row : row + 1], settled, block.source, block.starts)[0])
         return f"{number} ({whole:#x})"
-    return f"{number:#x}" if _is_bits(one) else str(number)
+    return f"{number:#x}" if _is_bits(field) else str(number)
 
 
-def _is_bits(one: Field) -> bool:
-    return (" of " in one.words and one.words.split()[0] not in ("count", "length", "size", "stored")) or isinstance(
-        one.meaning, Opaque
-    )
+def _is_bits(field: Field) -> bool:
+    return (
+        " of " in field.words and field.words.split()[0] not in ("count", "length", "size", "stored")
+    ) or isinstance(field.meaning, Opaque)
 
 
 @dataclass(frozen=True)
@@ -323,9 +323,9 @@ def coverage(reading: Reading) -> Coverage:
 
 def _kept_bytes(block: BlockRead) -> int:
     total = 0
-    for one in block.block.fields:
-        if isinstance(one.meaning, Opaque) and not isinstance(one.type, Bits):
-            column = block.columns[one.name]
+    for field in block.block.fields:
+        if isinstance(field.meaning, Opaque) and not isinstance(field.type, Bits):
+            column = block.columns[field.name]
             total += int(column.lengths.sum()) if isinstance(column, Texts) else column.nbytes
     return total
 

@@ -44,8 +44,8 @@ def start_from(source: Source, name: str) -> str:
     if mark:
         lines.append(f"    mark      {mark} bytes    is {_literal(head[:mark])}")
     lines += [
-        f"    {f'at_{one.offset:02x}':<9} u{8 * one.size:<9} {one.meaning:<18} # {one.note}"
-        for one in guesses(source, mark, big)
+        f"    {f'at_{guess.offset:02x}':<9} u{8 * guess.size:<9} {guess.meaning:<18} # {guess.note}"
+        for guess in guesses(source, mark, big)
     ]
     lines += [
         "",

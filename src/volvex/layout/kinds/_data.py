@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import dataclasses
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from volvex.layout.model import (
     ArrayType,
@@ -50,8 +51,8 @@ class DataKind:
 
     ROLES: tuple[str, ...]
     check_more: Check
-    FACTS: Mapping[str, tuple[type, ...]] = field(default_factory=dict)
-    OF: Mapping[str, str] = field(default_factory=dict)
+    FACTS: Mapping[str, tuple[type, ...]] = dataclasses.field(default_factory=dict)
+    OF: Mapping[str, str] = dataclasses.field(default_factory=dict)
     TABLED: tuple[str, ...] = ()
     WORDED: tuple[str, ...] = ()
     NEEDS: tuple[str, ...] = ()
@@ -97,8 +98,8 @@ def check_values(layout: Layout) -> Iterator[Problem]:
             yield keys[1].place, f"a second key of {block.name}", "`value`"
         if block.until or block.inline:
             yield block.place, f"{block.name} has no entries that could follow its records", "a count of them"
-        for one in block.fields:
-            yield from check_value(one, pools)
+        for field in block.fields:
+            yield from check_value(field, pools)
     yield from _check_rules(layout, rows)
     for record in layout.records:
         for one in record.fields:
@@ -116,24 +117,24 @@ def layout_block(layout: Layout, name: str) -> Block:
     return next(block for block in layout.blocks if block.name == name)
 
 
-def check_value(one: Field, pools: dict[str, Field]) -> Iterator[Problem]:
+def check_value(field: Field, pools: dict[str, Field]) -> Iterator[Problem]:
     """What one value needs: a pool that is one, a type that can be one, words for numbers only."""
-    meaning, kind = one.meaning, one.type
+    meaning, kind = field.meaning, field.type
     if not isinstance(meaning, Value):
         return
     if meaning.pool:
         if meaning.pool not in pools:
             yield (
-                one.place,
+                field.place,
                 f"{meaning.pool} is no pool of texts",
                 f"block {meaning.pool} repeats, with a field `texts`",
             )
         if not isinstance(kind, Number | Bits | Varint):
-            yield one.place, f"`{one.name}` points to a text, so it is a number, not {kind}", "u32"
+            yield field.place, f"`{field.name}` points to a text, so it is a number, not {kind}", "u32"
     elif isinstance(kind, ArrayType | Choice | Nested) and meaning.role != "value":
-        yield one.place, f"the {meaning.role} is a number or a text, `{one.name}` is {kind}", "u32"
+        yield field.place, f"the {meaning.role} is a number or a text, `{field.name}` is {kind}", "u32"
     if meaning.table and (meaning.pool or not isinstance(kind, Number | Bits | Varint)):
-        yield one.place, f"`{one.name}` is {kind}, the words in braces stand for numbers", "leaving them out"
+        yield field.place, f"`{field.name}` is {kind}, the words in braces stand for numbers", "leaving them out"
 
 
 def _check_rules(layout: Layout, rows: Sequence[Block]) -> Iterator[Problem]:
@@ -141,10 +142,10 @@ def _check_rules(layout: Layout, rows: Sequence[Block]) -> Iterator[Problem]:
     for rule in layout.keys[1:]:
         yield rule.place, "how a key is made is said twice", "leaving one of them out"
     for rule in layout.keys[:1]:
-        keys = [one for block in rows for one in block.fields
-                if isinstance(one.meaning, Value) and one.meaning.role == "key"]  # fmt: skip
+        keys = [field for block in rows for field in block.fields
+                if isinstance(field.meaning, Value) and field.meaning.role == "key"]  # fmt: skip
         if rule.what != "name key" or rule.numbered:
             yield rule.place, "a record's key is made of its name as a whole", "keys by fnv1a(bits 32)"
-        elif not keys or any(not isinstance(one.type, Number) or one.type.signed or one.changes or
-                             (isinstance(one.meaning, Value) and one.meaning.pool) for one in keys):  # fmt: skip
+        elif not keys or any(not isinstance(key.type, Number) or key.type.signed or key.changes or
+                             (isinstance(key.meaning, Value) and key.meaning.pool) for key in keys):  # fmt: skip
             yield rule.place, "no record has a key that is a plain number", "u32  key"

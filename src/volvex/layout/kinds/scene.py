@@ -11,7 +11,7 @@ from volvex.layout.model import Layout, Value, rows_of_layout
 def _check(layout: Layout) -> Iterator[Problem]:
     """What a scene's layout needs besides its values: an id for each object; the fields of a type follow its number."""
     for block in rows_of_layout(layout):
-        told = [one.meaning.role for one in block.fields if isinstance(one.meaning, Value)]
+        told = [field.meaning.role for field in block.fields if isinstance(field.meaning, Value)]
         if "key" not in told:
             yield block.place, f"the objects of {block.name} have no id", "u32  key"
         for role in ("type", "name"):

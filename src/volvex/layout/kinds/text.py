@@ -11,7 +11,7 @@ from volvex.layout.model import Layout, Value, rows_of_layout
 def _check(layout: Layout) -> Iterator[Problem]:
     """What a text table's layout needs besides its values: a key, and at least one text."""
     for block in rows_of_layout(layout):
-        told = [one.meaning.role for one in block.fields if isinstance(one.meaning, Value)]
+        told = [field.meaning.role for field in block.fields if isinstance(field.meaning, Value)]
         if "key" not in told or "text" not in told:
             yield block.place, f"{block.name} has no key, or no text", "u32  key, and text u16  text"
         if told.count("language") > 1 or ("language" in told and told.count("text") > 1):

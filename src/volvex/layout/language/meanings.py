@@ -48,7 +48,7 @@ def meaning_of(
     """What a phrase means in a layout of that kind; LayoutError when nothing. `texts`: siblings whose length it may be."""
     kind = kind_of(names.kind)
     assert kind is not None  # the parser refuses others
-    phrases = _phrases(kind, names) | {f"length of {one}": Measure("length", one) for one in texts}
+    phrases = _phrases(kind, names) | {f"length of {text}": Measure("length", text) for text in texts}
     upper = words.startswith(UPPER)
     found = phrases.get(words.removeprefix(UPPER)) if upper else phrases.get(words)
     if upper and isinstance(found, Measure | Attribute):
@@ -92,7 +92,7 @@ def _unknown(kind: Kind, names: Names, phrases: dict[str, Meaning], words: str, 
         "kept",
         *(f"{role} in ..." if role == "text" else role for role in getattr(kind, "ROLES", ())),
         *list(kind.FACTS)[:4],
-        *(f"{what} of {one}" for one in names.blocks[:1] for what in ("start", "count")),
+        *(f"{what} of {block}" for block in names.blocks[:1] for what in ("start", "count")),
         *seals[:1],
     ]
     told = ", ".join(f"`{one}`" for one in some)

@@ -259,7 +259,7 @@ class _Builder(Transformer[Token, Any]):
 
     def sealing(self, children: list[Any]) -> tuple[str, list[Token], str, Any]:
         given = tuple(one for one in children if isinstance(one, tuple))
-        name, *words = [one for one in children if not isinstance(one, tuple)]
+        name, *words = [child for child in children if not isinstance(child, tuple)]
         return ("phrase", [name], f"{Spec(str(name), given)} of {' '.join(words)}", None)
 
     # keys
@@ -436,7 +436,7 @@ class _Builder(Transformer[Token, Any]):
 
     def _record(self, children: list[Any], names: Names) -> model.Record:
         name, *fields = children
-        return model.Record(str(name), tuple(self._field(one, fields, names) for one in fields), _at(name))
+        return model.Record(str(name), tuple(self._field(field, fields, names) for field in fields), _at(name))
 
     def _block(self, children: list[Any], names: Names) -> model.Block:
         name, within, *rest = children
@@ -450,7 +450,7 @@ class _Builder(Transformer[Token, Any]):
         return model.Block(
             str(name), at, repeats is not None, str(how) if isinstance(how, Token) else None, how if isinstance(how, bytes) else None,
             str(sorted_by) if sorted_by else None, placing["align"], placing["fill"],
-            tuple(self._field(one, fields, names) for one in fields), _at(name), str(within or ""), when,
+            tuple(self._field(field, fields, names) for field in fields), _at(name), str(within or ""), when,
         )  # fmt: skip
 
     def _field(self, said: _Field, siblings: list[_Field], names: Names) -> model.Field:
@@ -461,7 +461,9 @@ class _Builder(Transformer[Token, Any]):
             meaning, words = said.meaning[1], said.meaning[2]
         else:
             texts = tuple(
-                str(one.name) for one in siblings if isinstance(one.type, model.Text) and one.type.told == said.name
+                str(sibling.name)
+                for sibling in siblings
+                if isinstance(sibling.type, model.Text) and sibling.type.told == said.name
             )
             words = said.meaning[2]
             meaning = meaning_of(names, texts, words, said.meaning[3], self.file, _at(said.meaning[1][0]))

@@ -38,8 +38,8 @@ WIDE = ("utf-16", "utf-32")  # encodings whose characters have an order of bytes
 def resolved(layout: Layout) -> Layout:
     """The layout with the fields of records in place of their names; LayoutError for a name that no record has."""
     records = tuple(
-        replace(one, fields=tuple(_filled(layout, field, (one.name,)) for field in one.fields))
-        for one in layout.records
+        replace(record, fields=tuple(_filled(layout, field, (record.name,)) for field in record.fields))
+        for record in layout.records
     )
     blocks = []
     for block in layout.blocks:
@@ -51,10 +51,10 @@ def resolved(layout: Layout) -> Layout:
 def _holding(layout: Layout, block: Block, blocks: list[Block]) -> Block:
     """A block whose records hold those of another: they become an array of as many as a field counts."""
     fields = list(block.fields)
-    for place, one in enumerate(fields):
-        if not isinstance(one.meaning, RecordsOf):
+    for place, field in enumerate(fields):
+        if not isinstance(field.meaning, RecordsOf):
             continue
-        inner = next(other for other in blocks if other.name == one.meaning.block)
+        inner = next(other for other in blocks if other.name == field.meaning.block)
         teller = next((other for other in fields[:place] if other.meaning == Measure("count", inner.name)), None)
         problem = ""
         if teller is None:
@@ -67,10 +67,10 @@ def _holding(layout: Layout, block: Block, blocks: list[Block]) -> Block:
             problem = f"the records of {inner.name} lie somewhere else already, or hold records themselves"
         if problem or teller is None:
             raise LayoutError(
-                layout.file, one.place.line, one.place.column, problem, hint=f"u32  count of {inner.name}"
+                layout.file, field.place.line, field.place.column, problem, hint=f"u32  count of {inner.name}"
             )
-        array = ArrayType(Nested(inner.name, inner.fields, one.place), teller.name)
-        fields[place] = replace(one, type=array if isinstance(one.type, InlineBytes) else one.type)
+        array = ArrayType(Nested(inner.name, inner.fields, field.place), teller.name)
+        fields[place] = replace(field, type=array if isinstance(field.type, InlineBytes) else field.type)
     return replace(block, fields=tuple(fields))
 
 

@@ -6,8 +6,9 @@ from its start.
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -81,11 +82,11 @@ class BlockRead:
         """A field's path in errors."""
         return f"{self.block.name}[{row}].{name}" if self.block.repeats else f"{self.block.name}.{name}"
 
-    def present(self, one: Field) -> Array:
+    def present(self, field: Field) -> Array:
         """In which records a field is there."""
-        if one.when is None:
+        if field.when is None:
             return np.ones(len(self.starts), bool)
-        return holds(one.when, self.columns[one.when.field])
+        return holds(field.when, self.columns[field.when.field])
 
     def offset(self, row: int, name: str) -> int:
         """Where a field of a record lies in the source (after its length prefix, for a text)."""
@@ -94,8 +95,8 @@ class BlockRead:
             name = kind.host
         at = int(self.starts[row])
         for run in self.records.runs:
-            for one in run.fields:
-                if one.name == name and run.dtype.fields is not None:
+            for field in run.fields:
+                if field.name == name and run.dtype.fields is not None:
                     return at + int(run.dtype.fields[name][1])
             at += run.size
             if run.tail is not None:
@@ -104,14 +105,14 @@ class BlockRead:
                 at += self.tail_size(row, run.tail) + run.ending
         return at
 
-    def tail_size(self, row: int, one: Field) -> int:
+    def tail_size(self, row: int, field: Field) -> int:
         """The bytes of a field of changing size, without the zero at its end."""
-        column, kind = self.columns[one.name], one.type
+        column, kind = self.columns[field.name], field.type
         if isinstance(column, Texts):
             return int(column.lengths[row])
         if isinstance(kind, Varint):
             return int(needed(column[row : row + 1])[0])
-        there = one.when is None or bool(self.present(one)[row])
+        there = field.when is None or bool(self.present(field)[row])
         return (fixed_size(kind) or 0) if there else 0
 
 
@@ -132,10 +133,10 @@ class Reading:
     original: Layout  # as its author wrote it
     source: Source
     layout: Layout  # without what this file has not: conditions on the whole file are settled
-    blocks: dict[str, BlockRead] = field(default_factory=dict)
-    areas: dict[str, Area] = field(default_factory=dict)
+    blocks: dict[str, BlockRead] = dataclasses.field(default_factory=dict)
+    areas: dict[str, Area] = dataclasses.field(default_factory=dict)
     entries: Entries | None = None
-    volumes: list[Volume] = field(default_factory=list)  # files beside this one in which the content lies
+    volumes: list[Volume] = dataclasses.field(default_factory=list)  # files beside this one in which the content lies
     joined: Source | None = None  # and all of them as one
 
     def close(self) -> None:
@@ -173,10 +174,10 @@ class Reading:
     def pool(self) -> tuple[BlockRead, Field] | None:
         """The pool of names, if the entries point to one."""
         pools = (
-            (block, one)
+            (block, field)
             for block in self.blocks.values()
-            for one in block.block.fields
-            if isinstance(one.meaning, Pool)
+            for field in block.block.fields
+            if isinstance(field.meaning, Pool)
         )
         return next(pools, None)
 
@@ -191,10 +192,10 @@ class Reading:
     def facts(self, what: str) -> list[tuple[BlockRead, Field]]:
         """The fields that carry a fact, and their blocks: several when they depend on something."""
         return [
-            (block, one)
+            (block, field)
             for block in self.blocks.values()
-            for one in block.block.fields
-            if isinstance(one.meaning, Attribute) and one.meaning.what == what and not one.meaning.upper
+            for field in block.block.fields
+            if isinstance(field.meaning, Attribute) and field.meaning.what == what and not field.meaning.upper
         ]
 
     def fact(self, what: str) -> tuple[BlockRead, Field] | None:
@@ -204,10 +205,10 @@ class Reading:
     def entry_seals(self) -> list[tuple[BlockRead, Field, ChecksumOf]]:
         """The seals of each entry: their block and field, and what they cover."""
         return [
-            (block, one, one.meaning)
+            (block, field, field.meaning)
             for block in self.entry_blocks()
-            for one in block.block.fields
-            if isinstance(one.meaning, ChecksumOf) and one.meaning.part in facts.PARTS
+            for field in block.block.fields
+            if isinstance(field.meaning, ChecksumOf) and field.meaning.part in facts.PARTS
         ]
 
     def content_seals(self) -> list[tuple[BlockRead, Field, ChecksumOf]]:
@@ -226,40 +227,40 @@ class Reading:
                               hint="a layout for this version of the format")  # fmt: skip
         return block.end if edge == "end" else block.start
 
-    def settled(self, one: Field) -> Field:
+    def settled(self, field: Field) -> Field:
         """A field whose changes are numbers: places that count from a part get where that is."""
-        return settled_by(one, self.edge)
+        return settled_by(field, self.edge)
 
-    def true(self, block: BlockRead, one: Field) -> Array:
+    def true(self, block: BlockRead, field: Field) -> Array:
         """The true numbers of a column, with the upper bits that another field holds."""
-        return true(with_upper(block, one), self.settled(one), block.source, block.starts)
+        return true(with_upper(block, field), self.settled(field), block.source, block.starts)
 
 
-def settled_by(one: Field, edge: Callable[[str, str], int]) -> Field:
+def settled_by(field: Field, edge: Callable[[str, str], int]) -> Field:
     """A field in which what counts from the edge of a part has a number in its place."""
-    if all(change.how != "from" for change in one.changes):
-        return one
+    if all(change.how != "from" for change in field.changes):
+        return field
     changes = [
         NumberChange("plus", edge(change.edge, change.part)) if change.how == "from" else change
-        for change in one.changes
+        for change in field.changes
     ]
-    return replace(one, changes=tuple(changes))
+    return replace(field, changes=tuple(changes))
 
 
-def with_upper(block: BlockRead, one: Field) -> Array:
+def with_upper(block: BlockRead, field: Field) -> Array:
     """A column's stored numbers, with the upper bits that another field of the record holds."""
-    low, upper = block.numbers(one.name), upper_field(block.block, one)
+    low, upper = block.numbers(field.name), upper_field(block.block, field)
     if upper is None:
         return low
-    bits = one.type.limits[1].bit_length() if isinstance(one.type, Number | Bits) else 0
+    bits = field.type.limits[1].bit_length() if isinstance(field.type, Number | Bits) else 0
     high = block.numbers(upper.name).astype(object)
     whole = (high << bits) + low.astype(object)
     return whole if bits > 40 else np.asarray(whole, np.int64)
 
 
-def upper_field(block: Block, one: Field) -> Field | None:
+def upper_field(block: Block, field: Field) -> Field | None:
     """The field that holds the upper bits of what another says."""
-    return half_of(block, one.meaning, True) if isinstance(one.meaning, Attribute | Measure) else None
+    return half_of(block, field.meaning, True) if isinstance(field.meaning, Attribute | Measure) else None
 
 
 # finding the blocks
@@ -276,9 +277,9 @@ def locate(layout: Layout, source: Source) -> Reading:
             reading.areas[one.name] = _read_part(reading, one)
         elif not one.within or one.within in reading.areas:
             reading.blocks[one.name] = _read_block(reading, _reduced(reading, one))
-    blocks = tuple(reading.blocks[one.name].block for one in layout.blocks if one.name in reading.blocks)
+    blocks = tuple(reading.blocks[block.name].block for block in layout.blocks if block.name in reading.blocks)
     reading.layout = replace(
-        layout, blocks=blocks, parts=tuple(one for one in layout.parts if one.name in reading.areas)
+        layout, blocks=blocks, parts=tuple(part for part in layout.parts if part.name in reading.areas)
     )
     return reading
 
@@ -287,29 +288,29 @@ def byte_ordered(layout: Layout, source: Source) -> Layout:
     """The layout with the order of bytes that the file itself tells, where it tells one."""
     for block in layout.blocks:
         offset = 0
-        for one in block.fields:
-            if isinstance(one.meaning, ByteOrder) and block.at is not None and isinstance(one.type, Raw):
+        for field in block.fields:
+            if isinstance(field.meaning, ByteOrder) and block.at is not None and isinstance(field.type, Raw):
                 start = place_of(source, block.at, block.name) + offset
-                found = source.read(start, one.type.size)
-                for key, word in one.meaning.table:
+                found = source.read(start, field.type.size)
+                for key, word in field.meaning.table:
                     if key == found:
                         return ordered(layout, word == "big")
-                known = " or ".join(repr(key)[1:] for key, _ in one.meaning.table)
-                raise FormatError(source.name, f"{found!r}, expected {known}", offset=start, field=f"{block.name}.{one.name}",
+                known = " or ".join(repr(key)[1:] for key, _ in field.meaning.table)
+                raise FormatError(source.name, f"{found!r}, expected {known}", offset=start, field=f"{block.name}.{field.name}",
                                   hint="adding it to the table of byte orders")  # fmt: skip
-            offset += fixed_size(one.type) or 0
+            offset += fixed_size(field.type) or 0
     return layout
 
 
 def _reduced(reading: Reading, block: Block) -> Block:
     """A block without the fields that this file has not."""
     fields = []
-    for one in block.fields:
-        if one.when is not None and not is_own(block, one.when):
-            if _asked(reading, one.when):
-                fields.append(replace(one, when=None))
+    for field in block.fields:
+        if field.when is not None and not is_own(block, field.when):
+            if _asked(reading, field.when):
+                fields.append(replace(field, when=None))
         else:
-            fields.append(one)
+            fields.append(field)
     return replace(block, fields=tuple(fields))
 
 
@@ -350,8 +351,8 @@ def _read_part(reading: Reading, part: Part) -> Area:
 
 
 def _read_block(reading: Reading, block: Block) -> BlockRead:
-    holder = next((home for home in reading.blocks.values() for one in home.block.fields
-                   if isinstance(one.meaning, RecordsOf) and one.meaning.block == block.name), None)  # fmt: skip
+    holder = next((home for home in reading.blocks.values() for field in home.block.fields
+                   if isinstance(field.meaning, RecordsOf) and field.meaning.block == block.name), None)  # fmt: skip
     if holder is not None:
         return _read_held(reading, holder, block)
     source, start = reading.area(block.within), _start(reading, block)
@@ -374,7 +375,9 @@ def _read_block(reading: Reading, block: Block) -> BlockRead:
 def _read_growing(reading: Reading, records: Records, source: Source, start: int) -> BlockRead:
     """Records that say how many follow below them: the first, then as many as they tell, until all are there."""
     told = next(
-        one for one in records.block.fields if isinstance(one.meaning, Attribute) and one.meaning.what == facts.FOLDERS
+        field
+        for field in records.block.fields
+        if isinstance(field.meaning, Attribute) and field.meaning.what == facts.FOLDERS
     )
     parts, missing, at, had = [], 1, start, 0
     while missing:
@@ -414,33 +417,33 @@ def _read_held(reading: Reading, holder: BlockRead, block: Block) -> BlockRead:
 
 def _stored_field(block: Block) -> Field:
     """The field that says how many bytes of content follow a record."""
-    told = {one.meaning.what: one for one in block.fields if isinstance(one.meaning, Attribute)}
+    told = {field.meaning.what: field for field in block.fields if isinstance(field.meaning, Attribute)}
     return told[facts.STORED if facts.STORED in told else facts.SIZE]
 
 
-def _start(reading: Reading, one: Block | Part) -> int:
-    if one.at is None:
-        start = measured(reading, "start", one.name)
+def _start(reading: Reading, block: Block | Part) -> int:
+    if block.at is None:
+        start = measured(reading, "start", block.name)
         if start is None:
-            raise FormatError(reading.source.name, f"nothing says where {one.name} starts in a file of this kind",
-                              hint=f"`when` behind `block {one.name}`, as behind the field that tells its start")  # fmt: skip
+            raise FormatError(reading.source.name, f"nothing says where {block.name} starts in a file of this kind",
+                              hint=f"`when` behind `block {block.name}`, as behind the field that tells its start")  # fmt: skip
         return start
-    source = reading.area(one.within) if isinstance(one, Block) else reading.source
-    if one.at.after:
-        end = reading.edge("end", one.at.after)
-        return end + -end % one.align
-    return place_of(source, one.at, one.name)
+    source = reading.area(block.within) if isinstance(block, Block) else reading.source
+    if block.at.after:
+        end = reading.edge("end", block.at.after)
+        return end + -end % block.align
+    return place_of(source, block.at, block.name)
 
 
 def told_by(reading: Reading, what: str, part: str) -> tuple[BlockRead, Field] | None:
     """The field that holds a measurement in this file, and its block."""
     for block in reading.blocks.values():
-        for one in block.block.fields:
-            meaning = one.meaning
+        for field in block.block.fields:
+            meaning = field.meaning
             if not isinstance(meaning, Measure) or meaning.upper or (meaning.what, meaning.part) != (what, part):
                 continue
-            if bool(block.present(one)[:1].all()):
-                return block, one
+            if bool(block.present(field)[:1].all()):
+                return block, field
     return None
 
 

@@ -158,8 +158,8 @@ def check_entries(reading: Reading, entries: Entries, lenient: bool = False) -> 
             lambda row: f"{int(entries.stored[row])} bytes of content reach past the end of its volume",
         )
         return
-    taken = [(one.block.name, one.start, one.end) for one in reading.blocks.values()
-             if one.ends is None and one.block.within == within and one.owners is None]  # fmt: skip
+    taken = [(block.block.name, block.start, block.end) for block in reading.blocks.values()
+             if block.ends is None and block.block.within == within and block.owners is None]  # fmt: skip
     if not within:
         taken += [(area.part.name, area.start, area.start + area.stored) for area in reading.areas.values()]
     for name, first, last in taken:
@@ -208,5 +208,5 @@ def concerned(reading: Reading, when: Condition) -> Array:
 def condition_field(reading: Reading, when: Condition) -> tuple[BlockRead, Field]:
     """The field of the entries' records that a condition asks."""
     return next(
-        (block, one) for block in reading.entry_blocks() for one in block.block.fields if one.name == when.field
+        (block, field) for block in reading.entry_blocks() for field in block.block.fields if field.name == when.field
     )

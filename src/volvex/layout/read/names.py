@@ -176,9 +176,9 @@ def _encoding(reading: Reading) -> str:
 # pools
 
 
-def pooled(reading: Reading, block: BlockRead, one: Field) -> Texts:
+def pooled(reading: Reading, block: BlockRead, field: Field) -> Texts:
     """The names that stand at the places of the pool which a column tells, counted from its start."""
-    places, pool = reading.true(block, one), reading.pool()
+    places, pool = reading.true(block, field), reading.pool()
     assert pool is not None and isinstance(pool[1].type, Text)
     home, kind = pool[0], pool[1].type
     if kind.zero == 1:
@@ -187,7 +187,7 @@ def pooled(reading: Reading, block: BlockRead, one: Field) -> Texts:
         wrong = (places < 0) | (places > (zeros[-1] if len(zeros) else -1))
         _refuse(
             block,
-            one,
+            field,
             wrong,
             lambda row: f"{int(places[row])} is no place in {home.block.name}, which has {len(data)} bytes",
         )
@@ -197,14 +197,14 @@ def pooled(reading: Reading, block: BlockRead, one: Field) -> Texts:
     row = np.searchsorted(starts, places)
     wrong = (places < 0) | (row >= len(starts))
     wrong |= starts[np.minimum(row, max(0, len(starts) - 1))] != places if len(starts) else True
-    _refuse(block, one, wrong, lambda row: f"no text starts at {int(places[row])} in {home.block.name}")
+    _refuse(block, field, wrong, lambda row: f"no text starts at {int(places[row])} in {home.block.name}")
     return texts.take(row)
 
 
-def _refuse(block: BlockRead, one: Field, wrong: Array, say: Callable[[int], str]) -> None:
+def _refuse(block: BlockRead, field: Field, wrong: Array, say: Callable[[int], str]) -> None:
     if wrong.any():
         row = int(np.argmax(wrong))
-        raise FormatError(block.source.name, say(row), offset=block.offset(row, one.name), field=block.where(row, one.name),
+        raise FormatError(block.source.name, say(row), offset=block.offset(row, field.name), field=block.where(row, field.name),
                           hint=FRESH, asked="the layout: does it count from somewhere else?")  # fmt: skip
 
 

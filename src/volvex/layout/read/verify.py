@@ -31,19 +31,19 @@ def verify_blocks(reading: Reading) -> None:
 
 def _check_constants(reading: Reading) -> None:
     for block in reading.blocks.values():
-        for one in block.block.fields:
-            if not isinstance(one.meaning, Constant) or not len(block.starts):
+        for field in block.block.fields:
+            if not isinstance(field.meaning, Constant) or not len(block.starts):
                 continue
-            values, wanted, there = block.numbers(one.name), one.meaning.value, block.present(one)
-            row = _first_difference(values, wanted, one, there)
+            values, wanted, there = block.numbers(field.name), field.meaning.value, block.present(field)
+            row = _first_difference(values, wanted, field, there)
             if row is not None:
-                found = values[row].tobytes() if isinstance(one.type, Raw) else int(values[row])
-                raise FormatError(block.source.name, f"{found!r}, expected {wanted!r}", offset=block.offset(row, one.name),
-                                  field=block.where(row, one.name), hint="a layout for this version of the format")  # fmt: skip
+                found = values[row].tobytes() if isinstance(field.type, Raw) else int(values[row])
+                raise FormatError(block.source.name, f"{found!r}, expected {wanted!r}", offset=block.offset(row, field.name),
+                                  field=block.where(row, field.name), hint="a layout for this version of the format")  # fmt: skip
 
 
-def _first_difference(values: Array, wanted: bytes | int, one: Field, there: Array) -> int | None:
-    if isinstance(one.type, Raw):
+def _first_difference(values: Array, wanted: bytes | int, field: Field, there: Array) -> int | None:
+    if isinstance(field.type, Raw):
         different = values != np.frombuffer(wanted if isinstance(wanted, bytes) else b"", values.dtype)[0]
     else:
         different = values != wanted
@@ -63,17 +63,17 @@ def _check_length(reading: Reading) -> None:
 def _check_counts(reading: Reading) -> None:
     """Measurements that were not needed for finding the records are right all the same."""
     for block in reading.blocks.values():
-        for one in block.block.fields:
-            meaning = one.meaning
+        for field in block.block.fields:
+            meaning = field.meaning
             if not isinstance(meaning, Measure) or meaning.upper or meaning.part not in reading.blocks:
                 continue
             part = reading.blocks[meaning.part]
-            if meaning.what != "count" or part.block.until is None or not block.present(one)[:1].all():
+            if meaning.what != "count" or part.block.until is None or not block.present(field)[:1].all():
                 continue
-            told, found = int(reading.true(block, one)[0]), len(part.starts)
+            told, found = int(reading.true(block, field)[0]), len(part.starts)
             if told != found:
                 raise FormatError(block.source.name, f"{meaning.part} has {found} records, this says {told}",
-                                  offset=block.offset(0, one.name), field=block.where(0, one.name))  # fmt: skip
+                                  offset=block.offset(0, field.name), field=block.where(0, field.name))  # fmt: skip
 
 
 def _check_seals(reading: Reading) -> None:
@@ -85,7 +85,7 @@ def _check_seals(reading: Reading) -> None:
         _compare(reading, holder, one, meaning, seal_value(meaning.algorithm, data))
 
 
-def _covered(reading: Reading, home: Block, one: Field, meaning: ChecksumOf) -> bytes:
+def _covered(reading: Reading, home: Block, field: Field, meaning: ChecksumOf) -> bytes:
     """The bytes that a seal over a block or part covers."""
     if meaning.part in reading.areas:
         area = reading.areas[meaning.part]
@@ -93,17 +93,17 @@ def _covered(reading: Reading, home: Block, one: Field, meaning: ChecksumOf) -> 
     covered = reading.blocks[meaning.part]
     if covered.block is not home:
         return covered.data
-    at, size = covered.offset(0, one.name) - covered.start, seal_size(one)  # its own bytes count as zero
+    at, size = covered.offset(0, field.name) - covered.start, seal_size(field)  # its own bytes count as zero
     return covered.data[:at] + bytes(size) + covered.data[at + size :]
 
 
-def _compare(reading: Reading, holder: BlockRead, one: Field, meaning: ChecksumOf, value: int) -> None:
-    found = stored_seal(one, holder.numbers(one.name), 0)
+def _compare(reading: Reading, holder: BlockRead, field: Field, meaning: ChecksumOf, value: int) -> None:
+    found = stored_seal(field, holder.numbers(field.name), 0)
     if value != found:
         over = f"the file {meaning.edge} {meaning.part}" if meaning.edge else meaning.part
         raise FormatError(
-            holder.source.name, f"the {meaning.algorithm} of {over} is {seal_text(one, value)}, the file says {seal_text(one, found)}",
-            offset=holder.offset(0, one.name), field=holder.where(0, one.name),
+            holder.source.name, f"the {meaning.algorithm} of {over} is {seal_text(field, value)}, the file says {seal_text(field, found)}",
+            offset=holder.offset(0, field.name), field=holder.where(0, field.name),
             hint="a fresh copy of the file: some of its bytes have changed",
         )  # fmt: skip
 

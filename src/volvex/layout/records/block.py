@@ -45,7 +45,7 @@ class Records:
         self.runs = runs_of(block)
         self.fixed = len(self.runs) == 1 and self.runs[0].tail is None
         self.least = sum(run.size + run.ending for run in self.runs)  # a record is never shorter
-        self.hosts = sorted({one.type.host for one in block.fields if isinstance(one.type, Bits)})
+        self.hosts = sorted({field.type.host for field in block.fields if isinstance(field.type, Bits)})
 
     # reading
 

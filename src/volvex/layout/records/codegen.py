@@ -8,8 +8,9 @@ record's length.
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -80,7 +81,9 @@ def fixed_size(kind: FieldType) -> int | None:
         size = fixed_size(kind.of)
         return kind.count * size if isinstance(kind.count, int) and size is not None else None
     if isinstance(kind, Nested):
-        sizes = [None if one.when else fixed_size(one.type) for one in kind.fields if not isinstance(one.type, Bits)]
+        sizes = [
+            None if field.when else fixed_size(field.type) for field in kind.fields if not isinstance(field.type, Bits)
+        ]
         return sum(size for size in sizes if size is not None) if None not in sizes else None
     return None
 
@@ -93,17 +96,17 @@ def runs_of(block: Block) -> list[Run]:
     runs: list[Run] = []
     members: list[tuple[str, str]] = []
     fields: list[Field] = []
-    for one in block.fields:
-        if isinstance(one.type, InlineBytes | Bits):
+    for field in block.fields:
+        if isinstance(field.type, InlineBytes | Bits):
             continue  # no part of the record: it lies behind it, or in another field
-        if one.when is not None or fixed_size(one.type) is None:
-            if isinstance(one.type, Text) and one.type.prefix is not None and one.when is None:
-                members.append((prefix_name(one), one.type.prefix.dtype))
-            runs.append(Run(np.dtype(members), tuple(fields), one))
+        if field.when is not None or fixed_size(field.type) is None:
+            if isinstance(field.type, Text) and field.type.prefix is not None and field.when is None:
+                members.append((prefix_name(field), field.type.prefix.dtype))
+            runs.append(Run(np.dtype(members), tuple(fields), field))
             members, fields = [], []
         else:
-            members.append((one.name, _dtype(one.type)))
-            fields.append(one)
+            members.append((field.name, _dtype(field.type)))
+            fields.append(field)
     if members or not runs:
         runs.append(Run(np.dtype(members), tuple(fields), None))
     return runs
@@ -113,10 +116,10 @@ def runs_of(block: Block) -> list[Run]:
 class _Lines:
     """The lines of a loop, and what its variables hold. `q` is where the record goes on, `fixed` bytes further."""
 
-    lines: list[str] = field(default_factory=list)
+    lines: list[str] = dataclasses.field(default_factory=list)
     indent: int = 0
     fixed: int = 0
-    names: dict[str, str] = field(default_factory=dict)  # field -> the variable with its number
+    names: dict[str, str] = dataclasses.field(default_factory=dict)  # field -> the variable with its number
     made: int = 0
 
     def add(self, *lines: str) -> None:
@@ -153,28 +156,28 @@ class _Lines:
 
     def fields(self, fields: tuple[Field, ...]) -> None:
         """Go past a record within a record."""
-        for one in fields:
-            if isinstance(one.type, Bits):
+        for field in fields:
+            if isinstance(field.type, Bits):
                 continue
-            size = fixed_size(one.type) if one.when is None else None
+            size = fixed_size(field.type) if field.when is None else None
             if size is not None:
-                self.remember(fields, one, self.fixed)
+                self.remember(fields, field, self.fixed)
                 self.fixed += size
             else:
                 self.flush()
-                self.field(fields, one)
+                self.field(fields, field)
 
-    def field(self, fields: tuple[Field, ...], one: Field) -> None:
+    def field(self, fields: tuple[Field, ...], field: Field) -> None:
         """Go past a field of changing size, which starts at `q`."""
-        if one.when is not None:
-            self.add(f"if {_holds(one.when, fields, self.names)}:")
+        if field.when is not None:
+            self.add(f"if {_holds(field.when, fields, self.names)}:")
             self.indent += 1
-            self.type(one.type)
+            self.type(field.type)
             self.flush()
             self.add("pass")
             self.indent -= 1
         else:
-            self.type(one.type, one if one.name in _wanted(fields) else None)
+            self.type(field.type, field if field.name in _wanted(fields) else None)
         self.flush()
 
     def type(self, kind: FieldType, asked: Field | None = None) -> None:
@@ -262,16 +265,16 @@ class _Lines:
 def _wanted(fields: tuple[Field, ...]) -> set[str]:
     """The fields of a record whose numbers other fields of it need."""
     found = set()
-    for one in fields:
-        kind = one.type
+    for field in fields:
+        kind = field.type
         if isinstance(kind, Text) and kind.told:
             found.add(kind.told)
         elif isinstance(kind, ArrayType) and isinstance(kind.count, str):
             found.add(kind.count)
         elif isinstance(kind, Choice):
             found.add(kind.by)
-        if one.when is not None:
-            found.add(one.when.field)
+        if field.when is not None:
+            found.add(field.when.field)
     return found
 
 
@@ -287,15 +290,15 @@ def _scaled(number: str, kind: Text) -> str:
     return number + (f" * {kind.unit}" if kind.unit != 1 else "") + (f" + {kind.extra}" if kind.extra else "")
 
 
-def _changed(one: Field) -> str:
+def _changed(field: Field) -> str:
     """What a field's changes do to its stored number, behind the expression of that."""
     signs = {"times": "*", "plus": "+", "xor": "^"}
-    return "".join(f" {signs[change.how]} {int(change.number)})" for change in one.changes if change.how in signs)
+    return "".join(f" {signs[change.how]} {int(change.number)})" for change in field.changes if change.how in signs)
 
 
-def _opened(one: Field) -> str:
+def _opened(field: Field) -> str:
     """The brackets before the expression, one for each change: they are done in their order."""
-    return "(" * sum(change.how != "from" for change in one.changes)
+    return "(" * sum(change.how != "from" for change in field.changes)
 
 
 def _holds(when: Condition, fields: tuple[Field, ...], names: dict[str, str]) -> str:
@@ -312,9 +315,9 @@ def _record(lines: _Lines, runs: list[Run], fields: tuple[Field, ...]) -> None:
     """The lines that go past one record from `q`, and tell the lengths of the tails that they measure."""
     for run in runs:
         offset = 0
-        for one in run.fields:
-            lines.remember(fields, one, lines.fixed + offset)
-            offset += fixed_size(one.type) or 0
+        for field in run.fields:
+            lines.remember(fields, field, lines.fixed + offset)
+            offset += fixed_size(field.type) or 0
         lines.fixed += run.size
         if run.tail is None:
             continue
@@ -386,9 +389,9 @@ def compile_inline_walk(
     return walk
 
 
-def _asking(one: Field) -> Field:
+def _asking(field: Field) -> Field:
     """A field of no bytes that needs the number of another."""
-    return Field("", ArrayType(Raw(0), one.name), (), one.meaning, "", one.place)
+    return Field("", ArrayType(Raw(0), field.name), (), field.meaning, "", field.place)
 
 
 def _made(lines: list[str]) -> Any:

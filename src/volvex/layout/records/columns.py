@@ -130,8 +130,8 @@ def taken(column: Column, rows: Array) -> Column:
 def joined(columns: list[Column]) -> Column:
     """Parts of a column put together; texts without what stood between them."""
     if isinstance(columns[0], Texts):
-        texts = [one for one in columns if isinstance(one, Texts)]
-        return Texts.of([raw for one in texts for raw in one.raws()], texts[0].encoding)
+        texts = [column for column in columns if isinstance(column, Texts)]
+        return Texts.of([raw for text in texts for raw in text.raws()], texts[0].encoding)
     return np.concatenate([one for one in columns if not isinstance(one, Texts)])
 
 

@@ -76,9 +76,9 @@ def read_record(fields: tuple[Field, ...], data: bytes, at: int) -> tuple[dict[s
     return values, at
 
 
-def _holds(one: Field, values: Mapping[str, Any]) -> bool:
-    assert one.when is not None
-    return bool(COMPARED[one.when.how](values.get(one.when.field, 0), one.when.value))
+def _holds(field: Field, values: Mapping[str, Any]) -> bool:
+    assert field.when is not None
+    return bool(COMPARED[field.when.how](values.get(field.when.field, 0), field.when.value))
 
 
 def _span(data: bytes, at: int, size: int) -> bytes:
@@ -132,15 +132,15 @@ def write_value(kind: FieldType, value: Value, siblings: Mapping[str, Any]) -> b
 def write_record(fields: tuple[Field, ...], values: Mapping[str, Value]) -> bytes:
     """A record's bytes: bits put into the number that holds them, lengths and counts measured."""
     made = dict(values)
-    for one in fields:
-        kind = one.type
-        if isinstance(kind, Bits) and one.name in made:
+    for field in fields:
+        kind = field.type
+        if isinstance(kind, Bits) and field.name in made:
             mask = kind.limits[1] << kind.low
-            made[kind.host] = made[kind.host] & ~mask | made[one.name] << kind.low & mask
-        elif isinstance(kind, Text) and kind.told and one.name in made:
-            made[kind.told] = (len(made[one.name].encode(kind.encoding, "surrogateescape")) - kind.extra) // kind.unit
-        elif isinstance(kind, ArrayType) and isinstance(kind.count, str) and one.name in made:
-            made[kind.count] = len(made[one.name])
+            made[kind.host] = made[kind.host] & ~mask | made[field.name] << kind.low & mask
+        elif isinstance(kind, Text) and kind.told and field.name in made:
+            made[kind.told] = (len(made[field.name].encode(kind.encoding, "surrogateescape")) - kind.extra) // kind.unit
+        elif isinstance(kind, ArrayType) and isinstance(kind.count, str) and field.name in made:
+            made[kind.count] = len(made[field.name])
     return b"".join(
         write_value(one.type, made[one.name], made)
         for one in fields

@@ -38,7 +38,7 @@ def unwritable(layout: Layout) -> list[tuple[Place, str]]:
 
 def _file_seals(layout: Layout) -> list[tuple[Place, str]]:
     """Seals over the file are computed last: nothing may cover them, not even each other."""
-    found = [(block, one) for block in layout.blocks for one in block.fields if _covers_file(one)]
+    found = [(block, field) for block in layout.blocks for field in block.fields if _covers_file(field)]
     reasons = [(one.place, "a seal over the file beside another: each would cover the other") for _, one in found[1:]]
     holders = {block.name for block, _ in found}
     for block, one in found:

@@ -56,7 +56,7 @@ class Directory:
 
     def _add_names(self, columns: AllColumns) -> None:
         """Names for the rows that are added, in the directory or behind what is in the pool."""
-        texts = [one.text for one in self.names]
+        texts = [name.text for name in self.names]
         found, pool, place = self.reading.fact(facts.NAME), self.reading.pool(), self.reading.fact(facts.NAME_AT)
         if found is not None:
             self._extend(columns, *found, texts)
@@ -94,12 +94,12 @@ class Directory:
         """The rows of the new directory that are added."""
         return np.arange(len(self.contents.kept_rows), len(self.rows))
 
-    def _extend(self, columns: AllColumns, block: BlockRead, one: Field, texts: list[bytes]) -> None:
-        raws = self._texts(columns, block, one).raws()
-        self._set_texts(columns, block, one, [*raws[: len(self.contents.kept_rows)], *texts])
+    def _extend(self, columns: AllColumns, block: BlockRead, field: Field, texts: list[bytes]) -> None:
+        raws = self._texts(columns, block, field).raws()
+        self._set_texts(columns, block, field, [*raws[: len(self.contents.kept_rows)], *texts])
 
-    def _texts(self, columns: AllColumns, block: BlockRead, one: Field) -> Texts:
-        column = columns[block.block.name][one.name]
+    def _texts(self, columns: AllColumns, block: BlockRead, field: Field) -> Texts:
+        column = columns[block.block.name][field.name]
         assert isinstance(column, Texts)
         return column
 
@@ -114,7 +114,7 @@ class Directory:
         if before is None:
             return None
         return np.concatenate(
-            [before[self.contents.kept_rows], np.array([one.folder or 0 for one in self.names], np.int64)]
+            [before[self.contents.kept_rows], np.array([name.folder or 0 for name in self.names], np.int64)]
         )
 
     def _ordered(self) -> Array | None:
@@ -225,7 +225,7 @@ class Directory:
             while (owner := owners.get(int(start[row]))) is not None and rank[owner] < rank[row]:
                 start[row] += sizes[owner]
 
-    def _put_moved_seals(self, columns: AllColumns, block: BlockRead, one: Field, key: tuple[str, str]) -> None:
+    def _put_moved_seals(self, columns: AllColumns, block: BlockRead, field: Field, key: tuple[str, str]) -> None:
         """The seals over stored content that was enciphered anew because it has moved."""
         moved = {span: seals[key] for span, seals in self.contents.span_seals.items() if key in seals}
         spans = self.contents.part_of_row[self.contents.kept_rows]
@@ -233,7 +233,7 @@ class Directory:
             row for row in np.flatnonzero(np.isin(spans, list(moved))).tolist()
             if int(self.contents.kept_rows[row]) not in self.edit.replaced
         ]  # fmt: skip
-        self._put_seals(columns, block, one, [moved[int(spans[row])] for row in rows], np.array(rows, np.int64))
+        self._put_seals(columns, block, field, [moved[int(spans[row])] for row in rows], np.array(rows, np.int64))
 
     def _put_seals(self, columns: AllColumns, block: BlockRead, one: Field, values: Sequence[int], rows: Array) -> None:
         """Put seals into a column; a digest in bytes has its highest byte first."""
@@ -248,23 +248,23 @@ class Directory:
         else:
             self.put(columns, block, one, np.array(values, object), rows)
 
-    def put(self, columns: AllColumns, block: BlockRead, one: Field, values: Array, rows: Array | None) -> None:
+    def put(self, columns: AllColumns, block: BlockRead, field: Field, values: Array, rows: Array | None) -> None:
         """Put true numbers into a column (all of it, or some rows) and into that with their upper bits."""
-        home, upper = columns[block.block.name], upper_field(block.block, one)
+        home, upper = columns[block.block.name], upper_field(block.block, field)
         if not len(values):
             return
         where = f"{self.reading.source.name}, {block.block.name}"
-        if one.when is not None and rows is None and len(values) > 1:
+        if field.when is not None and rows is None and len(values) > 1:
             rows = np.flatnonzero(
-                block.present(one)[self.rows] if len(self.rows) == len(values) else np.ones(len(values), bool)
+                block.present(field)[self.rows] if len(self.rows) == len(values) else np.ones(len(values), bool)
             )
             values = values[rows]
         if upper is None:
-            self._store(home, one, fit(values, one, where), rows)
+            self._store(home, field, fit(values, field, where), rows)
             return
-        bits = one.type.limits[1].bit_length() if isinstance(one.type, Number | Bits) else 0
-        whole = fit(values, replace(one, type=Number(64, False, False)), where).astype(object)
-        self._store(home, one, fit(whole % (1 << bits), replace(one, changes=()), where), rows)
+        bits = field.type.limits[1].bit_length() if isinstance(field.type, Number | Bits) else 0
+        whole = fit(values, replace(field, type=Number(64, False, False)), where).astype(object)
+        self._store(home, field, fit(whole % (1 << bits), replace(field, changes=()), where), rows)
         self._store(home, upper, fit(whole >> bits, upper, where), rows)
 
     def _store(self, home: Columns, one: Field, stored: Array, rows: Array | None) -> None:

@@ -66,11 +66,11 @@ class Fixed:
     fill: int
 
 
-def fixed_of(one: BlockRead | Area) -> Fixed:
+def fixed_of(block: BlockRead | Area) -> Fixed:
     """A block or wrapped part for placing."""
-    if isinstance(one, Area):
-        return Fixed(one.part.name, one.start, one.stored, one.part.at, one.part.align, one.part.fill)
-    return Fixed(one.block.name, one.start, len(one.data), one.block.at, one.block.align, one.block.fill)
+    if isinstance(block, Area):
+        return Fixed(block.part.name, block.start, block.stored, block.part.at, block.part.align, block.part.fill)
+    return Fixed(block.block.name, block.start, len(block.data), block.block.at, block.block.align, block.block.fill)
 
 
 @dataclass(frozen=True)

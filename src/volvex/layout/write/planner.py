@@ -122,8 +122,8 @@ class _Planner:
     def _placer(self, name: str) -> Placer:
         """The placer for the file, or for what a part of it holds."""
         fixed: list[Fixed] = [
-            fixed_of(one) for one in self.reading.blocks.values()
-            if one.ends is None and one.owners is None and one.block.within == name
+            fixed_of(block) for block in self.reading.blocks.values()
+            if block.ends is None and block.owners is None and block.block.within == name
         ]  # fmt: skip
         if not name:
             fixed += [fixed_of(area) for area in self.reading.areas.values()]
@@ -170,9 +170,9 @@ class _Planner:
         within = {block.block.within for block in self.reading.blocks.values()}
         self.built = {name: piece for name, piece in self.built.items() if name not in within}  # content alone stays
         for home in self.layout.blocks:
-            for one in home.fields:
-                if isinstance(one.meaning, Measure):
-                    self._put_measure(home, one, one.meaning)
+            for field in home.fields:
+                if isinstance(field.meaning, Measure):
+                    self._put_measure(home, field, field.meaning)
         for block in seal_order(self.layout):
             if not block.inline:
                 self.directory.weave(block, self.columns, data)
@@ -207,37 +207,37 @@ class _Planner:
             return start
         return start + (self.stored[name] if name in self.reading.areas else self.sizes[name])
 
-    def _settle(self, one: Field) -> Field:
+    def _settle(self, field: Field) -> Field:
         """A field whose changes are numbers, from where the parts are now."""
-        return settled_by(one, self._edge)
+        return settled_by(field, self._edge)
 
     def _check_ends(self) -> None:
         """Blocks that are found from the end, or behind another one, stand there still."""
         for name, placed in self.placed.items():
-            for one in self.layout.blocks if name else self.layout.places:
-                at, start = one.at, placed.starts.get(one.name)
-                if at is None or start is None or (isinstance(one, Block) and (one.within != name or one.inline)):
+            for block in self.layout.blocks if name else self.layout.places:
+                at, start = block.at, placed.starts.get(block.name)
+                if at is None or start is None or (isinstance(block, Block) and (block.within != name or block.inline)):
                     continue
                 if at.from_end and start != placed.size - at.offset:
-                    raise FormatError(self.reading.source.name, f"{one.name} must stand {at.offset} bytes before the end, "
+                    raise FormatError(self.reading.source.name, f"{block.name} must stand {at.offset} bytes before the end, "
                                                                 f"it now stands {placed.size - start} before it")  # fmt: skip
                 if at.after:
                     end = self._edge("end", at.after)
-                    if start != end + -end % one.align:
+                    if start != end + -end % block.align:
                         raise FormatError(
-                            self.reading.source.name, f"{one.name} would no longer stand right behind {at.after}"
+                            self.reading.source.name, f"{block.name} would no longer stand right behind {at.after}"
                         )
 
     # blocks
 
-    def _put_measure(self, home: Block, one: Field, meaning: Measure) -> None:
+    def _put_measure(self, home: Block, field: Field, meaning: Measure) -> None:
         """Measure a part and put that into its field, where this file has both."""
         known = meaning.part == "file" or (meaning.part == CONTENTS and self.placed[self.within].first_content >= 0)
         known = known or meaning.part in self.reading.blocks or meaning.part in self.reading.areas
         block = self.reading.blocks[home.name]
-        if not known or meaning.upper or (home.repeats and not one.when) or not bool(block.present(one)[:1].all()):
+        if not known or meaning.upper or (home.repeats and not field.when) or not bool(block.present(field)[:1].all()):
             return
-        self.directory.put(self.columns, block, self._settle(one), np.array([self._measure(meaning)], object), None)
+        self.directory.put(self.columns, block, self._settle(field), np.array([self._measure(meaning)], object), None)
 
     def _measure(self, meaning: Measure) -> int:
         part, what = meaning.part, meaning.what

@@ -35,8 +35,8 @@ def patch(game: Path, patches: Sequence[Patch], disk: Disk, advance: Advance = n
     A file that has several names on the disk (hard links, such as a copy that saves room) is replaced instead, so that the
     other names keep what they have.
     """
-    for one in patches:
-        inside(game, one.path)
+    for patch in patches:
+        inside(game, patch.path)
     with locked(game, disk) as home:
         recover_in(game, home, disk)
         state, store = read_state(home), Store(home / "objects", disk)
@@ -73,24 +73,24 @@ def _is_same(target: Path, known: Installed, advance: Advance) -> bool:
     return stamp_of(target) == known.stamp or token(target, known.now, advance) == known.now
 
 
-def _staged(target: Path, one: Patch, index: int, blocks: str, home: Path, disk: Disk) -> Writing:
+def _staged(target: Path, patch: Patch, index: int, blocks: str, home: Path, disk: Disk) -> Writing:
     """The new bytes of a patch in a file of their own, and the old ones in another, both synced."""
-    before, spans, at = one.base.size, list[list[int]](), 0
+    before, spans, at = patch.base.size, list[list[int]](), 0
     staged, undo = f"staged/in-place-{index}", f"staged/undo-{index}"
     with atomic(disk, home / staged) as file:
-        for place, piece in one.writes:
+        for place, piece in patch.writes:
             for chunk in piece.chunks():
                 disk.write(file, chunk)
             spans.append([place, at, piece.size])
             at += piece.size
-    if one.size < before:  # what is cut off
-        spans.append([one.size, at, before - one.size])
+    if patch.size < before:  # what is cut off
+        spans.append([patch.size, at, before - patch.size])
     with FileSource(target) as now, atomic(disk, home / undo) as file:
         for place, _, size in spans:
             for start in range(place, place + size, STEP):
                 part = now.peek(start, min(STEP, place + size - start))
                 disk.write(file, part + bytes(min(STEP, place + size - start) - len(part)))
-    return Writing(one.path, staged, undo, spans, before, one.size, blocks)
+    return Writing(patch.path, staged, undo, spans, before, patch.size, blocks)
 
 
 def _blocks_after(target: Path, home: Path, writing: Writing) -> str:

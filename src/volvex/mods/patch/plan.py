@@ -99,14 +99,14 @@ def _plan_file(
         return Patch(name, Fingerprint.of(path), final, made.size, tuple(sorted(entries)), made.held)
 
 
-def now_name(one: Added, archive: Archive) -> str:
+def now_name(added: Added, archive: Archive) -> str:
     """The path of a new entry."""
-    name = decoded_name(one.name, archive.entries.names.encoding).replace("\\", "/")
+    name = decoded_name(added.name, archive.entries.names.encoding).replace("\\", "/")
     return f"{UNNAMED}/{name}" if archive.entries.nameless else name
 
 
-def _address(one: Added, archive: Archive) -> Address:
-    return identity(now_name(one, archive)), 0
+def _address(added: Added, archive: Archive) -> Address:
+    return identity(now_name(added, archive)), 0
 
 
 def _check_kind(archive: Archive, name: str) -> None:

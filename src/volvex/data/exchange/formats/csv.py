@@ -38,7 +38,7 @@ def write(document: Document, wanted: Wanted, separator: str = ",") -> bytes:
     import pandas as pd
 
     if wanted.language:
-        rows = [(one.key, one.use, one.original, one.translation) for one in units(document, wanted)]
+        rows = [(unit.key, unit.use, unit.original, unit.translation) for unit in units(document, wanted)]
         frame = pd.DataFrame(rows, columns=list(HEADS), dtype=object)
         frame = frame.map(_guarded)
         end = _line_end(frame[name].tolist() for name in HEADS)
@@ -86,7 +86,7 @@ def _cells(column: Column | Array) -> Array:
         return values
     texts = column.texts()
     if column.rule.sort not in (INT, FLOAT):
-        texts = [_guarded(one) if one and one[0] in FIRST else one for one in texts]
+        texts = [_guarded(text) if text and text[0] in FIRST else text for text in texts]
     return np.array([*texts, None], object)[:-1]
 
 

@@ -89,7 +89,7 @@ def _changes(reader: Reader, sheet: Sheet, records: Any, file: str, whole: bool)
         raise FormatError(file, f"{sheet.name} holds something that is no record", hint="the file as it was written")
     if not sheet.key:
         return _unkeyed(reader, sheet, records)
-    names = dict.fromkeys(name for one in records for name in one)
+    names = dict.fromkeys(name for record in records for name in record)
     columns = {name: np.array([*(_text(one.get(name)) for one in records), None], object)[:-1] for name in names}
     return (
         reader.changes(columns, whole)
@@ -101,15 +101,15 @@ def _changes(reader: Reader, sheet: Sheet, records: Any, file: str, whole: bool)
 def _unkeyed(reader: Reader, sheet: Sheet, records: Any) -> list[Any]:
     """Records whose keys are told by their places: only their values can change."""
     made = []
-    for at, one in enumerate(records):
-        key = str(one.get(ROW, one.get("id", one.get("key", one.get("name", "")))))
+    for at, record in enumerate(records):
+        key = str(record.get(ROW, record.get("id", record.get("key", record.get("name", "")))))
         row = sheet.row(key)
         if row is None and key == "" and len(sheet) == 1:
             row = 0
         if row is None:
             reader._fault(at, ROW, key, "a record that is there: of these, new ones come with `volvex set --add`")
             continue
-        for name, value in one.items():
+        for name, value in record.items():
             if name in sheet.columns:
                 change = reader._cell(sheet.columns[name], _text(value), row, at)
                 made += [change] if change is not None else []

@@ -86,6 +86,6 @@ def read(data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming
         if not one.obsolete
     ]
     fuzzy = {guard.taken(one.msgctxt or "") for one in made if "fuzzy" in one.flags}
-    found = changed_units(document, told, [one for one in records if one[1][HEADS[0]] not in fuzzy], file)
+    found = changed_units(document, told, [record for record in records if record[1][HEADS[0]] not in fuzzy], file)
     notes = [f"{len(fuzzy):,} messages are marked as fuzzy and were left out"] if fuzzy else []
     return Incoming(found.changes, [*found.notes, *notes])

@@ -87,7 +87,7 @@ def _require_plain(file: str, sheet: Sheet) -> None:
 
 def _is_numeric(column: Column) -> bool:
     """Whether a column of texts (as XML has them) is one of numbers: each comes back as the same text."""
-    texts = [one for one in column.texts() if one is not None]
+    texts = [text for text in column.texts() if text is not None]
     return column.rule.sort == TEXT and bool(texts) and all(map(_number, texts))
 
 
@@ -208,7 +208,7 @@ def _values(sheet: Sheet, name: str, cells: list[Any]) -> Any:
     if (
         column is not None
         and column.rule.sort == FLOAT
-        and all(isinstance(one, int | float) for one in cells)
+        and all(isinstance(cell, int | float) for cell in cells)
         and cells
     ):
         return np.array(cells, float)

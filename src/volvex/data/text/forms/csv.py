@@ -131,18 +131,18 @@ class CsvData(TextData):
         found = []
         self._offsets = Offsets(self.text)
         places = {name: at for at, name in reversed(list(enumerate(self.names)))}
-        for one in changes:
-            if one.what == "add":
-                found.append(self._added(one))
+        for change in changes:
+            if change.what == "add":
+                found.append(self._added(change))
                 continue
-            row = self._row(one.key)
-            if one.what == "remove":
+            row = self._row(change.key)
+            if change.what == "remove":
                 stop = self.text.find("\n", self.spans[row][-1][1]) + 1 or len(self.text)
                 found.append(self._bytes(self.spans[row][0][0], stop, ""))
                 continue
-            self._sheets[0].column(one.field, self.file)
-            span = self.spans[row][places[one.field]]
-            found.append(self._bytes(*span, self._quoted(one.after or "", self.text[span[0] : span[0] + 1] == '"')))
+            self._sheets[0].column(change.field, self.file)
+            span = self.spans[row][places[change.field]]
+            found.append(self._bytes(*span, self._quoted(change.after or "", self.text[span[0] : span[0] + 1] == '"')))
         return found
 
     def _row(self, key: str) -> int:
@@ -153,10 +153,10 @@ class CsvData(TextData):
             raise NotFoundError(f"{self.file}: there is no row {key}")
         return row
 
-    def _added(self, one: Change) -> Splice:
-        row = self._row(one.like) if one.like else len(self.spans) - 1
-        like = self._sheets[0].record(row) if row >= 0 and one.like else {}
-        told = like | dict(one.fields)
+    def _added(self, change: Change) -> Splice:
+        row = self._row(change.like) if change.like else len(self.spans) - 1
+        like = self._sheets[0].record(row) if row >= 0 and change.like else {}
+        told = like | dict(change.fields)
         line = self.separator.join(self._quoted(told.get(name, ""), False) for name in self.names)
         end = self.spans[row][-1][1] if row >= 0 else self.ends[0]
         newline = "\r\n" if "\r\n" in self.text else "\n"

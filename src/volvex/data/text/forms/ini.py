@@ -25,7 +25,7 @@ def knows(data: bytes, kind: str, name: str) -> bool:
     if kind != "text":
         return False
     head = bytes(data[: 1 << 14]).decode("utf-8", "replace").lstrip("\ufeff")
-    lines = [line for one in head.splitlines()[:40] if (line := one.strip()) and line[0] not in ";#"]
+    lines = [line for splitline in head.splitlines()[:40] if (line := splitline.strip()) and line[0] not in ";#"]
     shaped = bool(lines) and all(_SECTION.match(one) or _PAIR.match(one) for one in lines[:-1])
     named = name.lower().endswith((".ini", ".cfg", ".conf", ".properties"))
     return shaped and (lines[0].startswith("[") or named or (len(lines) > 1 and all(map(_BARE.match, lines))))
@@ -98,30 +98,30 @@ class IniData(TextData):
 
     def splices(self, changes: Sequence[Change]) -> list[Splice]:
         offsets = Offsets(self.text)
-        return [offsets.splice(*one) for change in changes for one in self._edits(change)]
+        return [offsets.splice(*edit) for change in changes for edit in self._edits(change)]
 
-    def _edits(self, one: Change) -> list[tuple[int, int, str]]:
-        if one.what == "add":
-            like = self._section(one.like or list(self._sections)[-1])
+    def _edits(self, change: Change) -> list[tuple[int, int, str]]:
+        if change.what == "add":
+            like = self._section(change.like or list(self._sections)[-1])
             newline = "\r\n" if "\r\n" in self.text else "\n"
-            lines = [f"[{one.key}]", *(f"{name} = {self._checked(value)}" for name, value in one.fields)]
+            lines = [f"[{change.key}]", *(f"{name} = {self._checked(value)}" for name, value in change.fields)]
             before = "" if not self.text or self.text[: like.end].endswith("\n") else newline
             return [(like.end, like.end, before + "".join(line + newline for line in lines))]
-        section = self._section(one.key)
-        if one.what == "remove":
+        section = self._section(change.key)
+        if change.what == "remove":
             return [(section.begin, section.end, "")]
-        if one.field in section.spans:
-            start, end, line = section.spans[one.field]
-            if one.after is None:
+        if change.field in section.spans:
+            start, end, line = section.spans[change.field]
+            if change.after is None:
                 stop = self.text.find("\n", end) + 1 or len(self.text)
                 return [(line, stop, "")]
-            return [(start, end, self._checked(one.after))]
-        if one.before is None and one.after is not None and not re.search(r"[=:\r\n\[]", one.field):
+            return [(start, end, self._checked(change.after))]
+        if change.before is None and change.after is not None and not re.search(r"[=:\r\n\[]", change.field):
             newline = "\r\n" if "\r\n" in self.text else "\n"
             last = max((end for _, end, _ in section.spans.values()), default=self.text.find("\n", section.begin))
-            return [(last, last, f"{newline}{one.field} = {self._checked(one.after)}")]
-        near = difflib.get_close_matches(one.field, section.spans, 1)
-        raise NotFoundError(f"{self.file}: row {one.key} has no field {one.field}; it has {', '.join(section.spans)}",
+            return [(last, last, f"{newline}{change.field} = {self._checked(change.after)}")]
+        near = difflib.get_close_matches(change.field, section.spans, 1)
+        raise NotFoundError(f"{self.file}: row {change.key} has no field {change.field}; it has {', '.join(section.spans)}",
                             f"{near[0]}=..." if near else "")  # fmt: skip
 
     def _section(self, name: str) -> _Section:

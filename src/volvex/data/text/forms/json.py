@@ -48,8 +48,8 @@ class JsonData(NodeData):
         text = before is not None and not literal(before) and before != "null"
         return _dumped(after) if text and literal(after) else after
 
-    def encoded(self, node: Node, one: Change) -> bytes:
-        return _encoded(node.shape, node.value, one.after or "", self.file).encode()
+    def encoded(self, node: Node, change: Change) -> bytes:
+        return _encoded(node.shape, node.value, change.after or "", self.file).encode()
 
     def member(self, parent: Node, name: str, value: str) -> Splice:
         told = f"{_dumped(name)}: {_encoded(WORD, 'null', value, self.file)}".encode()
@@ -61,7 +61,7 @@ class JsonData(NodeData):
 
     def without(self, parent: Node, node: Node) -> Splice:
         members = list(parent.members.values())
-        place = next(at for at, one in enumerate(members) if one is node)
+        place = next(at for at, member in enumerate(members) if member is node)
         if place:
             return Splice(members[place - 1].end, node.end, b"")
         if len(members) > 1:

@@ -54,9 +54,9 @@ class LineData(TextData):
 
     def splices(self, changes: Sequence[Change]) -> list[Splice]:
         found = []
-        for one in changes:
-            value = one.after or ""
-            if one.what != "set" or "\n" in value or "\r" in value:
+        for change in changes:
+            value = change.after or ""
+            if change.what != "set" or "\n" in value or "\r" in value:
                 raise UsageError(f"{self.file} is plain text: its lines are changed one by one", "an editor of yours")
-            found.append(Splice(*self._spans[int(one.key.lstrip(NUMBERED)) - 1], value.encode()))
+            found.append(Splice(*self._spans[int(change.key.lstrip(NUMBERED)) - 1], value.encode()))
         return found

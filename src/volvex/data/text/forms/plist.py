@@ -51,22 +51,22 @@ class PlistData(NodeData):
             return node
         if tag == "array":
             node = Node(element.start, LIST, begin, whole.end)
-            node.members = {str(at): self._node(one, one.start) for at, one in enumerate(element.children)}
+            node.members = {str(at): self._node(child, child.start) for at, child in enumerate(element.children)}
             return node
         text = tag if tag in ("true", "false") else element.text
         return Node(element.start, tag, begin, whole.end, text)
 
-    def encoded(self, node: Node, one: Change) -> bytes:
-        value = one.after or ""
+    def encoded(self, node: Node, change: Change) -> bytes:
+        value = change.after or ""
         if node.shape in ("true", "false"):
             if value not in ("true", "false"):
                 raise FormatError(
-                    self.file, f"row {one.key}: {value!r} is neither true nor false", hint="true or false"
+                    self.file, f"row {change.key}: {value!r} is neither true nor false", hint="true or false"
                 )
             return f"<{value}/>".encode()
         form = _FORMS.get(node.shape)
         if form is not None and not form[0].fullmatch(value):
-            raise UnfitError(self.file, f"row {one.key}: {value!r} is no {node.shape}", hint=form[1])
+            raise UnfitError(self.file, f"row {change.key}: {value!r} is no {node.shape}", hint=form[1])
         return f"<{node.shape}>".encode() + _escaped(value, self.file) + f"</{node.shape}>".encode()
 
     def member(self, parent: Node, name: str, value: str) -> Splice:

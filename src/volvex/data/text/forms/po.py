@@ -93,22 +93,26 @@ class PoData(TextData):
 
     def splices(self, changes: Sequence[Change]) -> list[Splice]:
         offsets = Offsets(self.text)
-        return [offsets.splice(*self._edit(one)) for one in changes]
+        return [offsets.splice(*self._edit(change)) for change in changes]
 
-    def _edit(self, one: Change) -> tuple[int, int, str]:
-        if one.what != "set":
+    def _edit(self, change: Change) -> tuple[int, int, str]:
+        if change.what != "set":
             raise UsageError(f"{self.file}: messages come and go with the program they are from", "setting their texts")
-        message = self._messages.get(one.key)
+        message = self._messages.get(change.key)
         if message is None:
-            raise NotFoundError(f"{self.file}: there is no row {one.key}")
-        told = next((what for what in message.spans if what.startswith("msgstr") and _field(what) == one.field), None)
+            raise NotFoundError(f"{self.file}: there is no row {change.key}")
+        told = next(
+            (what for what in message.spans if what.startswith("msgstr") and _field(what) == change.field), None
+        )
         if told is None:
             raise UnfitError(
-                self.file, f"row {one.key}: {one.field} is not set: it is what the program asks for", hint="text=..."
+                self.file,
+                f"row {change.key}: {change.field} is not set: it is what the program asks for",
+                hint="text=...",
             )
         start, end = message.spans[told]
         newline = "\r\n" if "\r\n" in self.text else "\n"
-        return start, end, _quoted(one.after or "", newline)
+        return start, end, _quoted(change.after or "", newline)
 
 
 def _field(what: str) -> str:

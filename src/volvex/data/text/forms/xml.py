@@ -80,7 +80,7 @@ class XmlData(TextData):
         if self._sheets is not None:
             return super().find(key)
         hits = _hits(self.data, self.file, key)
-        exact = [one for one in hits if one.key == key and one.own != key] or hits
+        exact = [hit for hit in hits if hit.key == key and hit.own != key] or hits
         if len(exact) == 1:
             element = _fragment(self.data, exact[0].start, self.file)
             if _key(element) == exact[0].own:  # and not a name that stands before the id
@@ -125,7 +125,7 @@ class XmlData(TextData):
             return super().compared(data, changes)
         from volvex.data.excerpt import compared_records, excerpts  # which are made of this
 
-        if changes and all(one.what == "set" for one in changes):
+        if changes and all(change.what == "set" for change in changes):
             return compared_records(self, data, changes)
 
         made = excerpts(self.raw, data, self.file)
@@ -146,8 +146,10 @@ class XmlData(TextData):
     def _splices(self, changes: Sequence[Change]) -> list[Splice]:
         found: list[Splice] = []
         by_record: dict[tuple[str, str], list[Change]] = {}
-        for one in changes:
-            by_record.setdefault((one.sheet, one.key if one.what != "add" else one.like or ""), []).append(one)
+        for change in changes:
+            by_record.setdefault((change.sheet, change.key if change.what != "add" else change.like or ""), []).append(
+                change
+            )
         ends: dict[int, int] = {}
         for (sheet, key), some in by_record.items():
             added = [one for one in some if one.what == "add"]
@@ -176,16 +178,16 @@ class XmlData(TextData):
             raise NotFoundError(f"{self.file}: {sheet} has no row {key}")
         return _fragment(self.data, start, self.file)
 
-    def _copied_record(self, like: Element, one: Change) -> bytes:
+    def _copied_record(self, like: Element, change: Change) -> bytes:
         """A record that is like another, with other fields, and the blanks before it."""
         text = bytes(self.data[like.start : like.end])
         element = _fragment(text, 0, self.file, doctype(self.data))
         has = {name: _value(found, attribute) for name, found, attribute in _fields(element)}
-        wanted = dict(one.fields)
-        if not one.like:
+        wanted = dict(change.fields)
+        if not change.like:
             wanted |= {name: None for name in has if name not in wanted}  # type: ignore[misc]
         splices = [
-            _set(text, element, Change("set", one.sheet, one.key, name, has.get(name), value), self.file)
+            _set(text, element, Change("set", change.sheet, change.key, name, has.get(name), value), self.file)
             for name, value in wanted.items()
             if has.get(name) != value
         ]
@@ -361,7 +363,8 @@ def _key(element: Element) -> str | None:
             return element.attributes[name]
     for name in KEYS:
         found = next(
-            (one for one in element.children if one.tag == name and not one.attributes and not one.children), None
+            (child for child in element.children if child.tag == name and not child.attributes and not child.children),
+            None,
         )
         if found is not None:
             return found.text
@@ -424,38 +427,40 @@ def _below(element: Element, before: str = "") -> Iterator[tuple[str, Element, s
 # writing
 
 
-def _set(data: bytes, element: Element, one: Change, file: str) -> Splice:
+def _set(data: bytes, element: Element, change: Change, file: str) -> Splice:
     """The splice that sets, adds or takes out a field."""
-    found = next(((holder, attribute) for name, holder, attribute in _fields(element) if name == one.field), None)
+    found = next(((holder, attribute) for name, holder, attribute in _fields(element) if name == change.field), None)
     if found is None:
         found = next(
             (
                 (holder, "")
                 for name, holder, attribute in _below(element)
-                if name == one.field and not attribute and not holder.children
+                if name == change.field and not attribute and not holder.children
             ),
             None,
         )
     if found is None:
-        return _new_attribute(data, element, one, file)
+        return _new_attribute(data, element, change, file)
     holder, attribute = found
     if attribute:
         span = _attribute(data, holder, attribute)
         if span is None:  # the document type says what it is where it does not stand
-            return _new_attribute(data, holder, Change("set", one.sheet, one.key, attribute, None, one.after), file)
-        if one.after is None:
+            return _new_attribute(
+                data, holder, Change("set", change.sheet, change.key, attribute, None, change.after), file
+            )
+        if change.after is None:
             return Splice(span.start, span.end, b"")
         quote = data[span.end - 1 : span.end]
         inner = bytes(data[span.start : span.end])
         first = inner.index(bytes(quote)) + 1
-        return Splice(span.start + first, span.end - 1, _escaped(one.after, file, bytes(quote).decode()))
-    if one.after is None:
+        return Splice(span.start + first, span.end - 1, _escaped(change.after, file, bytes(quote).decode()))
+    if change.after is None:
         return Splice(_indent(data, holder.start), _end(data, holder), b"")
     tag = _tag(data, holder)
     start = holder.start + len(tag)
     if tag.endswith(b"/>"):
-        return Splice(start - 2, start, b">" + _escaped(one.after, file) + f"</{holder.tag}>".encode())
-    return Splice(start, holder.close, _escaped(one.after, file))
+        return Splice(start - 2, start, b">" + _escaped(change.after, file) + f"</{holder.tag}>".encode())
+    return Splice(start, holder.close, _escaped(change.after, file))
 
 
 def _end(data: bytes, element: Element) -> int:
@@ -469,15 +474,15 @@ def _end(data: bytes, element: Element) -> int:
     return end + element.close + 1
 
 
-def _new_attribute(data: bytes, element: Element, one: Change, file: str) -> Splice:
+def _new_attribute(data: bytes, element: Element, change: Change, file: str) -> Splice:
     """A field that was not there: an attribute behind the others."""
-    if one.after is None or not re.fullmatch(r"[A-Za-z_][\w.-]*", one.field):
-        raise NotFoundError(f"{file}: row {one.key} has no field {one.field}")
+    if change.after is None or not re.fullmatch(r"[A-Za-z_][\w.-]*", change.field):
+        raise NotFoundError(f"{file}: row {change.key} has no field {change.field}")
     tag = _tag(data, element)
     at = element.start + len(tag) - (2 if tag.endswith(b"/>") else 1)
     while data[at - 1 : at] in (b" ", b"\t", b"\r", b"\n"):
         at -= 1
-    return Splice(at, at, f' {one.field}="'.encode() + _escaped(one.after, file, '"') + b'"')
+    return Splice(at, at, f' {change.field}="'.encode() + _escaped(change.after, file, '"') + b'"')
 
 
 def _tag(data: bytes, element: Element) -> bytes:

@@ -62,7 +62,7 @@ def _problems(layout: Layout) -> Iterator[Problem]:
     assert kind is not None  # the parser refuses others
     if not layout.blocks:
         yield layout.place, "a layout needs at least one block", "block head at 0"
-    yield from _repeated([(one.name, one.place) for one in layout.places], "block or part")
+    yield from _repeated([(place.name, place.place) for place in layout.places], "block or part")
     yield from _repeated([(one.name, one.place) for one in layout.records], "record")
     for part in layout.parts:
         yield from _check_part(layout, part)
@@ -96,8 +96,8 @@ def _problems(layout: Layout) -> Iterator[Problem]:
 
 
 def _check_part(layout: Layout, part: Part) -> Iterator[Problem]:
-    lengths = {one.meaning.what for block in layout.blocks for one in block.fields
-               if isinstance(one.meaning, Measure) and one.meaning.part == part.name}  # fmt: skip
+    lengths = {field.meaning.what for block in layout.blocks for field in block.fields
+               if isinstance(field.meaning, Measure) and field.meaning.part == part.name}  # fmt: skip
     if not lengths & {"length", "stored length"}:
         yield (
             part.place,
@@ -125,7 +125,7 @@ def _check_placing(layout: Layout, placing: Placing) -> Iterator[Problem]:
         if when.field != "name":
             yield layout.place, f"`when {when}`: only a name ends in something", 'when name ends ".png"'
         return
-    fields = [(one, block) for block in layout.entry_blocks() for one in block.fields if one.name == when.field]
+    fields = [(field, block) for block in layout.entry_blocks() for field in block.fields if field.name == when.field]
     if not fields or not isinstance(fields[0][0].type, Number | Bits):
         yield (
             layout.place,
@@ -136,19 +136,19 @@ def _check_placing(layout: Layout, placing: Placing) -> Iterator[Problem]:
 
 def _check_inline(layout: Layout, block: Block) -> Iterator[Problem]:
     """Content within a row of records: behind the last field of each."""
-    for one in block.fields:
-        if isinstance(one.meaning, RecordsOf):
-            if not isinstance(one.type, ArrayType) or not block.repeats:
-                yield one.place, f"the records of {one.meaning.block} lie in those of a repeating block", "bytes  " + one.words  # fmt: skip
+    for field in block.fields:
+        if isinstance(field.meaning, RecordsOf):
+            if not isinstance(field.type, ArrayType) or not block.repeats:
+                yield field.place, f"the records of {field.meaning.block} lie in those of a repeating block", "bytes  " + field.words  # fmt: skip
             continue
-        if isinstance(one.type, InlineBytes) != isinstance(one.meaning, Inline):
+        if isinstance(field.type, InlineBytes) != isinstance(field.meaning, Inline):
             yield (
-                one.place,
-                f"`{one.name}` is {one.type} with the meaning `{one.words}`; content that lies here is both",
+                field.place,
+                f"`{field.name}` is {field.type} with the meaning `{field.words}`; content that lies here is both",
                 "bytes  content",
             )
-        elif isinstance(one.meaning, Inline) and (one is not block.fields[-1] or not block.repeats):
-            yield one.place, "content lies behind the other fields of a repeating block", "moving it to the end"
+        elif isinstance(field.meaning, Inline) and (field is not block.fields[-1] or not block.repeats):
+            yield field.place, "content lies behind the other fields of a repeating block", "moving it to the end"
     if not block.inline:
         if block.until:
             yield (
@@ -244,7 +244,7 @@ def _check_field(layout: Layout, block: Block, field: Field) -> Iterator[Problem
         yield field.place, f"`{field.name}` is not a number that could be changed by x, plus or xor", "leaving that out"
     for change in field.changes:
         told = change.part == CONTENTS and ("start", CONTENTS) in measures(layout)
-        if change.how == "from" and not told and change.part not in {one.name for one in layout.places}:
+        if change.how == "from" and not told and change.part not in {place.name for place in layout.places}:
             yield (
                 field.place,
                 f"`from {change.edge} of {change.part}`: there is no such block or part",
@@ -373,20 +373,20 @@ def _check_facts(layout: Layout) -> Iterator[Problem]:
 def _check_places(layout: Layout) -> Iterator[Problem]:
     found = {one.name for one in reading_order(layout)}
     known = measures(layout)
-    for one in layout.places:
-        if one.name in found:
+    for place in layout.places:
+        if place.name in found:
             continue
-        if one.at is None and not known.get(("start", one.name)):
+        if place.at is None and not known.get(("start", place.name)):
             yield (
-                one.place,
-                f"nothing says where {one.name} starts",
-                f"`at 0`, or a field with the meaning `start of {one.name}`",
+                place.place,
+                f"nothing says where {place.name} starts",
+                f"`at 0`, or a field with the meaning `start of {place.name}`",
             )
         else:
             yield (
-                one.place,
-                f"where {one.name} is can only be known after it was read",
-                f"`block {one.name} at ...`",
+                place.place,
+                f"where {place.name} is can only be known after it was read",
+                f"`block {place.name} at ...`",
             )
     for block in layout.blocks:
         count = block.along or known.get(("count", block.name)) or known.get(("length", block.name)) or grows(block)

@@ -91,9 +91,9 @@ def least(kind: FieldType) -> int:
     if isinstance(kind, ArrayType):
         return kind.count * least(kind.of) if isinstance(kind.count, int) else 0
     if isinstance(kind, Nested):
-        return sum(least(one.type) for one in kind.fields if one.when is None)
+        return sum(least(field.type) for field in kind.fields if field.when is None)
     if isinstance(kind, Choice):
-        return min((least(one) for one in kind.records), default=0)
+        return min((least(record) for record in kind.records), default=0)
     return 1 if isinstance(kind, Varint) else 0
 
 
@@ -129,7 +129,7 @@ def check_condition(layout: Layout, when: Condition | None, home: Block | None, 
 def conditioned(layout: Layout, when: Condition, home: Block | None) -> tuple[Field | None, Block | None]:
     """The field that a condition asks, and its block: of the same record, or `block.field`."""
     if home is not None:
-        own = next((one for one in home.fields if one.name == when.field), None)
+        own = next((field for field in home.fields if field.name == when.field), None)
         if own is not None:
             return own, home
     name, _, rest = when.field.partition(".")
@@ -141,7 +141,7 @@ def check_own_condition(siblings: tuple[Field, ...], field: Field) -> Iterator[P
     """A condition on a field of the same record: that comes before, and is always there."""
     if field.when is None:
         return
-    before = [one for one in siblings[: siblings.index(field)] if one.when is None]
+    before = [sibling for sibling in siblings[: siblings.index(field)] if sibling.when is None]
     if not any(one.name == field.when.field and isinstance(one.type, Number | Bits | Varint | Raw) for one in before):
         near = difflib.get_close_matches(field.when.field, [one.name for one in before], 1)
         problem = f"`when {field.when}`: no field before `{field.name}` that is always there has that name"
@@ -150,10 +150,10 @@ def check_own_condition(siblings: tuple[Field, ...], field: Field) -> Iterator[P
 
 def half_of(block: Block, meaning: Attribute | Measure, upper: bool) -> Field | None:
     """The field that holds the upper or the lower bits of what `meaning` says; a number that is not split is the lower."""
-    for one in block.fields:
-        other = one.meaning
+    for field in block.fields:
+        other = field.meaning
         if not isinstance(other, Attribute | Measure) or type(other) is not type(meaning) or other.upper != upper:
             continue
         if other.what == meaning.what and getattr(other, "part", "") == getattr(meaning, "part", ""):
-            return one
+            return field
     return None
