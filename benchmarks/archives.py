@@ -31,17 +31,17 @@ def sparse_zip(path: Path, size: int) -> None:
     entries = [(f"charts/{number:03}.sdg", ENTRY, crc, b"") for number in range(size // ENTRY)]
     entries += [(f"rules/{number}.txt", len(small), zlib.crc32(small), small) for number in range(3)]
     with path.open("wb") as file:
-        for name, length, seal, data in entries:
+        for name, length, checksum, data in entries:
             start, raw = file.tell(), name.encode()
-            facts = struct.pack("<HHHIIIIH", 20, 0, 0, 0x5C210000, seal, length, length, len(raw))
-            file.write(b"PK\x03\x04" + facts + struct.pack("<H", 0) + raw + data)
+            attributes = struct.pack("<HHHIIIIH", 20, 0, 0, 0x5C210000, checksum, length, length, len(raw))
+            file.write(b"PK\x03\x04" + attributes + struct.pack("<H", 0) + raw + data)
             if not data:
                 file.seek(length, os.SEEK_CUR)
             wide = struct.pack("<HHQ", 1, 8, start)
             directory += (
                 b"PK\x01\x02"
                 + struct.pack("<H", 45)
-                + facts
+                + attributes
                 + struct.pack("<HHHHII", len(wide), 0, 0, 0, 0, 0xFFFFFFFF)
                 + raw
                 + wide

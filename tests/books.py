@@ -23,7 +23,7 @@ known by "BARL" at 0
 block head at 0
     mark    4 bytes  is "BARL"
     count   u16      count of barrels
-    seal    u32      crc32 of barrels
+    checksum    u32      crc32 of barrels
     start   u16      start of words
     length  u16      length of words
 block barrels after head repeats

@@ -484,7 +484,7 @@ def load_differ(data: bytes) -> dict[str, bytes]:
     return found
 
 
-# 8, 9: solid: all content in one stream; the directory at its end, enciphered, the whole of it sealed
+# 8, 9: solid: all content in one stream; the directory at its end, enciphered, with a checksum over the whole of it
 
 SOLID = """
 layout "solid" kind archive
@@ -495,7 +495,7 @@ block head at 0
     stored   u32      stored length of data
     size     u32      length of data
     index    u32      length of index
-    seal     u32      crc32 of index
+    checksum     u32      crc32 of index
 part data after head wrapped in zlib
 part index after data align 4 fill 7e wrapped in rolling(key hex 4b, times 5, plus 3)
 block table in index at 0 repeats until end
@@ -527,12 +527,12 @@ def solid(files: Files) -> bytes:
 def load_solid(data: bytes) -> dict[str, bytes]:
     head, found = Reader(data), {}
     expect(head.take(4), b"SOLI")
-    stored, size, length, seal = head("I"), head("I"), head("I"), head("I")
+    stored, size, length, checksum = head("I"), head("I"), head("I"), head("I")
     body = zlib.decompress(head.take(stored))
     expect(len(body), size)
     index = data[-length:]
     expect(head.take(-head.at % 4).strip(b"~") + index, data[len(data) - length :])
-    expect(zlib.crc32(index), seal)
+    expect(zlib.crc32(index), checksum)
     table = Reader(rolled(index))
     while table.at < length:
         name, start, size = table.zero().decode(), table("I"), table("I")
@@ -552,7 +552,7 @@ block head at 0
     size     u32      length of index
     pool     u32      start of pool
     files    u16      count of table
-    seal     u32      crc32 of index
+    checksum     u32      crc32 of index
 part index after head wrapped in xor(key hex 13 57 9b), zlib
 block table in index at 0 repeats
     name     u16      start of name
@@ -599,9 +599,9 @@ def secret(files: Files) -> bytes:
 def load_secret(data: bytes) -> dict[str, bytes]:
     head, found = Reader(data), {}
     expect(head.take(4), b"SECR")
-    stored, size, where, count, seal = head("I"), head("I"), head("I"), head("H"), head("I")
+    stored, size, where, count, checksum = head("I"), head("I"), head("I"), head("H"), head("I")
     index = head.take(stored)
-    expect(zlib.crc32(index), seal)
+    expect(zlib.crc32(index), checksum)
     inner = zlib.decompress(masked(index, b"\x13\x57\x9b"))
     expect(len(inner), size)
     table = Reader(inner)

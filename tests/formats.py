@@ -44,7 +44,7 @@ def fixed(files: Files, spare: bytes = b"\x01\x02\x03\x04\x05\x06") -> bytes:
     return struct.pack("<4sHH", b"FXT1", len(files), 14) + spare + table + content
 
 
-# big endian, names up to a zero, two texts a record, starts counted from a base, masked sizes, seals of content and head
+# big endian, names up to a zero, two texts a record, starts counted from a base, masked sizes, checksums of content and head
 ZERO = """
 layout "zero-ended names" kind archive
 big endian
@@ -111,11 +111,11 @@ def packed(files: Files, methods: Sequence[int] = ()) -> bytes:
         method = methods[number] if methods else 8
         body += b" " * (-len(body) % 16) if number else b"\0" * (-len(body) % 16)
         stored = zlib.compress(data) if method == 8 else data
-        facts = struct.pack("<IIIBI", len(body) // 16, len(stored), len(data), method, zlib.crc32(data))
-        records.append((name.encode("cp1252"), facts))
+        attributes = struct.pack("<IIIBI", len(body) // 16, len(stored), len(data), method, zlib.crc32(data))
+        records.append((name.encode("cp1252"), attributes))
         body += stored
     body += bytes(-len(body) % 16)
-    table = b"".join(bytes([len(name)]) + name + facts for name, facts in sorted(records))
+    table = b"".join(bytes([len(name)]) + name + attributes for name, attributes in sorted(records))
     body[:12] = struct.pack("<3sBII", b"PKD", len(files), len(table), len(body) // 16)
     return bytes(body + table)
 
@@ -198,8 +198,8 @@ def until_next(files: Files) -> bytes:
 
 
 # every codec, told by a number of each entry, and digests
-SEALED = """
-layout "sealed" kind archive
+SUMMED = """
+layout "summed" kind archive
 little endian
 known by "SEAL" at 0
 block head at 0
@@ -230,7 +230,7 @@ ENCODERS: tuple[Callable[[bytes], bytes], ...] = (
 )
 
 
-def sealed(files: Files) -> bytes:
+def summed(files: Files) -> bytes:
     body, table = b"", b""
     for number, (name, data) in enumerate(files):
         how = number % len(ENCODERS)
@@ -408,14 +408,14 @@ FORMATS: dict[str, tuple[str, Callable[[Files], bytes]]] = {
     "footer": (FOOTER, footer),
     "marked": (MARKED, marked),
     "next": (NEXT, until_next),
-    "sealed": (SEALED, sealed),
+    "summed": (SUMMED, summed),
     "arrays": (ARRAYS, arrays),
     "pool": (POOL, pool),
     "row": (ROW, in_a_row),
     "stream": (STREAM, stream),
     "counted": (COUNTED, counted),
 }
-COMPRESSED = ("packed", "sealed", "row")  # their writers compress with settings of their own
+COMPRESSED = ("packed", "summed", "row")  # their writers compress with settings of their own
 
 
 # strict loaders of those whose writers compress in another way than we do
@@ -456,7 +456,7 @@ DECODERS: tuple[Callable[[bytes, int], bytes], ...] = (
 )
 
 
-def load_sealed(data: bytes) -> dict[str, bytes]:
+def load_summed(data: bytes) -> dict[str, bytes]:
     where, count = struct.unpack_from("<QI", data, 4)
     table, found, at = data[where:], {}, 0
     assert data[16:36] == hashlib.sha1(table).digest()
@@ -498,6 +498,6 @@ def load_row(data: bytes) -> dict[str, bytes]:
 
 LOADERS: dict[str, Callable[[bytes], dict[str, bytes]]] = {
     "packed": load_packed,
-    "sealed": load_sealed,
+    "summed": load_summed,
     "row": load_row,
 }

@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from tests.support import LAMPS, MAIN, Case, digests, made_game
 from volvex.archive.access.patterns import path_pattern
 from volvex.archive.access.ties import Ties
-from volvex.archive.safe_names import told_apart
+from volvex.archive.safe_names import distinct_paths
 from volvex.errors import NotFoundError
 from volvex.layout import Library
 from volvex.layout.records.columns import Texts
@@ -78,8 +78,10 @@ class Repeated(Case):
             repeating(self.folder / "game")
 
     def test_the_first_is_plain_and_names_that_are_there_are_passed_by(self) -> None:
-        self.assertEqual(told_apart(["a", "a", "a~2", "a", "b/", "b/"], str), ["a", "a~3", "a~2", "a~4", "b/", "b/"])
-        self.assertEqual(told_apart(["k.png", "k.txt"], lambda name: name.partition(".")[0]), ["k.png", "k~2.txt"])
+        self.assertEqual(
+            distinct_paths(["a", "a", "a~2", "a", "b/", "b/"], str), ["a", "a~3", "a~2", "a~4", "b/", "b/"]
+        )
+        self.assertEqual(distinct_paths(["k.png", "k.txt"], lambda name: name.partition(".")[0]), ["k.png", "k~2.txt"])
 
     @given(st.lists(st.binary(max_size=40), max_size=12), st.integers(0, 11))
     def test_repeats_are_seen_in_a_column_as_in_a_list(self, texts: list[bytes], again: int) -> None:

@@ -154,14 +154,14 @@ class Absurd(Case):
         self.data = bytearray((made_game() / "data" / "main.kwp").read_bytes())
         self.file = self.folder / "bad.kwp"
 
-    def reseal(self) -> None:
+    def renew_checksum(self) -> None:
         _, _, _, _, start, length, _, _ = HEAD.unpack_from(self.data)
         struct.pack_into("<I", self.data, 32, zlib.crc32(self.data[start : start + length]))
 
     def refused(self, says: str, field: str, change: Callable[[bytearray], None], *command: str) -> None:
         """The program refuses the changed archive with one line that names the field."""
         change(self.data)
-        self.reseal()
+        self.renew_checksum()
         self.file.write_bytes(self.data)
         words = command or ("list", str(self.file))
         said = self.complaint(*words, status=4)
@@ -208,7 +208,7 @@ class Absurd(Case):
         at = self.record(b"bells/fog-01.ring")
         other = struct.unpack_from("<I", self.data, self.record(b"bells/fog-02.ring"))[0]
         struct.pack_into("<I", self.data, at, other + 1)
-        self.reseal()
+        self.renew_checksum()
         self.file.write_bytes(self.data)
         self.assertIn(
             "overlaps what lies before it", self.complaint("unpack", self.file, "--to", self.folder / "out", status=4)
@@ -218,7 +218,7 @@ class Absurd(Case):
     def test_an_unknown_codec_is_told_when_the_entry_is_wanted(self) -> None:
         at = self.record(b"rules/lamps.xml")
         struct.pack_into("<B", self.data, at + 12, 9)
-        self.reseal()
+        self.renew_checksum()
         self.file.write_bytes(self.data)
         self.assertIn("?", self.volvex("list", self.file))
         self.assertIn(
@@ -245,7 +245,7 @@ class Absurd(Case):
         self.file.write_bytes(self.data)
         said = self.complaint("list", self.file, status=4)
         self.assertIn("crc32 of directory", said)
-        self.assertIn("at 0x20, field head.seal", said)
+        self.assertIn("at 0x20, field head.checksum", said)
 
     def test_an_empty_file_is_no_archive(self) -> None:
         self.file.write_bytes(b"")

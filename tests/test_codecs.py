@@ -300,7 +300,7 @@ class Conformance(unittest.TestCase):
 
     def test_every_codec_is_in_the_documentation(self) -> None:
         text = (ROOT / "docs" / "layouts.md").read_text(encoding="utf-8")
-        for name in (*family("compress"), *family("seal"), *family("cipher")):
+        for name in (*family("compress"), *family("checksum"), *family("cipher")):
             self.assertRegex(text, rf"`{name}[`(]")
 
 
@@ -338,7 +338,7 @@ class Streams(unittest.TestCase):
             if name == "none":
                 continue
             with self.subTest(name):
-                bomb = b"".join(COMPRESS.get(name).encode_stream(bytes(1 << 20) for _ in range(32)))
+                bomb = b"".join(COMPRESS.get(name).encode_stream(bytes(1 << 20) for _ in range(48)))
                 tracemalloc.start()
                 with self.assertRaises(ContentError):
                     COMPRESS.get(name).decode(bomb, 1000)
@@ -346,7 +346,7 @@ class Streams(unittest.TestCase):
                     list(COMPRESS.get(name).decode_stream([bomb], 1000))
                 peak = tracemalloc.get_traced_memory()[1]
                 tracemalloc.stop()
-                self.assertLess(peak, 24_000_000)
+                self.assertLess(peak, 40_000_000)  # a window of 32 MB
 
 
 class Parameters(unittest.TestCase):

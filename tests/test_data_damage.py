@@ -90,7 +90,7 @@ class Damaged(unittest.TestCase):
                     refused += tried(bytes(bad), name)
         self.assertGreater(refused, 200)
 
-    def test_a_table_whose_seal_is_right_and_whose_content_is_not(self) -> None:
+    def test_a_table_whose_checksum_is_right_and_whose_content_is_not(self) -> None:
         rng = random.Random(3)
         refused = 0
         good = barrels()

@@ -80,9 +80,9 @@ class Names(Case):
             file = self.folder / "names" / game / f"{number}.txt"
             file.parent.mkdir(parents=True, exist_ok=True)
             file.write_text(lines, encoding="utf-8")
-        shelf = DictionarySet([self.folder / "names"], self.folder / "memory")
+        dictionaries = DictionarySet([self.folder / "names"], self.folder / "memory")
         return LayoutArchive(
-            read(parse_layout(text, f"{self.folder}/kelp/test.layout"), BytesSource(data, "test.bin")), shelf
+            read(parse_layout(text, f"{self.folder}/kelp/test.layout"), BytesSource(data, "test.bin")), dictionaries
         )
 
     def test_all_dictionaries_count_together(self) -> None:

@@ -92,12 +92,12 @@ class Spellings(Case):
             open_source(BytesSource(data, "x.key"), Library(first=[parse_layout(rule, "x.layout")]))
             or self.fail() as archive
         ):
-            (quarry,) = quarries([Group(archive, "x.key", np.arange(len(archive)))])
-            quarry.test(
+            (unresolved,) = quarries([Group(archive, "x.key", np.arange(len(archive)))])
+            unresolved.test(
                 ["rules/lamps.xml", "Rules/Lamps.xml", "rules\\lamps.xml"], EvidenceKind.WRITTEN, lambda path: ""
             )
-            self.assertEqual([find.path for find in quarry.finds.values()], ["RULES/LAMPS.XML"])
-            self.assertEqual([find.path for find in quarry.judged() if find.kind is not None], ["RULES/LAMPS.XML"])
+            self.assertEqual([find.path for find in unresolved.finds.values()], ["RULES/LAMPS.XML"])
+            self.assertEqual([find.path for find in unresolved.judged() if find.kind is not None], ["RULES/LAMPS.XML"])
 
     def test_what_is_announced_is_what_is_reported_and_counts_agree(self) -> None:
         game = made_game()
@@ -282,37 +282,39 @@ class Hunts(Case):
         found, _ = self.mine(text, data, list=b"Lamps\\Red_01.txt and bells/nothing.txt\n")
         self.assertEqual(set(found), set(paths))
         _, places = self.found(text, data)
-        (quarry,) = quarries(places.groups)
+        (unresolved,) = quarries(places.groups)
         pattern = patterns.parse("{lamps,bells}/{red,green}_{00..99}.txt", {})
-        self.assertEqual(set(guess(quarry, pattern)), set(paths))
-        self.assertEqual(quarry.tried[EvidenceKind.GUESSED], 400)
+        self.assertEqual(set(guess(unresolved, pattern)), set(paths))
+        self.assertEqual(unresolved.tried[EvidenceKind.GUESSED], 400)
 
     def test_extensions_that_do_not_count_or_have_a_key_of_their_own(self) -> None:
         cut = layout("keys by fnv1a(bits 64), without extension", [("u64", "name key")])
         _, found = self.found(cut, archive({(fnv1a(b"pictures/red"),): png.lamp(1, 2)}, "Q"))
-        (quarry,) = quarries(found.groups)
-        guess(quarry, patterns.parse("pictures/{red,green}.{xml,png,txt}", {}))
-        self.assertEqual([find.path for find in quarry.judged() if find.beyond_doubt], ["pictures/red.png"])
+        (unresolved,) = quarries(found.groups)
+        guess(unresolved, patterns.parse("pictures/{red,green}.{xml,png,txt}", {}))
+        self.assertEqual([find.path for find in unresolved.judged() if find.beyond_doubt], ["pictures/red.png"])
         apart = layout(
             "keys by fnv1a(bits 64)\nkeys of extensions by fnv1a", [("u64", "name key"), ("u32", "extension key")]
         )
         _, found = self.found(apart, archive({(fnv1a(b"pictures/red"), fnv1a(b"png", 32)): png.lamp(1, 2)}, "QI"))
-        (quarry,) = quarries(found.groups)
-        self.assertEqual(guess(quarry, patterns.parse("pictures/{red,green}.{xml,png,txt}", {})), ["pictures/red.png"])
+        (unresolved,) = quarries(found.groups)
+        self.assertEqual(
+            guess(unresolved, patterns.parse("pictures/{red,green}.{xml,png,txt}", {})), ["pictures/red.png"]
+        )
 
     def test_narrow_keys_bring_accidents_and_they_are_told(self) -> None:
         files = {f"lamps/{number:05}.tbl": f"lamp {number}\n".encode() for number in range(0, 40_000, 20)}
         _, found = self.found(CRC, crc_archive(files))
-        (quarry,) = quarries(found.groups)
-        guess(quarry, patterns.parse("x/{0000000..9999999}.bin", {}))
-        accidents = quarry.expected(EvidenceKind.GUESSED)
+        (unresolved,) = quarries(found.groups)
+        guess(unresolved, patterns.parse("x/{0000000..9999999}.bin", {}))
+        accidents = unresolved.expected(EvidenceKind.GUESSED)
         self.assertAlmostEqual(accidents, 1e7 * 2000 / 2**32, delta=0.01)
-        judged = quarry.judged()
+        judged = unresolved.judged()
         self.assertFalse([find for find in judged if find.beyond_doubt])
         _, found = self.found(CRC, crc_archive(files))
-        (quarry,) = quarries(found.groups)
-        guess(quarry, patterns.parse("lamps/{00000..99999}.tbl", {}))
-        judged = quarry.judged()
+        (unresolved,) = quarries(found.groups)
+        guess(unresolved, patterns.parse("lamps/{00000..99999}.tbl", {}))
+        judged = unresolved.judged()
         self.assertEqual({find.path for find in judged if find.beyond_doubt}, set(files))
         self.assertEqual(len(finds.keep(self.folder / "names", judged, Disk())[0]), 2000)
 
@@ -333,13 +335,13 @@ class Hunts(Case):
         def interrupt(after: int) -> Callable[[int], None]:
             left = after
 
-            def advance(size: int) -> None:
+            def on_progress(size: int) -> None:
                 nonlocal left
                 left -= 1
                 if not left:
                     raise KeyboardInterrupt
 
-            return advance
+            return on_progress
 
         with ReadMemory(self.folder / "read.sqlite") as memory, self.assertRaises(KeyboardInterrupt):
             mine.mine(found, memory, interrupt(20))
@@ -370,10 +372,10 @@ class Hunts(Case):
     def test_an_interrupted_guess_keeps_what_it_found(self) -> None:
         files = {f"lamps/{number:02}.txt": b"a lamp\n" for number in range(100)}
         _, found = self.found(FNV, fnv_archive(files))
-        (quarry,) = quarries(found.groups)
+        (unresolved,) = quarries(found.groups)
         calls = 0
 
-        def advance(count: int) -> None:
+        def on_progress(count: int) -> None:
             nonlocal calls
             calls += 1
             if calls == 3:
@@ -381,18 +383,18 @@ class Hunts(Case):
 
         with patch("volvex.names.unresolved.RUN", 1 << 12), self.assertRaises(KeyboardInterrupt):
             guess(
-                quarry,
+                unresolved,
                 patterns.parse("{lamps,bells,boats}/{00..99}{.txt,.png}{,0,1,2,3,4,5,6,7,8,9}{,a,b,c,d,e,f}", {}),
-                advance,
+                on_progress,
             )
-        self.assertTrue(0 < len(quarry.finds) <= 100)
-        self.assertTrue(0 < quarry.tried[EvidenceKind.GUESSED] < 3 * 100 * 2 * 11 * 7)
+        self.assertTrue(0 < len(unresolved.finds) <= 100)
+        self.assertTrue(0 < unresolved.tried[EvidenceKind.GUESSED] < 3 * 100 * 2 * 11 * 7)
 
     def test_how_long_it_takes_is_told_beforehand(self) -> None:
         _, found = self.found(FNV, fnv_archive({"lamps/red.txt": b"x\n"}))
-        (quarry,) = quarries(found.groups)
+        (unresolved,) = quarries(found.groups)
         short, long = (
-            seconds(quarry, patterns.parse(text, {})) for text in ("{000..999}", "{000000..999999}{00000..99999}")
+            seconds(unresolved, patterns.parse(text, {})) for text in ("{000..999}", "{000000..999999}{00000..99999}")
         )
         self.assertGreater(long, 50 * short)
         self.assertGreater(short, 0)

@@ -85,7 +85,7 @@ content
         (self.folder / "bad.kwp").write_bytes(data)
         done = self.run_program("identify", "bad.kwp", status=1)
         self.assertIn("but bad.kwp at", done.stdout)
-        self.assertIn("seal", done.stdout)
+        self.assertIn("checksum", done.stdout)
 
     def test_what_the_bytes_look_like(self) -> None:
         text = b"the lamp was lit at dusk and out at dawn\n" * 2000
@@ -139,7 +139,7 @@ class Remembered(Case):
     def looked_at(self) -> int:
         """How many files a survey looks at."""
         counted: list[int] = []
-        survey(self.source, self.library, self.memory, advance=counted.append)
+        survey(self.source, self.library, self.memory, on_progress=counted.append)
         return sum(counted[1:])
 
     def test_only_what_changed_is_looked_at_again(self) -> None:

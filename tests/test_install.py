@@ -173,7 +173,7 @@ class Updates(WithABuild):
 
     def update(self) -> bytes:
         data = bytearray((self.source / MAIN).read_bytes())
-        data[7] ^= 1  # flags, which nobody seals
+        data[7] ^= 1  # flags, which nobody checksums
         (self.source / MAIN).write_bytes(data)
         return bytes(data)
 

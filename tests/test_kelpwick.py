@@ -65,10 +65,10 @@ class Strict(Case):
             play(self.source)
         self.assertIn(says, str(caught.exception))
 
-    def change(self, change: Callable[[bytearray], None], reseal: bool = False) -> None:
+    def change(self, change: Callable[[bytearray], None], renew_checksum: bool = False) -> None:
         data = bytearray(self.file.read_bytes())
         change(data)
-        if reseal:
+        if renew_checksum:
             _, _, _, _, start, length, _, _ = HEAD.unpack_from(data)
             struct.pack_into("<I", data, 32, zlib.crc32(data[start : start + length]))
         self.file.write_bytes(data)
@@ -82,7 +82,7 @@ class Strict(Case):
             (4, "not a pack"),
             (24, "the head says"),
             (12, "misplaced"),
-            (32, "seal"),
+            (32, "checksum"),
             (40, "stamp"),
         ):
             with self.subTest(at=at):
@@ -91,9 +91,9 @@ class Strict(Case):
                 self.refuses(says)
                 self.file.write_bytes(good)
 
-    def test_a_wrong_seal_of_an_entry(self) -> None:
+    def test_a_wrong_checksum_of_an_entry(self) -> None:
         self.change(lambda data: data.__setitem__(0x45, data[0x45] ^ 1))
-        self.refuses("seal is wrong")
+        self.refuses("checksum is wrong")
 
     def test_filling_that_is_not_zero(self) -> None:
         self.change(lambda data: data.__setitem__(0x9E, 7))
@@ -101,19 +101,19 @@ class Strict(Case):
 
     def test_a_table_out_of_order(self) -> None:
         at = self.directory() + 2
-        self.change(lambda data: data.__setitem__(at, ord("z")), reseal=True)
+        self.change(lambda data: data.__setitem__(at, ord("z")), renew_checksum=True)
         self.refuses("does not come after")
 
     def test_a_size_that_is_stale(self) -> None:
         at = self.directory() + 2 + len("bells/fog-01.ring") + 8
-        self.change(lambda data: data.__setitem__(at, data[at] ^ 1), reseal=True)
+        self.change(lambda data: data.__setitem__(at, data[at] ^ 1), renew_checksum=True)
         self.refuses("the directory says")
 
     def test_a_group_or_method_that_is_unknown(self) -> None:
         at = self.directory() + 2 + len("bells/fog-01.ring") + 12
         for offset in (0, 1):
             good = self.file.read_bytes()
-            self.change(lambda data, at=at + offset: data.__setitem__(at, 77), reseal=True)  # type: ignore[misc]
+            self.change(lambda data, at=at + offset: data.__setitem__(at, 77), renew_checksum=True)  # type: ignore[misc]
             self.refuses("method")
             self.file.write_bytes(good)
 

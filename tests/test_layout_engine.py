@@ -58,7 +58,7 @@ def new(archive: LayoutArchive, data: bytes, codec: str | None = None) -> NewCon
     with Spool() as spool:
         made = archive.encode_as(spool, [data], codec or archive.entries.codecs[-1])
         stored = made.source.read(made.offset, made.stored)
-    return NewContent(BytesSource(stored, "new"), 0, made.stored, made.size, made.codec, made.seals)
+    return NewContent(BytesSource(stored, "new"), 0, made.stored, made.size, made.codec, made.checksums)
 
 
 def rewritten(archive: LayoutArchive, edit: Edit, each: bool = False) -> bytes:
@@ -453,7 +453,7 @@ class ProofFails(unittest.TestCase):
         with self.assertRaises(FormatError):
             archive_of(text, bytes(data))
 
-    def test_a_seal_that_is_not_over_what_the_layout_says(self) -> None:
+    def test_a_checksum_that_is_not_over_what_the_layout_says(self) -> None:
         data = zero(SAMPLES)
         with self.assertRaises(FormatError) as caught:
             archive_of(ZERO.replace("crc32 of head", "crc32 of list"), data)
@@ -584,7 +584,7 @@ class Random(unittest.TestCase):
 
 
 class Streams(unittest.TestCase):
-    def test_long_content_comes_in_pieces_with_its_seals_checked(self) -> None:
+    def test_long_content_comes_in_pieces_with_its_checksums_checked(self) -> None:
         import volvex.archive.archive as module
 
         body = random.Random(5).randbytes(5000) * 400

@@ -25,7 +25,7 @@ from volvex.layout.model import (
     Raw,
     Text,
 )  # fmt: skip
-from volvex.layout.order import seal_order
+from volvex.layout.order import checksum_order
 from volvex.layout.write.checks import unwritable
 
 GOOD = """
@@ -81,7 +81,7 @@ class Understood(unittest.TestCase):
         self.assertEqual(fields["flags"], Opaque())
         self.assertEqual(fields["files"], Measure("count", "directory"))
         self.assertEqual(fields["whole"], Measure("length", "file"))
-        self.assertEqual(fields["seal"], ChecksumOf("crc32", "directory"))
+        self.assertEqual(fields["checksum"], ChecksumOf("crc32", "directory"))
         self.assertEqual(fields["path"], Attribute("name"))
         self.assertEqual(fields["method"], Attribute("codec of content", ((0, "none"), (1, "zlib"))))
         self.assertEqual(fields["check"], ChecksumOf("crc32", "stored content"))
@@ -126,7 +126,7 @@ MISTAKES: tuple[tuple[str, str, str, int, int, str, str], ...] = (
     ("a field that is not indented", "    files  u32", "files  u32", 8, 1, "`files`", ""),
     ("an unknown meaning", "count of table", "counts of table", 8, 22, "`counts of table`", "`count of table`"),
     ("an unknown part", "start of table", "start of tabel", 9, 22, "`start of tabel`", "`start of table`"),
-    ("an unknown seal", "files  u32       count of table", "files  u32       crc33 of table", 8, 22, "crc33", ""),
+    ("an unknown checksum", "files  u32       count of table", "files  u32       crc33 of table", 8, 22, "crc33", ""),
     ("an unknown kind", "kind archive", "kind archives", 2, 20, "kind archives", "archive"),
     ("a constant of another length", 'is "TEST"', 'is "TES"', 7, 5, "not 4 bytes", ""),
     ("a constant that does not fit", "files  u32       count of table", "files  u8        is 300", 8, 5, "does not fit", "0 to 255"),
@@ -134,7 +134,7 @@ MISTAKES: tuple[tuple[str, str, str, int, int, str, str], ...] = (
     ("a repeated field", "    where  u32", "    files  u32", 9, 5, "already", "another name"),
     ("a count of one record", "count of table", "count of head", 8, 5, "one record", "repeats"),
     ("no unit in the table", "size of content", "size of content { 0 none }", 14, 22, "takes no table", ""),
-    ("a seal that is too wide", "size   u32       size of content", "size u32 size of content\n    c u16 crc32 of content", 15, 5, "32 bits", "u32"),
+    ("a checksum that is too wide", "size   u32       size of content", "size u32 size of content\n    c u16 crc32 of content", 15, 5, "32 bits", "u32"),
     ("an unknown encoding", "text u16  name", "text u16 in utf-9 name", 12, 24, "utf-9", "cp1252"),
     ("a unit that alignment lacks", "start  u32 ", "start  u32 x 64 ", 13, 5, "multiples of 1", "content align 64"),
     ("a text without an end", 'is "TEST"', 'is "TEST', 7, 25, "not understood", ""),
@@ -283,8 +283,8 @@ class Structures(unittest.TestCase):
         )
         self.refused(self.row("size of content", "size of content\n    at u32 start of content"), "told twice")
         self.refused(self.row("until end", "until 5"), "only bytes can end a row", "quotes")
-        seal = self.row("block entry at 0", "block head at 0\n    s u32 crc32 of entry\nblock entry after head")
-        self.refused(seal, "records that are followed by their content have no seal")
+        checksum = self.row("block entry at 0", "block head at 0\n    s u32 crc32 of entry\nblock entry after head")
+        self.refused(checksum, "records that are followed by their content have no checksum")
 
     def test_a_footer_that_may_change_its_own_length(self) -> None:
         text = changed("block head at 0", "block head at end - 30").replace(
@@ -413,15 +413,15 @@ class NewConstructs(unittest.TestCase):
 
 
 class Writable(unittest.TestCase):
-    def test_seals_over_the_file_cover_each_other(self) -> None:
+    def test_checksums_over_the_file_cover_each_other(self) -> None:
         head = 'layout "s" kind archive\nblock head at 0\n    n u8 count of t\n    a u32 crc32 of file\n'
         table = "block t after head repeats\n    name text u8 name\n    start u8 start of content\n    size u8 size of content\n"
         foot = "block foot at end - 20\n    b 20 bytes sha1 of {}\n"
         self.assertEqual(unwritable(parse(head + table)), [])
         both = [reason for _, reason in unwritable(parse(head + table + foot.format("file before foot")))]
-        self.assertEqual(both, ["a seal over the file beside another: each would cover the other"])
+        self.assertEqual(both, ["a checksum over the file beside another: each would cover the other"])
         covered = [reason for _, reason in unwritable(parse(head + table + foot.format("head")))]
-        self.assertEqual(covered, ["head holds a seal over the file, which this seal would cover"])
+        self.assertEqual(covered, ["head holds a checksum over the file, which this checksum would cover"])
 
     def test_read_only_is_the_authors_word(self) -> None:
         layout = parse(GOOD + "\nread only\n")
@@ -433,11 +433,11 @@ class Writable(unittest.TestCase):
         self.assertEqual([(place.line, reason) for place, reason in reasons],
                          [(11, "tail has a fixed place behind a block that may grow into it")])  # fmt: skip
 
-    def test_seals_that_cover_each_other(self) -> None:
+    def test_checksums_that_cover_each_other(self) -> None:
         text = changed("    where  u32", "    s u32 crc32 of foot\n    foot_at u32 start of foot\n    where  u32") + (
             "\nblock foot\n    t u32 crc32 of head\n")  # fmt: skip
         layout = parse(text)
-        self.assertEqual([block.name for block in seal_order(layout)], ["table"])
+        self.assertEqual([block.name for block in checksum_order(layout)], ["table"])
         self.assertEqual(len(unwritable(layout)), 2)
 
     def test_a_codec_that_only_decodes(self) -> None:

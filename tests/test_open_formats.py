@@ -460,9 +460,9 @@ class Tars(Case):
 
     def test_every_form_behind_every_compression(self) -> None:
         for form in self.FORMS:
-            for around, wrap in self.AROUND.items():
+            for around, transform in self.AROUND.items():
                 with self.subTest(f"{form} {around}"):
-                    archive = opened(wrap(tarred(form)), "stores.kst")
+                    archive = opened(transform(tarred(form)), "stores.kst")
                     self.assertEqual(
                         {name.replace("isles/" * 30, ""): data for name, data in contents(archive).items()}, FILES
                     )

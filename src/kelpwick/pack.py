@@ -63,10 +63,10 @@ def _write_to(file: BinaryIO, items: Iterable[Item], salt: bytes) -> int:
         stored = zlib.compress(item.content, 6) if item.method else item.content
         start = _pad(file, ALIGN)
         file.write(stored)
-        facts = (start // ALIGN, len(stored), len(item.content), item.method, item.group, zlib.crc32(stored))
-        records.append((item.path.encode(), RECORD.pack(*facts)))
+        attributes = (start // ALIGN, len(stored), len(item.content), item.method, item.group, zlib.crc32(stored))
+        records.append((item.path.encode(), RECORD.pack(*attributes)))
     start = _pad(file, 16)
-    directory = b"".join(struct.pack("<H", len(name)) + name + facts for name, facts in sorted(records))
+    directory = b"".join(struct.pack("<H", len(name)) + name + attributes for name, attributes in sorted(records))
     file.write(directory)
     head = HEAD.pack(b"KWPK", 3, 0x21, len(records), start, len(directory), file.tell(), zlib.crc32(directory))
     file.seek(0)
@@ -91,12 +91,12 @@ def unpacked(data: bytes, own: str) -> dict[str, bytes]:
     last, offset, end_of_content = b"", 0, HEAD.size + 28
     spans: list[tuple[int, int]] = []
     for number in range(count):
-        name, facts, offset = _read_record(directory, offset, number)
+        name, attributes, offset = _read_record(directory, offset, number)
         if name <= last:
             raise GameError(f"{own}: record {number}: {name!r} does not come after {last!r}")
         last = name
-        start, content = _read_content(data, name, facts)
-        spans.append((start, start + facts[1]))
+        start, content = _read_content(data, name, attributes)
+        spans.append((start, start + attributes[1]))
         files[_text(name)] = content
     if offset != len(directory):
         raise GameError(f"{own}: {len(directory) - offset} bytes too many in the directory")
@@ -110,7 +110,7 @@ def unpacked(data: bytes, own: str) -> dict[str, bytes]:
 def _read_head(data: bytes, name: str) -> tuple[int, bytes]:
     if len(data) < HEAD.size + 28:
         raise GameError(f"{name}: shorter than its head")
-    mark, version, flags, count, start, length, total, seal = HEAD.unpack_from(data)
+    mark, version, flags, count, start, length, total, checksum = HEAD.unpack_from(data)
     if (mark, version, flags) != (b"KWPK", 3, 0x21):
         raise GameError(f"{name}: not a pack of version 3: {mark!r} {version} {flags:#x}")
     if total != len(data):
@@ -121,7 +121,7 @@ def _read_head(data: bytes, name: str) -> tuple[int, bytes]:
     if start % 16 or start + length != len(data):
         raise GameError(f"{name}: the directory at {start} is misplaced")
     directory = data[start : start + length]
-    if zlib.crc32(directory) != seal:
+    if zlib.crc32(directory) != checksum:
         raise GameError(f"{name}: the directory's seal is wrong")
     return count, directory
 
@@ -129,14 +129,14 @@ def _read_head(data: bytes, name: str) -> tuple[int, bytes]:
 def _read_record(directory: bytes, offset: int, number: int) -> tuple[bytes, tuple[int, ...], int]:
     try:
         (length,) = struct.unpack_from("<H", directory, offset)
-        facts = RECORD.unpack_from(directory, offset + 2 + length)
+        attributes = RECORD.unpack_from(directory, offset + 2 + length)
     except struct.error:
         raise GameError(f"record {number}: the directory ends within it") from None
-    return directory[offset + 2 : offset + 2 + length], facts, offset + 2 + length + RECORD.size
+    return directory[offset + 2 : offset + 2 + length], attributes, offset + 2 + length + RECORD.size
 
 
-def _read_content(data: bytes, name: bytes, facts: tuple[int, ...]) -> tuple[int, bytes]:
-    start, stored_size, size, method, group, check = facts
+def _read_content(data: bytes, name: bytes, attributes: tuple[int, ...]) -> tuple[int, bytes]:
+    start, stored_size, size, method, group, check = attributes
     start *= ALIGN
     stored = data[start : start + stored_size]
     if len(stored) != stored_size:

@@ -86,9 +86,9 @@ def read_lenses(data: bytes) -> dict[int, Lens]:
     """The lenses by id; GameError when anything is not as it must be."""
     reader = Reader(data, ">")
     must(reader.take(4) == b"KWLE" and reader.number("H") == 1, "lenses: not a table of version 1")
-    count, start, length, seal = (reader.number(one) for one in "HIII")
+    count, start, length, checksum = (reader.number(one) for one in "HIII")
     must(start == 20 + 19 * count and start + length == len(data), "lenses: the names are misplaced")
-    must(zlib.crc32(data[20:start]) == seal, "lenses: the seal is wrong")
+    must(zlib.crc32(data[20:start]) == checksum, "lenses: the seal is wrong")
     found: dict[int, Lens] = {}
     for _ in range(count):
         key, at, glass, reach = (reader.number(one) for one in "IIBH")
@@ -104,10 +104,10 @@ def read_fittings(data: bytes) -> dict[str, Fitting]:
     """The fittings by lamp; GameError when anything is not as it must be."""
     head = Reader(data)
     must(head.take(4) == b"KWFT" and head.number("H") == 1, "fittings: not a table of version 1")
-    count, size, stored, start, seal = (head.number("I") for _ in range(5))
+    count, size, stored, start, checksum = (head.number("I") for _ in range(5))
     must(start == 26 and start + stored == len(data), "fittings: the records are misplaced")
     body = inflate(data[start:], size)
-    must(zlib.crc32(body) == seal, "fittings: the seal is wrong")
+    must(zlib.crc32(body) == checksum, "fittings: the seal is wrong")
     reader, found = Reader(body), dict[str, Fitting]()
     for _ in range(count):
         lamp, keeper = (reader.text(reader.number("B")) for _ in range(2))

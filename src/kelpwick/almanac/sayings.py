@@ -109,9 +109,9 @@ def read_menu(data: bytes) -> Texts:
     """The menu's texts; its keys are told as names where the game knows them."""
     reader, names = Reader(data), {key_of(name): name for name in _MENU}
     must(reader.take(4) == b"KWME", "menu: not the menu's texts")
-    count, start, length, seal = (reader.number("I") for _ in range(4))
+    count, start, length, checksum = (reader.number("I") for _ in range(4))
     must(start == 20 + 17 * count and start + length == len(data), "menu: the words are misplaced")
-    must(zlib.crc32(data[20:start]) == seal, "menu: the seal is wrong")
+    must(zlib.crc32(data[20:start]) == checksum, "menu: the seal is wrong")
     found: Texts = {}
     last = -1
     for _ in range(count):
@@ -133,8 +133,8 @@ def read_dialogues(data: bytes) -> Texts:
     """The dialogues by key and language."""
     reader = Reader(data)
     must(reader.take(4) == b"KWDI", "dialogues: not the dialogues")
-    count, seal = reader.number("I"), reader.number("I")
-    must(zlib.crc32(data[12:]) == seal, "dialogues: the seal is wrong")
+    count, checksum = reader.number("I"), reader.number("I")
+    must(zlib.crc32(data[12:]) == checksum, "dialogues: the seal is wrong")
     found: Texts = {}
     for _ in range(count):
         key, language = reader.text(reader.number("B")), reader.number("B")

@@ -66,8 +66,8 @@ def read(data: bytes, path: str) -> dict[int, Thing]:
     """A scene's objects by id; GameError when anything is not as it must be."""
     reader = Reader(data)
     must(reader.take(4) == b"KWSC" and reader.number("H") == 1, f"{path}: not a scene of version 1")
-    count, seal = reader.number("H"), reader.number("I")
-    must(zlib.crc32(data[12:]) == seal, f"{path}: the seal is wrong")
+    count, checksum = reader.number("H"), reader.number("I")
+    must(zlib.crc32(data[12:]) == checksum, f"{path}: the seal is wrong")
     found: dict[int, Thing] = {}
     for _ in range(count):
         key, kind = reader.number("H"), reader.number("B")

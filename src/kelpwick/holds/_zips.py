@@ -34,9 +34,11 @@ def locked(files: Mapping[str, bytes], password: bytes, rng: random.Random) -> b
         raw, crc = name.encode(), zlib.crc32(data)
         packer = zlib.compressobj(6, zlib.DEFLATED, -15)
         bare = rng.randbytes(11) + bytes([crc >> 24]) + packer.compress(data) + packer.flush()
-        facts = struct.pack("<HHHIIIIHH", 20, LOCKED, 8, date, crc, len(bare), len(data), len(raw), 0)
-        directory += b"PK\x01\x02" + struct.pack("<H", 20) + facts + struct.pack("<HHHII", 0, 0, 0, 0, len(body)) + raw
-        body += b"PK\x03\x04" + facts + raw + _enciphered(bare, password)
+        attributes = struct.pack("<HHHIIIIHH", 20, LOCKED, 8, date, crc, len(bare), len(data), len(raw), 0)
+        directory += (
+            b"PK\x01\x02" + struct.pack("<H", 20) + attributes + struct.pack("<HHHII", 0, 0, 0, 0, len(body)) + raw
+        )
+        body += b"PK\x03\x04" + attributes + raw + _enciphered(bare, password)
     end = struct.pack("<4sHHHHIIH", b"PK\x05\x06", 0, 0, len(files), len(files), len(directory), len(body), 0)
     return body + directory + end
 

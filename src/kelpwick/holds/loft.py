@@ -107,11 +107,11 @@ def read(folder: Path) -> dict[str, bytes]:
     reader, found, before = Reader(data), dict[str, bytes](), -1
     must(reader.take(4) == b"KWLO", f"{NAME}: not a loft")
     for _ in range(reader.number("I")):
-        number, start, stored, size, seal = (reader.number(form) for form in "QIIII")
+        number, start, stored, size, checksum = (reader.number(form) for form in "QIIII")
         must(number > before, f"{NAME}: the key {number:016x} is out of order")
         raw = span(data, start * 16, stored)
         content = raw if stored == size else inflate(raw, size)
-        must(zlib.crc32(content) == seal, f"{NAME}: {number:016x} is damaged")
+        must(zlib.crc32(content) == checksum, f"{NAME}: {number:016x} is damaged")
         found[f"{number:016x}"], before = content, number
     for lamp in LAMPS:
         for material in materials(asked(found, f"meshes/lamps/{lamp[0]}.msh")):

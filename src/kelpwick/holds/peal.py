@@ -51,12 +51,14 @@ def read(folder: Path) -> dict[str, bytes]:
     contents = [(folder / _volume(number)).read_bytes() for number in range(volumes)]
     found: dict[str, bytes] = {}
     last = b""
-    for name, volume, start, size, seal in RECORD.iter_unpack(index):
+    for name, volume, start, size, checksum in RECORD.iter_unpack(index):
         must(
             name > last and volume < volumes,
             f"{NAME}: {name!r} does not come after {last!r}, or its volume is not there",
         )
         bell = span(contents[volume], start * ALIGN, size)
-        must(zlib.crc32(bell) == seal and bell[:4] == b"RING", f"{_volume(volume)}: {name!r} is damaged, or no bell")
+        must(
+            zlib.crc32(bell) == checksum and bell[:4] == b"RING", f"{_volume(volume)}: {name!r} is damaged, or no bell"
+        )
         last, found[name.rstrip(b"\0").decode()] = name, bell
     return found

@@ -39,10 +39,10 @@ def read(folder: Path) -> dict[str, bytes]:
     must(data[:4] == b"KWSP", f"{NAME}: nothing that is said")
     table = span(data, 6, RECORD.size * struct.unpack_from("<H", data, 4)[0])
     before = (b"", -1)
-    for path, tongue, start, size, seal in RECORD.iter_unpack(table):
+    for path, tongue, start, size, checksum in RECORD.iter_unpack(table):
         must((path, tongue) > before and tongue < len(TONGUES), f"{NAME}: {path!r} is out of order, or in no language")
         text = span(data, start, size)
-        must(zlib.crc32(text) == seal, f"{NAME}: {path!r} is damaged")
+        must(zlib.crc32(text) == checksum, f"{NAME}: {path!r} is damaged")
         found[f"{path.rstrip(bytes(1)).decode()} {TONGUES[tongue]}".strip()] = text
         before = (path, tongue)
     return found

@@ -32,10 +32,10 @@ def read(data: bytes) -> dict[str, bytes]:
             break
         must(220 <= reader.number("H") < 2000, "no bell has such a pitch")
         name, size = reader.text(reader.number("B")), int.from_bytes(reader.take(3), "big")
-        seal = reader.number("I")
+        checksum = reader.number("I")
         reader.skip_to(4, ord("."))
         found[name] = reader.take(size)
-        must(zlib.adler32(found[name]) == seal, f"{name}: its seal is wrong")
+        must(zlib.adler32(found[name]) == checksum, f"{name}: its seal is wrong")
         must(found[name].startswith(b"CHIM"), f"{name} is no chime")
     reader.take(len(END))
     must(reader.number("H") == len(found) and reader.at == len(data), "the number of chimes is wrong")

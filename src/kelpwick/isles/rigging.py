@@ -44,8 +44,8 @@ def read(data: bytes) -> dict[str, bytes]:
     types, objects, head.at = head.number("H"), head.number("H"), head.number("I")
     names = []
     for _ in range(types):
-        seal, name = head.number("I"), head.text(head.number("B"))
-        must(zlib.crc32(name.encode()) == seal, f"the type {name} has another hash")
+        checksum, name = head.number("I"), head.text(head.number("B"))
+        must(zlib.crc32(name.encode()) == checksum, f"the type {name} has another hash")
         names.append(name)
     for _ in range(objects):
         ident, kind, name = head.number("I"), head.number("H"), head.text(head.number("B"))

@@ -18,7 +18,7 @@ import numpy as np
 
 from volvex.archive.access.numbered import is_numbered, numbered
 from volvex.archive.detect import filetypes
-from volvex.archive.safe_names import Refusal, clean, disk_names, shown, told_apart
+from volvex.archive.safe_names import Refusal, clean, disk_names, distinct_paths, shown
 from volvex.codec import COMPRESS, Cipher, Compression
 from volvex.errors import ContentError, FormatError, LockedError, RefusedError
 from volvex.layout.entries import Entries
@@ -55,7 +55,7 @@ class Entry:
 
 
 class Check(Protocol):
-    """A seal of one entry that is verified while its content is read."""
+    """A checksum of one entry that is verified while its content is read."""
 
     stored: bool  # over the stored bytes; over the content otherwise
 
@@ -73,12 +73,14 @@ class Archive(ABC):
     source: Source
     entries: Entries
     padded = False  # behind content there may be a cipher's padding
-    outer: Envelope | None = None  # what lies around all of it
+    envelope: Envelope | None = None  # what lies around all of it
     cut: Cut | None = None  # how it is cut into pieces
     parts: Sequence[Source] = ()  # and those
 
     def __init__(self) -> None:
-        self.kin: dict[tuple[str, str], int] = {}  # (folder, ending) -> the entry that a new one there is most like
+        self.template_row: dict[
+            tuple[str, str], int
+        ] = {}  # (folder, ending) -> the entry that a new one there is most like
 
     def __len__(self) -> int:
         return len(self.entries)
@@ -109,7 +111,7 @@ class Archive(ABC):
         return ()
 
     def checks(self, row: int) -> list[Check]:
-        """The seals of an entry, each ready to be fed."""
+        """The checksums of an entry, each ready to be fed."""
         return []
 
     def compression(self, row: int) -> Compression:
@@ -176,14 +178,14 @@ class Archive(ABC):
     def file_plan(self, edit: Edit, folder: Path | None = None, pinned: bool = False) -> Plan:
         """The same with what lies around the archive: the file's own bytes."""
         made = self.plan(edit, folder=folder, pinned=pinned)
-        return made if self.outer is None else self.outer.planned(made, folder)
+        return made if self.envelope is None else self.envelope.planned(made, folder)
 
     def reread(self, source: Source, beside: Beside | None = None) -> Archive:
         """A file's own bytes as an archive of the same format, with the same keys; `beside` finds its volumes."""
-        if self.outer is None:
+        if self.envelope is None:
             return self.reopened(source, beside)
-        made = self.reopened(self.outer.view(source), beside)
-        made.outer = self.outer
+        made = self.reopened(self.envelope.view(source), beside)
+        made.envelope = self.envelope
         return made
 
     @abstractmethod
@@ -191,7 +193,7 @@ class Archive(ABC):
         """Other bytes as an archive of the same format, with the same keys; volumes are its own unless `beside` finds others."""
 
     @abstractmethod
-    def prove(self, advance: Callable[[int], None] = lambda size: None) -> Proof:
+    def prove(self, on_progress: Callable[[int], None] = lambda size: None) -> Proof:
         """Read it, write it, compare every byte; nothing is stored."""
 
     @abstractmethod
@@ -208,7 +210,7 @@ class Archive(ABC):
         One of several variants of a path has its mark: `letters/arrival@de.txt`. Of entries with the same name the first
         has it plain, the others are `BUOYS~2`, `BUOYS~3` in the order of the directory. Folders are not told apart.
         """
-        return told_apart(self.repeating_names, identity)
+        return distinct_paths(self.repeating_names, identity)
 
     @functools.cached_property
     def repeating_names(self) -> list[str]:
@@ -347,7 +349,7 @@ class Archive(ABC):
     @property
     def called(self) -> str:
         """The format with what lies around it, as users know it."""
-        around = [self.outer.title] if self.outer is not None else []
+        around = [self.envelope.title] if self.envelope is not None else []
         around += [f"{len(self.cut.names)} pieces"] if self.cut is not None else []
         return ", ".join([self.title, *around])
 
@@ -366,7 +368,7 @@ class Archive(ABC):
     # content
 
     def content(self, row: int) -> bytes:
-        """An entry's content, its seals verified; FormatError when it is damaged."""
+        """An entry's content, its checksums verified; FormatError when it is damaged."""
         size = int(self.entries.size[row])
         start, stored = self.place(row)
         if max(stored, size) > IN_MEMORY:
@@ -401,7 +403,7 @@ class Archive(ABC):
         return content
 
     def chunks(self, row: int) -> Iterator[bytes]:
-        """An entry's content in pieces, whatever its size; its seals are verified by the end."""
+        """An entry's content in pieces, whatever its size; its checksums are verified by the end."""
         size = int(self.entries.size[row])
         start, stored = self.place(row)
         if max(stored, size) <= WHOLE or (self.padded and max(stored, size) <= IN_MEMORY):

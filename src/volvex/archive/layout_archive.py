@@ -12,7 +12,7 @@ from volvex.archive.archive import Archive, Check
 from volvex.archive.safe_names import shown
 from volvex.codec import CHECKSUM, COMPRESS, Checksum, Cipher, Compression
 from volvex.errors import FormatError, RefusedError, VolvexError
-from volvex.layout.checksums import seal_text, stored_seal
+from volvex.layout.checksums import checksum_text, stored_checksum
 from volvex.layout.model import Field, Number, Opaque
 from volvex.layout.name_hash import KEYS, UNNAMED, Keying, Names
 from volvex.layout.read.blocks import BlockRead, Reading
@@ -31,34 +31,34 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True)
-class _Sealed:
-    """A seal of each entry: its field, what it covers, how it is computed, and all its values."""
+class _Checksumed:
+    """A checksum of each entry: its field, what it covers, how it is computed, and all its values."""
 
     block: BlockRead
     field: Field
     part: str
-    seal: Checksum
+    checksum: Checksum
     column: Array
 
 
-class _SealCheck:
-    """One entry's seal, being verified."""
+class _ChecksumCheck:
+    """One entry's checksum, being verified."""
 
-    def __init__(self, archive: LayoutArchive, row: int, sealed: _Sealed) -> None:
-        self._archive, self._row, self._sealed = archive, row, sealed
-        self._total = sealed.seal.new()
-        self.stored = sealed.part == "stored content"
+    def __init__(self, archive: LayoutArchive, row: int, summed: _Checksumed) -> None:
+        self._archive, self._row, self._summed = archive, row, summed
+        self._total = summed.checksum.new()
+        self.stored = summed.part == "stored content"
 
     def update(self, data: bytes) -> None:
         self._total.update(data)
 
     def finish(self) -> None:
-        one, row, archive = self._sealed.field, self._row, self._archive
-        told, value = stored_seal(one, self._sealed.column, row), self._total.value()
+        one, row, archive = self._summed.field, self._row, self._archive
+        told, value = stored_checksum(one, self._summed.column, row), self._total.value()
         if told != value:
-            block = self._sealed.block
+            block = self._summed.block
             raise FormatError(
-                archive.source.name, f"{shown(archive.names[row])}: its {one.words} is {seal_text(one, value)}, the file says {seal_text(one, told)}",
+                archive.source.name, f"{shown(archive.names[row])}: its {one.words} is {checksum_text(one, value)}, the file says {checksum_text(one, told)}",
                 offset=block.offset(row, one.name), field=block.where(row, one.name),
                 hint="a fresh copy of the file: this entry is damaged",
             )  # fmt: skip
@@ -73,12 +73,12 @@ class LayoutArchive(Archive):
         assert reading.entries is not None
         self.reading, self.layout = reading, reading.original
         self.source, self.entries, self.title = reading.source, reading.entries, reading.original.title
-        self._wraps = reading.layout.content.wraps
-        self._plain = {wrap: made_codec(wrap) for wrap in self._wraps if not wrap.derived}
-        self.padded = any(("tail", "zeros") in wrap.given for wrap in self._wraps)
-        self._seals = [
-            _Sealed(block, field, meaning.part, CHECKSUM.get(meaning.algorithm), block.numbers(field.name))
-            for block, field, meaning in reading.content_seals()
+        self._wraps = reading.layout.content.transforms
+        self._plain = {transform: made_codec(transform) for transform in self._wraps if not transform.derived}
+        self.padded = any(("tail", "zeros") in transform.given for transform in self._wraps)
+        self._checksums = [
+            _Checksumed(block, field, meaning.part, CHECKSUM.get(meaning.algorithm), block.numbers(field.name))
+            for block, field, meaning in reading.content_checksums()
         ]
 
     def close(self) -> None:
@@ -93,7 +93,7 @@ class LayoutArchive(Archive):
     @property
     def codec_labels(self) -> list[str]:
         """Without their parameters, behind the ciphers around them."""
-        ciphers = [wrap.name for wrap in self._wraps]
+        ciphers = [transform.name for transform in self._wraps]
         bare = [name.partition("(")[0] for name in self.entries.codecs]
         return [", ".join([*ciphers, *([name] if name != "none" or not ciphers else [])]) for name in bare]
 
@@ -102,8 +102,8 @@ class LayoutArchive(Archive):
         if not self._wraps:
             return ()
         of = self.entries
-        facts = KeyFacts(of.names.raw(row), int(of.start[row]), int(of.size[row]), int(of.stored[row]))
-        return ciphers_of(self._wraps, facts, self._plain)
+        attributes = KeyFacts(of.names.raw(row), int(of.start[row]), int(of.size[row]), int(of.stored[row]))
+        return ciphers_of(self._wraps, attributes, self._plain)
 
     def refusal(self, row: int) -> str:
         end = int(self.entries.start[row]) + int(self.entries.stored[row])
@@ -111,12 +111,12 @@ class LayoutArchive(Archive):
         return "it lies behind the end of the file, which is cut off" if lost else ""
 
     def checks(self, row: int) -> list[Check]:
-        return [_SealCheck(self, row, sealed) for sealed in self._seals]
+        return [_ChecksumCheck(self, row, summed) for summed in self._checksums]
 
     def compression(self, row: int) -> Compression:
         name = self.codec(row)
         if name == "?":
-            found = self.reading.fact("codec of content")
+            found = self.reading.attribute("codec of content")
             assert found is not None
             block, field = found
             number = int(block.numbers(field.name)[row])
@@ -220,14 +220,15 @@ class LayoutArchive(Archive):
 
     def encode_as(self, spool: Spool, chunks: Iterable[bytes], codec: str) -> NewContent:
         size = 0
-        seals = {
-            (one.algorithm, one.part): CHECKSUM.get(one.algorithm).new() for _, _, one in self.reading.content_seals()
+        checksums = {
+            (one.algorithm, one.part): CHECKSUM.get(one.algorithm).new()
+            for _, _, one in self.reading.content_checksums()
         }
 
         def update(part: str, data: bytes) -> None:
-            for key in seals:
+            for key in checksums:
                 if key[1] == part:
-                    seals[key].update(data)
+                    checksums[key].update(data)
 
         def counted() -> Iterator[bytes]:
             nonlocal size
@@ -236,17 +237,17 @@ class LayoutArchive(Archive):
                 update("content", chunk)
                 yield chunk
 
-        def sealed() -> Iterator[bytes]:
+        def summed() -> Iterator[bytes]:
             for out in COMPRESS.get(codec).encode_stream(counted()):
                 update("stored content", out)
                 yield out
 
-        offset, length = spool.append(sealed())
+        offset, length = spool.append(summed())
         if length == size and codec != "none" and self.reading.layout.content.differing:
             # sizes that are equal mean that the content is bare, so it has to be
             bare = b"".join(COMPRESS.get(codec).decode_stream(spool.chunks(offset, length), size))
             return self.encode_as(spool, [bare], "none")
-        return NewContent(spool, offset, length, size, codec, {key: total.value() for key, total in seals.items()})
+        return NewContent(spool, offset, length, size, codec, {key: total.value() for key, total in checksums.items()})
 
     def plan(self, edit: Edit, each: bool = False, folder: Path | None = None, pinned: bool = False) -> Plan:
         from volvex.layout.write.planner import plan  # not needed for looking
@@ -298,10 +299,10 @@ class LayoutArchive(Archive):
     def sources_beside(self) -> dict[str, Source]:
         return {volume.name: volume.source for volume in self.reading.volumes}
 
-    def prove(self, advance: Callable[[int], None] = lambda size: None) -> Proof:
+    def prove(self, on_progress: Callable[[int], None] = lambda size: None) -> Proof:
         from volvex.layout.inspect.proof import prove  # not needed for looking
 
-        return prove(self.reading, advance)
+        return prove(self.reading, on_progress)
 
     def fresh_name(self, like: int) -> bytes:
         return fresh_name(self.reading, like)

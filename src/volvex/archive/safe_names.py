@@ -114,7 +114,7 @@ def disk_names(names: Sequence[str]) -> list[str | Refusal]:
     return places
 
 
-def told_apart(names: list[str], identity: Callable[[str], str]) -> list[str]:
+def distinct_paths(names: list[str], identity: Callable[[str], str]) -> list[str]:
     """Names of which none is there twice: of equal ones the first stays, the others get ~2, ~3 ... that no other name has.
 
     Names that are equal for `identity` count as the same. Folders, which end with a slash, stay as they are.

@@ -14,8 +14,8 @@ from volvex.archive.access.nested import entry_source
 from volvex.archive.archive import Address, Archive
 from volvex.archive.safe_names import quoted, shown, stays_inside
 from volvex.archive.transfer.pack import encode_name
-from volvex.archive.transfer.parallel import Advance, ignore, verify
-from volvex.archive.transfer.rebuild import file_chunks, kin, rebuild_files, reopened
+from volvex.archive.transfer.parallel import OnProgress, no_progress, verify
+from volvex.archive.transfer.rebuild import file_chunks, rebuild_files, reopened, template_row
 from volvex.bench.bench_file import fingerprint
 from volvex.bench.changes import FileChange, changes
 from volvex.bench.rename import learn
@@ -38,7 +38,7 @@ class Built:
     base: Fingerprint | None
 
 
-def build(bench: Workbench, advance: Advance = ignore) -> list[Built]:
+def build(bench: Workbench, on_progress: OnProgress = no_progress) -> list[Built]:
     """Make every file of the game that the bench's changes affect; the list of them, also written to `built/`.
 
     RefusedError when the game's file is another than the one from which something was taken and changed.
@@ -47,7 +47,7 @@ def build(bench: Workbench, advance: Advance = ignore) -> list[Built]:
     for change in changes(bench):
         by_file.setdefault(bench.file_of(bench.home(change.path)[0]), []).append(change)
     _clear(bench)
-    built = [one for name, some in sorted(by_file.items()) for one in _build_file(bench, name, some, advance)]
+    built = [one for name, some in sorted(by_file.items()) for one in _build_file(bench, name, some, on_progress)]
     learn(bench, [change for some in by_file.values() for change in some])
     value = {"built": 1, "files": [asdict(one) for one in built]}
     with atomic(bench.disk, bench.built / MANIFEST, durable=False) as file:
@@ -84,7 +84,7 @@ def _clear(bench: Workbench) -> None:
         bench.disk.remove(bench.built / one.path)
 
 
-def _build_file(bench: Workbench, name: str, some: Sequence[FileChange], advance: Advance) -> list[Built]:
+def _build_file(bench: Workbench, name: str, some: Sequence[FileChange], on_progress: OnProgress) -> list[Built]:
     target, original = bench.built / name, bench.game.original(name)
     if some[0].path == name:  # a file of its own
         with atomic(bench.disk, target, durable=False) as file:
@@ -100,7 +100,7 @@ def _build_file(bench: Workbench, name: str, some: Sequence[FileChange], advance
     bench.disk.make_folder(target.parent)
     with Spool(target.parent) as spool:
         work = work_on(bench, name, archive, some, spool)
-        written = rebuild_files(archive, work.edit, target, bench.disk, advance)
+        written = rebuild_files(archive, work.edit, target, bench.disk, on_progress)
     _verify(bench, work, target.parent, set(written))
     folder = name.rpartition("/")[0]
     return [_built(bench, f"{folder}/{one}" if folder else one, size, len(some)) for one, size in written.items()]
@@ -150,7 +150,7 @@ def work_on(bench: Workbench, name: str, archive: Archive, some: Sequence[FileCh
                 )
             work.edit.removed.add(row)
             continue
-        like = kin(archive, inner) if row is None else row
+        like = template_row(archive, inner) if row is None else row
         content = archive.encode(spool, file_chunks(bench.files / change.path), like)
         if row is None:
             work.edit.added.append(Added(encode_name(archive, inner), like, content))
@@ -170,8 +170,8 @@ def work_on(bench: Workbench, name: str, archive: Archive, some: Sequence[FileCh
 
 def _next_inner(bench: Workbench, name: str, home: str) -> str:
     """The archive right within `name` through which a path leads to another one below it."""
-    while (outer := bench.outer_of(home)[0]) != name:
-        home = outer
+    while (envelope := bench.outer_of(home)[0]) != name:
+        home = envelope
     return home
 
 

@@ -60,7 +60,7 @@ def _write(bench: Workbench, target: Path, data: bytes) -> None:
         bench.disk.write(out, data)
 
 
-def fold(bench: Workbench) -> list[SyncResult]:
+def sync_exports(bench: Workbench) -> list[SyncResult]:
     """Take over what was edited in the folder `open`, and write anew what was edited elsewhere.
 
     RefusedError, and nothing is taken over, when the same data was edited in two files.

@@ -32,13 +32,13 @@ class FileDiff:
     was_sound: bool = True  # whether the original is sound data, where the bench's state is not
 
 
-def told_changes(bench: Workbench) -> Iterator[FileDiff]:
+def semantic_diffs(bench: Workbench) -> Iterator[FileDiff]:
     """Every file of the bench that differs, by meaning where it has one."""
     for change in changes(bench):
-        yield told_change(bench, change)
+        yield semantic_diff(bench, change)
 
 
-def told_change(bench: Workbench, change: FileChange) -> FileDiff:
+def semantic_diff(bench: Workbench, change: FileChange) -> FileDiff:
     """What one file's change means."""
     if change.what != "changed" or max(change.after, change.before or 0) > MOST:
         return FileDiff(change, None)

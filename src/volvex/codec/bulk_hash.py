@@ -1,6 +1,6 @@
 """Hashing names in bulk: many texts at once, and all texts of a product of parts with the work of common beginnings shared.
 
-Compiled loops over what a seal says of itself as a `Loop` or `BlockHash` (see `volvex.codec.checksums`). A seal that says
+Compiled loops over what a checksum says of itself as a `Loop` or `BlockHash` (see `volvex.codec.checksums`). A checksum that says
 nothing is computed one text after the other.
 """
 
@@ -167,10 +167,10 @@ class BulkHash:
     """An algorithm at work on many texts. Its loops let go of the interpreter, so threads help."""
 
     def __init__(self, algorithm: str) -> None:
-        self._seal = CHECKSUM.get(algorithm)
-        self.bits = self._seal.bits
+        self._checksum = CHECKSUM.get(algorithm)
+        self.bits = self._checksum.bits
         self._mask = np.uint64((1 << min(64, self.bits)) - 1)
-        loop: Loop | BlockHash | None = getattr(self._seal, "loop", None)
+        loop: Loop | BlockHash | None = getattr(self._checksum, "loop", None)
         self._table = np.array(loop.table if loop is not None else (0,), np.uint64)
         self._start = np.uint64(loop.start if isinstance(loop, Loop) else 0)
         if isinstance(loop, Loop):
@@ -196,7 +196,7 @@ class BulkHash:
 
     def one(self, text: bytes) -> int:
         """The hash of one text, without waiting for a compiler."""
-        total = self._seal.new()
+        total = self._checksum.new()
         total.update(text)
         return total.value()
 

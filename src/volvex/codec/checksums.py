@@ -1,4 +1,4 @@
-"""What seals share: sums that run on as numbers, digests that libraries keep, and the sum of the bytes.
+"""What checksums share: sums that run on as numbers, digests that libraries keep, and the sum of the bytes.
 
 A hash that games make keys with says besides how it is computed, as functions that other loops are compiled with:
 a `Loop` over the bytes, or over the `BlockHash`. See `volvex.codec.bulk_hash`.
@@ -16,12 +16,12 @@ from volvex.codec.compiled import Compiled, as_array
 
 
 class Sum(Protocol):
-    """A seal while it is being computed."""
+    """A checksum while it is being computed."""
 
     def update(self, data: bytes | memoryview) -> None: ...
 
     def value(self) -> int:
-        """The seal over all that came, as a number; of a digest the first byte is the highest."""
+        """The checksum over all that came, as a number; of a digest the first byte is the highest."""
         ...
 
 
@@ -91,7 +91,7 @@ class BlockHash:
 
 @dataclass(frozen=True)
 class ChecksumStream:
-    """A seal that was made with parameters."""
+    """A checksum that was made with parameters."""
 
     bits: int
     new: Callable[[], Sum]
@@ -130,7 +130,7 @@ class _Hashed:
 
 
 def hashed(bits: int, loop: Loop) -> ChecksumStream:
-    """A seal by a compiled loop."""
+    """A checksum by a compiled loop."""
     over, value = Compiled(_over, step=loop.step), Compiled(_value, end=loop.end)
     table = np.array(loop.table, np.uint64)
     return ChecksumStream(bits, lambda: _Hashed(bits, over, value, loop.start, table), loop)
@@ -156,6 +156,6 @@ def _all(data: Any, table: Any) -> Any:
 
 
 def gathered(bits: int, loop: BlockHash) -> ChecksumStream:
-    """A seal by a compiled function on all bytes at once."""
+    """A checksum by a compiled function on all bytes at once."""
     run, table = Compiled(_all, whole=loop.whole), np.array(loop.table, np.uint64)
     return ChecksumStream(bits, lambda: _Gathered(lambda data: int(run(data, table))), loop)

@@ -1,7 +1,7 @@
 """Write anew the archives that the bench's changes affect, everything else in them bit for bit.
 
 All data is checked first (see `check`); with errors nothing is built, unless --anyway says so. The result lies in the bench's folder `built`; the game is not touched. Unchanged entries are copied as they lie, not
-decoded. Archives within archives are written from the inside out, each with its own seals and keys.
+decoded. Archives within archives are written from the inside out, each with its own checksums and keys.
 
 With --in-place the game's own files are changed, after a copy of each original is safe (made once; `restore` brings it back): new
 content goes into a hole or behind the rest, and the directory is written anew, so that the time depends on the change and not on the
@@ -46,15 +46,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, context: Context) -> int:
     if options.in_place:
         return _in_place(options, context)
-    with open_bench(options, context, fold=True) as bench:
+    with open_bench(options, context, sync_exports=True) as bench:
         _check(bench, options, context)
         total = sum(fingerprint.size for fingerprint in bench.fingerprints.values())
         context.interrupted = (
             "the next command finishes or undoes it" if options.in_place else "nothing that was built is installed",
             "the same command again",
         )
-        with context.progress("building", total) as advance:
-            built = build(bench, advance)
+        with context.progress("building", total) as on_progress:
+            built = build(bench, on_progress)
         folder = os.path.relpath(bench.built, context.cwd)
     if options.json:
         context.json({"path": one.path, "size": one.size, "changes": one.changes} for one in built)
@@ -78,14 +78,14 @@ def _check(bench: Workbench, options: argparse.Namespace, context: Context) -> N
 
 
 def _in_place(options: argparse.Namespace, context: Context) -> int:
-    with open_bench(options, context, fold=True) as bench, Spool(bench.folder) as spool:
+    with open_bench(options, context, sync_exports=True) as bench, Spool(bench.folder) as spool:
         _check(bench, options, context)
         game = bench.game.folder
         require_named(game, options, context)
         patches = list(plan_in_place(bench, earlier(game), spool))
         total = 3 * sum(one.base.size for one in patches if one.path not in earlier(game))
-        with context.progress("keeping the originals safe", total) as advance:
-            done = patch(game, patches, context.disk, advance, bench.identity) if patches else Done()
+        with context.progress("keeping the originals safe", total) as on_progress:
+            done = patch(game, patches, context.disk, on_progress, bench.identity) if patches else Done()
     if not patches and not options.json:
         context.print("the game's files are as the bench has them already")
         return Status.OK

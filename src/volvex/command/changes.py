@@ -14,7 +14,7 @@ from pathlib import Path
 from volvex.archive.safe_names import shown
 from volvex.bench.changes import FileChange, changes, lines
 from volvex.bench.merge import saved
-from volvex.bench.semantic_diff import LINES, FileDiff, told_changes
+from volvex.bench.semantic_diff import LINES, FileDiff, semantic_diffs
 from volvex.bench.workbench import Workbench
 from volvex.command.ui.bench import add_bench, open_bench
 from volvex.command.ui.context import Context
@@ -42,9 +42,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    with open_bench(options, context, fold=True) as bench:
+    with open_bench(options, context, sync_exports=True) as bench:
         told = (
-            list(told_changes(bench))
+            list(semantic_diffs(bench))
             if options.save or not options.brief
             else [FileDiff(one, None) for one in changes(bench)]
         )

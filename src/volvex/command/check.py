@@ -28,7 +28,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    with open_bench(options, context, fold=True) as bench:
+    with open_bench(options, context, sync_exports=True) as bench:
         found = check(bench)
     if options.json:
         context.json(vars(one) for one in found)

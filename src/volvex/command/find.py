@@ -92,7 +92,7 @@ def _bytes(text: str) -> bytes:
         raise UsageError(f"{text!r} is not bytes in hex", "pairs of digits, such as --bytes '89 50 4e 47'") from error
 
 
-def in_data(library: Library, text: str, value: str, blind: bool, path: str, content: bytes) -> list[Hit] | None:
+def in_data(library: Library, text: str, value: str, ignore_case: bool, path: str, content: bytes) -> list[Hit] | None:
     """The hits in a file that is data: for a value in any, for a text in what a layout reads; None when it is no such data."""
     from volvex.data import open_data
     from volvex.data.find import texts, values
@@ -113,7 +113,7 @@ def in_data(library: Library, text: str, value: str, blind: bool, path: str, con
     found = (
         values(document, value)
         if value
-        else texts(document, re.compile(re.escape(text), re.IGNORECASE if blind else 0))
+        else texts(document, re.compile(re.escape(text), re.IGNORECASE if ignore_case else 0))
     )
     return [
         Hit(path, before=one.text[: one.start], match=one.text[one.start : one.end], after=one.text[one.end :],

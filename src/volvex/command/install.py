@@ -50,8 +50,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
     require_named(game, options, context)
     total = sum(one.size for one in built) * 5
     context.interrupted = ("the next command finishes or undoes it", "the same command again")
-    with context.progress("installing", total) as advance:
-        done = install(game, files, bases, context.disk, advance, by, options.replace)
+    with context.progress("installing", total) as on_progress:
+        done = install(game, files, bases, context.disk, on_progress, by, options.replace)
     if not done.actions and not done.skipped and not built:
         raise _NOTHING
     status = tell(done.actions, done.skipped, False, options.json, context, _ALREADY)

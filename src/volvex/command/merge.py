@@ -35,7 +35,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    with open_bench(options, context, fold=True) as bench:
+    with open_bench(options, context, sync_exports=True) as bench:
         if options.file is not None:
             found = apply(bench, read_saved(options.file), not options.plan)
         else:

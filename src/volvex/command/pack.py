@@ -57,8 +57,8 @@ def _pack_plain(options: argparse.Namespace, context: Context) -> int:
         files = files_below(options.dir)
         if not files and not options.allow_empty:
             raise RefusedError(f"{options.dir} is empty", "the folder whose files are to be packed, or --allow-empty")
-        with context.progress("packing", sum(path.stat().st_size for path in files.values())) as advance:
-            done = pack(options.dir, model, options.to, context.disk, advance, options.overwrite)
+        with context.progress("packing", sum(path.stat().st_size for path in files.values())) as on_progress:
+            done = pack(options.dir, model, options.to, context.disk, on_progress, options.overwrite)
     context.print(f"{options.to}: {number(done.size)} bytes; {count(len(done.added), 'entry', 'entries')}")
     return _note_leftovers(done, context)
 
@@ -72,8 +72,10 @@ def _pack_like(options: argparse.Namespace, context: Context) -> int:
         raise NotFoundError(f"no layout knows {options.like}", "--layout LAYOUT")
     with like:
         total = sum(path.stat().st_size for path in files_below(options.dir).values()) + like.source.size
-        with context.progress("packing", total) as advance:
-            done = pack(options.dir, like, options.to, context.disk, advance, options.overwrite, options.allow_empty)
+        with context.progress("packing", total) as on_progress:
+            done = pack(
+                options.dir, like, options.to, context.disk, on_progress, options.overwrite, options.allow_empty
+            )
     beside = [name for name in done.files if name != options.to.name]
     context.print(f"{options.to}{' with ' + count(len(beside), 'file') + ' beside it' if beside else ''}: {number(done.size)} bytes; {count(done.same, 'entry', 'entries')} as in {options.like.name}, "
                   f"{len(done.changed):,} changed, {len(done.added):,} added, {len(done.removed):,} left out")  # fmt: skip

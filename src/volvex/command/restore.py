@@ -44,6 +44,6 @@ def run(options: argparse.Namespace, context: Context) -> int:
         return tell(planned.actions, planned.skipped, True, options.json, context, "there is nothing to do")
     total = sum((game / name).stat().st_size for name in installed(game) if (game / name).is_file()) * 2
     context.interrupted = ("the next command finishes or undoes it", "the same command again")
-    with context.progress("restoring", total) as advance:
-        done = restore(game, context.disk, advance, force)
+    with context.progress("restoring", total) as on_progress:
+        done = restore(game, context.disk, on_progress, force)
     return tell(done.actions, done.skipped, False, options.json, context)

@@ -74,7 +74,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     _check(options)
-    with open_bench(options, context, fold=True) as bench:
+    with open_bench(options, context, sync_exports=True) as bench:
         path = bench.within_game(options.path, context.cwd)
         found = list(_found(bench, path, options))
         records, lines = [], list[str]()

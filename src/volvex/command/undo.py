@@ -28,7 +28,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    with open_bench(options, context, fold=True) as bench:
+    with open_bench(options, context, sync_exports=True) as bench:
         done = undo(bench, [bench.within_game(path, context.cwd) for path in options.path], not options.plan)
     for one in done:
         kept = f"; kept in {shown(one.kept)}" if one.kept else ""

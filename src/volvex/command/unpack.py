@@ -54,8 +54,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
             f"the files in {folder} are whole, the others are not there",
             "the same command with --skip-existing, which goes on from there",
         )
-        with context.progress("unpacking", total) as advance:
-            done = unpack(groups, folder, context.disk, existing, advance)
+        with context.progress("unpacking", total) as on_progress:
+            done = unpack(groups, folder, context.disk, existing, on_progress)
         faults = [*walker.faults, *done.faults]
     _tell(done, folder, context)
     status = note_faults(faults, context)

@@ -217,7 +217,7 @@ def _fonts(catalogue: Catalogue, path: str, sheet: Sheet, glyphs: dict[str, froz
             glyphs[pattern] = frozenset("".join(_all_texts(catalogue, spot)))
         known = glyphs[pattern]
         for name, column in sheet.columns.items():
-            if column.rule.sort != TEXT or column.rule.role not in ("text", "value") or not known:
+            if column.rule.value_type != TEXT or column.rule.role not in ("text", "value") or not known:
                 continue
             for row, text in enumerate(column.texts()):
                 missing = sorted({one for one in text or "" if one not in known and not one.isspace()})

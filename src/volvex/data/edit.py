@@ -117,7 +117,7 @@ def assignments(document: Document, target: Target, told: Sequence[str]) -> list
     if not computed and len(rows) != 1:
         raise UsageError(
             f"{document.file} has {len(sheet):,} records of {sheet.name}",
-            "--row KEY, or --where with a condition (`true` cells of all: \"@key != ''\")",
+            "--row KEY, or --where with a condition (`decode_numbers` cells of all: \"@key != ''\")",
         )
     faults: list[VolvexError] = []
     made: list[Change] = []
@@ -185,9 +185,9 @@ def _computed(text: str, sheet: Sheet, rows: Array, column: Column, file: str) -
         if not re.fullmatch(r"\s*[A-Za-z_][\w-]*\s*", text):
             raise
         return [text.strip()] * len(rows)
-    if values.dtype.kind == "f" and column.rule.sort == INT:
+    if values.dtype.kind == "f" and column.rule.value_type == INT:
         return [str(int(one)) if float(one).is_integer() else repr(float(one)) for one in values.tolist()]
-    if values.dtype.kind == "f" and column.rule.sort != FLOAT:
+    if values.dtype.kind == "f" and column.rule.value_type != FLOAT:
         return [repr(one).removesuffix(".0") for one in values.tolist()]
     return [cell_text(one) if not isinstance(one, float) else repr(one) for one in values.tolist()]
 
@@ -217,7 +217,7 @@ def _sets(
 def told_as(column: Column, text: str) -> str:
     """A value in the way in which the column tells it."""
     value = parsed(column.rule, text)
-    if column.rule.sort == FLOAT:
+    if column.rule.value_type == FLOAT:
         return cell_text(value) or ""
     return str(value)
 
@@ -229,7 +229,7 @@ def fault_of(column: Column, value: str | None, key: str, file: str) -> FormatEr
     try:
         parsed(column.rule, value)
     except InvalidValue as error:
-        hint = str(error) + ("; or round(...)" if column.rule.sort == INT and "." in value else "")
+        hint = str(error) + ("; or round(...)" if column.rule.value_type == INT and "." in value else "")
         return UnfitError(file, f"row {key}: {column.name} cannot be {value!r}", hint=hint)
     return None
 
@@ -276,7 +276,7 @@ def _hits(sheet: Sheet, rows: Array, pattern: re.Pattern[str], fields: Sequence[
     """The records in which a text stands, by field."""
     wanted = [
         name for name, column in sheet.columns.items()
-        if column.rule.sort == TEXT and name not in sheet.key and (not fields or name in fields)
+        if column.rule.value_type == TEXT and name not in sheet.key and (not fields or name in fields)
     ]  # fmt: skip
     found: dict[str, list[int]] = {name: [] for name in wanted}
     for row in rows.tolist() if sheet.cells is not None else ():

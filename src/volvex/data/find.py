@@ -45,15 +45,15 @@ def values(document: Document, wanted: str) -> Iterator[CellHit]:
 
 
 def _same(column: Column, wanted: str) -> list[int]:
-    if column.rule.sort in (BYTES, LIST):
+    if column.rule.value_type in (BYTES, LIST):
         return []
     cells = column.values
     if cells.dtype.kind in "iuf":
         try:
-            number = int(wanted) if column.rule.sort == INT else float(wanted)
+            number = int(wanted) if column.rule.value_type == INT else float(wanted)
         except ValueError:
             return []
-        if column.rule.sort == FLOAT:
+        if column.rule.value_type == FLOAT:
             number = float(cells.dtype.type(number))
         elif not np.iinfo(cells.dtype).min <= number <= np.iinfo(cells.dtype).max:
             return []
@@ -77,7 +77,7 @@ def texts(document: Document, pattern: re.Pattern[str]) -> Iterator[CellHit]:
                         yield CellHit(sheet.name, sheet.key_of(row), name, text, match.start(), match.end())
             continue
         for name, column in sheet.columns.items():
-            if column.rule.sort in (INT, FLOAT, BYTES, LIST):
+            if column.rule.value_type in (INT, FLOAT, BYTES, LIST):
                 continue
             for row in _rows(document, sheet, column, pattern):
                 cell = column.text(row)

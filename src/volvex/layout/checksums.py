@@ -11,8 +11,8 @@ from volvex.layout.records.columns import Array
 from volvex.source import Source
 
 
-def block_seals(layout: Layout) -> list[tuple[Block, Field, ChecksumOf]]:
-    """The seals over blocks, parts and the file: the block that holds each, its field, what it covers."""
+def block_checksums(layout: Layout) -> list[tuple[Block, Field, ChecksumOf]]:
+    """The checksums over blocks, parts and the file: the block that holds each, its field, what it covers."""
     return [
         (block, field, field.meaning)
         for block in layout.blocks
@@ -28,46 +28,46 @@ def block_seals(layout: Layout) -> list[tuple[Block, Field, ChecksumOf]]:
 
 
 def is_over_file(meaning: ChecksumOf) -> bool:
-    """Whether a seal covers content, so that verifying it costs reading it."""
+    """Whether a checksum covers content, so that verifying it costs reading it."""
     return meaning.part == "file" or bool(meaning.edge)
 
 
 def new_sum(algorithm: str) -> Sum:
-    """A seal to be computed."""
+    """A checksum to be computed."""
     return CHECKSUM.get(algorithm).new()
 
 
-def seal_value(algorithm: str, data: bytes) -> int:
-    """The seal over some bytes."""
-    seal = new_sum(algorithm)
-    seal.update(data)
-    return seal.value()
+def checksum_value(algorithm: str, data: bytes) -> int:
+    """The checksum over some bytes."""
+    checksum = new_sum(algorithm)
+    checksum.update(data)
+    return checksum.value()
 
 
-def name_seal(meaning: ChecksumOf, name: bytes) -> int:
-    """The seal over an entry's own name, in the letters that it asks for."""
-    return seal_value(
+def name_checksum(meaning: ChecksumOf, name: bytes) -> int:
+    """The checksum over an entry's own name, in the letters that it asks for."""
+    return checksum_value(
         meaning.algorithm, {"lower name": name.lower(), "upper name": name.upper()}.get(meaning.part, name)
     )
 
 
-def seal_size(field: Field) -> int:
-    """The bytes of a seal's field."""
+def checksum_size(field: Field) -> int:
+    """The bytes of a checksum's field."""
     return field.type.size if isinstance(field.type, Number) else int(getattr(field.type, "size", 0) or 0)
 
 
-def seal_text(field: Field, value: int) -> str:
-    """A seal as it is told: as many digits as it has."""
-    return f"0x{value:0{2 * seal_size(field)}x}"
+def checksum_text(field: Field, value: int) -> str:
+    """A checksum as it is told: as many digits as it has."""
+    return f"0x{value:0{2 * checksum_size(field)}x}"
 
 
-def stored_seal(field: Field, column: Array, row: int) -> int:
-    """A seal as a field holds it; a digest in bytes has its highest byte first."""
+def stored_checksum(field: Field, column: Array, row: int) -> int:
+    """A checksum as a field holds it; a digest in bytes has its highest byte first."""
     return int.from_bytes(column[row].tobytes(), "big") if isinstance(field.type, Raw) else int(column[row])
 
 
 def file_span(reading: Reading, meaning: ChecksumOf) -> tuple[int, int]:
-    """From where to where a seal over the file goes."""
+    """From where to where a checksum over the file goes."""
     if not meaning.edge:
         return 0, reading.source.size
     if meaning.edge == "before":
@@ -76,7 +76,7 @@ def file_span(reading: Reading, meaning: ChecksumOf) -> tuple[int, int]:
 
 
 def covered_chunks(source: Source, span: tuple[int, int], own: tuple[int, int]) -> Iterator[bytes]:
-    """The bytes of a span, those of the seal itself as zeros."""
+    """The bytes of a span, those of the checksum itself as zeros."""
     at, (mine, size) = span[0], own
     for chunk in source.chunks(span[0], span[1] - span[0]):
         first, last = max(mine, at), min(mine + size, at + len(chunk))

@@ -385,7 +385,7 @@ class Part:
 
     name: str
     at: At | None
-    wraps: tuple[Transform, ...]  # the outermost first
+    transforms: tuple[Transform, ...]  # the outermost first
     align: int
     fill: int
     place: Place
@@ -461,7 +461,7 @@ class Content:
     volumes: str = ""  # in files beside this one: a pattern of their names
     codec: str = ""  # of all content, when no field tells it
     differing: bool = False  # `codec` only where the two sizes differ
-    wraps: tuple[Transform, ...] = ()  # ciphers around the codec, the outermost first
+    transforms: tuple[Transform, ...] = ()  # ciphers around the codec, the outermost first
     others: tuple[Placing, ...] = ()
 
 

@@ -82,21 +82,21 @@ def is_own(block: Block, when: Condition) -> bool:
     return any(field.name == when.field for field in block.fields)
 
 
-def seal_order(layout: Layout) -> list[Block]:
-    """The blocks in an order in which their seals can be computed; those in a circle are left out."""
+def checksum_order(layout: Layout) -> list[Block]:
+    """The blocks in an order in which their checksums can be computed; those in a circle are left out."""
     order: list[Block] = []
     waiting = list(layout.blocks)
     while True:
         done = {block.name for block in order}
-        ready = [block for block in waiting if _sealed_blocks(layout, block) <= done]
+        ready = [block for block in waiting if _summed_blocks(layout, block) <= done]
         if not ready:
             return order
         order.append(ready[0])
         waiting.remove(ready[0])
 
 
-def _sealed_blocks(layout: Layout, block: Block) -> set[str]:
-    """Other blocks that must be whole before this one: those over which it holds a seal, those within its records."""
+def _summed_blocks(layout: Layout, block: Block) -> set[str]:
+    """Other blocks that must be whole before this one: those over which it holds a checksum, those within its records."""
     found = set[str]()
     for field in block.fields:
         meaning = field.meaning

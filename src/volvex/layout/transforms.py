@@ -28,31 +28,36 @@ class KeyFacts:
 
 def with_keys(layout: Layout, keys: KeyRing) -> Layout:
     """The layout with the user's secrets in the place of the keys that it names; LockedError when one is missing."""
-    wraps = [*layout.content.wraps, *(wrap for part in layout.parts for wrap in part.wraps)]
-    if not any(wrap.named for wrap in wraps):
+    transforms = [*layout.content.transforms, *(transform for part in layout.parts for transform in part.transforms)]
+    if not any(transform.named for transform in transforms):
         return layout
-    content = replace(layout.content, wraps=tuple(_keyed(wrap, keys) for wrap in layout.content.wraps))
-    parts = tuple(replace(part, wraps=tuple(_keyed(wrap, keys) for wrap in part.wraps)) for part in layout.parts)
+    content = replace(
+        layout.content, transforms=tuple(_keyed(transform, keys) for transform in layout.content.transforms)
+    )
+    parts = tuple(
+        replace(part, transforms=tuple(_keyed(transform, keys) for transform in part.transforms))
+        for part in layout.parts
+    )
     return replace(layout, content=content, parts=parts)
 
 
-def _keyed(wrap: Transform, keys: KeyRing) -> Transform:
+def _keyed(transform: Transform, keys: KeyRing) -> Transform:
     given = tuple(
-        (name, Secret(_fitting(wrap, name, keys.named(value.name))) if isinstance(value, Named) else value)
-        for name, value in wrap.given
+        (name, Secret(_fitting(transform, name, keys.named(value.name))) if isinstance(value, Named) else value)
+        for name, value in transform.given
     )
-    return replace(wrap, given=given)
+    return replace(transform, given=given)
 
 
-def tried(wrap: Transform) -> Transform:
+def tried(transform: Transform) -> Transform:
     """The wrap with any bytes that fit in the place of keys that it names, to find out whether all else is right."""
 
     def stand_in(name: str) -> bytes:
-        wanted = CIPHER.parameters(wrap.name).get(name)
+        wanted = CIPHER.parameters(transform.name).get(name)
         return bytes(wanted.sizes[0] if wanted is not None and wanted.sizes else 16)
 
-    given = tuple((name, stand_in(name) if isinstance(value, Named) else value) for name, value in wrap.given)
-    return replace(wrap, given=given)
+    given = tuple((name, stand_in(name) if isinstance(value, Named) else value) for name, value in transform.given)
+    return replace(transform, given=given)
 
 
 class Secret(bytes):
@@ -62,39 +67,39 @@ class Secret(bytes):
         return "a secret"
 
 
-def _fitting(wrap: Transform, parameter: str, key: Key) -> bytes:
+def _fitting(transform: Transform, parameter: str, key: Key) -> bytes:
     """The secret in a form that the cipher takes: as it is, or without stray blanks around it."""
-    wanted = CIPHER.parameters(wrap.name)[parameter]
+    wanted = CIPHER.parameters(transform.name)[parameter]
     for secret in (key.secret, key.bare):
         if not wanted.problem(secret):
             return secret
-    raise LockedError(f"the key {key.name} has {len(key.secret)} bytes, {wrap.name} takes {wanted.problem(key.secret)}",
+    raise LockedError(f"the key {key.name} has {len(key.secret)} bytes, {transform.name} takes {wanted.problem(key.secret)}",
                       f"`volvex keys add {key.name}` with the right one")  # fmt: skip
 
 
-def is_cipher(wrap: Transform) -> bool:
+def is_cipher(transform: Transform) -> bool:
     """Whether a wrap is a cipher, rather than a compression."""
-    return wrap.name in CIPHER
+    return transform.name in CIPHER
 
 
-def made_codec(wrap: Transform, facts: KeyFacts | None = None) -> Any:
-    """The codec of a wrap; what it takes from an entry is taken from `facts`."""
+def made_codec(transform: Transform, attributes: KeyFacts | None = None) -> Any:
+    """The codec of a wrap; what it takes from an entry is taken from `attributes`."""
     given: list[tuple[str, Value]] = []
-    for name, value in wrap.given:
+    for name, value in transform.given:
         if isinstance(value, Derived):
-            assert facts is not None
-            given.append((name, derived_key(value, facts)))
+            assert attributes is not None
+            given.append((name, derived_key(value, attributes)))
         else:
             assert not isinstance(value, Named)  # `with_keys` has seen to that
             given.append((name, value))
-    spec = Spec(wrap.name, tuple(given))
-    return CIPHER.make(spec) if is_cipher(wrap) else COMPRESS.make(spec)
+    spec = Spec(transform.name, tuple(given))
+    return CIPHER.make(spec) if is_cipher(transform) else COMPRESS.make(spec)
 
 
-def derived_key(of: Derived, facts: KeyFacts) -> bytes:
+def derived_key(of: Derived, attributes: KeyFacts) -> bytes:
     """The bytes of a key that comes from what is known of an entry."""
-    names = {"name": facts.name, "lower name": facts.name.lower(), "upper name": facts.name.upper()}
-    numbers = {"start": facts.start, "size": facts.size, "stored": facts.stored}
+    names = {"name": attributes.name, "lower name": attributes.name.lower(), "upper name": attributes.name.upper()}
+    numbers = {"start": attributes.start, "size": attributes.size, "stored": attributes.stored}
     if of.what not in (names if of.algorithm else {**names, **numbers}):
         known = ", ".join((*names, *numbers))
         raise UsageError(f"a key cannot come from {of.what}", f"one of {known}, or a hash such as crc32 of name")
@@ -150,13 +155,13 @@ def unwrapped(part: Part, chunks: Iterable[bytes], size: int | None) -> Iterator
 
     With several compressions, or without a size, the whole is held in memory for a moment.
     """
-    compressions = [wrap for wrap in part.wraps if not is_cipher(wrap)]
-    for wrap in part.wraps:
-        codec = made_codec(wrap)
-        if is_cipher(wrap):
+    compressions = [transform for transform in part.transforms if not is_cipher(transform)]
+    for transform in part.transforms:
+        codec = made_codec(transform)
+        if is_cipher(transform):
             chunks = _through(codec.decipher(), chunks)
-        elif wrap is compressions[-1] and size is not None:
-            padded = any(is_cipher(one) and made_codec(one).pads for one in part.wraps)
+        elif transform is compressions[-1] and size is not None:
+            padded = any(is_cipher(one) and made_codec(one).pads for one in part.transforms)
             chunks = _opened(codec, chunks, size) if padded else codec.decode_stream(chunks, size)
         else:
             chunks = iter([_whole(codec, b"".join(chunks), part)])
@@ -192,12 +197,12 @@ def _bounded(chunks: Iterable[bytes], part: Part, size: int | None) -> Iterator[
 
 def wrapped(part: Part, chunks: Iterable[bytes]) -> Iterator[bytes]:
     """The other direction: what a part holds as it is stored."""
-    for wrap in reversed(part.wraps):
-        codec = made_codec(wrap)
-        chunks = _through(codec.encipher(), chunks) if is_cipher(wrap) else codec.encode_stream(chunks)
+    for transform in reversed(part.transforms):
+        codec = made_codec(transform)
+        chunks = _through(codec.encipher(), chunks) if is_cipher(transform) else codec.encode_stream(chunks)
     return iter(chunks)
 
 
-def ciphers_of(wraps: Sequence[Transform], facts: KeyFacts, made: Mapping[Transform, Cipher]) -> list[Cipher]:
+def ciphers_of(transforms: Sequence[Transform], attributes: KeyFacts, made: Mapping[Transform, Cipher]) -> list[Cipher]:
     """The ciphers of an entry's content; those that are the same for all entries are `made` already."""
-    return [made[wrap] if wrap in made else made_codec(wrap, facts) for wrap in wraps]
+    return [made[transform] if transform in made else made_codec(transform, attributes) for transform in transforms]

@@ -13,8 +13,8 @@ from volvex.archive.safe_names import quoted
 from volvex.errors import NotFoundError, RefusedError
 from volvex.mods.home import ASIDE, home_of, locked, orphans, set_aside
 from volvex.mods.journal import Installed, Move, Older, State, read_state, write_state
-from volvex.mods.store import Advance, Store, copy
-from volvex.mods.transaction import carry_out, inside, nothing, reached, recover_in, token
+from volvex.mods.store import OnProgress, Store, copy
+from volvex.mods.transaction import carry_out, content_id, inside, nothing, reached, recover_in
 from volvex.source import Disk
 from volvex.source.digest import Fingerprint, stamp_of
 
@@ -57,11 +57,11 @@ def originals(game: Path) -> dict[str, Path | None]:
     return found
 
 
-def _is_ours(path: Path, installed: Installed, advance: Advance = nothing) -> bool:
+def _is_ours(path: Path, installed: Installed, on_progress: OnProgress = nothing) -> bool:
     """Whether a file is still what was installed: untouched since, or with the same bytes, all of which are read."""
     if path.is_symlink() or not path.is_file():
         return False
-    return stamp_of(path) == installed.stamp or token(path, installed.now, advance) == installed.now
+    return stamp_of(path) == installed.stamp or content_id(path, installed.now, on_progress) == installed.now
 
 
 def _size(path: Path) -> int | None:
@@ -113,9 +113,9 @@ def _kept_size(game: Path, installed: Installed) -> int | None:
     return _size(Store(home_of(game) / "objects", Disk()).path(installed.original)) if installed.original else None
 
 
-def _is_original(path: Path, installed: Installed, advance: Advance = nothing) -> bool:
+def _is_original(path: Path, installed: Installed, on_progress: OnProgress = nothing) -> bool:
     """Whether a file is its own original already, byte for byte."""
-    return installed.original is not None and token(path, installed.original, advance) == installed.original
+    return installed.original is not None and content_id(path, installed.original, on_progress) == installed.original
 
 
 def _where(original: str) -> str:
@@ -213,7 +213,7 @@ def install(
     files: Mapping[str, Path],
     bases: Mapping[str, Fingerprint | None],
     disk: Disk,
-    advance: Advance = nothing,
+    on_progress: OnProgress = nothing,
     by: str = "",
     replace: bool = False,
 ) -> Done:
@@ -237,7 +237,7 @@ def install(
         older = list(state.older)
         for name, source in sorted(files.items()):
             known = state.installed.get(name)
-            action, move, one = _move_in(game, name, source, len(moves), known, store, advance, by)
+            action, move, one = _move_in(game, name, source, len(moves), known, store, on_progress, by)
             done.actions.append(action)
             moves.append(move)
             after[name] = one
@@ -245,7 +245,7 @@ def install(
                 older.append(Older(name, str(known.original)))
         gone = {name: one for name, one in state.installed.items() if name not in files}
         shared = {one.original for one in after.values() if one.original} | {one.original for one in older}
-        back, kept = _moves_back(game, gone, store, done, advance, shared, len(moves))
+        back, kept = _moves_back(game, gone, store, done, on_progress, shared, len(moves))
         done.actions = [_why_out(one, gone[one.path], by) if one.path in gone else one for one in done.actions]
         made = State(state.installed, older, "install", [*moves, *back], [], after | kept, state.generation)
         leave_out(done, carry_out(game, home, made, disk))
@@ -253,21 +253,28 @@ def install(
 
 
 def _move_in(
-    game: Path, name: str, source: Path, number: int, known: Installed | None, store: Store, advance: Advance, by: str
+    game: Path,
+    name: str,
+    source: Path,
+    number: int,
+    known: Installed | None,
+    store: Store,
+    on_progress: OnProgress,
+    by: str,
 ) -> tuple[Action, Move, Installed]:
     """Have a file's original in the store and its new content staged."""
     target, staged, aside = game / name, f"staged/{number}", f"replaced/{number}"
     action = Action(name, "replace" if target.exists() else "add", _size(target), _size(source), _why_in(known, by))
     folder, stamp = _missing_folder(game, target), stamp_of(target) if target.is_file() else ""
-    if known is not None and _is_ours(target, known, advance):
+    if known is not None and _is_ours(target, known, on_progress):
         old: str | None = known.now
         original, folder = known.original, known.folder
-        if original is not None and not store.is_sound(original, advance):
+        if original is not None and not store.is_sound(original, on_progress):
             raise _damaged(store, original)
     else:
-        old = original = store.put(target, advance) if target.is_file() else None
+        old = original = store.put(target, on_progress) if target.is_file() else None
     waiting = store.folder.parent / staged
-    new = copy(source, waiting, None, store.disk, advance, target if target.is_file() else None)
+    new = copy(source, waiting, None, store.disk, on_progress, target if target.is_file() else None)
     return (
         action,
         Move(name, old, new, staged, aside, folder, stamp),
@@ -297,7 +304,7 @@ def _missing_folder(game: Path, target: Path) -> str:
 # restore
 
 
-def restore(game: Path, disk: Disk, advance: Advance = nothing, force: Collection[str] = ()) -> Done:
+def restore(game: Path, disk: Disk, on_progress: OnProgress = nothing, force: Collection[str] = ()) -> Done:
     """Put every original back, and remove what was added. Files that are not what was installed are skipped, and their originals
     are known and kept until they are back; those in `force` (paths of the game) are moved aside, and the original put in
     their place.
@@ -308,12 +315,12 @@ def restore(game: Path, disk: Disk, advance: Advance = nothing, force: Collectio
         return done
     with locked(game, disk) as home:
         recover_in(game, home, disk, back=True)
-        state, store = _settled(game, home, disk, advance), Store(home / "objects", disk)
+        state, store = _settled(game, home, disk, on_progress), Store(home / "objects", disk)
         _check_force(force, {*state.installed, *(one.path for one in state.older)})
         require_writable(game, list(state.installed))
-        aside = _forced(game, home, state, force, store, disk, advance)
+        aside = _forced(game, home, state, force, store, disk, on_progress)
         shared = {one.original for one in state.older}
-        moves, kept = _moves_back(game, state.installed, store, done, advance, shared, 0)
+        moves, kept = _moves_back(game, state.installed, store, done, on_progress, shared, 0)
         if moves or kept != state.installed:
             made = State(state.installed, state.older, "restore", moves, [], kept, state.generation)
             leave_out(done, carry_out(game, home, made, disk))
@@ -335,10 +342,10 @@ def _check_force(force: Collection[str], known: Collection[str]) -> None:
             )
 
 
-def _settled(game: Path, home: Path, disk: Disk, advance: Advance) -> State:
+def _settled(game: Path, home: Path, disk: Disk, on_progress: OnProgress) -> State:
     """The journal without older originals that are back in the game by somebody else's doing."""
     state = read_state(home)
-    left = [one for one in state.older if token(game / one.path, one.original, advance) != one.original]
+    left = [one for one in state.older if content_id(game / one.path, one.original, on_progress) != one.original]
     if left != state.older:
         state.older = left
         write_state(home, state, disk)
@@ -346,7 +353,7 @@ def _settled(game: Path, home: Path, disk: Disk, advance: Advance) -> State:
 
 
 def _forced(
-    game: Path, home: Path, state: State, force: Collection[str], store: Store, disk: Disk, advance: Advance
+    game: Path, home: Path, state: State, force: Collection[str], store: Store, disk: Disk, on_progress: OnProgress
 ) -> dict[str, Action]:
     """Move changed files aside, so that their originals can go where they were, and the journal says so: where each is now."""
     moved: dict[str, Action] = {}
@@ -363,7 +370,7 @@ def _forced(
                 continue
             known = Installed(older[-1].original, older[-1].original)
             state.older.remove(older[-1])
-        if not store.is_sound(str(known.original), advance):
+        if not store.is_sound(str(known.original), on_progress):
             raise _damaged(store, str(known.original))
         state.installed = {**state.installed, name: known}
         write_state(home, state, disk)
@@ -379,7 +386,7 @@ def _moves_back(
     those: Mapping[str, Installed],
     store: Store,
     done: Done,
-    advance: Advance,
+    on_progress: OnProgress,
     shared: set[str | None] | set[str],
     number: int,
 ) -> tuple[list[Move], dict[str, Installed]]:
@@ -397,8 +404,8 @@ def _moves_back(
             kept[name] = one
             continue
         there, stamp = os.path.lexists(target), stamp_of(target) if target.is_file() else ""
-        if there and not _is_ours(target, one, advance):
-            if _is_original(target, one, advance):
+        if there and not _is_ours(target, one, on_progress):
+            if _is_original(target, one, on_progress):
                 done.actions.append(
                     Action(name, "put back", _size(target), _size(target), "its original was back already")
                 )
@@ -412,7 +419,7 @@ def _moves_back(
                 moves.append(Move(name, one.now, None, None, aside, one.folder, stamp))
                 done.actions.append(Action(name, "remove", _size(target), None))
             continue
-        if not store.is_sound(one.original, advance):
+        if not store.is_sound(one.original, on_progress):
             size = _size(target)
             done.skipped.append(Action(name, "skip", size, size, f"its original in {_where(one.original)} is missing or damaged: "
                                        "have the game's launcher repair this file"))  # fmt: skip
@@ -422,6 +429,6 @@ def _moves_back(
         staged = store.path(one.original).relative_to(store.folder.parent).as_posix()
         if one.original in shared or counts.count(one.original) > 1:
             staged = f"staged/back-{number + len(moves)}"
-            copy(store.path(one.original), store.folder.parent / staged, one.original, store.disk, advance)
+            copy(store.path(one.original), store.folder.parent / staged, one.original, store.disk, on_progress)
         moves.append(Move(name, one.now if there else None, one.original, staged, aside, stamp=stamp))
     return moves, kept

@@ -16,7 +16,7 @@ from volvex.errors import FormatError
 from volvex.source import Disk, FileSource, atomic
 from volvex.source.digest import STEP, digest_file
 
-Advance = Callable[[int], None]
+OnProgress = Callable[[int], None]
 _FOLDER, _REST = re.compile(r"[0-9a-f]{2}"), re.compile(r"[0-9a-f]{62}")
 
 
@@ -37,26 +37,26 @@ class Store:
                 names = sorted(path.name for path in folder.iterdir() if stat.S_ISREG(path.lstat().st_mode))
                 yield from (folder.name + name for name in names if _REST.fullmatch(name))
 
-    def put(self, file: Path, advance: Advance) -> str:
+    def put(self, file: Path, on_progress: OnProgress) -> str:
         """Keep a copy of a file; its digest. The copy is read back before it counts, and so is one that was there."""
-        digest = digest_file(file, advance)
-        if not self.is_sound(digest, advance):
+        digest = digest_file(file, on_progress)
+        if not self.is_sound(digest, on_progress):
             target = self.path(digest)
-            copy(file, target, digest, self.disk, advance)
-            if digest_file(target, advance) != digest:
+            copy(file, target, digest, self.disk, on_progress)
+            if digest_file(target, on_progress) != digest:
                 self.disk.remove(target)
                 raise FormatError(target, f"the copy of {file.name} did not read back as it was written",
                                   hint="looking after this disk: it loses data")  # fmt: skip
         return digest
 
-    def is_sound(self, digest: str, advance: Advance) -> bool:
+    def is_sound(self, digest: str, on_progress: OnProgress) -> bool:
         """Whether an object is there, and is what its name says."""
         target = self.path(digest)
-        return target.is_file() and not target.is_symlink() and digest_file(target, advance) == digest
+        return target.is_file() and not target.is_symlink() and digest_file(target, on_progress) == digest
 
 
 def copy(
-    source: Path, target: Path, digest: str | None, disk: Disk, advance: Advance, mode_of: Path | None = None
+    source: Path, target: Path, digest: str | None, disk: Disk, on_progress: OnProgress, mode_of: Path | None = None
 ) -> str:
     """Copy a file, synced, with its times, and the mode of `mode_of` when there is one; its digest, which must be `digest` unless
     that is None."""
@@ -65,7 +65,7 @@ def copy(
         for chunk in reader.chunks(0, reader.size, STEP):
             state.update(chunk)
             disk.write(file, chunk)
-            advance(len(chunk))
+            on_progress(len(chunk))
         found = str(state.hexdigest())
         if digest is not None and found != digest:
             raise FormatError(

@@ -17,7 +17,7 @@ from pathlib import Path
 from volvex.errors import RefusedError
 from volvex.mods.home import home_of, locked
 from volvex.mods.journal import BLOCKS, Move, State, Writing, read_state, write_state
-from volvex.mods.store import Advance
+from volvex.mods.store import OnProgress
 from volvex.source import Disk, FileSource, Source
 from volvex.source.digest import BLOCK, block_digests, digest_bytes, digest_file, file_blocks, stamp_of
 
@@ -36,17 +36,17 @@ def inside(game: Path, name: str) -> Path:
     return target
 
 
-def token(path: Path, like: str | None, advance: Advance = nothing) -> str | None:
+def content_id(path: Path, like: str | None, on_progress: OnProgress = nothing) -> str | None:
     """A file's digest: of all of it, or, where `like` is such a one, of the digests of its blocks.
     None when there is no file."""
     if path.is_symlink() or not path.is_file():
         return None
     if like is not None and like.startswith(BLOCKS):
-        return token_of(block_digests(file_blocks(path, advance)))
-    return digest_file(path, advance)
+        return content_id_of(block_digests(file_blocks(path, on_progress)))
+    return digest_file(path, on_progress)
 
 
-def token_of(blocks: str) -> str:
+def content_id_of(blocks: str) -> str:
     """The token of a file, from the digests of its blocks."""
     return BLOCKS + digest_bytes(blocks.encode())
 
@@ -148,7 +148,7 @@ def _is(path: Path, wanted: str | None, stamp: str = "") -> bool:
     """Whether there is a file with that content; by its stamp, if that is known, or by all of its bytes."""
     if wanted is None or not _is_plain(path):
         return wanted is None and not os.path.lexists(path)
-    return (bool(stamp) and stamp_of(path) == stamp) or token(path, wanted) == wanted
+    return (bool(stamp) and stamp_of(path) == stamp) or content_id(path, wanted) == wanted
 
 
 def reached(game: Path, name: str) -> Path | None:

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import product
 
-from volvex.archive.transfer.parallel import WORKERS, Advance, ignore
+from volvex.archive.transfer.parallel import WORKERS, OnProgress, no_progress
 from volvex.codec.bulk_hash import Targets, bulk_hash
 from volvex.errors import UsageError
 from volvex.layout.name_hash import KeyPart
@@ -28,11 +28,11 @@ class _Walk:
     places: Sequence[Part]
     targets: Targets
 
-    def texts(self, advance: Advance) -> Iterator[str]:
+    def texts(self, on_progress: OnProgress) -> Iterator[str]:
         """Those that have one of the keys."""
         heads, tails = patterns.heads_and_tails(self.places)
         tree, texts = tails_of(self.key, tails)
-        for run, node in walked(self.key, self._parts(heads), tree, self.targets, advance):
+        for run, node in walked(self.key, self._parts(heads), tree, self.targets, on_progress):
             yield patterns.combination(heads, run) + texts[node]
 
     def _parts(self, heads: Sequence[Sequence[str]]) -> list[list[bytes]]:
@@ -52,33 +52,33 @@ class _Walk:
         return (time.perf_counter() - start) * runs / wanted / min(WORKERS, max(1, runs // wanted))
 
 
-def _taken_apart(quarry: UnresolvedEntries, pattern: Pattern) -> tuple[_Walk | None, _Walk, Sequence[Part]]:
+def _taken_apart(unresolved: UnresolvedEntries, pattern: Pattern) -> tuple[_Walk | None, _Walk, Sequence[Part]]:
     """What of a pattern is hashed: the folder where that has a key of its own, the name, and extensions that do not count with it."""
-    keying = quarry.keying
+    keying = unresolved.keying
     kinds = [part.what for part in keying.parts]
     folder, name = pattern.split() if keying.folders else ((), pattern.parts)
     endings: Sequence[Part] = (("",),)
     if keying.cuts or keying.endings:
         name, endings = Pattern(pattern.text, tuple(name)).cut()
-    walk = _Walk(quarry.rule, name, quarry.targets())
+    walk = _Walk(unresolved.rule, name, unresolved.targets())
     if not keying.folders:
         return None, walk, endings
     which = kinds.index("folder key")
-    return _Walk(keying.parts[which], folder, Targets([key[which] for key in quarry.places])), walk, endings
+    return _Walk(keying.parts[which], folder, Targets([key[which] for key in unresolved.places])), walk, endings
 
 
-def guess(quarry: UnresolvedEntries, pattern: Pattern, advance: Advance = ignore) -> list[str]:
-    """The paths of a pattern that have an entry's key. `advance` is told how many were tried.
+def guess(unresolved: UnresolvedEntries, pattern: Pattern, on_progress: OnProgress = no_progress) -> list[str]:
+    """The paths of a pattern that have an entry's key. `on_progress` is told how many were tried.
 
     KeyboardInterrupt leaves what was found by then with the quarry.
     """
-    folder, name, endings = _taken_apart(quarry, pattern)
+    folder, name, endings = _taken_apart(unresolved, pattern)
     names, folders, done = list[str](), list[str]() if folder is not None else [""], 0
 
     def counted(count: int) -> None:
         nonlocal done
         done += count
-        advance(count)
+        on_progress(count)
 
     try:
         for stem in name.texts(counted):
@@ -87,21 +87,21 @@ def guess(quarry: UnresolvedEntries, pattern: Pattern, advance: Advance = ignore
             folders += [f"{text}/" for text in folder.texts(counted)]
         done = pattern.size
     except KeyboardInterrupt:
-        _tested(quarry, done, folders, names, endings)
+        _tested(unresolved, done, folders, names, endings)
         raise
-    return _tested(quarry, done, folders, names, endings)
+    return _tested(unresolved, done, folders, names, endings)
 
 
 def _tested(
-    quarry: UnresolvedEntries, tried: int, folders: Sequence[str], names: Sequence[str], endings: Sequence[Part]
+    unresolved: UnresolvedEntries, tried: int, folders: Sequence[str], names: Sequence[str], endings: Sequence[Part]
 ) -> list[str]:
     """Those of few paths that have an entry's key, as found by guessing among `tried`."""
     lasts = _texts(endings)
     some = list(
         dict.fromkeys(f"{folder}{stem}{ending}".lstrip("/") for folder in folders for stem in names for ending in lasts)
     )
-    found = quarry.test(some, EvidenceKind.GUESSED, lambda path: "")
-    quarry.tried[EvidenceKind.GUESSED] += max(0, tried - len(some))
+    found = unresolved.test(some, EvidenceKind.GUESSED, lambda path: "")
+    unresolved.tried[EvidenceKind.GUESSED] += max(0, tried - len(some))
     return found
 
 
@@ -114,7 +114,7 @@ def _texts(parts: Sequence[Part]) -> list[str]:
     return ["".join(texts) for texts in product(*parts)]
 
 
-def seconds(quarry: UnresolvedEntries, pattern: Pattern) -> float:
+def seconds(unresolved: UnresolvedEntries, pattern: Pattern) -> float:
     """How long a pattern will take, as far as a short trial tells."""
-    folder, name, _ = _taken_apart(quarry, pattern)
+    folder, name, _ = _taken_apart(unresolved, pattern)
     return name.seconds() + (folder.seconds() if folder is not None else 0.0)

@@ -11,11 +11,11 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 
 from volvex.archive.access.paths import Found
-from volvex.archive.transfer.parallel import Advance, ignore
+from volvex.archive.transfer.parallel import OnProgress, no_progress
 from volvex.names import derive, evidence
 from volvex.names.derive import Parts, Product
 from volvex.names.evidence import EvidenceKind, Find
-from volvex.names.scan import ScanResult, harvest
+from volvex.names.scan import ScanResult, scanned
 from volvex.names.scan_cache import ReadMemory
 from volvex.names.unresolved import UnresolvedEntries, quarries
 
@@ -41,21 +41,24 @@ class Mined:
     @property
     def before(self) -> int:
         """Entries without a name when it began."""
-        return sum(quarry.before for quarry in self.quarries)
+        return sum(unresolved.before for unresolved in self.quarries)
 
 
-def mine(found: Found, memory: ReadMemory, advance: Advance = ignore, tell: Tell = lambda text: None) -> Mined:
+def mine(
+    found: Found, memory: ReadMemory, on_progress: OnProgress = no_progress, tell: Tell = lambda text: None
+) -> Mined:
     """Read everything that was found, and look for the names of what has none among it."""
     sought = quarries(found.groups)
     done = Mined(ScanResult(), sought)
     if not done.before:
         return done
-    done.read = harvest(found, memory, advance)
+    done.read = scanned(found, memory, on_progress)
     everywhere = known_paths(found)
-    for quarry in sought:
-        _Miner(quarry, done, everywhere, tell).run()
+    for unresolved in sought:
+        _Miner(unresolved, done, everywhere, tell).run()
     done.finds = sorted(
-        (find for quarry in sought for find in quarry.judged()), key=lambda one: (one.archive, one.how, one.path)
+        (find for unresolved in sought for find in unresolved.judged()),
+        key=lambda one: (one.archive, one.how, one.path),
     )
     return done
 
@@ -71,20 +74,22 @@ def known_paths(found: Found) -> list[str]:
 class _Miner:
     """Works on one quarry."""
 
-    def __init__(self, quarry: UnresolvedEntries, done: Mined, everywhere: Sequence[str], tell: Tell) -> None:
-        self.quarry, self.done, self.tell = quarry, done, tell
-        self.known = dict.fromkeys(quarry.known)
+    def __init__(self, unresolved: UnresolvedEntries, done: Mined, everywhere: Sequence[str], tell: Tell) -> None:
+        self.unresolved, self.done, self.tell = unresolved, done, tell
+        self.known = dict.fromkeys(unresolved.known)
         self.everywhere = everywhere
         self.left = A_ROUND  # paths that may still be tried in this round
 
     def run(self) -> None:
         new = self._written()
-        new = [*new, *self.quarry.known]
+        new = [*new, *self.unresolved.known]
         for number in range(ROUNDS):
-            if not new or not self.quarry.nameless:
+            if not new or not self.unresolved.nameless:
                 return
             self.done.rounds += 1
-            self.tell(f"round {number + 1}: {self.quarry.nameless:,} without a name, {len(self.quarry.finds):,} found")
+            self.tell(
+                f"round {number + 1}: {self.unresolved.nameless:,} without a name, {len(self.unresolved.finds):,} found"
+            )
             self.known |= dict.fromkeys(new)
             self.left = A_ROUND
             new = self._derived(new)
@@ -99,7 +104,7 @@ class _Miner:
         for text, (_, file) in self.done.read.paths.items():
             for form in self._forms(text, file):
                 where.setdefault(form, file)
-        return self.quarry.test(list(where), EvidenceKind.WRITTEN, lambda path: where.get(path, ""))
+        return self.unresolved.test(list(where), EvidenceKind.WRITTEN, lambda path: where.get(path, ""))
 
     @staticmethod
     def _forms(text: str, file: str) -> Iterable[str]:
@@ -223,13 +228,13 @@ class _Miner:
         found = []
         self.left -= len(heads) * len(tails)
         for first in range(0, len(heads), HEADS):
-            found += self.quarry.test_product(heads[first : first + HEADS], tails, how, where)
+            found += self.unresolved.test_product(heads[first : first + HEADS], tails, how, where)
         return found
 
     def _bears(self, size: int, how: EvidenceKind) -> bool:
         """Whether so many paths can be tried."""
-        quarry = self.quarry
-        accidents = evidence.expected(size, quarry.before, quarry.keying.bits)
+        unresolved = self.unresolved
+        accidents = evidence.expected(size, unresolved.before, unresolved.keying.bits)
         return size <= min(BUDGET, self.left) and (size <= 1000 or how is EvidenceKind.WRITTEN or accidents <= EXPECTED)
 
 

@@ -11,7 +11,7 @@ import numpy as np
 from volvex.archive.access.paths import Found, Group
 from volvex.archive.archive import IN_MEMORY, Archive
 from volvex.archive.detect import filetypes
-from volvex.archive.transfer.parallel import Advance, batches, parallel
+from volvex.archive.transfer.parallel import OnProgress, batches, parallel
 from volvex.errors import VolvexError
 from volvex.names.scan_cache import Read, ReadMemory
 from volvex.names.words import words_in
@@ -59,7 +59,7 @@ class _Batch:
         return f"{self.place} {self.number:06}"
 
 
-def harvest(found: Found, memory: ReadMemory, advance: Advance) -> ScanResult:
+def scanned(found: Found, memory: ReadMemory, on_progress: OnProgress) -> ScanResult:
     """Read everything that was found; content that cannot be decoded is told in `faults`."""
     done = ScanResult()
 
@@ -78,7 +78,7 @@ def harvest(found: Found, memory: ReadMemory, advance: Advance) -> ScanResult:
         done.take(batch, words)
         done.files, done.bytes = done.files + batch.files, done.bytes + batch.size
         done.remembered += batch.size if known else 0
-        advance(batch.size)
+        on_progress(batch.size)
     return done
 
 

@@ -87,28 +87,30 @@ class UnresolvedEntries:
         return found
 
     def test_product(
-        self, heads: Sequence[str], tails: Sequence[str], how: EvidenceKind, where: Callable[[str], str], advance: Callable[[int], None] = lambda count: None
+        self, heads: Sequence[str], tails: Sequence[str], how: EvidenceKind, where: Callable[[str], str], on_progress: Callable[[int], None] = lambda count: None
     ) -> list[str]:  # fmt: skip
         """Those of all paths made of one of the heads and one of the tails (which stays itself under the rule's letters)."""
         if not heads or not tails:
             return []
         if len(self.keying.parts) > 1 or self.keying.cuts:
-            return self._test_written(heads, tails, how, where, advance)
+            return self._test_written(heads, tails, how, where, on_progress)
         self.tried[how] += len(heads) * len(tails)
         tree, texts = tails_of(self.rule, tails)
         fronts = [front(self.rule, head) for head in heads]
-        hits = [heads[run] + texts[node] for run, node in walked(self.rule, [fronts], tree, self.targets(), advance)]
+        hits = [
+            heads[run] + texts[node] for run, node in walked(self.rule, [fronts], tree, self.targets(), on_progress)
+        ]
         keys = self.keying.columns(hits)[0].tolist()
         return [path for key, hit in zip(keys, hits, strict=True) for path in self._hit((key,), hit, how, where)]
 
     def _test_written(
-        self, heads: Sequence[str], tails: Sequence[str], how: EvidenceKind, where: Callable[[str], str], advance: Callable[[int], None]
+        self, heads: Sequence[str], tails: Sequence[str], how: EvidenceKind, where: Callable[[str], str], on_progress: Callable[[int], None]
     ) -> list[str]:  # fmt: skip
         found, step = [], max(1, AT_ONCE // len(tails))
         for first in range(0, len(heads), step):
             some = [head + tail for head in heads[first : first + step] for tail in tails]
             found += self.test(some, how, where)
-            advance(len(some))
+            on_progress(len(some))
         return found
 
     def _hit(self, key: Key, path: str, how: EvidenceKind, where: Callable[[str], str]) -> list[str]:
@@ -172,11 +174,11 @@ def quarries(groups: Sequence[Group]) -> list[UnresolvedEntries]:
         archive = group.archive
         if not isinstance(archive, LayoutArchive) or archive.keying is None or not _is_hunted(archive):
             continue
-        quarry = found.setdefault(repr(archive.keying.parts), UnresolvedEntries(archive.keying))
-        _fill(quarry, archive, group.path)
-    for quarry in found.values():
-        quarry.before = sum(map(len, quarry.places.values()))
-    return [quarry for quarry in found.values() if quarry.entries]
+        unresolved = found.setdefault(repr(archive.keying.parts), UnresolvedEntries(archive.keying))
+        _fill(unresolved, archive, group.path)
+    for unresolved in found.values():
+        unresolved.before = sum(map(len, unresolved.places.values()))
+    return [unresolved for unresolved in found.values() if unresolved.entries]
 
 
 def _is_hunted(archive: LayoutArchive) -> bool:
@@ -194,16 +196,16 @@ def out_of_reach(groups: Sequence[Group]) -> int:
     )
 
 
-def _fill(quarry: UnresolvedEntries, archive: LayoutArchive, path: str) -> None:
+def _fill(unresolved: UnresolvedEntries, archive: LayoutArchive, path: str) -> None:
     columns = [column.tolist() for column in archive.keys]
-    order = [part.what for part in quarry.keying.parts]
+    order = [part.what for part in unresolved.keying.parts]
     assert len(columns) == len(order)
-    quarry.entries += len(archive)
+    unresolved.entries += len(archive)
     for row in range(len(archive)):
         if archive.is_unnamed(row):
-            quarry.places.setdefault(tuple(column[row] for column in columns), []).append(Place(archive, path, row))
+            unresolved.places.setdefault(tuple(column[row] for column in columns), []).append(Place(archive, path, row))
         else:
-            quarry.known.append(archive.paths[row])
+            unresolved.known.append(archive.paths[row])
 
 
 # products
@@ -261,7 +263,7 @@ def _common(one: bytes, other: bytes, at: int) -> int:
 
 
 def walked(
-    part: KeyPart, parts: Sequence[Sequence[bytes]], tails: SuffixTrie, targets: Targets, advance: Callable[[int], None] = lambda count: None
+    part: KeyPart, parts: Sequence[Sequence[bytes]], tails: SuffixTrie, targets: Targets, on_progress: Callable[[int], None] = lambda count: None
 ) -> Iterator[tuple[int, int]]:  # fmt: skip
     """The hits of a product, walked by all cores."""
     hasher, leaves = bulk_hash(part.rule.algorithm), max(1, sum(tails.leaf))
@@ -275,5 +277,5 @@ def walked(
         return count * leaves, hasher.walk(parts, first, count, tails, targets, part.bits)
 
     for count, hits in parallel(run, range(0, total, step)):
-        advance(count)
+        on_progress(count)
         yield from hits

@@ -20,13 +20,13 @@ def digest_bytes(data: bytes) -> str:
     return str(blake3(data).hexdigest())
 
 
-def digest_file(path: Path, advance: Callable[[int], None] = lambda size: None) -> str:
+def digest_file(path: Path, on_progress: Callable[[int], None] = lambda size: None) -> str:
     """The BLAKE3 digest of all of a file, in hex."""
     state = blake3(max_threads=blake3.AUTO)
     with path.open("rb", buffering=0) as file:
         while chunk := file.read(STEP):
             state.update(chunk)
-            advance(len(chunk))
+            on_progress(len(chunk))
     return str(state.hexdigest())
 
 
@@ -38,11 +38,11 @@ def block_digests(chunks: Iterable[bytes]) -> str:
     return "".join(digest_bytes(chunk) for chunk in chunks)
 
 
-def file_blocks(path: Path, advance: Callable[[int], None] = lambda size: None) -> Iterator[bytes]:
+def file_blocks(path: Path, on_progress: Callable[[int], None] = lambda size: None) -> Iterator[bytes]:
     """The blocks of a file."""
     with path.open("rb", buffering=0) as file:
         while block := _full(file, BLOCK):
-            advance(len(block))
+            on_progress(len(block))
             yield block
 
 

@@ -85,7 +85,7 @@ class Disk:
         self.step("write")
         file.write(data)
 
-    def put(self, target: str, chunks: Iterable[bytes]) -> int:
+    def write_atomic(self, target: str, chunks: Iterable[bytes]) -> int:
         """A file at `target`, whole or not at all, for work on thousands of them; its size.
 
         Not synced: for what can be made again.

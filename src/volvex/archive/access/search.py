@@ -28,7 +28,7 @@ class Wanted:
     name: str = ""  # a pattern on the last component, or, when it holds a slash, on the end of the path
     text: str = ""
     data: bytes = b""
-    blind: bool = False  # whether case does not matter
+    ignore_case: bool = False  # whether case does not matter
     value: str = ""  # of a field of a record
     look: Callable[[str, bytes], list[Hit] | None] | None = None  # the hits in data; None for what is none
     encoded: Callable[[str, bytes], str] = lambda path, content: (
@@ -91,7 +91,7 @@ def _named(name: str, wanted: Wanted) -> bool:
     pattern = wanted.name
     subject = f"/{name}" if "/" in pattern else name.rpartition("/")[2]
     pattern = f"*/{pattern.lstrip('/')}" if "/" in pattern else pattern  # a pattern with folders is the end of a path
-    if wanted.blind:
+    if wanted.ignore_case:
         pattern, subject = pattern.casefold(), subject.casefold()
     return fnmatch.fnmatchcase(subject, pattern)
 
@@ -148,7 +148,7 @@ class _Passing:
         self.hits: list[Hit] = []
         self.left = self.texts = 0  # hits that were not kept; of the text, where bytes are searched as well
         self._tail, self._at, self._line, self._is_text = b"", 0, 1, False
-        flags = re.IGNORECASE if wanted.blind else 0
+        flags = re.IGNORECASE if wanted.ignore_case else 0
         forms = (
             sorted({wanted.text.encode(encoding, "surrogateescape") for encoding in ("utf-8", "utf-16-le")})
             if wanted.text
@@ -202,7 +202,7 @@ def _line_hit(path: str, line: int, whole: bytes, match: re.Match[bytes]) -> Hit
 
 
 def _text_hits(path: str, content: bytes, wanted: Wanted) -> list[Hit]:
-    flags = re.IGNORECASE if wanted.blind else 0
+    flags = re.IGNORECASE if wanted.ignore_case else 0
     if filetypes.is_text(content[: filetypes.HEAD]):
         text = filetypes.decode_text(content)
         return list(_line_hits(path, text, re.compile(re.escape(wanted.text), flags)))

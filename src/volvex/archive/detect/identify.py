@@ -160,7 +160,9 @@ def by_structure(source: Source, library: Library) -> Iterator[Guess]:
     """Layouts without a mark that read the file soundly from end to end."""
     for layout in library.layouts():
         if not layout.known:
-            guess = _tried(layout, source, library, "structure", "all counts, places and seals are right", STRUCTURE)
+            guess = _tried(
+                layout, source, library, "structure", "all counts, places and checksums are right", STRUCTURE
+            )
             if guess.opens and guess.entries:
                 yield guess
 

@@ -55,12 +55,12 @@ class Surveyed:
 
 def survey(
     folder: Path, library: Library, memory: Memory | None = None, wanted: Callable[[str], str] = lambda path: "",
-    advance: Callable[[int], None] = lambda count: None, tied: str = "",
+    on_progress: Callable[[int], None] = lambda count: None, tied: str = "",
 ) -> list[Surveyed]:  # fmt: skip
     """Every file below a folder, the largest first; links are not followed.
 
     What `memory` knows of files that have the same size and time is not looked at again. `wanted` tells which key a file
-    needs, where a profile says so; `advance` is told how many files were looked at; `tied` names what ties paths to layouts.
+    needs, where a profile says so; `on_progress` is told how many files were looked at; `tied` names what ties paths to layouts.
     """
     if not folder.is_dir():
         raise NotFoundError(f"there is no folder {shown(str(folder))}", "the folder that holds the game")
@@ -69,11 +69,11 @@ def survey(
     known, there = memory.known(whole, by), dict(_files(folder))
     found = {name: _remembered(folder, told[1]) for name, told in known.items() if there.get(name) == told[0]}
     missing = [name for name in there if name not in found]
-    advance(len(found))
+    on_progress(len(found))
     new: dict[str, Surveyed] = {}
     for name, one in parallel(lambda name: (name, _look(folder, name, library, wanted(name))), missing):
         new[name] = one
-        advance(1)
+        on_progress(1)
         if len(new) % (KEPT * 50) == 0:
             _keep(memory, whole, by, new, there)
     _keep(memory, whole, by, new, there, set(known) - set(there))

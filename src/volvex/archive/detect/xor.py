@@ -41,7 +41,7 @@ def open_betrayed(source: Source, library: Library, opened: Callable[..., Archiv
         except (FormatError, LockedError):
             continue
         if found is not None and len(found):
-            found.outer = Xored(key)
+            found.envelope = Xored(key)
             if name:
                 library.keys.was_right(name)
             return found

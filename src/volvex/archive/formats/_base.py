@@ -46,8 +46,8 @@ class OpenFormatArchive(Archive):
     def encode(self, spool: Spool, chunks: Iterable[bytes], like: int) -> NewContent:
         return encoded(spool, chunks, self.codec(like) if self.codec(like) != "?" else "none")
 
-    def prove(self, advance: Callable[[int], None] = lambda size: None) -> Proof:
-        return compared(self.plan(Edit(), each=True), self.source, self.covering, advance)
+    def prove(self, on_progress: Callable[[int], None] = lambda size: None) -> Proof:
+        return compared(self.plan(Edit(), each=True), self.source, self.covering, on_progress)
 
     @abstractmethod
     def covering(self, at: int) -> Stretch:

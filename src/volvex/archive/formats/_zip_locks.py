@@ -80,8 +80,8 @@ def opener(lock: Lock, head: bytes, secret: bytes) -> tuple[Cipher, Any]:
     """The cipher that opens an entry's content, and what adds up its HMAC (None for the traditional cipher)."""
     if lock.kind == CLASSIC:
         return Unheaded(secret, head), None
-    key, seal, _ = _derived(lock, head[:-VERIFIER], secret)
-    return _counter(key), hmac.new(seal, digestmod="sha1")
+    key, checksum, _ = _derived(lock, head[:-VERIFIER], secret)
+    return _counter(key), hmac.new(checksum, digestmod="sha1")
 
 
 def _counter(key: bytes) -> Cipher:
@@ -100,9 +100,9 @@ def locked(lock: Lock, chunks: Iterable[bytes], secret: bytes, crc: int, check: 
         yield from enciphered(_before(head, chunks), [_classic(secret)])
         return
     salt = seed[: STRENGTHS[lock.strength] // 2]
-    key, seal, verifier = _derived(lock, salt, secret)
+    key, checksum, verifier = _derived(lock, salt, secret)
     yield salt + verifier
-    total = hmac.new(seal, digestmod="sha1")
+    total = hmac.new(checksum, digestmod="sha1")
     for chunk in enciphered(chunks, [_counter(key)]):
         total.update(chunk)
         yield chunk

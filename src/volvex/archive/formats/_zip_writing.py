@@ -43,19 +43,19 @@ class _New:
     local_extra: bytes
     made: int
     inner: int
-    outer: int
+    envelope: int
     extra: bytes
     comment: bytes
     content: Piece
 
     @property
-    def told_method(self) -> int:
+    def stored_method(self) -> int:
         return 99 if self.lock is not None and self.lock.kind == AE else self.method
 
     @property
     def needs(self) -> int:
         wide = NEEDS_WIDE if max(self.stored, self.size) >= zd.LARGE else 0
-        return max(NEEDS[self.method], wide, NEEDS_AES if self.told_method == 99 else 0)
+        return max(NEEDS[self.method], wide, NEEDS_AES if self.stored_method == 99 else 0)
 
     def _aes(self) -> bytes:
         if self.lock is None or self.lock.kind != AE:
@@ -69,7 +69,7 @@ class _New:
         if max(stored, size) >= zd.LARGE:
             extra += struct.pack("<HHQQ", zd.WIDE, 16, size, stored)
             stored = size = zd.LARGE
-        return struct.pack("<4sHHHIIIIHH", zd.LOCAL, self.needs, self.flags, self.told_method, self.time, self.crc,
+        return struct.pack("<4sHHHIIIIHH", zd.LOCAL, self.needs, self.flags, self.stored_method, self.time, self.crc,
                            stored, size, len(self.name), len(extra)) + self.name + extra  # fmt: skip
 
     def central(self, start: int) -> bytes:
@@ -79,8 +79,8 @@ class _New:
         extra = self.extra + self._aes() + (struct.pack("<HH", zd.WIDE, len(wide)) + wide if wide else b"")
         size, stored, start = (min(number, zd.LARGE) for number in told)
         needs = max(self.needs, NEEDS_WIDE if wide else 0)
-        return struct.pack("<4sHHHHIIIIHHHHHII", zd.CENTRAL, self.made, needs, self.flags, self.told_method, self.time, self.crc,
-                           stored, size, len(self.name), len(extra), len(self.comment), 0, self.inner, self.outer, start,
+        return struct.pack("<4sHHHHIIIIHHHHHII", zd.CENTRAL, self.made, needs, self.flags, self.stored_method, self.time, self.crc,
+                           stored, size, len(self.name), len(extra), len(self.comment), 0, self.inner, self.envelope, start,
                            ) + self.name + extra + self.comment  # fmt: skip
 
 
@@ -193,7 +193,7 @@ class Writer:
     def _made(self, like: int, name: bytes, content: NewContent, same: bool) -> _New:
         """An entry written anew: `same` when it stands for `like` itself."""
         archive, heads = self.archive, self.archive.directory.heads
-        lock, method, crc = self.locks.get(like), NUMBERS[content.codec], content.seals[CRC]
+        lock, method, crc = self.locks.get(like), NUMBERS[content.codec], content.checksums[CRC]
         piece, stored = content_piece(content), content.stored
         if lock is not None:
             piece = self._locked(lock, content, archive.secret_of(like), crc)

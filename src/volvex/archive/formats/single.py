@@ -160,9 +160,9 @@ class Single(OpenFormatArchive):
         source.name = self.source.name
         return Single(source, self._codec)
 
-    def prove(self, advance=lambda size: None) -> Proof:  # type: ignore[no-untyped-def]
+    def prove(self, on_progress=lambda size: None) -> Proof:  # type: ignore[no-untyped-def]
         self._opened_up()
-        return compared(self.plan(Edit()), self.source, self.covering, advance)
+        return compared(self.plan(Edit()), self.source, self.covering, on_progress)
 
     def covering(self, at: int) -> Stretch:
         return Stretch(at, 0, "content", "the compressed stream")

@@ -62,9 +62,9 @@ def opened(source: Source, keys: KeyRing) -> Archive:
     codec = None if is_header(source.peek(0, BLOCK)) else compression_of(source)
     if codec is None:
         return Tar(source)
-    outer = Compressed(codec)
-    made = Tar(outer.view(source))
-    made.outer = outer
+    envelope = Compressed(codec)
+    made = Tar(envelope.view(source))
+    made.envelope = envelope
     return made
 
 
@@ -285,7 +285,7 @@ class Tar(OpenFormatArchive):
                                "another entry: only files can be changed")  # fmt: skip
         if b"size" in one.told:
             before = self._without_size(before)
-        block = _sealed(self.source.read(one.header, BLOCK), content.size)
+        block = _summed(self.source.read(one.header, BLOCK), content.size)
         return [Piece.of(before + block), content_piece(content), Piece.of(bytes(-content.size % BLOCK))]
 
     def _without_size(self, before: bytes) -> bytes:
@@ -299,7 +299,7 @@ class Tar(OpenFormatArchive):
                 data = b"".join(
                     attribute(name, value) for name, value in self._attributes(data, 0).items() if name != b"size"
                 )
-            out += _sealed(block, len(data)) + data + bytes(-len(data) % BLOCK)
+            out += _summed(block, len(data)) + data + bytes(-len(data) % BLOCK)
             at += BLOCK + size + -size % BLOCK
         return out
 
@@ -311,7 +311,7 @@ class Tar(OpenFormatArchive):
         if block[MAGIC] == b"ustar\x0000":
             block[PREFIX] = bytes(155)
         return [
-            Piece.of(before + _sealed(bytes(block), content.size)),
+            Piece.of(before + _summed(bytes(block), content.size)),
             content_piece(content),
             Piece.of(bytes(-content.size % BLOCK)),
         ]
@@ -320,7 +320,7 @@ class Tar(OpenFormatArchive):
 FILES_TYPES = (b"0", b"\0", b"7")
 
 
-def _sealed(block: bytes, size: int) -> bytes:
+def _summed(block: bytes, size: int) -> bytes:
     """A header with a size, and its sum."""
     block = block[: SIZE.start] + _written(size) + block[SIZE.stop :]
     return block[: SUM.start] + b"%06o\0 " % _sum(block) + block[SUM.stop :]
@@ -333,7 +333,7 @@ def _told_name(block: bytes, name: bytes) -> bytes:
     head = bytearray(block)
     head[NAME] = (b"././@LongLink" if gnu else b"PaxHeaders/" + name[-80:].rpartition(b"/")[2]).ljust(100, b"\0")
     head[TYPE], head[LINK] = b"L" if gnu else PAX, bytes(100)
-    return _sealed(bytes(head), len(data)) + data + bytes(-len(data) % BLOCK)
+    return _summed(bytes(head), len(data)) + data + bytes(-len(data) % BLOCK)
 
 
 def attribute(name: bytes, value: bytes) -> bytes:

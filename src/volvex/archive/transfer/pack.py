@@ -8,8 +8,8 @@ from pathlib import Path
 
 from volvex.archive.archive import Archive
 from volvex.archive.safe_names import Refusal
-from volvex.archive.transfer.parallel import Advance, ignore, parallel
-from volvex.archive.transfer.rebuild import file_chunks, kin, rebuild
+from volvex.archive.transfer.parallel import OnProgress, no_progress, parallel
+from volvex.archive.transfer.rebuild import file_chunks, rebuild, template_row
 from volvex.errors import FormatError, NotFoundError, RefusedError
 from volvex.layout.write.plan import Added, Edit, NewContent
 from volvex.source import Disk, Spool
@@ -50,7 +50,7 @@ def pack(
     like: Archive,
     target: Path,
     disk: Disk,
-    advance: Advance = ignore,
+    on_progress: OnProgress = no_progress,
     overwrite: bool = True,
     allow_empty: bool = True,
 ) -> Packed:
@@ -85,7 +85,9 @@ def pack(
             row = rows.get(name)
             if row is not None and equal(like, row, files[name]):
                 return name, None
-            return name, like.encode(spool, _told(files[name], advance), kin(like, name) if row is None else row)
+            return name, like.encode(
+                spool, _told(files[name], on_progress), template_row(like, name) if row is None else row
+            )
 
         made = dict(parallel(encode, files))
         for name in files:  # in this order, whichever was ready first
@@ -96,8 +98,8 @@ def pack(
                 edit.replaced[rows[name]] = content
                 changed.append(name)
             else:
-                edit.added.append(Added(encode_name(like, name), kin(like, name), content))
-        written = rebuild(like, edit, target, disk, advance, overwrite)
+                edit.added.append(Added(encode_name(like, name), template_row(like, name), content))
+        written = rebuild(like, edit, target, disk, on_progress, overwrite)
     added = [name for name in files if name not in rows]
     same = len(files) - len(changed) - len(added)
     left_out, stayed = ([like.names[row] for row in sorted(some)] for some in (edit.removed, stays))
@@ -119,9 +121,9 @@ def encode_name(archive: Archive, name: str) -> bytes:
         ) from error
 
 
-def _told(path: Path, advance: Advance) -> Iterator[bytes]:
+def _told(path: Path, on_progress: OnProgress) -> Iterator[bytes]:
     for chunk in file_chunks(path):
-        advance(len(chunk))
+        on_progress(len(chunk))
         yield chunk
 
 

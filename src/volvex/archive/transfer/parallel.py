@@ -16,12 +16,12 @@ from volvex.layout.records.columns import Array
 
 T = TypeVar("T")
 R = TypeVar("R")
-Advance = Callable[[int], None]
+OnProgress = Callable[[int], None]
 BATCH_BYTES = 1 << 22
 WORKERS = min(8, os.cpu_count() or 1)
 
 
-def ignore(size: int) -> None:
+def no_progress(size: int) -> None:
     """The progress that nobody watches."""
 
 
@@ -56,15 +56,15 @@ def batches(archive: Archive, rows: Array) -> list[list[int]]:
     return [part.tolist() for part in np.split(rows, cuts) if len(part)]
 
 
-def verify(archive: Archive, rows: Array, advance: Advance = ignore) -> list[VolvexError]:
-    """Decode entries and check their sizes and seals; what is wrong with them."""
+def verify(archive: Archive, rows: Array, on_progress: OnProgress = no_progress) -> list[VolvexError]:
+    """Decode entries and check their sizes and checksums; what is wrong with them."""
 
     def check(batch: Sequence[int]) -> list[VolvexError]:
         faults: list[VolvexError] = []
         for row in batch:
             try:
                 for chunk in archive.chunks(row):
-                    advance(len(chunk))
+                    on_progress(len(chunk))
             except VolvexError as error:
                 faults.append(error)
         return faults

@@ -33,7 +33,7 @@ def plain_model(target: Path, keys: KeyRing) -> Archive | None:
     if codec is None:
         return None
     made = Tar(BytesSource(_tar(), target.name))
-    made.outer = Compressed(codec) if codec else None
+    made.envelope = Compressed(codec) if codec else None
     return made
 
 

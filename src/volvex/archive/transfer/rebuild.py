@@ -9,7 +9,7 @@ from typing import BinaryIO
 from volvex.archive.access.numbered import numbered
 from volvex.archive.access.pieces import MOST
 from volvex.archive.archive import Archive
-from volvex.archive.transfer.parallel import Advance, ignore
+from volvex.archive.transfer.parallel import OnProgress, no_progress
 from volvex.errors import FormatError, NotFoundError
 from volvex.layout.volumes import Beside
 from volvex.layout.write.plan import Edit, Piece, Plan
@@ -18,15 +18,15 @@ from volvex.source.outputs import Outputs
 from volvex.source.source import CHUNK
 
 
-def kin(archive: Archive, name: str) -> int:
+def template_row(archive: Archive, name: str) -> int:
     """The entry most like a new one: in the same folder, with the same ending; NotFoundError in an empty archive."""
     if not len(archive):
         raise NotFoundError(f"{archive.source.name} has no entry that a new one could be like")
     folder, _, last = name.rpartition("/")
     key = (folder, last.rpartition(".")[2])
-    if key not in archive.kin:  # the same for all new entries of a folder with one ending
-        archive.kin[key] = max(range(len(archive)), key=lambda row: _likeness(archive.names[row], *key))
-    return archive.kin[key]
+    if key not in archive.template_row:  # the same for all new entries of a folder with one ending
+        archive.template_row[key] = max(range(len(archive)), key=lambda row: _likeness(archive.names[row], *key))
+    return archive.template_row[key]
 
 
 def _likeness(name: str, folder: str, ending: str) -> tuple[int, bool]:
@@ -48,7 +48,12 @@ def file_chunks(path: Path) -> Iterator[bytes]:
 
 
 def rebuild(
-    archive: Archive, edit: Edit, target: Path, disk: Disk, advance: Advance = ignore, overwrite: bool = True
+    archive: Archive,
+    edit: Edit,
+    target: Path,
+    disk: Disk,
+    on_progress: OnProgress = no_progress,
+    overwrite: bool = True,
 ) -> dict[str, int]:
     """Write an archive with changes to `target`, with all its volumes or pieces under names that follow the target's: every file
     or none; their names and sizes in bytes, the archive's own first.
@@ -72,7 +77,7 @@ def rebuild(
             plans = {name: (plan, 0, plan.size) for name, plan in {target.name: made, **others}.items()}
         for name, (plan, start, end) in plans.items():
             with out.file(target.with_name(name)) as file:
-                _write(plan, start, end, file, disk, advance)
+                _write(plan, start, end, file, disk, on_progress)
         parts = {name: out.part(target.with_name(name)) for name in plans}
         if archive.cut is not None:
             source: Source = JoinedSource([FileSource(part) for part in parts.values()], target.name)
@@ -90,14 +95,14 @@ def _whole(source: Source) -> Plan:
 
 
 def _rebuild(
-    archive: Archive, edit: Edit, target: Path, disk: Disk, advance: Advance, durable: bool = False
+    archive: Archive, edit: Edit, target: Path, disk: Disk, on_progress: OnProgress, durable: bool = False
 ) -> dict[str, int]:
     made = archive.file_plan(edit, target.parent)
     for name, other in made.others.items():  # volumes, of which only those that change are in the plan
         with atomic(disk, target.with_name(name), durable) as file:
-            _write(other, 0, other.size, file, disk, advance)
+            _write(other, 0, other.size, file, disk, on_progress)
     with atomic(disk, target, durable) as file:
-        _write(made, 0, made.size, file, disk, advance)
+        _write(made, 0, made.size, file, disk, on_progress)
         file.flush()
         source = FileSource(Path(file.name), target.as_posix())
         _check_written(archive, edit, made.size, source, _written_to(target.parent, made.others))
@@ -109,13 +114,15 @@ def _written_to(folder: Path, names: Container[str]) -> Beside:
     return lambda name: FileSource(folder / name) if name in names and (folder / name).is_file() else None
 
 
-def rebuild_files(archive: Archive, edit: Edit, target: Path, disk: Disk, advance: Advance = ignore) -> dict[str, int]:
+def rebuild_files(
+    archive: Archive, edit: Edit, target: Path, disk: Disk, on_progress: OnProgress = no_progress
+) -> dict[str, int]:
     """The same for an archive that may be cut into pieces: of those only the ones that differ are written, beside `target`.
 
     The files' names and sizes. A piece that is no longer needed is left empty.
     """
     if archive.cut is None:
-        return _rebuild(archive, edit, target, disk, advance)
+        return _rebuild(archive, edit, target, disk, on_progress)
     made, written = archive.file_plan(edit, target.parent), dict[str, int]()
     spans = list(archive.cut.spans(made.size))
     spans += [(name, made.size, made.size) for name in archive.cut.names[len(spans) :]]
@@ -123,7 +130,7 @@ def rebuild_files(archive: Archive, edit: Edit, target: Path, disk: Disk, advanc
         if name in archive.cut.names and start < end and _unchanged(made, archive, start, end):
             continue
         with atomic(disk, target.with_name(name), durable=False) as file:
-            _write(made, start, end, file, disk, advance)
+            _write(made, start, end, file, disk, on_progress)
         written[name] = end - start
     _check_written(archive, edit, made.size, _joined_again(archive, target.parent))
     return written
@@ -140,7 +147,7 @@ def _unchanged(made: Plan, archive: Archive, start: int, end: int) -> bool:
     return False
 
 
-def _write(made: Plan, start: int, end: int, file: BinaryIO, disk: Disk, advance: Advance) -> None:
+def _write(made: Plan, start: int, end: int, file: BinaryIO, disk: Disk, on_progress: OnProgress) -> None:
     """Write a stretch of the new file."""
     at = 0
     for piece in made.pieces:
@@ -150,7 +157,7 @@ def _write(made: Plan, start: int, end: int, file: BinaryIO, disk: Disk, advance
                 disk.write(file, piece.data[first - at : last - at])
             else:
                 disk.copy_span(piece.source, piece.offset + first - at, last - first, file)
-            advance(last - first)
+            on_progress(last - first)
         at += piece.size
 
 

@@ -14,7 +14,7 @@ import numpy as np
 from volvex.archive.access.paths import Group
 from volvex.archive.archive import Archive
 from volvex.archive.safe_names import Refusal
-from volvex.archive.transfer.parallel import Advance, batches, ignore, parallel
+from volvex.archive.transfer.parallel import OnProgress, batches, no_progress, parallel
 from volvex.errors import RefusedError, VolvexError
 from volvex.source import Disk
 
@@ -43,7 +43,7 @@ class _Job:
 
 
 def unpack(
-    groups: Sequence[Group], folder: Path, disk: Disk, existing: str = "refuse", advance: Advance = ignore
+    groups: Sequence[Group], folder: Path, disk: Disk, existing: str = "refuse", on_progress: OnProgress = no_progress
 ) -> Unpacked:
     """Write entries below `folder`; with several archives each gets a folder of its own name.
 
@@ -63,7 +63,7 @@ def unpack(
     for job in jobs:
         by_archive.setdefault(id(job.archive), []).append(job)
     for of_archive in by_archive.values():
-        _write_all(of_archive, folder, disk, done, advance)
+        _write_all(of_archive, folder, disk, done, on_progress)
     return done
 
 
@@ -142,7 +142,7 @@ def _make_folders(wanted: list[str], folder: Path, disk: Disk) -> None:
         disk.make_folder(folder / one)
 
 
-def _write_all(jobs: list[_Job], folder: Path, disk: Disk, done: Unpacked, advance: Advance) -> None:
+def _write_all(jobs: list[_Job], folder: Path, disk: Disk, done: Unpacked, on_progress: OnProgress) -> None:
     archive = jobs[0].archive
     targets = {job.row: job.target for job in jobs}
     base = str(folder)
@@ -152,9 +152,9 @@ def _write_all(jobs: list[_Job], folder: Path, disk: Disk, done: Unpacked, advan
         faults: list[VolvexError] = []
         for row in batch:
             try:
-                written = disk.put(f"{base}/{targets[row]}", archive.chunks(row))
+                written = disk.write_atomic(f"{base}/{targets[row]}", archive.chunks(row))
                 files, size = files + 1, size + written
-                advance(written)
+                on_progress(written)
             except VolvexError as error:
                 faults.append(error)
             except OSError as error:

@@ -1,4 +1,4 @@
-"""Prove a layout on real files: read, write anew, compare; every entry decoded, every seal checked.
+"""Prove a layout on real files: read, write anew, compare; every entry decoded, every checksum checked.
 
 Every part is placed anew, every number measured anew, every filling made anew, and nothing is stored.
 Status 1: it differs; the first byte that does is told, and the field that covers it.
@@ -96,11 +96,11 @@ def _prove_harder(archive: Archive, context: Context) -> Status:
 
 
 def _prove(path: str, archive: Archive, context: Context) -> Status:
-    with context.progress("proving", archive.source.size + int(archive.entries.size.sum())) as advance:
-        proof = archive.prove(advance)
+    with context.progress("proving", archive.source.size + int(archive.entries.size.sum())) as on_progress:
+        proof = archive.prove(on_progress)
         if isinstance(archive, LayoutArchive):
             check_objects(archive.reading)
-        faults = verify(archive, np.arange(len(archive)), advance)
+        faults = verify(archive, np.arange(len(archive)), on_progress)
     status = note_faults(faults, context)
     if proof.difference is not None:
         return _tell_difference(path, proof.difference, context)

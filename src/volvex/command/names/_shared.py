@@ -148,10 +148,10 @@ def conclude(
         context.print(context.paint("in doubt", "bold"))
         print_finds(rest, options, context, most)
     beyond = out_of_reach(groups)
-    before = sum(quarry.before for quarry in quarries) + beyond
+    before = sum(unresolved.before for unresolved in quarries) + beyond
     named = _named(quarries, sure)
-    tried = sum(quarry.tried.total() for quarry in quarries)
-    accidents = sum(quarry.expected(how) for quarry in quarries for how in quarry.tried)
+    tried = sum(unresolved.tried.total() for unresolved in quarries)
+    accidents = sum(unresolved.expected(how) for unresolved in quarries for how in unresolved.tried)
     context.print(f"nameless: {context.paint(f'{before:,}', 'yellow')} before, {context.paint(f'{before - named:,}', 'green')} after"
                   f"; of {count(sum(len(group.rows) for group in groups), 'entry', 'entries')}"
                   + (f"; {beyond:,} of them go by numbers, or by keys that no layout explains" if beyond else ""))  # fmt: skip
@@ -177,6 +177,6 @@ def _named(quarries: Sequence[UnresolvedEntries], sure: Sequence[Find]) -> int:
     """How many entries have a name now."""
     paths = {(find.archive, find.key) for find in sure}
     return sum(
-        len(places) for quarry in quarries for places in quarry.places.values()
+        len(places) for unresolved in quarries for places in unresolved.places.values()
         if (places[0].path, places[0].archive.entries.names.raw(places[0].row).decode("ascii", "replace")) in paths
     )  # fmt: skip

@@ -63,14 +63,14 @@ def run(options: argparse.Namespace, context: Context) -> int:
     paths = paths_of(options, context)
     with context.walker(options) as walker:
         groups = [group for path in paths for group in walker.find(path, deep=True, nested=True).groups]
-        sought = [quarry for quarry in quarries(groups) if quarry.before]
+        sought = [unresolved for unresolved in quarries(groups) if unresolved.before]
         if not sought:
             return nothing_to_do(options, context)
         _foretell(sought, some, context)
         if options.plan:
             return Status.OK
         whole = _try(sought, some, context)
-        finds = [find for quarry in sought for find in quarry.judged()]
+        finds = [find for unresolved in sought for find in unresolved.judged()]
         conclude(sought, groups, finds, options, context)
         return Status.INTERRUPTED if not whole else Status.OK if finds else Status.DIFFERS
 
@@ -88,8 +88,8 @@ def _foretell(sought: list[UnresolvedEntries], some: list[Pattern], context: Con
     from volvex.names.guess import seconds
 
     size = sum(pattern.size for pattern in some)
-    took = sum(seconds(quarry, pattern) for quarry in sought for pattern in some)
-    entries = sum(quarry.before for quarry in sought)
+    took = sum(seconds(unresolved, pattern) for unresolved in sought for pattern in some)
+    entries = sum(unresolved.before for unresolved in sought)
     rules = f", {size * len(sought):,} keys by {len(sought)} rules," if len(sought) > 1 else ""
     context.note(
         f"{count(size, 'path')}{rules} on {count(entries, 'nameless entry', 'nameless entries')}, {_span(took)}"
@@ -111,10 +111,10 @@ def _try(sought: list[UnresolvedEntries], some: list[Pattern], context: Context)
 
     total = len(sought) * sum(pattern.size for pattern in some)
     try:
-        with context.progress("guessing", total, "paths") as advance:
-            for quarry in sought:
+        with context.progress("guessing", total, "paths") as on_progress:
+            for unresolved in sought:
                 for pattern in some:
-                    guess(quarry, pattern, advance)
+                    guess(unresolved, pattern, on_progress)
     except KeyboardInterrupt:
         context.note("interrupted: what was found by then is kept")
         return False

@@ -29,7 +29,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
 
 def _keys(path: str, layout: Layout, keying: Keying, context: Context) -> list[str]:
     """Keys by rule, or where numbers stand for names those that dictionaries tell."""
-    told = [key for one in context.shelf().of(layout) for known, key in one.told if known == path]
+    told = [key for one in context.dictionaries().of(layout) for known, key in one.told if known == path]
     try:
         if keying.numbering is not None:
             number = keying.numbering.number(keying.text(path))

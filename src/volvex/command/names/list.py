@@ -24,7 +24,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     bench = bench_of(options, context)
-    found = context.shelf().dictionaries
+    found = context.dictionaries().dictionaries
     whom = [
         one.game or ("this bench" if bench is not None and one.path.is_relative_to(bench) else "all games")
         for one in found

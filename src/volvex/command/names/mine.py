@@ -46,8 +46,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
             found.groups.extend(one.groups)
             found.files.extend(one.files)
         try:
-            with context.progress("reading", total(found)) as advance:
-                done = mine(found, memory, advance, context.note if context.err.isatty() else lambda text: None)
+            with context.progress("reading", total(found)) as on_progress:
+                done = mine(found, memory, on_progress, context.note if context.err.isatty() else lambda text: None)
         except KeyboardInterrupt:
             context.note("what was read is remembered: the same command goes on from there")
             raise

@@ -38,7 +38,9 @@ def _paths(key: str, layout: Layout, keying: Keying, context: Context) -> list[t
     if numbers is None:
         return []
     told = [
-        (path, "a dictionary") for paths in context.shelf().match(layout, keying, numbers).values() for path in paths
+        (path, "a dictionary")
+        for paths in context.dictionaries().match(layout, keying, numbers).values()
+        for path in paths
     ]
     if keying.numbering is not None:
         told.insert(0, (keying.numbering.path(int(numbers[0][0])), "its rule"))

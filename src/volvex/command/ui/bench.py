@@ -77,10 +77,10 @@ def bench_folder(options: argparse.Namespace, context: Context) -> Path:
     raise NotFoundError("this folder is not in a bench", "`volvex bench GAME` to make one, or --bench DIR")
 
 
-def open_bench(options: argparse.Namespace, context: Context, fold: bool = False) -> Workbench:
+def open_bench(options: argparse.Namespace, context: Context, sync_exports: bool = False) -> Workbench:
     """The bench that the options name, or that surrounds the current folder.
 
-    With `fold`, what was edited in its folder `open` is taken over first.
+    With `sync_exports`, what was edited in its folder `open` is taken over first.
     """
     from volvex.bench import Workbench
     from volvex.bench.bench_file import read_description
@@ -106,7 +106,7 @@ def open_bench(options: argparse.Namespace, context: Context, fold: bool = False
             bench.save()  # it stays with the game that was named
         library.encoded = lambda path: told if (told := ties.encoding(path))[0] else bench.encoded(path)
         remember_layouts(options, bench, ties, context)
-        _prepare(bench, options, context, fold)
+        _prepare(bench, options, context, sync_exports)
     except BaseException:
         bench.close()
         raise
@@ -126,7 +126,7 @@ def _game_folder(folder: Path, options: argparse.Namespace) -> Path:
     return named
 
 
-def _prepare(bench: Workbench, options: argparse.Namespace, context: Context, fold: bool) -> None:
+def _prepare(bench: Workbench, options: argparse.Namespace, context: Context, sync_exports: bool) -> None:
     from volvex.archive.access.match import Variants
     from volvex.archive.safe_names import shown
     from volvex.bench.rename import follow
@@ -134,16 +134,16 @@ def _prepare(bench: Workbench, options: argparse.Namespace, context: Context, fo
     bench.variants = Variants(getattr(options, "variant", None) or "")
     for before, after in follow(bench):
         context.note(f"note: {shown(before)} has a name now: {shown(after)}")
-    if fold and bench.opened:
+    if sync_exports and bench.opened:
         _fold(bench, context)
 
 
 def _fold(bench: Workbench, context: Context) -> None:
     from volvex.archive.safe_names import shown
-    from volvex.bench.exports import fold
+    from volvex.bench.exports import sync_exports
     from volvex.command.ui.table import count
 
-    for one in fold(bench):
+    for one in sync_exports(bench):
         said = f"{count(one.changes, 'change')} taken over" if one.what == "taken over" else one.what
         context.note(f"note: {shown(one.file)}: {said}")
         for note in one.notes:

@@ -85,10 +85,10 @@ class Context:
             [*(bench / LAYOUTS for bench in benches), self.home],
             memory=self.cache / "layouts",
             keys=self.keys,
-            names=self.shelf(*folders),
+            names=self.dictionaries(*folders),
         )
 
-    def shelf(self, *folders: Path) -> Any:
+    def dictionaries(self, *folders: Path) -> Any:
         """The dictionaries at hand, those of `folders` and of the bench around first."""
         from volvex.names.dictionary_set import FOLDER, DictionarySet
 
@@ -174,7 +174,7 @@ class Context:
         columns = (TextColumn(what), BarColumn(), *done, TimeRemainingColumn())
         with Progress(*columns, console=Console(file=self.err), transient=True) as bar:
             task = bar.add_task(what, total=total)
-            yield lambda size: bar.update(task, advance=size)
+            yield lambda size: bar.update(task, on_progress=size)
 
 
 def make_context() -> Context:

@@ -184,7 +184,7 @@ def _page(context: Context) -> int:
 def _column(sheet: Sheet, name: str, rows: Any, whole: bool, context: Context) -> Column:
     column = sheet.columns[name]
     cells = ["" if text is None else _cell(text, whole) for text in column.texts(rows)]
-    right = column.rule.sort in (INT, FLOAT) or (bool(cells) and all(_plain_number(cell) for cell in cells))
+    right = column.rule.value_type in (INT, FLOAT) or (bool(cells) and all(_plain_number(cell) for cell in cells))
     style = "cyan" if name in sheet.key else "yellow" if column.rule.refers else ""
     return Column(shown(name), cells, right=right, style=style)
 

@@ -155,13 +155,13 @@ class Reader:
         if text is None or text == before or (text == "" and before is None):
             return None
         rule = column.rule
-        if rule.sort == WORDS and text not in rule.words and text.lower() in rule.words:
+        if rule.value_type == WORDS and text not in rule.words and text.lower() in rule.words:
             text = text.lower()  # a spreadsheet writes TRUE
-        spoilt = _spoilt(rule.sort, before or "", text)
+        spoilt = _spoilt(rule.value_type, before or "", text)
         if spoilt:
             self._fault(at, column.name, text, spoilt)
             return None
-        if rule.fixed or (before is None and rule.sort != TEXT):
+        if rule.fixed or (before is None and rule.value_type != TEXT):
             self._fault(
                 at,
                 column.name,
@@ -179,7 +179,7 @@ class Reader:
         after = told_as(column, text)
         if after == before:
             return None
-        if rule.sort == FLOAT and before is not None and _is_rounding(before, text):
+        if rule.value_type == FLOAT and before is not None and _is_rounding(before, text):
             self.kept += 1
             return None
         return Change("set", self.sheet.name, self.sheet.keys[row], column.name, before, after)
@@ -188,7 +188,7 @@ class Reader:
         fields = []
         for name, values in columns.items():
             text = _text(values[at])
-            if name == ROW or text is None or (text == "" and self.sheet.columns[name].rule.sort != TEXT):
+            if name == ROW or text is None or (text == "" and self.sheet.columns[name].rule.value_type != TEXT):
                 continue
             column = self.sheet.columns[name]
             try:

@@ -14,7 +14,7 @@ from volvex.errors import FormatError
 from volvex.layout.model import ArrayType, Bits, Field, FieldType, Float, Number, Raw, Text, Value, Varint
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.records.columns import Column as Stored
-from volvex.layout.records.columns import Texts, fit, taken
+from volvex.layout.records.columns import Texts, encode_numbers, taken
 from volvex.layout.records.scalar import read_value, write_value
 
 NONE = -1  # in place of a text's number: there is none
@@ -268,7 +268,7 @@ def places_in_pool(reading: Reading, block: BlockRead, field: Field, meaning: Va
     """Where texts start in their pool, or their numbers; -1 where there is none (all bits set)."""
     stored = block.numbers(field.name)
     nothing = stored == stored.dtype.type(field.type.limits[1]) if isinstance(field.type, Number | Bits) else stored < 0
-    numbers = reading.true(block, field)
+    numbers = reading.decode_numbers(block, field)
     if not meaning.numbered and any(change.how == "from" for change in field.changes):
         numbers = numbers - reading.blocks[meaning.pool].start
     return np.where(nothing, NONE, numbers)
@@ -309,7 +309,7 @@ def stored_cells(field: Field, values: Sequence[Any], pools: Pools, settle: Sett
         plain = meaning.pool and not any(change.how == "from" for change in field.changes)
         if meaning.pool and not plain and not meaning.numbered:
             numbers = [at + pools.reading.blocks[meaning.pool].start for at in numbers]
-        return fit(objects(numbers), settle(field), where)
+        return encode_numbers(objects(numbers), settle(field), where)
     if isinstance(kind, Float):
         return np.array(values, f"f{kind.size}").astype(kind.dtype.replace("u", "f")).view(kind.dtype)
     if isinstance(kind, Raw):

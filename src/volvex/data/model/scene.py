@@ -39,7 +39,7 @@ class Leaf:
     def name(self) -> str:
         return "/".join(map(str, self.path))
 
-    def true(self) -> Any:
+    def decode_numbers(self) -> Any:
         """The true value: of a number with its changes."""
         value = self.stored
         for change in self.changes:
@@ -129,10 +129,14 @@ class SceneData(LayoutDocument):
             return value.hex(" ")
         if meaning.pool:
             nothing = isinstance(kind, model.Number | model.Bits) and value == kind.limits[1]
-            return None if nothing else self.pools.texts(np.array([leaf.true()]), meaning)[0]
+            return None if nothing else self.pools.texts(np.array([leaf.decode_numbers()]), meaning)[0]
         if isinstance(value, str):
             return value
-        return dict(meaning.table).get(leaf.true(), str(leaf.true())) if meaning.table else int(leaf.true())
+        return (
+            dict(meaning.table).get(leaf.decode_numbers(), str(leaf.decode_numbers()))
+            if meaning.table
+            else int(leaf.decode_numbers())
+        )
 
     # writing
 

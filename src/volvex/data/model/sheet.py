@@ -36,7 +36,7 @@ class InvalidValue(ValueError):
 class Rule:
     """What a column's cells are, and what they may be."""
 
-    sort: str = TEXT
+    value_type: str = TEXT
     low: int | None = None  # of whole numbers
     high: int | None = None
     step: int = 1  # whole numbers are multiples of it, behind `low`
@@ -51,19 +51,19 @@ class Rule:
 
     def told(self) -> str:
         """What may be there, for errors."""
-        if self.sort == INT and self.low is not None:
+        if self.value_type == INT and self.low is not None:
             unit = f", in steps of {self.step}" if self.step > 1 else ""
             return f"a whole number from {self.low} to {self.high}{unit}"
-        if self.sort == WORDS:
+        if self.value_type == WORDS:
             return f"one of {', '.join(self.words)}"
-        if self.sort == TEXT and self.most is not None:
+        if self.value_type == TEXT and self.most is not None:
             return f"a text of at most {self.most} bytes in {self.encoding}"
         return {
             INT: "a whole number",
             FLOAT: "a number",
             BYTES: "pairs of hexadecimal digits",
             LIST: "a list such as [1, 2]",
-        }.get(self.sort, f"a text in {self.encoding}" if self.encoding else "a text")
+        }.get(self.value_type, f"a text in {self.encoding}" if self.encoding else "a text")
 
 
 class Column:
@@ -334,16 +334,16 @@ class Document(ABC):
 
 def parsed(rule: Rule, text: str) -> Any:
     """The value that a cell's text stands for; Unfit when the column cannot hold it."""
-    if rule.sort == INT:
+    if rule.value_type == INT:
         return _whole(rule, text)
-    if rule.sort == FLOAT:
+    if rule.value_type == FLOAT:
         return float_value(text, rule.bits)
-    if rule.sort == WORDS:
+    if rule.value_type == WORDS:
         if text not in rule.words and not (rule.low is not None and _is_number(text, rule)):
             near = difflib.get_close_matches(text, rule.words, 1)
             raise InvalidValue(rule.told() + (f"; perhaps {near[0]}" if near else ""))
         return text
-    if rule.sort == BYTES:
+    if rule.value_type == BYTES:
         try:
             raw = bytes.fromhex(text)
         except ValueError:
@@ -351,7 +351,7 @@ def parsed(rule: Rule, text: str) -> Any:
         if rule.most is not None and len(raw) != rule.most:
             raise InvalidValue(f"{rule.most} bytes in hexadecimal digits, this has {len(raw)}")
         return raw.hex(" ")
-    return _fitting(rule, text) if rule.sort == TEXT else text
+    return _fitting(rule, text) if rule.value_type == TEXT else text
 
 
 def _is_number(text: str, rule: Rule) -> bool:

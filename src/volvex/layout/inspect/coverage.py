@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from volvex.errors import FormatError
-from volvex.layout.kinds import archive as facts
+from volvex.layout.kinds import archive as attributes
 from volvex.layout.model import (
     ArrayType,
     Bits,
@@ -28,7 +28,7 @@ from volvex.layout.read.blocks import Area, BlockRead, Reading
 from volvex.layout.read.entries import placing_of
 from volvex.layout.read.names import endings_of
 from volvex.layout.records.codegen import fixed_size
-from volvex.layout.records.columns import Texts, true
+from volvex.layout.records.columns import Texts, decode_numbers
 from volvex.layout.records.scalar import explained, float_of, read_fields, told
 from volvex.source import Source
 
@@ -128,7 +128,7 @@ def stretches(reading: Reading, limit: int | None = None, within: str = "") -> I
 
 
 def _part(area: Area) -> Stretch:
-    how = ", ".join(wrap.name for wrap in area.part.wraps)
+    how = ", ".join(transform.name for transform in area.part.transforms)
     return Stretch(
         area.start, area.stored, "part", area.part.name, meaning=f"wrapped in {how}; it holds {area.source.size} bytes"
     )
@@ -155,8 +155,8 @@ def _content(reading: Reading, piece: Piece, within: str) -> Stretch:
     codec = int(reading.entries.codec[piece.row])
     how = reading.entries.codecs[codec] if codec >= 0 else "?"
     name = reading.entries.names.raw(piece.row).decode(reading.entries.names.encoding, "backslashreplace")
-    wraps = [wrap.name for wrap in reading.layout.content.wraps]
-    how = ", ".join([*wraps, *([how] if how != "none" or not wraps else [])])
+    transforms = [transform.name for transform in reading.layout.content.transforms]
+    how = ", ".join([*transforms, *([how] if how != "none" or not transforms else [])])
     return Stretch(
         piece.start,
         piece.size,
@@ -169,7 +169,7 @@ def _content(reading: Reading, piece: Piece, within: str) -> Stretch:
 
 def object_record(reading: Reading, row: int) -> Record | None:
     """The record that describes an entry's content: that which is called as its type is."""
-    kinds = endings_of(reading) if reading.layout.records and reading.fact(facts.TYPE) else None
+    kinds = endings_of(reading) if reading.layout.records and reading.attribute(attributes.TYPE) else None
     return next((record for record in reading.layout.records if kinds and record.name.lower() == kinds[row]), None)
 
 
@@ -179,7 +179,7 @@ def object_stretches(reading: Reading, piece: Piece, within: str, strict: bool =
     assert reading.entries is not None
     record = object_record(reading, piece.row)
     codec = int(reading.entries.codec[piece.row])
-    if record is None or codec < 0 or reading.entries.codecs[codec] != "none" or reading.layout.content.wraps:
+    if record is None or codec < 0 or reading.entries.codecs[codec] != "none" or reading.layout.content.transforms:
         return
     data = reading.area(within).read(piece.start, piece.size)
     try:
@@ -282,7 +282,7 @@ def value_of(reading: Reading, block: BlockRead, row: int, field: Field) -> str:
         return f"{number} {dict(table).get(number, '?')}"
     if field.changes:
         settled = reading.settled(field)
-        whole = int(true(column[row : row + 1], settled, block.source, block.starts)[0])
+        whole = int(decode_numbers(column[row : row + 1], settled, block.source, block.starts)[0])
         return f"{number} ({whole:#x})"
     return f"{number:#x}" if _is_bits(field) else str(number)
 

@@ -6,12 +6,12 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from volvex.errors import FormatError
-from volvex.layout.checksums import name_seal, seal_text, stored_seal
+from volvex.layout.checksums import checksum_text, name_checksum, stored_checksum
 from volvex.layout.inspect.coverage import Stretch, covering, object_stretches, pieces
-from volvex.layout.kinds import archive as facts
+from volvex.layout.kinds import archive as attributes
 from volvex.layout.read.blocks import Reading
 from volvex.layout.read.names import own_names
-from volvex.layout.read.verify import verify_file_seals
+from volvex.layout.read.verify import verify_file_checksums
 from volvex.layout.write.checks import require_writable
 from volvex.layout.write.directory import sorting
 from volvex.layout.write.plan import Edit, Plan
@@ -37,28 +37,32 @@ class Proof:
     difference: Difference | None
 
 
-def prove(reading: Reading, advance: Callable[[int], None] = lambda size: None) -> Proof:
+def prove(reading: Reading, on_progress: Callable[[int], None] = lambda size: None) -> Proof:
     """Write a file anew from what was read of it, every part by itself, and compare.
 
-    Nothing is stored: the new bytes are made and compared in pieces. `advance` is told their sizes.
+    Nothing is stored: the new bytes are made and compared in pieces. `on_progress` is told their sizes.
     RefusedError when the layout cannot be written, FormatError when the file does not keep to it.
     """
     require_writable(reading.layout)
     _check_sorted(reading)
-    _check_name_seals(reading)
-    verify_file_seals(reading)
+    _check_name_checksums(reading)
+    verify_file_checksums(reading)
     made = plan(reading, Edit(), each=True)
-    found = compared(made, reading.source, lambda at: covering(reading, at), advance)
+    found = compared(made, reading.source, lambda at: covering(reading, at), on_progress)
     for volume in reading.volumes:
         if found.difference is None and volume.name in made.others:
             other = made.others[volume.name]
-            told = compared(other, volume.source, lambda at, name=volume.name: Stretch(at, 0, "content", name), advance)  # type: ignore[misc]
-            found = Proof(found.size + told.size, told.difference)
+            name = volume.name
+            proof = compared(other, volume.source, lambda at, name=name: Stretch(at, 0, "content", name), on_progress)  # type: ignore[misc]
+            found = Proof(found.size + proof.size, proof.difference)
     return found
 
 
 def compared(
-    made: Plan, source: Source, field_at: Callable[[int], Stretch], advance: Callable[[int], None] = lambda size: None
+    made: Plan,
+    source: Source,
+    field_at: Callable[[int], Stretch],
+    on_progress: Callable[[int], None] = lambda size: None,
 ) -> Proof:
     """What a plan makes against what is there; `field_at` tells what covers the first byte that differs."""
     offset = 0
@@ -67,7 +71,7 @@ def compared(
         if original != written:
             return Proof(source.size, _difference(offset, original, written, field_at))
         offset += len(written)
-        advance(len(written))
+        on_progress(len(written))
     if offset != source.size:
         return Proof(source.size, _difference(offset, source.peek(offset, 16), b"", field_at))
     return Proof(offset, None)
@@ -106,24 +110,24 @@ def _check_sorted(reading: Reading) -> None:
                               hint="leaving `sorted by` out of the layout")  # fmt: skip
 
 
-def _check_name_seals(reading: Reading) -> None:
+def _check_name_checksums(reading: Reading) -> None:
     """Hashes of names, which opening does not verify."""
-    for block, one, meaning in reading.entry_seals():
-        if meaning.part not in facts.NAMES:
+    for block, one, meaning in reading.entry_checksums():
+        if meaning.part not in attributes.NAMES:
             continue
         names = own_names(reading)
         for row, raw in enumerate(names.raws() if names else ()):
-            value, told = name_seal(meaning, raw), stored_seal(one, block.numbers(one.name), row)
+            value, told = name_checksum(meaning, raw), stored_checksum(one, block.numbers(one.name), row)
             if value != told:
-                raise FormatError(block.source.name, f"the {meaning.algorithm} of {meaning.part} is {seal_text(one, value)}, "
-                                  f"the file says {seal_text(one, told)}", offset=block.offset(row, one.name), field=block.where(row, one.name),
+                raise FormatError(block.source.name, f"the {meaning.algorithm} of {meaning.part} is {checksum_text(one, value)}, "
+                                  f"the file says {checksum_text(one, told)}", offset=block.offset(row, one.name), field=block.where(row, one.name),
                                   hint="another algorithm, or the name in another case: `of lower name`")  # fmt: skip
 
 
 def check_objects(reading: Reading) -> None:
     """Nothing when the content of typed objects is what the record of their type says; FormatError for the first that is not."""
     assert reading.entries is not None
-    if not reading.layout.records or reading.fact(facts.TYPE) is None:
+    if not reading.layout.records or reading.attribute(attributes.TYPE) is None:
         return
     for piece in pieces(reading, reading.layout.content.within):
         if piece.block is None and piece.area is None:

@@ -4,7 +4,7 @@ FACTS   fact -> the field types that may carry it
 OF      fact -> whose it is, when it is not an entry's
 TABLED  facts whose numbers are told in a table
 WORDED  facts whose numbers may be told in one
-PARTS   what of an entry a seal may cover
+PARTS   what of an entry a checksum may cover
 NEEDS   facts that must be there
 check   what else must hold: yields (place, problem, hint)
 meaning (of some) the value that a phrase means, given the names of the blocks; such a kind is the object `DATA_KIND` of its file
@@ -21,7 +21,7 @@ from volvex.registry import Registry
 
 
 class Kind(Protocol):
-    FACTS: Mapping[str, tuple[type, ...]]
+    ATTRIBUTES: Mapping[str, tuple[type, ...]]
     OF: Mapping[str, str]
     TABLED: tuple[str, ...]
     WORDED: tuple[str, ...]

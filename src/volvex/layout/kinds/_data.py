@@ -51,7 +51,7 @@ class DataKind:
 
     ROLES: tuple[str, ...]
     check_more: Check
-    FACTS: Mapping[str, tuple[type, ...]] = dataclasses.field(default_factory=dict)
+    ATTRIBUTES: Mapping[str, tuple[type, ...]] = dataclasses.field(default_factory=dict)
     OF: Mapping[str, str] = dataclasses.field(default_factory=dict)
     TABLED: tuple[str, ...] = ()
     WORDED: tuple[str, ...] = ()

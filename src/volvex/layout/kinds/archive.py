@@ -22,7 +22,7 @@ FOLDER_NAME, FOLDER_NAME_AT, PARENT, FIRST_FOLDER, FOLDERS, FIRST_FILE, FILES = 
 TYPE_NAME, TYPE_NAME_AT = "type name", "start of type name"
 VOLUME = "volume of content"
 NUMBERS = (Number, Bits, Varint)
-FACTS: dict[str, tuple[type, ...]] = {
+ATTRIBUTES: dict[str, tuple[type, ...]] = {
     **dict.fromkeys((NAME, FOLDER_NAME, TYPE_NAME), (Text,)),
     **dict.fromkeys((NAME_AT, START, STORED, SIZE, CODEC, VOLUME, *KEYS, FOLDER, KIND, TYPE, ID, VARIANT), NUMBERS),
     EXTENSION: (*NUMBERS, Text),
@@ -36,13 +36,13 @@ TABLED = (CODEC, EXTENSION, KIND)  # facts whose numbers are told in a table
 WORDED = (VARIANT,)  # facts whose numbers may be told in one
 NEEDS = ()
 NAMES = ("name", "lower name", "upper name")
-PARTS = ("stored content", "content", *NAMES)  # what a seal of an entry may cover
+PARTS = ("stored content", "content", *NAMES)  # what a checksum of an entry may cover
 NAMING = (NAME, NAME_AT, KEY)  # one of them tells an entry from the others
 
 
 def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
     """What an archive's layout needs besides its facts."""
-    facts = {
+    attributes = {
         field.meaning.what: field
         for block in layout.blocks
         for field in block.fields
@@ -51,30 +51,30 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
     for of in ("entry", "folder", "type"):
         yield from _check_spread(layout, of)
     inline = [block for block in layout.blocks if block.inline]
-    if START in facts and inline:
-        yield facts[START].place, f"where content starts is told twice: here and in {inline[0].name}", "`kept`"
-    elif START not in facts and len(inline) != 1:
+    if START in attributes and inline:
+        yield attributes[START].place, f"where content starts is told twice: here and in {inline[0].name}", "`kept`"
+    elif START not in attributes and len(inline) != 1:
         yield (
             layout.place,
             "no field tells the start of content",
             "a field with the meaning `start of content`, or `bytes  content` in the records",
         )
-    yield from _check_names(layout, facts)
+    yield from _check_names(layout, attributes)
     if layout.content.until_next:
-        yield from _check_until_next(layout, facts)
-    elif STORED not in facts and SIZE not in facts:
+        yield from _check_until_next(layout, attributes)
+    elif STORED not in attributes and SIZE not in attributes:
         yield (
             layout.place,
             "no field says how long an entry's content is",
             "`stored size of content` or `size of content`",
         )
-    if START in facts:
-        yield from _check_start(layout, facts[START])
-    yield from _check_folders(layout, facts)
-    yield from _check_volumes(layout, facts)
-    yield from _check_content(layout, facts)
-    if CODEC in facts:
-        yield from _check_codec(facts[CODEC], STORED in facts and SIZE in facts)
+    if START in attributes:
+        yield from _check_start(layout, attributes[START])
+    yield from _check_folders(layout, attributes)
+    yield from _check_volumes(layout, attributes)
+    yield from _check_content(layout, attributes)
+    if CODEC in attributes:
+        yield from _check_codec(attributes[CODEC], STORED in attributes and SIZE in attributes)
 
 
 def _check_spread(layout: Layout, of: str) -> Iterator[tuple[Place, str, str]]:
@@ -91,34 +91,38 @@ def _check_spread(layout: Layout, of: str) -> Iterator[tuple[Place, str, str]]:
         yield layout.place, f"the facts about {whose} are spread over {told}, which nothing ties together", "block ... repeats with ..."  # fmt: skip
 
 
-def _check_folders(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
-    told = [what for what in facts if OF.get(what) == "folder"]
+def _check_folders(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
+    told = [what for what in attributes if OF.get(what) == "folder"]
     if not told:
-        if FOLDER in facts:
+        if FOLDER in attributes:
             yield (
-                facts[FOLDER].place,
+                attributes[FOLDER].place,
                 "the number of a folder, and no block of folders",
                 f"a block with a field `{FOLDER_NAME}`",
             )
         return
-    place = facts[told[0]].place
-    if FOLDER_NAME not in facts and FOLDER_NAME_AT not in facts:
+    place = attributes[told[0]].place
+    if FOLDER_NAME not in attributes and FOLDER_NAME_AT not in attributes:
         yield place, "no field tells the folders' names", f"a field with the meaning `{FOLDER_NAME}`"
     held = any(isinstance(field.meaning, RecordsOf) for block in layout.rooted("folder") for field in block.fields)
-    if FOLDER not in facts and not (FIRST_FILE in facts and FILES in facts) and not held:
+    if FOLDER not in attributes and not (FIRST_FILE in attributes and FILES in attributes) and not held:
         yield place, "nothing says which entries are in which folder", (
             f"`{FOLDER}` in the entries, or `{FIRST_FILE}` and `{FILES}` in the folders"
         )  # fmt: skip
-    if FIRST_FOLDER in facts and FOLDERS not in facts:
-        yield facts[FIRST_FOLDER].place, "the first folder within another, and not how many there are", f"`{FOLDERS}`"
+    if FIRST_FOLDER in attributes and FOLDERS not in attributes:
+        yield (
+            attributes[FIRST_FOLDER].place,
+            "the first folder within another, and not how many there are",
+            f"`{FOLDERS}`",
+        )
 
 
-def _check_volumes(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
+def _check_volumes(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
     content = layout.content
     if not content.volumes:
-        if VOLUME in facts:
+        if VOLUME in attributes:
             yield (
-                facts[VOLUME].place,
+                attributes[VOLUME].place,
                 "the number of a volume, and nothing says what the volumes are called",
                 'content in volumes "bells_{00}.kwd"',
             )
@@ -126,7 +130,7 @@ def _check_volumes(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Pl
     problem = wrong_pattern(content.volumes)
     if problem:
         yield layout.place, problem, 'content in volumes "{name}_{00}.kwd", or one file by its name'
-    if (VOLUME in facts) != (NUMBERED.search(content.volumes) is not None):
+    if (VOLUME in attributes) != (NUMBERED.search(content.volumes) is not None):
         yield (
             layout.place,
             "the volumes have numbers in their names, and each entry the number of its volume, or neither",
@@ -135,7 +139,7 @@ def _check_volumes(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Pl
     if (
         content.until_next
         or any(block.inline for block in layout.blocks)
-        or any(d.what == "start" for wrap in content.wraps for d in wrap.derived)
+        or any(d.what == "start" for transform in content.transforms for d in transform.derived)
     ):
         yield (
             layout.place,
@@ -144,26 +148,26 @@ def _check_volumes(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Pl
         )
 
 
-def _check_content(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
+def _check_content(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
     content = layout.content
     if content.codec:
         try:
             COMPRESS.get(content.codec)
         except UsageError as error:
             yield layout.place, error.message, error.hint
-        if CODEC in facts and not content.differing:
-            yield facts[CODEC].place, "the codec is told twice: here and behind `content ... as`", "`kept`"
-        if not (STORED in facts and SIZE in facts):
+        if CODEC in attributes and not content.differing:
+            yield attributes[CODEC].place, "the codec is told twice: here and behind `content ... as`", "`kept`"
+        if not (STORED in attributes and SIZE in attributes):
             yield layout.place, f"content in {content.codec} needs its stored size and its size, each in a field", ""
-    for wrap in content.wraps:
-        if wrap.name not in CIPHER:
-            yield wrap.place, f"there is no cipher called {wrap.name}", f"one of {', '.join(CIPHER.names())}"
+    for transform in content.transforms:
+        if transform.name not in CIPHER:
+            yield transform.place, f"there is no cipher called {transform.name}", f"one of {', '.join(CIPHER.names())}"
             continue
         try:  # as it would be for some entry
-            made_codec(tried(wrap), KeyFacts(b"sixteen/letters.", 1, 1, 1))
+            made_codec(tried(transform), KeyFacts(b"sixteen/letters.", 1, 1, 1))
         except UsageError as error:
-            yield wrap.place, error.message, error.hint
-    yield from _check_keys(layout, facts)
+            yield transform.place, error.message, error.hint
+    yield from _check_keys(layout, attributes)
     if content.within and layout.part(content.within) is None:
         yield (
             layout.place,
@@ -181,37 +185,37 @@ def _check_content(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Pl
         )
 
 
-def _check_keys(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
+def _check_keys(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
     """Keys are plain numbers, and their rules are rules for keys that there are, in as many bits as those have."""
     for what in KEYS:
-        field = facts.get(what)
+        field = attributes.get(what)
         if field is not None and (
             field.changes or not isinstance(field.type, Number | Bits) or getattr(field.type, "signed", False)
         ):
             yield field.place, f"a {what} is a plain number, `{field.name}` is {field.shape}", "u64"
     for what in (FOLDER_KEY, EXTENSION_KEY):
-        if what in facts and KEY not in facts:
-            yield facts[what].place, f"a {what}, and no `{KEY}`", f"a field with the meaning `{KEY}`"
+        if what in attributes and KEY not in attributes:
+            yield attributes[what].place, f"a {what}, and no `{KEY}`", f"a field with the meaning `{KEY}`"
     seen = set[str]()
     for rule in layout.keys:
         if rule.what in seen:
             yield rule.place, f"how a {rule.what} is made is said twice", "leaving one of them out"
         seen.add(rule.what)
-        if rule.what not in facts:
+        if rule.what not in attributes:
             yield rule.place, f"no field is a {rule.what}", f"a field with the meaning `{rule.what}`"
             continue
-        yield from _check_rule(rule, facts)
-    if layout.keys and KEY in facts and KEY not in seen:
+        yield from _check_rule(rule, attributes)
+    if layout.keys and KEY in attributes and KEY not in seen:
         yield layout.keys[0].place, "how names are made into keys is not said", "keys by fnv1a(bits 64)"
 
 
-def _check_rule(rule: KeyRule, facts: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
-    bits = bits_of(facts[rule.what].type)
+def _check_rule(rule: KeyRule, attributes: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
+    bits = bits_of(attributes[rule.what].type)
     if rule.numbered:
         places = PLACE.findall(rule.numbered)
         if not places or (len(places) > 1) != (rule.unit > 1) or "." in rule.numbered:
             yield rule.place, f"`{rule.numbered}` with {rule.unit} to a folder tells no number", 'keys numbered "{000}/{00}", 64 to a folder'  # fmt: skip
-        if FOLDER_KEY in facts or EXTENSION_KEY in facts:
+        if FOLDER_KEY in attributes or EXTENSION_KEY in attributes:
             yield (
                 rule.place,
                 "a number stands for the whole path, so folders and extensions have no keys of their own",
@@ -224,7 +228,7 @@ def _check_rule(rule: KeyRule, facts: dict[str, Field]) -> Iterator[tuple[Place,
         yield rule.place, error.message, error.hint
         return
     if made < bits or made > 64:
-        yield rule.place, f"{rule.algorithm} has {made} bits, `{facts[rule.what].name}` has {bits}", f"u{made}"
+        yield rule.place, f"{rule.algorithm} has {made} bits, `{attributes[rule.what].name}` has {bits}", f"u{made}"
     if {"lower case", "upper case"} <= set(rule.traits):
         yield rule.place, "letters are either small or capital", "leaving one of them out"
 
@@ -239,20 +243,20 @@ def _check_start(layout: Layout, start: Field) -> Iterator[tuple[Place, str, str
             yield start.place, problem, f"content align {unit}"
 
 
-def _check_names(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
+def _check_names(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
     """Names stand in the entries, in a pool to which the entries point, or there are only keys."""
     pools = [(block, field) for block in layout.blocks for field in block.fields if isinstance(field.meaning, Pool)]
-    pointing = [facts[what] for what in (NAME_AT, FOLDER_NAME_AT, TYPE_NAME_AT) if what in facts]
-    if not any(what in facts for what in NAMING) and any(block.inline for block in layout.blocks):
+    pointing = [attributes[what] for what in (NAME_AT, FOLDER_NAME_AT, TYPE_NAME_AT) if what in attributes]
+    if not any(what in attributes for what in NAMING) and any(block.inline for block in layout.blocks):
         return  # content in a row without names: its entries are counted, and a wrapper around one file is the least of these
-    if not any(what in facts for what in NAMING):
+    if not any(what in attributes for what in NAMING):
         yield (
             layout.place,
             "no field tells the name",
             f"a field with the meaning `{NAME}`, or `{NAME_AT}` and a pool of `names`, or a `{KEY}`",
         )
-    elif NAME in facts and NAME_AT in facts:
-        yield facts[NAME].place, "the names are told twice: in the entries and in a pool", "`kept` for one of them"
+    elif NAME in attributes and NAME_AT in attributes:
+        yield attributes[NAME].place, "the names are told twice: in the entries and in a pool", "`kept` for one of them"
     elif pools and not pointing:
         yield pools[0][1].place, "a pool of names, and no field that points into it", f"`{NAME_AT}`, or `kept`"
     elif pointing and len(pools) != 1:
@@ -273,8 +277,8 @@ def _check_names(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Plac
             )
 
 
-def _check_until_next(layout: Layout, facts: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
-    told = facts.get(STORED) or facts.get(SIZE)
+def _check_until_next(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
+    told = attributes.get(STORED) or attributes.get(SIZE)
     if told is not None:
         yield (
             told.place,

@@ -60,14 +60,14 @@ def meaning_of(
     if found is None and hasattr(kind, "meaning"):
         found = kind.meaning(words, names.blocks)
     if found is None:
-        found = _seal(kind, names, words, file, place)
+        found = _checksum(kind, names, words, file, place)
     if found is None:
         raise _unknown(kind, names, phrases, words, file, place)
     return _tabled(kind, found, words, table, file, place)
 
 
-def _seal(kind: Kind, names: Names, words: str, file: str, place: Place) -> ChecksumOf | None:
-    """A seal such as `crc32 of stored content`, or nothing."""
+def _checksum(kind: Kind, names: Names, words: str, file: str, place: Place) -> ChecksumOf | None:
+    """A checksum such as `crc32 of stored content`, or nothing."""
     algorithm, _, part = words.partition(" of ")
     edge = ""
     for one in ("before", "after"):
@@ -86,14 +86,14 @@ def _seal(kind: Kind, names: Names, words: str, file: str, place: Place) -> Chec
 
 
 def _unknown(kind: Kind, names: Names, phrases: dict[str, Meaning], words: str, file: str, place: Place) -> LayoutError:
-    seals = [f"crc32 of {one}" for one in (*names.places, *kind.PARTS)]
-    near = difflib.get_close_matches(words, [*phrases, *seals], 1)
+    checksums = [f"crc32 of {one}" for one in (*names.places, *kind.PARTS)]
+    near = difflib.get_close_matches(words, [*phrases, *checksums], 1)
     some = [
         "kept",
         *(f"{role} in ..." if role == "text" else role for role in getattr(kind, "ROLES", ())),
-        *list(kind.FACTS)[:4],
+        *list(kind.ATTRIBUTES)[:4],
         *(f"{what} of {block}" for block in names.blocks[:1] for what in ("start", "count")),
-        *seals[:1],
+        *checksums[:1],
     ]
     told = ", ".join(f"`{one}`" for one in some)
     expected = "" if near else f"a meaning such as {told} (docs/layouts.md has all)"
@@ -131,7 +131,7 @@ def _tabled(kind: Kind, found: Meaning, words: str, table: Table | None, file: s
 
 
 def _phrases(kind: Kind, names: Names) -> dict[str, Meaning]:
-    """Every phrase there is but for the seals, with what it means."""
+    """Every phrase there is but for the checksums, with what it means."""
     phrases: dict[str, Meaning] = {
         "kept": Opaque(),
         "described": Described(),
@@ -145,7 +145,7 @@ def _phrases(kind: Kind, names: Names) -> dict[str, Meaning]:
     if names.kind in DATA:
         phrases["texts"] = phrases.pop("names")
         del phrases["content"]
-    phrases |= {fact: Attribute(fact, (), kind.OF.get(fact, "entry")) for fact in kind.FACTS}
+    phrases |= {attribute: Attribute(attribute, (), kind.OF.get(attribute, "entry")) for attribute in kind.ATTRIBUTES}
     for place in names.places:
         phrases |= {f"{what} of {place}": Measure(what, place) for what in ("start", "length")}
     for block in names.blocks:

@@ -257,7 +257,7 @@ class _Builder(Transformer[Token, Any]):
     def phrase(self, children: list[Any]) -> tuple[str, list[Token], str, Any]:
         return ("phrase", children[:-1], " ".join(children[:-1]), children[-1])
 
-    def sealing(self, children: list[Any]) -> tuple[str, list[Token], str, Any]:
+    def checksum(self, children: list[Any]) -> tuple[str, list[Token], str, Any]:
         given = tuple(one for one in children if isinstance(one, tuple))
         name, *words = [child for child in children if not isinstance(child, tuple)]
         return ("phrase", [name], f"{Spec(str(name), given)} of {' '.join(words)}", None)
@@ -335,17 +335,17 @@ class _Builder(Transformer[Token, Any]):
         name, *rest = children
         at = next((one for one in rest if isinstance(one, model.At)), None)
         placing = {"align": 1, "fill": 0} | dict(one for one in rest if _is_placing(one))
-        wraps = next(one for one in rest if isinstance(one, tuple) and one and isinstance(one[0], model.Transform))
+        transforms = next(one for one in rest if isinstance(one, tuple) and one and isinstance(one[0], model.Transform))
         when = rest[-1]
-        return ("part", model.Part(str(name), at, wraps, placing["align"], placing["fill"], _at(name), when))
+        return ("part", model.Part(str(name), at, transforms, placing["align"], placing["fill"], _at(name), when))
 
     def block(self, children: list[Any]) -> tuple[str, Any]:
         return ("block", children)
 
     def content(self, children: list[Any]) -> tuple[str, Any]:
         within, until, when, *rest = children
-        *placing, codec, differ, wraps = rest
-        said = {**dict(placing), "until_next": until is not None, "wraps": wraps or ()}
+        *placing, codec, differ, transforms = rest
+        said = {**dict(placing), "until_next": until is not None, "transforms": transforms or ()}
         said["volumes" if isinstance(within, tuple) else "within"] = (
             within[1] if isinstance(within, tuple) else str(within or "")
         )
@@ -427,7 +427,7 @@ class _Builder(Transformer[Token, Any]):
         others = []
         for when, one in said:
             if when is not None:
-                if set(one) - {"align", "fill", "until_next", "within", "wraps"} or one["wraps"] or one["within"]:
+                if set(one) - {"align", "fill", "until_next", "within", "transforms"} or one["transforms"] or one["within"]:
                     raise self._fail(
                         title, "of some content only the placing can differ", hint="content when ... align 16"
                     )

@@ -14,7 +14,7 @@ import numpy as np
 
 from volvex.errors import FRESH, ContentError, FormatError
 from volvex.layout.entries import Entries
-from volvex.layout.kinds import archive as facts
+from volvex.layout.kinds import archive as attributes
 from volvex.layout.language.check.siblings import half_of
 from volvex.layout.language.resolve import ordered
 from volvex.layout.match import place_of
@@ -40,7 +40,7 @@ from volvex.layout.model import (
 from volvex.layout.order import grows, is_own, reading_order
 from volvex.layout.records.block import Records
 from volvex.layout.records.codegen import fixed_size
-from volvex.layout.records.columns import Array, Columns, Texts, holds, joined, true
+from volvex.layout.records.columns import Array, Columns, Texts, decode_numbers, holds, joined
 from volvex.layout.records.varint import needed
 from volvex.layout.transforms import unwrapped
 from volvex.layout.volumes import Volume
@@ -161,7 +161,7 @@ class Reading:
     @property
     def home(self) -> BlockRead:
         """The block that holds the entries' names, or says where they are; of entries without, that of their records."""
-        found = next((found for found in map(self.fact, facts.NAMING) if found is not None), None)
+        found = next((found for found in map(self.attribute, attributes.NAMING) if found is not None), None)
         return (
             found[0] if found is not None else next(block for block in self.blocks.values() if block.ends is not None)
         )
@@ -169,7 +169,7 @@ class Reading:
     @property
     def counted(self) -> bool:
         """Whether entries have neither names nor keys, and are called by their number."""
-        return all(self.fact(what) is None for what in facts.NAMING)
+        return all(self.attribute(what) is None for what in attributes.NAMING)
 
     def pool(self) -> tuple[BlockRead, Field] | None:
         """The pool of names, if the entries point to one."""
@@ -189,7 +189,7 @@ class Reading:
         """The blocks that have a record for each entry."""
         return self.rooted("entry")
 
-    def facts(self, what: str) -> list[tuple[BlockRead, Field]]:
+    def attributes(self, what: str) -> list[tuple[BlockRead, Field]]:
         """The fields that carry a fact, and their blocks: several when they depend on something."""
         return [
             (block, field)
@@ -198,22 +198,22 @@ class Reading:
             if isinstance(field.meaning, Attribute) and field.meaning.what == what and not field.meaning.upper
         ]
 
-    def fact(self, what: str) -> tuple[BlockRead, Field] | None:
+    def attribute(self, what: str) -> tuple[BlockRead, Field] | None:
         """The first field that carries a fact, and its block."""
-        return next(iter(self.facts(what)), None)
+        return next(iter(self.attributes(what)), None)
 
-    def entry_seals(self) -> list[tuple[BlockRead, Field, ChecksumOf]]:
-        """The seals of each entry: their block and field, and what they cover."""
+    def entry_checksums(self) -> list[tuple[BlockRead, Field, ChecksumOf]]:
+        """The checksums of each entry: their block and field, and what they cover."""
         return [
             (block, field, field.meaning)
             for block in self.entry_blocks()
             for field in block.block.fields
-            if isinstance(field.meaning, ChecksumOf) and field.meaning.part in facts.PARTS
+            if isinstance(field.meaning, ChecksumOf) and field.meaning.part in attributes.PARTS
         ]
 
-    def content_seals(self) -> list[tuple[BlockRead, Field, ChecksumOf]]:
+    def content_checksums(self) -> list[tuple[BlockRead, Field, ChecksumOf]]:
         """Those of them that cover content, not the name."""
-        return [found for found in self.entry_seals() if found[2].part not in facts.NAMES]
+        return [found for found in self.entry_checksums() if found[2].part not in attributes.NAMES]
 
     def edge(self, edge: str, name: str) -> int:
         """Where a block or part starts or ends, in its source."""
@@ -231,9 +231,9 @@ class Reading:
         """A field whose changes are numbers: places that count from a part get where that is."""
         return settled_by(field, self.edge)
 
-    def true(self, block: BlockRead, field: Field) -> Array:
+    def decode_numbers(self, block: BlockRead, field: Field) -> Array:
         """The true numbers of a column, with the upper bits that another field holds."""
-        return true(with_upper(block, field), self.settled(field), block.source, block.starts)
+        return decode_numbers(with_upper(block, field), self.settled(field), block.source, block.starts)
 
 
 def settled_by(field: Field, edge: Callable[[str, str], int]) -> Field:
@@ -377,7 +377,7 @@ def _read_growing(reading: Reading, records: Records, source: Source, start: int
     told = next(
         field
         for field in records.block.fields
-        if isinstance(field.meaning, Attribute) and field.meaning.what == facts.FOLDERS
+        if isinstance(field.meaning, Attribute) and field.meaning.what == attributes.FOLDERS
     )
     parts, missing, at, had = [], 1, start, 0
     while missing:
@@ -386,7 +386,7 @@ def _read_growing(reading: Reading, records: Records, source: Source, start: int
         had, at = had + missing, at + len(found.data)
         column = found.columns[told.name]
         assert not isinstance(column, Texts)
-        more = true(column, reading.settled(told), source, found.starts)
+        more = decode_numbers(column, reading.settled(told), source, found.starts)
         if (more < 0).any() or len(parts) > DEEPEST:
             raise FormatError(source.name, f"folders within each other more than {DEEPEST} deep, or fewer than none", offset=at,
                               field=f"{records.block.name}[{had - 1}].{told.name}")  # fmt: skip
@@ -402,7 +402,7 @@ def _read_held(reading: Reading, holder: BlockRead, block: Block) -> BlockRead:
         one for one in holder.block.fields if isinstance(one.meaning, RecordsOf) and one.meaning.block == block.name
     )
     told = next(field for field in holder.block.fields if field.meaning == Measure("count", block.name))
-    regions, counts = holder.columns[one.name], reading.true(holder, told)
+    regions, counts = holder.columns[one.name], reading.decode_numbers(holder, told)
     assert isinstance(regions, Texts)
     records = Records(block)
     data = b"".join(regions.raws())
@@ -418,7 +418,7 @@ def _read_held(reading: Reading, holder: BlockRead, block: Block) -> BlockRead:
 def _stored_field(block: Block) -> Field:
     """The field that says how many bytes of content follow a record."""
     told = {field.meaning.what: field for field in block.fields if isinstance(field.meaning, Attribute)}
-    return told[facts.STORED if facts.STORED in told else facts.SIZE]
+    return told[attributes.STORED if attributes.STORED in told else attributes.SIZE]
 
 
 def _start(reading: Reading, block: Block | Part) -> int:
@@ -435,7 +435,7 @@ def _start(reading: Reading, block: Block | Part) -> int:
     return place_of(source, block.at, block.name)
 
 
-def told_by(reading: Reading, what: str, part: str) -> tuple[BlockRead, Field] | None:
+def measuring_field(reading: Reading, what: str, part: str) -> tuple[BlockRead, Field] | None:
     """The field that holds a measurement in this file, and its block."""
     for block in reading.blocks.values():
         for field in block.block.fields:
@@ -449,11 +449,11 @@ def told_by(reading: Reading, what: str, part: str) -> tuple[BlockRead, Field] |
 
 def measured(reading: Reading, what: str, part: str) -> int | None:
     """A measurement as a field holds it; None when no field does."""
-    found = told_by(reading, what, part)
+    found = measuring_field(reading, what, part)
     if found is None or (what == "count" and found[0].block.repeats):
         return None
     home, one = found
-    number = int(reading.true(home, one)[0])
+    number = int(reading.decode_numbers(home, one)[0])
     if number < 0:
         raise FormatError(home.source.name, f"{number} cannot be the {what} of {part}",
                           offset=home.offset(0, one.name), field=home.where(0, one.name))  # fmt: skip
@@ -462,7 +462,7 @@ def measured(reading: Reading, what: str, part: str) -> int | None:
 
 def _question(reading: Reading, what: str, part: str) -> str:
     """A question to the layout's author about the field that led to a wrong place."""
-    found = told_by(reading, what, part)
+    found = measuring_field(reading, what, part)
     if found is None:
         return "another layout, or a fresh copy of the file: it may be cut off"
     return f"the layout: is `{found[1].name}` counted in sectors, from another place, or in the other order of bytes?"

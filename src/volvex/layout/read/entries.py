@@ -8,7 +8,7 @@ import numpy as np
 
 from volvex.errors import FRESH, FormatError
 from volvex.layout.entries import Entries
-from volvex.layout.kinds import archive as facts
+from volvex.layout.kinds import archive as attributes
 from volvex.layout.model import Attribute, Condition, Field
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.names import names_of
@@ -20,12 +20,12 @@ def entries_of(reading: Reading) -> Entries:
     names, nameless = names_of(reading)
     count = len(names)
     start = _start(reading, count)
-    stored, size = column_of(reading, facts.STORED), column_of(reading, facts.SIZE)
+    stored, size = column_of(reading, attributes.STORED), column_of(reading, attributes.SIZE)
     if reading.layout.content.until_next:
         stored = (_until_next(reading, start), np.ones(count, bool))
     whole_stored, whole_size = _both(stored, size)
     codec, codecs = _codecs(reading, count, whole_stored, whole_size)
-    kind = column_of(reading, facts.KIND)
+    kind = column_of(reading, attributes.KIND)
     folders = _are_folders(reading, kind[0]) if kind else _named_folders(names)
     return Entries(names, start, whole_stored, whole_size, codec, codecs, nameless, folders)
 
@@ -36,8 +36,8 @@ MaskedColumn = tuple[Array, Array]  # the numbers, and for which entries they ar
 def column_of(reading: Reading, what: str) -> MaskedColumn | None:
     """A fact's true numbers for all entries, from the field or fields that tell it."""
     found: MaskedColumn | None = None
-    for block, one in reading.facts(what):
-        numbers, told = reading.true(block, one), block.present(one)
+    for block, one in reading.attributes(what):
+        numbers, told = reading.decode_numbers(block, one), block.present(one)
         if found is None:
             found = numbers, told
         else:
@@ -50,20 +50,20 @@ def _start(reading: Reading, count: int) -> Array:
         if block.ends is not None:
             ends: Array = block.ends
             return np.asarray(ends + -ends % reading.layout.content.align)
-    told = column_of(reading, facts.START)
+    told = column_of(reading, attributes.START)
     start = told[0] if told is not None else np.zeros(count, np.int64)
     return start + _bases(reading, count) if reading.volumes else start
 
 
 def volume_numbers(reading: Reading) -> list[int]:
     """The numbers of all volumes that entries lie in; a single 0 when they have none."""
-    told = column_of(reading, facts.VOLUME)
+    told = column_of(reading, attributes.VOLUME)
     return sorted(set(told[0].tolist())) if told is not None else [0]
 
 
 def _bases(reading: Reading, count: int) -> Array:
     """Where the volume of each entry starts in the source of all."""
-    told = column_of(reading, facts.VOLUME)
+    told = column_of(reading, attributes.VOLUME)
     if told is None:
         return np.zeros(count, np.int64)
     numbers = np.array([volume.number for volume in reading.volumes])
@@ -104,7 +104,7 @@ def _until_next(reading: Reading, starts: Array) -> Array:
 
 def _codecs(reading: Reading, count: int, stored: Array, size: Array) -> tuple[Array, list[str]]:
     """Which codec each entry has, and the codecs' names."""
-    content, told = reading.layout.content, column_of(reading, facts.CODEC)
+    content, told = reading.layout.content, column_of(reading, attributes.CODEC)
     if told is not None:
         return _numbered_codecs(reading, told, count)
     if content.codec and content.differing:
@@ -113,7 +113,7 @@ def _codecs(reading: Reading, count: int, stored: Array, size: Array) -> tuple[A
 
 
 def _numbered_codecs(reading: Reading, told: MaskedColumn, count: int) -> tuple[Array, list[str]]:
-    found = reading.fact(facts.CODEC)
+    found = reading.attribute(attributes.CODEC)
     assert found is not None and isinstance(found[1].meaning, Attribute)
     codecs = [name for _, name in found[1].meaning.table]
     index = np.full(count, -1, np.int64)
@@ -124,7 +124,7 @@ def _numbered_codecs(reading: Reading, told: MaskedColumn, count: int) -> tuple[
 
 
 def _are_folders(reading: Reading, numbers: Array) -> Array:
-    found = reading.fact(facts.KIND)
+    found = reading.attribute(attributes.KIND)
     assert found is not None and isinstance(found[1].meaning, Attribute)
     return np.isin(numbers, [number for number, word in found[1].meaning.table if word == "folder"])
 
@@ -143,9 +143,9 @@ def check_entries(reading: Reading, entries: Entries, lenient: bool = False) -> 
     """Every entry lies within its source (unless `lenient`) and on none of the blocks; FormatError otherwise."""
     end = entries.start + entries.stored
     negative = (entries.start < 0) | (entries.stored < 0) | (entries.size < 0)
-    _refuse(reading, negative, facts.START, lambda row: "a place or size below zero")
+    _refuse(reading, negative, attributes.START, lambda row: "a place or size below zero")
     source, within = reading.content_source, reading.layout.content.within
-    _refuse(reading, (end > source.size) & (entries.stored > 0) & (not lenient), facts.START, lambda row: (
+    _refuse(reading, (end > source.size) & (entries.stored > 0) & (not lenient), attributes.START, lambda row: (
         f"{int(entries.stored[row])} bytes of content from {int(entries.start[row]):#x} on reach past the end of the file at {source.size:#x}"
     ))  # fmt: skip
     if reading.volumes:
@@ -154,7 +154,7 @@ def check_entries(reading: Reading, entries: Entries, lenient: bool = False) -> 
         _refuse(
             reading,
             across,
-            facts.START,
+            attributes.START,
             lambda row: f"{int(entries.stored[row])} bytes of content reach past the end of its volume",
         )
         return
@@ -164,7 +164,7 @@ def check_entries(reading: Reading, entries: Entries, lenient: bool = False) -> 
         taken += [(area.part.name, area.start, area.start + area.stored) for area in reading.areas.values()]
     for name, first, last in taken:
         on = (entries.start < last) & (end > first) & (entries.stored > 0)
-        _refuse(reading, on, facts.START, lambda row, name=name, first=first: (
+        _refuse(reading, on, attributes.START, lambda row, name=name, first=first: (
             f"content at {int(entries.start[row]):#x} overlaps {name} at {first:#x}"
         ))  # fmt: skip
 
@@ -173,10 +173,10 @@ def _refuse(reading: Reading, wrong: Array, what: str, say: Any) -> None:
     if not wrong.any():
         return
     row = int(np.argmax(wrong))
-    found = reading.fact(what) or reading.fact(facts.STORED) or reading.fact(facts.SIZE)
+    found = reading.attribute(what) or reading.attribute(attributes.STORED) or reading.attribute(attributes.SIZE)
     assert found is not None
     block, one = found
-    sized = reading.fact(facts.STORED) or reading.fact(facts.SIZE)
+    sized = reading.attribute(attributes.STORED) or reading.attribute(attributes.SIZE)
     asked = f"is `{one.name}` counted in sectors, from another place, or in the other order of bytes?"
     if sized is not None and sized[1] is not one:
         asked = f"{asked.rstrip('?')}, or has `{sized[1].name}` another width?"
@@ -190,12 +190,12 @@ def placing_of(reading: Reading) -> tuple[Array, Array]:
     content, count = reading.layout.content, len(reading.entries)
     align, fill = np.full(count, content.align, np.int64), np.full(count, content.fill, np.int64)
     for other in content.others:
-        there = concerned(reading, other.when)
+        there = condition_mask(reading, other.when)
         align[there], fill[there] = other.align, other.fill
     return align, fill
 
 
-def concerned(reading: Reading, when: Condition) -> Array:
+def condition_mask(reading: Reading, when: Condition) -> Array:
     """For which entries a condition holds."""
     assert reading.entries is not None
     if when.how == "ends":

@@ -7,13 +7,17 @@ from collections.abc import Callable, Container
 import numpy as np
 
 from volvex.errors import FRESH, FormatError
-from volvex.layout.kinds import archive as facts
+from volvex.layout.kinds import archive as attributes
 from volvex.layout.model import Attribute, Field, Text
 from volvex.layout.name_hash import Numbering, bits_of
 from volvex.layout.read.blocks import DEEPEST, BlockRead, Reading
 from volvex.layout.records.columns import Array, Texts
 
-KEYS_IN_ORDER = (facts.FOLDER_KEY, facts.KEY, facts.EXTENSION_KEY)  # as an entry that has no name is called by them
+KEYS_IN_ORDER = (
+    attributes.FOLDER_KEY,
+    attributes.KEY,
+    attributes.EXTENSION_KEY,
+)  # as an entry that has no name is called by them
 
 
 def names_of(reading: Reading) -> tuple[Texts, bool]:
@@ -36,7 +40,7 @@ def names_of(reading: Reading) -> tuple[Texts, bool]:
 
 def own_names(reading: Reading) -> Texts | None:
     """The entries' names as they stand in the entries or in the pool; None where there are only keys."""
-    return _named(reading, facts.NAME, facts.NAME_AT)
+    return _named(reading, attributes.NAME, attributes.NAME_AT)
 
 
 def _keys(reading: Reading) -> Texts:
@@ -55,7 +59,7 @@ def _keys(reading: Reading) -> Texts:
 
 def key_columns(reading: Reading, what: str) -> list[tuple[Array, int]]:
     """The keys of all entries of one sort (uint64), and their bits; nothing when they have none."""
-    found = reading.fact(what)
+    found = reading.attribute(what)
     if found is None:
         return []
     bits = bits_of(found[1].type)
@@ -91,11 +95,11 @@ def _split_ending(name: str) -> tuple[str, str]:
 
 def variants_of(reading: Reading) -> list[str] | None:
     """Which variant of its path each entry is, nothing for the only or plain one; None when the layout tells none."""
-    found = reading.fact(facts.VARIANT)
+    found = reading.attribute(attributes.VARIANT)
     if found is None or not isinstance(found[1].meaning, Attribute):
         return None
     words = {number: "" if word == "none" else word for number, word in found[1].meaning.table}
-    return [words.get(number, str(number)) for number in reading.true(*found).tolist()]
+    return [words.get(number, str(number)) for number in reading.decode_numbers(*found).tolist()]
 
 
 def _before(reading: Reading) -> list[bytes] | None:
@@ -119,24 +123,24 @@ def _after(reading: Reading, nameless: bool) -> list[bytes] | None:
     if found is None:
         return None
     made = {number: dot + word.encode(encoding) if word else b"" for number, word in endings.items()}
-    return [made.get(number, b"") for number in reading.true(*found).tolist()]
+    return [made.get(number, b"") for number in reading.decode_numbers(*found).tolist()]
 
 
 def ending_texts(reading: Reading) -> Texts | None:
     """The endings where they stand as texts."""
-    found = reading.fact(facts.EXTENSION)
+    found = reading.attribute(attributes.EXTENSION)
     column = found[0].columns[found[1].name] if found is not None else None
     return column if isinstance(column, Texts) else None
 
 
 def stored_endings(reading: Reading) -> tuple[dict[int, str], tuple[BlockRead, Field] | None]:
     """What the numbers of extensions or types stand for, and the field that holds them."""
-    found = reading.fact(facts.EXTENSION)
+    found = reading.attribute(attributes.EXTENSION)
     if found is not None and isinstance(found[1].type, Text):
         return {}, None
     if found is not None and isinstance(found[1].meaning, Attribute):
         return {number: "" if word == "none" else word for number, word in found[1].meaning.table}, found
-    found = reading.fact(facts.TYPE)
+    found = reading.attribute(attributes.TYPE)
     if found is None:
         return {}, None
     return dict(enumerate(type_names(reading))), found
@@ -148,28 +152,28 @@ def endings_of(reading: Reading) -> list[str] | None:
     if texts is not None:
         return texts.all()
     endings, found = stored_endings(reading)
-    return [endings.get(number, "") for number in reading.true(*found).tolist()] if found else None
+    return [endings.get(number, "") for number in reading.decode_numbers(*found).tolist()] if found else None
 
 
 def type_names(reading: Reading) -> list[str]:
     """The names of the types of a package, by their numbers."""
-    texts = _named(reading, facts.TYPE_NAME, facts.TYPE_NAME_AT)
+    texts = _named(reading, attributes.TYPE_NAME, attributes.TYPE_NAME_AT)
     return [raw.decode(texts.encoding, "replace").lower() for raw in texts.raws()] if texts else []
 
 
 def _named(reading: Reading, name: str, place: str) -> Texts | None:
     """A column of names, told by themselves or by places in the pool."""
-    found = reading.fact(name)
+    found = reading.attribute(name)
     if found is not None:
         column = found[0].columns[found[1].name]
         assert isinstance(column, Texts)
         return column
-    pointing = reading.fact(place)
+    pointing = reading.attribute(place)
     return pooled(reading, *pointing) if pointing else None
 
 
 def _encoding(reading: Reading) -> str:
-    found = reading.fact(facts.NAME) or reading.pool()
+    found = reading.attribute(attributes.NAME) or reading.pool()
     return found[1].type.encoding if found and isinstance(found[1].type, Text) else "ascii"
 
 
@@ -178,7 +182,7 @@ def _encoding(reading: Reading) -> str:
 
 def pooled(reading: Reading, block: BlockRead, field: Field) -> Texts:
     """The names that stand at the places of the pool which a column tells, counted from its start."""
-    places, pool = reading.true(block, field), reading.pool()
+    places, pool = reading.decode_numbers(block, field), reading.pool()
     assert pool is not None and isinstance(pool[1].type, Text)
     home, kind = pool[0], pool[1].type
     if kind.zero == 1:
@@ -213,7 +217,7 @@ def _refuse(block: BlockRead, field: Field, wrong: Array, say: Callable[[int], s
 
 def folder_paths(reading: Reading) -> list[bytes]:
     """The path of each folder with its closing slash, nothing for the root; FormatError for folders in a circle."""
-    names = _named(reading, facts.FOLDER_NAME, facts.FOLDER_NAME_AT)
+    names = _named(reading, attributes.FOLDER_NAME, attributes.FOLDER_NAME_AT)
     assert names is not None
     raws, parents, slash = names.raws(), _parents(reading), "/".encode(names.encoding)
     paths: list[bytes | None] = [None] * len(raws)
@@ -234,18 +238,18 @@ def folder_paths(reading: Reading) -> list[bytes]:
 def _parents(reading: Reading) -> list[int]:
     """The folder above each folder, -1 for none."""
     block = reading.rooted("folder")[0]
-    count, found = len(block.starts), reading.fact(facts.PARENT)
+    count, found = len(block.starts), reading.attribute(attributes.PARENT)
     if found is not None:
-        parents = reading.true(*found)
+        parents = reading.decode_numbers(*found)
         return [parent if 0 <= parent < count else -1 for parent in parents.tolist()]
-    first, told = reading.fact(facts.FIRST_FOLDER), reading.fact(facts.FOLDERS)
+    first, told = reading.attribute(attributes.FIRST_FOLDER), reading.attribute(attributes.FOLDERS)
     if told is None:
         return [-1] * count
-    numbers = reading.true(*told).tolist()
+    numbers = reading.decode_numbers(*told).tolist()
     if first is None:
         return _growing_parents(numbers)
     parents_of = [-1] * count
-    for row, (start, number) in enumerate(zip(reading.true(*first).tolist(), numbers, strict=True)):
+    for row, (start, number) in enumerate(zip(reading.decode_numbers(*first).tolist(), numbers, strict=True)):
         if number and not (start >= 0 and 0 < number <= count - start):
             raise _folder_error(reading, row, f"{number} folders from {start} on, and there are {count}")
         for child in range(start, start + number):
@@ -277,9 +281,9 @@ def entry_folders(reading: Reading) -> Array | None:
     blocks = reading.rooted("folder")
     if not blocks:
         return None
-    found, count = reading.fact(facts.FOLDER), len(blocks[0].starts)
+    found, count = reading.attribute(attributes.FOLDER), len(blocks[0].starts)
     if found is not None:
-        rows = reading.true(*found)
+        rows = reading.decode_numbers(*found)
         _refuse(
             *found, (rows < 0) | (rows >= count), lambda row: f"there is no folder {int(rows[row])}, there are {count}"
         )
@@ -290,12 +294,12 @@ def entry_folders(reading: Reading) -> Array | None:
 
 def _ranged(reading: Reading) -> Array:
     """The folder of each entry, where folders tell their first entry and how many there are."""
-    first, told = reading.fact(facts.FIRST_FILE), reading.fact(facts.FILES)
+    first, told = reading.attribute(attributes.FIRST_FILE), reading.attribute(attributes.FILES)
     assert first is not None and told is not None
     count = len(reading.entry_blocks()[0].starts)
     rows = np.full(count, -1, np.int64)
     for row, (start, number) in enumerate(
-        zip(reading.true(*first).tolist(), reading.true(*told).tolist(), strict=True)
+        zip(reading.decode_numbers(*first).tolist(), reading.decode_numbers(*told).tolist(), strict=True)
     ):
         if number and not (start >= 0 and 0 < number <= count - start):
             raise _folder_error(reading, row, f"{number} entries from {start} on, and there are {count}")
@@ -309,7 +313,7 @@ def _ranged(reading: Reading) -> Array:
 
 def has_ranges(reading: Reading) -> bool:
     """Whether folders say which entries are theirs by the first and how many."""
-    return reading.fact(facts.FIRST_FILE) is not None and reading.fact(facts.FILES) is not None
+    return reading.attribute(attributes.FIRST_FILE) is not None and reading.attribute(attributes.FILES) is not None
 
 
 # taking names apart

@@ -1,4 +1,4 @@
-"""Is a file what its layout says? Constants, lengths, counts and seals, as far as the content is not needed."""
+"""Is a file what its layout says? Constants, lengths, counts and checksums, as far as the content is not needed."""
 
 from __future__ import annotations
 
@@ -6,18 +6,18 @@ import numpy as np
 
 from volvex.errors import FormatError
 from volvex.layout.checksums import (
-    block_seals,
+    block_checksums,
+    checksum_size,
+    checksum_text,
+    checksum_value,
     covered_chunks,
     file_span,
     is_over_file,
     new_sum,
-    seal_size,
-    seal_text,
-    seal_value,
-    stored_seal,
+    stored_checksum,
 )
 from volvex.layout.model import Block, ChecksumOf, Constant, Field, Measure, Raw
-from volvex.layout.read.blocks import BlockRead, Reading, measured, told_by
+from volvex.layout.read.blocks import BlockRead, Reading, measured, measuring_field
 from volvex.layout.records.columns import Array
 
 
@@ -26,7 +26,7 @@ def verify_blocks(reading: Reading) -> None:
     _check_constants(reading)
     _check_length(reading)
     _check_counts(reading)
-    _check_seals(reading)
+    _check_checksums(reading)
 
 
 def _check_constants(reading: Reading) -> None:
@@ -52,7 +52,7 @@ def _first_difference(values: Array, wanted: bytes | int, field: Field, there: A
 
 
 def _check_length(reading: Reading) -> None:
-    found, told = measured(reading, "length", "file"), told_by(reading, "length", "file")
+    found, told = measured(reading, "length", "file"), measuring_field(reading, "length", "file")
     if told is not None and found != reading.source.size:
         block, one = told
         raise FormatError(reading.source.name, f"the file has {reading.source.size} bytes, this says {found}",
@@ -70,51 +70,51 @@ def _check_counts(reading: Reading) -> None:
             part = reading.blocks[meaning.part]
             if meaning.what != "count" or part.block.until is None or not block.present(field)[:1].all():
                 continue
-            told, found = int(reading.true(block, field)[0]), len(part.starts)
+            told, found = int(reading.decode_numbers(block, field)[0]), len(part.starts)
             if told != found:
                 raise FormatError(block.source.name, f"{meaning.part} has {found} records, this says {told}",
                                   offset=block.offset(0, field.name), field=block.where(0, field.name))  # fmt: skip
 
 
-def _check_seals(reading: Reading) -> None:
-    """The seals over blocks and parts. Those over the file would cost reading it: see `file_seal_faults`."""
-    for home, one, meaning in block_seals(reading.layout):
+def _check_checksums(reading: Reading) -> None:
+    """The checksums over blocks and parts. Those over the file would cost reading it: see `file_checksum_faults`."""
+    for home, one, meaning in block_checksums(reading.layout):
         if is_over_file(meaning):
             continue
         holder, data = reading.blocks[home.name], _covered(reading, home, one, meaning)
-        _compare(reading, holder, one, meaning, seal_value(meaning.algorithm, data))
+        _compare(reading, holder, one, meaning, checksum_value(meaning.algorithm, data))
 
 
 def _covered(reading: Reading, home: Block, field: Field, meaning: ChecksumOf) -> bytes:
-    """The bytes that a seal over a block or part covers."""
+    """The bytes that a checksum over a block or part covers."""
     if meaning.part in reading.areas:
         area = reading.areas[meaning.part]
         return reading.source.read(area.start, area.stored)
     covered = reading.blocks[meaning.part]
     if covered.block is not home:
         return covered.data
-    at, size = covered.offset(0, field.name) - covered.start, seal_size(field)  # its own bytes count as zero
+    at, size = covered.offset(0, field.name) - covered.start, checksum_size(field)  # its own bytes count as zero
     return covered.data[:at] + bytes(size) + covered.data[at + size :]
 
 
 def _compare(reading: Reading, holder: BlockRead, field: Field, meaning: ChecksumOf, value: int) -> None:
-    found = stored_seal(field, holder.numbers(field.name), 0)
+    found = stored_checksum(field, holder.numbers(field.name), 0)
     if value != found:
         over = f"the file {meaning.edge} {meaning.part}" if meaning.edge else meaning.part
         raise FormatError(
-            holder.source.name, f"the {meaning.algorithm} of {over} is {seal_text(field, value)}, the file says {seal_text(field, found)}",
+            holder.source.name, f"the {meaning.algorithm} of {over} is {checksum_text(field, value)}, the file says {checksum_text(field, found)}",
             offset=holder.offset(0, field.name), field=holder.where(0, field.name),
             hint="a fresh copy of the file: some of its bytes have changed",
         )  # fmt: skip
 
 
-def verify_file_seals(reading: Reading) -> None:
-    """The seals over the whole file, which is read for them; FormatError for the first that is wrong."""
-    for home, one, meaning in block_seals(reading.layout):
+def verify_file_checksums(reading: Reading) -> None:
+    """The checksums over the whole file, which is read for them; FormatError for the first that is wrong."""
+    for home, one, meaning in block_checksums(reading.layout):
         if is_over_file(meaning):
             holder = reading.blocks[home.name]
             total = new_sum(meaning.algorithm)
-            own = (holder.offset(0, one.name), seal_size(one)) if meaning.part == "file" else (0, 0)
+            own = (holder.offset(0, one.name), checksum_size(one)) if meaning.part == "file" else (0, 0)
             for chunk in covered_chunks(reading.source, file_span(reading, meaning), own):
                 total.update(chunk)
             _compare(reading, holder, one, meaning, total.value())

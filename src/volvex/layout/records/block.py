@@ -14,7 +14,7 @@ import numpy as np
 from volvex.errors import FRESH, FormatError
 from volvex.layout.model import Bits, Block, Field, Float, Number, Text, Varint
 from volvex.layout.records.codegen import compile_inline_walk, compile_walk, prefix_name, runs_of
-from volvex.layout.records.columns import Array, Column, Columns, Texts, fit, holds, joined, rows_of
+from volvex.layout.records.columns import Array, Column, Columns, Texts, encode_numbers, holds, joined, rows_of
 from volvex.layout.records.varint import LongerThanNeeded, cut, odd_bytes, odd_numbers, packed_varints, unpacked_varints
 from volvex.source import Source
 
@@ -230,7 +230,7 @@ class Records:
         return sum(map(len, self._tail_bytes(field, columns)))
 
     def write(self, columns: Columns) -> bytes:
-        """The records' bytes. Numbers must fit: see `columns.fit`."""
+        """The records' bytes. Numbers must fit: see `columns.encode_numbers`."""
         pieces = self.pieces(columns)
         if len(pieces) == 1:
             return b"".join(pieces[0])
@@ -277,7 +277,7 @@ class Records:
         kind = field.type
         assert isinstance(kind, Text)
         teller = next(one for one in self.block.fields if one.name == kind.told)
-        columns[teller.name] = fit(self._counted(field, lengths), teller, self.block.name)
+        columns[teller.name] = encode_numbers(self._counted(field, lengths), teller, self.block.name)
 
     def _counted(self, field: Field, lengths: Array) -> Array:
         """Lengths in bytes as a text's number counts them."""

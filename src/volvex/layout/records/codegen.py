@@ -232,10 +232,10 @@ class _Lines:
             self.add(f"{variable} = {_opened(asked)}n{_changed(asked)}")
 
     def _inner(self, kind: Nested) -> None:
-        outer, self.names = self.names, {}
+        envelope, self.names = self.names, {}
         self.fields(kind.fields)
         self.flush()
-        self.names = outer
+        self.names = envelope
 
     def _array(self, kind: ArrayType) -> None:
         count = str(kind.count) if isinstance(kind.count, int) else self.names[kind.count]

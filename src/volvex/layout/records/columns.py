@@ -151,7 +151,7 @@ def holds(when: Condition, column: Column) -> Array:
     return np.asarray(COMPARED[when.how](values, when.value), bool)
 
 
-def fit(values: Array, field: Field, index: str) -> Array:
+def encode_numbers(values: Array, field: Field, index: str) -> Array:
     """True numbers as `field` stores them (its changes undone); FormatError when one cannot be stored."""
     assert isinstance(field.type, Number | Bits | Varint)
     try:
@@ -189,7 +189,7 @@ def _wide(field: Field) -> bool:
     )
 
 
-def true(values: Array, field: Field, source: Source, starts: Array) -> Array:
+def decode_numbers(values: Array, field: Field, source: Source, starts: Array) -> Array:
     """The true numbers (int64) that `field` stores; FormatError when one is beyond all sense."""
     if not len(values):
         return np.zeros(0, np.int64)

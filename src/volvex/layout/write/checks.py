@@ -1,4 +1,4 @@
-"""In which order a layout's parts are found and sealed, and whether it can be written."""
+"""In which order a layout's parts are found and their checksums computed, and whether it can be written."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from volvex.layout.model import (
     Text,
     Varint,
 )  # fmt: skip
-from volvex.layout.order import seal_order
+from volvex.layout.order import checksum_order
 
 
 def unwritable(layout: Layout) -> list[tuple[Place, str]]:
@@ -21,36 +21,38 @@ def unwritable(layout: Layout) -> list[tuple[Place, str]]:
     reasons: list[tuple[Place, str]] = []
     if layout.read_only:
         reasons.append((layout.place, "its author says `read only`"))
-    order = seal_order(layout)
+    order = checksum_order(layout)
     for block in layout.blocks:
         if block not in order:
-            reasons.append((block.place, f"the seals of {block.name} and of another block each cover the other"))
+            reasons.append((block.place, f"the checksums of {block.name} and of another block each cover the other"))
         if _stands_behind_a_growing_block(layout, block):
             reasons.append((block.place, f"{block.name} has a fixed place behind a block that may grow into it"))
         if block.at and block.at.from_end and (block.repeats or _varies(block)):
             reasons.append(
                 (block.place, f"{block.name} is found from the end of the file, but may change its own length")
             )
-    reasons += _file_seals(layout)
+    reasons += _file_checksums(layout)
     reasons += getattr(kind_of(layout.kind), "unwritable", lambda _: ())(layout)
     return reasons
 
 
-def _file_seals(layout: Layout) -> list[tuple[Place, str]]:
-    """Seals over the file are computed last: nothing may cover them, not even each other."""
+def _file_checksums(layout: Layout) -> list[tuple[Place, str]]:
+    """Checksums over the file are computed last: nothing may cover them, not even each other."""
     found = [(block, field) for block in layout.blocks for field in block.fields if _covers_file(field)]
-    reasons = [(one.place, "a seal over the file beside another: each would cover the other") for _, one in found[1:]]
+    reasons = [
+        (one.place, "a checksum over the file beside another: each would cover the other") for _, one in found[1:]
+    ]
     holders = {block.name for block, _ in found}
     for block, one in found:
         if block.within:
             reasons.append(
                 (
                     one.place,
-                    f"a seal over the file that lies in {block.within}, which is wrapped and a part of the file",
+                    f"a checksum over the file that lies in {block.within}, which is wrapped and a part of the file",
                 )
             )
     reasons += [
-        (one.place, f"{one.meaning.part} holds a seal over the file, which this seal would cover")
+        (one.place, f"{one.meaning.part} holds a checksum over the file, which this checksum would cover")
         for block in layout.blocks
         for one in block.fields
         if isinstance(one.meaning, ChecksumOf) and not one.meaning.edge and one.meaning.part in holders

@@ -13,7 +13,7 @@ from volvex.layout.read.entries import placing_of
 from volvex.layout.records.columns import Array
 from volvex.layout.transforms import KeyFacts, ciphers_of, deciphered, enciphered, made_codec
 from volvex.layout.write.place import Contents
-from volvex.layout.write.plan import Edit, NewContent, Piece, SealKey
+from volvex.layout.write.plan import ChecksumKey, Edit, NewContent, Piece
 from volvex.source import Spool
 
 
@@ -26,14 +26,14 @@ class ContentPlan:
         self.pinned = pinned  # new content takes the place of the old one only where it fits
         self.new = [*edit.replaced.values(), *(one.content for one in edit.added)]
         self.align, self.fill = placing_of(reading)
-        self.wraps = reading.layout.content.wraps
-        self._plain = {wrap: made_codec(wrap) for wrap in self.wraps if not wrap.derived}
-        whats = {derived.what for wrap in self.wraps for derived in wrap.derived}
+        self.transforms = reading.layout.content.transforms
+        self._plain = {transform: made_codec(transform) for transform in self.transforms if not transform.derived}
+        whats = {derived.what for transform in self.transforms for derived in transform.derived}
         self.keyed = "start" in whats
         self.kept_rows = np.setdiff1d(np.arange(len(self.entries)), np.array(sorted(edit.removed), np.int64))
-        self.seals: dict[int, dict[SealKey, int]] = {}  # of new contents, where enciphering has changed them
-        self.span_seals: dict[int, dict[SealKey, int]] = {}
-        self._done: dict[tuple[str, int, int], tuple[Piece, dict[SealKey, int]]] = {}
+        self.checksums: dict[int, dict[ChecksumKey, int]] = {}  # of new contents, where enciphering has changed them
+        self.span_checksums: dict[int, dict[ChecksumKey, int]] = {}
+        self._done: dict[tuple[str, int, int], tuple[Piece, dict[ChecksumKey, int]]] = {}
         self._replaced = list(edit.replaced)
         self._stored_sizes: dict[int, int] = {}
         self._new_pieces: dict[int, Piece] = {}
@@ -100,22 +100,22 @@ class ContentPlan:
         """The bytes that a new content takes: a cipher may fill up its last unit."""
         if index not in self._stored_sizes:
             size = self.new[index].stored
-            for wrap in reversed(self.wraps):
-                cipher = self._plain.get(wrap) or made_codec(wrap, KeyFacts(b"-", 0, size, size))
+            for transform in reversed(self.transforms):
+                cipher = self._plain.get(transform) or made_codec(transform, KeyFacts(b"-", 0, size, size))
                 size += -size % cipher.unit if cipher.pads else 0
             self._stored_sizes[index] = size
         return self._stored_sizes[index]
 
     def place_new(self, index: int, start: int) -> None:
         """Settle where a new content lies; it is enciphered accordingly."""
-        if not self.wraps:
+        if not self.transforms:
             return
         content, key = self.new[index], ("new", index, start if self.keyed else 0)
         if key not in self._done:
-            facts = KeyFacts(self._name(index), start, content.size, self.stored_size(index))
-            self._done[key] = self._enciphered(content.source.chunks(content.offset, content.stored), facts)
-        self._new_pieces[index], seals = self._done[key]
-        self.seals[index] = {**content.seals, **seals}
+            attributes = KeyFacts(self._name(index), start, content.size, self.stored_size(index))
+            self._done[key] = self._enciphered(content.source.chunks(content.offset, content.stored), attributes)
+        self._new_pieces[index], checksums = self._done[key]
+        self.checksums[index] = {**content.checksums, **checksums}
 
     def place_span(self, span: int, start: int) -> None:
         """Settle where an old content lies whose key depends on that."""
@@ -127,20 +127,20 @@ class ContentPlan:
             before, after = KeyFacts(name, old, size, stored), KeyFacts(name, start, size, stored)
             chunks = self.reading.content_source.chunks(old, stored)
             self._done[key] = self._enciphered(deciphered(chunks, self._ciphers(before)), after)
-        self.span_seals[span] = self._done[key][1]
+        self.span_checksums[span] = self._done[key][1]
 
-    def _ciphers(self, facts: KeyFacts) -> list[Cipher]:
-        return ciphers_of(self.wraps, facts, self._plain)
+    def _ciphers(self, attributes: KeyFacts) -> list[Cipher]:
+        return ciphers_of(self.transforms, attributes, self._plain)
 
-    def _enciphered(self, chunks: Iterator[bytes], facts: KeyFacts) -> tuple[Piece, dict[SealKey, int]]:
-        """Content as it is stored, in the temporary file, and the seals over it."""
+    def _enciphered(self, chunks: Iterator[bytes], attributes: KeyFacts) -> tuple[Piece, dict[ChecksumKey, int]]:
+        """Content as it is stored, in the temporary file, and the checksums over it."""
         totals = {
             (meaning.algorithm, meaning.part): new_sum(meaning.algorithm)
-            for _, _, meaning in self.reading.content_seals() if meaning.part == "stored content"
+            for _, _, meaning in self.reading.content_checksums() if meaning.part == "stored content"
         }  # fmt: skip
 
         def counted() -> Iterator[bytes]:
-            for chunk in enciphered(chunks, self._ciphers(facts)):
+            for chunk in enciphered(chunks, self._ciphers(attributes)):
                 for total in totals.values():
                     total.update(chunk)
                 yield chunk
@@ -156,7 +156,7 @@ class ContentPlan:
 
     def made(self, index: int) -> Piece:
         """A new content as it is stored."""
-        if self.wraps:
+        if self.transforms:
             return self._new_pieces[index]
         content = self.new[index]
         return Piece(source=content.source, offset=content.offset, size=content.stored)
@@ -165,6 +165,6 @@ class ContentPlan:
         """An old content as it is stored at a new place."""
         return self._done["old", span, start][0]
 
-    def seals_of(self, index: int, content: NewContent) -> dict[SealKey, int]:
-        """The seals over a new content as it is stored."""
-        return self.seals.get(index, dict(content.seals))
+    def checksums_of(self, index: int, content: NewContent) -> dict[ChecksumKey, int]:
+        """The checksums over a new content as it is stored."""
+        return self.checksums.get(index, dict(content.checksums))

@@ -8,12 +8,12 @@ from typing import Any
 
 import numpy as np
 
-from volvex.layout.checksums import name_seal
-from volvex.layout.kinds import archive as facts
+from volvex.layout.checksums import name_checksum
+from volvex.layout.kinds import archive as attributes
 from volvex.layout.model import Bits, Block, Field, Measure, Number, Raw, RecordsOf
 from volvex.layout.read.blocks import BlockRead, Reading, upper_field
 from volvex.layout.read.names import entry_folders, has_ranges
-from volvex.layout.records.columns import Array, Column, Columns, Texts, fit, rows_of, taken
+from volvex.layout.records.columns import Array, Column, Columns, Texts, encode_numbers, rows_of, taken
 from volvex.layout.write.contents import ContentPlan
 from volvex.layout.write.names import new_names
 from volvex.layout.write.place import Placed
@@ -57,7 +57,11 @@ class Directory:
     def _add_names(self, columns: AllColumns) -> None:
         """Names for the rows that are added, in the directory or behind what is in the pool."""
         texts = [name.text for name in self.names]
-        found, pool, place = self.reading.fact(facts.NAME), self.reading.pool(), self.reading.fact(facts.NAME_AT)
+        found, pool, place = (
+            self.reading.attribute(attributes.NAME),
+            self.reading.pool(),
+            self.reading.attribute(attributes.NAME_AT),
+        )
         if found is not None:
             self._extend(columns, *found, texts)
         elif pool is not None and place is not None:
@@ -68,15 +72,17 @@ class Directory:
                 end += len(text) + home.records.least  # its length, or the zero behind it
             self._set_texts(columns, *pool, [*self._texts(columns, *pool).raws(), *texts])
             self.put(columns, place[0], self.reading.settled(place[1]), np.array(places, object), self._added())
-        ending = self.reading.fact(facts.EXTENSION)
+        ending = self.reading.attribute(attributes.EXTENSION)
         if ending is not None and self.names and self.names[0].ending is not None:
             self._extend(columns, *ending, [one.ending or b"" for one in self.names])
         for what in self.names[0].numbers:  # what makes up a name is the same for all
             numbers = np.array([one.numbers[what] for one in self.names], object)
-            for block, one in self.reading.facts(what):
+            for block, one in self.reading.attributes(what):
                 self.put(columns, block, self.reading.settled(one), numbers, self._added())
-        for block, one in self.reading.facts(facts.ID):  # no two entries have the same: new ones go on counting
-            known = self.reading.true(block, one)
+        for block, one in self.reading.attributes(
+            attributes.ID
+        ):  # no two entries have the same: new ones go on counting
+            known = self.reading.decode_numbers(block, one)
             first = int(known.max()) + 1 if len(known) else 0
             self.put(
                 columns,
@@ -85,10 +91,10 @@ class Directory:
                 np.arange(first, first + len(texts)).astype(object),
                 self._added(),
             )
-        for block, one, meaning in self.reading.entry_seals():
-            if meaning.part in facts.NAMES:
-                values = [name_seal(meaning, text) for text in texts]
-                self._put_seals(columns, block, one, values, self._added())
+        for block, one, meaning in self.reading.entry_checksums():
+            if meaning.part in attributes.NAMES:
+                values = [name_checksum(meaning, text) for text in texts]
+                self._put_checksums(columns, block, one, values, self._added())
 
     def _added(self) -> Array:
         """The rows of the new directory that are added."""
@@ -137,9 +143,9 @@ class Directory:
         if self._held() is not None:
             return self.folders.astype(float)
         ranks = np.concatenate([np.arange(count, dtype=float), np.zeros(len(self.names))])
-        first = self.reading.fact(facts.FIRST_FILE)
+        first = self.reading.attribute(attributes.FIRST_FILE)
         assert first is not None
-        firsts = self.reading.true(*first)
+        firsts = self.reading.decode_numbers(*first)
         before = np.searchsorted(self.contents.kept_rows, firsts)  # where a folder without entries would have them
         last = {int(folder): row for row, folder in enumerate(self.folders[:count])}
         for row, folder in enumerate(self.folders[count:].tolist(), count):
@@ -155,32 +161,32 @@ class Directory:
     # what they say
 
     def filled(self, placed: Placed, settle: Settle) -> AllColumns:
-        """The columns with the facts and seals of all entries, from where and how they are stored now."""
+        """The columns with the facts and checksums of all entries, from where and how they are stored now."""
         columns = {name: dict(found) for name, found in self._begun.items()}
         changed = self._changed()
         self._put_starts(columns, placed, settle, changed)
         rows = np.array([row for row, _ in changed], np.int64)
         new = [self.contents.new[index] for _, index in changed]
-        codec = self.reading.fact(facts.CODEC)
+        codec = self.reading.attribute(attributes.CODEC)
         table: Any = getattr(codec[1].meaning, "table", ()) if codec else ()
         told = {
-            facts.CODEC: [next((number for number, name in table if name == one.codec), 0) for one in new],
-            facts.STORED: [self.contents.stored_size(index) for _, index in changed],
-            facts.SIZE: [one.size for one in new],
+            attributes.CODEC: [next((number for number, name in table if name == one.codec), 0) for one in new],
+            attributes.STORED: [self.contents.stored_size(index) for _, index in changed],
+            attributes.SIZE: [one.size for one in new],
         }
         for what, values in told.items():
-            for block, one in self.reading.facts(what):
+            for block, one in self.reading.attributes(what):
                 self.put(columns, block, settle(one), np.array(values, object), rows)
-        for block, one, meaning in self.reading.content_seals():
+        for block, one, meaning in self.reading.content_checksums():
             key = (meaning.algorithm, meaning.part)
-            self._put_seals(
+            self._put_checksums(
                 columns,
                 block,
                 one,
-                [self.contents.seals_of(index, self.contents.new[index])[key] for _, index in changed],
+                [self.contents.checksums_of(index, self.contents.new[index])[key] for _, index in changed],
                 rows,
             )
-            self._put_moved_seals(columns, block, one, key)
+            self._put_moved_checksums(columns, block, one, key)
         columns = self._in_order(columns)
         if self.touched and self.folders is not None and has_ranges(self.reading):
             self._put_ranges(columns)
@@ -203,13 +209,13 @@ class Directory:
         for row, index in changed:
             start[row] = placed.new_start[index]
             self.contents.place_new(index, placed.new_start[index])
-        self.contents.span_seals = {}
+        self.contents.span_checksums = {}
         if self.contents.keyed:
             for span in np.flatnonzero(placed.span_start != self.contents.spans[:, 0]).tolist():
                 self.contents.place_span(span, int(placed.span_start[span]))
         if self.reading.layout.content.until_next:
             self._untie(start, changed)
-        for block, one in self.reading.facts(facts.START):
+        for block, one in self.reading.attributes(attributes.START):
             self.put(columns, block, settle(one), start, None)
 
     def _untie(self, start: Array, changed: list[tuple[int, int]]) -> None:
@@ -225,18 +231,20 @@ class Directory:
             while (owner := owners.get(int(start[row]))) is not None and rank[owner] < rank[row]:
                 start[row] += sizes[owner]
 
-    def _put_moved_seals(self, columns: AllColumns, block: BlockRead, field: Field, key: tuple[str, str]) -> None:
-        """The seals over stored content that was enciphered anew because it has moved."""
-        moved = {span: seals[key] for span, seals in self.contents.span_seals.items() if key in seals}
+    def _put_moved_checksums(self, columns: AllColumns, block: BlockRead, field: Field, key: tuple[str, str]) -> None:
+        """The checksums over stored content that was enciphered anew because it has moved."""
+        moved = {span: checksums[key] for span, checksums in self.contents.span_checksums.items() if key in checksums}
         spans = self.contents.part_of_row[self.contents.kept_rows]
         rows = [
             row for row in np.flatnonzero(np.isin(spans, list(moved))).tolist()
             if int(self.contents.kept_rows[row]) not in self.edit.replaced
         ]  # fmt: skip
-        self._put_seals(columns, block, field, [moved[int(spans[row])] for row in rows], np.array(rows, np.int64))
+        self._put_checksums(columns, block, field, [moved[int(spans[row])] for row in rows], np.array(rows, np.int64))
 
-    def _put_seals(self, columns: AllColumns, block: BlockRead, one: Field, values: Sequence[int], rows: Array) -> None:
-        """Put seals into a column; a digest in bytes has its highest byte first."""
+    def _put_checksums(
+        self, columns: AllColumns, block: BlockRead, one: Field, values: Sequence[int], rows: Array
+    ) -> None:
+        """Put checksums into a column; a digest in bytes has its highest byte first."""
         if not len(values):
             return
         if isinstance(one.type, Raw):
@@ -260,12 +268,12 @@ class Directory:
             )
             values = values[rows]
         if upper is None:
-            self._store(home, field, fit(values, field, where), rows)
+            self._store(home, field, encode_numbers(values, field, where), rows)
             return
         bits = field.type.limits[1].bit_length() if isinstance(field.type, Number | Bits) else 0
-        whole = fit(values, replace(field, type=Number(64, False, False)), where).astype(object)
-        self._store(home, field, fit(whole % (1 << bits), replace(field, changes=()), where), rows)
-        self._store(home, upper, fit(whole >> bits, upper, where), rows)
+        whole = encode_numbers(values, replace(field, type=Number(64, False, False)), where).astype(object)
+        self._store(home, field, encode_numbers(whole % (1 << bits), replace(field, changes=()), where), rows)
+        self._store(home, upper, encode_numbers(whole >> bits, upper, where), rows)
 
     def _store(self, home: Columns, one: Field, stored: Array, rows: Array | None) -> None:
         if rows is None:
@@ -281,9 +289,9 @@ class Directory:
     def _put_ranges(self, columns: AllColumns) -> None:
         """Which entries are a folder's, by the first and how many, after some were added or removed."""
         assert self.folders is not None
-        first, told = self.reading.fact(facts.FIRST_FILE), self.reading.fact(facts.FILES)
+        first, told = self.reading.attribute(attributes.FIRST_FILE), self.reading.attribute(attributes.FILES)
         assert first is not None and told is not None
-        firsts, counts = self.reading.true(*first), self.reading.true(*told)
+        firsts, counts = self.reading.decode_numbers(*first), self.reading.decode_numbers(*told)
         folders = self.folders if self.order is None else self.folders[self.order]
         # where a folder without entries would have them, unless it says nothing of that
         new_first = np.where(firsts > 0, np.searchsorted(self.contents.kept_rows, firsts), 0)

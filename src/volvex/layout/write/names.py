@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from volvex.errors import NotFoundError, RefusedError
-from volvex.layout.kinds import archive as facts
+from volvex.layout.kinds import archive as attributes
 from volvex.layout.model import Attribute
 from volvex.layout.name_hash import UNNAMED
 from volvex.layout.read.blocks import Reading
@@ -41,17 +41,17 @@ def new_names(reading: Reading, names: Sequence[bytes], likes: Sequence[int] = (
         if reading.rooted("folder")
         else {}
     )
-    variants = reading.fact(facts.VARIANT)
+    variants = reading.attribute(attributes.VARIANT)
     if variants is None:
         return [_new_name(reading, name, rows) for name in names]
-    made, kinds = [], reading.true(*variants).tolist()
+    made, kinds = [], reading.decode_numbers(*variants).tolist()
     assert isinstance(variants[1].meaning, Attribute)
     numbers = {"" if word == "none" else word: number for number, word in variants[1].meaning.table}
     numbers |= {str(number): number for number in kinds if str(number) not in numbers}
     for name, like in zip(names, likes, strict=True):
         bare, variant = unmarked(name.decode("latin-1"), numbers)
         new = _new_name(reading, bare.encode("latin-1"), rows)
-        new.numbers[facts.VARIANT] = numbers[variant] if variant or "" in numbers else kinds[like]
+        new.numbers[attributes.VARIANT] = numbers[variant] if variant or "" in numbers else kinds[like]
         made.append(new)
     return made
 
@@ -65,8 +65,8 @@ def _new_name(reading: Reading, name: bytes, rows: Mapping[bytes, int]) -> NewNa
     if reading.rooted("folder"):
         folder, _, made.text = made.text.rpartition(slash)
         made.folder = _folder_row(rows, folder + slash if folder else b"", shown)
-        if reading.fact(facts.FOLDER) is not None:
-            made.numbers[facts.FOLDER] = made.folder
+        if reading.attribute(attributes.FOLDER) is not None:
+            made.numbers[attributes.FOLDER] = made.folder
     if reading.entries.nameless:
         made.numbers.update(_new_keys(reading, made.text, shown))
         return made
@@ -98,7 +98,7 @@ def _new_keys(reading: Reading, text: bytes, shown: str) -> dict[str, int]:
     if numbering is not None:
         number = numbering.number(text.decode("ascii", "replace"))
         if number is not None and number < 1 << there[0][1]:
-            return {facts.KEY: number}
+            return {attributes.KEY: number}
         raise RefusedError(f"{shown}: this archive goes by numbers, and that is none", f"{UNNAMED}/{numbering.path(0)}")
     try:
         if [len(part) for part in parts] == [bits // 4 for _, bits in there]:

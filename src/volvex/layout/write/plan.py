@@ -9,7 +9,7 @@ import numpy as np
 
 from volvex.source import Source
 
-SealKey = tuple[str, str]  # algorithm, "stored content" or "content"
+ChecksumKey = tuple[str, str]  # algorithm, "stored content" or "content"
 
 
 @dataclass(frozen=True)
@@ -21,7 +21,7 @@ class NewContent:
     stored: int
     size: int
     codec: str
-    seals: Mapping[SealKey, int]
+    checksums: Mapping[ChecksumKey, int]
 
 
 @dataclass(frozen=True)

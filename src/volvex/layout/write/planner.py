@@ -1,6 +1,6 @@
-"""Writing a file by its layout: gather the parts, place them, measure, seal, emit.
+"""Writing a file by its layout: gather the parts, place them, measure, compute checksums, emit.
 
-Nothing here takes a place, a count or a seal from a caller: they are computed from what is written. Places depend on
+Nothing here takes a place, a count or a checksum from a caller: they are computed from what is written. Places depend on
 sizes, and some sizes depend on places (a compressed directory in front of the content, numbers of as many bytes as they
 need): then all is placed again with the sizes that came out, until they stay.
 """
@@ -14,9 +14,9 @@ from pathlib import Path
 import numpy as np
 
 from volvex.errors import FormatError
-from volvex.layout.checksums import block_seals, is_over_file, new_sum, seal_value
+from volvex.layout.checksums import block_checksums, checksum_value, is_over_file, new_sum
 from volvex.layout.model import CONTENTS, Block, ChecksumOf, Field, Measure, Raw
-from volvex.layout.order import seal_order
+from volvex.layout.order import checksum_order
 from volvex.layout.read.blocks import Area, Reading, settled_by
 from volvex.layout.records.columns import Array, Columns, taken
 from volvex.layout.transforms import is_cipher, wrapped
@@ -173,7 +173,7 @@ class _Planner:
             for field in home.fields:
                 if isinstance(field.meaning, Measure):
                     self._put_measure(home, field, field.meaning)
-        for block in seal_order(self.layout):
+        for block in checksum_order(self.layout):
             if not block.inline:
                 self.directory.weave(block, self.columns, data)
                 data[block.name] = self._write_block(block, data)
@@ -183,7 +183,7 @@ class _Planner:
 
     def _emitted(self, data: dict[str, bytes]) -> Plan:
         placed = self.placed[""]
-        self._seal_file(data)
+        self._checksum_file(data)
         pieces = [self._made(step, data) for step in placed.steps]
         others = {}
         for volume in self.volumes:
@@ -258,20 +258,20 @@ class _Planner:
         return self.sizes[part]
 
     def _write_block(self, block: Block, done: dict[str, bytes]) -> bytes:
-        """A block's bytes with its seals: those over others are put in first, its own last."""
+        """A block's bytes with its checksums: those over others are put in first, its own last."""
         records = self.reading.blocks[block.name].records
-        seals = [(one, meaning) for home, one, meaning in block_seals(self.layout) if home is block]
-        own = [(one, meaning) for one, meaning in seals if meaning.part == block.name and not meaning.edge]
-        for one, meaning in seals:
+        checksums = [(one, meaning) for home, one, meaning in block_checksums(self.layout) if home is block]
+        own = [(one, meaning) for one, meaning in checksums if meaning.part == block.name and not meaning.edge]
+        for one, meaning in checksums:
             if is_over_file(meaning) or (one, meaning) in own:
-                self._put_seal(block, one, 0)
+                self._put_checksum(block, one, 0)
             elif meaning.part in self.reading.areas:
-                self._put_seal(block, one, self._sum(meaning, [self._build(meaning.part, done)]))
+                self._put_checksum(block, one, self._sum(meaning, [self._build(meaning.part, done)]))
             else:
-                self._put_seal(block, one, seal_value(meaning.algorithm, done[meaning.part]))
+                self._put_checksum(block, one, checksum_value(meaning.algorithm, done[meaning.part]))
         data = records.write(self.columns[block.name])
         for one, meaning in own:
-            self._put_seal(block, one, seal_value(meaning.algorithm, data))
+            self._put_checksum(block, one, checksum_value(meaning.algorithm, data))
         return records.write(self.columns[block.name]) if own else data
 
     def _sum(self, meaning: ChecksumOf, pieces: list[Piece]) -> int:
@@ -281,8 +281,8 @@ class _Planner:
                 total.update(chunk)
         return total.value()
 
-    def _put_seal(self, block: Block, one: Field, value: int) -> None:
-        """Set a seal of a block that is a single record; a digest in bytes has its highest byte first."""
+    def _put_checksum(self, block: Block, one: Field, value: int) -> None:
+        """Set a checksum of a block that is a single record; a digest in bytes has its highest byte first."""
         if isinstance(one.type, Raw):
             self.columns[block.name][one.name] = np.frombuffer(
                 value.to_bytes(one.type.size, "big"), f"V{one.type.size}"
@@ -290,9 +290,9 @@ class _Planner:
         else:
             self.directory.put(self.columns, self.reading.blocks[block.name], one, np.array([value], object), None)
 
-    def _seal_file(self, data: dict[str, bytes]) -> None:
-        """The seals over the file, which are computed from all that will be written."""
-        for home, one, meaning in block_seals(self.layout):
+    def _checksum_file(self, data: dict[str, bytes]) -> None:
+        """The checksums over the file, which are computed from all that will be written."""
+        for home, one, meaning in block_checksums(self.layout):
             if not is_over_file(meaning):
                 continue
             made = Plan([self._made(step, data) for step in self.placed[""].steps], self.placed[""].size)
@@ -303,7 +303,7 @@ class _Planner:
             total = new_sum(meaning.algorithm)
             for chunk in made.between(start, end):
                 total.update(chunk)
-            self._put_seal(home, one, total.value())
+            self._put_checksum(home, one, total.value())
             data[home.name] = self.reading.blocks[home.name].records.write(self.columns[home.name])
 
     # wrapped parts
@@ -313,7 +313,7 @@ class _Planner:
         if name not in self.built:
             area, placed = self.reading.areas[name], self.placed[name]
             inner = Plan([self._made(step, data) for step in placed.steps], placed.size)
-            bare = all(is_cipher(wrap) for wrap in area.part.wraps)
+            bare = all(is_cipher(transform) for transform in area.part.transforms)
             if self._is_same(area, inner) and not (self.each and bare):
                 self.built[name] = Piece(source=self.reading.source, offset=area.start, size=area.stored)
             else:

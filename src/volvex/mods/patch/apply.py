@@ -15,8 +15,17 @@ from volvex.mods.home import home_of, locked
 from volvex.mods.install import Action, Done, leave_out, require_writable
 from volvex.mods.journal import BLOCKS, Installed, Move, Older, State, Writing, read_state
 from volvex.mods.patch.plan import Earlier, Patch
-from volvex.mods.store import Advance, Store
-from volvex.mods.transaction import carry_out, inside, laid_over, nothing, recover_in, token, token_of, touched_blocks
+from volvex.mods.store import OnProgress, Store
+from volvex.mods.transaction import (
+    carry_out,
+    content_id,
+    content_id_of,
+    inside,
+    laid_over,
+    nothing,
+    recover_in,
+    touched_blocks,
+)
 from volvex.source import Disk, FileSource, Source, atomic
 from volvex.source.digest import BLOCK, Fingerprint, block_digests, digest_bytes, digest_file, file_blocks, stamp_of
 
@@ -29,7 +38,7 @@ def earlier(game: Path) -> Earlier:
     return {name: one.entries if one.entries or one.now.startswith(BLOCKS) else None for name, one in found.items()}
 
 
-def patch(game: Path, patches: Sequence[Patch], disk: Disk, advance: Advance = nothing, by: str = "") -> Done:
+def patch(game: Path, patches: Sequence[Patch], disk: Disk, on_progress: OnProgress = nothing, by: str = "") -> Done:
     """Write patches into the game's files. RefusedError when one is no longer what its patch was made for.
 
     A file that has several names on the disk (hard links, such as a copy that saves room) is replaced instead, so that the
@@ -48,16 +57,18 @@ def patch(game: Path, patches: Sequence[Patch], disk: Disk, advance: Advance = n
             if Fingerprint.of(target) != one.base:
                 raise RefusedError(f"{one.path} changed while it was being built", "`volvex build --in-place` again")
             known = state.installed.get(one.path)
-            if known is not None and not _is_same(target, known, advance):
+            if known is not None and not _is_same(target, known, on_progress):
                 older += [Older(one.path, known.original)] if known.original is not None else []
                 known = None
-            original = known.original if known is not None else store.put(target, advance)
-            blocks = known.blocks if known is not None and known.blocks else block_digests(file_blocks(target, advance))
+            original = known.original if known is not None else store.put(target, on_progress)
+            blocks = (
+                known.blocks if known is not None and known.blocks else block_digests(file_blocks(target, on_progress))
+            )
             writing = _staged(target, one, index, blocks, home, disk)
             made = _blocks_after(target, home, writing)
-            after[one.path] = Installed(original, token_of(made), entries=one.entries, blocks=made, by=by)
+            after[one.path] = Installed(original, content_id_of(made), entries=one.entries, blocks=made, by=by)
             if target.stat().st_nlink > 1:
-                moves.append(_replacing(target, one.path, writing, index, home, disk, advance))
+                moves.append(_replacing(target, one.path, writing, index, home, disk, on_progress))
                 after[one.path] = Installed(original, str(moves[-1].new), entries=one.entries, by=by,
                                             stamp=stamp_of(home / str(moves[-1].staged)))  # fmt: skip
             else:
@@ -68,9 +79,9 @@ def patch(game: Path, patches: Sequence[Patch], disk: Disk, advance: Advance = n
     return done
 
 
-def _is_same(target: Path, known: Installed, advance: Advance) -> bool:
+def _is_same(target: Path, known: Installed, on_progress: OnProgress) -> bool:
     """Whether a file is what was installed."""
-    return stamp_of(target) == known.stamp or token(target, known.now, advance) == known.now
+    return stamp_of(target) == known.stamp or content_id(target, known.now, on_progress) == known.now
 
 
 def _staged(target: Path, patch: Patch, index: int, blocks: str, home: Path, disk: Disk) -> Writing:
@@ -109,12 +120,14 @@ def _block(now: Source, staged: Source, writing: Writing, number: int) -> bytes:
     return laid_over(now, staged, writing.spans, start, min(BLOCK, writing.size - start))
 
 
-def _replacing(target: Path, path: str, writing: Writing, index: int, home: Path, disk: Disk, advance: Advance) -> Move:
+def _replacing(
+    target: Path, path: str, writing: Writing, index: int, home: Path, disk: Disk, on_progress: OnProgress
+) -> Move:
     """A whole new file in place of one that has several names."""
     staged = f"staged/whole-{index}"
     with FileSource(target) as now, FileSource(home / writing.staged) as over, atomic(disk, home / staged) as file:
         for number in range(-(-writing.size // BLOCK)):
             disk.write(file, _block(now, over, writing, number))
         Path(file.name).chmod(target.stat().st_mode & 0o777)
-    return Move(path, token(target, None, advance), digest_file(home / staged, advance), staged, f"replaced/{index}",
+    return Move(path, content_id(target, None, on_progress), digest_file(home / staged, on_progress), staged, f"replaced/{index}",
                 stamp=stamp_of(target))  # fmt: skip

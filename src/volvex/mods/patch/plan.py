@@ -110,7 +110,7 @@ def _address(added: Added, archive: Archive) -> Address:
 
 
 def _check_kind(archive: Archive, name: str) -> None:
-    if archive.kept_beside or not (archive.outer is None or isinstance(archive.outer, Xored)):
+    if archive.kept_beside or not (archive.envelope is None or isinstance(archive.envelope, Xored)):
         what = "lies in several files" if archive.kept_beside else "is compressed as a whole"
         raise RefusedError(f"{name} {what}, which cannot be changed in place", "`volvex build` without --in-place")
 
@@ -218,7 +218,7 @@ def _check_worth(name: str, writes: Sequence[tuple[int, Piece]], size: int) -> N
 
 def _final(at: int, piece: Piece, archive: Archive, spool: Spool) -> Piece:
     """A piece as it is stored, which does not need the file itself, since that is about to change."""
-    key = archive.outer.key if isinstance(archive.outer, Xored) else b""
+    key = archive.envelope.key if isinstance(archive.envelope, Xored) else b""
     if not key and piece.source is not archive.source:
         return piece
 

@@ -85,7 +85,7 @@ def _cells(column: Column | Array) -> Array:
     if values.dtype.kind in "iu":
         return values
     texts = column.texts()
-    if column.rule.sort not in (INT, FLOAT):
+    if column.rule.value_type not in (INT, FLOAT):
         texts = [_guarded(text) if text and text[0] in FIRST else text for text in texts]
     return np.array([*texts, None], object)[:-1]
 

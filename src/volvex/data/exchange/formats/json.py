@@ -49,7 +49,7 @@ def _record(sheet: Sheet, row: int) -> dict[str, Any]:
     for name, column in sheet.columns.items():
         text = column.text(row)
         if text is not None:
-            told[name] = _value(column.rule.sort, text)
+            told[name] = _value(column.rule.value_type, text)
     return told
 
 

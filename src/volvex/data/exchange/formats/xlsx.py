@@ -88,7 +88,7 @@ def _require_plain(file: str, sheet: Sheet) -> None:
 def _is_numeric(column: Column) -> bool:
     """Whether a column of texts (as XML has them) is one of numbers: each comes back as the same text."""
     texts = [text for text in column.texts() if text is not None]
-    return column.rule.sort == TEXT and bool(texts) and all(map(_number, texts))
+    return column.rule.value_type == TEXT and bool(texts) and all(map(_number, texts))
 
 
 def _number(text: str) -> bool:
@@ -129,9 +129,9 @@ def _cell(page: Any, sheet: Sheet, name: str, row: int, numeric: bool) -> Any:
         return None
     if numeric:
         return float(text) if "." in text else int(text)
-    if name not in sheet.key and column.rule.sort == INT and abs(int(text)) < EXACT:
+    if name not in sheet.key and column.rule.value_type == INT and abs(int(text)) < EXACT:
         return int(text)
-    if column.rule.sort == FLOAT and not text.startswith("nan") and np.isfinite(float(text)):
+    if column.rule.value_type == FLOAT and not text.startswith("nan") and np.isfinite(float(text)):
         number = float(text)
         if float(f"{number:.15g}") == number:  # a workbook keeps no more digits
             return number
@@ -207,7 +207,7 @@ def _values(sheet: Sheet, name: str, cells: list[Any]) -> Any:
     column = sheet.columns.get(name)
     if (
         column is not None
-        and column.rule.sort == FLOAT
+        and column.rule.value_type == FLOAT
         and all(isinstance(cell, int | float) for cell in cells)
         and cells
     ):

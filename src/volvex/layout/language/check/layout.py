@@ -104,17 +104,17 @@ def _check_part(layout: Layout, part: Part) -> Iterator[Problem]:
             f"nothing says how long {part.name} is",
             f"a field with the meaning `stored length of {part.name}`",
         )
-    for wrap in part.wraps:
-        if wrap.name not in CIPHER and wrap.name not in COMPRESS:
+    for transform in part.transforms:
+        if transform.name not in CIPHER and transform.name not in COMPRESS:
             known = ", ".join((*CIPHER.names(), *COMPRESS.names()))
-            yield wrap.place, f"there is no cipher and no compression called {wrap.name}", f"one of {known}"
-        elif wrap.derived:
-            yield wrap.place, f"{part.name} is no entry: its key cannot come `from` one", "key hex 4b 57"
+            yield transform.place, f"there is no cipher and no compression called {transform.name}", f"one of {known}"
+        elif transform.derived:
+            yield transform.place, f"{part.name} is no entry: its key cannot come `from` one", "key hex 4b 57"
         else:
             try:
-                (CIPHER if wrap.name in CIPHER else COMPRESS).make(Spec(wrap.name, tried(wrap).given))  # type: ignore[arg-type]
+                (CIPHER if transform.name in CIPHER else COMPRESS).make(Spec(transform.name, tried(transform).given))  # type: ignore[arg-type]
             except UsageError as error:
-                yield wrap.place, error.message, error.hint
+                yield transform.place, error.message, error.hint
     if not any(block.within == part.name for block in layout.blocks) and layout.content.within != part.name:
         yield part.place, f"nothing lies in {part.name}", f"block ... in {part.name} at 0"
 
@@ -186,7 +186,7 @@ def _check_inline(layout: Layout, block: Block) -> Iterator[Problem]:
             ):
                 yield (
                     one.place,
-                    f"`{one.words}`: records that are followed by their content have no {getattr(meaning, 'what', 'seal')}",
+                    f"`{one.words}`: records that are followed by their content have no {getattr(meaning, 'what', 'checksum')}",
                     "`kept`",
                 )
 
@@ -265,14 +265,14 @@ def _check_field(layout: Layout, block: Block, field: Field) -> Iterator[Problem
     elif isinstance(meaning, Measure):
         yield from _check_measure(layout, field, meaning)
     elif isinstance(meaning, ChecksumOf):
-        bits = _seal_bits(meaning.algorithm)
+        bits = _checksum_bits(meaning.algorithm)
         fits = (isinstance(kind, Number) and not kind.signed and kind.bits == bits) or kind == Raw(bits // 8)
         if not fits:
             wanted = f"u{bits}" if bits <= 64 else f"{bits // 8} bytes"
             yield field.place, f"{meaning.algorithm} has {bits} bits, `{field.name}` is {kind}", wanted
 
 
-def _seal_bits(algorithm: str) -> int:
+def _checksum_bits(algorithm: str) -> int:
     try:
         return CHECKSUM.get(algorithm).bits
     except UsageError:
@@ -356,8 +356,8 @@ def _check_facts(layout: Layout) -> Iterator[Problem]:
             if what in seen and not (field.when or block.when):
                 yield field.place, f"a second field for the {what}", "`kept`"
             seen.add(what)
-            if not isinstance(field.type, kind.FACTS[what]):
-                wanted = "text" if Text in kind.FACTS[what] else "a number"
+            if not isinstance(field.type, kind.ATTRIBUTES[what]):
+                wanted = "text" if Text in kind.ATTRIBUTES[what] else "a number"
                 yield field.place, f"the {what} is {wanted}, `{field.name}` is {field.type}", ""
             if field.meaning.table == () and what in kind.TABLED and not isinstance(field.type, Text):
                 yield (
