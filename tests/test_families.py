@@ -265,7 +265,7 @@ class Special(unittest.TestCase):
         family = FAMILIES["keyed"]
         files = (("a.txt", b"The stair is not dry.\n" * 40_000),)
         archive = archive_of(family.layout, family.make(files))
-        with patch.object(archive.source, "_read", transforms=archive.source._read) as reading:
+        with patch.object(archive.source, "_read", wraps=archive.source._read) as reading:
             self.assertEqual(archive.beginning(0, 9), b"The stair")
         self.assertLess(max(call.args[1] for call in reading.call_args_list), 10_000)
 
