@@ -17,7 +17,7 @@ block head at 0
     start   u32      start of words
     length  u32      length of words
 block stock after head repeats
-    id      u32      key
+    id      u32      id
     good    u8       value {{ {goods} }}
     name    u32      text in words
     price   f32      value
@@ -32,7 +32,7 @@ block head at 0
     mark    4 bytes  is "MANY"
     count   u32      count of lines
 block lines after head repeats
-    key     text u8   key
+    key     text u8   id
     use     text u8   context
     en      text u16  text
     de      text u16  text

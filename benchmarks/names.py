@@ -19,12 +19,12 @@ from volvex.codec.bulk_hash import BulkHash, SuffixTrie, Targets
 NAMES, ENTRIES = 1_000_000, 100_000
 LAYOUT = """layout "a hundred thousand keys" kind archive
 known by "KEYS" at 0
-keys by crc32
+hashes by crc32
 block head at 0
     mark    4 bytes  is "KEYS"
     count   u32      count of table
 block table after head repeats sorted by key
-    key     u32      name key
+    key     u32      name hash
     start   u32      start of content
     size    u32      size of content
 """

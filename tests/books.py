@@ -27,7 +27,7 @@ block head at 0
     start   u16      start of words
     length  u16      length of words
 block barrels after head repeats
-    id      u16           key
+    id      u16           id
     name    u16           text in words
     label   u8            text number in words
     deep    u16 from start of head   text in words

@@ -80,7 +80,7 @@ def fnv1a64(name: str) -> int:
     return state
 
 
-# 5, 8: no names, only 64-bit keys by which the table is sorted; content in blocks of which some are bare
+# 5, 8: no names, only 64-bit hashes by which the table is sorted; content in blocks of which some are bare
 
 KEYED = """
 layout "keyed" kind archive
@@ -91,7 +91,7 @@ block head at 0
     files   u32       count of table
     where   u64       start of table
 block table repeats sorted by key
-    key     u64       name key
+    key     u64       name hash
     start   u64       start of content
     stored  u32       stored size of content
     size    u32       size of content
@@ -144,7 +144,7 @@ def load_keyed(data: bytes) -> dict[str, bytes]:
     return found
 
 
-# 5, 7: folder key and file key apart, the extension a number, starts in sectors split over a byte and a masked number
+# 5, 7: folder hash and file key apart, the extension a number, starts in sectors split over a byte and a masked number
 
 SPLIT = """
 layout "split keys" kind archive
@@ -155,8 +155,8 @@ block head at 0
     files   u16       count of table
     pad     u16       is 0
 block table after head repeats
-    folder  u32       folder key
-    file    u32       name key
+    folder  u32       folder hash
+    file    u32       name hash
     kind    u8        extension { 0 none, 1 png, 2 txt }
     high    u8        upper start of content
     low     u16 x 16 xor 0x30  start of content
@@ -1029,7 +1029,7 @@ block head at 0
     mark     4 bytes   is "SOAR"
     files    u16       count of keys
 block keys after head repeats sorted by key
-    key      u32       name key
+    key      u32       name hash
 block places after keys repeats with keys
     start    u32       start of content
     size     u32       size of content

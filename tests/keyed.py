@@ -1,4 +1,4 @@
-"""Archives without names, written in plain Python: keys by whatever rule, and the layouts that describe them."""
+"""Archives without names, written in plain Python: hashes by whatever rule, and the layouts that describe them."""
 
 from __future__ import annotations
 
@@ -49,8 +49,8 @@ def crc_archive(files: Mapping[str, bytes]) -> bytes:
     return archive({(zlib.crc32(path.encode()),): content for path, content in files.items()}, "I")
 
 
-CRC = layout("keys by crc32", [("u32", "name key")])
-FNV = layout("keys by fnv1a(bits 64)", [("u64", "name key")])
+CRC = layout("hashes by crc32", [("u32", "name hash")])
+FNV = layout("hashes by fnv1a(bits 64)", [("u64", "name hash")])
 
 
 def fnv_archive(files: Mapping[str, bytes]) -> bytes:

@@ -281,7 +281,7 @@ block head at 0
     mark   3 bytes  is "ODD"
     count  u8       count of things
 block things after head repeats
-    id     u8       key
+    id     u8       id
     sort   u8       kept
     body   choice by sort { 1 bell }  value
 """
@@ -302,8 +302,8 @@ class Layouts(unittest.TestCase):
 
     def test_mistakes_are_told_where_they_are(self) -> None:
         self.wrong("text in words", "text in wods", "t.layout:12:", "`text in wods` is not a meaning")
-        self.wrong("u16           key", "u16           key in barrels", "barrels is no pool of texts")
-        self.wrong("big     u64           value", "big     u64           key", "a second key of barrels")
+        self.wrong("u16           id", "u16           id in barrels", "barrels is no pool of texts")
+        self.wrong("big     u64           value", "big     u64           id", "a second id of barrels")
         self.wrong("code    text 6        value", "code    text 6        value { 0 a }", "stand for numbers")
         self.wrong(
             "code    text 6        value", "code    text 6        text in words", "points to a text, so it is a number"
@@ -318,8 +318,8 @@ class Layouts(unittest.TestCase):
 
     def test_a_kind_asks_for_what_it_needs(self) -> None:
         for kind, body, said in (
-            ("text", "    id  u8  key", "has no key, or no text"), ("scene", "    id  u8  value", "have no id"), ("table", "    id  u8  kept", "a table without records"),
-            ("scene", "    id  u8  key\n    a   u8  type\n    b   u8  type", "two fields for the type"),
+            ("text", "    id  u8  id", "has no id, or no text"), ("scene", "    id  u8  value", "have no id"), ("table", "    id  u8  kept", "a table without records"),
+            ("scene", "    id  u8  id\n    a   u8  type\n    b   u8  type", "two fields for the type"),
         ):  # fmt: skip
             with self.assertRaises(LayoutError) as caught:
                 parse_layout(f'layout "x" kind {kind}\nblock rows at 0 repeats until end\n{body}\n', "x.layout")
@@ -327,11 +327,11 @@ class Layouts(unittest.TestCase):
 
     def test_keys_are_made_of_names_for_numbers_only(self) -> None:
         for rule, said in (
-            ("keys by fnv1a(bits 32)", ""),
-            ('keys numbered "{0}"', "of its name as a whole"),
-            ("keys of folders by crc32", "as a whole"),
+            ("hashes by fnv1a(bits 32)", ""),
+            ('names numbered "{0}"', "of its name as a whole"),
+            ("hashes of folders by crc32", "as a whole"),
         ):
-            text = f'layout "x" kind table\n{rule}\nblock rows at 0 repeats until end\n    id  u32  key\n'
+            text = f'layout "x" kind table\n{rule}\nblock rows at 0 repeats until end\n    id  u32  id\n'
             if not said:
                 self.assertEqual(len(parse_layout(text, "x.layout").keys), 1)
                 continue

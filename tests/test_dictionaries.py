@@ -112,7 +112,7 @@ class Names(Case):
         self.assertEqual(decided.names, [other])
 
     def test_of_two_names_that_is_right_whose_extension_the_content_has(self) -> None:
-        text = layout("keys by fnv1a(bits 64), without extension", [("u64", "name key")])
+        text = layout("hashes by fnv1a(bits 64), without extension", [("u64", "name hash")])
         made = self.archive(
             text,
             archive({(fnv1a(b"lamps/red"),): b"\x89PNG\r\n\x1a\n"}, "Q"),
@@ -121,7 +121,7 @@ class Names(Case):
         self.assertEqual(made.names, ["lamps/red.png"])
 
     def test_spellings_of_one_path_are_no_doubt(self) -> None:
-        text = layout("keys by fnv1a(bits 64), lower case", [("u64", "name key")])
+        text = layout("hashes by fnv1a(bits 64), lower case", [("u64", "name hash")])
         made = self.archive(
             text, archive({(fnv1a(b"lamps/red.txt"),): b"lit"}, "Q"), "Lamps/Red.txt\nlamps/red.txt\nLAMPS\\RED.TXT\n"
         )
@@ -131,11 +131,11 @@ class Names(Case):
         key = zlib.crc32(b"lamps/red.txt")
         data = crc_archive(FILES)
         made = self.archive(
-            layout("", [("u32", "name key")]), data, f"bells/new.ring = {key:08x}\nelse = 12\nnot = zz\n"
+            layout("", [("u32", "name hash")]), data, f"bells/new.ring = {key:08x}\nelse = 12\nnot = zz\n"
         )
         self.assertEqual([name for name in made.names if "unnamed" not in name], ["bells/new.ring"])
         numbered = self.archive(
-            layout('keys numbered "{000}/{00}", 64 to a folder', [("u32", "name key")]), archive({(9743,): b"a", (9744,): b"b", (5,): b"c"}, "I"),
+            layout('names numbered "{000}/{00}", 64 to a folder', [("u32", "name hash")]), archive({(9743,): b"a", (9744,): b"b", (5,): b"c"}, "I"),
             "lamps/fresnel.tbl = 9743\nlamps/other.tbl = 152/16\n",
         )  # fmt: skip
         self.assertEqual(numbered.names, ["unnamed/000/05.txt", "lamps/fresnel.tbl", "lamps/other.tbl"])
@@ -147,7 +147,7 @@ class Names(Case):
             return fnv1a(folder.encode(), 32), fnv1a(last.encode(), 32)
 
         paths = ["lamps/a.txt", "lamps/b.txt", "bells/a.txt"]
-        text = layout("keys by fnv1a", [("u32", "folder key"), ("u32", "name key")])
+        text = layout("hashes by fnv1a", [("u32", "folder hash"), ("u32", "name hash")])
         made = self.archive(
             text, archive({key(path): path.encode() for path in paths}, "II"), "lamps/b.txt\nbells/a.txt\nbells/b.txt\n"
         )
@@ -438,7 +438,7 @@ class Variants(Case):
         self.assertEqual((self.folder / "again.kwl").read_bytes(), (game / self.SPEECH).read_bytes())
 
     def test_variants_of_entries_without_names(self) -> None:
-        text = layout("keys by crc32", [("u32", "name key"), ("u8", "variant { 1 en, 2 de }")])
+        text = layout("hashes by crc32", [("u32", "name hash"), ("u8", "variant { 1 en, 2 de }")])
         key = zlib.crc32(b"calls/ahoy.txt")
         made = archive_of(text, archive({(key, 1): b"Ahoy\n", (key, 2): b"Ahoi\n"}, "IB"))
         self.assertEqual(made.names, [f"unnamed/{key:08x}@en.txt", f"unnamed/{key:08x}@de.txt"])

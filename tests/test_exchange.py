@@ -126,8 +126,8 @@ class Csv(unittest.TestCase):
             self.assertIn(one, said)
 
     def test_what_a_spreadsheet_spoils(self) -> None:
-        text = TABLE.replace("id      u16           key", "id      u16           value").replace(
-            "code    text 6        value", "code    text 6        key"
+        text = TABLE.replace("id      u16           id", "id      u16           value").replace(
+            "code    text 6        value", "code    text 6        id"
         )
         data = out(table(text=text), "csv")
         self.assertIn("has taken its leading zeros", faults(table(text=text), "csv", edited(data, ("002", "2"))))

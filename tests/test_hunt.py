@@ -86,7 +86,7 @@ class Words(unittest.TestCase):
 
 class Spellings(Case):
     def test_two_spellings_of_one_path_are_one_find(self) -> None:
-        rule = layout("keys by crc32, upper case", [("u32", "name key")])
+        rule = layout("hashes by crc32, upper case", [("u32", "name hash")])
         data = crc_archive({"RULES/LAMPS.XML": b"<x/>", "B.TXT": b"b"})
         with (
             open_source(BytesSource(data, "x.key"), Library(first=[parse_layout(rule, "x.layout")]))
@@ -110,7 +110,7 @@ class Spellings(Case):
         after = int(before.split(" before, ")[1].split()[0])
         self.assertTrue(self.volvex("names", "missing", *some).splitlines()[-1].startswith(f"{after} of"))
         done = self.run_program("names", "guess", "guides/chapter_{01..99}.txt", "--in", game, status=None)
-        announced = re.search(r"([\d,]+) (?:paths|keys by)", done.stderr.replace("99 paths, ", ""))
+        announced = re.search(r"([\d,]+) (?:paths|hashes by)", done.stderr.replace("99 paths, ", ""))
         tried = re.search(r"([\d,]+) (?:paths|keys) were tried", done.stdout)
         self.assertEqual(announced[1] if announced else "", tried[1] if tried else None)
 
@@ -276,7 +276,7 @@ class Hunts(Case):
             folder, _, last = path.rpartition("/")
             return fnv1a(folder.lower().encode(), 32), fnv1a(last.lower().encode(), 32)
 
-        text = layout("keys by fnv1a, lower case", [("u32", "folder key"), ("u32", "name key")])
+        text = layout("hashes by fnv1a, lower case", [("u32", "folder hash"), ("u32", "name hash")])
         paths = ("lamps/red_01.txt", "lamps/red_02.txt", "bells/red_02.txt")
         data = archive({key(path): path.encode() for path in paths}, "II")
         found, _ = self.mine(text, data, list=b"Lamps\\Red_01.txt and bells/nothing.txt\n")
@@ -288,13 +288,13 @@ class Hunts(Case):
         self.assertEqual(unresolved.tried[EvidenceKind.GUESSED], 400)
 
     def test_extensions_that_do_not_count_or_have_a_key_of_their_own(self) -> None:
-        cut = layout("keys by fnv1a(bits 64), without extension", [("u64", "name key")])
+        cut = layout("hashes by fnv1a(bits 64), without extension", [("u64", "name hash")])
         _, found = self.found(cut, archive({(fnv1a(b"pictures/red"),): png.lamp(1, 2)}, "Q"))
         (unresolved,) = quarries(found.groups)
         guess(unresolved, patterns.parse("pictures/{red,green}.{xml,png,txt}", {}))
         self.assertEqual([find.path for find in unresolved.judged() if find.beyond_doubt], ["pictures/red.png"])
         apart = layout(
-            "keys by fnv1a(bits 64)\nkeys of extensions by fnv1a", [("u64", "name key"), ("u32", "extension key")]
+            "hashes by fnv1a(bits 64)\nhashes of extensions by fnv1a", [("u64", "name hash"), ("u32", "extension hash")]
         )
         _, found = self.found(apart, archive({(fnv1a(b"pictures/red"), fnv1a(b"png", 32)): png.lamp(1, 2)}, "QI"))
         (unresolved,) = quarries(found.groups)
@@ -483,7 +483,7 @@ class Commands(Case):
         game = self.folder / "game"
         game.mkdir()
         files = {f"lamps/{number:04}.tbl": b"\0\1\2" + number.to_bytes(2, "big") for number in range(3000)}
-        text = layout("keys by fnv1a", [("u32", "name key")])
+        text = layout("hashes by fnv1a", [("u32", "name hash")])
         (game / "keyed.bin").write_bytes(
             archive({(fnv1a(path.encode(), 32),): content for path, content in files.items()}, "I")
         )

@@ -26,7 +26,7 @@ HASHES = ("fnv1", "fnv1a", "fnv1(bits 64)", "fnv1a(bits 64)", "fnv1a(start 7)", 
 
 
 def keying(rules: str, *keys: tuple[str, str]) -> Keying:
-    made = Keying.of(parse_layout(layout(rules, keys or [("u64", "name key")]), "test.layout"))
+    made = Keying.of(parse_layout(layout(rules, keys or [("u64", "name hash")]), "test.layout"))
     assert made is not None
     return made
 
@@ -52,21 +52,21 @@ class Rules(unittest.TestCase):
             (", lower case, in utf-16-le", "data/lämps/fresnel.tbl".encode("utf-16-le")),
         ):
             with self.subTest(rule):
-                self.assertEqual(self.key(f"keys by fnv1a(bits 64){rule}"), fnv1a(hashed))
+                self.assertEqual(self.key(f"hashes by fnv1a(bits 64){rule}"), fnv1a(hashed))
         seeded = CHECKSUM.get("fnv1a(bits 64, start 99)").new()
         seeded.update(PATH.encode())
-        self.assertEqual(self.key("keys by fnv1a(bits 64, start 99)"), seeded.value())
+        self.assertEqual(self.key("hashes by fnv1a(bits 64, start 99)"), seeded.value())
 
     def test_only_letters_of_ascii_change(self) -> None:
-        self.assertEqual(self.key("keys by fnv1a(bits 64), lower case", "ÄÖA/Ł"), fnv1a("ÄÖa/Ł".encode()))
+        self.assertEqual(self.key("hashes by fnv1a(bits 64), lower case", "ÄÖA/Ł"), fnv1a("ÄÖa/Ł".encode()))
         self.assertEqual(
-            self.key("keys by fnv1a(bits 64), lower case, in utf-16-le", "AŁ"), fnv1a("aŁ".encode("utf-16-le"))
+            self.key("hashes by fnv1a(bits 64), lower case, in utf-16-le", "AŁ"), fnv1a("aŁ".encode("utf-16-le"))
         )
 
     def test_folder_file_and_extension_apart(self) -> None:
         made = keying(
-            "keys by fnv1a\nkeys of folders by crc32, lower case, closing slash\nkeys of extensions by djb2",
-            ("u32", "folder key"), ("u32", "name key"), ("u32", "extension key"),
+            "hashes by fnv1a\nhashes of folders by crc32, lower case, closing slash\nhashes of extensions by djb2",
+            ("u32", "folder hash"), ("u32", "name hash"), ("u32", "extension hash"),
         )  # fmt: skip
         djb2 = CHECKSUM.get("djb2").new()
         djb2.update(b"TBL")
@@ -76,8 +76,8 @@ class Rules(unittest.TestCase):
         self.assertEqual(made.bits, 96)
 
     def test_folder_and_file_in_the_halves_of_one_number(self) -> None:
-        text = layout("keys by fnv1a", [("u64", "described")]).replace(
-            "    start   u32", "    folder  packed bits 32 to 63 folder key\n    name packed bits 0 to 31 name key\n    start   u32", 1
+        text = layout("hashes by fnv1a", [("u64", "described")]).replace(
+            "    start   u32", "    folder  packed bits 32 to 63 folder hash\n    name packed bits 0 to 31 name hash\n    start   u32", 1
         ).replace("k0      u64", "packed  u64").replace(" sorted by k0", "")  # fmt: skip
         number = fnv1a(b"lamps", 32) << 32 | fnv1a(b"red.txt", 32)
         made = archive_of(text, archive({(number,): b"lit"}, "Q"))
@@ -86,46 +86,46 @@ class Rules(unittest.TestCase):
         self.assertEqual(made.rows_of("lamps/green.txt"), [])
 
     def test_a_key_narrower_than_its_hash_is_its_lower_bits(self) -> None:
-        made = keying("keys by fnv1a(bits 64)", ("u32", "name key"))
+        made = keying("hashes by fnv1a(bits 64)", ("u32", "name hash"))
         self.assertEqual(made.text("a"), f"{fnv1a(b'a') & 0xFFFFFFFF:08x}")
         self.assertEqual(made.columns(["a"])[0].tolist(), [fnv1a(b"a") & 0xFFFFFFFF])
 
     def test_numbers_both_ways(self) -> None:
-        numbering = Numbering(KeyRule("name key", Place(1, 1), numbered="chart {000}/{00}", unit=64))
+        numbering = Numbering(KeyRule("name hash", Place(1, 1), numbered="chart {000}/{00}", unit=64))
         self.assertEqual(numbering.path(9743), "chart 152/15")
         self.assertEqual(numbering.number("chart 152/15"), 9743)
         self.assertEqual(numbering.number("chart 152/15.png"), 9743)
         self.assertIsNone(numbering.number("chart 152/64"))
         self.assertIsNone(numbering.number("charts/152/15"))
-        deep = Numbering(KeyRule("name key", Place(1, 1), numbered="{0}/{00}/{00}", unit=16))
+        deep = Numbering(KeyRule("name hash", Place(1, 1), numbered="{0}/{00}/{00}", unit=16))
         self.assertEqual([deep.number(deep.path(number)) for number in range(2000)], list(range(2000)))
-        made = keying('keys numbered "{000}/{00}", 64 to a folder', ("u32", "name key"))
+        made = keying('names numbered "{000}/{00}", 64 to a folder', ("u32", "name hash"))
         with self.assertRaisesRegex(RefusedError, "goes by numbers"):
             made.text("lamps/red.txt")
 
     def test_mistakes_in_rules_are_told_at_their_line(self) -> None:
         for rules, keys, said in (
-            ("keys by fnv1b", [("u32", "name key")], "4:9: there is no checksum called fnv1b"),
-            ("keys by fnv1a", [("u64", "name key")], "fnv1a has 32 bits, `k0` has 64"),
+            ("hashes by fnv1b", [("u32", "name hash")], "4:11: there is no checksum called fnv1b"),
+            ("hashes by fnv1a", [("u64", "name hash")], "fnv1a has 32 bits, `k0` has 64"),
             (
-                "keys by fnv1a, lowercase",
-                [("u32", "name key")],
-                "4:16: `lowercase` is nothing that a key's path can be",
+                "hashes by fnv1a, lowercase",
+                [("u32", "name hash")],
+                "4:18: `lowercase` is nothing that a key's path can be",
             ),
-            ("keys by fnv1a, lower case, upper case", [("u32", "name key")], "either small or capital"),
-            ("keys by fnv1a, in klingon", [("u32", "name key")], "no text encoding klingon"),
-            ("keys of folders by fnv1a", [("u32", "name key")], "no field is a folder key"),
-            ("keys of lamps by fnv1a", [("u32", "name key")], "there are no keys of lamps"),
-            ("keys by fnv1a\nkeys by crc32", [("u32", "name key")], "said twice"),
-            ('keys numbered "{000}/{00}"', [("u32", "name key")], "tells no number"),
-            ('keys numbered "lamp"', [("u32", "name key")], "tells no number"),
+            ("hashes by fnv1a, lower case, upper case", [("u32", "name hash")], "either small or capital"),
+            ("hashes by fnv1a, in klingon", [("u32", "name hash")], "no text encoding klingon"),
+            ("hashes of folders by fnv1a", [("u32", "name hash")], "no field is a folder hash"),
+            ("hashes of lamps by fnv1a", [("u32", "name hash")], "there are no hashes of lamps"),
+            ("hashes by fnv1a\nhashes by crc32", [("u32", "name hash")], "said twice"),
+            ('names numbered "{000}/{00}"', [("u32", "name hash")], "tells no number"),
+            ('names numbered "lamp"', [("u32", "name hash")], "tells no number"),
             (
-                "keys of folders by fnv1a",
-                [("u32", "folder key"), ("u32", "name key")],
+                "hashes of folders by fnv1a",
+                [("u32", "folder hash"), ("u32", "name hash")],
                 "how names are made into keys is not said",
             ),
-            ("keys by fnv1a", [("u32", "folder key")], "and no `name key`"),
-            ("keys by fnv1a", [("i32", "name key")], "is a plain number"),
+            ("hashes by fnv1a", [("u32", "folder hash")], "and no `name hash`"),
+            ("hashes by fnv1a", [("i32", "name hash")], "is a plain number"),
         ):
             with self.subTest(rules), self.assertRaises((LayoutError, ManyErrors)) as caught:
                 parse_layout(layout(rules, keys), "test.layout")
@@ -133,7 +133,7 @@ class Rules(unittest.TestCase):
 
     def test_the_hint_names_what_was_meant(self) -> None:
         with self.assertRaises(LayoutError) as caught:
-            parse_layout(layout("keys by fnv1a, lowercase", [("u32", "name key")]), "test.layout")
+            parse_layout(layout("hashes by fnv1a, lowercase", [("u32", "name hash")]), "test.layout")
         self.assertEqual(caught.exception.hint, "lower case")
 
 
@@ -182,7 +182,7 @@ class Entries(unittest.TestCase):
     FILES = {"lamps/red.txt": b"lit", "lamps/green.png": b"\x89PNG\r\n\x1a\n1234", "note": b""}
 
     def test_an_entry_is_reached_by_a_path_that_nobody_listed(self) -> None:
-        made = archive_of(layout("keys by crc32", [("u32", "name key")]), crc_archive(self.FILES))
+        made = archive_of(layout("hashes by crc32", [("u32", "name hash")]), crc_archive(self.FILES))
         self.assertTrue(all(name.startswith("unnamed/") for name in made.names))
         for path, content in self.FILES.items():
             (row,) = made.rows_of(path)
@@ -193,7 +193,7 @@ class Entries(unittest.TestCase):
         self.assertEqual(made.rows_of("unnamed/ffffffff.png"), [])
 
     def test_without_a_rule_a_path_has_no_key(self) -> None:
-        made = archive_of(layout("", [("u32", "name key")]), crc_archive(self.FILES))
+        made = archive_of(layout("", [("u32", "name hash")]), crc_archive(self.FILES))
         self.assertEqual(made.rows_of("lamps/red.txt"), [])
         self.assertIsNone(made.keying)
         with self.assertRaises(VolvexError):

@@ -403,9 +403,9 @@ class NewConstructs(unittest.TestCase):
         self.refused(end, f"{end}content wrapped in rolling(kee hex 01)\n", 17, "no parameter kee")
         self.refused(
             "name text of letters name",
-            "name text of letters kept\n    key i32 name key",
+            "name text of letters kept\n    key i32 name hash",
             15,
-            "a name key is a plain number",
+            "a name hash is a plain number",
         )
 
     def test_a_record_within_itself(self) -> None:

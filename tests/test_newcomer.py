@@ -30,7 +30,7 @@ block head at 0
     mark      4 bytes  is "CALL"
     count     u16      count of lines
 block lines after head repeats
-    key       text u8  key
+    key       text u8  id
     language  text u8  language
     text      text u8  text
 """

@@ -289,7 +289,7 @@ class Archive(ABC):
         return {name: row for row, name in reversed(list(enumerate(self.names)))}
 
     def rows_of(self, name: str) -> list[int]:
-        """The entries of a path: by name, or where there are only keys by the key of that path."""
+        """The entries of a path: by name, or where there are only hashes by the key of that path."""
         row = self.rows.get(name)
         if row is None:
             row = self.rows.get(clean(name), self._spellings.get(clean(name)))

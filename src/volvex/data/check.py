@@ -167,9 +167,9 @@ def _near(key: str, keys: list[str]) -> str:
     """What may have been meant: a word like it, or all numbers when there are few."""
     plain = list(dict.fromkeys(one.partition(JOINED)[0] for one in keys))
     if key.isdigit():
-        return f"one of {', '.join(plain)}" if 0 < len(plain) <= 8 else "a key that is there"
+        return f"one of {', '.join(plain)}" if 0 < len(plain) <= 8 else "an id that is there"
     near = difflib.get_close_matches(key, plain, 1)
-    return near[0] if near else "a key that is there"
+    return near[0] if near else "an id that is there"
 
 
 def _paths(catalogue: Catalogue, path: str, sheet: Sheet) -> Iterator[Problem]:

@@ -469,7 +469,7 @@ class Content:
 class KeyRule:
     """How a key is made of a path: by a hash of it, or (`numbered`) by numbers in it, of which `unit` go to a folder."""
 
-    what: str  # whose: name key, folder key, extension key
+    what: str  # whose: name hash, folder hash, extension hash
     place: Place
     algorithm: str = ""
     traits: tuple[str, ...] = ()

@@ -19,7 +19,7 @@ from volvex.errors import RefusedError
 from volvex.layout.model import Attribute, Bits, KeyRule, Layout, Number
 from volvex.layout.records.columns import Array
 
-WHOSE_KEYS = {"names": "name key", "folders": "folder key", "extensions": "extension key"}
+WHOSE_KEYS = {"names": "name hash", "folders": "folder hash", "extensions": "extension hash"}
 KEYS = tuple(WHOSE_KEYS.values())
 TRAITS = ("lower case", "upper case", "backslashes", "leading slash", "closing slash", "without extension")
 UNNAMED = "unnamed"  # the folder of entries that have only a key
@@ -78,9 +78,9 @@ class KeyPart:
         stem, _, ending = last.rpartition(".")
         if not stem:
             stem, ending = last, ""
-        if self.what == "folder key":
+        if self.what == "folder hash":
             return folder
-        if self.what == "extension key":
+        if self.what == "extension hash":
             return ending
         last = stem if endings or self._cut else last
         return last if folders else f"{folder}{slash}{last}"
@@ -92,7 +92,7 @@ class Keying:
     def __init__(self, parts: Sequence[KeyPart]) -> None:
         self.parts = tuple(parts)
         kinds = {part.what for part in self.parts}
-        self.folders, self.endings = "folder key" in kinds, "extension key" in kinds
+        self.folders, self.endings = "folder hash" in kinds, "extension hash" in kinds
         numbered = next((part.rule for part in self.parts if part.rule.numbered), None)
         self.numbering = Numbering(numbered) if numbered is not None else None
 
@@ -100,7 +100,7 @@ class Keying:
     def of(cls, layout: Layout) -> Keying | None:
         """The keying of a layout; None when it says nothing of that, or has names."""
         rules = {rule.what: rule for rule in layout.keys}
-        if "name key" not in rules:
+        if "name hash" not in rules:
             return None
         found = {
             field.meaning.what: field
@@ -108,9 +108,9 @@ class Keying:
             for field in block.fields
             if isinstance(field.meaning, Attribute) and field.meaning.what in KEYS
         }
-        if "name key" not in found:
+        if "name hash" not in found:
             return None
-        return cls([KeyPart(what, rules.get(what, rules["name key"]), bits_of(found[what].type)) for what in KEYS if what in found])  # fmt: skip
+        return cls([KeyPart(what, rules.get(what, rules["name hash"]), bits_of(found[what].type)) for what in KEYS if what in found])  # fmt: skip
 
     @property
     def bits(self) -> int:
@@ -157,7 +157,7 @@ class Keying:
 
     def in_order(self) -> list[KeyPart]:
         """The parts in the order in which an entry's key is told: folder, name, extension."""
-        order = ("folder key", "name key", "extension key")
+        order = ("folder hash", "name hash", "extension hash")
         return sorted(self.parts, key=lambda part: order.index(part.what))
 
     def _one(self, part: KeyPart, path: str) -> int:

@@ -114,5 +114,5 @@ def _numbers(key: str, keying: Keying | None, count: int) -> list[int] | None:
     if count == 1:
         return numbers
     kinds: list[str] = [part.what for part in keying.parts] if keying is not None else list(KEYS)[:count]
-    told: list[str] = [kind for kind in ("folder key", "name key", "extension key") if kind in kinds]
+    told: list[str] = [kind for kind in ("folder hash", "name hash", "extension hash") if kind in kinds]
     return [numbers[told.index(kind)] for kind in kinds]

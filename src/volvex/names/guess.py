@@ -63,7 +63,7 @@ def _taken_apart(unresolved: UnresolvedEntries, pattern: Pattern) -> tuple[_Walk
     walk = _Walk(unresolved.rule, name, unresolved.targets())
     if not keying.folders:
         return None, walk, endings
-    which = kinds.index("folder key")
+    which = kinds.index("folder hash")
     return _Walk(keying.parts[which], folder, Targets([key[which] for key in unresolved.places])), walk, endings
 
 

@@ -2,7 +2,7 @@
 
 The secret is asked for without being shown, or comes from a file (--file), or from standard input when that is no
 terminal. It is text, or with --hex pairs of digits. The key file is yours alone; layouts, profiles, benches and mods
-only name keys. Blanks and line ends around the secret are kept, and told: when it does not open something as it is,
+only name hashes. Blanks and line ends around the secret are kept, and told: when it does not open something as it is,
 it is tried without them.
 """
 

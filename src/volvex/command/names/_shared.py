@@ -58,7 +58,7 @@ def keyed(library: Library, wanted: str = "") -> list[tuple[Layout, Keying]]:
     if not found:
         raise UsageError(
             f"no layout {wanted or 'at all'} says how keys are made",
-            "a line `keys by ...` in the layout, or --layout with another title",
+            "a line `hashes by ...` in the layout, or --layout with another title",
         )
     return found
 

@@ -90,7 +90,7 @@ def _foretell(sought: list[UnresolvedEntries], some: list[Pattern], context: Con
     size = sum(pattern.size for pattern in some)
     took = sum(seconds(unresolved, pattern) for unresolved in sought for pattern in some)
     entries = sum(unresolved.before for unresolved in sought)
-    rules = f", {size * len(sought):,} keys by {len(sought)} rules," if len(sought) > 1 else ""
+    rules = f", {size * len(sought):,} hashes by {len(sought)} rules," if len(sought) > 1 else ""
     context.note(
         f"{count(size, 'path')}{rules} on {count(entries, 'nameless entry', 'nameless entries')}, {_span(took)}"
     )

@@ -105,7 +105,7 @@ def changed_units(
         key, text = record.get(HEADS[0], ""), record.get(HEADS[3], "")
         one = known.get(key)
         if one is None or key in seen:
-            allowed = "a key that is there" if one is None else "each key once"
+            allowed = "an id that is there" if one is None else "each key once"
             faults.append(FormatError(file, f"{where}, column {HEADS[0]}: {key!r}", hint=allowed))
             continue
         seen.add(key)

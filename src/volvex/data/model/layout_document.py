@@ -61,7 +61,7 @@ class LayoutDocument(Document):
         fields = self.fields(root)
         columns = [self.column(block, one) for block, one in fields.values()]
         roles = {column.rule.role: column.name for column in columns}
-        key = [roles[role] for role in ("key", "language") if role in roles]
+        key = [roles[role] for role in ("id", "language") if role in roles]
         sheet = Sheet(root.block.name, columns, len(root.starts), key)
         self.name_keys(sheet, fields)
         return [sheet]
@@ -70,9 +70,9 @@ class LayoutDocument(Document):
         """The column of a field."""
         assert isinstance(field.meaning, Value)
         rule = rule_of(field.type, field.meaning, field.changes, self.pools.encoding(field.meaning))
-        if field.meaning.role == "key" and self.layout.keys:
+        if field.meaning.role == "id" and self.layout.keys:
             keying, bits = self.keying(field), bits_of(field.type)
-            return Column(field.name, Rule(TEXT, role="key"), lambda: self._hashed(block, field, keying, bits))
+            return Column(field.name, Rule(TEXT, role="id"), lambda: self._hashed(block, field, keying, bits))
         return Column(
             field.name,
             rule,
@@ -84,7 +84,7 @@ class LayoutDocument(Document):
 
     def keying(self, field: Field) -> Keying:
         """How names become keys."""
-        return Keying([KeyPart("name key", self.layout.keys[0], bits_of(field.type))])
+        return Keying([KeyPart("name hash", self.layout.keys[0], bits_of(field.type))])
 
     def _hashed(self, block: BlockRead, field: Field, keying: Keying, bits: int) -> Any:
         """Keys by their names where somebody knows them, otherwise in hexadecimal digits."""
@@ -156,7 +156,7 @@ class LayoutDocument(Document):
         """The value of a change, checked; FormatError when the field cannot hold it."""
         assert isinstance(field.meaning, Value)
         rule = rule_of(field.type, field.meaning, field.changes, self.pools.encoding(field.meaning))
-        if field.meaning.role == "key" and self.layout.keys:
+        if field.meaning.role == "id" and self.layout.keys:
             return self.key_number(field, change.after or "")
         return checked(rule, change, self.file)
 

@@ -80,7 +80,7 @@ class SceneData(LayoutDocument):
             columns = [_picked(column, rows) for column in plain.values()]
             for block, one in bodies:
                 columns += self._body_columns(block, one, rows)
-            key = [one.name for one in columns if one.rule.role == "key"]
+            key = [one.name for one in columns if one.rule.role == "id"]
             sheet = Sheet(kind, columns, len(rows), key, root.block.name)
             sheet.places = rows.tolist()
             found.append(sheet)

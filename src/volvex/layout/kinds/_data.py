@@ -93,9 +93,9 @@ def check_values(layout: Layout) -> Iterator[Problem]:
         ):
             yield pool.place, "a pool of texts is a repeating block with one field, a text zero or a text with its length", "text zero  texts"  # fmt: skip
     for block in rows:
-        keys = [one for one in block.fields if isinstance(one.meaning, Value) and one.meaning.role == "key"]
+        keys = [one for one in block.fields if isinstance(one.meaning, Value) and one.meaning.role == "id"]
         if len(keys) > 1:
-            yield keys[1].place, f"a second key of {block.name}", "`value`"
+            yield keys[1].place, f"a second id of {block.name}", "`value`"
         if block.until or block.inline:
             yield block.place, f"{block.name} has no entries that could follow its records", "a count of them"
         for field in block.fields:
@@ -140,12 +140,12 @@ def check_value(field: Field, pools: dict[str, Field]) -> Iterator[Problem]:
 def _check_rules(layout: Layout, rows: Sequence[Block]) -> Iterator[Problem]:
     """How names become keys is said at most once, and for keys that are numbers."""
     for rule in layout.keys[1:]:
-        yield rule.place, "how a key is made is said twice", "leaving one of them out"
+        yield rule.place, "how hashes are made is given twice", "leaving one of them out"
     for rule in layout.keys[:1]:
         keys = [field for block in rows for field in block.fields
-                if isinstance(field.meaning, Value) and field.meaning.role == "key"]  # fmt: skip
-        if rule.what != "name key" or rule.numbered:
-            yield rule.place, "a record's key is made of its name as a whole", "keys by fnv1a(bits 32)"
+                if isinstance(field.meaning, Value) and field.meaning.role == "id"]  # fmt: skip
+        if rule.what != "name hash" or rule.numbered:
+            yield rule.place, "a record's key is made of its name as a whole", "hashes by fnv1a(bits 32)"
         elif not keys or any(not isinstance(key.type, Number) or key.type.signed or key.changes or
                              (isinstance(key.meaning, Value) and key.meaning.pool) for key in keys):  # fmt: skip
-            yield rule.place, "no record has a key that is a plain number", "u32  key"
+            yield rule.place, "no record has an id that is a plain number", "u32  id"

@@ -206,7 +206,7 @@ def _check_keys(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple[
             continue
         yield from _check_rule(rule, attributes)
     if layout.keys and KEY in attributes and KEY not in seen:
-        yield layout.keys[0].place, "how names are made into keys is not said", "keys by fnv1a(bits 64)"
+        yield layout.keys[0].place, "how names are made into keys is not said", "hashes by fnv1a(bits 64)"
 
 
 def _check_rule(rule: KeyRule, attributes: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
@@ -214,7 +214,7 @@ def _check_rule(rule: KeyRule, attributes: dict[str, Field]) -> Iterator[tuple[P
     if rule.numbered:
         places = PLACE.findall(rule.numbered)
         if not places or (len(places) > 1) != (rule.unit > 1) or "." in rule.numbered:
-            yield rule.place, f"`{rule.numbered}` with {rule.unit} to a folder tells no number", 'keys numbered "{000}/{00}", 64 to a folder'  # fmt: skip
+            yield rule.place, f"`{rule.numbered}` with {rule.unit} to a folder tells no number", 'names numbered "{000}/{00}", 64 to a folder'  # fmt: skip
         if FOLDER_KEY in attributes or EXTENSION_KEY in attributes:
             yield (
                 rule.place,

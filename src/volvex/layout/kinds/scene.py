@@ -12,11 +12,11 @@ def _check(layout: Layout) -> Iterator[Problem]:
     """What a scene's layout needs besides its values: an id for each object; the fields of a type follow its number."""
     for block in rows_of_layout(layout):
         told = [field.meaning.role for field in block.fields if isinstance(field.meaning, Value)]
-        if "key" not in told:
+        if "id" not in told:
             yield block.place, f"the objects of {block.name} have no id", "u32  key"
         for role in ("type", "name"):
             if told.count(role) > 1:
                 yield block.place, f"{block.name} has two fields for the {role} of an object", "`value`"
 
 
-DATA_KIND = DataKind(("key", "type", "name", "value", "hidden"), _check)
+DATA_KIND = DataKind(("id", "type", "name", "value", "hidden"), _check)

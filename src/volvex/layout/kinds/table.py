@@ -13,4 +13,4 @@ def _check(layout: Layout) -> Iterator[Problem]:
     yield from ()
 
 
-DATA_KIND = DataKind(("key", "value", "hidden"), _check)
+DATA_KIND = DataKind(("id", "value", "hidden"), _check)

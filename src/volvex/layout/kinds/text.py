@@ -12,8 +12,8 @@ def _check(layout: Layout) -> Iterator[Problem]:
     """What a text table's layout needs besides its values: a key, and at least one text."""
     for block in rows_of_layout(layout):
         told = [field.meaning.role for field in block.fields if isinstance(field.meaning, Value)]
-        if "key" not in told or "text" not in told:
-            yield block.place, f"{block.name} has no key, or no text", "u32  key, and text u16  text"
+        if "id" not in told or "text" not in told:
+            yield block.place, f"{block.name} has no id, or no text", "u32  id, and text u16  text"
         if told.count("language") > 1 or ("language" in told and told.count("text") > 1):
             yield (
                 block.place,
@@ -22,4 +22,4 @@ def _check(layout: Layout) -> Iterator[Problem]:
             )
 
 
-DATA_KIND = DataKind(("key", "language", "text", "context", "value"), _check)
+DATA_KIND = DataKind(("id", "language", "text", "context", "value"), _check)

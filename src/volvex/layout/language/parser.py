@@ -271,7 +271,7 @@ class _Builder(Transformer[Token, Any]):
         of, (name, spec), *traits = children
         whose = WHOSE_KEYS.get("names" if of is None else str(of))
         if whose is None:
-            raise self._fail(of, f"there are no keys of {of}", hint=f"keys of {', '.join(WHOSE_KEYS)}")
+            raise self._fail(of, f"there are no hashes of {of}", hint=f"hashes of {', '.join(WHOSE_KEYS)}")
         encodings = [value for what, value in traits if what == "in"]
         words = tuple(str(value) for what, value in traits if what == "trait")
         return model.KeyRule(whose, _at(name), str(spec), words, encodings[0] if encodings else "utf-8")
@@ -294,7 +294,7 @@ class _Builder(Transformer[Token, Any]):
     @v_args(inline=True)
     def numbered(self, pattern: Token, unit: Token | None) -> model.KeyRule:
         return model.KeyRule(
-            "name key", _at(pattern), numbered=pattern.value.decode(), unit=1 if unit is None else _number(unit)
+            "name hash", _at(pattern), numbered=pattern.value.decode(), unit=1 if unit is None else _number(unit)
         )
 
     # conditions
