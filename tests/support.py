@@ -17,6 +17,8 @@ import warnings
 from pathlib import Path
 from unittest import mock
 
+import hypothesis
+
 from kelpwick.__main__ import main as kelpwick
 from kelpwick.world import make_game
 from tests.faulty_disk import KILLED, Stop, disk_of
@@ -35,6 +37,10 @@ PACK_LAYOUT = SOURCE / "volvex" / "games" / "kelpwick" / "pack.layout"
 MAIN = "data/main.kwp"
 LAMPS = f"{MAIN}/rules/lamps.xml"
 LETTER = f"{MAIN}/letters/en/01-arrival.txt"
+hypothesis.settings.register_profile(  # a busy machine makes slow examples, which are no fault
+    "busy", suppress_health_check=[hypothesis.HealthCheck.too_slow], deadline=None
+)
+hypothesis.settings.load_profile("busy")
 Done = subprocess.CompletedProcess[str]
 _made: dict[str, Path] = {}
 _keep = tempfile.TemporaryDirectory(prefix="volvex-tests-")

@@ -260,7 +260,7 @@ class Tied(Case):
         home.mkdir(parents=True)
         (home / "pack.layout").write_text(PACK)
         (home / "crew.layout").write_text(CREW)
-        (home / "profile.toml").write_text(
+        (home / "game.toml").write_text(
             'name = "Play"\nknown = ["data/north.kwz"]\n[layouts]\n"data/*.kwz" = "crew pack"\n"**/CREW" = "crew table"\n'
         )
         told = {record["path"]: record["type"] for record in self.records("list", "play/data/north.kwz")}

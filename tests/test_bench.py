@@ -44,7 +44,7 @@ class Benches(OnABench):
         files = [path for path in self.work.rglob("*") if path.is_file()]
         self.assertEqual(sorted(path.name for path in files), ["bench.json", "lock"])
         told = json.loads((self.work / "bench.json").read_text())
-        self.assertEqual(told["profile"], "Kelpwick Light")
+        self.assertEqual(told["described as"], "Kelpwick Light")
         self.assertEqual(len(told["fingerprints"]), 16)
         self.assertEqual(told["fingerprints"][MAIN]["size"], 94908)
 

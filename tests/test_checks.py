@@ -11,7 +11,7 @@ from kelpwick.pack import Item, read_pack, write_pack
 from kelpwick.play import play
 from tests.books import BOOK, FILES, LIBRARY
 from tests.support import MAIN, Case, made_game
-from volvex.bench.game_description import read_profile
+from volvex.bench.game_description import read_game_description
 from volvex.data import Change, open_data
 from volvex.data.check import ERROR, Problem, problems
 from volvex.data.placeholders import difference, placeholders
@@ -19,7 +19,7 @@ from volvex.data.references import Catalogue, Meanings, Reference, Spot, describ
 from volvex.errors import FormatError
 from volvex.shipped import GAMES
 
-PROFILE = read_profile(GAMES / "kelpwick" / "profile.toml")
+DESCRIPTION = read_game_description(GAMES / "kelpwick" / "game.toml")
 
 
 def pack(files: Mapping[str, bytes], path: Path) -> None:
@@ -34,7 +34,7 @@ class Checked(Case):
         self.files = {f"{BOOK}/{path}": data for path, data in FILES.items()}
         self.files |= {f"{MAIN}/{path}": data for path, data in read_pack(made_game() / MAIN).items()}
 
-    def catalogue(self, meanings: Meanings = PROFILE.meanings) -> Catalogue:
+    def catalogue(self, meanings: Meanings = DESCRIPTION.meanings) -> Catalogue:
         return Catalogue(self.files, lambda path: open_data(self.files[path], LIBRARY, path), meanings)
 
     def change(self, path: str, *changes: Change) -> None:
@@ -42,7 +42,7 @@ class Checked(Case):
         assert document is not None
         self.files[path] = document.written(changes)
 
-    def found(self, meanings: Meanings = PROFILE.meanings) -> list[Problem]:
+    def found(self, meanings: Meanings = DESCRIPTION.meanings) -> list[Problem]:
         catalogue = self.catalogue(meanings)
         return list(problems(catalogue, catalogue.data()))
 
@@ -176,7 +176,7 @@ class References(Checked):
             ({"lengths": {"a b c": 0}}, "a number of characters"), ({"fonts": {"a": "b c"}}, "needs 3"), ({"versions": []}, "is a table"),
         ):  # fmt: skip
             with self.assertRaises(FormatError) as caught:
-                described(values, "profile.toml")
+                described(values, "game.toml")
             self.assertIn(said, caught.exception.message)
         found = described({"references": {"a.xml b c": "path", "*.xml b *": "d.xml *"}}, "p")
         self.assertEqual(found.references[0], Reference(Spot("a.xml", "b", "c"), None))

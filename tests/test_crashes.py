@@ -108,7 +108,7 @@ class UpdatedMeanwhile(KilledInPlace):
                 (self.source / MAIN).write_bytes(update)
                 self.run_program("restore", self.source, cwd=self.work, status=5)
                 self.assertEqual((self.source / MAIN).read_bytes(), update, f"step {at}")
-                originals = [path.read_bytes() for path in (self.source / ".volvex" / "objects").glob("*/*")]
+                originals = [path.read_bytes() for path in (self.source / ".volvex" / "originals").glob("*")]
                 self.assertEqual(originals, [(self.clean / MAIN).read_bytes()], "the older original is kept")
         self.assertGreater(tried, 3)
 

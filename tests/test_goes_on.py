@@ -260,7 +260,7 @@ class Encodings(Case):
         self.assertEqual(json.loads((self.work / "bench.json").read_text())["encodings"], {"dos.ini": "cp437"})
         home = self.home / "play"
         home.mkdir(parents=True)
-        (home / "profile.toml").write_text('name = "Play"\nknown = ["dos.ini"]\n[encodings]\n"*.ini" = "cp437"\n')
+        (home / "game.toml").write_text('name = "Play"\nknown = ["dos.ini"]\n[encodings]\n"*.ini" = "cp437"\n')
         self.assertIn("ä", self.volvex("show", "game/dos.ini"))
         self.assertIn(
             "there is no encoding called", self.complaint("show", "game/dos.ini", "--encoding", "runes", status=2)

@@ -364,7 +364,7 @@ class Layouts(Case):
     def test_a_layout_known_at_the_end_of_a_large_mapped_file(self) -> None:
         import mmap
 
-        text = 'layout "tailed"  kind table\nlittle endian\nknown by "TAIL" at end - 4\nblock head at 0\n    count u32 count of rows\nblock rows after head repeats\n    id u32 key\nblock foot at end - 4\n    mark 4 bytes is "TAIL"\n'
+        text = 'layout "tailed"  kind table\nlittle endian\nknown by "TAIL" at end - 4\nblock head at 0\n    count u32 count of rows\nblock rows after head repeats\n    id u32 id\nblock foot at end - 4\n    mark 4 bytes is "TAIL"\n'
         folder = self.folder / "layouts"
         folder.mkdir()
         (folder / "t.layout").write_text(text)

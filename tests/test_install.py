@@ -74,10 +74,10 @@ class InstallAndRestore(WithABuild):
         state = read_state(self.source / ".volvex")
         self.assertEqual(list(state.installed), [MAIN])
         self.assertEqual(state.moves, [])
-        kept = Store(self.source / ".volvex" / "objects", Disk()).path(str(state.installed[MAIN].original))
+        kept = Store(self.source / ".volvex" / "originals", Disk()).path(str(state.installed[MAIN].original))
         self.assertEqual(digest_bytes(kept.read_bytes()), state.installed[MAIN].original)
         self.assertEqual(list((self.source / ".volvex").rglob("*part*")), [])
-        self.assertFalse((self.source / ".volvex" / "staged").exists())
+        self.assertFalse((self.source / ".volvex" / "incoming").exists())
 
     def test_installed_twice_the_original_is_still_the_first(self) -> None:
         self.do("install")
@@ -183,7 +183,7 @@ class Updates(WithABuild):
         done = self.run_program("restore", cwd=self.work, status=5)
         self.assertIn("skipped: data/main.kwp", done.stderr)
         self.assertEqual((self.source / MAIN).read_bytes(), updated)
-        kept = [path for path in (self.source / ".volvex" / "objects").rglob("*") if path.is_file()]
+        kept = [path for path in (self.source / ".volvex" / "originals").rglob("*") if path.is_file()]
         self.assertEqual([digests(path.parent)[path.name] for path in kept], [self.before[MAIN]])
         self.assertIn(f"try `volvex restore --overwrite {MAIN}`", done.stderr)
         for _ in range(2):  # whatever was refused before
@@ -261,7 +261,7 @@ class Updates(WithABuild):
         self.do("build")
         self.do("install")
         state = read_state(self.source / ".volvex")
-        store = Store(self.source / ".volvex" / "objects", Disk())
+        store = Store(self.source / ".volvex" / "originals", Disk())
         self.assertEqual([store.path(one.original).read_bytes() == original for one in state.older], [True])
         for _ in range(2):
             said = self.run_program("restore", cwd=self.work, status=5).stderr
@@ -318,7 +318,7 @@ class Guards(WithABuild):
     def test_a_damaged_original_is_noticed_and_nothing_is_done(self) -> None:
         self.do("install")
         now = digests(self.source)[MAIN]
-        kept = next(path for path in (self.source / ".volvex" / "objects").rglob("*") if path.is_file())
+        kept = next(path for path in (self.source / ".volvex" / "originals").rglob("*") if path.is_file())
         data = bytearray(kept.read_bytes())
         data[100] ^= 1
         kept.write_bytes(data)
@@ -345,7 +345,7 @@ class Guards(WithABuild):
         secret.write_text("mine")
         original = json.loads(good)["state"]["installed"][MAIN]["original"]
         move = {"path": "kelpwick.ini", "old": digest_file(self.source / "kelpwick.ini"), "new": digest_file(secret),
-                "staged": "../../secret", "aside": "replaced/0", "folder": "", "stamp": ""}  # fmt: skip
+                "incoming": "../../secret", "aside": "replaced/0", "folder": "", "stamp": ""}  # fmt: skip
         for tampered in (
             good.replace(f'"{MAIN}"', '"../secret"'),
             good.replace(original, "xx/etc/passwd"),
@@ -387,7 +387,7 @@ class Parts(Case):
     def test_an_object_is_named_by_its_content_and_stored_once(self) -> None:
         file = self.folder / "f"
         file.write_bytes(b"the original")
-        store = Store(self.folder / "objects", Disk())
+        store = Store(self.folder / "originals", Disk())
         digest = store.put(file, lambda size: None)
         self.assertEqual(digest, digest_file(file))
         first = store.path(digest).stat().st_mtime_ns
@@ -411,14 +411,14 @@ class Parts(Case):
         file = self.folder / "f"
         file.write_bytes(b"the original")
         with self.assertRaises(FormatError) as caught:
-            Store(self.folder / "objects", Liar()).put(file, lambda size: None)
+            Store(self.folder / "originals", Liar()).put(file, lambda size: None)
         self.assertIn("did not read back", caught.exception.message)
-        self.assertEqual([path for path in (self.folder / "objects").rglob("*") if path.is_file()], [])
+        self.assertEqual([path for path in (self.folder / "originals").rglob("*") if path.is_file()], [])
 
     def test_the_journal_comes_back_as_it_was(self) -> None:
         one, two, three = (digest_bytes(name) for name in (b"1", b"2", b"3"))
         state = State({"a": Installed(one, two), "b": Installed(None, three, "mods")}, [Older("a", three)], "install",
-                      [Move("a", one, two, "staged/0", "replaced/0"), Move("b", three, None, None, "replaced/1", "mods")],
+                      [Move("a", one, two, "incoming/0", "replaced/0"), Move("b", three, None, None, "replaced/1", "mods")],
                       [], {"a": Installed(one, two)})  # fmt: skip
         write_state(self.folder, state, Disk())
         self.assertEqual(read_state(self.folder), state)

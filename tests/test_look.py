@@ -102,7 +102,7 @@ class Survey(KeptGame):
         out = self.volvex("survey", self.shared)
         first = out.splitlines()[1].split()
         self.assertEqual(first[2:6], ["67", "Kelpwick", "pack", "archive"])
-        self.assertIn("Kelpwick Light, known by its profile", out)
+        self.assertIn("Kelpwick Light, known by its game description", out)
         self.assertIn("unknown: 1 file", out)
 
     def test_records(self) -> None:
@@ -116,7 +116,7 @@ class Survey(KeptGame):
     def test_an_unknown_game(self) -> None:
         (self.folder / "some").mkdir()
         (self.folder / "some" / "data.bin").write_bytes(b"\0\1\2")
-        self.assertIn("a game without a profile", self.volvex("survey", "some"))
+        self.assertIn("a game without a description", self.volvex("survey", "some"))
 
     def test_a_user_s_own_layout_is_found(self) -> None:
         (self.home / "mine").mkdir(parents=True)

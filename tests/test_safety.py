@@ -166,7 +166,7 @@ class InPlace(WithAGame):
         return {name: hashlib.sha256(data).hexdigest() for name, data in files.items()}
 
     def test_without_its_staged_bytes_a_writing_is_left_and_its_original_known(self) -> None:
-        for name in ("staged", "undo"):
+        for name in ("incoming", "undo"):
             for at in range(1, 200):
                 self.make()
                 with contextlib.suppress(Stop):
@@ -286,7 +286,7 @@ class Refusals(WithAGame):
     def test_a_rename_that_is_denied_in_the_middle_is_undone(self) -> None:
         class Denying(Disk):
             def replace(self, old: Path, new: Path) -> None:
-                if new.name == "b.dat" and old.parent.name == "staged":
+                if new.name == "b.dat" and old.parent.name == "incoming":
                     raise PermissionError(errno.EACCES, "denied", str(new))
                 super().replace(old, new)
 
@@ -339,19 +339,12 @@ class Folders(WithAGame):
         victim = self.folder / "victim" / "docs"
         victim.mkdir(parents=True)
         (victim / "thesis.txt").write_text("precious")
-        (victim / "ab").mkdir()
-        (victim / "ab" / ("c" * 62)).write_text("precious")
+        (victim / ("c" * 64)).write_text("precious")  # named as an original is
         home = self.source / ".volvex"
-        for name in ("", "objects", "staged", "replaced", "aside", "objects/ab", "lock", "state.json"):
+        for name in ("", "originals", "incoming", "replaced", "aside", "lock", "state.json"):
             shutil.rmtree(home, ignore_errors=True)
             (home / name).parent.mkdir(parents=True, exist_ok=True)
-            (home / name).symlink_to(
-                victim / "ab"
-                if name == "objects/ab"
-                else victim / "thesis.txt"
-                if "." in name or name == "lock"
-                else victim
-            )
+            (home / name).symlink_to(victim / "thesis.txt" if "." in name or name == "lock" else victim)
             before = digests(self.folder / "victim")
             for work in (
                 lambda: self.install(Disk()),
@@ -364,19 +357,19 @@ class Folders(WithAGame):
                     pass
                 self.assertEqual(digests(self.folder / "victim"), before, name)
             home.unlink() if home.is_symlink() else shutil.rmtree(home)
-            self.assertEqual(self.content() == self.old or name in ("objects/ab", "lock"), True)
+            self.assertEqual(self.content() == self.old or name == "lock", True)
             self.make()
 
     def test_an_original_stays_until_its_bytes_are_back(self) -> None:
         self.install(Disk())
         home = self.source / ".volvex"
-        kept = {path.name: path.read_bytes() for path in (home / "objects").glob("*/*")}
+        kept = {path.name: path.read_bytes() for path in (home / "originals").glob("*")}
         for name in ("state.json", "state.copy.json"):
             (home / name).unlink()
         done = restore(self.source, Disk())  # nobody knows any more where they belong: they are kept, and told
         kept = {name: data for name, data in kept.items() if data != self.FILES["same.dat"]}  # these bytes the game has
         self.assertEqual(len(done.skipped), len(kept))
-        self.assertEqual({path.name: path.read_bytes() for path in (home / "objects").glob("*/*")}, kept)
+        self.assertEqual({path.name: path.read_bytes() for path in (home / "originals").glob("*")}, kept)
         self.make()
         shutil.rmtree(self.source / "new", ignore_errors=True)
         restore(self.source, Disk())
@@ -394,17 +387,17 @@ class Folders(WithAGame):
                 data = bytearray((home / name).read_bytes())
                 data[at] ^= 2
                 (home / name).write_bytes(data)
-            kept = digests(home / "objects")
+            kept = digests(home / "originals")
             try:
                 restore(self.source, Disk())
                 self.assert_clean(f"byte {at}")
             except FormatError as error:
                 self.assertEqual(at % 2, 0, error.message)
-                self.assertEqual(digests(home / "objects"), kept)
+                self.assertEqual(digests(home / "originals"), kept)
 
     def test_a_rotten_original_is_not_relied_on(self) -> None:
         self.install(Disk())
-        store = Store(self.source / ".volvex" / "objects", Disk())
+        store = Store(self.source / ".volvex" / "originals", Disk())
         digest = str(installed(self.source)["a.dat"].original)
         path = store.path(digest)
         path.write_bytes(b"X" + path.read_bytes()[1:])
@@ -421,10 +414,10 @@ class Folders(WithAGame):
 
     def test_files_of_others_in_the_folder_stay(self) -> None:
         home = self.source / ".volvex"
-        (home / "staged").mkdir(parents=True)
-        (home / "staged" / "My Notes.txt").write_text("mine")
-        (home / "objects" / "zz").mkdir(parents=True)
-        (home / "objects" / "zz" / "mine").write_text("mine")
+        (home / "incoming").mkdir(parents=True)
+        (home / "incoming" / "My Notes.txt").write_text("mine")
+        (home / "originals" / "zz").mkdir(parents=True)
+        (home / "originals" / "zz" / "mine").write_text("mine")
         (home / "note.txt").write_text("mine")
         self.install(Disk())
         restore(self.source, Disk())
@@ -433,7 +426,7 @@ class Folders(WithAGame):
             sorted(
                 path.relative_to(home).as_posix() for path in home.rglob("*") if path.is_file() and path.name != "lock"
             ),
-            ["note.txt", "objects/zz/mine", "staged/My Notes.txt"],
+            ["incoming/My Notes.txt", "note.txt", "originals/zz/mine"],
         )
 
     def test_a_file_kept_aside_is_never_tidied_away(self) -> None:

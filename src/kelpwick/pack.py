@@ -80,7 +80,7 @@ def _pad(file: BinaryIO, align: int) -> int:
 
 
 def read_pack(path: Path) -> dict[str, bytes]:
-    """Every file of an archive, all seals, sizes and alignments checked; GameError when one is wrong."""
+    """Every file of an archive, all checksums, sizes and alignments checked; GameError when one is wrong."""
     return unpacked(path.read_bytes(), path.name)
 
 
@@ -122,7 +122,7 @@ def _read_head(data: bytes, name: str) -> tuple[int, bytes]:
         raise GameError(f"{name}: the directory at {start} is misplaced")
     directory = data[start : start + length]
     if zlib.crc32(directory) != checksum:
-        raise GameError(f"{name}: the directory's seal is wrong")
+        raise GameError(f"{name}: the directory's checksum is wrong")
     return count, directory
 
 
@@ -142,7 +142,7 @@ def _read_content(data: bytes, name: bytes, attributes: tuple[int, ...]) -> tupl
     if len(stored) != stored_size:
         raise GameError(f"{name!r}: reaches past the end of the pack")
     if zlib.crc32(stored) != check:
-        raise GameError(f"{name!r}: its seal is wrong")
+        raise GameError(f"{name!r}: its checksum is wrong")
     if method not in (0, 1) or not 1 <= group <= 9:
         raise GameError(f"{name!r}: method {method}, group {group}")
     try:

@@ -88,7 +88,7 @@ def read_lenses(data: bytes) -> dict[int, Lens]:
     must(reader.take(4) == b"KWLE" and reader.number("H") == 1, "lenses: not a table of version 1")
     count, start, length, checksum = (reader.number(one) for one in "HIII")
     must(start == 20 + 19 * count and start + length == len(data), "lenses: the names are misplaced")
-    must(zlib.crc32(data[20:start]) == checksum, "lenses: the seal is wrong")
+    must(zlib.crc32(data[20:start]) == checksum, "lenses: the checksum is wrong")
     found: dict[int, Lens] = {}
     for _ in range(count):
         key, at, glass, reach = (reader.number(one) for one in "IIBH")
@@ -107,7 +107,7 @@ def read_fittings(data: bytes) -> dict[str, Fitting]:
     count, size, stored, start, checksum = (head.number("I") for _ in range(5))
     must(start == 26 and start + stored == len(data), "fittings: the records are misplaced")
     body = inflate(data[start:], size)
-    must(zlib.crc32(body) == checksum, "fittings: the seal is wrong")
+    must(zlib.crc32(body) == checksum, "fittings: the checksum is wrong")
     reader, found = Reader(body), dict[str, Fitting]()
     for _ in range(count):
         lamp, keeper = (reader.text(reader.number("B")) for _ in range(2))

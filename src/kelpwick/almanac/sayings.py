@@ -111,7 +111,7 @@ def read_menu(data: bytes) -> Texts:
     must(reader.take(4) == b"KWME", "menu: not the menu's texts")
     count, start, length, checksum = (reader.number("I") for _ in range(4))
     must(start == 20 + 17 * count and start + length == len(data), "menu: the words are misplaced")
-    must(zlib.crc32(data[20:start]) == checksum, "menu: the seal is wrong")
+    must(zlib.crc32(data[20:start]) == checksum, "menu: the checksum is wrong")
     found: Texts = {}
     last = -1
     for _ in range(count):
@@ -134,7 +134,7 @@ def read_dialogues(data: bytes) -> Texts:
     reader = Reader(data)
     must(reader.take(4) == b"KWDI", "dialogues: not the dialogues")
     count, checksum = reader.number("I"), reader.number("I")
-    must(zlib.crc32(data[12:]) == checksum, "dialogues: the seal is wrong")
+    must(zlib.crc32(data[12:]) == checksum, "dialogues: the checksum is wrong")
     found: Texts = {}
     for _ in range(count):
         key, language = reader.text(reader.number("B")), reader.number("B")

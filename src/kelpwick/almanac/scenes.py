@@ -67,7 +67,7 @@ def read(data: bytes, path: str) -> dict[int, Thing]:
     reader = Reader(data)
     must(reader.take(4) == b"KWSC" and reader.number("H") == 1, f"{path}: not a scene of version 1")
     count, checksum = reader.number("H"), reader.number("I")
-    must(zlib.crc32(data[12:]) == checksum, f"{path}: the seal is wrong")
+    must(zlib.crc32(data[12:]) == checksum, f"{path}: the checksum is wrong")
     found: dict[int, Thing] = {}
     for _ in range(count):
         key, kind = reader.number("H"), reader.number("B")

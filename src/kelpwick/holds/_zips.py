@@ -65,7 +65,7 @@ def _crc(value: int, byte: int) -> int:
 
 
 def unzipped(data: bytes, own: str, password: bytes | None = None) -> dict[str, bytes]:
-    """Every entry, its seal checked; GameError when one is damaged, or is not locked as it must be."""
+    """Every entry, its checksum checked; GameError when one is damaged, or is not locked as it must be."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             for info in archive.infolist():

@@ -46,7 +46,7 @@ def read(folder: Path) -> dict[str, bytes]:
     index = span(data, HEAD, count * RECORD.size)
     must(
         len(data) == HEAD + len(index) + 4 and struct.unpack("<I", data[-4:])[0] == zlib.crc32(index),
-        f"{NAME}: its seal is wrong",
+        f"{NAME}: its checksum is wrong",
     )
     contents = [(folder / _volume(number)).read_bytes() for number in range(volumes)]
     found: dict[str, bytes] = {}

@@ -35,7 +35,7 @@ def read(data: bytes) -> dict[str, bytes]:
         checksum = reader.number("I")
         reader.skip_to(4, ord("."))
         found[name] = reader.take(size)
-        must(zlib.adler32(found[name]) == checksum, f"{name}: its seal is wrong")
+        must(zlib.adler32(found[name]) == checksum, f"{name}: its checksum is wrong")
         must(found[name].startswith(b"CHIM"), f"{name} is no chime")
     reader.take(len(END))
     must(reader.number("H") == len(found) and reader.at == len(data), "the number of chimes is wrong")

@@ -46,13 +46,13 @@ def read(data: bytes) -> dict[str, bytes]:
     start, stored, length, count, one, checksum = (foot.number(form) for form in "IIIHHI")
     must((one, foot.take(4), start + stored) == (1, b"KWJL", len(data) - 24), "the foot is wrong")
     hidden = span(data, start, stored)
-    must(zlib.crc32(hidden) == checksum, "the directory's seal is wrong")
+    must(zlib.crc32(hidden) == checksum, "the directory's checksum is wrong")
     table = Reader(inflate(_masked(hidden, KEY), length))
     for _ in range(count):
         name = table.text(table.number("H"))
         where, size, check = table.number("I"), table.number("I"), table.number("I")
         must(where % 4 == 0 and where + size <= start, f"{name} lies at {where}")
         found[name] = _masked(span(data, where, size), _page_key(where))
-        must(zlib.crc32(found[name]) == check, f"{name}: its seal is wrong")
+        must(zlib.crc32(found[name]) == check, f"{name}: its checksum is wrong")
     must(table.at == length, "bytes too many in the directory")
     return found

@@ -1,4 +1,4 @@
-"""The user's work on one game: profile, game folder, workbench, changes, build.
+"""The user's work on one game: game description, game folder, workbench, changes, build.
 
 A bench is a folder. `bench.json` says which game, what was taken from where, and the originals'
 fingerprints; `files/` mirrors the game's tree, archives appearing as folders; `built/` holds what `build`
@@ -8,7 +8,7 @@ install put there.
 
 from volvex.bench.bench_file import Taken
 from volvex.bench.game import Game
-from volvex.bench.game_description import Profile
+from volvex.bench.game_description import GameDescription
 from volvex.bench.workbench import Workbench
 
-__all__ = ["Game", "Profile", "Taken", "Workbench"]
+__all__ = ["Game", "GameDescription", "Taken", "Workbench"]

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 from pathlib import Path
 
 from volvex.archive.access.paths import HIDDEN
-from volvex.bench.game_description import Profile
+from volvex.bench.game_description import GameDescription
 from volvex.errors import NotFoundError
 
 
@@ -15,11 +15,13 @@ class Game:
     """A game's folder. `originals` tells for files that an install replaced where their originals are now,
     or None for files that an install added."""
 
-    def __init__(self, folder: Path, profile: Profile, originals: Mapping[str, Path | None] | None = None) -> None:
+    def __init__(
+        self, folder: Path, description: GameDescription, originals: Mapping[str, Path | None] | None = None
+    ) -> None:
         if not folder.is_dir():
             raise NotFoundError(f"there is no folder {folder}", "the folder that holds the game")
         self.folder = folder.resolve()
-        self.profile = profile
+        self.description = description
         self.originals = dict(originals or {})
 
     def original(self, path: str) -> Path | None:
@@ -38,7 +40,7 @@ class Game:
             names.update(name if base == "." else f"{base}/{name}" for name in files)
         for name in sorted(names):
             original = self.original(name)
-            if original is not None and not self.profile.is_own(name):
+            if original is not None and not self.description.is_own(name):
                 yield name, original
 
     def container(self, path: str) -> tuple[str, str] | None:

@@ -1,4 +1,4 @@
-"""Profiles: TOML files that teach Volvex one game each."""
+"""Game descriptions: TOML files that teach Volvex one game each."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ _DATA = {"data": list, "references": dict, "language": str, "fonts": dict, "leng
 
 
 @dataclass(frozen=True)
-class Profile:
+class GameDescription:
     """What is known about a game. Paths are relative to its folder, with forward slashes."""
 
     name: str
@@ -47,20 +47,20 @@ class Profile:
         return any(fnmatch.fnmatchcase(path, pattern) for pattern in self.own)
 
 
-UNKNOWN = Profile("a game without a profile")
+UNKNOWN = GameDescription("a game without a description")
 
 
-def read_profile(path: Path) -> Profile:
-    """The profile in a file; FormatError when it is not one."""
+def read_game_description(path: Path) -> GameDescription:
+    """The game description in a file; FormatError when it is not one."""
     try:
         values = tomllib.loads(path.read_bytes().decode())
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-        raise FormatError(path, f"not a sound profile: {error}") from error
+        raise FormatError(path, f"not a sound game description: {error}") from error
     known = _KEYS | _DATA
     for key, value in values.items():
         if key not in known or not isinstance(value, known[key]):
             raise FormatError(
-                path, f"a profile has no {key}, or it is not of this type", hint=f"one of {', '.join(known)}"
+                path, f"a game description has no {key}, or it is not of this type", hint=f"one of {', '.join(known)}"
             )
         if isinstance(value, list) and not all(isinstance(one, str) for one in value):
             raise FormatError(path, f"{key} is a list of texts")
@@ -73,23 +73,23 @@ def read_profile(path: Path) -> Profile:
         except UsageError as error:
             raise FormatError(path, error.message, hint=error.hint) from error
     if not values.get("name") or not values.get("known"):
-        raise FormatError(path, "a profile needs a `name` and `known` files")
+        raise FormatError(path, "a game description needs a `name` and `known` files")
     meanings = described({key: values.pop(key) for key in _DATA if key in values}, str(path))
     lists = {key: tuple(value) for key, value in values.items() if isinstance(value, list)}
-    return Profile(**{**values, **lists}, meanings=meanings)
+    return GameDescription(**{**values, **lists}, meanings=meanings)
 
 
-def profiles(folders: Iterable[Path] = ()) -> Iterator[Profile]:
-    """All profiles: the user's before those that ship."""
+def descriptions(folders: Iterable[Path] = ()) -> Iterator[GameDescription]:
+    """All game descriptions: the user's before those that ship."""
     for folder in (*folders, GAMES):
         if folder.is_dir():
             for file in sorted(folder.rglob(DESCRIPTIONS)):
-                yield read_profile(file)
+                yield read_game_description(file)
 
 
-def profile_for(game: Path, folders: Iterable[Path] = ()) -> Profile:
-    """The profile whose known files are all in the folder; `UNKNOWN` when none fits."""
-    for profile in profiles(folders):
-        if all((game / name).exists() for name in profile.known):
-            return profile
+def description_for(game: Path, folders: Iterable[Path] = ()) -> GameDescription:
+    """The game description whose known files are all in the folder; `UNKNOWN` when none fits."""
+    for description in descriptions(folders):
+        if all((game / name).exists() for name in description.known):
+            return description
     return UNKNOWN

@@ -111,7 +111,7 @@ def game_catalogue(originals: Originals) -> Catalogue:
     def read(path: str) -> Document | None:
         return open_data(content_at(originals, path), originals.library, path)
 
-    return Catalogue(lambda: all_paths(originals), read, originals.game.profile.meanings)
+    return Catalogue(lambda: all_paths(originals), read, originals.game.description.meanings)
 
 
 def content_at(originals: Originals, path: str) -> bytes:
@@ -127,7 +127,7 @@ def content_at(originals: Originals, path: str) -> bytes:
 
 def catalogues(bench: Workbench) -> tuple[Catalogue, Catalogue]:
     """All data of the game: as the game has it, and as it is with the bench's changes."""
-    meanings = bench.game.profile.meanings
+    meanings = bench.game.description.meanings
     places = set(bench.places())
 
     def now() -> list[str]:
@@ -153,6 +153,6 @@ def _is_large(data: bytes) -> bool:
 
 
 def touched(catalogue: Catalogue, found: Sequence[FileChange]) -> list[str]:
-    """The files to be checked: what is data by the profile, and what was changed."""
+    """The files to be checked: what is data by the game description, and what was changed."""
     changed = [one.path for one in found if one.what != "removed"]
     return list(dict.fromkeys([*catalogue.data(), *changed]))

@@ -108,7 +108,7 @@ class Workbench(Originals):
         value = {
             "bench": FORMAT,
             "game": str(self.game.folder),
-            "profile": self.game.profile.name,
+            "described as": self.game.description.name,
             "fingerprints": {name: asdict(fingerprint) for name, fingerprint in sorted(self.fingerprints.items())},
             "taken": {name: asdict(one) for name, one in sorted(self.taken.items())},
             "dropped": sorted(self.dropped),

@@ -39,7 +39,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         remember_layouts(options, bench, ties, context)
         name_game(game.folder, context)
     context.print(
-        f"{folder} is a bench for {game.folder} ({game.profile.name}): {count(len(bench.fingerprints), 'archive')}"
+        f"{folder} is a bench for {game.folder} ({game.description.name}): {count(len(bench.fingerprints), 'archive')}"
     )
     context.print(context.paint(f"next: cd {folder}, then volvex take PATH, with paths as in the game", "dim"))
     return Status.OK

@@ -77,7 +77,7 @@ def _save(bench: Workbench, told: list[FileDiff], options: argparse.Namespace, c
     file = options.save
     left = [one.file.path for one in told if one.changes is None]
     with new_file(context.disk, file, options.overwrite) as out:
-        context.disk.write(out, saved(bench.game.profile.name, told))
+        context.disk.write(out, saved(bench.game.description.name, told))
     for path in left:
         context.complain(
             f"note: {shown(path)} is no data that changed by key and field, and is not in {shown(str(file))}"

@@ -38,7 +38,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         built, game, by = read_built(bench.built), bench.game.folder, bench.identity
         files = {one.path: bench.built / one.path for one in built}
         bases = {one.path: one.base for one in built}
-        own = [name for name in files if bench.game.profile.is_own(name)]
+        own = [name for name in files if bench.game.description.is_own(name)]
         if own:
             raise RefusedError(f"{own[0]} is written by the game itself", "leaving it out of the bench")
     if options.plan:

@@ -201,10 +201,10 @@ def _changes(bench: Workbench, path: str, options: argparse.Namespace) -> tuple[
 
 
 def _refers(bench: Workbench, path: str, document: Document) -> Callable[[Sheet, str], Sequence[str]]:
-    """Which sheets' keys a field holds, by its layout or the profile."""
+    """Which sheets' keys a field holds, by its layout or the game description."""
     from volvex.data.references import Catalogue
 
-    catalogue = Catalogue([path], lambda _: document, bench.game.profile.meanings)
+    catalogue = Catalogue([path], lambda _: document, bench.game.description.meanings)
     return lambda sheet, field: [*catalogue.names(path, sheet, field), sheet.columns[field].rule.refers]
 
 

@@ -15,7 +15,7 @@ from pathlib import Path
 from volvex.archive.detect.survey import Surveyed, survey
 from volvex.archive.detect.survey_cache import Memory
 from volvex.archive.safe_names import quoted
-from volvex.bench.game_description import UNKNOWN, Profile, profile_for
+from volvex.bench.game_description import UNKNOWN, GameDescription, description_for
 from volvex.command.ui.context import Context
 from volvex.command.ui.reader import add_reading, folder_of, tied_library
 from volvex.command.ui.table import Column, count, number, numbers, percent, print_table
@@ -45,10 +45,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, context: Context) -> int:
     library, ties = tied_library(options, context)
     folder, before = folder_of(options.dir, options, context)
-    profile = profile_for(folder, [context.home]) if folder.is_dir() else UNKNOWN
+    description = description_for(folder, [context.home]) if folder.is_dir() else UNKNOWN
     memory = Memory(None if options.refresh else context.cache / "survey.sqlite")
     context.interrupted = ("what was found out is remembered", "the same command again, which goes on from there")
-    files = survey(folder, library, memory, lambda path: _key(profile, path), tied=ties.words)
+    files = survey(folder, library, memory, lambda path: _key(description, path), tied=ties.words)
     files = [_without(one, before) for one in files]
     if options.json:
         context.json(_record(one) for one in files)
@@ -66,7 +66,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     ], cut=True)  # fmt: skip
     if len(shown) < len(files):
         context.print(context.paint(f"and {count(len(files) - len(shown), 'smaller file')}: --all shows them", "dim"))
-    _summary(files, total, folder, profile, context)
+    _summary(files, total, folder, description, context)
     faults = [one for one in files if one.fault]
     for fault in faults[:FAULTS]:
         context.complain("\n".join([fault.fault, *([f"try {fault.hint}"] if fault.hint else [])]))
@@ -87,9 +87,9 @@ def _without(surveyed: Surveyed, before: str) -> Surveyed:
     return replace(surveyed, path=told[0], fault=told[1])
 
 
-def _key(profile: Profile, path: str) -> str:
-    """The key that a profile names for a file."""
-    return next((key for pattern, key in profile.keys.items() if fnmatch.fnmatchcase(path, pattern)), "")
+def _key(description: GameDescription, path: str) -> str:
+    """The key that a game description names for a file."""
+    return next((key for pattern, key in description.keys.items() if fnmatch.fnmatchcase(path, pattern)), "")
 
 
 def _opens_with(surveyed: Surveyed) -> str:
@@ -103,13 +103,13 @@ def _record(surveyed: Surveyed) -> dict[str, object]:
             "content": surveyed.content, "locked": surveyed.locked, "key": surveyed.key, "fault": surveyed.fault or None}  # fmt: skip
 
 
-def _summary(files: list[Surveyed], total: int, folder: Path, profile: Profile, context: Context) -> None:
+def _summary(files: list[Surveyed], total: int, folder: Path, description: GameDescription, context: Context) -> None:
     opened = [one for one in files if one.opens and one.kind == "archive"]
     held = sum(one.size for one in files if one.opens)
     inside, content = sum(one.entries or 0 for one in opened), sum(one.content or 0 for one in opened)
     context.print()
     context.print(f"{count(len(files), 'file')}, {number(total)} bytes; "
-                  f"{context.paint(profile.name, 'bold')}" + (", known by its profile" if profile is not UNKNOWN else ""))  # fmt: skip
+                  f"{context.paint(description.name, 'bold')}" + (", known by its game description" if description is not UNKNOWN else ""))  # fmt: skip
     context.print(f"{count(len(opened), 'archive opens', 'archives open')} and {'hold' if len(opened) != 1 else 'holds'} "
                   f"{percent(held, total)} of the bytes: {count(inside, 'entry', 'entries')}, {number(content)} bytes of content")  # fmt: skip
     _tell("locked", [one for one in files if one.fault and one.locked], total, context)

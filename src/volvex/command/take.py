@@ -68,7 +68,7 @@ def _open(bench: Workbench, places: list[str], options: argparse.Namespace, cont
     from volvex.bench.exports import open_as
     from volvex.data.exchange import Wanted
 
-    wanted = Wanted(options.sheet, None, options.language, bench.game.profile.meanings.language or None)
+    wanted = Wanted(options.sheet, None, options.language, bench.game.description.meanings.language or None)
     for place in places:
         file = open_as(bench, place, options.ending.lstrip(".").lower(), wanted, options.refresh)
         where = os.path.relpath(bench.folder / file, context.cwd).replace(os.sep, "/")

@@ -1,6 +1,6 @@
 """Which fields hold the keys of which records, and following them through all files of a game.
 
-A layout says `refers to lenses`; a profile says it for any file: `"rules/keepers.xml keeper lamp" = "rules/lamps.xml lamp"`,
+A layout says `refers to lenses`; a game description says it for any file: `"rules/keepers.xml keeper lamp" = "rules/lamps.xml lamp"`,
 or that a field is a `path` in the game. Files are patterns on the end of a path; a sheet or field may be `*`.
 """
 
@@ -64,7 +64,7 @@ class Reference:
 
 @dataclass
 class Meanings:
-    """What a profile says of a game's data."""
+    """What a game description says of a game's data."""
 
     data: tuple[str, ...] = ()  # patterns of the files that are data
     references: tuple[Reference, ...] = ()
@@ -123,7 +123,7 @@ class Catalogue:
         self._documents[path] = document
 
     def data(self) -> list[str]:
-        """The paths that the profile says are data."""
+        """The paths that the game description says are data."""
         return self._data if self.meanings.data else []
 
     @functools.cached_property
@@ -276,7 +276,7 @@ def _holding(cells: Array, wanted: set[str]) -> list[int]:
 
 
 def described(values: Mapping[str, object], file: str) -> Meanings:
-    """What a profile's tables say; FormatError when one is not as it should be."""
+    """What a game description's tables say; FormatError when one is not as it should be."""
 
     def table(name: str) -> Mapping[str, object]:
         found = values.get(name, {})

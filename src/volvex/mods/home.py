@@ -1,8 +1,8 @@
 """The folder `.volvex` within a game: held by one process at a time, free of links, and tidied without ever losing an original.
 
     state.json, state.copy.json    the journal
-    objects/     originals, each named by the digest of its content
-    staged/      new content, complete and synced, waiting for its name
+    originals/     originals, each named by the digest of its content
+    incoming/      new content, complete and synced, waiting for its name
     replaced/    what was there before, until a transaction is done
     aside/       changed files that `restore --overwrite` put originals over
     lock         held while one of us works here
@@ -29,8 +29,8 @@ from volvex.source.disk import is_leftover
 from volvex.source.lock import Lock, acquire
 
 ASIDE = "aside"
-_FOLDERS = ("objects", "staged", "replaced", ASIDE)
-_OURS = re.compile(r"[a-z0-9-]{1,40}")  # names in `staged` and `replaced`
+_FOLDERS = ("originals", "incoming", "replaced", ASIDE)
+_OURS = re.compile(r"[a-z0-9-]{1,40}")  # names in `incoming` and `replaced`
 
 
 def home_of(game: Path) -> Path:
@@ -108,15 +108,15 @@ def tidy(game: Path, disk: Disk) -> None:
     state = read_state(home)
     if state.under_way:
         return
-    for path in (*_regular(home / "staged"), *_regular(home / "replaced")):
+    for path in (*_regular(home / "incoming"), *_regular(home / "replaced")):
         if _OURS.fullmatch(path.name) or is_leftover(path.name):
             disk.remove(path)
     for path in leftovers(home):
         disk.remove(path)
-    store = Store(home / "objects", disk)
+    store = Store(home / "originals", disk)
     for digest in _superfluous(game, store, state):
         disk.remove(store.path(digest))
-    for folder in (*(home / "objects").glob("??"), *(home / name for name in _FOLDERS)):
+    for folder in (home / name for name in _FOLDERS):
         if folder.is_dir() and not folder.is_symlink() and not any(folder.iterdir()):
             disk.remove_folder(folder)
     if state.empty and not any(store.objects()):
@@ -127,9 +127,8 @@ def tidy(game: Path, disk: Disk) -> None:
 
 def leftovers(home: Path) -> list[Path]:
     """Temporary files of processes that were killed."""
-    folders = [home, *(path for path in (home / "objects").glob("??") if path.is_dir() and not path.is_symlink())]
-    found = [path for folder in folders for path in _regular(folder) if is_leftover(path.name)]
-    return found + [path for name in ("staged", "replaced") for path in _regular(home / name) if is_leftover(path.name)]
+    folders = [home, *(home / name for name in ("originals", "incoming", "replaced"))]
+    return [path for folder in folders for path in _regular(folder) if is_leftover(path.name)]
 
 
 def _superfluous(game: Path, store: Store, state: State) -> list[str]:
@@ -148,7 +147,7 @@ def _superfluous(game: Path, store: Store, state: State) -> list[str]:
 
 def orphans(game: Path, state: State) -> list[str]:
     """Originals that no journal knows a path for, and that the game does not have."""
-    store = Store(home_of(game) / "objects", Disk())
+    store = Store(home_of(game) / "originals", Disk())
     loose = [digest for digest in store.objects() if digest not in state.needed()]
     known = set(_superfluous(game, store, state)) if loose else set()
     return [digest for digest in loose if digest not in known]

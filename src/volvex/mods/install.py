@@ -49,7 +49,7 @@ def originals(game: Path) -> dict[str, Path | None]:
 
     A file that is no longer what was installed (the game was updated) is its own original again.
     """
-    store = Store(home_of(game) / "objects", Disk())
+    store = Store(home_of(game) / "originals", Disk())
     found: dict[str, Path | None] = {}
     for name, one in installed(game).items():
         if _is_ours(game / name, one):
@@ -110,7 +110,7 @@ def _planned_back(game: Path, name: str, installed: Installed) -> Action:
 
 
 def _kept_size(game: Path, installed: Installed) -> int | None:
-    return _size(Store(home_of(game) / "objects", Disk()).path(installed.original)) if installed.original else None
+    return _size(Store(home_of(game) / "originals", Disk()).path(installed.original)) if installed.original else None
 
 
 def _is_original(path: Path, installed: Installed, on_progress: OnProgress = nothing) -> bool:
@@ -119,7 +119,7 @@ def _is_original(path: Path, installed: Installed, on_progress: OnProgress = not
 
 
 def _where(original: str) -> str:
-    return f"{HIDDEN}/objects/{original[:2]}/{original[2:]}"
+    return f"{HIDDEN}/originals/{original}"
 
 
 def _skipped(game: Path, name: str, installed: Installed) -> Action:
@@ -229,7 +229,7 @@ def install(
             raise NotFoundError(f"{source} is missing", "`volvex build`")
     with locked(game, disk) as home:
         recover_in(game, home, disk)
-        state, store = read_state(home), Store(home / "objects", disk)
+        state, store = read_state(home), Store(home / "originals", disk)
         _check_others(game, state, files, by, replace)
         _check_bases(game, files, bases)
         require_writable(game, [*files, *state.installed])
@@ -263,7 +263,7 @@ def _move_in(
     by: str,
 ) -> tuple[Action, Move, Installed]:
     """Have a file's original in the store and its new content staged."""
-    target, staged, aside = game / name, f"staged/{number}", f"replaced/{number}"
+    target, incoming, aside = game / name, f"incoming/{number}", f"replaced/{number}"
     action = Action(name, "replace" if target.exists() else "add", _size(target), _size(source), _why_in(known, by))
     folder, stamp = _missing_folder(game, target), stamp_of(target) if target.is_file() else ""
     if known is not None and _is_ours(target, known, on_progress):
@@ -273,11 +273,11 @@ def _move_in(
             raise _damaged(store, original)
     else:
         old = original = store.put(target, on_progress) if target.is_file() else None
-    waiting = store.folder.parent / staged
+    waiting = store.folder.parent / incoming
     new = copy(source, waiting, None, store.disk, on_progress, target if target.is_file() else None)
     return (
         action,
-        Move(name, old, new, staged, aside, folder, stamp),
+        Move(name, old, new, incoming, aside, folder, stamp),
         Installed(original, new, folder, stamp_of(waiting), by=by),
     )
 
@@ -315,7 +315,7 @@ def restore(game: Path, disk: Disk, on_progress: OnProgress = nothing, force: Co
         return done
     with locked(game, disk) as home:
         recover_in(game, home, disk, back=True)
-        state, store = _settled(game, home, disk, on_progress), Store(home / "objects", disk)
+        state, store = _settled(game, home, disk, on_progress), Store(home / "originals", disk)
         _check_force(force, {*state.installed, *(one.path for one in state.older)})
         require_writable(game, list(state.installed))
         aside = _forced(game, home, state, force, store, disk, on_progress)
@@ -426,9 +426,9 @@ def _moves_back(
             kept[name] = one
             continue
         done.actions.append(Action(name, "put back", _size(target), _size(store.path(one.original))))
-        staged = store.path(one.original).relative_to(store.folder.parent).as_posix()
+        incoming = store.path(one.original).relative_to(store.folder.parent).as_posix()
         if one.original in shared or counts.count(one.original) > 1:
-            staged = f"staged/back-{number + len(moves)}"
-            copy(store.path(one.original), store.folder.parent / staged, one.original, store.disk, on_progress)
-        moves.append(Move(name, one.now if there else None, one.original, staged, aside, stamp=stamp))
+            incoming = f"incoming/back-{number + len(moves)}"
+            copy(store.path(one.original), store.folder.parent / incoming, one.original, store.disk, on_progress)
+        moves.append(Move(name, one.now if there else None, one.original, incoming, aside, stamp=stamp))
     return moves, kept

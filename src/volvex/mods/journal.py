@@ -21,7 +21,7 @@ from volvex.source import Disk, atomic, typed
 from volvex.source.digest import digest_bytes
 from volvex.source.typed import text, whole
 
-FORMAT = 2
+FORMAT = 3
 NAMES = ("state.json", "state.copy.json")
 ROOM = 1 << 14  # bytes: the journal's files are multiples of it, and a few times larger than what they say
 VERBS = ("", "install", "restore", "build --in-place")
@@ -29,7 +29,7 @@ BLOCKS = "blocks "  # before a digest of the digests of blocks
 
 _DIGEST = re.compile(r"[0-9a-f]{64}")
 _TOKEN = re.compile(r"(?:blocks )?[0-9a-f]{64}")
-_WAITING = re.compile(r"staged/[a-z0-9-]{1,40}|objects/[0-9a-f]{2}/[0-9a-f]{62}")
+_WAITING = re.compile(r"incoming/[a-z0-9-]{1,40}|originals/[0-9a-f]{64}")
 _ASIDE = re.compile(r"replaced/[a-z0-9-]{1,40}")
 
 
@@ -58,13 +58,13 @@ class Older:
 
 @dataclass(frozen=True)
 class Move:
-    """One file of a transaction: from `old` to `new` (digests, None: no file). `staged` is where the new content waits, `aside`
+    """One file of a transaction: from `old` to `new` (digests, None: no file). `incoming` is where the new content waits, `aside`
     where the old content goes until all is done; both are relative to the journal's folder."""
 
     path: str
     old: str | None
     new: str | None
-    staged: str | None
+    incoming: str | None
     aside: str
     folder: str = ""  # made for the file, or to go with it when it is empty then
     stamp: str = ""  # size and time of the old file
@@ -72,13 +72,13 @@ class Move:
 
 @dataclass(frozen=True)
 class Writing:
-    """Stretches that are to be written into a file of the game: where, from where in `staged`, how many bytes.
+    """Stretches that are to be written into a file of the game: where, from where in `incoming`, how many bytes.
 
     `undo` holds what is there before, in the same order, as far as the file went; `blocks` are the digests of the file's blocks then.
     """
 
     path: str
-    staged: str
+    incoming: str
     undo: str
     spans: list[list[int]]
     before: int  # the file's size
@@ -160,7 +160,7 @@ def _read(path: Path) -> State | None:
 
 def _unsound(path: Path, why: str) -> FormatError:
     return FormatError(path, f"not a sound journal: {why}",
-                       hint="leaving `.volvex` as it is: the originals are in its folder `objects`")  # fmt: skip
+                       hint="leaving `.volvex` as it is: the originals are in its folder `originals`")  # fmt: skip
 
 
 def _state(value: Mapping[str, Any]) -> State:
@@ -228,7 +228,7 @@ def _installed(value: Mapping[str, Mapping[str, Any]]) -> dict[str, Installed]:
 def _move(one: Mapping[str, Any]) -> Move:
     return Move(
         _path(one["path"]), None if one["old"] is None else _token(one["old"]), None if one["new"] is None else _digest(one["new"]),
-        None if one["staged"] is None else _within(one["staged"], _WAITING), _within(one["aside"], _ASIDE), _folder(one["folder"]),
+        None if one["incoming"] is None else _within(one["incoming"], _WAITING), _within(one["aside"], _ASIDE), _folder(one["folder"]),
         text(one["stamp"]),
     )  # fmt: skip
 
@@ -237,7 +237,7 @@ def _writing(one: Mapping[str, Any]) -> Writing:
     spans = [[whole(number) for number in span] for span in one["spans"]]
     if any(len(span) != 3 for span in spans):
         raise ValueError("a stretch that is none")
-    return Writing(_path(one["path"]), _within(one["staged"], _WAITING), _within(one["undo"], _WAITING), spans,
+    return Writing(_path(one["path"]), _within(one["incoming"], _WAITING), _within(one["undo"], _WAITING), spans,
                    whole(one["before"]), whole(one["size"]), _blocks(one["blocks"]))  # fmt: skip
 
 

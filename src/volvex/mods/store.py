@@ -1,5 +1,5 @@
-"""The content-addressed store of originals. Objects are verified and synced before they get their name, and verified again
-before anything relies on them: a name alone is never believed."""
+"""The store of originals, each named by the digest of its content. An original is verified and synced before it gets its name,
+and verified again before anything relies on it: a name alone is not trusted."""
 
 from __future__ import annotations
 
@@ -17,25 +17,24 @@ from volvex.source import Disk, FileSource, atomic
 from volvex.source.digest import STEP, digest_file
 
 OnProgress = Callable[[int], None]
-_FOLDER, _REST = re.compile(r"[0-9a-f]{2}"), re.compile(r"[0-9a-f]{62}")
+_DIGEST = re.compile(r"[0-9a-f]{64}")
 
 
 class Store:
-    """Objects below a folder, each named by the digest of its content."""
+    """Originals in a folder, each named by the digest of its content."""
 
     def __init__(self, folder: Path, disk: Disk) -> None:
         self.folder, self.disk = folder, disk
 
     def path(self, digest: str) -> Path:
         """Where an object is, or would be."""
-        return self.folder / digest[:2] / digest[2:]
+        return self.folder / digest
 
     def objects(self) -> Iterator[str]:
-        """The digests of all objects. What has another name than an object's is not ours, and is passed by."""
-        for folder in sorted(self.folder.iterdir()) if self.folder.is_dir() else ():
-            if _FOLDER.fullmatch(folder.name) and stat.S_ISDIR(folder.lstat().st_mode):
-                names = sorted(path.name for path in folder.iterdir() if stat.S_ISREG(path.lstat().st_mode))
-                yield from (folder.name + name for name in names if _REST.fullmatch(name))
+        """The digests of all originals. Files with other names are not ours and are ignored."""
+        for path in sorted(self.folder.iterdir()) if self.folder.is_dir() else ():
+            if _DIGEST.fullmatch(path.name) and stat.S_ISREG(path.lstat().st_mode):
+                yield path.name
 
     def put(self, file: Path, on_progress: OnProgress) -> str:
         """Keep a copy of a file; its digest. The copy is read back before it counts, and so is one that was there."""

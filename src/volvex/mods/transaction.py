@@ -1,7 +1,7 @@
 """Transactions: a list of moves and writings that the journal names before the first of them is made.
 
 Each can be carried out and undone by renames alone, at any point and as often as it takes, because nothing is destroyed until
-all of it is done: what was there lies in `replaced`, what is new in `staged` or in its place. So whoever comes after an
+all of it is done: what was there lies in `replaced`, what is new in `incoming` or in its place. So whoever comes after an
 interruption, or a disk that refuses, goes forward or back, whichever works. A file that somebody else changed meanwhile is
 left alone in both directions, and the journal goes on knowing its original.
 """
@@ -104,7 +104,7 @@ def _forward(game: Path, home: Path, state: State, disk: Disk, fresh: bool = Fal
     _allocate(game, ours, disk)
     for writing in ours:
         target = inside(game, writing.path)
-        _write(target, home / writing.staged, writing, disk, writing.size)
+        _write(target, home / writing.incoming, writing, disk, writing.size)
         after[writing.path] = replace(after[writing.path], stamp=stamp_of(target))
     for move in state.moves:
         if _move(game, home, move, disk):
@@ -164,23 +164,23 @@ def _move(game: Path, home: Path, move: Move, disk: Disk) -> bool:
     target, aside = reached(game, move.path), home / move.aside
     if target is None:
         return False
-    staged = home / move.staged if move.staged else None
-    if not _is_plain(staged) if staged is not None else _is_plain(aside) and not os.path.lexists(target):
+    incoming = home / move.incoming if move.incoming else None
+    if not _is_plain(incoming) if incoming is not None else _is_plain(aside) and not os.path.lexists(target):
         return _is(target, move.new)  # done before the interruption
     if not _is_plain(aside):
         if not _is(target, move.old, move.stamp):
             return False
         if move.old is not None:
             disk.make_folder(aside.parent, durable=True)
-            _put_aside(target, aside, staged is not None, disk)
+            _put_aside(target, aside, incoming is not None, disk)
     elif os.path.lexists(target) and not (_is_plain(target) and target.samefile(aside)):
         return False
-    if staged is None:
+    if incoming is None:
         disk.remove(target)
         _remove_folders(game, target, move.folder, disk)
         return True
     disk.make_folder(target.parent, durable=True)
-    disk.replace(staged, target)
+    disk.replace(incoming, target)
     disk.sync_folder(target.parent)
     return True
 
@@ -202,13 +202,13 @@ def _move_back(game: Path, home: Path, move: Move, disk: Disk) -> bool:
     target, aside = reached(game, move.path), home / move.aside
     if target is None:
         return False
-    staged = home / move.staged if move.staged else None
-    if staged is not None and not _is_plain(staged) and os.path.lexists(target):
+    incoming = home / move.incoming if move.incoming else None
+    if incoming is not None and not _is_plain(incoming) and os.path.lexists(target):
         if not _is(target, move.new):
             return False
-        disk.make_folder(staged.parent, durable=True)
-        disk.replace(target, staged)
-        disk.sync_folder(staged.parent)
+        disk.make_folder(incoming.parent, durable=True)
+        disk.replace(target, incoming)
+        disk.sync_folder(incoming.parent)
     if move.old is None:
         _remove_folders(game, target, move.folder, disk)
         return not os.path.lexists(target)
@@ -268,7 +268,7 @@ def _is_ours(game: Path, home: Path, writing: Writing) -> bool:
     With the old bytes laid over those stretches, each block must have the digest that it had before.
     """
     target = reached(game, writing.path)
-    if target is None or not all(map(_is_plain, (target, home / writing.undo, home / writing.staged))):
+    if target is None or not all(map(_is_plain, (target, home / writing.undo, home / writing.incoming))):
         return False
     if not min(writing.before, writing.size) <= target.stat().st_size <= max(writing.before, writing.size):
         return False

@@ -19,7 +19,7 @@ from volvex.errors import FormatError, NotFoundError
 from volvex.layout.model import Layout
 from volvex.shipped import GAMES
 
-DESCRIPTIONS = "profile.toml"
+DESCRIPTIONS = "game.toml"
 _NUMBER = re.compile(r"~[0-9]+(?=(\.[^./]*)?(/|$))")  # of entries that share a name
 
 

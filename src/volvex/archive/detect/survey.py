@@ -60,7 +60,7 @@ def survey(
     """Every file below a folder, the largest first; links are not followed.
 
     What `memory` knows of files that have the same size and time is not looked at again. `wanted` tells which key a file
-    needs, where a profile says so; `on_progress` is told how many files were looked at; `tied` names what ties paths to layouts.
+    needs, where a game description says so; `on_progress` is told how many files were looked at; `tied` names what ties paths to layouts.
     """
     if not folder.is_dir():
         raise NotFoundError(f"there is no folder {shown(str(folder))}", "the folder that holds the game")

@@ -1,7 +1,7 @@
 """Add a secret to your key file, under a name.
 
 The secret is asked for without being shown, or comes from a file (--file), or from standard input when that is no
-terminal. It is text, or with --hex pairs of digits. The key file is yours alone; layouts, profiles, benches and mods
+terminal. It is text, or with --hex pairs of digits. The key file is yours alone; layouts, game descriptions, benches and mods
 only name hashes. Blanks and line ends around the secret are kept, and told: when it does not open something as it is,
 it is tried without them.
 """
@@ -23,7 +23,7 @@ LONGEST = 1 << 16
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("name", metavar="NAME", help="how layouts, profiles and you call the key")
+    parser.add_argument("name", metavar="NAME", help="how layouts, game descriptions and you call the key")
     parser.add_argument("--file", type=Path, metavar="FILE", help="the secret is what this file holds")
     parser.add_argument("--hex", action="store_true", help="the secret is given as pairs of hexadecimal digits")
 

@@ -28,13 +28,13 @@ def add_bench(parser: argparse.ArgumentParser, game: bool = True) -> None:
 def open_game(folder: Path, context: Context) -> Game:
     """A game's folder as it was before installs; an interrupted install or restore is finished first."""
     from volvex.bench import Game
-    from volvex.bench.game_description import profile_for
+    from volvex.bench.game_description import description_for
     from volvex.mods import originals, recover
 
     if not folder.is_dir():
         raise NotFoundError(f"there is no folder {folder}", "the folder that holds the game")
     note_recovered(folder, recover(folder, context.disk), context)
-    return Game(folder, profile_for(folder, [context.home]), originals(folder))
+    return Game(folder, description_for(folder, [context.home]), originals(folder))
 
 
 def note_recovered(folder: Path, what: str, context: Context) -> None:

@@ -68,7 +68,7 @@ class Context:
 
     @property
     def home(self) -> Path:
-        """The user's own layouts, profiles and keys."""
+        """The user's own layouts, game descriptions and keys."""
         if "VOLVEX_HOME" in self.environment:
             return Path(self.environment["VOLVEX_HOME"])
         import platformdirs

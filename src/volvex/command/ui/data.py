@@ -374,7 +374,7 @@ def laid_out(path: str, walker: Walker, context: Context) -> LayoutDocument | No
 def catalogue_of(path: str, walker: Walker, options: argparse.Namespace, context: Context) -> tuple[Catalogue, str]:
     """All data around a path: that of the bench, of its game if a description knows it, or else of its folder; and the path in it."""
     from volvex.bench import Game
-    from volvex.bench.game_description import UNKNOWN, profile_for
+    from volvex.bench.game_description import UNKNOWN, description_for
     from volvex.bench.originals import Originals
     from volvex.bench.semantic_diff import catalogues, game_catalogue
     from volvex.command.ui.bench import open_bench
@@ -390,14 +390,14 @@ def catalogue_of(path: str, walker: Walker, options: argparse.Namespace, context
     if here is None:
         raise NotFoundError(f"there is no {shown(path)}")
     for folder in (here, *here.parents):
-        profile = profile_for(folder, [context.home])
-        if profile is not UNKNOWN:
+        description = description_for(folder, [context.home])
+        if description is not UNKNOWN:
             here = folder
             break
     else:
-        profile = UNKNOWN
+        description = UNKNOWN
     library = context.library()
     bench_library(library, here, {}, context)
-    originals = Originals(Game(here, profile), library)
+    originals = Originals(Game(here, description), library)
     context.held.callback(originals.close)
     return game_catalogue(originals), full.resolve().relative_to(here.resolve()).as_posix()

@@ -427,7 +427,11 @@ class _Builder(Transformer[Token, Any]):
         others = []
         for when, one in said:
             if when is not None:
-                if set(one) - {"align", "fill", "until_next", "within", "transforms"} or one["transforms"] or one["within"]:
+                if (
+                    set(one) - {"align", "fill", "until_next", "within", "transforms"}
+                    or one["transforms"]
+                    or one["within"]
+                ):
                     raise self._fail(
                         title, "of some content only the placing can differ", hint="content when ... align 16"
                     )

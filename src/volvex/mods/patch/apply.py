@@ -48,7 +48,7 @@ def patch(game: Path, patches: Sequence[Patch], disk: Disk, on_progress: OnProgr
         inside(game, patch.path)
     with locked(game, disk) as home:
         recover_in(game, home, disk)
-        state, store = read_state(home), Store(home / "objects", disk)
+        state, store = read_state(home), Store(home / "originals", disk)
         require_writable(game, [one.path for one in patches])
         after, older = dict(state.installed), list(state.older)
         writings, moves = list[Writing](), list[Move]()
@@ -70,7 +70,7 @@ def patch(game: Path, patches: Sequence[Patch], disk: Disk, on_progress: OnProgr
             if target.stat().st_nlink > 1:
                 moves.append(_replacing(target, one.path, writing, index, home, disk, on_progress))
                 after[one.path] = Installed(original, str(moves[-1].new), entries=one.entries, by=by,
-                                            stamp=stamp_of(home / str(moves[-1].staged)))  # fmt: skip
+                                            stamp=stamp_of(home / str(moves[-1].incoming)))  # fmt: skip
             else:
                 writings.append(writing)
         done = Done([Action(one.path, "change in place", one.base.size, one.size) for one in patches])
@@ -87,8 +87,8 @@ def _is_same(target: Path, known: Installed, on_progress: OnProgress) -> bool:
 def _staged(target: Path, patch: Patch, index: int, blocks: str, home: Path, disk: Disk) -> Writing:
     """The new bytes of a patch in a file of their own, and the old ones in another, both synced."""
     before, spans, at = patch.base.size, list[list[int]](), 0
-    staged, undo = f"staged/in-place-{index}", f"staged/undo-{index}"
-    with atomic(disk, home / staged) as file:
+    incoming, undo = f"incoming/in-place-{index}", f"incoming/undo-{index}"
+    with atomic(disk, home / incoming) as file:
         for place, piece in patch.writes:
             for chunk in piece.chunks():
                 disk.write(file, chunk)
@@ -101,7 +101,7 @@ def _staged(target: Path, patch: Patch, index: int, blocks: str, home: Path, dis
             for start in range(place, place + size, STEP):
                 part = now.peek(start, min(STEP, place + size - start))
                 disk.write(file, part + bytes(min(STEP, place + size - start) - len(part)))
-    return Writing(patch.path, staged, undo, spans, before, patch.size, blocks)
+    return Writing(patch.path, incoming, undo, spans, before, patch.size, blocks)
 
 
 def _blocks_after(target: Path, home: Path, writing: Writing) -> str:
@@ -109,25 +109,25 @@ def _blocks_after(target: Path, home: Path, writing: Writing) -> str:
     found = [writing.blocks[at : at + 64] for at in range(0, len(writing.blocks), 64)]
     count = -(-writing.size // BLOCK)
     found = found[:count] + [""] * (count - len(found))
-    with FileSource(target) as now, FileSource(home / writing.staged) as staged:
+    with FileSource(target) as now, FileSource(home / writing.incoming) as incoming:
         for number in touched_blocks(writing.spans, writing.before, writing.size):
-            found[number] = digest_bytes(_block(now, staged, writing, number))
+            found[number] = digest_bytes(_block(now, incoming, writing, number))
     return "".join(found)
 
 
-def _block(now: Source, staged: Source, writing: Writing, number: int) -> bytes:
+def _block(now: Source, incoming: Source, writing: Writing, number: int) -> bytes:
     start = number * BLOCK
-    return laid_over(now, staged, writing.spans, start, min(BLOCK, writing.size - start))
+    return laid_over(now, incoming, writing.spans, start, min(BLOCK, writing.size - start))
 
 
 def _replacing(
     target: Path, path: str, writing: Writing, index: int, home: Path, disk: Disk, on_progress: OnProgress
 ) -> Move:
     """A whole new file in place of one that has several names."""
-    staged = f"staged/whole-{index}"
-    with FileSource(target) as now, FileSource(home / writing.staged) as over, atomic(disk, home / staged) as file:
+    incoming = f"incoming/whole-{index}"
+    with FileSource(target) as now, FileSource(home / writing.incoming) as over, atomic(disk, home / incoming) as file:
         for number in range(-(-writing.size // BLOCK)):
             disk.write(file, _block(now, over, writing, number))
         Path(file.name).chmod(target.stat().st_mode & 0o777)
-    return Move(path, content_id(target, None, on_progress), digest_file(home / staged, on_progress), staged, f"replaced/{index}",
+    return Move(path, content_id(target, None, on_progress), digest_file(home / incoming, on_progress), incoming, f"replaced/{index}",
                 stamp=stamp_of(target))  # fmt: skip
