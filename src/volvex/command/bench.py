@@ -1,7 +1,7 @@
-"""Make a workbench for a game: a folder in which to change its content.
+"""Make a bench: a folder in which you change one game.
 
-The bench holds fingerprints of the game's archives, and no copies. `volvex take` puts into it what you want
-to change. The game's folder is not written to until `volvex install`.
+The bench contains fingerprints of the game's archives and no copies. `volvex take` puts into it what you want to change. The
+game's folder is not written to until `volvex install`.
 """
 
 from __future__ import annotations
@@ -18,7 +18,10 @@ from volvex.command.ui.table import count
 from volvex.errors import Status
 
 PRIORITY = 30
-EXAMPLES = ()
+EXAMPLES = (
+    "volvex bench game",
+    "volvex bench game my-mod",
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

@@ -1,11 +1,12 @@
-"""Write anew the archives that the bench's changes affect, everything else in them bit for bit.
+"""Rebuild changed archives; copy everything else bit for bit.
 
-All data is checked first (see `check`); with errors nothing is built, unless --anyway says so. The result lies in the bench's folder `built`; the game is not touched. Unchanged entries are copied as they lie, not
-decoded. Archives within archives are written from the inside out, each with its own checksums and keys.
+All data is checked first (see `check`). The result is written to the bench's folder `built`; the game is not touched.
+Unchanged entries are copied as they are stored. Nested archives are rebuilt from the inside out, each with its own checksums
+and keys.
 
-With --in-place the game's own files are changed, after a copy of each original is safe (made once; `restore` brings it back): new
-content goes into a hole or behind the rest, and the directory is written anew, so that the time depends on the change and not on the
-archive. It is journalled like an install: interrupted, it is finished by the next command.
+With --in-place the game's own files are changed, after each original is stored (`restore` brings it back). New content goes
+into a gap or to the end, and only the directory is rewritten, so the time depends on the change and not on the size of the
+archive. An interrupted build is finished or undone by the next command.
 """
 
 from __future__ import annotations
@@ -29,7 +30,7 @@ from volvex.mods.patch.plan import plan_in_place
 from volvex.source import Spool
 
 PRIORITY = 37
-EXAMPLES = ()
+EXAMPLES = ("volvex build",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -38,7 +39,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--anyway", action="store_true", help="build despite errors found by `check`")
     add_game(parser)
-    parser.add_argument("--json", action="store_true", help="one list of records")
+    parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
     add_layout(parser)
     add_bench(parser, game=False)
 

@@ -1,9 +1,9 @@
-"""What differs from the original: in data by key and field, in other text line by line.
+"""Show the differences from the original, by id and field.
 
     lamps: row fresnel_3: range 9 -> 14
 
-It is the same change whether it was made with `set`, in a spreadsheet, or by hand. --save FILE writes all of them into a small
-file, which `volvex merge FILE` puts into another bench, or into a newer game.
+Other text is compared line by line. It makes no difference how a change was made: with `set`, in a spreadsheet or by hand.
+--save writes all changes into a small file, which `volvex merge FILE` applies to another bench or to a newer game.
 """
 
 from __future__ import annotations
@@ -27,16 +27,20 @@ from volvex.errors import Status
 from volvex.source.outputs import new_file
 
 PRIORITY = 35
-EXAMPLES = ()
+EXAMPLES = (
+    "volvex changes",
+    "volvex changes --brief",
+    "volvex changes --save wick.json",
+)
 A_FILE = 40  # lines shown of one file
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--brief", action="store_true", help="files only, no lines")
-    parser.add_argument("--all", action="store_true", help=f"every line, not just the first {A_FILE} of a file")
-    parser.add_argument("--save", type=Path, metavar="FILE", help="also write them into a file, for `merge`")
+    parser.add_argument("--brief", action="store_true", help="show files only")
+    parser.add_argument("--all", action="store_true", help=f"show every line, not only the first {A_FILE} of a file")
+    parser.add_argument("--save", type=Path, metavar="FILE", help="also save the changes to a file, for `merge`")
     parser.add_argument("--overwrite", action="store_true", help="with --save: replace a file that is there")
-    parser.add_argument("--json", action="store_true", help="one list of records")
+    parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
     add_layout(parser)
     add_bench(parser)
 

@@ -1,7 +1,8 @@
-"""What is wrong with the bench's changes, before the game says so: broken references, lost placeholders, paths that lead nowhere.
+"""Check the changes for broken references and other mistakes.
 
-All data of the game is looked at as it would be with the changes; what was wrong in the original is not told. Errors would
-stop the game, warnings would not. `build` does the same, and refuses when there are errors. Status 1: there are errors.
+Looks at all data of the game as it will be with the changes: references, placeholders, paths, lengths, letters that a font
+lacks. Faults of the original are not reported. Errors would stop the game, warnings would not. `build` runs the same check
+and refuses when there are errors.
 """
 
 from __future__ import annotations
@@ -18,11 +19,12 @@ from volvex.data.check import ERROR, Problem
 from volvex.errors import Status
 
 PRIORITY = 36
-EXAMPLES = ()
+EXAMPLES = ("volvex check",)
+STATUSES = {Status.DIFFERS: "the changes have errors"}
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--json", action="store_true", help="one list of records")
+    parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
     add_layout(parser)
     add_bench(parser)
 

@@ -1,12 +1,8 @@
-"""A table, texts or a scene as a file that other programs open, and back: CSV, TSV, XLSX, JSON; texts also PO and XLIFF.
+"""Convert a table, texts or a scene to open formats, and back.
 
-    volvex convert game/data/main.kwp/tables/lamps.kwb lamps.csv
-    volvex convert lamps.csv lamps.kwb --like game/data/main.kwp/tables/lamps.kwb
-    volvex convert game/data/main.kwp/texts/menu.kwx menu.po --language de
-
-Back it goes with --like, the file that it came from: all that the open form does not hold is taken from there. Every value is
-checked, every fault told with its row, column, value and what was allowed; nothing is written unless all is right. On a
-bench `volvex take PATH --as csv` does both by itself.
+CSV, TSV, XLSX and JSON, and PO and XLIFF for texts. Back it goes with --like, the file it was made from: everything that the open format cannot hold comes from there. Every
+value is checked, and every fault is reported with row, column, value and what is allowed; nothing is written unless all
+values are valid. In a bench, `volvex take PATH --as csv` does both steps.
 """
 
 from __future__ import annotations
@@ -25,28 +21,30 @@ from volvex.errors import NotFoundError, Status
 from volvex.source.outputs import Outputs, new_file
 
 PRIORITY = 22
-EXAMPLES = ()
+EXAMPLES = (
+    "volvex convert game/data/almanac.kwp/tables/lenses.kwb lenses.csv",
+    "volvex convert lenses.csv lenses.kwb --like game/data/almanac.kwp/tables/lenses.kwb",
+    "volvex convert game/data/almanac.kwp/texts/menu.kwx menu.po --language de",
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("path", metavar="FROM", help="an entry or file of data; with --like, a file in an open format")
+    parser.add_argument("target", metavar="TO", type=Path, help="the new file: .csv .tsv .xlsx .json .po .xlf")
+    parser.add_argument("--like", metavar="PATH", help="the entry or file that FROM was made from")
+    parser.add_argument("--sheet", metavar="NAME", help="the sheet, when the file has several: lamps")
+    parser.add_argument("--row", metavar="ID", help="only this record (JSON)")
+    parser.add_argument("--language", metavar="L", help="for texts: this language beside the source language")
     parser.add_argument(
-        "path", metavar="FROM", help="an entry or file of data; or, with --like, a file in an open form"
+        "--source-language", metavar="L", help="the language that is translated from (default: the first)"
     )
-    parser.add_argument(
-        "target", metavar="TO", type=Path, help="the new file; its ending says the form: .csv .tsv .xlsx .json .po .xlf"
-    )
-    parser.add_argument("--like", metavar="PATH", help="the entry or file that FROM was made of")
-    parser.add_argument("--sheet", metavar="NAME", help="records of this sort, where there are several")
-    parser.add_argument("--row", metavar="KEY", help="one record alone (json)")
-    parser.add_argument("--language", metavar="L", help="of texts: this language beside the original")
-    parser.add_argument("--original", metavar="L", help="the language that is translated (otherwise the first)")
     add_reading(parser)
     parser.add_argument("--overwrite", action="store_true", help="replace a file that is there")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
     Outputs(context.disk, options.overwrite).check(options.target)
-    wanted = Wanted(options.sheet, options.row, options.language, options.original)
+    wanted = Wanted(options.sheet, options.row, options.language, options.source_language)
     with context.walker(options) as walker:
         content = content_at(options.like or options.path, walker, context)
         try:

@@ -1,7 +1,7 @@
-"""Make a small game and mod it: each command is shown before its output.
+"""Make a small game and mod it; every command is shown.
 
-The game is made up, and made from a seed. The commands are real: typed by hand, they give the same. At the end every
-file of the game is compared with what it was at the start.
+The game is made up and made from a seed. The commands are real: typed by hand, they give the same. At the end every file of
+the game is compared with its original.
 """
 
 from __future__ import annotations
@@ -16,7 +16,11 @@ from volvex.command.ui.table import count
 from volvex.errors import RefusedError, Status, UsageError
 
 PRIORITY = 70
-EXAMPLES = ("volvex demo", "volvex demo --chapter data", "volvex demo practice --all")
+EXAMPLES = (
+    "volvex demo",
+    "volvex demo --chapter data",
+    "volvex demo practice --all",
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

@@ -1,4 +1,7 @@
-"""Leave entries out of the archive when it is built; --back takes them in again."""
+"""Leave entries out of the archive when it is built.
+
+`--back` takes them in again.
+"""
 
 from __future__ import annotations
 
@@ -13,12 +16,15 @@ from volvex.command.ui.variants import add_variant
 from volvex.errors import Status
 
 PRIORITY = 34
-EXAMPLES = ()
+EXAMPLES = (
+    "volvex drop data/main.kwp/letters/fr/02-oil.txt",
+    "volvex drop data/main.kwp/letters/fr/02-oil.txt --back",
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("path", nargs="+", metavar="PATH", help="an entry of the game, or a pattern")
-    parser.add_argument("--back", action="store_true", help="no longer leave them out")
+    parser.add_argument("--back", action="store_true", help="take them in again")
     add_variant(parser)
     add_layout(parser)
     add_bench(parser)

@@ -1,9 +1,7 @@
-"""Search by name, by text inside, by value, by bytes inside; down into archives.
+"""Search names, text, values and bytes, also inside archives.
 
-All that is asked for must hold: `volvex find game --name "*.xml" --text fresnel_3`. Text is searched in text
-files line by line, in tables and texts by key (and with where a text is used), in other files as UTF-8 and UTF-16; bytes are
-given in hex. --value finds where an id or any other value is a field of a record: `volvex find game --value 105`.
-Status 1: nothing was found.
+Several conditions must all hold. Text is searched line by line in text files, by record in tables and texts (with the places
+that use a text), and as UTF-8 and UTF-16 in all other files. --value finds the records in which any field has this value.
 """
 
 from __future__ import annotations
@@ -27,23 +25,26 @@ if TYPE_CHECKING:
     from volvex.layout import Library
 
 PRIORITY = 12
-EXAMPLES = ()
+EXAMPLES = (
+    'volvex find game/data --name "*.xml" --text fresnel_3',
+    "volvex find game/data --value 105",
+    'volvex find game/data --bytes "89 50 4e 47"',
+)
+STATUSES = {Status.DIFFERS: "nothing found"}
 A_FILE = 5  # hits shown of one file
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("path", nargs="+", metavar="PATH", help="a folder, archive, or pattern")
-    parser.add_argument("--name", metavar="PATTERN", default="", help="entries with such a name: '*.png', 'rules/*'")
-    parser.add_argument("--text", default="", help="entries that hold this text")
-    parser.add_argument(
-        "--bytes", metavar="HEX", default="", help="entries that hold these bytes, such as '89 50 4e 47'"
-    )
-    parser.add_argument("--value", default="", help="records of which a field is this: an id, a number, a word")
-    parser.add_argument("--ignore-case", "-i", action="store_true", help="capital letters or not")
-    parser.add_argument("--all", action="store_true", help=f"every hit, not just the first {A_FILE} of a file")
+    parser.add_argument("--name", metavar="PATTERN", default="", help="entries with this name: '*.png', 'rules/*'")
+    parser.add_argument("--text", default="", help="entries that contain this text")
+    parser.add_argument("--bytes", metavar="HEX", default="", help="entries that contain these bytes: '89 50 4e 47'")
+    parser.add_argument("--value", default="", help="records with this value in any field: an id, a number, a word")
+    parser.add_argument("--ignore-case", "-i", action="store_true", help="ignore the case of letters")
+    parser.add_argument("--all", action="store_true", help=f"show every hit, not only the first {A_FILE} of a file")
     add_variant(parser)
     add_reading(parser)
-    parser.add_argument("--json", action="store_true", help="one list of records")
+    parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:

@@ -1,8 +1,8 @@
-"""What a file is: by the marks of all layouts, by structure, by content, with reasons.
+"""Identify a file by signature, structure and content, with reasons.
 
-For a file that nothing knows: its first bytes, the share of text, the entropy along it (high and even: compressed or
-encrypted; steps: parts), well-known files and compressed streams inside it, a likely exclusive-or key. --save-found takes out what was
-found inside; --plot draws the entropy. However large the file, a bounded amount of it is read.
+For an unknown file it prints the first bytes, the share of text, the entropy along the file (high and even: compressed or
+encrypted; steps: separate parts), known files and compressed streams found inside, and a likely XOR key. However large the
+file is, only a bounded part of it is read.
 """
 
 from __future__ import annotations
@@ -23,17 +23,21 @@ from volvex.source.hex_lines import hex_lines, readable
 from volvex.source.outputs import Outputs, new_file
 
 PRIORITY = 14
-EXAMPLES = ()
+EXAMPLES = (
+    "volvex identify game/kelpwick.exe",
+    "volvex identify game/kelpwick.exe --save-found found",
+)
+STATUSES = {Status.DIFFERS: "an unknown format"}
 HEX, FOUND, KEYS = 64, 12, 3
 BARS = " ▁▂▃▄▅▆▇█"
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("path", nargs="+", metavar="PATH", help="a file, a folder, or what lies in an archive")
-    parser.add_argument("--save-found", type=Path, metavar="DIR", help="take out the files that were found inside")
-    parser.add_argument("--plot", type=Path, metavar="PNG", help="the entropy along the file as a picture")
+    parser.add_argument("path", nargs="+", metavar="PATH", help="a file, a folder, or a path in an archive")
+    parser.add_argument("--save-found", type=Path, metavar="DIR", help="save the files found inside")
+    parser.add_argument("--plot", type=Path, metavar="PNG", help="draw the entropy along the file")
     add_reading(parser)
-    parser.add_argument("--json", action="store_true", help="one list of records")
+    parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:

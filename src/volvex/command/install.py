@@ -1,8 +1,8 @@
-"""Put what was built into the game, the originals kept safe; all of it, or nothing.
+"""Install what was built into the game; originals are kept.
 
-Before anything changes, the originals are copied into the game's folder `.volvex`, read back and synced. An
-install that is interrupted is finished or undone by the next command. `volvex restore` brings back exactly
-the bytes that were there. What another bench installed is taken out only with --replace.
+All of it is installed, or nothing. Before anything changes, the originals are copied into the game's folder `.volvex`, read
+back and synced. An interrupted install is finished or undone by the next command. `volvex restore` brings back exactly the
+bytes that were there. What another bench installed is taken out only with --replace.
 """
 
 from __future__ import annotations
@@ -18,7 +18,10 @@ from volvex.errors import NotFoundError, RefusedError
 from volvex.mods import install, plan_install
 
 PRIORITY = 40
-EXAMPLES = ()
+EXAMPLES = (
+    "volvex install --plan",
+    "volvex install",
+)
 _ALREADY = "all that was built is installed already"
 _NOTHING = NotFoundError(
     "nothing was built: the bench has no changes", "`volvex set` or `volvex swap`, then `volvex build`"
@@ -26,10 +29,10 @@ _NOTHING = NotFoundError(
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--plan", action="store_true", help="say what would happen, and touch nothing")
+    parser.add_argument("--plan", action="store_true", help="print what would happen and change nothing")
     parser.add_argument("--replace", action="store_true", help="take out what another bench installed")
     add_game(parser)
-    parser.add_argument("--json", action="store_true", help="one list of records")
+    parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
     add_bench(parser, game=False)
 
 

@@ -1,8 +1,8 @@
-"""The entries of archives: true and stored size, codec, type, path.
+"""List the entries of archives with sizes, codec and type.
 
-A path reaches into archives: game/data/main.kwp, game/data/main.kwp/rules, game/**/*.xml. The type is told
-by content; in lists of more than 20,000 entries only when --long or --sort type asks for it. A path that is stored
-several times, for languages or the like, is one line, unless --variant asks for one of them or for all.
+A path leads into archives: game/data/main.kwp, game/data/main.kwp/rules, game/**/*.xml. The type comes from the content; for
+more than 20,000 entries it is shown only with --long or --sort type. A path that is stored several times, for example once
+for each language, is one line unless --variant selects one of them or all.
 """
 
 from __future__ import annotations
@@ -44,24 +44,28 @@ from volvex.layout.records.columns import Array
 from volvex.source import BytesSource, FileSource, Source
 
 PRIORITY = 11
-EXAMPLES = ()
+EXAMPLES = (
+    "volvex list game/data/main.kwp/rules",
+    "volvex list game/data/main.kwp --tree",
+    'volvex list "game/data/**/*.png" --sort size',
+)
 BY_CONTENT = 20_000  # entries whose content is looked at without being asked
 SORTS = ("path", "size", "name", "type")
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
-        "path", nargs="+", metavar="PATH", help="a file, folder, archive or what lies in it; * ? [ab] and ** match"
+        "path", nargs="+", metavar="PATH", help="a file, folder, archive, or a path in one; * ? [ab] and ** match"
     )
     parser.add_argument(
-        "--long", action="store_true", help="also where each entry starts, its share, and what its layout keeps"
+        "--long", action="store_true", help="also show offsets, shares, and values that the layout preserves"
     )
-    parser.add_argument("--deep", action="store_true", help="down through archives within archives, to any depth")
-    parser.add_argument("--tree", action="store_true", help="as a tree of folders")
-    parser.add_argument("--sort", choices=SORTS, help="largest first, or by the last part of the name, or by type")
+    parser.add_argument("--deep", action="store_true", help="also list nested archives, to any depth")
+    parser.add_argument("--tree", action="store_true", help="show a tree of folders")
+    parser.add_argument("--sort", choices=SORTS, help="sort by size (largest first), name (last part) or type")
     add_variant(parser)
     add_reading(parser)
-    parser.add_argument("--json", action="store_true", help="one list of records")
+    parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
 
 
 class _Rows:

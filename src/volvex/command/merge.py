@@ -1,10 +1,8 @@
-"""Carry changes over by key and field: to the game's newer files, or from a file of changes that `changes --save` wrote.
+"""Apply saved changes, or carry edits into an updated game.
 
-    volvex merge                 the game was updated: the bench's edits go into its new files
-    volvex merge wick.json       these changes go into the bench
-
-What others changed in the meantime stays. Where both changed the same field nothing is decided: all such places are listed, and
-nothing is written. Status 1: there are conflicts.
+Without FILE, the bench's edits go into the newer files of an updated game. With FILE, changes that `changes --save` wrote go
+into this bench. Changes that others made in the meantime stay. Where both changed the same field, nothing is decided: all
+conflicts are listed and nothing is written.
 """
 
 from __future__ import annotations
@@ -23,13 +21,17 @@ from volvex.data.differences import plain
 from volvex.errors import Status
 
 PRIORITY = 38
-EXAMPLES = ()
+EXAMPLES = (
+    "volvex merge",
+    "volvex merge wick.json --plan",
+)
+STATUSES = {Status.DIFFERS: "conflicts, nothing written"}
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("file", nargs="?", type=Path, metavar="FILE", help="changes that were saved")
-    parser.add_argument("--plan", action="store_true", help="say what would change, and change nothing")
-    parser.add_argument("--json", action="store_true", help="one list of records")
+    parser.add_argument("file", nargs="?", type=Path, metavar="FILE", help="a file written by `changes --save`")
+    parser.add_argument("--plan", action="store_true", help="print the changes and change nothing")
+    parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
     add_layout(parser)
     add_bench(parser)
 

@@ -1,9 +1,8 @@
-"""Write a folder as an archive in the format of another one.
+"""Pack a folder into an archive in the format of another.
 
-Without another one, a plain ZIP or TAR (also .tar.gz, .tar.xz, .tar.zst ...), as the new file's name says.
-
-Files that equal an entry of that archive keep its stored bytes; changed and new ones are stored as that entry,
-or the one most like them, was. Entries without a file are left out.
+Without --like it writes a plain ZIP or TAR (also .tar.gz, .tar.xz, .tar.zst ...), by the name of the new file. With --like,
+files that equal an entry of that archive keep its stored bytes; changed and new files are stored like that entry or the most
+similar one. Entries without a file are left out.
 """
 
 from __future__ import annotations
@@ -21,20 +20,21 @@ from volvex.errors import NotFoundError, RefusedError, Status, UsageError
 from volvex.source.outputs import Outputs
 
 PRIORITY = 21
-EXAMPLES = ()
+EXAMPLES = (
+    "volvex pack main --like game/data/main.kwp --to main.kwp",
+    "volvex pack main --to main.zip",
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("dir", type=Path, metavar="DIR", help="the folder")
     parser.add_argument(
         "--like", type=Path, metavar="ARCHIVE",
-        help="the archive whose format and facts to follow (default: a plain ZIP or TAR, as the new file's name says)",
+        help="the archive whose format to use (default: a plain ZIP or TAR, by the name of the new file)",
     )  # fmt: skip
     parser.add_argument("--to", required=True, type=Path, metavar="FILE", help="the archive to write")
     parser.add_argument("--overwrite", action="store_true", help="replace the file if it is there")
-    parser.add_argument(
-        "--allow-empty", action="store_true", help="even if the folder has no file, or none that the archive has"
-    )
+    parser.add_argument("--allow-empty", action="store_true", help="even if no file of the folder is in the archive")
     add_layout(parser)
 
 

@@ -1,8 +1,8 @@
-"""Take everything that was installed out of a game: exactly the bytes that were there before.
+"""Restore the original files of a game, bit for bit.
 
-A file that changed since it was installed (a game update) is skipped, never overwritten with an older original. Its
-original is kept, and offered each time, until exactly its bytes are back: --overwrite FILE moves the changed file into
-.volvex/aside in the game's folder, and puts the original in its place.
+A file that changed since it was installed (a game update?) is skipped, never overwritten with an older original. Its
+original is kept, and offered each time, until its bytes are back: --overwrite FILE moves the changed file into .volvex/aside
+in the game's folder and puts the original in its place.
 """
 
 from __future__ import annotations
@@ -18,7 +18,10 @@ from volvex.errors import NotFoundError
 from volvex.mods import installed, plan_restore, restore
 
 PRIORITY = 41
-EXAMPLES = ()
+EXAMPLES = (
+    "volvex restore --plan",
+    "volvex restore",
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -27,10 +30,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument(
         "--overwrite", action="append", default=[], metavar="FILE",
-        help="put the original over this changed file of the game (a path as printed), which is kept aside",
+        help="put the original over this changed file; the changed file is kept in .volvex/aside",
     )  # fmt: skip
-    parser.add_argument("--plan", action="store_true", help="say what would happen, and touch nothing")
-    parser.add_argument("--json", action="store_true", help="one list of records")
+    parser.add_argument("--plan", action="store_true", help="print what would happen and change nothing")
+    parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
     add_bench(parser, game=False)
 
 

@@ -1,15 +1,8 @@
-"""Set values by key and field, in tables, texts, scenes, XML, JSON, CSV and key files; nothing else in the file changes.
+"""Set values by id and field; nothing else in the file changes.
 
-    volvex set data/main.kwp/rules/lamps.xml --row fresnel_3 range=14 oil=3.1
-    volvex set data/main.kwp/rules/tides.json spring=4.6 lag/the_pans=40
-    volvex set data/main.kwp/rules/lamps.xml --at lamps/lamp[3] name="Red mole, outer"
-    volvex set data/main.kwp/tables/prices.csv --where "price > 50" "price = round(price * 0.5)"
-    volvex set data/main.kwp/texts/*.kwx --replace "Ansa Tolk" "Ansa Quay" --whole-words
-    volvex set data/main.kwp/tables/lenses.kwb --copy 104=204 name="Long lens"
-
---row finds the record whose key, id or name it is; --at goes to a place (XML counts from 1, JSON lists from
-0); with --where the value is an expression. --add and --copy make records, --remove takes them out. What was not taken
-into the bench yet is taken. Each value is printed as it was and as it is now; --plan changes nothing.
+Works on tables, texts, scenes, XML, JSON, CSV and key files. --row selects a record by id or name, --at by its place in the
+tree (XML counts from 1, JSON lists from 0), --where by a condition; with --where a value is an expression. A file that is
+not in the bench yet is taken. Each value is printed before and after.
 """
 
 from __future__ import annotations
@@ -41,7 +34,12 @@ if TYPE_CHECKING:
 
 NAMESAKES = 100  # changes of which it is looked whether others of their name are there
 PRIORITY = 32
-EXAMPLES = ()
+EXAMPLES = (
+    "volvex set data/main.kwp/rules/lamps.xml --row fresnel_3 range=14 oil=3.1",
+    "volvex set data/main.kwp/rules/tides.json spring=4.6 lag/the_pans=40",
+    'volvex set data/almanac.kwp/tables/lenses.kwb --where "id == 104" "fitted = fitted + 1" --plan',
+    'volvex set "data/*.kwp/**" --replace Tolk Marsh --whole-words --plan',
+)
 MAPPED = 1 << 24  # bytes from which on a file is not read whole
 
 
@@ -49,24 +47,24 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("path", metavar="PATH", help="a file of data, as in the game; with --replace also a pattern")
     parser.add_argument("value", nargs="*", metavar="FIELD=VALUE", help="a field, and its new value")
     which = parser.add_mutually_exclusive_group()
-    which.add_argument("--row", metavar="KEY", help="the record with this key, id or name")
-    which.add_argument("--at", metavar="PLACE", help="the record at this place")
-    which.add_argument(
-        "--where", metavar="CONDITION", help="the records for which it holds; values are expressions then"
-    )
-    parser.add_argument("--sheet", metavar="NAME", help="records of this sort, where there are several")
+    which.add_argument("--row", metavar="ID", help="the record with this id or name")
+    which.add_argument("--at", metavar="PLACE", help="the record at this place: lamps/lamp[3]")
+    which.add_argument("--where", metavar="CONDITION", help="all records that match; values are expressions")
+    parser.add_argument("--sheet", metavar="NAME", help="the sheet, when the file has several: lamps")
     what = parser.add_mutually_exclusive_group()
-    what.add_argument("--add", metavar="KEY", help="a new record with this key; what is not set is as in the last one")
-    what.add_argument("--copy", metavar="OLD=NEW", action="append", default=[], help="a copy of a record under a new key; references among the copies follow")  # fmt: skip
-    what.add_argument("--remove", action="store_true", help="take the records out")
-    what.add_argument("--replace", nargs=2, metavar=("OLD", "NEW"), help="replace text in the values chosen, or in all")
-    parser.add_argument(
-        "--whole-words", action="store_true", help="with --replace: not where it is part of a longer word"
+    what.add_argument(
+        "--add", metavar="ID", help="add a record with this id; other fields are copied from the last record"
     )
+    what.add_argument("--copy", metavar="OLD=NEW", action="append", default=[], help="copy a record to a new id; references among the copies follow")  # fmt: skip
+    what.add_argument("--remove", action="store_true", help="remove the records")
+    what.add_argument(
+        "--replace", nargs=2, metavar=("OLD", "NEW"), help="replace text in the selected values, or in all"
+    )
+    parser.add_argument("--whole-words", action="store_true", help="with --replace: not inside longer words")
     parser.add_argument("--fields", metavar="A,B", default="", help="with --replace: in these fields only")
-    parser.add_argument("--plan", action="store_true", help="say what would change, and change nothing")
+    parser.add_argument("--plan", action="store_true", help="print the changes and change nothing")
     parser.add_argument("--yes", action="store_true", help="with --replace: do not ask on a terminal")
-    parser.add_argument("--json", action="store_true", help="one list of changes")
+    parser.add_argument("--json", action="store_true", help="print JSON: a list of changes")
     add_variant(parser)
     add_layout(parser)
     add_bench(parser)

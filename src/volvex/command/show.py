@@ -1,13 +1,7 @@
-"""The content of one entry or file: text as text, tables as tables, scenes as trees, anything else as bytes.
+"""Show one entry or file: as text, table, tree or bytes.
 
-On a terminal text has colours and long text is paged. Into a pipe text goes as it is; --raw writes the bytes
-of anything as they are, so that `volvex show PATH --raw > FILE` takes one file out.
-
-    volvex show game/data/main.kwp/tables/lamps.kwb --where "fuel == 'colza' and range > 6" --sort range
-    volvex show game/data/main.kwp/rules/lamps.xml --depth 1
-    volvex show game/data/main.kwp/tables/fittings.kwb --row fresnel_3 --follow --users
-
-Within a bench a path of the game shows what the bench has of it.
+On a terminal, text has colours and long text is paged. Into a pipe, text is written as it is; --raw writes the bytes of
+anything, so `volvex show PATH --raw > FILE` takes one file out. In a bench, a path of the game shows the edited state.
 """
 
 from __future__ import annotations
@@ -30,7 +24,12 @@ from volvex.errors import Status, UsageError
 from volvex.source.hex_lines import hex_lines
 
 PRIORITY = 13
-EXAMPLES = ()
+EXAMPLES = (
+    "volvex show game/data/main.kwp/rules/lamps.xml --depth 1",
+    'volvex show game/data/almanac.kwp/tables/lenses.kwb --where "reach > 8" --sort reach',
+    "volvex show game/data/almanac.kwp/tables/fittings.kwb --row fresnel_3 --follow",
+    "volvex show game/data/main.kwp/pictures/lamps/old_light.png --offset 0x10 --size 64",
+)
 HEX_BYTES = 512
 TEXT_SAMPLE = 1 << 16  # bytes by which its encoding is guessed
 TEXT_LIMIT = 1 << 26  # longer text is shown as bytes
@@ -40,13 +39,13 @@ LEXERS = {"xml": "xml", "json": "json"}
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("path", metavar="PATH", help="one entry of an archive, or a file")
-    parser.add_argument("--hex", action="store_true", help="as bytes, even if it is text")
+    parser.add_argument("--hex", action="store_true", help="show bytes, even of text")
     parser.add_argument("--offset", metavar="N", help="show bytes from this one on: 64 or 0x40")
     parser.add_argument("--size", metavar="N", help=f"number of bytes to show, or `all` (default: {HEX_BYTES})")
     parser.add_argument("--at", metavar="PLACE", help="a place in a tree: lamps/lamp[3]")
     parser.add_argument("--raw", action="store_true", help="write the bytes as they are")
     parser.add_argument("--unpaged", action="store_true", help="do not page long text")
-    parser.add_argument("--json", action="store_true", help="data as one list of records")
+    parser.add_argument("--json", action="store_true", help="print data as JSON: a list of records")
     add_data_options(parser)
     add_variant(parser)
     add_reading(parser)

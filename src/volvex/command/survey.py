@@ -1,8 +1,8 @@
-"""What is in a game's folder: what opens, with what, what is locked, what is unknown.
+"""Show which files of a game open, are locked or unknown.
 
-Every file below the folder, the largest first: its share of all bytes, what opens it and how many entries it has, or what
-kind of file it is; which archives need a key, and which one; how much nothing knows. Nothing is unpacked. What was
-found out is remembered by path, size and time, so that the second survey of 100,000 files takes seconds.
+Prints every file below the folder, largest first: its share of all bytes, the format that opens it and its number of
+entries, or its type; which archives need a key, and which key. Nothing is unpacked. Results are remembered by path, size
+and time, so a second survey of 100,000 files takes seconds.
 """
 
 from __future__ import annotations
@@ -22,7 +22,10 @@ from volvex.command.ui.table import Column, count, number, numbers, percent, pri
 from volvex.errors import Status
 
 PRIORITY = 10
-EXAMPLES = ()
+EXAMPLES = (
+    "volvex survey game",
+    "volvex survey game --all --json",
+)
 SHOWN = 40
 FAULTS = 10
 
@@ -36,10 +39,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="DIR",
         help="the game's folder (default: the current one; on a bench its game)",
     )
-    parser.add_argument("--all", action="store_true", help=f"every file, not just the {SHOWN} largest")
-    parser.add_argument("--refresh", action="store_true", help="look at every file again, whatever is remembered")
+    parser.add_argument("--all", action="store_true", help=f"show every file, not only the {SHOWN} largest")
+    parser.add_argument("--refresh", action="store_true", help="read every file again")
     add_reading(parser)
-    parser.add_argument("--json", action="store_true", help="one list of records")
+    parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:

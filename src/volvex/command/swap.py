@@ -1,7 +1,7 @@
-"""Put a file of yours in the place of one of the game's, in the bench.
+"""Replace a file of the game with your own, in the bench.
 
-PATH@0xOFFSET is a file that lies within another, as `volvex identify --save-found` takes them out. With --new it becomes a file that the game did not have. With --from one variant's content is put in another's
-place, without a file of yours: `volvex swap PATH --variant en --from de`.
+PATH@0xOFFSET is a file found inside another, as `volvex identify --save-found` takes it out. --new adds a file that the game
+does not have. --from takes the content of another variant instead of a file: `volvex swap PATH --variant en --from de`.
 """
 
 from __future__ import annotations
@@ -19,14 +19,17 @@ from volvex.command.ui.variants import add_variant
 from volvex.errors import Status, UsageError
 
 PRIORITY = 33
-EXAMPLES = ()
+EXAMPLES = (
+    "volvex swap data/main.kwp/letters/en/02-oil.txt letter.txt",
+    "volvex swap --new mods/notes/readme.txt letter.txt",
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("path", metavar="PATH", help="the entry or file, as in the game")
     parser.add_argument("file", type=Path, nargs="?", metavar="FILE", help="your file")
-    parser.add_argument("--from", dest="other", metavar="NAME", help="the variant whose content is put there")
-    parser.add_argument("--new", action="store_true", help="the game has no such file yet")
+    parser.add_argument("--from", dest="other", metavar="NAME", help="use the content of this variant")
+    parser.add_argument("--new", action="store_true", help="add a file that the game does not have")
     add_variant(parser)
     add_layout(parser)
     add_bench(parser)

@@ -1,10 +1,8 @@
-"""Take entries or files of the game into the bench, to be edited there.
+"""Copy entries or files of the game into the bench for editing.
 
-Paths are as in the game, from its folder or from where you stand: data/main.kwp/rules/lamps.xml,
-../game/data/main.kwp/letters/en. What was edited since it was taken is not overwritten unless --refresh says so.
-
-With --as csv (tsv, xlsx, json, po, xlf) data is also put into the bench's folder `open`, as a file that other programs
-open. What is edited there is taken over by the next command that works on changes.
+Paths are as in the game, or relative to the current folder. A file that you edited is not overwritten unless --refresh is
+given. With --as, data is also written to the bench's folder `open` in a format that other programs open; your edits there
+are taken over by the next command that works on changes.
 """
 
 from __future__ import annotations
@@ -25,18 +23,23 @@ if TYPE_CHECKING:
     from volvex.bench import Workbench
 
 PRIORITY = 31
-EXAMPLES = ()
+EXAMPLES = (
+    "volvex take data/main.kwp/letters/en",
+    "volvex take data/almanac.kwp/tables/fittings.kwb --as csv",
+)
 TOLD = 12
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("path", nargs="+", metavar="PATH", help="an entry, a folder, an archive; * ? [ab] and ** match")
-    parser.add_argument("--refresh", action="store_true", help="take the original anew, losing what was edited")
+    parser.add_argument("--refresh", action="store_true", help="take the original again; your edits are lost")
     parser.add_argument(
-        "--as", dest="ending", metavar="FORM", help="also as a file for other programs: csv, tsv, xlsx, json, po, xlf"
+        "--as", dest="ending", metavar="FORM", help="also write it for other programs: csv, tsv, xlsx, json, po, xlf"
     )
-    parser.add_argument("--sheet", metavar="NAME", help="with --as: records of this sort, where there are several")
-    parser.add_argument("--language", metavar="L", help="with --as, of texts: this language beside the original")
+    parser.add_argument("--sheet", metavar="NAME", help="with --as: the sheet, when the file has several")
+    parser.add_argument(
+        "--language", metavar="L", help="with --as, for texts: this language beside the source language"
+    )
     add_variant(parser)
     add_layout(parser)
     add_bench(parser)

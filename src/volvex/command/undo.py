@@ -1,7 +1,7 @@
-"""Undo edits, drops and new files: what is named is as the game has it again.
+"""Undo edits, dropped entries and new files.
 
-Edited files go back to what was taken, files that the game did not have leave the bench, and entries that were left out are in
-again. Nothing of yours is lost: the edited and the new files are kept in the bench's folder `undone`.
+Edited files return to what was taken, new files leave the bench, and dropped entries are taken in again. Nothing of yours is
+lost: edited and new files are moved to the bench's folder `undone`.
 """
 
 from __future__ import annotations
@@ -16,14 +16,15 @@ from volvex.command.ui.table import count
 from volvex.errors import Status
 
 PRIORITY = 35
-EXAMPLES = ()
+EXAMPLES = (
+    "volvex undo mods/notes/readme.txt",
+    "volvex undo . --plan",
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument(
-        "path", nargs="+", metavar="PATH", help="what was changed, a folder of it, or a pattern; . for all"
-    )
-    parser.add_argument("--plan", action="store_true", help="say what would be undone, and change nothing")
+    parser.add_argument("path", nargs="+", metavar="PATH", help="a changed file, a folder, or a pattern; . for all")
+    parser.add_argument("--plan", action="store_true", help="print what would be undone and change nothing")
     add_bench(parser)
 
 

@@ -1,8 +1,8 @@
-"""Write the content of entries into a folder that mirrors their tree.
+"""Write the content of entries into a folder with their tree.
 
-Nothing is overwritten unless --overwrite says so. Entries whose names lead out of the folder, and entries that
-are damaged, are reported, and the rest comes out. Names that some system could not hold are changed the same
-way everywhere, and `pack` changes them back.
+Existing files are not overwritten unless --overwrite is given. Damaged entries, and entries whose names lead out of the
+folder, are reported, and all others are written. Names that some system cannot store are changed in the same way on every
+system, and `pack` changes them back.
 """
 
 from __future__ import annotations
@@ -21,12 +21,15 @@ from volvex.command.ui.variants import add_variant
 from volvex.errors import NotFoundError, RefusedError, Status, UsageError
 
 PRIORITY = 20
-EXAMPLES = ()
+EXAMPLES = (
+    "volvex unpack game/data/main.kwp --to main",
+    'volvex unpack "game/data/**/*.xml" --to rules',
+)
 TOLD = 20
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("path", nargs="+", metavar="PATH", help="an archive, or what lies in it; * ? [ab] and ** match")
+    parser.add_argument("path", nargs="+", metavar="PATH", help="an archive, or a path in one; * ? [ab] and ** match")
     parser.add_argument(
         "--to", type=Path, metavar="DIR", help="the folder to write into (default: a new one, named after the archive)"
     )
@@ -34,9 +37,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     there.add_argument("--overwrite", action="store_true", help="replace files that are there")
     there.add_argument("--skip-existing", action="store_true", help="leave files that are there as they are")
     parser.add_argument(
-        "--deep", action="store_true", help="archives within archives too, each as a folder of its name"
+        "--deep", action="store_true", help="also unpack nested archives, each into a folder of its name"
     )
-    parser.add_argument("--salvage", action="store_true", help="of damaged archives, what is still whole")
+    parser.add_argument("--salvage", action="store_true", help="save what is intact in damaged archives")
     add_variant(parser)
     add_reading(parser)
 

@@ -1,9 +1,8 @@
 """Add a secret to your key file, under a name.
 
-The secret is asked for without being shown, or comes from a file (--file), or from standard input when that is no
-terminal. It is text, or with --hex pairs of digits. The key file is yours alone; layouts, game descriptions, benches and mods
-only name hashes. Blanks and line ends around the secret are kept, and told: when it does not open something as it is,
-it is tried without them.
+The secret is typed without being shown, or comes from --file, or from standard input. It is text, or pairs of hexadecimal
+digits with --hex. Only you can read the key file; layouts, game descriptions, benches and mods contain only names of keys.
+White space around the secret is kept and reported; when the secret does not open a file, it is also tried without.
 """
 
 from __future__ import annotations
@@ -17,15 +16,15 @@ from volvex.command.ui.context import Context
 from volvex.errors import NotFoundError, Status, UsageError
 from volvex.layout.keyring import Key
 
-PRIORITY = 55
-EXAMPLES = ()
+PRIORITY = 60
+EXAMPLES = ("volvex keys add kelpwick-post --file password.txt",)
 LONGEST = 1 << 16
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("name", metavar="NAME", help="how layouts, game descriptions and you call the key")
-    parser.add_argument("--file", type=Path, metavar="FILE", help="the secret is what this file holds")
-    parser.add_argument("--hex", action="store_true", help="the secret is given as pairs of hexadecimal digits")
+    parser.add_argument("name", metavar="NAME", help="the name of the key in layouts and game descriptions")
+    parser.add_argument("--file", type=Path, metavar="FILE", help="read the secret from this file")
+    parser.add_argument("--hex", action="store_true", help="the secret is pairs of hexadecimal digits")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:

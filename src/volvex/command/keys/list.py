@@ -1,4 +1,7 @@
-"""The names of your keys, the one that was right last first; never the secrets."""
+"""List the names of your keys, never the secrets.
+
+The key that was right last comes first.
+"""
 
 from __future__ import annotations
 
@@ -10,12 +13,12 @@ from volvex.command.ui.context import Context
 from volvex.command.ui.table import Column, count, numbers, print_table
 from volvex.errors import Status
 
-PRIORITY = 56
-EXAMPLES = ()
+PRIORITY = 60
+EXAMPLES = ("volvex keys list",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--json", action="store_true", help="one list of records")
+    parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:

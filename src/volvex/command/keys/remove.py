@@ -8,8 +8,8 @@ from volvex.archive.key_file import remove_key
 from volvex.command.ui.context import Context
 from volvex.errors import Status
 
-PRIORITY = 57
-EXAMPLES = ()
+PRIORITY = 60
+EXAMPLES = ("volvex keys remove kelpwick-post",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

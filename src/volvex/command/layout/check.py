@@ -1,4 +1,7 @@
-"""Is a layout sound, and can archives be written by it? If not: which line, and why."""
+"""Check a layout, and report mistakes with their line.
+
+Also reports whether archives can be written with it, and if not, why.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +15,7 @@ from volvex.layout.language.parser import read_layout
 from volvex.layout.write.checks import unwritable
 
 PRIORITY = 50
-EXAMPLES = ()
+EXAMPLES = ("volvex layout check mine.layout",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

@@ -1,4 +1,4 @@
-"""Which field covers which bytes of an archive, with values; what no field explains, and where."""
+"""Explain every byte of a file: fields, values, unexplained bytes."""
 
 from __future__ import annotations
 
@@ -17,7 +17,10 @@ from volvex.layout.inspect.coverage import Coverage, Stretch, coverage, stretche
 from volvex.layout.read.blocks import Reading
 
 PRIORITY = 52
-EXAMPLES = ()
+EXAMPLES = (
+    "volvex layout explain game/data/main.kwp",
+    "volvex layout explain game/isles/journals.kwj --limit 1",
+)
 RECORDS, CONTENTS = 2, 6
 
 
@@ -26,11 +29,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "path", nargs="+", metavar="PATH", help="an archive, a table, texts or a scene; a folder means all below it"
     )
     parser.add_argument(
-        "--limit", type=int, default=RECORDS, metavar="N", help=f"show so many records of each table ({RECORDS})"
+        "--limit",
+        type=int,
+        default=RECORDS,
+        metavar="N",
+        help=f"number of records to show of each table (default: {RECORDS})",
     )
-    parser.add_argument("--all", action="store_true", help="every record, content and filling")
+    parser.add_argument("--all", action="store_true", help="show every record, content and padding")
     add_reading(parser)
-    parser.add_argument("--json", action="store_true", help="one list of records")
+    parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:

@@ -1,4 +1,4 @@
-"""The layouts at hand: those that ship, and the user's own."""
+"""List the layouts that ship and your own."""
 
 from __future__ import annotations
 
@@ -13,11 +13,11 @@ from volvex.layout.library import SHIPPED
 from volvex.layout.write.checks import unwritable
 
 PRIORITY = 53
-EXAMPLES = ()
+EXAMPLES = ("volvex layout list",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--json", action="store_true", help="one list of records")
+    parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:

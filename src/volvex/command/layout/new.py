@@ -1,7 +1,7 @@
-"""A commented start for the layout of a file that nobody has described yet.
+"""Start a layout for an unknown file, with hints.
 
-Its size and first bytes, the byte order in which more of its numbers make sense, and what the numbers of its head
-may be: the file's size, a place in it, a count.
+Prints the size and the first bytes, the more likely byte order, and what each number of the header may be: the size of the
+file, an offset in it, a count.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ from volvex.layout.inspect.scaffold import start_from
 from volvex.source.outputs import new_file
 
 PRIORITY = 55
-EXAMPLES = ()
+EXAMPLES = ("volvex layout new game/saves/night-01.sav --to saves.layout",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

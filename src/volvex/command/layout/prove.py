@@ -1,10 +1,10 @@
-"""Prove a layout on real files: read, write anew, compare; every entry decoded, every checksum checked.
+"""Prove a layout on real files: read, rewrite, compare every byte.
 
-Every part is placed anew, every number measured anew, every filling made anew, and nothing is stored.
-Status 1: it differs; the first byte that does is told, and the field that covers it.
+Every part is placed, every number computed and every checksum verified again; all entries are decoded. Status 1: the result
+differs; the first different byte is reported, with the field that covers it.
 
-With --harder the archive is also changed, in memory: entries grown, shrunk, emptied, removed and added; each
-result is read again, compared and proved. A folder stands for all archives below it.
+With --harder the archive is also changed in memory: entries grow, shrink, become empty, are removed and added; each result
+is read again, compared and proved. A folder stands for all archives below it.
 """
 
 from __future__ import annotations
@@ -30,14 +30,18 @@ if TYPE_CHECKING:
     from volvex.data.model.layout_document import LayoutDocument
 
 PRIORITY = 51
-EXAMPLES = ()
+EXAMPLES = (
+    "volvex layout prove game/isles",
+    "volvex layout prove game/data/main.kwp --harder",
+)
+STATUSES = {Status.DIFFERS: "the result differs"}
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "archive", nargs="+", metavar="ARCHIVE", help="an archive, a table, texts or a scene, or a pattern"
     )
-    parser.add_argument("--harder", action="store_true", help="also change it in every way, and read it again")
+    parser.add_argument("--harder", action="store_true", help="also change it in every way and read it again")
     add_reading(parser)
 
 

@@ -1,4 +1,4 @@
-"""The text of a layout, by its title, its file's name, or the path of what it reads."""
+"""Show the text of a layout, by title, file name or path."""
 
 from __future__ import annotations
 
@@ -12,14 +12,17 @@ from volvex.errors import NotFoundError, Status, VolvexError
 from volvex.layout import Layout, Library
 
 PRIORITY = 54
-EXAMPLES = ()
+EXAMPLES = (
+    'volvex layout show "Kelpwick pack"',
+    "volvex layout show game/isles/shores.kwt",
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "name",
         metavar="NAME",
-        help='a title such as "Kelpwick pack", a file\'s name such as pack, or the path of what it reads',
+        help='a title ("Kelpwick pack"), a file name (pack), or the path of a file that it reads',
     )
     add_bench_read(parser)
 

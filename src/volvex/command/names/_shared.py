@@ -29,10 +29,10 @@ TOLD = 20  # finds that are shown
 def add_paths(parser: argparse.ArgumentParser) -> None:
     """Archives and folders; on a bench its game, when nothing is said."""
     parser.add_argument(
-        "path", nargs="*", metavar="PATH", help="a game, a folder, an archive; on a bench its game otherwise"
+        "path", nargs="*", metavar="PATH", help="a game, folder or archive (default: the game of the bench)"
     )
     parser.add_argument(
-        "--bench", type=Path, metavar="DIR", help="the bench; the folder you stand in, or one above it, otherwise"
+        "--bench", type=Path, metavar="DIR", help="the bench (default: the current folder or one above it)"
     )
 
 
@@ -68,8 +68,8 @@ Row = dict[str, str]
 
 def add_look_up(parser: argparse.ArgumentParser) -> None:
     """What both directions between keys and paths are asked with."""
-    parser.add_argument("--layout", metavar="TITLE", default="", help="only by layouts with this in their title")
-    parser.add_argument("--json", action="store_true", help="one list of records")
+    parser.add_argument("--layout", metavar="TITLE", default="", help="only layouts with this text in their title")
+    parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
 
 
 def look_up(

@@ -1,7 +1,7 @@
-"""The names that wait because they may be accidents: shown, and accepted by path or pattern.
+"""List uncertain names, and accept them by path or pattern.
 
-Without a path the list of them, the likeliest first. What is accepted goes into the bench's dictionary with the key
-that it stands for, so that it holds whatever else has that key.
+Without a path it lists them, the most likely first. An accepted name goes into the bench's dictionary with the hash that it
+stands for.
 """
 
 from __future__ import annotations
@@ -15,17 +15,17 @@ from volvex.command.ui.context import Context
 from volvex.command.ui.table import count
 from volvex.errors import NotFoundError, Status
 
-PRIORITY = 68
-EXAMPLES = ()
+PRIORITY = 69
+EXAMPLES = ("volvex names accept",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("path", nargs="*", metavar="PATH", help="a path that waits, or a pattern of such")
-    parser.add_argument("--forget", action="store_true", help="throw them away instead")
+    parser.add_argument("path", nargs="*", metavar="PATH", help="a path in the list, or a pattern")
+    parser.add_argument("--forget", action="store_true", help="discard them instead")
     parser.add_argument(
-        "--bench", type=Path, metavar="DIR", help="the bench; the folder you stand in, or one above it, otherwise"
+        "--bench", type=Path, metavar="DIR", help="the bench (default: the current folder or one above it)"
     )
-    parser.add_argument("--json", action="store_true", help="one list of records")
+    parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:

@@ -1,7 +1,8 @@
-"""Put the paths in a file into a dictionary: plain text, one path a line, `#` before comments.
+"""Add the paths in a text file to a dictionary.
 
-On a bench they are for that bench; otherwise, or with --everywhere, for all games; with --game for one game, by the
-name of the folder that its layouts lie in. `PATH = KEY` tells a key outright: hexadecimal digits, or a number.
+One path a line; lines that start with # are comments. `PATH = HASH` gives the hash directly, as hexadecimal digits or a
+number. In a bench the dictionary belongs to that bench; outside, or with --everywhere, to all games; with --game to one game,
+by the name of its description's folder.
 """
 
 from __future__ import annotations
@@ -16,20 +17,20 @@ from volvex.command.ui.reader import bench_of
 from volvex.command.ui.table import count
 from volvex.errors import NotFoundError, Status, UsageError
 
-PRIORITY = 60
-EXAMPLES = ()
+PRIORITY = 61
+EXAMPLES = ("volvex names add paths.txt",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
-        "file", type=Path, nargs="+", metavar="FILE", help="a list of paths; one that is there already grows"
+        "file", type=Path, nargs="+", metavar="FILE", help="a list of paths; an existing dictionary of this name grows"
     )
     whom = parser.add_mutually_exclusive_group()
     whom.add_argument("--everywhere", action="store_true", help="for all games")
     whom.add_argument("--game", metavar="NAME", help="for one game")
-    parser.add_argument("--encoding", metavar="NAME", help="what the file is written in, when it is not UTF-8")
+    parser.add_argument("--encoding", metavar="NAME", help="encoding of the file (default: UTF-8)")
     parser.add_argument(
-        "--bench", type=Path, metavar="DIR", help="the bench; the folder you stand in, or one above it, otherwise"
+        "--bench", type=Path, metavar="DIR", help="the bench (default: the current folder or one above it)"
     )
 
 

@@ -1,4 +1,7 @@
-"""All names of the dictionaries at hand as one list; with paths only those that entries there have."""
+"""Write all known names as one list.
+
+With paths, only the names of entries in these archives.
+"""
 
 from __future__ import annotations
 
@@ -12,8 +15,8 @@ from volvex.command.ui.table import count
 from volvex.errors import Status
 from volvex.source.outputs import Outputs
 
-PRIORITY = 63
-EXAMPLES = ()
+PRIORITY = 64
+EXAMPLES = ("volvex names export --to all-names.txt",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

@@ -1,11 +1,8 @@
-r"""Try all paths of a pattern on the nameless entries.
+"""Try all paths of a pattern on the nameless entries.
 
-    volvex names guess 'boats/{skiff,punt,barge}_{00..99}/{hull,sail}.{png,mesh}'
-    volvex names guess 'letters/{word}/{word}.txt' --words harbour-words.txt
-
-`{a,b}` is one of several texts, `{00..99}` a number, `{a..f}` a letter, `{word}` each line of a list; quote the pattern,
-so that the shell leaves it alone. How many paths that are, and how long it will take, is said beforehand. Names
-beyond doubt go into the bench's dictionary; what may be an accident waits for `names accept`.
+`{a,b}` is one of several texts, `{00..99}` a number, `{a..f}` a letter, `{word}` each line of a list. Quote the pattern for
+the shell. The number of paths and the time are printed first. Certain names go into the bench's dictionary; names that may be
+accidents wait for `names accept`.
 """
 
 from __future__ import annotations
@@ -24,8 +21,11 @@ if TYPE_CHECKING:
     from volvex.names.patterns import Pattern
     from volvex.names.unresolved import UnresolvedEntries
 
-PRIORITY = 67
-EXAMPLES = ()
+PRIORITY = 68
+EXAMPLES = (
+    'volvex names guess "boats/{skiff,punt,barge}_{00..99}/{hull,sail}.{png,msh}"',
+    'volvex names guess "soundings/{word}/{ebb,flood}.sdg" --words words.txt',
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -36,18 +36,23 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         action="append",
         default=[],
         metavar="PATH",
-        help="the game, folder or archive; on a bench its game otherwise",
+        help="a game, folder or archive (default: the game of the bench)",
     )
     parser.add_argument(
-        "--words", type=Path, action="append", default=[], metavar="FILE", help="a word a line, for {word}"
+        "--words",
+        type=Path,
+        action="append",
+        default=[],
+        metavar="FILE",
+        help="a list of words, one a line, for {word}",
     )
-    parser.add_argument("--plan", action="store_true", help="say how many paths, and how long, and try nothing")
-    parser.add_argument("--all", action="store_true", help="show every name that was found")
+    parser.add_argument("--plan", action="store_true", help="print the number of paths and the time, and try nothing")
+    parser.add_argument("--all", action="store_true", help="show every name found")
     parser.add_argument(
-        "--bench", type=Path, metavar="DIR", help="the bench; the folder you stand in, or one above it, otherwise"
+        "--bench", type=Path, metavar="DIR", help="the bench (default: the current folder or one above it)"
     )
     add_layout(parser)
-    parser.add_argument("--json", action="store_true", help="one list of records")
+    parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:

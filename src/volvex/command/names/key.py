@@ -1,4 +1,4 @@
-"""The key of a path, by every layout that says how keys are made: the other direction of `names of`."""
+"""Compute the hash of a path, by every layout with hashes."""
 
 from __future__ import annotations
 
@@ -10,8 +10,8 @@ from volvex.errors import RefusedError
 from volvex.layout import Layout
 from volvex.layout.name_hash import Keying
 
-PRIORITY = 65
-EXAMPLES = ()
+PRIORITY = 66
+EXAMPLES = ("volvex names key boats/skiff_01/hull.msh",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

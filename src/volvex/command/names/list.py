@@ -1,4 +1,4 @@
-"""The dictionaries at hand: how many names each has, and for which game; on a bench those of the bench too."""
+"""List the dictionaries, with their number of names and game."""
 
 from __future__ import annotations
 
@@ -11,15 +11,15 @@ from volvex.command.ui.reader import bench_of
 from volvex.command.ui.table import Column, count, numbers, print_table
 from volvex.errors import Status
 
-PRIORITY = 61
-EXAMPLES = ()
+PRIORITY = 62
+EXAMPLES = ("volvex names list",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
-        "--bench", type=Path, metavar="DIR", help="the bench; the folder you stand in, or one above it, otherwise"
+        "--bench", type=Path, metavar="DIR", help="the bench (default: the current folder or one above it)"
     )
-    parser.add_argument("--json", action="store_true", help="one list of records")
+    parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:

@@ -1,9 +1,9 @@
-"""Look for the names of nameless entries in all that can be read, and in what follows from it.
+"""Search all readable content for the names of nameless entries.
 
-Every file and entry is read, decoded, down through archives within archives, for whatever could be a path. What is
-written comes first; then, round after round, what is likely: other extensions, numbers, sides and languages, the
-names of siblings, words in known folders. Names beyond doubt go into the bench's dictionary, the rest waits for
-`names accept`. What was read is remembered: interrupted, the same command goes on from there.
+Every file and entry is read, also nested archives, for anything that could be a path. Written paths come first; then, round
+after round, likely ones: other extensions, numbers, sides and languages, names of siblings, words in known folders. Certain
+names go into the bench's dictionary, uncertain ones wait for `names accept`. What was read is remembered: interrupted, the
+same command continues.
 """
 
 from __future__ import annotations
@@ -16,16 +16,16 @@ from volvex.command.ui.reader import add_layout
 from volvex.command.ui.table import count, number
 from volvex.errors import LockedError, Status
 
-PRIORITY = 66
-EXAMPLES = ()
+PRIORITY = 67
+EXAMPLES = ("volvex names mine loft",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_paths(parser)
-    parser.add_argument("--all", action="store_true", help="show every name that was found")
+    parser.add_argument("--all", action="store_true", help="show every name found")
     parser.add_argument("--refresh", action="store_true", help="read everything again")
     add_layout(parser)
-    parser.add_argument("--json", action="store_true", help="one list of records")
+    parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:

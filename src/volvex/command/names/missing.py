@@ -1,4 +1,7 @@
-"""The entries that have only a key: by size and kind, with the paths that they may have when that is in doubt."""
+"""List entries that have only a hash, largest first.
+
+Where several paths have the hash of an entry, they are listed too.
+"""
 
 from __future__ import annotations
 
@@ -13,16 +16,16 @@ from volvex.command.ui.reader import add_layout
 from volvex.command.ui.table import Column, count, number, numbers, print_table
 from volvex.errors import Status
 
-PRIORITY = 62
-EXAMPLES = ()
+PRIORITY = 63
+EXAMPLES = ("volvex names missing loft",)
 TOLD = 20
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_paths(parser)
-    parser.add_argument("--all", action="store_true", help=f"all of them, not just the largest {TOLD}")
+    parser.add_argument("--all", action="store_true", help=f"show all, not only the largest {TOLD}")
     add_layout(parser)
-    parser.add_argument("--json", action="store_true", help="one list of records")
+    parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:

@@ -1,6 +1,6 @@
-"""What a key or a number stands for: the paths that are known for it, and what a numbering makes of it.
+"""Look up the paths that are known for a hash or number.
 
-Keys are hexadecimal digits, with slashes between those of folder, name and extension.
+A hash is hexadecimal digits; with separate hashes of folder, name and extension, they are separated by slashes.
 """
 
 from __future__ import annotations
@@ -16,12 +16,12 @@ from volvex.errors import UsageError
 from volvex.layout import Layout
 from volvex.layout.name_hash import Keying
 
-PRIORITY = 64
-EXAMPLES = ()
+PRIORITY = 65
+EXAMPLES = ("volvex names of 9743",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("key", nargs="+", metavar="KEY", help="a number, or a key in hexadecimal digits")
+    parser.add_argument("key", nargs="+", metavar="HASH", help="a number, or a hash in hexadecimal digits")
     add_look_up(parser)
 
 

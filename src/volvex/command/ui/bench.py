@@ -17,9 +17,7 @@ if TYPE_CHECKING:
 def add_bench(parser: argparse.ArgumentParser, game: bool = True) -> None:
     """The options that name the bench, and its game where it is not where it was when the bench was made."""
     if game:
-        parser.add_argument(
-            "--game", type=Path, metavar="DIR", help="the game's folder, when it is no longer where it was"
-        )
+        parser.add_argument("--game", type=Path, metavar="DIR", help="the game's folder, if it moved")
     parser.add_argument(
         "--bench", type=Path, metavar="DIR", help="the bench (default: the current folder or one above it)"
     )

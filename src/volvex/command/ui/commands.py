@@ -18,10 +18,10 @@ if TYPE_CHECKING:
 OTHER_WORDS = {
     "add": "swap --new", "cat": "show", "compare": "changes", "copy": "take", "delete": "drop", "diff": "changes",
     "dir": "list", "edit": "take", "export": "take", "extract": "unpack", "grep": "find", "help": "--help",
-    "import": "swap", "info": "identify", "init": "bench", "inspect": "identify", "l": "list", "ls": "list",
+    "import": "swap", "info": "identify", "init": "bench", "inspect": "identify", "ls": "list",
     "open": "bench", "patch": "build", "remove": "drop", "replace": "swap", "repack": "build", "revert": "undo",
     "scan": "survey", "search": "find", "status": "changes", "tree": "list --tree", "uninstall": "restore",
-    "validate": "check", "view": "show", "x": "unpack",
+    "validate": "check", "view": "show",
 }  # fmt: skip
 
 

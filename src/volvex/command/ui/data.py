@@ -32,19 +32,19 @@ ASKED = ("columns", "where", "sort", "sheet", "row", "follow", "users", "depth",
 def add_data_options(parser: argparse.ArgumentParser) -> None:
     """Options of what is shown of data."""
     data = parser.add_argument_group("of data: tables, texts, scenes, XML, JSON, CSV, key files")
-    data.add_argument("--columns", metavar="A,B", help="these columns, in this order")
+    data.add_argument("--columns", metavar="A,B", help="show these columns, in this order")
+    data.add_argument("--where", metavar="CONDITION", help="show records that match: \"fuel == 'oil' and range > 9\"")
+    data.add_argument("--sort", metavar="FIELD", help="sort by this field")
+    data.add_argument("--reverse", action="store_true", help="sort in descending order")
     data.add_argument(
-        "--where", metavar="CONDITION", help="records for which it holds: \"fuel == 'oil' and range > 9\""
+        "--limit", type=int, metavar="N", help=f"number of records to show (default: one page; {PAGE} into a pipe)"
     )
-    data.add_argument("--sort", metavar="FIELD", help="in the order of this field")
-    data.add_argument("--reverse", action="store_true", help="the greatest first")
-    data.add_argument("--limit", type=int, metavar="N", help=f"so many records (otherwise a page; {PAGE} into a pipe)")
-    data.add_argument("--all", action="store_true", help="every record, branch and character")
-    data.add_argument("--sheet", metavar="NAME", help="records of this sort, where there are several")
-    data.add_argument("--row", metavar="KEY", help="the record with this key")
-    data.add_argument("--follow", action="store_true", help="with --row: and below it the records that it refers to")
-    data.add_argument("--users", action="store_true", help="with --row: and the records that refer to it")
-    data.add_argument("--depth", type=int, metavar="N", help="as a tree, so many levels deep")
+    data.add_argument("--all", action="store_true", help="show every record, branch and character")
+    data.add_argument("--sheet", metavar="NAME", help="the sheet, when the file has several: lamps")
+    data.add_argument("--row", metavar="KEY", help="show the record with this id")
+    data.add_argument("--follow", action="store_true", help="with --row: also show the records it refers to")
+    data.add_argument("--users", action="store_true", help="with --row: also show the records that refer to it")
+    data.add_argument("--depth", type=int, metavar="N", help="show a tree with this number of levels")
 
 
 def wants_data(options: argparse.Namespace) -> bool:

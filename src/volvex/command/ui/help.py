@@ -40,12 +40,12 @@ class Parser(argparse.ArgumentParser):
 
 
 class Formatter(argparse.HelpFormatter):
-    """Wraps paragraphs to the terminal; lines that are indented stay as they are."""
+    """Wraps paragraphs to the terminal; paragraphs with indented lines stay as they are."""
 
     def _fill_text(self, text: str, width: int, indent: str) -> str:
         paragraphs = text.strip("\n").split("\n\n")
         return "\n\n".join(
-            paragraph if paragraph.startswith("  ") else textwrap.fill(paragraph, width) for paragraph in paragraphs
+            paragraph if "\n  " in f"\n{paragraph}" else textwrap.fill(paragraph, width) for paragraph in paragraphs
         )
 
 
@@ -72,8 +72,8 @@ def _after(command: Command) -> str:
     """What stands below the options: examples, and the exit statuses."""
     statuses = STATUSES | getattr(command, "STATUSES", {})
     listed = ", ".join(f"{int(status)} {text}" for status, text in statuses.items())
-    examples = "\n".join(f"  {line}" for line in command.EXAMPLES)
-    return f"examples:\n{examples}\n\nexit status: {listed}"
+    examples = "".join(f"\n  {line}" for line in command.EXAMPLES)
+    return (f"examples:{examples}\n\n" if examples else "") + f"exit status: {listed}"
 
 
 def print_overview(context: Context) -> None:

@@ -24,11 +24,11 @@ def add_layout(parser: argparse.ArgumentParser) -> None:
     """The option that names layouts."""
     parser.add_argument(
         "--layout", action="append", metavar="[PATTERN=]LAYOUT",
-        help="read what is named, or what matches the pattern, by this layout: a file, or the title of one",
+        help="read these files by this layout: its file or title",
     )  # fmt: skip
     parser.add_argument(
         "--encoding", action="append", metavar="[PATTERN=]NAME",
-        help="of texts that are named, or match the pattern, and are not UTF-8 (default: what the bytes suggest)",
+        help="encoding of texts that are not UTF-8 (default: guessed from the bytes)",
     )  # fmt: skip
 
 

@@ -7,4 +7,6 @@ import argparse
 
 def add_variant(parser: argparse.ArgumentParser) -> None:
     """Where one path is stored several times, which of them is meant."""
-    parser.add_argument("--variant", metavar="NAME", help="of paths that are stored several times this one, or `all`")
+    parser.add_argument(
+        "--variant", metavar="NAME", help="of paths that are stored several times: this variant, or `all`"
+    )
