@@ -57,6 +57,10 @@ def measure(rest: list[str]) -> int:
     return run(PYTHON, "-m", "benchmarks", *rest)
 
 
+def pictures(rest: list[str]) -> int:
+    return run(PYTHON, ROOT / "docs" / "pictures.py", *rest)
+
+
 def fuzz(rest: list[str]) -> int:
     return run(PYTHON, "-m", "tests.fuzz", *rest)
 
@@ -138,13 +142,13 @@ def test(rest: list[str]) -> int:
     return 1 if failed or not passed else 0
 
 
-JOBS = {"demo": demo, "test": test, "measure": measure, "fuzz": fuzz, "lint": lint}
+JOBS = {"pictures": pictures, "demo": demo, "test": test, "measure": measure, "fuzz": fuzz, "lint": lint}
 
 
 def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("job", choices=JOBS, help="demo: the main job on the demo data; test: all tests; "
-                        "measure: the benchmarks; fuzz: damage and interruptions by chance; lint: ruff and mypy")  # fmt: skip
+                        "measure: the benchmarks; pictures: all of docs/screenshots; fuzz: damage and interruptions by chance; lint: ruff and mypy")  # fmt: skip
     options, rest = parser.parse_known_args()
     prepare()
     return JOBS[options.job](rest)

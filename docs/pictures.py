@@ -1,0 +1,174 @@
+"""Make all pictures of docs/screenshots: each is one command on the stand-in game, as a terminal of 100 columns shows it.
+
+Run by `python3 dev.py pictures [NAME ...]`. A command that ends with another status than expected, or prints a traceback,
+stops it: a picture of a failure is never written. Needs a POSIX system and the DejaVu Sans Mono font.
+"""
+
+from __future__ import annotations
+
+import fcntl
+import os
+import pty
+import shlex
+import struct
+import subprocess
+import sys
+import tempfile
+import termios
+from dataclasses import dataclass
+from pathlib import Path
+
+from PIL import Image, ImageDraw, ImageFont
+from rich.color import ColorType
+from rich.style import Style
+from rich.text import Text
+
+FOLDER = Path(__file__).parent / "screenshots"
+FONTS = Path("/usr/share/fonts/truetype/dejavu")
+COLUMNS, ROWS = 100, 44
+SIZE, MARGIN, LINE = 15, 14, 19  # pixels: letters, border, height of a line
+BACK, FRONT, PROMPT = (16, 20, 24), (216, 222, 230), (120, 200, 120)
+# the sixteen colours of the terminal, in the order of the escape codes
+PALETTE = (
+    (70, 78, 88), (240, 100, 100), (120, 200, 120), (230, 190, 90), (100, 150, 240), (200, 130, 210), (90, 190, 200), FRONT,
+    (110, 118, 128), (250, 130, 130), (150, 220, 150), (240, 210, 120), (130, 175, 250), (220, 160, 230), (120, 215, 225),
+    (255, 255, 255),
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A picture: its name, the folder it is taken in, its command, the status expected, and commands to run before it."""
+
+    name: str
+    folder: str
+    command: str
+    status: int = 0
+    before: tuple[str, ...] = ()
+
+
+LAMPS = "data/main.kwp/rules/lamps.xml"
+BOOK = "data/almanac.kwp"
+EDIT = f"volvex set {LAMPS} --row fresnel_3 range=14 oil=3.1"
+PICTURES = (
+    Picture("overview", ".", "volvex"),
+    Picture("help", ".", "volvex set --help"),
+    Picture("survey", ".", "volvex survey game"),
+    Picture("list", ".", "volvex list game/data/main.kwp/rules --sort size"),
+    Picture("list-deep", ".", "volvex list game/vault/harbour.kvx --deep"),
+    Picture("find", ".", "volvex find game/data --text fresnel_3"),
+    Picture("show", ".", f"volvex show game/{LAMPS} --unpaged"),
+    Picture("identify", ".", "volvex identify game/kelpwick.exe"),
+    Picture("layout-explain", ".", "volvex layout explain game/isles/journals.kwj --limit 2"),
+    Picture("data-table", ".", f'volvex show game/{BOOK}/tables/lenses.kwb --where "reach > 8" --sort reach'),
+    Picture("data-follow", ".", f"volvex show game/{BOOK}/tables/fittings.kwb --row fresnel_3 --follow"),
+    Picture("set", "mod", EDIT, before=("volvex bench ../game .",)),
+    Picture("changes", "mod", "volvex changes"),
+    Picture("build", "mod", "volvex build"),
+    Picture("install", "mod", "volvex install"),
+    Picture("restore", "mod", "volvex restore"),
+    Picture("check", "mod", "volvex check", 1, (f"volvex set {BOOK}/tables/fittings.kwb --row fresnel_3 lens=140",)),
+    Picture("names-mine", "mod", "volvex names mine loft"),
+)  # fmt: skip
+
+
+class PictureError(Exception):
+    """A command did not do what it should."""
+
+
+def in_terminal(command: str, folder: Path, home: Path) -> tuple[int, str]:
+    """Run a command line in a terminal of its own: its status, and what it wrote, with escape codes."""
+    outer, inner = pty.openpty()
+    fcntl.ioctl(inner, termios.TIOCSWINSZ, struct.pack("HHHH", ROWS, COLUMNS, 0, 0))
+    path = f"{Path(sys.executable).parent}{os.pathsep}{os.environ['PATH']}"
+    environment = {**os.environ, "PATH": path, "VOLVEX_HOME": str(home), "TERM": "xterm-256color", "COLUMNS": str(COLUMNS)}
+    process = subprocess.Popen(
+        shlex.split(command), cwd=folder, env=environment, stdin=inner, stdout=inner, stderr=inner
+    )
+    os.close(inner)
+    written = b""
+    while True:
+        try:
+            part = os.read(outer, 1 << 16)
+        except OSError:  # the program has ended, and closed its end
+            break
+        if not part:
+            break
+        written += part
+    os.close(outer)
+    return process.wait(), written.decode("utf-8", "replace").replace("\r\n", "\n")
+
+
+def run(picture: Picture, base: Path) -> str:
+    """What the picture's command writes; PictureError when it, or one before it, ends as it should not."""
+    folder = base / picture.folder
+    folder.mkdir(exist_ok=True)
+    output = ""
+    for command, expected in (*((line, 0) for line in picture.before), (picture.command, picture.status)):
+        status, output = in_terminal(command, folder, base / "home")
+        if status != expected or "Traceback" in output:
+            raise PictureError(f"{picture.name}: `{command}` ended with {status}, expected {expected}:\n{output}")
+    return output
+
+
+def draw(picture: Picture, output: str, target: Path) -> None:
+    """Draw a command and its output, cut to what the window shows."""
+    lines = Text.from_ansi(output.rstrip("\n")).split("\n")
+    shown = [part for line in lines for part in line.divide(range(COLUMNS, max(1, line.cell_len), COLUMNS))][: ROWS - 1]
+    if len(picture.command) + 2 > COLUMNS:
+        raise PictureError(f"{picture.name}: the command is longer than a line of the terminal")
+    fonts = {bold: ImageFont.truetype(FONTS / name, SIZE) for bold, name in ((False, "DejaVuSansMono.ttf"), (True, "DejaVuSansMono-Bold.ttf"))}  # fmt: skip
+    width = fonts[False].getlength("m")
+    image = Image.new("RGB", (int(COLUMNS * width) + 2 * MARGIN, (len(shown) + 1) * LINE + 2 * MARGIN), BACK)
+    pen = ImageDraw.Draw(image)
+    pen.text((MARGIN, MARGIN), "$", PROMPT, fonts[True])
+    pen.text((MARGIN + 2 * width, MARGIN), picture.command, FRONT, fonts[True])
+    for row, line in enumerate(shown, 1):
+        for column, character in enumerate(line.plain):
+            style = line.get_style_at_offset(_console(), column)
+            place = (MARGIN + column * width, MARGIN + row * LINE)
+            pen.text(place, character, _colour(style), fonts[bool(style.bold)])
+    image.quantize(64).save(target, optimize=True)
+
+
+def _console():  # type: ignore[no-untyped-def]
+    from rich.console import Console
+
+    return Console(width=COLUMNS)
+
+
+def _colour(style: Style) -> tuple[int, int, int]:
+    colour = FRONT
+    if style.color is not None:
+        if style.color.type in (ColorType.STANDARD, ColorType.EIGHT_BIT) and (style.color.number or 0) < 16:
+            colour = PALETTE[style.color.number or 0]
+        elif style.color.type != ColorType.DEFAULT:
+            colour = tuple(style.color.get_truecolor())  # type: ignore[assignment]
+    return tuple((part + back) // 2 for part, back in zip(colour, BACK, strict=True)) if style.dim else colour  # type: ignore[return-value]
+
+
+def main(names: list[str]) -> int:
+    """Make the pictures of these names, or all; 1 when one could not be made. All commands run, since later ones need them."""
+    if not (FONTS / "DejaVuSansMono.ttf").is_file():
+        print("no DejaVu Sans Mono font; try apt-get install fonts-dejavu-core", file=sys.stderr)
+        return 1
+    with tempfile.TemporaryDirectory(prefix="volvex-pictures-") as folder:
+        base = Path(folder).resolve()
+        subprocess.run([sys.executable, "-m", "kelpwick", "make", base / "game"], check=True, stdout=subprocess.DEVNULL)
+        try:
+            for picture in PICTURES:
+                output = run(picture, base).replace(f"{base}/", "")
+                if not names or picture.name in names:
+                    draw(picture, output, FOLDER / f"{picture.name}.png")
+                    print(f"{picture.name}.png")
+        except PictureError as error:
+            print(error, file=sys.stderr)
+            return 1
+    for path in FOLDER.glob("*.png"):
+        if path.stem not in {picture.name for picture in PICTURES}:
+            path.unlink()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))
