@@ -1,4 +1,4 @@
-"""How fast one core decodes, deciphers and hashes: `python -m benchmarks.codecs`. MB/s of content, against the same machine's zlib."""
+"""How fast one core decodes, decrypts and hashes: `python -m benchmarks.codecs`. MB/s of content, against the same machine's zlib."""
 
 from __future__ import annotations
 
@@ -30,8 +30,8 @@ def speed(work: Callable[[], object]) -> float:
     return SIZE / 1e6 / fastest(work)
 
 
-def _deciphered(name: str, data: bytes) -> object:
-    transform = CIPHER.get(name).decipher()
+def _decrypted(name: str, data: bytes) -> object:
+    transform = CIPHER.get(name).decrypt()
     for at in range(0, len(data), 1 << 20):
         transform.update(data[at : at + (1 << 20)])
     return transform.finish()
@@ -53,7 +53,7 @@ def measure() -> dict[str, float]:
         packed = b"".join(codec.encode_stream([content]))
         found[name] = speed(lambda codec=codec, packed=packed: codec.decode(packed, SIZE))  # type: ignore[misc]
     for name in CIPHERS:
-        found[name.partition("(")[0]] = speed(lambda name=name: _deciphered(name, content))  # type: ignore[misc]
+        found[name.partition("(")[0]] = speed(lambda name=name: _decrypted(name, content))  # type: ignore[misc]
     for name in HASHES:
         found[name.partition("(")[0]] = speed(lambda name=name: _hashed(name, content))  # type: ignore[misc]
     return {name: round(one) for name, one in found.items()}

@@ -484,7 +484,7 @@ def load_differ(data: bytes) -> dict[str, bytes]:
     return found
 
 
-# 8, 9: solid: all content in one stream; the directory at its end, enciphered, with a checksum over the whole of it
+# 8, 9: solid: all content in one stream; the directory at its end, encrypted, with a checksum over the whole of it
 
 SOLID = """
 layout "solid" kind archive
@@ -824,7 +824,7 @@ def load_versions(data: bytes) -> dict[str, bytes]:
     return found
 
 
-# 13, 14: folders as entries, one name twice, shared bytes; alignment and filling that differ by kind of entry
+# 13, 14: folders as entries, one name twice, shared bytes; alignment and padding that differ by kind of entry
 
 KINDS = """
 layout "kinds" kind archive
@@ -1235,7 +1235,7 @@ def load_marked_sizes(data: bytes) -> dict[str, bytes]:
     return found
 
 
-# each entry's record in front of its content, enciphered in blocks with a key of its name; a number of parents for folders behind all
+# each entry's record in front of its content, encrypted in blocks with a key of its name; a number of parents for folders behind all
 PARENTS = """
 layout "parents" kind archive
 little endian
@@ -1258,15 +1258,15 @@ content as zlib wrapped in xtea(key from md5 of name, tail zeros)
 """
 
 
-def teased(data: bytes, key: bytes, decipher: bool = False) -> bytes:
+def teased(data: bytes, key: bytes, decrypt: bool = False) -> bytes:
     """XTEA as its authors wrote it down, 32 rounds, little endian, filled up with zeros."""
     words, out = struct.unpack("<4I", key), b""
     data += bytes(-len(data) % 8)
     for at in range(0, len(data), 8):
         a, b = struct.unpack_from("<II", data, at)
-        total = 0x9E3779B9 * 32 % (1 << 32) if decipher else 0
+        total = 0x9E3779B9 * 32 % (1 << 32) if decrypt else 0
         for _ in range(32):
-            if decipher:
+            if decrypt:
                 b = (b - ((a << 4 ^ a >> 5) + a ^ total + words[total >> 11 & 3])) % (1 << 32)
                 total = (total - 0x9E3779B9) % (1 << 32)
                 a = (a - ((b << 4 ^ b >> 5) + b ^ total + words[total & 3])) % (1 << 32)

@@ -70,8 +70,8 @@ content align 4 fill ff
 def zero(files: Files, author: bytes = b"Ansa") -> bytes:
     position, content, places = 20, b"", []
     for _, data in files:
-        filling = -(position + len(content)) % 4
-        content += b"\xff" * filling
+        padding = -(position + len(content)) % 4
+        content += b"\xff" * padding
         places.append(position + len(content))
         content += data
     listed = b"".join(

@@ -119,7 +119,7 @@ class Repeated(Case):
                 [built.read(one).decode() for one in built.infolist()], ["two", "THREE", "four", "FIVE", "six", "seven"]
             )
         self.volvex("undo", ".", cwd=bench)
-        self.assertIn("nothing differs", self.volvex("changes", cwd=bench))
+        self.assertIn("no changes", self.volvex("changes", cwd=bench))
 
     def test_packing_brings_each_back_where_it_was(self) -> None:
         self.volvex("unpack", "game/maps.zip", "--to", "out")
@@ -319,7 +319,7 @@ class Tied(Case):
             ties.layout("x.kwz")
         self.assertIn('there is no sound layout "no such layout", to which this bench', caught.exception.message)
         self.assertIn(
-            "nothing says what this layout is for",
+            "no path is given for this layout",
             self.complaint("bench", "play", "b2", "--layout", "pack.layout", status=2),
         )
         self.assertIn("there is no file", self.complaint("list", "play", "--layout", "none.layout", status=3))

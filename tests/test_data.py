@@ -311,7 +311,7 @@ class Layouts(unittest.TestCase):
         self.wrong(
             "count   u16      count of barrels",
             "count   u16      value",
-            "nothing says how many records",
+            "no field gives the count",
             "is one for each record",
         )
         self.wrong("refers to keepers", "refers keepers", "`refers keepers` is not a meaning")

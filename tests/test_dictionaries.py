@@ -254,7 +254,7 @@ class OnABench(Case):
         files = [digest for digest in digests(bench / "files") if digest.endswith(".txt")]
         self.assertEqual(len(files), 1)
         self.assertIn("guides/chapter_", files[0])
-        self.assertIn("nothing differs", done.stdout)
+        self.assertIn("no changes", done.stdout)
 
     def test_two_files_for_one_entry_are_not_built(self) -> None:
         game = self.game()
@@ -334,7 +334,7 @@ class OnABench(Case):
             f"{fnv1a(SAIL):016x}",
         )
         self.assertEqual([one["path"] for one in self.records("names", "of", str(told))], ["sails/marrow/jib.sail"])
-        self.assertIn("nobody knows", self.volvex("names", "of", "00000000000000ff", status=1))
+        self.assertIn("no path is known", self.volvex("names", "of", "00000000000000ff", status=1))
         self.assertIn(
             "neither a number nor a key",
             self.complaint("names", "of", "lamp-lamp-lamp-x", "--layout", "loft", status=2),

@@ -115,7 +115,7 @@ class Families(unittest.TestCase):
                     at += stretch.size
             self.assertEqual(at, len(data))
             told = coverage(archive.reading)
-            self.assertEqual(told.fields + told.content + told.filling, len(data))
+            self.assertEqual(told.fields + told.content + told.padding, len(data))
             self.assertEqual(told.unexplained, [])
 
     def test_every_byte_is_covered_by_something(self) -> None:

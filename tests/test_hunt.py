@@ -474,7 +474,7 @@ class Commands(Case):
         self.volvex("names", "guess", "guides/chapter_{00..20}.txt", "--in", game / "loft")
         self.assertEqual((self.home / "names" / "found.txt").read_text().count("\n"), 8)
         self.assertIn("guides/chapter_03.txt", self.volvex("list", game / "loft/loft.kwa"))
-        self.assertIn("nothing says which archives", self.complaint("names", "missing", status=2))
+        self.assertIn("no archive is given", self.complaint("names", "missing", status=2))
         planned = self.run_program("names", "guess", "x/{000000000..999999999}{0..9}", "--in", game / "loft", "--plan")
         self.assertIn("10,000,000,000 paths", planned.stderr)
         self.assertEqual(planned.stdout, "")
@@ -500,7 +500,7 @@ class Commands(Case):
         self.assertEqual(len(self.records("names", "accept")), len(waits) - 1)
         self.assertIn(f"keyed.bin/{one}\n", self.volvex("list", game / "keyed.bin"))
         self.assertIn("forgotten", self.volvex("names", "accept", other, "--forget"))
-        self.assertIn("nothing that waits", self.complaint("names", "accept", "nowhere", status=3))
+        self.assertIn("not in the list of uncertain", self.complaint("names", "accept", "nowhere", status=3))
         (self.home / "names" / "waiting.json").write_text("{")
         self.assertIn("not a sound list of finds", self.complaint("names", "accept", status=4))
 

@@ -93,7 +93,7 @@ class InstallAndRestore(WithABuild):
         first = self.do("changes")
         self.do("install")
         self.assertEqual(self.do("changes"), first)
-        self.assertIn("nothing differs", self.volvex("changes", cwd=self.other_bench()))
+        self.assertIn("no changes", self.volvex("changes", cwd=self.other_bench()))
 
     def other_bench(self) -> Path:
         self.volvex("bench", self.source, self.folder / "other")

@@ -110,13 +110,13 @@ class Rules(unittest.TestCase):
             (
                 "hashes by fnv1a, lowercase",
                 [("u32", "name hash")],
-                "4:18: `lowercase` is nothing that a key's path can be",
+                "4:18: `lowercase` is not an option of hashes",
             ),
             ("hashes by fnv1a, lower case, upper case", [("u32", "name hash")], "either small or capital"),
             ("hashes by fnv1a, in klingon", [("u32", "name hash")], "no text encoding klingon"),
             ("hashes of folders by fnv1a", [("u32", "name hash")], "no field is a folder hash"),
             ("hashes of lamps by fnv1a", [("u32", "name hash")], "there are no hashes of lamps"),
-            ("hashes by fnv1a\nhashes by crc32", [("u32", "name hash")], "said twice"),
+            ("hashes by fnv1a\nhashes by crc32", [("u32", "name hash")], "given twice"),
             ('names numbered "{000}/{00}"', [("u32", "name hash")], "tells no number"),
             ('names numbered "lamp"', [("u32", "name hash")], "tells no number"),
             (

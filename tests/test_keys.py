@@ -53,7 +53,7 @@ class KeyFile(Case):
         self.assertIn("no secret", self.keys("add", "d", input="\n", status=2))
 
     def test_a_stray_blank_is_told_when_it_is_added(self) -> None:
-        self.assertIn("there is a blank or a line end around the secret", self.keys("add", "post", input="wreckers \n"))
+        self.assertIn("there is white space around the secret", self.keys("add", "post", input="wreckers \n"))
 
     def test_no_secret_is_ever_shown(self) -> None:
         self.game()
@@ -137,7 +137,7 @@ class NamedByALayout(unittest.TestCase):
     def data(self, cipher: str) -> tuple[str, bytes]:
         from volvex.codec import CIPHER
 
-        hidden = CIPHER.get(cipher).encipher().update(b"the lamp is lit!")
+        hidden = CIPHER.get(cipher).encrypt().update(b"the lamp is lit!")
         return PLAIN, b"LCK1\x01" + b"\x05a.txt" + bytes([13, 16]) + hidden
 
     def test_a_layout_names_a_key_and_the_ring_has_it(self) -> None:

@@ -95,7 +95,7 @@ GOLDEN_BYTES = b"".join(
     0001        | count = 1 xor 3 = 2
     6f696c21    | content of "oil", at 12
     77          | content of "wick", at 16
-    eeeeee      | what could be filling up to a multiple of 4, if a content followed
+    eeeeee      | what could be padding up to a multiple of 4, if a content followed
     0102030405  | five bytes that nobody names
     99          | and one more
     03 6f696c   | name "oil"
@@ -334,7 +334,7 @@ class Structure(unittest.TestCase):
             reading = read(pack_layout(), source)
             self.assertIsNone(prove(reading).difference)
             counted = coverage(reading)
-            self.assertEqual(counted.fields + counted.content + counted.filling + 28, source.size)
+            self.assertEqual(counted.fields + counted.content + counted.padding + 28, source.size)
             self.assertEqual([(one.start, one.size) for one in counted.unexplained], [(36, 28)])
 
 

@@ -162,9 +162,9 @@ class Mistakes(unittest.TestCase):
         self.assertEqual(len(caught.exception.errors), 2)
 
     def test_what_is_missing_is_named(self) -> None:
-        for gone, says in (("    where  u32       start of table\n", "nothing says where table starts"),
-                           ("    files  u32       count of table\n", "how many records table has"),
-                           ("    name   text u16  name\n", "no field tells the name"),
+        for gone, says in (("    where  u32       start of table\n", "no field gives the start of table"),
+                           ("    files  u32       count of table\n", "the count of table"),
+                           ("    name   text u16  name\n", "no field gives the name"),
                            ("    size   u32       size of content\n", "how long an entry's content is")):  # fmt: skip
             with self.subTest(gone), self.assertRaises(VolvexError) as caught:
                 parse(changed(gone, ""))
@@ -175,7 +175,7 @@ class Mistakes(unittest.TestCase):
             "    name   text", "    where u32 kept\n    name   text").replace("block head at 0", "block head")  # fmt: skip
         with self.assertRaises(VolvexError) as caught:
             parse(text)
-        self.assertIn("nothing says where head starts", caught.exception.message)
+        self.assertIn("no field gives the start of head", caught.exception.message)
 
     def test_compressed_content_needs_both_sizes(self) -> None:
         with self.assertRaises(VolvexError) as caught:
@@ -244,14 +244,14 @@ class Structures(unittest.TestCase):
         text = changed(
             "    size   u32       size of content", "block sizes after table repeats\n    size u32 size of content"
         )
-        self.refused(text + "\n    n u32 kept\n", "nothing says how many records sizes has")
+        self.refused(text + "\n    n u32 kept\n", "no field gives the count of sizes")
         text = text.replace("    where ", "    many u32 count of sizes\n    where ")
         self.refused(text, "spread over sizes, table, which nothing ties together")
 
     def test_sizes_told_twice_or_with_filling(self) -> None:
         self.refused(GOOD + "content until next\n", "and so does `content until next`")
         text = changed("    size   u32       size of content\n", "") + "content until next align 4\n"
-        self.refused(text, "cannot be told from the filling")
+        self.refused(text, "cannot be distinguished from the padding")
 
     def test_names_told_twice_or_nowhere(self) -> None:
         pool = "\nblock pool after table repeats\n    text text zero names\n"
@@ -274,14 +274,14 @@ class Structures(unittest.TestCase):
         self.refused(self.row("data  bytes    content", "data  u32    content"), "content that lies here is both")
         self.refused(
             self.row("    data  bytes    content\n", "").replace("entry", "entry", 1) + "    x u8 kept\n",
-            "no field tells the start of content",
+            "no field gives the start of content",
         )
         self.refused(self.row("    size  u32      size of content\n", ""), "how long the content is that follows")
         self.refused(
             self.row("    data  bytes    content\n", "    data  bytes    content\n    x u8 kept\n"),
             "behind the other fields",
         )
-        self.refused(self.row("size of content", "size of content\n    at u32 start of content"), "told twice")
+        self.refused(self.row("size of content", "size of content\n    at u32 start of content"), "given twice")
         self.refused(self.row("until end", "until 5"), "only bytes can end a row", "quotes")
         checksum = self.row("block entry at 0", "block head at 0\n    s u32 crc32 of entry\nblock entry after head")
         self.refused(checksum, "records that are followed by their content have no checksum")
@@ -341,7 +341,7 @@ class NewConstructs(unittest.TestCase):
         self.refused("xor(key hex 01)", "xor(kee hex 01)", 9, "no parameter kee")
         self.refused("xor(key hex 01)", "xor(key from name)", 9, "is no entry")
         self.refused("xor(key hex 01)", "squash", 9, "no cipher and no compression called squash", "zlib")
-        self.refused("length of index", "kept", 9, "nothing says how long index is", "stored length of index")
+        self.refused("length of index", "kept", 9, "no field gives the length of index", "stored length of index")
         self.refused("part index after head", "part index after hed", 9, "index is can only be known after it was read")
 
     def test_bits(self) -> None:

@@ -236,7 +236,7 @@ class Find(KeptGame):
 
     def test_nothing_found_and_nothing_asked(self) -> None:
         self.volvex("find", self.shared / "data", "--text", "no such words", status=1)
-        self.assertIn("nothing says what to find", self.complaint("find", self.shared, status=2))
+        self.assertIn("no condition is given", self.complaint("find", self.shared, status=2))
         self.assertIn("is not bytes in hex", self.complaint("find", self.shared, "--bytes", "xyz", status=2))
 
 
@@ -354,7 +354,7 @@ class Layouts(KeptGame):
             self.assertIn(said, out)
         self.volvex("layout", "new", self.shared / MAIN, "--to", "my.layout")
         self.assertEqual((self.folder / "my.layout").read_text(encoding="utf-8"), out)
-        self.assertIn("no field tells the name", self.run_program("layout", "check", "my.layout", status=4).stderr)
+        self.assertIn("no field gives the name", self.run_program("layout", "check", "my.layout", status=4).stderr)
         self.complaint("layout", "new", self.shared / MAIN, "--to", "my.layout", status=5)
         self.complaint("layout", "new", "nothing", status=3)
 
@@ -405,8 +405,8 @@ class Layouts(KeptGame):
         self.assertEqual(position, (self.shared / MAIN).stat().st_size)
 
     def test_what_no_layout_knows(self) -> None:
-        self.assertIn("no layout knows", self.complaint("layout", "prove", self.shared / "kelpwick.ini", status=3))
-        self.assertIn("no layout knows", self.complaint("layout", "explain", self.shared / "kelpwick.ini", status=3))
+        self.assertIn("unknown format", self.complaint("layout", "prove", self.shared / "kelpwick.ini", status=3))
+        self.assertIn("unknown format", self.complaint("layout", "explain", self.shared / "kelpwick.ini", status=3))
 
     def test_the_memory_of_layouts_changes_nothing(self) -> None:
         (self.home / "cache" / "layouts").unlink(missing_ok=True)  # what other tests remembered

@@ -79,7 +79,7 @@ class Undo(Case):
 
     def test_what_was_not_changed_cannot_be_undone(self) -> None:
         self.assertIn(
-            "nothing was changed at", self.complaint("undo", f"{MAIN}/rules/boats.xml", cwd=self.work, status=3)
+            "no changes at", self.complaint("undo", f"{MAIN}/rules/boats.xml", cwd=self.work, status=3)
         )
 
     def test_a_file_open_in_another_program_follows(self) -> None:
@@ -118,7 +118,7 @@ class Unpacking(Case):
         self.assertEqual((self.folder / "x.zip").read_bytes(), first)
         self.volvex("pack", "in", "--to", "x.tar.zst")
         self.assertEqual(len(self.records("list", "x.tar.zst")), 2)
-        self.assertIn("nothing says of which format", self.complaint("pack", "in", "--to", "x.dat", status=2))
+        self.assertIn("gives no archive format", self.complaint("pack", "in", "--to", "x.dat", status=2))
 
     def test_modes_of_tar_are_told_in_octal(self) -> None:
         with tarfile.open(self.folder / "m.tar", "w") as archive:

@@ -311,9 +311,7 @@ class Locked(Case):
         archive = open_source(BytesSource(self.aes(b"wreckers"), "post.kpz"), Library(keys=ring))
         assert archive is not None
         self.assertEqual(contents(archive), FILES)
-        self.assertEqual(
-            ring.notes, ["the key post has blanks or a line end around it; without them it opens post.kpz"]
-        )
+        self.assertEqual(ring.notes, ["the key post has white space around it; without that it opens post.kpz"])
 
     def test_a_right_key_comes_first_the_next_time_and_one_is_asked_for_when_none_is(self) -> None:
         used: list[str] = []

@@ -25,7 +25,7 @@ from volvex.layout.entries import Entries
 from volvex.layout.name_hash import UNNAMED
 from volvex.layout.read.names import marked
 from volvex.layout.records.columns import Array, Texts
-from volvex.layout.transforms import deciphered
+from volvex.layout.transforms import decrypted
 from volvex.layout.volumes import Beside
 from volvex.layout.write.plan import Edit, NewContent, Plan
 from volvex.source import Source, Spool
@@ -384,7 +384,7 @@ class Archive(ABC):
         try:
             ciphers = self.ciphers(row)
             if ciphers:
-                data = b"".join(deciphered([data], ciphers))
+                data = b"".join(decrypted([data], ciphers))
             content = self._decoded(row, data, size)
         except ContentError as error:
             raise self.damaged(row, error) from error
@@ -412,7 +412,7 @@ class Archive(ABC):
         checks = self.checks(row)
         chunks = _fed(checks, self.stored_source.chunks(start, stored))
         try:
-            chunks = deciphered(chunks, self.ciphers(row))
+            chunks = decrypted(chunks, self.ciphers(row))
             for chunk in self.compression(row).decode_stream(chunks, size):
                 _feed(checks, False, chunk)
                 yield chunk
@@ -432,7 +432,7 @@ class Archive(ABC):
             data = self.stored_source.read(start, min(stored, wanted)) if stored else b""
             ciphers = self.ciphers(row)
             if ciphers:
-                data = b"".join(deciphered([data], ciphers))
+                data = b"".join(decrypted([data], ciphers))
             if reach:
                 return next(iter(codec.decode_stream([data], whole)), b"")[:size]
             return codec.decode_start(data, size)

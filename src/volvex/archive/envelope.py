@@ -65,7 +65,7 @@ class XorSource(Source):
 
 @dataclass(frozen=True)
 class Xored:
-    """A repeating exclusive-or key over all of the file."""
+    """A repeating XOR key over all of the file."""
 
     key: bytes = field(repr=False)
     title = "xor"

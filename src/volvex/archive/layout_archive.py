@@ -58,7 +58,7 @@ class _ChecksumCheck:
         if told != value:
             block = self._summed.block
             raise FormatError(
-                archive.source.name, f"{shown(archive.names[row])}: its {one.words} is {checksum_text(one, value)}, the file says {checksum_text(one, told)}",
+                archive.source.name, f"{shown(archive.names[row])}: its {one.words} is {checksum_text(one, value)}, the file stores {checksum_text(one, told)}",
                 offset=block.offset(row, one.name), field=block.where(row, one.name),
                 hint="a fresh copy of the file: this entry is damaged",
             )  # fmt: skip

@@ -110,4 +110,6 @@ def _compare(archive: Archive, edit: Edit, wanted: dict[int, bytes]) -> None:
                 raise FormatError(source.name, f"{archive.names[old]} does not hold what it should")
     difference = again.prove().difference
     if difference is not None:
-        raise FormatError(source.name, "written anew it differs", offset=difference.offset, field=difference.field.name)
+        raise FormatError(
+            source.name, "the rewritten archive differs", offset=difference.offset, field=difference.field.name
+        )

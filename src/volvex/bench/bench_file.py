@@ -61,7 +61,9 @@ def read_description(folder: Path) -> Description:
         value = typed.load(path)
         version = typed.whole(typed.member(value, "bench"))
         if version != FORMAT:
-            raise FormatError(path, f"a bench of version {version}, this Volvex knows {FORMAT}", hint="a newer Volvex")
+            raise FormatError(
+                path, f"a bench of version {version}, this Volvex reads version {FORMAT}", hint="a newer Volvex"
+            )
         found = Description(
             _folder(typed.member(value, "game")),
             {_inside(name): fingerprint(one) for name, one in typed.items(typed.member(value, "fingerprints"))},

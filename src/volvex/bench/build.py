@@ -96,7 +96,7 @@ def _build_file(bench: Workbench, name: str, some: Sequence[FileChange], on_prog
         check_origins(bench, some)
     archive = bench.archive(name)
     if archive is None:
-        raise FormatError(name, "nothing knows this file, so nothing can be put into it")
+        raise FormatError(name, "unknown format, so its entries cannot be changed")
     bench.disk.make_folder(target.parent)
     with Spool(target.parent) as spool:
         work = work_on(bench, name, archive, some, spool)

@@ -41,7 +41,7 @@ def open_as(bench: Workbench, place: str, ending: str, wanted: Wanted, again: bo
     there = bench.opened.get(file)
     target = bench.folder / file
     if target.is_file() and not again and (there is None or digest_file(target) != there.digest):
-        raise RefusedError(f"{file} was edited and would be lost", "--refresh to write it anew")
+        raise RefusedError(f"{file} was edited and would be lost", "--refresh to write it again")
     data = exported(ending, document, wanted)
     _write(bench, target, data)
     bench.opened[file] = Opened(

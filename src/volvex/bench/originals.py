@@ -45,7 +45,7 @@ class Originals:
         """The original of an archive; NotFoundError when it has gone, or is none any more."""
         found = self.archive(name)
         if found is None:
-            raise NotFoundError(f"{shown(name)} is no archive that any layout knows")
+            raise NotFoundError(f"{shown(name)} is not an archive of a known format")
         return found
 
     def archive(self, name: str) -> Archive | None:

@@ -51,7 +51,7 @@ def _meant(bench: Workbench, path: str, found: Sequence[FileChange]) -> list[Fil
         places = {bench.place_of(name, row) for name, row in bench.select(path)}
         some = [one for one in found if one.path in places]
     if not some:
-        raise NotFoundError(f"nothing was changed at {shown(path or 'all')}", "`volvex changes` to see what was")
+        raise NotFoundError(f"no changes at {shown(path or 'all')}", "`volvex changes` to see what was")
     return some
 
 

@@ -192,7 +192,7 @@ class Workbench(Originals):
         archive = self.archive(name)
         if archive is None:
             if inner:
-                raise NotFoundError(f"{shown(name)} is not an archive that any layout knows")
+                raise NotFoundError(f"{shown(name)} is not an archive of a known format")
             yield name, None
             return
         if not inner:
@@ -278,7 +278,7 @@ class Workbench(Originals):
         edited = [place for place in there if self._edited(place)]
         if edited and not again:
             raise RefusedError(
-                f"{edited[0]} was edited in the bench and would be lost", "--refresh to take the original anew"
+                f"{edited[0]} was edited in the bench and would be lost", "--refresh to take the original again"
             )
         left = [] if again else there
         done = []

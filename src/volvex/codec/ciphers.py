@@ -19,14 +19,14 @@ class Bytewise:
 
     unit, pads = 1, False
 
-    def __init__(self, decipher: Callable[[Bytes, int], Bytes], encipher: Callable[[Bytes, int], Bytes]) -> None:
-        self._decipher, self._encipher = decipher, encipher
+    def __init__(self, decrypt: Callable[[Bytes, int], Bytes], encrypt: Callable[[Bytes, int], Bytes]) -> None:
+        self._decrypt, self._encrypt = decrypt, encrypt
 
-    def decipher(self) -> Running:
-        return Running(self._decipher)
+    def decrypt(self) -> Running:
+        return Running(self._decrypt)
 
-    def encipher(self) -> Running:
-        return Running(self._encipher)
+    def encrypt(self) -> Running:
+        return Running(self._encrypt)
 
 
 class Running:
@@ -57,10 +57,10 @@ class Blockwise:
         self.unit, self.pads = unit, tail == "zeros"
         self._decryptor, self._encryptor = decryptor, encryptor
 
-    def decipher(self) -> Units:
+    def decrypt(self) -> Units:
         return Units(self.unit, False, self._decryptor())
 
-    def encipher(self) -> Units:
+    def encrypt(self) -> Units:
         return Units(self.unit, self.pads, self._encryptor())
 
 

@@ -53,14 +53,14 @@ class CipherStream(Protocol):
 
 
 class Cipher(Protocol):
-    """Enciphered bytes <-> bare ones. `unit`: bytes that are enciphered together; `pads` when the last unit is filled up."""
+    """Encrypted bytes <-> bare ones. `unit`: bytes that are encrypted together; `pads` when the last unit is filled up."""
 
     unit: int
     pads: bool
 
-    def decipher(self) -> CipherStream: ...
+    def decrypt(self) -> CipherStream: ...
 
-    def encipher(self) -> CipherStream: ...
+    def encrypt(self) -> CipherStream: ...
 
 
 class Codecs(Registry[T]):

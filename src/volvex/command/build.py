@@ -60,7 +60,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if options.json:
         context.json({"path": one.path, "size": one.size, "changes": one.changes} for one in built)
     elif not built:
-        context.print("nothing differs from the original, so nothing was built")
+        context.print("no changes, so nothing was built")
     else:
         print_table(context, [Column("size", numbers(one.size for one in built), right=True),
                               Column("changes", numbers(one.changes for one in built), right=True),

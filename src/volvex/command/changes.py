@@ -62,7 +62,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             _print(bench, one, options, context)
         gone = sum(not (bench.files / place).exists() for place in bench.taken)
     if not found:
-        context.print("nothing differs from the original")
+        context.print("no changes")
     else:
         added, removed = (sum(change.what == what for change in found) for what in ("added", "removed"))
         left_out = f", {removed:,} left out" if removed else ""

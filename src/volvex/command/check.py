@@ -37,7 +37,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     else:
         for one in found:
             print_problem(one, context)
-        context.print(context.paint(summary(found), "dim") if found else "nothing is wrong with the changes")
+        context.print(context.paint(summary(found), "dim") if found else "no errors in the changes")
     return Status.DIFFERS if any(one.level == ERROR for one in found) else Status.OK
 
 

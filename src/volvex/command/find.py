@@ -51,7 +51,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     context.answers = False  # nobody who looks around wants to be asked for each locked archive on the way
     wanted = Wanted(options.name, options.text, _bytes(options.bytes), options.ignore_case, options.value)
     if not (wanted.name or wanted.text or wanted.data or wanted.value):
-        raise UsageError("nothing says what to find", "--name, --text, --value or --bytes")
+        raise UsageError("no condition is given", "--name, --text, --value or --bytes")
     if wanted.value and (wanted.text or wanted.data):
         raise UsageError("--value goes with no --text and no --bytes", "one of them")
     faults: list[VolvexError] = []

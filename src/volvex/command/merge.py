@@ -76,5 +76,5 @@ def _summary(found: list[MergeResult], conflicts: int, plan: bool, context: Cont
     elif not found:
         context.print("the game's files are those that were taken: there is nothing to carry over")
     else:
-        said = "would be carried over; nothing was touched: this is the plan" if plan else "carried over"
+        said = "would be carried over; plan only, nothing changed" if plan else "carried over"
         context.print(context.paint(f"{count(made, 'change')} {said}", "dim"))

@@ -51,7 +51,7 @@ def _pack_plain(options: argparse.Namespace, context: Context) -> int:
 
     model = plain_model(options.to, context.keys)
     if model is None:
-        raise UsageError(f"nothing says of which format {options.to} is to be",
+        raise UsageError(f"the name {options.to} gives no archive format",
                          f"--like ARCHIVE, or a name that ends in one of .zip {' '.join(OUTER)}")  # fmt: skip
     with model:
         files = files_below(options.dir)
@@ -69,7 +69,7 @@ def _pack_like(options: argparse.Namespace, context: Context) -> int:
     library, _ = tied_library(options, context)
     like = open_archive(options.like, library, layout=layout_of_all(options, library, context))
     if like is None:
-        raise NotFoundError(f"no layout knows {options.like}", "--layout LAYOUT")
+        raise NotFoundError(f"unknown format: {options.like}", "--layout LAYOUT")
     with like:
         total = sum(path.stat().st_size for path in files_below(options.dir).values()) + like.source.size
         with context.progress("packing", total) as on_progress:

@@ -44,7 +44,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     force = [name.replace("\\", "/") for name in options.overwrite]
     if options.plan:
         planned = plan_restore(game, force)
-        return tell(planned.actions, planned.skipped, True, options.json, context, "there is nothing to do")
+        return tell(planned.actions, planned.skipped, True, options.json, context, "there is nothing to restore")
     total = sum((game / name).stat().st_size for name in installed(game) if (game / name).is_file()) * 2
     context.interrupted = ("the next command finishes or undoes it", "the same command again")
     with context.progress("restoring", total) as on_progress:

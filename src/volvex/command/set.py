@@ -93,9 +93,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if options.json:
         context.json(records)
     elif not total:
-        context.print("nothing would be another than it is")
+        context.print("all values are already as requested")
     elif not apply:
-        context.print("nothing was changed: this is the plan" if options.plan else "nothing was changed")
+        context.print("plan only, nothing changed" if options.plan else "nothing was changed")
     elif total > 1:
         context.print(context.paint(count(total, "change"), "dim"))
     return Status.OK if total else Status.DIFFERS
@@ -127,7 +127,7 @@ def _check(options: argparse.Namespace) -> None:
     sets = bool(options.value)
     makes = options.add is not None or options.copy
     if not sets and not makes and not options.remove and not options.replace:
-        raise UsageError("nothing says what to set", "FIELD=VALUE, --add, --copy, --remove or --replace")
+        raise UsageError("no field is given", "FIELD=VALUE, --add, --copy, --remove or --replace")
     if (options.remove or options.replace) and sets:
         raise UsageError(
             f"{options.value[0]!r} goes with no --{'remove' if options.remove else 'replace'}", "one of the two"
@@ -135,7 +135,7 @@ def _check(options: argparse.Namespace) -> None:
     if makes and (options.row or options.at or options.where):
         raise UsageError("--add and --copy name their records themselves", "leaving --row, --at and --where out")
     if options.remove and not (options.row or options.at or options.where):
-        raise UsageError("nothing says which records to remove", "--row, --at or --where")
+        raise UsageError("no record is given", "--row, --at or --where")
 
 
 def _paths(bench: Workbench, path: str, options: argparse.Namespace) -> list[str]:

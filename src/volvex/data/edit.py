@@ -253,7 +253,7 @@ def replacements(
 ) -> list[Change]:
     """Every value that holds a text, with another in its place; `whole`: not where it is part of a longer word."""
     if not old:
-        raise UsageError("nothing says what to replace", "--replace OLD NEW")
+        raise UsageError("no text to replace is given", "--replace OLD NEW")
     pattern = re.compile(rf"(?<!\w){re.escape(old)}(?!\w)" if whole else re.escape(old))
     sheets = (
         [chosen(document, target)[:2]]

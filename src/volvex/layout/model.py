@@ -381,7 +381,7 @@ class Record:
 
 @dataclass(frozen=True)
 class Part:
-    """A stretch of the file that is wrapped (compressed, enciphered); blocks or content lie within what it holds."""
+    """A stretch of the file that is wrapped (compressed, encrypted); blocks or content lie within what it holds."""
 
     name: str
     at: At | None

@@ -126,17 +126,17 @@ def derived_key(of: Derived, attributes: KeyFacts) -> bytes:
     return (number % (1 << kind.bits)).to_bytes(kind.size, "big" if kind.big else "little")
 
 
-def deciphered(chunks: Iterable[bytes], ciphers: Sequence[Cipher]) -> Iterator[bytes]:
+def decrypted(chunks: Iterable[bytes], ciphers: Sequence[Cipher]) -> Iterator[bytes]:
     """Bytes without their ciphers, the outermost of which comes first."""
     for cipher in ciphers:
-        chunks = _through(cipher.decipher(), chunks)
+        chunks = _through(cipher.decrypt(), chunks)
     return iter(chunks)
 
 
-def enciphered(chunks: Iterable[bytes], ciphers: Sequence[Cipher]) -> Iterator[bytes]:
+def encrypted(chunks: Iterable[bytes], ciphers: Sequence[Cipher]) -> Iterator[bytes]:
     """The other direction."""
     for cipher in reversed(ciphers):
-        chunks = _through(cipher.encipher(), chunks)
+        chunks = _through(cipher.encrypt(), chunks)
     return iter(chunks)
 
 
@@ -159,7 +159,7 @@ def unwrapped(part: Part, chunks: Iterable[bytes], size: int | None) -> Iterator
     for transform in part.transforms:
         codec = made_codec(transform)
         if is_cipher(transform):
-            chunks = _through(codec.decipher(), chunks)
+            chunks = _through(codec.decrypt(), chunks)
         elif transform is compressions[-1] and size is not None:
             padded = any(is_cipher(one) and made_codec(one).pads for one in part.transforms)
             chunks = _opened(codec, chunks, size) if padded else codec.decode_stream(chunks, size)
@@ -199,7 +199,7 @@ def wrapped(part: Part, chunks: Iterable[bytes]) -> Iterator[bytes]:
     """The other direction: what a part holds as it is stored."""
     for transform in reversed(part.transforms):
         codec = made_codec(transform)
-        chunks = _through(codec.encipher(), chunks) if is_cipher(transform) else codec.encode_stream(chunks)
+        chunks = _through(codec.encrypt(), chunks) if is_cipher(transform) else codec.encode_stream(chunks)
     return iter(chunks)
 
 

@@ -126,7 +126,7 @@ def _skipped(game: Path, name: str, installed: Installed) -> Action:
     size = _size(game / name)
     if installed.original is None:
         return Action(
-            name, "skip", size, size, "changed since it was installed, and the game had no such file before: it stays"
+            name, "skip", size, size, "changed since it was installed, and not a file of the original game: kept"
         )
     return Action(
         name, "skip", size, size, "changed since it was installed (a game update?); its original is kept", _offer(name)
@@ -149,7 +149,7 @@ def _held(game: Path, state: State, force: Collection[str]) -> list[Action]:
             "skip",
             None,
             None,
-            "an original of which no journal says where it belongs; the game has no such file",
+            "an original without a path in the journal; the game has no such file",
         )
         for orphan in orphans(game, state)
     ]

@@ -149,7 +149,7 @@ def _read(path: Path) -> State | None:
     try:
         value = typed.parsed(data)
         if value["journal"] != FORMAT:
-            raise ValueError(f"a journal of version {int(value['journal'])}; this Volvex knows {FORMAT}")
+            raise ValueError(f"a journal of version {int(value['journal'])}; this Volvex reads version {FORMAT}")
         state = _state(value["state"])
         if value["checksum"] != digest_bytes(json.dumps(value["state"], indent=1).encode()):
             raise ValueError("its checksum does not match")

@@ -385,7 +385,7 @@ class Walker:
         archive = self.archive(file, name)
         if archive is None:
             return NotFoundError(
-                f"{shown(name)} is not an archive that any layout knows", f"`volvex survey {quoted(str(file.parent))}`"
+                f"{shown(name)} is not an archive of a known format", f"`volvex survey {quoted(str(file.parent))}`"
             )
         return self._missing_in(archive, name, inner)
 

@@ -140,7 +140,7 @@ class Host(OpenFormatArchive):
             new, size = content_piece(edit.replaced[row]), part.end - part.start
             if new.size != size and row != len(self.stretches) - 1:
                 raise RefusedError(f"{self.label(row)} would have {new.size:,} bytes in place of {size:,}, and other parts follow it",
-                                   "a change that keeps its size: nobody knows what tells where the parts behind it are")  # fmt: skip
+                                   "a change of the same size: the offsets of the parts behind it are unknown")  # fmt: skip
             pieces.append(new)
         return Plan(joined(pieces), sum(piece.size for piece in pieces))
 

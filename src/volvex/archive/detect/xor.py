@@ -1,4 +1,4 @@
-"""Archives behind a repeating exclusive-or key: one of the user's, or one that the file itself betrays.
+"""Archives behind a repeating XOR key: one of the user's, or one that the file itself betrays.
 
 Directories are full of zeros, and a zero shows the key: at each place of the key's length the commonest byte is taken for
 it. A guess counts only when an archive opens behind it.

@@ -11,7 +11,7 @@ from typing import Any
 
 from volvex.codec import CIPHER, Cipher
 from volvex.codec.parameters import Spec
-from volvex.layout.transforms import deciphered, enciphered
+from volvex.layout.transforms import decrypted, encrypted
 
 CLASSIC, AE = 1, 2
 CLASSIC_HEAD, VERIFIER, MAC = 12, 2, 10
@@ -44,7 +44,7 @@ def suits(lock: Lock, head: bytes, check: int, secret: bytes) -> bool:
     if not secret:
         return False
     if lock.kind == CLASSIC:
-        return b"".join(deciphered([head], [_classic(secret)]))[-1] == check
+        return b"".join(decrypted([head], [_classic(secret)]))[-1] == check
     return _derived(lock, head[:-VERIFIER], secret)[2] == head[-VERIFIER:]
 
 
@@ -67,12 +67,12 @@ class Unheaded:
     def __init__(self, secret: bytes, head: bytes) -> None:
         self._secret, self._head = secret, head
 
-    def decipher(self) -> Any:
-        made = _classic(self._secret).decipher()
+    def decrypt(self) -> Any:
+        made = _classic(self._secret).decrypt()
         made.update(self._head)
         return made
 
-    def encipher(self) -> Any:
+    def encrypt(self) -> Any:
         raise NotImplementedError("locked with `locked`, which makes the head")
 
 
@@ -97,13 +97,13 @@ def locked(lock: Lock, chunks: Iterable[bytes], secret: bytes, crc: int, check: 
     seed = hmac.new(secret, b"volvex salt" + crc.to_bytes(4, "little"), "sha256").digest()
     if lock.kind == CLASSIC:
         head = seed[: CLASSIC_HEAD - 1] + bytes([check])
-        yield from enciphered(_before(head, chunks), [_classic(secret)])
+        yield from encrypted(_before(head, chunks), [_classic(secret)])
         return
     salt = seed[: STRENGTHS[lock.strength] // 2]
     key, checksum, verifier = _derived(lock, salt, secret)
     yield salt + verifier
     total = hmac.new(checksum, digestmod="sha1")
-    for chunk in enciphered(chunks, [_counter(key)]):
+    for chunk in encrypted(chunks, [_counter(key)]):
         total.update(chunk)
         yield chunk
     yield total.digest()[:MAC]

@@ -140,7 +140,7 @@ class Single(OpenFormatArchive):
     def chunks(self, row: int) -> Iterator[bytes]:
         inner, told = self._opened_up(), int(self.entries.size[row])
         if inner.size != told:
-            raise FormatError(self.source.name, f"it holds {inner.size} bytes, its head says {told}", offset=0)
+            raise FormatError(self.source.name, f"it holds {inner.size} bytes, its header gives {told}", offset=0)
         yield from inner.chunks(0, inner.size)
 
     def encode(self, spool: Spool, chunks: Iterable[bytes], like: int) -> NewContent:

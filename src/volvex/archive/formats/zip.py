@@ -154,7 +154,7 @@ class Zip(OpenFormatArchive):
             (held < 0, "it is stored in fewer bytes than its password check takes"),
             ((codec == 0) & (held != of.size), "it says that it is not compressed, and that its size is not its stored size"),
             ((codec == 1) & (of.size > held * MOST_DEFLATED + 64), "it says that it holds more than any deflate stream of its size can"),
-            ((self.flags & STRONG) != 0, "it is enciphered in a way that is not openly described"),
+            ((self.flags & STRONG) != 0, "it is encrypted by a method without a public description"),
         )  # fmt: skip
         for wrong, reason in reasons:
             found.update((row, reason) for row in np.flatnonzero(wrong).tolist() if row not in found)

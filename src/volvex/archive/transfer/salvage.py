@@ -32,14 +32,14 @@ from volvex.source import FileSource, Source, Spool
 
 
 def open_salvaged(path: Path, library: Library, name: str) -> Archive:
-    """What is left of an archive; FormatError when nothing in it can be had. It can be read, and not be written."""
+    """What is left of an archive; FormatError when nothing in it can be recovered. It can be read, and not be written."""
     source = FileSource(path, name)
     try:
         for way in (_by_layout, _as_zip, _as_tar, _carved):
             found = way(source, library)
             if found is not None and len(found):
                 return found
-        raise FormatError(name, "nothing in it can be had", hint="a fresh copy of the file")
+        raise FormatError(name, "nothing in it can be recovered", hint="a fresh copy of the file")
     except BaseException:
         source.close()
         raise

@@ -3,7 +3,7 @@
 bits, poly   the width, and the polynomial without its highest bit
 start        what the register holds at first
 reflected    yes when each byte's lowest bit goes first
-final        what the result is exclusive-ored with
+final        what the result is XORed with
 """
 
 from __future__ import annotations
@@ -55,7 +55,7 @@ def _table(bits: int, poly: int, reflected: bool) -> list[int]:
 
 
 def loop_of(bits: int, poly: int, start: int, reflected: bool, final: int) -> Loop:
-    """The check as a loop; behind its table stand what the result is exclusive-ored with, and where it stands."""
+    """The check as a loop; behind its table stand what the result is XORed with, and where it stands."""
     mask = (1 << bits) - 1
     table = _table(bits, poly & mask, reflected)
     if reflected:

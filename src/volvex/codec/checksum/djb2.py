@@ -1,4 +1,4 @@
-"""djb2, a byte at a time: h x 33 + byte, or exclusive-or with it."""
+"""djb2, a byte at a time: h x 33 + byte, or XOR with it."""
 
 from __future__ import annotations
 

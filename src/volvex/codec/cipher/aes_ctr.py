@@ -19,10 +19,10 @@ def make(key: bytes, start: bytes, lowest: str) -> Blockwise:
 
 
 class _LowestFirst:
-    """The stream that the package does not have: counters enciphered one by one, then laid over the bytes."""
+    """The stream that the package does not have: counters encrypted one by one, then laid over the bytes."""
 
     def __init__(self, key: bytes, start: bytes) -> None:
-        self._ecb: Any = aes(key, "ECB", "bare").encipher()
+        self._ecb: Any = aes(key, "ECB", "bare").encrypt()
         self._counter, self._left = int.from_bytes(start, "little"), b""
 
     def update(self, data: bytes) -> bytes:

@@ -16,14 +16,14 @@ class _Chain:
     def __init__(self, start: int) -> None:
         self._start = start
 
-    def decipher(self) -> _Deciphering:
-        return _Deciphering(self._start)
+    def decrypt(self) -> _Decrypting:
+        return _Decrypting(self._start)
 
-    def encipher(self) -> _Enciphering:
-        return _Enciphering(self._start)
+    def encrypt(self) -> _Encrypting:
+        return _Encrypting(self._start)
 
 
-class _Deciphering:
+class _Decrypting:
     def __init__(self, start: int) -> None:
         self._before = start
 
@@ -39,7 +39,7 @@ class _Deciphering:
         return b""
 
 
-class _Enciphering(_Deciphering):
+class _Encrypting(_Decrypting):
     def update(self, data: bytes) -> bytes:
         if not data:
             return b""

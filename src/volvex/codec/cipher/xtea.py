@@ -21,7 +21,7 @@ PARAMETERS = {
 
 
 @Compiled
-def _encipher(words: Any, schedule: Any, chained: bool, before: Any) -> None:
+def _encrypt(words: Any, schedule: Any, chained: bool, before: Any) -> None:
     mask, four, five = np.uint64(0xFFFFFFFF), np.uint64(4), np.uint64(5)
     for at in range(0, len(words), 2):
         a, b = np.uint64(words[at]), np.uint64(words[at + 1])
@@ -35,7 +35,7 @@ def _encipher(words: Any, schedule: Any, chained: bool, before: Any) -> None:
 
 
 @Compiled
-def _decipher(words: Any, schedule: Any, chained: bool, before: Any) -> None:
+def _decrypt(words: Any, schedule: Any, chained: bool, before: Any) -> None:
     mask, four, five = np.uint64(0xFFFFFFFF), np.uint64(4), np.uint64(5)
     for start in range(0, len(words), 8):  # four blocks side by side: they do not wait for each other
         lanes = min(8, len(words) - start)
@@ -82,4 +82,4 @@ def make(key: bytes, rounds: int, order: str, mode: str, start: bytes, tail: str
     def context(loop: Compiled) -> _Context:
         return _Context(loop, key, rounds, order, mode == "cbc", start)
 
-    return Blockwise(8, tail, lambda: context(_decipher), lambda: context(_encipher))
+    return Blockwise(8, tail, lambda: context(_decrypt), lambda: context(_encrypt))

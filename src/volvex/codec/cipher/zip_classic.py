@@ -23,10 +23,10 @@ class Classic:
     def __init__(self, key: bytes) -> None:
         self._key = key
 
-    def decipher(self) -> _Stirred:
+    def decrypt(self) -> _Stirred:
         return _Stirred(self._key, False)
 
-    def encipher(self) -> _Stirred:
+    def encrypt(self) -> _Stirred:
         return _Stirred(self._key, True)
 
 
@@ -37,13 +37,13 @@ def make(key: bytes) -> Classic:
 class _Stirred:
     """The cipher at work on one stretch of bytes."""
 
-    def __init__(self, key: bytes, enciphers: bool) -> None:
-        self._enciphers = enciphers
+    def __init__(self, key: bytes, encrypts: bool) -> None:
+        self._encrypts = encrypts
         self._state = np.array([0x12345678, 0x23456789, 0x34567890], np.uint32)
-        _enciphered(as_array(key), self._state, _table())
+        _encrypted(as_array(key), self._state, _table())
 
     def update(self, data: bytes) -> bytes:
-        run = _enciphered if self._enciphers else _deciphered
+        run = _encrypted if self._encrypts else _decrypted
         out: bytes = run(as_array(data), self._state, _table()).tobytes()
         return out
 
@@ -60,7 +60,7 @@ def _table() -> Any:
     return table
 
 
-def _encipher(data: Any, state: Any, table: Any) -> Any:
+def _encrypt(data: Any, state: Any, table: Any) -> Any:
     """Bare bytes in; the same loop as below but for which of the two bytes stirs."""
     out = np.empty(len(data), np.uint8)
     one, two, three = _U(state[0]), _U(state[1]), _U(state[2])
@@ -76,8 +76,8 @@ def _encipher(data: Any, state: Any, table: Any) -> Any:
     return out
 
 
-def _decipher(data: Any, state: Any, table: Any) -> Any:
-    """Enciphered bytes in. Each byte must wait for the one before, which is what limits it."""
+def _decrypt(data: Any, state: Any, table: Any) -> Any:
+    """Encrypted bytes in. Each byte must wait for the one before, which is what limits it."""
     out = np.empty(len(data), np.uint8)
     one, two, three = _U(state[0]), _U(state[1]), _U(state[2])
     for index in range(len(data)):
@@ -92,4 +92,4 @@ def _decipher(data: Any, state: Any, table: Any) -> Any:
     return out
 
 
-_enciphered, _deciphered = Compiled(_encipher), Compiled(_decipher)
+_encrypted, _decrypted = Compiled(_encrypt), Compiled(_decrypt)

@@ -37,7 +37,7 @@ class Sized:
             raise ContentError("the content ends within its size")
         told = int(self._form.unpack_from(head)[0])
         if told != size:
-            raise ContentError(f"the content says that it has {told} bytes, the directory says {size}")
+            raise ContentError(f"the content gives its size as {told} bytes, the directory as {size}")
         yield from self._inner().decode_stream(_chained(head[self._form.size :], chunks), size)
 
     def decode_start(self, stored: bytes, size: int) -> bytes:

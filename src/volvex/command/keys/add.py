@@ -42,7 +42,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         )
     key = Key(options.name, secret)
     if not options.hex and key.bare != secret:
-        context.note("note: there is a blank or a line end around the secret; it is kept, and tried without them too")
+        context.note("note: there is white space around the secret; it is kept, and also tried without")
     replaced = add_key(context.home, key, context.disk)
     context.print(f"the key {options.name} is {'replaced' if replaced else 'in your key file'}")
     return Status.OK

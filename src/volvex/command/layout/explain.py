@@ -78,7 +78,7 @@ def _readings(path: str, walker: Walker, context: Context) -> Iterator[tuple[str
                          f"`volvex list {quoted(other.path)} --long`, or `volvex identify {quoted(other.path)}`")  # fmt: skip
     if walker.faults:
         raise walker.faults.pop()
-    raise NotFoundError(f"no layout knows {shown(path)}", "--layout LAYOUT")
+    raise NotFoundError(f"unknown format: {shown(path)}", "--layout LAYOUT")
 
 
 def _explain(path: str, reading: Reading, title: str, options: argparse.Namespace, context: Context) -> None:
@@ -105,11 +105,11 @@ def _print(found: list[Stretch], every: bool, context: Context) -> None:
 
 
 def _fold(found: list[Stretch]) -> list[Stretch]:
-    """Long rows of contents and fillings as one line each."""
+    """Long rows of contents and padding as one line each."""
     out: list[Stretch] = []
     run_of: list[Stretch] = []
     for one in [*found, None]:
-        if one is not None and one.what in ("content", "filling"):
+        if one is not None and one.what in ("content", "padding"):
             run_of.append(one)
             continue
         contents = [item for item in run_of if item.what == "content"]
@@ -126,7 +126,7 @@ def _fold(found: list[Stretch]) -> list[Stretch]:
                     size,
                     "content",
                     f"and {number_of:,} more contents",
-                    meaning="with the filling between them",
+                    meaning="with the padding between them",
                 )
             )
         run_of = []
@@ -139,14 +139,14 @@ def _summary(path: str, title: str, told: Coverage, context: Context) -> None:
     explained = told.size - sum(one.size for one in told.unexplained if not one.within)
     context.print()
     context.print(f'{shown(path)} by "{title}": {number(told.size)} bytes, {percent(explained, told.size)} explained')
-    context.print(f"  fields {number(told.fields)} (of them {number(told.kept)} kept: nobody knows what they are), "
-                  f"content {number(told.content)}, filling {number(told.filling)}")  # fmt: skip
+    context.print(f"  fields {number(told.fields)} (of them {number(told.kept)} unknown, preserved), "
+                  f"content {number(told.content)}, padding {number(told.padding)}")  # fmt: skip
     if not told.unexplained:
         context.print("  no field is missing: every byte is explained")
         return
     size = sum(one.size for one in told.unexplained)
     said = context.paint(f"no field explains {count(size, 'byte')}", "yellow")
-    context.print(f"  {said}, in {count(len(told.unexplained), 'place')}; they are kept as they are:")
+    context.print(f"  {said}, in {count(len(told.unexplained), 'place')}; they are preserved:")
     for one in told.unexplained[:10]:
         where = f"+{one.start:#x} in {one.within}" if one.within else f"{one.start:#x}"
         context.print(f"    {where}  {count(one.size, 'byte')}  {one.value}")

@@ -56,7 +56,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         if not archives and not data and walker.faults:
             raise walker.faults[0] if len(walker.faults) == 1 else ManyErrors(list(walker.faults))
         if not archives and not data:
-            raise NotFoundError("no layout knows what was named", "--layout FILE")
+            raise NotFoundError("unknown format: no layout reads what was named", "--layout FILE")
         for path, archive in archives.items():
             status = max(status, _prove(path, archive, context))
             if options.harder:

@@ -39,7 +39,7 @@ def add_paths(parser: argparse.ArgumentParser) -> None:
 def paths_of(options: argparse.Namespace, context: Context) -> list[str]:
     """The paths that are meant; on a bench all of its game, when none is given."""
     if not options.path and bench_of(options, context) is None:
-        raise UsageError("nothing says which archives are meant", "a PATH, or standing in a bench")
+        raise UsageError("no archive is given", "a PATH, or standing in a bench")
     return list(options.path) or [str(context.bench.resolve()) if context.bench is not None else "."]
 
 

@@ -40,12 +40,12 @@ def run(options: argparse.Namespace, context: Context) -> int:
             print_finds(waits, options, context, len(waits))
             context.print(context.paint(f"{count(len(waits), 'find')} in doubt", "dim"))
         else:
-            context.print("nothing waits to be accepted")
+            context.print("no uncertain names")
         return Status.OK
     taken = (finds.forget if options.forget else finds.accept)(folder, options.path, context.disk)
     if not taken:
         raise NotFoundError(
-            f"nothing that waits is called {shown(options.path[0])}", "`volvex names accept` to see what does"
+            f"not in the list of uncertain names: {shown(options.path[0])}", "`volvex names accept` to see what does"
         )
     for find in taken:
         context.print(

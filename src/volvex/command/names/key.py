@@ -23,7 +23,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     def rows(path: str, layout: Layout, keying: Keying) -> list[Row]:
         return [{"key": key, "path": path} for key in _keys(path.replace("\\", "/"), layout, keying, context)]
 
-    otherwise = "no rule makes a key of that, and no dictionary tells one"
+    otherwise = "no layout computes a hash of that path, and no dictionary gives one"
     return look_up(options.path, rows, otherwise, options, context)
 
 

@@ -29,7 +29,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     def rows(key: str, layout: Layout, keying: Keying) -> list[Row]:
         return [{"key": key, "path": path, "by": by} for path, by in _paths(key, layout, keying, context)]
 
-    otherwise = "nobody knows a path for that; `volvex names mine` looks for one"
+    otherwise = "no path is known for that; `volvex names mine` searches for one"
     return look_up(options.key, rows, otherwise, options, context)
 
 

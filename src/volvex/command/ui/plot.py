@@ -1,4 +1,4 @@
-"""The entropy along a file as a picture: a bar for each window, high ones are compressed or enciphered."""
+"""The entropy along a file as a picture: a bar for each window, high ones are compressed or encrypted."""
 
 from __future__ import annotations
 

@@ -159,7 +159,7 @@ def tie_patterns(options: argparse.Namespace, ties: Ties, root: Path) -> None:
     """Add the ties of the options, all of which must have a pattern."""
     for layout in named_layouts(options, ties):
         if not layout.pattern:
-            raise UsageError("nothing says what this layout is for", _PATTERN)
+            raise UsageError("no path is given for this layout", _PATTERN)
         ties.add(root, layout.pattern, layout.layout)
 
 
@@ -349,7 +349,7 @@ def _patterns(options: argparse.Namespace, bench: Workbench, layout: Layout, con
     told = getattr(options, "path", None) or []
     paths = [bench.within_game(path, context.cwd) for path in ([told] if isinstance(told, str) else told)]
     if not paths:
-        raise UsageError("nothing says what this layout is for", _PATTERN)
+        raise UsageError("no path is given for this layout", _PATTERN)
     for path in paths:
         name = bench.file_of(path)
         known = bench.archive(name) if layout.kind == "archive" and bench.game.original(name) is not None else None

@@ -337,7 +337,7 @@ def _list_bytes(kind: FieldType, text: str, where: str) -> bytes:
     try:
         value = json.loads(text)
         if isinstance(kind.count, str) or not isinstance(value, list):
-            raise ValueError("its count is told by another field" if isinstance(kind.count, str) else "no list")
+            raise ValueError("its count is stored in another field" if isinstance(kind.count, str) else "no list")
         return write_value(kind, [float(one) if isinstance(kind.of, Float) else one for one in value], {})
     except (ValueError, TypeError) as error:
         raise FormatError(where, f"{text}: {error}", hint="a list as `show` gives it, such as [1, 2]") from error

@@ -37,14 +37,14 @@ SHOWN = 10  # bytes shown of what no field explains
 
 @dataclass(frozen=True)
 class Stretch:
-    """Bytes of a file and what they are: a field, content, filling, or unexplained.
+    """Bytes of a file and what they are: a field, content, padding, or unexplained.
 
     `within` names the wrapped part that they lie in; then places count from its start. A `bits` stretch lies in another.
     """
 
     start: int
     size: int
-    what: str  # field, content, filling, unexplained, part, bits
+    what: str  # field, content, padding, unexplained, part, bits
     name: str  # such as directory[3].size, or the entry's name
     shape: str = ""
     value: str = ""
@@ -92,7 +92,7 @@ def _contents(reading: Reading) -> Iterator[Piece]:
     assert reading.entries is not None
     entries = reading.entries
     align, fill = placing_of(reading)
-    # an empty one has a place too, with filling before it, unless it is a mere number
+    # an empty one has a place too, with padding before it, unless it is a mere number
     rows = np.flatnonzero((entries.stored > 0) | ((entries.start > 0) & (entries.start % align == 0)))
     rows = rows[np.lexsort((-entries.stored[rows], entries.start[rows]))]
     _, first = np.unique(entries.start[rows], return_index=True)
@@ -136,10 +136,10 @@ def _part(area: Area) -> Stretch:
 
 def _between(source: Source, start: int, piece: Piece, within: str) -> Stretch:
     size = piece.start - start
-    # as in writing: what the layout would put there itself is filling, all else is nobody's
+    # as in writing: what the layout would put there itself is padding, all else is nobody's
     if size < piece.align and source.read(start, size) == bytes([piece.fill]) * size:
         return Stretch(
-            start, size, "filling", "filling", meaning=f"align {piece.align} fill {piece.fill:02x}", within=within
+            start, size, "padding", "padding", meaning=f"align {piece.align} fill {piece.fill:02x}", within=within
         )
     return _unexplained(source, start, piece.start, within)
 
@@ -301,13 +301,13 @@ class Coverage:
     fields: int
     kept: int  # of the fields: those that nobody knows
     content: int
-    filling: int
+    padding: int
     unexplained: list[Stretch]
 
 
 def coverage(reading: Reading) -> Coverage:
     """Count the bytes by what covers them, a wrapped part by what it holds as far as its stored bytes go."""
-    sums = {"field": 0, "content": 0, "filling": 0, "part": 0, "bits": 0, "inside": 0}
+    sums = {"field": 0, "content": 0, "padding": 0, "part": 0, "bits": 0, "inside": 0}
     unexplained = []
     for stretch in stretches(reading, limit=0):
         if stretch.what == "unexplained":
@@ -318,7 +318,7 @@ def coverage(reading: Reading) -> Coverage:
     for area in reading.areas.values():
         holds_content = reading.layout.content.within == area.part.name
         sums["content" if holds_content else "field"] += area.stored
-    return Coverage(reading.source.size, sums["field"], kept, sums["content"], sums["filling"], unexplained)
+    return Coverage(reading.source.size, sums["field"], kept, sums["content"], sums["padding"], unexplained)
 
 
 def _kept_bytes(block: BlockRead) -> int:

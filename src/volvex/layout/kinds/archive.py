@@ -52,11 +52,11 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
         yield from _check_spread(layout, of)
     inline = [block for block in layout.blocks if block.inline]
     if START in attributes and inline:
-        yield attributes[START].place, f"where content starts is told twice: here and in {inline[0].name}", "`kept`"
+        yield attributes[START].place, f"where content starts is given twice: here and in {inline[0].name}", "`kept`"
     elif START not in attributes and len(inline) != 1:
         yield (
             layout.place,
-            "no field tells the start of content",
+            "no field gives the start of content",
             "a field with the meaning `start of content`, or `bytes  content` in the records",
         )
     yield from _check_names(layout, attributes)
@@ -103,10 +103,10 @@ def _check_folders(layout: Layout, attributes: dict[str, Field]) -> Iterator[tup
         return
     place = attributes[told[0]].place
     if FOLDER_NAME not in attributes and FOLDER_NAME_AT not in attributes:
-        yield place, "no field tells the folders' names", f"a field with the meaning `{FOLDER_NAME}`"
+        yield place, "no field gives the folders' names", f"a field with the meaning `{FOLDER_NAME}`"
     held = any(isinstance(field.meaning, RecordsOf) for block in layout.rooted("folder") for field in block.fields)
     if FOLDER not in attributes and not (FIRST_FILE in attributes and FILES in attributes) and not held:
-        yield place, "nothing says which entries are in which folder", (
+        yield place, "no field links entries to folders", (
             f"`{FOLDER}` in the entries, or `{FIRST_FILE}` and `{FILES}` in the folders"
         )  # fmt: skip
     if FIRST_FOLDER in attributes and FOLDERS not in attributes:
@@ -156,7 +156,7 @@ def _check_content(layout: Layout, attributes: dict[str, Field]) -> Iterator[tup
         except UsageError as error:
             yield layout.place, error.message, error.hint
         if CODEC in attributes and not content.differing:
-            yield attributes[CODEC].place, "the codec is told twice: here and behind `content ... as`", "`kept`"
+            yield attributes[CODEC].place, "the codec is given twice: here and behind `content ... as`", "`kept`"
         if not (STORED in attributes and SIZE in attributes):
             yield layout.place, f"content in {content.codec} needs its stored size and its size, each in a field", ""
     for transform in content.transforms:
@@ -180,7 +180,7 @@ def _check_content(layout: Layout, attributes: dict[str, Field]) -> Iterator[tup
     if content.until_next and aligns != {1}:
         yield (
             layout.place,
-            "content that ends where the next starts cannot be told from the filling behind it",
+            "content that ends where the next starts cannot be distinguished from the padding behind it",
             "leaving `align` out",
         )
 
@@ -199,7 +199,7 @@ def _check_keys(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple[
     seen = set[str]()
     for rule in layout.keys:
         if rule.what in seen:
-            yield rule.place, f"how a {rule.what} is made is said twice", "leaving one of them out"
+            yield rule.place, f"how a {rule.what} is made is given twice", "leaving one of them out"
         seen.add(rule.what)
         if rule.what not in attributes:
             yield rule.place, f"no field is a {rule.what}", f"a field with the meaning `{rule.what}`"
@@ -252,11 +252,15 @@ def _check_names(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple
     if not any(what in attributes for what in NAMING):
         yield (
             layout.place,
-            "no field tells the name",
+            "no field gives the name",
             f"a field with the meaning `{NAME}`, or `{NAME_AT}` and a pool of `names`, or a `{KEY}`",
         )
     elif NAME in attributes and NAME_AT in attributes:
-        yield attributes[NAME].place, "the names are told twice: in the entries and in a pool", "`kept` for one of them"
+        yield (
+            attributes[NAME].place,
+            "the names are given twice: in the entries and in a pool",
+            "`kept` for one of them",
+        )
     elif pools and not pointing:
         yield pools[0][1].place, "a pool of names, and no field that points into it", f"`{NAME_AT}`, or `kept`"
     elif pointing and len(pools) != 1:

@@ -17,7 +17,7 @@ def _check(layout: Layout) -> Iterator[Problem]:
         if told.count("language") > 1 or ("language" in told and told.count("text") > 1):
             yield (
                 block.place,
-                f"{block.name} tells the languages twice",
+                f"{block.name} gives the languages twice",
                 "a field `language` and one text, or a text for each language, called by it",
             )
 

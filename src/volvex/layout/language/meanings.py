@@ -99,7 +99,7 @@ def _unknown(kind: Kind, names: Names, phrases: dict[str, Meaning], words: str, 
     expected = "" if near else f"a meaning such as {told} (docs/layouts.md has all)"
     return LayoutError(
         file, place.line, place.column, f"`{words}` is not a meaning that a field can have", expected=expected,
-        hint=f"`{near[0]}`" if near else "`kept` when nobody knows what it is",
+        hint=f"`{near[0]}`" if near else "`kept` for an unknown field",
     )  # fmt: skip
 
 
@@ -120,7 +120,7 @@ def _tabled(kind: Kind, found: Meaning, words: str, table: Table | None, file: s
         return found
     numbers = tuple((key, word) for key, word in table if isinstance(key, int))
     if len(numbers) != len(table):
-        raise wrong("the table in braces tells what numbers stand for", "{ 0 none, 1 zlib }")
+        raise wrong("the table in braces gives words for numbers", "{ 0 none, 1 zlib }")
     if isinstance(found, Opaque):
         return Opaque(numbers)
     if isinstance(found, Value):

@@ -33,7 +33,7 @@ _HINTS = {
     "_FIELD": "indenting the block's fields below it, one a line",
     "NUMBER_TYPE": "name, type, meaning, such as: files  u32  count of directory",
 }
-_FIELD_HINT = "saying what the field means, or `kept` when nobody knows"
+_FIELD_HINT = "the meaning of the field, or `kept` if it is unknown"
 
 
 @functools.cache
@@ -219,7 +219,7 @@ class _Builder(Transformer[Token, Any]):
     def _numbered(self, at: Token, table: tuple[tuple[int | bytes, str], ...]) -> tuple[tuple[int, str], ...]:
         """A table whose keys must be numbers."""
         if any(isinstance(key, bytes) for key, _ in table):
-            raise self._fail(at, "the table in braces tells what numbers stand for", hint="{ 0 none, 1 zlib }")
+            raise self._fail(at, "the table in braces gives words for numbers", hint="{ 0 none, 1 zlib }")
         return tuple((key, word) for key, word in table if isinstance(key, int))
 
     def codec(self, children: list[Any]) -> tuple[Token, Spec]:
@@ -282,7 +282,7 @@ class _Builder(Transformer[Token, Any]):
             near = difflib.get_close_matches(words, TRAITS, 1)
             raise self._fail(
                 children[0],
-                f"`{words}` is nothing that a key's path can be",
+                f"`{words}` is not an option of hashes",
                 hint=near[0] if near else f"one of {', '.join(TRAITS)}",
             )
         return "trait", words
@@ -405,7 +405,7 @@ class _Builder(Transformer[Token, Any]):
         for name, value in statements:
             said.setdefault(name, []).append(value)
         if len(said.get("endian", ())) > 1:
-            raise self._fail(title, "`endian` is said twice")
+            raise self._fail(title, "`endian` is given twice")
         blocks, parts = said.get("block", []), tuple(said.get("part", ()))
         names = Names(str(kind), tuple(str(block[0]) for block in blocks), tuple(part.name for part in parts))
         records = tuple(self._record(one, names) for one in said.get("record", ()))
@@ -422,7 +422,7 @@ class _Builder(Transformer[Token, Any]):
         """The one statement for all content, and those for some of it."""
         whole = [one for when, one in said if when is None]
         if len(whole) > 1:
-            raise self._fail(title, "`content` is said twice")
+            raise self._fail(title, "`content` is given twice")
         plain = model.Content(**(whole[0] if whole else {}))
         others = []
         for when, one in said:

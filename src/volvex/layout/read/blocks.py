@@ -425,7 +425,7 @@ def _start(reading: Reading, block: Block | Part) -> int:
     if block.at is None:
         start = measured(reading, "start", block.name)
         if start is None:
-            raise FormatError(reading.source.name, f"nothing says where {block.name} starts in a file of this kind",
+            raise FormatError(reading.source.name, f"no field gives the start of {block.name} in this file",
                               hint=f"`when` behind `block {block.name}`, as behind the field that tells its start")  # fmt: skip
         return start
     source = reading.area(block.within) if isinstance(block, Block) else reading.source

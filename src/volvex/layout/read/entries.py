@@ -185,7 +185,7 @@ def _refuse(reading: Reading, wrong: Array, what: str, say: Any) -> None:
 
 
 def placing_of(reading: Reading) -> tuple[Array, Array]:
-    """The alignment and the filling of each entry's content."""
+    """The alignment and the padding of each entry's content."""
     assert reading.entries is not None
     content, count = reading.layout.content, len(reading.entries)
     align, fill = np.full(count, content.align, np.int64), np.full(count, content.fill, np.int64)

@@ -102,7 +102,7 @@ def _compare(reading: Reading, holder: BlockRead, field: Field, meaning: Checksu
     if value != found:
         over = f"the file {meaning.edge} {meaning.part}" if meaning.edge else meaning.part
         raise FormatError(
-            holder.source.name, f"the {meaning.algorithm} of {over} is {checksum_text(field, value)}, the file says {checksum_text(field, found)}",
+            holder.source.name, f"the {meaning.algorithm} of {over} is {checksum_text(field, value)}, the file stores {checksum_text(field, found)}",
             offset=holder.offset(0, field.name), field=holder.where(0, field.name),
             hint="a fresh copy of the file: some of its bytes have changed",
         )  # fmt: skip

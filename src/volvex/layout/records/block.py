@@ -297,12 +297,12 @@ class Records:
             raise FormatError(
                 self.block.name, f"{int(column.lengths.max())} bytes do not fit into {kind.size}", field=field.name
             )
-        filling = bytes([kind.filled])
+        padding = bytes([kind.filled])
         raws, hidden = column.raws(), columns.get(f"{REST} {field.name}")
         if isinstance(hidden, Texts):
             wholes = [raw + rest for raw, rest in zip(raws, hidden.raws(), strict=True)]
             raws = [whole if len(whole) == kind.size else raw for raw, whole in zip(raws, wholes, strict=True)]
-        return np.frombuffer(b"".join([raw.ljust(kind.size, filling) for raw in raws]), f"V{kind.size}")
+        return np.frombuffer(b"".join([raw.ljust(kind.size, padding) for raw in raws]), f"V{kind.size}")
 
     def _length(self, field: Field, prefix: Number, columns: Columns) -> Array:
         texts = columns[field.name]

@@ -70,7 +70,7 @@ def packed_varints(numbers: Array, kind: Varint) -> list[bytes]:
 
 
 def cut(values: Array, kind: Text) -> tuple[list[bytes], list[bytes]]:
-    """Padded texts without their filling; and, when any has more than filling behind its end, what that is for each."""
+    """Padded texts without their padding; and, when any has more than padding behind its end, what that is for each."""
     size = kind.size or 0
     if kind.filled:
         return [value.rstrip(bytes([kind.filled])) for value in _wholes(values, size)], []

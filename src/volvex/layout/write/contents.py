@@ -1,4 +1,4 @@
-"""What becomes of the entries' contents: which stay, which are new, and what must be enciphered anew."""
+"""What becomes of the entries' contents: which stay, which are new, and what must be encrypted anew."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from volvex.layout.checksums import new_sum
 from volvex.layout.read.blocks import Reading
 from volvex.layout.read.entries import placing_of
 from volvex.layout.records.columns import Array
-from volvex.layout.transforms import KeyFacts, ciphers_of, deciphered, enciphered, made_codec
+from volvex.layout.transforms import KeyFacts, ciphers_of, decrypted, encrypted, made_codec
 from volvex.layout.write.place import Contents
 from volvex.layout.write.plan import ChecksumKey, Edit, NewContent, Piece
 from volvex.source import Spool
@@ -31,7 +31,7 @@ class ContentPlan:
         whats = {derived.what for transform in self.transforms for derived in transform.derived}
         self.keyed = "start" in whats
         self.kept_rows = np.setdiff1d(np.arange(len(self.entries)), np.array(sorted(edit.removed), np.int64))
-        self.checksums: dict[int, dict[ChecksumKey, int]] = {}  # of new contents, where enciphering has changed them
+        self.checksums: dict[int, dict[ChecksumKey, int]] = {}  # of new contents, where encrypting has changed them
         self.span_checksums: dict[int, dict[ChecksumKey, int]] = {}
         self._done: dict[tuple[str, int, int], tuple[Piece, dict[ChecksumKey, int]]] = {}
         self._replaced = list(edit.replaced)
@@ -107,13 +107,13 @@ class ContentPlan:
         return self._stored_sizes[index]
 
     def place_new(self, index: int, start: int) -> None:
-        """Settle where a new content lies; it is enciphered accordingly."""
+        """Settle where a new content lies; it is encrypted accordingly."""
         if not self.transforms:
             return
         content, key = self.new[index], ("new", index, start if self.keyed else 0)
         if key not in self._done:
             attributes = KeyFacts(self._name(index), start, content.size, self.stored_size(index))
-            self._done[key] = self._enciphered(content.source.chunks(content.offset, content.stored), attributes)
+            self._done[key] = self._encrypted(content.source.chunks(content.offset, content.stored), attributes)
         self._new_pieces[index], checksums = self._done[key]
         self.checksums[index] = {**content.checksums, **checksums}
 
@@ -126,13 +126,13 @@ class ContentPlan:
             old, stored = (int(number) for number in self.spans[span])
             before, after = KeyFacts(name, old, size, stored), KeyFacts(name, start, size, stored)
             chunks = self.reading.content_source.chunks(old, stored)
-            self._done[key] = self._enciphered(deciphered(chunks, self._ciphers(before)), after)
+            self._done[key] = self._encrypted(decrypted(chunks, self._ciphers(before)), after)
         self.span_checksums[span] = self._done[key][1]
 
     def _ciphers(self, attributes: KeyFacts) -> list[Cipher]:
         return ciphers_of(self.transforms, attributes, self._plain)
 
-    def _enciphered(self, chunks: Iterator[bytes], attributes: KeyFacts) -> tuple[Piece, dict[ChecksumKey, int]]:
+    def _encrypted(self, chunks: Iterator[bytes], attributes: KeyFacts) -> tuple[Piece, dict[ChecksumKey, int]]:
         """Content as it is stored, in the temporary file, and the checksums over it."""
         totals = {
             (meaning.algorithm, meaning.part): new_sum(meaning.algorithm)
@@ -140,7 +140,7 @@ class ContentPlan:
         }  # fmt: skip
 
         def counted() -> Iterator[bytes]:
-            for chunk in enciphered(chunks, self._ciphers(attributes)):
+            for chunk in encrypted(chunks, self._ciphers(attributes)):
                 for total in totals.values():
                     total.update(chunk)
                 yield chunk

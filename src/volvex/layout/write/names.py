@@ -85,7 +85,7 @@ def _new_name(reading: Reading, name: bytes, rows: Mapping[bytes, int]) -> NewNa
         if number is None:
             known = ", ".join(sorted(word for word in endings.values() if word))
             raise RefusedError(
-                f"{shown}: this archive tells extensions by number, and has none for it", f"one of {known}"
+                f"{shown}: this archive stores extensions as numbers, and has none for it", f"one of {known}"
             )
         made.numbers[found[1].meaning.what] = number  # type: ignore[union-attr]
     return made
@@ -106,7 +106,7 @@ def _new_keys(reading: Reading, text: bytes, shown: str) -> dict[str, int]:
     except ValueError:
         pass
     digits = " / ".join(str(bits // 4) for _, bits in there)
-    raise RefusedError(f"{shown}: this archive knows its entries by keys alone, and its layout does not say how they are made",
+    raise RefusedError(f"{shown}: this archive stores only hashes, and its layout does not give the hash function",
                        f"{UNNAMED}/ and a key of {digits} hexadecimal digits, as those it lists")  # fmt: skip
 
 

@@ -1,7 +1,7 @@
 """The parts of one source in the order in which they lie, and where they come to lie.
 
 The parts are blocks, wrapped parts, and contents (bytes that several entries share are one). What lies between two
-parts is filling when it is what the layout would put there; otherwise nobody knows what it is, and it is kept in front
+parts is padding when it is what the layout would put there; otherwise nobody knows what it is, and it is kept in front
 of the part that follows it.
 """
 
@@ -24,7 +24,7 @@ NONE = np.zeros(0, np.int64)
 
 @dataclass(frozen=True)
 class Moved:
-    """Content that is enciphered anew because its key depends on where it lies."""
+    """Content that is encrypted anew because its key depends on where it lies."""
 
     span: int
     start: int
@@ -82,7 +82,7 @@ class Contents:
     fill: Array
     new: Array  # index of the new content in its place, or -1
     gone: Array  # whether nothing of it remains
-    loose: list[tuple[int, int, int]]  # new contents that go behind the last: index, alignment, filling
+    loose: list[tuple[int, int, int]]  # new contents that go behind the last: index, alignment, padding
     keyed: bool = False  # whether keys depend on where a content lies
 
     @classmethod
@@ -144,7 +144,7 @@ class _Parts:
 
 
 class Placer:
-    """Places the parts of one source; `each` places every content by itself and makes every filling anew.
+    """Places the parts of one source; `each` places every content by itself and makes every padding anew.
 
     When `pinned`, contents stay where they are: what is left out, or is smaller now, leaves a hole that is filled.
     """
@@ -294,7 +294,7 @@ class Placer:
             placed.hold(begun, placed.size)
 
     def _between(self, before: int, start: int, align: int, fill: int) -> None:
-        """Keep what lies between two parts, unless it is the filling that the layout would put there."""
+        """Keep what lies between two parts, unless it is the padding that the layout would put there."""
         size = start - before
         if size and not (size < align and self.source.read(before, size) == bytes([fill]) * size):
             self._keep(before, start)

@@ -54,9 +54,9 @@ def plan(
 ) -> Plan:
     """How the file is written with the changes of `edit`.
 
-    With `each`, every content is placed by itself and every filling made anew, which proves the layout;
+    With `each`, every content is placed by itself and every padding made anew, which proves the layout;
     otherwise stretches in which nothing changes are moved as they are, which is fast. Content that must be
-    enciphered anew goes through a temporary file in `folder`. With `pinned`, contents stay where they are, as far as the
+    encrypted anew goes through a temporary file in `folder`. With `pinned`, contents stay where they are, as far as the
     format allows: what is new goes into a hole that is large enough, or behind them. `columns` are the blocks' columns where
     their values are new, as in tables; `pointers` what in them counts from a part that may move.
     """

@@ -81,7 +81,7 @@ def _plan_file(
     path = bench.game.folder / name
     now = open_archive(path, bench.library, name)
     if now is None:
-        raise FormatError(name, "nothing knows this file")
+        raise FormatError(name, "unknown format")
     with now:
         _check_kind(now, name)
         work = work_on(bench, name, original, some, spool)

@@ -101,7 +101,7 @@ def _check_part(layout: Layout, part: Part) -> Iterator[Problem]:
     if not lengths & {"length", "stored length"}:
         yield (
             part.place,
-            f"nothing says how long {part.name} is",
+            f"no field gives the length of {part.name}",
             f"a field with the meaning `stored length of {part.name}`",
         )
     for transform in part.transforms:
@@ -367,7 +367,7 @@ def _check_facts(layout: Layout) -> Iterator[Problem]:
                 )
     for what in kind.NEEDS:
         if what not in seen:
-            yield layout.place, f"no field tells the {what}", f"a field with the meaning `{what}`"
+            yield layout.place, f"no field gives the {what}", f"a field with the meaning `{what}`"
 
 
 def _check_places(layout: Layout) -> Iterator[Problem]:
@@ -379,7 +379,7 @@ def _check_places(layout: Layout) -> Iterator[Problem]:
         if place.at is None and not known.get(("start", place.name)):
             yield (
                 place.place,
-                f"nothing says where {place.name} starts",
+                f"no field gives the start of {place.name}",
                 f"`at 0`, or a field with the meaning `start of {place.name}`",
             )
         else:
@@ -393,6 +393,6 @@ def _check_places(layout: Layout) -> Iterator[Problem]:
         if block.repeats and not count and block.until is None:
             yield (
                 block.place,
-                f"nothing says how many records {block.name} has",
+                f"no field gives the count of {block.name}",
                 f"a field with the meaning `count of {block.name}`",
             )
