@@ -229,9 +229,7 @@ class Setting(Benches):
             "text Ich bin Ansa Tolk. Kamst du über Tolkham? -> Ich bin Ansa Marsh. Kamst du über Tolkham?", out
         )
         self.assertEqual((self.work / "files" / LETTER).read_text().splitlines()[-1], "Yours, Ansa Marsh")
-        self.assertIn(
-            "as requested", self.do("set", TALK, "--replace", "Tolk", "x", "--whole-words", status=1)
-        )
+        self.assertIn("as requested", self.do("set", TALK, "--replace", "Tolk", "x", "--whole-words", status=1))
 
     def test_what_goes_with_what(self) -> None:
         for words, said in (

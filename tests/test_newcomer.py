@@ -78,9 +78,7 @@ class Undo(Case):
         self.assertIn('range="15"', (kept / f"{MAIN}/rules/lamps~2.xml").read_text())
 
     def test_what_was_not_changed_cannot_be_undone(self) -> None:
-        self.assertIn(
-            "no changes at", self.complaint("undo", f"{MAIN}/rules/boats.xml", cwd=self.work, status=3)
-        )
+        self.assertIn("no changes at", self.complaint("undo", f"{MAIN}/rules/boats.xml", cwd=self.work, status=3))
 
     def test_a_file_open_in_another_program_follows(self) -> None:
         self.volvex("take", LAMPS, "--as", "csv", cwd=self.work)

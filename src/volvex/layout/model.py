@@ -543,9 +543,6 @@ class Layout:
         return next((record for record in self.records if record.name == name), None)
 
 
-DATA = ("table", "text", "scene")  # kinds whose files are records with values, not entries with content
-
-
 def rows_of_layout(layout: Layout) -> list[Block]:
     """The repeating blocks whose records have values."""
     return [

@@ -76,11 +76,19 @@ def _after(command: Command) -> str:
     return (f"examples:{examples}\n\n" if examples else "") + f"exit status: {listed}"
 
 
+def _row(name: str) -> tuple[int, str, str]:
+    """Priority, name and summary of a command; of one from another package that cannot be loaded, the last and why."""
+    try:
+        command = COMMANDS.load(name)
+    except UsageError as error:
+        return 99, name, f"({error.message.partition(': ')[0]})"
+    return command.PRIORITY, name, summary_of(command)
+
+
 def print_overview(context: Context) -> None:
     """All commands in the order of work, a line each; those of a group on one line."""
     context.print(f"volvex {__version__}: open, edit and rebuild the archives of PC games")
-    rows = [(COMMANDS.load(name).PRIORITY, name, summary_of(COMMANDS.load(name)))
-            for name in COMMANDS.names() if "." not in name]  # fmt: skip
+    rows = [_row(name) for name in COMMANDS.names() if "." not in name]
     for group in groups():
         verbs = members(group)
         rows.append((COMMANDS.load(verbs[0]).PRIORITY, group, "|".join(verb.partition(".")[2] for verb in verbs)))

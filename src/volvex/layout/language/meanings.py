@@ -10,7 +10,6 @@ from volvex.errors import LayoutError, UsageError
 from volvex.layout.kinds import Kind, kind_of
 from volvex.layout.model import (
     CONTENTS,
-    DATA,
     Attribute,
     ByteOrder,
     ChecksumOf,
@@ -142,7 +141,7 @@ def _phrases(kind: Kind, names: Names) -> dict[str, Meaning]:
         "names": Pool(),
         "content": Inline(),
     }
-    if names.kind in DATA:
+    if hasattr(kind, "ROLES"):  # records with values, not entries with content
         phrases["texts"] = phrases.pop("names")
         del phrases["content"]
     phrases |= {attribute: Attribute(attribute, (), kind.OF.get(attribute, "entry")) for attribute in kind.ATTRIBUTES}

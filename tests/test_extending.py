@@ -1,0 +1,179 @@
+"""Members that another package adds to each family, by entry points, used through the program; and the examples of docs/extending.md."""
+
+from __future__ import annotations
+
+import re
+import struct
+import unittest
+
+from tests.support import ROOT, Case
+
+MEMBERS = {
+    "compress": """
+from volvex.codec.whole import WholeContent
+member = WholeContent("mirror", lambda stored, size: (stored[::-1][:size], len(stored)), lambda content: content[::-1])
+""",
+    "cipher": """
+class Plus:
+    unit, pads = 1, False
+
+    def decrypt(self): return Turn(-7)
+    def encrypt(self): return Turn(7)
+
+class Turn:
+    def __init__(self, by): self.by = by
+    def update(self, data): return bytes((byte + self.by) % 256 for byte in bytes(data))
+    def finish(self): return b""
+
+member = Plus()
+""",
+    "kind": """
+from volvex.layout.kinds._data import DataKind
+member = DataKind(("id", "value"), lambda layout: iter(()))
+""",
+    "archive_format": """
+from volvex.archive.formats._base import OpenFormatArchive, entries_of, span
+from volvex.layout.inspect.coverage import Stretch
+from volvex.layout.write.plan import Plan
+
+TITLE, PRIORITY, WHY = "crate", 5, "its signature"
+
+class Crate(OpenFormatArchive):
+    title = "crate"
+    def __init__(self, source):
+        self.source = source
+        self.entries = entries_of([b"inside.txt"], [6], [source.size - 6], [source.size - 6])
+    def covering(self, at): return Stretch(at, 1, "content", "inside.txt")
+    def reopened(self, source): return Crate(source)
+    def plan(self, edit, **options): return Plan([span(self.source, 0, self.source.size)])
+
+class member:
+    TITLE, PRIORITY, WHY = TITLE, PRIORITY, WHY
+    knows = staticmethod(lambda source: source.peek(0, 6) == b"CRATE\\n")
+    opened = staticmethod(lambda source, keys: Crate(source))
+""",
+    "data_form": """
+from volvex.data.text.forms.lines import LineData
+
+class Notes(LineData):
+    form = "notes"
+
+class member:
+    PRIORITY = 1
+    knows = staticmethod(lambda data, kind, name: name.endswith(".notes"))
+    open = staticmethod(lambda data, file, encoding=("utf-8", b""): Notes(data, file))
+""",
+    "exchange": """
+from volvex.data.exchange.formats import csv
+
+class member:
+    ENDINGS, FORMS = ("psv",), ()
+    write = staticmethod(lambda document, wanted: csv.write(document, wanted, ";"))
+    read = staticmethod(csv.read)
+""",
+}  # fmt: skip
+LAYOUT = """
+layout "oil casks" kind ledger
+little endian
+known by "CASK" at 0
+
+block head at 0
+    mark   4 bytes  is "CASK"
+    count  u32      count of casks
+    check  u32      tally of casks
+
+block casks after head repeats
+    number  u16     id
+    litres  u16     value
+"""
+PACKED = """
+layout "mirrored" kind archive
+little endian
+known by "MIRR" at 0
+
+block head at 0
+    mark   4 bytes  is "MIRR"
+    count  u32      count of files
+
+block files after head repeats
+    name    text 8  name
+    start   u32     start of content
+    stored  u32     stored size of content
+    size    u32     size of content
+
+content as mirror wrapped in plus
+"""
+
+
+class Extending(Case):
+    """The examples of the page, and a member of every other family, in a package beside Volvex."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        page = (ROOT / "docs" / "extending.md").read_text(encoding="utf-8")
+        tally, weigh = re.findall(r"```python\n(.*?)```", page, re.S)
+        package = self.folder / "packages"
+        (package / "harbour_tools").mkdir(parents=True)
+        names = {"compress": "mirror", "cipher": "plus", "kind": "ledger", "archive_format": "crate", "data_form": "notes", "exchange": "psv"}  # fmt: skip
+        points = {"checksum": ("tally", ""), "command": ("weigh", "")}
+        for family, code in MEMBERS.items():
+            points[family] = (names[family], ":member")
+            (package / "harbour_tools" / f"{names[family]}.py").write_text(code)
+        (package / "harbour_tools" / "tally.py").write_text(tally)
+        (package / "harbour_tools" / "weigh.py").write_text(weigh)
+        info = package / "harbour_tools-1.0.dist-info"
+        info.mkdir()
+        (info / "METADATA").write_text("Metadata-Version: 2.1\nName: harbour-tools\nVersion: 1.0\n")
+        (info / "entry_points.txt").write_text(
+            "".join(
+                f"[volvex.{family}]\n{name} = harbour_tools.{name}{end}\n" for family, (name, end) in points.items()
+            )
+        )
+        self.package = package
+
+    def with_package(self, *words: object) -> str:
+        return self.program(*words, PYTHONPATH=str(self.package)).stdout
+
+    def test_a_checksum_a_kind_and_an_exchange_format(self) -> None:
+        casks = struct.pack("<4H", 1, 40, 2, 300)
+        data = b"CASK" + struct.pack("<II", 2, len(casks) - casks.count(0)) + casks
+        (self.folder / "casks.dat").write_bytes(data)
+        (self.folder / "casks.layout").write_text(LAYOUT)
+        self.assertIn("2  ", self.with_package("show", "casks.dat", "--layout", "casks.layout"))
+        self.with_package("layout", "prove", "casks.dat", "--layout", "casks.layout")
+        self.with_package("convert", "casks.dat", "casks.psv", "--layout", "casks.layout")
+        self.assertIn("2;300", (self.folder / "casks.psv").read_text())
+        self.assertIn("there is no kind ledger", self.program("layout", "check", "casks.layout", status=None).stderr)
+
+    def test_a_compression_and_a_cipher(self) -> None:
+        stored = bytes((byte + 7) % 256 for byte in b"The stair is not dry."[::-1])
+        row = b"a.txt\0\0\0" + struct.pack("<III", 28, len(stored), len(stored))
+        (self.folder / "a.mir").write_bytes(b"MIRR" + struct.pack("<I", 1) + row + stored)
+        (self.folder / "m.layout").write_text(PACKED)
+        said = self.with_package("show", "a.mir/a.txt", "--layout", "m.layout")
+        self.assertEqual(said, "The stair is not dry.\n")
+        self.with_package("layout", "prove", "a.mir", "--layout", "m.layout")
+
+    def test_an_archive_format_a_form_of_data_and_a_command(self) -> None:
+        (self.folder / "a.crate").write_bytes(b"CRATE\nOil for the lamp.")
+        (self.folder / "day.notes").write_text("fog\nclear\n")
+        self.assertIn("crate", self.with_package("survey", ".", "--all"))
+        self.assertEqual(self.with_package("show", "a.crate/inside.txt"), "Oil for the lamp.\n")
+        self.assertIn("notes", self.with_package("show", "day.notes", "--depth", "1"))
+        self.assertEqual(self.with_package("weigh", "day.notes"), "10 bytes\n")
+        self.assertIn("weigh", self.with_package())
+
+    def test_a_broken_package_is_one_line(self) -> None:
+        (self.package / "harbour_tools" / "weigh.py").write_text("import nowhere_at_all")
+        done = self.program("weigh", "x", status=2, PYTHONPATH=str(self.package))
+        self.assertIn("the command weigh of harbour_tools.weigh cannot be loaded", done.stderr)
+        self.assertIn("survey", self.with_package())
+
+    def test_each_example_is_short(self) -> None:
+        page = (ROOT / "docs" / "extending.md").read_text(encoding="utf-8")
+        for code in [*MEMBERS.values(), *re.findall(r"```python\n(.*?)```", page, re.S)]:
+            self.assertLessEqual(len(code.strip().splitlines()), 30)
+
+
+if __name__ == "__main__":
+    unittest.main()
