@@ -159,10 +159,35 @@ class Documents(unittest.TestCase):
 
     def test_pictures_are_few_and_all_linked(self) -> None:
         pictures = sorted((ROOT / "docs" / "screenshots").glob("*.png"))
-        text = self.text("README.md") + self.text("docs/commands.md")
+        text = self.text("README.md")
         self.assertLess(len(pictures), 20)
         for picture in pictures:
             self.assertIn(picture.name, text)
+
+
+class Architecture(unittest.TestCase):
+    """docs/architecture.md names what exists, and leaves no folder out."""
+
+    def setUp(self) -> None:
+        self.text = (ROOT / "docs" / "architecture.md").read_text(encoding="utf-8")
+
+    def test_every_folder_is_named(self) -> None:
+        for folder in sorted(PACKAGE.rglob("*")):
+            if folder.is_dir() and any(folder.glob("*.py")):
+                self.assertIn(f"`{folder.relative_to(PACKAGE).as_posix()}/`", self.text)
+
+    def test_every_function_and_file_of_the_flows_exists(self) -> None:
+        named = re.findall(r"`([a-z_/]+\.py)` `(\w+)`", self.text)
+        self.assertGreater(len(named), 20)
+        for file, name in named:
+            source = (PACKAGE / file).read_text(encoding="utf-8")
+            self.assertRegex(source, rf"(?m)^(def|class) {name}\b", file)
+        for file in re.findall(r"`([a-z_/]+\.py)`", self.text):
+            self.assertTrue(list(PACKAGE.rglob(file.rpartition("/")[2])), file)
+
+    def test_folders_of_the_table_exist(self) -> None:
+        for folder in re.findall(r"(?m)^\| `([a-z/]+)/`", self.text):
+            self.assertTrue((PACKAGE / folder).is_dir(), folder)
 
 
 def _told_data(case: unittest.TestCase, layout: str, data: bytes) -> str:
