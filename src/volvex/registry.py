@@ -8,8 +8,10 @@ point is the member's name, and its object offers what a module would offer.
 
 from __future__ import annotations
 
+import contextlib
 import functools
 import importlib
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Generic, TypeVar, cast
@@ -72,9 +74,26 @@ class Registry(Generic[T]):
 
     @functools.cached_property
     def _others(self) -> dict[str, EntryPoint]:
-        from importlib.metadata import entry_points  # slow, and seldom needed
+        if not _extended():
+            return {}
+        from importlib.metadata import entry_points
 
         return {point.name: point for point in entry_points(group=f"volvex.{self.family}")}
+
+
+@functools.cache
+def _extended() -> bool:
+    """Whether an installed package may add members. Asking `importlib.metadata` takes longer than a short command."""
+    for entry in sys.path:
+        folder = Path(entry)
+        if folder.is_file():  # a zipped path, which has to be asked
+            return True
+        for pattern in ("*.dist-info/entry_points.txt", "*.egg-info/entry_points.txt"):
+            for file in folder.glob(pattern) if folder.is_dir() else ():
+                with contextlib.suppress(OSError):
+                    if b"[volvex." in file.read_bytes():
+                        return True
+    return False
 
 
 def _modules(folder: Path, apart: tuple[str, ...], before: str = "") -> Iterator[str]:

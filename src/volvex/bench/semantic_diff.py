@@ -13,6 +13,7 @@ from volvex.bench.workbench import Workbench
 from volvex.data import Change, Document, open_data
 from volvex.data.differences import differences
 from volvex.data.excerpt import excerpts
+from volvex.data.path_index import PathIndex
 from volvex.data.references import Catalogue
 from volvex.errors import VolvexError
 
@@ -130,8 +131,8 @@ def catalogues(bench: Workbench) -> tuple[Catalogue, Catalogue]:
     meanings = bench.game.description.meanings
     places = set(bench.places())
 
-    def now() -> list[str]:
-        return [path for path in dict.fromkeys([*first.paths, *sorted(places)]) if path not in bench.dropped]
+    def now() -> PathIndex:
+        return first.index.changed(sorted(places), bench.dropped)
 
     def before(path: str) -> Document | None:
         data = b"".join(bench.original_content(path))

@@ -7,8 +7,9 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from volvex.data.model.sheet import JOINED, TEXT, Document, Sheet
+from volvex.data.path_index import fits
 from volvex.data.placeholders import difference
-from volvex.data.references import Catalogue, Spot, fits, is_there, lookup
+from volvex.data.references import Catalogue, Spot, is_there, lookup
 from volvex.errors import VolvexError
 
 ERROR, WARNING = "error", "warning"

@@ -14,6 +14,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from volvex.data.model.sheet import JOINED, Array, Document, Sheet
+from volvex.data.path_index import PathIndex, fits
 from volvex.errors import FormatError, VolvexError
 
 PATH = "path"
@@ -49,11 +50,6 @@ class Spot:
         return [name for name in sheet.columns if fnmatch.fnmatchcase(name, self.field)]
 
 
-def fits(path: str, pattern: str) -> bool:
-    """Whether a pattern is that of a path's end."""
-    return fnmatch.fnmatchcase(f"/{path}", f"*/{pattern}")
-
-
 @dataclass(frozen=True)
 class Reference:
     """Fields that hold keys: of the records in `target`, or (none) paths of files."""
@@ -80,18 +76,22 @@ class Catalogue:
     """The data of a game by path, opened when it is asked for. `read` gives the document of a path, None when it is none."""
 
     def __init__(
-        self, paths: Iterable[str] | Callable[[], Iterable[str]], read: Callable[[str], Document | None], meanings: Meanings
+        self, paths: Iterable[str] | Callable[[], Iterable[str] | PathIndex], read: Callable[[str], Document | None], meanings: Meanings
     ) -> None:  # fmt: skip
         self._paths, self._read, self.meanings = paths, read, meanings
         self._documents: dict[str, Document | None] = {}
         self.faults: dict[str, VolvexError] = {}  # files that cannot be opened
-        self._files: dict[Spot, list[str]] = {}
-        self._beside: dict[str, list[str]] = {}
 
     @functools.cached_property
-    def paths(self) -> list[str]:
+    def index(self) -> PathIndex:
         """All paths, listed when somebody asks: that may mean opening every archive of a game."""
-        return list(self._paths() if callable(self._paths) else self._paths)
+        paths = self._paths() if callable(self._paths) else self._paths
+        return paths if isinstance(paths, PathIndex) else PathIndex(paths)
+
+    @property
+    def paths(self) -> list[str]:
+        """All paths in their order."""
+        return self.index.paths
 
     def document(self, path: str) -> Document | None:
         """The document of a path; None when it is none, or damaged (then it is among `faults`)."""
@@ -105,18 +105,10 @@ class Catalogue:
                 self.faults[path] = error
         return self._documents[path]
 
-    @functools.cached_property
-    def by_name(self) -> dict[str, list[str]]:
-        """All paths by their last component."""
-        found: dict[str, list[str]] = {}
-        for path in self.paths:
-            found.setdefault(path.rpartition("/")[2], []).append(path)
-        return found
-
     def has(self, text: str) -> bool:
         """Whether a path that stands in a file leads somewhere: in any archive, as games look through all of theirs."""
         path = text.replace("\\", "/").strip("/")
-        return any(f"/{one}".endswith(f"/{path}") for one in self.by_name.get(path.rpartition("/")[2], []))
+        return any(f"/{one}".endswith(f"/{path}") for one in self.index.by_name.get(path.rpartition("/")[2], []))
 
     def put(self, path: str, document: Document) -> None:
         """Use a document that is open already."""
@@ -128,21 +120,16 @@ class Catalogue:
 
     @functools.cached_property
     def _data(self) -> list[str]:
-        """The same, looked for once: a game may have a hundred thousand paths, and each field that refers to something asks."""
-        return [path for path in self.paths if any(fits(path, one) for one in self.meanings.data)]
+        """The same, looked for once: each field that refers to something asks."""
+        return self.index.matching_any(self.meanings.data)
 
     def near(self, path: str) -> list[str]:
         """Where the records may be to which a file refers: what is data, and what lies beside it."""
-        folder = path.rpartition("/")[0]
-        if folder not in self._beside:
-            self._beside[folder] = [one for one in self.paths if one.rpartition("/")[0] == folder]
-        return list(dict.fromkeys([path, *self.data(), *self._beside[folder]]))
+        return list(dict.fromkeys([path, *self.data(), *self.index.beside(path.rpartition("/")[0])]))
 
     def sheets(self, spot: Spot) -> Iterator[tuple[str, Sheet]]:
         """The sheets that a spot means, with the paths of their files."""
-        if spot not in self._files:
-            self._files[spot] = [path for path in self.paths if spot.is_file(path)]
-        for path in self._files[spot]:
+        for path in self.index.matching(spot.file):
             document = self.document(path)
             yield from ((path, sheet) for sheet in (document.sheets if document else ()) if spot.is_sheet(sheet))
 
