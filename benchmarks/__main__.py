@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import datetime
 import json
 import os
 import platform
@@ -13,6 +14,7 @@ from dataclasses import asdict
 from pathlib import Path
 
 from benchmarks import archives, data, names
+from benchmarks.against import worse_than
 from benchmarks.timing import Result, compare
 
 HERE = Path(__file__).parent
@@ -62,6 +64,14 @@ def listing(work: Path, rounds: int) -> Result:
 def start(work: Path, rounds: int) -> Result:
     ours, theirs = [VOLVEX, "--version"], [sys.executable, "-c", "pass"]
     return compare("volvex --version / python -c pass", ours, theirs, rounds * 4, lambda: None, "0.1 s")
+
+
+def small(work: Path, rounds: int) -> Result:
+    game = work / "small-game"
+    if not game.is_dir():
+        subprocess.run([sys.executable, "-m", "kelpwick", "make", str(game)], check=True, stdout=subprocess.DEVNULL)
+    ours, theirs = [VOLVEX, "list", str(game / "data/main.kwp/rules")], [sys.executable, "-c", "import numpy"]
+    return compare("list a small archive / import numpy", ours, theirs, rounds * 4, lambda: None, "0.2 s")
 
 
 def pooled(work: Path, rounds: int) -> Result:
@@ -275,6 +285,7 @@ CASES = {
     "build-large": build_large,
     "list": listing,
     "start": start,
+    "small": small,
 }
 
 
@@ -289,6 +300,9 @@ def main() -> int:
     parser.add_argument("case", nargs="*", choices=[*CASES, []], help="all of them otherwise")
     parser.add_argument("--rounds", type=int, default=5)
     parser.add_argument("--work", type=Path, default=WORK, help="where to work; a folder in memory leaves the disk out")
+    parser.add_argument(
+        "--against", type=Path, metavar="RESULTS", help="compare with these; status 1 when any got worse"
+    )
     options = parser.parse_args()
     missing = [name for name in ("unzip", "cp") if shutil.which(name) is None]
     if missing:
@@ -302,9 +316,11 @@ def main() -> int:
     data.home(work)
     results = [CASES[name](work, options.rounds) for name in options.case or CASES]
     _print(results)
+    worse = worse_than(results, options.against) if options.against is not None else []
+    print("\n".join(worse))
     if not options.case:
         _write(results)
-    return 0
+    return 1 if worse else 0
 
 
 def _print(results: list[Result]) -> None:
@@ -319,7 +335,16 @@ def _write(results: list[Result]) -> None:
     from benchmarks.codecs import measure  # late: a child's peak memory starts from its parent's
     from benchmarks.names import measure as measure_names
 
-    about = {"python": platform.python_version(), "system": platform.platform(), "cores": os.cpu_count()}
+    commit = subprocess.run(
+        ["git", "rev-parse", "--short", "HEAD"], cwd=HERE, capture_output=True, text=True
+    ).stdout.strip()
+    about = {
+        "date": f"{datetime.date.today()}",
+        "commit": commit,
+        "python": platform.python_version(),
+        "system": platform.platform(),
+        "cores": os.cpu_count(),
+    }
     (HERE / "results.json").write_text(
         json.dumps(
             {
