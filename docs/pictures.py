@@ -20,6 +20,7 @@ from pathlib import Path
 
 from PIL import Image, ImageDraw, ImageFont
 from rich.color import ColorType
+from rich.console import Console
 from rich.style import Style
 from rich.text import Text
 
@@ -131,9 +132,7 @@ def draw(picture: Picture, output: str, target: Path) -> None:
     image.quantize(64).save(target, optimize=True)
 
 
-def _console():  # type: ignore[no-untyped-def]
-    from rich.console import Console
-
+def _console() -> Console:
     return Console(width=COLUMNS)
 
 

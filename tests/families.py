@@ -10,6 +10,7 @@ import struct
 import zlib
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from typing import Any
 
 import zstandard
 from cryptography.hazmat.primitives.ciphers import Cipher, algorithms, modes
@@ -1309,7 +1310,8 @@ def load_parents(data: bytes) -> dict[str, bytes]:
     head, found = Reader(data), {}
     expect(head.take(4), b"PRNT")
     files, number, where = head("H"), head("H"), head("I")
-    table, rows = Reader(data, where), []
+    table = Reader(data, where)
+    rows: list[Any] = []
     for _ in range(number):
         parent = table("b")
         rows.append(

@@ -228,6 +228,9 @@ class Case(unittest.TestCase):
 class KeptGame(Case):
     """Tests that only look: they share one game, and it must be the same afterwards."""
 
+    shared: Path
+    before: dict[str, str]
+
     @classmethod
     def setUpClass(cls) -> None:
         cls.shared = made_game()

@@ -212,7 +212,7 @@ def check_checksum(test: unittest.TestCase, checksum: Checksum, value: int) -> N
 
 NIST, PLAIN = "2b7e151628aed2a6abf7158809cf4f3c", "6bc1bee22e409f96e93d7e117393172a"
 # bare and hidden bytes: from NIST SP 800-38A, RFC 6229 and XTEA's authors; those of one line by hand
-CIPHERED = (
+_VECTORS = (
     (f"aes_ecb(key hex {NIST})", PLAIN, "3ad77bb40d7a3660a89ecaf32466ef97"),
     (f"aes_cbc(key hex {NIST}, start hex {bytes(range(16)).hex()})", PLAIN, "7649abac8119b246cee98e9b12e9197d"),
     (f"aes_ctr(key hex {NIST}, start hex {bytes(range(240, 256)).hex()})", PLAIN, "874d6191b620e3261bef6864990db6ce"),
@@ -228,7 +228,7 @@ CIPHERED = (
     ("chained(key hex 0f)", "010203", "0e0c0f"),
     ("swap(size 2)", "0102030405", "0201040305"),
 )  # fmt: skip
-CIPHERED = tuple((spaced(name), bare, hidden) for name, bare, hidden in CIPHERED)
+CIPHERED = tuple((spaced(name), bare, hidden) for name, bare, hidden in _VECTORS)
 
 
 def check_cipher(test: unittest.TestCase, cipher: Cipher, bare: bytes, hidden: bytes) -> None:

@@ -6,6 +6,7 @@ import csv
 import io
 import json
 import unittest
+from collections.abc import Callable
 
 import polib
 from lxml import etree
@@ -52,7 +53,7 @@ def edited(data: bytes, *pairs: tuple[str, str]) -> bytes:
 class Conformance(unittest.TestCase):
     """What every form must do for every kind of data that it takes."""
 
-    documents = {"table": table, "text": lambda: book("texts/menu.kwx"), "long": lambda: book("texts/dialogue.kwy"), "scene": lambda: book("scenes/lamp_room.kwn"),
+    documents: dict[str, Callable[[], Document]] = {"table": table, "text": lambda: book("texts/menu.kwx"), "long": lambda: book("texts/dialogue.kwy"), "scene": lambda: book("scenes/lamp_room.kwn"),
                  "xml": lambda: book("rules/workshop.xml"), "csv": lambda: book("tables/rations.tsv"), "lenses": lambda: book("tables/lenses.kwb")}  # fmt: skip
 
     def test_out_and_back_is_no_change(self) -> None:
@@ -337,7 +338,7 @@ class Translations(unittest.TestCase):
         )
         unit = root[0][4]
         self.assertEqual(
-            (unit.get("name"), "".join(unit[0].itertext()).strip()), ("sign.stair", "lamp room, on the wall")
+            (unit.get("name"), "".join(map(str, unit[0].itertext())).strip()), ("sign.stair", "lamp room, on the wall")
         )
         unit[1][1].text = "GARE À LA MARCHE"
         changed = back(document, "xlf", etree.tostring(root))

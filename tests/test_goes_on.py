@@ -7,6 +7,7 @@ import os
 import random
 import unittest
 import zipfile
+from collections.abc import Callable
 from pathlib import Path
 
 from tests.books import opened
@@ -374,20 +375,20 @@ class XorKeys(unittest.TestCase):
         library, noise = Library(), random.Random(8)
         tried = 0
         for number in range(520):
-            ordinary = (
+            kinds: tuple[Callable[[], bytes], ...] = (
                 lambda: noise.randbytes(3000),  # packed
                 lambda: b"".join(
                     bytes([a, a, b, 0]) for a, b in zip(noise.randbytes(800), noise.randbytes(800), strict=True)
                 ),  # pixels
-                lambda first=number: b"".join(
+                lambda first=number: b"".join(  # type: ignore[misc]
                     (value * 3).to_bytes(4, "little") for value in range(first, first + 700)
                 ),  # a table
                 lambda: b"".join(
                     noise.choice((b"\0\0\x80\x3f", b"\0\0\0\0", b"\xcd\xcc\x4c\x3e")) for _ in range(700)
                 ),  # a model
                 lambda: FRAME[:4].join(noise.randbytes(413) for _ in range(8)),
-            )[number % 5]
-            data = b"\x7f" + ordinary()
+            )
+            data = b"\x7f" + kinds[number % 5]()
             tried += kind_by_content(data[:64]) == "binary"
             self.assertEqual(telling_keys(BytesSource(data, "x"), library), [], number)
         self.assertGreater(tried, 500)

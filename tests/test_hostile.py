@@ -287,7 +287,12 @@ class Secrets(Case):
 
     def test_silence_is_of_one_thread(self) -> None:
         asked: list[str] = []
-        keys = KeyRing([], lambda what: asked.append(what) or b"secret")
+
+        def ask(what: str) -> bytes:
+            asked.append(what)
+            return b"secret"
+
+        keys = KeyRing([], ask)
         with keys.quiet():
             other = threading.Thread(target=lambda: keys.named("one"))
             other.start()
@@ -308,14 +313,15 @@ class Secrets(Case):
         self.assertIn("can be read by other users", self.run_program("keys", "list").stderr)
 
     def test_a_key_file_with_anything_in_it(self) -> None:
-        for value in (
+        odd: tuple[object, ...] = (
             None,
             [],
             {"keys": "1"},
             {"keys": 1, "secrets": 5},
             {"keys": 1, "secrets": [{"name": 1, "hex": "00"}]},
             {"keys": 1, "secrets": [{"name": "a", "hex": "zz"}]},
-        ):
+        )
+        for value in odd:
             (self.folder / key_file.NAME).write_text(json.dumps(value))
             with self.assertRaises(VolvexError):
                 key_file.read_keys(self.folder)

@@ -38,8 +38,8 @@ class Registry(Generic[T]):
         """All names, sorted; those of sub-packages with a dot."""
         return sorted({*self._own, *self._others})
 
-    def __contains__(self, name: str) -> bool:
-        return len(name) <= LONGEST and (name in self._own or name in self._others)
+    def __contains__(self, name: object) -> bool:
+        return isinstance(name, str) and len(name) <= LONGEST and (name in self._own or name in self._others)
 
     def load(self, name: str) -> T:
         """The member of that name; UsageError when there is none, or when another package's cannot be loaded."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import functools
 import os
 import random
 import shutil
@@ -101,9 +102,7 @@ def cases(folder: Path, rng: random.Random, only: str) -> Iterator[Attempt]:
     while True:
         names = [rng.choice(list(world.durations)) for _ in range(KILLS)]
         moments = [world.durations[name] * (0.25 + 0.85 * rng.random()) for name in names]
-        yield Attempt(
-            "kills: " + ", ".join(names), b"", lambda names=names, moments=moments: _kills(world, names, moments)
-        )  # type: ignore[misc]
+        yield Attempt("kills: " + ", ".join(names), b"", functools.partial(_kills, world, names, moments))
 
 
 def _kills(world: _World, names: list[str], moments: list[float]) -> str | None:

@@ -12,7 +12,7 @@ from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Protocol
+from typing import TYPE_CHECKING, Protocol, Self
 
 import numpy as np
 
@@ -85,7 +85,7 @@ class Archive(ABC):
     def __len__(self) -> int:
         return len(self.entries)
 
-    def __enter__(self) -> Archive:
+    def __enter__(self) -> Self:
         return self
 
     def __exit__(self, *_: object) -> None:

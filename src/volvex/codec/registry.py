@@ -70,8 +70,8 @@ class Codecs(Registry[T]):
         super().__init__(family, f"volvex.codec.{family}", Path(__file__).parent / family)
         self._made: dict[str, T] = {}
 
-    def __contains__(self, name: str) -> bool:
-        return super().__contains__(name.partition("(")[0])
+    def __contains__(self, name: object) -> bool:
+        return isinstance(name, str) and super().__contains__(name.partition("(")[0])
 
     def get(self, name: str) -> T:
         """The codec of that name, such as `zlib` or `lzss(window 4096)`; UsageError when there is none."""

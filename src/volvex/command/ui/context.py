@@ -11,9 +11,15 @@ import sys
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, TextIO
+from typing import TYPE_CHECKING, Any, TextIO
 
 from volvex.source import Disk
+
+if TYPE_CHECKING:
+    from volvex.archive import Walker
+    from volvex.layout import Library
+    from volvex.layout.keyring import KeyRing
+    from volvex.names.dictionary_set import DictionarySet
 
 STYLES = {"dim": "2", "bold": "1", "red": "31", "green": "32", "yellow": "33", "blue": "94", "cyan": "36"}
 
@@ -75,7 +81,7 @@ class Context:
 
         return platformdirs.user_config_path("volvex", appauthor=False)
 
-    def library(self, *folders: Path) -> Any:
+    def library(self, *folders: Path) -> Library:
         """All layouts and dictionaries at hand; those of the benches in `folders`, and of the bench around, come first."""
         from volvex.archive.access.paths import LAYOUTS
         from volvex.layout import Library
@@ -88,7 +94,7 @@ class Context:
             names=self.dictionaries(*folders),
         )
 
-    def dictionaries(self, *folders: Path) -> Any:
+    def dictionaries(self, *folders: Path) -> DictionarySet:
         """The dictionaries at hand, those of `folders` and of the bench around first."""
         from volvex.names.dictionary_set import FOLDER, DictionarySet
 
@@ -104,7 +110,7 @@ class Context:
         return next((folder for folder in (self.cwd, *self.cwd.parents) if (folder / DESCRIPTION).is_file()), None)
 
     @functools.cached_property
-    def keys(self) -> Any:
+    def keys(self) -> KeyRing:
         """The user's keys; what is missing is asked for on a terminal."""
         from volvex.archive import key_file
         from volvex.layout.keyring import KeyRing
@@ -147,7 +153,7 @@ class Context:
 
         return platformdirs.user_cache_path("volvex", appauthor=False)
 
-    def walker(self, options: argparse.Namespace) -> Any:
+    def walker(self, options: argparse.Namespace) -> Walker:
         """What finds paths, with the layouts that the user named, if any; on a bench those of its game."""
         from volvex.command.ui.reader import open_walker
 
