@@ -15,6 +15,7 @@ import numpy as np
 
 from tests.support import LAMPS, MAIN, PROGRAM, Case, KeptGame
 from volvex import __version__
+from volvex.archive.transfer.parallel import set_workers, workers
 from volvex.command.ui.commands import COMMANDS, summary_of
 from volvex.command.ui.context import Context
 from volvex.command.ui.table import Column, Labels, Numbers, Prefixed, count, percent, print_table
@@ -64,6 +65,60 @@ class Words(Case):
         )
         self.assertIn("Traceback", done.stderr)
         self.assertNotEqual(done.returncode, 0)
+
+
+class Settings(Case):
+    def write(self, text: str) -> None:
+        self.home.mkdir(exist_ok=True)
+        (self.home / "settings.toml").write_text(text)
+
+    def test_they_are_used(self) -> None:
+        game = self.game()
+        self.assertNotIn("\x1b[", self.volvex("find", game / "data", "--text", "fresnel_3"))
+        before = workers()
+        self.addCleanup(set_workers, before)
+        self.write('colours = "always"\nworkers = 1\n')
+        self.assertIn("\x1b[", self.volvex("find", game / "data", "--text", "fresnel_3"))
+        self.assertEqual(workers(), 1)
+
+    def test_mistakes_are_errors_with_what_is_allowed(self) -> None:
+        for text, said in (("workers = 0", "expected a number from 1 to 64"), ('colours = "pink"', "one of auto, always"),
+                           ("speed = 9", "expected one of the settings pager"), ("pager = 1", "a program"), ("=", "not valid TOML")):  # fmt: skip
+            self.write(text)
+            self.assertIn(said, self.complaint("keys", "list", status=4))
+
+
+class Completion(KeptGame):
+    def completed(self, line: str, cwd: Path | None = None) -> list[str]:
+        out = self.folder / "completions"
+        out.unlink(missing_ok=True)
+        self.program(
+            cwd=cwd or self.shared.parent, status=None, _ARGCOMPLETE="1", _ARGCOMPLETE_IFS="\n", COMP_LINE=line,
+            COMP_POINT=str(len(line)), _ARGCOMPLETE_STDOUT_FILENAME=str(out),
+        )  # fmt: skip
+        return [one.strip() for one in out.read_text().splitlines()]
+
+    def test_commands_options_and_paths_into_archives(self) -> None:
+        name = self.shared.name
+        for line, wanted in (
+            ("volvex li", ["list"]),
+            ("volvex names gu", ["guess"]),
+            ("volvex list --so", ["--sort"]),
+            (f"volvex list {name}/data/m", [f"{name}/{MAIN}"]),
+            (f"volvex list {name}/{MAIN}/ru", [f"{name}/{MAIN}/rules/"]),
+            (f"volvex show {name}/{MAIN}/rules/la", [f"{name}/{MAIN}/rules/lamps.xml"]),
+            (f"volvex show {name}/nowhere/x", []),
+        ):
+            with self.subTest(line):
+                self.assertEqual(self.completed(line), wanted)
+
+    def test_on_a_bench_paths_are_as_in_the_game(self) -> None:
+        bench = self.bench(self.shared)
+        self.assertEqual(self.completed("volvex take data/main.kwp/rules/la", bench), [LAMPS])
+
+    def test_each_shell_has_its_code(self) -> None:
+        for shell in ("bash", "zsh", "fish", "powershell"):
+            self.assertIn("volvex", self.volvex("completion", shell))
 
 
 class Statuses(Case):

@@ -10,7 +10,21 @@ from pathlib import Path
 from tests.support import PACK_LAYOUT, Case
 from volvex.command.ui.commands import COMMANDS
 
-OUTSIDE = ("survey", "list", "find", "show", "identify", "unpack", "pack", "convert", "bench", "demo", "layout", "keys")
+OUTSIDE = (
+    "survey",
+    "list",
+    "find",
+    "show",
+    "identify",
+    "unpack",
+    "pack",
+    "convert",
+    "bench",
+    "demo",
+    "completion",
+    "layout",
+    "keys",
+)
 PASSWORD = "the harbour is iced\n"
 
 

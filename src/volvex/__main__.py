@@ -1,5 +1,6 @@
 """The program `volvex`, also `python -m volvex`."""
 
+import os
 import sys
 
 
@@ -10,6 +11,10 @@ def main() -> int:
 
         sys.stdout.write(f"volvex {__version__}\n")
         return 0
+    if "_ARGCOMPLETE" in os.environ:  # a shell asks for completions
+        from volvex.command.ui.completion import complete
+
+        complete()
     try:
         from volvex.command.ui.main import main as run
 

@@ -136,9 +136,11 @@ def _show_text(content: Content, kind: str, encoding: str, options: argparse.Nam
     title = context.paint(f"{shown(path)}  {kind}, {_about(content)}", "dim")
     body = _coloured(lines, LEXERS.get(kind) or _lexer(path), context)
     height = os.get_terminal_size(context.out.fileno()).lines
-    if len(lines) + 2 <= height or options.unpaged:
+    if len(lines) + 2 <= height or options.unpaged or context.pager == "":
         context.print(f"{title}\n{body}")
         return
+    if context.pager:
+        os.environ["PAGER"] = context.pager
     os.environ.setdefault("LESS", "-R -F -X")  # colours, and no second screen
     pydoc.pager(f"{title}\n{body}\n")
 

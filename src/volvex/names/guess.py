@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import product
 
-from volvex.archive.transfer.parallel import WORKERS, OnProgress, no_progress
+from volvex.archive.transfer.parallel import OnProgress, no_progress, workers
 from volvex.codec.bulk_hash import Targets, bulk_hash
 from volvex.errors import UsageError
 from volvex.layout.name_hash import KeyPart
@@ -49,7 +49,7 @@ class _Walk:
         hasher.walk(self._parts(heads), 0, 1, tree, self.targets, self.key.bits)  # compiles it
         start = time.perf_counter()
         hasher.walk(self._parts(heads), 0, wanted, tree, self.targets, self.key.bits)
-        return (time.perf_counter() - start) * runs / wanted / min(WORKERS, max(1, runs // wanted))
+        return (time.perf_counter() - start) * runs / wanted / min(workers(), max(1, runs // wanted))
 
 
 def _taken_apart(unresolved: UnresolvedEntries, pattern: Pattern) -> tuple[_Walk | None, _Walk, Sequence[Part]]:

@@ -18,16 +18,26 @@ T = TypeVar("T")
 R = TypeVar("R")
 OnProgress = Callable[[int], None]
 BATCH_BYTES = 1 << 22
-WORKERS = min(8, os.cpu_count() or 1)
+_workers = min(8, os.cpu_count() or 1)
+
+
+def workers() -> int:
+    """How many threads work at once."""
+    return _workers
+
+
+def set_workers(count: int) -> None:
+    """Change how many threads work at once, for all work that starts later."""
+    global _workers
+    _workers = count
 
 
 def no_progress(size: int) -> None:
-    """The progress that nobody watches."""
+    """Ignore progress."""
 
 
-def parallel(task: Callable[[T], R], items: Iterable[T], workers: int | None = None) -> Iterator[R]:
+def parallel(task: Callable[[T], R], items: Iterable[T]) -> Iterator[R]:
     """Results of `task` as they come; never more than a few items ahead, so that memory stays bounded."""
-    workers = workers or WORKERS
     source = iter(items)
     first = list(islice(source, 2))
     if len(first) < 2:  # a single piece of work is not worth a thread
@@ -35,9 +45,9 @@ def parallel(task: Callable[[T], R], items: Iterable[T], workers: int | None = N
         return
     source = chain(first, source)
     waiting: set[Future[R]] = set()
-    with ThreadPoolExecutor(workers) as pool:
+    with ThreadPoolExecutor(_workers) as pool:
         try:
-            waiting.update(pool.submit(task, item) for item in islice(source, workers * 2))
+            waiting.update(pool.submit(task, item) for item in islice(source, _workers * 2))
             while waiting:
                 done, waiting = wait(waiting, return_when=FIRST_COMPLETED)
                 waiting.update(pool.submit(task, item) for item in islice(source, len(done)))

@@ -40,6 +40,7 @@ class Context:
     debug: bool = False
     quiet: bool = False
     verbose: bool = False
+    pager: str | None = None  # the program for long text, when the user has chosen one
     author: bool = False  # whether errors are for the author of a layout, who may have made a mistake in it
     interrupted: tuple[str, str] = ("no file was left half-written", "")  # what is so after Ctrl-C, and how to go on
     held: contextlib.ExitStack = field(

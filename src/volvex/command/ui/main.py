@@ -28,6 +28,7 @@ def main(arguments: Sequence[str], context: Context | None = None) -> int:
     context.debug = len(words) != len(arguments)
     try:
         with context.held:
+            apply_settings(context)
             status = _run(words, context)
         context.out.flush()
         for note in context.keys.notes if "keys" in vars(context) else ():
@@ -61,6 +62,22 @@ def main(arguments: Sequence[str], context: Context | None = None) -> int:
             "try the same with --debug, and report what it prints",
         ]
         return _tell(lines, int(Status.FAULT), context)
+
+
+def apply_settings(context: Context) -> None:
+    """Use the user's settings: the colours and pager of the context, and the number of workers."""
+    from volvex.command.ui.settings import NAME, read_settings
+
+    if not (context.home / NAME).exists():
+        return
+    settings = read_settings(context.home)
+    context.pager = settings.pager
+    if settings.colours != "auto":
+        context.colour = settings.colours == "always"
+    if settings.workers is not None:
+        from volvex.archive.transfer import parallel
+
+        parallel.set_workers(settings.workers)
 
 
 def _tell(lines: list[str], status: int, context: Context) -> int:
