@@ -4,6 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from volvex.layout.arithmetic import Condition as Condition
+from volvex.layout.arithmetic import NumberChange as NumberChange
+from volvex.layout.scalar_types import Bits as Bits
+from volvex.layout.scalar_types import Float as Float
+from volvex.layout.scalar_types import Number as Number
+from volvex.layout.scalar_types import Raw as Raw
+from volvex.layout.scalar_types import Text as Text
+from volvex.layout.scalar_types import Varint as Varint
+
 CONTENTS = "contents"  # the stretch from the first entry's content to the end of the last
 
 
@@ -16,141 +25,17 @@ class Place:
 
 
 @dataclass(frozen=True)
-class Number:
-    """An integer of 8 to 64 bits. Which byte comes first may be told by the file itself: then `big` is None."""
-
-    bits: int
-    signed: bool
-    big: bool | None
-
-    @property
-    def size(self) -> int:
-        """Its bytes."""
-        return self.bits // 8
-
-    @property
-    def native(self) -> bool:
-        """Whether NumPy has numbers of this width."""
-        return self.bits in (8, 16, 32, 64)
-
-    @property
-    def dtype(self) -> str:
-        """NumPy's name of its bytes: of the number itself where it has one."""
-        if not self.native:
-            return f"V{self.size}"
-        return f"{'>' if self.big else '<'}{'i' if self.signed else 'u'}{self.size}"
-
-    @property
-    def limits(self) -> tuple[int, int]:
-        """The least and the greatest value."""
-        return (-(1 << self.bits - 1), (1 << self.bits - 1) - 1) if self.signed else (0, (1 << self.bits) - 1)
-
-    def __str__(self) -> str:
-        return f"{'i' if self.signed else 'u'}{self.bits}"
-
-
-@dataclass(frozen=True)
-class Float:
-    """A floating-point number of 16, 32 or 64 bits (IEEE 754), kept as its bits."""
-
-    bits: int
-    big: bool | None
-
-    @property
-    def size(self) -> int:
-        """Its bytes."""
-        return self.bits // 8
-
-    @property
-    def dtype(self) -> str:
-        """NumPy's name of its bits."""
-        return f"{'>' if self.big else '<'}u{self.size}"
-
-    def __str__(self) -> str:
-        return f"f{self.bits}"
-
-
-@dataclass(frozen=True)
-class Varint:
-    """A number in as many bytes as it needs, seven bits in each; the lowest first (LEB128), or the highest."""
-
-    big: bool
-
-    @property
-    def limits(self) -> tuple[int, int]:
-        """The least and the greatest value."""
-        return 0, (1 << 62) - 1
-
-    def __str__(self) -> str:
-        return "varint"
-
-
-@dataclass(frozen=True)
-class Bits:
-    """Some bits of another field of the same record."""
-
-    host: str
-    low: int
-    high: int
-
-    @property
-    def limits(self) -> tuple[int, int]:
-        """The least and the greatest value."""
-        return 0, (1 << self.high - self.low + 1) - 1
-
-    def __str__(self) -> str:
-        return f"{self.host} bits {self.low} to {self.high}"
-
-
-@dataclass(frozen=True)
-class Raw:
-    """So many bytes."""
-
-    size: int
-
-    def __str__(self) -> str:
-        return f"{self.size} bytes"
-
-
-@dataclass(frozen=True)
-class Text:
-    """Text after its length (`prefix`), in `size` bytes filled up, of a length that a field tells (`told`), or up to a zero.
-
-    `unit` and `extra`: what the length counts in bytes, and how many more bytes it counts than the text has.
-    """
-
-    encoding: str
-    prefix: Number | None = None
-    size: int | None = None
-    told: str = ""
-    filled: int = 0
-    unit: int = 1
-    extra: int = 0
-    closed: bool = False  # a zero at the end that the length counts
-
-    @property
-    def zero(self) -> int:
-        """The bytes of the zero at its end, if that is how it ends."""
-        if (self.prefix is not None and not self.closed) or self.size is not None or self.told:
-            return 0
-        return self.width
-
-    @property
-    def width(self) -> int:
-        """The bytes of a character, as far as all have the same."""
-        return len("aa".encode(self.encoding)) - len("a".encode(self.encoding))
-
-    def __str__(self) -> str:
-        told = f"of {self.told}" if self.told else "zero"
-        return f"text {self.prefix or self.size or told}"
-
-
-@dataclass(frozen=True)
 class ArrayType:
     """So many of something, one behind the other; the count is a number or a field of the same record."""
 
     of: FieldType
     count: int | str
+
+    @property
+    def fixed_size(self) -> int | None:
+        """The bytes that it always takes; None when that changes."""
+        size = self.of.fixed_size
+        return self.count * size if isinstance(self.count, int) and size is not None else None
 
     def __str__(self) -> str:
         return f"array of {self.count} {self.of}"
@@ -164,6 +49,19 @@ class Nested:
     fields: tuple[Field, ...]
     place: Place
 
+    @property
+    def fixed_size(self) -> int | None:
+        """The bytes that it always takes; None when that changes."""
+        total = 0
+        for field in self.fields:
+            if isinstance(field.type, Bits):
+                continue
+            size = None if field.when else field.type.fixed_size
+            if size is None:
+                return None
+            total += size
+        return total
+
     def __str__(self) -> str:
         return self.record
 
@@ -176,6 +74,11 @@ class Choice:
     table: tuple[tuple[int, str], ...]
     records: tuple[Nested, ...] = ()  # those of the table, in its order
 
+    @property
+    def fixed_size(self) -> int | None:
+        """None: its size changes."""
+        return None
+
     def __str__(self) -> str:
         return f"choice by {self.by}"
 
@@ -184,34 +87,16 @@ class Choice:
 class InlineBytes:
     """Bytes of a size that is told elsewhere: an entry's content, or the records of another block."""
 
+    @property
+    def fixed_size(self) -> int | None:
+        """None: its size changes."""
+        return None
+
     def __str__(self) -> str:
         return "bytes"
 
 
 FieldType = Number | Float | Varint | Bits | Raw | Text | ArrayType | Nested | Choice | InlineBytes
-
-
-@dataclass(frozen=True)
-class NumberChange:
-    """How a stored number differs from the true one; each runs both ways."""
-
-    how: str  # times, plus, xor, from
-    number: int = 0
-    edge: str = ""  # of `from`: start or end
-    part: str = ""
-
-
-@dataclass(frozen=True)
-class Condition:
-    """When something is there: `field` is one of the same record, or `block.field` of a single record."""
-
-    field: str
-    how: str  # is, is not, has, >=, <=, >, <, ends
-    value: int | bytes
-
-    def __str__(self) -> str:
-        value = self.value if isinstance(self.value, int) else repr(self.value)[1:]
-        return f"{self.field} {self.how} {value}"
 
 
 @dataclass(frozen=True)
@@ -363,11 +248,7 @@ class Field:
     @property
     def shape(self) -> str:
         """The type as its author wrote it, with its changes."""
-        signs = {"times": "x"}
-        return " ".join([str(self.type), *(
-            f"from {change.edge} of {change.part}" if change.how == "from" else f"{signs.get(change.how, change.how)} {change.number}"
-            for change in self.changes
-        )])  # fmt: skip
+        return " ".join(map(str, [self.type, *self.changes]))
 
 
 @dataclass(frozen=True)

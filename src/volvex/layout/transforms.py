@@ -119,9 +119,7 @@ def derived_key(of: Derived, attributes: KeyFacts) -> bytes:
             "a key's number is changed by x, plus or xor, and counts from nowhere", "leaving `from ... of` out"
         )
     for change in of.changes:
-        number = {"times": number * change.number, "plus": number + change.number, "xor": number ^ change.number}[
-            change.how
-        ]
+        number = change.apply(number)
     kind = of.number or Number(width, False, False)
     return (number % (1 << kind.bits)).to_bytes(kind.size, "big" if kind.big else "little")
 

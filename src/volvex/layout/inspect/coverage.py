@@ -27,7 +27,6 @@ from volvex.layout.model import (
 from volvex.layout.read.blocks import Area, BlockRead, Reading
 from volvex.layout.read.entries import placing_of
 from volvex.layout.read.names import endings_of
-from volvex.layout.records.codegen import fixed_size
 from volvex.layout.records.columns import Texts, decode_numbers
 from volvex.layout.records.scalar import explained, float_of, read_fields, told
 from volvex.source import Source
@@ -247,10 +246,10 @@ def _block(reading: Reading, block: BlockRead, limit: int | None) -> Iterator[St
 def field_stretch(reading: Reading, block: BlockRead, row: int, field: Field) -> Stretch:
     """The bytes of one field of one record, a text with its length or its ending zero."""
     start, kind, column = block.offset(row, field.name), field.type, block.columns[field.name]
-    fixed = fixed_size(kind)
+    fixed = kind.fixed_size
     if isinstance(kind, Bits):
         host = next(other for other in block.block.fields if other.name == kind.host)
-        size = fixed_size(host.type) or 0
+        size = host.type.fixed_size or 0
     elif fixed is not None:
         size = fixed
     elif isinstance(kind, Text) and isinstance(column, Texts) and field.when is None:
@@ -274,7 +273,7 @@ def value_of(reading: Reading, block: BlockRead, row: int, field: Field) -> str:
         return float_of(int(column[row]), kind.bits)
     if not isinstance(kind, Number | Bits | Varint):
         raw = column[row].tobytes()
-        if not isinstance(kind, Text) and fixed_size(kind) is not None and isinstance(kind, ArrayType | Nested):
+        if not isinstance(kind, Text) and kind.fixed_size is not None and isinstance(kind, ArrayType | Nested):
             return explained(kind, raw, block.columns, row)
         return repr(raw)[1:] if raw.isascii() and raw.decode().isprintable() else str(raw.hex(" "))
     number, table = int(column[row]), getattr(field.meaning, "table", ())

@@ -39,7 +39,6 @@ from volvex.layout.model import (
 )  # fmt: skip
 from volvex.layout.order import grows, is_own, reading_order
 from volvex.layout.records.block import Records
-from volvex.layout.records.codegen import fixed_size
 from volvex.layout.records.columns import Array, Columns, Texts, decode_numbers, holds, joined
 from volvex.layout.records.varint import needed
 from volvex.layout.transforms import unwrapped
@@ -113,7 +112,7 @@ class BlockRead:
         if isinstance(kind, Varint):
             return int(needed(column[row : row + 1])[0])
         there = field.when is None or bool(self.present(field)[row])
-        return (fixed_size(kind) or 0) if there else 0
+        return (kind.fixed_size or 0) if there else 0
 
 
 @dataclass(frozen=True)
@@ -298,7 +297,7 @@ def byte_ordered(layout: Layout, source: Source) -> Layout:
                 known = " or ".join(repr(key)[1:] for key, _ in field.meaning.table)
                 raise FormatError(source.name, f"{found!r}, expected {known}", offset=start, field=f"{block.name}.{field.name}",
                                   hint="adding it to the table of byte orders")  # fmt: skip
-            offset += fixed_size(field.type) or 0
+            offset += field.type.fixed_size or 0
     return layout
 
 

@@ -20,7 +20,6 @@ from volvex.layout.model import (
     Bits,
     Block,
     Choice,
-    Condition,
     Field,
     FieldType,
     Float,
@@ -71,25 +70,8 @@ def prefix_name(field: Field) -> str:
     return f"length of {field.name}"
 
 
-def fixed_size(kind: FieldType) -> int | None:
-    """The bytes that something of a type always takes; None when that changes."""
-    if isinstance(kind, Number | Float | Raw):
-        return kind.size
-    if isinstance(kind, Text):
-        return kind.size
-    if isinstance(kind, ArrayType):
-        size = fixed_size(kind.of)
-        return kind.count * size if isinstance(kind.count, int) and size is not None else None
-    if isinstance(kind, Nested):
-        sizes = [
-            None if field.when else fixed_size(field.type) for field in kind.fields if not isinstance(field.type, Bits)
-        ]
-        return sum(size for size in sizes if size is not None) if None not in sizes else None
-    return None
-
-
 def _dtype(kind: FieldType) -> str:
-    return kind.dtype if isinstance(kind, Number | Float) else f"V{fixed_size(kind)}"
+    return kind.dtype if isinstance(kind, Number | Float) else f"V{kind.fixed_size}"
 
 
 def runs_of(block: Block) -> list[Run]:
@@ -99,7 +81,7 @@ def runs_of(block: Block) -> list[Run]:
     for field in block.fields:
         if isinstance(field.type, InlineBytes | Bits):
             continue  # no part of the record: it lies behind it, or in another field
-        if field.when is not None or fixed_size(field.type) is None:
+        if field.when is not None or field.type.fixed_size is None:
             if isinstance(field.type, Text) and field.type.prefix is not None and field.when is None:
                 members.append((prefix_name(field), field.type.prefix.dtype))
             runs.append(Run(np.dtype(members), tuple(fields), field))
@@ -142,15 +124,13 @@ class _Lines:
         wanted = _wanted(fields)
         if one.name in wanted and isinstance(one.type, Number | Raw):
             self.names[one.name] = name = self.variable()
-            self.add(f"{name} = {_opened(one)}{_number(one.type, at)}{_changed(one)}")
+            self.add(f"{name} = {_changed(one, _number(one.type, at))}")
         for part in fields:
             if isinstance(part.type, Bits) and part.type.host == one.name and part.name in wanted:
                 assert isinstance(one.type, Number)
                 self.names[part.name] = name = self.variable()
                 mask = (1 << part.type.high - part.type.low + 1) - 1
-                self.add(
-                    f"{name} = {_opened(part)}(({_number(one.type, at)} >> {part.type.low}) & {mask}){_changed(part)}"
-                )
+                self.add(f"{name} = {_changed(part, f'(({_number(one.type, at)} >> {part.type.low}) & {mask})')}")
 
     # types
 
@@ -159,7 +139,7 @@ class _Lines:
         for field in fields:
             if isinstance(field.type, Bits):
                 continue
-            size = fixed_size(field.type) if field.when is None else None
+            size = field.type.fixed_size if field.when is None else None
             if size is not None:
                 self.remember(fields, field, self.fixed)
                 self.fixed += size
@@ -170,7 +150,7 @@ class _Lines:
     def field(self, fields: tuple[Field, ...], field: Field) -> None:
         """Go past a field of changing size, which starts at `q`."""
         if field.when is not None:
-            self.add(f"if {_holds(field.when, fields, self.names)}:")
+            self.add(f"if {field.when.emit(self.names[field.when.field])}:")
             self.indent += 1
             self.type(field.type)
             self.flush()
@@ -182,7 +162,7 @@ class _Lines:
 
     def type(self, kind: FieldType, asked: Field | None = None) -> None:
         """Go past something of a type; `asked` is the field whose number is needed later."""
-        size = fixed_size(kind)
+        size = kind.fixed_size
         if size is not None:
             self.fixed += size
             return
@@ -229,7 +209,7 @@ class _Lines:
         )
         if asked is not None:
             self.names[asked.name] = variable = self.variable()
-            self.add(f"{variable} = {_opened(asked)}n{_changed(asked)}")
+            self.add(f"{variable} = {_changed(asked, 'n')}")
 
     def _inner(self, kind: Nested) -> None:
         envelope, self.names = self.names, {}
@@ -239,7 +219,7 @@ class _Lines:
 
     def _array(self, kind: ArrayType) -> None:
         count = str(kind.count) if isinstance(kind.count, int) else self.names[kind.count]
-        size = fixed_size(kind.of)
+        size = kind.of.fixed_size
         if size is not None:
             self.add(f"q += {size} * {count}")
             return
@@ -290,25 +270,11 @@ def _scaled(number: str, kind: Text) -> str:
     return number + (f" * {kind.unit}" if kind.unit != 1 else "") + (f" + {kind.extra}" if kind.extra else "")
 
 
-def _changed(field: Field) -> str:
-    """What a field's changes do to its stored number, behind the expression of that."""
-    signs = {"times": "*", "plus": "+", "xor": "^"}
-    return "".join(f" {signs[change.how]} {int(change.number)})" for change in field.changes if change.how in signs)
-
-
-def _opened(field: Field) -> str:
-    """The brackets before the expression, one for each change: they are done in their order."""
-    return "(" * sum(change.how != "from" for change in field.changes)
-
-
-def _holds(when: Condition, fields: tuple[Field, ...], names: dict[str, str]) -> str:
-    """A condition on a field of the same record, as an expression."""
-    value = when.value if isinstance(when.value, int) else int.from_bytes(when.value, "big")
-    name = names[when.field]
-    if when.how == "has":
-        return f"{name} & {value}"
-    signs = {"is": "==", "is not": "!="}
-    return f"{name} {signs.get(when.how, when.how)} {value}"
+def _changed(field: Field, expression: str) -> str:
+    """The expression of a stored number with what the field's changes do to it."""
+    for change in field.changes:
+        expression = change.emit(expression)
+    return expression
 
 
 def _record(lines: _Lines, runs: list[Run], fields: tuple[Field, ...]) -> None:
@@ -317,7 +283,7 @@ def _record(lines: _Lines, runs: list[Run], fields: tuple[Field, ...]) -> None:
         offset = 0
         for field in run.fields:
             lines.remember(fields, field, lines.fixed + offset)
-            offset += fixed_size(field.type) or 0
+            offset += field.type.fixed_size or 0
         lines.fixed += run.size
         if run.tail is None:
             continue

@@ -2,23 +2,19 @@
 
 from __future__ import annotations
 
-import operator
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
 from volvex.errors import FormatError
+from volvex.layout.arithmetic import NotMultipleError
 from volvex.layout.model import Bits, Condition, Field, Number, Varint
 from volvex.source import Source
 
 Array = npt.NDArray[Any]
 _LIKE_ASCII = ("utf-8", "ascii", "cp1252", "iso8859-1")
-COMPARED: dict[str, Callable[[Any, Any], Any]] = {
-    "is": operator.eq, "is not": operator.ne, ">=": operator.ge, "<=": operator.le, ">": operator.gt, "<": operator.lt,
-    "has": lambda found, bits: (found & bits) != 0,
-}  # fmt: skip
 LARGEST = 1 << 62  # no number in a file is larger and makes sense
 
 
@@ -148,7 +144,7 @@ def holds(when: Condition, column: Column) -> Array:
         return same if when.how == "is" else ~same
     wide = column.dtype.itemsize == 8 and column.dtype.kind == "u"
     values: Any = column.astype(object) if wide else column.astype(np.int64)
-    return np.asarray(COMPARED[when.how](values, when.value), bool)
+    return np.asarray(when.test(values), bool)
 
 
 def encode_numbers(values: Array, field: Field, index: str) -> Array:
@@ -162,7 +158,11 @@ def encode_numbers(values: Array, field: Field, index: str) -> Array:
             index, f"{worst} does not fit {field.type}", field=field.name, hint="a smaller number"
         ) from error
     for change in reversed(field.changes):
-        stored = _undo(stored, change.how, change.number, field, index)
+        try:
+            stored = change.undo(stored)
+        except NotMultipleError as error:
+            problem = f"a place that is not a multiple of {change.number} cannot be stored"
+            raise FormatError(index, problem, field=field.name) from error
     low, high = field.type.limits
     if len(stored) and (int(stored.min()) < low or int(stored.max()) > high):
         worst = int(stored.max()) if int(stored.max()) > high else int(stored.min())
@@ -172,16 +172,6 @@ def encode_numbers(values: Array, field: Field, index: str) -> Array:
     return stored.astype(np.dtype(field.type.dtype) if native and isinstance(field.type, Number) else np.int64)
 
 
-def _undo(stored: Array, how: str, number: int, field: Field, index: str) -> Array:
-    if how == "plus":
-        return stored - number
-    if how == "xor":
-        return stored ^ number
-    if len(stored) and (stored % number).any():
-        raise FormatError(index, f"a place that is not a multiple of {number} cannot be said", field=field.name)
-    return stored // number
-
-
 def _wide(field: Field) -> bool:
     """Whether a field's numbers may go beyond what 64 bits with a sign hold."""
     return (isinstance(field.type, Number) and field.type.bits == 64) or any(
@@ -189,30 +179,23 @@ def _wide(field: Field) -> bool:
     )
 
 
+def _applied(numbers: Array, field: Field) -> Array:
+    for change in field.changes:
+        numbers = change.apply(numbers)
+    return numbers
+
+
 def decode_numbers(values: Array, field: Field, source: Source, starts: Array) -> Array:
     """The true numbers (int64) that `field` stores; FormatError when one is beyond all sense."""
     if not len(values):
         return np.zeros(0, np.int64)
-    if all(change.how != "xor" for change in field.changes):
+    if all(change.how != "xor" for change in field.changes):  # the least stays the least
         least, most = int(values.min()), int(values.max())
         for change in field.changes:
-            least = least * change.number if change.how == "times" else least + change.number
-            most = most * change.number if change.how == "times" else most + change.number
+            least, most = change.apply(least), change.apply(most)
         if most < LARGEST and least > -LARGEST:
-            numbers = values.astype(np.int64)
-            for change in field.changes:
-                numbers = numbers * change.number if change.how == "times" else numbers + change.number
-            return numbers
-    return _true_wide(values.astype(object), field, source, starts)
-
-
-def _true_wide(numbers: Array, field: Field, source: Source, starts: Array) -> Array:
-    """The same with numbers of any size."""
-    for change in field.changes:
-        if change.how == "xor":
-            numbers = numbers ^ change.number
-        else:
-            numbers = numbers * change.number if change.how == "times" else numbers + change.number
+            return _applied(values.astype(np.int64), field)
+    numbers = _applied(values.astype(object), field)  # of any size
     wrong = np.asarray((numbers >= LARGEST) | (numbers <= -LARGEST), bool)
     if wrong.any():
         row = int(np.argmax(wrong))

@@ -10,7 +10,7 @@ import numpy as np
 
 from volvex.errors import FormatError
 from volvex.layout.model import ArrayType, Bits, Choice, Field, FieldType, Float, Nested, Number, Raw, Text, Varint
-from volvex.layout.records.columns import COMPARED, Columns, Texts
+from volvex.layout.records.columns import Columns, Texts
 from volvex.layout.records.varint import packed_varints
 
 SHOWN = 6  # elements of an array that are shown
@@ -78,7 +78,7 @@ def read_record(fields: tuple[Field, ...], data: bytes, at: int) -> tuple[dict[s
 
 def _holds(field: Field, values: Mapping[str, Any]) -> bool:
     assert field.when is not None
-    return bool(COMPARED[field.when.how](values.get(field.when.field, 0), field.when.value))
+    return bool(field.when.test(values.get(field.when.field, 0)))
 
 
 def _span(data: bytes, at: int, size: int) -> bytes:
