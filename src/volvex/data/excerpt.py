@@ -8,7 +8,8 @@ from xml.parsers import expat
 
 from volvex.data.model.sheet import Change, Document
 from volvex.data.text.document import Record, Splice, decoded, sheets_of
-from volvex.data.text.forms.xml import KEYS, XmlData, _filled, _fragment, _parse, _tag_at, doctype
+from volvex.data.text.forms._xml_tree import doctype, fragment, parse, tag_at
+from volvex.data.text.forms.xml import KEYS, XmlData, _filled
 from volvex.errors import FormatError
 
 STEP = 1 << 20
@@ -84,7 +85,7 @@ def _excerpt(data: bytes, chain: list[_Open], whole: bool) -> bytes:
     around = chain[:-1] if whole else chain
     inside = bytes(data[inner.start : inner.end] if whole else data[inner.left : inner.right])
     closing = b"".join(f"</{one.tag}>".encode() for one in reversed(around))
-    return doctype(data) + b"".join(_tag_at(data, one.start) for one in around) + inside + closing
+    return doctype(data) + b"".join(tag_at(data, one.start) for one in around) + inside + closing
 
 
 def _around(data: bytes, head: int, end: int, file: str) -> list[_Open]:
@@ -118,13 +119,13 @@ def _around(data: bytes, head: int, end: int, file: str) -> list[_Open]:
             parent.right = ended.end if ended.end > end else -1
 
     parser.StartElementHandler, parser.EndElementHandler = begin, finish
-    _parse(parser, data, file)
+    parse(parser, data, file)
     return found[::-1]
 
 
 def _end(data: bytes, start: int, close: int) -> int:
     """Where an element ends that starts at a place, and whose end tag starts at `close` if it has one."""
-    tag = _tag_at(data, start)
+    tag = tag_at(data, start)
     return start + len(tag) if tag.endswith(b"/>") else data.find(b">", close) + 1
 
 
@@ -141,14 +142,14 @@ def compared_records(document: XmlData, data: bytes, changes: Sequence[Change]) 
         ):
             raise FormatError(document.file, "something else would change with it", offset=there)
         at, there = one.end, there + size + len(one.new)
-    _parse(expat.ParserCreate("utf-8"), new, document.file)
+    parse(expat.ParserCreate("utf-8"), new, document.file)
     pair = XmlData(b"", document.file), XmlData(b"", document.file)
     places = dict.fromkeys((change.sheet, change.key) for change in changes)
     before, after = list[Record](), list[Record]()
     for sheet, key in places:
         element = document.element(sheet, key)
         shift = sum(len(splice.new) - (splice.end - splice.start) for splice in splices if splice.end <= element.start)
-        for records, found in ((before, element), (after, _fragment(new, element.start + shift, document.file))):
+        for records, found in ((before, element), (after, fragment(new, element.start + shift, document.file))):
             records.append(_filled(Record(sheet, key, key), found))
     pair[0]._sheets, pair[1]._sheets = sheets_of(before), sheets_of(after)
     return pair

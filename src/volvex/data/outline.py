@@ -7,7 +7,8 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
 from volvex.data.model.sheet import Document, Sheet
-from volvex.data.text.forms.xml import Element, XmlData, _key, _normal, _tree
+from volvex.data.text.forms._xml_tree import Element, tree_of
+from volvex.data.text.forms.xml import XmlData, _key, _normal
 from volvex.data.text.nodes import LIST, OBJECT, Node, NodeData, own_key
 from volvex.errors import NotFoundError
 
@@ -26,7 +27,7 @@ class Branch:
 def outline(document: Document) -> Branch:
     """The whole document."""
     if isinstance(document, XmlData):
-        root = _tree(document.data, document.file)
+        root = tree_of(document.data, document.file)
         return _element(root, root.tag)
     if isinstance(document, NodeData):
         return _node(document.root, document.file.rpartition("/")[2], "")

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from lark import Lark, Token, Transformer, v_args
-from lark.exceptions import UnexpectedCharacters, UnexpectedInput, UnexpectedToken, VisitError
+from lark.exceptions import UnexpectedInput, VisitError
 
 from volvex.codec.parameters import Spec
 from volvex.errors import FormatError, LayoutError, VolvexError
@@ -20,20 +20,9 @@ from volvex.layout import model
 from volvex.layout.kinds import kind_names
 from volvex.layout.language.check.layout import check_layout
 from volvex.layout.language.meanings import Names, meaning_of
+from volvex.layout.language.mistakes import explain
 from volvex.layout.language.resolve import ordered, resolved
 from volvex.layout.name_hash import TRAITS, WHOSE_KEYS
-
-_SAID = {  # how terminals are called in errors
-    "STRING": 'a text in quotes such as "KWPK"', "NUMBER": "a number", "WORD": "a name", "HEX_BYTE": "a byte such as 00",
-    "NUMBER_TYPE": "a number's type (u8 u16 u24 u32 u64 i8 ...)", "FLOAT_TYPE": "f16, f32 or f64", "VARINT": "varint",
-    "BYTE_ORDER": "little or big", "COMPARED": "is, is not, has, >=, <=, > or <", "DIFFER": "when sizes differ", "EDGE": "start or end",
-    "REPEATS": "repeats", "ZERO": "zero", "_FIELD": "an indented field", "_LINE": "the end of the line", "$END": "the end of the file",
-}  # fmt: skip
-_HINTS = {
-    "_FIELD": "indenting the block's fields below it, one a line",
-    "NUMBER_TYPE": "name, type, meaning, such as: files  u32  count of directory",
-}
-_FIELD_HINT = "the meaning of the field, or `kept` if it is unknown"
 
 
 @functools.cache
@@ -56,7 +45,7 @@ def parse_layout(text: str, file: str) -> model.Layout:
     try:
         tree = _parser().parse(text.rstrip() + "\n")
     except UnexpectedInput as error:
-        raise _explain(error, text, file) from error
+        raise explain(error, text, file, _parser()) from error
     try:
         layout: model.Layout = _Builder(file).transform(tree)
     except VisitError as error:
@@ -65,36 +54,6 @@ def parse_layout(text: str, file: str) -> model.Layout:
         raise
     check_layout(layout)
     return layout
-
-
-def _explain(error: UnexpectedInput, text: str, file: str) -> LayoutError:
-    """Words for what the parser met: found, expected, and what may have been meant."""
-    if isinstance(error, UnexpectedToken):
-        token, wanted = error.token, set(error.accepts or error.expected)
-    elif isinstance(error, UnexpectedCharacters):
-        token, wanted = Token("?", error.char), set(error.allowed or ())
-    else:
-        token, wanted = Token("?", ""), set()
-    literals = {t.name: t.pattern.value for t in _parser().terminals if t.pattern.type == "str"}
-    line = text.splitlines()[error.line - 1] if 0 < error.line <= len(text.splitlines()) else ""
-    word = (line[error.column - 1 :].split() or [""])[0]
-    found = f"`{word}`" if word else "the end of the line"
-    names = sorted({_SAID.get(name, literals.get(name, name)) for name in wanted})
-    near = difflib.get_close_matches(word, [literals[n] for n in wanted if n in literals], 1)
-    hint = f"`{near[0]}` in place of {found}" if near else _hint(token, wanted)
-    return LayoutError(
-        file, error.line, error.column, f"{found} is not understood here", expected=_list(names), hint=hint
-    )
-
-
-def _hint(token: Token, wanted: set[str]) -> str:
-    if "WORD" in wanted and "IS" in wanted:
-        return _FIELD_HINT
-    return next((hint for name, hint in _HINTS.items() if name in wanted), "")
-
-
-def _list(names: list[str]) -> str:
-    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} or {names[-1]}" if names else ""
 
 
 def _at(token: Token) -> model.Place:

@@ -6,7 +6,8 @@ import re
 
 from volvex.data.model.sheet import Change
 from volvex.data.text.document import UTF8, Encoding, Splice
-from volvex.data.text.forms.xml import Element, _escaped, _fragment, _indent, _tree
+from volvex.data.text.forms._xml_tree import Element, fragment, tree_of
+from volvex.data.text.forms.xml import _escaped, _indent
 from volvex.data.text.nodes import LIST, OBJECT, Node, NodeData
 from volvex.errors import FormatError, UnfitError, UsageError
 
@@ -34,12 +35,12 @@ class PlistData(NodeData):
     form = "plist"
 
     def parse(self) -> Node:
-        root = _tree(self.data, self.file)
+        root = tree_of(self.data, self.file)
         held = root.children[0] if root.tag == "plist" and root.children else root
-        return self._node(_fragment(self.data, held.start, self.file), held.start)
+        return self._node(fragment(self.data, held.start, self.file), held.start)
 
     def _node(self, element: Element, begin: int) -> Node:
-        whole = element if element.end >= 0 else _fragment(self.data, element.start, self.file)
+        whole = element if element.end >= 0 else fragment(self.data, element.start, self.file)
         tag = element.tag
         if tag == "dict":
             node = Node(element.start, OBJECT, begin, whole.end)

@@ -10,25 +10,20 @@ from __future__ import annotations
 import difflib
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from xml.parsers import expat
 
 from volvex.archive.safe_names import quoted
-from volvex.data.budget import Budget
 from volvex.data.model.sheet import Change, Document, Sheet, distinct
 from volvex.data.text.document import UTF8, Encoding, Record, Splice, TextData, sheets_of
+from volvex.data.text.forms._xml_tree import NAMELESS, Element, doctype, end_of, fragment, parse, tag_of, tree_of
 from volvex.errors import FormatError, NotFoundError, UnfitError
 
 PRIORITY = 20
 KEYS = ("id", "key", "name")
 TEXT = "text"  # the field that is the text of an element with attributes
-STEP = 1 << 20
-NAMELESS = "the text"  # the file, where only its bytes are at hand
-DEEPEST = 200  # elements within each other
 LARGE = 1 << 24  # bytes from which on two states are compared only where they differ
 _ATTRIBUTE = re.compile(rb"""\s([^\s=<>"'/]+)\s*=\s*("[^"]*"|'[^']*')""")
-_TAG = re.compile(rb"""(?:[^>"']++|"[^"]*+"|'[^']*+')*+>""")
-_DOCTYPE = re.compile(rb"<!DOCTYPE[^\[>]*(\[.*?\]\s*)?>", re.S)
 _BAD = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff\ud800-\udfff]")
 
 
@@ -40,19 +35,6 @@ def knows(data: bytes, kind: str, name: str) -> bool:
 def open(data: bytes, file: str, encoding: Encoding = UTF8) -> XmlData:
     """The document."""
     return XmlData(data, file, encoding)
-
-
-@dataclass(slots=True)
-class Element:
-    """An element with nothing left out: for the one that is looked at, or written anew."""
-
-    tag: str
-    attributes: dict[str, str]
-    start: int
-    close: int = -1  # where its end tag starts, or where it ends when it has none
-    end: int = -1
-    text: str = ""
-    children: list[Element] = field(default_factory=list)
 
 
 class XmlData(TextData):
@@ -68,7 +50,7 @@ class XmlData(TextData):
     @property
     def sheets(self) -> list[Sheet]:
         if self._sheets is None:
-            elements = _tree(self.data, self.file)
+            elements = tree_of(self.data, self.file)
             records = list(_records(elements))
             keys = distinct([f"{one.sheet}\0{one.key}" for one, _ in records])
             self._starts = {tuple(key.split("\0", 1)): one.start for key, (_, one) in zip(keys, records, strict=True)}  # type: ignore[misc]
@@ -82,7 +64,7 @@ class XmlData(TextData):
         hits = _hits(self.data, self.file, key)
         exact = [hit for hit in hits if hit.key == key and hit.own != key] or hits
         if len(exact) == 1:
-            element = _fragment(self.data, exact[0].start, self.file)
+            element = fragment(self.data, exact[0].start, self.file)
             if _key(element) == exact[0].own:  # and not a name that stands before the id
                 record = _filled(Record(exact[0].sheet, exact[0].key, exact[0].own), element)
                 (sheet,) = sheets_of([record])
@@ -91,7 +73,7 @@ class XmlData(TextData):
         elif exact:
             starts = {one.start for one in exact}
             places = [
-                record.place for record, element in _records(_tree(self.data, self.file)) if element.start in starts
+                record.place for record, element in _records(tree_of(self.data, self.file)) if element.start in starts
             ]
             raise NotFoundError(
                 f"{self.file}: row {key} is there {len(exact)} times: {', '.join(places[:4])}", f"--at {places[0]}"
@@ -100,7 +82,7 @@ class XmlData(TextData):
 
     def at(self, place: str) -> tuple[str, str, str]:
         wanted = _normal(place)
-        elements = _tree(self.data, self.file)
+        elements = tree_of(self.data, self.file)
         known = []
         for record, element in _records(elements):
             for path, _, attribute in [("", element, ""), *_below(element)]:
@@ -176,12 +158,12 @@ class XmlData(TextData):
             start = self._known_starts().get((sheet, key))
         if start is None:
             raise NotFoundError(f"{self.file}: {sheet} has no row {key}")
-        return _fragment(self.data, start, self.file)
+        return fragment(self.data, start, self.file)
 
     def _copied_record(self, like: Element, change: Change) -> bytes:
         """A record that is like another, with other fields, and the blanks before it."""
         text = bytes(self.data[like.start : like.end])
-        element = _fragment(text, 0, self.file, doctype(self.data))
+        element = fragment(text, 0, self.file, doctype(self.data))
         has = {name: _value(found, attribute) for name, found, attribute in _fields(element)}
         wanted = dict(change.fields)
         if not change.like:
@@ -267,93 +249,13 @@ def _hits(data: bytes, file: str, key: str) -> list[_Hit]:
             found.append(_Hit(sheet_name([tag for tag, _, _ in stack]), whole, own, stack[-1][2]))
 
     parser.StartElementHandler, parser.EndElementHandler = start, end
-    _parse(parser, data, file)
+    parse(parser, data, file)
     return found
 
 
 def sheet_name(tags: Sequence[str]) -> str:
     """The sheet of a record: the tags that lead to it, without the root's."""
     return "/".join(tags[1:]) or tags[0]
-
-
-def _parse(parser: expat.XMLParserType, data: bytes, file: str) -> None:
-    try:
-        for at in range(0, max(1, len(data)), STEP):
-            parser.Parse(bytes(data[at : at + STEP]), False)
-        parser.Parse(b"", True)
-    except expat.ExpatError as error:
-        raise FormatError(file, f"line {error.lineno}, column {error.offset + 1}: {expat.ErrorString(error.code)}",
-                          hint="mending it in an editor") from error  # fmt: skip
-
-
-def _tree(data: bytes, file: str, stop: bool = False) -> Element:
-    """All elements. With `stop` only the first one in the text, whatever follows it."""
-    parser = expat.ParserCreate("utf-8")
-    parser.buffer_text = True
-    opened: list[Element] = []
-    roots: list[Element] = []
-    budget = Budget(file)
-
-    def start(tag: str, attributes: dict[str, str]) -> None:
-        budget.spend(1 + len(attributes))
-        element = Element(tag, attributes, parser.CurrentByteIndex)
-        (opened[-1].children if opened else roots).append(element)
-        opened.append(element)
-        if len(opened) > DEEPEST:
-            raise FormatError(file, f"elements within each other more than {DEEPEST} deep", hint="another program")
-
-    def end(tag: str) -> None:
-        element = opened.pop()
-        element.close = parser.CurrentByteIndex
-        if not opened and stop:
-            raise _Done
-
-    def characters(chunk: str) -> None:
-        if opened and not opened[-1].children:
-            opened[-1].text += chunk
-
-    parser.StartElementHandler, parser.EndElementHandler, parser.CharacterDataHandler = start, end, characters
-    try:
-        _parse(parser, data, file)
-    except _Done:
-        pass
-    return roots[0]
-
-
-class _Done(Exception):
-    """Enough was seen."""
-
-
-def _fragment(data: bytes, start: int, file: str, prefix: bytes | None = None) -> Element:
-    """The element that starts at a place, with where it ends; places count from the start of the file.
-
-    `prefix` is the document type that tells entities, when it is not in `data`.
-    """
-    prefix = doctype(data) if prefix is None else prefix
-    size = 1 << 14
-    while True:
-        try:
-            element = _tree(prefix + bytes(data[start : start + size]), file, stop=True)
-            break
-        except (FormatError, IndexError):
-            if start + size >= len(data):
-                raise
-            size *= 8
-    _move(element, start - len(prefix))
-    element.end = _end(data, element)
-    return element
-
-
-def doctype(data: bytes) -> bytes:
-    """A file's document type, which may tell entities; nothing when it has none."""
-    match = _DOCTYPE.search(bytes(data[: 1 << 16]))
-    return match[0] if match is not None else b""
-
-
-def _move(element: Element, by: int) -> None:
-    element.start, element.close = element.start + by, element.close + by
-    for child in element.children:
-        _move(child, by)
 
 
 def _key(element: Element) -> str | None:
@@ -455,58 +357,28 @@ def _set(data: bytes, element: Element, change: Change, file: str) -> Splice:
         first = inner.index(bytes(quote)) + 1
         return Splice(span.start + first, span.end - 1, _escaped(change.after, file, bytes(quote).decode()))
     if change.after is None:
-        return Splice(_indent(data, holder.start), _end(data, holder), b"")
-    tag = _tag(data, holder)
+        return Splice(_indent(data, holder.start), end_of(data, holder), b"")
+    tag = tag_of(data, holder)
     start = holder.start + len(tag)
     if tag.endswith(b"/>"):
         return Splice(start - 2, start, b">" + _escaped(change.after, file) + f"</{holder.tag}>".encode())
     return Splice(start, holder.close, _escaped(change.after, file))
 
 
-def _end(data: bytes, element: Element) -> int:
-    tag = _tag(data, element)
-    if tag.endswith(b"/>"):
-        return element.start + len(tag)
-    end = bytes(data[element.close : element.close + 4096]).find(b">")
-    if end < 0 or data[element.close : element.close + 2] != b"</":
-        raise FormatError(NAMELESS, "this comes from an entity of the document type, into which no edit reaches",
-                          offset=element.close, hint="editing the file by hand, and `volvex swap`")  # fmt: skip
-    return end + element.close + 1
-
-
 def _new_attribute(data: bytes, element: Element, change: Change, file: str) -> Splice:
     """A field that was not there: an attribute behind the others."""
     if change.after is None or not re.fullmatch(r"[A-Za-z_][\w.-]*", change.field):
         raise NotFoundError(f"{file}: row {change.key} has no field {change.field}")
-    tag = _tag(data, element)
+    tag = tag_of(data, element)
     at = element.start + len(tag) - (2 if tag.endswith(b"/>") else 1)
     while data[at - 1 : at] in (b" ", b"\t", b"\r", b"\n"):
         at -= 1
     return Splice(at, at, f' {change.field}="'.encode() + _escaped(change.after, file, '"') + b'"')
 
 
-def _tag(data: bytes, element: Element) -> bytes:
-    """An element's start tag."""
-    return _tag_at(data, element.start)
-
-
-def _tag_at(data: bytes, start: int) -> bytes:
-    """The start tag at a place: up to the first `>` outside quotes."""
-    size = 4096
-    while data[start : start + 1] == b"<":
-        match = _TAG.match(bytes(data[start : start + size]))
-        if match is not None:
-            return match[0]
-        if start + size >= len(data):
-            break
-        size *= 4
-    raise FormatError(NAMELESS, "this comes from an entity of the document type, into which no edit reaches", offset=start,
-                      hint="editing the file by hand, and `volvex swap`")  # fmt: skip
-
-
 def _attribute(data: bytes, element: Element, name: str) -> Splice | None:
     """Where an attribute stands, with the blank before it; None when it does not stand there."""
-    for match in _ATTRIBUTE.finditer(_tag(data, element)):
+    for match in _ATTRIBUTE.finditer(tag_of(data, element)):
         if match[1].decode() == name:
             return Splice(element.start + match.start(), element.start + match.end(), b"")
     return None
