@@ -6,7 +6,7 @@ import struct
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import Protocol
 
 import numpy as np
 
@@ -14,12 +14,10 @@ from volvex.archive.formats import _zip_directory as zd
 from volvex.archive.formats._base import CRC, content_piece, joined, span
 from volvex.archive.formats._zip_locks import AE, Lock, locked
 from volvex.errors import RefusedError
+from volvex.layout.entries import Entries
 from volvex.layout.records.columns import Array
 from volvex.layout.write.plan import Edit, NewContent, Piece, Plan
-from volvex.source import Spool
-
-if TYPE_CHECKING:
-    from volvex.archive.formats.zip import Zip
+from volvex.source import Source, Spool
 
 NUMBERS = {"none": 0, "deflate": 8, "bzip2": 12, "lzma_headed": 14, "zstd": 93, "xz": 95}
 NEEDS = {0: 20, 8: 20, 12: 46, 14: 63, 93: 63, 95: 63}  # the version that a reader must have
@@ -84,10 +82,31 @@ class _New:
                            ) + self.name + extra + self.comment  # fmt: skip
 
 
+class Written(Protocol):
+    """What the writer asks of a ZIP archive: its directory as it is stored, and why an entry cannot be written."""
+
+    source: Source
+    entries: Entries
+    end: zd.End
+    directory: zd.Directory
+    flags: Array
+
+    @property
+    def refusals(self) -> dict[int, str]: ...
+
+    def __len__(self) -> int: ...
+
+    def label(self, row: int) -> str: ...
+
+    def local(self, row: int) -> tuple[int, bytes]: ...
+
+    def secret_of(self, row: int) -> bytes: ...
+
+
 class Writer:
     """Makes the plan of a ZIP archive with changes."""
 
-    def __init__(self, archive: Zip, locks: Mapping[int, Lock], folder: Path | None, pinned: bool) -> None:
+    def __init__(self, archive: Written, locks: Mapping[int, Lock], folder: Path | None, pinned: bool) -> None:
         self.archive, self.locks, self.folder, self.pinned = archive, locks, folder, pinned
         self._spools: list[Spool] = []
         self._size = 0
