@@ -14,7 +14,7 @@ from tests.support import ROOT, SOURCE, archive_of
 from volvex.command.ui.commands import COMMANDS, summary_of
 from volvex.errors import VolvexError
 from volvex.layout.inspect.proof import prove
-from volvex.layout.kinds import kind_names
+from volvex.layout.kinds import kind_names, kind_of
 from volvex.layout.language.parser import parse_layout
 from volvex.layout.write.checks import unwritable
 
@@ -221,7 +221,8 @@ class LayoutReference(unittest.TestCase):
     FENCE = re.compile(r"^```(\w+)([^\n]*)\n(.*?)^```$", re.M | re.S)
 
     def setUp(self) -> None:
-        text = (ROOT / "docs" / "layouts.md").read_text(encoding="utf-8")
+        pages = [ROOT / "docs" / name for name in ("layouts-tutorial.md", "layouts.md")]
+        text = "\n".join(page.read_text(encoding="utf-8") for page in pages)
         self.fences = [(kind, about.strip(), body) for kind, about, body in self.FENCE.findall(text)]
 
     def test_examples_with_bytes(self) -> None:
@@ -257,6 +258,22 @@ class LayoutReference(unittest.TestCase):
         self.assertTrue(layouts)
         for layout in layouts:
             self.assertEqual(unwritable(parse_layout(layout, "my.layout")), [])
+
+    def test_every_meaning_is_in_the_index(self) -> None:
+        text = (ROOT / "docs" / "layouts.md").read_text(encoding="utf-8")
+        index = text.partition("## Index of meanings")[2]
+        for name in kind_names():
+            kind = kind_of(name)
+            assert kind is not None
+            for word in (*kind.ATTRIBUTES, *getattr(kind, "ROLES", ()), *kind.PARTS):
+                self.assertIn(f"`{word}`", index, name)
+
+    def test_contents_lead_to_headings(self) -> None:
+        text = (ROOT / "docs" / "layouts.md").read_text(encoding="utf-8")
+        headings = {
+            re.sub(r"[^\w\- ]", "", one.lower()).replace(" ", "-") for one in re.findall(r"(?m)^## (.+)$", text)
+        }
+        self.assertEqual(headings - {"contents"}, set(re.findall(r"\(#([\w-]+)\)", text.partition("## Cheat")[0])))
 
     def test_every_word_of_the_grammar_is_explained(self) -> None:
         grammar = (PACKAGE / "layout" / "language" / "grammar.lark").read_text(encoding="utf-8")
