@@ -11,7 +11,8 @@ from pathlib import Path
 
 from tests.books import laid_out
 from tests.support import ROOT, SOURCE, archive_of
-from volvex.command.ui.commands import COMMANDS, summary_of
+from volvex.command.ui.commands import COMMANDS, groups, summary_of
+from volvex.command.ui.help import parser_of
 from volvex.errors import VolvexError
 from volvex.layout.inspect.proof import prove
 from volvex.layout.kinds import kind_names, kind_of
@@ -137,6 +138,29 @@ class Documents(unittest.TestCase):
         for name in COMMANDS.names():
             self.assertIn(f"`{name.replace('.', ' ')}", text)
             self.assertTrue(summary_of(COMMANDS.load(name)).endswith("."), name)
+
+    def test_commands_in_the_pages_have_the_options_that_are_shown(self) -> None:
+        seen = 0
+        for path in (ROOT / "README.md", ROOT / "CONTRIBUTING.md", *sorted((ROOT / "docs").glob("*.md"))):
+            text = path.read_text(encoding="utf-8")
+            lines = [line for block in re.findall(r"(?ms)^```\w*\n(.*?)^```", text) for line in block.splitlines()]
+            for line in [*lines, *re.findall(r"`([^`\n]+)`", text)]:
+                words = line.partition("  #")[0].split()
+                if words[:1] != ["volvex"] or len(words) < 2 or words[1] in groups() or words[1].isupper():
+                    continue
+                if path.name == "extending.md":  # a command of another package
+                    continue
+                options = {
+                    word.partition("=")[0].strip("'\"[]") for word in words[2:] if word.startswith(("--", "[--"))
+                }
+                if words[1].startswith("-") or words[1] == "help":
+                    continue
+                with self.subTest(f"{path.name}: {line}"):
+                    parser = parser_of(words[1], COMMANDS.load(words[1]), 100)
+                    known = {name for action in parser._actions for name in action.option_strings}
+                    self.assertLessEqual(options, known)
+                    seen += 1
+        self.assertGreater(seen, 40)
 
     def test_every_dependency_is_justified(self) -> None:
         text = self.text("docs/dependencies.md")
