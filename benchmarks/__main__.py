@@ -3,18 +3,16 @@
 from __future__ import annotations
 
 import argparse
-import datetime
-import json
 import os
 import platform
 import shutil
 import subprocess
 import sys
-from dataclasses import asdict
 from pathlib import Path
 
 from benchmarks import archives, data, names
 from benchmarks.against import worse_than
+from benchmarks.page import keep
 from benchmarks.timing import Result, compare
 
 HERE = Path(__file__).parent
@@ -318,8 +316,8 @@ def main() -> int:
     _print(results)
     worse = worse_than(results, options.against) if options.against is not None else []
     print("\n".join(worse))
-    if not options.case:
-        _write(results)
+    keep(results, {} if options.case else _about())
+    print("written to benchmarks/results.json and docs/performance.md")
     return 1 if worse else 0
 
 
@@ -331,33 +329,13 @@ def _print(results: list[Result]) -> None:
               f"{result.our_memory / 1e6:>6.0f} MB{result.their_memory / 1e6:>6.0f} MB")  # fmt: skip
 
 
-def _write(results: list[Result]) -> None:
+def _about() -> dict[str, object]:
+    """The machine, and what codecs and hashes do on one core."""
     from benchmarks.codecs import measure  # late: a child's peak memory starts from its parent's
     from benchmarks.names import measure as measure_names
 
-    commit = subprocess.run(
-        ["git", "rev-parse", "--short", "HEAD"], cwd=HERE, capture_output=True, text=True
-    ).stdout.strip()
-    about = {
-        "date": f"{datetime.date.today()}",
-        "commit": commit,
-        "python": platform.python_version(),
-        "system": platform.platform(),
-        "cores": os.cpu_count(),
-    }
-    (HERE / "results.json").write_text(
-        json.dumps(
-            {
-                **about,
-                "results": [asdict(result) for result in results],
-                "codecs (MB/s)": measure(),
-                "names (M/s)": measure_names(),
-            },
-            indent=1,
-        )
-        + "\n"
-    )
-    print(f"written to {HERE / 'results.json'}")
+    system = {"python": platform.python_version(), "system": platform.platform(), "cores": os.cpu_count()}
+    return {**system, "codecs (MB/s)": measure(), "names (M/s)": measure_names()}
 
 
 if __name__ == "__main__":
