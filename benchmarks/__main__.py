@@ -92,7 +92,7 @@ def _listing(name: str, file: Path, rounds: int) -> Result:
 
 
 def rebuild(work: Path, rounds: int) -> Result:
-    """One entry changed in an archive of fixed records of 3.6 GB, built anew on a bench, against copying the file."""
+    """One entry changed in an archive of fixed records of 3.6 GB, built again on a bench, against copying the file."""
     bench, copy, archive = work / "deep-bench", work / "copy.bin", work / "deep" / "deep.bin"
     _clear(bench)
     new = work / "new.ring"
@@ -185,7 +185,7 @@ def survey(work: Path, rounds: int) -> Result:
 
 
 def names_match(work: Path, rounds: int) -> Result:
-    """A million names matched against 100,000 keys, made into keys anew."""
+    """A million names matched against 100,000 keys, made into keys again."""
     archive, dictionary = names.dictionary(work)
     ours = [VOLVEX, "list", str(archive)]
     theirs = [sys.executable, str(HERE / "plain_names.py"), str(archive), str(dictionary)]

@@ -56,7 +56,7 @@ PICTURES = (
     Picture("help", ".", "volvex set --help"),
     Picture("survey", ".", "volvex survey game"),
     Picture("list", ".", "volvex list game/data/main.kwp/rules --sort size"),
-    Picture("list-deep", ".", "volvex list game/vault/harbour.kvx --deep"),
+    Picture("list-deep", ".", "volvex list game/vault/harbour.kvx --deep --tree"),
     Picture("find", ".", "volvex find game/data --text fresnel_3"),
     Picture("show", ".", f"volvex show game/{LAMPS} --unpaged"),
     Picture("identify", ".", "volvex identify game/kelpwick.exe"),

@@ -73,7 +73,7 @@ class Files(Case):
 
 
 class Names(Case):
-    """What an archive's entries are called, with dictionaries at hand."""
+    """What an archive's entries are called, with known dictionaries."""
 
     def archive(self, text: str, data: bytes, *lists: str, game: str = "") -> LayoutArchive:
         for number, lines in enumerate(lists):

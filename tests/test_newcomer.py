@@ -83,7 +83,7 @@ class Undo(Case):
     def test_a_file_open_in_another_program_follows(self) -> None:
         self.volvex("take", LAMPS, "--as", "csv", cwd=self.work)
         self.volvex("undo", LAMPS, cwd=self.work)
-        self.assertIn("written anew", self.run_program("changes", cwd=self.work).stderr)
+        self.assertIn("rewritten", self.run_program("changes", cwd=self.work).stderr)
         self.assertIn("fresnel_3,Third Fresnel,paraffin,9", (self.work / f"open/{LAMPS}.csv").read_text("utf-8-sig"))
 
 

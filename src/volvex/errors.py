@@ -66,7 +66,7 @@ class TooLargeError(RefusedError):
 
 
 class LockedError(VolvexError):
-    """A key is missing, or none of those at hand is the right one."""
+    """A key is missing, or none of those available is the right one."""
 
     status = Status.LOCKED
 

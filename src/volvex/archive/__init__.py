@@ -1,4 +1,4 @@
-"""Archives as folders: entries, paths that reach through archives, taking out and writing anew.
+"""Archives as folders: entries, paths that reach through archives, taking out and writing again.
 
 An archive's directory is held as columns; an `Entry` is made when somebody asks for it. Names are what
 the archive says, with forward slashes; nothing in them is trusted (see `names`).

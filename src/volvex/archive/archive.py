@@ -123,7 +123,7 @@ class Archive(ABC):
         yield from ()
 
     def lock(self) -> tuple[bool, str]:
-        """Whether some of it is locked, and the name of the key that opens it, if it is at hand."""
+        """Whether some of it is locked, and the name of the key that opens it, if it is available."""
         return False, ""
 
     def refusal(self, row: int) -> str:
@@ -171,7 +171,7 @@ class Archive(ABC):
     def plan(self, edit: Edit, each: bool = False, folder: Path | None = None, pinned: bool = False) -> Plan:
         """How the file is written with changes; RefusedError when it cannot be written.
 
-        With `each` every part is made anew, which proves the format; with `pinned` what does not change stays
+        With `each` every part is made again, which proves the format; with `pinned` what does not change stays
         where it is, as far as the format allows. Temporary files go to `folder`.
         """
 

@@ -1,4 +1,4 @@
-"""Building: only the archives that are affected are written anew, everything else in them bit for bit."""
+"""Building: only the archives that are affected are rewritten, everything else in them bit for bit."""
 
 from __future__ import annotations
 
@@ -132,7 +132,7 @@ class Work:
 
 
 def work_on(bench: Workbench, name: str, archive: Archive, some: Sequence[FileChange], spool: Spool) -> Work:
-    """The work on an archive, from the inside out: those within it are written anew first, as new content of its entries."""
+    """The work on an archive, from the inside out: those within it are rewritten first, as new content of its entries."""
     work = Work(name, archive, Edit(), [], {})
     within: dict[str, list[FileChange]] = {}
     places: dict[int, str] = {}  # of what is replaced, where it lies on the bench

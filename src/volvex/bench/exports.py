@@ -1,7 +1,7 @@
 """Data of a bench as files that ordinary programs open, in its folder `open`: what is edited there comes back by itself.
 
 Each command that works on changes looks first whether such a file was edited, and takes its values over: all of them, or
-none when one does not fit. When the data was edited otherwise, the file is written anew.
+none when one does not fit. When the data was edited otherwise, the file is rewritten.
 """
 
 from __future__ import annotations
@@ -23,11 +23,11 @@ FOLDER = "open"
 
 @dataclass(frozen=True)
 class SyncResult:
-    """What came of a file in the folder `open`."""
+    """The result of taking over one file of the folder `open`."""
 
     place: str
     file: str
-    what: str  # taken over, written anew
+    what: str  # taken over, rewritten
     changes: int = 0
     notes: tuple[str, ...] = ()
 
@@ -61,7 +61,7 @@ def _write(bench: Workbench, target: Path, data: bytes) -> None:
 
 
 def sync_exports(bench: Workbench) -> list[SyncResult]:
-    """Take over what was edited in the folder `open`, and write anew what was edited elsewhere.
+    """Take over what was edited in the folder `open`, and write again what was edited elsewhere.
 
     RefusedError, and nothing is taken over, when the same data was edited in two files.
     """
@@ -111,7 +111,7 @@ def _fold(bench: Workbench, file: str, opened: Opened) -> SyncResult | None:
     else:
         data = exported(opened.ending, document, wanted)
         _write(bench, source, data)
-        digest, what, count, notes = digest_bytes(data), "written anew", 0, ()
+        digest, what, count, notes = digest_bytes(data), "rewritten", 0, ()
     bench.opened[file] = Opened(opened.place, opened.ending, opened.sheet, opened.language, digest, digest_file(target))
     bench.save()
     return SyncResult(opened.place, file, what, count, notes)

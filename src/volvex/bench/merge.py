@@ -24,7 +24,7 @@ FORMAT = 1
 
 @dataclass
 class MergeResult:
-    """What came of carrying changes into one file."""
+    """The result of merging changes into one file."""
 
     path: str
     made: list[Change] = field(default_factory=list)

@@ -15,7 +15,7 @@ TAIL = Parameter("bare", words=("bare", "zeros"))
 
 
 class Bytewise:
-    """A cipher whose effect on a byte depends on where it stands: `mask(array, from)` gives the bytes anew."""
+    """A cipher whose effect on a byte depends on where it stands: `mask(array, from)` gives the bytes again."""
 
     unit, pads = 1, False
 

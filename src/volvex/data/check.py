@@ -38,7 +38,7 @@ class Problem:
 
     @property
     def told(self) -> str:
-        """All of it but for what to do, in a line."""
+        """The problem in one line, without the hint."""
         return ": ".join(one for one in (self.file, self.place, self.message) if one)
 
 

@@ -173,7 +173,7 @@ def plain(change: Change) -> dict[str, Any]:
 
 
 def change_of(value: Mapping[str, Any], file: str) -> Change:
-    """The other direction; FormatError when it is none."""
+    """The change in a record of JSON; FormatError when it is none."""
     try:
         what = typed.mapping(value)["what"]
         texts = [value["sheet"], value["key"], value.get("field", ""), value.get("like", "")]

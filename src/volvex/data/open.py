@@ -33,7 +33,7 @@ def open_data(
 
 
 def require_data(data: bytes, library: Library, file: str, layout: Layout | None = None) -> Document:
-    """The same; UsageError when nothing knows them."""
+    """The document in some bytes; UsageError when their format is unknown."""
     found = open_data(data, library, file, layout)
     if found is None:
         kind = filetypes.kind_of_data(bytes(data[: filetypes.HEAD]))

@@ -1,4 +1,4 @@
-"""The layouts at hand: those that ship, the user's, and those that a command names."""
+"""The known layouts: those that ship, the user's, and those that a command names."""
 
 from __future__ import annotations
 

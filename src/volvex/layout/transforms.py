@@ -132,7 +132,7 @@ def decrypted(chunks: Iterable[bytes], ciphers: Sequence[Cipher]) -> Iterator[by
 
 
 def encrypted(chunks: Iterable[bytes], ciphers: Sequence[Cipher]) -> Iterator[bytes]:
-    """The other direction."""
+    """Bytes with their ciphers, the outermost of which comes last."""
     for cipher in reversed(ciphers):
         chunks = _through(cipher.encrypt(), chunks)
     return iter(chunks)
@@ -194,7 +194,7 @@ def _bounded(chunks: Iterable[bytes], part: Part, size: int | None) -> Iterator[
 
 
 def wrapped(part: Part, chunks: Iterable[bytes]) -> Iterator[bytes]:
-    """The other direction: what a part holds as it is stored."""
+    """The stored bytes of a part from its content."""
     for transform in reversed(part.transforms):
         codec = made_codec(transform)
         chunks = _through(codec.encrypt(), chunks) if is_cipher(transform) else codec.encode_stream(chunks)

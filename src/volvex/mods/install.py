@@ -33,7 +33,7 @@ class Action:
 
 @dataclass
 class Done:
-    """What came of an install or a restore."""
+    """The result of an install or a restore, file by file."""
 
     actions: list[Action] = field(default_factory=list)
     skipped: list[Action] = field(default_factory=list)  # what was not done, and why

@@ -81,7 +81,7 @@ def recover(game: Path, disk: Disk, back: bool = False) -> str:
 
 
 def recover_in(game: Path, home: Path, disk: Disk, back: bool = False) -> str:
-    """The same where the lock is held already."""
+    """Finish or undo an interrupted transaction; the caller holds the lock."""
     state = read_state(home)
     if not state.under_way:
         return ""

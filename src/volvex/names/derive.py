@@ -80,7 +80,7 @@ def endings(paths: Iterable[str]) -> list[str]:
 
 
 def other_endings(new: Sequence[str], every: Sequence[str]) -> Iterator[Product]:
-    """The same with another extension."""
+    """The known paths with other extensions."""
     stems = list(dict.fromkeys(parts.folder + parts.stem for parts in map(Parts.of, new)))
     yield stems, every
 

@@ -141,10 +141,10 @@ class Dictionary:
         return digest_bytes(digest_bytes(self.data).encode() + repr(keying.parts).encode())[:40]
 
 
-def write(file: Path, lines: Iterable[str], disk: Disk, anew: bool = False) -> None:
-    """A dictionary with these lines, sorted; comments that stood at the start of the file stay, unless it is made anew."""
+def write(file: Path, lines: Iterable[str], disk: Disk, again: bool = False) -> None:
+    """A dictionary with these lines, sorted; comments that stood at the start of the file stay, unless it is made again."""
     head = []
-    if file.is_file() and not anew:
+    if file.is_file() and not again:
         for line in decoded(file.read_bytes(), str(file)).splitlines():
             if not line.startswith("#"):
                 break

@@ -1,4 +1,4 @@
-"""The dictionaries at hand: those that ship with a game's layouts, the user's, and those of a bench; all count together."""
+"""The known dictionaries: those that ship with a game's layouts, the user's, and those of a bench; all count together."""
 
 from __future__ import annotations
 

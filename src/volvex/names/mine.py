@@ -30,7 +30,7 @@ Tell = Callable[[str], None]
 
 @dataclass
 class Mined:
-    """What came of it."""
+    """The names that mining found, and what was tried."""
 
     read: ScanResult
     quarries: list[UnresolvedEntries]

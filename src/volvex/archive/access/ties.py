@@ -140,6 +140,6 @@ class Games:
         return False
 
     def tie_around(self, ties: Ties, path: Path) -> None:
-        """The same for the game in which a path lies."""
+        """Add the ties of the game in which a path lies."""
         full = Path(os.path.normpath(path.absolute()))
         any(self.tie(ties, folder) for folder in (full, *full.parents))

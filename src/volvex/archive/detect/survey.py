@@ -108,7 +108,7 @@ def _remembered(folder: Path, told: str) -> Surveyed:
 
 
 def _means(library: Library, tied: str) -> str:
-    """What a survey depends on beside the files: this Volvex, the layouts at hand and what is tied to them, the hashes by name."""
+    """What a survey depends on beside the files: this Volvex, the known layouts and what is tied to them, the hashes by name."""
     layouts = "".join(digest_bytes(file.read_bytes()) for file in library.files())
     return digest_bytes(f"{__version__} {layouts} {sorted(library.keys.names())} {tied}".encode())[:32]
 

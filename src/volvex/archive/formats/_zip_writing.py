@@ -1,4 +1,4 @@
-"""Writing ZIP archives anew: which bytes stay, what is new, and the directory measured again (APPNOTE 6.3.10)."""
+"""Writing ZIP archives again: which bytes stay, what is new, and the directory measured again (APPNOTE 6.3.10)."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ NEEDS_WIDE, NEEDS_AES = 45, 51
 
 @dataclass(frozen=True)
 class _New:
-    """An entry that is written anew."""
+    """An entry that is rewritten."""
 
     name: bytes
     flags: int
@@ -210,7 +210,7 @@ class Writer:
         return end
 
     def _made(self, like: int, name: bytes, content: NewContent, same: bool) -> _New:
-        """An entry written anew: `same` when it stands for `like` itself."""
+        """An entry rewritten: `same` when it stands for `like` itself."""
         archive, heads = self.archive, self.archive.directory.heads
         lock, method, crc = self.locks.get(like), NUMBERS[content.codec], content.checksums[CRC]
         piece, stored = content_piece(content), content.stored

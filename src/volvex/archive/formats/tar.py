@@ -268,7 +268,7 @@ class Tar(OpenFormatArchive):
         return [Piece.of(bytes(size))]
 
     def _again(self, one: _Entry) -> bytes:
-        """Its headers, the size and the sum computed anew: for the proof."""
+        """Its headers, the size and the sum computed again: for the proof."""
         before = self.source.read(one.start, one.header - one.start)
         block = self.source.read(one.header, BLOCK)
         if _number(block[SIZE]) == one.size and block[SIZE].strip(b" \0"):

@@ -18,7 +18,7 @@ from volvex.source.disk import is_leftover
 
 @dataclass(frozen=True)
 class Packed:
-    """What came of it."""
+    """The result of packing: how many entries are the same, changed, new or left out."""
 
     files: dict[str, int]  # the files that were written, and their sizes
     same: int

@@ -1,4 +1,4 @@
-"""Archives written anew: new content is encoded into a spool, the rest is copied as it lies."""
+"""Archives rewritten: new content is encoded into a spool, the rest is copied as it lies."""
 
 from __future__ import annotations
 

@@ -24,7 +24,7 @@ UNFIT = (errno.ENAMETOOLONG, errno.EINVAL, errno.EILSEQ)
 
 @dataclass
 class Unpacked:
-    """What came of it."""
+    """The result of unpacking: what was written, skipped and refused."""
 
     files: int = 0
     bytes: int = 0

@@ -40,7 +40,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         for line in lines:
             context.print(line)
         return Status.OK
-    dictionary.write(options.to, lines, context.disk, anew=True)
+    dictionary.write(options.to, lines, context.disk, again=True)
     context.print(f"{count(len(lines), 'name')} in {options.to}")
     return Status.OK
 

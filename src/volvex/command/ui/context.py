@@ -83,7 +83,7 @@ class Context:
         return platformdirs.user_config_path("volvex", appauthor=False)
 
     def library(self, *folders: Path) -> Library:
-        """All layouts and dictionaries at hand; those of the benches in `folders`, and of the bench around, come first."""
+        """All layouts and known dictionaries; those of the benches in `folders`, and of the bench around, come first."""
         from volvex.archive.access.paths import LAYOUTS
         from volvex.layout import Library
 
@@ -96,7 +96,7 @@ class Context:
         )
 
     def dictionaries(self, *folders: Path) -> DictionarySet:
-        """The dictionaries at hand, those of `folders` and of the bench around first."""
+        """The known dictionaries, those of `folders` and of the bench around first."""
         from volvex.names.dictionary_set import FOLDER, DictionarySet
 
         around = [] if self.bench is None else [self.bench]

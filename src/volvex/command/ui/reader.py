@@ -94,7 +94,7 @@ def _paths(options: argparse.Namespace) -> list[str]:
 
 
 def tied_library(options: argparse.Namespace, context: Context) -> tuple[Library, Ties]:
-    """All layouts at hand, and what ties paths from the current folder to them: their games' descriptions, and the options."""
+    """All known layouts, and what ties paths from the current folder to them: their games' descriptions, and the options."""
     from volvex.archive.access.ties import Games, Ties
 
     library: Library = context.library()

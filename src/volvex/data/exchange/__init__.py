@@ -35,7 +35,7 @@ class Wanted:
 
 @dataclass(frozen=True)
 class Incoming:
-    """What came of reading a file: changes, and what is worth knowing besides."""
+    """The result of reading a file: changes, and notes."""
 
     changes: list[Change]
     notes: list[str]

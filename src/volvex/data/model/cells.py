@@ -179,7 +179,7 @@ def raws_of(column: Stored) -> list[bytes]:
 
 
 def raw_at(column: Stored, row: int) -> bytes:
-    """The same for one record."""
+    """The stored bytes of one record."""
     return column.raw(row) if isinstance(column, Texts) else column[row].tobytes()
 
 

@@ -53,7 +53,7 @@ class Leaf:
         return value
 
     def undone(self, value: int) -> int:
-        """The other direction."""
+        """The stored number of a true one."""
         for change in reversed(self.changes):
             value = (
                 value ^ change.number

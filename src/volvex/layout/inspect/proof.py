@@ -31,14 +31,14 @@ class Difference:
 
 @dataclass(frozen=True)
 class Proof:
-    """What came of writing a file anew."""
+    """The result of a proof: the size of the file, and the first difference."""
 
     size: int
     difference: Difference | None
 
 
 def prove(reading: Reading, on_progress: Callable[[int], None] = lambda size: None) -> Proof:
-    """Write a file anew from what was read of it, every part by itself, and compare.
+    """Write a file again from what was read of it, every part by itself, and compare.
 
     Nothing is stored: the new bytes are made and compared in pieces. `on_progress` is told their sizes.
     RefusedError when the layout cannot be written, FormatError when the file does not keep to it.

@@ -21,7 +21,7 @@ def odd_numbers(values: Array, kind: Number) -> Array:
 
 
 def odd_bytes(numbers: Array, kind: Number) -> Array:
-    """The other direction."""
+    """Numbers of a width that NumPy does not have, to rows of bytes."""
     whole = numbers.astype("<i8").reshape(-1, 1).view(np.uint8)[:, : kind.size]
     return np.frombuffer((whole[:, ::-1] if kind.big else whole).tobytes(), kind.dtype)
 
@@ -57,7 +57,7 @@ def needed(numbers: Array) -> Array:
 
 
 def packed_varints(numbers: Array, kind: Varint) -> list[bytes]:
-    """The other direction."""
+    """Numbers to the bytes of varints."""
     found = []
     for number in numbers.tolist():
         parts = [number & 127]

@@ -1,4 +1,4 @@
-"""What becomes of the entries' contents: which stay, which are new, and what must be encrypted anew."""
+"""What becomes of the entries' contents: which stay, which are new, and what must be encrypted again."""
 
 from __future__ import annotations
 

@@ -232,7 +232,7 @@ class Directory:
                 start[row] += sizes[owner]
 
     def _put_moved_checksums(self, columns: AllColumns, block: BlockRead, field: Field, key: tuple[str, str]) -> None:
-        """The checksums over stored content that was encrypted anew because it has moved."""
+        """The checksums over stored content that was encrypted again because it has moved."""
         moved = {span: checksums[key] for span, checksums in self.contents.span_checksums.items() if key in checksums}
         spans = self.contents.part_of_row[self.contents.kept_rows]
         rows = [

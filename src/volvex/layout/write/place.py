@@ -24,7 +24,7 @@ NONE = np.zeros(0, np.int64)
 
 @dataclass(frozen=True)
 class Moved:
-    """Content that is encrypted anew because its key depends on where it lies."""
+    """Content that is encrypted again because its key depends on where it lies."""
 
     span: int
     start: int
@@ -111,7 +111,7 @@ class Inline:
 
 @dataclass
 class Placed:
-    """What came of it."""
+    """The offsets of all parts, and the steps that write them."""
 
     steps: list[Step] = field(default_factory=list)
     size: int = 0
@@ -144,7 +144,7 @@ class _Parts:
 
 
 class Placer:
-    """Places the parts of one source; `each` places every content by itself and makes every padding anew.
+    """Places the parts of one source; `each` places every content by itself and makes every padding again.
 
     When `pinned`, contents stay where they are: what is left out, or is smaller now, leaves a hole that is filled.
     """

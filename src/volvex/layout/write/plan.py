@@ -76,7 +76,7 @@ class Plan:
     pieces: list[Piece]
     size: int
     held: tuple[Source, ...] = ()  # temporary files that the pieces need
-    others: Mapping[str, Plan] = field(default_factory=dict)  # files beside it that are written anew too, by name
+    others: Mapping[str, Plan] = field(default_factory=dict)  # files beside it that are rewritten too, by name
 
     def chunks(self) -> Iterator[bytes]:
         """The new file's bytes."""

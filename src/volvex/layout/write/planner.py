@@ -54,9 +54,9 @@ def plan(
 ) -> Plan:
     """How the file is written with the changes of `edit`.
 
-    With `each`, every content is placed by itself and every padding made anew, which proves the layout;
+    With `each`, every content is placed by itself and every padding made again, which proves the layout;
     otherwise stretches in which nothing changes are moved as they are, which is fast. Content that must be
-    encrypted anew goes through a temporary file in `folder`. With `pinned`, contents stay where they are, as far as the
+    encrypted again goes through a temporary file in `folder`. With `pinned`, contents stay where they are, as far as the
     format allows: what is new goes into a hole that is large enough, or behind them. `columns` are the blocks' columns where
     their values are new, as in tables; `pointers` what in them counts from a part that may move.
     """
@@ -90,7 +90,7 @@ class _Planner:
         self.built: dict[str, Piece] = {}
 
     def spool(self) -> Spool:
-        """The temporary file for what is made anew."""
+        """The temporary file for what is made again."""
         if not self._spool:
             self._spool.append(Spool(self.folder))
         return self._spool[0]
@@ -309,7 +309,7 @@ class _Planner:
     # wrapped parts
 
     def _build(self, name: str, data: dict[str, bytes]) -> Piece:
-        """A wrapped part's stored bytes: as they were when it holds what it held, otherwise wrapped anew."""
+        """A wrapped part's stored bytes: as they were when it holds what it held, otherwise wrapped again."""
         if name not in self.built:
             area, placed = self.reading.areas[name], self.placed[name]
             inner = Plan([self._made(step, data) for step in placed.steps], placed.size)

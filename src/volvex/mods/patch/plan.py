@@ -1,6 +1,6 @@
 """Building in place: only what differs is written into the game's own file, once its original is safe.
 
-New content goes into the hole that the old one leaves, or behind all others, and the directory is written anew: the time
+New content goes into the hole that the old one leaves, or behind all others, and the directory is rewritten: the time
 depends on the change, not on the archive.
 """
 

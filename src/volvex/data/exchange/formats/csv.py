@@ -61,7 +61,7 @@ def _guarded(text: str) -> str:
 
 
 def _bared(text: Any) -> Any:
-    """The other direction."""
+    """The text of a guarded cell."""
     return text[1:] if isinstance(text, str) and _GUARDED.match(text) else text
 
 

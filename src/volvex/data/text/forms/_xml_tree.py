@@ -18,7 +18,7 @@ _DOCTYPE = re.compile(rb"<!DOCTYPE[^\[>]*(\[.*?\]\s*)?>", re.S)
 
 @dataclass(slots=True)
 class Element:
-    """An element with nothing left out: for the one that is looked at, or written anew."""
+    """An element with nothing left out: for the one that is looked at, or rewritten."""
 
     tag: str
     attributes: dict[str, str]
