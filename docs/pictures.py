@@ -82,7 +82,13 @@ def in_terminal(command: str, folder: Path, home: Path) -> tuple[int, str]:
     outer, inner = pty.openpty()
     fcntl.ioctl(inner, termios.TIOCSWINSZ, struct.pack("HHHH", ROWS, COLUMNS, 0, 0))
     path = f"{Path(sys.executable).parent}{os.pathsep}{os.environ['PATH']}"
-    environment = {**os.environ, "PATH": path, "VOLVEX_HOME": str(home), "TERM": "xterm-256color", "COLUMNS": str(COLUMNS)}
+    environment = {
+        **os.environ,
+        "PATH": path,
+        "VOLVEX_HOME": str(home),
+        "TERM": "xterm-256color",
+        "COLUMNS": str(COLUMNS),
+    }
     process = subprocess.Popen(
         shlex.split(command), cwd=folder, env=environment, stdin=inner, stdout=inner, stderr=inner
     )
