@@ -27,6 +27,7 @@ BIN = VENV / ("Scripts" if os.name == "nt" else "bin")
 PYTHON = BIN / ("python.exe" if os.name == "nt" else "python")
 STAMP = VENV / "installed-from"
 TIMES = VENV / "test-times.json"
+UNKNOWN, BATCH = 9.0, 28.0  # seconds: of a module that has not run yet, and of modules that share a process
 
 
 def prepare() -> None:
@@ -74,15 +75,15 @@ def lint(rest: list[str]) -> int:
     return max([run(*check, *rest) for check in checks])
 
 
-def one_module(module: str, environment: dict[str, str]) -> tuple[str, int, str, float]:
-    """Run one test module in a process of its own."""
+def run_modules(modules: list[str], environment: dict[str, str]) -> tuple[list[str], int, str, float]:
+    """Run some test modules in a process: status, output, seconds."""
     began = time.monotonic()
     done = subprocess.run(
-        [str(PYTHON), "-W", "error::ResourceWarning", "-m", "unittest", module],
+        [str(PYTHON), "-W", "error::ResourceWarning", "-m", "unittest", *modules],
         cwd=ROOT, text=True, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, env=environment,
     )  # fmt: skip
     leaks = "ResourceWarning" in done.stdout  # printed where nobody can catch it: while an object is collected
-    return module, done.returncode or int(leaks), done.stdout, time.monotonic() - began
+    return modules, done.returncode or int(leaks), done.stdout, time.monotonic() - began
 
 
 def counts(output: str) -> tuple[int, int, int]:
@@ -99,20 +100,27 @@ def in_memory() -> str | None:
     return str(folder) if folder.is_dir() and shutil.disk_usage(folder).free > 4 << 30 else None
 
 
-def longest_first(modules: list[str]) -> list[str]:
-    """The modules in the order of the time that each took when it last ran; new ones first."""
+def batches(modules: list[str]) -> list[list[str]]:
+    """The modules in the order of the time that each took when it last ran; short ones share a process, which takes a second to start."""
     try:
         known = json.loads(TIMES.read_text())
     except (OSError, ValueError):
         known = {}
-    return sorted(modules, key=lambda one: -known.get(one, 1e9))
+    times = {module: known.get(module, UNKNOWN) for module in modules}
+    found: list[list[str]] = []
+    for module in sorted(modules, key=lambda module: -times[module]):
+        if found and sum(times[one] for one in found[-1]) + times[module] <= BATCH:
+            found[-1].append(module)
+        else:
+            found.append([module])
+    return found
 
 
 def test(rest: list[str]) -> int:
     """Run every test module in a process of its own, as many at once as there are cores."""
-    modules = longest_first(rest or sorted(f"tests.{file.stem}" for file in (ROOT / "tests").glob("test_*.py")))
+    modules = rest or sorted(f"tests.{file.stem}" for file in (ROOT / "tests").glob("test_*.py"))
     passed = failed = skipped = 0
-    times = {}
+    times: dict[str, float] = {}
     began = time.monotonic()
     with (
         tempfile.TemporaryDirectory(prefix="volvex-tests-", dir=in_memory()) as shared,
@@ -125,15 +133,15 @@ def test(rest: list[str]) -> int:
             "PYTHONPYCACHEPREFIX": f"{shared}/compiled",
         }
         environment.pop("PYTHONDONTWRITEBYTECODE", None)
-        runs = [pool.submit(one_module, module, environment) for module in modules]
+        runs = [pool.submit(run_modules, batch, environment) for batch in batches(modules)]
         for run_ in concurrent.futures.as_completed(runs):
-            module, status, output, seconds = run_.result()
+            done, status, output, seconds = run_.result()
             ran, bad, left = counts(output)
             if status and not bad:
                 bad = 1  # the module itself could not be run, or left a file open
             passed, failed, skipped = passed + max(0, ran - bad - left), failed + bad, skipped + left
-            times[module] = round(seconds, 1)
-            print(f"{'ok  ' if not status else 'FAIL'} {module}: {ran} tests, {seconds:.1f} s", flush=True)
+            times |= {module: round(seconds / len(done), 1) for module in done}
+            print(f"{'ok  ' if not status else 'FAIL'} {', '.join(done)}: {ran} tests, {seconds:.1f} s", flush=True)
             if status:
                 print(output, flush=True)
     if not rest and VENV.is_dir():
