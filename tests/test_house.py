@@ -19,7 +19,7 @@ from volvex.layout.kinds import kind_names, kind_of
 from volvex.layout.language.parser import parse_layout
 from volvex.layout.write.checks import unwritable
 
-FLOORS = ("source", "codec", "layout", "archive", "names", "data", "asset", "bench", "mods", "command")
+FLOORS = ("source", "codec", "layout", "archive", "names", "data", "bench", "mods", "command")
 PACKAGE = SOURCE / "volvex"
 
 

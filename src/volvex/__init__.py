@@ -2,7 +2,7 @@
 
 The floors, from the ground up; each knows only those below it: `source` (where bytes come from and
 go to), `codec`, `layout` (the description language), `archive` (entries and paths), `names`, `data`,
-`asset`, `bench` (the user's work), `mods` (into the game and back), `command` (the only one that
+`bench` (the user's work), `mods` (into the game and back), `command` (the only one that
 prints, parses arguments or reads the environment).
 """
 

@@ -1,7 +1,7 @@
 """The meaning of data files: tables, texts and scenes, whichever way they are stored.
 
-Words: a *document* is a file of data, a *sheet* the records of one sort in it, a *record* is found by its *key* and has
-*fields*, a *cell* is one field of one record. A *change* is a difference by key and field. The rule that must hold: what is
+Words: a *document* is a file of data, a *sheet* its records with the same fields, a *record* is found by its *id* and has
+*fields*, a *cell* is one field of one record. A *change* is a difference by id and field. The rule that must hold: what is
 read and written without a change is the same, byte for byte, and with one all that it does not concern.
 """
 

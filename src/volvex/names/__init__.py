@@ -1,8 +1,8 @@
-"""Names for entries that have only a number or a hash: dictionaries, and the hunt for what none of them has.
+"""Names for entries that have only a number or a hash: dictionaries, and the search for names that none of them has.
 
-`dictionary` is lists of paths, `dictionaries` those available, `unresolved` entries without names and the testing of paths against them,
-`reading` and `mining` look for paths in what the game's files hold, `patterns` and `guessing` try what a person suspects,
-`evidence` says how likely a find is an accident, `finds` keeps what was found.
+`dictionary` is a list of paths, `dictionary_set` all known ones, `unresolved` tests paths on the entries without names. `scan` and
+`mine` find paths in the content of the game's files, `patterns` and `guess` try what a user suspects, `evidence` computes
+how likely a find is an accident, `finds` stores what was found.
 """
 
 from volvex.names.dictionary import Dictionary

@@ -10,9 +10,10 @@ import zlib
 from pathlib import Path
 
 from volvex.names.words import Word
+from volvex.source.sqlite_cache import SqliteCache
 
 FORMAT = 2
-_TABLE = "create table if not exists read (place text, stamp text, number integer, words blob, primary key (place, stamp, number)) without rowid"
+_COLUMNS = "place text, stamp text, number integer, words blob, primary key (place, stamp, number)"
 
 Read = list[tuple[int, Word]]  # the row in which each word was met
 
@@ -21,24 +22,8 @@ class ReadMemory:
     """A database in a file, used by several threads. What cannot be read or written is read from the game again."""
 
     def __init__(self, file: Path | None) -> None:
-        self._lock, self._base = threading.Lock(), None if file is None else self._opened(file)
-
-    @staticmethod
-    def _opened(file: Path) -> sqlite3.Connection | None:
-        for _ in range(2):
-            try:
-                file.parent.mkdir(parents=True, exist_ok=True)
-                base = sqlite3.connect(file, timeout=10, check_same_thread=False)
-                if base.execute("pragma user_version").fetchone()[0] != FORMAT:
-                    base.execute("drop table if exists read")
-                    base.execute(f"pragma user_version = {FORMAT}")
-                base.execute(_TABLE)
-                base.commit()
-                return base
-            except (sqlite3.Error, OSError):
-                with contextlib.suppress(OSError):
-                    file.unlink()
-        return None
+        self._lock = threading.Lock()
+        self._base = None if file is None else SqliteCache(file, "read", _COLUMNS, FORMAT).open(threads=True)
 
     def __enter__(self) -> ReadMemory:
         return self

@@ -9,8 +9,10 @@ from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any
 
+from volvex.source.sqlite_cache import SqliteCache
+
 FORMAT = 2
-_TABLE = "create table if not exists files (folder text, path text, size integer, time integer, by text, told text, primary key (folder, path)) without rowid"
+_COLUMNS = "folder text, path text, size integer, time integer, by text, told text, primary key (folder, path)"
 
 Stamp = tuple[int, int]  # size, time of the last change in nanoseconds
 
@@ -29,50 +31,40 @@ class Memory:
 
     def __init__(self, file: Path | None) -> None:
         self._file = file
-
-    def _open(self) -> sqlite3.Connection:
-        assert self._file is not None
-        self._file.parent.mkdir(parents=True, exist_ok=True)
-        base = sqlite3.connect(self._file, timeout=10)
-        if base.execute("pragma user_version").fetchone()[0] != FORMAT:
-            base.execute("drop table if exists files")
-            base.execute(f"pragma user_version = {FORMAT}")
-        base.execute(_TABLE)
-        return base
+        self._cache = SqliteCache(file, "files", _COLUMNS, FORMAT) if file is not None else None
 
     def known(self, folder: Path, by: str) -> dict[str, tuple[Stamp, str]]:
         """What is known of the files of a folder, found out with the same means (`by`): stamps and records."""
-        if self._file is None or not self._file.is_file() or not _is_text(str(folder)):
+        if self._cache is None or self._file is None or not self._file.is_file() or not _is_text(str(folder)):
+            return {}
+        base = self._cache.open()
+        if base is None:
             return {}
         try:
-            with contextlib.closing(self._open()) as base:
+            with contextlib.closing(base):
                 rows = base.execute(
                     "select path, size, time, told from files where folder = ? and by = ?", (str(folder), by)
                 )
                 return {path: ((size, time), told) for path, size, time, told in rows}
         except sqlite3.Error:
-            self._forget()
+            self._cache.discard()
             return {}
 
     def keep(
         self, folder: Path, by: str, found: Mapping[str, tuple[Stamp, Mapping[str, Any]]], gone: Iterable[str]
     ) -> None:
         """Remember records of files, and forget those of files that are gone."""
-        if self._file is None:
+        base = self._cache.open() if self._cache is not None else None
+        if base is None:
             return
         found = {path: one for path, one in found.items() if _is_text(f"{folder}{path}")}
         rows = [(str(folder), path, *stamp, by, json.dumps(told)) for path, (stamp, told) in found.items()]
         try:
-            with contextlib.closing(self._open()) as base, base:
+            with contextlib.closing(base), base:
                 base.executemany(
                     "delete from files where folder = ? and path = ?",
                     [(str(folder), path) for path in gone if _is_text(path)],
                 )
                 base.executemany("insert or replace into files values (?, ?, ?, ?, ?, ?)", rows)
-        except (sqlite3.Error, OSError):
+        except sqlite3.Error:
             return
-
-    def _forget(self) -> None:
-        with contextlib.suppress(OSError):
-            if self._file is not None:
-                self._file.unlink()

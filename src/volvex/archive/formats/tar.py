@@ -6,7 +6,6 @@ their blocks.
 
 from __future__ import annotations
 
-import functools
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -32,7 +31,7 @@ WHY = "a header block whose sum is right"
 BLOCK, RECORD = 512, 10240
 NAME, MODE, SIZE, SUM, TYPE, LINK, MAGIC, PREFIX = (slice(0, 100), slice(100, 108), slice(124, 136), slice(148, 156),
                                                     slice(156, 157), slice(157, 257), slice(257, 265), slice(345, 500))  # fmt: skip
-FILES, FOLDER, LINKS, LONG = b"0\07", b"5", b"12", b"LK"
+FILES, FOLDER, LINKS = b"0\07", b"5", b"12"
 PAX, PAX_ALL, GNU = b"x", b"g", b"ustar  \0"
 LONGEST_TOLD = 1 << 24  # bytes of a header that tells a name or attributes
 COMPRESSIONS = {b"\x1f\x8b\x08": "gzip", b"BZh": "bzip2", b"\xfd7zXZ\0": "xz", b"\x28\xb5\x2f\xfd": "zstd"}
@@ -205,10 +204,6 @@ class Tar(OpenFormatArchive):
         if one.data + one.size > self.source.size:
             raise FormatError(self.source.name, f"{shown(one.name.decode(errors='replace'))}: {one.size} bytes of content reach past the end of the file",
                               offset=at, hint="a fresh copy of the file: it may be cut off")  # fmt: skip
-
-    @functools.cached_property
-    def _by_name(self) -> dict[str, int]:
-        return {name: row for row, name in reversed(list(enumerate(self.names)))}
 
     def refusal(self, row: int) -> str:
         one = self.told[row]
