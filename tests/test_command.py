@@ -67,6 +67,15 @@ class Words(Case):
         self.assertNotEqual(done.returncode, 0)
 
 
+class Quiet(KeptGame):
+    def test_quiet_and_verbose_before_or_behind_the_command(self) -> None:
+        path = f"{self.shared}/{MAIN}"
+        for words in (("-v", "list", path), ("list", path, "-v")):
+            self.assertIn("settings and keys:", self.run_program(*words).stderr)
+        self.assertEqual(self.volvex("-q", "list", path), self.volvex("list", path))
+        self.assertIn("not a command", self.complaint("-q", status=2))
+
+
 class Settings(Case):
     def write(self, text: str) -> None:
         self.home.mkdir(exist_ok=True)

@@ -16,6 +16,7 @@ from volvex.command.ui.commands import COMMANDS, find_command, groups
 from volvex.command.ui.context import Context, make_context
 from volvex.errors import Status, VolvexError
 
+COMMON = ("-q", "--quiet", "-v", "--verbose")
 # characters that would steer a terminal: keys and names in files may hold them
 _CONTROL = {code: f"\\x{code:02x}" for code in (*range(32), *range(127, 160))}
 
@@ -106,6 +107,8 @@ def _system_error(error: OSError) -> list[str]:
 def _run(words: list[str], context: Context) -> int:
     from volvex.command.ui import help  # nothing that a short command needs at once
 
+    while words and words[0] in COMMON and len(words) > 1:  # they may stand in front of the command too
+        words = [*words[1:], words[0]]
     if not words:
         help.print_overview(context)
         return Status.OK
