@@ -75,12 +75,12 @@ def _read_whole(layout: Layout, data: bytes) -> LayoutArchive | None:
 
 
 class Flipped(unittest.TestCase):
-    def test_every_second_byte(self) -> None:
+    def test_bytes_all_over_the_file(self) -> None:
         rng = random.Random(2)
         for name, (text, make) in FORMATS.items():
             data = make(SAMPLES)
             layout = archive_of(text, data).layout
-            for at in range(rng.randrange(2), len(data), 2):
+            for at in range(rng.randrange(3), len(data), 3):
                 with self.subTest(name, at=at):
                     broken = bytearray(data)
                     broken[at] ^= 1 << rng.randrange(8)
@@ -92,12 +92,12 @@ class Flipped(unittest.TestCase):
         for name, family in FAMILIES.items():
             data = family.make([(path, content[:90]) for path, content in family.files])
             layout = archive_of(family.layout, data).layout
-            for at in range(rng.randrange(3), len(data), 3):  # all of them: `dev.py fuzz`
+            for at in range(rng.randrange(4), len(data), 4):  # all of them: `dev.py fuzz`
                 with self.subTest(name, at=at):
                     broken = bytearray(data)
                     broken[at] ^= 1 << rng.randrange(8)
                     exercise(layout, bytes(broken))
-                    if at % 2 == 0:
+                    if at % 3 == 0:
                         exercise(layout, data[:at])
 
     def test_numbers_of_the_game_s_archive(self) -> None:
