@@ -1,4 +1,4 @@
-"""Make a bench: a folder in which you change one game.
+"""Make a bench: a folder for changing one game.
 
 The bench contains fingerprints of the game's archives and no copies. `volvex take` puts into it what you want to change. The
 game's folder is not written to until `volvex install`.

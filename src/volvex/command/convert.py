@@ -1,4 +1,4 @@
-"""Convert a table, texts or a scene to open formats, and back.
+"""Convert tables, texts and scenes to open formats and back.
 
 CSV, TSV, XLSX and JSON, and PO and XLIFF for texts. Back it goes with --like, the file it was made from: everything that the open format cannot hold comes from there. Every
 value is checked, and every fault is reported with row, column, value and what is allowed; nothing is written unless all

@@ -1,4 +1,4 @@
-"""Make a small game and mod it; every command is shown.
+"""Make a small game and mod it, showing every command.
 
 The game is made up and made from a seed. The commands are real: typed by hand, they give the same. At the end every file of
 the game is compared with its original.

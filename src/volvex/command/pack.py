@@ -1,4 +1,4 @@
-"""Pack a folder into an archive in the format of another.
+"""Pack a folder into an archive of another's format.
 
 Without --like it writes a plain ZIP or TAR (also .tar.gz, .tar.xz, .tar.zst ...), by the name of the new file. With --like,
 files that equal an entry of that archive keep its stored bytes; changed and new files are stored like that entry or the most

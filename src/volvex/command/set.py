@@ -1,4 +1,4 @@
-"""Set values by id and field; nothing else in the file changes.
+"""Set values by id and field; nothing else changes.
 
 Works on tables, texts, scenes, XML, JSON, CSV and key files. --row selects a record by id or name, --at by its place in the
 tree (XML counts from 1, JSON lists from 0), --where by a condition; with --where a value is an expression. A file that is

@@ -1,4 +1,4 @@
-"""Show one entry or file: as text, table, tree or bytes.
+"""Show one entry as text, table, tree or bytes.
 
 On a terminal, text has colours and long text is paged. Into a pipe, text is written as it is; --raw writes the bytes of
 anything, so `volvex show PATH --raw > FILE` takes one file out. In a bench, a path of the game shows the edited state.

@@ -1,4 +1,4 @@
-"""Show which files of a game open, are locked or unknown.
+"""Show which files open, are locked or unknown.
 
 Prints every file below the folder, largest first: its share of all bytes, the format that opens it and its number of
 entries, or its type; which archives need a key, and which key. Nothing is unpacked. Results are remembered by path, size

@@ -1,4 +1,4 @@
-"""Replace a file of the game with your own, in the bench.
+"""Replace a file of the game with your own.
 
 PATH@0xOFFSET is a file found inside another, as `volvex identify --save-found` takes it out. --new adds a file that the game
 does not have. --from takes the content of another variant instead of a file: `volvex swap PATH --variant en --from de`.

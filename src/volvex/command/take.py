@@ -1,4 +1,4 @@
-"""Copy entries or files of the game into the bench for editing.
+"""Copy entries or files into the bench for editing.
 
 Paths are as in the game, or relative to the current folder. A file that you edited is not overwritten unless --refresh is
 given. With --as, data is also written to the bench's folder `open` in a format that other programs open; your edits there

@@ -1,4 +1,4 @@
-"""Write the content of entries into a folder with their tree.
+"""Write entries into a folder with their tree.
 
 Existing files are not overwritten unless --overwrite is given. Damaged entries, and entries whose names lead out of the
 folder, are reported, and all others are written. Names that some system cannot store are changed in the same way on every

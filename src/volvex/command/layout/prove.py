@@ -1,4 +1,4 @@
-"""Prove a layout on real files: read, rewrite, compare every byte.
+"""Prove a layout: read, rewrite and compare every byte.
 
 Every part is placed, every number computed and every checksum verified again; all entries are decoded. Status 1: the result
 differs; the first different byte is reported, with the field that covers it.

@@ -1,4 +1,4 @@
-"""Show the text of a layout, by title, file name or path."""
+"""Show a layout's text, by title, file name or path."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Compute the hash of a path, by every layout with hashes."""
+"""Compute the hash of a path by every layout."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Look up the paths that are known for a hash or number.
+"""Look up the known paths of a hash or number.
 
 A hash is hexadecimal digits; with separate hashes of folder, name and extension, they are separated by slashes.
 """
