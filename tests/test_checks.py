@@ -6,6 +6,9 @@ import unittest
 from collections.abc import Mapping
 from pathlib import Path
 
+from hypothesis import given
+from hypothesis import strategies as st
+
 from kelpwick import GameError, almanac
 from kelpwick.pack import Item, read_pack, write_pack
 from kelpwick.play import play
@@ -14,6 +17,7 @@ from tests.support import MAIN, Case, made_game
 from volvex.bench.game_description import read_game_description
 from volvex.data import Change, open_data
 from volvex.data.check import ERROR, Problem, problems
+from volvex.data.path_index import PathIndex, fits
 from volvex.data.placeholders import difference, placeholders
 from volvex.data.references import Catalogue, Meanings, Reference, Spot, described, follow, users
 from volvex.errors import FormatError
@@ -222,6 +226,27 @@ class Strict(Case):
 class Made(unittest.TestCase):
     def test_the_almanac_is_the_same_each_time(self) -> None:
         self.assertEqual(read_pack(made_game() / almanac.NAME), FILES)
+
+
+class Paths(unittest.TestCase):
+    """The index of paths finds what looking at each path finds."""
+
+    @given(
+        st.lists(st.text("ab./-", max_size=9).map(lambda path: path.lstrip("/")), max_size=12),
+        st.lists(st.sampled_from(["a", "b", ".", "/", "*", "?", "[ab]", "[!a]", "[", "]", "-"]), max_size=8).map(
+            "".join
+        ),
+    )
+    def test_matching_and_beside(self, paths: list[str], pattern: str) -> None:
+        index = PathIndex(paths)
+        self.assertEqual(index.matching(pattern), [path for path in paths if fits(path, pattern)])
+        for folder in {path.rpartition("/")[0] for path in paths}:
+            self.assertEqual(index.beside(folder), [path for path in paths if path.rpartition("/")[0] == folder])
+
+    def test_some_more_and_some_fewer(self) -> None:
+        index = PathIndex(["a/x", "b/y"])
+        self.assertIs(index.changed(["a/x"], ["c"]), index)
+        self.assertEqual(index.changed(["c/z", "d"], ["b/y", "d"]).paths, ["a/x", "c/z"])
 
 
 if __name__ == "__main__":

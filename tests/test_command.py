@@ -10,6 +10,7 @@ import sys
 import time
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 
@@ -73,7 +74,20 @@ class Quiet(KeptGame):
         for words in (("-v", "list", path), ("list", path, "-v")):
             self.assertIn("settings and keys:", self.run_program(*words).stderr)
         self.assertEqual(self.volvex("-q", "list", path), self.volvex("list", path))
-        self.assertIn("not a command", self.complaint("-q", status=2))
+        self.assertIn("survey", self.volvex("-q", "-v"))
+        self.assertIn("volvex keys add", self.volvex("-q", "keys"))
+
+
+class Progress(unittest.TestCase):
+    def test_the_bar_moves(self) -> None:
+        one = context()
+        with (
+            mock.patch.object(one.err, "isatty", return_value=True),
+            mock.patch("rich.progress.Progress.update") as updated,
+            one.progress("building", 1 << 25) as on_progress,
+        ):
+            on_progress(7)
+        self.assertEqual(updated.call_args.kwargs, {"advance": 7})
 
 
 class Settings(Case):

@@ -170,8 +170,8 @@ def work_on(bench: Workbench, name: str, archive: Archive, some: Sequence[FileCh
 
 def _next_inner(bench: Workbench, name: str, home: str) -> str:
     """The archive right within `name` through which a path leads to another one below it."""
-    while (envelope := bench.outer_of(home)[0]) != name:
-        home = envelope
+    while (outer := bench.outer_of(home)[0]) != name:
+        home = outer
     return home
 
 

@@ -66,24 +66,24 @@ class Originals:
 
     def _inner(self, name: str) -> Archive | None:
         """An archive within an archive, by its path."""
-        envelope, inner = self.game.container(name) or ("", "")
+        outer, inner = self.game.container(name) or ("", "")
         if not inner:
             raise NotFoundError(f"the game has no file {name}")
         while True:
-            archive = self.archive(envelope)
+            archive = self.archive(outer)
             if archive is None:
                 return None
-            step = self._step(envelope, archive, inner)
+            step = self._step(outer, archive, inner)
             if step is None:
                 return None
             row, rest = step
             if not rest:
                 return open_entry(archive, row, self.library, name)
-            envelope, inner = name[: -len(rest) - 1], rest
+            outer, inner = name[: -len(rest) - 1], rest
 
-    def _step(self, envelope: str, archive: Archive, inner: str) -> tuple[int, str] | None:
+    def _step(self, outer: str, archive: Archive, inner: str) -> tuple[int, str] | None:
         """The entry that a path within an archive leads to or through, and what is left of the path."""
-        rows = self.rows_in(envelope)
+        rows = self.rows_in(outer)
         parts = inner.split("/")
         for count in range(len(parts), 0, -1):
             row = rows.get("/".join(parts[:count]))
@@ -115,14 +115,14 @@ class Originals:
 
     def outer_of(self, name: str) -> tuple[str, int]:
         """For an archive within an archive: the outer one, and the entry that it is."""
-        envelope, inner = self.game.container(name) or (name, "")
-        archive = self.archive(envelope)
-        while archive is not None and (step := self._step(envelope, archive, inner)) is not None:
+        outer, inner = self.game.container(name) or (name, "")
+        archive = self.archive(outer)
+        while archive is not None and (step := self._step(outer, archive, inner)) is not None:
             row, rest = step
             if not rest:
-                return envelope, row
-            envelope, inner = name[: -len(rest) - 1], rest
-            archive = self.archive(envelope)
+                return outer, row
+            outer, inner = name[: -len(rest) - 1], rest
+            archive = self.archive(outer)
         raise NotFoundError(f"the game has no {shown(name)}")
 
     def places_in(self, name: str) -> list[str | Refusal]:

@@ -206,9 +206,9 @@ class Workbench(Originals):
     def _select_ways(self, name: str, archive: Archive, ways: list[Way]) -> Iterator[tuple[str, int]]:
         """What a path or pattern means in an archive; a pattern also in those within it."""
 
-        def enter(envelope: Archive, row: int, path: str, above: Above) -> tuple[Archive, str] | None:
+        def enter(outer: Archive, row: int, path: str, above: Above) -> tuple[Archive, str] | None:
             place = self.places_in(path)[row]
-            inner = self._glimpsed(envelope, row, f"{path}/{place}") if isinstance(place, str) else None
+            inner = self._glimpsed(outer, row, f"{path}/{place}") if isinstance(place, str) else None
             return None if inner is None else (inner, f"{path}/{place}")
 
         wild = any(WILD.search("/".join(way)) for way in ways)

@@ -33,12 +33,14 @@ class NumberChange:
     part: str = ""
 
     def apply(self, stored: N) -> N:
-        """The number after this change. `from` must be settled to `plus` before."""
-        changed: N = _APPLY[self.how](stored, self.number)
+        """The number after this change; the same for `from`, until it is settled to `plus`."""
+        changed: N = _APPLY[self.how](stored, self.number) if self.how in _APPLY else stored
         return changed
 
     def undo(self, number: N) -> N:
         """The number before this change; NotMultipleError when there is none."""
+        if self.how == "from":
+            return number
         if self.how == "plus":
             return number - self.number
         if self.how == "xor":
@@ -48,7 +50,7 @@ class NumberChange:
         return number // self.number
 
     def emit(self, expression: str) -> str:
-        """Python code for `apply` to an expression; unchanged for `from`, which is added later."""
+        """Python code for `apply` to an expression; the same for `from`."""
         return f"({expression} {_SIGNS[self.how]} {int(self.number)})" if self.how in _SIGNS else expression
 
     def __str__(self) -> str:

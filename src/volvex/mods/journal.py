@@ -160,7 +160,7 @@ def _read(path: Path) -> State | None:
 
 def _unsound(path: Path, why: str) -> FormatError:
     return FormatError(path, f"not a sound journal: {why}",
-                       hint="leaving `.volvex` as it is: the originals are in its folder `originals`")  # fmt: skip
+                       hint="leaving `.volvex` as it is, since the originals are in it, and `restore` by the Volvex that installed it")  # fmt: skip
 
 
 def _state(value: Mapping[str, Any]) -> State:

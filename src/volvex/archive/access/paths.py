@@ -310,9 +310,9 @@ class Walker:
             self._select_ways(archive, name, [parts], found)
 
     def _select_ways(self, archive: Archive, name: str, ways: list[Way], found: Found) -> None:
-        def enter(envelope: Archive, row: int, path: str, above: Above) -> tuple[Archive, str] | None:
-            inner = self._try_inner(envelope, row, path, above, asked=False)
-            return None if inner is None else (inner, f"{path}/{envelope.names[row]}")
+        def enter(outer: Archive, row: int, path: str, above: Above) -> tuple[Archive, str] | None:
+            inner = self._try_inner(outer, row, path, above, asked=False)
+            return None if inner is None else (inner, f"{path}/{outer.names[row]}")
 
         for one in within(archive, name, ways, enter):
             rows = self.variants.picked(one.archive, one.rows)

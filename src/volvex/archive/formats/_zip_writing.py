@@ -41,7 +41,7 @@ class _New:
     local_extra: bytes
     made: int
     inner: int
-    envelope: int
+    outer: int
     extra: bytes
     comment: bytes
     content: Piece
@@ -78,7 +78,7 @@ class _New:
         size, stored, start = (min(number, zd.LARGE) for number in told)
         needs = max(self.needs, NEEDS_WIDE if wide else 0)
         return struct.pack("<4sHHHHIIIIHHHHHII", zd.CENTRAL, self.made, needs, self.flags, self.stored_method, self.time, self.crc,
-                           stored, size, len(self.name), len(extra), len(self.comment), 0, self.inner, self.envelope, start,
+                           stored, size, len(self.name), len(extra), len(self.comment), 0, self.inner, self.outer, start,
                            ) + self.name + extra + self.comment  # fmt: skip
 
 

@@ -20,7 +20,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from volvex.command.ui.context import Context
-from volvex.errors import VolvexError
+from volvex.errors import Status, VolvexError
 from volvex.source import Disk
 
 FOLDER = Path(__file__).parent / "chapters"
@@ -58,7 +58,6 @@ class Runner:
     def __init__(self, folder: Path, context: Context, run: Callable[[list[str], Context], int]) -> None:
         """`run` is the main program: words and a context to an exit status."""
         self.folder, self.context, self.here, self._run = folder, context, folder, run
-        self.commands = 0
         self.output = ""  # of the last command
         self._environment = {"PYTHONIOENCODING": "utf-8", "VOLVEX_HOME": str(folder / "home")}
 
@@ -87,10 +86,11 @@ class Runner:
         """Run one command line; DemoError when it ends otherwise than it should."""
         self._print(f"$ {line}", "green")
         self.context.out.flush()
-        self.commands += 1
         words = shlex.split(line.removesuffix(" || true"))
         status, self.output = self._volvex(words[1:]) if words[0] == "volvex" else self._process(words[1:])
         self.context.out.write(self.output)
+        if status == Status.INTERRUPTED:
+            raise KeyboardInterrupt
         if bool(status) != line.endswith("|| true"):
             raise DemoError(f"`{line}` ended with status {status}")
 

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from volvex.layout.keyring import KeyRing
     from volvex.names.dictionary_set import DictionarySet
 
+SETTINGS = "settings.toml"  # in the user's folder
 STYLES = {"dim": "2", "bold": "1", "red": "31", "green": "32", "yellow": "33", "blue": "94", "cyan": "36"}
 
 
@@ -181,7 +182,7 @@ class Context:
         columns = (TextColumn(what), BarColumn(), *done, TimeRemainingColumn())
         with Progress(*columns, console=Console(file=self.err), transient=True) as bar:
             task = bar.add_task(what, total=total)
-            yield lambda size: bar.update(task, on_progress=size)
+            yield lambda size: bar.update(task, advance=size)
 
 
 def make_context() -> Context:

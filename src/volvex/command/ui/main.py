@@ -13,7 +13,7 @@ from pathlib import Path
 
 from volvex.command.ui.bench import finish_interrupted
 from volvex.command.ui.commands import COMMANDS, find_command, groups
-from volvex.command.ui.context import Context, make_context
+from volvex.command.ui.context import SETTINGS, Context, make_context
 from volvex.errors import Status, VolvexError
 
 COMMON = ("-q", "--quiet", "-v", "--verbose")
@@ -67,10 +67,10 @@ def main(arguments: Sequence[str], context: Context | None = None) -> int:
 
 def apply_settings(context: Context) -> None:
     """Use the user's settings: the colours and pager of the context, and the number of workers."""
-    from volvex.command.ui.settings import NAME, read_settings
-
-    if not (context.home / NAME).exists():
+    if not (context.home / SETTINGS).exists():
         return
+    from volvex.command.ui.settings import read_settings  # few users have any
+
     settings = read_settings(context.home)
     context.pager = settings.pager
     if settings.colours != "auto":
@@ -107,9 +107,9 @@ def _system_error(error: OSError) -> list[str]:
 def _run(words: list[str], context: Context) -> int:
     from volvex.command.ui import help  # nothing that a short command needs at once
 
-    while words and words[0] in COMMON and len(words) > 1:  # they may stand in front of the command too
-        words = [*words[1:], words[0]]
-    if not words:
+    leading = next((at for at, word in enumerate(words) if word not in COMMON), len(words))
+    words = [*words[leading:], *words[:leading]]  # they may stand in front of the command too
+    if not words or words[0] in COMMON:
         help.print_overview(context)
         return Status.OK
     if words[0] in ("-h", "--help", "help"):
@@ -117,7 +117,7 @@ def _run(words: list[str], context: Context) -> int:
     if words[0] == "--help":
         help.print_overview(context)
         return Status.OK
-    if words[0] in groups() and all(word in ("-h", "--help") for word in words[1:]):
+    if words[0] in groups() and all(word in ("-h", "--help", *COMMON) for word in words[1:]):
         help.print_group(words[0], context)
         return Status.OK
     name, taken = find_command(words)

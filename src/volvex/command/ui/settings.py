@@ -11,9 +11,9 @@ import tomllib
 from dataclasses import dataclass
 from pathlib import Path
 
+from volvex.command.ui.context import SETTINGS
 from volvex.errors import FormatError
 
-NAME = "settings.toml"
 COLOURS = ("auto", "always", "never")
 MOST = 64  # workers
 
@@ -29,7 +29,7 @@ class Settings:
 
 def read_settings(home: Path) -> Settings:
     """The settings in a folder; FormatError for a setting that does not exist, or has a wrong value."""
-    path = home / NAME
+    path = home / SETTINGS
     try:
         values = tomllib.loads(path.read_bytes().decode())
     except FileNotFoundError:

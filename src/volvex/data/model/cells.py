@@ -227,10 +227,7 @@ def true_numbers(reading: Reading, block: BlockRead, field: Field) -> Any:
         return stored.astype(stored.dtype.newbyteorder("="))
     wide: Any = stored.astype(object)
     for change in changes:
-        if change.how == "xor":
-            wide = wide ^ change.number
-        else:
-            wide = wide * change.number if change.how == "times" else wide + change.number
+        wide = change.apply(wide)
     return wide.astype(np.int64) if not len(wide) or (wide.max() < 1 << 63 and wide.min() >= -(1 << 63)) else wide
 
 

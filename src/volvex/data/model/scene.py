@@ -43,25 +43,13 @@ class Leaf:
         """The true value: of a number with its changes."""
         value = self.stored
         for change in self.changes:
-            value = (
-                value ^ change.number
-                if change.how == "xor"
-                else value * change.number
-                if change.how == "times"
-                else value + change.number
-            )
+            value = change.apply(value)
         return value
 
     def undone(self, value: int) -> int:
         """The stored number of a true one."""
         for change in reversed(self.changes):
-            value = (
-                value ^ change.number
-                if change.how == "xor"
-                else value // change.number
-                if change.how == "times"
-                else value - change.number
-            )
+            value = change.undo(value)
         return value
 
 

@@ -212,10 +212,10 @@ class _Lines:
             self.add(f"{variable} = {_changed(asked, 'n')}")
 
     def _inner(self, kind: Nested) -> None:
-        envelope, self.names = self.names, {}
+        outside, self.names = self.names, {}
         self.fields(kind.fields)
         self.flush()
-        self.names = envelope
+        self.names = outside
 
     def _array(self, kind: ArrayType) -> None:
         count = str(kind.count) if isinstance(kind.count, int) else self.names[kind.count]
