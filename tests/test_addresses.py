@@ -18,7 +18,7 @@ from volvex.archive.access.ties import Ties
 from volvex.archive.safe_names import distinct_paths
 from volvex.errors import NotFoundError
 from volvex.layout import Library
-from volvex.layout.records.columns import Texts
+from volvex.layout.columns import Texts
 
 FIRTH = "shallows/firth.kwz"
 PACK = """layout "crew pack" kind archive

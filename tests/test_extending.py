@@ -31,6 +31,28 @@ member = Plus()
 from volvex.layout.kinds._data import DataKind
 member = DataKind(("id", "value"), lambda layout: iter(()))
 """,
+    "field_type": """
+from dataclasses import dataclass
+from volvex.layout.types import IntegerType, InvalidValue
+
+@dataclass(frozen=True)
+class Digits(IntegerType):
+    size: int
+    fixed_size = property(lambda self: self.size)
+    limits = property(lambda self: (0, 100**self.size - 1))
+
+    def decode(self, data, at, siblings):
+        return int(data[at : at + self.size].hex()), at + self.size
+
+    def encode(self, value, siblings):
+        if value > self.limits[1]:
+            raise InvalidValue(f"{value} has more digits than {2 * self.size}")
+        return bytes.fromhex(str(value).zfill(2 * self.size))
+
+class member:
+    GRAMMAR = 'digits: "digits" NUMBER'
+    RULES = {"digits": lambda parts: Digits(int(parts[0]) // 2)}
+""",
     "archive_format": """
 from volvex.archive.formats._base import OpenFormatArchive, entries_of, span
 from volvex.layout.inspect.coverage import Stretch
@@ -86,6 +108,18 @@ block casks after head repeats
     number  u16     id
     litres  u16     value
 """
+DIGITS = """
+layout "coal ledger" kind table
+known by "COAL" at 0
+
+block head at 0
+    mark   4 bytes         is "COAL"
+    count  u8              count of sacks
+
+block sacks after head repeats
+    number  digits 4        id
+    pounds  digits 6 x 2    value
+"""
 PACKED = """
 layout "mirrored" kind archive
 little endian
@@ -114,7 +148,7 @@ class Extending(Case):
         tally, weigh = re.findall(r"```python\n(.*?)```", page, re.S)
         package = self.folder / "packages"
         (package / "harbour_tools").mkdir(parents=True)
-        names = {"compress": "mirror", "cipher": "plus", "kind": "ledger", "archive_format": "crate", "data_form": "notes", "exchange": "psv"}  # fmt: skip
+        names = {"compress": "mirror", "cipher": "plus", "kind": "ledger", "field_type": "digits", "archive_format": "crate", "data_form": "notes", "exchange": "psv"}  # fmt: skip
         points = {"checksum": ("tally", ""), "command": ("weigh", "")}
         for family, code in MEMBERS.items():
             points[family] = (names[family], ":member")
@@ -144,6 +178,16 @@ class Extending(Case):
         self.with_package("convert", "casks.dat", "casks.psv", "--layout", "casks.layout")
         self.assertIn("2;300", (self.folder / "casks.psv").read_text())
         self.assertIn("there is no kind ledger", self.program("layout", "check", "casks.layout", status=None).stderr)
+
+    def test_a_field_type(self) -> None:
+        file, layout = self.folder / "coal.dat", self.folder / "coal.layout"
+        file.write_bytes(b"COAL\x02" + bytes.fromhex("0001 000044 0127 000999"))
+        layout.write_text(DIGITS)
+        shown = self.with_package("show", "coal.dat", "--layout", "coal.layout")
+        self.assertRegex(shown, r"127 +1,?998")
+        self.with_package("layout", "prove", "coal.dat", "--layout", "coal.layout")
+        without = self.program("show", "coal.dat", "--layout", "coal.layout", status=None)
+        self.assertIn("`4` is not understood here", without.stderr)
 
     def test_a_compression_and_a_cipher(self) -> None:
         stored = bytes((byte + 7) % 256 for byte in b"The stair is not dry."[::-1])

@@ -26,10 +26,10 @@ from volvex.bench.game_description import UNKNOWN
 from volvex.data.open import open_data
 from volvex.errors import VolvexError
 from volvex.layout import Library, cache
+from volvex.layout.columns import Texts
 from volvex.layout.keyring import Key, KeyRing
 from volvex.layout.language.parser import parse_layout
 from volvex.layout.read.open import read
-from volvex.layout.records.columns import Texts
 from volvex.source import BytesSource, Disk
 from volvex.source.disk import atomic, clear_stale, is_leftover
 

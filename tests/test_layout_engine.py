@@ -38,13 +38,13 @@ from tests.support import archive_of, made_game, pack_layout
 from volvex.archive import LayoutArchive
 from volvex.archive.mutation_proof import prove_harder
 from volvex.errors import FormatError, RefusedError
+from volvex.layout.columns import Texts
 from volvex.layout.inspect.coverage import coverage, covering, stretches
 from volvex.layout.inspect.proof import prove
 from volvex.layout.language.parser import parse_layout
 from volvex.layout.read.open import read
 from volvex.layout.records.block import Records
 from volvex.layout.records.codegen import compile_walk
-from volvex.layout.records.columns import Texts
 from volvex.layout.write.plan import Added, Edit, NewContent
 from volvex.layout.write.planner import plan
 from volvex.source import BytesSource, FileSource, Spool

@@ -456,10 +456,10 @@ class Writable(unittest.TestCase):
 class Remembered(unittest.TestCase):
     def test_a_layout_comes_back_as_it_was(self) -> None:
         layout = read_layout(PACK_LAYOUT)
-        self.assertEqual(cache.load(cache.dump(layout), layout.file), layout)
+        self.assertEqual(cache.load(cache.dump(layout) or b"", layout.file), layout)
 
     def test_what_does_not_load_is_nothing(self) -> None:
-        dumped = cache.dump(read_layout(PACK_LAYOUT))
+        dumped = cache.dump(read_layout(PACK_LAYOUT)) or b""
         for data in (b"", b"[]", b"{}", b'{"is": "Layout"}', dumped[:-4], dumped.replace(b'"Raw"', b'"Path"')):
             self.assertIsNone(cache.load(data, "x"), data[:40])
 

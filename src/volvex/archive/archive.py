@@ -21,10 +21,10 @@ from volvex.archive.detect import filetypes
 from volvex.archive.safe_names import Refusal, clean, disk_names, distinct_paths, shown
 from volvex.codec import COMPRESS, Cipher, Compression
 from volvex.errors import ContentError, FormatError, LockedError, RefusedError
+from volvex.layout.columns import Array, Texts
 from volvex.layout.entries import Entries
 from volvex.layout.name_hash import UNNAMED
 from volvex.layout.read.names import marked
-from volvex.layout.records.columns import Array, Texts
 from volvex.layout.transforms import decrypted
 from volvex.layout.volumes import Beside
 from volvex.layout.write.plan import Edit, NewContent, Plan

@@ -13,12 +13,12 @@ from volvex.archive.safe_names import shown
 from volvex.codec import CHECKSUM, COMPRESS, Checksum, Cipher, Compression
 from volvex.errors import FormatError, RefusedError, VolvexError
 from volvex.layout.checksums import checksum_text, stored_checksum
+from volvex.layout.columns import Array
 from volvex.layout.model import Field, Number, Opaque
 from volvex.layout.name_hash import KEYS, UNNAMED, Keying, Names
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.names import endings_of, key_columns, marked, unmarked, variants_of
 from volvex.layout.read.open import read
-from volvex.layout.records.columns import Array
 from volvex.layout.transforms import KeyFacts, ciphers_of, made_codec
 from volvex.layout.volumes import Beside, volume_name
 from volvex.layout.write.checks import require_writable

@@ -40,7 +40,7 @@ from volvex.command.ui.tree import print_tree
 from volvex.command.ui.variants import add_variant
 from volvex.errors import LockedError, NotFoundError, VolvexError
 from volvex.layout import Library
-from volvex.layout.records.columns import Array
+from volvex.layout.columns import Array
 from volvex.source import BytesSource, FileSource, Source
 
 PRIORITY = 11

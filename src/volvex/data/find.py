@@ -11,8 +11,8 @@ import numpy as np
 from volvex.data.model.cells import places_in_pool
 from volvex.data.model.layout_document import LayoutDocument
 from volvex.data.model.sheet import BYTES, FLOAT, INT, LIST, Array, Column, Document, Sheet
+from volvex.layout.columns import Texts
 from volvex.layout.model import Value
-from volvex.layout.records.columns import Texts
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,7 @@ file is executed, and one that does not load is read from its text again.
 
 from __future__ import annotations
 
+import contextlib
 import dataclasses
 import functools
 import json
@@ -32,9 +33,11 @@ def key(text: bytes) -> str:
     return digest_bytes(digest_bytes(_language()).encode() + text)[:32]
 
 
-def dump(layout: model.Layout) -> bytes:
-    """A layout as JSON."""
-    return json.dumps(_plain(layout)).encode()
+def dump(layout: model.Layout) -> bytes | None:
+    """A layout as JSON; None for one with a field type of another package, which may change."""
+    with contextlib.suppress(TypeError):
+        return json.dumps(_plain(layout)).encode()
+    return None
 
 
 def load(data: bytes, file: str) -> model.Layout | None:
@@ -48,6 +51,8 @@ def load(data: bytes, file: str) -> model.Layout | None:
 
 def _plain(value: Any) -> Any:
     if dataclasses.is_dataclass(value) and not isinstance(value, type):
+        if _CLASSES.get(type(value).__name__) is not type(value):
+            raise TypeError(f"{type(value).__name__} comes from another package")
         fields = {field.name: _plain(getattr(value, field.name)) for field in dataclasses.fields(value)}
         return {"is": type(value).__name__, **fields}
     if isinstance(value, tuple):

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from volvex.codec import CHECKSUM, Sum
+from volvex.layout.columns import Array
 from volvex.layout.model import Block, ChecksumOf, Field, Layout, Number, Raw
 from volvex.layout.read.blocks import Reading
-from volvex.layout.records.columns import Array
 from volvex.source import Source
 
 

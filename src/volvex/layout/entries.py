@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from volvex.layout.records.columns import Array, Texts
+from volvex.layout.columns import Array, Texts
 
 
 @dataclass(frozen=True)

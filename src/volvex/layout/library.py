@@ -65,9 +65,10 @@ class Library:
             from volvex.layout.language.parser import read_layout  # only here: the parser takes a while to load
 
             layout = read_layout(file)
-            if known is not None:
+            remembered = cache.dump(layout) if known is not None else None
+            if known is not None and remembered is not None:
                 with contextlib.suppress(OSError), atomic(Disk(), known, durable=False) as out:
-                    out.write(cache.dump(layout))
+                    out.write(remembered)
         return layout
 
     def files(self) -> Iterator[Path]:

@@ -6,97 +6,34 @@ from dataclasses import dataclass
 
 from volvex.layout.arithmetic import Condition as Condition
 from volvex.layout.arithmetic import NumberChange as NumberChange
-from volvex.layout.scalar_types import Bits as Bits
-from volvex.layout.scalar_types import Float as Float
-from volvex.layout.scalar_types import Number as Number
-from volvex.layout.scalar_types import Raw as Raw
-from volvex.layout.scalar_types import Text as Text
-from volvex.layout.scalar_types import Varint as Varint
+from volvex.layout.meanings import Attribute as Attribute
+from volvex.layout.meanings import ByteOrder as ByteOrder
+from volvex.layout.meanings import ChecksumOf as ChecksumOf
+from volvex.layout.meanings import Constant as Constant
+from volvex.layout.meanings import Described as Described
+from volvex.layout.meanings import Inline as Inline
+from volvex.layout.meanings import Meaning as Meaning
+from volvex.layout.meanings import Measure as Measure
+from volvex.layout.meanings import Opaque as Opaque
+from volvex.layout.meanings import Pool as Pool
+from volvex.layout.meanings import RecordsOf as RecordsOf
+from volvex.layout.meanings import Value as Value
+from volvex.layout.types import Field as Field
+from volvex.layout.types import FieldType as FieldType
+from volvex.layout.types import IntegerType as IntegerType
+from volvex.layout.types import Place as Place
+from volvex.layout.types.array import ArrayType as ArrayType
+from volvex.layout.types.bits import Bits as Bits
+from volvex.layout.types.choice import Choice as Choice
+from volvex.layout.types.float import Float as Float
+from volvex.layout.types.inline import InlineBytes as InlineBytes
+from volvex.layout.types.nested import Nested as Nested
+from volvex.layout.types.number import Number as Number
+from volvex.layout.types.raw import Raw as Raw
+from volvex.layout.types.text import Text as Text
+from volvex.layout.types.varint import Varint as Varint
 
 CONTENTS = "contents"  # the stretch from the first entry's content to the end of the last
-
-
-@dataclass(frozen=True)
-class Place:
-    """Where in the layout's text something stands, from 1."""
-
-    line: int
-    column: int
-
-
-@dataclass(frozen=True)
-class ArrayType:
-    """So many of something, one behind the other; the count is a number or a field of the same record."""
-
-    of: FieldType
-    count: int | str
-
-    @property
-    def fixed_size(self) -> int | None:
-        """The bytes that it always takes; None when that changes."""
-        size = self.of.fixed_size
-        return self.count * size if isinstance(self.count, int) and size is not None else None
-
-    def __str__(self) -> str:
-        return f"array of {self.count} {self.of}"
-
-
-@dataclass(frozen=True)
-class Nested:
-    """A record within a record."""
-
-    record: str
-    fields: tuple[Field, ...]
-    place: Place
-
-    @property
-    def fixed_size(self) -> int | None:
-        """The bytes that it always takes; None when that changes."""
-        total = 0
-        for field in self.fields:
-            if isinstance(field.type, Bits):
-                continue
-            size = None if field.when else field.type.fixed_size
-            if size is None:
-                return None
-            total += size
-        return total
-
-    def __str__(self) -> str:
-        return self.record
-
-
-@dataclass(frozen=True)
-class Choice:
-    """One of several records, by a field's number."""
-
-    by: str
-    table: tuple[tuple[int, str], ...]
-    records: tuple[Nested, ...] = ()  # those of the table, in its order
-
-    @property
-    def fixed_size(self) -> int | None:
-        """None: its size changes."""
-        return None
-
-    def __str__(self) -> str:
-        return f"choice by {self.by}"
-
-
-@dataclass(frozen=True)
-class InlineBytes:
-    """Bytes of a size that is told elsewhere: an entry's content, or the records of another block."""
-
-    @property
-    def fixed_size(self) -> int | None:
-        """None: its size changes."""
-        return None
-
-    def __str__(self) -> str:
-        return "bytes"
-
-
-FieldType = Number | Float | Varint | Bits | Raw | Text | ArrayType | Nested | Choice | InlineBytes
 
 
 @dataclass(frozen=True)
@@ -133,122 +70,6 @@ class Transform:
     def named(self) -> tuple[str, ...]:
         """The keys that it names."""
         return tuple(value.name for _, value in self.given if isinstance(value, Named))
-
-
-@dataclass(frozen=True)
-class Constant:
-    """Checked on reading, written again on writing."""
-
-    value: bytes | int
-
-
-@dataclass(frozen=True)
-class Opaque:
-    """Nobody knows what it is; written again as it was. `table`: words for its numbers, to be shown."""
-
-    table: tuple[tuple[int, str], ...] = ()
-
-
-@dataclass(frozen=True)
-class Described:
-    """Its bits, or the record's own fields, say what they mean."""
-
-
-@dataclass(frozen=True)
-class ByteOrder:
-    """Bytes that tell which byte of a number comes first, for the whole file."""
-
-    table: tuple[tuple[bytes, str], ...]
-
-
-@dataclass(frozen=True)
-class Measure:
-    """The `count`, `start` or `length` of a part, its `stored length`, or the `length` of the file or of a text.
-
-    With `upper` it is what goes above the bits of another field of that meaning.
-    """
-
-    what: str
-    part: str
-    upper: bool = False
-
-
-@dataclass(frozen=True)
-class Attribute:
-    """Something about an entry, by the kind's name for it; `table` says what its numbers stand for.
-
-    `of` says whose fact it is (entry, folder, type). With `upper` it goes above the bits of another field of that meaning.
-    """
-
-    what: str
-    table: tuple[tuple[int, str], ...] = ()
-    of: str = "entry"
-    upper: bool = False
-
-
-@dataclass(frozen=True)
-class ChecksumOf:
-    """A checksum over a block, over the file, over each entry's `stored content` or `content`, or over its name.
-
-    With an `edge` it covers the file `before` that part starts, or from where it ends on (`after`).
-    """
-
-    algorithm: str
-    part: str
-    edge: str = ""
-
-
-@dataclass(frozen=True)
-class Pool:
-    """Texts to which the entries point for their names; what is there stays, new names go behind it."""
-
-
-@dataclass(frozen=True)
-class Inline:
-    """The entry's content lies here."""
-
-
-@dataclass(frozen=True)
-class RecordsOf:
-    """The records of another block that belong to this record lie here."""
-
-    block: str
-
-
-@dataclass(frozen=True)
-class Value:
-    """A value of the content: of a table's record, a text or an object.
-
-    `table` gives words for its numbers, `refers` says whose keys it holds; with `pool` it is a text in that block, told
-    by where it starts there, or (`numbered`) by its number.
-    """
-
-    role: str = "value"  # value, key, language, text, context, type, name
-    table: tuple[tuple[int, str], ...] = ()
-    refers: str = ""
-    pool: str = ""
-    numbered: bool = False
-
-
-Meaning = (
-    Constant | Opaque | Described | ByteOrder | Measure | Attribute | ChecksumOf | Pool | Inline | RecordsOf | Value
-)
-
-
-@dataclass(frozen=True)
-class Field:
-    name: str
-    type: FieldType
-    changes: tuple[NumberChange, ...]
-    meaning: Meaning
-    words: str  # the meaning as its author wrote it
-    place: Place
-    when: Condition | None = None
-
-    @property
-    def shape(self) -> str:
-        """The type as its author wrote it, with its changes."""
-        return " ".join(map(str, [self.type, *self.changes]))
 
 
 @dataclass(frozen=True)

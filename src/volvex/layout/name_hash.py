@@ -16,8 +16,8 @@ from typing import Protocol
 import numpy as np
 
 from volvex.errors import RefusedError
+from volvex.layout.columns import Array
 from volvex.layout.model import Attribute, Bits, KeyRule, Layout, Number
-from volvex.layout.records.columns import Array
 
 WHOSE_KEYS = {"names": "name hash", "folders": "folder hash", "extensions": "extension hash"}
 KEYS = tuple(WHOSE_KEYS.values())

@@ -15,8 +15,8 @@ from pathlib import Path
 import numpy as np
 
 from volvex.errors import FormatError
+from volvex.layout.columns import Array
 from volvex.layout.name_hash import Keying
-from volvex.layout.records.columns import Array
 from volvex.source import Disk, atomic
 from volvex.source.digest import digest_bytes
 from volvex.source.lock import held

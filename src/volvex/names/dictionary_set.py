@@ -9,9 +9,9 @@ from pathlib import Path
 import numpy as np
 
 from volvex.layout import Layout
+from volvex.layout.columns import Array
 from volvex.layout.library import SHIPPED
 from volvex.layout.name_hash import KEYS, Keying
-from volvex.layout.records.columns import Array
 from volvex.names.dictionary import Dictionary, files
 
 FOLDER = "names"  # in a bench, in the user's folder, beside the layouts of a game

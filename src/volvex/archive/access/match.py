@@ -13,8 +13,8 @@ from volvex.archive.access.patterns import WILD, regex_of
 from volvex.archive.archive import Archive, identity
 from volvex.archive.safe_names import shown
 from volvex.errors import NotFoundError
+from volvex.layout.columns import Array
 from volvex.layout.name_hash import UNNAMED
-from volvex.layout.records.columns import Array
 
 Above = tuple[tuple[Archive, int], ...]
 Way = list[str]  # what is left of a path or pattern, in components

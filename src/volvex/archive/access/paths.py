@@ -25,7 +25,7 @@ from volvex.archive.archive import Archive
 from volvex.archive.safe_names import quoted, shown
 from volvex.errors import FormatError, NotFoundError, TooLargeError, UsageError, VolvexError
 from volvex.layout import Layout, Library
-from volvex.layout.records.columns import Array
+from volvex.layout.columns import Array
 
 MOST_INNER = 50_000  # archives within archives that are entered without being named
 DESCRIPTION = "bench.json"  # the file that makes a folder a bench

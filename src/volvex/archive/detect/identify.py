@@ -23,10 +23,10 @@ from volvex.archive.formats import FORMATS
 from volvex.archive.layout_archive import LayoutArchive
 from volvex.errors import FormatError, LockedError, VolvexError
 from volvex.layout import Layout, Library
+from volvex.layout.columns import Array
 from volvex.layout.match import fits
 from volvex.layout.model import rows_of_layout
 from volvex.layout.read.open import read
-from volvex.layout.records.columns import Array
 from volvex.layout.transforms import with_keys
 from volvex.source import Source, WindowSource
 

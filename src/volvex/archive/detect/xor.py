@@ -15,8 +15,8 @@ from volvex.archive.detect.filetypes import HEAD, is_text, kind_by_content
 from volvex.archive.envelope import Xored, XorSource
 from volvex.errors import FormatError, LockedError
 from volvex.layout import Library
+from volvex.layout.columns import Array
 from volvex.layout.keyring import KeyRing
-from volvex.layout.records.columns import Array
 from volvex.source import Source
 
 LONGEST = 64  # bytes of a key that is guessed

@@ -12,10 +12,10 @@ from volvex.archive.archive import Archive
 from volvex.archive.safe_names import shown
 from volvex.codec import COMPRESS
 from volvex.errors import FormatError
+from volvex.layout.columns import Array, Texts
 from volvex.layout.entries import Entries
 from volvex.layout.inspect.coverage import Stretch
 from volvex.layout.inspect.proof import Proof, compared
-from volvex.layout.records.columns import Array, Texts
 from volvex.layout.write.plan import Edit, NewContent, Piece
 from volvex.source import Source, Spool
 

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.lib.stride_tricks import as_strided
 
 from volvex.errors import FormatError
-from volvex.layout.records.columns import Array, Texts
+from volvex.layout.columns import Array, Texts
 from volvex.source import Source
 
 LOCAL, CENTRAL, END = b"PK\x03\x04", b"PK\x01\x02", b"PK\x05\x06"

@@ -8,7 +8,7 @@ import zlib
 import numpy as np
 
 from volvex.archive.formats import _zip_directory as zd
-from volvex.layout.records.columns import Texts
+from volvex.layout.columns import Texts
 from volvex.source import Source
 
 HEAD = struct.Struct("<4sHHHIIIIHH")

@@ -14,8 +14,8 @@ from volvex.archive.formats import _zip_directory as zd
 from volvex.archive.formats._base import CRC, content_piece, joined, span
 from volvex.archive.formats._zip_locks import AE, Lock, locked
 from volvex.errors import RefusedError
+from volvex.layout.columns import Array
 from volvex.layout.entries import Entries
-from volvex.layout.records.columns import Array
 from volvex.layout.write.plan import Edit, NewContent, Piece, Plan
 from volvex.source import Source, Spool
 

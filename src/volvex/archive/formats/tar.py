@@ -18,9 +18,9 @@ from volvex.archive.formats._base import OpenFormatArchive, content_piece, entri
 from volvex.archive.safe_names import shown
 from volvex.codec import COMPRESS
 from volvex.errors import FRESH, ContentError, FormatError, RefusedError
+from volvex.layout.columns import Array
 from volvex.layout.inspect.coverage import Stretch
 from volvex.layout.keyring import KeyRing
-from volvex.layout.records.columns import Array
 from volvex.layout.volumes import Beside
 from volvex.layout.write.plan import Edit, NewContent, Piece, Plan
 from volvex.source import Source

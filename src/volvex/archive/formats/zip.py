@@ -21,10 +21,10 @@ from volvex.archive.formats._zip_writing import Writer
 from volvex.archive.safe_names import clean, shown
 from volvex.codec import COMPRESS, Cipher, Compression
 from volvex.errors import FormatError, LockedError
+from volvex.layout.columns import Array
 from volvex.layout.entries import Entries
 from volvex.layout.inspect.coverage import Stretch
 from volvex.layout.keyring import KeyRing
-from volvex.layout.records.columns import Array
 from volvex.layout.volumes import Beside
 from volvex.layout.write.plan import Edit, Plan
 from volvex.source import Source

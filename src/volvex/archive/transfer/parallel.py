@@ -12,7 +12,7 @@ import numpy as np
 
 from volvex.archive.archive import Archive
 from volvex.errors import VolvexError
-from volvex.layout.records.columns import Array
+from volvex.layout.columns import Array
 
 T = TypeVar("T")
 R = TypeVar("R")

@@ -11,11 +11,11 @@ import numpy as np
 
 from volvex.data.model.sheet import BYTES, FLOAT, INT, LIST, TEXT, WORDS, Rule
 from volvex.errors import FormatError
-from volvex.layout.model import ArrayType, Bits, Field, FieldType, Float, Number, Raw, Text, Value, Varint
+from volvex.layout.columns import Column as Stored
+from volvex.layout.columns import Texts, taken
+from volvex.layout.model import ArrayType, Field, FieldType, Float, IntegerType, Raw, Text, Value
 from volvex.layout.read.blocks import BlockRead, Reading
-from volvex.layout.records.columns import Column as Stored
-from volvex.layout.records.columns import Texts, encode_numbers, taken
-from volvex.layout.records.scalar import read_value, write_value
+from volvex.layout.records.numbers import encode_numbers
 
 NONE = -1  # in place of a text's number: there is none
 Values = Any  # an array of cells
@@ -29,7 +29,7 @@ def rule_of(kind: FieldType, meaning: Value, changes: Sequence[Any] = (), encodi
 def _plain_rule(kind: FieldType, meaning: Value, changes: Sequence[Any], encoding: str) -> Rule:
     if meaning.pool:
         return Rule(TEXT, encoding=encoding, zero=False)
-    if isinstance(kind, Number | Bits | Varint):
+    if isinstance(kind, IntegerType):
         low, high = kind.limits
         step = 1
         for change in changes:
@@ -44,17 +44,10 @@ def _plain_rule(kind: FieldType, meaning: Value, changes: Sequence[Any], encodin
     if isinstance(kind, Float):
         return Rule(FLOAT, bits=kind.bits)
     if isinstance(kind, Text):
-        return Rule(TEXT, most=_most(kind), encoding=kind.encoding, zero=kind.prefix is not None)
+        return Rule(TEXT, most=kind.max_size, encoding=kind.encoding, zero=kind.prefix is not None)
     if isinstance(kind, Raw):
         return Rule(BYTES, most=kind.size)
-    return Rule(LIST, fixed=not isinstance(kind, ArrayType))
-
-
-def _most(kind: Text) -> int | None:
-    """The bytes for which a text has room."""
-    if kind.size is not None:
-        return kind.size
-    return kind.prefix.limits[1] * kind.unit + kind.extra if kind.prefix is not None and kind.prefix.bits < 64 else None
+    return Rule(LIST, fixed=kind.uses != "count")
 
 
 class Pools:
@@ -114,7 +107,7 @@ class Pools:
         row = int(np.searchsorted(block.starts - block.start, number, "right")) - 1
         into = number - int(block.starts[row] - block.start) if row >= 0 else -1
         raw = texts.raw(row) if row >= 0 else b""
-        whole = isinstance(pool.type, Text) and pool.type.zero
+        whole = pool.type.ending > 0
         if into < 0 or (into and not whole) or into > len(raw):
             raise FormatError(
                 block.source.name, f"no text starts {number} bytes into {block.block.name}", offset=block.start + number
@@ -245,7 +238,7 @@ def cells_of(reading: Reading, block: BlockRead, field: Field, pools: Pools) -> 
 
 def _cells(reading: Reading, block: BlockRead, field: Field, meaning: Value, pools: Pools) -> Values:
     kind, stored = field.type, block.columns[field.name]
-    if isinstance(kind, Number | Bits | Varint):
+    if isinstance(kind, IntegerType):
         if meaning.pool:
             return pools.texts(places_in_pool(reading, block, field, meaning), meaning)
         numbers = true_numbers(reading, block, field)
@@ -264,7 +257,7 @@ def _cells(reading: Reading, block: BlockRead, field: Field, meaning: Value, poo
 def places_in_pool(reading: Reading, block: BlockRead, field: Field, meaning: Value) -> Any:
     """Where texts start in their pool, or their numbers; -1 where there is none (all bits set)."""
     stored = block.numbers(field.name)
-    nothing = stored == stored.dtype.type(field.type.limits[1]) if isinstance(field.type, Number | Bits) else stored < 0
+    nothing = stored == stored.dtype.type(field.type.limits[1]) if isinstance(field.type, IntegerType) else stored < 0
     numbers = reading.decode_numbers(block, field)
     if not meaning.numbered and any(change.how == "from" for change in field.changes):
         numbers = numbers - reading.blocks[meaning.pool].start
@@ -281,7 +274,7 @@ def worded(numbers: Any, table: Sequence[tuple[int, str]]) -> Values:
 
 
 def _list_text(kind: FieldType, raw: bytes, block: BlockRead, row: int) -> str:
-    value, _ = read_value(kind, raw, 0, siblings_of(block, row))
+    value, _ = kind.decode(raw, 0, siblings_of(block, row))
     return json.dumps(value, ensure_ascii=False, default=lambda one: one.hex())
 
 
@@ -301,7 +294,7 @@ def stored_cells(field: Field, values: Sequence[Any], pools: Pools, settle: Sett
     """Cells as a field stores them: an array of numbers, or bytes."""
     kind, meaning = field.type, field.meaning
     assert isinstance(meaning, Value)
-    if isinstance(kind, Number | Bits | Varint):
+    if isinstance(kind, IntegerType):
         numbers = [stored_number(kind, value, meaning, pools) for value in values]
         plain = meaning.pool and not any(change.how == "from" for change in field.changes)
         if meaning.pool and not plain and not meaning.numbered:
@@ -335,6 +328,6 @@ def _list_bytes(kind: FieldType, text: str, where: str) -> bytes:
         value = json.loads(text)
         if isinstance(kind.count, str) or not isinstance(value, list):
             raise ValueError("its count is stored in another field" if isinstance(kind.count, str) else "no list")
-        return write_value(kind, [float(one) if isinstance(kind.of, Float) else one for one in value], {})
+        return kind.encode([float(one) if isinstance(kind.of, Float) else one for one in value], {})
     except (ValueError, TypeError) as error:
         raise FormatError(where, f"{text}: {error}", hint="a list as `show` gives it, such as [1, 2]") from error

@@ -12,11 +12,11 @@ import numpy as np
 from volvex.data.model.cells import Pools, cells_of, places_in_pool, replaced, rule_of, some_of, stored_cells
 from volvex.data.model.sheet import TEXT, Change, Column, Document, InvalidValue, Rule, Sheet, parsed
 from volvex.errors import FormatError, NotFoundError, UnfitError
+from volvex.layout.columns import rows_of, taken
 from volvex.layout.model import Block, Field, Layout, Value, pools_of
 from volvex.layout.name_hash import Keying, KeyPart, Names, bits_of
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.open import read
-from volvex.layout.records.columns import rows_of, taken
 from volvex.layout.write.checks import require_writable
 from volvex.layout.write.directory import AllColumns, sorting
 from volvex.layout.write.plan import Edit

@@ -17,10 +17,9 @@ from volvex.data.model.layout_document import LayoutDocument, _Rows, checked
 from volvex.data.model.sheet import Array, Change, Column, Rule, Sheet, cell_text, float_value
 from volvex.errors import FormatError, NotFoundError
 from volvex.layout import model
+from volvex.layout.columns import Texts
 from volvex.layout.model import Choice, Field, FieldType, Float, Nested, NumberChange, Raw, Value
 from volvex.layout.read.blocks import BlockRead
-from volvex.layout.records.columns import Texts
-from volvex.layout.records.scalar import read_value, write_value
 
 Path = tuple[str | int, ...]
 
@@ -90,7 +89,7 @@ class SceneData(LayoutDocument):
         stored = block.columns[field.name]
         cells: dict[str, tuple[Rule, dict[int, Any]]] = {}
         for place, row in enumerate(rows.tolist()):
-            value, _ = read_value(field.type, raw_at(stored, row), 0, siblings_of(block, row))
+            value, _ = field.type.decode(raw_at(stored, row), 0, siblings_of(block, row))
             for leaf in self.leaves(field, value, siblings_of(block, row)):
                 _, some = cells.setdefault(leaf.name, (self._rule(leaf), {}))
                 some[place] = self._cell(leaf)
@@ -116,7 +115,7 @@ class SceneData(LayoutDocument):
         if isinstance(value, bytes):
             return value.hex(" ")
         if meaning.pool:
-            nothing = isinstance(kind, model.Number | model.Bits) and value == kind.limits[1]
+            nothing = isinstance(kind, model.IntegerType) and value == kind.limits[1]
             return None if nothing else self.pools.texts(np.array([leaf.decode_numbers()]), meaning)[0]
         if isinstance(value, str):
             return value
@@ -147,14 +146,14 @@ class SceneData(LayoutDocument):
         columns = home.columns[block.block.name]
         siblings = _siblings(columns, row)
         raw = raw_at(columns[field.name], row)
-        value, _ = read_value(field.type, raw, 0, siblings)
-        if write_value(field.type, value, siblings) != raw:
+        value, _ = field.type.decode(raw, 0, siblings)
+        if field.type.encode(value, siblings) != raw:
             raise FormatError(self.file, f"row {change.key}: its record holds bytes that could not be written back as they are",
                               field=change.field, hint="a layout that says what they are")  # fmt: skip
         for leaf in self.leaves(field, value, siblings):
             if leaf.name == change.field:
                 _put(value, leaf.path, self._stored(leaf, change), field)
-                columns[field.name] = replaced(columns[field.name], [row], [write_value(field.type, value, siblings)])
+                columns[field.name] = replaced(columns[field.name], [row], [field.type.encode(value, siblings)])
                 return
         home.field(change.field, change.sheet)
         raise NotFoundError(f"{self.file}: row {change.key} has no {change.field}")
@@ -166,7 +165,7 @@ class SceneData(LayoutDocument):
             return cell_text(value)
         if isinstance(kind, Raw):
             return bytes.fromhex(value)
-        if isinstance(kind, model.Number | model.Bits | model.Varint):
+        if isinstance(kind, model.IntegerType):
             return leaf.undone(stored_number(kind, value, leaf.meaning, self.pools))
         return value
 
@@ -207,13 +206,14 @@ def _put(value: Any, path: Path, new: Any, field: Field) -> None:
 
 def chosen(kind: Choice, siblings: Mapping[str, Any]) -> Nested:
     """The record that a number chooses."""
-    number = siblings[kind.by]
-    return next(record for (key, _), record in zip(kind.table, kind.records, strict=True) if key == number)
+    record = kind.chosen(siblings[kind.by])
+    assert record is not None  # it was decoded
+    return record
 
 
 def is_body(kind: FieldType) -> bool:
     """Whether a field holds others."""
-    return isinstance(kind, Choice | Nested | model.ArrayType)
+    return kind.compound
 
 
 def _picked(column: Column, rows: Array) -> Column:

@@ -5,30 +5,27 @@ from __future__ import annotations
 import heapq
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
 from volvex.errors import FormatError
+from volvex.layout.columns import Texts
+from volvex.layout.inspect.values import value_of, value_text
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.model import (
-    ArrayType,
     Bits,
     Field,
-    Float,
     InlineBytes,
-    Nested,
-    Number,
     Opaque,
     Record,
     RecordsOf,
     Text,
-    Varint,
 )
 from volvex.layout.read.blocks import Area, BlockRead, Reading
 from volvex.layout.read.entries import placing_of
 from volvex.layout.read.names import endings_of
-from volvex.layout.records.columns import Texts, decode_numbers
-from volvex.layout.records.scalar import explained, float_of, read_fields, told
+from volvex.layout.types.nested import decode_fields
 from volvex.source import Source
 
 SHOWN = 10  # bytes shown of what no field explains
@@ -192,12 +189,15 @@ def object_stretches(reading: Reading, piece: Piece, within: str, strict: bool =
 
 
 def _object_fields(record: Record, data: bytes, piece: Piece, within: str) -> Iterator[Stretch]:
-    for one, start, end, value in read_fields(record.fields, data):
-        words = dict(getattr(one.meaning, "table", ()))
-        shown = f"{value} {words.get(value, '?')}" if words else told(value)
-        yield Stretch(
-            piece.start + start, end - start, "inside", f"{record.name}.{one.name}", one.shape, shown, one.words, within
-        )
+    values: dict[str, Any] = {}
+    end = 0
+    for field, start, end in decode_fields(record.fields, data, 0, values):
+        value, words = values[field.name], dict(getattr(field.meaning, "table", ()))
+        shown = f"{value} {words.get(value, '?')}" if words else value_text(value)
+        where = f"{record.name}.{field.name}"
+        yield Stretch(piece.start + start, end - start, "inside", where, field.shape, shown, field.words, within)
+    if end != len(data):
+        raise FormatError("a record", f"{len(data) - end} bytes follow its last field", offset=end)
 
 
 def _record(reading: Reading, piece: Piece, limit: int | None) -> Iterator[Stretch]:
@@ -247,49 +247,19 @@ def field_stretch(reading: Reading, block: BlockRead, row: int, field: Field) ->
     """The bytes of one field of one record, a text with its length or its ending zero."""
     start, kind, column = block.offset(row, field.name), field.type, block.columns[field.name]
     fixed = kind.fixed_size
-    if isinstance(kind, Bits):
-        host = next(other for other in block.block.fields if other.name == kind.host)
+    if kind.uses == "bits":
+        host = next(other for other in block.block.fields if other.name == kind.sibling)
         size = host.type.fixed_size or 0
     elif fixed is not None:
         size = fixed
     elif isinstance(kind, Text) and isinstance(column, Texts) and field.when is None:
         extra = kind.prefix.size if kind.prefix else 0
-        start, size = start - extra, extra + int(column.lengths[row]) + kind.zero
+        start, size = start - extra, extra + int(column.lengths[row]) + kind.ending
     else:
         size = block.tail_size(row, field)
-    what = "bits" if isinstance(kind, Bits) else "field"
+    what = "bits" if kind.uses == "bits" else "field"
     value = value_of(reading, block, row, field)
     return Stretch(start, size, what, block.where(row, field.name), field.shape, value, field.words, block.block.within)
-
-
-def value_of(reading: Reading, block: BlockRead, row: int, field: Field) -> str:
-    """A field's value as it is told."""
-    column, kind = block.columns[field.name], field.type
-    if isinstance(column, Texts):
-        if isinstance(kind, Text) and field.when is None:
-            return column.raw(row).decode(column.encoding, "backslashreplace")
-        return explained(kind, column.raw(row), block.columns, row)
-    if isinstance(kind, Float):
-        return float_of(int(column[row]), kind.bits)
-    if not isinstance(kind, Number | Bits | Varint):
-        raw = column[row].tobytes()
-        if not isinstance(kind, Text) and kind.fixed_size is not None and isinstance(kind, ArrayType | Nested):
-            return explained(kind, raw, block.columns, row)
-        return repr(raw)[1:] if raw.isascii() and raw.decode().isprintable() else str(raw.hex(" "))
-    number, table = int(column[row]), getattr(field.meaning, "table", ())
-    if table:
-        return f"{number} {dict(table).get(number, '?')}"
-    if field.changes:
-        settled = reading.settled(field)
-        whole = int(decode_numbers(column[row : row + 1], settled, block.source, block.starts)[0])
-        return f"{number} ({whole:#x})"
-    return f"{number:#x}" if _is_bits(field) else str(number)
-
-
-def _is_bits(field: Field) -> bool:
-    return (
-        " of " in field.words and field.words.split()[0] not in ("count", "length", "size", "stored")
-    ) or isinstance(field.meaning, Opaque)
 
 
 @dataclass(frozen=True)

@@ -9,20 +9,19 @@ from dataclasses import dataclass
 
 from volvex.layout.model import (
     ArrayType,
-    Bits,
     Block,
     Choice,
     Field,
+    IntegerType,
     Layout,
     Nested,
     Number,
     Place,
     Text,
     Value,
-    Varint,
     pools_of,
-    rows_of_layout,
-)  # fmt: skip
+    rows_of_layout,  # fmt: skip
+)
 
 Problem = tuple[Place, str, str]
 PHRASE = re.compile(r"(?P<role>[a-z]+|refers to (?P<refers>[\w.-]+))(?P<numbered> number)?(?: in (?P<pool>[\w.-]+))?")
@@ -88,7 +87,7 @@ def check_values(layout: Layout) -> Iterator[Problem]:
         if (
             not isinstance(kind, Text)
             or kind.size is not None
-            or kind.told
+            or kind.length_by
             or len(layout_block(layout, name).fields) > 1
         ):
             yield pool.place, "a pool of texts is a repeating block with one field, a text zero or a text with its length", "text zero  texts"  # fmt: skip
@@ -129,11 +128,11 @@ def check_value(field: Field, pools: dict[str, Field]) -> Iterator[Problem]:
                 f"{meaning.pool} is no pool of texts",
                 f"block {meaning.pool} repeats, with a field `texts`",
             )
-        if not isinstance(kind, Number | Bits | Varint):
+        if not isinstance(kind, IntegerType):
             yield field.place, f"`{field.name}` points to a text, so it is a number, not {kind}", "u32"
     elif isinstance(kind, ArrayType | Choice | Nested) and meaning.role != "value":
         yield field.place, f"the {meaning.role} is a number or a text, `{field.name}` is {kind}", "u32"
-    if meaning.table and (meaning.pool or not isinstance(kind, Number | Bits | Varint)):
+    if meaning.table and (meaning.pool or not isinstance(kind, IntegerType)):
         yield field.place, f"`{field.name}` is {kind}, the words in braces stand for numbers", "leaving them out"
 
 

@@ -270,7 +270,7 @@ def _check_names(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple
         if (
             not isinstance(field.type, Text)
             or field.type.size is not None
-            or field.type.told
+            or field.type.length_by
             or len(block.fields) > 1
             or not block.repeats
         ):

@@ -6,10 +6,11 @@ import codecs
 import dataclasses
 import difflib
 import functools
+from collections.abc import Callable
 from dataclasses import dataclass
 from importlib import resources
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from lark import Lark, Token, Transformer, v_args
 from lark.exceptions import UnexpectedInput, VisitError
@@ -23,12 +24,24 @@ from volvex.layout.language.meanings import Names, meaning_of
 from volvex.layout.language.mistakes import explain
 from volvex.layout.language.resolve import ordered, resolved
 from volvex.layout.name_hash import TRAITS, WHOSE_KEYS
+from volvex.layout.types import FIELD_TYPES, InvalidSyntax
+from volvex.layout.types._base import integer
+from volvex.layout.types.text import encoding_named
+
+T = TypeVar("T")
 
 
 @functools.cache
 def _parser() -> Lark:
     grammar = resources.files("volvex.layout.language").joinpath("grammar.lark").read_text(encoding="utf-8")
-    return Lark(grammar, parser="lalr", propagate_positions=True, maybe_placeholders=True)
+    types = [module.GRAMMAR.strip() for module in FIELD_TYPES.all()]
+    first = " | ".join(rules.partition(":")[0] for rules in types)
+    return Lark(
+        "\n".join([grammar, f"_type: {first}", *types]) + "\n",
+        parser="lalr",
+        propagate_positions=True,
+        maybe_placeholders=True,
+    )
 
 
 def read_layout(path: Path) -> model.Layout:
@@ -60,16 +73,23 @@ def _at(token: Token) -> model.Place:
     return model.Place(token.line or 0, token.column or 0)
 
 
-def _number(token: Token) -> int:
-    return int(token.replace("_", ""), 0 if token.startswith("0x") else 10)
-
-
 class _Builder(Transformer[Token, Any]):
     """Builds the model from the tree, leaves first. Byte order is settled at the end: it may be said late."""
 
     def __init__(self, file: str) -> None:
         super().__init__()
         self.file = file
+        for module in FIELD_TYPES.all():
+            for rule, build in module.RULES.items():
+                setattr(self, rule, functools.partial(self._built, build))
+
+    def _built(self, build: Callable[[Any], T], parts: Any) -> T:
+        """What a function of a field type makes of the parts of its rule."""
+        try:
+            return build(parts)
+        except InvalidSyntax as error:
+            assert isinstance(error.part, Token)
+            raise self._fail(error.part, str(error), hint=error.hint) from error
 
     def _fail(self, token: Token, problem: str, expected: str = "", hint: str = "") -> LayoutError:
         return LayoutError(self.file, *_pair(_at(token)), problem, expected=expected, hint=hint)
@@ -87,99 +107,26 @@ class _Builder(Transformer[Token, Any]):
     def hex(self, *parts: Token) -> Token:
         return parts[0].update(type="STRING", value=bytes.fromhex("".join(parts)))
 
-    @v_args(inline=True)
-    def number(self, kind: Token, order: Token | None) -> model.Number:
-        return model.Number(int(kind[1:]), kind[0] == "i", None if order is None else order == "big")
-
-    @v_args(inline=True)
-    def float(self, kind: Token, order: Token | None) -> model.Float:
-        return model.Float(int(kind[1:]), None if order is None else order == "big")
-
-    @v_args(inline=True)
-    def varint(self, _: Token, order: Token | None) -> model.Varint:
-        return model.Varint(order == "big")
-
-    @v_args(inline=True)
-    def raw(self, size: Token) -> model.Raw:
-        return model.Raw(_number(size))
-
-    def here(self, _: list[Token]) -> model.InlineBytes:
-        return model.InlineBytes()
-
-    @v_args(inline=True)
-    def closed(self, number: model.Number, _: Token) -> model.Text:
-        return model.Text("", prefix=number, closed=True)
-
-    def text_of(self, children: list[Token]) -> tuple[str]:
-        return (str(children[0]),)
-
-    def filled(self, children: list[Token]) -> int:
-        return int(children[0], 16)
-
-    @v_args(inline=True)
-    def text(self, length: Any, encoding: Token | None, filled: int | None) -> model.Text:
-        coded = self._encoding(encoding) if encoding is not None else "utf-8"
-        if isinstance(length, model.Text):
-            closed = dataclasses.replace(length, encoding=coded)
-            return dataclasses.replace(closed, extra=-closed.zero)
-        if isinstance(length, model.Number):
-            return model.Text(coded, prefix=length)
-        if isinstance(length, tuple):
-            return model.Text(coded, told=length[0])
-        return model.Text(coded, size=_number(length) if length.type == "NUMBER" else None, filled=filled or 0)
-
-    def _encoding(self, name: Token) -> str:
-        try:
-            return codecs.lookup(name).name
-        except LookupError as error:
-            raise self._fail(name, f"there is no text encoding {name}", hint="utf-8, utf-16-le, cp1252") from error
-
-    @v_args(inline=True)
-    def bits(self, host: Token, low: Token, high: Token | None) -> model.Bits:
-        first = _number(low)
-        last = first if high is None else _number(high)
-        if not first <= last < 64:
-            raise self._fail(low, f"there are no bits {first} to {last}", hint="the lowest bit is 0: bits 0 to 3")
-        return model.Bits(str(host), first, last)
-
-    @v_args(inline=True)
-    def array(self, count: Token, of: model.FieldType) -> model.ArrayType:
-        return model.ArrayType(of, _number(count) if count.type == "NUMBER" else str(count))
-
-    @v_args(inline=True)
-    def choice(self, by: Token, table: tuple[tuple[int | bytes, str], ...]) -> model.Choice:
-        return model.Choice(str(by), self._numbered(by, table))
-
-    @v_args(inline=True)
-    def named(self, record: Token) -> model.Nested:
-        return model.Nested(str(record), (), _at(record))
-
     def times(self, children: list[Token]) -> model.NumberChange:
-        if _number(children[0]) < 1:
+        if integer(children[0]) < 1:
             raise self._fail(children[0], "a unit is at least 1")
-        return model.NumberChange("times", _number(children[0]))
+        return model.NumberChange("times", integer(children[0]))
 
     def plus(self, children: list[Token]) -> model.NumberChange:
-        return model.NumberChange("plus", _number(children[0]))
+        return model.NumberChange("plus", integer(children[0]))
 
     def xor(self, children: list[Token]) -> model.NumberChange:
-        return model.NumberChange("xor", _number(children[0]))
+        return model.NumberChange("xor", integer(children[0]))
 
     def from_edge(self, children: list[Token]) -> model.NumberChange:
         return model.NumberChange("from", 0, str(children[0]), str(children[1]))
 
     @v_args(inline=True)
     def pair(self, literal: Token, spec: tuple[Token, Spec]) -> tuple[int | bytes, str]:
-        return (literal.value if isinstance(literal.value, bytes) else _number(literal), str(spec[1]))
+        return (literal.value if isinstance(literal.value, bytes) else integer(literal), str(spec[1]))
 
     def table(self, children: list[tuple[int | bytes, str]]) -> tuple[tuple[int | bytes, str], ...]:
         return tuple(children)
-
-    def _numbered(self, at: Token, table: tuple[tuple[int | bytes, str], ...]) -> tuple[tuple[int, str], ...]:
-        """A table whose keys must be numbers."""
-        if any(isinstance(key, bytes) for key, _ in table):
-            raise self._fail(at, "the table in braces gives words for numbers", hint="{ 0 none, 1 zlib }")
-        return tuple((key, word) for key, word in table if isinstance(key, int))
 
     def codec(self, children: list[Any]) -> tuple[Token, Spec]:
         name, *given = children
@@ -190,7 +137,7 @@ class _Builder(Transformer[Token, Any]):
         if isinstance(value, tuple):  # a codec, or a word
             return str(name), str(value[1])
         if isinstance(value, Token):
-            return str(name), value.value if isinstance(value.value, bytes) else _number(value)
+            return str(name), value.value if isinstance(value.value, bytes) else integer(value)
         return str(name), value
 
     @v_args(inline=True)
@@ -210,7 +157,7 @@ class _Builder(Transformer[Token, Any]):
 
     @v_args(inline=True)
     def constant(self, literal: Token) -> tuple[str, model.Constant, str]:
-        value = literal.value if isinstance(literal.value, bytes) else _number(literal)
+        value = literal.value if isinstance(literal.value, bytes) else integer(literal)
         return ("is", model.Constant(value), f"is {_written(value)}")
 
     def phrase(self, children: list[Any]) -> tuple[str, list[Token], str, Any]:
@@ -248,12 +195,12 @@ class _Builder(Transformer[Token, Any]):
 
     @v_args(inline=True)
     def in_encoding(self, encoding: Token) -> tuple[str, str]:
-        return "in", self._encoding(encoding)
+        return "in", self._built(encoding_named, encoding)
 
     @v_args(inline=True)
     def numbered(self, pattern: Token, unit: Token | None) -> model.KeyRule:
         return model.KeyRule(
-            "name hash", _at(pattern), numbered=pattern.value.decode(), unit=1 if unit is None else _number(unit)
+            "name hash", _at(pattern), numbered=pattern.value.decode(), unit=1 if unit is None else integer(unit)
         )
 
     # conditions
@@ -264,7 +211,7 @@ class _Builder(Transformer[Token, Any]):
 
     @v_args(inline=True)
     def compared(self, how: Token, literal: Token) -> tuple[str, int | bytes]:
-        value = literal.value if isinstance(literal.value, bytes) else _number(literal)
+        value = literal.value if isinstance(literal.value, bytes) else integer(literal)
         if isinstance(value, bytes) and " ".join(how.split()) not in ("is", "is not"):
             raise self._fail(literal, f"only a number can be compared by `{how}`", hint="is, or is not")
         return " ".join(how.split()), value
@@ -276,9 +223,9 @@ class _Builder(Transformer[Token, Any]):
     # parts
 
     def align(self, children: list[Token]) -> tuple[str, int]:
-        if _number(children[0]) < 1:
+        if integer(children[0]) < 1:
             raise self._fail(children[0], "an alignment is at least 1")
-        return ("align", _number(children[0]))
+        return ("align", integer(children[0]))
 
     def fill(self, children: list[Token]) -> tuple[str, int]:
         return ("fill", int(children[0], 16))
@@ -317,10 +264,10 @@ class _Builder(Transformer[Token, Any]):
         return "volumes", name.value.decode()
 
     def at(self, children: list[Token]) -> model.At:
-        return model.At(_number(children[0]))
+        return model.At(integer(children[0]))
 
     def at_end(self, children: list[Token]) -> model.At:
-        return model.At(_number(children[0]), from_end=True)
+        return model.At(integer(children[0]), from_end=True)
 
     def after(self, children: list[Token]) -> model.At:
         return model.At(after=str(children[0]))
@@ -426,7 +373,7 @@ class _Builder(Transformer[Token, Any]):
             texts = tuple(
                 str(sibling.name)
                 for sibling in siblings
-                if isinstance(sibling.type, model.Text) and sibling.type.told == said.name
+                if isinstance(sibling.type, model.Text) and sibling.type.length_by == said.name
             )
             words = said.meaning[2]
             meaning = meaning_of(names, texts, words, said.meaning[3], self.file, _at(said.meaning[1][0]))
@@ -434,7 +381,7 @@ class _Builder(Transformer[Token, Any]):
 
     def _counted(self, said: _Field, kind: model.Text) -> model.Text:
         for change in said.changes:
-            if (kind.prefix is None and not kind.told) or change.how not in ("times", "plus"):
+            if (kind.prefix is None and not kind.length_by) or change.how not in ("times", "plus"):
                 raise self._fail(said.name, f"a text's length is counted `x` units or `plus` bytes, not {change.how}")
             if change.how == "times":
                 kind = dataclasses.replace(kind, unit=kind.unit * change.number)

@@ -10,24 +10,20 @@ from typing import Any, TypeVar
 from volvex.errors import LayoutError
 from volvex.layout.model import (
     ArrayType,
-    Bits,
     Block,
     Choice,
     Content,
     Derived,
     Field,
     FieldType,
-    Float,
     InlineBytes,
     Layout,
     Measure,
     Nested,
-    Number,
     Part,
     Place,
     Record,
     RecordsOf,
-    Text,
     Transform,
 )  # fmt: skip
 
@@ -79,11 +75,11 @@ def _filled(layout: Layout, field: Field, above: tuple[str, ...]) -> Field:
 
 
 def _type(layout: Layout, kind: FieldType, above: tuple[str, ...], place: Place) -> FieldType:
-    if isinstance(kind, ArrayType):
-        return replace(kind, of=_type(layout, kind.of, above, place))
+    if isinstance(kind, Nested):
+        return _nested(layout, kind.record, above, kind.place)
     if isinstance(kind, Choice):
         return replace(kind, records=tuple(_nested(layout, name, above, place) for _, name in kind.table))
-    return _nested(layout, kind.record, above, kind.place) if isinstance(kind, Nested) else kind
+    return kind.replace_inner(lambda inner: _type(layout, inner, above, place))
 
 
 def _nested(layout: Layout, name: str, above: tuple[str, ...], place: Place) -> Nested:
@@ -132,15 +128,7 @@ def _renamed(field: Field, before: str, inner: set[str]) -> Field:
     def new(name: str) -> str:
         return before + name if name in inner else name
 
-    kind: FieldType = field.type
-    if isinstance(kind, Bits):
-        kind = replace(kind, host=new(kind.host))
-    elif isinstance(kind, Text) and kind.told:
-        kind = replace(kind, told=new(kind.told))
-    elif isinstance(kind, ArrayType) and isinstance(kind.count, str):
-        kind = replace(kind, count=new(kind.count))
-    elif isinstance(kind, Choice):
-        kind = replace(kind, by=new(kind.by))
+    kind = field.type.with_sibling(new(field.type.sibling)) if field.type.sibling else field.type
     meaning = field.meaning
     if isinstance(meaning, Measure) and meaning.what == "length" and meaning.part in inner:
         meaning = replace(meaning, part=new(meaning.part))
@@ -150,15 +138,11 @@ def _renamed(field: Field, before: str, inner: set[str]) -> Field:
 
 def ordered(value: T, big: bool) -> T:
     """A layout (or a part of one) in which every number, and text of wide characters, has its order of bytes."""
-    if isinstance(value, Number | Float) and value.big is None:
-        return replace(value, big=big)
-    if isinstance(value, Text) and value.encoding in WIDE:
-        value = replace(value, encoding=f"{value.encoding}-{'be' if big else 'le'}")
+    if isinstance(value, FieldType):
+        return value.with_order(big)  # type: ignore[return-value]
     if isinstance(value, tuple):
         return tuple(ordered(one, big) for one in value)  # type: ignore[return-value]
-    if not isinstance(value, Layout | Block | Field | Record | Text | ArrayType | Nested | Choice) and not _may_hold(
-        value
-    ):
+    if not isinstance(value, Layout | Block | Field | Record) and not _may_hold(value):
         return value
     changes: dict[str, Any] = {}
     for one in dataclasses.fields(value):  # type: ignore[arg-type]

@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from volvex.errors import FRESH, ContentError, FormatError
+from volvex.layout.columns import Array, Columns, Texts, joined
 from volvex.layout.entries import Entries
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.language.check.siblings import half_of
@@ -21,26 +22,23 @@ from volvex.layout.match import place_of
 from volvex.layout.model import (
     CONTENTS,
     Attribute,
-    Bits,
     Block,
     ByteOrder,
     ChecksumOf,
     Condition,
     Field,
+    IntegerType,
     Layout,
     Measure,
-    Number,
     NumberChange,
     Part,
     Pool,
     Raw,
-    RecordsOf,
-    Varint,
-)  # fmt: skip
+    RecordsOf,  # fmt: skip
+)
 from volvex.layout.order import grows, is_own, reading_order
 from volvex.layout.records.block import Records
-from volvex.layout.records.columns import Array, Columns, Texts, decode_numbers, holds, joined
-from volvex.layout.records.varint import needed
+from volvex.layout.records.numbers import decode_numbers, holds
 from volvex.layout.transforms import unwrapped
 from volvex.layout.volumes import Volume
 from volvex.source import BytesSource, LazySource, Source
@@ -90,8 +88,8 @@ class BlockRead:
     def offset(self, row: int, name: str) -> int:
         """Where a field of a record lies in the source (after its length prefix, for a text)."""
         kind = next(one.type for one in self.block.fields if one.name == name)
-        if isinstance(kind, Bits):
-            name = kind.host
+        if kind.uses == "bits":
+            name = kind.sibling
         at = int(self.starts[row])
         for run in self.records.runs:
             for field in run.fields:
@@ -106,13 +104,8 @@ class BlockRead:
 
     def tail_size(self, row: int, field: Field) -> int:
         """The bytes of a field of changing size, without the zero at its end."""
-        column, kind = self.columns[field.name], field.type
-        if isinstance(column, Texts):
-            return int(column.lengths[row])
-        if isinstance(kind, Varint):
-            return int(needed(column[row : row + 1])[0])
         there = field.when is None or bool(self.present(field)[row])
-        return (kind.fixed_size or 0) if there else 0
+        return field.type.tail_size(self.columns[field.name], row) if there else 0
 
 
 @dataclass(frozen=True)
@@ -251,7 +244,7 @@ def with_upper(block: BlockRead, field: Field) -> Array:
     low, upper = block.numbers(field.name), upper_field(block.block, field)
     if upper is None:
         return low
-    bits = field.type.limits[1].bit_length() if isinstance(field.type, Number | Bits) else 0
+    bits = field.type.value_bits if isinstance(field.type, IntegerType) else 0
     high = block.numbers(upper.name).astype(object)
     whole = (high << bits) + low.astype(object)
     return whole if bits > 40 else np.asarray(whole, np.int64)

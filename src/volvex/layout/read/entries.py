@@ -7,12 +7,13 @@ from typing import Any
 import numpy as np
 
 from volvex.errors import FRESH, FormatError
+from volvex.layout.columns import Array, Texts
 from volvex.layout.entries import Entries
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.model import Attribute, Condition, Field
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.names import names_of
-from volvex.layout.records.columns import Array, Texts, holds
+from volvex.layout.records.numbers import holds
 
 
 def entries_of(reading: Reading) -> Entries:

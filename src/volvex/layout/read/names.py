@@ -7,11 +7,11 @@ from collections.abc import Callable, Container
 import numpy as np
 
 from volvex.errors import FRESH, FormatError
+from volvex.layout.columns import Array, Texts
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.model import Attribute, Field, Text
 from volvex.layout.name_hash import Numbering, bits_of
 from volvex.layout.read.blocks import DEEPEST, BlockRead, Reading
-from volvex.layout.records.columns import Array, Texts
 
 KEYS_IN_ORDER = (
     attributes.FOLDER_KEY,
@@ -185,7 +185,7 @@ def pooled(reading: Reading, block: BlockRead, field: Field) -> Texts:
     places, pool = reading.decode_numbers(block, field), reading.pool()
     assert pool is not None and isinstance(pool[1].type, Text)
     home, kind = pool[0], pool[1].type
-    if kind.zero == 1:
+    if kind.ending == 1:
         data = np.frombuffer(home.data, np.uint8)
         zeros = np.flatnonzero(data == 0)
         wrong = (places < 0) | (places > (zeros[-1] if len(zeros) else -1))

@@ -16,9 +16,9 @@ from volvex.layout.checksums import (
     new_sum,
     stored_checksum,
 )
+from volvex.layout.columns import Array
 from volvex.layout.model import Block, ChecksumOf, Constant, Field, Measure, Raw
 from volvex.layout.read.blocks import BlockRead, Reading, measured, measuring_field
-from volvex.layout.records.columns import Array
 
 
 def verify_blocks(reading: Reading) -> None:

@@ -1,7 +1,7 @@
 """A block compiled for reading and writing: records <-> columns.
 
 A block without anything of changing size is one NumPy structured array. Otherwise a generated loop finds where each
-record starts (see `walking`), and the runs of fixed size are gathered in bulk.
+record starts (see `codegen`), and the runs of fixed size are gathered in bulk.
 """
 
 from __future__ import annotations
@@ -12,16 +12,17 @@ from typing import Any
 import numpy as np
 
 from volvex.errors import FRESH, FormatError
-from volvex.layout.model import Bits, Block, Field, Float, Number, Text, Varint
+from volvex.layout.columns import Array, Columns, Texts, joined, rows_of
+from volvex.layout.model import Bits, Block, Field, Number, Text
 from volvex.layout.records.codegen import compile_inline_walk, compile_walk, prefix_name, runs_of
-from volvex.layout.records.columns import Array, Column, Columns, Texts, encode_numbers, holds, joined, rows_of
-from volvex.layout.records.varint import LongerThanNeeded, cut, odd_bytes, odd_numbers, packed_varints, unpacked_varints
+from volvex.layout.records.numbers import encode_numbers, holds
+from volvex.layout.types import InvalidValue, LongerThanNeeded
+from volvex.layout.types._base import gather_rows, rows_bytes
 from volvex.source import Source
 
 WINDOW = 1 << 16  # bytes that are read at once of records with content between them
 LARGEST = 1 << 30  # bytes of a block's records that are read at the most
 LONGEST = 1 << 24  # bytes of one record
-GATHER = 1 << 16  # records gathered at once
 FIRST = 1 << 20  # bytes read at first when a block's length is not known
 REST = "what follows in"  # the hidden column with what stands behind the end of a padded text
 
@@ -93,8 +94,7 @@ class Records:
             return None
         zeros = np.flatnonzero(np.frombuffer(data, np.uint8) == 0)
         rows = np.concatenate([np.zeros(1, np.int64), zeros[:-1] + 1])
-        kind = run.tail.type
-        texts = Texts(data, rows, zeros - rows, kind.encoding if isinstance(kind, Text) else "latin-1")
+        texts = run.tail.type.tails(data, rows, zeros - rows, None)
         return Read({run.tail.name: texts}, start + rows, data)
 
     def _read_walking(self, source: Source, start: int, count: int | None, room: int) -> Read:
@@ -149,7 +149,7 @@ class Records:
         return Read(columns, np.array(starts, np.int64), b"", np.array(ends, np.int64), position)
 
     def _longer(self, source: Source, start: int, error: LongerThanNeeded) -> FormatError:
-        return FormatError(source.name, str(error), offset=start + error.place, field=self.block.name,
+        return FormatError(source.name, str(error), offset=start + error.offset, field=self.block.name,
                            hint="describing that number as bytes that are kept, or another layout")  # fmt: skip
 
     def _check_growth(self, source: Source, offset: int, unread: int, size: int, row: int) -> None:
@@ -164,7 +164,7 @@ class Records:
         lengths = np.array(measured, dtype=np.int64).reshape(len(rows), sum(run.measured for run in self.runs))
         base, place = rows, 0
         for run in self.runs:
-            values = _gather_rows(data, base, run.dtype)
+            values = gather_rows(data, base, run.dtype)
             for field in run.fields:
                 self._add(columns, field, values[field.name])
             base = base + run.size
@@ -173,44 +173,27 @@ class Records:
             if run.prefixed is not None:
                 kind = run.tail.type
                 assert isinstance(kind, Text)
-                told = values[prefix_name(run.tail)]
-                length = (told if run.prefixed.native else odd_numbers(told, run.prefixed)).astype(np.int64)
+                length = run.prefixed.numbers(values[prefix_name(run.tail)]).astype(np.int64)
                 length = length * kind.unit + kind.extra
             else:
                 length, place = lengths[:, place], place + 1
-            columns[run.tail.name] = self._tail(run.tail, columns, data, base, length)
+            there = self._there(run.tail, columns)
+            columns[run.tail.name] = run.tail.type.tails(data, base, length, there)
             base = base + length + run.ending
         return columns
 
-    def _tail(self, field: Field, columns: Columns, data: bytes, base: Array, length: Array) -> Column:
-        """The column of what changes its size."""
-        kind = field.type
-        if isinstance(kind, Varint) and field.when is None:
-            return unpacked_varints(data, base, length, kind)
-        if isinstance(kind, Number | Float) and field.when is not None:
-            there = holds(field.when, columns[field.when.field])
-            values = np.zeros(len(base), np.int64 if isinstance(kind, Number) and not kind.native else kind.dtype)
-            found = _gather_rows(data, base[there], np.dtype([("n", kind.dtype)]))["n"]
-            values[there] = found if isinstance(kind, Float) or kind.native else odd_numbers(found, kind)
-            return values
-        return Texts(data, base, length, kind.encoding if isinstance(kind, Text) else "latin-1")
+    def _there(self, field: Field, columns: Columns) -> Array | None:
+        """In which records a field is, where a condition says so."""
+        return None if field.when is None else holds(field.when, columns[field.when.field])
 
     def _add(self, columns: Columns, field: Field, values: Array) -> None:
-        """Put the values of a field of fixed size into the columns."""
-        kind = field.type
-        if isinstance(kind, Number) and not kind.native:
-            columns[field.name] = odd_numbers(values, kind)
-        elif isinstance(kind, Text):
-            texts, rest = cut(values, kind)
-            columns[field.name] = Texts.of(texts, kind.encoding)
-            if rest:
-                columns[f"{REST} {field.name}"] = Texts.of(rest, "latin-1")
-        else:
-            columns[field.name] = values
+        """Put the values of a field of fixed size into the columns, and the fields that are bits of it."""
+        columns[field.name], rest = field.type.column(values)
+        if rest is not None:
+            columns[f"{REST} {field.name}"] = rest
         for part in self.block.fields:
             if isinstance(part.type, Bits) and part.type.host == field.name:
-                shifted = values.astype(np.uint64) >> np.uint64(part.type.low)
-                columns[part.name] = (shifted & np.uint64(part.type.limits[1])).astype(np.int64)
+                columns[part.name] = part.type.taken_from(values.astype(np.uint64)).astype(np.int64)
 
     # writing
 
@@ -247,7 +230,7 @@ class Records:
                 values[field.name] = self._stored(field, columns)
             if run.prefixed is not None and run.tail is not None:
                 values[prefix_name(run.tail)] = self._length(run.tail, run.prefixed, columns)
-            pieces.append(_rows_bytes(values))
+            pieces.append(rows_bytes(values))
             if run.tail is not None:
                 pieces.append(self._tail_bytes(run.tail, columns))
         return pieces
@@ -266,7 +249,7 @@ class Records:
                     whole = (whole & ~(mask << shift)) | ((part.astype(np.uint64) & mask) << shift)
             made[host] = whole.astype(column.dtype)
         for field in self.block.fields:
-            if isinstance(field.type, Text) and field.type.told and field.when is None:
+            if isinstance(field.type, Text) and field.type.length_by and field.when is None:
                 texts = made[field.name]
                 assert isinstance(texts, Texts)
                 self._tell(made, field, texts.lengths)
@@ -276,33 +259,23 @@ class Records:
         """Put the lengths of a text into the field that tells them."""
         kind = field.type
         assert isinstance(kind, Text)
-        teller = next(one for one in self.block.fields if one.name == kind.told)
+        teller = next(one for one in self.block.fields if one.name == kind.length_by)
         columns[teller.name] = encode_numbers(self._counted(field, lengths), teller, self.block.name)
 
     def _counted(self, field: Field, lengths: Array) -> Array:
         """Lengths in bytes as a text's number counts them."""
-        kind = field.type
-        assert isinstance(kind, Text)
-        left = lengths - kind.extra
-        if len(left) and (left % kind.unit).any():
-            raise FormatError(self.block.name, f"a text whose length is no multiple of {kind.unit}", field=field.name)
-        return left // kind.unit
+        assert isinstance(field.type, Text)
+        try:
+            return field.type.counted(lengths)
+        except InvalidValue as error:
+            raise FormatError(self.block.name, str(error), field=field.name) from error
 
     def _stored(self, field: Field, columns: Columns) -> Array:
-        column, kind = columns[field.name], field.type
-        if not isinstance(column, Texts):
-            return odd_bytes(column, kind) if isinstance(kind, Number) and not kind.native else column
-        assert isinstance(kind, Text) and kind.size is not None
-        if len(column) and int(column.lengths.max()) > kind.size:
-            raise FormatError(
-                self.block.name, f"{int(column.lengths.max())} bytes do not fit into {kind.size}", field=field.name
-            )
-        padding = bytes([kind.filled])
-        raws, hidden = column.raws(), columns.get(f"{REST} {field.name}")
-        if isinstance(hidden, Texts):
-            wholes = [raw + rest for raw, rest in zip(raws, hidden.raws(), strict=True)]
-            raws = [whole if len(whole) == kind.size else raw for raw, whole in zip(raws, wholes, strict=True)]
-        return np.frombuffer(b"".join([raw.ljust(kind.size, padding) for raw in raws]), f"V{kind.size}")
+        rest = columns.get(f"{REST} {field.name}")
+        try:
+            return field.type.rows(columns[field.name], rest if isinstance(rest, Texts) else None)
+        except InvalidValue as error:
+            raise FormatError(self.block.name, str(error), field=field.name) from error
 
     def _length(self, field: Field, prefix: Number, columns: Columns) -> Array:
         texts = columns[field.name]
@@ -312,20 +285,11 @@ class Records:
             raise FormatError(
                 self.block.name, f"a text of {int(texts.lengths.max())} bytes, its length is {prefix}", field=field.name
             )
-        return lengths if prefix.native else odd_bytes(lengths, prefix)
+        return prefix.rows(lengths)
 
     def _tail_bytes(self, field: Field, columns: Columns) -> list[bytes]:
         """What changes its size, for each record."""
-        column, kind = columns[field.name], field.type
-        if isinstance(column, Texts):
-            end = bytes(kind.zero) if isinstance(kind, Text) and field.when is None else b""
-            return [raw + end for raw in column.raws()] if end else column.raws()
-        if isinstance(kind, Varint):
-            return packed_varints(column, kind)
-        assert field.when is not None and isinstance(kind, Number | Float)
-        there = holds(field.when, columns[field.when.field])
-        stored = column if isinstance(kind, Float) or kind.native else odd_bytes(column, kind)
-        return [one if shown else b"" for one, shown in zip(_rows_bytes(stored), there.tolist(), strict=True)]
+        return field.type.tail_bytes(columns[field.name], self._there(field, columns))
 
 
 def _stacked(found: list[Columns]) -> Columns:
@@ -335,20 +299,3 @@ def _stacked(found: list[Columns]) -> Columns:
         name: joined([one[name] if name in one else Texts.of([b""] * rows_of(one), "latin-1") for one in found])
         for name in names
     }
-
-
-def _rows_bytes(values: Array) -> list[bytes]:
-    size, data = values.dtype.itemsize, values.tobytes()
-    return [data[at : at + size] for at in range(0, len(data), size)] if size else [b""] * len(values)
-
-
-def _gather_rows(data: bytes, base: Array, dtype: np.dtype[Any]) -> Array:
-    """The structures of `dtype` that start at `base` in `data`."""
-    values = np.zeros(len(base), dtype)
-    if dtype.itemsize == 0 or not len(base):
-        return values
-    flat, step = np.frombuffer(data, np.uint8), np.arange(dtype.itemsize)
-    for first in range(0, len(base), GATHER):
-        some = base[first : first + GATHER]
-        values[first : first + GATHER] = flat[some[:, None] + step].view(dtype)[:, 0]
-    return values

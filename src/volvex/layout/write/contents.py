@@ -8,9 +8,9 @@ import numpy as np
 
 from volvex.codec import Cipher
 from volvex.layout.checksums import new_sum
+from volvex.layout.columns import Array
 from volvex.layout.read.blocks import Reading
 from volvex.layout.read.entries import placing_of
-from volvex.layout.records.columns import Array
 from volvex.layout.transforms import KeyFacts, ciphers_of, decrypted, encrypted, made_codec
 from volvex.layout.write.place import Contents
 from volvex.layout.write.plan import ChecksumKey, Edit, NewContent, Piece

@@ -9,11 +9,12 @@ from typing import Any
 import numpy as np
 
 from volvex.layout.checksums import name_checksum
+from volvex.layout.columns import Array, Column, Columns, Texts, rows_of, taken
 from volvex.layout.kinds import archive as attributes
-from volvex.layout.model import Bits, Block, Field, Measure, Number, Raw, RecordsOf
+from volvex.layout.model import Block, Field, IntegerType, Measure, Number, Raw, RecordsOf
 from volvex.layout.read.blocks import BlockRead, Reading, upper_field
 from volvex.layout.read.names import entry_folders, has_ranges
-from volvex.layout.records.columns import Array, Column, Columns, Texts, encode_numbers, rows_of, taken
+from volvex.layout.records.numbers import encode_numbers
 from volvex.layout.write.contents import ContentPlan
 from volvex.layout.write.names import new_names
 from volvex.layout.write.place import Placed
@@ -270,7 +271,7 @@ class Directory:
         if upper is None:
             self._store(home, field, encode_numbers(values, field, where), rows)
             return
-        bits = field.type.limits[1].bit_length() if isinstance(field.type, Number | Bits) else 0
+        bits = field.type.value_bits if isinstance(field.type, IntegerType) else 0
         whole = encode_numbers(values, replace(field, type=Number(64, False, False)), where).astype(object)
         self._store(home, field, encode_numbers(whole % (1 << bits), replace(field, changes=()), where), rows)
         self._store(home, upper, encode_numbers(whole >> bits, upper, where), rows)

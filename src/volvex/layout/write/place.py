@@ -13,9 +13,9 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from volvex.errors import FRESH, FormatError
+from volvex.layout.columns import Array
 from volvex.layout.model import At
 from volvex.layout.read.blocks import Area, BlockRead
-from volvex.layout.records.columns import Array
 from volvex.layout.write.plan import Piece
 from volvex.source import Source
 

@@ -15,10 +15,10 @@ import numpy as np
 
 from volvex.errors import FormatError
 from volvex.layout.checksums import block_checksums, checksum_value, is_over_file, new_sum
+from volvex.layout.columns import Array, Columns, taken
 from volvex.layout.model import CONTENTS, Block, ChecksumOf, Field, Measure, Raw
 from volvex.layout.order import checksum_order
 from volvex.layout.read.blocks import Area, Reading, settled_by
-from volvex.layout.records.columns import Array, Columns, taken
 from volvex.layout.transforms import is_cipher, wrapped
 from volvex.layout.write.contents import ContentPlan
 from volvex.layout.write.directory import AllColumns, Directory

@@ -22,8 +22,8 @@ from volvex.bench.rename import learn
 from volvex.bench.workbench import Workbench
 from volvex.codec import COMPRESS
 from volvex.errors import FormatError, RefusedError
+from volvex.layout.columns import decoded_name
 from volvex.layout.name_hash import UNNAMED
-from volvex.layout.records.columns import decoded_name
 from volvex.layout.write.plan import Added, Edit, NewContent, Piece, Plan, PlannedSource
 from volvex.source import Source, Spool
 from volvex.source.digest import Fingerprint

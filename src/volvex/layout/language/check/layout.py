@@ -25,6 +25,7 @@ from volvex.layout.model import (
     Field,
     Inline,
     InlineBytes,
+    IntegerType,
     Layout,
     Measure,
     Number,
@@ -36,9 +37,8 @@ from volvex.layout.model import (
     Raw,
     RecordsOf,
     Text,
-    Value,
-    Varint,
-)  # fmt: skip
+    Value,  # fmt: skip
+)
 from volvex.layout.order import grows, measures, reading_order
 from volvex.layout.transforms import tried
 
@@ -126,7 +126,7 @@ def _check_placing(layout: Layout, placing: Placing) -> Iterator[Problem]:
             yield layout.place, f"`when {when}`: only a name ends in something", 'when name ends ".png"'
         return
     fields = [(field, block) for block in layout.entry_blocks() for field in block.fields if field.name == when.field]
-    if not fields or not isinstance(fields[0][0].type, Number | Bits):
+    if not fields or not isinstance(fields[0][0].type, IntegerType):
         yield (
             layout.place,
             f"`content when {when}`: the entries have no number {when.field}",
@@ -239,7 +239,7 @@ def _check_field(layout: Layout, block: Block, field: Field) -> Iterator[Problem
     if isinstance(kind, Text):
         yield from _check_text(field, kind)
     if field.changes and (
-        not isinstance(kind, Number | Bits | Varint) or isinstance(meaning, Opaque | Constant | ChecksumOf | Described)
+        not isinstance(kind, IntegerType) or isinstance(meaning, Opaque | Constant | ChecksumOf | Described)
     ):
         yield field.place, f"`{field.name}` is not a number that could be changed by x, plus or xor", "leaving that out"
     for change in field.changes:
@@ -254,7 +254,7 @@ def _check_field(layout: Layout, block: Block, field: Field) -> Iterator[Problem
         yield field.place, f"`{field.words}` cannot depend on something", "`when` on the block"
     if isinstance(meaning, Described) and not isinstance(kind, Number):
         yield field.place, f"`{field.name}` is {kind}: only a number's bits are described by other fields", "kept"
-    if isinstance(meaning, Opaque) and meaning.table and not isinstance(kind, Number | Bits | Varint):
+    if isinstance(meaning, Opaque) and meaning.table and not isinstance(kind, IntegerType):
         yield field.place, f"`{field.name}` is {kind}, the words in braces stand for numbers", "leaving them out"
     if isinstance(meaning, ByteOrder) and not isinstance(kind, Raw):
         yield field.place, f"`{field.name}` is {kind}: the order of bytes is told by bytes", "2 bytes"
@@ -294,7 +294,7 @@ def _check_upper(block: Block, field: Field, meaning: Any) -> Iterator[Problem]:
 def _check_text(field: Field, kind: Text) -> Iterator[Problem]:
     if kind.prefix is not None and kind.prefix.signed:
         yield field.place, f"the length of `{field.name}` cannot be negative", f"u{kind.prefix.bits}"
-    if kind.zero not in (0, 1, 2, 4):
+    if kind.ending not in (0, 1, 2, 4):
         yield (
             field.place,
             f"text that ends at a zero cannot be in {codecs.lookup(kind.encoding).name}",
@@ -319,10 +319,10 @@ def _check_constant(field: Field, value: bytes | int) -> Iterator[Problem]:
 
 
 def _check_measure(layout: Layout, field: Field, meaning: Measure) -> Iterator[Problem]:
-    if not isinstance(field.type, Number | Bits | Varint):
+    if not isinstance(field.type, IntegerType):
         yield field.place, f"`{field.name}` measures something, so it is a number, not {field.type}", "u32"
     home = next(home for home in layout.blocks if field in home.fields)
-    if any(isinstance(one.type, Text) and one.type.told == field.name for one in home.fields):
+    if any(one.type.uses == "length" and one.type.sibling == field.name for one in home.fields):
         return
     block = layout.block(meaning.part)
     if block is not None and meaning.what == "count" and not block.repeats:

@@ -10,24 +10,19 @@ from volvex.layout.model import (
     Attribute,
     Bits,
     Block,
-    Choice,
     Condition,
     Described,
     Field,
-    FieldType,
-    Float,
+    IntegerType,
     Layout,
     Measure,
-    Nested,
     Number,
     Opaque,
     Place,
     Raw,
     RecordsOf,
-    Text,
-    Value,
-    Varint,
-)  # fmt: skip
+    Value,  # fmt: skip
+)
 
 Problem = tuple[Place, str, str]  # where, what, hint
 
@@ -35,7 +30,9 @@ Problem = tuple[Place, str, str]  # where, what, hint
 def check_siblings(siblings: tuple[Field, ...], field: Field) -> Iterator[Problem]:
     """What a field says of other fields of its record: they come before it, and are numbers."""
     before = siblings[: siblings.index(field)]
-    for name, needed in _spoken_of(field.type):
+    uses = field.type.uses
+    if field.type.sibling:
+        name = field.type.sibling
         other = next((one for one in before if one.name == name), None)
         if other is None:
             near = difflib.get_close_matches(name, [one.name for one in before], 1)
@@ -44,57 +41,29 @@ def check_siblings(siblings: tuple[Field, ...], field: Field) -> Iterator[Proble
                 f"`{field.name}` speaks of {name}, and no field before it has that name",
                 near[0] if near else "",
             )
-        elif not isinstance(other.type, Number | Bits | Varint) or other.when is not None:
+        elif not isinstance(other.type, IntegerType) or other.when is not None:
             yield field.place, f"`{field.name}` needs a number, `{name}` is {other.type}", "u32"
-        elif needed in (Text, ArrayType) and isinstance(other.type, Number) and other.type.signed:
+        elif uses in ("length", "count") and isinstance(other.type, Number) and other.type.signed:
             yield other.place, f"`{name}` tells how much follows, which cannot be negative", f"u{other.type.bits}"
-        elif needed is Text and not (isinstance(other.meaning, Measure) and other.meaning.part == field.name):
+        elif uses == "length" and not (isinstance(other.meaning, Measure) and other.meaning.part == field.name):
             yield (
                 other.place,
                 f"`{name}` tells the length of `{field.name}`, and should say so",
                 f"length of {field.name}",
             )
-        elif needed is Bits and not (isinstance(other.type, Number) and isinstance(other.meaning, Described)):
+        elif uses == "bits" and not (isinstance(other.type, Number) and isinstance(other.meaning, Described)):
             yield other.place, f"some bits of `{name}` have a meaning of their own", f"{name}  {other.type}  described"
-        elif needed is Bits and isinstance(field.type, Bits) and isinstance(other.type, Number) and field.type.high >= other.type.bits:  # fmt: skip
+        elif isinstance(field.type, Bits) and isinstance(other.type, Number) and field.type.high >= other.type.bits:  # fmt: skip
             yield field.place, f"{other.type} has no bit {field.type.high}", f"bits 0 to {other.type.bits - 1}"
-    if isinstance(field.type, ArrayType | Choice):
+    if field.type.compound and field.type.uses:
         if not isinstance(field.meaning, Opaque | RecordsOf | Value):
             yield field.place, f"`{field.name}` is {field.type}, which can only be kept", "kept"
-        if isinstance(field.type, ArrayType) and not least(field.type.of):
+        if isinstance(field.type, ArrayType) and not field.type.of.min_size:
             yield (
                 field.place,
                 f"an element of `{field.name}` may have no bytes at all",
                 "a record with a field of fixed size",
             )
-
-
-def _spoken_of(kind: FieldType) -> Iterator[tuple[str, type]]:
-    if isinstance(kind, Bits):
-        yield kind.host, Bits
-    elif isinstance(kind, Text) and kind.told:
-        yield kind.told, Text
-    elif isinstance(kind, ArrayType) and isinstance(kind.count, str):
-        yield kind.count, ArrayType
-    elif isinstance(kind, Choice):
-        yield kind.by, Choice
-
-
-def least(kind: FieldType) -> int:
-    """The fewest bytes that something of a type takes."""
-    if isinstance(kind, Number | Float):
-        return kind.size
-    if isinstance(kind, Raw):
-        return kind.size
-    if isinstance(kind, Text):
-        return kind.size or (kind.prefix.size if kind.prefix else 0) + kind.zero
-    if isinstance(kind, ArrayType):
-        return kind.count * least(kind.of) if isinstance(kind.count, int) else 0
-    if isinstance(kind, Nested):
-        return sum(least(field.type) for field in kind.fields if field.when is None)
-    if isinstance(kind, Choice):
-        return min((least(record) for record in kind.records), default=0)
-    return 1 if isinstance(kind, Varint) else 0
 
 
 def check_condition(layout: Layout, when: Condition | None, home: Block | None, place: Place) -> Iterator[Problem]:
@@ -116,7 +85,7 @@ def check_condition(layout: Layout, when: Condition | None, home: Block | None, 
             f"`when {when}`: {block.name} has many records",
             "a field of the same record, or of a block that is one record",
         )
-    elif when.how == "ends" or not isinstance(field.type, Number | Bits | Varint | Raw):
+    elif when.how == "ends" or not isinstance(field.type, IntegerType | Raw):
         yield place, f"`when {when}`: `{field.name}` is {field.type}, which cannot be compared so", "a number"
     elif isinstance(when.value, bytes) != isinstance(field.type, Raw):
         yield (
@@ -142,7 +111,7 @@ def check_own_condition(siblings: tuple[Field, ...], field: Field) -> Iterator[P
     if field.when is None:
         return
     before = [sibling for sibling in siblings[: siblings.index(field)] if sibling.when is None]
-    if not any(one.name == field.when.field and isinstance(one.type, Number | Bits | Varint | Raw) for one in before):
+    if not any(one.name == field.when.field and isinstance(one.type, IntegerType | Raw) for one in before):
         near = difflib.get_close_matches(field.when.field, [one.name for one in before], 1)
         problem = f"`when {field.when}`: no field before `{field.name}` that is always there has that name"
         yield field.place, problem, near[0] if near else "a number that comes before it"

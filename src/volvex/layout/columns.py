@@ -1,4 +1,4 @@
-"""Columns: one value for each record, as arrays or as byte strings; and numbers as fields store them <-> true ones."""
+"""Columns: one value for each record, as arrays or as byte strings."""
 
 from __future__ import annotations
 
@@ -8,14 +8,8 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from volvex.errors import FormatError
-from volvex.layout.arithmetic import NotMultipleError
-from volvex.layout.model import Bits, Condition, Field, Number, Varint
-from volvex.source import Source
-
 Array = npt.NDArray[Any]
 _LIKE_ASCII = ("utf-8", "ascii", "cp1252", "iso8859-1")
-LARGEST = 1 << 62  # no number in a file is larger and makes sense
 
 
 def _errors(encoding: str) -> str:
@@ -134,72 +128,3 @@ def joined(columns: list[Column]) -> Column:
 def rows_of(columns: Columns) -> int:
     """How many records there are."""
     return len(next(iter(columns.values())))
-
-
-def holds(when: Condition, column: Column) -> Array:
-    """For which records a condition on a column of stored values holds."""
-    assert not isinstance(column, Texts)
-    if isinstance(when.value, bytes):
-        same = np.array([value.tobytes() == when.value for value in column], bool)
-        return same if when.how == "is" else ~same
-    wide = column.dtype.itemsize == 8 and column.dtype.kind == "u"
-    values: Any = column.astype(object) if wide else column.astype(np.int64)
-    return np.asarray(when.test(values), bool)
-
-
-def encode_numbers(values: Array, field: Field, index: str) -> Array:
-    """True numbers as `field` stores them (its changes undone); FormatError when one cannot be stored."""
-    assert isinstance(field.type, Number | Bits | Varint)
-    try:
-        stored = values.astype(object) if _wide(field) else values.astype(np.int64)
-    except OverflowError as error:
-        worst = max(values.tolist(), key=abs)
-        raise FormatError(
-            index, f"{worst} does not fit {field.type}", field=field.name, hint="a smaller number"
-        ) from error
-    for change in reversed(field.changes):
-        try:
-            stored = change.undo(stored)
-        except NotMultipleError as error:
-            problem = f"a place that is not a multiple of {change.number} cannot be stored"
-            raise FormatError(index, problem, field=field.name) from error
-    low, high = field.type.limits
-    if len(stored) and (int(stored.min()) < low or int(stored.max()) > high):
-        worst = int(stored.max()) if int(stored.max()) > high else int(stored.min())
-        raise FormatError(index, f"{worst} does not fit {field.type}, which goes up to {high}", field=field.name,
-                          hint="less content, or a format with wider numbers")  # fmt: skip
-    native = isinstance(field.type, Number) and field.type.native
-    return stored.astype(np.dtype(field.type.dtype) if native and isinstance(field.type, Number) else np.int64)
-
-
-def _wide(field: Field) -> bool:
-    """Whether a field's numbers may go beyond what 64 bits with a sign hold."""
-    return (isinstance(field.type, Number) and field.type.bits == 64) or any(
-        change.number >= LARGEST for change in field.changes
-    )
-
-
-def _applied(numbers: Array, field: Field) -> Array:
-    for change in field.changes:
-        numbers = change.apply(numbers)
-    return numbers
-
-
-def decode_numbers(values: Array, field: Field, source: Source, starts: Array) -> Array:
-    """The true numbers (int64) that `field` stores; FormatError when one is beyond all sense."""
-    if not len(values):
-        return np.zeros(0, np.int64)
-    if all(change.how != "xor" for change in field.changes):  # the least stays the least
-        least, most = int(values.min()), int(values.max())
-        for change in field.changes:
-            least, most = change.apply(least), change.apply(most)
-        if most < LARGEST and least > -LARGEST:
-            return _applied(values.astype(np.int64), field)
-    numbers = _applied(values.astype(object), field)  # of any size
-    wrong = np.asarray((numbers >= LARGEST) | (numbers <= -LARGEST), bool)
-    if wrong.any():
-        row = int(np.argmax(wrong))
-        raise FormatError(
-            source.name, f"{numbers[row]} is larger than any file", offset=int(starts[row]), field=field.name
-        )
-    return numbers.astype(np.int64)
