@@ -53,6 +53,12 @@ class member:
     GRAMMAR = 'digits: "digits" NUMBER'
     RULES = {"digits": lambda parts: Digits(int(parts[0]) // 2)}
 """,
+    "file_type": """
+from volvex.archive.detect.types import FileType
+
+class member:
+    TYPES = (FileType("chart", ((b"CHART", 0),), detail=lambda head: f"sheet {head[5]}", embedded=b"CHART", measure=lambda source, at: (8, None)),)
+""",
     "archive_format": """
 from volvex.archive.formats._base import OpenFormatArchive, entries_of, span
 from volvex.layout.inspect.coverage import Stretch
@@ -148,7 +154,7 @@ class Extending(Case):
         tally, weigh = re.findall(r"```python\n(.*?)```", page, re.S)
         package = self.folder / "packages"
         (package / "harbour_tools").mkdir(parents=True)
-        names = {"compress": "mirror", "cipher": "plus", "kind": "ledger", "field_type": "digits", "archive_format": "crate", "data_form": "notes", "exchange": "psv"}  # fmt: skip
+        names = {"compress": "mirror", "cipher": "plus", "kind": "ledger", "field_type": "digits", "file_type": "charts", "archive_format": "crate", "data_form": "notes", "exchange": "psv"}  # fmt: skip
         points = {"checksum": ("tally", ""), "command": ("weigh", "")}
         for family, code in MEMBERS.items():
             points[family] = (names[family], ":member")
@@ -188,6 +194,13 @@ class Extending(Case):
         self.with_package("layout", "prove", "coal.dat", "--layout", "coal.layout")
         without = self.program("show", "coal.dat", "--layout", "coal.layout", status=None)
         self.assertIn("`4` is not understood here", without.stderr)
+
+    def test_a_file_type(self) -> None:
+        (self.folder / "sea.bin").write_bytes(b"CHART\x07..")
+        self.assertIn("sheet 7", self.with_package("identify", "sea.bin"))
+        (self.folder / "chest.bin").write_bytes(bytes(range(200, 256)) * 9 + b"CHART\x08.." + bytes(range(200, 256)))
+        found = self.program("identify", "chest.bin", status=1, PYTHONPATH=str(self.package)).stdout
+        self.assertIn("0x1f8  chart, 8 bytes", found)
 
     def test_a_compression_and_a_cipher(self) -> None:
         stored = bytes((byte + 7) % 256 for byte in b"The stair is not dry."[::-1])

@@ -13,9 +13,10 @@ from pathlib import Path
 from tests.books import opened
 from tests.support import LAMPS, MAIN, Case, made_game
 from tests.test_addresses import packed
-from volvex.archive.detect import details, lengths
 from volvex.archive.detect.carve import finds
+from volvex.archive.detect.filetypes import detail as detail_of
 from volvex.archive.detect.filetypes import kind_by_content
+from volvex.archive.detect.types import by_name
 from volvex.archive.detect.xor import telling_keys
 from volvex.archive.envelope import xored
 from volvex.data.encodings import guessed, named
@@ -342,7 +343,7 @@ class Kinds(unittest.TestCase):
         for kind, (data, detail) in self.SAMPLES.items():
             with self.subTest(kind):
                 self.assertEqual(kind_by_content(data[:64]), kind)
-                self.assertEqual(details.detail(kind, data), detail)
+                self.assertEqual(detail_of(kind, data), detail)
 
     def test_a_font_collection_lies_in_bytes_as_a_whole(self) -> None:
         font = self.SAMPLES["ttf"][0]
@@ -351,18 +352,17 @@ class Kinds(unittest.TestCase):
             data += font[place : place + 8] + (92).to_bytes(4, "big") + font[place + 12 : place + 16]
         data += bytes(4)
         self.assertEqual(kind_by_content(data[:64]), "ttc")
-        self.assertEqual(
-            lengths.ttc(BytesSource(b"xy" + data[:16] + data[16:], "x"), 2),
-            None if len(data) < 96 else (len(data), None),
-        )
-        self.assertEqual(details.detail("ttc", data), "version 1.0, 1 fonts")
+        measure = by_name()["ttc"].measure
+        assert measure is not None
+        self.assertEqual(measure(BytesSource(b"xy" + data, "x"), 2), (len(data), None))
+        self.assertEqual(detail_of("ttc", data), "version 1.0, 1 fonts")
 
     def test_each_is_found_inside_other_bytes_with_its_size(self) -> None:
         noise = random.Random(6)
         data, wanted = b"", []
         for kind, (sample, _) in self.SAMPLES.items():
             data += bytes(noise.choices(range(1, 32), k=200))
-            wanted.append((len(data), {"ktx2": "ktx"}.get(kind, kind), len(sample)))
+            wanted.append((len(data), kind, len(sample)))
             data += sample
         found = [(find.offset, find.kind, find.size) for find in finds(BytesSource(data + b"\3" * 99, "x"))]
         self.assertEqual(found, wanted)

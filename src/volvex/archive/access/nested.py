@@ -15,8 +15,6 @@ DEEPEST = 12  # archives within each other
 BEGINNING = 1024
 SMALL = 1 << 16  # bytes of bare content that are looked at in memory
 LARGEST = 1 << 36  # bytes of an entry that are decoded into a temporary file
-_NO_ARCHIVES = frozenset((*filetypes.TEXT, "empty", "folder", "png", "jpeg", "gif", "dds", "webp", "wav", "ogg", "flac", "mp3", "ttf", "otf",
-                          "pdf", "sqlite", "ktx", "ktx2", "tiff", "qoi", "avi", "aiff", "midi", "webm", "glb", "class", "wasm", "ttc", "woff", "woff2", "mo"))  # fmt: skip
 
 
 def entry_source(archive: Archive, row: int, name: str) -> Source:
@@ -59,7 +57,7 @@ def open_entry(archive: Archive, row: int, library: Library, name: str, asked: b
         return None
     if not asked and library.tied(name) is None:
         head = archive.beginning(row, BEGINNING)
-        if filetypes.kind_by_content(head[: filetypes.HEAD]) in _NO_ARCHIVES:
+        if not filetypes.may_contain_files(filetypes.kind_by_content(head[: filetypes.HEAD])):
             return None
         bare = archive.codec(row) == "none" and not archive.ciphers(row)
         if not bare and not _promises(head, library):
@@ -92,6 +90,6 @@ def _promises(head: bytes, library: Library) -> bool:
             if not one.at.from_end and not one.at.mark
         ):
             return True
-    from volvex.archive.formats import format_of
+    from volvex.archive.formats import format_of, may_begin
 
-    return head.startswith(b"PK") or format_of(BytesSource(head, "the beginning")) is not None
+    return may_begin(head) or format_of(BytesSource(head, "the beginning")) is not None

@@ -12,7 +12,7 @@ from volvex.archive.archive import Archive
 from volvex.archive.detect.filetypes import HEAD, kind_by_content
 from volvex.archive.layout_archive import LayoutArchive
 from volvex.archive.safe_names import quoted
-from volvex.errors import FRESH, FormatError, VolvexError
+from volvex.errors import FormatError, VolvexError
 from volvex.layout import Layout, Library
 from volvex.layout.match import fits, head_of
 from volvex.layout.read.open import read
@@ -88,15 +88,12 @@ def open_source(
     found = by_layout(source, library, beside)
     if found is not None:
         return found
-    from volvex.archive.formats import format_of  # the drivers are loaded when no layout knows a file
+    from volvex.archive.formats import format_of, refuse_damaged  # the drivers are loaded when no layout knows a file
 
     known = format_of(source)
     if known is not None:
         return known.opened(source, library.keys)
-    if source.peek(0, 4) == b"PK\x03\x04":
-        raise FormatError(
-            source.name, "a ZIP archive without its directory, which stands at the end", offset=source.size, hint=FRESH
-        )
+    refuse_damaged(source)
     if not sought or kind_by_content(source.peek(0, HEAD)) not in SEARCHED:
         return None
     if library.match_data(source) is not None:

@@ -16,7 +16,6 @@ from volvex.archive.access.open import open_source
 from volvex.archive.archive import Archive
 from volvex.archive.detect import filetypes
 from volvex.archive.detect.carve import Find, finds
-from volvex.archive.detect.details import detail
 from volvex.archive.detect.embedded import find_archives
 from volvex.archive.detect.xor import open_betrayed, telling_keys
 from volvex.archive.formats import FORMATS
@@ -87,7 +86,7 @@ def identify(source: Source, library: Library, path: Path | None = None, inside:
     if kind == "empty":
         guesses = [Guess("an empty file", "content", "no bytes", CONTENT, False)]
     elif kind != "binary" and not any(guess.opens for guess in guesses):
-        told = detail(kind, source.peek(0, HEAD))
+        told = filetypes.detail(kind, source.peek(0, HEAD))
         guesses.append(Guess(f"{kind}, {told}" if told else kind, "content", "its first bytes", CONTENT, False))
     found = Identified(source.name, source.size, sorted(guesses, key=lambda guess: -guess.sure))
     look(source, found, library, all_of_it=inside or not found.known)

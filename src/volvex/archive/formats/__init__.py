@@ -34,6 +34,17 @@ class Format(Protocol):
 FORMATS: Registry[Format] = Registry("archive_format", __name__, Path(__file__).parent)
 
 
+def may_begin(head: bytes) -> bool:
+    """Whether an archive of some format, whole or not, begins so: by its `SIGNATURES`, for formats that have any."""
+    return any(head.startswith(mark) for one in FORMATS.all() for mark in getattr(one, "SIGNATURES", ()))
+
+
+def refuse_damaged(source: Source) -> None:
+    """FormatError for a file that is certainly of some format and of which a part is missing: by its `refuse_damaged`."""
+    for one in FORMATS.all():
+        getattr(one, "refuse_damaged", lambda source: None)(source)
+
+
 def format_of(source: Source) -> Format | None:
     """The first format, by priority, that recognises a file; None when none does."""
     return next((one for one in FORMATS.all() if one.knows(source)), None)

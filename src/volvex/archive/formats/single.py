@@ -5,11 +5,13 @@ Its name is the one that a gzip file tells, or the file's own without its last e
 
 from __future__ import annotations
 
+import functools
 import re
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 from volvex.archive.detect.filetypes import HEAD, ending_by_content
+from volvex.archive.detect.types import all_types
 from volvex.archive.envelope import members
 from volvex.archive.formats._base import OpenFormatArchive, content_piece, encoded, entries_of
 from volvex.codec import COMPRESS
@@ -24,11 +26,6 @@ from volvex.source import Source, Spool
 TITLE = "one compressed file"
 PRIORITY = 40
 WHY = "a stream that decodes"
-MARKS = {
-    b"\x1f\x8b\x08": "gzip", b"\xfd7zXZ\0": "xz", b"\x28\xb5\x2f\xfd": "zstd", b"\x04\x22\x4d\x18": "lz4frame",
-    b"BZh": "bzip2", b"\x5d\0\0": "lzma", b"\x78\x01": "zlib", b"\x78\x5e": "zlib", b"\x78\x9c": "zlib", b"\x78\xda": "zlib",
-}  # fmt: skip
-ENDINGS = {"gz", "xz", "zst", "lz4", "bz2", "lzma", "zz", "z", "zlib", "gzip", "zstd"}
 FOUND = 1 << 16  # stored bytes from which a beginning is decoded
 NAMED, EXTRA = 8, 4  # flags of a gzip head
 
@@ -38,10 +35,22 @@ def knows(source: Source) -> bool:
     return codec_of(source) is not None
 
 
+@functools.cache
+def _signatures() -> tuple[tuple[bytes, str], ...]:
+    """Signatures of compressed streams, with their codecs."""
+    return tuple((mark, kind.codec) for kind in all_types() if kind.codec
+                 for mark in (*(mark for mark, _ in kind.signatures), *kind.weak))  # fmt: skip
+
+
+@functools.cache
+def _endings() -> frozenset[str]:
+    return frozenset(ending for kind in all_types() for ending in kind.endings)
+
+
 def codec_of(source: Source) -> str | None:
     """The codec of a compressed file; None when it is none."""
     head = source.peek(0, 8)
-    codec = next((name for mark, name in MARKS.items() if head.startswith(mark)), None)
+    codec = next((name for mark, name in _signatures() if head.startswith(mark)), None)
     if codec is None or len(head) < 8:
         return None
     head = source.peek(0, FOUND)
@@ -106,7 +115,7 @@ class Single(OpenFormatArchive):
             return told
         own = self.source.name.rpartition("/")[2]
         stem, dot, ending = own.rpartition(".")
-        if dot and ending.lower() in ENDINGS:
+        if dot and ending.lower() in _endings():
             return stem.encode("utf-8", "surrogateescape") or b"content"
         if dot and ending.lower() in ("tgz", "svgz"):
             return f"{stem}.{ending[:-2]}{ending[-1] if ending == 'svgz' else ''}".encode()

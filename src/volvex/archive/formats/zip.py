@@ -20,7 +20,7 @@ from volvex.archive.formats._base import CrcCheck, OpenFormatArchive
 from volvex.archive.formats._zip_writing import Writer
 from volvex.archive.safe_names import clean, shown
 from volvex.codec import COMPRESS, Cipher, Compression
-from volvex.errors import FormatError, LockedError
+from volvex.errors import FRESH, FormatError, LockedError
 from volvex.layout.columns import Array
 from volvex.layout.entries import Entries
 from volvex.layout.inspect.coverage import Stretch
@@ -32,6 +32,7 @@ from volvex.source import Source
 TITLE = "ZIP"
 PRIORITY = 10
 WHY = "its end record, and the directory in front of it"
+SIGNATURES = (b"PK",)
 METHODS = {0: "none", 8: "deflate", 12: "bzip2", 14: "lzma_headed", 20: "zstd", 93: "zstd", 95: "xz"}
 UNKNOWN = len(METHODS)
 ENCRYPTED, DESCRIBED, STRONG, UTF8 = 0x0001, 0x0008, 0x0040, 0x0800
@@ -48,6 +49,14 @@ def knows(source: Source) -> bool:
     except FormatError:
         return source.peek(0, 4) == zd.LOCAL and zd.find_end(source) is not None
     return end.count == 0 or source.peek(end.start, 4) == zd.CENTRAL
+
+
+def refuse_damaged(source: Source) -> None:
+    """FormatError for a file that begins as a ZIP archive and has no directory."""
+    if source.peek(0, 4) == zd.LOCAL:
+        raise FormatError(
+            source.name, "a ZIP archive without its directory, which stands at the end", offset=source.size, hint=FRESH
+        )
 
 
 def opened(source: Source, keys: KeyRing) -> Zip:
