@@ -173,7 +173,7 @@ class Statuses(Case):
     def test_interrupted_work_leaves_nothing_half_written(self) -> None:
         from kelpwick.world import make_game
 
-        make_game(self.folder / "big", scale=12)
+        make_game(self.folder / "big", scale=6)
         process = subprocess.Popen([str(PROGRAM), "unpack", f"big/{MAIN}", "--to", "out"], cwd=self.folder, env=self.environment(),
                                    stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)  # fmt: skip
         until = time.monotonic() + 20

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import functools
 import re
 import tomllib
 import unittest
@@ -23,9 +24,9 @@ FLOORS = ("source", "codec", "layout", "archive", "names", "data", "bench", "mod
 PACKAGE = SOURCE / "volvex"
 
 
-def modules() -> Iterator[tuple[Path, ast.Module]]:
-    for path in sorted(PACKAGE.rglob("*.py")):
-        yield path, ast.parse(path.read_text(encoding="utf-8"))
+@functools.cache
+def modules() -> list[tuple[Path, ast.Module]]:
+    return [(path, ast.parse(path.read_text(encoding="utf-8"))) for path in sorted(PACKAGE.rglob("*.py"))]
 
 
 def floor_of(path: Path) -> str:
