@@ -11,14 +11,17 @@ import struct
 import unittest
 import zlib
 from pathlib import Path
+from unittest.mock import patch
 
 from kelpwick import png
 from tests.support import MAIN, Case, made_game
+from volvex.archive.detect import survey as survey_module
 from volvex.archive.detect.carve import finds
 from volvex.archive.detect.identify import Identified, entropy_along, identify, text_share
 from volvex.archive.detect.survey import survey
 from volvex.archive.detect.survey_cache import Memory
 from volvex.layout import Library
+from volvex.layout.keyring import Key, KeyRing
 from volvex.source import BytesSource, FileSource
 
 RANDOM = random.Random(5)
@@ -170,6 +173,16 @@ class Remembered(Case):
         self.assertEqual(self.looked_at(), 0)
         (self.folder / "memory.sqlite").write_bytes(b"SQLite format 3\0" + RANDOM.randbytes(5000))
         self.assertGreater(self.looked_at(), 20)
+
+    def test_processes_find_what_threads_find(self) -> None:
+        from tests.test_open_formats import tarred, xored
+
+        (self.source / "odd.dat").write_bytes(xored(tarred(), b"lantern"))
+        library = Library(keys=KeyRing([Key("harbour", b"the harbour is iced")]))
+        in_threads = survey(self.source, library)
+        with patch.object(survey_module, "FEW", 3):
+            self.assertEqual(survey(self.source, library), in_threads)
+        self.assertTrue(any(found.layout == "TAR, xor" for found in in_threads))
 
     def test_links_are_not_followed(self) -> None:
         (self.source / "loop").symlink_to(self.source)

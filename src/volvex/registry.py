@@ -49,6 +49,10 @@ class Registry(Generic[T]):
 
     def all(self) -> list[T]:
         """All members in the order of their `PRIORITY`, then of their names."""
+        return self._ordered
+
+    @functools.cached_property
+    def _ordered(self) -> list[T]:
         return [self.load(name) for name in sorted(self.names(), key=lambda name: (self._priority(name), name))]
 
     def _priority(self, name: str) -> int:

@@ -28,8 +28,9 @@ class Library:
         memory: Path | None = None,
         keys: KeyRing | None = None,
         names: Names | None = None,
+        shipped: Iterable[Path] = SHIPPED,
     ) -> None:
-        self._folders = [*folders, *SHIPPED]
+        self._folders = [*folders, *shipped]
         self._memory = memory  # where layouts that were read are remembered
         self._first = list(first)
         self._read: list[Layout] | None = None

@@ -7,13 +7,14 @@ way in which a file comes to be: whole, or not at all.
 """
 
 from volvex.source.disk import Disk, atomic
-from volvex.source.source import BytesSource, FileSource, LazySource, Source
+from volvex.source.source import BytesSource, EndsSource, FileSource, LazySource, Source
 from volvex.source.spool import Spool
 from volvex.source.views import JoinedSource, WindowSource
 
 __all__ = [
     "BytesSource",
     "Disk",
+    "EndsSource",
     "FileSource",
     "JoinedSource",
     "LazySource",

@@ -170,6 +170,32 @@ class BytesSource(Source):
         return self.data[offset : offset + size]
 
 
+class EndsSource(Source):
+    """A view of a source that reads its beginning and its end once: for asking many times what a file is."""
+
+    ENDS = 1 << 14  # bytes of each end
+
+    def __init__(self, source: Source) -> None:
+        self.inner, self.name, self.size = source, source.name, source.size
+        self._tail_start = max(0, source.size - self.ENDS)
+        self._head: bytes | None = None
+        self._tail: bytes | None = None
+
+    def _read(self, offset: int, size: int) -> bytes:
+        if offset + size <= self.ENDS:
+            if self._head is None:
+                self._head = self.inner.peek(0, self.ENDS)
+            return self._head[offset : offset + size]
+        if offset >= self._tail_start:
+            if self._tail is None:
+                self._tail = self.inner.peek(self._tail_start, self.ENDS)
+            return self._tail[offset - self._tail_start :][:size]
+        return self.inner.read(offset, size)
+
+    def close(self) -> None:
+        self.inner.close()
+
+
 class LazySource(Source):
     """Bytes of a known size that are made when somebody first reads them; held in memory, or beyond `HELD` in a file.
 

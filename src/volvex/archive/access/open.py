@@ -18,7 +18,7 @@ from volvex.layout.match import fits, head_of
 from volvex.layout.read.open import read
 from volvex.layout.transforms import with_keys
 from volvex.layout.volumes import Beside
-from volvex.source import FileSource, Source
+from volvex.source import EndsSource, FileSource, Source
 
 SEARCHED = (
     "binary",
@@ -90,13 +90,14 @@ def open_source(
         return found
     from volvex.archive.formats import format_of, refuse_damaged  # the drivers are loaded when no layout knows a file
 
-    known = format_of(source)
+    ends = EndsSource(source)
+    known = format_of(ends)
     if known is not None:
         return known.opened(source, library.keys)
-    refuse_damaged(source)
-    if not sought or kind_by_content(source.peek(0, HEAD)) not in SEARCHED:
+    refuse_damaged(ends)
+    if not sought or kind_by_content(ends.peek(0, HEAD)) not in SEARCHED:
         return None
-    if library.match_data(source) is not None:
+    if library.match_data(ends) is not None:
         return None  # a table, texts or a scene
     from volvex.archive.detect import embedded, xor
 

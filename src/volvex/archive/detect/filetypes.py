@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import struct
 
-from volvex.archive.detect.types import all_types, by_name
+from volvex.archive.detect.types import all_types, by_name, may_begin
 
 HEAD = 64  # bytes that are looked at
 WORDS = 4096  # bytes by which text that is not UTF-8 is known
@@ -21,8 +21,8 @@ def kind_by_content(head: bytes) -> str:
     """The kind of a file that begins with `head`: an open type, xml, json, text, empty or binary."""
     if not head:
         return "empty"
-    for kind in all_types():
-        if kind.signatures and kind.begins(head):
+    for kind in may_begin(head[0]):
+        if kind.begins(head):
             return kind.name
     if not is_text(head):  # types without a signature, whose first fields fit nothing else
         weaker = (

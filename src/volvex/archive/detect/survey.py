@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import functools
 import json
 import os
-from collections.abc import Callable, Iterator
-from dataclasses import asdict, dataclass
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -16,14 +17,17 @@ from volvex.archive.archive import Archive
 from volvex.archive.detect import filetypes
 from volvex.archive.detect.survey_cache import Memory, Stamp
 from volvex.archive.safe_names import shown
-from volvex.archive.transfer.parallel import parallel
+from volvex.archive.transfer.parallel import in_processes, parallel
 from volvex.errors import LockedError, NotFoundError, VolvexError
 from volvex.layout import Layout, Library
+from volvex.layout.keyring import Key, KeyRing
 from volvex.source import FileSource
 from volvex.source.digest import digest_bytes
 
 _HERE = "\0"  # stands for a file's path in what is remembered
-KEPT = 200  # files that were looked at before they are remembered at the latest
+KEPT = 10_000  # files that were looked at before they are remembered at the latest
+BATCH = 16  # files that a thread or process looks at before it reports: handing over takes as long as a look
+FEW = 500  # files from which processes are worth their start: to look at a small file is work for the interpreter alone
 
 
 @dataclass(frozen=True)
@@ -71,10 +75,14 @@ def survey(
     missing = [name for name in there if name not in found]
     on_progress(len(found))
     new: dict[str, Surveyed] = {}
-    for name, one in parallel(lambda name: (name, _look(folder, name, library, wanted(name))), missing):
-        new[name] = one
-        on_progress(1)
-        if len(new) % (KEPT * 50) == 0:
+    batches = [missing[at : at + BATCH] for at in range(0, len(missing), BATCH)]
+    task = _Look.of(folder, missing, library, wanted)
+    kept = 0
+    for batch in in_processes(task, batches) if len(missing) > FEW else parallel(task, batches):
+        new.update(batch)
+        on_progress(len(batch))
+        if len(new) >= kept + KEPT:
+            kept = len(new)
             _keep(memory, whole, by, new, there)
     _keep(memory, whole, by, new, there, set(known) - set(there))
     found |= _with_pieces(new, there)
@@ -89,7 +97,7 @@ def _keep(
     there: dict[str, Stamp],
     gone: set[str] | None = None,
 ) -> None:
-    told = {name: (there[name], _without_path(asdict(piece), name)) for name, piece in _with_pieces(new, there).items()}
+    told = {name: (there[name], _without_path(vars(piece), name)) for name, piece in _with_pieces(new, there).items()}
     if told or gone:
         memory.keep(folder, by, told, gone or ())
 
@@ -129,6 +137,33 @@ def _files(folder: Path) -> Iterator[tuple[str, Stamp]]:
                         yield before + entry.name, (told.st_size, told.st_mtime_ns)
         except PermissionError:
             continue
+
+
+@dataclass(frozen=True)
+class _Look:
+    """Looks at some files of a folder. It holds only what may go to another process: no one there is asked for a key."""
+
+    folder: Path
+    layouts: tuple[Layout, ...]
+    keys: tuple[Key, ...]
+    tied: dict[str, Layout]  # by the path as it is shown
+    wanted: dict[str, str]  # by the path in the folder: the key that it needs
+
+    @classmethod
+    def of(cls, folder: Path, names: list[str], library: Library, wanted: Callable[[str], str]) -> _Look:
+        paths = {name: shown((folder / name).as_posix()) for name in names}
+        tied = {path: layout for path in paths.values() if (layout := library.tied(path)) is not None}
+        keys = {name: key for name in names if (key := wanted(name))}
+        return cls(folder, tuple(library.every()), tuple(library.keys.all()), tied, keys)
+
+    @functools.cached_property
+    def library(self) -> Library:
+        library = Library(first=self.layouts, keys=KeyRing(self.keys), shipped=())
+        library.tied = self.tied.get
+        return library
+
+    def __call__(self, names: Sequence[str]) -> list[tuple[str, Surveyed]]:
+        return [(name, _look(self.folder, name, self.library, self.wanted.get(name, ""))) for name in names]
 
 
 def _look(folder: Path, inner: str, library: Library, wanted: str) -> Surveyed:

@@ -17,7 +17,7 @@ from volvex.errors import FormatError, LockedError
 from volvex.layout import Library
 from volvex.layout.columns import Array
 from volvex.layout.keyring import KeyRing
-from volvex.source import Source
+from volvex.source import EndsSource, Source
 
 LONGEST = 64  # bytes of a key that is guessed
 SAMPLE = 1 << 14  # bytes at either end that are looked at
@@ -34,13 +34,16 @@ def open_betrayed(source: Source, library: Library, opened: Callable[..., Archiv
     """The archive behind a repeating key; None when there is none."""
     if source.size < 64 or _is_prose(source.peek(0, 4096)):
         return None
-    for name, key in candidates(source, library.keys):
-        view = XorSource(source, key)
+    ends = EndsSource(source)
+    for name, key in candidates(ends, library.keys):
         try:
-            found = opened(view, library, None, False)
+            guess = opened(EndsSource(XorSource(ends, key)), library, None, False)
+            if guess is None or not len(guess):
+                continue
+            found = opened(XorSource(source, key), library, None, False)
         except (FormatError, LockedError):
             continue
-        if found is not None and len(found):
+        if found is not None:
             found.envelope = Xored(key)
             if name:
                 library.keys.was_right(name)
@@ -70,7 +73,7 @@ def likely_keys(source: Source) -> list[bytes]:
         sample = np.frombuffer(source.peek(start, SAMPLE), np.uint8)
         for length, share in _lengths(sample):
             key = _commonest(sample, length, start)
-            if any(key):
+            if 2 * key.count(0) < len(key):  # one that leaves most bytes as they are is none
                 key = _shortest(key)
                 found[key] = max(share, found.get(key, 0.0))
     return sorted(found, key=lambda key: (-found[key], len(key)))[:MOST_KEYS]
@@ -156,21 +159,26 @@ def _tells(source: Source, key: bytes, library: Library) -> bool:
 def _lengths(sample: Array) -> list[tuple[int, float]]:
     """Lengths at which bytes repeat more often than by chance, the best first."""
     part = sample[-TESTED:]
-    shares = [
-        (length, float(np.count_nonzero(part[length:] == part[:-length]) / (len(part) - length)))
-        for length in range(1, min(LONGEST, len(part) // 3) + 1)
-    ]
-    telling = [share for share in shares if share[1] > TELLING]
-    return sorted(telling, key=lambda one: (-round(one[1], 2), one[0]))[:MOST_KEYS]
+    longest = min(LONGEST, len(part) // 3)
+    if longest < 1:
+        return []
+    width = len(part) - longest
+    shifted = np.lib.stride_tricks.sliding_window_view(part, width)[1:]  # row 0 is shifted by one byte
+    shares = np.count_nonzero(shifted == part[:width], axis=1) / width
+    order = np.argsort(-np.round(shares, 2), kind="stable")[:MOST_KEYS].tolist()
+    return [(place + 1, float(shares[place])) for place in order if shares[place] > TELLING]
 
 
 def _commonest(sample: Array, length: int, start: int) -> bytes:
     """At each place of a key the byte that is there most often; places count from the file's start."""
-    key = bytearray(length)
-    for place in range(length):
-        counts = np.bincount(sample[place::length], minlength=256)
-        key[(start + place) % length] = int(np.argmax(counts))
-    return bytes(key)
+    places = np.arange(length, dtype=np.int64) << 8
+    whole = len(sample) // length * length
+    numbers = (sample[:whole].reshape(-1, length) + places).reshape(-1)
+    rest = sample[whole:] + places[: len(sample) - whole]
+    counts = np.bincount(numbers, minlength=length << 8) + np.bincount(rest, minlength=length << 8)
+    key = bytes(counts.reshape(length, 256).argmax(axis=1).tolist())
+    turn = -start % length
+    return key[turn:] + key[:turn]
 
 
 def _shortest(key: bytes) -> bytes:

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import multiprocessing
 import os
+import signal
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
+from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, ThreadPoolExecutor, wait
+from concurrent.futures.process import BrokenProcessPool
 from itertools import chain, islice
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -56,6 +59,38 @@ def parallel(task: Callable[[T], R], items: Iterable[T]) -> Iterator[R]:
         finally:
             for future in waiting:
                 future.cancel()
+
+
+def in_processes(task: Callable[[T], R], items: Iterable[T]) -> Iterator[R]:
+    """The same in processes, for a task that is work for the interpreter alone and can be pickled.
+
+    Where no process can be started, threads do it.
+    """
+    if _workers < 2:
+        yield from map(task, items)
+        return
+    done = 0
+    items = list(items)
+    try:
+        with ProcessPoolExecutor(_workers, multiprocessing.get_context("spawn"), _set_task, (task,)) as pool:
+            for result in pool.map(_run_task, items, chunksize=4):
+                done += 1
+                yield result
+    except (BrokenProcessPool, OSError):
+        yield from parallel(task, items[done:])
+
+
+_task: Any = None  # of this process, when it is one of those
+
+
+def _set_task(task: Callable[[Any], Any]) -> None:
+    global _task
+    _task = task
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the first process ends the others
+
+
+def _run_task(item: Any) -> Any:
+    return _task(item)
 
 
 def batches(archive: Archive, rows: Array) -> list[list[int]]:

@@ -26,6 +26,13 @@ def all_types() -> tuple[FileType, ...]:
 
 
 @functools.cache
+def may_begin(byte: int) -> tuple[FileType, ...]:
+    """The types with a signature that a file with this first byte may have."""
+    marks = {kind: [mark for mark, offset in kind.signatures if not offset] for kind in all_types() if kind.signatures}
+    return tuple(kind for kind, first in marks.items() if not first or any(mark[0] == byte for mark in first))
+
+
+@functools.cache
 def by_name() -> dict[str, FileType]:
     """The types by their names."""
     return {kind.name: kind for kind in all_types()}
