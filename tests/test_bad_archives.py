@@ -236,7 +236,7 @@ class Absurd(Case):
         made = struct.pack("<3sBII", b"PKD", 1, len(table), len(body) // 16) + body[12:] + table
         with self.assertRaises(FormatError) as caught:
             archive_of(PACKED, made).content(0)
-        self.assertIn("more than the 100 bytes", caught.exception.message)
+        self.assertIn("more than 100 bytes", caught.exception.message)
 
     def test_a_cut_and_a_flipped_archive_each_give_one_line(self) -> None:
         self.file.write_bytes(self.data[:50_000])

@@ -418,7 +418,7 @@ class Editing(unittest.TestCase):
             self.assertIn(said, caught.exception.message)
         with self.assertRaises(UsageError) as caught_usage:
             assignments(opened(XML), Target(where="@key == 'x'"), ["x = 1"])
-        self.assertIn("several sorts of records", caught_usage.exception.message)
+        self.assertIn("several kinds of records", caught_usage.exception.message)
 
     def test_replacing(self) -> None:
         document = book("texts/dialogue.kwy")

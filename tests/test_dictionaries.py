@@ -326,9 +326,9 @@ class OnABench(Case):
             [one["size"] for one in missing], sorted((one["size"] for one in missing), key=lambda size: -int(str(size)))
         )
         self.assertIn("70 of 79 entries have no name", self.volvex("names", "missing", f"{game}/loft"))
-        key = self.records("names", "key", "soundings/kelpwick/ebb.sdg", "--layout", "soundings")
-        self.assertEqual([one["key"] for one in key], [f"{fnv1a(b'soundings/kelpwick/ebb.sdg'):016x}"])
-        told = self.records("names", "key", "sails\\marrow\\jib.sail", "--layout", "loft")[0]["key"]
+        key = self.records("names", "hash", "soundings/kelpwick/ebb.sdg", "--layout", "soundings")
+        self.assertEqual([one["hash"] for one in key], [f"{fnv1a(b'soundings/kelpwick/ebb.sdg'):016x}"])
+        told = self.records("names", "hash", "sails\\marrow\\jib.sail", "--layout", "loft")[0]["hash"]
         self.assertEqual(
             told,
             f"{fnv1a(SAIL):016x}",
@@ -336,7 +336,7 @@ class OnABench(Case):
         self.assertEqual([one["path"] for one in self.records("names", "of", str(told))], ["sails/marrow/jib.sail"])
         self.assertIn("no path is known", self.volvex("names", "of", "00000000000000ff", status=1))
         self.assertIn(
-            "neither a number nor a key",
+            "neither a number nor a hash",
             self.complaint("names", "of", "lamp-lamp-lamp-x", "--layout", "loft", status=2),
         )
         self.assertIn("no layout nowhere", self.complaint("names", "of", "1", "--layout", "nowhere", status=2))

@@ -136,7 +136,7 @@ class Empty(Case):
             os.mkfifo(self.folder / "in/pipe")
             for words in (("list", "in"), ("find", "in", "--text", "a")):
                 done = self.run_program(*words, status=3)
-                self.assertIn("is no file but a device or a pipe", done.stderr)
+                self.assertIn("is a device or a pipe, not a file", done.stderr)
                 self.assertIn("in/a.txt", done.stdout)
 
 

@@ -111,7 +111,7 @@ class Spellings(Case):
         self.assertTrue(self.volvex("names", "missing", *some).splitlines()[-1].startswith(f"{after} of"))
         done = self.run_program("names", "guess", "guides/chapter_{01..99}.txt", "--in", game, status=None)
         announced = re.search(r"([\d,]+) (?:paths|hashes by)", done.stderr.replace("99 paths, ", ""))
-        tried = re.search(r"([\d,]+) (?:paths|keys) were tried", done.stdout)
+        tried = re.search(r"([\d,]+) (?:paths|hashes) were tried", done.stdout)
         self.assertEqual(announced[1] if announced else "", tried[1] if tried else None)
 
 
@@ -502,7 +502,7 @@ class Commands(Case):
         self.assertIn("forgotten", self.volvex("names", "accept", other, "--forget"))
         self.assertIn("not in the list of uncertain", self.complaint("names", "accept", "nowhere", status=3))
         (self.home / "names" / "waiting.json").write_text("{")
-        self.assertIn("not a sound list of finds", self.complaint("names", "accept", status=4))
+        self.assertIn("not a valid list of found names", self.complaint("names", "accept", status=4))
 
     def test_bad_patterns_words_and_dictionaries(self) -> None:
         game = self.game()

@@ -237,7 +237,7 @@ class Updates(WithABuild):
     def test_an_update_before_the_install_asks_for_a_new_build(self) -> None:
         self.update()
         said = self.complaint("install", cwd=self.work, status=5)
-        self.assertIn("is another than the one from which this was built", said)
+        self.assertIn("has changed since this was built", said)
         self.do("build")
         self.do("install")
         self.do("restore")
@@ -305,7 +305,7 @@ class Guards(WithABuild):
             good = state.read_text(), state.with_name("state.copy.json").read_text()
             state.write_text(text)
             state.with_name("state.copy.json").write_text(text)
-            self.assertIn("not a sound journal", self.complaint("restore", self.source, status=4))
+            self.assertIn("not a valid journal", self.complaint("restore", self.source, status=4))
             self.complaint("changes", cwd=self.work, status=4)
             state.write_text(good[0])
             state.with_name("state.copy.json").write_text(good[1])

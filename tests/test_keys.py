@@ -50,7 +50,7 @@ class KeyFile(Case):
         told = {one["name"]: one["hex"] for one in json.loads((self.home / "keys.json").read_text())["secrets"]}
         self.assertEqual(told, {"a": "000102", "b": "0001ff", "c": b"letters".hex()})
         self.assertIn("not pairs of hexadecimal digits", self.keys("add", "d", "--hex", input="wreckers", status=2))
-        self.assertIn("no secret", self.keys("add", "d", input="\n", status=2))
+        self.assertIn("secret is empty", self.keys("add", "d", input="\n", status=2))
 
     def test_a_stray_blank_is_told_when_it_is_added(self) -> None:
         self.assertIn("there is white space around the secret", self.keys("add", "post", input="wreckers \n"))
@@ -129,7 +129,7 @@ class KeyFile(Case):
         self.home.mkdir(exist_ok=True)
         (self.home / "keys.json").write_text('{"keys": 1, "secrets": [{"name": "post", "hex": "7772zz"}]}')
         said = self.keys("list", status=4)
-        self.assertIn("not a sound key file", said)
+        self.assertIn("not a valid key file", said)
         self.assertNotIn("7772", said)
 
 

@@ -416,7 +416,7 @@ class InARow(unittest.TestCase):
         with self.assertRaises(FormatError) as caught:
             archive_of(ROW, bytes(data))
         self.assertEqual(caught.exception.field, "foot.count")
-        self.assertIn("entry has 5 records, this says 4", caught.exception.message)
+        self.assertIn("entry has 5 records, this field gives 4", caught.exception.message)
 
     def test_a_missing_end_mark(self) -> None:
         data = in_a_row(SAMPLES)

@@ -345,7 +345,7 @@ class NewConstructs(unittest.TestCase):
         self.refused("part index after head", "part index after hed", 9, "index is can only be known after it was read")
 
     def test_bits(self) -> None:
-        self.refused("low packed bits 0 to 3", "low packd bits 0 to 3", 8, "speaks of packd", "packed")
+        self.refused("low packed bits 0 to 3", "low packd bits 0 to 3", 8, "uses packd", "packed")
         self.refused("bits 0 to 3", "bits 3 to 0", 8, "no bits 3 to 0")
         self.refused("bits 0 to 3", "bits 0 to 16", 8, "u16 has no bit 16")
         self.refused(
@@ -360,7 +360,7 @@ class NewConstructs(unittest.TestCase):
     def test_told_lengths_and_counts(self) -> None:
         self.refused("letters u8 length of name", "letters u8 kept", 11, "should say so", "length of name")
         self.refused("letters u8", "letters i8", 11, "cannot be negative", "u8")
-        self.refused("array of corners", "array of corner", 13, "speaks of corner", "corners")
+        self.refused("array of corners", "array of corner", 13, "uses corner", "corners")
         self.refused(
             "array of corners point kept", "array of corners pint kept", 13, "no type and no record pint", "`point`"
         )

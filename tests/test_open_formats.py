@@ -360,7 +360,7 @@ class Hostile(Case):
             "more than any deflate stream": lambda data, at: struct.pack_into("<I", data, at + 24, 1 << 30),
             "reaches into the directory": lambda data, at: struct.pack_into("<I", data, at + 20, 1 << 20),
             "1601": lambda data, at: struct.pack_into("<I", data, at + 24, 1601),
-            "the 1599 bytes": lambda data, at: struct.pack_into("<I", data, at + 24, 1599),
+            "more than 1599 bytes": lambda data, at: struct.pack_into("<I", data, at + 24, 1599),
             "another entry": lambda data, at: data.__setitem__(slice(at + 46, at + 54), b"boat.txt"),
         }  # fmt: skip
         for reason, change in cases.items():
@@ -546,7 +546,7 @@ class Singles(unittest.TestCase):
         ):
             with self.assertRaises(FormatError) as caught:
                 opened(data, "bomb.zst")
-            self.assertIn("taken for a bomb", caught.exception.message)
+            self.assertIn("refused as a possible bomb", caught.exception.message)
 
     def test_a_wrapper_of_a_game_s_own_is_a_folder_of_one(self) -> None:
         layout = parse_layout(WRAPPER, "wrapper.layout")

@@ -399,7 +399,7 @@ class Archive(ABC):
             return self.compression(row).decode(data, size)
         content = self.compression(row).decode_start(data, size)  # behind it there may be a cipher's padding
         if len(content) != size:
-            raise ContentError(f"{len(content)}, not the {size} bytes that the size says")
+            raise ContentError(f"{len(content)} bytes, expected {size}")
         return content
 
     def chunks(self, row: int) -> Iterator[bytes]:

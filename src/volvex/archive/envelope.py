@@ -123,7 +123,7 @@ def members(source: Source, codec: str) -> Iterator[bytes]:
             made_so_far += len(chunk)
             if made_so_far > most:
                 raise FormatError(
-                    source.name, f"more than {MOST} times its size comes out: it is taken for a bomb", offset=0
+                    source.name, f"more than {MOST} times its size when decoded: refused as a possible bomb", offset=0
                 )
             if made_so_far - checked > HELD:
                 checked = made_so_far

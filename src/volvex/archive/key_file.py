@@ -33,7 +33,7 @@ def read_keys(folder: Path) -> list[Key]:
         secrets = [typed.mapping(one) for one in typed.listed(typed.member(value, "secrets"))]
         return [Key(typed.text(secret["name"]), bytes.fromhex(typed.text(secret["hex"]))) for secret in secrets]
     except (ValueError, KeyError):  # what it says is not repeated, nor where it came from: it may be half a secret
-        raise FormatError(path, "not a sound key file", hint="moving it away, and adding the keys again") from None
+        raise FormatError(path, "not a valid key file", hint="moving it away, and adding the keys again") from None
 
 
 def read_by_others(folder: Path) -> bool:

@@ -77,7 +77,7 @@ def read_description(folder: Path) -> Description:
         )
     except ValueError as error:
         raise FormatError(
-            path, f"not a sound bench: {error}", hint="a new bench; the files in `files` can be copied over"
+            path, f"not a valid bench: {error}", hint="a new bench; the files in `files` can be copied over"
         ) from error
     return found
 
@@ -113,7 +113,7 @@ def _taken(one: dict[str, Any]) -> Taken:
 def _digest(value: object) -> str:
     """A digest: it names a file in the folder `base`."""
     if not DIGEST.fullmatch(typed.text(value)):
-        raise ValueError("a digest that is none")
+        raise ValueError("an invalid digest")
     return typed.text(value)
 
 

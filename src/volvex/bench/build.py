@@ -63,7 +63,7 @@ def read_built(folder: Path) -> list[Built]:
     try:
         return [_built_of(typed.mapping(one)) for one in typed.listed(typed.member(typed.load(path), "files"))]
     except ValueError as error:
-        raise FormatError(path, f"not a sound list of what was built: {error}", hint="`volvex build`") from error
+        raise FormatError(path, f"not a valid list of what was built: {error}", hint="`volvex build`") from error
 
 
 def _built_of(one: dict[str, Any]) -> Built:
@@ -116,7 +116,7 @@ def check_origins(bench: Workbench, some: Sequence[FileChange]) -> None:
     for change in some:
         known = bench.taken.get(change.path)
         if known is not None and digest_bytes(b"".join(bench.original_content(change.path))) != known.digest:
-            raise RefusedError(f"{change.path}: the game's own file is another than the one that was taken (an update?)",
+            raise RefusedError(f"{change.path}: the game's file has changed since it was taken (a game update?)",
                                f"keeping a copy, then `volvex take --refresh {quoted(change.path)}`")  # fmt: skip
 
 

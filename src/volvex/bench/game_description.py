@@ -55,7 +55,7 @@ def read_game_description(path: Path) -> GameDescription:
     try:
         values = tomllib.loads(path.read_bytes().decode())
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-        raise FormatError(path, f"not a sound game description: {error}") from error
+        raise FormatError(path, f"not a valid game description: {error}") from error
     known = _KEYS | _DATA
     for key, value in values.items():
         if key not in known or not isinstance(value, known[key]):

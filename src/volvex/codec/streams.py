@@ -62,8 +62,10 @@ class Streamed:
         if len(content) <= size and not stream.eof:  # a library may give less than it could
             content = b"".join([content, *self._rest(stream, size + 1 - len(content))])
         if len(content) != size:
-            over = "more than " if len(content) > size else f"{len(content)}, not "
-            raise ContentError(f"the {self.what} holds {over}the {size} bytes that the size says")
+            found = (
+                f"more than {size} bytes, its size" if len(content) > size else f"{len(content)} bytes, expected {size}"
+            )
+            raise ContentError(f"the {self.what} decodes to {found}")
         self._check_end(stream, 0)
         return content
 
@@ -87,11 +89,11 @@ class Streamed:
                 out = self._step(stream, chunk, STEP)
                 chunk, left = b"", left - len(out)
                 if left < 0:
-                    raise ContentError(f"the {self.what} holds more than the {size} bytes that the size says")
+                    raise ContentError(f"the {self.what} decodes to more than {size} bytes, its size")
                 if out:
                     yield out
         if left:
-            raise ContentError(f"the {self.what} holds {size - left}, not the {size} bytes that the size says")
+            raise ContentError(f"the {self.what} decodes to {size - left} bytes, expected {size}")
         self._check_end(stream, unused)
 
     def decode_start(self, stored: bytes, size: int) -> bytes:
@@ -130,7 +132,7 @@ class Streamed:
         try:
             return stream.decompress(data, room)
         except self.errors as error:
-            raise ContentError(f"not a sound {self.what}: {error}") from error
+            raise ContentError(f"not a valid {self.what}: {error}") from error
 
     def _check_end(self, stream: Decompressor, unused: int) -> None:
         if not stream.eof and not getattr(stream, "open_ended", False):

@@ -21,7 +21,7 @@ class WholeContent:
     def decode(self, stored: bytes, size: int) -> bytes:
         content, used = self._decode(stored, size)
         if len(content) != size:
-            raise ContentError(f"the {self.what} holds {len(content)}, not the {size} bytes that the size says")
+            raise ContentError(f"the {self.what} decodes to {len(content)} bytes, expected {size}")
         if used != len(stored):
             raise ContentError(f"{len(stored) - used} bytes follow the end of the {self.what}")
         return content

@@ -84,7 +84,7 @@ def _save(bench: Workbench, told: list[FileDiff], options: argparse.Namespace, c
         context.disk.write(out, saved(bench.game.description.name, told))
     for path in left:
         context.complain(
-            f"note: {shown(path)} is no data that changed by key and field, and is not in {shown(str(file))}"
+            f"note: {shown(path)} is no data that changed by id and field, and is not in {shown(str(file))}"
         )
 
 

@@ -209,7 +209,7 @@ def _refers(bench: Workbench, path: str, document: Document) -> Callable[[Sheet,
 def _pair(text: str) -> tuple[str, str]:
     old, sign, new = text.partition("=")
     if not sign or not old or not new:
-        raise UsageError(f"{text!r} copies nothing", "--copy OLD=NEW")
+        raise UsageError(f"{text!r} is not OLD=NEW", "--copy OLD=NEW")
     return old, new
 
 

@@ -90,8 +90,8 @@ def lost_keys(path: str, before: Document, after: Document) -> Iterator[Problem]
                 sheet.name,
                 key,
                 was.key[0],
-                "this key is there more than once",
-                "another key for one of them",
+                "this id occurs more than once",
+                "another id for one of them",
             )
 
 
@@ -102,7 +102,7 @@ def _plain(error: VolvexError) -> str:
 def _keys(path: str, sheet: Sheet) -> Iterator[Problem]:
     for key in dict.fromkeys([*sheet.repeated, *_own_repeated(sheet)]):
         yield Problem(
-            ERROR, "key", path, sheet.name, key, "", "this key is there more than once", "another key for one of them"
+            ERROR, "key", path, sheet.name, key, "", "this id occurs more than once", "another id for one of them"
         )
 
 
@@ -159,7 +159,7 @@ def _reference(targets: list[tuple[str, Sheet]], key: str, told: str, file: str)
                 "",
                 "",
                 f"{sheet.name} {key} is hidden ({other})",
-                f"{hidden.name}=no for it, or another key here",
+                f"{hidden.name}=no for it, or another id here",
             )
     return None
 

@@ -182,7 +182,7 @@ def change_of(value: Mapping[str, Any], file: str) -> Change:
         before, after = value.get("before"), value.get("after")
         fields = tuple((str(name), one) for name, one in value.get("fields", {}).items())
         if not all(one is None or isinstance(one, str) for one in (before, after, *(one for _, one in fields))):
-            raise ValueError("a value that is no text")
+            raise ValueError("a value that is not text")
         return Change(what, texts[0], texts[1], texts[2], before, after, fields, texts[3])
     except (KeyError, TypeError, ValueError, AttributeError) as error:
         raise FormatError(

@@ -50,7 +50,7 @@ def chosen(document: Document, target: Target) -> tuple[Sheet, Array, str]:
         return sheet, np.array([row]), ""
     if target.at is not None:
         if not isinstance(document, TextData):
-            raise UsageError(f"{document.file} is a {document.form}: its records are found by key", "--row KEY")
+            raise UsageError(f"{document.file} is a {document.form}: its records are found by id", "--row KEY")
         name, key, before = document.at(target.at)
         sheet = document.sheet(name)
         return sheet, np.array([sheet.rows[key]]), before
@@ -87,7 +87,7 @@ def only_sheet(document: Document, target: Target) -> Sheet:
         return sheets[0]  # the file itself: what is in no other record
     told = ", ".join(f"{one.name} ({len(one):,})" for one in sheets[:12])
     raise UsageError(
-        f"{document.file} has several sorts of records: {told}", f"--sheet {sheets[0].name}" if sheets else ""
+        f"{document.file} has several kinds of records: {told}", f"--sheet {sheets[0].name}" if sheets else ""
     )
 
 
@@ -151,7 +151,7 @@ def _assigned(text: str) -> tuple[str, str]:
     if match is None:
         name, sign, value = text.partition("=")
         if not sign or not name.strip():
-            raise UsageError(f"{text!r} sets nothing", "FIELD=VALUE, such as range=14")
+            raise UsageError(f"{text!r} is not FIELD=VALUE", "FIELD=VALUE, such as range=14")
         return name.strip(), value
     return match[1].strip("`"), match[2]
 
@@ -299,7 +299,7 @@ def added(document: Document, sheet: str | None, key: str, told: Sequence[str]) 
     """A new record: its key, and its fields; the others are as in the last record."""
     one = document.sheet(sheet) if sheet else only_sheet(document, Target(where=None))
     if one.row(key) is not None:
-        raise UsageError(f"{document.file}: {one.name} has a row {key} already", "another key, or `--row` to change it")
+        raise UsageError(f"{document.file}: {one.name} has a row {key} already", "another id, or `--row` to change it")
     fields = dict(_assigned(text) for text in told)
     like = one.keys[-1] if len(one) else ""
     return [_as_copy(document, one, like, key, fields, {})]
@@ -351,7 +351,7 @@ def key_fields(sheet: Sheet, key: str) -> dict[str, str]:
         parts = key.split("@") if len(sheet.key) > 1 else [key]
         if len(parts) != len(sheet.key):
             raise UsageError(
-                f"{key} is no key of {sheet.name}, which is made of {' and '.join(sheet.key)}", "@".join(sheet.key)
+                f"{key} is not an id of {sheet.name}, which is made of {' and '.join(sheet.key)}", "@".join(sheet.key)
             )
         return dict(zip(sheet.key, parts, strict=True))
     own = next((name for name in ("id", "key", "name") if name in sheet.columns), None)

@@ -32,7 +32,7 @@ class _Open:
 def excerpts(before: bytes, after: bytes, file: str) -> tuple[bytes, bytes] | None:
     """Both files without what they have in common, as files of the same records; None when that is not to be had.
 
-    FormatError when one is not sound XML.
+    FormatError when one is not valid XML.
     """
     _, encoding, old = decoded(before, file)
     _, other, new = decoded(after, file)

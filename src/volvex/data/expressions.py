@@ -78,7 +78,7 @@ class Expression:
         try:
             self.tree = _parser().parse(text)
         except RecursionError as error:
-            raise UsageError("an expression with too much within each other", "a shorter one") from error
+            raise UsageError("an expression nested too deep", "a shorter one") from error
         except UnexpectedInput as error:
             at = error.column if isinstance(getattr(error, "column", None), int) and error.column > 0 else len(text) + 1
             raise UsageError(

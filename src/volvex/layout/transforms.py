@@ -170,7 +170,7 @@ def _opened(codec: Any, chunks: Iterable[bytes], size: int) -> Iterator[bytes]:
     """Content behind which there may be a cipher's padding."""
     data: bytes = codec.decode_start(b"".join(chunks), size)
     if len(data) != size:
-        raise ContentError(f"{len(data)}, not the {size} bytes that the size says")
+        raise ContentError(f"{len(data)} bytes, expected {size}")
     yield data
 
 
@@ -190,7 +190,7 @@ def _bounded(chunks: Iterable[bytes], part: Part, size: int | None) -> Iterator[
         yield chunk[:left]
         left -= min(left, len(chunk))
     if size is not None and left:
-        raise ContentError(f"{part.name} holds {size - left}, not the {size} bytes that its length says")
+        raise ContentError(f"{part.name} decodes to {size - left} bytes, expected {size}")
 
 
 def wrapped(part: Part, chunks: Iterable[bytes]) -> Iterator[bytes]:

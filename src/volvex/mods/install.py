@@ -184,7 +184,7 @@ def _check_bases(game: Path, files: Mapping[str, Path], bases: Mapping[str, Fing
         original = now.get(name, game / name) if name in now else (game / name if (game / name).is_file() else None)
         found = Fingerprint.of(original) if original is not None else None
         if found != bases.get(name):
-            raise RefusedError(f"{name}: the game's own file is another than the one from which this was built (an update?)",
+            raise RefusedError(f"{name}: the game's file has changed since this was built (a game update?)",
                                "`volvex build`")  # fmt: skip
 
 
@@ -291,7 +291,7 @@ def leave_out(done: Done, left: set[str]) -> None:
 
 def _damaged(store: Store, original: str) -> RefusedError:
     return RefusedError(
-        f"{store.path(original)}: this original is missing or damaged, so nothing more is built upon it",
+        f"{store.path(original)}: this original is missing or damaged, so nothing can be installed over it",
         "having the game's launcher repair its files, then installing again",
     )
 

@@ -159,7 +159,7 @@ def _read(path: Path) -> State | None:
 
 
 def _unsound(path: Path, why: str) -> FormatError:
-    return FormatError(path, f"not a sound journal: {why}",
+    return FormatError(path, f"not a valid journal: {why}",
                        hint="leaving `.volvex` as it is, since the originals are in it, and `restore` by the Volvex that installed it")  # fmt: skip
 
 
@@ -183,19 +183,19 @@ def _path(value: object) -> str:
 
 def _digest(value: object) -> str:
     if not _DIGEST.fullmatch(text(value)):
-        raise ValueError("a digest that is none")
+        raise ValueError("an invalid digest")
     return text(value)
 
 
 def _token(value: object) -> str:
     if not _TOKEN.fullmatch(text(value)):
-        raise ValueError("a digest that is none")
+        raise ValueError("an invalid digest")
     return text(value)
 
 
 def _blocks(value: object) -> str:
     if not re.fullmatch(r"[0-9a-f]*", text(value)) or len(text(value)) % 64:
-        raise ValueError("digests of blocks that are none")
+        raise ValueError("invalid digests of blocks")
     return text(value)
 
 
@@ -236,7 +236,7 @@ def _move(one: Mapping[str, Any]) -> Move:
 def _writing(one: Mapping[str, Any]) -> Writing:
     spans = [[whole(number) for number in span] for span in one["spans"]]
     if any(len(span) != 3 for span in spans):
-        raise ValueError("a stretch that is none")
+        raise ValueError("an invalid stretch")
     return Writing(_path(one["path"]), _within(one["incoming"], _WAITING), _within(one["undo"], _WAITING), spans,
                    whole(one["before"]), whole(one["size"]), _blocks(one["blocks"]))  # fmt: skip
 

@@ -45,7 +45,7 @@ class Store:
             if digest_file(target, on_progress) != digest:
                 self.disk.remove(target)
                 raise FormatError(target, f"the copy of {file.name} did not read back as it was written",
-                                  hint="looking after this disk: it loses data")  # fmt: skip
+                                  hint="replacing this disk: it loses data")  # fmt: skip
         return digest
 
     def is_sound(self, digest: str, on_progress: OnProgress) -> bool:

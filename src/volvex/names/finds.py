@@ -49,7 +49,7 @@ def waiting(folder: Path) -> list[Find]:
         ]
     except (ValueError, KeyError, TypeError) as error:
         raise FormatError(
-            path, f"not a sound list of finds: {error!r}", hint="removing it, and hunting again"
+            path, f"not a valid list of found names: {error!r}", hint="removing it, and searching again"
         ) from error
 
 

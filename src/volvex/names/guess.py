@@ -110,7 +110,7 @@ def _texts(parts: Sequence[Part]) -> list[str]:
     for part in parts:
         size *= len(part)
     if size > ENDINGS:
-        raise UsageError(f"{size:,} extensions, where they do not count for the key", f"at most {ENDINGS:,}")
+        raise UsageError(f"{size:,} extensions, where they do not count for the hash", f"at most {ENDINGS:,}")
     return ["".join(texts) for texts in product(*parts)]
 
 

@@ -43,7 +43,7 @@ class Pattern:
             if not slashed:
                 continue
             if len(self.parts[at]) > 1:
-                raise UsageError(f"{self.text}: folder and file have keys of their own here, so the last slash cannot stand in braces", "a pattern for each")  # fmt: skip
+                raise UsageError(f"{self.text}: folder and file have separate hashes here, so the last slash cannot stand in braces", "a pattern for each")  # fmt: skip
             folder, _, last = slashed[0].rpartition("/")
             return (*self.parts[:at], (folder,)), ((last,), *self.parts[at + 1 :])
         return ((("",),), self.parts)
@@ -87,9 +87,7 @@ def parse(text: str, words: Mapping[str, Sequence[str]]) -> Pattern:
         parts.append((plain,))
     made = Pattern(text, tuple(parts))
     if made.size > MOST:
-        raise UsageError(
-            f"{text} stands for {made.size:,} paths, more than anybody can wait for", f"a pattern for at most {MOST:,}"
-        )
+        raise UsageError(f"{text} stands for {made.size:,} paths, too many to try", f"a pattern for at most {MOST:,}")
     return made
 
 

@@ -102,7 +102,9 @@ class FileSource(Source):
                 try:
                     file = self._file = FileIO(self.path)
                     if self._found() != self._facts:
-                        raise FormatError(self.name, "the file changed while it was read", hint="the same once more")
+                        raise FormatError(
+                            self.name, "the file changed while it was read", hint="running the command again"
+                        )
                 except BaseException:
                     self._using -= 1
                     if self._file is not None:

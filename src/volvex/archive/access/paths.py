@@ -229,15 +229,13 @@ class Walker:
                     yield child
                 else:  # opening a pipe would wait for ever
                     self.faults.append(
-                        NotFoundError(f"{shown(joined_path(name, child.name))} is no file but a device or a pipe")
+                        NotFoundError(f"{shown(joined_path(name, child.name))} is a device or a pipe, not a file")
                     )
                 continue
             try:
                 real = child.resolve(strict=True)
             except (OSError, RuntimeError):
-                self.faults.append(
-                    NotFoundError(f"{shown(joined_path(name, child.name))} is a link that leads nowhere")
-                )
+                self.faults.append(NotFoundError(f"{shown(joined_path(name, child.name))} is a broken link"))
                 continue
             if real.is_dir():
                 if real in self._linked or here.resolve().is_relative_to(real):
@@ -346,7 +344,7 @@ class Walker:
         try:
             if not asked and self._entered > MOST_INNER:
                 raise TooLargeError(
-                    f"{shown(path)}: too many archives within archives (a trap?): these are not entered",
+                    f"{shown(path)}: archives nested too deep (a trap?): not opened",
                     "a longer path",
                 )
             inner = self.inner(archive, row, path, asked)

@@ -93,7 +93,7 @@ def _end64(source: Source, at: int) -> int:
     for place in (at - 76, told):
         if 0 <= place <= at - 76 and source.peek(place, 4) == END64:
             return place
-    raise FormatError(source.name, "the end record of the 64-bit form is missing", offset=at - 20, field="locator.start",
+    raise FormatError(source.name, "the 64-bit end record is missing", offset=at - 20, field="locator.start",
                       hint="a fresh copy of the file: it may be damaged")  # fmt: skip
 
 

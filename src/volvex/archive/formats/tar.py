@@ -148,7 +148,7 @@ class Tar(OpenFormatArchive):
                 break
             size = _number(block[SIZE])
             if not _sum_is_right(block) or size is None:
-                raise FormatError(source.name, "no header stands where one should: its sum is wrong", offset=at,
+                raise FormatError(source.name, "no valid header here: its checksum is wrong", offset=at,
                                   field=f"header[{at // BLOCK}]", hint="a fresh copy of the file: it may be damaged")  # fmt: skip
             kind = block[TYPE]
             if kind in (PAX, PAX_ALL) or kind in (b"L", b"K"):
@@ -164,7 +164,7 @@ class Tar(OpenFormatArchive):
                 source.name, "it has no end mark, and ends within a block", offset=source.size, hint=FRESH
             )
         if one.told:
-            raise FormatError(source.name, "the file ends behind a header that tells of one to come", offset=at)
+            raise FormatError(source.name, "the file ends after a header that announces another", offset=at)
 
     def _tell(self, one: _Entry, kind: bytes, at: int, size: int) -> None:
         if size > LONGEST_TOLD:
@@ -184,7 +184,7 @@ class Tar(OpenFormatArchive):
             size = int(length) if blank and length.isdigit() else 0
             line = data[place + len(length) + 1 : place + size]
             if size <= len(length) + 2 or not line.endswith(b"\n") or b"=" not in line:
-                raise FormatError(self.source.name, "attributes that are none", offset=at + BLOCK + place)
+                raise FormatError(self.source.name, "invalid attributes", offset=at + BLOCK + place)
             name, _, value = line[:-1].partition(b"=")
             found[name] = value
             place += size

@@ -137,5 +137,5 @@ class Carved(OpenFormatArchive):
 
     def _unwritable(self) -> RefusedError:
         return RefusedError(
-            f"{self.source.name} is not understood, so nothing can be written into it", "a layout for it"
+            f"{self.source.name} is of an unknown format, so nothing can be written into it", "a layout for it"
         )

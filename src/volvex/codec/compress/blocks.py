@@ -90,7 +90,7 @@ class Blocks:
         if not bare:
             return inner.decode(data, wanted)
         if stored != wanted:
-            raise ContentError(f"block {index} holds {stored}, not {wanted} bytes")
+            raise ContentError(f"block {index} has {stored} bytes, expected {wanted}")
         return data
 
     def decode_start(self, stored: bytes, size: int) -> bytes:

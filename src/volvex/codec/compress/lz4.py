@@ -16,9 +16,9 @@ def decode(stored: bytes, size: int) -> bytes:
     try:
         content = block.decompress(stored, uncompressed_size=size)
     except (block.LZ4BlockError, ValueError, OverflowError, MemoryError) as error:
-        raise ContentError(f"not a sound LZ4 block of {size} bytes: {error}") from error
+        raise ContentError(f"not a valid LZ4 block of {size} bytes: {error}") from error
     if len(content) != size:
-        raise ContentError(f"the LZ4 block holds {len(content)}, not the {size} bytes that the size says")
+        raise ContentError(f"the LZ4 block decodes to {len(content)} bytes, expected {size}")
     return bytes(content)
 
 

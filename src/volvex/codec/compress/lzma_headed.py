@@ -45,7 +45,7 @@ class _Headed:
 def _decoder(head: bytes) -> Decompressor:
     size, properties, window = struct.unpack("<2xHBI", head)
     if size != 5 or properties >= 225:
-        raise ContentError("not a sound LZMA stream: its head is not one")
+        raise ContentError("not a valid LZMA stream: its head is not one")
     if window > LARGEST:
         raise ContentError(f"the LZMA stream asks for a window of {window} bytes")
     return Decoder(filters(properties % 9, properties // 9 % 5, properties // 45, max(4096, window)))

@@ -9,7 +9,7 @@ from volvex.errors import ContentError
 
 def decode(stored: bytes, size: int) -> bytes:
     if len(stored) != size:
-        raise ContentError(f"{len(stored)} bytes are stored without compression, the size says {size}")
+        raise ContentError(f"{len(stored)} bytes are stored without compression, expected {size}")
     return stored
 
 
@@ -21,7 +21,7 @@ def decode_stream(chunks: Iterable[bytes], size: int) -> Iterator[bytes]:
             break
         yield chunk
     if done != size:
-        raise ContentError(f"stored without compression, but not with the {size} bytes that the size says")
+        raise ContentError(f"stored without compression, but not in {size} bytes, its size")
 
 
 def decode_start(stored: bytes, size: int) -> bytes:

@@ -48,7 +48,7 @@ class Sized:
         try:
             yield self._form.pack(sum(map(len, parts)))
         except struct.error as error:
-            raise ContentError("content that is too long for its size") from error
+            raise ContentError("content too long for its size field") from error
         yield from self._inner().encode_stream(parts)
 
 

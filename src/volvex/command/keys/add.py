@@ -37,9 +37,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
                 "what was given is not pairs of hexadecimal digits", "leaving --hex out when it is text"
             ) from None
     if not secret or len(secret) > LONGEST:
-        raise UsageError(
-            "there is no secret in what was given" if not secret else f"a secret of more than {LONGEST} bytes"
-        )
+        raise UsageError("the secret is empty" if not secret else f"a secret of more than {LONGEST} bytes")
     key = Key(options.name, secret)
     if not options.hex and key.bare != secret:
         context.note("note: there is white space around the secret; it is kept, and also tried without")

@@ -18,5 +18,5 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     remove_key(context.home, options.name, context.disk)
-    context.print(f"the key {options.name} is gone from your key file")
+    context.print(f"the key {options.name} was removed from your key file")
     return Status.OK

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from volvex.names.evidence import Find
     from volvex.names.unresolved import UnresolvedEntries
 
-STYLES = {"path": "blue", "key": "yellow", "layout": "dim"}
+STYLES = {"path": "blue", "hash": "yellow", "layout": "dim"}
 TOLD = 20  # finds that are shown
 
 
@@ -49,7 +49,7 @@ def own_folder(options: argparse.Namespace, context: Context) -> Path:
 
 
 def keyed(library: Library, wanted: str = "") -> list[tuple[Layout, Keying]]:
-    """The layouts that say how keys are made; those whose title or file has `wanted` in it."""
+    """The layouts that give the hash function of names; those whose title or file has `wanted` in it."""
     found = []
     for layout in library.layouts():
         keying = Keying.of(layout)
@@ -57,7 +57,7 @@ def keyed(library: Library, wanted: str = "") -> list[tuple[Layout, Keying]]:
             found.append((layout, keying))
     if not found:
         raise UsageError(
-            f"no layout {wanted or 'at all'} says how keys are made",
+            f"no layout {wanted or 'at all'} gives the hash function of its names",
             "a line `hashes by ...` in the layout, or --layout with another title",
         )
     return found
@@ -67,7 +67,7 @@ Row = dict[str, str]
 
 
 def add_look_up(parser: argparse.ArgumentParser) -> None:
-    """What both directions between keys and paths are asked with."""
+    """What both directions between hashes and paths are asked with."""
     parser.add_argument("--layout", metavar="TITLE", default="", help="only layouts with this text in their title")
     parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
 
@@ -75,7 +75,7 @@ def add_look_up(parser: argparse.ArgumentParser) -> None:
 def look_up(
     wanted: Sequence[str], rows: Callable[[str, Layout, Keying], Iterable[Row]], otherwise: str, options: argparse.Namespace, context: Context
 ) -> int:  # fmt: skip
-    """Ask each layout that says how keys are made, and show what they answer; `otherwise` is said when none does."""
+    """Ask each layout that gives the hash function of its names, and show what they answer; `otherwise` is said when none does."""
     bench_of(options, context)
     layouts = keyed(context.library(), options.layout)
     found = [
@@ -114,7 +114,7 @@ def print_finds(finds: Sequence[Find], options: argparse.Namespace, context: Con
 
 
 def record(find: Find) -> dict[str, object]:
-    return {"path": find.path, "archive": find.archive, "key": find.key, "evidence": find.how.words, "content": find.kind.words,
+    return {"path": find.path, "archive": find.archive, "hash": find.key, "evidence": find.how.words, "content": find.kind.words,
             "doubt": find.doubt, "learnt": find.where, "sure": find.beyond_doubt}  # fmt: skip
 
 
@@ -123,7 +123,7 @@ def nothing_to_do(options: argparse.Namespace, context: Context) -> int:
     if options.json:
         context.json([])
     else:
-        context.print("no entry there is without a name, or no layout says how their keys are made")
+        context.print("no entry there is without a name, or no layout gives their hash function")
     return Status.OK
 
 
@@ -154,12 +154,12 @@ def conclude(
     accidents = sum(unresolved.expected(how) for unresolved in quarries for how in unresolved.tried)
     context.print(f"nameless: {context.paint(f'{before:,}', 'yellow')} before, {context.paint(f'{before - named:,}', 'green')} after"
                   f"; of {count(sum(len(group.rows) for group in groups), 'entry', 'entries')}"
-                  + (f"; {beyond:,} of them go by numbers, or by keys that no layout explains" if beyond else ""))  # fmt: skip
+                  + (f"; {beyond:,} of them go by numbers, or by hashes whose function no layout gives" if beyond else ""))  # fmt: skip
     by = Counter(find.how.words for find in sure)
     if by:
         context.print("learnt: " + ", ".join(f"{number:,} {what}" for what, number in by.items()))
     context.print(
-        f"{tried:,} {'paths' if len(quarries) < 2 else 'keys'} were tried; accidental hits to be expected: {chance(accidents)}"
+        f"{tried:,} {'paths' if len(quarries) < 2 else 'hashes'} were tried; accidental hits to be expected: {chance(accidents)}"
     )
     if sure:
         context.print(context.paint(f"{count(len(sure), 'new name')} in {_from_here(folder / FOUND, context)}", "dim"))

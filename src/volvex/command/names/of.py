@@ -21,20 +21,20 @@ EXAMPLES = ("volvex names of 9743",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("key", nargs="+", metavar="HASH", help="a number, or a hash in hexadecimal digits")
+    parser.add_argument("hash", nargs="+", metavar="HASH", help="a number, or a hash in hexadecimal digits")
     add_look_up(parser)
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    def rows(key: str, layout: Layout, keying: Keying) -> list[Row]:
-        return [{"key": key, "path": path, "by": by} for path, by in _paths(key, layout, keying, context)]
+    def rows(text: str, layout: Layout, keying: Keying) -> list[Row]:
+        return [{"hash": text, "path": path, "by": by} for path, by in _paths(text, layout, keying, context)]
 
     otherwise = "no path is known for that; `volvex names mine` searches for one"
-    return look_up(options.key, rows, otherwise, options, context)
+    return look_up(options.hash, rows, otherwise, options, context)
 
 
-def _paths(key: str, layout: Layout, keying: Keying, context: Context) -> list[tuple[str, str]]:
-    numbers = _numbers(key, keying)
+def _paths(text: str, layout: Layout, keying: Keying, context: Context) -> list[tuple[str, str]]:
+    numbers = _numbers(text, keying)
     if numbers is None:
         return []
     told = [
@@ -47,12 +47,12 @@ def _paths(key: str, layout: Layout, keying: Keying, context: Context) -> list[t
     return told
 
 
-def _numbers(key: str, keying: Keying) -> list[np.ndarray] | None:
-    """The key in the columns of a keying; None when it is none of that sort."""
+def _numbers(text: str, keying: Keying) -> list[np.ndarray] | None:
+    """The hash in the columns of a keying; None when it is of another kind."""
     if keying.numbering is not None:
-        number = int(key) if key.isdigit() else keying.numbering.number(key)
+        number = int(text) if text.isdigit() else keying.numbering.number(text)
         return None if number is None or number >= 1 << keying.parts[0].bits else [np.array([number], np.uint64)]
-    parts = key.lower().removeprefix("0x").split("/")
+    parts = text.lower().removeprefix("0x").split("/")
     order = keying.in_order()
     if len(parts) != len(order) or any(len(part) > kind.bits // 4 for part, kind in zip(parts, order, strict=True)):
         return None
@@ -60,6 +60,6 @@ def _numbers(key: str, keying: Keying) -> list[np.ndarray] | None:
         values = {kind.what: int(part, 16) for part, kind in zip(parts, order, strict=True)}
     except ValueError as error:
         raise UsageError(
-            f"{shown(key)} is neither a number nor a key", "hexadecimal digits, such as 3f9c22d01b7e4a55"
+            f"{shown(text)} is neither a number nor a hash", "hexadecimal digits, such as 3f9c22d01b7e4a55"
         ) from error
     return [np.array([values[part.what]], np.uint64) for part in keying.parts]

@@ -114,7 +114,7 @@ class Runner:
     def _claim(self, line: str) -> None:
         claim, *texts = line.split(" | ")
         if not all(text in self.output for text in texts):
-            raise DemoError(f"this should be so and is not: {claim}", "looking at the output above")
+            raise DemoError(f"expected, but not so: {claim}", "looking at the output above")
         self.context.print(f"{self.context.paint('checked', 'green')}: {claim}")
 
     def _print(self, text: str, style: str) -> None:

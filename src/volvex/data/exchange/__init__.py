@@ -110,15 +110,15 @@ def _others(document: Document, ending: str) -> str:
 
 
 def _undecodable(document: Document, ending: str) -> FormatError:
-    """The error for bytes that are no text: where they are."""
+    """The error for bytes that are not text: where they are."""
     for sheet in document.sheets:
         for column in sheet.columns.values():
             for row, text in enumerate(column.texts()):
                 if text is not None and _SURROGATE.search(text):
-                    return FormatError(document.file, f"row {sheet.keys[row]}: {column.name} has bytes that are no text in its encoding, "
+                    return FormatError(document.file, f"row {sheet.keys[row]}: {column.name} has bytes that are not text in its encoding, "
                                        f"which no {ending.lstrip('.')} file can hold: {text!r}", hint="setting that value first")  # fmt: skip
     return FormatError(
-        document.file, f"a name in it has bytes that are no text, which no {ending.lstrip('.')} file can hold"
+        document.file, f"a name in it has bytes that are not text, which no {ending.lstrip('.')} file can hold"
     )
 
 
@@ -141,7 +141,7 @@ def library_errors(file: str, what: str, hint: str) -> Iterator[None]:
         raise
     except Exception as error:
         said = str(error).partition("\n")[0] or type(error).__name__
-        raise FormatError(file, f"not a sound {what}: {said}", hint=hint) from error
+        raise FormatError(file, f"not a valid {what}: {said}", hint=hint) from error
 
 
 def wanted_sheets(document: Document, wanted: Wanted) -> Sequence[Sheet]:
@@ -153,6 +153,6 @@ def one_sheet(document: Document, wanted: Wanted) -> Sheet:
     """The only sheet that is exchanged."""
     sheets = wanted_sheets(document, wanted)
     if len(sheets) != 1:
-        raise UsageError(f"{document.file} has several sorts of records: {', '.join(sheet.name for sheet in sheets)}",
+        raise UsageError(f"{document.file} has several kinds of records: {', '.join(sheet.name for sheet in sheets)}",
                          f"--sheet {sheets[0].name}, or a form that holds several: xlsx, json" if sheets else "")  # fmt: skip
     return sheets[0]

@@ -146,7 +146,7 @@ def decoded(data: bytes, file: str, told: Encoding = UTF8) -> tuple[bytes, str, 
             )
     except UnicodeDecodeError as error:
         raise FormatError(file, f"this is not {encoding}: {error.reason}", offset=error.start,
-                          hint="--encoding with the one that it is in") from error  # fmt: skip
+                          hint="--encoding with the file's encoding") from error  # fmt: skip
     return mark, encoding, text.encode()
 
 
@@ -176,7 +176,7 @@ def utf8(data: bytes, file: str) -> str:
         return bytes(data).decode()
     except UnicodeDecodeError as error:
         raise FormatError(file, f"this is not utf-8: {error.reason}", offset=error.start,
-                          hint="--encoding with the one that it is in") from error  # fmt: skip
+                          hint="--encoding with the file's encoding") from error  # fmt: skip
 
 
 class Offsets:

@@ -380,7 +380,7 @@ def _read_growing(reading: Reading, records: Records, source: Source, start: int
         assert not isinstance(column, Texts)
         more = decode_numbers(column, reading.settled(told), source, found.starts)
         if (more < 0).any() or len(parts) > DEEPEST:
-            raise FormatError(source.name, f"folders within each other more than {DEEPEST} deep, or fewer than none", offset=at,
+            raise FormatError(source.name, f"folders nested more than {DEEPEST} deep, or less than 0", offset=at,
                               field=f"{records.block.name}[{had - 1}].{told.name}")  # fmt: skip
         missing = int(more.sum())
     columns = {name: joined([part.columns[name] for part in parts]) for name in parts[0].columns}

@@ -55,7 +55,7 @@ def _check_length(reading: Reading) -> None:
     found, told = measured(reading, "length", "file"), measuring_field(reading, "length", "file")
     if told is not None and found != reading.source.size:
         block, one = told
-        raise FormatError(reading.source.name, f"the file has {reading.source.size} bytes, this says {found}",
+        raise FormatError(reading.source.name, f"the file has {reading.source.size} bytes, this field gives {found}",
                           offset=block.offset(0, one.name), field=block.where(0, one.name),
                           hint="a fresh copy of the file: it may be cut off")  # fmt: skip
 
@@ -72,7 +72,7 @@ def _check_counts(reading: Reading) -> None:
                 continue
             told, found = int(reading.decode_numbers(block, field)[0]), len(part.starts)
             if told != found:
-                raise FormatError(block.source.name, f"{meaning.part} has {found} records, this says {told}",
+                raise FormatError(block.source.name, f"{meaning.part} has {found} records, this field gives {told}",
                                   offset=block.offset(0, field.name), field=block.where(0, field.name))  # fmt: skip
 
 

@@ -99,7 +99,10 @@ def _new_keys(reading: Reading, text: bytes, shown: str) -> dict[str, int]:
         number = numbering.number(text.decode("ascii", "replace"))
         if number is not None and number < 1 << there[0][1]:
             return {attributes.KEY: number}
-        raise RefusedError(f"{shown}: this archive goes by numbers, and that is none", f"{UNNAMED}/{numbering.path(0)}")
+        raise RefusedError(
+            f"{shown}: this archive stores numbers in place of names, and this is not one",
+            f"{UNNAMED}/{numbering.path(0)}",
+        )
     try:
         if [len(part) for part in parts] == [bits // 4 for _, bits in there]:
             return {what: int(part, 16) for (what, _), part in zip(there, parts, strict=True)}
@@ -107,7 +110,7 @@ def _new_keys(reading: Reading, text: bytes, shown: str) -> dict[str, int]:
         pass
     digits = " / ".join(str(bits // 4) for _, bits in there)
     raise RefusedError(f"{shown}: this archive stores only hashes, and its layout does not give the hash function",
-                       f"{UNNAMED}/ and a key of {digits} hexadecimal digits, as those it lists")  # fmt: skip
+                       f"{UNNAMED}/ and a hash of {digits} hexadecimal digits, as those it lists")  # fmt: skip
 
 
 def _folder_row(rows: Mapping[bytes, int], folder: bytes, shown: str) -> int:

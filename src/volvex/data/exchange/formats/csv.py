@@ -135,7 +135,7 @@ def _frame(data: bytes, separator: str, file: str, **how: Any) -> Any:
         ) from error
     except (pd.errors.ParserError, pd.errors.EmptyDataError) as error:
         raise FormatError(
-            file, f"not a sound table: {error}", hint="a program that writes CSV as RFC 4180 says"
+            file, f"not a valid table: {error}", hint="a program that writes CSV as RFC 4180 says"
         ) from error
     if len(frame) and (frame[frame.columns[-1]] == "").any():
         _check_widths(data, separator, len(frame.columns), file)

@@ -66,9 +66,9 @@ def read(data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming
     try:
         value = json.loads(text_of(data, file), parse_float=str, parse_int=str)
     except (ValueError, RecursionError) as error:
-        raise FormatError(file, f"not sound JSON: {error}", hint="mending it in an editor") from error
+        raise FormatError(file, f"not valid JSON: {error}", hint="mending it in an editor") from error
     if not isinstance(value, dict) or not all(isinstance(one, list) for one in value.values()):
-        raise FormatError(file, "not an object with a list of records for each sort", hint="the file as it was written")
+        raise FormatError(file, "not an object with a list of records for each kind", hint="the file as it was written")
     faults: list[VolvexError] = []
     changes, notes = [], []
     for name, records in value.items():

@@ -62,15 +62,15 @@ def read(data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming
     try:
         made = polib.pofile(_FIRST + guard.put(text), wrapwidth=0)
     except (OSError, ValueError) as error:
-        raise FormatError(file, f"not a sound PO file: {error}", hint="mending it in an editor") from error
+        raise FormatError(file, f"not a valid PO file: {error}", hint="mending it in an editor") from error
     if len(made) == 0 and data.strip():
         raise FormatError(file, "no messages in it", hint="the file as it was written")
     language = made.metadata.get("Language") or wanted.language
     if not language and document.form != LINES and len(languages(document)) > 1:
         raise FormatError(
             file,
-            "its head has no Language, so it may be any of the document's",
-            hint="--language with the one that it is",
+            "its head has no Language, so the language is unknown",
+            hint="--language with the language of the file",
         )
     told = Wanted(wanted.sheet, wanted.row, language, wanted.original)
     records = [

@@ -53,7 +53,7 @@ def read(data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming
     try:
         root = etree.fromstring(data, parser)
     except etree.XMLSyntaxError as error:
-        raise FormatError(file, f"not sound XML: {error.msg}", hint="mending it in an editor") from error
+        raise FormatError(file, f"not valid XML: {error.msg}", hint="mending it in an editor") from error
     if root.tag != f"{{{SPACE}}}xliff":
         raise FormatError(file, f"{root.tag} is not the root of an XLIFF 2 file", hint=f"xliff in {SPACE}")
     told = Wanted(

@@ -80,7 +80,7 @@ def _require_plain(file: str, sheet: Sheet) -> None:
             if ILLEGAL_CHARACTERS_RE.search(text) or _SURROGATE.search(text):
                 raise FormatError(
                     file,
-                    f"record {row}: {name}: {text!r} has characters that a workbook cannot hold",
+                    f"record {row}: {name}: {text!r} has characters that a workbook cannot store",
                     hint="csv or json",
                 )
 
@@ -171,7 +171,7 @@ def _require_size(data: bytes, file: str) -> None:
     if size > max(UNPACKED, len(data) * RATIO):
         raise FormatError(
             file,
-            f"{len(data):,} bytes unpack to {size:,}, which no workbook of that size does",
+            f"{len(data):,} bytes unpack to {size:,}, too much for a workbook of that size",
             hint="saving it again as .xlsx",
         )
 

@@ -53,7 +53,7 @@ def tree_of(data: bytes, file: str, stop: bool = False) -> Element:
         (opened[-1].children if opened else roots).append(element)
         opened.append(element)
         if len(opened) > DEEPEST:
-            raise FormatError(file, f"elements within each other more than {DEEPEST} deep", hint="another program")
+            raise FormatError(file, f"elements nested more than {DEEPEST} deep", hint="another program")
 
     def end(tag: str) -> None:
         element = opened.pop()

@@ -39,9 +39,9 @@ class JsonData(NodeData):
         try:
             json.loads(utf8(self.data, self.file))
         except RecursionError as error:
-            raise FormatError(self.file, "objects within each other too deep", hint="another program") from error
+            raise FormatError(self.file, "objects nested too deep", hint="another program") from error
         except ValueError as error:
-            raise FormatError(self.file, f"not sound JSON: {error}", hint="mending it in an editor") from error
+            raise FormatError(self.file, f"not valid JSON: {error}", hint="mending it in an editor") from error
         return scanned(bytes(self.data))
 
     def as_told(self, before: str | None, after: str) -> str:
@@ -122,9 +122,7 @@ def scanned(text: bytes) -> Node:
         if node.shape in (OBJECT, LIST):
             stack.append(node)
             if len(stack) > DEEPEST:
-                raise FormatError(
-                    "the text", f"objects within each other more than {DEEPEST} deep", hint="another program"
-                )
+                raise FormatError("the text", f"objects nested more than {DEEPEST} deep", hint="another program")
         else:
             node.value = _told(json.loads(token)) if node.shape == STRING else token.decode()
     assert root is not None

@@ -97,7 +97,9 @@ class PoData(TextData):
 
     def _edit(self, change: Change) -> tuple[int, int, str]:
         if change.what != "set":
-            raise UsageError(f"{self.file}: messages come and go with the program they are from", "setting their texts")
+            raise UsageError(
+                f"{self.file}: messages are added and removed by the program they are from", "setting their texts"
+            )
         message = self._messages.get(change.key)
         if message is None:
             raise NotFoundError(f"{self.file}: there is no row {change.key}")

@@ -38,7 +38,7 @@ def check_siblings(siblings: tuple[Field, ...], field: Field) -> Iterator[Proble
             near = difflib.get_close_matches(name, [one.name for one in before], 1)
             yield (
                 field.place,
-                f"`{field.name}` speaks of {name}, and no field before it has that name",
+                f"`{field.name}` uses {name}, but no field before it has that name",
                 near[0] if near else "",
             )
         elif not isinstance(other.type, IntegerType) or other.when is not None:

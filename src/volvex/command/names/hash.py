@@ -11,7 +11,7 @@ from volvex.layout import Layout
 from volvex.layout.name_hash import Keying
 
 PRIORITY = 66
-EXAMPLES = ("volvex names key boats/skiff_01/hull.msh",)
+EXAMPLES = ("volvex names hash boats/skiff_01/hull.msh",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -21,19 +21,19 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     def rows(path: str, layout: Layout, keying: Keying) -> list[Row]:
-        return [{"key": key, "path": path} for key in _keys(path.replace("\\", "/"), layout, keying, context)]
+        return [{"hash": value, "path": path} for value in _hashes(path.replace("\\", "/"), layout, keying, context)]
 
-    otherwise = "no layout computes a hash of that path, and no dictionary gives one"
-    return look_up(options.path, rows, otherwise, options, context)
+    missing = "no layout computes a hash of that path, and no dictionary gives one"
+    return look_up(options.path, rows, missing, options, context)
 
 
-def _keys(path: str, layout: Layout, keying: Keying, context: Context) -> list[str]:
-    """Keys by rule, or where numbers stand for names those that dictionaries tell."""
-    told = [key for one in context.dictionaries().of(layout) for known, key in one.told if known == path]
+def _hashes(path: str, layout: Layout, keying: Keying, context: Context) -> list[str]:
+    """Hashes by the layout's function; where numbers stand for names, also those that dictionaries give."""
+    given = [value for one in context.dictionaries().of(layout) for known, value in one.told if known == path]
     try:
         if keying.numbering is not None:
             number = keying.numbering.number(keying.text(path))
-            return [*told, str(number)]
+            return [*given, str(number)]
         return [keying.text(path)]
     except RefusedError:
-        return told
+        return given
