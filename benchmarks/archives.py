@@ -135,3 +135,24 @@ def bench_of(volvex: str, game: Path, bench: Path) -> None:
 
 if __name__ == "__main__":
     _main(sys.argv[1], Path(sys.argv[2]), Path(sys.argv[3]))
+
+
+def loose_files(folder: Path) -> None:
+    """4,000 files of a few kilobytes, of no known format: packed bytes, tables, models, text."""
+    if folder.is_dir():
+        return
+    folder.mkdir(parents=True)
+    chance = random.Random(4)
+    for number in range(4000):
+        size = chance.randrange(800, 9000)
+        words = size // 4
+        data = (
+            chance.randbytes(size),
+            b"TIDE" + b"".join(struct.pack("<HHf", row, row * 3 % 77, row / 7) for row in range(size // 8)),
+            bytes(size) + chance.randbytes(200),
+            b"HULL" + struct.pack(f"<{words}f", *(chance.random() for _ in range(words))),
+            f"line {number} of the logbook\n".encode() * (size // 24),
+            b"\0\1" + bytes(chance.choices(range(32), k=size)),
+            b"".join(chance.choices((b"\0\0\x80\x3f", b"\1\0\0\0", b"lamp"), k=words)),
+        )[number % 7]
+        (folder / f"piece-{chance.randrange(1 << 32):08x}.dat").write_bytes(data)

@@ -11,7 +11,6 @@ import time
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
-from volvex import __version__
 from volvex.command.ui.bench import finish_interrupted
 from volvex.command.ui.commands import COMMANDS, find_command, groups
 from volvex.command.ui.context import SETTINGS, Context, make_context
@@ -112,9 +111,6 @@ def _run(words: list[str], context: Context) -> int:
     words = [*words[leading:], *words[:leading]]  # they may stand in front of the command too
     if not words or words[0] in COMMON:
         help.print_overview(context)
-        return Status.OK
-    if words[0] == "--version":
-        context.print(f"volvex {__version__}")
         return Status.OK
     if words[0] in ("-h", "--help", "help"):
         words = [*(word for word in words[1:] if not word.startswith("-")), "--help"]
