@@ -12,7 +12,7 @@ from pathlib import Path
 
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
-from volvex.command.ui.reader import add_reading, content_at
+from volvex.command.ui.reader import add_reading, content_at, open_walker
 from volvex.command.ui.table import count, number
 from volvex.data import require_data
 from volvex.data.exchange import Wanted, exported, imported
@@ -45,7 +45,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, context: Context) -> int:
     Outputs(context.disk, options.overwrite).check(options.target)
     wanted = Wanted(options.sheet, options.row, options.language, options.source_language)
-    with context.walker(options) as walker:
+    with open_walker(options, context) as walker:
         content = content_at(options.like or options.path, walker, context)
         try:
             document = require_data(content.source.read(0, content.source.size), walker.library, content.path)

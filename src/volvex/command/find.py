@@ -16,7 +16,7 @@ from volvex.archive.access.search import Hit, Wanted, search
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.faults import note_faults
-from volvex.command.ui.reader import add_reading
+from volvex.command.ui.reader import add_reading, open_walker
 from volvex.command.ui.table import count
 from volvex.command.ui.variants import add_variant
 from volvex.errors import Status, TooLargeError, UsageError, VolvexError
@@ -58,7 +58,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     files = hits = 0
     records: list[dict[str, object]] = []
     context.interrupted = ("the hits above are not all", "a smaller part: a folder, an archive, or --name")
-    with context.walker(options) as walker:
+    with open_walker(options, context) as walker:
         if options.text or options.value:
             looked = functools.partial(in_data, walker.library, options.text, options.value, options.ignore_case)
             wanted = replace(wanted, look=looked, encoded=functools.partial(encoding_of, walker.library))

@@ -15,7 +15,7 @@ from volvex.archive.detect.identify import Identified, identify
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.faults import note_faults
-from volvex.command.ui.reader import add_reading, each_content
+from volvex.command.ui.reader import add_reading, each_content, open_walker
 from volvex.command.ui.table import count, number
 from volvex.errors import Status
 from volvex.source import Source
@@ -42,7 +42,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     records, unknown = list[dict[str, object]](), 0
-    with context.walker(options) as walker:
+    with open_walker(options, context) as walker:
         for path in options.path:
             for content, file in each_content(path, walker, context):
                 with contextlib.closing(content.source):

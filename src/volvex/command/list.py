@@ -22,7 +22,7 @@ from volvex.archive.detect import filetypes
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.faults import note_faults
-from volvex.command.ui.reader import add_reading
+from volvex.command.ui.reader import add_reading, open_walker
 from volvex.command.ui.table import (
     Cells,
     Column,
@@ -192,7 +192,7 @@ def _codecs(group: Group) -> Labels:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     context.answers = False  # nobody who looks around wants to be asked for each locked archive on the way
-    with context.walker(options) as walker:
+    with open_walker(options, context) as walker:
         found = [walker.find(path, deep=options.deep, nested=options.deep) for path in options.path]
         rows = _Rows(found, walker.library, options.long or options.sort == "type", not options.variant)
         order = rows.order(options.sort) if options.sort or options.json or options.long else []

@@ -17,7 +17,7 @@ from volvex.archive.detect import filetypes
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.data import add_data_options, catalogue_of, show_data, wants_data
-from volvex.command.ui.reader import Content, add_reading, content_at
+from volvex.command.ui.reader import Content, add_reading, content_at, open_walker
 from volvex.command.ui.table import number
 from volvex.command.ui.variants import add_variant
 from volvex.errors import Status, UsageError
@@ -52,7 +52,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    with context.walker(options) as walker, contextlib.ExitStack() as held:
+    with open_walker(options, context) as walker, contextlib.ExitStack() as held:
         content = content_at(options.path, walker, context)
         held.callback(content.source.close)
         if options.raw:

@@ -15,7 +15,7 @@ from volvex.archive.safe_names import disk_names
 from volvex.archive.transfer.unpack import Unpacked, unpack
 from volvex.command.ui.context import Context
 from volvex.command.ui.faults import note_faults
-from volvex.command.ui.reader import add_reading
+from volvex.command.ui.reader import add_reading, open_walker
 from volvex.command.ui.table import count, number
 from volvex.command.ui.variants import add_variant
 from volvex.errors import NotFoundError, RefusedError, Status, UsageError
@@ -46,7 +46,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     existing = "replace" if options.overwrite else "skip" if options.skip_existing else "refuse"
-    with context.walker(options) as walker:
+    with open_walker(options, context) as walker:
         walker.salvage = options.salvage
         groups = [group for path in options.path for group in walker.find(path, deep=True, nested=options.deep).groups]
         if not groups:

@@ -2,15 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from xml.parsers import expat
 
-from volvex.data.model.sheet import Change, Document
-from volvex.data.text.document import Record, Splice, decoded, sheets_of
-from volvex.data.text.forms._xml_tree import doctype, fragment, parse, tag_at
-from volvex.data.text.forms.xml import KEYS, XmlData, _filled
-from volvex.errors import FormatError
+from volvex.data.text.document import decoded
+from volvex.data.text.forms._xml_tree import KEYS, doctype, parse, tag_at
 
 STEP = 1 << 20
 
@@ -127,37 +123,3 @@ def _end(data: bytes, start: int, close: int) -> int:
     """Where an element ends that starts at a place, and whose end tag starts at `close` if it has one."""
     tag = tag_at(data, start)
     return start + len(tag) if tag.endswith(b"/>") else data.find(b">", close) + 1
-
-
-def compared_records(document: XmlData, data: bytes, changes: Sequence[Change]) -> tuple[Document, Document]:
-    """The records that change, before and after. The rest of a large file is compared byte for byte, and all of it parsed."""
-    new = decoded(data, document.file, document.exactly)[2]
-    splices = sorted(document.splices(changes), key=lambda one: one.start)
-    at = there = 0
-    for one in [*splices, Splice(len(document.data), len(document.data), b"")]:
-        size = one.start - at
-        if (
-            not _equal(document.data, at, new, there, size)
-            or new[there + size : there + size + len(one.new)] != one.new
-        ):
-            raise FormatError(document.file, "something else would change with it", offset=there)
-        at, there = one.end, there + size + len(one.new)
-    parse(expat.ParserCreate("utf-8"), new, document.file)
-    pair = XmlData(b"", document.file), XmlData(b"", document.file)
-    places = dict.fromkeys((change.sheet, change.key) for change in changes)
-    before, after = list[Record](), list[Record]()
-    for sheet, key in places:
-        element = document.element(sheet, key)
-        shift = sum(len(splice.new) - (splice.end - splice.start) for splice in splices if splice.end <= element.start)
-        for records, found in ((before, element), (after, fragment(new, element.start + shift, document.file))):
-            records.append(_filled(Record(sheet, key, key), found))
-    pair[0]._sheets, pair[1]._sheets = sheets_of(before), sheets_of(after)
-    return pair
-
-
-def _equal(one: bytes, at: int, other: bytes, there: int, size: int) -> bool:
-    """Whether two stretches are the same, without a copy of either."""
-    return all(
-        one[at + start : at + min(size, start + STEP)] == other[there + start : there + min(size, start + STEP)]
-        for start in range(0, size, STEP)
-    )

@@ -10,7 +10,7 @@ from volvex.archive.safe_names import quoted, shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.data import laid_out
 from volvex.command.ui.faults import note_faults
-from volvex.command.ui.reader import add_reading
+from volvex.command.ui.reader import add_reading, open_walker
 from volvex.command.ui.table import Column, count, number, percent, print_table
 from volvex.errors import NotFoundError, UsageError
 from volvex.layout.inspect.coverage import Coverage, Stretch, coverage, stretches
@@ -42,7 +42,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     records: list[dict[str, object]] = []
-    with context.walker(options) as walker:
+    with open_walker(options, context) as walker:
         for path in options.path:
             for name, reading, title in _readings(path, walker, context):
                 if options.json:

@@ -12,7 +12,7 @@ from pathlib import Path
 
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
-from volvex.command.ui.reader import add_bench_read, each_content
+from volvex.command.ui.reader import add_bench_read, each_content, open_walker
 from volvex.errors import Status, UsageError
 from volvex.layout.inspect.scaffold import start_from
 from volvex.source.outputs import new_file
@@ -28,7 +28,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    with context.walker(options) as walker:
+    with open_walker(options, context) as walker:
         content, _ = next(each_content(options.path, walker, context), (None, None))
         if content is None:
             raise UsageError(f"{shown(options.path)} is a folder", "a file or an entry")

@@ -21,7 +21,7 @@ from volvex.archive.transfer.parallel import verify
 from volvex.command.ui.context import Context
 from volvex.command.ui.data import laid_out
 from volvex.command.ui.faults import note_faults
-from volvex.command.ui.reader import add_reading
+from volvex.command.ui.reader import add_reading, open_walker
 from volvex.command.ui.table import count, number
 from volvex.errors import ManyErrors, NotFoundError, Status
 from volvex.layout.inspect.proof import Difference, check_objects, prove
@@ -47,7 +47,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     status = Status.OK
-    with context.walker(options) as walker:
+    with open_walker(options, context) as walker:
         data = {path: one for path in options.archive if (one := laid_out(path, walker, context)) is not None}
         for path, document in data.items():
             status = max(status, _prove_data(path, document, context))

@@ -7,7 +7,7 @@ import contextlib
 from pathlib import Path
 
 from volvex.command.ui.context import Context
-from volvex.command.ui.reader import add_bench_read, each_content
+from volvex.command.ui.reader import add_bench_read, each_content, open_walker
 from volvex.errors import NotFoundError, Status, VolvexError
 from volvex.layout import Layout, Library
 
@@ -36,7 +36,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
 
 def _of_path(options: argparse.Namespace, context: Context) -> Layout | None:
     """The layout by which the one thing that a path means is read; None when it means none, or nothing knows it."""
-    with context.walker(argparse.Namespace(path=options.name, bench=options.bench)) as walker:
+    with open_walker(argparse.Namespace(path=options.name, bench=options.bench), context) as walker:
         try:
             content, _ = next(each_content(options.name, walker, context), (None, None))
         except VolvexError:

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from volvex.command.names._shared import add_paths, paths_of
 from volvex.command.ui.context import Context
-from volvex.command.ui.reader import add_layout, bench_of
+from volvex.command.ui.reader import add_layout, bench_of, open_walker
 from volvex.command.ui.table import count
 from volvex.errors import Status
 from volvex.source.outputs import Outputs
@@ -53,7 +53,7 @@ def _used(options: argparse.Namespace, context: Context) -> list[str]:
     lines: set[str] = set()
     context.answers = False
     paths = paths_of(options, context)
-    with context.walker(options) as walker:
+    with open_walker(options, context) as walker:
         for path in paths:
             for group in walker.find(path, deep=True, nested=True).groups:
                 archive = group.archive

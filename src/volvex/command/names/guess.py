@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 
 from volvex.command.names._shared import conclude, nothing_to_do, paths_of
 from volvex.command.ui.context import Context
-from volvex.command.ui.reader import add_layout
+from volvex.command.ui.reader import add_layout, open_walker
 from volvex.command.ui.table import count
 from volvex.errors import NotFoundError, Status
 
@@ -66,7 +66,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     ]
     context.answers = False
     paths = paths_of(options, context)
-    with context.walker(options) as walker:
+    with open_walker(options, context) as walker:
         groups = [group for path in paths for group in walker.find(path, deep=True, nested=True).groups]
         sought = [unresolved for unresolved in quarries(groups) if unresolved.before]
         if not sought:

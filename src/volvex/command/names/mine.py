@@ -12,7 +12,7 @@ import argparse
 
 from volvex.command.names._shared import add_paths, conclude, nothing_to_do, paths_of
 from volvex.command.ui.context import Context
-from volvex.command.ui.reader import add_layout
+from volvex.command.ui.reader import add_layout, open_walker
 from volvex.command.ui.table import count, number
 from volvex.errors import LockedError, Status
 
@@ -39,7 +39,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     file = context.cache / "read.sqlite"
     if options.refresh:
         file.unlink(missing_ok=True)
-    with context.walker(options) as walker, ReadMemory(file) as memory:
+    with open_walker(options, context) as walker, ReadMemory(file) as memory:
         found = Found([], [])
         for path in paths:
             one = walker.find(path, deep=True, nested=True)

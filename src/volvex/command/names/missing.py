@@ -12,7 +12,7 @@ from volvex.archive import Group
 from volvex.archive.safe_names import shown
 from volvex.command.names._shared import add_paths, own_folder, paths_of
 from volvex.command.ui.context import Context
-from volvex.command.ui.reader import add_layout
+from volvex.command.ui.reader import add_layout, open_walker
 from volvex.command.ui.table import Column, count, number, numbers, print_table
 from volvex.errors import Status
 
@@ -38,7 +38,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         waits.setdefault((find.archive, find.key), []).append(find.path)
     found: list[dict[str, object]] = []
     entries = 0
-    with context.walker(options) as walker:
+    with open_walker(options, context) as walker:
         for path in paths:
             for group in walker.find(path, deep=True, nested=True).groups:
                 entries += len(group.rows)

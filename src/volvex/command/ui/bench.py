@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Iterable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from volvex.command.ui.context import Context
-from volvex.errors import NotFoundError, VolvexError
+from volvex.command.ui.recovery import note_recovered
+from volvex.errors import NotFoundError
 
 if TYPE_CHECKING:
     from volvex.bench import Game, Workbench
@@ -33,34 +33,6 @@ def open_game(folder: Path, context: Context) -> Game:
         raise NotFoundError(f"there is no folder {folder}", "the folder that holds the game")
     note_recovered(folder, recover(folder, context.disk), context)
     return Game(folder, description_for(folder, [context.home]), originals(folder))
-
-
-def note_recovered(folder: Path, what: str, context: Context) -> None:
-    """Tell what became of an interrupted transaction, if there was one."""
-    if what:
-        verb, _, became = what.rpartition(" was ")
-        context.note(f"note: an interrupted {verb} in {folder} was {became}")
-
-
-def finish_interrupted(paths: Iterable[Path], context: Context) -> None:
-    """Finish or undo the interrupted transactions of the games that these paths lead into: nobody is shown a torn state."""
-    from volvex.archive.access.paths import HIDDEN
-
-    for folder in dict.fromkeys(folder for path in paths for folder in (path, *path.parents)):
-        try:
-            if not (folder / HIDDEN).is_dir():
-                continue
-        except (OSError, ValueError):  # no path that the system knows
-            continue
-        from volvex.mods import recover
-
-        try:
-            note_recovered(folder, recover(folder, context.disk), context)
-        except (VolvexError, OSError) as error:
-            why = error.message if isinstance(error, VolvexError) else str(error.strerror).lower()
-            context.note(
-                f"note: {folder} is in the middle of an install or restore, which could not be finished: {why}"
-            )
 
 
 def bench_folder(options: argparse.Namespace, context: Context) -> Path:

@@ -13,6 +13,7 @@ import argcomplete
 
 from volvex.command.ui.commands import COMMANDS, groups, members
 from volvex.command.ui.context import Context, make_context
+from volvex.command.ui.reader import open_walker
 from volvex.errors import VolvexError
 
 LARGEST = 1 << 30  # bytes of an archive that is opened while somebody waits for a completion
@@ -81,7 +82,7 @@ def _entries(folder: str, base: Path, context: Context) -> list[str]:
         return []
     options = argparse.Namespace(bench=None, layout=None, encoding=None, variant="")
     try:
-        with context.library().keys.quiet(), context.walker(options) as walker:
+        with context.library().keys.quiet(), open_walker(options, context) as walker:
             paths = [path for group in walker.find(folder).groups for path in group.paths()]
     except VolvexError:
         return []

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import argparse
 import contextlib
 import functools
 import json
@@ -16,7 +15,6 @@ from typing import TYPE_CHECKING, Any, TextIO
 from volvex.source import Disk
 
 if TYPE_CHECKING:
-    from volvex.archive import Walker
     from volvex.layout import Library
     from volvex.layout.keyring import KeyRing
     from volvex.names.dictionary_set import DictionarySet
@@ -154,12 +152,6 @@ class Context:
         import platformdirs
 
         return platformdirs.user_cache_path("volvex", appauthor=False)
-
-    def walker(self, options: argparse.Namespace) -> Walker:
-        """What finds paths, with the layouts that the user named, if any; on a bench those of its game."""
-        from volvex.command.ui.reader import open_walker
-
-        return open_walker(options, self)
 
     @contextlib.contextmanager
     def progress(self, what: str, total: int, of: str = "") -> Iterator[Callable[[int], None]]:

@@ -11,9 +11,9 @@ import time
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
-from volvex.command.ui.bench import finish_interrupted
 from volvex.command.ui.commands import COMMANDS, find_command, groups
 from volvex.command.ui.context import SETTINGS, Context, make_context
+from volvex.command.ui.recovery import finish_interrupted
 from volvex.errors import Status, VolvexError
 
 COMMON = ("-q", "--quiet", "-v", "--verbose")

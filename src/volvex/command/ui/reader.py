@@ -190,7 +190,7 @@ def open_walker(options: argparse.Namespace, context: Context) -> Walker:
         return Walker(library, layout_of_all(options, library, context), variant)
     from volvex.bench.bench_file import read_description
     from volvex.bench.locate import Standing
-    from volvex.command.ui.bench import finish_interrupted
+    from volvex.command.ui.recovery import finish_interrupted
     from volvex.mods import originals
 
     told = read_description(bench)

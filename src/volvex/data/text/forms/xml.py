@@ -14,13 +14,13 @@ from dataclasses import dataclass
 from xml.parsers import expat
 
 from volvex.archive.safe_names import quoted
+from volvex.data.excerpt import STEP, excerpts
 from volvex.data.model.sheet import Change, Document, Sheet, distinct
-from volvex.data.text.document import UTF8, Encoding, Record, Splice, TextData, sheets_of
-from volvex.data.text.forms._xml_tree import NAMELESS, Element, doctype, end_of, fragment, parse, tag_of, tree_of
+from volvex.data.text.document import UTF8, Encoding, Record, Splice, TextData, decoded, sheets_of
+from volvex.data.text.forms._xml_tree import KEYS, NAMELESS, Element, doctype, end_of, fragment, parse, tag_of, tree_of
 from volvex.errors import FormatError, NotFoundError, UnfitError
 
 PRIORITY = 20
-KEYS = ("id", "key", "name")
 TEXT = "text"  # the field that is the text of an element with attributes
 LARGE = 1 << 24  # bytes from which on two states are compared only where they differ
 _ATTRIBUTE = re.compile(rb"""\s([^\s=<>"'/]+)\s*=\s*("[^"]*"|'[^']*')""")
@@ -105,10 +105,8 @@ class XmlData(TextData):
     def compared(self, data: bytes, changes: Sequence[Change]) -> tuple[Document, Document] | None:
         if len(data) <= LARGE:
             return super().compared(data, changes)
-        from volvex.data.excerpt import compared_records, excerpts  # which are made of this
-
         if changes and all(change.what == "set" for change in changes):
-            return compared_records(self, data, changes)
+            return _compared_records(self, data, changes)
 
         made = excerpts(self.raw, data, self.file)
         if made is None or len(made[1]) > LARGE:
@@ -396,3 +394,37 @@ def _escaped(value: str, file: str, quote: str = "") -> bytes:
     else:
         value = value.replace("]]>", "]]&gt;")
     return value.encode()
+
+
+def _compared_records(document: XmlData, data: bytes, changes: Sequence[Change]) -> tuple[Document, Document]:
+    """The records that change, before and after. The rest of a large file is compared byte for byte, and all of it parsed."""
+    new = decoded(data, document.file, document.exactly)[2]
+    splices = sorted(document.splices(changes), key=lambda one: one.start)
+    at = there = 0
+    for one in [*splices, Splice(len(document.data), len(document.data), b"")]:
+        size = one.start - at
+        if (
+            not _equal(document.data, at, new, there, size)
+            or new[there + size : there + size + len(one.new)] != one.new
+        ):
+            raise FormatError(document.file, "something else would change with it", offset=there)
+        at, there = one.end, there + size + len(one.new)
+    parse(expat.ParserCreate("utf-8"), new, document.file)
+    pair = XmlData(b"", document.file), XmlData(b"", document.file)
+    places = dict.fromkeys((change.sheet, change.key) for change in changes)
+    before, after = list[Record](), list[Record]()
+    for sheet, key in places:
+        element = document.element(sheet, key)
+        shift = sum(len(splice.new) - (splice.end - splice.start) for splice in splices if splice.end <= element.start)
+        for records, found in ((before, element), (after, fragment(new, element.start + shift, document.file))):
+            records.append(_filled(Record(sheet, key, key), found))
+    pair[0]._sheets, pair[1]._sheets = sheets_of(before), sheets_of(after)
+    return pair
+
+
+def _equal(one: bytes, at: int, other: bytes, there: int, size: int) -> bool:
+    """Whether two stretches are the same, without a copy of either."""
+    return all(
+        one[at + start : at + min(size, start + STEP)] == other[there + start : there + min(size, start + STEP)]
+        for start in range(0, size, STEP)
+    )
