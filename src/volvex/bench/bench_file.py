@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -11,10 +10,9 @@ from volvex.archive.access.paths import DESCRIPTION
 from volvex.archive.safe_names import stays_inside
 from volvex.errors import FormatError, NotFoundError
 from volvex.source import typed
-from volvex.source.digest import Fingerprint
+from volvex.source.digest import Fingerprint, is_digest
 
 FORMAT = 1
-DIGEST = re.compile(r"[0-9a-f]{64}")
 
 
 @dataclass(frozen=True)
@@ -112,7 +110,7 @@ def _taken(one: dict[str, Any]) -> Taken:
 
 def _digest(value: object) -> str:
     """A digest: it names a file in the folder `base`."""
-    if not DIGEST.fullmatch(typed.text(value)):
+    if not is_digest(typed.text(value)):
         raise ValueError("an invalid digest")
     return typed.text(value)
 

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
+from volvex import __version__
 from volvex.archive.access.nested import entry_source
 from volvex.archive.archive import Address, Archive
 from volvex.archive.safe_names import quoted, shown, stays_inside
@@ -23,7 +24,7 @@ from volvex.bench.workbench import Workbench
 from volvex.errors import FormatError, NotFoundError, RefusedError
 from volvex.layout.write.plan import Added, Edit
 from volvex.source import Spool, atomic, typed
-from volvex.source.digest import Fingerprint, digest_bytes
+from volvex.source.digest import Fingerprint, digest_bytes, digest_file, stamp_of
 
 MANIFEST = "built.json"
 
@@ -36,18 +37,27 @@ class Built:
     size: int
     changes: int
     base: Fingerprint | None
+    state: str = ""  # a digest of all that it was made of
+    stamp: str = ""  # its size and time: while they hold, it is as it was built
 
 
 def build(bench: Workbench, on_progress: OnProgress = no_progress) -> list[Built]:
     """Make every file of the game that the bench's changes affect; the list of them, also written to `built/`.
 
-    RefusedError when the game's file is another than the one from which something was taken and changed.
+    What an earlier build made of the same is kept. RefusedError when the game's file is another than the one from which something was taken and changed.
     """
     by_file: dict[str, list[FileChange]] = {}
     for change in changes(bench):
         by_file.setdefault(bench.file_of(bench.home(change.path)[0]), []).append(change)
-    _clear(bench)
-    built = [one for name, some in sorted(by_file.items()) for one in _build_file(bench, name, some, on_progress)]
+    states = {name: _state(bench, name, some) for name, some in by_file.items()}
+    kept = _clear(bench, set(states.values()))
+    built: list[Built] = []
+    for name, some in sorted(by_file.items()):
+        fresh = kept.get(states[name]) or [
+            replace(one, state=states[name], stamp=stamp_of(bench.built / one.path))
+            for one in _build_file(bench, name, some, on_progress)
+        ]
+        built += fresh
     learn(bench, [change for some in by_file.values() for change in some])
     value = {"built": 1, "files": [asdict(one) for one in built]}
     with atomic(bench.disk, bench.built / MANIFEST, durable=False) as file:
@@ -71,17 +81,42 @@ def _built_of(one: dict[str, Any]) -> Built:
     if not stays_inside(path) or "\0" in path:
         raise ValueError("a path that leads out of the bench")
     size, changed = (typed.whole(typed.member(one, name)) for name in ("size", "changes"))
-    return Built(path, size, changed, fingerprint(typed.mapping(base)) if base is not None else None)
+    state, stamp = (typed.text(one.get(name, "")) for name in ("state", "stamp"))
+    return Built(path, size, changed, fingerprint(typed.mapping(base)) if base is not None else None, state, stamp)
 
 
-def _clear(bench: Workbench) -> None:
-    """Remove what an earlier build made: its list first, so that half of it is never installed."""
+def _state(bench: Workbench, name: str, some: Sequence[FileChange]) -> str:
+    """A digest of all that a file of the game is built from: the original, the changes, and what builds it."""
+    original = bench.game.original(name)
+    parts = [__version__, name, repr(Fingerprint.of(original)) if original is not None else ""]
+    for change in some:
+        parts += [change.path, change.what, "" if change.what == "removed" else digest_file(bench.files / change.path)]
+    parts += [digest_bytes(file.read_bytes()) for file in bench.library.files()]
+    return digest_bytes("\0".join(parts).encode("utf-8", "surrogateescape"))
+
+
+def _clear(bench: Workbench, wanted: set[str]) -> dict[str, list[Built]]:
+    """Remove what an earlier build made: its list first, so that half of it is never installed. What is wanted again, whole
+    and untouched since, stays, and is returned by its state."""
     if not (bench.built / MANIFEST).exists():
-        return
+        return {}
     earlier = read_built(bench.built)
     bench.disk.remove(bench.built / MANIFEST)
+    kept: dict[str, list[Built]] = {}
     for one in earlier:
-        bench.disk.remove(bench.built / one.path)
+        kept.setdefault(one.state, []).append(one)
+    kept = {
+        state: made for state, made in kept.items() if state in wanted and all(_is_whole(bench, one) for one in made)
+    }
+    for one in earlier:
+        if one.state not in kept:
+            bench.disk.remove(bench.built / one.path)
+    return kept
+
+
+def _is_whole(bench: Workbench, built: Built) -> bool:
+    path = bench.built / built.path
+    return path.is_file() and stamp_of(path) == built.stamp
 
 
 def _build_file(bench: Workbench, name: str, some: Sequence[FileChange], on_progress: OnProgress) -> list[Built]:

@@ -72,11 +72,16 @@ def _size(path: Path) -> int | None:
 
 
 def plan_install(
-    game: Path, files: Mapping[str, Path], bases: Mapping[str, Fingerprint | None], by: str = "", replace: bool = False
+    game: Path,
+    files: Mapping[str, Path],
+    bases: Mapping[str, Fingerprint | None],
+    by: str = "",
+    replace: bool = False,
+    also: Collection[str] = (),
 ) -> list[Action]:
     """What installing these files would do, or the same RefusedError; nothing is touched."""
     state = read_state(home_of(game))
-    _check_others(game, state, files, by, replace)
+    _check_others(game, state, files, (by, *also), replace)
     _check_bases(game, files, bases)
     require_writable(game, [*files, *state.installed])
     actions = []
@@ -158,9 +163,11 @@ def _held(game: Path, state: State, force: Collection[str]) -> list[Action]:
 # what an install may not do
 
 
-def _check_others(game: Path, state: State, files: Iterable[str], by: str, replace: bool) -> None:
+def _check_others(game: Path, state: State, files: Iterable[str], ours: Collection[str], replace: bool) -> None:
     """RefusedError when files of another install would go, and nobody said that they may."""
-    others = [name for name, one in sorted(state.installed.items()) if one.by != by and _is_ours(game / name, one)]
+    others = [
+        name for name, one in sorted(state.installed.items()) if one.by not in ours and _is_ours(game / name, one)
+    ]
     if others and not replace:
         wanted = set(files)
         some = ", ".join(f"{name} ({'replaced' if name in wanted else 'put back'})" for name in others[:5])
@@ -216,12 +223,15 @@ def install(
     on_progress: OnProgress = nothing,
     by: str = "",
     replace: bool = False,
+    made_of: Mapping[str, tuple[str, ...]] | None = None,
+    also: Collection[str] = (),
 ) -> Done:
     """Put files into the game, the originals kept safe; files of the same bench's earlier install that are not among them go
     back to their originals. All of it happens, or nothing does.
 
     `bases` are the originals from which the files were made: RefusedError when the game has others now. `by` says which bench
-    they come from: what another one installed goes only with `replace`.
+    they come from: what another one installed goes only with `replace`, but for those in `also`. `made_of`: the mods with
+    changes in each file.
     """
     for name, source in files.items():
         inside(game, name)
@@ -230,17 +240,21 @@ def install(
     with locked(game, disk) as home:
         recover_in(game, home, disk)
         state, store = read_state(home), Store(home / "originals", disk)
-        _check_others(game, state, files, by, replace)
+        _check_others(game, state, files, (by, *also), replace)
         _check_bases(game, files, bases)
         require_writable(game, [*files, *state.installed])
         done, moves, after = Done(), list[Move](), dict[str, Installed]()
         older = list(state.older)
         for name, source in sorted(files.items()):
             known = state.installed.get(name)
+            sources = (made_of or {}).get(name, ())
+            if known is not None and _is_there(game / name, source, known, store, on_progress):
+                after[name] = changed(known, by=by, made_of=sources)
+                continue
             action, move, one = _move_in(game, name, source, len(moves), known, store, on_progress, by)
             done.actions.append(action)
             moves.append(move)
-            after[name] = one
+            after[name] = changed(one, made_of=sources)
             if known is not None and known.original not in (None, one.original):
                 older.append(Older(name, str(known.original)))
         gone = {name: one for name, one in state.installed.items() if name not in files}
@@ -248,8 +262,19 @@ def install(
         back, kept = _moves_back(game, gone, store, done, on_progress, shared, len(moves))
         done.actions = [_why_out(one, gone[one.path], by) if one.path in gone else one for one in done.actions]
         made = State(state.installed, older, "install", [*moves, *back], [], after | kept, state.generation)
-        leave_out(done, carry_out(game, home, made, disk))
+        if made.moves:
+            leave_out(done, carry_out(game, home, made, disk))
+        elif made.after != state.installed:  # the same files, of other mods
+            state.installed = made.after
+            write_state(home, state, disk)
     return done
+
+
+def _is_there(target: Path, source: Path, known: Installed, store: Store, on_progress: OnProgress) -> bool:
+    """Whether a file is installed already, byte for byte, and its original is sound."""
+    if not _is_ours(target, known) or content_id(source, known.now, on_progress) != known.now or known.blocks:
+        return False
+    return known.original is None or store.is_sound(known.original, on_progress)
 
 
 def _move_in(

@@ -18,7 +18,7 @@ from typing import Any
 from volvex.archive.safe_names import stays_inside
 from volvex.errors import FormatError
 from volvex.source import Disk, atomic, typed
-from volvex.source.digest import digest_bytes
+from volvex.source.digest import digest_bytes, is_digest
 from volvex.source.typed import text, whole
 
 FORMAT = 3
@@ -27,7 +27,6 @@ ROOM = 1 << 14  # bytes: the journal's files are multiples of it, and a few time
 VERBS = ("", "install", "restore", "build --in-place")
 BLOCKS = "blocks "  # before a digest of the digests of blocks
 
-_DIGEST = re.compile(r"[0-9a-f]{64}")
 _TOKEN = re.compile(r"(?:blocks )?[0-9a-f]{64}")
 _WAITING = re.compile(r"incoming/[a-z0-9-]{1,40}|originals/[0-9a-f]{64}")
 _ASIDE = re.compile(r"replaced/[a-z0-9-]{1,40}")
@@ -45,7 +44,8 @@ class Installed:
         tuple[str, int], ...
     ] = ()  # that were changed in place, by address; none when it was replaced as a whole
     blocks: str = ""  # the digests of its blocks, when it was changed in place
-    by: str = ""  # which bench it came from
+    by: str = ""  # which bench it came from, or that it was made of mods
+    made_of: tuple[str, ...] = ()  # the mods and the bench that have changes in it
 
 
 @dataclass(frozen=True)
@@ -182,7 +182,7 @@ def _path(value: object) -> str:
 
 
 def _digest(value: object) -> str:
-    if not _DIGEST.fullmatch(text(value)):
+    if not is_digest(text(value)):
         raise ValueError("an invalid digest")
     return text(value)
 
@@ -220,6 +220,7 @@ def _installed(value: Mapping[str, Mapping[str, Any]]) -> dict[str, Installed]:
         _path(name): Installed(
             None if one["original"] is None else _digest(one["original"]), _token(one["now"]), _folder(one["folder"]),
             text(one["stamp"]), tuple((text(name), whole(number)) for name, number in one["entries"]), _blocks(one["blocks"]), text(one["by"]),
+            tuple(map(text, one.get("made_of", ()))),
         )
         for name, one in value.items()
     }  # fmt: skip

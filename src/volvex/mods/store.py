@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import contextlib
 import os
-import re
 import stat
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -14,10 +13,9 @@ from blake3 import blake3
 
 from volvex.errors import FormatError
 from volvex.source import Disk, FileSource, atomic
-from volvex.source.digest import STEP, digest_file
+from volvex.source.digest import STEP, digest_file, is_digest
 
 OnProgress = Callable[[int], None]
-_DIGEST = re.compile(r"[0-9a-f]{64}")
 
 
 class Store:
@@ -33,7 +31,7 @@ class Store:
     def objects(self) -> Iterator[str]:
         """The digests of all originals. Files with other names are not ours and are ignored."""
         for path in sorted(self.folder.iterdir()) if self.folder.is_dir() else ():
-            if _DIGEST.fullmatch(path.name) and stat.S_ISREG(path.lstat().st_mode):
+            if is_digest(path.name) and stat.S_ISREG(path.lstat().st_mode):
                 yield path.name
 
     def put(self, file: Path, on_progress: OnProgress) -> str:

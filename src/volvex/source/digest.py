@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from io import RawIOBase
@@ -13,6 +14,14 @@ from volvex.source.source import FileSource
 
 SAMPLE, SAMPLES = 1 << 16, 16
 STEP = 1 << 22
+
+
+_DIGEST = re.compile(r"[0-9a-f]{64}")
+
+
+def is_digest(value: object) -> bool:
+    """Whether a value is a digest as text."""
+    return isinstance(value, str) and _DIGEST.fullmatch(value) is not None
 
 
 def digest_bytes(data: bytes) -> str:

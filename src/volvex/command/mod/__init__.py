@@ -1,0 +1,1 @@
+"""Commands about mods: made, shared, combined."""

@@ -1,0 +1,75 @@
+"""List the mods for a game, in their order.
+
+Mods that want something different of the same field, line or file are told by name. With --check everything is combined with
+the game's files, which also shows what no longer fits after a game update.
+"""
+
+from __future__ import annotations
+
+import argparse
+
+from volvex.archive.safe_names import shown
+from volvex.command.ui.context import Context
+from volvex.command.ui.mods import add_game, decisions_of, open_library, open_staging, part_counts
+from volvex.command.ui.table import Column, count, numbers, print_table
+from volvex.errors import Status
+from volvex.mods.combine.files import combine
+from volvex.mods.combine.overlap import overlaps
+from volvex.mods.library import ModLibrary, check_requirements
+from volvex.mods.mod.content import Mod
+
+PRIORITY = 43
+EXAMPLES = ("volvex mod list", "volvex mod list --check")
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--check", action="store_true", help="also combine the mods with the game's files")
+    parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
+    add_game(parser)
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    with open_library(options, context) as library:
+        mods = library.mods(on=False)
+        on = [mod for mod, entry in zip(mods, library.entries, strict=True) if entry.on]
+        state = _checked(library, on, context) if options.check else _quick(on)
+    names = {mod.id for mod in on}
+    rows = [(place, mod, mod.id in names, state.get(mod.id, "")) for place, mod in enumerate(mods, 1)]
+    if options.json:
+        context.json({"id": mod.id, "version": mod.descriptor.version, "title": mod.descriptor.title, "on": is_on, "order": place,
+                      "game_versions": mod.descriptor.game_versions, **mod.counts(), "state": told} for place, mod, is_on, told in rows)  # fmt: skip
+        return Status.OK
+    if not rows:
+        context.print("no mods; `volvex mod add FILE` adds one")
+        return Status.OK
+    print_table(context, [
+        Column("order", numbers(place for place, *_ in rows), right=True),
+        Column("", ["on" if is_on else "off" for _, _, is_on, _ in rows], style="green"),
+        Column("id", [mod.id for _, mod, *_ in rows], style="cyan"),
+        Column("version", [mod.descriptor.version for _, mod, *_ in rows]),
+        Column("changes", [part_counts(mod) for _, mod, *_ in rows]),
+        Column("made for", [", ".join(mod.descriptor.game_versions) or "-" for _, mod, *_ in rows]),
+        Column("state", [told for *_, told in rows], style="yellow"),
+    ], cut=True)  # fmt: skip
+    for line in check_requirements(on):
+        context.complain(f"note: {shown(line)}")
+    context.print(context.paint(f"{count(len(rows), 'mod')}, {len(on):,} on", "dim"))
+    return Status.OK
+
+
+def _quick(on: list[Mod]) -> dict[str, str]:
+    """What each mod that is on disagrees with."""
+    return {
+        name: f"differs from {', '.join(sorted(others))}" if others else "-" for name, others in overlaps(on).items()
+    }
+
+
+def _checked(library: ModLibrary, on: list[Mod], context: Context) -> dict[str, str]:
+    """How each mod fits the game's files and the other mods."""
+    with open_staging(library, context) as bench:
+        found = combine(bench, on, decisions_of(library))
+    told = {}
+    for mod in on:
+        conflicts = sum(any(side.mod == mod.id for side in one.sides) for one in found.conflicts)
+        told[mod.id] = count(conflicts, "conflict") if conflicts else "applies"
+    return told

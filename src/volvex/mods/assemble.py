@@ -1,0 +1,83 @@
+"""From mods to files of the game: combined in a folder of the library, checked, and built; what did not change is built once."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from volvex.archive.transfer.parallel import OnProgress, no_progress
+from volvex.bench.build import Built, build
+from volvex.bench.check import check
+from volvex.bench.game import Game
+from volvex.bench.workbench import Workbench
+from volvex.data.check import ERROR, Problem
+from volvex.layout import Library
+from volvex.mods.combine.conflict import Conflict, Decisions
+from volvex.mods.combine.files import Combination, combine
+from volvex.mods.library import WORK, ModLibrary
+from volvex.mods.mod.content import Mod
+from volvex.source import Disk, atomic
+
+
+@dataclass
+class Assembled:
+    """What became of some mods: files to install, or conflicts."""
+
+    built: list[Built] = field(default_factory=list)
+    made_of: dict[str, dict[str, int]] = field(default_factory=dict)  # changes by mod, by file of the game
+    conflicts: list[Conflict] = field(default_factory=list)
+    problems: list[Problem] = field(default_factory=list)
+    bench: Workbench | None = None
+
+
+def staging(library: ModLibrary, game: Game, layouts: Library, disk: Disk, work: str = WORK) -> Workbench:
+    """The bench in which mods are combined: it belongs to the library, and nobody edits in it."""
+    return Workbench(library.folder / work, game, layouts, disk)
+
+
+def assemble(
+    bench: Workbench,
+    mods: Sequence[Mod],
+    decisions: Decisions,
+    on_progress: OnProgress = no_progress,
+    anyway: bool = False,
+) -> Assembled:
+    """Combine mods and build the files of the game that they change. Nothing is built when there is a conflict, or
+    (unless `anyway`) an error that the game would not start with."""
+    combination = combine(bench, mods, decisions)
+    result = Assembled(conflicts=combination.conflicts, bench=bench)
+    if combination.conflicts:
+        return result
+    _stage(bench, combination)
+    result.problems = check(bench)
+    if any(problem.level == ERROR for problem in result.problems) and not anyway:
+        return result
+    result.built = build(bench, on_progress)
+    for one in combination.files:
+        counts = result.made_of.setdefault(bench.file_of(bench.home(one.path)[0]), {})
+        for mod, count in one.counts.items():
+            counts[mod] = counts.get(mod, 0) + count
+    return result
+
+
+def _stage(bench: Workbench, combination: Combination) -> None:
+    """Write the combined content where a bench has what was edited."""
+    shutil.rmtree(bench.files, ignore_errors=True)
+    bench.disk.make_folder(bench.files)
+    bench.dropped = {one.path for one in combination.files if one.removed}
+    for one in combination.files:
+        if one.removed:
+            continue
+        with atomic(bench.disk, bench.files / one.path, durable=False) as file:
+            if one.data is not None:
+                bench.disk.write(file, one.data)
+            elif one.file is not None:
+                with one.file.open("rb") as source:
+                    while chunk := source.read(1 << 20):
+                        bench.disk.write(file, chunk)
+
+
+def told(counts: Mapping[str, int], versions: Mapping[str, str]) -> tuple[str, ...]:
+    """The mods that a file is made of, with their versions, as the journal keeps them."""
+    return tuple(f"{mod} {versions.get(mod, '')}".strip() for mod in counts)

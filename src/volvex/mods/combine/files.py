@@ -1,0 +1,229 @@
+"""The game's content with all mods in it, file by file; and what they cannot agree on."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from volvex.bench.workbench import Workbench
+from volvex.data import Change, open_data
+from volvex.data.encodings import of_text
+from volvex.data.verify import edited
+from volvex.errors import FormatError, VolvexError
+from volvex.mods.combine.conflict import ABSENT, GAME, Conflict, Decisions, Side
+from volvex.mods.combine.fields import combine_fields
+from volvex.mods.combine.text import combine_lines
+from volvex.mods.mod.content import FieldChanges, LineChanges, Mod, NewFile, Part, Removed
+from volvex.mods.mod.lines import Hunk, text_of
+from volvex.mods.mod.make import LARGEST, between
+from volvex.source.digest import digest_bytes, digest_file
+
+Given = list[tuple[str, Part]]  # the parts of one path, with their mods' ids, in the order of the mods
+
+
+@dataclass(frozen=True)
+class Combined:
+    """What a file will be: these bytes, or those of a file, or removed; and how much each mod contributed."""
+
+    path: str
+    counts: Mapping[str, int]
+    data: bytes | None = None
+    file: Path | None = None
+
+    @property
+    def removed(self) -> bool:
+        return self.data is None and self.file is None
+
+
+@dataclass
+class Combination:
+    """All files that mods change, and what is undecided."""
+
+    files: list[Combined] = field(default_factory=list)
+    conflicts: list[Conflict] = field(default_factory=list)
+
+
+def combine(bench: Workbench, mods: Sequence[Mod], decisions: Decisions) -> Combination:
+    """Combine mods, in their order, against the originals that `bench` reads."""
+    result = Combination()
+    for path, given in _without_clashes(mods, decisions, result):
+        before = _original(bench, path)
+        made = _Path(bench, path, before, decisions, result).combined(given)
+        if made is not None:
+            result.files.append(made)
+    return result
+
+
+def _original(bench: Workbench, path: str) -> bytes | None:
+    try:
+        split = bench.split(path)
+        if split is None or (split[1] and bench.row(path) is None):
+            return None
+        return b"".join(bench.original_content(path))
+    except VolvexError as error:
+        if error.status == FormatError.status:
+            raise
+        return None
+
+
+def _without_clashes(mods: Sequence[Mod], decisions: Decisions, result: Combination) -> Iterator[tuple[str, Given]]:
+    """All paths with their parts; a path that is an archive whole in one mod, and entered by another, is a conflict."""
+    given: dict[str, Given] = {}
+    for mod in mods:
+        for path, part in mod.parts.items():
+            given.setdefault(path, []).append((mod.id, part))
+    left = set(given)
+    for path in sorted(given):
+        above = next((path[:end] for end in range(len(path)) if path[end] == "/" and path[:end] in given), None)
+        if above is None or path not in left or above not in left:
+            continue
+        sides = [Side(mod, "the whole file") for mod, _ in given[above]]
+        sides += [Side(mod, f"something in it, such as {path[len(above) + 1 :]}") for mod, _ in given[path]]
+        conflict = Conflict(above, "file", tuple(sides), "the game's file")
+        chosen = decisions.of(conflict)
+        if chosen is None:
+            result.conflicts.append(conflict)
+        whole = chosen in [mod for mod, _ in given[above]]
+        left -= {one for one in left if one.startswith(above + "/")} if whole or chosen is None else {above}
+        if chosen is None or chosen == GAME:
+            left.discard(above)
+    yield from ((path, given[path]) for path in sorted(left))
+
+
+class _Path:
+    """One path of the game."""
+
+    def __init__(
+        self, bench: Workbench, path: str, before: bytes | None, decisions: Decisions, result: Combination
+    ) -> None:
+        self.bench, self.path, self.before = bench, path, before
+        self.decisions, self.result = decisions, result
+
+    def combined(self, given: Given) -> Combined | None:
+        """What comes of its parts; None when nothing changes, or nothing is decided."""
+        removing = [mod for mod, part in given if isinstance(part, Removed)]
+        if removing:
+            return self._removed(given, removing)
+        files = [one for one in given if isinstance(one[1], NewFile)]
+        if len(files) == 1 == len(given):
+            return self._file(*files[0])
+        if files:
+            converted = [(mod, self._as_changes(part)) for mod, part in given]
+            if any(part is None for _, part in converted):
+                return self._several(given)
+            given = [(mod, part) for mod, part in converted if part is not None]
+        if self.before is None:
+            return self._chosen(given, "file", [Side(mod, "changes it") for mod, _ in given], ABSENT, stale=True)
+        return self._changed(given)
+
+    def _as_changes(self, part: Part) -> Part | None:
+        """A file as field or line changes; None when it cannot be told so."""
+        if not isinstance(part, NewFile):
+            return part
+        if self.before is None or part.replaces != digest_bytes(self.before) or part.file.stat().st_size > LARGEST:
+            return None
+        return between(self.path, self.before, part.file.read_bytes(), self.bench.library)
+
+    def _changed(self, given: Given) -> Combined | None:
+        """Field changes and line changes of all mods in one file."""
+        assert self.before is not None
+        data, counts = self.before, dict[str, int]()
+        fields = [(mod, part.changes) for mod, part in given if isinstance(part, FieldChanges)]
+        hunks = [(mod, part.hunks) for mod, part in given if isinstance(part, LineChanges)]
+        undecided = len(self.result.conflicts)
+        if fields:
+            data = self._with_fields(data, fields, counts)
+        if hunks:
+            data = self._with_lines(data, hunks, counts)
+        if len(self.result.conflicts) > undecided or data == self.before:
+            return None
+        return Combined(self.path, counts, data)
+
+    def _with_fields(
+        self, data: bytes, wanted: Sequence[tuple[str, Sequence[Change]]], counts: dict[str, int]
+    ) -> bytes:
+        document = open_data(data, self.bench.library, self.path) if data else None
+        if document is None:
+            raise FormatError(self.path, "mods change fields of it, and it is not data of a known format",
+                              hint="the layout that the mod's author used")  # fmt: skip
+        made = combine_fields(self.path, document, wanted, self.decisions)
+        self.result.conflicts += made.conflicts
+        _add(counts, made.counts)
+        return edited(document, made.changes) if made.changes and not made.conflicts else data
+
+    def _with_lines(self, data: bytes, wanted: Sequence[tuple[str, Sequence[Hunk]]], counts: dict[str, int]) -> bytes:
+        text = text_of(data, of_text(self.bench.library.encoded(self.path), data) or "utf-8")
+        if text is None:
+            raise FormatError(
+                self.path, "mods change lines of it, and it is not a text", hint="`volvex show` to see what it is"
+            )
+        made = combine_lines(self.path, text, wanted, self.decisions)
+        self.result.conflicts += made.conflicts
+        _add(counts, made.counts)
+        return text.encoded(made.lines)
+
+    def _removed(self, given: Given, removing: list[str]) -> Combined | None:
+        if len(removing) < len(given):
+            sides = [Side(mod, "removes it" if isinstance(part, Removed) else "changes it") for mod, part in given]
+            return self._chosen(given, "file", sides, self._state())
+        if self.before is None:
+            return None
+        now = digest_bytes(self.before)
+        stale = [mod for mod, part in given if isinstance(part, Removed) and part.replaces != now]
+        if stale:
+            sides = [Side(GAME, f"changed since: {self._state()}"), *(Side(mod, "removes it") for mod in stale)]
+            if self._decided("file", sides) in (None, GAME):
+                return None
+        return Combined(self.path, dict.fromkeys(removing, 1))
+
+    def _file(self, mod: str, part: Part) -> Combined | None:
+        """A file of one mod alone, made for the content that the game has."""
+        assert isinstance(part, NewFile)
+        now = None if self.before is None else digest_bytes(self.before)
+        digest = digest_file(part.file)
+        if digest == now:
+            return None
+        if part.replaces != now:
+            sides = [Side(GAME, self._state()), Side(mod, f"made for other content: {digest[:12]}")]
+            if self._decided("file", sides) in (None, GAME):
+                return None
+        return Combined(self.path, {mod: 1}, file=part.file)
+
+    def _several(self, given: Given) -> Combined | None:
+        """Files of several mods that cannot be told as changes: the same bytes, or one of them."""
+        contents = {digest_file(part.file) if isinstance(part, NewFile) else "" for _, part in given}
+        if len(contents) == 1 and "" not in contents:
+            made = self._file(*given[0])
+            return None if made is None else Combined(self.path, {mod: 1 for mod, _ in given}, file=made.file)
+        sides = [
+            Side(mod, f"a file of {part.file.stat().st_size:,} bytes, {digest_file(part.file)[:12]}" if isinstance(part, NewFile) else "changes in it")
+            for mod, part in given
+        ]  # fmt: skip
+        return self._chosen(given, "file", sides, self._state())
+
+    def _chosen(
+        self, given: Given, kind: str, sides: Sequence[Side], base: str, stale: bool = False
+    ) -> Combined | None:
+        """Only the parts of the mod that was chosen."""
+        chosen = self._decided(kind, sides, base)
+        if chosen is None or chosen == GAME or stale:
+            return None
+        return self.combined([one for one in given if one[0] == chosen])
+
+    def _decided(self, kind: str, sides: Sequence[Side], base: str | None = None) -> str | None:
+        conflict = Conflict(self.path, kind, tuple(sides), self._state() if base is None else base)
+        chosen = self.decisions.of(conflict)
+        if chosen is None:
+            self.result.conflicts.append(conflict)
+        return chosen
+
+    def _state(self) -> str:
+        if self.before is None:
+            return ABSENT
+        return f"{len(self.before):,} bytes, {digest_bytes(self.before)[:12]}"
+
+
+def _add(counts: dict[str, int], more: Mapping[str, int]) -> None:
+    for mod, count in more.items():
+        counts[mod] = counts.get(mod, 0) + count

@@ -1,0 +1,85 @@
+"""Mods as ZIP files: written the same for the same mod on every system, and unpacked with all the bounds of an untrusted file."""
+
+from __future__ import annotations
+
+import shutil
+import zipfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from volvex.archive.access.open import open_archive
+from volvex.archive.access.paths import Group
+from volvex.archive.safe_names import shown
+from volvex.archive.transfer.unpack import unpack
+from volvex.errors import FormatError, NotFoundError, RefusedError
+from volvex.layout import Library
+from volvex.mods.mod.folder import DESCRIPTOR, MOST_FILES
+from volvex.source import Disk
+from volvex.source.outputs import new_file
+
+_TIME = (1980, 1, 1, 0, 0, 0)
+
+
+def export_mod(folder: Path, target: Path, disk: Disk, overwrite: bool = False) -> int:
+    """Write the folder of a mod as a ZIP, its entries sorted, without times and stored as they are; the number of files.
+
+    Stored, since the compressed bytes would be others with another version of the compressor.
+    """
+    files = sorted(path for path in folder.rglob("*") if path.is_file() and not path.is_symlink())
+    with new_file(disk, target, overwrite) as out, zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
+        for path in files:
+            entry = zipfile.ZipInfo(path.relative_to(folder).as_posix(), _TIME)
+            entry.external_attr = 0o644 << 16
+            with (
+                archive.open(entry, "w", force_zip64=path.stat().st_size > 1 << 31) as inner,
+                path.open("rb") as source,
+            ):
+                shutil.copyfileobj(source, inner, 1 << 20)
+    return len(files)
+
+
+@contextmanager
+def opened_mod(source: Path, work: Path, disk: Disk) -> Iterator[Path]:
+    """The folder of a mod that is in a folder or an archive: an archive is unpacked below `work`, and removed afterwards."""
+    if source.is_dir():
+        yield source
+        return
+    if not source.is_file():
+        raise NotFoundError(f"there is no file {shown(str(source))}", "the folder or ZIP of a mod")
+    target = work / "unpacked"
+    shutil.rmtree(target, ignore_errors=True)
+    try:
+        _unpack(source, target, disk)
+        yield _top(target, source)
+    finally:
+        shutil.rmtree(target, ignore_errors=True)
+
+
+def _unpack(source: Path, target: Path, disk: Disk) -> None:
+    import numpy as np
+
+    archive = open_archive(source, Library())
+    if archive is None:
+        raise FormatError(source, "not an archive of a known format", hint="the folder or ZIP of a mod")
+    with archive:
+        if len(archive) > 2 * MOST_FILES:
+            raise RefusedError(f"{shown(str(source))} has {len(archive):,} files", f"a mod of at most {MOST_FILES:,}")
+        done = unpack([Group(archive, source.name, np.arange(len(archive), dtype=np.int64))], target, disk)
+    if done.refused:
+        name, why = done.refused[0]
+        raise FormatError(source, f"{shown(name)}: {why}", hint="a mod without such files")
+    if done.faults:
+        raise done.faults[0]
+    if done.renamed:
+        raise FormatError(source, f"{shown(done.renamed[0][0])} cannot be a file of that name on every system")
+
+
+def _top(folder: Path, source: Path) -> Path:
+    """The folder with the descriptor: the outermost, or the only one in it."""
+    if (folder / DESCRIPTOR).is_file():
+        return folder
+    inner = [path for path in folder.iterdir() if path.is_dir()]
+    if len(inner) == 1 and (inner[0] / DESCRIPTOR).is_file():
+        return inner[0]
+    raise FormatError(source, f"it has no {DESCRIPTOR}", hint="`volvex mod import` for files that are no mod of Volvex")
