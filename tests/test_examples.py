@@ -22,6 +22,7 @@ OUTSIDE = (
     "bench",
     "demo",
     "completion",
+    "compare",
     "layout",
     "keys",
 )

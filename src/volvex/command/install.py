@@ -1,4 +1,4 @@
-"""Install mods and what was built into the game; originals are kept.
+"""Install mods and what was built; originals are kept.
 
 All mods that are on (see `volvex mod list`) are combined with what the bench built, in one transaction: all of it is installed,
 or nothing. GAME alone, without a bench, installs the mods. Before anything changes, the originals are copied into the game's

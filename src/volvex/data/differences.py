@@ -166,7 +166,7 @@ def _removed(change: Change, sheet: Sheet, row: int | None) -> Conflict | bool:
 
 def plain(change: Change) -> dict[str, Any]:
     """A change for a file in JSON: without what it has not."""
-    told: dict[str, Any] = {"what": change.what, "sheet": change.sheet, "key": change.key}
+    told: dict[str, Any] = {"what": change.what, "sheet": change.sheet, "id": change.key}
     if change.what == "set":
         return told | {"field": change.field, "before": change.before, "after": change.after}
     return told | {"fields": dict(change.fields)} | ({"like": change.like} if change.like else {})
@@ -176,7 +176,7 @@ def change_of(value: Mapping[str, Any], file: str) -> Change:
     """The change in a record of JSON; FormatError when it is none."""
     try:
         what = typed.mapping(value)["what"]
-        texts = [value["sheet"], value["key"], value.get("field", ""), value.get("like", "")]
+        texts = [value["sheet"], value["id"], value.get("field", ""), value.get("like", "")]
         if what not in ("set", "add", "remove") or not all(isinstance(text, str) for text in texts):
             raise ValueError(what)
         before, after = value.get("before"), value.get("after")

@@ -1,4 +1,4 @@
-"""Add mods to the library of a game, and turn them on.
+"""Add mods to the library, and turn them on.
 
 The library is in Volvex's own folder; the game changes with the next `volvex install`.
 """
@@ -14,7 +14,7 @@ from volvex.command.ui.context import Context
 from volvex.command.ui.mods import add_game, names_of, open_library, part_counts
 from volvex.errors import Status
 
-PRIORITY = 43
+PRIORITY = 44
 EXAMPLES = ("volvex mod add ../bright-lamps.zip",)
 
 

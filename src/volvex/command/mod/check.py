@@ -21,7 +21,7 @@ from volvex.command.ui.mods import (
 from volvex.errors import Status
 from volvex.mods.assemble import assemble
 
-PRIORITY = 42
+PRIORITY = 43
 EXAMPLES = ("volvex mod check ../bright-lamps",)
 STATUSES = {Status.DIFFERS: "the mod does not fit the game"}
 

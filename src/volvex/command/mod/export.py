@@ -14,7 +14,7 @@ from volvex.errors import Status
 from volvex.mods.mod.folder import read_mod
 from volvex.mods.mod.package import export_mod
 
-PRIORITY = 42
+PRIORITY = 43
 EXAMPLES = ("volvex mod export ../bright-lamps ../bright-lamps.zip",)
 
 

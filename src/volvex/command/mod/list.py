@@ -18,7 +18,7 @@ from volvex.mods.combine.overlap import overlaps
 from volvex.mods.library import ModLibrary, check_requirements
 from volvex.mods.mod.content import Mod
 
-PRIORITY = 43
+PRIORITY = 45
 EXAMPLES = ("volvex mod list", "volvex mod list --check")
 
 

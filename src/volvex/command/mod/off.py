@@ -8,7 +8,7 @@ from volvex.command.ui.context import Context
 from volvex.command.ui.mods import add_game, open_library
 from volvex.errors import Status
 
-PRIORITY = 44
+PRIORITY = 46
 EXAMPLES = ("volvex mod off bright-lamps",)
 
 

@@ -1,6 +1,6 @@
-"""Change the order of mods; a later mod can change an earlier one's.
+"""Change the order of mods.
 
-The mods that are named take the places that they have among all, in the order in which they are named.
+A later mod may change a value that an earlier one made. The mods that are named take the places that they have among all, in the order in which they are named.
 """
 
 from __future__ import annotations
@@ -11,7 +11,7 @@ from volvex.command.ui.context import Context
 from volvex.command.ui.mods import add_game, open_library
 from volvex.errors import Status
 
-PRIORITY = 44
+PRIORITY = 46
 EXAMPLES = ("volvex mod order bright-lamps",)
 
 

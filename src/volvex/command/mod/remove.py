@@ -11,7 +11,7 @@ from volvex.command.ui.context import Context
 from volvex.command.ui.mods import add_game, open_library
 from volvex.errors import Status
 
-PRIORITY = 45
+PRIORITY = 48
 EXAMPLES = ("volvex mod remove bright-lamps",)
 
 

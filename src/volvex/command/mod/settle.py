@@ -15,7 +15,7 @@ from volvex.errors import NotFoundError, Status, UsageError
 from volvex.mods.combine.conflict import GAME, Conflict, Decision, Decisions
 from volvex.mods.combine.files import combine
 
-PRIORITY = 44
+PRIORITY = 46
 EXAMPLES = ("volvex mod settle",)
 STATUSES = {Status.DIFFERS: "conflicts are left"}
 

@@ -13,7 +13,7 @@ from volvex.data.differences import plain
 from volvex.errors import Status
 from volvex.mods.mod.content import FieldChanges, LineChanges, Mod, NewFile, Part
 
-PRIORITY = 43
+PRIORITY = 45
 EXAMPLES = ("volvex mod show bright-lamps",)
 A_FILE = 40  # lines shown of one file
 

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 # words that people know from elsewhere -> the command that does the same here
 OTHER_WORDS = {
-    "add": "swap --new", "cat": "show", "compare": "changes", "copy": "take", "delete": "drop", "diff": "changes",
+    "add": "swap --new", "cat": "show", "copy": "take", "delete": "drop", "diff": "compare",
     "dir": "list", "edit": "take", "export": "take", "extract": "unpack", "grep": "find", "help": "--help",
     "import": "swap", "info": "identify", "init": "bench", "inspect": "identify", "ls": "list",
     "open": "bench", "patch": "build", "remove": "drop", "replace": "swap", "repack": "build", "revert": "undo",

@@ -50,13 +50,14 @@ def opened_mod(source: Path, work: Path, disk: Disk) -> Iterator[Path]:
     target = work / "unpacked"
     shutil.rmtree(target, ignore_errors=True)
     try:
-        _unpack(source, target, disk)
+        unpack_untrusted(source, target, disk)
         yield _top(target, source)
     finally:
         shutil.rmtree(target, ignore_errors=True)
 
 
-def _unpack(source: Path, target: Path, disk: Disk) -> None:
+def unpack_untrusted(source: Path, target: Path, disk: Disk) -> None:
+    """Unpack an archive of somebody else's: all of it, under the names that it has, or nothing."""
     import numpy as np
 
     archive = open_archive(source, Library())

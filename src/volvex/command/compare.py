@@ -1,0 +1,111 @@
+"""Compare two archives, files or folders.
+
+    changed  data/main.kwp/rules/lamps.xml
+      lamp: row harbour_2: range 4 -> 15
+
+Two game folders, two archives or two files of data are compared by entry, and where the format is known by id, field or line.
+Stored bytes are compared first, so the time depends on what differs.
+"""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+from volvex.archive.safe_names import shown
+from volvex.archive.transfer.compare import Difference, compare_files, compare_folders
+from volvex.command.ui.context import Context
+from volvex.command.ui.data import change_line
+from volvex.command.ui.reader import add_layout, bench_library, tie_patterns
+from volvex.command.ui.table import count, number
+from volvex.data.differences import plain
+from volvex.errors import NotFoundError, Status, UsageError, VolvexError
+from volvex.layout import Library
+from volvex.mods.mod.content import FieldChanges, LineChanges
+from volvex.mods.mod.make import LARGEST, between
+
+PRIORITY = 16
+EXAMPLES = ("volvex compare game game --brief",)
+STATUSES = {Status.DIFFERS: "they differ"}
+A_FILE = 40  # lines shown of one file
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("old", type=Path, metavar="OLD", help="an archive, a file or a folder")
+    parser.add_argument("new", type=Path, metavar="NEW", help="another one of the same kind")
+    parser.add_argument("--brief", action="store_true", help="show files only")
+    parser.add_argument("--all", action="store_true", help=f"show every line, not only the first {A_FILE} of a file")
+    parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
+    add_layout(parser)
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    for path in (options.old, options.new):
+        if not path.exists():
+            raise NotFoundError(f"there is no file {shown(str(path))}", "an archive, a file or a folder")
+    if options.old.is_dir() != options.new.is_dir():
+        raise UsageError("a folder and a file cannot be compared", "two folders, or two files")
+    library = context.library()
+    ties = bench_library(library, options.old if options.old.is_dir() else options.old.parent, {}, context)
+    tie_patterns(options, ties, context.cwd)
+    records: list[dict[str, Any]] = []
+    found = 0
+    for one in _differences(options, library):
+        found += 1
+        part = None if options.brief else _part(one, library)
+        if options.json:
+            records.append(_record(one, part))
+        else:
+            _print(one, part, options.all, context)
+    if options.json:
+        context.json(records)
+    else:
+        context.print(context.paint(f"{count(found, 'file')} differ" if found else "no differences", "dim"))
+    return Status.DIFFERS if found else Status.OK
+
+
+def _differences(options: argparse.Namespace, library: Library) -> Iterator[Difference]:
+    if options.old.is_dir():
+        return compare_folders(options.old, options.new, library)
+    return compare_files(options.new.name, options.old, options.new, library)
+
+
+def _part(one: Difference, library: Library) -> FieldChanges | LineChanges | None:
+    """The change by field or line, where it can be told so."""
+    if one.old is None or one.new is None or max(one.old.size, one.new.size) > LARGEST:
+        return None
+    try:
+        return between(one.path, one.old.bytes(), one.new.bytes(), library)
+    except VolvexError:  # locked or damaged: that it differs is all there is to say
+        return None
+
+
+def _what(one: Difference) -> str:
+    return "added" if one.old is None else "removed" if one.new is None else "changed"
+
+
+def _print(one: Difference, part: FieldChanges | LineChanges | None, every: bool, context: Context) -> None:
+    sizes = " -> ".join(number(side.size) for side in (one.old, one.new) if side is not None)
+    context.print(f"{_what(one)}  {context.paint(shown(one.path), 'bold')}  {sizes} bytes")
+    if part is None:
+        return
+    if isinstance(part, FieldChanges):
+        lines = [change_line(change, context) for change in part.changes]
+    else:
+        lines = [context.paint(f"{hunk.start:>5} {sign} {shown(line)}", colour) for hunk in part.hunks
+                 for sign, colour, those in (("-", "red", hunk.old), ("+", "green", hunk.new)) for line in those]  # fmt: skip
+    for line in lines if every else lines[:A_FILE]:
+        context.print(f"  {line}")
+    if len(lines) > A_FILE and not every:
+        context.print(f"  and {count(len(lines) - A_FILE, 'more line')}: --all shows them")
+
+
+def _record(one: Difference, part: FieldChanges | LineChanges | None) -> dict[str, Any]:
+    record: dict[str, Any] = {"path": one.path, "what": _what(one), "before": one.old.size if one.old else None, "after": one.new.size if one.new else None}  # fmt: skip
+    if isinstance(part, FieldChanges):
+        record["changes"] = [plain(change) for change in part.changes]
+    elif isinstance(part, LineChanges):
+        record["lines"] = [{"line": hunk.start, "old": hunk.old, "new": hunk.new} for hunk in part.hunks]
+    return record

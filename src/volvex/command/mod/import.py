@@ -1,0 +1,192 @@
+"""Make a mod from files or archives that others changed.
+
+SOURCE is a folder or an archive of changed files, a whole changed archive of the game, or a single file (with --path). Files
+are matched to the game by their paths. A whole changed archive is compared with the game's own, and what differs becomes the
+mod's changes, by id and field where the format is known: so mods that each ship the same archive can be combined.
+
+Nothing is taken over that is in doubt: --accept also takes files with a similar name, and new files.
+"""
+
+from __future__ import annotations
+
+import argparse
+import re
+import shutil
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from volvex.archive.safe_names import shown
+from volvex.archive.transfer.compare import Difference, compare_files
+from volvex.bench.semantic_diff import all_paths
+from volvex.bench.workbench import Workbench
+from volvex.command.ui.context import Context
+from volvex.command.ui.mods import add_game, game_folder, names_of, open_staging, part_counts
+from volvex.command.ui.table import Column, count, print_table
+from volvex.errors import NotFoundError, RefusedError, Status, UsageError
+from volvex.mods.library import ModLibrary
+from volvex.mods.mod.content import ID, Descriptor, Mod, NewFile, Part, Removed
+from volvex.mods.mod.folder import read_mod, write_mod
+from volvex.mods.mod.make import between
+from volvex.mods.mod.package import unpack_untrusted
+from volvex.mods.mod.takeover import AMBIGUOUS, EXACT, Match, matches
+from volvex.source import atomic
+from volvex.source.digest import digest_bytes
+
+PRIORITY = 47
+EXAMPLES = ("volvex mod import letter.txt ../letter-mod --path data/main.kwp/letters/en/01-arrival.txt",)
+STATUSES = {Status.DIFFERS: "some files are in doubt and were not taken over"}
+MOST_LISTED = 30
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("source", type=Path, metavar="SOURCE", help="a folder, an archive, or a file")
+    parser.add_argument(
+        "dir", nargs="?", type=Path, metavar="DIR", help="the mod's folder (default: the source's name with -mod)"
+    )
+    parser.add_argument("--path", metavar="PATH", help="the path of the game that a single file is for")
+    parser.add_argument("--accept", action="store_true", help="also take over files with a similar name, and new files")
+    parser.add_argument("--id", help="the mod's id (default: from the source's name)")
+    parser.add_argument("--title", help="the mod's title (default: its id)")
+    add_game(parser)
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    if not options.source.exists():
+        raise NotFoundError(f"there is no file {shown(str(options.source))}", "a folder, an archive, or a file")
+    name = options.id or re.sub(r"[^a-z0-9._-]+", "-", options.source.resolve().stem.lower()).strip("-._")
+    if not ID.fullmatch(name):
+        raise UsageError(f"{shown(name)} is not an id", "--id with small letters, digits and dashes")
+    folder = options.dir or Path(f"{name}-mod")
+    if folder.exists() and any(folder.iterdir()):
+        raise RefusedError(f"{folder} is not empty", "another folder for the mod")
+    library = ModLibrary.of(context.home, game_folder(options, context), context.disk)
+    with library.locked(), open_staging(library, context, "import") as bench, _work(bench) as work:
+        parts, left = _Import(bench, work, options, context).parts(options.source)
+        if parts:
+            descriptor = Descriptor(
+                name, "1.0", names_of(bench.game)[0], titles={"en": options.title or name}, descriptions={"en": ""}
+            )
+            write_mod(Mod(descriptor, parts), folder, context.disk)
+    if not parts:
+        context.print("nothing differs from the game" if not left else "nothing was taken over")
+        return Status.DIFFERS if left else Status.OK
+    mod = read_mod(folder)
+    context.print(f"{folder}: {mod.id} {mod.descriptor.version}: {part_counts(mod)}")
+    context.print(context.paint(f"next: volvex mod add {folder}", "dim"))
+    return Status.DIFFERS if left else Status.OK
+
+
+@contextmanager
+def _work(bench: Workbench) -> Iterator[Path]:
+    """A folder for what is looked at, removed afterwards."""
+    shutil.rmtree(bench.folder, ignore_errors=True)
+    bench.disk.make_folder(bench.folder)
+    try:
+        yield bench.folder
+    finally:
+        shutil.rmtree(bench.folder, ignore_errors=True)
+
+
+class _Import:
+    """What files of others change in a game."""
+
+    def __init__(self, bench: Workbench, work: Path, options: argparse.Namespace, context: Context) -> None:
+        self.bench, self.work, self.options, self.context = bench, work, options, context
+        self.count = 0
+
+    def parts(self, source: Path) -> tuple[dict[str, Part], int]:
+        """The parts of the mod, and how many files were left in doubt."""
+        if self.options.path is not None:
+            if not source.is_file():
+                raise UsageError("--path is for a single file", "a file")
+            return self._of_file(source, self.options.path.replace("\\", "/")), 0
+        if source.is_file():
+            whole = self._as_game_file(source)
+            if whole:
+                return self._of_file(source, whole), 0
+            folder = self.work / "source"
+            unpack_untrusted(source, folder, self.context.disk)
+            source = folder
+        return self._of_folder(source)
+
+    def _as_game_file(self, source: Path) -> str:
+        """The game's file that a whole changed archive replaces: of the same name and format; empty for none."""
+        named = [
+            name for name, _ in self.bench.game.files() if name.rpartition("/")[2].casefold() == source.name.casefold()
+        ]
+        if len(named) > 1:
+            raise RefusedError(f"the game has several files called {source.name}: {', '.join(named[:4])}", "--path with the one that is meant")  # fmt: skip
+        return named[0] if named else ""
+
+    def _of_folder(self, folder: Path) -> tuple[dict[str, Part], int]:
+        files = {
+            path.relative_to(folder).as_posix(): path
+            for path in sorted(folder.rglob("*"))
+            if path.is_file() and not path.is_symlink()
+        }
+        names = [name for name, _ in self.bench.game.files()]
+        whole = matches(files, names)
+        inner = matches(files, all_paths(self.bench))
+        found = [one if one.sure and one.path in names else other for one, other in zip(whole, inner, strict=True)]
+        self._print(found)
+        taken = [one for one in found if one.sure or (self.options.accept and one.how != AMBIGUOUS)]
+        parts: dict[str, Part] = {}
+        for one in taken:
+            parts |= self._of_file(files[one.name], one.path)
+        return parts, len(found) - len(taken)
+
+    def _print(self, found: list[Match]) -> None:
+        odd = [one for one in found if one.how != EXACT]
+        rows = odd[:MOST_LISTED]
+        print_table(self.context, [
+            Column("match", [one.how for one in rows], style="yellow"),
+            Column("file", [shown(one.name) for one in rows]),
+            Column("path of the game", [shown(one.path or " or ".join(one.others)) for one in rows]),
+        ])  # fmt: skip
+        if len(odd) > len(rows):
+            self.context.print(f"and {len(odd) - len(rows):,} more")
+        doubt = sum(not one.sure for one in found)
+        said = f"{count(len(found), 'file')}, {sum(one.sure for one in found):,} matched"
+        if doubt:
+            said += f", {doubt:,} in doubt" + (
+                "" if self.options.accept else ": --accept takes those with a path, --path gives one"
+            )
+        self.context.print(self.context.paint(said, "dim"))
+
+    def _of_file(self, file: Path, path: str) -> dict[str, Part]:
+        """What a file changes at a path: of an archive, what differs in it."""
+        original = self.bench.game.original(path)
+        if original is not None:
+            return dict(
+                self._part(one) for one in compare_files(path, original, file, self.bench.library) if self._differs(one)
+            )
+        before = b"".join(self.bench.original_content(path)) if self._is_entry(path) else None
+        after = file.read_bytes()
+        if before == after:
+            return {}
+        return {path: self._made(path, before, after)}
+
+    def _is_entry(self, path: str) -> bool:
+        split = self.bench.split(path)
+        return split is not None and bool(split[1]) and self.bench.row(path) is not None
+
+    def _differs(self, one: Difference) -> bool:
+        return not (one.old is not None and one.new is not None and one.old.bytes() == one.new.bytes())
+
+    def _part(self, one: Difference) -> tuple[str, Part]:
+        before = one.old.bytes() if one.old is not None else None
+        if one.new is None:
+            return one.path, Removed(digest_bytes(before or b""))
+        return one.path, self._made(one.path, before, one.new.bytes())
+
+    def _made(self, path: str, before: bytes | None, after: bytes) -> Part:
+        if before is not None:
+            part = between(path, before, after, self.bench.library)
+            if part is not None:
+                return part
+        self.count += 1
+        file = self.work / "new" / str(self.count)
+        with atomic(self.context.disk, file, durable=False) as out:
+            self.context.disk.write(out, after)
+        return NewFile(file, None if before is None else digest_bytes(before))
