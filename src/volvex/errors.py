@@ -101,6 +101,10 @@ class ContentError(VolvexError):
     """Stored bytes that their codec cannot decode; the caller knows which file they are from."""
 
 
+class OverlapError(FormatError):
+    """Edits of one file that would write into each other, and must be made one after the other."""
+
+
 class LayoutError(VolvexError):
     """A mistake in a layout, told at its line."""
 

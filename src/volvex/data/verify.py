@@ -10,7 +10,7 @@ from collections.abc import Sequence
 
 from volvex.data.differences import differences
 from volvex.data.model.sheet import Change, Document
-from volvex.errors import FormatError, Status, UnfitError, VolvexError
+from volvex.errors import FormatError, OverlapError, Status, UnfitError, VolvexError
 
 HINT = "editing the file by hand, and `volvex swap`"
 
@@ -21,13 +21,30 @@ def edited(document: Document, changes: Sequence[Change], given: bool = False) -
     `given` says that the user gave the values with the command; by default they stand in a file, and it is that which is wrong.
     """
     try:
-        data = document.written(changes)
+        data = _written(document, changes)
     except UnfitError as error:
         error.status = UnfitError.status if given else Status.BAD_DATA
         raise
     if not changes:
         return data
     require_edit(document, data, changes)
+    return data
+
+
+def _written(document: Document, changes: Sequence[Change]) -> bytes:
+    """The file with these changes: made at once, or where they meet in one place one kind after the other, or one by one."""
+    try:
+        return document.written(changes)
+    except OverlapError:
+        if len(changes) < 2:
+            raise
+    groups = [[change for change in changes if change.what == what] for what in ("set", "add", "remove")]
+    if max(map(len, groups)) == len(changes):
+        groups = [[change] for change in changes]
+    data = b""
+    for group in filter(None, groups):
+        data = _written(document, group)
+        document = document.reread(data)
     return data
 
 

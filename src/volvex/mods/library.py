@@ -94,7 +94,26 @@ class ModLibrary:
     def locked(self) -> Iterator[None]:
         """Nobody else changes the library or builds from it meanwhile."""
         with held(self.folder / "library.lock"):
+            self._recover()
             yield
+
+    def _recover(self) -> None:
+        """Undo what an interrupted change left: a mod that was to be replaced comes back."""
+        for path in sorted(self.folder.iterdir()) if self.folder.is_dir() else ():
+            kind, _, name = path.name.partition("-")
+            if kind == "old" and ID.fullmatch(name):
+                if not self.path(name).exists() and self._is_listed(name):
+                    self.disk.replace(path, self.path(name))
+                shutil.rmtree(path, ignore_errors=True)
+            elif kind == "new" and ID.fullmatch(name):
+                shutil.rmtree(path, ignore_errors=True)
+
+    def _is_listed(self, name: str) -> bool:
+        try:
+            rows = typed.listed(typed.load(self.folder / NAME).get("order"))
+        except (ValueError, OSError):
+            return True
+        return any(isinstance(row, dict) and row.get("id") == name for row in rows)
 
     # mods
 

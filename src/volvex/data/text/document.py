@@ -16,7 +16,7 @@ import numpy as np
 from volvex.data import encodings
 from volvex.data.budget import CELLS, Budget
 from volvex.data.model.sheet import Array, Change, Column, Document, Rule, Sheet, distinct
-from volvex.errors import FormatError, UnfitError
+from volvex.errors import FormatError, OverlapError, UnfitError
 
 STEP = 1 << 20  # bytes written at once
 GUESSED = 1 << 26  # bytes of text from which on its encoding is not guessed
@@ -107,7 +107,7 @@ class TextData(Document):
         at = 0
         for splice in splices:
             if splice.start < at:
-                raise FormatError(self.file, "two changes meet in one place", hint="making one after the other")
+                raise OverlapError(self.file, "two changes meet in one place", hint="making one after the other")
             yield from self._copied(at, splice.start)
             yield splice.new
             at = splice.end
