@@ -41,7 +41,7 @@ class Demo(Case):
     def test_a_claim_that_does_not_hold_and_a_command_that_fails_end_it(self) -> None:
         from unittest import mock
 
-        for line, said in (("? it is blue | blue", "is not: it is blue"), ("$ volvex list nowhere", "status 3")):
+        for line, said in (("? it is blue | blue", "but not so: it is blue"), ("$ volvex list nowhere", "status 3")):
             chapter = "A title\n$ volvex list game/data/main.kwp\n" + line + "\n"
             (self.folder / "first.txt").write_text(chapter, encoding="utf-8")
             with mock.patch("volvex.command.ui.chapters.FOLDER", self.folder):

@@ -12,8 +12,10 @@ import zipfile
 from pathlib import Path
 
 from kelpwick import png
+from kelpwick.world import make_game
 from tests.faulty_disk import KILLED
 from tests.support import LAMPS, MAIN, Case, digests
+from volvex.bench.game_description import GameDescription
 from volvex.data import Change, Document, require_data
 from volvex.data.differences import differences, merged
 from volvex.data.verify import edited
@@ -22,8 +24,10 @@ from volvex.mods.combine.conflict import Conflict, Decision, Decisions, Side
 from volvex.mods.combine.fields import combine_fields
 from volvex.mods.combine.text import combine_lines
 from volvex.mods.mod.content import Requirement
+from volvex.mods.mod.folder import read_mod
 from volvex.mods.mod.lines import hunks_between, text_of
 from volvex.mods.mod.takeover import matches
+from volvex.mods.running import LogLine, LogMarks
 
 NONE = Decisions({})
 LIBRARY = Library()
@@ -496,6 +500,84 @@ class Imported(WithGame):
             reverse=True,
         )
         self.assertEqual((record["path"], record["changes"][0]["after"], note["what"]), (LAMPS, "14", "added"))
+
+
+class Played(WithGame):
+    """The game started, its log read, the guilty change found, the mods carried into its next version."""
+
+    def test_the_log_says_which_mod_it_is_and_bisect_which_change(self) -> None:
+        self.mod(
+            "add",
+            self.made("one", "fresnel_3 range=14"),
+            self.made("two", "mole_red fuel=coal", "mole_green oil=2"),
+            self.made("three", "bell_reef range=12"),
+        )
+        done = self.run_program("start", self.source, "--install", status=1)
+        self.assertRegex(done.stdout, r"error +refused to start: lamp mole_red: no fuel coal +\(two\)")
+        self.assertIn("stopped at once with status 1", done.stdout)
+        self.assertIn("look at two", self.volvex("log", self.source))
+        before = self.content()
+        said = self.mod("bisect")
+        self.assertIn("it fails with two", said)
+        self.assertIn("lamp mole_red: fuel colza -> coal", said)
+        self.assertNotIn("mole_green: oil", said)
+        self.assertEqual(self.content(), before)
+        self.mod("off", "two")
+        self.assertIn("does not fail", self.mod("bisect"))
+        self.assertEqual(self.content(), before)
+        self.assertIn("also fails without mods", self.mod("bisect", "--test", "false", status=1))
+        self.volvex("install", self.source)
+        self.assertIn("ended after", self.volvex("start", self.source, "--restore"))
+        self.assertEqual(self.content(), self.old)
+
+    def test_a_search_goes_on_after_an_interruption_and_keeps_what_is_required(self) -> None:
+        base, user = self.made("base", "fresnel_3 range=14"), self.made("user", "mole_red fuel=coal")
+        text = (user / "mod.toml").read_text()
+        (user / "mod.toml").write_text(text.replace("requires = []", 'requires = ["base"]'))
+        self.mod("add", base, user, self.made("other", "bell_reef range=12"))
+        self.volvex("install", self.source)
+        self.run_program("mod", "bisect", "--game", self.source, status=KILLED, fault="stop:150")
+        self.run_program("mod", "list", "--game", self.source)
+        done = self.run_program("mod", "bisect", "--game", self.source)
+        self.assertIn("of an interrupted search", done.stderr)
+        self.assertIn("it fails with user", done.stdout)
+        self.assertNotRegex(done.stdout, r"(fails|works) +user \(1\)\n")  # never without what it requires
+
+    def test_an_update_of_the_game_keeps_what_mods_do_not_change(self) -> None:
+        self.mod("add", self.made("one", "gull_rock oil=1.2"), self.made("two", "gull_rock range=12"))
+        self.volvex("install", self.source)
+        self.assertIn("Kelpwick Light 1.4", self.volvex("status", self.source))
+        make_game(self.source, version=2)
+        new = self.content()
+        said = self.volvex("status", self.source)
+        for words in ("Kelpwick Light 1.5", "changed since", "carries the mods"):
+            self.assertIn(words, said)
+        listed = self.mod("list", "--check")
+        self.assertRegex(listed, r"one .* applies\n")
+        self.assertRegex(listed, r"two .* 1 conflict\n")
+        self.assertIn("the game has  '9'", self.run_program("install", self.source, status=1).stdout)
+        self.volvex("install", self.source, "--prefer", "two")
+        self.assertIn("Gull Rock       colza          12 nm         1.2 l", self.play(self.source))
+        self.run_program("restore", self.source, status=5)  # the older original is kept
+        self.assertEqual(self.content(), new)
+
+    def test_a_game_that_cannot_be_started_is_told(self) -> None:
+        (self.home / "mine").mkdir()
+        text = 'name = "Kelpwick Light"\nknown = ["kelpwick.ini"]\n'
+        (self.home / "mine/game.toml").write_text(text)
+        self.assertIn("does not say how the game starts", self.complaint("start", self.source, status=5))
+        self.assertIn("does not say where the log is", self.complaint("log", self.source, status=5))
+        (self.home / "mine/game.toml").write_text(text + 'start = ["{game}/nothing"]\n')
+        self.assertIn("cannot be started", self.complaint("start", self.source, status=5))
+
+    def test_lines_are_marked_by_what_they_name(self) -> None:
+        mod = read_mod(self.made("one", "fresnel_3 range=14"))
+        marks = LogMarks(GameDescription("x"), [mod])
+        for text, level, mods in (
+            ("all is well with fresnel_3", "", ()), ("ERROR in rules/lamps.xml, line 4", "error", ("one",)), ("warning: fresnel_3", "warning", ("one",)),
+            ("error: fresnel_4", "error", ()),
+        ):  # fmt: skip
+            self.assertEqual(marks.line(text), LogLine(text, level, mods))
 
 
 class Stopped(WithGame):

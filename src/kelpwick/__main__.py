@@ -19,6 +19,9 @@ def arguments(words: Sequence[str] | None = None) -> argparse.Namespace:
     make.add_argument("dir", type=Path)
     make.add_argument("--seed", type=int, default=7)
     make.add_argument("--scale", type=int, default=1, help="62 more entries, 3.6 MB, a step (200: about 700 MB)")
+    make.add_argument(
+        "--version", type=int, choices=(1, 2), default=1, help="2: as an update, over a game that is there"
+    )
     start = verbs.add_parser("play", help="load the game strictly and print its screens")
     start.add_argument("dir", type=Path)
     start.add_argument("--language")
@@ -30,10 +33,10 @@ def arguments(words: Sequence[str] | None = None) -> argparse.Namespace:
 def main(words: Sequence[str] | None = None) -> int:
     options = arguments(words)
     if options.verb == "make":
-        if (options.dir / "data" / "main.kwp").exists():
+        if options.version == 1 and (options.dir / "data" / "main.kwp").exists():
             print(f"kelpwick: there is a game in {options.dir} already", file=sys.stderr)
             return 1
-        count = make_game(options.dir, options.seed, options.scale)
+        count = make_game(options.dir, options.seed, options.scale, options.version)
         print(f"Kelpwick Light is in {options.dir}: {count} files in data/main.kwp")
         return 0
     return start(options)

@@ -14,6 +14,7 @@ LAMPS = (  # id, name, fuel, range in nautical miles, oil in litres a night
     ("north_skerry", "North Skerry", "paraffin", 18, 3.4),
     ("old_light", "The Old Light", "driftwood", 3, 0.0),
 )
+LAMPS_2 = {"gull_rock": ("gull_rock", "Gull Rock", "colza", 9, 1.6)}  # those that version 2 of the game has instead
 PASSWORD = "tallow & brine"  # of the winter post; it stands in READ ME.txt
 FUELS = ("tallow", "colza", "paraffin", "gas", "driftwood")
 ISLANDS = (

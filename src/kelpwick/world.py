@@ -16,11 +16,12 @@ GROUPS = {"rules": 1, "tables": 2, "letters": 3, "pictures": 4, "bells": 5, "len
           "logbook": 8, "stores": 9}  # fmt: skip
 
 
-def make_game(folder: Path, seed: int = 7, scale: int = 1) -> int:
+def make_game(folder: Path, seed: int = 7, scale: int = 1, version: int = 1) -> int:
     """Write the game into `folder`; the number of entries in its main archive.
 
     Scale 1 is the game itself; each further step adds 62 entries, 3.6 MB of content in a third each of
-    text, picture-like and random bytes, so that benchmarks have something to chew on.
+    text, picture-like and random bytes, so that benchmarks have something to chew on. Version 2 is what an update of the
+    game brings: another range of a lamp, another sentence in a letter, another number of the version.
     """
     rng = random.Random(seed)
     for name in ("data", "isles", "saves", "logs"):
@@ -35,8 +36,8 @@ def make_game(folder: Path, seed: int = 7, scale: int = 1) -> int:
             folder / "isles", name, isle_files(contents.__name__.rpartition(".")[2], random.Random(f"{seed} {name}"))
         )
     holds.make(folder, seed)
-    almanac.make(folder, seed)
-    items = [Item(path, content, GROUPS[path.split("/")[0]], _method(path)) for path, content in files(rng)]
+    almanac.make(folder, seed, version)
+    items = [Item(path, content, GROUPS[path.split("/")[0]], _method(path)) for path, content in files(rng, version)]
     rng.shuffle(items)
     return write_pack(folder / "data" / "main.kwp", _chain(items, bulk(rng, scale)), rng.randbytes(12))
 
@@ -50,13 +51,14 @@ def _chain(items: list[Item], more: Iterator[Item]) -> Iterator[Item]:
     yield from more
 
 
-def files(rng: random.Random) -> Iterator[tuple[str, bytes]]:
+def files(rng: random.Random, version: int = 1) -> Iterator[tuple[str, bytes]]:
     """Path and content of every file of the game itself."""
-    yield from rules()
+    yield from rules(version)
     yield from tables(rng)
     for letter, texts in words.LETTERS.items():
         for language, text in texts.items():
-            yield f"letters/{language}/{letter}.txt", text.encode()
+            told = text.replace("sees further", "sees much further") if version > 1 else text
+            yield f"letters/{language}/{letter}.txt", told.encode()
     for number, (lamp, _, _, reach, _) in enumerate(words.LAMPS):
         yield f"pictures/lamps/{lamp}.png", png.lamp(number * 37, reach)
     for number, boat in enumerate(words.BOATS):
@@ -111,9 +113,10 @@ def _soundings(rng: random.Random) -> bytes:
     return bytes(out)
 
 
-def rules() -> Iterator[tuple[str, bytes]]:
+def rules(version: int = 1) -> Iterator[tuple[str, bytes]]:
     """The XML and JSON rules."""
-    yield "rules/lamps.xml", _xml("lamps", "lamp", ("id", "name", "fuel", "range", "oil"), words.LAMPS)
+    lamps = tuple(words.LAMPS_2.get(lamp[0], lamp) if version > 1 else lamp for lamp in words.LAMPS)
+    yield "rules/lamps.xml", _xml("lamps", "lamp", ("id", "name", "fuel", "range", "oil"), lamps)
     yield "rules/islands.xml", _xml("islands", "island", ("id", "name"), words.ISLANDS)
     yield "rules/boats.xml", _xml("boats", "boat", ("id", "name", "kind", "home", "load"), words.BOATS)
     yield "rules/keepers.xml", _xml("keepers", "keeper", ("id", "name", "mood", "lamp"), words.KEEPERS)

@@ -11,9 +11,9 @@ from kelpwick.pack import Item, read_pack, write_pack
 NAME = "data/almanac.kwp"
 
 
-def make(folder: Path, seed: int) -> None:
+def make(folder: Path, seed: int, version: int = 1) -> None:
     """Write the pack: the same bytes for the same seed."""
-    files = {**ledgers.files(), **sayings.files(), **scenes.files(), **rules.files()}
+    files = {**ledgers.files(), **sayings.files(), **scenes.files(), **rules.files(version)}
     items = [Item(path, content, 8) for path, content in sorted(files.items())]
     write_pack(folder / NAME, items, random.Random(f"{seed} almanac").randbytes(12))
 

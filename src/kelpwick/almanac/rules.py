@@ -17,7 +17,7 @@ from kelpwick.isles._bytes import must
 WORKSHOP, HARBOUR, ABOUT, ADDON, FONT, RATIONS = (
     "rules/workshop.xml", "rules/harbour.ini", "rules/about.plist", "addons/winter.json", "fonts/lantern.xml", "tables/rations.tsv",
 )  # fmt: skip
-VERSION = "1.4"
+VERSIONS = {1: "1.4", 2: "1.5"}
 _WORKSHOP = """\ufeff<?xml version="1.0" encoding="utf-8"?>
 <!-- who grinds what, and for which lamp -->
 <workshop open='yes'>
@@ -29,11 +29,11 @@ _WORKSHOP = """\ufeff<?xml version="1.0" encoding="utf-8"?>
 </workshop>
 """
 _HARBOUR = "; read at the start\n[tides]\nspring = 4.2\nneap=1.7\n\n[customs]\nkeeper = ansa\nopens = 07\n"
-_ABOUT = f"""<?xml version="1.0" encoding="UTF-8"?>
+_ABOUT = """<?xml version="1.0" encoding="UTF-8"?>
 <plist version="1.0">
 <dict>
   <key>name</key><string>Kelpwick Light</string>
-  <key>version</key><string>{VERSION}</string>
+  <key>version</key><string>VERSION</string>
   <key>night</key><integer>1</integer>
   <key>fog</key><true/>
 </dict>
@@ -43,15 +43,15 @@ _RATIONS = "keeper\tbiscuit\ttea\nansa\t12\t3\nbero\t10\t0\ncade\t14\t2\ndunna\t
 _LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz"
 
 
-def files() -> dict[str, bytes]:
-    addon = {"id": "winter", "game": VERSION, "needs": [], "scene": "scenes/quay.kwn"}
+def files(version: int = 1) -> dict[str, bytes]:
+    addon = {"id": "winter", "game": VERSIONS[version], "needs": [], "scene": "scenes/quay.kwn"}
     font = '<font name="Lantern">\n  <glyphs id="latin" has="{}"/>\n  <glyphs id="signs" has="{}"/>\n  <glyphs id="accents" has="{}"/>\n</font>\n'.format(
         _LETTERS, "0123456789 .,:!?'-{}%/&lt;>", "äöüÄÖÜßàâèéêôç"
     )
     return {
         WORKSHOP: _WORKSHOP.replace("\n", "\r\n").encode(),
         HARBOUR: _HARBOUR.encode(),
-        ABOUT: _ABOUT.encode(),
+        ABOUT: _ABOUT.replace("VERSION", VERSIONS[version]).encode(),
         ADDON: (json.dumps(addon, indent="\t") + "\n").encode(),
         FONT: font.encode(),
         RATIONS: _RATIONS.encode(),

@@ -20,6 +20,10 @@ _KEYS = {
     "known": list,
     "own": list,
     "log": str,
+    "start": list,
+    "start_in": str,
+    "errors": list,
+    "warnings": list,
     "takes": list,
     "keys": dict,
     "layouts": dict,
@@ -36,6 +40,10 @@ class GameDescription:
     known: tuple[str, ...] = ()
     own: tuple[str, ...] = ()  # patterns of files that the game writes itself
     log: str = ""
+    start: tuple[str, ...] = ()  # the command that starts it, as words; {game} is its folder, {python} this interpreter
+    start_in: str = ""  # the folder in which it runs, below its own
+    errors: tuple[str, ...] = ()  # texts that mark a line of its log as an error, without regard to case
+    warnings: tuple[str, ...] = ()
     takes: tuple[str, ...] = ("replace",)
     keys: Mapping[str, str] = field(default_factory=dict)  # patterns of files, and the name of the key that each needs
     layouts: Mapping[str, str] = field(default_factory=dict)  # patterns of paths, and the titles of their layouts

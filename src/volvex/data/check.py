@@ -282,6 +282,15 @@ def _versions(catalogue: Catalogue, path: str, document: Document) -> Iterator[P
                         )
 
 
+def game_version(catalogue: Catalogue) -> str:
+    """The game's version, as the field says that its description names for versions; empty for none."""
+    for _, game in catalogue.meanings.versions:
+        found = next(iter(_all_texts(catalogue, game)), None)
+        if found is not None:
+            return found.strip('"')
+    return ""
+
+
 def _version(text: str) -> str:
     """The part of a version that must be the same: its first two numbers."""
     return ".".join(text.split(".")[:2])

@@ -44,6 +44,24 @@ def installed(game: Path) -> Mapping[str, Installed]:
     return read_state(home_of(game)).installed
 
 
+@dataclass(frozen=True)
+class FileState:
+    """A file that was installed: `installed` as it is, `changed since` (a game update?), or its `original` again."""
+
+    path: str
+    state: str
+    made_of: tuple[str, ...]
+
+
+def states(game: Path) -> list[FileState]:
+    """What has become of each file that was installed, sorted by path."""
+    return [FileState(name, _state(game / name, one), one.made_of) for name, one in sorted(installed(game).items())]
+
+
+def _state(path: Path, one: Installed) -> str:
+    return "installed" if _is_ours(path, one) else "original" if _is_original(path, one) else "changed since"
+
+
 def originals(game: Path) -> dict[str, Path | None]:
     """Where the originals of installed files are now; None for files that the game did not have.
 

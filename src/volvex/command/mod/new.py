@@ -13,9 +13,11 @@ import shutil
 from pathlib import Path
 
 from volvex.archive.safe_names import shown
+from volvex.bench.semantic_diff import game_catalogue
 from volvex.command.ui.bench import add_bench, open_bench
 from volvex.command.ui.context import Context
 from volvex.command.ui.mods import names_of, part_counts
+from volvex.data.check import game_version
 from volvex.errors import RefusedError, Status, UsageError
 from volvex.mods.mod.content import ID, VERSION, Descriptor, Mod
 from volvex.mods.mod.folder import CHANGES, CONTENTS, DESCRIPTOR, FILES, LINES, read_descriptor, read_mod, write_mod
@@ -48,7 +50,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
         own = [path for path in parts if bench.game.description.is_own(path)]
         if own:
             raise RefusedError(f"{own[0]} is written by the game itself", "leaving it out of the bench")
-        mod = Mod(_descriptor(options, folder, names_of(bench.game)[0], before), parts)
+        of_game = game_version(game_catalogue(bench))
+        mod = Mod(_descriptor(options, folder, names_of(bench.game)[0], of_game, before), parts)
         if before is not None:
             for name in (CHANGES, LINES, FILES):
                 shutil.rmtree(folder / name, ignore_errors=True)
@@ -71,7 +74,9 @@ def _descriptor_there(folder: Path, overwrite: bool) -> Descriptor | None:
     raise RefusedError(f"{folder} is there already", "another folder, or --overwrite for a mod")
 
 
-def _descriptor(options: argparse.Namespace, folder: Path, game: str, before: Descriptor | None) -> Descriptor:
+def _descriptor(
+    options: argparse.Namespace, folder: Path, game: str, of_game: str, before: Descriptor | None
+) -> Descriptor:
     """The descriptor: what was given, what was there, and what can be known."""
     name = options.id or (
         before.id if before else re.sub(r"[^a-z0-9._-]+", "-", folder.resolve().name.lower()).strip("-._")
@@ -85,7 +90,7 @@ def _descriptor(options: argparse.Namespace, folder: Path, game: str, before: De
         raise UsageError(f"{shown(version)} is not a version", "--version with numbers, such as 1.0")
     titles = {**(before.titles if before else {}), **({"en": options.title} if options.title else {})} or {"en": name}
     return Descriptor(
-        name, version, before.game if before else game, before.game_versions if before else (), titles,
+        name, version, before.game if before else game, before.game_versions if before else tuple(filter(None, [of_game])), titles,
         before.descriptions if before else {"en": ""}, options.author or (before.author if before else ""),
         options.licence or (before.licence if before else ""), before.icon if before else "",
         before.requires if before else (), before.conflicts if before else (), before.after if before else (),

@@ -24,7 +24,7 @@ from volvex.errors import Status, VolvexError
 from volvex.source import Disk
 
 FOLDER = Path(__file__).parent / "chapters"
-ORDER = ("first", "look", "nested", "names", "data")  # that of the guide; others follow
+ORDER = ("first", "look", "nested", "names", "data", "mods")  # that of the guide; others follow
 
 
 class DemoError(VolvexError):

@@ -20,7 +20,7 @@ OTHER_WORDS = {
     "dir": "list", "edit": "take", "export": "take", "extract": "unpack", "grep": "find", "help": "--help",
     "import": "swap", "info": "identify", "init": "bench", "inspect": "identify", "ls": "list",
     "open": "bench", "patch": "build", "remove": "drop", "replace": "swap", "repack": "build", "revert": "undo",
-    "scan": "survey", "search": "find", "status": "changes", "tree": "list --tree", "uninstall": "restore",
+    "scan": "survey", "search": "find", "tree": "list --tree", "uninstall": "restore",
     "validate": "check", "view": "show",
 }  # fmt: skip
 

@@ -11,6 +11,7 @@ from volvex.command.ui.commands import COMMANDS, Command, groups, members, summa
 from volvex.command.ui.context import Context
 from volvex.errors import Status, UsageError
 
+ROOM = 67  # columns behind a command's name in the overview
 GROUPS = {
     1: "Look",
     2: "Unpack and pack",
@@ -91,19 +92,23 @@ def print_overview(context: Context) -> None:
     rows = [_row(name) for name in COMMANDS.names() if "." not in name]
     for group in groups():
         verbs = members(group)
-        rows.append((COMMANDS.load(verbs[0]).PRIORITY, group, "|".join(verb.partition(".")[2] for verb in verbs)))
+        rows.append((COMMANDS.load(verbs[0]).PRIORITY, group, _fitting([verb.partition(".")[2] for verb in verbs])))
     last = 0
     for priority, name, text in sorted(rows):
         if priority // 10 != last:
             last = priority // 10
-            context.print(
-                "\n" + context.paint(GROUPS.get(last, "More"), "bold")
-                if last == 1
-                else context.paint(GROUPS.get(last, "More"), "bold")
-            )
+            context.print(context.paint(GROUPS.get(last, "More"), "bold"))
         context.print(f"  {context.paint(name.ljust(10), 'cyan')} {text}")
-    context.print("\n`volvex COMMAND --help` has options and examples. Paths reach into archives:")
-    context.print("`volvex list game/data/main.kwp/rules`.")
+    context.print("\n`volvex COMMAND --help` has examples. Paths: `volvex list game/data/main.kwp`")
+
+
+def _fitting(verbs: list[str]) -> str:
+    """As many of a group's commands as a line of 80 columns has room for."""
+    whole = "|".join(verbs)
+    if len(whole) <= ROOM:
+        return whole
+    cut = whole[: ROOM - len("|...")].rpartition("|")[0]
+    return f"{cut}|..."
 
 
 def print_group(group: str, context: Context) -> None:

@@ -1,0 +1,186 @@
+"""Find the mod and the change that break the game.
+
+Half of the mods that are on are installed, the game is tested, and so on, until the smallest set is left with which it fails; then
+the same for the changes of those mods. The test is `volvex start` (an error status, or errors in the log), a command of yours
+(--test), or your answer (--ask). What a mod requires is always installed with it. Afterwards everything is as it was before. After an
+interruption the same command goes on from there.
+"""
+
+from __future__ import annotations
+
+import argparse
+import contextlib
+import json
+import shlex
+import subprocess
+import sys
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from volvex.archive.safe_names import shown
+from volvex.bench.game_description import description_for
+from volvex.command.install import BENCH, MODS
+from volvex.command.ui.context import Context
+from volvex.command.ui.games import name_game
+from volvex.command.ui.logs import log_of
+from volvex.command.ui.mods import add_game, game_folder, open_staging
+from volvex.command.ui.table import count
+from volvex.errors import RefusedError, Status, UsageError, VolvexError
+from volvex.mods import install, installed, restore
+from volvex.mods.assemble import assemble, told
+from volvex.mods.bisect import guilty_changes, guilty_mods
+from volvex.mods.combine.conflict import Decisions
+from volvex.mods.library import ModLibrary
+from volvex.mods.mod.content import Mod, NewFile
+from volvex.mods.running import LogMarks, command_of, run_game
+from volvex.source import atomic
+from volvex.source.digest import digest_bytes, digest_file
+
+PRIORITY = 47
+EXAMPLES = ("volvex mod bisect",)
+STATUSES = {Status.DIFFERS: "the game also fails without mods"}
+STATE = "bisect.json"
+LIMIT = 20.0  # seconds that a game must run to count as started
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "--test", metavar="COMMAND", help="a command that ends with an error status when the game fails"
+    )
+    parser.add_argument("--ask", action="store_true", help="ask after each install whether the game fails")
+    parser.add_argument(
+        "--limit",
+        type=float,
+        default=LIMIT,
+        metavar="SECONDS",
+        help=f"a game that runs so long has started (default: {LIMIT:.0f})",
+    )
+    add_game(parser)
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    folder = game_folder(options, context).resolve()
+    if options.test is not None and options.ask:
+        raise UsageError("--test and --ask cannot be combined", "one of the two")
+    before = installed(folder)
+    if any(one.by != MODS or BENCH in one.made_of for one in before.values()):
+        raise RefusedError("something else than mods is installed", "`volvex restore`, then `volvex install GAME`")
+    name_game(folder, context)
+    library = ModLibrary.of(context.home, folder, context.disk)
+    with library.locked():
+        search = _Search(library, library.mods(), options, context)
+        context.interrupted = ("the mods are installed again" if before else "the game's originals are back", "the same command again, which goes on from there")  # fmt: skip
+        was = {made.rpartition(" ")[0] for one in before.values() for made in one.made_of}
+        with _as_before(search, [mod for mod in library.mods(on=False) if mod.id in was]):
+            status = _report(search)
+        (library.folder / STATE).unlink(missing_ok=True)
+        return status
+
+
+@contextlib.contextmanager
+def _as_before(search: _Search, was_installed: Sequence[Mod]) -> Iterator[None]:
+    """Have the same installed afterwards as before."""
+    try:
+        yield
+    finally:
+        if was_installed:
+            search.install(was_installed)
+        else:
+            restore(search.library.game, search.context.disk)
+
+
+def _report(search: _Search) -> int:
+    """Search, and tell what was found."""
+    context, mods = search.context, search.mods
+    if not mods or not search.fails(mods):
+        context.print("the game does not fail with the mods that are on")
+        return Status.OK
+    if search.fails([]):
+        context.print("the game also fails without mods")
+        return Status.DIFFERS
+    guilty = guilty_mods(mods, search.fails)
+    context.print(f"{context.paint('it fails with', 'red')} {' and '.join(guilty)}")
+    for line in guilty_changes(mods, guilty, search.fails):
+        context.print(f"  {shown(line)}")
+    context.print(context.paint(f"{count(search.tried, 'test')}; next: volvex mod off {' '.join(guilty)}", "dim"))
+    return Status.OK
+
+
+@dataclass
+class _Search:
+    """What installs some mods and tests the game, and remembers the verdicts."""
+
+    library: ModLibrary
+    mods: list[Mod]
+    options: argparse.Namespace
+    context: Context
+    tried: int = 0
+    verdicts: dict[str, bool] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        path = self.library.folder / STATE
+        with contextlib.suppress(OSError, ValueError, AttributeError):
+            value = json.loads(path.read_bytes())
+            if value.get("test") == self._test_name():
+                self.verdicts = {str(key): bool(verdict) for key, verdict in value["verdicts"].items()}
+        if self.verdicts:
+            self.context.note(f"going on after {count(len(self.verdicts), 'test')} of an interrupted search")
+
+    def _test_name(self) -> str:
+        return "ask" if self.options.ask else self.options.test or "start"
+
+    def fails(self, mods: Sequence[Mod]) -> bool:
+        """Whether the game fails with just these mods; a set that cannot be combined counts as one that does not."""
+        key = _key(mods)
+        if key not in self.verdicts:
+            names = ", ".join(f"{mod.id} ({sum(mod.counts().values())})" for mod in mods) or "no mods"
+            verdict = self.install(mods) and self._test()
+            self.tried += 1
+            self.context.print(f"{'fails' if verdict else 'works'}  {shown(names)}")
+            self.verdicts[key] = verdict
+            value = {"test": self._test_name(), "verdicts": self.verdicts}
+            with atomic(self.context.disk, self.library.folder / STATE, durable=False) as file:
+                self.context.disk.write(file, json.dumps(value, indent=1).encode())
+        return self.verdicts[key]
+
+    def install(self, mods: Sequence[Mod]) -> bool:
+        """Install just these mods; whether they could be combined. Where they disagree the later one wins."""
+        decisions = Decisions(self.library.settled, tuple(mod.id for mod in reversed(mods)))
+        with open_staging(self.library, self.context, "bisect") as bench:  # again: installs move the originals
+            try:
+                made = assemble(bench, mods, decisions, anyway=True)
+            except VolvexError:
+                return False
+            folder, built = bench.built, made.built
+        if made.conflicts:
+            return False
+        versions = {mod.id: mod.descriptor.version for mod in mods}
+        install(
+            self.library.game, {one.path: folder / one.path for one in built}, {one.path: one.base for one in built},
+            self.context.disk, by=MODS, made_of={name: told(counts, versions) for name, counts in made.made_of.items()},
+        )  # fmt: skip
+        return True
+
+    def _test(self) -> bool:
+        """Whether the game fails now."""
+        game = self.library.game
+        description = description_for(game, [self.context.home])
+        if self.options.ask:
+            return self.context.confirmed("does the game fail?")
+        if self.options.test is not None:
+            return subprocess.run(shlex.split(self.options.test), stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, check=False).returncode != 0  # fmt: skip
+        command = command_of(description, game, sys.executable)
+        log: Path | None = log_of(description, game)
+        return run_game(
+            command, game / description.start_in, log, LogMarks(description), limit=self.options.limit
+        ).failed
+
+
+def _key(mods: Sequence[Mod]) -> str:
+    """A digest of all that these mods change."""
+    parts = []
+    for mod in mods:
+        for path, part in mod.parts.items():
+            parts.append(f"{mod.id} {path} {digest_file(part.file) if isinstance(part, NewFile) else part!r}")
+    return digest_bytes("\0".join(parts).encode("utf-8", "surrogatepass"))[:24]

@@ -1,0 +1,108 @@
+"""Show what is installed, edited and to do next.
+
+For a game: which mods are on, which files are installed and of what they are made, and whether the game's files are still those
+that were installed. On a bench also what was taken, edited and built.
+"""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from volvex.archive.safe_names import shown
+from volvex.bench.build import read_built
+from volvex.bench.changes import changes
+from volvex.bench.semantic_diff import game_catalogue
+from volvex.command.ui.bench import add_bench, open_bench
+from volvex.command.ui.context import Context
+from volvex.command.ui.mods import game_folder, open_staging
+from volvex.command.ui.table import Column, count, print_table
+from volvex.data.check import game_version
+from volvex.errors import NotFoundError, Status
+from volvex.mods.install import FileState, states
+from volvex.mods.library import ModLibrary
+
+PRIORITY = 34
+EXAMPLES = ("volvex status",)
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "game",
+        nargs="?",
+        type=Path,
+        metavar="GAME",
+        help="the game's folder (default: that of the bench, or the current folder)",
+    )
+    parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
+    add_bench(parser, game=False)
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    on_bench = options.game is None and (context.bench is not None or options.bench is not None)
+    folder = game_folder(options, context).resolve()
+    library = ModLibrary.of(context.home, folder, context.disk)
+    found = states(folder)
+    if options.json:
+        context.json({"path": one.path, "state": one.state, "made_of": one.made_of} for one in found)
+        return Status.OK
+    with library.locked(), open_staging(library, context, "status") as staged:
+        version = game_version(game_catalogue(staged))
+        name = staged.game.description.name
+    on = [entry.id for entry in library.entries if entry.on]
+    context.print(f"{context.paint(shown(name), 'bold')}{' ' + shown(version) if version else ''} in {folder}")
+    context.print(
+        f"  mods on: {', '.join(on) or 'none'}"
+        + (f"; off: {len(library.entries) - len(on):,}" if len(library.entries) > len(on) else "")
+    )
+    _print_files(found, context)
+    step = _on_bench(options, context) if on_bench else ""
+    context.print(context.paint(f"next: {step or _next(found, on, folder)}", "dim"))
+    return Status.OK
+
+
+def _print_files(found: list[FileState], context: Context) -> None:
+    if not found:
+        context.print("  nothing is installed: all files are the game's own")
+        return
+    print_table(context, [
+        Column("state", [one.state for one in found], style="yellow"),
+        Column("file", [shown(one.path) for one in found]),
+        Column("made of", [", ".join(one.made_of) or "a bench" for one in found]),
+    ])  # fmt: skip
+
+
+def _next(found: list[FileState], on: list[str], folder: Path) -> str:
+    """What to do with the game."""
+    if any(one.state == "changed since" for one in found):
+        return (
+            f"volvex install {folder} carries the mods into the game's new files" if on else f"volvex restore {folder}"
+        )
+    made = {mod.rpartition(" ")[0] for one in found for mod in one.made_of}
+    if on and (not found or (made and set(on) != made - {"(bench)"})):
+        return f"volvex install {folder}"
+    return (
+        f"volvex restore {folder} brings the originals back" if found else "volvex bench GAME, or volvex mod add FILE"
+    )
+
+
+def _on_bench(options: argparse.Namespace, context: Context) -> str:
+    """What is on the bench; what to do there next."""
+    options.game = None
+    with open_bench(options, context) as bench:
+        edited = changes(bench)
+        taken, renewed = len(bench.taken), sorted(name for name in bench.fingerprints if bench.renewed(name))
+        try:
+            built = {one.path for one in read_built(bench.built)}
+        except NotFoundError:
+            built = set()
+        wanted = {bench.file_of(bench.home(one.path)[0]) for one in edited}
+        context.print(
+            f"  on the bench: {count(taken, 'file')} taken, {count(len(edited), 'change')} in {count(len(wanted), 'file')} of the game, {len(built):,} built"
+        )
+    if renewed:
+        context.print(f"  updated since the bench was made: {', '.join(map(shown, renewed[:4]))}")
+        return "volvex merge carries your edits into the new files"
+    if not edited:
+        return "volvex take PATH, or volvex set"
+    return "volvex build" if wanted - built else "volvex install"
