@@ -10,7 +10,7 @@ import subprocess
 import sys
 from pathlib import Path
 
-from benchmarks import archives, data, names
+from benchmarks import archives, data, mods, names
 from benchmarks.against import worse_than
 from benchmarks.page import keep
 from benchmarks.timing import Result, compare
@@ -269,6 +269,78 @@ def data_text(work: Path, rounds: int) -> Result:
     )
 
 
+def _mods(work: Path) -> tuple[Path, list[str]]:
+    """The game with 100 mods in its library, and how the program is called with that library."""
+    game = work / "modded"
+    mods.game(game)
+    mods.mods(work / "mods", game.name)
+    volvex = ["env", f"VOLVEX_HOME={work / 'mods-home'}", VOLVEX]
+    if not (work / "mods-home" / "mods").is_dir():
+        added = [str(path) for path in sorted((work / "mods").iterdir()) if path.is_dir()]
+        subprocess.run([*volvex, "mod", "add", *added, "--game", str(game)], check=True, stdout=subprocess.DEVNULL)
+    return game, volvex
+
+
+def mods_list(work: Path, rounds: int) -> Result:
+    game, volvex = _mods(work)
+    theirs = ["find", str(work / "mods"), "-type", "f", "-exec", "cat", "{}", "+"]
+    return compare(
+        "mod list, 100 mods, 10,000 changes / cat",
+        [*volvex, "mod", "list", "--game", str(game)],
+        theirs,
+        rounds,
+        lambda: None,
+        "1 s",
+    )
+
+
+def mods_install(work: Path, rounds: int) -> Result:
+    """All mods combined, built from nothing and installed, against copying the archives that they change."""
+    game, volvex = _mods(work)
+
+    def clear() -> None:
+        subprocess.run([*volvex, "restore", str(game)], check=True, stdout=subprocess.DEVNULL)
+        for built in (work / "mods-home").glob("mods/*/work"):
+            shutil.rmtree(built)
+        _clear(work / "modded-copy")
+
+    theirs = ["cp", "-r", str(game), str(work / "modded-copy")]
+    result = compare("install 100 mods in 1 GB / cp", [*volvex, "install", str(game)], theirs, rounds, clear, "")
+    clear()
+    return result
+
+
+def mods_off(work: Path, rounds: int) -> Result:
+    """One of the installed mods turned off or on, and installed: two archives are built."""
+    game, volvex = _mods(work)
+    subprocess.run([*volvex, "install", str(game)], check=True, stdout=subprocess.DEVNULL)
+    turn = iter(["off", "on"] * 100)
+
+    def before() -> None:
+        subprocess.run(
+            [*volvex, "mod", next(turn), "mod-007", "--game", str(game)], check=True, stdout=subprocess.DEVNULL
+        )
+        _clear(work / "modded-copy")
+
+    theirs = ["cp", "-r", str(game), str(work / "modded-copy")]
+    result = compare(
+        "install with one of 100 mods off / cp", [*volvex, "install", str(game)], theirs, rounds, before, ""
+    )
+    subprocess.run([*volvex, "mod", "on", "mod-007", "--game", str(game)], check=True, stdout=subprocess.DEVNULL)
+    subprocess.run([*volvex, "restore", str(game)], check=True, stdout=subprocess.DEVNULL)
+    _clear(work / "modded-copy")
+    return result
+
+
+def comparing(work: Path, rounds: int) -> Result:
+    old, new = mods.pair(work / "pair")
+    script = '"$@"; test $? -eq 1'  # they differ, and say so by their status
+    ours, theirs = [
+        ["sh", "-c", script, "sh", *words, str(old), str(new)] for words in ([VOLVEX, "compare"], ["cmp", "-l"])
+    ]
+    return compare("compare 1 GB, one entry changed / cmp", ours, theirs, rounds, lambda: None, "3 s")
+
+
 CASES = {
     "data-table": data_table,
     "data-csv": data_csv,
@@ -282,6 +354,10 @@ CASES = {
     "sparse": sparse,
     "nested": nested,
     "in-place": in_place,
+    "mods-list": mods_list,
+    "mods-install": mods_install,
+    "mods-off": mods_off,
+    "compare": comparing,
     "survey": survey,
     "survey-first": survey_first,
     "pooled": pooled,
