@@ -188,7 +188,7 @@ class Changes(OnABench):
         self.assertEqual((record["what"], record["before"], record["after"]), ("changed", 1086, 1087))
         self.assertEqual(
             record["changes"],
-            [{"what": "set", "sheet": "lamp", "key": "fresnel_3", "field": "range", "before": "9", "after": "14"}],
+            [{"what": "set", "sheet": "lamp", "id": "fresnel_3", "field": "range", "before": "9", "after": "14"}],
         )
         self.do("set", LAMPS, "--row", "fresnel_3", "range=9")
         self.do("take", LETTER)

@@ -158,7 +158,7 @@ class Benches(Case):
             told = one.get("changes")
             assert isinstance(told, list)
             found[str(one["path"])] = [
-                (str(change["key"]), str(change.get("field")), str(change.get("after"))) for change in told
+                (str(change["id"]), str(change.get("field")), str(change.get("after"))) for change in told
             ]
         return found
 

@@ -49,7 +49,8 @@ def build(bench: Workbench, on_progress: OnProgress = no_progress) -> list[Built
     by_file: dict[str, list[FileChange]] = {}
     for change in changes(bench):
         by_file.setdefault(bench.file_of(bench.home(change.path)[0]), []).append(change)
-    states = {name: _state(bench, name, some) for name, some in by_file.items()}
+    layouts = digest_bytes(b"".join(file.read_bytes() for file in bench.library.files()))
+    states = {name: _state(bench, name, some, layouts) for name, some in by_file.items()}
     kept = _clear(bench, set(states.values()))
     built: list[Built] = []
     for name, some in sorted(by_file.items()):
@@ -85,13 +86,12 @@ def _built_of(one: dict[str, Any]) -> Built:
     return Built(path, size, changed, fingerprint(typed.mapping(base)) if base is not None else None, state, stamp)
 
 
-def _state(bench: Workbench, name: str, some: Sequence[FileChange]) -> str:
+def _state(bench: Workbench, name: str, some: Sequence[FileChange], layouts: str) -> str:
     """A digest of all that a file of the game is built from: the original, the changes, and what builds it."""
     original = bench.game.original(name)
-    parts = [__version__, name, repr(Fingerprint.of(original)) if original is not None else ""]
+    parts = [__version__, layouts, name, repr(Fingerprint.of(original)) if original is not None else ""]
     for change in some:
         parts += [change.path, change.what, "" if change.what == "removed" else digest_file(bench.files / change.path)]
-    parts += [digest_bytes(file.read_bytes()) for file in bench.library.files()]
     return digest_bytes("\0".join(parts).encode("utf-8", "surrogateescape"))
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import replace
 
 from volvex.archive.detect import filetypes
@@ -18,9 +19,15 @@ CAUSES = ("file", "kind")  # problems from which others follow: told first
 _ANY = ("binary", "empty", "folder", "?")  # originals of no kind that could be compared
 
 
-def check(bench: Workbench) -> list[Problem]:
-    """What is wrong with the game's data since the bench's changes, the errors first."""
+def check(bench: Workbench, sound: Collection[str] = ()) -> list[Problem]:
+    """What is wrong with the game's data since the bench's changes, the errors first.
+
+    `sound`: changed files that were found sound in this state. Where data refers to other files, they are looked at all the same.
+    """
     changed = changes(bench)
+    meanings = bench.game.description.meanings
+    if not meanings.references and not meanings.data:
+        changed = [one for one in changed if one.path not in sound]
     if not changed:
         return []
     before, after = catalogues(bench)

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
+import json
 import shutil
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Any
 
 from volvex.archive.transfer.parallel import OnProgress, no_progress
 from volvex.bench.build import Built, build
@@ -14,10 +17,11 @@ from volvex.bench.workbench import Workbench
 from volvex.data.check import ERROR, Problem
 from volvex.layout import Library
 from volvex.mods.combine.conflict import Conflict, Decisions
-from volvex.mods.combine.files import Combination, combine
+from volvex.mods.combine.files import Combination, Combined, combine
 from volvex.mods.library import WORK, ModLibrary
 from volvex.mods.mod.content import Mod
-from volvex.source import Disk, atomic
+from volvex.source import Disk, atomic, typed
+from volvex.source.digest import stamp_of
 
 
 @dataclass
@@ -45,13 +49,17 @@ def assemble(
 ) -> Assembled:
     """Combine mods and build the files of the game that they change. Nothing is built when there is a conflict, or
     (unless `anyway`) an error that the game would not start with."""
-    combination = combine(bench, mods, decisions)
+    memory = _Memory(bench)
+    combination = combine(bench, mods, decisions, memory.known)
     result = Assembled(conflicts=combination.conflicts, bench=bench)
     if combination.conflicts:
         return result
+    memory.forget()
     _stage(bench, combination)
-    result.problems = check(bench)
-    if any(problem.level == ERROR for problem in result.problems) and not anyway:
+    result.problems = check(bench, {one.path for one in combination.files if one.kept})
+    if not any(problem.level == ERROR for problem in result.problems):
+        memory.keep(combination)
+    elif not anyway:
         return result
     result.built = build(bench, on_progress)
     for one in combination.files:
@@ -61,13 +69,55 @@ def assemble(
     return result
 
 
+class _Memory:
+    """What was combined and found sound the last time: it need not be done again for a path that is made of the same."""
+
+    def __init__(self, bench: Workbench) -> None:
+        self.bench, self.path = bench, bench.folder / "combined.json"
+        self._files: dict[str, dict[str, Any]] = {}
+        with contextlib.suppress(OSError, ValueError):
+            self._files = typed.mapping(typed.load(self.path).get("files"))
+
+    def known(self, path: str, key: str) -> Combined | None:
+        """What is staged for a path, when it was made of the same and is untouched since."""
+        one, file = self._files.get(path), self.bench.files / path
+        if (
+            not isinstance(one, dict)
+            or one.get("key") != key
+            or not isinstance(one.get("counts"), dict)
+            or not file.is_file()
+        ):
+            return None
+        if stamp_of(file) != one.get("stamp"):
+            return None
+        return Combined(path, {str(mod): int(count) for mod, count in one["counts"].items()}, key=key, kept=True)
+
+    def forget(self) -> None:
+        """From here on nothing of it counts, until it is kept again."""
+        self.path.unlink(missing_ok=True)
+
+    def keep(self, combination: Combination) -> None:
+        files = {
+            one.path: {"key": one.key, "counts": dict(one.counts), "stamp": stamp_of(self.bench.files / one.path)}
+            for one in combination.files if not one.removed
+        }  # fmt: skip
+        with atomic(self.bench.disk, self.path, durable=False) as file:
+            self.bench.disk.write(file, json.dumps({"files": files}).encode())
+
+
 def _stage(bench: Workbench, combination: Combination) -> None:
     """Write the combined content where a bench has what was edited."""
-    shutil.rmtree(bench.files, ignore_errors=True)
+    wanted = {one.path for one in combination.files if not one.removed}
+    if any(one.kept for one in combination.files):
+        for place in bench.places():
+            if place not in wanted:
+                bench.disk.remove(bench.files / place)
+    else:
+        shutil.rmtree(bench.files, ignore_errors=True)
     bench.disk.make_folder(bench.files)
     bench.dropped = {one.path for one in combination.files if one.removed}
     for one in combination.files:
-        if one.removed:
+        if one.removed or one.kept:
             continue
         with atomic(bench.disk, bench.files / one.path, durable=False) as file:
             if one.data is not None:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
+from volvex import __version__
 from volvex.bench.workbench import Workbench
 from volvex.data import Change, open_data
 from volvex.data.encodings import of_text
@@ -17,7 +18,7 @@ from volvex.mods.combine.text import combine_lines
 from volvex.mods.mod.content import FieldChanges, LineChanges, Mod, NewFile, Part, Removed
 from volvex.mods.mod.lines import Hunk, text_of
 from volvex.mods.mod.make import LARGEST, between
-from volvex.source.digest import digest_bytes, digest_file
+from volvex.source.digest import Fingerprint, digest_bytes, digest_file
 
 Given = list[tuple[str, Part]]  # the parts of one path, with their mods' ids, in the order of the mods
 
@@ -30,10 +31,12 @@ class Combined:
     counts: Mapping[str, int]
     data: bytes | None = None
     file: Path | None = None
+    key: str = ""  # a digest of all that it was made of
+    kept: bool = False  # it is what an earlier combination made of the same
 
     @property
     def removed(self) -> bool:
-        return self.data is None and self.file is None
+        return self.data is None and self.file is None and not self.kept
 
 
 @dataclass
@@ -44,15 +47,39 @@ class Combination:
     conflicts: list[Conflict] = field(default_factory=list)
 
 
-def combine(bench: Workbench, mods: Sequence[Mod], decisions: Decisions) -> Combination:
-    """Combine mods, in their order, against the originals that `bench` reads."""
+def combine(
+    bench: Workbench,
+    mods: Sequence[Mod],
+    decisions: Decisions,
+    known: Callable[[str, str], Combined | None] = lambda path, key: None,
+) -> Combination:
+    """Combine mods, in their order, against the originals that `bench` reads. `known` gives what an earlier combination made of a
+    path, when it was made of the same."""
     result = Combination()
+    base = digest_bytes(
+        "\0".join([__version__, *(file.read_text("utf-8", "replace") for file in bench.library.files())]).encode()
+    )
     for path, given in _without_clashes(mods, decisions, result):
+        key = _key(bench, path, given, decisions, base)
+        earlier = known(path, key)
+        if earlier is not None:
+            result.files.append(earlier)
+            continue
         before = _original(bench, path)
         made = _Path(bench, path, before, decisions, result).combined(given)
         if made is not None:
-            result.files.append(made)
+            result.files.append(replace(made, key=key))
     return result
+
+
+def _key(bench: Workbench, path: str, given: Given, decisions: Decisions, base: str) -> str:
+    """A digest of all that decides what a path becomes: the game's file, the parts, and what was settled about it."""
+    original = bench.game.original(bench.file_of(path))
+    told = [base, path, repr(Fingerprint.of(original)) if original is not None else "", repr(decisions.preferred)]
+    told += [f"{key} {one}" for key, one in sorted(decisions.settled.items()) if key.startswith(path)]
+    for mod, part in given:
+        told += [mod, f"{digest_file(part.file)} {part.replaces}" if isinstance(part, NewFile) else repr(part)]
+    return digest_bytes("\0".join(told).encode("utf-8", "surrogatepass"))
 
 
 def _original(bench: Workbench, path: str) -> bytes | None:

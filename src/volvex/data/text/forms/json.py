@@ -111,7 +111,7 @@ def scanned(text: bytes) -> Node:
             continue
         parent = stack[-1] if stack else None
         if parent is not None and parent.shape == OBJECT and waiting is None:
-            waiting = str(json.loads(token)), start
+            waiting = _text_in(token), start
             continue
         name, begin = waiting or (str(len(parent.members)) if parent else "", start)
         waiting = None
@@ -124,9 +124,14 @@ def scanned(text: bytes) -> Node:
             if len(stack) > DEEPEST:
                 raise FormatError("the text", f"objects nested more than {DEEPEST} deep", hint="another program")
         else:
-            node.value = _told(json.loads(token)) if node.shape == STRING else token.decode()
+            node.value = _told(_text_in(token)) if node.shape == STRING else token.decode()
     assert root is not None
     return root
+
+
+def _text_in(token: bytes) -> str:
+    """The text that a string in JSON stands for; of most it is what lies between the quotes."""
+    return str(json.loads(token)) if b"\\" in token else token[1:-1].decode("utf-8", "surrogatepass")
 
 
 def _shape(token: bytes) -> str:
