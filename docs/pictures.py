@@ -50,10 +50,22 @@ class Picture:
 
 LAMPS = "data/main.kwp/rules/lamps.xml"
 BOOK = "data/almanac.kwp"
+
+
+def _made(name: str, edits: tuple[str, ...]) -> tuple[str, ...]:
+    """What makes a mod with some values of lamps set, and adds it."""
+    sets = (f"volvex set {LAMPS} --row {edit} --bench bench-{name}" for edit in edits)
+    return (
+        f"volvex bench game bench-{name}",
+        *sets,
+        f"volvex mod new {name} --bench bench-{name}",
+        f"volvex mod add {name} --game game",
+    )
+
+
 EDIT = f"volvex set {LAMPS} --row fresnel_3 range=14 oil=3.1"
 PICTURES = (
     Picture("overview", ".", "volvex"),
-    Picture("help", ".", "volvex set --help"),
     Picture("survey", ".", "volvex survey game"),
     Picture("list", ".", "volvex list game/data/main.kwp/rules --sort size"),
     Picture("list-deep", ".", "volvex list game/vault/harbour.kvx --deep --tree"),
@@ -65,11 +77,18 @@ PICTURES = (
     Picture("data-follow", ".", f"volvex show game/{BOOK}/tables/fittings.kwb --row fresnel_3 --follow"),
     Picture("set", "mod", EDIT, before=("volvex bench ../game .",)),
     Picture("changes", "mod", "volvex changes"),
-    Picture("build", "mod", "volvex build"),
-    Picture("install", "mod", "volvex install"),
-    Picture("restore", "mod", "volvex restore"),
+    Picture("install", "mod", "volvex install", before=("volvex build",)),
     Picture("check", "mod", "volvex check", 1, (f"volvex set {BOOK}/tables/fittings.kwb --row fresnel_3 lens=140",)),
     Picture("names-mine", "mod", "volvex names mine loft"),
+    Picture("mod-show", ".", "volvex mod show bright --game game", before=(
+        "volvex restore game", *_made("bright", ("harbour_2 range=15", "gull_rock oil=1.2")), *_made("far", ("harbour_2 range=12", "fresnel_3 range=14")),
+        *_made("coal", ("mole_red fuel=coal", "mole_green oil=2")), "volvex mod off coal --game game",
+    )),
+    Picture("mod-settle", ".", "volvex mod settle --game game", 1),
+    Picture("mod-list", ".", "volvex mod list --game game"),
+    Picture("mod-bisect", ".", "volvex mod bisect --game game", before=(
+        f"volvex mod settle {LAMPS}/lamp/harbour_2/range --to far --game game", "volvex mod on coal --game game",
+    )),
 )  # fmt: skip
 
 

@@ -580,6 +580,50 @@ class Played(WithGame):
             self.assertEqual(marks.line(text), LogLine(text, level, mods))
 
 
+class Benches(WithGame):
+    def test_a_bench_moves_to_the_game_at_another_place(self) -> None:
+        self.volvex("set", LAMPS, "--row", "fresnel_3", "range=14", cwd=self.work)
+        elsewhere = self.folder / "elsewhere"
+        self.source.rename(elsewhere)
+        self.assertIn("is not at", self.complaint("build", cwd=self.work, status=3))
+        said = self.volvex("bench", "--game", elsewhere, cwd=self.work)
+        self.assertIn("16 archives as they were", said)
+        self.volvex("mod", "new", self.folder / "moved", cwd=self.work)
+        make_game(elsewhere, version=2)
+        self.assertIn(
+            "different: data/almanac.kwp, data/main.kwp", self.volvex("bench", "--game", elsewhere, cwd=self.work)
+        )
+        (self.folder / "other").mkdir()
+        self.assertIn(
+            "none of the archives", self.complaint("bench", "--game", self.folder / "other", cwd=self.work, status=5)
+        )
+        self.assertIn("no game is given", self.complaint("bench", status=2))
+
+    def test_single_values_are_undone(self) -> None:
+        for edit in ("range=14", "oil=3.1"):
+            self.volvex("set", LAMPS, "--row", "fresnel_3", edit, cwd=self.work)
+        self.volvex("set", LAMPS, "--row", "gull_rock", "oil=2", cwd=self.work)
+        self.assertIn(
+            "range 14 -> 9", self.volvex("undo", LAMPS, "--row", "fresnel_3", "--fields", "range", cwd=self.work)
+        )
+        told = self.volvex("changes", cwd=self.work)
+        self.assertTrue("oil 2.5 -> 3.1" in told and "range" not in told and "gull_rock" in told, told)
+        self.volvex("undo", LAMPS, "--row", "fresnel_3", cwd=self.work)
+        self.assertIn(
+            "as the game has it", self.complaint("undo", LAMPS, "--row", "fresnel_3", cwd=self.work, status=3)
+        )
+        self.assertIn(
+            "--fields needs a record", self.complaint("undo", LAMPS, "--fields", "x", cwd=self.work, status=2)
+        )
+
+    def test_formats_are_found_by_their_first_bytes(self) -> None:
+        self.assertIn("Kelpwick pack", self.volvex("identify", "--signature", "4b57"))
+        self.assertIn("png", self.volvex("identify", "--signature", "89504e470d0a1a0a00"))
+        self.assertIn("no known format", self.volvex("identify", "--signature", "0102030405", status=1))
+        self.complaint("identify", "--signature", "xyz", status=2)
+        self.complaint("identify", status=2)
+
+
 class Stopped(WithGame):
     def test_install_of_five_mods(self) -> None:
         lamps = ("harbour_1", "harbour_2", "fresnel_1", "fresnel_2", "fresnel_3")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -11,6 +11,9 @@ from volvex.archive.safe_names import shown
 from volvex.archive.transfer.rebuild import file_chunks
 from volvex.bench.changes import FileChange, changes
 from volvex.bench.workbench import Workbench
+from volvex.data import Change, require_data
+from volvex.data.differences import differences
+from volvex.data.verify import edited
 from volvex.errors import NotFoundError
 from volvex.source import atomic
 
@@ -41,6 +44,31 @@ def undo(bench: Workbench, paths: Sequence[str], write: bool = True) -> list[Und
     if write:
         bench.save()
     return done
+
+
+def undo_values(
+    bench: Workbench, path: str, row: str, fields: Collection[str] = (), sheet: str = "", write: bool = True
+) -> list[Change]:
+    """Give a record of an edited file its original values again, or some of its fields; the changes that this makes.
+
+    NotFoundError when nothing of it was changed.
+    """
+    (change,) = _meant(bench, path, [one for one in changes(bench) if one.what == "changed"])[:1]
+    document = require_data((bench.files / change.path).read_bytes(), bench.library, change.path)
+    original = require_data(b"".join(bench.original_content(change.path)), bench.library, change.path)
+    back = [
+        one for one in differences(document, original)
+        if one.key == row and sheet in ("", one.sheet) and (not fields or one.field in fields or one.what != "set")
+    ]  # fmt: skip
+    if not back:
+        raise NotFoundError(
+            f"{shown(change.path)}: row {shown(row)} is as the game has it", "`volvex changes` to see what is not"
+        )
+    if write:
+        data = edited(document, back)
+        with atomic(bench.disk, bench.files / change.path, durable=False) as out:
+            bench.disk.write(out, data)
+    return back
 
 
 def _meant(bench: Workbench, path: str, found: Sequence[FileChange]) -> list[FileChange]:

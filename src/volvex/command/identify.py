@@ -12,12 +12,13 @@ import contextlib
 from pathlib import Path
 
 from volvex.archive.detect.identify import Identified, identify
+from volvex.archive.detect.types import all_types
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.faults import note_faults
 from volvex.command.ui.reader import add_reading, each_content, open_walker
 from volvex.command.ui.table import count, number
-from volvex.errors import Status
+from volvex.errors import Status, UsageError
 from volvex.source import Source
 from volvex.source.hex_lines import hex_lines, readable
 from volvex.source.outputs import Outputs, new_file
@@ -26,6 +27,7 @@ PRIORITY = 14
 EXAMPLES = (
     "volvex identify game/kelpwick.exe",
     "volvex identify game/kelpwick.exe --save-found found",
+    "volvex identify --signature 4b57504b",
 )
 STATUSES = {Status.DIFFERS: "an unknown format"}
 HEX, FOUND, KEYS = 64, 12, 3
@@ -33,7 +35,10 @@ BARS = " ▁▂▃▄▅▆▇█"
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("path", nargs="+", metavar="PATH", help="a file, a folder, or a path in an archive")
+    parser.add_argument("path", nargs="*", metavar="PATH", help="a file, a folder, or a path in an archive")
+    parser.add_argument(
+        "--signature", metavar="HEX", help="list the formats whose files begin with these bytes: 4b575031"
+    )
     parser.add_argument("--save-found", type=Path, metavar="DIR", help="save the files found inside")
     parser.add_argument("--plot", type=Path, metavar="PNG", help="draw the entropy along the file")
     add_reading(parser)
@@ -41,6 +46,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
+    if options.signature is not None:
+        return _by_signature(options, context)
+    if not options.path:
+        raise UsageError("no path is given", "a file, a folder, or --signature HEX")
     records, unknown = list[dict[str, object]](), 0
     with open_walker(options, context) as walker:
         for path in options.path:
@@ -60,6 +69,35 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if options.json:
         context.json(records)
     return status or (Status.DIFFERS if unknown else Status.OK)
+
+
+def _by_signature(options: argparse.Namespace, context: Context) -> int:
+    """List the layouts and open formats with a signature that agrees with some bytes, as far as both go."""
+    try:
+        wanted = bytes.fromhex(options.signature)
+    except ValueError:
+        wanted = b""
+    if not wanted or options.path:
+        raise UsageError(
+            f"{shown(options.signature)} is not bytes in hex, or goes with no path", "pairs of digits, such as 4b575031"
+        )
+    layouts = [
+        (layout.title, f"layout {layout.file}, at {known.at.offset:#x}: {known.value.hex(' ')}")
+        for layout in context.library().every() for known in layout.known
+        if known.at.fixed and known.value[: len(wanted)] == wanted[: len(known.value)]
+    ]  # fmt: skip
+    open_types = [
+        (kind.name, f"open file type, at {offset:#x}: {mark.hex(' ')}")
+        for kind in all_types() for mark, offset in kind.signatures if mark[: len(wanted)] == wanted[: len(mark)]
+    ]  # fmt: skip
+    found = [*layouts, *open_types]
+    if options.json:
+        context.json({"format": name, "signature": where} for name, where in found)
+    for name, where in found if not options.json else ():
+        context.print(f"{context.paint(shown(name), 'bold')}  {shown(where)}")
+    if not found and not options.json:
+        context.print("no known format begins so")
+    return Status.OK if found else Status.DIFFERS
 
 
 def _record(identified: Identified) -> dict[str, object]:

@@ -1,4 +1,4 @@
-"""Show what is installed, edited and to do next.
+"""Show what is installed and edited, and the next step.
 
 For a game: which mods are on, which files are installed and of what they are made, and whether the game's files are still those
 that were installed. On a bench also what was taken, edited and built.

@@ -102,7 +102,12 @@ def print_conflicts(conflicts: Sequence[Conflict], context: Context) -> None:
             _print_side(name.ljust(width), value, context)
     first = conflicts[0]
     best = next(side.mod for side in reversed(first.sides) if side.mod != GAME)
-    context.print(context.paint(f"{count(len(conflicts), 'conflict')}: `volvex mod settle {quoted(first.key)} --to {best}` for each, or --prefer MOD for all", "dim"))  # fmt: skip
+    context.print(
+        context.paint(
+            f"{count(len(conflicts), 'conflict')}; settle each, or `volvex install` with --prefer MOD for all:", "dim"
+        )
+    )
+    context.print(context.paint(f"  volvex mod settle {quoted(first.key)} --to {best}", "dim"))
 
 
 def _print_side(name: str, value: str, context: Context) -> None:
