@@ -580,6 +580,54 @@ class Played(WithGame):
             self.assertEqual(marks.line(text), LogLine(text, level, mods))
 
 
+class Ways(WithGame):
+    """Each way in which the game takes changes: the same screens, and all of it comes out again."""
+
+    def test_the_game_shows_the_same_whichever_way(self) -> None:
+        self.mod("add", self.made("one", "fresnel_3 range=14"))
+        (self.folder / "new.png").write_bytes(png.lamp(7, 9))
+        self.volvex("swap", "--new", f"{MAIN}/pictures/lamps/deep.png", self.folder / "new.png", cwd=self.work)
+        self.volvex("install", cwd=self.work)
+        screens, main = self.play(self.source), digests(self.source)[MAIN]
+        for way, file in (("later", "data/main+volvex.kwp"), ("loose", "loose/rules/lamps.xml")):
+            self.volvex("install", "--way", way, cwd=self.work)
+            self.assertEqual(self.play(self.source), screens)
+            self.assertTrue((self.source / file).is_file())
+            self.assertNotEqual(digests(self.source)[MAIN], main)
+            self.assertIn("installed already", self.volvex("install", "--way", way, cwd=self.work))
+        self.assertTrue((self.source / "loose/pictures/lamps/deep.png").is_file())
+        self.volvex("restore", self.source)
+        self.assertEqual(self.content(), self.old)
+        self.assertFalse((self.source / "loose").exists())
+
+    def test_what_a_way_cannot_carry_is_replaced_and_told(self) -> None:
+        self.mod("add", self.made("one", "fresnel_3 range=14"))
+        self.volvex("drop", f"{MAIN}/charts/the_pans.sdg", cwd=self.work)
+        done = self.run_program("install", "--way", "later", cwd=self.work)
+        self.assertIn(f"note: {MAIN} is replaced: entries of it are left out", done.stderr)
+        self.assertEqual(self.reach(), "14")
+        self.assertIn(
+            "does not take changes the way", self.complaint("install", self.source, "--way", "sideways", status=2)
+        )
+
+    def test_a_file_of_the_game_in_that_place_is_never_overwritten(self) -> None:
+        self.mod("add", self.made("one", "fresnel_3 range=14"))
+        shutil.copy(self.source / MAIN, self.source / "data/main+volvex.kwp")
+        self.assertIn(
+            "has a file data/main+volvex.kwp already",
+            self.complaint("install", self.source, "--way", "later", status=5),
+        )
+
+    def test_a_description_with_a_wrong_way_is_refused(self) -> None:
+        (self.home / "mine").mkdir()
+        for line, said in (
+            ('takes = ["sideways"]', "no way 'sideways'"),
+            ('[later]\n"a" = "../b"', "below the game's folder"),
+        ):
+            (self.home / "mine/game.toml").write_text(f'name = "Kelpwick Light"\nknown = ["kelpwick.ini"]\n{line}\n')
+            self.assertIn(said, self.complaint("status", self.source, status=4))
+
+
 class Benches(WithGame):
     def test_a_bench_moves_to_the_game_at_another_place(self) -> None:
         self.volvex("set", LAMPS, "--row", "fresnel_3", "range=14", cwd=self.work)

@@ -28,7 +28,7 @@ def play(folder: Path, language: str | None = None, letter: str | None = None) -
     pack = folder / "data" / "main.kwp"
     if not pack.is_file():
         raise GameError("data/main.kwp is missing")
-    files = read_pack(pack)
+    files = with_others(folder, read_pack(pack))
     spoken: str = language or settings["game"].get("language", "en") or "en"
     opened: str = letter or settings["game"].get("letter", "01-arrival") or "01-arrival"
     check_references(files)
@@ -42,6 +42,19 @@ def play(folder: Path, language: str | None = None, letter: str | None = None) -
         *lamp_room(files), "", *quay(files), "", *show_letter(files, spoken, opened), "", *around(folder / "isles"), "", *hidden(folder), "", *charted(folder), "", *aloft(folder, spoken), "",
         *screens(book, lamps, keepers, spoken), "",
     ])  # fmt: skip
+
+
+def with_others(folder: Path, files: Files) -> Files:
+    """The files of the main pack with those of the packs `main+NAME.kwp`, which win in the order of their names, and of the folder
+    `loose`, which win over all."""
+    found = dict(files)
+    for pack in sorted((folder / "data").glob("main+*.kwp")):
+        found |= read_pack(pack)
+    loose = folder / "loose"
+    for path in sorted(loose.rglob("*")) if loose.is_dir() else ():
+        if path.is_file():
+            found[path.relative_to(loose).as_posix()] = path.read_bytes()
+    return found
 
 
 def around(folder: Path) -> Iterator[str]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -39,24 +39,31 @@ class Built:
     base: Fingerprint | None
     state: str = ""  # a digest of all that it was made of
     stamp: str = ""  # its size and time: while they hold, it is as it was built
+    of: str = ""  # the file of the game whose changes are in it
 
 
-def build(bench: Workbench, on_progress: OnProgress = no_progress) -> list[Built]:
+Maker = Callable[[Workbench, str, Sequence[FileChange], OnProgress], list[Built]]
+
+
+def build(
+    bench: Workbench, on_progress: OnProgress = no_progress, maker: Maker | None = None, way: str = ""
+) -> list[Built]:
     """Make every file of the game that the bench's changes affect; the list of them, also written to `built/`.
 
-    What an earlier build made of the same is kept. RefusedError when the game's file is another than the one from which something was taken and changed.
+    What an earlier build made of the same is kept. `maker` makes other files than the game's own of the changes of a file of the
+    game, in the way that is called `way`. RefusedError when the game's file is another than the one from which something was taken and changed.
     """
     by_file: dict[str, list[FileChange]] = {}
     for change in changes(bench):
         by_file.setdefault(bench.file_of(bench.home(change.path)[0]), []).append(change)
     layouts = digest_bytes(b"".join(file.read_bytes() for file in bench.library.files()))
-    states = {name: _state(bench, name, some, layouts) for name, some in by_file.items()}
+    states = {name: _state(bench, name, some, f"{way} {layouts}") for name, some in by_file.items()}
     kept = _clear(bench, set(states.values()))
     built: list[Built] = []
     for name, some in sorted(by_file.items()):
         fresh = kept.get(states[name]) or [
-            replace(one, state=states[name], stamp=stamp_of(bench.built / one.path))
-            for one in _build_file(bench, name, some, on_progress)
+            replace(one, state=states[name], stamp=stamp_of(bench.built / one.path), of=name)
+            for one in (maker or build_file)(bench, name, some, on_progress)
         ]
         built += fresh
     learn(bench, [change for some in by_file.values() for change in some])
@@ -82,8 +89,8 @@ def _built_of(one: dict[str, Any]) -> Built:
     if not stays_inside(path) or "\0" in path:
         raise ValueError("a path that leads out of the bench")
     size, changed = (typed.whole(typed.member(one, name)) for name in ("size", "changes"))
-    state, stamp = (typed.text(one.get(name, "")) for name in ("state", "stamp"))
-    return Built(path, size, changed, fingerprint(typed.mapping(base)) if base is not None else None, state, stamp)
+    state, stamp, of = (typed.text(one.get(name, "")) for name in ("state", "stamp", "of"))
+    return Built(path, size, changed, fingerprint(typed.mapping(base)) if base is not None else None, state, stamp, of)
 
 
 def _state(bench: Workbench, name: str, some: Sequence[FileChange], layouts: str) -> str:
@@ -119,7 +126,7 @@ def _is_whole(bench: Workbench, built: Built) -> bool:
     return path.is_file() and stamp_of(path) == built.stamp
 
 
-def _build_file(bench: Workbench, name: str, some: Sequence[FileChange], on_progress: OnProgress) -> list[Built]:
+def build_file(bench: Workbench, name: str, some: Sequence[FileChange], on_progress: OnProgress) -> list[Built]:
     target, original = bench.built / name, bench.game.original(name)
     if some[0].path == name:  # a file of its own
         with atomic(bench.disk, target, durable=False) as file:
@@ -136,7 +143,7 @@ def _build_file(bench: Workbench, name: str, some: Sequence[FileChange], on_prog
     with Spool(target.parent) as spool:
         work = work_on(bench, name, archive, some, spool)
         written = rebuild_files(archive, work.edit, target, bench.disk, on_progress)
-    _verify(bench, work, target.parent, set(written))
+    verify_built(bench, work, target.parent, set(written))
     folder = name.rpartition("/")[0]
     return [_built(bench, f"{folder}/{one}" if folder else one, size, len(some)) for one, size in written.items()]
 
@@ -210,13 +217,13 @@ def _next_inner(bench: Workbench, name: str, home: str) -> str:
     return home
 
 
-def _verify(bench: Workbench, work: Work, folder: Path, names: set[str]) -> None:
+def verify_built(bench: Workbench, work: Work, folder: Path, names: set[str]) -> None:
     """What was changed can be read back from what was built, at every depth."""
     with reopened(work.archive, folder, names) as written:
-        _verify_entries(bench, work, written)
+        verify_entries(bench, work, written)
 
 
-def _verify_entries(bench: Workbench, work: Work, written: Archive) -> None:
+def verify_entries(bench: Workbench, work: Work, written: Archive) -> None:
     rows = sorted(_rows_then(bench, work, written))
     faults = verify(written, np.array(rows, dtype=np.int64))
     if faults:
@@ -227,7 +234,7 @@ def _verify_entries(bench: Workbench, work: Work, written: Archive) -> None:
             raise FormatError(written.source.name, f"{shown(work.archive.names[row])} is not in what was built")
         source = entry_source(written, place, below.name)
         with below.archive.reread(source) as inner:
-            _verify_entries(bench, below, inner)
+            verify_entries(bench, below, inner)
 
 
 def _rows_then(bench: Workbench, work: Work, written: Archive) -> set[int]:

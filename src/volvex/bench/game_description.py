@@ -10,6 +10,7 @@ from pathlib import Path
 
 from volvex.archive.access.ties import DESCRIPTIONS
 from volvex.archive.access.ties import described as described_ties
+from volvex.archive.safe_names import stays_inside
 from volvex.data import encodings
 from volvex.data.references import Meanings, described
 from volvex.errors import FormatError, UsageError
@@ -25,10 +26,13 @@ _KEYS = {
     "errors": list,
     "warnings": list,
     "takes": list,
+    "later": dict,
+    "loose": dict,
     "keys": dict,
     "layouts": dict,
     "encodings": dict,
 }
+WAYS = ("replace", "later", "loose")
 _DATA = {"data": list, "references": dict, "language": str, "fonts": dict, "lengths": dict, "versions": dict}
 
 
@@ -44,7 +48,13 @@ class GameDescription:
     start_in: str = ""  # the folder in which it runs, below its own
     errors: tuple[str, ...] = ()  # texts that mark a line of its log as an error, without regard to case
     warnings: tuple[str, ...] = ()
-    takes: tuple[str, ...] = ("replace",)
+    takes: tuple[str, ...] = ("replace",)  # the ways in which it takes changed content, the usual one first
+    later: Mapping[str, str] = field(
+        default_factory=dict
+    )  # patterns of archives, and one that is loaded later and wins
+    loose: Mapping[str, str] = field(
+        default_factory=dict
+    )  # patterns of archives, and the folder in which loose files win
     keys: Mapping[str, str] = field(default_factory=dict)  # patterns of files, and the name of the key that each needs
     layouts: Mapping[str, str] = field(default_factory=dict)  # patterns of paths, and the titles of their layouts
     encodings: Mapping[str, str] = field(default_factory=dict)  # patterns of paths of texts, and their encodings
@@ -74,6 +84,12 @@ def read_game_description(path: Path) -> GameDescription:
             raise FormatError(path, f"{key} is a list of texts")
         if key == "keys" and not all(isinstance(one, str) for one in value.values()):
             raise FormatError(path, f"{key} tells for patterns of files the names of keys, as texts")
+    for way in values.get("takes", ()):
+        if way not in WAYS:
+            raise FormatError(path, f"takes: there is no way {way!r}", hint=f"one of {', '.join(WAYS)}")
+    for name in ("later", "loose"):
+        if not all(isinstance(one, str) and stays_inside(one) for one in values.get(name, {}).values()):
+            raise FormatError(path, f"[{name}] gives paths below the game's folder, as texts")
     described_ties(path, values)
     for name in described_ties(path, values, "encodings").values():
         try:

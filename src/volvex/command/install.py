@@ -30,6 +30,7 @@ from volvex.mods.assemble import Assembled, assemble, told
 from volvex.mods.library import ModLibrary, check_requirements
 from volvex.mods.mod.content import Descriptor, Mod
 from volvex.mods.mod.make import parts_of_bench
+from volvex.mods.ways import way_of
 
 PRIORITY = 40
 EXAMPLES = (
@@ -54,6 +55,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--prefer", action="append", default=[], metavar="MOD", help="this mod wins where nothing is settled"
     )
     parser.add_argument("--anyway", action="store_true", help="install mods despite errors found by `check`")
+    parser.add_argument(
+        "--way",
+        metavar="WAY",
+        help="replace, later or loose: how the game takes mods (default: as its description says)",
+    )
     add_game(parser)
     parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
     add_bench(parser, game=False)
@@ -81,7 +87,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             return _with_mods(ModLibrary.of(context.home, options.dir, context.disk), None, options, context)
     with open_bench(options, context) as bench:
         library = ModLibrary.of(context.home, bench.game.folder, context.disk)
-        if not any(entry.on for entry in library.entries):
+        if not any(entry.on for entry in library.entries) and options.way is None:
             built = read_built(bench.built)
             _refuse_own(bench, [one.path for one in built])
             job = _Job(bench.game.folder, bench.built, built, bench.identity, (MODS,))
@@ -109,10 +115,11 @@ def _with_mods(library: ModLibrary, bench: Workbench | None, options: argparse.N
         mods.append(Mod(Descriptor(BENCH, "", bench.game.description.name), parts_of_bench(bench)))
     with open_staging(library, context) as staged:
         _refuse_own(staged, [path for mod in mods for path in mod.parts])
+        way = way_of(staged.game.description, options.way)
         total = sum(path.stat().st_size for _, path in staged.game.files())
         context.interrupted = ("nothing was installed", "the same command again")
         with context.progress("combining and building", total) as on_progress:
-            made = assemble(staged, mods, decisions_of(library, options.prefer), on_progress, options.anyway)
+            made = assemble(staged, mods, decisions_of(library, options.prefer), on_progress, options.anyway, way)
         if made.conflicts:
             print_conflicts(made.conflicts, context)
             return Status.DIFFERS
@@ -120,9 +127,11 @@ def _with_mods(library: ModLibrary, bench: Workbench | None, options: argparse.N
             refuse_errors(made.problems)
         for problem in made.problems:
             context.complain(f"{problem.level}: {shown(problem.told)}")
+        for name, reason in made.left:
+            context.note(f"note: {shown(name)} is replaced: {reason}")
         also = () if bench is None else (bench.identity,)
         versions = {mod.id: mod.descriptor.version for mod in mods}
-        made_of = {name: told(counts, versions) for name, counts in made.made_of.items()}
+        made_of = {name: told(counts, versions) for name, counts in made.of_built.items()}
         job = _Job(staged.game.folder, staged.built, made.built, MODS, also, made_of, _contributions(made, mods))
     return _install(job, options, context)
 

@@ -20,6 +20,7 @@ from volvex.mods.combine.conflict import Conflict, Decisions
 from volvex.mods.combine.files import Combination, Combined, combine
 from volvex.mods.library import WORK, ModLibrary
 from volvex.mods.mod.content import Mod
+from volvex.mods.ways import REPLACE, WayMaker
 from volvex.source import Disk, atomic, typed
 from volvex.source.digest import stamp_of
 
@@ -30,6 +31,8 @@ class Assembled:
 
     built: list[Built] = field(default_factory=list)
     made_of: dict[str, dict[str, int]] = field(default_factory=dict)  # changes by mod, by file of the game
+    of_built: dict[str, dict[str, int]] = field(default_factory=dict)  # the same by built file
+    left: list[tuple[str, str]] = field(default_factory=list)  # files that the way cannot carry, and why
     conflicts: list[Conflict] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
     bench: Workbench | None = None
@@ -46,6 +49,7 @@ def assemble(
     decisions: Decisions,
     on_progress: OnProgress = no_progress,
     anyway: bool = False,
+    way: str = REPLACE,
 ) -> Assembled:
     """Combine mods and build the files of the game that they change. Nothing is built when there is a conflict, or
     (unless `anyway`) an error that the game would not start with."""
@@ -61,11 +65,16 @@ def assemble(
         memory.keep(combination)
     elif not anyway:
         return result
-    result.built = build(bench, on_progress)
+    maker = WayMaker(bench.game.description, way)
+    result.built = build(bench, on_progress, maker, way)
+    result.left = maker.left
+    made_of: dict[str, dict[str, int]] = {}
     for one in combination.files:
-        counts = result.made_of.setdefault(bench.file_of(bench.home(one.path)[0]), {})
+        counts = made_of.setdefault(bench.file_of(bench.home(one.path)[0]), {})
         for mod, count in one.counts.items():
             counts[mod] = counts.get(mod, 0) + count
+    result.made_of = made_of
+    result.of_built = {one.path: made_of.get(one.of, {}) for one in result.built}
     return result
 
 

@@ -158,7 +158,7 @@ class _Search:
         versions = {mod.id: mod.descriptor.version for mod in mods}
         install(
             self.library.game, {one.path: folder / one.path for one in built}, {one.path: one.base for one in built},
-            self.context.disk, by=MODS, made_of={name: told(counts, versions) for name, counts in made.made_of.items()},
+            self.context.disk, by=MODS, made_of={name: told(counts, versions) for name, counts in made.of_built.items()},
         )  # fmt: skip
         return True
 
