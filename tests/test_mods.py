@@ -303,6 +303,26 @@ class Shared(WithGame):
         self.volvex("install", self.source)
         self.assertEqual(self.content(), self.old)
 
+    def test_a_later_mod_may_change_a_file_that_an_earlier_one_adds(self) -> None:
+        path = f"{MAIN}/rules/boats2.xml"
+        for name in ("first", "second"):
+            (self.folder / name / "files").mkdir(parents=True)
+            (self.folder / name / "mod.toml").write_text(DESCRIPTOR.format(id=name))
+        file = self.folder / "first/files" / path
+        file.parent.mkdir(parents=True)
+        file.write_text('<boats><boat id="gull" load="4"/></boats>')
+        changes = self.folder / "second/changes" / f"{path}.json"
+        changes.parent.mkdir(parents=True)
+        changes.write_text(
+            '{"changes": [{"what": "set", "sheet": "boat", "id": "gull", "field": "load", "before": "4", "after": "6"}]}'
+        )
+        self.mod("add", self.folder / "first", self.folder / "second")
+        said = self.volvex("install", self.source)
+        self.assertIn("second 1.0: 1 change in 1 file", said)
+        self.assertIn('load="6"', self.volvex("show", self.source / path, "--raw"))
+        self.mod("order", "second", "first")
+        self.assertIn("conflict", self.run_program("install", self.source, status=1).stdout)
+
     def test_a_reference_that_one_mod_breaks_for_another_stops_the_install(self) -> None:
         bench = self.folder / "other"
         self.volvex("bench", self.source, bench)

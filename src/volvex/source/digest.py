@@ -39,6 +39,15 @@ def digest_file(path: Path, on_progress: Callable[[int], None] = lambda size: No
     return str(state.hexdigest())
 
 
+def digest_chunks(chunks: Iterable[bytes]) -> tuple[str, int]:
+    """The BLAKE3 digest of content in pieces, in hex, and its size."""
+    state, size = blake3(), 0
+    for chunk in chunks:
+        state.update(chunk)
+        size += len(chunk)
+    return str(state.hexdigest()), size
+
+
 BLOCK = 1 << 22  # bytes of a file that have a digest of their own, where parts of it are changed in place
 
 

@@ -17,7 +17,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from volvex.archive.safe_names import shown
-from volvex.archive.transfer.compare import Difference, compare_files
+from volvex.archive.transfer.compare import Difference, compare_files, content_of
 from volvex.bench.semantic_diff import all_paths
 from volvex.bench.workbench import Workbench
 from volvex.command.ui.context import Context
@@ -25,13 +25,13 @@ from volvex.command.ui.mods import add_game, game_folder, names_of, open_staging
 from volvex.command.ui.table import Column, count, print_table
 from volvex.errors import NotFoundError, RefusedError, Status, UsageError
 from volvex.mods.library import ModLibrary
-from volvex.mods.mod.content import ID, Descriptor, Mod, NewFile, Part, Removed
+from volvex.mods.mod.content import ID, Descriptor, Mod, Part, Removed
 from volvex.mods.mod.folder import read_mod, write_mod
-from volvex.mods.mod.make import between
+from volvex.mods.mod.make import part_between
 from volvex.mods.mod.package import unpack_untrusted
 from volvex.mods.mod.takeover import AMBIGUOUS, EXACT, Match, matches
 from volvex.source import atomic
-from volvex.source.digest import digest_bytes
+from volvex.source.digest import digest_chunks
 
 PRIORITY = 47
 EXAMPLES = ("volvex mod import letter.txt ../letter-mod --path data/main.kwp/letters/en/01-arrival.txt",)
@@ -158,35 +158,31 @@ class _Import:
         """What a file changes at a path: of an archive, what differs in it."""
         original = self.bench.game.original(path)
         if original is not None:
-            return dict(
-                self._part(one) for one in compare_files(path, original, file, self.bench.library) if self._differs(one)
-            )
-        before = b"".join(self.bench.original_content(path)) if self._is_entry(path) else None
-        after = file.read_bytes()
-        if before == after:
-            return {}
-        return {path: self._made(path, before, after)}
+            return {
+                one.path: part
+                for one in compare_files(path, original, file, self.bench.library)
+                if (part := self._part(one)) is not None
+            }
+        before = None
+        if self._is_entry(path):
+            name, _ = self.bench.split(path) or ("", "")
+            row = self.bench.row(path)
+            assert row is not None
+            before = content_of(self.bench.require_archive(name), row)
+        part = part_between(path, before, file, self.bench.library)
+        return {} if part is None else {path: part}
 
     def _is_entry(self, path: str) -> bool:
         split = self.bench.split(path)
         return split is not None and bool(split[1]) and self.bench.row(path) is not None
 
-    def _differs(self, one: Difference) -> bool:
-        return not (one.old is not None and one.new is not None and one.old.bytes() == one.new.bytes())
-
-    def _part(self, one: Difference) -> tuple[str, Part]:
-        before = one.old.bytes() if one.old is not None else None
+    def _part(self, one: Difference) -> Part | None:
+        """A difference as a part of the mod; None when only the stored bytes differ."""
         if one.new is None:
-            return one.path, Removed(digest_bytes(before or b""))
-        return one.path, self._made(one.path, before, one.new.bytes())
-
-    def _made(self, path: str, before: bytes | None, after: bytes) -> Part:
-        if before is not None:
-            part = between(path, before, after, self.bench.library)
-            if part is not None:
-                return part
+            return Removed(digest_chunks(one.old.chunks())[0]) if one.old is not None else None
         self.count += 1
         file = self.work / "new" / str(self.count)
         with atomic(self.context.disk, file, durable=False) as out:
-            self.context.disk.write(out, after)
-        return NewFile(file, None if before is None else digest_bytes(before))
+            for chunk in one.new.chunks():
+                self.context.disk.write(out, chunk)
+        return part_between(one.path, one.old, file, self.bench.library)

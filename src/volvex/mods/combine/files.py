@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -11,14 +12,14 @@ from volvex.bench.workbench import Workbench
 from volvex.data import Change, open_data
 from volvex.data.encodings import of_text
 from volvex.data.verify import edited
-from volvex.errors import FormatError, VolvexError
+from volvex.errors import FormatError
 from volvex.mods.combine.conflict import ABSENT, GAME, Conflict, Decisions, Side
 from volvex.mods.combine.fields import combine_fields
 from volvex.mods.combine.text import combine_lines
 from volvex.mods.mod.content import FieldChanges, LineChanges, Mod, NewFile, Part, Removed
 from volvex.mods.mod.lines import Hunk, text_of
 from volvex.mods.mod.make import LARGEST, between
-from volvex.source.digest import Fingerprint, digest_bytes, digest_file
+from volvex.source.digest import Fingerprint, digest_bytes, digest_chunks, digest_file
 
 Given = list[tuple[str, Part]]  # the parts of one path, with their mods' ids, in the order of the mods
 
@@ -65,8 +66,7 @@ def combine(
         if earlier is not None:
             result.files.append(earlier)
             continue
-        before = _original(bench, path)
-        made = _Path(bench, path, before, decisions, result).combined(given)
+        made = _Path(bench, _Original(bench, path), decisions, result).combined(given)
         if made is not None:
             result.files.append(replace(made, key=key))
     return result
@@ -82,16 +82,36 @@ def _key(bench: Workbench, path: str, given: Given, decisions: Decisions, base: 
     return digest_bytes("\0".join(told).encode("utf-8", "surrogatepass"))
 
 
-def _original(bench: Workbench, path: str) -> bytes | None:
-    try:
-        split = bench.split(path)
-        if split is None or (split[1] and bench.row(path) is None):
-            return None
-        return b"".join(bench.original_content(path))
-    except VolvexError as error:
-        if error.status == FormatError.status:
-            raise
-        return None
+class _Original:
+    """The game's content at a path, of which no more is read than is asked for."""
+
+    def __init__(self, bench: Workbench, path: str) -> None:
+        self.bench, self.path = bench, path
+
+    @functools.cached_property
+    def exists(self) -> bool:
+        split = self.bench.split(self.path)
+        return split is not None and (not split[1] or self.bench.row(self.path) is not None)
+
+    @functools.cached_property
+    def content(self) -> bytes:
+        """All of it, for what is changed by field or line; nothing where there is none."""
+        return b"".join(self.bench.original_content(self.path)) if self.exists else b""
+
+    @functools.cached_property
+    def _measured(self) -> tuple[str | None, int]:
+        if not self.exists:
+            return None, 0
+        return digest_chunks(self.bench.original_content(self.path))
+
+    @property
+    def digest(self) -> str | None:
+        """Its digest; None when the game has no such file."""
+        return self._measured[0]
+
+    @property
+    def size(self) -> int:
+        return self._measured[1]
 
 
 def _without_clashes(mods: Sequence[Mod], decisions: Decisions, result: Combination) -> Iterator[tuple[str, Given]]:
@@ -118,13 +138,28 @@ def _without_clashes(mods: Sequence[Mod], decisions: Decisions, result: Combinat
     yield from ((path, given[path]) for path in sorted(left))
 
 
+class _OfFile(_Original):
+    """The content of a mod's file, in the place of the game's."""
+
+    def __init__(self, path: str, file: Path) -> None:
+        self.path, self.file = path, file
+
+    exists = True
+
+    @functools.cached_property
+    def content(self) -> bytes:
+        return self.file.read_bytes()
+
+    @functools.cached_property
+    def _measured(self) -> tuple[str | None, int]:
+        return digest_file(self.file), self.file.stat().st_size
+
+
 class _Path:
     """One path of the game."""
 
-    def __init__(
-        self, bench: Workbench, path: str, before: bytes | None, decisions: Decisions, result: Combination
-    ) -> None:
-        self.bench, self.path, self.before = bench, path, before
+    def __init__(self, bench: Workbench, original: _Original, decisions: Decisions, result: Combination) -> None:
+        self.bench, self.path, self.original = bench, original.path, original
         self.decisions, self.result = decisions, result
 
     def combined(self, given: Given) -> Combined | None:
@@ -135,27 +170,45 @@ class _Path:
         files = [one for one in given if isinstance(one[1], NewFile)]
         if len(files) == 1 == len(given):
             return self._file(*files[0])
+        if len(files) == 1 and not self.original.exists and given[0] is files[0]:
+            return self._new_and_changed(files[0], given[1:])
         if files:
             converted = [(mod, self._as_changes(part)) for mod, part in given]
             if any(part is None for _, part in converted):
                 return self._several(given)
             given = [(mod, part) for mod, part in converted if part is not None]
-        if self.before is None:
+        if not self.original.exists:
             return self._chosen(given, "file", [Side(mod, "changes it") for mod, _ in given], ABSENT, stale=True)
         return self._changed(given)
+
+    def _new_and_changed(self, new: tuple[str, Part], given: Given) -> Combined | None:
+        """A file that one mod adds, with what later ones change in it."""
+        mod, part = new
+        assert isinstance(part, NewFile)
+        undecided = len(self.result.conflicts)
+        made = _Path(self.bench, _OfFile(self.path, part.file), self.decisions, self.result)._changed(given)
+        if len(self.result.conflicts) > undecided:
+            return None
+        if made is None:
+            return Combined(self.path, {mod: 1}, file=part.file)
+        return replace(made, counts={mod: 1, **made.counts})
 
     def _as_changes(self, part: Part) -> Part | None:
         """A file as field or line changes; None when it cannot be told so."""
         if not isinstance(part, NewFile):
             return part
-        if self.before is None or part.replaces != digest_bytes(self.before) or part.file.stat().st_size > LARGEST:
+        original = self.original
+        if (
+            max(original.size, part.file.stat().st_size) > LARGEST
+            or part.replaces is None
+            or part.replaces != original.digest
+        ):
             return None
-        return between(self.path, self.before, part.file.read_bytes(), self.bench.library)
+        return between(self.path, original.content, part.file.read_bytes(), self.bench.library)
 
     def _changed(self, given: Given) -> Combined | None:
         """Field changes and line changes of all mods in one file."""
-        assert self.before is not None
-        data, counts = self.before, dict[str, int]()
+        data, counts = self.original.content, dict[str, int]()
         fields = [(mod, part.changes) for mod, part in given if isinstance(part, FieldChanges)]
         hunks = [(mod, part.hunks) for mod, part in given if isinstance(part, LineChanges)]
         undecided = len(self.result.conflicts)
@@ -163,7 +216,7 @@ class _Path:
             data = self._with_fields(data, fields, counts)
         if hunks:
             data = self._with_lines(data, hunks, counts)
-        if len(self.result.conflicts) > undecided or data == self.before:
+        if len(self.result.conflicts) > undecided or data == self.original.content:
             return None
         return Combined(self.path, counts, data)
 
@@ -194,9 +247,9 @@ class _Path:
         if len(removing) < len(given):
             sides = [Side(mod, "removes it" if isinstance(part, Removed) else "changes it") for mod, part in given]
             return self._chosen(given, "file", sides, self._state())
-        if self.before is None:
+        if not self.original.exists:
             return None
-        now = digest_bytes(self.before)
+        now = self.original.digest
         stale = [mod for mod, part in given if isinstance(part, Removed) and part.replaces != now]
         if stale:
             sides = [Side(GAME, f"changed since: {self._state()}"), *(Side(mod, "removes it") for mod in stale)]
@@ -207,7 +260,7 @@ class _Path:
     def _file(self, mod: str, part: Part) -> Combined | None:
         """A file of one mod alone, made for the content that the game has."""
         assert isinstance(part, NewFile)
-        now = None if self.before is None else digest_bytes(self.before)
+        now = self.original.digest
         digest = digest_file(part.file)
         if digest == now:
             return None
@@ -246,9 +299,8 @@ class _Path:
         return chosen
 
     def _state(self) -> str:
-        if self.before is None:
-            return ABSENT
-        return f"{len(self.before):,} bytes, {digest_bytes(self.before)[:12]}"
+        digest = self.original.digest
+        return ABSENT if digest is None else f"{self.original.size:,} bytes, {digest[:12]}"
 
 
 def _add(counts: dict[str, int], more: Mapping[str, int]) -> None:

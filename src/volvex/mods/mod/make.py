@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import functools
 from pathlib import Path
 
 from volvex.archive.detect import filetypes
+from volvex.archive.transfer.compare import Content
 from volvex.bench.changes import changes
 from volvex.bench.semantic_diff import LINES
 from volvex.bench.workbench import Workbench
@@ -15,7 +17,7 @@ from volvex.errors import VolvexError
 from volvex.layout import Library
 from volvex.mods.mod.content import FieldChanges, LineChanges, NewFile, Part, Removed
 from volvex.mods.mod.lines import Text, hunks_between, text_of
-from volvex.source.digest import digest_bytes
+from volvex.source.digest import digest_chunks, digest_file
 
 LARGEST = 1 << 28  # bytes of content that is compared by fields or lines
 LARGEST_TEXT = 1 << 24
@@ -26,25 +28,31 @@ def parts_of_bench(bench: Workbench) -> dict[str, Part]:
     """What a bench's edits are, by path."""
     parts: dict[str, Part] = {}
     for change in changes(bench):
-        before = b"".join(bench.original_content(change.path)) if change.before is not None else None
         if change.what == "removed":
-            parts[change.path] = Removed(digest_bytes(before or b""))
+            parts[change.path] = Removed(digest_chunks(bench.original_content(change.path))[0])
             continue
+        before = (
+            None
+            if change.before is None
+            else Content(change.before, functools.partial(bench.original_content, change.path))
+        )
         part = part_between(change.path, before, bench.files / change.path, bench.library)
         if part is not None:
             parts[change.path] = part
     return parts
 
 
-def part_between(path: str, before: bytes | None, file: Path, library: Library) -> Part | None:
+def part_between(path: str, before: Content | None, file: Path, library: Library) -> Part | None:
     """The change from the game's content to that of a file: by fields or lines where both can be; None when it is the same."""
-    if before is None or max(len(before), file.stat().st_size) > LARGEST:
-        return NewFile(file, None if before is None else digest_bytes(before))
-    after = file.read_bytes()
-    if after == before:
+    if before is None:
+        return NewFile(file, None)
+    digest = digest_chunks(before.chunks())[0]
+    if digest == digest_file(file):
         return None
-    found = between(path, before, after, library)
-    return found if found is not None else NewFile(file, digest_bytes(before))
+    if max(before.size, file.stat().st_size) > LARGEST:
+        return NewFile(file, digest)
+    found = between(path, before.bytes(), file.read_bytes(), library)
+    return found if found is not None else NewFile(file, digest)
 
 
 def between(path: str, before: bytes, after: bytes, library: Library) -> FieldChanges | LineChanges | None:
