@@ -10,6 +10,7 @@ import shutil
 import unittest
 import zipfile
 from pathlib import Path
+from unittest.mock import patch
 
 from kelpwick import png
 from kelpwick.world import make_game
@@ -23,6 +24,7 @@ from volvex.layout import Library
 from volvex.mods.combine.conflict import Conflict, Decision, Decisions, Side
 from volvex.mods.combine.fields import combine_fields
 from volvex.mods.combine.text import combine_lines
+from volvex.mods.mod import folder as mod_folder
 from volvex.mods.mod.content import Requirement
 from volvex.mods.mod.folder import read_mod
 from volvex.mods.mod.lines import hunks_between, text_of
@@ -443,6 +445,29 @@ class Library_(WithGame):
         self.assertEqual(
             [path.name for path in self.home.glob("mods/*/*") if path.name not in ("library.json", "added")], []
         )
+
+    def test_nothing_in_a_mod_is_a_layout_or_a_description(self) -> None:
+        """A description says which command `start` runs: one in a mod must never count."""
+        folder = self.descriptor("sly")
+        (folder / "files/deep").mkdir(parents=True)
+        (folder / "files/game.toml").write_text(
+            'name = "Kelpwick Light"\nknown = ["kelpwick.ini"]\nstart = ["{python}", "-c", "print(1)"]\n'
+        )
+        (folder / "files/deep/game.toml").write_text((folder / "files/game.toml").read_text())
+        (folder / "files/x.layout").write_text('layout "sly pack" kind archive\n')
+        self.mod("add", folder)
+        self.assertTrue(list(self.home.rglob("game.toml")))
+        self.assertNotIn("sly", self.volvex("layout", "list"))
+        self.volvex("install", self.source)
+        self.assertIn("started", self.volvex("start", self.source))  # which only the game itself writes
+
+    def test_a_mod_of_very_many_files_is_refused(self) -> None:
+        folder = self.descriptor("many")
+        (folder / "files").mkdir()
+        for number in range(30):
+            (folder / f"files/{number}").write_bytes(b"")
+        with patch.object(mod_folder, "MOST_FILES", 20):
+            self.assertIn("more than 20 files", self.complaint("mod", "add", folder, "--game", self.source, status=5))
 
     def test_a_damaged_library_is_told_and_the_mods_are_kept(self) -> None:
         self.mod("add", self.descriptor("a"))

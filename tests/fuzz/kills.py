@@ -37,6 +37,13 @@ COMMANDS = {
     "convert": ["convert", f"../game/{LAMPS}", "lamps.xlsx"],
     "keys": ["keys", "add", "second"],
     "names": ["names", "add", "list.txt"],
+    "mod on": ["mod", "on", "lamps", "oil"],
+    "mod off": ["mod", "off", "oil"],
+    "mod order": ["mod", "order", "oil", "lamps"],
+    "mod add": ["mod", "add", "../lamps", "--overwrite"],
+    "mod new": ["mod", "new", "fresh-mod", "--overwrite"],
+    "mod bisect": ["mod", "bisect"],
+    "mods": ["install", "../game"],
 }
 
 
@@ -53,6 +60,12 @@ class _World:
         self.do("bench", "../game", ".", cwd=self.bench)
         self.do("set", LAMPS, "--row", "fresnel_3", "range=14")
         self.do("build")
+        for name, edit in (("lamps", "range=12"), ("oil", "oil=3")):
+            self.do("bench", "../game", f"../{name}-bench")
+            self.do("set", LAMPS, "--row", "gull_rock", edit, "--bench", f"../{name}-bench")
+            self.do("mod", "new", f"../{name}", "--bench", f"../{name}-bench")
+            self.do("mod", "add", f"../{name}")
+        self.do("mod", "off", "lamps", "oil")
         self.do("unpack", "../game/peal/peal.kpi", "--to", "tree")
         self.do("keys", "add", "first", given="secret")
         (self.bench / "list.txt").write_text("a/b.txt\n")
@@ -131,8 +144,23 @@ def _kills(world: _World, names: list[str], moments: list[float]) -> str | None:
     ]
     if status or left:
         return f"left behind: {left}, keys list: {status}\n{said}"
+    status, said = world.do("mod", "list", "--json")
+    if status or "Traceback" in said:
+        return f"mod list after it: {status}\n{said}"
     last = names[-1]
-    if last in ("take", "set", "drop", "build", "names"):
+    if last in (
+        "take",
+        "set",
+        "drop",
+        "build",
+        "names",
+        "mod on",
+        "mod off",
+        "mod order",
+        "mod add",
+        "mods",
+        "mod bisect",
+    ):
         status, said = world.do(*COMMANDS[last])
         if status not in (0, 1) or "Traceback" in said:
             return f"{last} again: {status}\n{said}"

@@ -15,6 +15,7 @@ from volvex.data import encodings
 from volvex.data.references import Meanings, described
 from volvex.errors import FormatError, UsageError
 from volvex.shipped import GAMES
+from volvex.user_files import user_files
 
 _KEYS = {
     "name": str,
@@ -107,7 +108,7 @@ def descriptions(folders: Iterable[Path] = ()) -> Iterator[GameDescription]:
     """All game descriptions: the user's before those that ship."""
     for folder in (*folders, GAMES):
         if folder.is_dir():
-            for file in sorted(folder.rglob(DESCRIPTIONS)):
+            for file in user_files(folder, DESCRIPTIONS):
                 yield read_game_description(file)
 
 

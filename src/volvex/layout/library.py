@@ -14,6 +14,7 @@ from volvex.layout.match import fits, head_of
 from volvex.layout.model import Layout
 from volvex.layout.name_hash import Names
 from volvex.source import Disk, Source, atomic
+from volvex.user_files import user_files
 
 SHIPPED = (shipped.LAYOUTS, shipped.GAMES)
 
@@ -76,7 +77,7 @@ class Library:
         """The layout files of all folders, sorted within each."""
         for folder in self._folders:
             if folder.is_dir():
-                yield from sorted(folder.rglob("*.layout"))
+                yield from user_files(folder, "*.layout")
 
     def match(self, source: Source) -> Layout | None:
         """The layout to which its path is tied, or the first of an archive whose signature the file bears."""

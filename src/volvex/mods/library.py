@@ -23,6 +23,7 @@ from volvex.mods.mod.package import opened_mod
 from volvex.source import Disk, atomic, typed
 from volvex.source.digest import digest_bytes
 from volvex.source.lock import held
+from volvex.user_files import MODS
 
 FORMAT = 1
 NAME, ADDED, WORK = "library.json", "added", "work"
@@ -51,7 +52,7 @@ class ModLibrary:
         """The library of a game's folder; FormatError when its file is damaged."""
         game = game.resolve()
         name = digest_bytes(game.as_posix().encode("utf-8", "surrogateescape"))[:16]
-        library = cls(home / "mods" / name, game, disk)
+        library = cls(home / MODS / name, game, disk)
         path = library.folder / NAME
         if path.is_file():
             try:

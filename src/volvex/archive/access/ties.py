@@ -18,6 +18,7 @@ from volvex.archive.safe_names import shown
 from volvex.errors import FormatError, NotFoundError
 from volvex.layout.model import Layout
 from volvex.shipped import GAMES
+from volvex.user_files import user_files
 
 DESCRIPTIONS = "game.toml"
 _NUMBER = re.compile(r"~[0-9]+(?=(\.[^./]*)?(/|$))")  # of entries that share a name
@@ -119,7 +120,7 @@ class Games:
     def __init__(self, folders: Iterable[Path]) -> None:
         self._told: list[tuple[Path, list[str], dict[str, str], dict[str, str]]] = []
         for folder in (*folders, GAMES):
-            for file in sorted(folder.rglob(DESCRIPTIONS)) if folder.is_dir() else ():
+            for file in user_files(folder, DESCRIPTIONS) if folder.is_dir() else ():
                 try:
                     value = tomllib.loads(file.read_bytes().decode())
                 except (tomllib.TOMLDecodeError, UnicodeDecodeError, OSError):
