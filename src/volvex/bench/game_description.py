@@ -61,6 +61,11 @@ class GameDescription:
     encodings: Mapping[str, str] = field(default_factory=dict)  # patterns of paths of texts, and their encodings
     meanings: Meanings = field(default_factory=Meanings)  # what its data means
 
+    @property
+    def called(self) -> str:
+        """What errors call it."""
+        return f"the description of {self.name}" if self.known else "a game without a description"
+
     def is_own(self, path: str) -> bool:
         """Whether the game writes that file itself."""
         return any(fnmatch.fnmatchcase(path, pattern) for pattern in self.own)

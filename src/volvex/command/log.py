@@ -40,7 +40,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     description = description_for(folder, [context.home])
     log = log_of(description, folder)
     if log is None:
-        raise RefusedError(f"the description of {description.name} does not say where the log is", 'a line log = "logs/game.log" in its game.toml')  # fmt: skip
+        raise RefusedError(f"{description.called} does not say where the log is", 'a line log = "logs/game.log" in its game.toml')  # fmt: skip
     marks = LogMarks(description, ModLibrary.of(context.home, folder, context.disk).mods())
     lines = list(read_log(log, marks))[-max(1, options.limit) :]
     if options.json:

@@ -56,8 +56,8 @@ class Run:
 def command_of(description: GameDescription, game: Path, python: str) -> list[str]:
     """The words that start a game; RefusedError when its description has none."""
     if not description.start:
-        raise RefusedError(f"the description of {description.name} does not say how the game starts",
-                           'a line start = ["{game}/GAME.exe"] in its game.toml')  # fmt: skip
+        raise RefusedError(f"{description.called} does not say how the game starts",
+                           'a line start = ["{game}/GAME.exe"] in a game.toml for it (docs/games.md)')  # fmt: skip
     return [word.replace("{game}", str(game)).replace("{python}", python) for word in description.start]
 
 
