@@ -673,6 +673,54 @@ class Ways(WithGame):
             self.assertIn(said, self.complaint("status", self.source, status=4))
 
 
+class Packs(WithGame):
+    """What is known of a game, drafted, checked, shared and used."""
+
+    def test_a_draft_is_filled_in_and_teaches_the_game(self) -> None:
+        self.volvex("games", "new", self.source, self.folder / "mine")
+        text = (self.folder / "mine/game.toml").read_text()
+        for words in (
+            'known = ["kelpwick.exe", ',
+            'own = ["saves/*"]',
+            "data/main.kwp: Kelpwick pack",
+            "locked",
+        ):
+            self.assertIn(words, text)
+        (self.folder / "mine/game.toml").write_text(text.replace('name = "game"', 'name = "My Light"'))
+        (self.folder / "mine/names").mkdir()
+        (self.folder / "mine/names/paths.txt").write_text("boats/skiff_01/hull.msh\n")
+        self.assertIn(
+            "My Light: sound, 0 layouts, 1 list of names", self.volvex("games", "check", self.folder / "mine")
+        )
+        self.volvex("games", "add", self.folder / "mine")
+        self.assertIn("My Light", self.volvex("status", self.source))
+        self.assertIn("already", self.complaint("games", "add", self.folder / "mine", status=5))
+        self.volvex("games", "export", "mine", self.folder / "mine.zip")
+        self.volvex("games", "remove", "mine")
+        self.assertIn("Kelpwick Light", self.volvex("status", self.source))
+        self.volvex("games", "add", self.folder / "mine.zip", "--name", "again")
+        self.assertEqual(
+            [one["pack"] for one in json.loads(self.volvex("games", "list", "--json"))], ["again", "kelpwick"]
+        )
+        self.assertIn("names/paths.txt", self.volvex("games", "show", "again"))
+
+    def test_what_does_not_belong_into_a_pack_is_refused(self) -> None:
+        for name, data, said in (
+            ("run.py", b"x", "run.py"), ("keys.json", b"{}", "keys.json"), ("a.layout", b"layout", "a.layout"), ("names/x.txt", b"\xff\n", "line 1"),
+        ):  # fmt: skip
+            folder = self.folder / f"pack-{name.replace('/', '-')}"
+            (folder / name).parent.mkdir(parents=True)
+            (folder / "game.toml").write_text('name = "X"\nknown = ["x"]\n')
+            (folder / name).write_bytes(data)
+            with self.subTest(name):
+                done = self.run_program("games", "add", folder, "--name", "x", status=None)
+                self.assertNotEqual(done.returncode, 0)
+                self.assertIn(said, done.stderr)
+        self.assertIn("ships with Volvex", self.complaint("games", "remove", "kelpwick", status=5))
+        self.assertIn("no game pack", self.complaint("games", "show", "nothing", status=3))
+        self.complaint("games", "add", self.folder / "pack-run.py", "--name", "mods", status=5)
+
+
 class Benches(WithGame):
     def test_a_bench_moves_to_the_game_at_another_place(self) -> None:
         self.volvex("set", LAMPS, "--row", "fresnel_3", "range=14", cwd=self.work)

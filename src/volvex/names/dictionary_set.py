@@ -20,11 +20,12 @@ FOLDER = "names"  # in a bench, in the user's folder, beside the layouts of a ga
 class DictionarySet:
     """Dictionaries, each for all games or for one. What they say of an archive's keys is worked out when it is opened.
 
-    `folders` are asked besides those that ship; below each, a folder with the name of a game is for that game only.
+    `folders` are asked besides those that ship; below each, a folder with the name of a game is for that game only. `packs` are
+    folders of game packs, each with its lists in `names`.
     """
 
-    def __init__(self, folders: Iterable[Path] = (), memory: Path | None = None) -> None:
-        self._folders, self._memory = list(folders), memory
+    def __init__(self, folders: Iterable[Path] = (), memory: Path | None = None, packs: Iterable[Path] = ()) -> None:
+        self._folders, self._memory, self._packs = list(folders), memory, list(packs)
 
     @functools.cached_property
     def dictionaries(self) -> list[Dictionary]:
@@ -34,7 +35,7 @@ class DictionarySet:
             found += [Dictionary(path, "", self._memory) for path in files(folder)]
             below = sorted(one for one in folder.iterdir() if one.is_dir()) if folder.is_dir() else []
             found += [Dictionary(path, one.name, self._memory) for one in below for path in files(one)]
-        for home in SHIPPED:
+        for home in (*self._packs, *SHIPPED):
             for folder in sorted(home.glob(f"*/{FOLDER}")):
                 found += [Dictionary(path, folder.parent.name, self._memory) for path in files(folder)]
         return found

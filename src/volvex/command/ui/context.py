@@ -100,7 +100,7 @@ class Context:
 
         around = [] if self.bench is None else [self.bench]
         homes = dict.fromkeys([*folders, *around, self.home])
-        return DictionarySet([home / FOLDER for home in homes], self.cache / "names")
+        return DictionarySet([home / FOLDER for home in homes], self.cache / "names", [self.home])
 
     @functools.cached_property
     def bench(self) -> Path | None:

@@ -99,7 +99,7 @@ def print_overview(context: Context) -> None:
             last = priority // 10
             context.print(context.paint(GROUPS.get(last, "More"), "bold"))
         context.print(f"  {context.paint(name.ljust(10), 'cyan')} {text}")
-    context.print("\n`volvex COMMAND --help` has examples. Paths: `volvex list game/data/main.kwp`")
+    context.print("`volvex COMMAND --help` has examples. Paths: `volvex list game/data/main.kwp`")
 
 
 def _fitting(verbs: list[str]) -> str:

@@ -1,0 +1,57 @@
+"""Add a game pack from a folder or ZIP.
+
+Everything in it is checked first. A pack teaches Volvex one game; its description may say how the game starts, so add only packs of people
+whom you trust.
+"""
+
+from __future__ import annotations
+
+import argparse
+import re
+import shutil
+from pathlib import Path
+
+from volvex.bench.game_description import read_game_description
+from volvex.command.ui.context import Context
+from volvex.command.ui.table import count
+from volvex.errors import ManyErrors, Status
+from volvex.mods.mod.package import unpack_untrusted
+from volvex.names.game_pack import DESCRIPTION, Pack, add_pack, faults_of, pack_in
+
+PRIORITY = 58
+EXAMPLES = ("volvex games add ../kelpwick-pack.zip --name my-kelpwick",)
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("source", type=Path, metavar="PACK", help="the pack's folder or ZIP")
+    parser.add_argument("--name", metavar="NAME", help="the pack's name here (default: that of the folder or ZIP)")
+    parser.add_argument("--overwrite", action="store_true", help="replace a pack of that name")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    name = options.name or re.sub(r"[^a-z0-9._-]+", "-", options.source.resolve().stem.lower()).strip("-._")
+    if not options.source.is_file():
+        return _add(pack_in(options.source), name, options, context)
+    work = context.home / "cache" / "game-pack"
+    shutil.rmtree(work, ignore_errors=True)
+    try:
+        unpack_untrusted(options.source, work, context.disk)
+        inner = [path for path in work.iterdir() if path.is_dir()]
+        folder = inner[0] if not (work / DESCRIPTION).is_file() and len(inner) == 1 else work
+        return _add(pack_in(folder), name, options, context)
+    finally:
+        shutil.rmtree(work, ignore_errors=True)
+
+
+def _add(pack: Pack, name: str, options: argparse.Namespace, context: Context) -> int:
+    told = read_game_description(pack.folder / DESCRIPTION)
+    faults = faults_of(pack)
+    if faults:
+        raise faults[0] if len(faults) == 1 else ManyErrors(faults)
+    add_pack(context.home, pack, name, context.disk, options.overwrite)
+    context.print(
+        f"{name}: {told.name}, {count(len(pack.layouts), 'layout')}, {count(len(pack.names), 'list')} of names"
+    )
+    if told.start:
+        context.print(f"  `volvex start` will run: {' '.join(told.start)}")
+    return Status.OK

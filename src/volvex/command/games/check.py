@@ -1,0 +1,37 @@
+"""Check a game pack: description, layouts, lists of names.
+
+A pack contains `game.toml`, layouts, lists of names in `names`, and texts; nothing else, and never a key.
+"""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from volvex.bench.game_description import read_game_description
+from volvex.command.ui.context import Context
+from volvex.command.ui.table import count
+from volvex.errors import Status
+from volvex.names.game_pack import DESCRIPTION, faults_of, pack_in, pack_named
+
+PRIORITY = 57
+EXAMPLES = ("volvex games check kelpwick",)
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("pack", metavar="PACK", help="the pack's name or folder")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    folder = Path(options.pack)
+    pack = pack_in(folder) if (folder / DESCRIPTION).is_file() else pack_named(context.home, options.pack)
+    told = read_game_description(pack.folder / DESCRIPTION)
+    faults = faults_of(pack)
+    for fault in faults:
+        context.complain("\n".join(fault.lines(True)))
+    if faults:
+        return Status.BAD_DATA
+    context.print(
+        f"{told.name}: sound, {count(len(pack.layouts), 'layout')}, {count(len(pack.names), 'list')} of names"
+    )
+    return Status.OK

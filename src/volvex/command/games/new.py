@@ -1,0 +1,78 @@
+"""Draft a game pack from what a survey finds.
+
+The draft says what the game's folder is known by, which archives it has and what opens them, which are locked, and which folders look like
+saves, logs and mods. Comments say what to fill in.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+from pathlib import Path
+
+from volvex.archive.detect.survey import Surveyed, survey
+from volvex.archive.safe_names import shown
+from volvex.command.ui.context import Context
+from volvex.errors import NotFoundError, RefusedError, Status
+from volvex.names.game_pack import DESCRIPTION
+from volvex.source import atomic
+
+PRIORITY = 57
+EXAMPLES = ("volvex games new ../game ../my-game",)
+OWN = ("log", "logs", "save", "saves", "savegames", "screenshots", "crashes", "cache")
+MOST = 12
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("game", type=Path, metavar="GAME", help="the game's folder")
+    parser.add_argument("dir", type=Path, metavar="DIR", help="the folder of the pack")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    if not options.game.is_dir():
+        raise NotFoundError(f"there is no folder {options.game}", "the folder that holds the game")
+    if options.dir.exists() and any(options.dir.iterdir()):
+        raise RefusedError(f"{options.dir} is not empty", "another folder for the pack")
+    with context.library().keys.quiet():
+        found = survey(options.game, context.library())
+    text = _draft(options.game, found)
+    with atomic(context.disk, options.dir / DESCRIPTION, durable=False) as file:
+        context.disk.write(file, text.encode())
+    context.print(f"{options.dir / DESCRIPTION}: a draft; fill it in, then volvex games add {options.dir}")
+    return Status.OK
+
+
+def _draft(game: Path, found: list[Surveyed]) -> str:
+    base = shown(game.as_posix()).rstrip("/") + "/"
+    inside = [(one.path.removeprefix(base), one) for one in found]
+    archives = [
+        (path, one)
+        for path, one in inside
+        if (one.kind == "archive" and "/" not in path) or (one.kind == "archive" and one.size > 1 << 12)
+    ]
+    own = sorted({path.split("/")[0] for path, _ in inside if path.split("/")[0].lower() in OWN})
+    logs = [path for path, _ in inside if path.endswith(".log")]
+    programs = [
+        path
+        for path, one in inside
+        if (one.kind in ("exe", "elf") or path.lower().endswith(".exe")) and "/" not in path
+    ]
+    known = [*programs[:1], *[path for path, _ in archives[:1]]] or [path for path, _ in inside[:1]]
+    lines = [
+        "# Teaches Volvex this game; see docs/games.md.", f"name = {json.dumps(game.resolve().name)}  # the game's name", "",
+        "# the folder is this game when all of these exist: choose files that no other game has", f"known = {json.dumps(known)}", "",
+        "# files that the game writes itself: never part of a mod", f"own = {json.dumps([f'{folder}/*' for folder in own])}", "",
+        "# where the game writes its log", f'{"" if logs else "# "}log = {json.dumps(logs[0] if logs else "logs/game.log")}', "",
+        "# how it starts: words, without a shell", f'# start = ["{{game}}/{programs[0] if programs else "GAME.exe"}"]', "",
+        "# how it takes changes: replace, later (an archive that is loaded later), loose (files in a folder)", 'takes = ["replace"]', "",
+    ]  # fmt: skip
+    lines += [f"# {path}: {one.layout or 'unknown'}{', locked' if one.locked else ''}" for path, one in archives[:MOST]]
+    lines += [f"# {path}: unknown; `volvex layout new` starts a layout" for path, one in inside if one.unknown][:MOST]
+    locked = [(path, one.key or "a-key") for path, one in inside if one.locked]
+    lines += [
+        "",
+        "# the keys that files need, by their names in the user's key file",
+        "[keys]",
+        *(f"{json.dumps(path)} = {json.dumps(key)}" for path, key in locked),
+    ]
+    return "\n".join(lines) + "\n"
