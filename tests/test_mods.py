@@ -427,7 +427,7 @@ class Library_(WithGame):
         cases: tuple[tuple[dict[str, bytes], str], ...] = (
             ({"a.txt": b"x"}, "has no mod.toml"), ({"mod.toml": DESCRIPTOR.format(id="x").encode(), "../up": b"x"}, ".."),
             ({"mod.toml": DESCRIPTOR.format(id="x").encode(), "files/x": b"1", "files/X": b"2"}, "files/X"),
-            ({"mod.toml": DESCRIPTOR.format(id="x").encode(), "files/bomb": bytes(400 << 20)}, "bomb"),
+            ({"mod.toml": DESCRIPTOR.format(id="x").encode(), "files/bomb": bytes(40 << 20)}, "bomb"),
         )  # fmt: skip
         for files, said in cases:
             path = self.folder / "bad.zip"
@@ -683,7 +683,7 @@ class Packs(WithGame):
             'known = ["kelpwick.exe", ',
             'own = ["saves/*"]',
             "data/main.kwp: Kelpwick pack",
-            "locked",
+            '"post/winter.kpz" = ',
         ):
             self.assertIn(words, text)
         (self.folder / "mine/game.toml").write_text(text.replace('name = "game"', 'name = "My Light"'))
@@ -775,7 +775,7 @@ class Stopped(WithGame):
         new = self.content()
         self.volvex("restore", self.source)
         reached = 0
-        for at in range(1, 400, 6):
+        for at in range(1, 400, 11):
             done = self.run_program("install", self.source, status=None, fault=f"stop:{at}")
             if done.returncode == 0:
                 break
@@ -787,7 +787,7 @@ class Stopped(WithGame):
             self.volvex("restore", self.source)
             self.assertEqual(self.content(), self.old, f"step {at}")
         self.assertEqual(self.content(), new)
-        self.assertGreater(reached, 8)
+        self.assertGreater(reached, 5)
 
     def test_on_off_order_and_add(self) -> None:
         self.mod("add", self.made("one", "fresnel_3 range=14"), self.made("two", "fresnel_2 range=12"))
@@ -797,7 +797,7 @@ class Stopped(WithGame):
             ("order", "two", "one"),
             ("add", self.folder / "one", "--overwrite"),
         ):
-            for at in range(1, 60):
+            for at in range(1, 60, 2):
                 done = self.run_program("mod", *words, "--game", self.source, status=None, fault=f"stop:{at}")
                 listed = {one["id"] for one in json.loads(self.mod("list", "--json"))}
                 self.assertEqual(listed, {"one", "two"}, f"{words} {at}")
