@@ -775,7 +775,7 @@ class Stopped(WithGame):
         new = self.content()
         self.volvex("restore", self.source)
         reached = 0
-        for at in range(1, 400, 11):
+        for at in range(1, 400, 7):
             done = self.run_program("install", self.source, status=None, fault=f"stop:{at}")
             if done.returncode == 0:
                 break
@@ -787,7 +787,7 @@ class Stopped(WithGame):
             self.volvex("restore", self.source)
             self.assertEqual(self.content(), self.old, f"step {at}")
         self.assertEqual(self.content(), new)
-        self.assertGreater(reached, 5)
+        self.assertGreater(reached, 6)
 
     def test_on_off_order_and_add(self) -> None:
         self.mod("add", self.made("one", "fresnel_3 range=14"), self.made("two", "fresnel_2 range=12"))

@@ -6,12 +6,11 @@ Lines that name a file, an entry or an id of a mod are followed by the mod.
 from __future__ import annotations
 
 import argparse
-from pathlib import Path
 
 from volvex.bench.game_description import description_for
 from volvex.command.ui.context import Context
 from volvex.command.ui.logs import log_of, print_line, summary
-from volvex.command.ui.mods import game_folder
+from volvex.command.ui.mods import add_game_folder, game_folder
 from volvex.errors import RefusedError, Status
 from volvex.mods.library import ModLibrary
 from volvex.mods.running import LogMarks, read_log
@@ -22,13 +21,7 @@ LINES = 200
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument(
-        "game",
-        nargs="?",
-        type=Path,
-        metavar="GAME",
-        help="the game's folder (default: that of the bench, or the current folder)",
-    )
+    add_game_folder(parser)
     parser.add_argument(
         "--limit", type=int, default=LINES, metavar="N", help=f"show the last N lines (default: {LINES})"
     )

@@ -16,7 +16,7 @@ from volvex.bench.game_description import description_for
 from volvex.command.restore import run as restore_game
 from volvex.command.ui.context import Context
 from volvex.command.ui.logs import log_of, print_line, summary
-from volvex.command.ui.mods import game_folder
+from volvex.command.ui.mods import add_game_folder, game_folder
 from volvex.command.ui.recovery import finish_interrupted
 from volvex.errors import Status
 from volvex.mods.library import ModLibrary
@@ -29,13 +29,7 @@ AT_ONCE = 10.0  # seconds after which a game that ends was not stopped at once
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument(
-        "game",
-        nargs="?",
-        type=Path,
-        metavar="GAME",
-        help="the game's folder (default: that of the bench, or the current folder)",
-    )
+    add_game_folder(parser)
     parser.add_argument("--install", action="store_true", help="install mods and the bench before")
     parser.add_argument("--restore", action="store_true", help="restore the originals when the game has ended")
     parser.add_argument("--limit", type=float, metavar="SECONDS", help="end the game after this time: it runs then")

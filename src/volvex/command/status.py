@@ -15,7 +15,7 @@ from volvex.bench.changes import changes
 from volvex.bench.semantic_diff import game_catalogue
 from volvex.command.ui.bench import add_bench, open_bench
 from volvex.command.ui.context import Context
-from volvex.command.ui.mods import game_folder, open_staging
+from volvex.command.ui.mods import add_game_folder, game_folder, open_staging
 from volvex.command.ui.table import Column, count, print_table
 from volvex.data.check import game_version
 from volvex.errors import NotFoundError, Status
@@ -27,13 +27,7 @@ EXAMPLES = ("volvex status",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument(
-        "game",
-        nargs="?",
-        type=Path,
-        metavar="GAME",
-        help="the game's folder (default: that of the bench, or the current folder)",
-    )
+    add_game_folder(parser)
     parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
     add_bench(parser, game=False)
 

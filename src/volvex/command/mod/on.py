@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 
 from volvex.command.ui.context import Context
-from volvex.command.ui.mods import add_game, open_library
+from volvex.command.ui.mods import add_game, turn
 from volvex.errors import Status
 
 PRIORITY = 46
@@ -18,9 +18,5 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    with open_library(options, context) as library:
-        changed = library.turn(options.mod, True)
-    for name in options.mod:
-        context.print(f"{name}: on" + ("" if name in changed else " already"))
-    context.print(context.paint("next: volvex install", "dim"))
+    turn(options, context, True)
     return Status.OK

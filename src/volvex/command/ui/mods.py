@@ -34,6 +34,14 @@ def add_game(parser: argparse.ArgumentParser) -> None:
     )
 
 
+def add_game_folder(parser: argparse.ArgumentParser) -> None:
+    """The argument that names the game, of commands that are about one game."""
+    parser.add_argument(
+        "game", nargs="?", type=Path, metavar="GAME",
+        help="the game's folder (default: that of the bench, or the current folder)",
+    )  # fmt: skip
+
+
 def game_folder(options: argparse.Namespace, context: Context) -> Path:
     """The game that is meant: named, that of the bench, or one whose folder is the current one or above it."""
     if options.game is not None:
@@ -129,3 +137,12 @@ def part_counts(mod: Mod) -> str:
     """How much of each kind a mod has, in few words."""
     words = {"fields": "field", "lines": "line change", "files": "file", "removals": "removal"}
     return ", ".join(count(number, words[name]) for name, number in mod.counts().items() if number) or "nothing"
+
+
+def turn(options: argparse.Namespace, context: Context, on: bool) -> None:
+    """Turn the mods that are named on or off."""
+    with open_library(options, context) as library:
+        changed = library.turn(options.mod, on)
+    for name in options.mod:
+        context.print(f"{name}: {'on' if on else 'off'}" + ("" if name in changed else " already"))
+    context.print(context.paint("next: volvex install", "dim"))
