@@ -252,6 +252,16 @@ class Shared(WithGame):
         self.volvex("restore", self.source)
         self.assertEqual(self.content(), self.old)
 
+    def test_in_the_game_s_folder_nothing_need_be_named(self) -> None:
+        self.mod("add", self.made("one", "fresnel_3 range=14"))
+        self.assertIn("one", self.volvex("mod", "list", cwd=self.source / "data"))
+        self.volvex("install", cwd=self.source)
+        self.assertEqual(self.reach(), "14")
+        self.volvex("mod", "off", "one", cwd=self.source)
+        self.volvex("install", cwd=self.source)
+        self.assertEqual(self.content(), self.old)
+        self.assertIn("not in a bench", self.complaint("install", cwd=self.folder, status=3))
+
     def test_two_mods_are_combined_one_is_turned_off_and_all_comes_back(self) -> None:
         self.mod(
             "add", self.made("one", "fresnel_3 range=14", "fresnel_2 oil=3"), self.made("two", "fresnel_3 oil=2.6")

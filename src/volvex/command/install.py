@@ -10,6 +10,7 @@ installed is taken out only with --replace.
 from __future__ import annotations
 
 import argparse
+import contextlib
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -21,10 +22,10 @@ from volvex.bench.workbench import Workbench
 from volvex.command.ui.bench import add_bench, open_bench
 from volvex.command.ui.context import Context
 from volvex.command.ui.games import add_game, name_game, require_named
-from volvex.command.ui.mods import decisions_of, open_staging, print_conflicts
+from volvex.command.ui.mods import decisions_of, game_folder, open_staging, print_conflicts
 from volvex.command.ui.moves import tell
 from volvex.command.ui.table import count
-from volvex.errors import NotFoundError, RefusedError, Status
+from volvex.errors import NotFoundError, RefusedError, Status, UsageError
 from volvex.mods import Done, install, plan_install
 from volvex.mods.assemble import Assembled, assemble, told
 from volvex.mods.library import ModLibrary, check_requirements
@@ -47,7 +48,11 @@ _NOTHING = NotFoundError(
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
-        "dir", nargs="?", type=Path, metavar="GAME", help="the game's folder: install its mods, without a bench"
+        "dir",
+        nargs="?",
+        type=Path,
+        metavar="GAME",
+        help="the game's folder: install its mods, without a bench (default: the bench, or the current folder)",
     )
     parser.add_argument("--plan", action="store_true", help="print what would happen and change nothing")
     parser.add_argument("--replace", action="store_true", help="take out what another bench installed")
@@ -79,6 +84,9 @@ class _Job:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
+    if options.dir is None and options.bench is None and context.bench is None:
+        with contextlib.suppress(UsageError):  # neither in a game: told as for a bench
+            options.dir = game_folder(options, context)
     if options.dir is not None:
         if not options.dir.is_dir():
             raise NotFoundError(f"there is no folder {options.dir}", "the folder that holds the game")
