@@ -84,7 +84,8 @@ def _files(folder: Path) -> dict[str, str]:
     return {
         name: digest
         for name, digest in digests(folder).items()
-        if name.rpartition("/")[2] not in ("bench.json", "built.json", "games.json") and not name.startswith("home/cache/")
+        if name.rpartition("/")[2] not in ("bench.json", "built.json", "games.json")
+        and not name.startswith("home/cache/")
     }
 
 
