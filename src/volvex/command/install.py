@@ -22,7 +22,7 @@ from volvex.bench.workbench import Workbench
 from volvex.command.ui.bench import add_bench, open_bench
 from volvex.command.ui.context import Context
 from volvex.command.ui.games import add_game, name_game, require_named
-from volvex.command.ui.mods import decisions_of, game_folder, open_staging, print_conflicts
+from volvex.command.ui.mods import decisions_of, game_folder, library_of, open_staging, print_conflicts
 from volvex.command.ui.moves import tell
 from volvex.command.ui.table import count
 from volvex.errors import NotFoundError, RefusedError, Status, UsageError
@@ -91,8 +91,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
         if not options.dir.is_dir():
             raise NotFoundError(f"there is no folder {options.dir}", "the folder that holds the game")
         name_game(options.dir, context)
-        with ModLibrary.of(context.home, options.dir, context.disk).locked():
-            return _with_mods(ModLibrary.of(context.home, options.dir, context.disk), None, options, context)
+        with library_of(options.dir, context) as library:
+            return _with_mods(library, None, options, context)
     with open_bench(options, context) as bench:
         library = ModLibrary.of(context.home, bench.game.folder, context.disk)
         if not any(entry.on for entry in library.entries) and options.way is None:
@@ -100,7 +100,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             _refuse_own(bench, [one.path for one in built])
             job = _Job(bench.game.folder, bench.built, built, bench.identity, (MODS,))
         else:
-            with library.locked():
+            with library_of(bench.game.folder, context) as library:
                 return _with_mods(library, bench, options, context)
     return _install(job, options, context)
 

@@ -15,12 +15,11 @@ from volvex.bench.changes import changes
 from volvex.bench.semantic_diff import game_catalogue
 from volvex.command.ui.bench import add_bench, open_bench
 from volvex.command.ui.context import Context
-from volvex.command.ui.mods import add_game_folder, game_folder, open_staging
+from volvex.command.ui.mods import add_game_folder, game_folder, library_of, open_staging
 from volvex.command.ui.table import Column, count, print_table
 from volvex.data.check import game_version
 from volvex.errors import NotFoundError, Status
 from volvex.mods.install import FileState, states
-from volvex.mods.library import ModLibrary
 
 PRIORITY = 34
 EXAMPLES = ("volvex status",)
@@ -35,12 +34,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, context: Context) -> int:
     on_bench = options.game is None and (context.bench is not None or options.bench is not None)
     folder = game_folder(options, context).resolve()
-    library = ModLibrary.of(context.home, folder, context.disk)
     found = states(folder)
     if options.json:
         context.json({"path": one.path, "state": one.state, "made_of": one.made_of} for one in found)
         return Status.OK
-    with library.locked(), open_staging(library, context, "status") as staged:
+    with library_of(folder, context) as library, open_staging(library, context, "status") as staged:
         version = game_version(game_catalogue(staged))
         name = staged.game.description.name
     on = [entry.id for entry in library.entries if entry.on]

@@ -35,7 +35,6 @@ class Assembled:
     left: list[tuple[str, str]] = field(default_factory=list)  # files that the way cannot carry, and why
     conflicts: list[Conflict] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
-    bench: Workbench | None = None
 
 
 def staging(library: ModLibrary, game: Game, layouts: Library, disk: Disk, work: str = WORK) -> Workbench:
@@ -55,7 +54,7 @@ def assemble(
     (unless `anyway`) an error that the game would not start with."""
     memory = _Memory(bench)
     combination = combine(bench, mods, decisions, memory.known)
-    result = Assembled(conflicts=combination.conflicts, bench=bench)
+    result = Assembled(conflicts=combination.conflicts)
     if combination.conflicts:
         return result
     memory.forget()

@@ -14,7 +14,7 @@ import json
 import shlex
 import subprocess
 import sys
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -24,13 +24,14 @@ from volvex.command.install import BENCH, MODS
 from volvex.command.ui.context import Context
 from volvex.command.ui.games import name_game
 from volvex.command.ui.logs import log_of
-from volvex.command.ui.mods import add_game, game_folder, open_staging
+from volvex.command.ui.mods import add_game, game_folder, library_of, open_staging
 from volvex.command.ui.table import count
 from volvex.errors import RefusedError, Status, UsageError, VolvexError
 from volvex.mods import install, installed, restore
 from volvex.mods.assemble import assemble, told
 from volvex.mods.bisect import guilty_changes, guilty_mods
 from volvex.mods.combine.conflict import Decisions
+from volvex.mods.journal import Installed
 from volvex.mods.library import ModLibrary
 from volvex.mods.mod.content import Mod, NewFile
 from volvex.mods.running import LogMarks, command_of, run_game
@@ -67,27 +68,35 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if any(one.by != MODS or BENCH in one.made_of for one in before.values()):
         raise RefusedError("something else than mods is installed", "`volvex restore`, then `volvex install GAME`")
     name_game(folder, context)
-    library = ModLibrary.of(context.home, folder, context.disk)
-    with library.locked():
+    with library_of(folder, context) as library:
         search = _Search(library, library.mods(), options, context)
         context.interrupted = ("the mods are installed again" if before else "the game's originals are back", "the same command again, which goes on from there")  # fmt: skip
-        was = {made.rpartition(" ")[0] for one in before.values() for made in one.made_of}
-        with _as_before(search, [mod for mod in library.mods(on=False) if mod.id in was]):
+        with _as_before(search, before):
             status = _report(search)
         (library.folder / STATE).unlink(missing_ok=True)
         return status
 
 
 @contextlib.contextmanager
-def _as_before(search: _Search, was_installed: Sequence[Mod]) -> Iterator[None]:
-    """Have the same installed afterwards as before."""
+def _as_before(search: _Search, before: Mapping[str, Installed]) -> Iterator[None]:
+    """Have the same installed afterwards as before; told when it cannot be, as the library no longer has a mod of it."""
+    was = {made.rpartition(" ")[0] for one in before.values() for made in one.made_of}
+    was_installed = [mod for mod in search.library.mods(on=False) if mod.id in was]
     try:
         yield
     finally:
+        game, context = search.library.game, search.context
         if was_installed:
             search.install(was_installed)
         else:
-            restore(search.library.game, search.context.disk)
+            restore(game, context.disk)
+        if _made_of(installed(game)) != _made_of(before):
+            context.complain("what is installed is not as it was before: `volvex status` tells it, `volvex install GAME` installs the mods that are on")  # fmt: skip
+
+
+def _made_of(files: Mapping[str, Installed]) -> dict[str, set[str]]:
+    """The mods, with their versions, that each installed file is made of."""
+    return {path: set(one.made_of) for path, one in files.items()}
 
 
 def _report(search: _Search) -> int:

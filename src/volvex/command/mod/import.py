@@ -21,10 +21,9 @@ from volvex.archive.transfer.compare import Difference, compare_files, content_o
 from volvex.bench.semantic_diff import all_paths
 from volvex.bench.workbench import Workbench
 from volvex.command.ui.context import Context
-from volvex.command.ui.mods import add_game, game_folder, names_of, open_staging, part_counts
+from volvex.command.ui.mods import add_game, names_of, open_library, open_staging, part_counts
 from volvex.command.ui.table import Column, count, print_table
 from volvex.errors import NotFoundError, RefusedError, Status, UsageError
-from volvex.mods.library import ModLibrary
 from volvex.mods.mod.content import ID, Descriptor, Mod, Part, Removed
 from volvex.mods.mod.folder import read_mod, write_mod
 from volvex.mods.mod.make import part_between
@@ -60,8 +59,11 @@ def run(options: argparse.Namespace, context: Context) -> int:
     folder = options.dir or Path(f"{name}-mod")
     if folder.exists() and any(folder.iterdir()):
         raise RefusedError(f"{folder} is not empty", "another folder for the mod")
-    library = ModLibrary.of(context.home, game_folder(options, context), context.disk)
-    with library.locked(), open_staging(library, context, "import") as bench, _work(bench) as work:
+    with (
+        open_library(options, context) as library,
+        open_staging(library, context, "import") as bench,
+        _work(bench) as work,
+    ):
         parts, left = _Import(bench, work, options, context).parts(options.source)
         if parts:
             descriptor = Descriptor(

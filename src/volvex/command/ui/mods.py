@@ -68,7 +68,13 @@ def names_of(game: Game) -> list[str]:
 @contextlib.contextmanager
 def open_library(options: argparse.Namespace, context: Context) -> Iterator[ModLibrary]:
     """The mods for the game that is meant; nobody else changes them meanwhile."""
-    folder = game_folder(options, context)
+    with library_of(game_folder(options, context), context) as library:
+        yield library
+
+
+@contextlib.contextmanager
+def library_of(folder: Path, context: Context) -> Iterator[ModLibrary]:
+    """The mods for the game in a folder, read while nobody else can change them."""
     with ModLibrary.of(context.home, folder, context.disk).locked():
         yield ModLibrary.of(context.home, folder, context.disk)
 
