@@ -19,7 +19,7 @@ from volvex.command.ui.mods import add_game_folder, game_folder, library_of, ope
 from volvex.command.ui.table import Column, count, print_table
 from volvex.data.check import game_version
 from volvex.errors import NotFoundError, Status
-from volvex.mods.install import FileState, states
+from volvex.mods.installed import FileState, states
 
 PRIORITY = 34
 EXAMPLES = ("volvex status",)

@@ -6,8 +6,11 @@ read back and synced, all new content is in `incoming`, and the journal says wha
 the journal says to which file it belongs, until exactly its bytes are back in the game.
 """
 
-from volvex.mods.install import Action, Done, install, installed, originals, plan_install, plan_restore, restore
+from volvex.mods.actions import Action, Done
+from volvex.mods.install import install, plan_install
+from volvex.mods.installed import installed, originals
 from volvex.mods.patch.apply import earlier, patch
+from volvex.mods.restore import plan_restore, restore
 from volvex.mods.transaction import recover
 
 __all__ = [

@@ -11,8 +11,8 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from volvex.errors import RefusedError
+from volvex.mods.actions import Action, Done, leave_out, require_writable
 from volvex.mods.home import home_of, locked
-from volvex.mods.install import Action, Done, leave_out, require_writable
 from volvex.mods.journal import BLOCKS, Installed, Move, Older, State, Writing, read_state
 from volvex.mods.patch.plan import Earlier, Patch
 from volvex.mods.store import OnProgress, Store

@@ -1,0 +1,217 @@
+"""Restore: every original back in its place, all or nothing."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Collection, Mapping
+from dataclasses import replace as changed
+from pathlib import Path
+
+from volvex.archive.access.paths import HIDDEN
+from volvex.archive.safe_names import quoted
+from volvex.errors import NotFoundError, RefusedError
+from volvex.mods.actions import Action, Done, leave_out, require_writable, size_of
+from volvex.mods.home import ASIDE, home_of, locked, orphans, set_aside
+from volvex.mods.installed import is_original, is_ours
+from volvex.mods.journal import Installed, Move, State, read_state, write_state
+from volvex.mods.store import OnProgress, Store, copy
+from volvex.mods.transaction import carry_out, content_id, inside, nothing, reached, recover_in
+from volvex.source import Disk
+from volvex.source.digest import stamp_of
+
+
+def plan_restore(game: Path, force: Collection[str] = ()) -> Done:
+    """What restoring would do; nothing is touched."""
+    state, done = read_state(home_of(game)), Done()
+    for name, one in sorted(state.installed.items()):
+        action = planned_back(game, name, one)
+        if action.what == "skip" and name in force:
+            action = Action(name, "put back", action.before, _kept_size(game, one), "the changed file is kept aside")
+        (done.skipped if action.what == "skip" else done.actions).append(action)
+    done.skipped += held(game, state, [])
+    return done
+
+
+def planned_back(game: Path, name: str, installed: Installed) -> Action:
+    target = game / name
+    if os.path.lexists(target) and not is_ours(target, installed) and not is_original(target, installed):
+        return skipped(game, name, installed)
+    if installed.original is None:
+        return Action(name, "remove", size_of(target), None)
+    return Action(name, "put back", size_of(target), _kept_size(game, installed))
+
+
+def _kept_size(game: Path, installed: Installed) -> int | None:
+    return size_of(Store(home_of(game) / "originals", Disk()).path(installed.original)) if installed.original else None
+
+
+def _where(original: str) -> str:
+    return f"{HIDDEN}/originals/{original}"
+
+
+def skipped(game: Path, name: str, installed: Installed) -> Action:
+    size = size_of(game / name)
+    if installed.original is None:
+        return Action(
+            name, "skip", size, size, "changed since it was installed, and not a file of the original game: kept"
+        )
+    return Action(
+        name, "skip", size, size, "changed since it was installed (a game update?); its original is kept", _offer(name)
+    )
+
+
+def _offer(name: str) -> str:
+    return f"`volvex restore --overwrite {quoted(name)}`: the original goes back, the file that is there is kept in {HIDDEN}/{ASIDE}"
+
+
+def held(game: Path, state: State, force: Collection[str]) -> list[Action]:
+    """What the store still holds beside what is installed: older originals, and those that no journal knows."""
+    found = [
+        Action(one.path, "skip", size, size, "an older original, from before a game update, is kept", _offer(one.path))
+        for one, size in ((one, size_of(game / one.path)) for one in state.older if one.path not in force)
+    ]  # fmt: skip
+    return found + [
+        Action(
+            _where(orphan),
+            "skip",
+            None,
+            None,
+            "an original without a path in the journal; the game has no such file",
+        )
+        for orphan in orphans(game, state)
+    ]
+
+
+def damaged(store: Store, original: str) -> RefusedError:
+    return RefusedError(
+        f"{store.path(original)}: this original is missing or damaged, so nothing can be installed over it",
+        "having the game's launcher repair its files, then installing again",
+    )
+
+
+def restore(game: Path, disk: Disk, on_progress: OnProgress = nothing, force: Collection[str] = ()) -> Done:
+    """Put every original back, and remove what was added. Files that are not what was installed are skipped, and their originals
+    are known and kept until they are back; those in `force` (paths of the game) are moved aside, and the original put in
+    their place.
+    """
+    done = Done()
+    if not home_of(game).is_dir():
+        _check_force(force, set())
+        return done
+    with locked(game, disk) as home:
+        recover_in(game, home, disk, back=True)
+        state, store = _settled(game, home, disk, on_progress), Store(home / "originals", disk)
+        _check_force(force, {*state.installed, *(one.path for one in state.older)})
+        require_writable(game, list(state.installed))
+        aside = _forced(game, home, state, force, store, disk, on_progress)
+        shared = {one.original for one in state.older}
+        moves, kept = moves_back(game, state.installed, store, done, on_progress, shared, 0)
+        if moves or kept != state.installed:
+            made = State(state.installed, state.older, "restore", moves, [], kept, state.generation)
+            leave_out(done, carry_out(game, home, made, disk))
+        done.actions = [
+            changed(action, before=aside[action.path].before, why=aside[action.path].why)
+            if action.path in aside
+            else action
+            for action in done.actions
+        ]
+        done.skipped += held(game, state, force)
+    return done
+
+
+def _check_force(force: Collection[str], known: Collection[str]) -> None:
+    for name in force:
+        if name not in known:
+            raise NotFoundError(
+                f"there is no original of {name} in the store", "`volvex restore --plan` to see what there is"
+            )
+
+
+def _settled(game: Path, home: Path, disk: Disk, on_progress: OnProgress) -> State:
+    """The journal without older originals that are back in the game by somebody else's doing."""
+    state = read_state(home)
+    left = [one for one in state.older if content_id(game / one.path, one.original, on_progress) != one.original]
+    if left != state.older:
+        state.older = left
+        write_state(home, state, disk)
+    return state
+
+
+def _forced(
+    game: Path, home: Path, state: State, force: Collection[str], store: Store, disk: Disk, on_progress: OnProgress
+) -> dict[str, Action]:
+    """Move changed files aside, so that their originals can go where they were, and the journal says so: where each is now."""
+    moved: dict[str, Action] = {}
+    for name in sorted(force):
+        inside(game, name)
+        known, target = state.installed.get(name), game / name
+        if known is not None and (not os.path.lexists(target) or is_ours(target, known) or is_original(target, known)):
+            continue
+        if known is None or known.original is None:  # the newest of the older ones
+            older = [one for one in state.older if one.path == name]
+            if not older:
+                continue
+            known = Installed(older[-1].original, older[-1].original)
+            state.older.remove(older[-1])
+        if not store.is_sound(str(known.original), on_progress):
+            raise damaged(store, str(known.original))
+        state.installed = {**state.installed, name: known}
+        write_state(home, state, disk)
+        if os.path.lexists(target):
+            size = size_of(target)
+            place = set_aside(game, name, disk).relative_to(game).as_posix()
+            moved[name] = Action(name, "put back", size, None, f"the changed file is in {place}")
+    return moved
+
+
+def moves_back(
+    game: Path,
+    those: Mapping[str, Installed],
+    store: Store,
+    done: Done,
+    on_progress: OnProgress,
+    shared: set[str | None] | set[str],
+    number: int,
+) -> tuple[list[Move], dict[str, Installed]]:
+    """The moves that bring these files back, and what stays known of those that do not come back.
+
+    An original that is needed once is moved out of the store.
+    """
+    moves: list[Move] = []
+    kept: dict[str, Installed] = {}
+    counts = [one.original for one in those.values()]
+    for name, one in sorted(those.items()):
+        target, aside = game / name, f"replaced/{number + len(moves)}"
+        if reached(game, name) is None:  # a link has come to lie there, or on its way
+            done.skipped.append(skipped(game, name, one))
+            kept[name] = one
+            continue
+        there, stamp = os.path.lexists(target), stamp_of(target) if target.is_file() else ""
+        if there and not is_ours(target, one, on_progress):
+            if is_original(target, one, on_progress):
+                done.actions.append(
+                    Action(name, "put back", size_of(target), size_of(target), "its original was back already")
+                )
+                continue
+            done.skipped.append(skipped(game, name, one))
+            if one.original is not None:
+                kept[name] = one
+            continue
+        if one.original is None:
+            if there:
+                moves.append(Move(name, one.now, None, None, aside, one.folder, stamp))
+                done.actions.append(Action(name, "remove", size_of(target), None))
+            continue
+        if not store.is_sound(one.original, on_progress):
+            size = size_of(target)
+            done.skipped.append(Action(name, "skip", size, size, f"its original in {_where(one.original)} is missing or damaged: "
+                                       "have the game's launcher repair this file"))  # fmt: skip
+            kept[name] = one
+            continue
+        done.actions.append(Action(name, "put back", size_of(target), size_of(store.path(one.original))))
+        incoming = store.path(one.original).relative_to(store.folder.parent).as_posix()
+        if one.original in shared or counts.count(one.original) > 1:
+            incoming = f"incoming/back-{number + len(moves)}"
+            copy(store.path(one.original), store.folder.parent / incoming, one.original, store.disk, on_progress)
+        moves.append(Move(name, one.now if there else None, one.original, incoming, aside, stamp=stamp))
+    return moves, kept
