@@ -14,6 +14,8 @@ from pathlib import Path
 from tests.faulty_disk import KILLED, FaultyDisk, Stop, StoppingDisk
 from tests.support import LAMPS, MAIN, Case, digests
 from volvex.mods import install, recover, restore
+from volvex.mods.install import Content
+from volvex.mods.list_lines import ListLines
 from volvex.source import Disk
 from volvex.source.digest import Fingerprint
 
@@ -121,18 +123,17 @@ class InTheCore(Case):
     def setUp(self) -> None:
         super().setUp()
         self.source = self.folder / "game"
-        self.source.mkdir()
-        for name in ("a.txt", "b.txt", "same.txt"):
-            (self.source / name).write_text(f"original {name[0]}")
-        shutil.copy(self.source / "a.txt", self.source / "same.txt")
+        self.setUp_source()
         self.old = digests(self.source)
-        self.mine: dict[str, Path] = {}
+        self.mine: dict[str, Content] = {"gone.txt": None, "list.xml": ListLines(("<c/>",))}
         (self.folder / "mine").mkdir()
+        (self.folder / "mine/list.xml").write_bytes(b"<a>\n  <c/>\n</a>\n")
+        self.new = {"list.xml": digests(self.folder / "mine")["list.xml"]}
         for name in ("a.txt", "b.txt", "same.txt", "new/c.txt"):
             path = self.folder / "mine" / name.replace("/", "-")
             path.write_text(f"mine {name}")
             self.mine[name] = path
-        self.new = {name: digests(path.parent)[path.name] for name, path in self.mine.items()}
+            self.new[name] = digests(path.parent)[path.name]
 
     def install(self, disk: Disk) -> None:
         bases = {
@@ -154,8 +155,9 @@ class InTheCore(Case):
 
     def setUp_source(self) -> None:
         self.source.mkdir()
-        for name in ("a.txt", "b.txt", "same.txt"):
+        for name in ("a.txt", "b.txt", "same.txt", "gone.txt"):
             (self.source / name).write_text("original a" if name == "same.txt" else f"original {name[0]}")
+        (self.source / "list.xml").write_bytes(b"<a>\n</a>\n")
 
     def test_stopped_at_every_step_and_again_while_recovering(self) -> None:
         for work, installed in ((self.install, False), (self.restore, True)):
@@ -213,7 +215,7 @@ class InTheCore(Case):
                 break
             except Stop:
                 pass
-            moved = [name for name in self.mine if self.content().get(name) == self.new[name]]
+            moved = [name for name in self.new if self.content().get(name) == self.new[name]]
             if not moved:
                 continue
             (self.source / "b.txt").write_text("an update")

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import os
 import random
-import re
 import shutil
 import unittest
 import zipfile
@@ -15,7 +14,8 @@ from unittest.mock import patch
 from kelpwick import png
 from kelpwick.world import make_game
 from tests.faulty_disk import KILLED
-from tests.support import LAMPS, MAIN, Case, digests
+from tests.modded import WithGame
+from tests.support import LAMPS, MAIN
 from volvex.bench.game_description import GameDescription
 from volvex.data import Change, Document, require_data
 from volvex.data.differences import differences, merged
@@ -175,44 +175,6 @@ class Lines(unittest.TestCase):
     def test_only_texts_that_come_back_as_they_are(self) -> None:
         self.assertIsNone(text_of(b"a\r\nb\n", "utf-8"))
         self.assertIsNone(text_of(b"\xff", "utf-8"))
-
-
-class WithGame(Case):
-    """Mods of several origins on one game."""
-
-    def setUp(self) -> None:
-        super().setUp()
-        self.source = self.game()
-        self.old = self.content()
-        self.work = self.bench(self.source)
-
-    def made(self, name: str, *edits: str) -> Path:
-        """A mod with some values of lamps set."""
-        bench = self.folder / f"bench-{name}"
-        self.volvex("bench", self.source, bench)
-        for edit in edits:
-            row, value = edit.split(" ")
-            self.volvex("set", LAMPS, "--row", row, value, cwd=bench)
-        self.volvex("mod", "new", self.folder / name, cwd=bench)
-        return self.folder / name
-
-    def content(self) -> dict[str, str]:
-        return {
-            name: digest for name, digest in digests(self.source).items() if not name.startswith((".volvex/", "logs/"))
-        }
-
-    def mod(self, *words: object, status: int | None = 0) -> str:
-        done = self.run_program("mod", *words, "--game", self.source, status=status)
-        return done.stdout + done.stderr
-
-    def reach(self) -> str:
-        """How far the player sees the third Fresnel lamp."""
-        found = re.search(r"Third Fresnel +\w+ +([\d.]+) nm", self.play(self.source))
-        return found[1] if found else ""
-
-    def lamp(self, name: str) -> str:
-        (found,) = json.loads(self.volvex("show", self.source / LAMPS, "--row", name, "--json"))
-        return json.dumps(found)
 
 
 class Shared(WithGame):
@@ -637,54 +599,6 @@ class Played(WithGame):
             ("error: fresnel_4", "error", ()),
         ):  # fmt: skip
             self.assertEqual(marks.line(text), LogLine(text, level, mods))
-
-
-class Ways(WithGame):
-    """Each way in which the game takes changes: the same screens, and all of it comes out again."""
-
-    def test_the_game_shows_the_same_whichever_way(self) -> None:
-        self.mod("add", self.made("one", "fresnel_3 range=14"))
-        (self.folder / "new.png").write_bytes(png.lamp(7, 9))
-        self.volvex("swap", "--new", f"{MAIN}/pictures/lamps/deep.png", self.folder / "new.png", cwd=self.work)
-        self.volvex("install", cwd=self.work)
-        screens, main = self.play(self.source), digests(self.source)[MAIN]
-        for way, file in (("later", "data/main+volvex.kwp"), ("loose", "loose/rules/lamps.xml")):
-            self.volvex("install", "--way", way, cwd=self.work)
-            self.assertEqual(self.play(self.source), screens)
-            self.assertTrue((self.source / file).is_file())
-            self.assertNotEqual(digests(self.source)[MAIN], main)
-            self.assertIn("installed already", self.volvex("install", "--way", way, cwd=self.work))
-        self.assertTrue((self.source / "loose/pictures/lamps/deep.png").is_file())
-        self.volvex("restore", self.source)
-        self.assertEqual(self.content(), self.old)
-        self.assertFalse((self.source / "loose").exists())
-
-    def test_what_a_way_cannot_carry_is_replaced_and_told(self) -> None:
-        self.mod("add", self.made("one", "fresnel_3 range=14"))
-        self.volvex("drop", f"{MAIN}/charts/the_pans.sdg", cwd=self.work)
-        done = self.run_program("install", "--way", "later", cwd=self.work)
-        self.assertIn(f"note: {MAIN} is replaced: entries of it are left out", done.stderr)
-        self.assertEqual(self.reach(), "14")
-        self.assertIn(
-            "does not take changes the way", self.complaint("install", self.source, "--way", "sideways", status=2)
-        )
-
-    def test_a_file_of_the_game_in_that_place_is_never_overwritten(self) -> None:
-        self.mod("add", self.made("one", "fresnel_3 range=14"))
-        shutil.copy(self.source / MAIN, self.source / "data/main+volvex.kwp")
-        self.assertIn(
-            "has a file data/main+volvex.kwp already",
-            self.complaint("install", self.source, "--way", "later", status=5),
-        )
-
-    def test_a_description_with_a_wrong_way_is_refused(self) -> None:
-        (self.home / "mine").mkdir()
-        for line, said in (
-            ('takes = ["sideways"]', "no way 'sideways'"),
-            ('[later]\n"a" = "../b"', "below the game's folder"),
-        ):
-            (self.home / "mine/game.toml").write_text(f'name = "Kelpwick Light"\nknown = ["kelpwick.ini"]\n{line}\n')
-            self.assertIn(said, self.complaint("status", self.source, status=4))
 
 
 class Packs(WithGame):

@@ -9,7 +9,8 @@ import xml.etree.ElementTree as ET
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 
-from kelpwick import GameError, almanac, holds, isles
+from kelpwick import GameError, addons, almanac, holds, isles
+from kelpwick.almanac import rules
 from kelpwick.almanac.reading import read as read_almanac
 from kelpwick.almanac.reading import screens
 from kelpwick.holds import lockers, loft, shallows
@@ -25,10 +26,8 @@ def play(folder: Path, language: str | None = None, letter: str | None = None) -
     settings = configparser.ConfigParser()
     if not settings.read(folder / "kelpwick.ini") or "game" not in settings:
         raise GameError("kelpwick.ini is missing or has no [game]")
-    pack = folder / "data" / "main.kwp"
-    if not pack.is_file():
-        raise GameError("data/main.kwp is missing")
-    files = with_others(folder, read_pack(pack))
+    kept = almanac.load(folder)
+    files = with_others(folder, _main(folder), rules.read_version(kept[rules.ABOUT]))
     spoken: str = language or settings["game"].get("language", "en") or "en"
     opened: str = letter or settings["game"].get("letter", "01-arrival") or "01-arrival"
     check_references(files)
@@ -36,7 +35,6 @@ def play(folder: Path, language: str | None = None, letter: str | None = None) -
         {row["id"]: row["name"] for row in load_xml(files, f"rules/{one}.xml", ("name",))}
         for one in ("lamps", "keepers")
     )
-    kept = almanac.load(folder)
     book = read_almanac(kept, lamps, keepers, {*files, *kept})
     return "\n".join([
         *lamp_room(files), "", *quay(files), "", *show_letter(files, spoken, opened), "", *around(folder / "isles"), "", *hidden(folder), "", *charted(folder), "", *aloft(folder, spoken), "",
@@ -44,12 +42,21 @@ def play(folder: Path, language: str | None = None, letter: str | None = None) -
     ])  # fmt: skip
 
 
-def with_others(folder: Path, files: Files) -> Files:
-    """The files of the main pack with those of the packs `main+NAME.kwp`, which win in the order of their names, and of the folder
-    `loose`, which win over all."""
+def _main(folder: Path) -> Files:
+    """The files of the main pack; of none, when the folder `loose` is there in its place."""
+    pack = folder / "data" / "main.kwp"
+    if not pack.is_file() and not (folder / "loose").is_dir():
+        raise GameError("data/main.kwp is missing")
+    return read_pack(pack) if pack.is_file() else {}
+
+
+def with_others(folder: Path, files: Files, version: str) -> Files:
+    """The files of the main pack with those of the packs `main+NAME.kwp`, which win in the order of their names, of add-ons, and of
+    the folder `loose`, which win over all."""
     found = dict(files)
     for pack in sorted((folder / "data").glob("main+*.kwp")):
         found |= read_pack(pack)
+    found |= addons.load(folder, version)
     loose = folder / "loose"
     for path in sorted(loose.rglob("*")) if loose.is_dir() else ():
         if path.is_file():

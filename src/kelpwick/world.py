@@ -8,7 +8,7 @@ import struct
 from collections.abc import Iterator
 from pathlib import Path
 
-from kelpwick import almanac, holds, isles, png, words
+from kelpwick import addons, almanac, holds, isles, png, words
 from kelpwick.isles import rigging
 from kelpwick.pack import Item, write_pack
 
@@ -35,6 +35,8 @@ def make_game(folder: Path, seed: int = 7, scale: int = 1, version: int = 1) -> 
         isles.write(
             folder / "isles", name, isle_files(contents.__name__.rpartition(".")[2], random.Random(f"{seed} {name}"))
         )
+    (folder / "cargo").mkdir(exist_ok=True)
+    (folder / addons.MANIFEST).write_bytes(addons.EMPTY)
     holds.make(folder, seed)
     almanac.make(folder, seed, version)
     items = [Item(path, content, GROUPS[path.split("/")[0]], _method(path)) for path, content in files(rng, version)]

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 
@@ -18,7 +18,8 @@ from volvex.archive.transfer.pack import encode_name
 from volvex.archive.transfer.parallel import OnProgress, no_progress, verify
 from volvex.archive.transfer.rebuild import file_chunks, rebuild_files, reopened, template_row
 from volvex.bench.bench_file import fingerprint
-from volvex.bench.changes import FileChange, changes
+from volvex.bench.changes import FileChange, changes, content_of
+from volvex.bench.copies import spread
 from volvex.bench.rename import learn
 from volvex.bench.workbench import Workbench
 from volvex.errors import FormatError, NotFoundError, RefusedError
@@ -40,37 +41,61 @@ class Built:
     state: str = ""  # a digest of all that it was made of
     stamp: str = ""  # its size and time: while they hold, it is as it was built
     of: str = ""  # the file of the game whose changes are in it
+    absent: bool = False  # the game is to have no such file
+    lines: tuple[str, ...] = ()  # to be put into a list of the game; there is no file in `built`
+    copies: int = 0  # of the changes, those that are there since another archive has the same content
+    mod: str = ""  # the mod whose add-on it belongs to
+    outside: bool = False  # the path is below the folder for add-ons, not the game's
 
 
-Maker = Callable[[Workbench, str, Sequence[FileChange], OnProgress], list[Built]]
+class Maker(Protocol):
+    """Makes other files than the game's own of the changes of a file of the game."""
+
+    @property
+    def state(self) -> str: ...
+
+    def make(self, bench: Workbench, name: str, some: Sequence[FileChange], on_progress: OnProgress) -> list[Built]: ...
+
+    def finish(self, bench: Workbench, built: Sequence[Built]) -> list[Built]: ...
 
 
 def build(
-    bench: Workbench, on_progress: OnProgress = no_progress, maker: Maker | None = None, way: str = ""
+    bench: Workbench, on_progress: OnProgress = no_progress, maker: Maker | None = None, only: Sequence[str] = ()
 ) -> list[Built]:
     """Make every file of the game that the bench's changes affect; the list of them, also written to `built/`.
 
     What an earlier build made of the same is kept. `maker` makes other files than the game's own of the changes of a file of the
-    game, in the way that is called `way`. RefusedError when the game's file is another than the one from which something was taken and changed.
+    game. A change goes into every archive that has the same content under the same path, or into those of `only`. RefusedError when the game's file is another than the one from which something was taken and changed.
     """
     by_file: dict[str, list[FileChange]] = {}
-    for change in changes(bench):
+    found = changes(bench)
+    for change in spread(bench, found, only):
         by_file.setdefault(bench.file_of(bench.home(change.path)[0]), []).append(change)
     layouts = digest_bytes(b"".join(file.read_bytes() for file in bench.library.files()))
-    states = {name: _state(bench, name, some, f"{way} {layouts}") for name, some in by_file.items()}
+    states = {
+        name: _state(bench, name, some, f"{maker.state if maker else ''} {layouts}") for name, some in by_file.items()
+    }
     kept = _clear(bench, set(states.values()))
     built: list[Built] = []
     for name, some in sorted(by_file.items()):
         fresh = kept.get(states[name]) or [
-            replace(one, state=states[name], stamp=stamp_of(bench.built / one.path), of=name)
-            for one in (maker or build_file)(bench, name, some, on_progress)
+            replace(one, state=states[name], stamp=_stamp(bench, one), of=name)
+            for one in _counted((maker.make if maker else build_file)(bench, name, some, on_progress), some)
         ]
         built += fresh
-    learn(bench, [change for some in by_file.values() for change in some])
+    if maker:
+        built = maker.finish(bench, built)
+    learn(bench, found)
     value = {"built": 1, "files": [asdict(one) for one in built]}
     with atomic(bench.disk, bench.built / MANIFEST, durable=False) as file:
         bench.disk.write(file, (json.dumps(value, indent=1) + "\n").encode())
     return built
+
+
+def _counted(made: list[Built], some: Sequence[FileChange]) -> list[Built]:
+    """Built files that say how many of their changes are there for the sake of another archive."""
+    copies = sum(bool(change.of) for change in some)
+    return [replace(one, copies=copies) for one in made] if copies else made
 
 
 def read_built(folder: Path) -> list[Built]:
@@ -90,7 +115,12 @@ def _built_of(one: dict[str, Any]) -> Built:
         raise ValueError("a path that leads out of the bench")
     size, changed = (typed.whole(typed.member(one, name)) for name in ("size", "changes"))
     state, stamp, of = (typed.text(one.get(name, "")) for name in ("state", "stamp", "of"))
-    return Built(path, size, changed, fingerprint(typed.mapping(base)) if base is not None else None, state, stamp, of)
+    lines = tuple(map(typed.text, typed.listed(one.get("lines", []))))
+    flags = [one.get(name) is True for name in ("absent", "outside")]
+    return Built(
+        path, size, changed, fingerprint(typed.mapping(base)) if base is not None else None, state, stamp, of,
+        absent=flags[0], lines=lines, copies=typed.whole(one.get("copies", 0)), mod=typed.text(one.get("mod", "")), outside=flags[1],
+    )  # fmt: skip
 
 
 def _state(bench: Workbench, name: str, some: Sequence[FileChange], layouts: str) -> str:
@@ -98,7 +128,7 @@ def _state(bench: Workbench, name: str, some: Sequence[FileChange], layouts: str
     original = bench.game.original(name)
     parts = [__version__, layouts, name, repr(Fingerprint.of(original)) if original is not None else ""]
     for change in some:
-        parts += [change.path, change.what, "" if change.what == "removed" else digest_file(bench.files / change.path)]
+        parts += [change.path, change.what, "" if change.what == "removed" else digest_file(content_of(bench, change))]
     return digest_bytes("\0".join(parts).encode("utf-8", "surrogateescape"))
 
 
@@ -123,14 +153,20 @@ def _clear(bench: Workbench, wanted: set[str]) -> dict[str, list[Built]]:
 
 def _is_whole(bench: Workbench, built: Built) -> bool:
     path = bench.built / built.path
+    if built.absent or built.lines:
+        return not path.exists()
     return path.is_file() and stamp_of(path) == built.stamp
+
+
+def _stamp(bench: Workbench, built: Built) -> str:
+    return "" if built.absent or built.lines else stamp_of(bench.built / built.path)
 
 
 def build_file(bench: Workbench, name: str, some: Sequence[FileChange], on_progress: OnProgress) -> list[Built]:
     target, original = bench.built / name, bench.game.original(name)
     if some[0].path == name:  # a file of its own
         with atomic(bench.disk, target, durable=False) as file:
-            for chunk in file_chunks(bench.files / name):
+            for chunk in file_chunks(content_of(bench, some[0])):
                 bench.disk.write(file, chunk)
         return [Built(name, target.stat().st_size, 1, Fingerprint.of(original) if original else None)]
     bench.require_original(name)
@@ -193,7 +229,7 @@ def work_on(bench: Workbench, name: str, archive: Archive, some: Sequence[FileCh
             work.edit.removed.add(row)
             continue
         like = template_row(archive, inner) if row is None else row
-        content = archive.encode(spool, file_chunks(bench.files / change.path), like)
+        content = archive.encode(spool, file_chunks(content_of(bench, change)), like)
         if row is None:
             work.edit.added.append(Added(encode_name(archive, inner), like, content))
         elif row in places:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import difflib
 from collections.abc import Iterator
 from dataclasses import dataclass
+from pathlib import Path
 
 from volvex.archive.detect import filetypes
 from volvex.bench.workbench import Workbench
@@ -25,6 +26,12 @@ class FileChange:
     before: int | None
     after: int
     is_text: bool  # whether both can be told line by line
+    of: str = ""  # the path on the bench whose content it gets, where that is another
+
+    @property
+    def source(self) -> str:
+        """The path on the bench that has its new content."""
+        return self.of or self.path
 
 
 @dataclass(frozen=True)
@@ -34,6 +41,11 @@ class Line:
     sign: str
     number: int
     text: str
+
+
+def content_of(bench: Workbench, change: FileChange) -> Path:
+    """The file on the bench with the new content of a change."""
+    return bench.files / change.source
 
 
 def changes(bench: Workbench) -> list[FileChange]:

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import fnmatch
+import re
 import tomllib
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
+from types import MappingProxyType
 
-from volvex.archive.access.ties import DESCRIPTIONS
+from volvex.archive.access.ties import DESCRIPTIONS, is_game
 from volvex.archive.access.ties import described as described_ties
 from volvex.archive.safe_names import stays_inside
+from volvex.bench.add_ons import AddOns, add_ons_of
 from volvex.data import encodings
 from volvex.data.references import Meanings, described
 from volvex.errors import FormatError, UsageError
@@ -29,11 +32,15 @@ _KEYS = {
     "takes": list,
     "later": dict,
     "loose": dict,
+    "aside": dict,
+    "folder": dict,
+    "list": dict,
+    "lists": list,
     "keys": dict,
     "layouts": dict,
     "encodings": dict,
 }
-WAYS = ("replace", "later", "loose")
+WAYS = ("replace", "later", "loose", "aside", "folder", "list")
 _DATA = {"data": list, "references": dict, "language": str, "fonts": dict, "lengths": dict, "versions": dict}
 
 
@@ -56,6 +63,14 @@ class GameDescription:
     loose: Mapping[str, str] = field(
         default_factory=dict
     )  # patterns of archives, and the folder in which loose files win
+    aside: Mapping[str, str] = field(
+        default_factory=dict
+    )  # patterns of archives, and the folder whose files count once the archive is set aside
+    folder: AddOns | None = None  # where each mod is a folder or ZIP of its own
+    list: AddOns | None = None  # the same, with a line for each in a list of the game's
+    lists: tuple[str, ...] = ()  # addresses of lists of names, for `names update`
+    file: Path | None = None  # where this was read from
+    places: Mapping[str, Path] = field(default_factory=dict)  # the user's folders: home, documents, app_data
     keys: Mapping[str, str] = field(default_factory=dict)  # patterns of files, and the name of the key that each needs
     layouts: Mapping[str, str] = field(default_factory=dict)  # patterns of paths, and the titles of their layouts
     encodings: Mapping[str, str] = field(default_factory=dict)  # patterns of paths of texts, and their encodings
@@ -93,9 +108,17 @@ def read_game_description(path: Path) -> GameDescription:
     for way in values.get("takes", ()):
         if way not in WAYS:
             raise FormatError(path, f"takes: there is no way {way!r}", hint=f"one of {', '.join(WAYS)}")
-    for name in ("later", "loose"):
+    for name in ("later", "loose", "aside"):
         if not all(isinstance(one, str) and stays_inside(one) for one in values.get(name, {}).values()):
             raise FormatError(path, f"[{name}] gives paths below the game's folder, as texts")
+    for name in ("folder", "list"):
+        if name in values:
+            values[name] = add_ons_of(values[name], path, name)
+        elif name in values.get("takes", ()):
+            raise FormatError(path, f"takes has {name!r}, and there is no [{name}]", hint="docs/games.md shows one")
+    if "list" in values and not values["list"].list:
+        raise FormatError(path, "[list] needs `list` and `line`", hint="docs/games.md shows one")
+    _check_addresses(path, values.get("lists", ()))
     described_ties(path, values)
     for name in described_ties(path, values, "encodings").values():
         try:
@@ -106,7 +129,13 @@ def read_game_description(path: Path) -> GameDescription:
         raise FormatError(path, "a game description needs a `name` and `known` files")
     meanings = described({key: values.pop(key) for key in _DATA if key in values}, str(path))
     lists = {key: tuple(value) for key, value in values.items() if isinstance(value, list)}
-    return GameDescription(**{**values, **lists}, meanings=meanings)
+    return GameDescription(**{**values, **lists}, meanings=meanings, file=path)
+
+
+def _check_addresses(path: Path, addresses: Iterable[str]) -> None:
+    for one in addresses:
+        if not re.fullmatch(r"https?://[^\s]+", one):
+            raise FormatError(path, f"lists: {one!r} is no address", hint='lists = ["https://..."]')
 
 
 def descriptions(folders: Iterable[Path] = ()) -> Iterator[GameDescription]:
@@ -117,9 +146,12 @@ def descriptions(folders: Iterable[Path] = ()) -> Iterator[GameDescription]:
                 yield read_game_description(file)
 
 
-def description_for(game: Path, folders: Iterable[Path] = ()) -> GameDescription:
-    """The game description whose known files are all in the folder; `UNKNOWN` when none fits."""
+def description_for(
+    game: Path, folders: Iterable[Path] = (), places: Mapping[str, Path] = MappingProxyType({})
+) -> GameDescription:
+    """The game description whose known files are all in the folder; `UNKNOWN` when none fits. `places` are the user's folders, in
+    which games look for add-ons."""
     for description in descriptions(folders):
-        if all((game / name).exists() for name in description.known):
-            return description
+        if is_game(game, description.known, description.aside):
+            return replace(description, places=places)
     return UNKNOWN

@@ -21,7 +21,7 @@ from volvex.bench.check import check, refuse_errors
 from volvex.command.ui.bench import add_bench, open_bench
 from volvex.command.ui.context import Context
 from volvex.command.ui.games import add_game, require_named
-from volvex.command.ui.moves import tell
+from volvex.command.ui.moves import note_copies, tell
 from volvex.command.ui.reader import add_layout
 from volvex.command.ui.table import Column, count, number, numbers, print_table
 from volvex.errors import Status
@@ -38,6 +38,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--in-place", action="store_true", help="change the game's own files, once their originals are safe"
     )
     parser.add_argument("--anyway", action="store_true", help="build despite errors found by `check`")
+    parser.add_argument(
+        "--only", action="append", default=[], metavar="ARCHIVE",
+        help="where several archives have the same content, change only this one",
+    )  # fmt: skip
     add_game(parser)
     parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
     add_layout(parser)
@@ -55,7 +59,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             "the same command again",
         )
         with context.progress("building", total) as on_progress:
-            built = build(bench, on_progress)
+            built = build(bench, on_progress, only=options.only)
         folder = os.path.relpath(bench.built, context.cwd)
     if options.json:
         context.json({"path": one.path, "size": one.size, "changes": one.changes} for one in built)
@@ -65,6 +69,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         print_table(context, [Column("size", numbers(one.size for one in built), right=True),
                               Column("changes", numbers(one.changes for one in built), right=True),
                               Column("built", [one.path for one in built])])  # fmt: skip
+        note_copies(built, context)
         context.print(context.paint(f"{count(len(built), 'file')} in {folder}; next: volvex install", "dim"))
     return Status.OK
 

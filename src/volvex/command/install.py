@@ -11,27 +11,32 @@ from __future__ import annotations
 
 import argparse
 import contextlib
-from collections.abc import Mapping
+import sys
 from dataclasses import dataclass
 from pathlib import Path
 
 from volvex.archive.safe_names import shown
-from volvex.bench.build import Built, read_built
+from volvex.bench.build import read_built
 from volvex.bench.check import refuse_errors
 from volvex.bench.workbench import Workbench
 from volvex.command.ui.bench import add_bench, open_bench
 from volvex.command.ui.context import Context
 from volvex.command.ui.games import add_game, name_game, require_named
+from volvex.command.ui.logs import log_of
 from volvex.command.ui.mods import decisions_of, game_folder, library_of, open_staging, print_conflicts
-from volvex.command.ui.moves import tell
+from volvex.command.ui.moves import note_copies, tell
 from volvex.command.ui.table import count
 from volvex.errors import NotFoundError, RefusedError, Status, UsageError
-from volvex.mods import Done, install, plan_install
-from volvex.mods.assemble import Assembled, assemble, told
+from volvex.mods import Done
+from volvex.mods.assemble import Assembled, assemble, made_of, unpacked
+from volvex.mods.deploy import Deployment, withdraw
+from volvex.mods.installed import installed
 from volvex.mods.library import ModLibrary, check_requirements
 from volvex.mods.mod.content import Descriptor, Mod
 from volvex.mods.mod.make import parts_of_bench
-from volvex.mods.ways import way_of
+from volvex.mods.running import LogMarks, command_of, run_game
+from volvex.mods.ways import REPLACE, way_of
+from volvex.mods.ways.aside import Aside
 
 PRIORITY = 40
 EXAMPLES = (
@@ -63,7 +68,19 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--way",
         metavar="WAY",
-        help="replace, later or loose: how the game takes mods (default: as its description says)",
+        help="how the game takes mods: replace, later, loose, aside, folder or list (default: as its description says)",
+    )
+    parser.add_argument(
+        "--only",
+        action="append",
+        default=[],
+        metavar="ARCHIVE",
+        help="where several archives have the same content, change only this one",
+    )
+    parser.add_argument(
+        "--verify-start",
+        action="store_true",
+        help="with --way aside: first start the game with its archive unpacked and unchanged",
     )
     add_game(parser)
     parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
@@ -74,12 +91,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 class _Job:
     """What is to be installed: built files, where they are, and who made them of what."""
 
-    game: Path
-    folder: Path
-    built: list[Built]
-    by: str
-    also: tuple[str, ...] = ()  # whose files may go without being asked
-    made_of: Mapping[str, tuple[str, ...]] | None = None
+    deployment: Deployment
     lines: tuple[str, ...] = ()  # what each mod contributed
 
 
@@ -95,10 +107,13 @@ def run(options: argparse.Namespace, context: Context) -> int:
             return _with_mods(library, None, options, context)
     with open_bench(options, context) as bench:
         library = ModLibrary.of(context.home, bench.game.folder, context.disk)
-        if not any(entry.on for entry in library.entries) and options.way is None:
+        usual = way_of(bench.game.description, options.way) == REPLACE
+        if usual and not options.only and not any(entry.on for entry in library.entries):
             built = read_built(bench.built)
             _refuse_own(bench, [one.path for one in built])
-            job = _Job(bench.game.folder, bench.built, built, bench.identity, (MODS,))
+            job = _Job(
+                Deployment(bench.game.folder, bench.game.description, bench.built, built, bench.identity, (MODS,))
+            )
         else:
             with library_of(bench.game.folder, context) as library:
                 return _with_mods(library, bench, options, context)
@@ -120,14 +135,19 @@ def _with_mods(library: ModLibrary, bench: Workbench | None, options: argparse.N
             f"the mods that are on do not go together: {shown(wrong[0])}", "`volvex mod on`, `off` or `order`"
         )
     if bench is not None:
-        mods.append(Mod(Descriptor(BENCH, "", bench.game.description.name), parts_of_bench(bench)))
+        titles = {"en": bench.folder.name}
+        mods.append(Mod(Descriptor(BENCH, "", bench.game.description.name, titles=titles), parts_of_bench(bench)))
     with open_staging(library, context) as staged:
         _refuse_own(staged, [path for mod in mods for path in mod.parts])
         way = way_of(staged.game.description, options.way)
+        if options.verify_start:
+            _verify_start(staged, way, options, context)
         total = sum(path.stat().st_size for _, path in staged.game.files())
         context.interrupted = ("nothing was installed", "the same command again")
         with context.progress("combining and building", total) as on_progress:
-            made = assemble(staged, mods, decisions_of(library, options.prefer), on_progress, options.anyway, way)
+            made = assemble(
+                staged, mods, decisions_of(library, options.prefer), on_progress, options.anyway, way, options.only
+            )
         if made.conflicts:
             print_conflicts(made.conflicts, context)
             return Status.DIFFERS
@@ -138,10 +158,38 @@ def _with_mods(library: ModLibrary, bench: Workbench | None, options: argparse.N
         for name, reason in made.left:
             context.note(f"note: {shown(name)} is replaced: {reason}")
         also = () if bench is None else (bench.identity,)
-        versions = {mod.id: mod.descriptor.version for mod in mods}
-        made_of = {name: told(counts, versions) for name, counts in made.of_built.items()}
-        job = _Job(staged.game.folder, staged.built, made.built, MODS, also, made_of, _contributions(made, mods))
+        game = staged.game
+        deployment = Deployment(
+            game.folder, game.description, staged.built, made.built, MODS, also, made_of(made, mods)
+        )
+        job = _Job(deployment, _contributions(made, mods))
     return _install(job, options, context)
+
+
+def _verify_start(staged: Workbench, way: str, options: argparse.Namespace, context: Context) -> None:
+    """Have the game start with its archives unpacked and set aside, before the first change; RefusedError when it does not, and
+    everything is as it was then."""
+    if way != Aside.name:
+        raise UsageError(f"--verify-start is for the way {Aside.name}, this is {way}", "--way aside")
+    game, description = staged.game.folder, staged.game.description
+    if options.plan:
+        return
+    require_named(game, options, context) if options.dir is None else None
+    command = command_of(description, game, sys.executable)
+    before = installed(game)
+    if before:
+        raise RefusedError("something is installed already", "`volvex restore`, then --verify-start")
+    Deployment(game, description, staged.built, unpacked(staged), MODS).install(context.disk)
+    try:
+        done = run_game(
+            command, game / description.start_in, log_of(description, game), LogMarks(description), limit=20
+        )
+    finally:
+        withdraw(game, description, context.disk)
+    if done.failed:
+        first = next((line.text for line in done.lines if line.level == "error"), f"it ended with status {done.status}")
+        raise RefusedError(f"the game does not start with its archives set aside: {shown(first)}", "--way replace")
+    context.note("the game starts with its archives set aside")
 
 
 def _contributions(made: Assembled, mods: list[Mod]) -> tuple[str, ...]:
@@ -160,30 +208,28 @@ def _contributions(made: Assembled, mods: list[Mod]) -> tuple[str, ...]:
 
 
 def _install(job: _Job, options: argparse.Namespace, context: Context) -> int:
-    files = {one.path: job.folder / one.path for one in job.built}
-    bases = {one.path: one.base for one in job.built}
+    what = job.deployment
     if options.plan:
-        planned = plan_install(job.game, files, bases, job.by, options.replace, job.also)
-        if not planned and not job.built and job.by != MODS:
+        planned = what.plan(options.replace)
+        if not planned and not what.built and what.by != MODS:
             raise _NOTHING
         return tell([one for one in planned if one.what != "skip"], [one for one in planned if one.what == "skip"], True,
                     options.json, context, _ALREADY)  # fmt: skip
     if options.dir is None:
-        require_named(job.game, options, context)
-    total = sum(one.size for one in job.built) * 5
+        require_named(what.game, options, context)
+    total = sum(one.size for one in what.built) * 5
     context.interrupted = ("the next command finishes or undoes it", "the same command again")
     with context.progress("installing", total) as on_progress:
-        done = install(
-            job.game, files, bases, context.disk, on_progress, job.by, options.replace, job.made_of, job.also
-        )
+        done = what.install(context.disk, on_progress, options.replace)
     return _tell(job, done, options, context)
 
 
 def _tell(job: _Job, done: Done, options: argparse.Namespace, context: Context) -> int:
-    if not done.actions and not done.skipped and not job.built and job.by != MODS:
+    if not done.actions and not done.skipped and not job.deployment.built and job.deployment.by != MODS:
         raise _NOTHING
     status = tell(done.actions, done.skipped, False, options.json, context, _ALREADY)
     if not options.json:
+        note_copies(job.deployment.built, context)
         for line in job.lines:
             context.print(line)
         if done.actions:

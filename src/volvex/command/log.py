@@ -7,8 +7,8 @@ from __future__ import annotations
 
 import argparse
 
-from volvex.bench.game_description import description_for
 from volvex.command.ui.context import Context
+from volvex.command.ui.games import game_description
 from volvex.command.ui.logs import log_of, print_line, summary
 from volvex.command.ui.mods import add_game_folder, game_folder
 from volvex.errors import RefusedError, Status
@@ -30,7 +30,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     folder = game_folder(options, context)
-    description = description_for(folder, [context.home])
+    description = game_description(folder, context)
     log = log_of(description, folder)
     if log is None:
         raise RefusedError(f"{description.called} does not say where the log is", 'a line log = "logs/game.log" in its game.toml')  # fmt: skip

@@ -13,9 +13,11 @@ from pathlib import Path
 from volvex.bench.bench_file import read_description
 from volvex.command.ui.bench import add_bench, bench_folder
 from volvex.command.ui.context import Context
+from volvex.command.ui.games import game_description
 from volvex.command.ui.moves import tell
 from volvex.errors import NotFoundError
-from volvex.mods import installed, plan_restore, restore
+from volvex.mods import installed
+from volvex.mods.deploy import plan_withdraw, withdraw
 
 PRIORITY = 41
 EXAMPLES = (
@@ -41,12 +43,13 @@ def run(options: argparse.Namespace, context: Context) -> int:
     game = options.game or Path(read_description(bench_folder(options, context)).game)
     if not game.is_dir():
         raise NotFoundError(f"there is no folder {game}", "the folder that holds the game")
+    description = game_description(game, context)
     force = [name.replace("\\", "/") for name in options.overwrite]
     if options.plan:
-        planned = plan_restore(game, force)
+        planned = plan_withdraw(game, description, force)
         return tell(planned.actions, planned.skipped, True, options.json, context, "there is nothing to restore")
     total = sum((game / name).stat().st_size for name in installed(game) if (game / name).is_file()) * 2
     context.interrupted = ("the next command finishes or undoes it", "the same command again")
     with context.progress("restoring", total) as on_progress:
-        done = restore(game, context.disk, on_progress, force)
+        done = withdraw(game, description, context.disk, on_progress, force)
     return tell(done.actions, done.skipped, False, options.json, context)

@@ -12,9 +12,9 @@ import argparse
 import sys
 from pathlib import Path
 
-from volvex.bench.game_description import description_for
 from volvex.command.restore import run as restore_game
 from volvex.command.ui.context import Context
+from volvex.command.ui.games import game_description
 from volvex.command.ui.logs import log_of, print_line, summary
 from volvex.command.ui.mods import add_game_folder, game_folder
 from volvex.command.ui.recovery import finish_interrupted
@@ -42,15 +42,16 @@ def run(options: argparse.Namespace, context: Context) -> int:
         status = _install(folder, context)
         if status:
             return status
-    description = description_for(folder, [context.home])
+    description = game_description(folder, context)
     marks = LogMarks(description, ModLibrary.of(context.home, folder, context.disk).mods())
     command = command_of(description, folder, sys.executable)
     context.interrupted = ("the game was ended", "")
+    restored = int(Status.OK)
     try:
         done = run_game(command, folder / description.start_in, log_of(description, folder), marks, lambda line: print_line(line, context), options.limit)  # fmt: skip
     finally:
         if options.restore:
-            restore_game(argparse.Namespace(game=folder, overwrite=[], plan=False, json=False, bench=None), context)
+            restored = restore_game(argparse.Namespace(game=folder, overwrite=[], plan=False, json=False, bench=None), context)
     how = (
         "runs"
         if done.status is None
@@ -66,7 +67,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             f"{description.name} {how}{status_told} after {done.seconds:.1f} s: {summary(done.lines)}", "bold"
         )
     )
-    return Status.DIFFERS if done.failed else Status.OK
+    return Status.DIFFERS if done.failed else restored
 
 
 def _install(folder: Path, context: Context) -> int:

@@ -15,14 +15,17 @@ from volvex.bench.changes import changes
 from volvex.bench.semantic_diff import game_catalogue
 from volvex.command.ui.bench import add_bench, open_bench
 from volvex.command.ui.context import Context
+from volvex.command.ui.games import game_description
 from volvex.command.ui.mods import add_game_folder, game_folder, library_of, open_staging
 from volvex.command.ui.table import Column, count, print_table
 from volvex.data.check import game_version
 from volvex.errors import NotFoundError, Status
-from volvex.mods.installed import FileState, states
+from volvex.mods.deploy import all_states
+from volvex.mods.installed import FileState
 
 PRIORITY = 34
 EXAMPLES = ("volvex status",)
+MOST = 20  # files that are listed
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -34,7 +37,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, context: Context) -> int:
     on_bench = options.game is None and (context.bench is not None or options.bench is not None)
     folder = game_folder(options, context).resolve()
-    found = states(folder)
+    found = all_states(folder, game_description(folder, context))
     if options.json:
         context.json({"path": one.path, "state": one.state, "made_of": one.made_of} for one in found)
         return Status.OK
@@ -48,7 +51,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
         + (f"; off: {len(library.entries) - len(on):,}" if len(library.entries) > len(on) else "")
     )
     _print_files(found, context)
-    step = _on_bench(options, context) if on_bench else ""
+    among_mods = any("(bench)" in one.made_of for one in found)
+    step = _on_bench(options, context, among_mods) if on_bench else ""
     context.print(context.paint(f"next: {step or _next(found, on, folder)}", "dim"))
     return Status.OK
 
@@ -57,11 +61,14 @@ def _print_files(found: list[FileState], context: Context) -> None:
     if not found:
         context.print("  nothing is installed: all files are the game's own")
         return
+    rows = sorted(found, key=lambda one: one.state == "installed")[:MOST]
     print_table(context, [
-        Column("state", [one.state for one in found], style="yellow"),
-        Column("file", [shown(one.path) for one in found]),
-        Column("made of", [", ".join(one.made_of) or "a bench" for one in found]),
+        Column("state", [one.state for one in rows], style="yellow"),
+        Column("file", [shown(one.path) for one in rows]),
+        Column("made of", [", ".join(one.made_of) or "a bench" for one in rows]),
     ])  # fmt: skip
+    if len(found) > MOST:
+        context.print(f"  and {count(len(found) - MOST, 'more file')}: --json lists all")
 
 
 def _next(found: list[FileState], on: list[str], folder: Path) -> str:
@@ -78,7 +85,7 @@ def _next(found: list[FileState], on: list[str], folder: Path) -> str:
     )
 
 
-def _on_bench(options: argparse.Namespace, context: Context) -> str:
+def _on_bench(options: argparse.Namespace, context: Context, among_mods: bool) -> str:
     """What is on the bench; what to do there next."""
     options.game = None
     with open_bench(options, context) as bench:
@@ -97,4 +104,6 @@ def _on_bench(options: argparse.Namespace, context: Context) -> str:
         return "volvex merge carries your edits into the new files"
     if not edited:
         return "volvex take PATH, or volvex set"
+    if among_mods:  # `install` builds
+        return "volvex start, or volvex install after more edits"
     return "volvex build" if wanted - built else "volvex install"

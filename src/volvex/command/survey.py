@@ -15,8 +15,9 @@ from pathlib import Path
 from volvex.archive.detect.survey import Surveyed, survey
 from volvex.archive.detect.survey_cache import Memory
 from volvex.archive.safe_names import quoted
-from volvex.bench.game_description import UNKNOWN, GameDescription, description_for
+from volvex.bench.game_description import UNKNOWN, GameDescription
 from volvex.command.ui.context import Context
+from volvex.command.ui.games import game_description
 from volvex.command.ui.reader import add_reading, folder_of, tied_library
 from volvex.command.ui.table import Column, count, number, numbers, percent, print_table
 from volvex.errors import Status
@@ -48,7 +49,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, context: Context) -> int:
     library, ties = tied_library(options, context)
     folder, before = folder_of(options.dir, options, context)
-    description = description_for(folder, [context.home]) if folder.is_dir() else UNKNOWN
+    description = game_description(folder, context) if folder.is_dir() else UNKNOWN
     memory = Memory(None if options.refresh else context.cache / "survey.sqlite")
     context.interrupted = ("what was found out is remembered", "the same command again, which goes on from there")
     files = survey(folder, library, memory, lambda path: _key(description, path), tied=ties.words)

@@ -4,23 +4,27 @@ from __future__ import annotations
 
 import contextlib
 import json
+import re
 import shutil
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from volvex.archive.transfer.parallel import OnProgress, no_progress
 from volvex.bench.build import Built, build
 from volvex.bench.check import check
+from volvex.bench.copies import places_of
 from volvex.bench.game import Game
 from volvex.bench.workbench import Workbench
 from volvex.data.check import ERROR, Problem
+from volvex.errors import RefusedError
 from volvex.layout import Library
 from volvex.mods.combine.conflict import Conflict, Decisions
 from volvex.mods.combine.files import Combination, Combined, combine
 from volvex.mods.library import WORK, ModLibrary
-from volvex.mods.mod.content import Mod
-from volvex.mods.ways import REPLACE, WayMaker
+from volvex.mods.mod.content import ID, Descriptor, Mod
+from volvex.mods.ways import REPLACE, WAYS, Carried
+from volvex.mods.ways.aside import Aside
 from volvex.source import Disk, atomic, typed
 from volvex.source.digest import stamp_of
 
@@ -31,7 +35,6 @@ class Assembled:
 
     built: list[Built] = field(default_factory=list)
     made_of: dict[str, dict[str, int]] = field(default_factory=dict)  # changes by mod, by file of the game
-    of_built: dict[str, dict[str, int]] = field(default_factory=dict)  # the same by built file
     left: list[tuple[str, str]] = field(default_factory=list)  # files that the way cannot carry, and why
     conflicts: list[Conflict] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
@@ -49,9 +52,11 @@ def assemble(
     on_progress: OnProgress = no_progress,
     anyway: bool = False,
     way: str = REPLACE,
+    only: Sequence[str] = (),
 ) -> Assembled:
     """Combine mods and build the files of the game that they change. Nothing is built when there is a conflict, or
-    (unless `anyway`) an error that the game would not start with."""
+    (unless `anyway`) an error that the game would not start with. `only`: the archives that are meant where several have the same
+    content."""
     memory = _Memory(bench)
     combination = combine(bench, mods, decisions, memory.known)
     result = Assembled(conflicts=combination.conflicts)
@@ -64,17 +69,56 @@ def assemble(
         memory.keep(combination)
     elif not anyway:
         return result
-    maker = WayMaker(bench.game.description, way)
-    result.built = build(bench, on_progress, maker, way)
+    carried = Carried(
+        {mod.id: (_presentable(mod.descriptor), mod.folder) for mod in mods},
+        {
+            one.path: next(mod.id for mod in reversed(mods) if mod.id in one.counts)
+            for one in combination.files
+            if one.counts
+        },
+    )
+    maker = WAYS[way](bench.game.description, carried)
+    result.built = build(bench, on_progress, maker, only)
     result.left = maker.left
-    made_of: dict[str, dict[str, int]] = {}
+    own = {one.path for one in combination.files}
     for one in combination.files:
-        counts = made_of.setdefault(bench.file_of(bench.home(one.path)[0]), {})
-        for mod, count in one.counts.items():
-            counts[mod] = counts.get(mod, 0) + count
-    result.made_of = made_of
-    result.of_built = {one.path: made_of.get(one.of, {}) for one in result.built}
+        for path in places_of(bench, one.path, only, own):
+            counts = result.made_of.setdefault(bench.file_of(bench.home(path)[0]), {})
+            for mod, count in one.counts.items():
+                counts[mod] = counts.get(mod, 0) + count
     return result
+
+
+def _presentable(descriptor: Descriptor) -> Descriptor:
+    """A descriptor with an id and a version that an add-on can have; a bench among the mods has neither."""
+    if ID.fullmatch(descriptor.id):
+        return descriptor
+    name = re.sub(r"[^a-z0-9._-]+", "-", descriptor.title.lower()).strip("-._") or "bench"
+    return replace(descriptor, id=name, version=descriptor.version or "1.0")
+
+
+def made_of(made: Assembled, mods: Sequence[Mod]) -> dict[str, tuple[str, ...]]:
+    """The mods that each built file is made of, with their versions, as the journal keeps them."""
+    versions = {mod.id: mod.descriptor.version for mod in mods}
+    placed = [mod.id for mod in mods if any(one.mod == mod.id for one in made.built)]
+
+    def names(one: Built) -> Iterable[str]:
+        return placed if one.lines else [one.mod] if one.mod else made.made_of.get(one.of, {})
+
+    return {one.path: tuple(f"{mod} {versions.get(mod, '')}".strip() for mod in names(one)) for one in made.built}
+
+
+def unpacked(bench: Workbench, on_progress: OnProgress = no_progress) -> list[Built]:
+    """The files of the way `aside` without any change: what the game must start with before the first change is made."""
+    way, built = Aside(bench.game.description), list[Built]()
+    for name, _ in bench.game.files():
+        target = way.target(name)
+        if target is not None and bench.archive(name) is not None:
+            made = way.carry(bench, name, [], target, on_progress)
+            if isinstance(made, str):
+                raise RefusedError(f"{name} cannot be set aside: {made}", "--way replace")
+            built += made
+    return built
 
 
 class _Memory:
@@ -134,8 +178,3 @@ def _stage(bench: Workbench, combination: Combination) -> None:
                 with one.file.open("rb") as source:
                     while chunk := source.read(1 << 20):
                         bench.disk.write(file, chunk)
-
-
-def told(counts: Mapping[str, int], versions: Mapping[str, str]) -> tuple[str, ...]:
-    """The mods that a file is made of, with their versions, as the journal keeps them."""
-    return tuple(f"{mod} {versions.get(mod, '')}".strip() for mod in counts)

@@ -1,4 +1,7 @@
-"""Install: a list of moves, journalled, all of them or none."""
+"""Install: a list of moves, journalled, all of them or none.
+
+What a path of the game is to be is a file with the content, lines in a list that the game has, or None: no file.
+"""
 
 from __future__ import annotations
 
@@ -11,16 +14,19 @@ from volvex.mods.actions import Action, Done, leave_out, require_writable, size_
 from volvex.mods.home import home_of, locked
 from volvex.mods.installed import is_ours, originals
 from volvex.mods.journal import Installed, Move, Older, State, read_state, write_state
+from volvex.mods.list_lines import ListLines, read_list, with_lines, without_lines
 from volvex.mods.restore import damaged, moves_back, planned_back
-from volvex.mods.store import OnProgress, Store, copy
+from volvex.mods.store import OnProgress, Store, copy, stage
 from volvex.mods.transaction import carry_out, content_id, inside, nothing, recover_in
 from volvex.source import Disk
 from volvex.source.digest import Fingerprint, stamp_of
 
+Content = Path | ListLines | None
+
 
 def plan_install(
     game: Path,
-    files: Mapping[str, Path],
+    files: Mapping[str, Content],
     bases: Mapping[str, Fingerprint | None],
     by: str = "",
     replace: bool = False,
@@ -34,10 +40,20 @@ def plan_install(
     actions = []
     for name, source in sorted(files.items()):
         target = inside(game, name)
-        what = "replace" if target.exists() else "add"
-        actions.append(Action(name, what, size_of(target), size_of(source), _why_in(state.installed.get(name), by)))
+        actions.append(_action(name, target, source, state.installed.get(name), by))
     leaving = {name: one for name, one in state.installed.items() if name not in files}
     return [*actions, *(_why_out(planned_back(game, name, one), one, by) for name, one in sorted(leaving.items()))]
+
+
+def _action(name: str, target: Path, source: Content, known: Installed | None, by: str) -> Action:
+    """What becomes of a path."""
+    why = "takes out an earlier install's" if known is not None and known.by != by else ""
+    before = size_of(target)
+    if isinstance(source, ListLines):
+        return Action(name, "replace", before, before, why or "only our lines are put into this list")
+    if source is None:
+        return Action(name, "set aside", before, None, why or "the original is kept")
+    return Action(name, "replace" if target.exists() else "add", before, size_of(source), why)
 
 
 def _check_others(game: Path, state: State, files: Iterable[str], ours: Collection[str], replace: bool) -> None:
@@ -51,18 +67,18 @@ def _check_others(game: Path, state: State, files: Iterable[str], ours: Collecti
                            "--replace to take them out, or `volvex restore` first")  # fmt: skip
 
 
-def _why_in(known: Installed | None, by: str) -> str:
-    return "takes out an earlier install's" if known is not None and known.by != by else ""
-
-
 def _why_out(action: Action, known: Installed, by: str) -> Action:
     why = action.why or ("of an earlier install" if known.by != by else "no longer in the build")
     return Action(action.path, action.what, action.before, action.after, why)
 
 
-def _check_bases(game: Path, files: Mapping[str, Path], bases: Mapping[str, Fingerprint | None]) -> None:
+def _check_bases(game: Path, files: Mapping[str, Content], bases: Mapping[str, Fingerprint | None]) -> None:
     now = originals(game)
-    for name in files:
+    for name, source in files.items():
+        if isinstance(source, ListLines):  # made from what the list is now
+            if not (game / name).is_file():
+                raise NotFoundError(f"the game has no list {name}", "the line [list] in its game.toml")
+            continue
         original = now.get(name, game / name) if name in now else (game / name if (game / name).is_file() else None)
         found = Fingerprint.of(original) if original is not None else None
         if found != bases.get(name):
@@ -72,7 +88,7 @@ def _check_bases(game: Path, files: Mapping[str, Path], bases: Mapping[str, Fing
 
 def install(
     game: Path,
-    files: Mapping[str, Path],
+    files: Mapping[str, Content],
     bases: Mapping[str, Fingerprint | None],
     disk: Disk,
     on_progress: OnProgress = nothing,
@@ -81,7 +97,7 @@ def install(
     made_of: Mapping[str, tuple[str, ...]] | None = None,
     also: Collection[str] = (),
 ) -> Done:
-    """Put files into the game, the originals kept safe; files of the same bench's earlier install that are not among them go
+    """Put files into the game (or take them out of it), the originals kept safe; files of the same bench's earlier install that are not among them go
     back to their originals. All of it happens, or nothing does.
 
     `bases` are the originals from which the files were made: RefusedError when the game has others now. `by` says which bench
@@ -90,7 +106,7 @@ def install(
     """
     for name, source in files.items():
         inside(game, name)
-        if not source.is_file():
+        if isinstance(source, Path) and not source.is_file():
             raise NotFoundError(f"{source} is missing", "`volvex build`")
     with locked(game, disk) as home:
         recover_in(game, home, disk)
@@ -114,7 +130,7 @@ def install(
                 older.append(Older(name, str(known.original)))
         gone = {name: one for name, one in state.installed.items() if name not in files}
         shared = {one.original for one in after.values() if one.original} | {one.original for one in older}
-        back, kept = moves_back(game, gone, store, done, on_progress, shared, len(moves))
+        back, kept = moves_back(game, gone, store, done, on_progress, shared, len(moves), older)
         done.actions = [_why_out(one, gone[one.path], by) if one.path in gone else one for one in done.actions]
         made = State(state.installed, older, "install", [*moves, *back], [], after | kept, state.generation)
         if made.moves:
@@ -125,17 +141,23 @@ def install(
     return done
 
 
-def _is_there(target: Path, source: Path, known: Installed, store: Store, on_progress: OnProgress) -> bool:
+def _is_there(target: Path, source: Content, known: Installed, store: Store, on_progress: OnProgress) -> bool:
     """Whether a file is installed already, byte for byte, and its original is sound."""
-    if not is_ours(target, known) or content_id(source, known.now, on_progress) != known.now or known.blocks:
+    if not is_ours(target, known) or known.blocks:
         return False
-    return known.original is None or store.is_sound(known.original, on_progress)
+    if isinstance(source, ListLines):
+        same = known.lines == source.lines
+    elif source is None or not known.now:
+        same = source is None and not known.now
+    else:
+        same = content_id(source, known.now, on_progress) == known.now
+    return same and (known.original is None or store.is_sound(known.original, on_progress))
 
 
 def _move_in(
     game: Path,
     name: str,
-    source: Path,
+    source: Content,
     number: int,
     known: Installed | None,
     store: Store,
@@ -143,23 +165,37 @@ def _move_in(
     by: str,
 ) -> tuple[Action, Move, Installed]:
     """Have a file's original in the store and its new content staged."""
-    target, incoming, aside = game / name, f"incoming/{number}", f"replaced/{number}"
-    action = Action(name, "replace" if target.exists() else "add", size_of(target), size_of(source), _why_in(known, by))
+    target, aside = game / name, f"replaced/{number}"
+    action = _action(name, target, source, known, by)
     folder, stamp = _missing_folder(game, target), stamp_of(target) if target.is_file() else ""
     if known is not None and is_ours(target, known, on_progress):
-        old: str | None = known.now
+        old: str | None = known.now or None
         original, folder = known.original, known.folder
         if original is not None and not store.is_sound(original, on_progress):
             raise damaged(store, original)
+    elif known is not None and known.lines and isinstance(source, ListLines):
+        old, original = content_id(target, None, on_progress), _without_ours(target, name, known, number, store)
     else:
         old = original = store.put(target, on_progress) if target.is_file() else None
+    if source is None:
+        return action, Move(name, old, None, None, aside, folder, stamp), Installed(original, "", folder, by=by)
+    incoming = f"incoming/{number}"
     waiting = store.folder.parent / incoming
-    new = copy(source, waiting, None, store.disk, on_progress, target if target.is_file() else None)
-    return (
-        action,
-        Move(name, old, new, incoming, aside, folder, stamp),
-        Installed(original, new, folder, stamp_of(waiting), by=by),
-    )
+    lines = source.lines if isinstance(source, ListLines) else ()
+    if isinstance(source, ListLines):
+        data = with_lines(read_list(store.path(str(original))), lines, name)
+        new = stage(data, waiting, target, store.disk)
+    else:
+        new = copy(source, waiting, None, store.disk, on_progress, target if target.is_file() else None)
+    made = Installed(original, new, folder, stamp_of(waiting), by=by, lines=lines)
+    return action, Move(name, old, new, incoming, aside, folder, stamp), made
+
+
+def _without_ours(target: Path, name: str, known: Installed, number: int, store: Store) -> str:
+    """Keep a list that others have changed since as the original of what comes, without the lines that are ours."""
+    waiting = store.folder.parent / f"incoming/list-{number}"
+    stage(without_lines(read_list(target), known.lines, name), waiting, target, store.disk)
+    return store.put(waiting, nothing)
 
 
 def _missing_folder(game: Path, target: Path) -> str:

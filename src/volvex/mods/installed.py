@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -21,7 +22,8 @@ def installed(game: Path) -> Mapping[str, Installed]:
 
 @dataclass(frozen=True)
 class FileState:
-    """A file that was installed: `installed` as it is, `changed since` (a game update?), or its `original` again."""
+    """A file that was installed: `installed` as it is, `set aside` (there is no such file), `changed since` (a game update?), or its
+    `original` again."""
 
     path: str
     state: str
@@ -34,7 +36,9 @@ def states(game: Path) -> list[FileState]:
 
 
 def _state(path: Path, one: Installed) -> str:
-    return "installed" if is_ours(path, one) else "original" if is_original(path, one) else "changed since"
+    if is_ours(path, one):
+        return "installed" if one.now else "set aside"
+    return "original" if is_original(path, one) else "changed since"
 
 
 def originals(game: Path) -> dict[str, Path | None]:
@@ -51,7 +55,10 @@ def originals(game: Path) -> dict[str, Path | None]:
 
 
 def is_ours(path: Path, installed: Installed, on_progress: OnProgress = nothing) -> bool:
-    """Whether a file is still what was installed: untouched since, or with the same bytes, all of which are read."""
+    """Whether a file is still what was installed: untouched since, or with the same bytes, all of which are read; or gone, when
+    that is what was installed."""
+    if not installed.now:
+        return not os.path.lexists(path)
     if path.is_symlink() or not path.is_file():
         return False
     return stamp_of(path) == installed.stamp or content_id(path, installed.now, on_progress) == installed.now

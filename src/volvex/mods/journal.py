@@ -21,7 +21,8 @@ from volvex.source import Disk, atomic, typed
 from volvex.source.digest import digest_bytes, is_digest
 from volvex.source.typed import text, whole
 
-FORMAT = 3
+FORMAT = 4
+READ = (3, 4)  # 3 had neither files that are gone nor lists
 NAMES = ("state.json", "state.copy.json")
 ROOM = 1 << 14  # bytes: the journal's files are multiples of it, and a few times larger than what they say
 VERBS = ("", "install", "restore", "build --in-place")
@@ -37,7 +38,7 @@ class Installed:
     """A file of the game that is not as it was. No original means that the game had no such file."""
 
     original: str | None  # the digest under which the store keeps it
-    now: str  # the digest of what was installed; of what was changed in place the digest of `blocks`
+    now: str  # the digest of what was installed, empty for no file; of what was changed in place the digest of `blocks`
     folder: str = ""  # the topmost folder that had to be made for it
     stamp: str = ""  # size and time of what was installed: while they hold, it need not be read to be known
     entries: tuple[
@@ -46,6 +47,7 @@ class Installed:
     blocks: str = ""  # the digests of its blocks, when it was changed in place
     by: str = ""  # which bench it came from, or that it was made of mods
     made_of: tuple[str, ...] = ()  # the mods and the bench that have changes in it
+    lines: tuple[str, ...] = ()  # that were put into a list; the rest of it is the game's, or of others
 
 
 @dataclass(frozen=True)
@@ -148,7 +150,7 @@ def _read(path: Path) -> State | None:
         data = file.read(typed.LARGEST + 1)
     try:
         value = typed.parsed(data)
-        if value["journal"] != FORMAT:
+        if value["journal"] not in READ:
             raise ValueError(f"a journal of version {int(value['journal'])}; this Volvex reads version {FORMAT}")
         state = _state(value["state"])
         if value["checksum"] != digest_bytes(json.dumps(value["state"], indent=1).encode()):
@@ -218,9 +220,9 @@ def _folder(value: object) -> str:
 def _installed(value: Mapping[str, Mapping[str, Any]]) -> dict[str, Installed]:
     return {
         _path(name): Installed(
-            None if one["original"] is None else _digest(one["original"]), _token(one["now"]), _folder(one["folder"]),
+            None if one["original"] is None else _digest(one["original"]), _token(one["now"]) if one["now"] else "", _folder(one["folder"]),
             text(one["stamp"]), tuple((text(name), whole(number)) for name, number in one["entries"]), _blocks(one["blocks"]), text(one["by"]),
-            tuple(map(text, one.get("made_of", ()))),
+            tuple(map(text, one.get("made_of", ()))), tuple(map(text, one.get("lines", ()))),
         )
         for name, one in value.items()
     }  # fmt: skip

@@ -7,6 +7,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
 
 from volvex.data.text.document import decoded
 from volvex.data.text.forms._xml_tree import end_of, tag_of, tree_of
@@ -14,6 +16,13 @@ from volvex.errors import FormatError
 
 LARGEST = 1 << 26  # bytes of a list
 _INDENT = re.compile(rb"\n([ \t]*)\S[^\n]*\n[ \t]*$")
+
+
+@dataclass(frozen=True)
+class ListLines:
+    """Elements that are to be in a list, each as a line of XML."""
+
+    lines: tuple[str, ...]
 
 
 def with_lines(data: bytes, lines: Sequence[str], name: str) -> bytes:
@@ -54,8 +63,8 @@ def _encoded(text: bytes, encoding: str) -> bytes:
     return text if encoding == "utf-8" else text.decode().encode(encoding)
 
 
-def bounded(data: bytes, name: str) -> bytes:
-    """The list, when it is of a size that a list has."""
-    if len(data) > LARGEST:
-        raise FormatError(name, f"a list of more than {LARGEST >> 20} MB", hint="another way: --way replace")
-    return data
+def read_list(path: Path) -> bytes:
+    """A list, when it is of a size that a list has."""
+    if path.stat().st_size > LARGEST:
+        raise FormatError(path, f"a list of more than {LARGEST >> 20} MB", hint="another way: --way replace")
+    return path.read_bytes()

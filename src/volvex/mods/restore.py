@@ -9,15 +9,18 @@ from pathlib import Path
 
 from volvex.archive.access.paths import HIDDEN
 from volvex.archive.safe_names import quoted
-from volvex.errors import NotFoundError, RefusedError
+from volvex.errors import FormatError, NotFoundError, RefusedError
 from volvex.mods.actions import Action, Done, leave_out, require_writable, size_of
 from volvex.mods.home import ASIDE, home_of, locked, orphans, set_aside
 from volvex.mods.installed import is_original, is_ours
-from volvex.mods.journal import Installed, Move, State, read_state, write_state
-from volvex.mods.store import OnProgress, Store, copy
+from volvex.mods.journal import Installed, Move, Older, State, read_state, write_state
+from volvex.mods.list_lines import read_list, without_lines
+from volvex.mods.store import OnProgress, Store, copy, stage
 from volvex.mods.transaction import carry_out, content_id, inside, nothing, reached, recover_in
 from volvex.source import Disk
-from volvex.source.digest import stamp_of
+from volvex.source.digest import digest_bytes, stamp_of
+
+_SHARED = "others have changed this list since: only our lines go"
 
 
 def plan_restore(game: Path, force: Collection[str] = ()) -> Done:
@@ -35,6 +38,8 @@ def plan_restore(game: Path, force: Collection[str] = ()) -> Done:
 def planned_back(game: Path, name: str, installed: Installed) -> Action:
     target = game / name
     if os.path.lexists(target) and not is_ours(target, installed) and not is_original(target, installed):
+        if installed.lines and target.is_file():
+            return Action(name, "put back", size_of(target), None, _SHARED)
         return skipped(game, name, installed)
     if installed.original is None:
         return Action(name, "remove", size_of(target), None)
@@ -67,7 +72,7 @@ def _offer(name: str) -> str:
 def held(game: Path, state: State, force: Collection[str]) -> list[Action]:
     """What the store still holds beside what is installed: older originals, and those that no journal knows."""
     found = [
-        Action(one.path, "skip", size, size, "an older original, from before a game update, is kept", _offer(one.path))
+        Action(one.path, "skip", size, size, "an older original, from before a game update or another change, is kept", _offer(one.path))
         for one, size in ((one, size_of(game / one.path)) for one in state.older if one.path not in force)
     ]  # fmt: skip
     return found + [
@@ -104,10 +109,10 @@ def restore(game: Path, disk: Disk, on_progress: OnProgress = nothing, force: Co
         _check_force(force, {*state.installed, *(one.path for one in state.older)})
         require_writable(game, list(state.installed))
         aside = _forced(game, home, state, force, store, disk, on_progress)
-        shared = {one.original for one in state.older}
-        moves, kept = moves_back(game, state.installed, store, done, on_progress, shared, 0)
+        shared, older = {one.original for one in state.older}, list(state.older)
+        moves, kept = moves_back(game, state.installed, store, done, on_progress, shared, 0, older)
         if moves or kept != state.installed:
-            made = State(state.installed, state.older, "restore", moves, [], kept, state.generation)
+            made = State(state.installed, older, "restore", moves, [], kept, state.generation)
             leave_out(done, carry_out(game, home, made, disk))
         done.actions = [
             changed(action, before=aside[action.path].before, why=aside[action.path].why)
@@ -115,7 +120,7 @@ def restore(game: Path, disk: Disk, on_progress: OnProgress = nothing, force: Co
             else action
             for action in done.actions
         ]
-        done.skipped += held(game, state, force)
+        done.skipped += held(game, changed(state, older=older), force)
     return done
 
 
@@ -164,6 +169,21 @@ def _forced(
     return moved
 
 
+def _lines_out(game: Path, name: str, one: Installed, number: int, store: Store) -> Move | None:
+    """The move that takes our lines out of a list that others have changed since; None when none of them is there, or it is no list
+    any more."""
+    target, incoming = game / name, f"incoming/list-{number}"
+    try:
+        data = read_list(target)
+        left = without_lines(data, one.lines, name)
+    except (FormatError, IsADirectoryError):
+        return None
+    if left == data:
+        return None
+    new = stage(left, store.folder.parent / incoming, target, store.disk)
+    return Move(name, digest_bytes(data), new, incoming, f"replaced/{number}", stamp=stamp_of(target))
+
+
 def moves_back(
     game: Path,
     those: Mapping[str, Installed],
@@ -172,10 +192,12 @@ def moves_back(
     on_progress: OnProgress,
     shared: set[str | None] | set[str],
     number: int,
+    older: list[Older],
 ) -> tuple[list[Move], dict[str, Installed]]:
     """The moves that bring these files back, and what stays known of those that do not come back.
 
-    An original that is needed once is moved out of the store.
+    An original that is needed once is moved out of the store. One that cannot come back since others have changed the list that it
+    is of goes to `older`.
     """
     moves: list[Move] = []
     kept: dict[str, Installed] = {}
@@ -192,6 +214,13 @@ def moves_back(
                 done.actions.append(
                     Action(name, "put back", size_of(target), size_of(target), "its original was back already")
                 )
+                continue
+            move = _lines_out(game, name, one, number + len(moves), store) if one.lines else None
+            if move is not None:
+                moves.append(move)
+                older += [Older(name, str(one.original))] if one.original not in (None, move.new) else []
+                left = size_of(store.folder.parent / str(move.incoming))
+                done.actions.append(Action(name, "put back", size_of(target), left, _SHARED))
                 continue
             done.skipped.append(skipped(game, name, one))
             if one.original is not None:

@@ -13,7 +13,7 @@ from blake3 import blake3
 
 from volvex.errors import FormatError
 from volvex.source import Disk, FileSource, atomic
-from volvex.source.digest import STEP, digest_file, is_digest
+from volvex.source.digest import STEP, digest_bytes, digest_file, is_digest
 
 OnProgress = Callable[[int], None]
 
@@ -71,6 +71,15 @@ def copy(
         file.flush()
         _copy_facts(source, mode_of or (source if digest is not None else None), Path(file.name))
     return found
+
+
+def stage(data: bytes, target: Path, mode_of: Path, disk: Disk) -> str:
+    """Write bytes to a file, synced, with the mode of another; their digest."""
+    with atomic(disk, target) as file:
+        disk.write(file, data)
+        with contextlib.suppress(OSError):
+            Path(file.name).chmod(mode_of.stat().st_mode & 0o777)
+    return digest_bytes(data)
 
 
 def _copy_facts(source: Path, mode_of: Path | None, target: Path) -> None:

@@ -6,6 +6,7 @@ from a game's description, from a bench or from a command line. Of several that 
 
 from __future__ import annotations
 
+import fnmatch
 import os
 import re
 import tomllib
@@ -114,11 +115,23 @@ def described(path: Path, value: Mapping[str, object], what: str = "layouts") ->
     return told
 
 
+def is_game(folder: Path, known: Iterable[str], aside: Mapping[str, str]) -> bool:
+    """Whether a folder has the files by which a game is known. An archive that was set aside counts where the folder with its content is."""
+
+    def is_there(name: str) -> bool:
+        if (folder / name).exists():
+            return True
+        target = next((one for pattern, one in aside.items() if fnmatch.fnmatchcase(name, pattern)), None)
+        return target is not None and (folder / target).is_dir()
+
+    return all(map(is_there, known))
+
+
 class Games:
     """The games whose descriptions tie paths to layouts: found by the files by which they are known."""
 
     def __init__(self, folders: Iterable[Path]) -> None:
-        self._told: list[tuple[Path, list[str], dict[str, str], dict[str, str]]] = []
+        self._told: list[tuple[Path, list[str], dict[str, str], dict[str, str], dict[str, str]]] = []
         for folder in (*folders, GAMES):
             for file in user_files(folder, DESCRIPTIONS) if folder.is_dir() else ():
                 try:
@@ -127,12 +140,15 @@ class Games:
                     continue  # reported where a description is read as a whole
                 known = value.get("known")
                 if isinstance(known, list) and known and all(isinstance(one, str) for one in known):
-                    self._told.append((file, known, described(file, value), described(file, value, "encodings")))
+                    aside, layouts, encodings = (
+                        described(file, value, what) for what in ("aside", "layouts", "encodings")
+                    )
+                    self._told.append((file, known, aside, layouts, encodings))
 
     def tie(self, ties: Ties, folder: Path) -> bool:
         """Add the ties of the game that a folder is, if it is one that is known; whether it is."""
-        for file, known, layouts, encodings in self._told:
-            if all((folder / name).exists() for name in known):
+        for file, known, aside, layouts, encodings in self._told:
+            if is_game(folder, known, aside):
                 for pattern, title in layouts.items():
                     ties.add(folder, pattern, title, f"the game's description ({file.parent.name}/{file.name})")
                 for pattern, encoding in encodings.items():

@@ -9,8 +9,8 @@ import argparse
 from pathlib import Path
 
 from volvex.bench.game import Game
-from volvex.bench.game_description import description_for
 from volvex.command.ui.context import Context
+from volvex.command.ui.games import game_description
 from volvex.command.ui.mods import add_game, names_of, open_library, part_counts
 from volvex.errors import Status
 
@@ -27,7 +27,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     with open_library(options, context) as library:
-        names = names_of(Game(library.game, description_for(library.game, [context.home])))
+        names = names_of(Game(library.game, game_description(library.game, context)))
         for source in options.mod:
             mod, before = library.add(source, names, options.overwrite, options.any_game)
             said = f"replaces {before}" if before else "added"

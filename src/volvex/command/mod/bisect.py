@@ -19,22 +19,23 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from volvex.archive.safe_names import shown
-from volvex.bench.game_description import description_for
 from volvex.command.install import BENCH, MODS
 from volvex.command.ui.context import Context
-from volvex.command.ui.games import name_game
+from volvex.command.ui.games import game_description, name_game
 from volvex.command.ui.logs import log_of
 from volvex.command.ui.mods import add_game, game_folder, library_of, open_staging
 from volvex.command.ui.table import count
 from volvex.errors import RefusedError, Status, UsageError, VolvexError
-from volvex.mods import install, installed, restore
-from volvex.mods.assemble import assemble, told
+from volvex.mods import installed
+from volvex.mods.assemble import assemble, made_of
 from volvex.mods.bisect import guilty_changes, guilty_mods
 from volvex.mods.combine.conflict import Decisions
+from volvex.mods.deploy import Deployment, withdraw
 from volvex.mods.journal import Installed
 from volvex.mods.library import ModLibrary
 from volvex.mods.mod.content import Mod, NewFile
 from volvex.mods.running import LogMarks, command_of, run_game
+from volvex.mods.ways import way_of
 from volvex.source import atomic
 from volvex.source.digest import digest_bytes, digest_file
 
@@ -89,7 +90,9 @@ def _as_before(search: _Search, before: Mapping[str, Installed]) -> Iterator[Non
         if was_installed:
             search.install(was_installed)
         else:
-            restore(game, context.disk)
+            done = withdraw(game, game_description(game, context), context.disk)
+            for one in done.skipped:
+                context.complain(f"skipped: {shown(one.path)}: {shown(one.why)}")
         if _made_of(installed(game)) != _made_of(before):
             context.complain("what is installed is not as it was before: `volvex status` tells it, `volvex install GAME` installs the mods that are on")  # fmt: skip
 
@@ -157,24 +160,23 @@ class _Search:
         """Install just these mods; whether they could be combined. Where they disagree the later one wins."""
         decisions = Decisions(self.library.settled, tuple(mod.id for mod in reversed(mods)))
         with open_staging(self.library, self.context, "bisect") as bench:  # again: installs move the originals
+            description = bench.game.description
             try:
-                made = assemble(bench, mods, decisions, anyway=True)
+                made = assemble(bench, mods, decisions, anyway=True, way=way_of(description, None))
             except VolvexError:
                 return False
-            folder, built = bench.built, made.built
+            folder = bench.built
         if made.conflicts:
             return False
-        versions = {mod.id: mod.descriptor.version for mod in mods}
-        install(
-            self.library.game, {one.path: folder / one.path for one in built}, {one.path: one.base for one in built},
-            self.context.disk, by=MODS, made_of={name: told(counts, versions) for name, counts in made.of_built.items()},
-        )  # fmt: skip
+        Deployment(self.library.game, description, folder, made.built, MODS, made_of=made_of(made, mods)).install(
+            self.context.disk
+        )
         return True
 
     def _test(self) -> bool:
         """Whether the game fails now."""
         game = self.library.game
-        description = description_for(game, [self.context.home])
+        description = game_description(game, self.context)
         if self.options.ask:
             return self.context.confirmed("does the game fail?")
         if self.options.test is not None:

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from volvex.command.ui.context import Context
+from volvex.command.ui.games import game_description
 from volvex.command.ui.recovery import note_recovered
 from volvex.errors import NotFoundError
 
@@ -26,13 +27,12 @@ def add_bench(parser: argparse.ArgumentParser, game: bool = True) -> None:
 def open_game(folder: Path, context: Context) -> Game:
     """A game's folder as it was before installs; an interrupted install or restore is finished first."""
     from volvex.bench import Game
-    from volvex.bench.game_description import description_for
     from volvex.mods import originals, recover
 
     if not folder.is_dir():
         raise NotFoundError(f"there is no folder {folder}", "the folder that holds the game")
     note_recovered(folder, recover(folder, context.disk), context)
-    return Game(folder, description_for(folder, [context.home]), originals(folder))
+    return Game(folder, game_description(folder, context), originals(folder))
 
 
 def bench_folder(options: argparse.Namespace, context: Context) -> Path:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
+from volvex.command.ui.games import game_description
 from volvex.command.ui.table import Column, count, print_table
 from volvex.data import Change, Document, Sheet
 from volvex.data.edit import Target, chosen, found_row
@@ -374,7 +375,7 @@ def laid_out(path: str, walker: Walker, context: Context) -> LayoutDocument | No
 def catalogue_of(path: str, walker: Walker, options: argparse.Namespace, context: Context) -> tuple[Catalogue, str]:
     """All data around a path: that of the bench, of its game if a description knows it, or else of its folder; and the path in it."""
     from volvex.bench import Game
-    from volvex.bench.game_description import UNKNOWN, description_for
+    from volvex.bench.game_description import UNKNOWN
     from volvex.bench.originals import Originals
     from volvex.bench.semantic_diff import catalogues, game_catalogue
     from volvex.command.ui.bench import open_bench
@@ -390,7 +391,7 @@ def catalogue_of(path: str, walker: Walker, options: argparse.Namespace, context
     if here is None:
         raise NotFoundError(f"there is no {shown(path)}")
     for folder in (here, *here.parents):
-        description = description_for(folder, [context.home])
+        description = game_description(folder, context)
         if description is not UNKNOWN:
             here = folder
             break

@@ -12,6 +12,7 @@ from volvex.source import atomic
 from volvex.source.lock import held
 
 if TYPE_CHECKING:
+    from volvex.bench.game_description import GameDescription
     from volvex.command.ui.context import Context
 
 NAME = "games.json"
@@ -22,6 +23,24 @@ def add_game(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--game", type=Path, metavar="DIR", help="the game's folder, when this bench was made elsewhere"
     )
+
+
+def game_description(folder: Path, context: Context) -> GameDescription:
+    """What is known of the game in a folder."""
+    from volvex.bench.game_description import description_for
+
+    return description_for(folder.resolve(), [context.home], user_folders())
+
+
+def user_folders() -> dict[str, Path]:
+    """The user's folders in which games may look for add-ons."""
+    import platformdirs
+
+    return {
+        "home": Path.home(),
+        "documents": platformdirs.user_documents_path(),
+        "app_data": Path(platformdirs.user_data_dir(roaming=True)),
+    }
 
 
 def named_games(context: Context) -> set[str]:

@@ -10,10 +10,11 @@ from pathlib import Path
 from volvex.archive.access.paths import HIDDEN
 from volvex.archive.safe_names import quoted, shown
 from volvex.bench.game import Game
-from volvex.bench.game_description import UNKNOWN, description_for
+from volvex.bench.game_description import UNKNOWN
 from volvex.bench.workbench import Workbench
 from volvex.command.ui.bench import open_game
 from volvex.command.ui.context import Context
+from volvex.command.ui.games import game_description
 from volvex.command.ui.reader import bench_library, bench_of
 from volvex.command.ui.table import count
 from volvex.errors import NotFoundError, UsageError
@@ -54,7 +55,7 @@ def game_folder(options: argparse.Namespace, context: Context) -> Path:
 
         return Path(read_description(bench).game)
     for folder in (context.cwd, *context.cwd.parents):
-        if (folder / HIDDEN).is_dir() or description_for(folder, [context.home]) is not UNKNOWN:
+        if (folder / HIDDEN).is_dir() or game_description(folder, context) is not UNKNOWN:
             return folder
     raise UsageError("no game is given, and the current folder is not in one", "--game DIR, with the game's folder")
 

@@ -5,10 +5,22 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from volvex.archive.safe_names import shown
+from volvex.bench.build import Built
 from volvex.command.ui.context import Context
 from volvex.command.ui.table import Column, count, number, print_table
 from volvex.errors import Status
 from volvex.mods import Action
+
+MOST = 40  # files that are listed
+
+
+def note_copies(built: Sequence[Built], context: Context) -> None:
+    """Say which archives are changed since they have the same content as another one that is."""
+    for one in built:
+        if one.copies:
+            context.print(
+                f"{shown(one.path)}: {count(one.copies, 'change')}, since it has the same content as another archive; --only ARCHIVE restricts"
+            )
 
 
 def tell(
@@ -26,12 +38,15 @@ def tell(
     elif not actions and not skipped:
         context.print(otherwise)
     elif actions:
+        rows = sorted(actions, key=lambda one: one.what in ("add", "remove"))[:MOST] if len(actions) > MOST else actions
         print_table(context, [
-            Column("before", [number(action.before) for action in actions], right=True),
-            Column("after", [number(one.after) for one in actions], right=True),
-            Column("action", [one.what for one in actions], style="green"),
-            Column("file", [shown(f"{one.path}: {one.why}" if one.why else one.path) for one in actions]),
+            Column("before", [number(action.before) for action in rows], right=True),
+            Column("after", [number(one.after) for one in rows], right=True),
+            Column("action", [one.what for one in rows], style="green"),
+            Column("file", [shown(f"{one.path}: {one.why}" if one.why else one.path) for one in rows]),
         ])  # fmt: skip
+        if len(actions) > MOST:
+            context.print(f"and {count(len(actions) - MOST, 'more file')}: --json lists all")
         said = "would be changed; plan only, nothing changed" if planned else "changed"
         context.print(context.paint(f"{count(len(actions), 'file')} {said}", "dim"))
     for one in skipped:

@@ -81,6 +81,11 @@ class Descriptor:
         """Its title in English, or in the first language, or its id."""
         return self.titles.get("en") or next(iter(self.titles.values()), self.id)
 
+    @property
+    def description(self) -> str:
+        """Its description in English, or in the first language."""
+        return self.descriptions.get("en") or next(iter(self.descriptions.values()), "")
+
 
 @dataclass(frozen=True)
 class FieldChanges:

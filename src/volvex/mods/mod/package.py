@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import shutil
-import zipfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -17,8 +16,7 @@ from volvex.layout import Library
 from volvex.mods.mod.folder import DESCRIPTOR, MOST_FILES
 from volvex.source import Disk
 from volvex.source.outputs import new_file
-
-_TIME = (1980, 1, 1, 0, 0, 0)
+from volvex.source.zip_out import write_zip
 
 
 def export_mod(folder: Path, target: Path, disk: Disk, overwrite: bool = False) -> int:
@@ -27,15 +25,8 @@ def export_mod(folder: Path, target: Path, disk: Disk, overwrite: bool = False) 
     Stored, since the compressed bytes would be others with another version of the compressor.
     """
     files = sorted(path for path in folder.rglob("*") if path.is_file() and not path.is_symlink())
-    with new_file(disk, target, overwrite) as out, zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
-        for path in files:
-            entry = zipfile.ZipInfo(path.relative_to(folder).as_posix(), _TIME)
-            entry.external_attr = 0o644 << 16
-            with (
-                archive.open(entry, "w", force_zip64=path.stat().st_size > 1 << 31) as inner,
-                path.open("rb") as source,
-            ):
-                shutil.copyfileobj(source, inner, 1 << 20)
+    with new_file(disk, target, overwrite) as out:
+        write_zip(out, [(path.relative_to(folder).as_posix(), path) for path in files])
     return len(files)
 
 

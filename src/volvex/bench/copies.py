@@ -1,0 +1,74 @@
+"""The same content in several archives: a game reads whichever it loads last, so a change goes into each that has it."""
+
+from __future__ import annotations
+
+import fnmatch
+from collections.abc import Collection, Iterator, Sequence
+from dataclasses import replace
+from pathlib import PurePosixPath
+
+from volvex.archive.archive import Archive
+from volvex.bench.changes import FileChange
+from volvex.bench.workbench import Workbench
+from volvex.errors import VolvexError
+from volvex.source.digest import digest_chunks
+
+SAMPLES = 3  # files with an extension of which one must be an archive for all of them to be looked into
+
+
+def spread(bench: Workbench, found: Sequence[FileChange], only: Sequence[str] = ()) -> Iterator[FileChange]:
+    """Changes, and the same ones for every other archive of the game that has the same content under the same path; `only` are
+    patterns of the archives that are meant where there are several."""
+    own = {change.path for change in found}
+    for change in found:
+        for path in places_of(bench, change.path, only, own) if change.what != "added" else [change.path]:
+            yield change if path == change.path else replace(change, path=path, of=change.path)
+
+
+def places_of(bench: Workbench, path: str, only: Sequence[str] = (), own: Collection[str] = ()) -> list[str]:
+    """Where a change of an entry goes: its own path, and those of the same content in other archives, but for paths in `own`, which
+    have changes of their own."""
+    name, inner = bench.home(path)
+    if not inner or bench.file_of(name) != name:
+        return [path]
+    others = [f"{other}/{inner}" for other in _with_same(bench, path, name, inner)]
+    found = [path, *(one for one in others if one not in own)]
+    wanted = [one for one in found if any(fnmatch.fnmatchcase(bench.file_of(one), pattern) for pattern in only)]
+    return wanted or (found if not only else [path])
+
+
+def _with_same(bench: Workbench, path: str, name: str, inner: str) -> list[str]:
+    """The other archives of the game with this content under this path."""
+    row, digest = bench.row(path), ""
+    if row is None:
+        return []
+    found = []
+    for other, archive in _archives(bench):
+        place = bench.rows_in(other).get(inner) if other != name else None
+        if place is None or archive.entries.size[place] != bench.require_archive(name).entries.size[row]:
+            continue
+        digest = digest or digest_chunks(bench.original_content(path))[0]
+        try:
+            same = digest_chunks(archive.chunks(place))[0] == digest
+        except VolvexError:  # damaged or locked: not the same
+            continue
+        if same:
+            found.append(other)
+    return found
+
+
+def _archives(bench: Workbench) -> Iterator[tuple[str, Archive]]:
+    """The archives of a game, opened once. Of many files with one extension a few are tried first."""
+    tried: dict[str, list[bool]] = {}
+    for name, _ in bench.game.files():
+        seen = tried.setdefault(PurePosixPath(name).suffix.lower(), [])
+        if len(seen) >= SAMPLES and not any(seen):
+            continue
+        try:
+            with bench.library.keys.quiet():
+                archive = bench.archive(name)
+        except VolvexError:
+            archive = None
+        seen.append(archive is not None)
+        if archive is not None:
+            yield name, archive

@@ -1,0 +1,123 @@
+"""What was built, into the game's folder and into its folder of add-ons where that is elsewhere; and out of both again.
+
+Each folder has a journal of its own (`.volvex`), and each is changed in one transaction: the add-ons first when something is
+put there, the game first when it is taken out, so that the game never asks for an add-on that is not there.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from dataclasses import replace as changed
+from pathlib import Path
+
+from volvex.bench.build import Built
+from volvex.bench.game_description import GameDescription
+from volvex.errors import RefusedError
+from volvex.mods.actions import Action, Done
+from volvex.mods.home import home_of
+from volvex.mods.install import Content, install, plan_install
+from volvex.mods.installed import FileState, states
+from volvex.mods.list_lines import ListLines
+from volvex.mods.restore import plan_restore, restore
+from volvex.mods.store import OnProgress
+from volvex.mods.transaction import nothing
+from volvex.source import Disk
+from volvex.source.digest import digest_bytes
+
+
+def outside_of(game: Path, description: GameDescription) -> list[Path]:
+    """The folders outside of the game's in which add-ons may be."""
+    found = []
+    for one in (description.folder, description.list):
+        try:
+            root = one.folder(game, description.places)[0] if one is not None else game
+        except RefusedError:  # none on this system
+            continue
+        if root != game and root not in found:
+            found.append(root)
+    return found
+
+
+@dataclass(frozen=True)
+class Deployment:
+    """What is to be installed: what was built in `folder`, and of which mods; `by` says by whom, `also` whose files may go without
+    being asked."""
+
+    game: Path
+    description: GameDescription
+    folder: Path
+    built: Sequence[Built]
+    by: str
+    also: tuple[str, ...] = ()
+    made_of: Mapping[str, tuple[str, ...]] | None = None
+
+    def _parts(self) -> list[tuple[Path, list[Built], str, tuple[str, ...]]]:
+        """The folders that change, with what goes into each, who says so, and whom it takes out."""
+        parts = []
+        mark = digest_bytes(str(self.game).encode("utf-8", "surrogateescape"))[:16]
+        for root in outside_of(self.game, self.description):
+            own = [one for one in self.built if one.outside]
+            if own or home_of(root).is_dir():
+                parts.append((root, own, f"{self.by} {mark}", tuple(f"{one} {mark}" for one in self.also)))
+        return [*parts, (self.game, [one for one in self.built if not one.outside], self.by, self.also)]
+
+    def _contents(self, built: Iterable[Built]) -> dict[str, Content]:
+        return {
+            one.path: None if one.absent else ListLines(one.lines) if one.lines else self.folder / one.path
+            for one in built
+        }
+
+    def plan(self, replace: bool = False) -> list[Action]:
+        """What installing it would do; RefusedError where it could not be."""
+        found = []
+        for root, own, by, also in self._parts():
+            bases = {one.path: one.base for one in own}
+            planned = plan_install(root, self._contents(own), bases, by, replace, also)
+            found += _placed(planned, root, self.game)
+        return found
+
+    def install(self, disk: Disk, on_progress: OnProgress = nothing, replace: bool = False) -> Done:
+        """Install it; what an earlier install of the same put elsewhere goes."""
+        done = Done()
+        for root, own, by, also in self._parts():
+            bases = {one.path: one.base for one in own}
+            part = install(root, self._contents(own), bases, disk, on_progress, by, replace, self.made_of, also)
+            done.actions += _placed(part.actions, root, self.game)
+            done.skipped += _placed(part.skipped, root, self.game)
+        return done
+
+
+def withdraw(
+    game: Path, description: GameDescription, disk: Disk, on_progress: OnProgress = nothing, force: Collection[str] = ()
+) -> Done:
+    """Put every original back, in the game and where its add-ons are."""
+    done = restore(game, disk, on_progress, force)
+    for root in outside_of(game, description):
+        part = restore(root, disk, on_progress)
+        done.actions += _placed(part.actions, root, game)
+        done.skipped += _placed(part.skipped, root, game)
+    return done
+
+
+def plan_withdraw(game: Path, description: GameDescription, force: Collection[str] = ()) -> Done:
+    """What `withdraw` would do."""
+    done = plan_restore(game, force)
+    for root in outside_of(game, description):
+        part = plan_restore(root)
+        done.actions += _placed(part.actions, root, game)
+        done.skipped += _placed(part.skipped, root, game)
+    return done
+
+
+def all_states(game: Path, description: GameDescription) -> list[FileState]:
+    """What has become of each file that was installed, in the game and where its add-ons are."""
+    found = states(game)
+    for root in outside_of(game, description):
+        found += [changed(one, path=(root / one.path).as_posix()) for one in states(root)]
+    return found
+
+
+def _placed(actions: Iterable[Action], root: Path, game: Path) -> list[Action]:
+    """Actions in a folder that is not the game's say where."""
+    return [one if root == game else changed(one, path=(root / one.path).as_posix()) for one in actions]

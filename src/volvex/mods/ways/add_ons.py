@@ -1,0 +1,149 @@
+"""Each mod as an add-on of the game's own form: a folder or a ZIP with a descriptor, in the folder where the game looks for them,
+and with a line in the game's list where it keeps one.
+
+The game takes files whole, so a file that several mods change is in the add-on of the last of them, with the changes of all.
+"""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Sequence
+from dataclasses import replace
+from pathlib import Path
+
+from volvex.archive.transfer.parallel import OnProgress
+from volvex.bench.add_ons import AddOns
+from volvex.bench.build import Built
+from volvex.bench.changes import FileChange
+from volvex.bench.game_description import GameDescription
+from volvex.bench.workbench import Workbench
+from volvex.errors import RefusedError
+from volvex.mods.mod.content import Descriptor
+from volvex.mods.ways._base import Carried, Way, copied, whole_entries
+from volvex.mods.ways._descriptor import Filling, filled, filled_line
+from volvex.source import atomic
+from volvex.source.zip_out import write_zip
+
+
+class AddOnFolder(Way):
+    """`[folder]`: a folder of add-ons, which the game loads by their names."""
+
+    name = "folder"
+
+    def __init__(self, description: GameDescription, carried: Carried | None = None) -> None:
+        super().__init__(description, carried)
+        self.add_ons = self._add_ons()
+        self._game: Path | None = None
+
+    def _add_ons(self) -> AddOns:
+        assert self.description.folder is not None  # required where the description is read
+        return self.description.folder
+
+    @property
+    def state(self) -> str:
+        return f"{self.name} {self.add_ons} {dict(self.carried.owners)} {list(self.carried.mods.items())}"
+
+    def target(self, name: str) -> str | None:
+        return name if self.add_ons.carries(name) else None
+
+    def carry(
+        self, bench: Workbench, name: str, some: Sequence[FileChange], target: str, on_progress: OnProgress
+    ) -> list[Built] | str:
+        if not whole_entries(bench, name, some):
+            return "archives in it have changes"
+        return [self._placed(bench, change) for change in some]
+
+    def _placed(self, bench: Workbench, change: FileChange) -> Built:
+        mod = self.carried.owners.get(change.path) or self.carried.owners.get(change.source)
+        mod = mod or next(iter(self.carried.mods))
+        inner = bench.home(change.path)[1]
+        outside = self._root(bench)[0] != bench.game.folder
+        path = "/".join(filter(None, (self._root(bench)[1], self._name(mod), self.add_ons.content, inner)))
+        return replace(copied(bench, change, path), mod=mod, outside=outside)
+
+    def _root(self, bench: Workbench) -> tuple[Path, str]:
+        return self.add_ons.folder(bench.game.folder, self.description.places)
+
+    def _name(self, mod: str) -> str:
+        """The name of a mod's add-on; the order is that of the mods, so that names sort as the mods do."""
+        descriptor = self.carried.mods[mod][0]
+        order = list(self.carried.mods).index(mod) + 1
+        name = self.add_ons.name.replace("{order}", f"{order:03}")
+        return name.replace("{id}", descriptor.id).replace("{version}", descriptor.version)
+
+    def finish(self, bench: Workbench, built: Sequence[Built]) -> list[Built]:
+        root, prefix = self._root(bench)
+        outside = root != bench.game.folder
+        result = [one for one in built if not self._is_ours(one, prefix)]
+        for mod, (descriptor, folder) in self.carried.mods.items():
+            place = f"{prefix}/{self._name(mod)}"
+            own = [one for one in built if self._is_ours(one, prefix) and one.path.startswith(place + "/")]
+            if not own:
+                continue
+            self._require_free(root, place, bench)
+            own += self._described(bench, place, descriptor, folder)
+            if self.add_ons.form == "zip":
+                own = [self._zipped(bench, place, own)]
+            result += [replace(one, mod=mod, outside=outside) for one in own]
+        return result
+
+    @staticmethod
+    def _is_ours(built: Built, prefix: str) -> bool:
+        return built.path.startswith(prefix + "/") and not built.absent and not built.lines
+
+    def _require_free(self, root: Path, place: str, bench: Workbench) -> None:
+        """RefusedError when there is an add-on of that name which Volvex did not put there."""
+        from volvex.mods.installed import installed
+
+        ours = any(path == place or path.startswith(place + "/") for path in installed(root))
+        if (root / place).exists() and not ours:
+            raise RefusedError(f"there is an add-on {root / place} already", "removing it, or another id for the mod")
+
+    def _described(self, bench: Workbench, place: str, descriptor: Descriptor, folder: Path | None) -> list[Built]:
+        """The descriptor of the game's own form, and the icon."""
+        made = []
+        icon = Path(descriptor.icon).name if descriptor.icon and folder is not None else ""
+        if self.add_ons.descriptor:
+            assert self.description.file is not None
+            template = self.description.file.parent / self.add_ons.template
+            data = filled(template, self.add_ons.descriptor, Filling(descriptor, icon, place.rpartition("/")[2]))
+            made.append(_written(bench, f"{place}/{self.add_ons.descriptor}", data))
+        if icon and folder is not None:
+            made.append(_written(bench, f"{place}/{icon}", (folder / descriptor.icon).read_bytes()))
+        return made
+
+    def _zipped(self, bench: Workbench, place: str, own: Sequence[Built]) -> Built:
+        """The files of an add-on as one ZIP, the same bytes for the same files."""
+        target = bench.built / f"{place}.making"
+        with atomic(bench.disk, target, durable=False) as out:
+            write_zip(out, [(one.path[len(place) + 1 :], bench.built / one.path) for one in own])
+        shutil.rmtree(bench.built / place)
+        bench.disk.replace(target, bench.built / place)
+        file = bench.built / place
+        return Built(place, file.stat().st_size, sum(one.changes for one in own), None)
+
+
+class AddOnList(AddOnFolder):
+    """`[list]`: a folder of add-ons of which the game loads those that are in a list."""
+
+    name = "list"
+
+    def _add_ons(self) -> AddOns:
+        assert self.description.list is not None
+        return self.description.list
+
+    def finish(self, bench: Workbench, built: Sequence[Built]) -> list[Built]:
+        made = super().finish(bench, built)
+        prefix = self._root(bench)[1]
+        used = {one.path[len(prefix) + 1 :].partition("/")[0] for one in made if self._is_ours(one, prefix)}
+        lines = tuple(
+            filled_line(self.add_ons.line, Filling(descriptor, "", self._name(mod)))
+            for mod, (descriptor, _) in self.carried.mods.items() if self._name(mod) in used
+        )  # fmt: skip
+        return [*made, Built(self.add_ons.list, 0, len(lines), None, lines=lines)] if lines else made
+
+
+def _written(bench: Workbench, path: str, data: bytes) -> Built:
+    with atomic(bench.disk, bench.built / path, durable=False) as out:
+        bench.disk.write(out, data)
+    return Built(path, len(data), 0, None)
