@@ -7,7 +7,7 @@ import unittest
 
 from kelpwick import GameError, isles
 from kelpwick.isles import rigging, soundings
-from tests.support import Case, KeptGame, made_game
+from tests.support import LAMPS, MAIN, Case, KeptGame, digests, made_game
 
 DEPTHS = f"isles/soundings.kws/unnamed/{soundings.key_of('soundings/the_pans/ebb.sdg'):016x}.bin"
 TIDES = "isles/tides.kwv/the_pans.csv"
@@ -122,7 +122,7 @@ class Changing(Case):
 
     def test_entries_left_out_and_taken_in_again(self) -> None:
         paths = [TIDES, JOURNAL, NOTE, HULL, CHIME, DEPTHS]
-        self.assertIn("6 entries left out when", self.do("drop", *paths))
+        self.assertIn("6 paths left out of", self.do("drop", *paths))
         out = self.do("changes")
         self.assertIn("removed  isles/tides.kwv/the_pans.csv  text, 194 bytes", out)
         self.assertIn("0 files changed, 0 added, 6 left out", out)
@@ -132,9 +132,20 @@ class Changing(Case):
             after = module.read((self.work / "built" / "isles" / name).read_bytes())
             self.assertEqual(len(after), len(before) - 1, name)
             self.assertEqual(after, {key: one for key, one in before.items() if key in after})
-        self.assertIn("6 entries left out no longer", self.do("drop", "--back", *paths))
+        self.assertIn("6 paths left out no longer", self.do("drop", "--back", *paths))
         self.assertIn("no changes", self.do("changes"))
-        self.assertIn("not an entry of an archive", self.complaint("drop", "kelpwick.ini", status=5, cwd=self.work))
+
+    def test_whole_files_of_the_game_are_left_out_and_come_back(self) -> None:
+        old = digests(self.source)
+        self.do("drop", "kelpwick.ini")
+        self.do("drop", "--whole", "isles/tides.kwv")
+        self.do("install") if "2 files" in self.do("build") else self.fail("two files are built")
+        self.assertEqual(set(old) - set(digests(self.source)), {"kelpwick.ini", "isles/tides.kwv"})
+        self.do("set", LAMPS, "--row", "fresnel_3", "range=14")
+        self.do("drop", "--whole", MAIN)
+        self.assertIn("in it has changes", self.complaint("build", status=5, cwd=self.work))
+        self.do("restore")
+        self.assertEqual(digests(self.source), old)
 
     def test_what_an_archive_cannot_say_is_refused(self) -> None:
         mine = self.folder / "mine.txt"

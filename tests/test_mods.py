@@ -609,7 +609,7 @@ class Packs(WithGame):
         text = (self.folder / "mine/game.toml").read_text()
         for words in (
             'known = ["kelpwick.exe", ',
-            'own = ["saves/*"]',
+            '"saves/*"]',
             "data/main.kwp: Kelpwick pack",
             '"post/winter.kpz" = ',
         ):

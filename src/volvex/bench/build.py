@@ -164,6 +164,13 @@ def _stamp(bench: Workbench, built: Built) -> str:
 
 def build_file(bench: Workbench, name: str, some: Sequence[FileChange], on_progress: OnProgress) -> list[Built]:
     target, original = bench.built / name, bench.game.original(name)
+    if some[0].path == name and some[0].what == "removed":
+        if len(some) > 1:
+            raise RefusedError(
+                f"{name} is left out, and {some[1].path} in it has changes",
+                f"`volvex drop --back {quoted(name)}`, or `volvex undo` for those",
+            )
+        return [Built(name, 0, 1, Fingerprint.of(original) if original else None, absent=True)]
     if some[0].path == name:  # a file of its own
         with atomic(bench.disk, target, durable=False) as file:
             for chunk in file_chunks(content_of(bench, some[0])):

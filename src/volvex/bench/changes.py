@@ -57,7 +57,7 @@ def changes(bench: Workbench) -> list[FileChange]:
 
 def _dropped(bench: Workbench, place: str) -> FileChange | None:
     """The entry that is left out; None when the game has no such entry any more."""
-    before = _original_size(bench, place)
+    before = bench.original_size(place)
     if before is None:
         return None
     kind = filetypes.kind_by_content(next(bench.original_content(place), b"")[: filetypes.HEAD])
@@ -69,7 +69,7 @@ def _change(bench: Workbench, place: str) -> FileChange | None:
     size = path.stat().st_size
     with path.open("rb") as file:
         kind = _kind(file.read(filetypes.WORDS))
-    before = _original_size(bench, place)
+    before = bench.original_size(place)
     if before is None:
         return FileChange(place, "added", kind, None, size, _is_text(kind, size))
     if size == before and _same(bench, place):
@@ -81,16 +81,6 @@ def _change(bench: Workbench, place: str) -> FileChange | None:
 
 def _is_text(kind: str, size: int) -> bool:
     return kind in (*filetypes.TEXT, "empty") and size <= TEXT_LIMIT
-
-
-def _original_size(bench: Workbench, place: str) -> int | None:
-    name, inner = bench.home(place)
-    archive = bench.archive(name) if inner else None
-    if archive is None:
-        original = bench.game.original(name)
-        return original.stat().st_size if original is not None else None
-    row = bench.row(place)
-    return None if row is None else int(archive.entries.size[row])
 
 
 def _same(bench: Workbench, place: str) -> bool:

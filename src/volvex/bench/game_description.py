@@ -16,7 +16,7 @@ from volvex.archive.safe_names import stays_inside
 from volvex.bench.add_ons import AddOns, add_ons_of
 from volvex.data import encodings
 from volvex.data.references import Meanings, described
-from volvex.errors import FormatError, UsageError
+from volvex.errors import FormatError, UsageError, VolvexError
 from volvex.shipped import GAMES
 from volvex.user_files import user_files
 
@@ -136,6 +136,15 @@ def _check_addresses(path: Path, addresses: Iterable[str]) -> None:
     for one in addresses:
         if not re.fullmatch(r"https?://[^\s]+", one):
             raise FormatError(path, f"lists: {one!r} is no address", hint='lists = ["https://..."]')
+
+
+def missing_templates(description: GameDescription) -> list[VolvexError]:
+    """The templates that a description names and that are not beside it, as errors."""
+    names = [one.template for one in (description.folder, description.list) if one is not None and one.template]
+    return [
+        FormatError(description.file, f"there is no template {name} beside it")
+        for name in names if description.file is not None and not (description.file.parent / name).is_file()
+    ]  # fmt: skip
 
 
 def descriptions(folders: Iterable[Path] = ()) -> Iterator[GameDescription]:

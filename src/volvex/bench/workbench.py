@@ -242,10 +242,8 @@ class Workbench(Originals):
     # leaving out
 
     def drop(self, wanted: Sequence[tuple[str, int | None]]) -> list[str]:
-        """Leave entries out of what is built: where they would be in the bench. The game and the bench's files stay as they are."""
-        files = [name for name, row in wanted if row is None]
-        if files:
-            raise RefusedError(f"{files[0]} is a file of the game, not an entry of an archive", "an entry's path")
+        """Leave entries out of what is built, and files out of the game: where they would be in the bench. The game and the bench's
+        files stay as they are."""
         places = [self._place(name, row) for name, row in wanted]
         self.dropped |= set(places)
         self.save()
@@ -463,6 +461,16 @@ class Workbench(Originals):
         if row is None and archive is not None:  # under a key, or a path that nobody knew when it was put there
             row = next(iter(archive.rows_of(inner)), None)
         return row
+
+    def original_size(self, place: str) -> int | None:
+        """The size of the original of something in the bench; None when the game has no such thing."""
+        name, inner = self.home(place)
+        archive = self.archive(name) if inner else None
+        if archive is None:
+            original = self.game.original(name)
+            return original.stat().st_size if original is not None else None
+        row = self.row(place)
+        return None if row is None else int(archive.entries.size[row])
 
     def original_content(self, place: str) -> Iterator[bytes]:
         """The original of something in the bench, in pieces; nothing when the game has no such thing."""

@@ -1,30 +1,39 @@
-"""Compare two archives, files or folders.
+"""Compare two archives, files or folders, or a mod with a game.
 
     changed  data/main.kwp/rules/lamps.xml
       lamp: row harbour_2: range 4 -> 15
 
 Two game folders, two archives or two files of data are compared by entry, and where the format is known by id, field or line.
+With a game's folder and a mod (a folder or ZIP), the game is compared with what this mod alone makes of it.
 Stored bytes are compared first, so the time depends on what differs.
 """
 
 from __future__ import annotations
 
 import argparse
-from collections.abc import Iterator
+import functools
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
 from volvex.archive.safe_names import shown
-from volvex.archive.transfer.compare import Difference, compare_files, compare_folders
+from volvex.archive.transfer.compare import Content, Difference, compare_files, compare_folders
+from volvex.archive.transfer.rebuild import file_chunks
+from volvex.bench.workbench import Workbench
 from volvex.command.ui.context import Context
 from volvex.command.ui.data import change_line
+from volvex.command.ui.mods import library_of, mod_named, open_staging, print_conflicts
 from volvex.command.ui.reader import add_layout, bench_library, tie_patterns
 from volvex.command.ui.table import count, number
 from volvex.data.differences import plain
 from volvex.errors import NotFoundError, Status, UsageError, VolvexError
 from volvex.layout import Library
+from volvex.mods.combine.conflict import Decisions
+from volvex.mods.combine.files import Combined, combine
 from volvex.mods.mod.content import FieldChanges, LineChanges
+from volvex.mods.mod.folder import DESCRIPTOR
 from volvex.mods.mod.make import LARGEST, between
+from volvex.mods.mod.package import is_mod
 
 PRIORITY = 16
 EXAMPLES = ("volvex compare game game --brief",)
@@ -33,8 +42,10 @@ A_FILE = 40  # lines shown of one file
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("old", type=Path, metavar="OLD", help="an archive, a file or a folder")
-    parser.add_argument("new", type=Path, metavar="NEW", help="another one of the same kind")
+    parser.add_argument("old", type=Path, metavar="OLD", help="an archive, a file, a folder or a mod")
+    parser.add_argument(
+        "new", type=Path, metavar="NEW", help="another one of the same kind; or a game's folder and a mod"
+    )
     parser.add_argument("--brief", action="store_true", help="show files only")
     parser.add_argument("--all", action="store_true", help=f"show every line, not only the first {A_FILE} of a file")
     parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
@@ -45,14 +56,55 @@ def run(options: argparse.Namespace, context: Context) -> int:
     for path in (options.old, options.new):
         if not path.exists():
             raise NotFoundError(f"there is no file {shown(str(path))}", "an archive, a file or a folder")
-    if options.old.is_dir() != options.new.is_dir():
+    mod = _mod_among(options)
+    if mod is None and options.old.is_dir() != options.new.is_dir():
         raise UsageError("a folder and a file cannot be compared", "two folders, or two files")
     library = context.library()
-    ties = bench_library(library, options.old if options.old.is_dir() else options.old.parent, {}, context)
-    tie_patterns(options, ties, context.cwd)
+    if mod is None:
+        ties = bench_library(library, options.old if options.old.is_dir() else options.old.parent, {}, context)
+        tie_patterns(options, ties, context.cwd)
+        return _report(_differences(options, library), library, options, context)
+    folder = options.new if mod == options.old else options.old
+    with (
+        mod_named(str(mod), options, context) as found,
+        library_of(folder, context) as mods,
+        open_staging(mods, context, "compare") as bench,
+    ):
+        made = combine(bench, [found], Decisions({}))
+        if made.conflicts:
+            print_conflicts(made.conflicts, context)
+        differences = (_of_mod(bench, one) for one in made.files)
+        return max(
+            _report(differences, bench.library, options, context), Status.DIFFERS if made.conflicts else Status.OK
+        )
+
+
+def _mod_among(options: argparse.Namespace) -> Path | None:
+    """The one of the two that is a mod, when the other is a folder."""
+    for one, other in ((options.new, options.old), (options.old, options.new)):
+        if other.is_dir() and not (other / DESCRIPTOR).is_file() and is_mod(one):
+            return Path(one)
+    return None
+
+
+def _of_mod(bench: Workbench, one: Combined) -> Difference:
+    """What a mod makes of a path."""
+    before = bench.original_size(one.path)
+    old = None if before is None else Content(before, functools.partial(bench.original_content, one.path))
+    if one.removed:
+        return Difference(one.path, old, None)
+    if one.data is not None:
+        return Difference(one.path, old, Content(len(one.data), lambda: iter([one.data or b""])))
+    file = one.file
+    assert file is not None
+    return Difference(one.path, old, Content(file.stat().st_size, lambda: file_chunks(file)))
+
+
+def _report(differences: Iterable[Difference], library: Library, options: argparse.Namespace, context: Context) -> int:
+    """Print what differs; the exit status."""
     records: list[dict[str, Any]] = []
     found = 0
-    for one in _differences(options, library):
+    for one in differences:
         found += 1
         part = None if options.brief else _part(one, library)
         if options.json:

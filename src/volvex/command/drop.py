@@ -1,6 +1,6 @@
-"""Leave entries out of the archive when it is built.
+"""Leave entries out of an archive when it is built, or files out of the game.
 
-`--back` takes them in again.
+`--back` takes them in again. A file that is left out is not there while the change is installed; `volvex restore` brings it back.
 """
 
 from __future__ import annotations
@@ -23,7 +23,8 @@ EXAMPLES = (
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("path", nargs="+", metavar="PATH", help="an entry of the game, or a pattern")
+    parser.add_argument("path", nargs="+", metavar="PATH", help="an entry or a file of the game, or a pattern")
+    parser.add_argument("--whole", action="store_true", help="the file of the game itself, where PATH is an archive")
     parser.add_argument("--back", action="store_true", help="take them in again")
     add_variant(parser)
     add_layout(parser)
@@ -32,10 +33,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     with open_bench(options, context) as bench:
-        wanted = [one for path in options.path for one in bench.select(bench.within_game(path, context.cwd))]
+        wanted: list[tuple[str, int | None]] = [
+            one for path in options.path for one in bench.select(bench.within_game(path, context.cwd))
+        ]
+        if options.whole:
+            wanted = sorted({(bench.file_of(name), None) for name, _ in wanted})
         places = bench.put_back(wanted) if options.back else bench.drop(wanted)
     for place in places:
         context.print(shown(place))
-    said = "left out no longer" if options.back else "left out when the archive is built"
-    context.print(context.paint(f"{count(len(places), 'entry', 'entries')} {said}", "dim"))
+    said = "left out no longer" if options.back else "left out of what is built and installed"
+    context.print(context.paint(f"{count(len(places), 'path')} {said}", "dim"))
     return Status.OK

@@ -13,6 +13,7 @@ from volvex.command.ui.logs import log_of, print_line, summary
 from volvex.command.ui.mods import add_game_folder, game_folder
 from volvex.errors import RefusedError, Status
 from volvex.mods.library import ModLibrary
+from volvex.mods.mod.content import Mod
 from volvex.mods.running import LogMarks, read_log
 
 PRIORITY = 49
@@ -34,7 +35,10 @@ def run(options: argparse.Namespace, context: Context) -> int:
     log = log_of(description, folder)
     if log is None:
         raise RefusedError(f"{description.called} does not say where the log is", 'a line log = "logs/game.log" in its game.toml')  # fmt: skip
-    marks = LogMarks(description, ModLibrary.of(context.home, folder, context.disk).mods())
+    marks = LogMarks(
+        description,
+        [mod for mod in ModLibrary.of(context.home, folder, context.disk).readable(on=True) if isinstance(mod, Mod)],
+    )
     lines = list(read_log(log, marks))[-max(1, options.limit) :]
     if options.json:
         context.json({"text": line.text, "level": line.level, "mods": line.mods} for line in lines)

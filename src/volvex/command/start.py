@@ -20,6 +20,7 @@ from volvex.command.ui.mods import add_game_folder, game_folder
 from volvex.command.ui.recovery import finish_interrupted
 from volvex.errors import Status
 from volvex.mods.library import ModLibrary
+from volvex.mods.mod.content import Mod
 from volvex.mods.running import LogMarks, command_of, run_game
 
 PRIORITY = 49
@@ -43,7 +44,10 @@ def run(options: argparse.Namespace, context: Context) -> int:
         if status:
             return status
     description = game_description(folder, context)
-    marks = LogMarks(description, ModLibrary.of(context.home, folder, context.disk).mods())
+    marks = LogMarks(
+        description,
+        [mod for mod in ModLibrary.of(context.home, folder, context.disk).readable(on=True) if isinstance(mod, Mod)],
+    )
     command = command_of(description, folder, sys.executable)
     context.interrupted = ("the game was ended", "")
     restored = int(Status.OK)
@@ -51,7 +55,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
         done = run_game(command, folder / description.start_in, log_of(description, folder), marks, lambda line: print_line(line, context), options.limit)  # fmt: skip
     finally:
         if options.restore:
-            restored = restore_game(argparse.Namespace(game=folder, overwrite=[], plan=False, json=False, bench=None), context)
+            restored = restore_game(
+                argparse.Namespace(game=folder, overwrite=[], plan=False, json=False, bench=None), context
+            )
     how = (
         "runs"
         if done.status is None

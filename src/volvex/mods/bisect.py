@@ -91,9 +91,11 @@ def _parts(parts: Mapping[str, Part], kept: Mapping[str, set[int]]) -> dict[str,
     for path, numbers in kept.items():
         part = parts[path]
         if isinstance(part, FieldChanges):
-            part = FieldChanges(tuple(change for number, change in enumerate(part.changes) if number in numbers))
+            part = FieldChanges(
+                tuple(change for number, change in enumerate(part.changes) if number in numbers), part.base
+            )
         elif isinstance(part, LineChanges):
-            part = LineChanges(tuple(hunk for number, hunk in enumerate(part.hunks) if number in numbers))
+            part = LineChanges(tuple(hunk for number, hunk in enumerate(part.hunks) if number in numbers), part.base)
         found[path] = part
     return found
 

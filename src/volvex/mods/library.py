@@ -135,6 +135,17 @@ class ModLibrary:
         """The mods that are on (or all), in their order; FormatError for one that is damaged."""
         return [read_mod(self.path(entry.id)) for entry in self.entries if entry.on or not on]
 
+    def readable(self, on: bool = False) -> list[Mod | VolvexError]:
+        """All mods in their order (or those that are on), each read, or what is wrong with it."""
+        found: list[Mod | VolvexError] = []
+        for entry in self.entries:
+            if entry.on or not on:
+                try:
+                    found.append(read_mod(self.path(entry.id)))
+                except VolvexError as error:
+                    found.append(error)
+        return found
+
     def add(
         self, source: Path, game_names: Sequence[str], overwrite: bool = False, any_game: bool = False
     ) -> tuple[Mod, str]:

@@ -2,6 +2,7 @@
 
     game.toml        the description
     *.layout         layouts
+    *.template       templates of the game's own descriptors of mods
     names/*.txt      dictionaries for hashed names
     *.md, *.txt      texts for people
 
@@ -28,8 +29,9 @@ from volvex.user_files import CACHE, MODS
 DESCRIPTION, NAMES = "game.toml", "names"
 ID = re.compile(r"[a-z0-9][a-z0-9._-]{0,63}")
 RESERVED = (MODS, CACHE, NAMES)
+REPLACED = ".replaced"  # in a folder that is about to be replaced; one that is removed has none
 MOST, LARGEST = 2000, 1 << 26  # files, bytes of each
-_ALLOWED = re.compile(r"game\.toml|[^/]+\.(?:layout|md|txt)|names/[^/]+\.txt", re.I)
+_ALLOWED = re.compile(r"game\.toml|[^/]+\.(?:layout|template|md|txt)|names/[^/]+\.txt", re.I)
 
 
 @dataclass(frozen=True)
@@ -57,7 +59,8 @@ def pack_in(folder: Path, ships: bool = False) -> Pack:
     odd = [name for name in files if not _ALLOWED.fullmatch(name)]
     if odd and not ships:
         raise RefusedError(
-            f"{shown(odd[0])} does not belong into a game pack", "only game.toml, layouts, names/*.txt, and texts"
+            f"{shown(odd[0])} does not belong into a game pack",
+            "only game.toml, layouts, templates, names/*.txt, and texts",
         )
     large = [name for name in files if (folder / name).stat().st_size > LARGEST]
     if large:
@@ -100,8 +103,20 @@ def faults_of(pack: Pack) -> list[VolvexError]:
     return found
 
 
+def recover(home: Path) -> None:
+    """Bring back a pack that an interrupted `add_pack` had moved away to replace it."""
+    for old in home.glob(f"{CACHE}/old-*"):
+        name = old.name.removeprefix("old-")
+        if ID.fullmatch(name) and (old / REPLACED).is_file() and not (home / name).exists():
+            (old / REPLACED).unlink()
+            old.replace(home / name)
+    for mark in home.glob(f"*/{REPLACED}"):
+        mark.unlink()
+
+
 def packs(home: Path) -> list[Pack]:
     """The user's packs, then those that ship."""
+    recover(home)
     return [
         pack_in(one, ships)
         for folder, ships in ((home, False), (GAMES, True))
@@ -126,6 +141,7 @@ def add_pack(home: Path, pack: Pack, name: str, disk: Disk, overwrite: bool = Fa
             f"{shown(name)} cannot be the name of a game pack", "--name with small letters, digits and dashes"
         )
     target, fresh, old = home / name, home / CACHE / f"new-{name}", home / CACHE / f"old-{name}"
+    recover(home)
     if target.exists() and not overwrite:
         raise RefusedError(f"there is a game pack {name} already", "--overwrite to replace it, or --name")
     for folder in (fresh, old):
@@ -135,10 +151,13 @@ def add_pack(home: Path, pack: Pack, name: str, disk: Disk, overwrite: bool = Fa
             with atomic(disk, fresh / one, durable=False) as file:
                 disk.write(file, (pack.folder / one).read_bytes())
         if target.exists():
+            with atomic(disk, target / REPLACED, durable=False) as file:
+                disk.write(file, b"")
             disk.replace(target, old)
         disk.replace(fresh, target)
     except BaseException:
         if old.exists() and not target.exists():
+            (old / REPLACED).unlink(missing_ok=True)
             disk.replace(old, target)
         raise
     finally:

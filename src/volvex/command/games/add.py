@@ -1,4 +1,4 @@
-"""Add a game pack from a folder or ZIP.
+"""Add a game pack from a folder, a ZIP, or the address of a ZIP.
 
 Everything in it is checked first. A pack teaches Volvex one game; its description may say how the game starts, so add only packs of people
 whom you trust.
@@ -10,42 +10,61 @@ import argparse
 import re
 import shutil
 from pathlib import Path
+from urllib.parse import unquote, urlsplit
 
-from volvex.bench.game_description import read_game_description
+from volvex.bench.game_description import missing_templates, read_game_description
 from volvex.command.ui.context import Context
 from volvex.command.ui.table import count
 from volvex.errors import ManyErrors, Status
 from volvex.mods.mod.package import unpack_untrusted
 from volvex.names.game_pack import DESCRIPTION, Pack, add_pack, faults_of, pack_in
+from volvex.source import atomic
 
 PRIORITY = 58
+LARGEST = 1 << 28  # bytes of a ZIP from the web
 EXAMPLES = ("volvex games add ../kelpwick-pack.zip --name my-kelpwick",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("source", type=Path, metavar="PACK", help="the pack's folder or ZIP")
+    parser.add_argument("source", metavar="PACK", help="the pack's folder or ZIP, or the address of one: https://...")
     parser.add_argument("--name", metavar="NAME", help="the pack's name here (default: that of the folder or ZIP)")
     parser.add_argument("--overwrite", action="store_true", help="replace a pack of that name")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    name = options.name or re.sub(r"[^a-z0-9._-]+", "-", options.source.resolve().stem.lower()).strip("-._")
-    if not options.source.is_file():
-        return _add(pack_in(options.source), name, options, context)
+    web = re.match(r"https?://", options.source)
+    source = Path(unquote(urlsplit(options.source).path)) if web else Path(options.source).resolve()
+    name = options.name or re.sub(r"[^a-z0-9._-]+", "-", source.stem.lower()).strip("-._")
+    if not web and not source.is_file():
+        return _add(pack_in(Path(options.source)), name, options, context)
     work = context.home / "cache" / "game-pack"
     shutil.rmtree(work, ignore_errors=True)
     try:
-        unpack_untrusted(options.source, work, context.disk)
+        if web:
+            source = _fetched(options.source, work.with_suffix(".zip"), context)
+        unpack_untrusted(source, work, context.disk)
         inner = [path for path in work.iterdir() if path.is_dir()]
         folder = inner[0] if not (work / DESCRIPTION).is_file() and len(inner) == 1 else work
         return _add(pack_in(folder), name, options, context)
     finally:
         shutil.rmtree(work, ignore_errors=True)
+        work.with_suffix(".zip").unlink(missing_ok=True)
+
+
+def _fetched(address: str, target: Path, context: Context) -> Path:
+    """The ZIP behind an address."""
+    from volvex.source.fetch import fetch
+
+    data = fetch(address, LARGEST).data or b""
+    context.disk.make_folder(target.parent)
+    with atomic(context.disk, target, durable=False) as file:
+        context.disk.write(file, data)
+    return target
 
 
 def _add(pack: Pack, name: str, options: argparse.Namespace, context: Context) -> int:
     told = read_game_description(pack.folder / DESCRIPTION)
-    faults = faults_of(pack)
+    faults = faults_of(pack) + missing_templates(told)
     if faults:
         raise faults[0] if len(faults) == 1 else ManyErrors(faults)
     add_pack(context.home, pack, name, context.disk, options.overwrite)

@@ -8,7 +8,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from volvex.bench.game_description import read_game_description
+from volvex.bench.game_description import missing_templates, read_game_description
 from volvex.command.ui.context import Context
 from volvex.command.ui.table import count
 from volvex.errors import Status
@@ -26,7 +26,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     folder = Path(options.pack)
     pack = pack_in(folder) if (folder / DESCRIPTION).is_file() else pack_named(context.home, options.pack)
     told = read_game_description(pack.folder / DESCRIPTION)
-    faults = faults_of(pack)
+    faults = faults_of(pack) + missing_templates(told)
     for fault in faults:
         context.complain("\n".join(fault.lines(True)))
     if faults:

@@ -1,7 +1,8 @@
 """List the mods for a game, in their order.
 
 Mods that want something different of the same field, line or file are told by name. With --check everything is combined with
-the game's files, which also shows what no longer fits after a game update.
+the game's files, which also shows what no longer fits after a game update: "applies with 2 merges" means that two files of the game
+are not those that the mod was made for, and that its changes go into them.
 """
 
 from __future__ import annotations
@@ -30,16 +31,21 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     with open_library(options, context) as library:
-        mods = library.mods(on=False)
-        on = [mod for mod, entry in zip(mods, library.entries, strict=True) if entry.on]
+        found = library.readable()
+        names = {entry.id for entry in library.entries if entry.on}
+        on = [mod for mod in found if isinstance(mod, Mod) and mod.id in names]
         state = _checked(library, on, context) if options.check else _quick(on)
-    names = {mod.id for mod in on}
-    rows = [(place, mod, mod.id in names, state.get(mod.id, "")) for place, mod in enumerate(mods, 1)]
+    mods = [mod for mod in found if isinstance(mod, Mod)]
+    damaged = [one for one in found if not isinstance(one, Mod)]
+    places = {entry.id: place for place, entry in enumerate(library.entries, 1)}
+    rows = [(places[mod.id], mod, mod.id in names, state.get(mod.id, "")) for mod in mods]
+    for error in damaged:
+        context.complain(f"damaged: {shown(str(error))}: add it again with --overwrite, or remove it")
     if options.json:
         context.json({"id": mod.id, "version": mod.descriptor.version, "title": mod.descriptor.title, "on": is_on, "order": place,
                       "game_versions": mod.descriptor.game_versions, **mod.counts(), "state": told} for place, mod, is_on, told in rows)  # fmt: skip
-        return Status.OK
-    if not rows:
+        return Status.BAD_DATA if damaged else Status.OK
+    if not rows and not damaged:
         context.print("no mods; `volvex mod add FILE` adds one")
         return Status.OK
     print_table(context, [
@@ -54,7 +60,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     for line in check_requirements(on):
         context.complain(f"note: {shown(line)}")
     context.print(context.paint(f"{count(len(rows), 'mod')}, {len(on):,} on", "dim"))
-    return Status.OK
+    return Status.BAD_DATA if damaged else Status.OK
 
 
 def _quick(on: list[Mod]) -> dict[str, str]:
@@ -71,5 +77,7 @@ def _checked(library: ModLibrary, on: list[Mod], context: Context) -> dict[str, 
     told = {}
     for mod in on:
         conflicts = sum(any(side.mod == mod.id for side in one.sides) for one in found.conflicts)
-        told[mod.id] = count(conflicts, "conflict") if conflicts else "applies"
+        merges = sum(mod.id in one.merged for one in found.files)
+        fits = f"applies with {count(merges, 'merge')}" if merges else "applies"
+        told[mod.id] = count(conflicts, "conflict") if conflicts else fits
     return told

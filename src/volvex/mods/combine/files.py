@@ -32,6 +32,7 @@ class Combined:
     counts: Mapping[str, int]
     data: bytes | None = None
     file: Path | None = None
+    merged: frozenset[str] = frozenset()  # the mods that were made for other content of the game
     key: str = ""  # a digest of all that it was made of
     kept: bool = False  # it is what an earlier combination made of the same
 
@@ -218,7 +219,8 @@ class _Path:
             data = self._with_lines(data, hunks, counts)
         if len(self.result.conflicts) > undecided or data == self.original.content:
             return None
-        return Combined(self.path, counts, data)
+        made_for_other = {mod for mod, part in given if _base(part) not in ("", self.original.digest)}
+        return Combined(self.path, counts, data, merged=frozenset(made_for_other))
 
     def _with_fields(
         self, data: bytes, wanted: Sequence[tuple[str, Sequence[Change]]], counts: dict[str, int]
@@ -287,6 +289,8 @@ class _Path:
     ) -> Combined | None:
         """Only the parts of the mod that was chosen."""
         chosen = self._decided(kind, sides, base)
+        if stale and chosen not in (None, GAME):  # nothing is there that could be changed
+            self.result.conflicts.append(Conflict(self.path, kind, tuple(sides), base))
         if chosen is None or chosen == GAME or stale:
             return None
         return self.combined([one for one in given if one[0] == chosen])
@@ -301,6 +305,10 @@ class _Path:
     def _state(self) -> str:
         digest = self.original.digest
         return ABSENT if digest is None else f"{self.original.size:,} bytes, {digest[:12]}"
+
+
+def _base(part: Part) -> str:
+    return part.base if isinstance(part, FieldChanges | LineChanges) else ""
 
 
 def _add(counts: dict[str, int], more: Mapping[str, int]) -> None:

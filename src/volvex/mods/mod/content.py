@@ -92,6 +92,7 @@ class FieldChanges:
     """Changes of a file of data by sheet, id and field, with the values before."""
 
     changes: tuple[Change, ...]
+    base: str = ""  # the digest of the content that they were made for
 
 
 @dataclass(frozen=True)
@@ -99,6 +100,7 @@ class LineChanges:
     """Changes of a text without fields, with the lines around them."""
 
     hunks: tuple[Hunk, ...]
+    base: str = ""  # the digest of the content that they were made for
 
 
 @dataclass(frozen=True)

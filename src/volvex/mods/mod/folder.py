@@ -4,7 +4,7 @@
     changes/PATH.json field changes of the file PATH, one a line
     lines/PATH.json   line changes of the text PATH
     files/PATH        a file as it will be
-    contents.json     of what each file takes the place, and what is removed
+    contents.json     what each file replaces, what is removed, and for what content changes were made: digests by path
 
 Nothing in a mod is trusted: sizes and numbers are bounded, paths stay inside, and what is wrong is told by file and place.
 """
@@ -56,26 +56,26 @@ def read_mod(folder: Path) -> Mod:
         raise NotFoundError(f"{shown(str(folder))} has no {DESCRIPTOR}", "the folder or ZIP of a mod, or `volvex mod import` for other files")  # fmt: skip
     descriptor = read_descriptor(folder / DESCRIPTOR)
     _check_icon(folder, descriptor)
-    replaces, removed = _read_contents(folder / CONTENTS)
+    replaces, removed, bases = _read_contents(folder / CONTENTS)
     parts: dict[str, Part] = {path: Removed(digest) for path, digest in removed.items()}
     for kind in (CHANGES, LINES, FILES):
         for path, file in _files(folder, kind):
             if path in parts:
                 raise FormatError(file, f"{shown(path)} has two parts in this mod", hint="one of them")
-            parts[path] = _part(kind, path, file, replaces)
+            parts[path] = _part(kind, path, file, replaces, bases.get(path, ""))
             if len(parts) > MOST_FILES:
                 raise RefusedError(f"{shown(str(folder))} has more than {MOST_FILES:,} files", "a smaller mod")
     _check_clashes(folder, parts)
     return Mod(descriptor, dict(sorted(parts.items())), folder)
 
 
-def _part(kind: str, path: str, file: Path, replaces: Mapping[str, str]) -> Part:
+def _part(kind: str, path: str, file: Path, replaces: Mapping[str, str], base: str) -> Part:
     if kind == FILES:
         return NewFile(file, replaces.get(path))
     listed = _listed(file, "changes" if kind == CHANGES else "lines")
     if kind == CHANGES:
-        return FieldChanges(tuple(change_of(one, str(file)) for one in listed))
-    return LineChanges(tuple(_hunk(one, file) for one in listed))
+        return FieldChanges(tuple(change_of(one, str(file)) for one in listed), base)
+    return LineChanges(tuple(_hunk(one, file) for one in listed), base)
 
 
 def read_descriptor(path: Path) -> Descriptor:
@@ -162,20 +162,21 @@ def _inside(path: str, where: str | Path) -> str:
     return path
 
 
-def _read_contents(path: Path) -> tuple[dict[str, str], dict[str, str]]:
+def _read_contents(path: Path) -> list[dict[str, str]]:
+    """For files what they replace, what is removed, and for what content changes were made: digests by path."""
     if not path.is_file():
-        return {}, {}
+        return [{}, {}, {}]
     try:
         value = typed.parsed(_bounded(path))
         tables = []
-        for name in ("replaces", "removed"):
+        for name in ("replaces", "removed", "bases"):
             table = typed.mapping(value.get(name, {}))
             if len(table) > MOST_FILES or not all(is_digest(one) for one in table.values()):
                 raise ValueError(f"{name}: expected digests by path")
             tables.append({_inside(one, path): digest for one, digest in table.items()})
     except ValueError as error:
         raise FormatError(path, f"not valid: {error}") from error
-    return tables[0], tables[1]
+    return tables
 
 
 def _bounded(path: Path) -> bytes:
@@ -228,6 +229,11 @@ def write_mod(mod: Mod, folder: Path, disk: Disk) -> None:
     _put(disk, folder / DESCRIPTOR, descriptor_text(mod.descriptor).encode())
     replaces: dict[str, str] = {}
     removed: dict[str, str] = {}
+    bases = {
+        path: part.base
+        for path, part in mod.parts.items()
+        if isinstance(part, FieldChanges | LineChanges) and part.base
+    }
     for path, part in sorted(mod.parts.items()):
         if isinstance(part, Removed):
             removed[path] = part.replaces
@@ -245,8 +251,8 @@ def write_mod(mod: Mod, folder: Path, disk: Disk) -> None:
                 for one in part.hunks
             ]
             _put(disk, folder / LINES / f"{path}.json", _rows_text("lines", rows))
-    if replaces or removed:
-        _put(disk, folder / CONTENTS, (json.dumps({"replaces": replaces, "removed": removed}, indent=1, ensure_ascii=False) + "\n").encode("utf-8", "surrogateescape"))  # fmt: skip
+    if replaces or removed or bases:
+        _put(disk, folder / CONTENTS, (json.dumps({"replaces": replaces, "removed": removed, "bases": dict(sorted(bases.items()))}, indent=1, ensure_ascii=False) + "\n").encode("utf-8", "surrogateescape"))  # fmt: skip
 
 
 def _rows_text(name: str, rows: list[dict[str, Any]]) -> bytes:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+from dataclasses import replace
 from pathlib import Path
 
 from volvex.archive.detect import filetypes
@@ -52,7 +53,7 @@ def part_between(path: str, before: Content | None, file: Path, library: Library
     if max(before.size, file.stat().st_size) > LARGEST:
         return NewFile(file, digest)
     found = between(path, before.bytes(), file.read_bytes(), library)
-    return found if found is not None else NewFile(file, digest)
+    return replace(found, base=digest) if found is not None else NewFile(file, digest)
 
 
 def between(path: str, before: bytes, after: bytes, library: Library) -> FieldChanges | LineChanges | None:

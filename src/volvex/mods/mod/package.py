@@ -11,7 +11,7 @@ from volvex.archive.access.open import open_archive
 from volvex.archive.access.paths import Group
 from volvex.archive.safe_names import shown
 from volvex.archive.transfer.unpack import unpack
-from volvex.errors import FormatError, NotFoundError, RefusedError
+from volvex.errors import FormatError, NotFoundError, RefusedError, VolvexError
 from volvex.layout import Library
 from volvex.mods.mod.folder import DESCRIPTOR, MOST_FILES
 from volvex.source import Disk
@@ -28,6 +28,20 @@ def export_mod(folder: Path, target: Path, disk: Disk, overwrite: bool = False) 
     with new_file(disk, target, overwrite) as out:
         write_zip(out, [(path.relative_to(folder).as_posix(), path) for path in files])
     return len(files)
+
+
+def is_mod(path: Path) -> bool:
+    """Whether a folder or an archive is a mod: it has a descriptor at its top, or in its only folder."""
+    if path.is_dir():
+        return (path / DESCRIPTOR).is_file()
+    try:
+        archive = open_archive(path, Library()) if path.is_file() else None
+    except VolvexError:
+        return False
+    if archive is None:
+        return False
+    with archive:
+        return any(name.rpartition("/")[2] == DESCRIPTOR and name.count("/") < 2 for name in archive.names)
 
 
 @contextmanager

@@ -1,0 +1,87 @@
+"""Files from the web: over HTTP, when the user asks, and within bounds of size and time.
+
+A server is not trusted: it may hang, send for ever, lie about sizes, redirect in a circle, or answer with a page for people.
+"""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass
+from urllib.parse import urlsplit
+
+from volvex import __version__
+from volvex.errors import NotFoundError, RefusedError, UsageError
+
+SECONDS = 120.0  # for all of a file
+SILENCE = 15.0  # without a byte
+REDIRECTS = 5
+
+
+@dataclass(frozen=True)
+class Fetched:
+    """What a server sent: the content (None: it is still the one that is known), and how to ask for it the next time."""
+
+    data: bytes | None
+    etag: str = ""
+    modified: str = ""
+
+
+def fetch(
+    address: str, largest: int, etag: str = "", modified: str = "", seconds: float = SECONDS, silence: float = SILENCE
+) -> Fetched:
+    """Fetch a file of at most `largest` bytes. With the `etag` or the time of a known one only when the server has another.
+
+    UsageError for what is no address, NotFoundError when the server has no such file, RefusedError for everything else that
+    goes wrong.
+    """
+    import httpx
+
+    if urlsplit(address).scheme not in ("http", "https") or not urlsplit(address).hostname:
+        raise UsageError(f"{address} is no address", "https://...")
+    headers = {"User-Agent": f"volvex/{__version__}", "Accept-Encoding": "identity"}
+    headers |= {"If-None-Match": etag} if etag else {}
+    headers |= {"If-Modified-Since": modified} if modified else {}
+    deadline = time.monotonic() + seconds
+    try:
+        with (
+            httpx.Client(follow_redirects=True, max_redirects=REDIRECTS, timeout=silence) as client,
+            client.stream("GET", address, headers=headers) as answer,
+        ):
+            return _read(answer, address, largest, deadline)
+    except httpx.TooManyRedirects as error:
+        raise RefusedError(f"{address} leads in a circle", "another address") from error
+    except httpx.TimeoutException as error:
+        raise RefusedError(f"{address} does not answer", "the same later") from error
+    except (httpx.HTTPError, httpx.InvalidURL, ValueError) as error:
+        raise RefusedError(f"{address} cannot be fetched: {_said(error)}", "checking the address") from error
+
+
+def _read(answer: object, address: str, largest: int, deadline: float) -> Fetched:
+    import httpx
+
+    assert isinstance(answer, httpx.Response)
+    if address.startswith("https:") and answer.url.scheme != "https":
+        raise RefusedError(f"{address} leads to an address that is not safe: {answer.url}", "another address")
+    if answer.status_code == httpx.codes.NOT_MODIFIED:
+        return Fetched(None)
+    if answer.status_code in (httpx.codes.NOT_FOUND, httpx.codes.GONE):
+        raise NotFoundError(f"{address}: the server has no such file", "another address")
+    if answer.status_code != httpx.codes.OK:
+        raise RefusedError(
+            f"{address}: the server answers {answer.status_code} {answer.reason_phrase}", "the same later"
+        )
+    told = answer.headers.get("content-length", "")
+    if told.isdigit() and int(told) > largest:
+        raise RefusedError(f"{address} has {int(told):,} bytes, at most {largest:,} are taken", "a smaller file")
+    data = bytearray()
+    for chunk in answer.iter_bytes():
+        data += chunk
+        if len(data) > largest:
+            raise RefusedError(f"{address} sends more than {largest:,} bytes", "a smaller file")
+        if time.monotonic() > deadline:
+            raise RefusedError(f"{address} takes too long", "the same later")
+    return Fetched(bytes(data), answer.headers.get("etag", ""), answer.headers.get("last-modified", ""))
+
+
+def _said(error: Exception) -> str:
+    return str(error).splitlines()[0].lower() if str(error) else type(error).__name__
