@@ -601,8 +601,86 @@ class Played(WithGame):
             self.assertEqual(marks.line(text), LogLine(text, level, mods))
 
 
+class NewItem(WithGame):
+    """A mod that starts from an item of the game."""
+
+    BOATS = f"{MAIN}/rules/boats.xml"
+
+    def start(self, *words: object, status: int = 0) -> str:
+        done = self.run_program("mod", "new", self.folder / "skiff", *words, cwd=self.work, status=status)
+        return done.stdout + done.stderr
+
+    def test_records_files_titles_and_icon_follow(self) -> None:
+        self.start(
+            "--from", self.BOATS, "--row", "patience", "--as", "swift", "--title", "Swift", "--title", "de=Mauersegler"
+        )
+        self.assertIn("no errors", self.volvex("check", cwd=self.work))
+        mod = read_mod(self.folder / "skiff")
+        self.assertEqual(sorted(mod.parts), [
+            f"{MAIN}/pictures/boats/swift.png", self.BOATS, "isles/rigging.kwo/swift.hull", "isles/rigging.kwo/swift.sail",
+            "loft/loft.kwa/sails/swift/jib.sail", "loft/loft.kwa/sails/swift/main.sail",
+        ])  # fmt: skip
+        self.assertEqual(
+            (mod.descriptor.titles, mod.descriptor.icon), ({"en": "Swift", "de": "Mauersegler"}, "icon.png")
+        )
+        self.mod("add", self.folder / "skiff")
+        self.volvex("install", self.source)
+        self.assertRegex(self.play(self.source), r"Swift +punt")
+        self.volvex("set", self.BOATS, "--row", "swift", "load=9", cwd=self.work)
+        self.volvex("mod", "new", self.folder / "skiff", "--overwrite", cwd=self.work)
+        self.assertEqual(read_mod(self.folder / "skiff").descriptor.titles["de"], "Mauersegler")
+
+    def test_names_in_each_language_and_what_belongs_to_the_item(self) -> None:
+        menu = "data/almanac.kwp/texts/menu.kwx"
+        self.start(
+            "--from",
+            menu,
+            "--row",
+            "lamp.range",
+            "--as",
+            "lamp.far",
+            "--title",
+            "To %d miles",
+            "--title",
+            "de=Bis %d Meilen",
+        )
+        record = json.loads(self.volvex("show", menu, "--row", "lamp.far", "--json", cwd=self.work))[0]
+        texts = {name: str(record).count(name) for name in ("To %d miles", "Bis %d Meilen")}
+        self.assertEqual(texts, {"To %d miles": 2, "Bis %d Meilen": 1})
+        said = self.start("--from", LAMPS, "--row", "gull_rock", "--as", "petrel", "--overwrite")
+        self.assertIn("tables/fittings.kwb: fittings petrel, like gull_rock", said)
+        self.assertNotIn("keepers", said)
+
+    def test_an_id_that_is_there_or_is_none_is_refused(self) -> None:
+        for words, said, status in (
+            (("--row", "patience", "--as", "marrow"), "already", 5),
+            (("--row", "patience", "--as", "a b"), "is not an id", 2),
+            (("--row", "nobody", "--as", "b"), "nobody", 3),
+        ):
+            with self.subTest(said):
+                self.assertIn(said, self.start("--from", self.BOATS, *words, status=status))
+        self.assertIn("no changes", self.volvex("changes", cwd=self.work))
+
+
 class Packs(WithGame):
     """What is known of a game, drafted, checked, shared and used."""
+
+    def test_a_descriptor_of_a_mod_gives_a_template(self) -> None:
+        for name, text, made in (
+            ("parcel.xml", '<parcel id="a" version="2">\n  <title language="en">A</title>\n  <title language="de">B</title>\n  <icon file="a.png"/>\n</parcel>\n',
+             '<parcel id="{id}" version="{version}">\n  <title language="{language}">{title}</title>\n  <icon file="{icon}"/>\n</parcel>\n'),
+            ("crate.json", '{"id": "a", "version": "2", "author": "Bero"}', '{"id": "{id}", "version": "{version}", "author": "{author}"}'),
+        ):  # fmt: skip
+            with self.subTest(name):
+                place = self.folder / f"{name}-mods/a"
+                place.mkdir(parents=True)
+                (place / name).write_text(text)
+                self.volvex("games", "new", self.source, self.folder / f"pack-{name}", "--descriptor", place / name)
+                template = (
+                    self.folder / f"pack-{name}" / name.replace(".xml", ".template").replace(".json", ".template")
+                ).read_text()
+                self.assertEqual(template, made)
+                self.assertIn("sound", self.volvex("games", "check", self.folder / f"pack-{name}"))
 
     def test_a_draft_is_filled_in_and_teaches_the_game(self) -> None:
         self.volvex("games", "new", self.source, self.folder / "mine")

@@ -305,6 +305,13 @@ class Workbench(Originals):
                 self.disk.write(file, chunk)
         return place
 
+    def put_content(self, path: str, content: bytes) -> str:
+        """Put content under a path that the game does not have; where it went in the bench."""
+        place = self._new_place(path)
+        with atomic(self.disk, self.files / place, durable=False) as file:
+            self.disk.write(file, content)
+        return place
+
     def put_variant(self, path: str, other: str) -> list[tuple[str, str, int]]:
         """Put one variant's content in the place of those that are meant of the same path.
 

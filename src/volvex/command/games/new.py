@@ -14,6 +14,7 @@ from volvex.archive.detect.survey import Surveyed, survey
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
 from volvex.errors import NotFoundError, RefusedError, Status
+from volvex.mods.ways import template_of
 from volvex.names.game_pack import DESCRIPTION
 from volvex.source import atomic
 
@@ -26,6 +27,12 @@ MOST = 12
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("game", type=Path, metavar="GAME", help="the game's folder")
     parser.add_argument("dir", type=Path, metavar="DIR", help="the folder of the pack")
+    parser.add_argument(
+        "--descriptor",
+        type=Path,
+        metavar="FILE",
+        help="the descriptor of a mod in the game's own form: a template is made from it",
+    )
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
@@ -36,10 +43,28 @@ def run(options: argparse.Namespace, context: Context) -> int:
     with context.library().keys.quiet():
         found = survey(options.game, context.library())
     text = _draft(options.game, found)
+    if options.descriptor is not None:
+        text += _with_template(options.descriptor, options.dir, context)
     with atomic(context.disk, options.dir / DESCRIPTION, durable=False) as file:
         context.disk.write(file, text.encode())
     context.print(f"{options.dir / DESCRIPTION}: a draft; fill it in, then volvex games add {options.dir}")
     return Status.OK
+
+
+def _with_template(descriptor: Path, folder: Path, context: Context) -> str:
+    """Write the template that a descriptor gives; the lines of the draft about add-ons."""
+    if not descriptor.is_file():
+        raise NotFoundError(f"there is no file {descriptor}", "the descriptor of a mod that the game loads")
+    template = f"{descriptor.stem}.template"
+    data = template_of(descriptor.read_bytes(), descriptor.name, context.library())
+    with atomic(context.disk, folder / template, durable=False) as file:
+        context.disk.write(file, data)
+    place = descriptor.resolve().parent.parent.name
+    return "\n".join([
+        "", "# add-ons of the game's own form: look through the template, and add \"folder\" to `takes`", "[folder]",
+        f"path = {json.dumps(place)}", 'archives = ["*"]', 'name = "{id}"', 'content = ""',
+        f"descriptor = {json.dumps(descriptor.name)}", f"template = {json.dumps(template)}", "",
+    ])  # fmt: skip
 
 
 def _draft(game: Path, found: list[Surveyed]) -> str:
@@ -64,7 +89,7 @@ def _draft(game: Path, found: list[Surveyed]) -> str:
         "# files that the game writes itself: never part of a mod", f"own = {json.dumps([f'{folder}/*' for folder in own])}", "",
         "# where the game writes its log", f'{"" if logs else "# "}log = {json.dumps(logs[0] if logs else "logs/game.log")}', "",
         "# how it starts: words, without a shell", f'# start = ["{{game}}/{programs[0] if programs else "GAME.exe"}"]', "",
-        "# how it takes changes: replace, later (an archive that is loaded later), loose (files in a folder)", 'takes = ["replace"]', "",
+        "# how it takes changes: replace, later, loose, aside, folder, list (docs/games.md)", 'takes = ["replace"]', "",
     ]  # fmt: skip
     lines += [f"# {path}: {one.layout or 'unknown'}{', locked' if one.locked else ''}" for path, one in archives[:MOST]]
     lines += [f"# {path}: unknown; `volvex layout new` starts a layout" for path, one in inside if one.unknown][:MOST]

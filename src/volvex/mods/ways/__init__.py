@@ -6,6 +6,7 @@ What a way cannot carry (an entry that is left out, a file that is no archive) g
 from volvex.bench.game_description import GameDescription
 from volvex.errors import UsageError
 from volvex.mods.ways._base import Carried, Way
+from volvex.mods.ways._descriptor import template_of
 from volvex.mods.ways.add_ons import AddOnFolder, AddOnList
 from volvex.mods.ways.aside import Aside
 from volvex.mods.ways.later import Later
@@ -28,4 +29,4 @@ def way_of(description: GameDescription, wanted: str | None) -> str:
     return wanted
 
 
-__all__ = ["REPLACE", "WAYS", "Carried", "Way", "way_of"]
+__all__ = ["REPLACE", "WAYS", "Carried", "Way", "template_of", "way_of"]

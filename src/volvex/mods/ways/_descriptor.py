@@ -16,8 +16,11 @@ from pathlib import Path
 from typing import Any
 from xml.sax.saxutils import escape
 
+from volvex.data import Change, require_data
 from volvex.data.text.forms._xml_tree import tree_of
+from volvex.data.verify import edited
 from volvex.errors import FormatError, NotFoundError
+from volvex.layout import Library
 from volvex.mods.mod.content import Descriptor
 
 LARGEST = 1 << 20  # bytes of a template
@@ -125,3 +128,37 @@ def _node(value: Any, filling: Filling, language: str | None) -> Any:
 def _tongues(text: str, filling: Filling, language: str | None) -> list[str] | list[str | None]:
     """The languages for which something is there: once for all, unless it names one."""
     return filling.languages if language is None and "{language}" in text else [language]
+
+
+_PLACES = {
+    "id": ("id", "modid", "mod_id", "identifier", "key"),
+    "version": ("version", "ver", "modversion"),
+    "title": ("title", "name", "label", "displayname", "display_name"),
+    "description": ("description", "desc", "about", "summary", "text"),
+    "author": ("author", "authors", "creator", "by"),
+    "licence": ("licence", "license"),
+    "icon": ("icon", "image", "picture", "file", "thumbnail"),
+    "game_version": ("game", "gameversion", "game_version", "supported_version", "supportedversion", "target"),
+    "language": ("language", "lang", "locale"),
+}
+
+
+def template_of(data: bytes, name: str, library: Library) -> bytes:
+    """A template from a descriptor that somebody made: values whose fields are called as such values usually are become places, and
+    lines that are the same then are there once. FormatError when it is no data of a known form."""
+    document = require_data(data, library, name)
+    places = {field: place for place, fields in _PLACES.items() for field in fields}
+    changes = []
+    for sheet in document.sheets:
+        for row, key in enumerate(sheet.keys):
+            for field, value in sheet.record(row).items():
+                parts = [re.sub(r"\[\d+\]$", "", part).lower() for part in re.split(r"[/.]", field)]
+                called = sheet.name.lower() if parts[-1] == "text" else parts[-1]
+                place = places.get(called) or (places.get(parts[-2]) if len(parts) > 1 else None)
+                if place is not None and value:
+                    changes.append(Change("set", sheet.name, key, field, value, f"{{{place}}}"))
+    made = edited(document, changes) if changes else data
+    lines = (
+        list(dict.fromkeys(made.splitlines(keepends=True))) if b"{language}" in made else made.splitlines(keepends=True)
+    )
+    return b"".join(lines)
