@@ -313,6 +313,32 @@ class Shared(WithGame):
         self.mod("add", self.folder / "adds")
         self.volvex("install", self.source)
 
+    def test_a_change_of_a_file_that_is_gone_is_never_left_out_silently(self) -> None:
+        self.volvex("set", "kelpwick.ini", "--row", "game", "language=de", cwd=self.work)
+        self.volvex("mod", "new", self.folder / "german", cwd=self.work)
+        self.mod("add", self.folder / "german", self.made("one", "fresnel_3 range=14"))
+        (self.source / "kelpwick.ini").unlink()
+        for words in ((), ("--prefer", "german")):
+            said = self.run_program("install", self.source, *words, status=1).stdout
+            self.assertRegex(said, r"conflict +kelpwick.ini")
+        self.mod("settle", "kelpwick.ini", "--to", "game")
+        self.assertIn("german 1.0: nothing that the others have not", self.volvex("install", self.source))
+
+    def test_a_damaged_mod_spoils_only_itself_and_an_update_shows_as_merges(self) -> None:
+        self.mod("add", self.made("one", "fresnel_3 range=14"), self.made("two", "harbour_1 oil=3"))
+        self.assertNotIn("merge", self.mod("list", "--check"))
+        make_game(self.source, version=2)
+        self.assertEqual(self.mod("list", "--check").count("applies with 1 merge"), 2)
+        (target,) = self.home.glob("mods/*/added/two/mod.toml")
+        target.write_text("x")
+        said = self.mod("list", "--check", status=4)
+        self.assertIn("damaged: ", said)
+        self.assertIn("applies with 1 merge", said)
+        self.complaint("install", self.source, status=4)
+        self.volvex("log", self.source, status=3)
+        compared = self.run_program("compare", self.source, self.folder / "one", status=1).stdout
+        self.assertIn("lamp: row fresnel_3: range 9 -> 14", compared)
+
 
 class Library_(WithGame):
     def descriptor(self, name: str, more: str = "") -> Path:
@@ -533,6 +559,7 @@ class Played(WithGame):
         self.assertRegex(done.stdout, r"error +refused to start: lamp mole_red: no fuel coal +\(two\)")
         self.assertIn("stopped at once with status 1", done.stdout)
         self.assertIn("look at two", self.volvex("log", self.source))
+        self.volvex("install", self.source, "--way", "loose", "--prefer", "one")
         before = self.content()
         said = self.mod("bisect")
         self.assertIn("it fails with two", said)

@@ -31,7 +31,7 @@ from volvex.mods import Done
 from volvex.mods.assemble import Assembled, assemble, made_of, unpacked
 from volvex.mods.deploy import Deployment, withdraw
 from volvex.mods.installed import installed
-from volvex.mods.library import ModLibrary, check_requirements
+from volvex.mods.library import ModLibrary, Used, check_requirements
 from volvex.mods.mod.content import Descriptor, Mod
 from volvex.mods.mod.make import parts_of_bench
 from volvex.mods.running import LogMarks, command_of, run_game
@@ -163,7 +163,12 @@ def _with_mods(library: ModLibrary, bench: Workbench | None, options: argparse.N
             game.folder, game.description, staged.built, made.built, MODS, also, made_of(made, mods)
         )
         job = _Job(deployment, _contributions(made, mods))
-    return _install(job, options, context)
+    status = _install(job, options, context)
+    used = Used(way, tuple(options.prefer), tuple(options.only))
+    if not options.plan and library.used != used:
+        library.used = used
+        library.save()
+    return status
 
 
 def _verify_start(staged: Workbench, way: str, options: argparse.Namespace, context: Context) -> None:

@@ -11,7 +11,7 @@ import contextlib
 import json
 import shutil
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 
 from volvex.archive.safe_names import shown
@@ -37,6 +37,15 @@ class Entry:
     on: bool
 
 
+@dataclass(frozen=True)
+class Used:
+    """How mods were installed the last time: the way, the mods that were preferred, and the archives that were meant."""
+
+    way: str = ""
+    prefer: tuple[str, ...] = ()
+    only: tuple[str, ...] = ()
+
+
 @dataclass
 class ModLibrary:
     """The mods for one game's folder."""
@@ -46,6 +55,7 @@ class ModLibrary:
     disk: Disk
     entries: list[Entry] = field(default_factory=list)
     settled: dict[str, Decision] = field(default_factory=dict)
+    used: Used = Used()
 
     @classmethod
     def of(cls, home: Path, game: Path, disk: Disk) -> ModLibrary:
@@ -79,6 +89,9 @@ class ModLibrary:
                 self.entries.append(Entry(name, row.get("on") is True))
         for key, one in typed.items(value.get("settled", {})):
             self.settled[key] = Decision(typed.text(typed.member(one, "mod")), typed.text(typed.member(one, "state")))
+        used = typed.mapping(value.get("used", {}))
+        lists = [tuple(map(typed.text, typed.listed(used.get(name, [])))) for name in ("prefer", "only")]
+        self.used = Used(typed.text(used.get("way", "")), *lists)
 
     def save(self) -> None:
         """Write which mods are on, in which order, and what was settled."""
@@ -86,6 +99,7 @@ class ModLibrary:
             "mods": FORMAT,
             "game": str(self.game),
             "order": [{"id": entry.id, "on": entry.on} for entry in self.entries],
+            "used": asdict(self.used),
             "settled": {key: {"mod": one.mod, "state": one.state} for key, one in sorted(self.settled.items())},
         }
         with atomic(self.disk, self.folder / NAME) as file:

@@ -157,12 +157,21 @@ class _Search:
         return self.verdicts[key]
 
     def install(self, mods: Sequence[Mod]) -> bool:
-        """Install just these mods; whether they could be combined. Where they disagree the later one wins."""
-        decisions = Decisions(self.library.settled, tuple(mod.id for mod in reversed(mods)))
+        """Install just these mods as they were installed before; whether they could be combined. Where they disagree the one that was
+        preferred wins, or the later one."""
+        used = self.library.used
+        decisions = Decisions(self.library.settled, (*used.prefer, *(mod.id for mod in reversed(mods))))
         with open_staging(self.library, self.context, "bisect") as bench:  # again: installs move the originals
             description = bench.game.description
             try:
-                made = assemble(bench, mods, decisions, anyway=True, way=way_of(description, None))
+                made = assemble(
+                    bench,
+                    mods,
+                    decisions,
+                    anyway=True,
+                    way=way_of(description, used.way if used.way in description.takes else None),
+                    only=used.only,
+                )
             except VolvexError:
                 return False
             folder = bench.built
