@@ -50,13 +50,13 @@ class Killed(Case):
 
     def step_through(self, verb: str, start: Path, before: dict[str, str], after: dict[str, str]) -> int:
         """Kill the command at each step in turn; how many steps there were."""
-        for at in range(1, 400, 7):  # every step in turn, of the core alone, is below
-            fault = "kill" if at % 56 == 1 else "stop"
+        for at in range(1, 400, 11):  # every step in turn, of the core alone, is below
+            fault = "kill" if at % 88 == 1 else "stop"
             self.start_from(start)
             done = self.run_program(*verb.split(), cwd=self.work, status=None, fault=f"{fault}:{at}")
             if done.returncode == 0:
                 self.assertEqual(self.content(), after)
-                return at - 7
+                return at - 11
             self.assertEqual(done.returncode, KILLED, done.stderr)
             for one in ("changes", "restore") if at % 2 else ("restore",):
                 self.volvex(one, cwd=self.work)  # the next command, whichever it is
@@ -169,7 +169,7 @@ class InTheCore(Case):
                     break
                 except Stop:
                     steps += 1
-                for second in range(1, 30, 3):
+                for second in range(1 + at % 7, 40, 7):  # over all of them every step in turn
                     try:
                         recover(self.source, StoppingDisk("kill", second))
                         break

@@ -10,6 +10,7 @@ import sys
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 from tests.support import Case, digests
 from volvex.command.ui.chapters import chapter_names, load_chapter
@@ -39,8 +40,6 @@ class Demo(Case):
         self.assertIn("is not empty", self.complaint("demo", self.first, status=5))
 
     def test_a_claim_that_does_not_hold_and_a_command_that_fails_end_it(self) -> None:
-        from unittest import mock
-
         for line, said in (("? it is blue | blue", "but not so: it is blue"), ("$ volvex list nowhere", "status 3")):
             chapter = "A title\n$ volvex list game/data/main.kwp\n" + line + "\n"
             (self.folder / "first.txt").write_text(chapter, encoding="utf-8")
@@ -48,7 +47,8 @@ class Demo(Case):
                 self.assertIn(said, self.complaint("demo", status=4))
 
     def test_a_temporary_folder_goes_away_and_one_chapter_is_short(self) -> None:
-        out = self.program("demo", TMPDIR=str(self.folder), TEMP=str(self.folder)).stdout
+        with mock.patch("tempfile.tempdir", str(self.folder)):
+            out = self.volvex("demo")
         folder = re.search(r"^\$ cd (\S+)$", out, re.M)
         assert folder is not None
         self.assertFalse(Path(folder[1]).exists())

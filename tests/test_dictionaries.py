@@ -249,7 +249,7 @@ class OnABench(Case):
         self.volvex("take", path, cwd=bench)
         (bench / "names").mkdir()
         (bench / "names" / "list.txt").write_text("\n".join(f"guides/chapter_{n:02}.txt" for n in range(1, 9)))
-        self.run_program("changes", cwd=bench, status=None, fault="kill:2")
+        self.run_program("changes", cwd=bench, status=None, fault="stop:2")
         done = self.run_program("changes", cwd=bench)
         files = [digest for digest in digests(bench / "files") if digest.endswith(".txt")]
         self.assertEqual(len(files), 1)

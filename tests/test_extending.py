@@ -2,9 +2,15 @@
 
 from __future__ import annotations
 
+import json
+import os
 import re
 import struct
+import subprocess
+import sys
+import tempfile
 import unittest
+from pathlib import Path
 
 from tests.support import ROOT, Case
 
@@ -145,34 +151,69 @@ content as mirror wrapped in plus
 """
 
 
+NAMES = {"compress": "mirror", "cipher": "plus", "kind": "ledger", "field_type": "digits", "file_type": "charts", "archive_format": "crate", "data_form": "notes", "exchange": "psv"}  # fmt: skip
+WORKER = """
+import contextlib, io, json, os, sys
+from volvex.__main__ import main
+for line in sys.stdin:
+    out = io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(io.StringIO()):
+        folder, *words = json.loads(line)
+        os.chdir(folder)
+        sys.argv = ["volvex", *words]
+        try:
+            code = main()
+        except SystemExit as stop:
+            code = stop.code
+    print(json.dumps([int(code or 0), out.getvalue()]), flush=True)
+"""
+
+
+def write_package(folder: Path) -> None:
+    """The package, as pip would install it."""
+    page = (ROOT / "docs" / "extending.md").read_text(encoding="utf-8")
+    tally, weigh = re.findall(r"```python\n(.*?)```", page, re.S)
+    tools, info = folder / "harbour_tools", folder / "harbour_tools-1.0.dist-info"
+    tools.mkdir(parents=True)
+    info.mkdir()
+    points = {"checksum": ("tally", ""), "command": ("weigh", "")}
+    for family, code in MEMBERS.items():
+        points[family] = (NAMES[family], ":member")
+        (tools / f"{NAMES[family]}.py").write_text(code)
+    (tools / "tally.py").write_text(tally)
+    (tools / "weigh.py").write_text(weigh)
+    (info / "METADATA").write_text("Metadata-Version: 2.1\nName: harbour-tools\nVersion: 1.0\n")
+    lines = (f"[volvex.{family}]\n{name} = harbour_tools.{name}{end}\n" for family, (name, end) in points.items())
+    (info / "entry_points.txt").write_text("".join(lines))
+
+
 class Extending(Case):
     """The examples of the page, and a member of every other family, in a package beside Volvex."""
 
-    def setUp(self) -> None:
-        super().setUp()
-        page = (ROOT / "docs" / "extending.md").read_text(encoding="utf-8")
-        tally, weigh = re.findall(r"```python\n(.*?)```", page, re.S)
-        package = self.folder / "packages"
-        (package / "harbour_tools").mkdir(parents=True)
-        names = {"compress": "mirror", "cipher": "plus", "kind": "ledger", "field_type": "digits", "file_type": "charts", "archive_format": "crate", "data_form": "notes", "exchange": "psv"}  # fmt: skip
-        points = {"checksum": ("tally", ""), "command": ("weigh", "")}
-        for family, code in MEMBERS.items():
-            points[family] = (names[family], ":member")
-            (package / "harbour_tools" / f"{names[family]}.py").write_text(code)
-        (package / "harbour_tools" / "tally.py").write_text(tally)
-        (package / "harbour_tools" / "weigh.py").write_text(weigh)
-        info = package / "harbour_tools-1.0.dist-info"
-        info.mkdir()
-        (info / "METADATA").write_text("Metadata-Version: 2.1\nName: harbour-tools\nVersion: 1.0\n")
-        (info / "entry_points.txt").write_text(
-            "".join(
-                f"[volvex.{family}]\n{name} = harbour_tools.{name}{end}\n" for family, (name, end) in points.items()
-            )
-        )
-        self.package = package
+    package: Path
+    worker: subprocess.Popen[str]
 
-    def with_package(self, *words: object) -> str:
-        return self.program(*words, PYTHONPATH=str(self.package)).stdout
+    @classmethod
+    def setUpClass(cls) -> None:
+        holder = tempfile.TemporaryDirectory(prefix="volvex-extending-")
+        cls.addClassCleanup(holder.cleanup)
+        cls.package = Path(holder.name).resolve() / "packages"
+        write_package(cls.package)
+        environment = {**os.environ, "VOLVEX_HOME": str(Path(holder.name) / "home"), "PYTHONPATH": str(cls.package)}
+        cls.worker = subprocess.Popen(
+            [sys.executable, "-c", WORKER], env=environment, encoding="utf-8", stdin=subprocess.PIPE, stdout=subprocess.PIPE,
+        )  # fmt: skip
+        cls.addClassCleanup(cls.worker.communicate)
+
+    def with_package(self, *words: object, status: int = 0) -> str:
+        """What the program prints when it finds the package: one process runs all command lines."""
+        worker = self.worker
+        assert worker.stdin is not None and worker.stdout is not None
+        worker.stdin.write(json.dumps([str(self.folder), *map(str, words)]) + "\n")
+        worker.stdin.flush()
+        code, out = json.loads(worker.stdout.readline())
+        self.assertEqual(code, status, out)
+        return str(out)
 
     def test_a_checksum_a_kind_and_an_exchange_format(self) -> None:
         casks = struct.pack("<4H", 1, 40, 2, 300)
@@ -199,7 +240,7 @@ class Extending(Case):
         (self.folder / "sea.bin").write_bytes(b"CHART\x07..")
         self.assertIn("sheet 7", self.with_package("identify", "sea.bin"))
         (self.folder / "chest.bin").write_bytes(bytes(range(200, 256)) * 9 + b"CHART\x08.." + bytes(range(200, 256)))
-        found = self.program("identify", "chest.bin", status=1, PYTHONPATH=str(self.package)).stdout
+        found = self.with_package("identify", "chest.bin", status=1)
         self.assertIn("0x1f8  chart, 8 bytes", found)
 
     def test_a_compression_and_a_cipher(self) -> None:
@@ -221,10 +262,12 @@ class Extending(Case):
         self.assertIn("weigh", self.with_package())
 
     def test_a_broken_package_is_one_line(self) -> None:
-        (self.package / "harbour_tools" / "weigh.py").write_text("import nowhere_at_all")
-        done = self.program("weigh", "x", status=2, PYTHONPATH=str(self.package))
+        package = self.folder / "packages"
+        write_package(package)
+        (package / "harbour_tools" / "weigh.py").write_text("import nowhere_at_all")
+        done = self.program("weigh", "x", status=2, PYTHONPATH=str(package))
         self.assertIn("the command weigh of harbour_tools.weigh cannot be loaded", done.stderr)
-        self.assertIn("survey", self.with_package())
+        self.assertIn("survey", self.program(PYTHONPATH=str(package)).stdout)
 
     def test_each_example_is_short(self) -> None:
         page = (ROOT / "docs" / "extending.md").read_text(encoding="utf-8")

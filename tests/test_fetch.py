@@ -183,7 +183,7 @@ class Lists(Loopback):
         self.assertEqual([one["names"] for one in json.loads(done.stdout)], [3])
         self.assertIn("not updated: ", done.stderr)
         self.lists()
-        self.assertIn("no game pack has addresses", self.complaint("names", "update", "mine", status=3))
+        self.assertIn("has no addresses", self.complaint("names", "update", "mine", status=3))
 
     def test_a_pack_from_an_address(self) -> None:
         data = io.BytesIO()

@@ -23,7 +23,7 @@ from volvex.names.game_pack import DESCRIPTION, Pack, pack_named, packs
 from volvex.names.update import Updated, file_name, update_list
 
 PRIORITY = 62
-EXAMPLES = ("volvex names update kelpwick",)
+EXAMPLES = ("volvex names update",)
 STATUSES = {Status.DIFFERS: "a list was not taken, as it is worse than the one that is there"}
 
 
@@ -60,8 +60,12 @@ def run(options: argparse.Namespace, context: Context) -> int:
             found.append(one)
             if not options.json:
                 context.print(_line(one))
-    if not asked:
-        raise NotFoundError("no game pack has addresses of lists", 'a line lists = ["https://..."] in its game.toml')
+    if not asked and options.pack:
+        raise NotFoundError(
+            "this game pack has no addresses of lists", 'a line lists = ["https://..."] in its game.toml'
+        )
+    if not asked and not options.json:
+        context.print('no game pack has addresses of lists: lists = ["https://..."] in its game.toml')
     if options.json:
         context.json({"address": one.address, "file": str(one.file), "names": one.names, "new": one.new, "same": one.same,
                       "entries_before": one.before, "entries_after": one.after, "refused": one.refused} for one in found)  # fmt: skip
