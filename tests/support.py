@@ -48,12 +48,24 @@ atexit.register(_keep.cleanup)
 SHARED = Path(os.environ.get("VOLVEX_TESTS_SHARED", _keep.name))  # of all test processes: compiled code, parsed layouts
 
 
-def made_game() -> Path:
+def made_game(version: int = 1) -> Path:
     """A game that nobody may change: made once a process."""
-    if "game" not in _made:
-        _made["game"] = Path(_keep.name) / "game"
-        make_game(_made["game"])
-    return _made["game"]
+    name = "game" if version == 1 else f"game-{version}"
+    if name not in _made:
+        _made[name] = Path(_keep.name) / name
+        make_game(_made[name], version=version)
+    return _made[name]
+
+
+def update(game: Path) -> None:
+    """What an update of the game writes over it."""
+    new = made_game(2)
+    for path in new.rglob("*"):
+        target = game / path.relative_to(new)
+        if path.is_file() and path.parent.name not in ("logs", "saves"):
+            target.parent.mkdir(exist_ok=True)
+            if not target.is_file() or target.read_bytes() != path.read_bytes():
+                target.write_bytes(path.read_bytes())
 
 
 def digests(folder: Path) -> dict[str, str]:

@@ -12,10 +12,9 @@ from pathlib import Path
 from unittest.mock import patch
 
 from kelpwick import png
-from kelpwick.world import make_game
 from tests.faulty_disk import KILLED
 from tests.modded import WithGame
-from tests.support import LAMPS, MAIN
+from tests.support import LAMPS, MAIN, update
 from volvex.bench.game_description import GameDescription
 from volvex.data import Change, Document, require_data
 from volvex.data.differences import differences, merged
@@ -327,7 +326,7 @@ class Shared(WithGame):
     def test_a_damaged_mod_spoils_only_itself_and_an_update_shows_as_merges(self) -> None:
         self.mod("add", self.made("one", "fresnel_3 range=14"), self.made("two", "harbour_1 oil=3"))
         self.assertNotIn("merge", self.mod("list", "--check"))
-        make_game(self.source, version=2)
+        update(self.source)
         self.assertEqual(self.mod("list", "--check").count("applies with 1 merge"), 2)
         (target,) = self.home.glob("mods/*/added/two/mod.toml")
         target.write_text("x")
@@ -595,7 +594,7 @@ class Played(WithGame):
         self.mod("add", self.made("one", "gull_rock oil=1.2"), self.made("two", "gull_rock range=12"))
         self.volvex("install", self.source)
         self.assertIn("Kelpwick Light 1.4", self.volvex("status", self.source))
-        make_game(self.source, version=2)
+        update(self.source)
         new = self.content()
         said = self.volvex("status", self.source)
         for words in ("Kelpwick Light 1.5", "changed since", "carries the mods"):
@@ -763,7 +762,7 @@ class Benches(WithGame):
         said = self.volvex("bench", "--game", elsewhere, cwd=self.work)
         self.assertIn("16 archives as they were", said)
         self.volvex("mod", "new", self.folder / "moved", cwd=self.work)
-        make_game(elsewhere, version=2)
+        update(elsewhere)
         self.assertIn(
             "different: data/almanac.kwp, data/main.kwp", self.volvex("bench", "--game", elsewhere, cwd=self.work)
         )

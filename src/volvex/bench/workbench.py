@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import json
 import zlib
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import asdict
 from pathlib import Path, PurePosixPath
 
@@ -242,8 +242,7 @@ class Workbench(Originals):
     # leaving out
 
     def drop(self, wanted: Sequence[tuple[str, int | None]]) -> list[str]:
-        """Leave entries out of what is built, and files out of the game: where they would be in the bench. The game and the bench's
-        files stay as they are."""
+        """Leave entries out of what is built, and files out of the game: where they would be in the bench."""
         places = [self._place(name, row) for name, row in wanted]
         self.dropped |= set(places)
         self.save()
@@ -300,16 +299,16 @@ class Workbench(Originals):
         except NotFoundError as error:
             meant = f"; or {error.hint}" if error.hint.casefold().strip("'") == path.casefold() else ""
             raise NotFoundError(error.message, f"--new, if it is to be a new file{meant}") from error
-        with atomic(self.disk, self.files / place, durable=False) as file:
-            for chunk in file_chunks(source):
-                self.disk.write(file, chunk)
-        return place
+        return self._store(place, file_chunks(source))
 
     def put_content(self, path: str, content: bytes) -> str:
         """Put content under a path that the game does not have; where it went in the bench."""
-        place = self._new_place(path)
+        return self._store(self._new_place(path), [content])
+
+    def _store(self, place: str, chunks: Iterable[bytes]) -> str:
         with atomic(self.disk, self.files / place, durable=False) as file:
-            self.disk.write(file, content)
+            for chunk in chunks:
+                self.disk.write(file, chunk)
         return place
 
     def put_variant(self, path: str, other: str) -> list[tuple[str, str, int]]:
@@ -341,9 +340,7 @@ class Workbench(Originals):
         there = self.files / from_
         if there.is_file():  # as it stands in the bench
             content = there.read_bytes()
-        with atomic(self.disk, self.files / place, durable=False) as file:
-            self.disk.write(file, content)
-        return place, from_, len(content)
+        return self._store(place, [content]), from_, len(content)
 
     def _taken_place(self, path: str) -> str:
         wanted = list(self.select(path))
@@ -414,9 +411,7 @@ class Workbench(Originals):
             chunks = file_chunks(self.require_original(name))
         else:
             chunks = archive.chunks(row)
-        with atomic(self.disk, target, durable=False) as file:
-            for chunk in chunks:
-                self.disk.write(file, chunk)
+        self._store(place, chunks)
         home = self.file_of(name)
         if home not in self.fingerprints and archive is not None and (original := self.game.original(home)) is not None:
             self.fingerprints[home] = Fingerprint.of(original)

@@ -1,4 +1,4 @@
-"""Compare two archives, files or folders, or a mod with a game.
+"""Compare two archives, files, folders, or game and mod.
 
     changed  data/main.kwp/rules/lamps.xml
       lamp: row harbour_2: range 4 -> 15

@@ -1,4 +1,4 @@
-"""Leave entries out of an archive when it is built, or files out of the game.
+"""Leave entries out of archives, or files of the game.
 
 `--back` takes them in again. A file that is left out is not there while the change is installed; `volvex restore` brings it back.
 """

@@ -10,6 +10,7 @@ import contextlib
 import dataclasses
 import functools
 import json
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -33,20 +34,46 @@ def key(text: bytes) -> str:
     return digest_bytes(digest_bytes(_language()).encode() + text)[:32]
 
 
+@dataclasses.dataclass
+class Remembered:
+    """A layout of which only its kind and its marks are made until all of it is asked for: most are never the one that fits."""
+
+    kind: str
+    known: tuple[model.Known, ...]
+    _make: Callable[[], model.Layout]
+
+    @functools.cached_property
+    def layout(self) -> model.Layout:
+        """All of it."""
+        return self._make()
+
+    @classmethod
+    def of(cls, layout: model.Layout) -> Remembered:
+        """One that is made already."""
+        return cls(layout.kind, layout.known, lambda: layout)
+
+
 def dump(layout: model.Layout) -> bytes | None:
-    """A layout as JSON; None for one with a field type of another package, which may change."""
+    """A layout as two lines of JSON, its kind and marks, and all of it; None for one with a field type of another package, which may
+    change."""
     with contextlib.suppress(TypeError):
-        return json.dumps(_plain(layout)).encode()
+        head, body = json.dumps([layout.kind, _plain(layout.known)]), json.dumps(_plain(layout))
+        return f"{digest_bytes(body.encode())} {head}\n{body}".encode()
     return None
 
 
-def load(data: bytes, file: str) -> model.Layout | None:
+def load(data: bytes, file: str) -> Remembered | None:
     """The layout that was dumped, as it is read from this file now; None when it does not load."""
+    head, _, body = data.partition(b"\n")
+    digest, _, head = head.partition(b" ")
     try:
-        layout = _value(json.loads(data))
+        kind, known = json.loads(head)
+        marks = _value(known)
+        if digest.decode() != digest_bytes(body) or not all(isinstance(one, model.Known) for one in marks):
+            return None
+        return Remembered(str(kind), marks, lambda: dataclasses.replace(_value(json.loads(body)), file=file))
     except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
         return None
-    return dataclasses.replace(layout, file=file) if isinstance(layout, model.Layout) else None
 
 
 def _plain(value: Any) -> Any:

@@ -9,8 +9,9 @@ from pathlib import Path
 from volvex import shipped
 from volvex.errors import VolvexError
 from volvex.layout import cache
+from volvex.layout.cache import Remembered
 from volvex.layout.keyring import KeyRing
-from volvex.layout.match import fits, head_of
+from volvex.layout.match import bears, head_of
 from volvex.layout.model import Layout
 from volvex.layout.name_hash import Names
 from volvex.source import Disk, Source, atomic
@@ -33,8 +34,8 @@ class Library:
     ) -> None:
         self._folders = [*folders, *shipped]
         self._memory = memory  # where layouts that were read are remembered
-        self._first = list(first)
-        self._read: list[Layout] | None = None
+        self._first = [Remembered.of(layout) for layout in first]
+        self._read: list[Remembered] | None = None
         self.keys = keys or KeyRing()  # the user's, for what is locked
         self.names = names  # what knows names for entries that have only keys
         self.faults: list[VolvexError] = []  # layouts that could not be read
@@ -49,6 +50,16 @@ class Library:
 
     def every(self) -> Iterator[Layout]:
         """All sound layouts."""
+        return (one.layout for one in self.remembered())
+
+    def fitting(self, source: Source, head: bytes = b"", data: bool = False) -> Iterator[Layout]:
+        """The layouts of archives (or of data) whose signature a file bears; `head` is its beginning, if known."""
+        for one in self.remembered():
+            if (one.kind != "archive") == data and bears(one.known, source, head):
+                yield one.layout
+
+    def remembered(self) -> Iterator[Remembered]:
+        """All sound layouts, of which no more is made than is asked for."""
         yield from self._first
         if self._read is None:
             self._read = []
@@ -59,19 +70,20 @@ class Library:
                     self.faults.append(error)
         yield from self._read
 
-    def _layout(self, file: Path) -> Layout:
+    def _layout(self, file: Path) -> Remembered:
         """A layout, from what is remembered of it when its text is the same as then."""
         known = self._memory / f"{cache.key(file.read_bytes())}.json" if self._memory else None
-        layout = cache.load(known.read_bytes(), file.as_posix()) if known is not None and known.is_file() else None
-        if layout is None:
-            from volvex.layout.language.parser import read_layout  # only here: the parser takes a while to load
+        there = cache.load(known.read_bytes(), file.as_posix()) if known is not None and known.is_file() else None
+        if there is not None:
+            return there
+        from volvex.layout.language.parser import read_layout  # only here: the parser takes a while to load
 
-            layout = read_layout(file)
-            remembered = cache.dump(layout) if known is not None else None
-            if known is not None and remembered is not None:
-                with contextlib.suppress(OSError), atomic(Disk(), known, durable=False) as out:
-                    out.write(remembered)
-        return layout
+        layout = read_layout(file)
+        dumped = cache.dump(layout) if known is not None else None
+        if known is not None and dumped is not None:
+            with contextlib.suppress(OSError), atomic(Disk(), known, durable=False) as out:
+                out.write(dumped)
+        return Remembered.of(layout)
 
     def files(self) -> Iterator[Path]:
         """The layout files of all folders, sorted within each."""
@@ -84,15 +96,14 @@ class Library:
         tied = self.tied(source.name)
         if tied is not None:
             return tied if tied.kind == "archive" else None
-        return next((layout for layout in self.layouts() if fits(layout, source)), None)
+        return next(self.fitting(source, head_of(source)), None)
 
     def match_data(self, source: Source) -> Layout | None:
         """The same for a table, texts or a scene."""
         tied = self.tied(source.name)
         if tied is not None:
             return tied if tied.kind != "archive" else None
-        head = head_of(source)
-        return next((one for one in self.every() if one.kind != "archive" and fits(one, source, head)), None)
+        return next(self.fitting(source, head_of(source), data=True), None)
 
 
 def _unencoded(path: str) -> tuple[str, bool]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from volvex.errors import FormatError
 from volvex.layout.model import At, Known, Layout
 from volvex.source import Source
@@ -20,7 +22,12 @@ def head_of(source: Source) -> bytes:
 
 def fits(layout: Layout, source: Source, head: bytes = b"") -> bool:
     """Whether a file bears the marks by which the layout knows its files; False when it names none. `head` is its beginning, if known."""
-    return bool(layout.known) and all(_bears(source, one, head) for one in layout.known)
+    return bears(layout.known, source, head)
+
+
+def bears(known: Sequence[Known], source: Source, head: bytes = b"") -> bool:
+    """Whether a file bears all of some marks; False for none."""
+    return bool(known) and all(_bears(source, one, head) for one in known)
 
 
 def _bears(source: Source, known: Known, head: bytes) -> bool:

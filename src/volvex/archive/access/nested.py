@@ -83,8 +83,8 @@ def _opens(archive: Archive, row: int, library: Library, name: str) -> bool:
 
 def _promises(head: bytes, library: Library) -> bool:
     """Whether some archive begins with such bytes."""
-    for layout in library.layouts():
-        if any(
+    for layout in library.remembered():
+        if layout.kind == "archive" and any(
             head[one.at.offset :].startswith(one.value)
             for one in layout.known
             if not one.at.from_end and not one.at.mark

@@ -14,7 +14,7 @@ from volvex.archive.layout_archive import LayoutArchive
 from volvex.archive.safe_names import quoted
 from volvex.errors import FormatError, VolvexError
 from volvex.layout import Layout, Library
-from volvex.layout.match import fits, head_of
+from volvex.layout.match import head_of
 from volvex.layout.read.open import read
 from volvex.layout.transforms import with_keys
 from volvex.layout.volumes import Beside
@@ -107,13 +107,11 @@ def open_source(
 def by_layout(source: Source, library: Library, beside: Beside | None = None) -> Archive | None:
     """By the first layout whose marks the file bears and that reads it; FormatError when none of them reads it."""
     fault: FormatError | None = None
-    head = head_of(source)
-    for layout in library.layouts():
-        if fits(layout, source, head):
-            try:
-                return LayoutArchive(read(with_keys(layout, library.keys), source, beside), library.names)
-            except FormatError as error:
-                fault = fault or error
+    for layout in library.fitting(source, head_of(source)):
+        try:
+            return LayoutArchive(read(with_keys(layout, library.keys), source, beside), library.names)
+        except FormatError as error:
+            fault = fault or error
     if fault is not None:
         raise fault
     return None

@@ -17,7 +17,7 @@ from volvex.archive.formats._base import OpenFormatArchive, content_piece, entri
 from volvex.errors import FormatError, LockedError, RefusedError, VolvexError
 from volvex.layout import Library
 from volvex.layout.inspect.coverage import Stretch
-from volvex.layout.match import fits
+from volvex.layout.match import head_of
 from volvex.layout.read.blocks import locate, measured
 from volvex.layout.volumes import Beside
 from volvex.layout.write.plan import Edit, Piece, Plan
@@ -51,7 +51,7 @@ def open_embedded(source: Source, library: Library, opened: Opener) -> Archive |
 
 def find_archives(source: Source, library: Library, opened: Opener) -> Iterator[Part]:
     """Archives that start within the first or the last megabytes, one behind the other."""
-    marks = {known.value: known.at.offset for layout in library.layouts() for known in layout.known
+    marks = {known.value: known.at.offset for layout in library.remembered() if layout.kind == "archive" for known in layout.known
              if not known.at.from_end and not known.at.mark and len(known.value) >= LEAST}  # fmt: skip
     marks |= {TAR_MARK: TAR_AT, ZIP_MARK: 0}
     done, tries = 0, 0
@@ -106,12 +106,11 @@ def _opened_at(source: Source, start: int, library: Library, opened: Opener) -> 
 
 def _told_length(window: Source, library: Library) -> int | None:
     """The length that the archive itself tells, by the first layout whose marks are there."""
-    for layout in library.layouts():
-        if fits(layout, window):
-            try:
-                return measured(locate(layout, window), "length", "file")
-            except VolvexError:
-                continue
+    for layout in library.fitting(window, head_of(window)):
+        try:
+            return measured(locate(layout, window), "length", "file")
+        except VolvexError:
+            continue
     return None
 
 

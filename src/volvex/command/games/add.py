@@ -1,4 +1,4 @@
-"""Add a game pack from a folder, a ZIP, or the address of a ZIP.
+"""Add a game pack from a folder, ZIP or address.
 
 Everything in it is checked first. A pack teaches Volvex one game; its description may say how the game starts, so add only packs of people
 whom you trust.

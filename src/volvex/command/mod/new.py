@@ -1,4 +1,6 @@
-"""Make a mod from the changes on a bench, or start one from an item of the game.
+"""Make a mod from a bench, or from an item.
+
+The changes on the bench become the mod.
 
 The mod is a folder: `mod.toml` describes it, `changes` and `lines` contain what was changed by id, field and line, and `files`
 contains new and replaced files. It contains nothing of the game that you did not change. With a folder that is a mod already,

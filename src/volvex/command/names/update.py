@@ -1,6 +1,6 @@
-"""Fetch the lists of names that game descriptions give addresses of.
+"""Fetch the lists of names that game descriptions name.
 
-A description has them in a line such as `lists = ["https://..."]`. A list that has not changed is not sent again. One that is no
+A description gives their addresses in a line such as `lists = ["https://..."]`. A list that has not changed is not sent again. One that is no
 text in UTF-8, has half the names of the one that is there, or names fewer entries of your games is not taken, and the old one stays.
 Nothing is fetched by any other command.
 """
