@@ -72,8 +72,8 @@ class Families(unittest.TestCase):
     def test_the_harder_proof_holds(self) -> None:
         for _, _, archive in self.families():
             trials = list(prove_harder(archive))
-            self.assertEqual(len(trials), 6)
-            self.assertEqual([(trial.what, trial.fault) for trial in trials if trial.fault], [])
+            self.assertGreater(len(trials), 8)
+            self.assertEqual([(trial.what, trial.fault) for trial in trials if trial.fault and not trial.refused], [])
 
     def test_every_change_is_loaded_by_the_other_loader(self) -> None:
         for family, data, archive in self.families():

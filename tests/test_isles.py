@@ -7,7 +7,7 @@ import unittest
 
 from kelpwick import GameError, isles
 from kelpwick.isles import rigging, soundings
-from tests.support import LAMPS, MAIN, Case, KeptGame, digests, made_game
+from tests.support import LAMPS, MAIN, Case, KeptGame, digests
 
 DEPTHS = f"isles/soundings.kws/unnamed/{soundings.key_of('soundings/the_pans/ebb.sdg'):016x}.bin"
 TIDES = "isles/tides.kwv/the_pans.csv"
@@ -20,13 +20,13 @@ CHIME = "isles/chimes.kwr/the_pans-3.chime"
 class Looking(KeptGame):
     def test_each_is_known_and_proved(self) -> None:
         out = self.volvex("layout", "prove", self.shared / "isles")
-        self.assertEqual(len(out.splitlines()), 6)
         self.assertEqual(out.count("identical"), 6)
 
     def test_each_survives_the_harder_proof(self) -> None:
         for name in isles.FORMATS:
             out = self.volvex("layout", "prove", self.shared / "isles" / name, "--harder")
-            self.assertEqual(out.count("holds: "), 6, name)
+            self.assertGreater(out.count("holds: "), 12, name)
+            self.assertNotIn("fails", out)
 
     def test_each_is_explained_without_a_gap(self) -> None:
         for name in isles.FORMATS:
@@ -101,7 +101,7 @@ class Changing(Case):
             self.assertIn(text, out)
         self.assertEqual(self.volvex("layout", "prove", self.source / "isles").count("identical"), 6)
         self.do("restore")
-        self.assertEqual(self.play(self.source), self.play(made_game()))
+        self.assertEqual(self.play(self.source), self.play(self.game("fresh")))  # playing writes into the game's log
 
     def test_empty_and_tiny_content(self) -> None:
         self.edit(JOURNAL, b"x")

@@ -176,8 +176,8 @@ class Everywhere(unittest.TestCase):
     def test_the_harder_proof_holds(self) -> None:
         for _, _, archive in self.archives():
             trials = list(prove_harder(archive))
-            self.assertEqual(len(trials), 6)
-            self.assertEqual([(trial.what, trial.fault) for trial in trials if trial.fault], [])
+            self.assertGreater(len(trials), 8)
+            self.assertEqual([(trial.what, trial.fault) for trial in trials if trial.fault and not trial.refused], [])
 
     def test_the_harder_proof_notices_a_writer_that_is_wrong(self) -> None:
         for _, _, archive in self.archives():

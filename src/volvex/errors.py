@@ -9,7 +9,8 @@ from __future__ import annotations
 from enum import IntEnum
 from pathlib import Path
 
-FRESH = "a fresh copy of the file: it is damaged, cut off, or of another version"  # for the player, who has no other
+FRESH_COPY = "a fresh copy of the file"
+FRESH = f"{FRESH_COPY}: it is damaged, cut off, or of another version"  # for the player, who has no other
 
 
 class Status(IntEnum):
@@ -40,6 +41,10 @@ class VolvexError(Exception):
     def lines(self, author: bool = False) -> list[str]:
         """The message, and what to do when something can be done: for a player, or for the author of a layout."""
         hint = (getattr(self, "asked", "") if author else "") or self.hint
+        if author and hint.startswith(FRESH_COPY):  # while a layout is written, that is what is wrong
+            hint = (
+                "`volvex layout explain` for the bytes before it: a field there, or where this starts, may be another"
+            )
         return [self.message, *([f"try {hint}"] if hint else [])]
 
 
@@ -95,6 +100,12 @@ class UnfitError(FormatError):
     """A value that a field cannot hold, as the user gave it."""
 
     status = Status.USAGE
+
+
+class CapacityError(FormatError):
+    """What is to be written is more than the format has room for: a name that is too long, a number that is too large."""
+
+    status = Status.REFUSED
 
 
 class ContentError(VolvexError):

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from volvex.archive.archive import Archive
-from volvex.errors import FormatError, RefusedError, VolvexError
-from volvex.layout.write.plan import Added, Edit, NewContent, PlannedSource
+from volvex.errors import CapacityError, FormatError, NotFoundError, RefusedError, VolvexError
+from volvex.layout.write.plan import Added, Edit, PlannedSource
 from volvex.source import Spool
 
 SAMPLE = 200  # unchanged entries that are compared, spread over the archive
@@ -27,11 +27,12 @@ class Trial:
     @property
     def refused(self) -> bool:
         """Whether the format does not allow it, which is no fault."""
-        return isinstance(self.fault, RefusedError)
+        return isinstance(self.fault, RefusedError | CapacityError | NotFoundError)  # no such folder
 
 
 def prove_harder(archive: Archive) -> Iterator[Trial]:
-    """Change an archive in memory: entries grown, shrunk, emptied, removed, added, and all of these at once.
+    """Change an archive in memory: the first, middle and last entries grown, shrunk, emptied and removed; entries added, under names
+    of many lengths and in a new folder; all of it at once; everything removed, and put back.
 
     Each result is read by the layout, compared with what it should hold, and proved.
     """
@@ -39,43 +40,111 @@ def prove_harder(archive: Archive) -> Iterator[Trial]:
     if not rows:
         yield Trial("no entry has content that could be changed", tried=False)
         return
-    chosen = [rows[len(rows) * part // 5] for part in range(5)]
     with Spool() as spool:
-        trials = _trials(archive, chosen, spool)
+        trials = _trials(archive, rows, spool)
         for what, make in trials.items():
             yield Trial(what, _try(archive, [make]))
-        yield Trial("all of these at once", _try(archive, list(trials.values())))
+        chosen = [rows[len(rows) * part // 5] for part in range(5)]
+        changes = _Changes(archive, spool)
+        at_once = [
+            changes.grow(chosen[0]),
+            changes.shrink(chosen[1]),
+            changes.empty(chosen[2]),
+            changes.remove(chosen[3]),
+            changes.add(chosen[4]),
+        ]
+        yield Trial("all of these at once", _try(archive, at_once))
+        if int(archive.entries.size.sum()) <= LARGEST:
+            yield Trial("all entries removed, and put back", _emptied(archive, spool))
 
 
 Change = Callable[[Edit, dict[int, bytes]], None]  # puts itself into an edit, and tells what entries then hold
 
 
-def _trials(archive: Archive, chosen: list[int], spool: Spool) -> dict[str, Change]:
-    def new(row: int, content: bytes) -> NewContent:
-        return archive.encode(spool, [content], row)
+class _Changes:
+    """Changes of an archive's entries, one each."""
 
-    def replace(row: int, change: Callable[[bytes], bytes]) -> Change:
+    def __init__(self, archive: Archive, spool: Spool) -> None:
+        self.archive, self.spool = archive, spool
+
+    def _replace(self, row: int, change: Callable[[bytes], bytes]) -> Change:
         def apply(edit: Edit, wanted: dict[int, bytes]) -> None:
             if row not in edit.removed:
-                wanted[row] = change(archive.content(row))
-                edit.replaced[row] = new(row, wanted[row])
+                wanted[row] = change(self.archive.content(row))
+                edit.replaced[row] = self.archive.encode(self.spool, [wanted[row]], row)
 
         return apply
 
-    def add(edit: Edit, wanted: dict[int, bytes]) -> None:
-        edit.added.append(Added(archive.fresh_name(chosen[4]), chosen[4], new(chosen[4], b"new " * 500)))
+    def grow(self, row: int) -> Change:
+        return self._replace(row, lambda content: content * 2 + b"and more")
 
-    def remove(edit: Edit, wanted: dict[int, bytes]) -> None:
-        if chosen[3] not in edit.replaced:
-            edit.removed.add(chosen[3])
+    def shrink(self, row: int) -> Change:
+        return self._replace(row, lambda content: content[: len(content) // 2])
 
-    return {
-        "an entry grown": replace(chosen[0], lambda content: content * 2 + b"and more"),
-        "an entry shrunk": replace(chosen[1], lambda content: content[: len(content) // 2]),
-        "an entry emptied": replace(chosen[2], lambda content: b""),
-        "an entry removed": remove,
-        "an entry added": add,
-    }
+    def empty(self, row: int) -> Change:
+        return self._replace(row, lambda content: b"")
+
+    def remove(self, row: int) -> Change:
+        def apply(edit: Edit, wanted: dict[int, bytes]) -> None:
+            if row not in edit.replaced:
+                edit.removed.add(row)
+
+        return apply
+
+    def add(self, like: int, renamed: Callable[[bytes, int], bytes] = lambda name, _: name, count: int = 1) -> Change:
+        """Entries like one; `renamed` makes of a free name another, by its number."""
+
+        def apply(edit: Edit, wanted: dict[int, bytes]) -> None:
+            for number in range(count):
+                name = renamed(self.archive.fresh_name(like), number)
+                edit.added.append(Added(name, like, self.archive.encode(self.spool, [b"new " * (500 + number)], like)))
+
+        return apply
+
+
+def _trials(archive: Archive, rows: list[int], spool: Spool) -> dict[str, Change]:
+    changes, places = _Changes(archive, spool), {"first": rows[0], "middle": rows[len(rows) // 2], "last": rows[-1]}
+    found: dict[str, Change] = {}
+    for where, row in places.items() if len(rows) > 2 else [("only", rows[0])]:
+        for what, change in (
+            ("grown", changes.grow),
+            ("shrunk", changes.shrink),
+            ("emptied", changes.empty),
+            ("removed", changes.remove),
+        ):
+            found[f"the {where} entry {what}"] = change(row)
+    found["an entry added"] = changes.add(rows[-1])
+    if not archive.entries.nameless:
+        slash, folder = (text.encode(archive.entries.names.encoding) for text in ("/", "volvex_new/"))
+        found["sixteen entries added, with names of every length"] = changes.add(rows[-1], _longer, 16)
+        if any(slash in raw for raw in archive.entries.names.raws()):
+            found["an entry added in a new folder"] = changes.add(
+                rows[0], lambda name, _: folder + name.rpartition(slash)[2]
+            )
+    return found
+
+
+def _longer(name: bytes, number: int) -> bytes:
+    """A name with so many more characters before its extension, in whichever encoding."""
+    wide = 2 if b"\0" in name else 1
+    stem, dot, extension = name.rpartition(b".")
+    filling = (b"x\0" if wide == 2 else b"x") * (number + 1)
+    return stem + filling + dot + extension if dot and wide == 1 else name + filling
+
+
+def _emptied(archive: Archive, spool: Spool) -> VolvexError | None:
+    """What goes wrong when all entries are removed, and put back into what is left."""
+    try:
+        rows = [row for row in range(len(archive)) if row not in archive.folders]
+        made = archive.plan(Edit(removed=set(rows)))
+        source = PlannedSource(made, archive.source.name)
+        others = {name: PlannedSource(one, name) for name, one in made.others.items()}
+        empty = archive.reopened(source, others.get)
+        if len(empty) != len(archive) - len(rows):
+            raise FormatError(archive.source.name, f"{len(empty)} entries are left, there should be none")
+    except VolvexError as error:
+        return error
+    return None
 
 
 def _try(archive: Archive, changes: list[Change]) -> VolvexError | None:

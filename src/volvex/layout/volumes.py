@@ -11,7 +11,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from volvex.errors import FormatError
-from volvex.source import JoinedSource, Source
+from volvex.source import BytesSource, JoinedSource, Source
 
 NUMBERED = re.compile(r"\{(0+)\}")
 MOST = 1000
@@ -64,10 +64,12 @@ def open_volumes(
                     f"its content lies in {name}, which is not beside it",
                     hint="a whole copy of the game's folder",
                 )
-            base = found[-1].base + found[-1].source.size if found else 0
+            # one byte of nobody's lies between two, so that the end of one is not the start of the next
+            base = found[-1].base + found[-1].source.size + 1 if found else 0
             found.append(Volume(number, name, one, base))
     except BaseException:
         for volume in found:
             volume.source.close()
         raise
-    return found, JoinedSource([volume.source for volume in found], f"the volumes of {source.name}")
+    parts = [part for volume in found for part in (volume.source, BytesSource(b"\0", "between"))][:-1]
+    return found, JoinedSource(parts, f"the volumes of {source.name}")

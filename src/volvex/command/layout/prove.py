@@ -3,13 +3,17 @@
 Every part is placed, every number computed and every checksum verified again; all entries are decoded. Status 1: the result
 differs; the first different byte is reported, with the field that covers it.
 
-With --harder the archive is also changed in memory: entries grow, shrink, become empty, are removed and added; each result
-is read again, compared and proved. A folder stands for all archives below it.
+Identical bytes do not show that a layout is right for other content. So what the file shows and the layout does not say is
+reported as hints, each with the line that says it: starts at multiples of 32, sorted records, a number that is a size. With
+--strict a hint is a failure. With --harder the archive is also changed in memory: the first, last and middle entries grow, shrink,
+become empty and are removed, others are added under names of many lengths and in a new folder; each result is read again,
+compared and proved. A folder stands for all archives below it.
 """
 
 from __future__ import annotations
 
 import argparse
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -24,6 +28,7 @@ from volvex.command.ui.faults import note_faults
 from volvex.command.ui.reader import add_reading, open_walker
 from volvex.command.ui.table import count, number
 from volvex.errors import ManyErrors, NotFoundError, Status
+from volvex.layout.inspect.hints import Hint, hints_of
 from volvex.layout.inspect.proof import Difference, check_objects, prove
 
 if TYPE_CHECKING:
@@ -34,13 +39,15 @@ EXAMPLES = (
     "volvex layout prove game/isles",
     "volvex layout prove game/data/main.kwp --harder",
 )
-STATUSES = {Status.DIFFERS: "the result differs"}
+STATUSES = {Status.DIFFERS: "the result differs, or with --strict: there are hints"}
+SHOWN = 12  # hints of a file that are printed
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "archive", nargs="+", metavar="ARCHIVE", help="an archive, a table, texts or a scene, or a pattern"
     )
+    parser.add_argument("--strict", action="store_true", help="status 1 when there are hints")
     parser.add_argument("--harder", action="store_true", help="also change it in every way and read it again")
     add_reading(parser)
 
@@ -50,7 +57,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     with open_walker(options, context) as walker:
         data = {path: one for path in options.archive if (one := laid_out(path, walker, context)) is not None}
         for path, document in data.items():
-            status = max(status, _prove_data(path, document, context))
+            status = max(status, _prove_data(path, document, options, context))
         others = [path for path in options.archive if path not in data]
         archives = {group.path: group.archive for path in others for group in walker.find(path, deep=True).groups}
         if not archives and not data and walker.faults:
@@ -58,21 +65,38 @@ def run(options: argparse.Namespace, context: Context) -> int:
         if not archives and not data:
             raise NotFoundError("unknown format: no layout reads what was named", "--layout FILE")
         for path, archive in archives.items():
-            status = max(status, _prove(path, archive, context))
+            status = max(status, _prove(path, archive, options, context))
             if options.harder:
                 status = max(status, _prove_harder(archive, context))
         return max(int(status), note_faults(walker.faults, context))
 
 
-def _prove_data(path: str, document: LayoutDocument, context: Context) -> Status:
+def _prove_data(path: str, document: LayoutDocument, options: argparse.Namespace, context: Context) -> Status:
     proof = prove(document.reading)
     records = sum(len(sheet) for sheet in document.sheets)
+    for sheet in document.sheets:
+        for column in sheet.columns.values():
+            column.values  # noqa: B018  (what it refers to must be there)
     if proof.difference is not None:
         return _tell_difference(path, proof.difference, context)
-    context.print(
-        f"{shown(path)}: {context.paint('identical', 'green')}, {number(proof.size)} bytes; {document.form} of {count(records, 'record')}"
-    )
-    return Status.OK
+    said = f"{number(proof.size)} bytes; {document.form} of {count(records, 'record')}"
+    from volvex.data.hash_hints import hash_hints
+
+    hints = [*hints_of(document.reading), *hash_hints(document, context.dictionaries())]
+    return _tell_hints(path, said, hints, options, context)
+
+
+def _tell_hints(path: str, said: str, hints: Sequence[Hint], options: argparse.Namespace, context: Context) -> Status:
+    """Print the result of a proof with its hints; the status."""
+    found = f"; {context.paint(count(len(hints), 'hint'), 'yellow')}" if hints else ""
+    for hint in hints[:SHOWN]:
+        context.print(f"  {context.paint('hint', 'yellow')}  {shown(hint.seen)}")
+        if hint.line:
+            context.print(f"        try  {shown(hint.line)}")
+    if len(hints) > SHOWN:
+        context.print(f"  and {count(len(hints) - SHOWN, 'more hint')}")
+    context.print(f"{shown(path)}: {context.paint('identical', 'green')}, {said}{found}")
+    return Status.DIFFERS if hints and options.strict else Status.OK
 
 
 def _tell_difference(path: str, difference: Difference, context: Context) -> Status:
@@ -99,16 +123,32 @@ def _prove_harder(archive: Archive, context: Context) -> Status:
     return Status.DIFFERS if failed else Status.OK
 
 
-def _prove(path: str, archive: Archive, context: Context) -> Status:
+def _prove(path: str, archive: Archive, options: argparse.Namespace, context: Context) -> Status:
     with context.progress("proving", archive.source.size + int(archive.entries.size.sum())) as on_progress:
         proof = archive.prove(on_progress)
         if isinstance(archive, LayoutArchive):
             check_objects(archive.reading)
         faults = verify(archive, np.arange(len(archive)), on_progress)
+    hints, wrong = _hints(archive, context), len(faults)
+    content = int((archive.entries.stored > 0).sum())
+    if faults and len(faults) >= max(2, content):  # one cause: told once
+        context.complain(f"{shown(path)}: none of {content:,} entries is right; the first:")
+        faults = faults[:1]
     status = note_faults(faults, context)
     if proof.difference is not None:
         return _tell_difference(path, proof.difference, context)
-    sound = len(archive) - len(faults)
-    context.print(f"{shown(path)}: {context.paint('identical', 'green')}, {number(proof.size)} bytes; "
-                  f"{count(sound, 'entry decodes', 'entries decode')}" + (f", {len(faults):,} do not" if faults else ""))  # fmt: skip
-    return Status(status)
+    sound = len(archive) - wrong
+    said = f"{number(proof.size)} bytes; {count(sound, 'entry decodes', 'entries decode')}" + (
+        f", {len(archive) - sound:,} do not" if wrong else ""
+    )
+    return max(Status(status), _tell_hints(path, said, hints, options, context))
+
+
+def _hints(archive: Archive, context: Context) -> list[Hint]:
+    """What the file shows and the layout does not say; nothing for an open format, which has no layout."""
+    if not isinstance(archive, LayoutArchive):
+        return []
+    from volvex.archive.content_hints import content_hints
+    from volvex.names.hash_hints import hash_hints
+
+    return [*hints_of(archive.reading), *content_hints(archive), *hash_hints(archive, context.dictionaries())]

@@ -163,13 +163,28 @@ def type_names(reading: Reading) -> list[str]:
 
 def _named(reading: Reading, name: str, place: str) -> Texts | None:
     """A column of names, told by themselves or by places in the pool."""
-    found = reading.attribute(name)
-    if found is not None:
-        column = found[0].columns[found[1].name]
+    found = reading.attributes(name)
+    if len(found) > 1:
+        return _alternatives(found)
+    if found:
+        column = found[0][0].columns[found[0][1].name]
         assert isinstance(column, Texts)
         return column
     pointing = reading.attribute(place)
     return pooled(reading, *pointing) if pointing else None
+
+
+def _alternatives(found: list[tuple[BlockRead, Field]]) -> Texts:
+    """Names of which each is in one of several fields: the one that its record has."""
+    names: list[bytes] = [b""] * len(found[0][0].starts)
+    encoding = ""
+    for block, field in found:
+        column, there = block.columns[field.name], block.present(field)
+        assert isinstance(column, Texts)
+        encoding = encoding or column.encoding
+        for row in np.flatnonzero(there).tolist():
+            names[row] = column.raw(row)
+    return Texts.of(names, encoding)
 
 
 def _encoding(reading: Reading) -> str:

@@ -16,7 +16,7 @@ from volvex.layout.checksums import (
     new_sum,
     stored_checksum,
 )
-from volvex.layout.columns import Array
+from volvex.layout.columns import Array, Column, Texts
 from volvex.layout.model import Block, ChecksumOf, Constant, Field, Measure, Raw
 from volvex.layout.read.blocks import BlockRead, Reading, measured, measuring_field
 
@@ -34,16 +34,24 @@ def _check_constants(reading: Reading) -> None:
         for field in block.block.fields:
             if not isinstance(field.meaning, Constant) or not len(block.starts):
                 continue
-            values, wanted, there = block.numbers(field.name), field.meaning.value, block.present(field)
+            values, wanted, there = block.columns[field.name], field.meaning.value, block.present(field)
             row = _first_difference(values, wanted, field, there)
             if row is not None:
-                found = values[row].tobytes() if isinstance(field.type, Raw) else int(values[row])
+                found = (
+                    values.raw(row)
+                    if isinstance(values, Texts)
+                    else values[row].tobytes()
+                    if isinstance(field.type, Raw)
+                    else int(values[row])
+                )
                 raise FormatError(block.source.name, f"{found!r}, expected {wanted!r}", offset=block.offset(row, field.name),
                                   field=block.where(row, field.name), hint="a layout for this version of the format")  # fmt: skip
 
 
-def _first_difference(values: Array, wanted: bytes | int, field: Field, there: Array) -> int | None:
-    if isinstance(field.type, Raw):
+def _first_difference(values: Column, wanted: bytes | int, field: Field, there: Array) -> int | None:
+    if isinstance(values, Texts):  # bytes that are in some records only
+        different = np.array([raw != wanted for raw in values.raws()], bool)
+    elif isinstance(field.type, Raw):
         different = values != np.frombuffer(wanted if isinstance(wanted, bytes) else b"", values.dtype)[0]
     else:
         different = values != wanted

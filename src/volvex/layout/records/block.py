@@ -6,14 +6,15 @@ record starts (see `codegen`), and the runs of fixed size are gathered in bulk.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from volvex.errors import FRESH, FormatError
+from volvex.errors import FRESH, CapacityError, FormatError
 from volvex.layout.columns import Array, Columns, Texts, joined, rows_of
-from volvex.layout.model import Bits, Block, Field, Number, Text
+from volvex.layout.model import Bits, Block, Constant, Field, Number, Text
 from volvex.layout.records.codegen import compile_inline_walk, compile_walk, prefix_name, runs_of
 from volvex.layout.records.numbers import encode_numbers, holds
 from volvex.layout.types import InvalidValue, LongerThanNeeded
@@ -112,6 +113,7 @@ class Records:
             self._check_growth(source, start + position, len(data) - position, len(data), len(starts))
             data += source.read(start + len(data), min(room - len(data), len(data)))
         if count is not None and len(starts) < count:
+            self._check_constants(source, [start + one for one in starts], start + position)
             raise FormatError(source.name, "the file ends within this record", offset=start + position,
                               field=f"{self.block.name}[{len(starts)}]", hint="a fresh copy of the file: it may be cut off")  # fmt: skip
         data = data[:position]
@@ -140,6 +142,7 @@ class Records:
                 size = WINDOW
             elif not reached and not stopped:  # not even one record is whole: a longer look, if there is more
                 if position + len(window) >= source.size:
+                    self._check_constants(source, starts, position)
                     raise FormatError(source.name, "the file ends within this record", offset=position,
                                       field=f"{self.block.name}[{first}]", hint="a fresh copy of the file: it may be cut off")  # fmt: skip
                 self._check_growth(source, position, size, 0, first)
@@ -147,6 +150,21 @@ class Records:
             position += reached
         columns = _stacked(found) if found else self._gather(b"", np.zeros(0, np.int64), [])
         return Read(columns, np.array(starts, np.int64), b"", np.array(ends, np.int64), position)
+
+    def _check_constants(self, source: Source, starts: Sequence[int], last: int) -> None:
+        """FormatError for the first record whose constants are not right, when a later one has no end: that is where it went wrong."""
+        wanted = [
+            (field, int(self.runs[0].dtype.fields[field.name][1])) for field in self.runs[0].fields
+            if isinstance(field.meaning, Constant) and field.when is None and self.runs[0].dtype.fields is not None
+        ]  # fmt: skip
+        for row, start in enumerate([*starts, last]):
+            for field, at in wanted:
+                value = field.meaning.value if isinstance(field.meaning, Constant) else b""
+                expected = value if isinstance(value, bytes) else field.type.encode(value, {})
+                found = source.peek(start + at, len(expected))
+                if found != expected:
+                    raise FormatError(source.name, f"{found!r}, expected {expected!r}", offset=start + at,
+                                      field=f"{self.block.name}[{row}].{field.name}", hint="a layout for this version of the format")  # fmt: skip
 
     def _longer(self, source: Source, start: int, error: LongerThanNeeded) -> FormatError:
         return FormatError(source.name, str(error), offset=start + error.offset, field=self.block.name,
@@ -208,7 +226,7 @@ class Records:
 
     def _tail_size(self, field: Field, columns: Columns) -> int:
         column = columns[field.name]
-        if isinstance(column, Texts):
+        if isinstance(column, Texts) and (field.type.fixed_size is None or not isinstance(field.type, Text)):
             return int(column.lengths.sum())
         return sum(map(len, self._tail_bytes(field, columns)))
 
@@ -268,28 +286,31 @@ class Records:
         try:
             return field.type.counted(lengths)
         except InvalidValue as error:
-            raise FormatError(self.block.name, str(error), field=field.name) from error
+            raise CapacityError(self.block.name, str(error), field=field.name, hint="a shorter one") from error
 
     def _stored(self, field: Field, columns: Columns) -> Array:
         rest = columns.get(f"{REST} {field.name}")
         try:
             return field.type.rows(columns[field.name], rest if isinstance(rest, Texts) else None)
         except InvalidValue as error:
-            raise FormatError(self.block.name, str(error), field=field.name) from error
+            raise CapacityError(self.block.name, str(error), field=field.name, hint="a shorter one") from error
 
     def _length(self, field: Field, prefix: Number, columns: Columns) -> Array:
         texts = columns[field.name]
         assert isinstance(texts, Texts)
         lengths = self._counted(field, texts.lengths)
         if len(lengths) and int(lengths.max()) > prefix.limits[1]:
-            raise FormatError(
+            raise CapacityError(
                 self.block.name, f"a text of {int(texts.lengths.max())} bytes, its length is {prefix}", field=field.name
             )
         return prefix.rows(lengths)
 
     def _tail_bytes(self, field: Field, columns: Columns) -> list[bytes]:
         """What changes its size, for each record."""
-        return field.type.tail_bytes(columns[field.name], self._there(field, columns))
+        try:
+            return field.type.tail_bytes(columns[field.name], self._there(field, columns))
+        except InvalidValue as error:
+            raise CapacityError(self.block.name, str(error), field=field.name, hint="a shorter one") from error
 
 
 def _stacked(found: list[Columns]) -> Columns:

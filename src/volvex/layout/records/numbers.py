@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from volvex.errors import FormatError
+from volvex.errors import CapacityError, FormatError
 from volvex.layout.arithmetic import NotMultipleError
 from volvex.layout.columns import Array, Column, Texts
 from volvex.layout.model import Condition, Field, IntegerType
@@ -34,7 +34,7 @@ def encode_numbers(values: Array, field: Field, index: str) -> Array:
         stored = values.astype(object) if _wide(field) else values.astype(np.int64)
     except OverflowError as error:
         worst = max(values.tolist(), key=abs)
-        raise FormatError(
+        raise CapacityError(
             index, f"{worst} does not fit {field.type}", field=field.name, hint="a smaller number"
         ) from error
     for change in reversed(field.changes):
@@ -46,7 +46,7 @@ def encode_numbers(values: Array, field: Field, index: str) -> Array:
     low, high = kind.limits
     if len(stored) and (int(stored.min()) < low or int(stored.max()) > high):
         worst = int(stored.max()) if int(stored.max()) > high else int(stored.min())
-        raise FormatError(index, f"{worst} does not fit {field.type}, which goes up to {high}", field=field.name,
+        raise CapacityError(index, f"{worst} does not fit {field.type}, which goes up to {high}", field=field.name,
                           hint="less content, or a format with wider numbers")  # fmt: skip
     return stored.astype(kind.numbers_dtype)
 

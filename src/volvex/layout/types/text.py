@@ -163,10 +163,29 @@ class Text(FieldType):
         return np.frombuffer(b"".join([raw.ljust(self.size, fill) for raw in raws]), self.dtype)
 
     def tails(self, data: bytes, starts: Array, lengths: Array, there: Array | None) -> Column:
-        return Texts(data, starts, lengths, self.encoding)
+        if self.size is None:
+            return Texts(data, starts, lengths, self.encoding)
+        ends = zip(starts.tolist(), (starts + lengths).tolist(), strict=True)  # of a fixed size, in some records only
+        return Texts(
+            data, starts, np.array([self._filled_from(data[start:end]) for start, end in ends], np.int64), self.encoding
+        )
+
+    def _filled_from(self, raw: bytes) -> int:
+        """Where in a text of fixed size nothing but what fills it up begins."""
+        end = len(raw.rstrip(bytes([self.filled])))
+        return min(len(raw), end + -end % self.width)
+
+    def tail_size(self, column: Column, row: int) -> int:
+        return self.size if self.size is not None else super().tail_size(column, row)
 
     def tail_bytes(self, column: Column, there: Array | None) -> list[bytes]:
         assert isinstance(column, Texts)
+        if self.size is not None:
+            present = [True] * len(column) if there is None else there.tolist()
+            if len(column) and int(column.lengths.max()) > self.size:
+                raise InvalidValue(f"{int(column.lengths.max())} bytes do not fit into {self.size}")
+            fill = bytes([self.filled])
+            return [raw.ljust(self.size, fill) if one else b"" for raw, one in zip(column.raws(), present, strict=True)]
         end = bytes(self.ending) if there is None else b""
         return [raw + end for raw in column.raws()] if end else column.raws()
 
@@ -204,6 +223,9 @@ def encoding_named(name: str) -> str:
 def _text(parts: list[Any]) -> Text:
     length, encoding, filled = parts
     kind = Text(encoding_named(encoding) if encoding is not None else "utf-8")
+    fixed = not isinstance(length, Text | Number | tuple) and length != "zero"
+    if filled is not None and not fixed:
+        raise InvalidSyntax(filled, "only a text of a fixed size is filled up", "text 16 filled 00")
     if isinstance(length, Text):  # after its length, with a zero that the length counts
         kind = dataclasses.replace(length, encoding=kind.encoding)
         return dataclasses.replace(kind, extra=-kind.ending)
@@ -211,12 +233,12 @@ def _text(parts: list[Any]) -> Text:
         return dataclasses.replace(kind, prefix=length)
     if isinstance(length, tuple):
         return dataclasses.replace(kind, length_by=length[0])
-    return dataclasses.replace(kind, size=None if length == "zero" else integer(length), filled=filled or 0)
+    return dataclasses.replace(kind, size=None if length == "zero" else integer(length), filled=int(filled or "0", 16))
 
 
 RULES = {
     "text": _text,
     "closed": lambda parts: Text("", prefix=parts[0], closed=True),
     "text_of": lambda parts: (str(parts[0]),),
-    "filled": lambda parts: int(parts[0], 16),
+    "filled": lambda parts: parts[0],
 }

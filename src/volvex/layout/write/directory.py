@@ -58,13 +58,21 @@ class Directory:
     def _add_names(self, columns: AllColumns) -> None:
         """Names for the rows that are added, in the directory or behind what is in the pool."""
         texts = [name.text for name in self.names]
-        found, pool, place = (
-            self.reading.attribute(attributes.NAME),
+        named, pool, place = (
+            self.reading.attributes(attributes.NAME),
             self.reading.pool(),
             self.reading.attribute(attributes.NAME_AT),
         )
-        if found is not None:
-            self._extend(columns, *found, texts)
+        if named:
+            likes = self.rows[len(self.contents.kept_rows) :]
+            for block, field in named:  # of several the one that the record has, as the one that it is like
+                there = block.present(field)[likes]
+                self._extend(
+                    columns,
+                    block,
+                    field,
+                    [text if one else b"" for text, one in zip(texts, there.tolist(), strict=True)],
+                )
         elif pool is not None and place is not None:
             home = pool[0]
             places, end = [], home.records.size(columns[home.block.name])
@@ -131,6 +139,8 @@ class Directory:
         if self.folders is not None and (has_ranges(self.reading) or self._held() is not None):
             return np.argsort(self._ranks(), kind="stable")
         home = next((block.block for block in self.reading.entry_blocks() if block.block.sorted_by), None)
+        if by_start(self.reading):  # what is new lies behind all else
+            return None
         return sorting(self._begun[home.name][home.sorted_by or ""]) if home is not None else None
 
     def _held(self) -> BlockRead | None:
@@ -330,6 +340,15 @@ class Directory:
             return self.folders if self.order is None else self.folders[self.order]
         assert inner.owners is not None
         return inner.owners
+
+
+def by_start(reading: Reading) -> bool:
+    """Whether the records of entries are sorted by where their content starts."""
+    return any(
+        block is found and block.block.sorted_by == field.name
+        for found, field in reading.attributes(attributes.START)
+        for block in reading.entry_blocks()
+    )
 
 
 def sorting(column: Column) -> Array:

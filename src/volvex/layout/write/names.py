@@ -132,7 +132,8 @@ def fresh_name(reading: Reading, like: int) -> bytes:
         if numbering is not None:
             numbers = (numbering.path(number).encode("ascii", "replace") for number in range(len(taken) + 1))
             return next(name for name in numbers if name not in taken)
-        tries = (b"%0*x" % (len(last), number) for number in range(len(taken) + 1))
+        first = 0x9E3779B97F4A7C15 >> max(0, 64 - 4 * len(last))  # not 0 or the highest: those may mean an end
+        tries = (b"%0*x" % (len(last), first + number) for number in range(len(taken) + 1))
     else:
         ending = dot + last.rpartition(dot)[2] if dot in last else b""
         tries = (f"volvex-{number}".encode(names.encoding) + ending for number in range(len(taken) + 1))

@@ -21,7 +21,7 @@ from volvex.layout.order import checksum_order
 from volvex.layout.read.blocks import Area, Reading, settled_by
 from volvex.layout.transforms import is_cipher, wrapped
 from volvex.layout.write.contents import ContentPlan
-from volvex.layout.write.directory import AllColumns, Directory
+from volvex.layout.write.directory import AllColumns, Directory, by_start
 from volvex.layout.write.place import Fixed, Inline, Moved, New, Placer, RecordOf, Step, WholePart, fixed_of
 from volvex.layout.write.plan import Edit, Piece, Plan
 from volvex.layout.write.volumes import VOLUMES, VolumePlacer, placed_together
@@ -61,7 +61,7 @@ def plan(
     their values are new, as in tables; `pointers` what in them counts from a part that may move.
     """
     inline = any(block.ends is not None for block in reading.blocks.values())
-    pinned = pinned and not inline and not reading.layout.content.until_next
+    pinned = pinned and not inline and not reading.layout.content.until_next and not by_start(reading)
     return _Planner(reading, edit, each, folder, pinned, columns, pointers).plan()
 
 

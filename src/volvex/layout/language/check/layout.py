@@ -92,6 +92,7 @@ def _problems(layout: Layout) -> Iterator[Problem]:
         yield from _check_placing(layout, placing)
     yield from _check_facts(layout)
     yield from _check_places(layout)
+    yield from _check_at(layout)
     yield from kind.check(layout)
 
 
@@ -368,6 +369,40 @@ def _check_facts(layout: Layout) -> Iterator[Problem]:
     for what in kind.NEEDS:
         if what not in seen:
             yield layout.place, f"no field gives the {what}", f"a field with the meaning `{what}`"
+
+
+def _check_at(layout: Layout) -> Iterator[Problem]:
+    """Places that cannot be: not at the multiple that the block asks for, or too near to the end."""
+    for place in layout.places:
+        at = place.at
+        if at is None or at.mark or at.after:
+            continue
+        if at.fixed and at.offset % place.align and not (isinstance(place, Block) and place.within):
+            yield (
+                place.place,
+                f"{place.name} is at {at.offset}, which is no multiple of {place.align}",
+                f"at {at.offset - at.offset % place.align}, or another align",
+            )
+        least = (
+            sum(field.type.min_size for field in place.fields if field.when is None)
+            if isinstance(place, Block) and not place.repeats
+            else 0
+        )
+        if at.from_end and least > at.offset:
+            yield (
+                place.place,
+                f"{place.name} has {least} bytes, and starts {at.offset} before the end",
+                f"at end - {least}",
+            )
+    for number, one in enumerate(layout.known):
+        for other in layout.known[:number]:
+            size = min(len(one.value), len(other.value))
+            if one.at == other.at and one.value[:size] != other.value[:size]:
+                yield (
+                    layout.place,
+                    f"no file is known by {one.value!r} and by {other.value!r} at the same place",
+                    "one of the two",
+                )
 
 
 def _check_places(layout: Layout) -> Iterator[Problem]:

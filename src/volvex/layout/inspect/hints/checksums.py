@@ -1,0 +1,129 @@
+"""Checksums: numbers that are `kept`, and are a checksum of what the file has."""
+
+from __future__ import annotations
+
+import contextlib
+import functools
+from collections.abc import Callable, Iterator
+
+import numpy as np
+
+from volvex.codec import CHECKSUM
+from volvex.errors import VolvexError
+from volvex.layout.checksums import checksum_value, stored_checksum
+from volvex.layout.columns import Texts
+from volvex.layout.inspect.hints._hint import Hint
+from volvex.layout.model import Field, Number, Opaque, Raw
+from volvex.layout.read.blocks import BlockRead, Reading
+from volvex.layout.read.names import own_names
+
+LEAST = 4  # bytes of a checksum that a file has once: two would fit by chance
+SAMPLE = 8  # entries that must all fit
+WIDTHS = (8, 16, 32, 64)
+
+Part = tuple[str, Callable[[int], bytes | None]]  # as a layout says it, and its bytes by record; None: nothing there
+LARGEST = 1 << 24  # bytes that are summed for each
+
+
+def hints(reading: Reading) -> Iterator[Hint]:
+    return kept_checksums(reading)
+
+
+def kept_checksums(reading: Reading, of_entry: Part | None = None) -> Iterator[Hint]:
+    """Kept fields that are checksums of parts of the file or of records; with `of_entry` of what that gives for each entry, alone."""
+    for block in reading.blocks.values():
+        for field in block.block.fields:
+            size = _size(field)
+            if not isinstance(field.meaning, Opaque) or field.when is not None or not size:
+                continue
+            told = _told(block, field)
+            if not any(told) or (size < LEAST if not block.block.repeats else len(set(told)) < 8 // size + 1):
+                continue
+            if of_entry is not None:
+                entries = reading.entries
+                same = block.block.repeats and entries is not None and len(entries) == len(block.starts)
+                parts = iter([of_entry] if same else [])
+            else:
+                parts = _of_records(reading, block) if block.block.repeats else _of_parts(reading, block)
+            found = next(_fits(told, parts, size), None)
+            if found is not None:
+                where = f"{block.block.name}.{field.name}"
+                yield Hint(where, f"{where} is the {found}", f"{field.name}  {field.shape}  {found}")
+
+
+def _size(field: Field) -> int:
+    return field.type.fixed_size or 0 if isinstance(field.type, Number | Raw) else 0
+
+
+def _told(block: BlockRead, field: Field) -> list[int]:
+    """The values of some records, as a checksum of the field's type would be."""
+    column = block.columns[field.name]
+    if isinstance(column, Texts):
+        return []
+    rows = range(len(block.starts)) if block.block.repeats else range(min(1, len(block.starts)))
+    return [stored_checksum(field, column, row) for row in rows]
+
+
+def _of_parts(reading: Reading, own: BlockRead) -> Iterator[Part]:
+    for name, block in reading.blocks.items():
+        if block is not own and block.ends is None and 0 < len(block.data) <= LARGEST:
+            yield name, lambda row, block=block: block.data  # type: ignore[misc]
+    for name, area in reading.areas.items():
+        if max(area.stored, area.source.size) <= LARGEST:
+            yield name, lambda row, area=area: reading.source.peek(area.start, area.stored)  # type: ignore[misc]
+            yield f"what {name} holds", lambda row, area=area: area.source.peek(0, area.source.size)  # type: ignore[misc]
+    entries = reading.entries
+    if entries is not None and len(entries) and int(entries.stored.max()) and not reading.volumes:
+        there = entries.stored > 0
+        first, last = int(entries.start[there].min()), int((entries.start + entries.stored)[there].max())
+        if last - first <= LARGEST:
+            yield "contents", lambda row: reading.content_source.peek(first, last - first)
+    if not own.block.within and reading.source.size <= LARGEST:
+        yield f"file after {own.block.name}", lambda row: reading.source.peek(own.end, reading.source.size - own.end)
+        yield f"file before {own.block.name}", lambda row: reading.source.peek(0, own.start)
+
+
+def _of_records(reading: Reading, block: BlockRead) -> Iterator[Part]:
+    entries = reading.entries
+    if entries is None or len(entries) != len(block.starts):
+        return
+
+    def stored(row: int) -> bytes | None:
+        size = int(entries.stored[row])
+        return reading.content_source.peek(int(entries.start[row]), size) if 0 < size <= LARGEST else None
+
+    yield "stored content", stored
+    names = own_names(reading)
+    if names is not None and len(names) == len(entries):
+        yield "name", names.raw
+        yield "lower name", lambda row: names.raw(row).lower()
+        yield "upper name", lambda row: names.raw(row).upper()
+
+
+def _fits(told: list[int], parts: Iterator[Part], size: int) -> Iterator[str]:
+    """The checksums that all sampled values are, as a layout says them."""
+    rows = np.unique(np.linspace(0, len(told) - 1, SAMPLE).astype(int)).tolist()
+    for part, bytes_of in parts:
+        data = {row: one for row in rows if (one := bytes_of(row))}
+        if len(data) < min(2, len(told)):
+            continue
+        for algorithm in algorithms(8 * size):
+            if all(checksum_value(algorithm, one) == told[row] for row, one in data.items()):
+                yield f"{algorithm} of {part}"
+
+
+@functools.cache
+def algorithms(bits: int) -> tuple[str, ...]:
+    """The checksums and hashes of so many bits, as a layout names them."""
+    found: dict[str, None] = {}
+    for name in CHECKSUM.names():
+        for spec in (name, *(f"{name}(bits {width})" for width in WIDTHS)):
+            with contextlib.suppress(VolvexError):
+                if CHECKSUM.get(spec).bits == bits and (spec == name or name not in found):
+                    found[spec] = None
+    return tuple(found)
+
+
+def checksum_bits(field: Field) -> int:
+    """The bits of a checksum's field."""
+    return 8 * _size(field)

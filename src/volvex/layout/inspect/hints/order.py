@@ -1,0 +1,89 @@
+"""Order: records that are all sorted, where the layout does not say by what."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Iterator
+
+import numpy as np
+
+from volvex.layout.columns import Array, Column, Texts
+from volvex.layout.inspect.hints._hint import Hint
+from volvex.layout.kinds import archive as attributes
+from volvex.layout.model import Attribute, Field, Value
+from volvex.layout.read.blocks import BlockRead, Reading
+from volvex.layout.read.names import own_names
+
+LEAST = 6  # records: so many are sorted by chance once in 720 times
+# by what records are sorted where several fit, the likeliest first
+LIKELY = (attributes.KEY, attributes.FOLDER_KEY, attributes.NAME, attributes.ID, attributes.NAME_AT, attributes.START)
+
+
+def hints(reading: Reading) -> Iterator[Hint]:
+    for block in reading.blocks.values():
+        if not block.block.repeats or block.block.sorted_by is not None or len(block.starts) < LEAST:
+            continue
+        hint = _of_block(reading, block)
+        if hint is not None:
+            yield hint
+
+
+def _of_block(reading: Reading, block: BlockRead) -> Hint | None:
+    name = block.block.name
+    found = {
+        field.name: field
+        for field in block.block.fields
+        if _is_candidate(field) and _ascends(block.columns[field.name])
+    }
+    by = min(found.values(), key=_rank, default=None)
+    if by is not None:
+        return Hint(
+            name, f"all {len(block.starts):,} records are sorted by {by.name}", f"block {name} ... sorted by {by.name}"
+        )
+    names = own_names(reading) if _is_home(reading, block) else None
+    if names is None or len(names) != len(block.starts):
+        return None
+    raws = names.raws()
+    for what, key in (
+        ("", lambda raw: raw),
+        (" without regard to case", bytes.lower),
+        (" by extension", _by_extension),
+    ):
+        wanted = [key(raw) for raw in raws]
+        if len(set(wanted)) >= LEAST and wanted == sorted(wanted):
+            return Hint(name, f"all {len(raws):,} records are in the order of their names{what}")
+    return None
+
+
+def _is_home(reading: Reading, block: BlockRead) -> bool:
+    """Whether the records of a block are the entries, by their names."""
+    return any(block is found[0] for what in attributes.NAMING if (found := reading.attribute(what)) is not None)
+
+
+def _by_extension(raw: bytes) -> tuple[bytes, bytes]:
+    return raw.rpartition(b".")[2].lower(), raw.lower()
+
+
+def _is_candidate(field: Field) -> bool:
+    meaning = field.meaning
+    if field.when is not None or (isinstance(meaning, Attribute) and meaning.upper):
+        return False
+    return (isinstance(meaning, Value) and meaning.role == "id") or (
+        isinstance(meaning, Attribute) and meaning.what in LIKELY
+    )
+
+
+def _rank(field: Field) -> tuple[int, int]:
+    what = field.meaning.what if isinstance(field.meaning, Attribute) else ""
+    return (LIKELY.index(what) if what in LIKELY else len(LIKELY), field.place.line)
+
+
+def _ascends(column: Column) -> bool:
+    """Whether a column ascends, with enough different values."""
+    if isinstance(column, Texts):
+        raws = column.raws()
+        return len(set(raws)) >= LEAST and all(one <= other for one, other in itertools.pairwise(raws))
+    numbers: Array = column
+    if numbers.dtype.kind not in "iuf" or numbers.ndim != 1:
+        return False
+    return len(np.unique(numbers)) >= LEAST and bool(np.all(numbers[1:] >= numbers[:-1]))

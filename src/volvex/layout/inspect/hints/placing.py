@@ -1,0 +1,146 @@
+"""Places: content and blocks that begin at multiples, gaps of one byte value, bytes that no field explains."""
+
+from __future__ import annotations
+
+import math
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from volvex.layout.columns import Array
+from volvex.layout.inspect.coverage import Piece, pieces
+from volvex.layout.inspect.hints._hint import Hint
+from volvex.layout.read.blocks import Reading
+
+LARGEST = 1 << 16  # a multiple that is looked for
+LEAST = 4
+BITS = 10  # of evidence that starts are not multiples by chance
+LOOKED = 1 << 16  # bytes of a gap that are looked at
+
+
+@dataclass(frozen=True)
+class Gap:
+    """Bytes between two pieces that the layout's own padding does not explain. `value`: the one byte that they all are, or None."""
+
+    start: int
+    size: int
+    value: int | None
+    before: Piece | None  # the piece behind them; None at the end of the file
+
+
+def hints(reading: Reading) -> Iterator[Hint]:
+    content = list(_content(reading))
+    yield from content
+    for within in ("", *reading.areas):
+        yield from _gaps(reading, within, bool(content))
+
+
+def _content(reading: Reading) -> Iterator[Hint]:
+    """Starts of content that are all multiples of more than the layout says."""
+    entries, content = reading.entries, reading.layout.content
+    if entries is None or not len(entries) or content.others:
+        return
+    there = entries.stored > 0
+    starts, stored = entries.start[there], entries.stored[there]
+    if len(np.unique(starts)) < 3:
+        return
+    found = _multiple(starts)
+    declared = content.align
+    if found <= declared or found < LEAST or len(np.unique(starts)) * math.log2(found / declared) < BITS:
+        return
+    if not np.any(stored % found):  # they follow from sizes that are multiples
+        return
+    yield Hint(
+        "content",
+        f"all {len(starts):,} contents start at multiples of {found}, the layout says {declared}",
+        f"content align {found}",
+    )
+
+
+def _multiple(numbers: Array) -> int:
+    """The largest power of two of which all numbers are multiples."""
+    joined = int(np.bitwise_or.reduce(numbers.astype(np.int64)))
+    return min(LARGEST, joined & -joined) if joined else 1
+
+
+def _gaps(reading: Reading, within: str, aligned: bool) -> Iterator[Hint]:
+    """Bytes between the pieces of a source, grouped by what lies behind them."""
+    found = list(_unexplained(reading, within))
+    inner = [gap for gap in found if gap.before is not None and gap.before.block is None and gap.before.area is None]
+    others = [gap for gap in found if gap not in inner]
+    if inner and not aligned:
+        yield _between_contents(reading, inner)
+    for gap in others:
+        yield _before_block(gap, within)
+
+
+def _unexplained(reading: Reading, within: str) -> Iterator[Gap]:
+    source, position = reading.area(within), 0
+    for piece in pieces(reading, within):
+        if piece.start > position:
+            size = piece.start - position
+            data = source.peek(position, min(size, LOOKED))
+            padding = size < piece.align and data == bytes([piece.fill]) * size
+            if not padding:
+                yield Gap(position, size, _only(data), piece)
+        position = max(position, piece.start + piece.size)
+    if position < source.size:
+        yield Gap(position, source.size - position, _only(source.peek(position, LOOKED)), None)
+
+
+def _only(data: bytes) -> int | None:
+    return data[0] if data and data.count(data[0]) == len(data) else None
+
+
+def _between_contents(reading: Reading, gaps: list[Gap]) -> Hint:
+    values = Counter(gap.value for gap in gaps)
+    total = sum(gap.size for gap in gaps)
+    value = next(iter(values)) if len(values) == 1 else None
+    align = _multiple(np.array([gap.start + gap.size for gap in gaps]))
+    seen = (
+        f"{total:,} bytes in {len(gaps):,} {'gap' if len(gaps) == 1 else 'gaps'} before contents that no field explains"
+    )
+    if value is None:
+        return Hint("content", seen)
+    if all(gap.size < max(align, 2) for gap in gaps) and align > 1:
+        fill = f" fill {value:02x}" if value else ""
+        return Hint(
+            "content", f"{seen}, all {value:#04x}", f"content align {max(align, reading.layout.content.align)}{fill}"
+        )
+    return Hint("content", f"{seen}, all {value:#04x}")
+
+
+def _before_block(gap: Gap, within: str) -> Hint:
+    where = f" in {within}" if within else ""
+    if gap.before is None:
+        return Hint(
+            "end",
+            f"{gap.size:,} bytes at the end{where} (from {gap.start:#x}) that no field explains",
+            f"block rest at {gap.start:#x}, with a field of {gap.size} bytes kept",
+        )
+    piece = gap.before
+    name = (
+        piece.block.block.name
+        if piece.block is not None
+        else piece.area.part.name
+        if piece.area is not None
+        else "content"
+    )
+    align = next(
+        (
+            one
+            for one in (2, 4, 8, 16, 32, 64, 128, 256, 512, 1024, 2048, 4096)
+            if piece.start % one == 0 and gap.size < one
+        ),
+        None,
+    )
+    seen = f"{gap.size:,} bytes before {name}{where} (from {gap.start:#x}) that no field explains"
+    if gap.value is None or align is None:
+        return Hint(name, seen, f"a block of {gap.size} bytes kept, or `align` of {name}")
+    return Hint(
+        name,
+        f"{seen}, all {gap.value:#04x}",
+        f"block {name} ... align {align}" + (f" fill {gap.value:02x}" if gap.value else ""),
+    )

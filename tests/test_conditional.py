@@ -1,0 +1,119 @@
+"""Fields that only some records have, constants in rows of records, and layouts that cannot be right."""
+
+from __future__ import annotations
+
+import unittest
+
+from tests.support import Case, archive_of
+from volvex.archive.mutation_proof import prove_harder
+from volvex.errors import FormatError, LayoutError
+from volvex.layout.language.parser import parse_layout
+from volvex.layout.write.plan import Added, Edit, PlannedSource
+from volvex.source import Spool
+
+NAMES = """
+layout "two widths" kind archive
+block head at 0
+    count   u8            count of table
+block table after head repeats
+    long    u8            kept
+    short   text 4        name     when long is 0
+    wide    text 8        name     when long is 1
+    start   u8            start of content
+    size    u8            size of content
+"""
+ROWS = """
+layout "row" kind archive
+block head at 0
+    mark    4 bytes   is "ROW!"
+block entry after head repeats until end
+    mark    2 bytes   is "lm"
+    name    text u8   name
+    size    u32       size of content
+    data    bytes     content
+"""
+ENTRIES = ((0, b"ab"), (1, b"cdefgh"), (0, b"xyz"), (1, b"longname"), (0, b"k"), (1, b"m"))
+
+
+def two_widths() -> bytes:
+    """An archive whose names are of 4 or of 8 bytes."""
+    at, rows, body = 1 + sum(11 if long else 7 for long, _ in ENTRIES), b"", b""
+    for long, name in ENTRIES:
+        content = (name * 3)[: 5 + len(name)]
+        rows += bytes([long]) + name.ljust(8 if long else 4, b"\0") + bytes([at + len(body), len(content)])
+        body += content
+    return bytes([len(ENTRIES)]) + rows + body
+
+
+class Alternatives(unittest.TestCase):
+    def test_each_record_has_the_name_of_its_own_field(self) -> None:
+        archive = archive_of(NAMES, two_widths())
+        self.assertEqual(archive.names, [name.decode() for _, name in ENTRIES])
+        self.assertIsNone(archive.prove().difference)
+        self.assertEqual([trial for trial in prove_harder(archive) if trial.fault and not trial.refused], [])
+
+    def test_a_new_entry_is_named_as_the_one_that_it_is_like(self) -> None:
+        archive = archive_of(NAMES, two_widths())
+        with Spool() as spool:
+            edit = Edit(
+                added=[
+                    Added(name, like, archive.encode(spool, [b"new"], like))
+                    for name, like in ((b"pq", 0), (b"eightlng", 1))
+                ]
+            )
+            again = archive.reopened(PlannedSource(archive.plan(edit), "again"))
+            self.assertEqual(again.names[-2:], ["pq", "eightlng"])
+            self.assertEqual([again.content(row) for row in (0, 1, 6, 7)], [b"ababab", b"cdefghcdefg", b"new", b"new"])
+            self.assertIsNone(again.prove().difference)
+
+
+class Constants(unittest.TestCase):
+    def test_a_constant_of_some_records_is_checked_in_those(self) -> None:
+        text = NAMES.replace("    start   u8", '    mark    2 bytes       is "ab" when long is 1\n    start   u8')
+        good = bytes([2, 0]) + b"ab\0\0" + bytes([21, 1, 1]) + b"cd".ljust(8, b"\0") + b"ab" + bytes([22, 1]) + b"xy"
+        self.assertEqual(archive_of(text, good).names, ["ab", "cd"])
+        with self.assertRaisesRegex(FormatError, r"table\[1\]\.mark: b'zz', expected b'ab'"):
+            archive_of(text, good.replace(b"\0ab", b"\0zz"))
+
+    def test_the_first_record_that_is_wrong_is_named_and_not_a_later_one(self) -> None:
+        def row(name: bytes, content: bytes, mark: bytes = b"lm") -> bytes:
+            return mark + bytes([len(name)]) + name + len(content).to_bytes(4, "little") + content
+
+        data = b"ROW!" + row(b"a", b"one") + row(b"b", b"two", b"xx") + b"\x70\xff\xff\xff"
+        with self.assertRaisesRegex(FormatError, r"0xf, field entry\[1\]\.mark: b'xx', expected b'lm'"):
+            archive_of(ROWS, data)
+
+
+class Unsound(Case):
+    def test_what_cannot_be_is_told_at_its_line(self) -> None:
+        head = 'layout "x" kind archive\n{}block head at 0\n    count u8 count of table\nblock table after head repeats\n    {}\n    start u8 start of content\n    size u8 size of content\n'
+        for known, name, more, said in (
+            ("", "name text u8 filled 00 name", "", "only a text of a fixed size is filled up"),
+            ("", "name text of start filled 00 name", "", "only a text of a fixed size is filled up"),
+            ('known by "AB" at 0\nknown by "AC" at 0\n', "name text u8 name", "", "no file is known by"),
+            (
+                "",
+                "name text u8 name",
+                "block foot at end - 28\n    a 32 bytes kept\n",
+                "foot has 32 bytes, and starts 28 before the end",
+            ),
+            (
+                "",
+                "name text u8 name",
+                "block more at 8 align 16\n    a u8 kept\n",
+                "more is at 8, which is no multiple of 16",
+            ),
+        ):
+            with self.subTest(said), self.assertRaisesRegex(LayoutError, said):
+                parse_layout(head.format(known, name) + more, "x.layout")
+
+    def test_while_a_layout_is_written_nobody_is_sent_for_a_fresh_copy(self) -> None:
+        (self.folder / "r.layout").write_text(ROWS)
+        (self.folder / "r.bin").write_bytes(b"ROW!lm\x01a\x09\0\0\0cut")
+        for words in (("list", "r.bin", "--layout", "r.layout"), ("layout", "prove", "r.bin", "--layout", "r.layout")):
+            said = self.complaint(*words, status=4)
+            self.assertEqual("fresh copy" in said, words[0] == "list", said)
+
+
+if __name__ == "__main__":
+    unittest.main()
