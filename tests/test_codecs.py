@@ -24,7 +24,7 @@ from volvex.codec import CHECKSUM, CIPHER, COMPRESS, Checksum, Cipher, Compressi
 from volvex.codec._inflate import inflated
 from volvex.codec.parameters import parse_spec
 from volvex.codec.registry import CipherStream
-from volvex.errors import ContentError, UsageError
+from volvex.errors import ContentError, UsageError, VolvexError
 
 TEXTS = (b"", b"a", b"The stair is not dry. " * 500, random.Random(4).randbytes(70_000), bytes(3_000_000))
 # published check values, over the nine digits
@@ -305,6 +305,14 @@ class Conformance(unittest.TestCase):
 
 
 class Streams(unittest.TestCase):
+    def test_what_a_library_says_has_none_of_its_numbers(self) -> None:
+        for name in ("zlib", "deflate", "gzip", "zstd", "lz4", "bzip2", "lzma"):
+            with self.subTest(name), self.assertRaises(VolvexError) as caught:
+                b"".join(
+                    COMPRESS.get(name).decode_stream(iter([b"\x78\x9cnothing of the kind, and a little more"]), 50)
+                )
+            self.assertNotRegex(str(caught.exception), r"(?i)error|-\d")
+
     def test_any_level_is_read(self) -> None:
         for level in range(10):
             self.assertEqual(COMPRESS.get("zlib").decode(zlib.compress(TEXTS[2], level), len(TEXTS[2])), TEXTS[2])

@@ -6,12 +6,22 @@ codec's file says how to make one, and what makes the other direction.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable, Iterator
 from typing import Any, Protocol
 
 from volvex.errors import ContentError
 
 STEP = 1 << 20  # bytes that come out at once
+
+
+_NUMBERED = re.compile(r"^Error -?\d+ (?:while [^:]*: )?|^zstd decompressor error: |\.? ?Error code: -?\d+\.?")
+
+
+def library_words(error: BaseException) -> str:
+    """What a library says of an error, without its own numbers."""
+    said = _NUMBERED.sub("", str(error)).strip()
+    return said[:1].lower() + said[1:] or "its bytes cannot be decoded"
 
 
 class Decompressor(Protocol):
@@ -132,7 +142,7 @@ class Streamed:
         try:
             return stream.decompress(data, room)
         except self.errors as error:
-            raise ContentError(f"not a valid {self.what}: {error}") from error
+            raise ContentError(f"not a valid {self.what}: {library_words(error)}") from error
 
     def _check_end(self, stream: Decompressor, unused: int) -> None:
         if not stream.eof and not getattr(stream, "open_ended", False):

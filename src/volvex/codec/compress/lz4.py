@@ -9,6 +9,7 @@ from collections.abc import Iterable, Iterator
 
 from lz4 import block
 
+from volvex.codec.streams import library_words
 from volvex.errors import ContentError
 
 
@@ -16,7 +17,7 @@ def decode(stored: bytes, size: int) -> bytes:
     try:
         content = block.decompress(stored, uncompressed_size=size)
     except (block.LZ4BlockError, ValueError, OverflowError, MemoryError) as error:
-        raise ContentError(f"not a valid LZ4 block of {size} bytes: {error}") from error
+        raise ContentError(f"not a valid LZ4 block of {size} bytes: {library_words(error)}") from error
     if len(content) != size:
         raise ContentError(f"the LZ4 block decodes to {len(content)} bytes, expected {size}")
     return bytes(content)
