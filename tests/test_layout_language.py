@@ -499,5 +499,16 @@ class Program(Case):
         self.assertIn("there is no file", self.complaint("layout", "check", "none.layout", status=3))
 
 
+class Written(unittest.TestCase):
+    def test_what_is_often_written_gets_the_right_form(self) -> None:
+        for line, hint in (
+            ("name text u8 x 2 in utf-16-le name", "text u8 in utf-16-le x 2"), ("name text 8 filled 0 name", "two digits: 00"),
+            ("mark 2 bytes is hex 6c6d", "hex 6c 6d"), ("m u8 codec of content { 0 = none }", "{ 0 none, 1 zlib }"),
+        ):  # fmt: skip
+            with self.subTest(line), self.assertRaises(LayoutError) as caught:
+                parse_layout(f'layout "x" kind archive\nblock t at 0 repeats\n    {line}\n', "x.layout")
+            self.assertIn(hint, caught.exception.hint)
+
+
 if __name__ == "__main__":
     unittest.main()

@@ -21,6 +21,7 @@ from volvex.source import atomic
 PRIORITY = 57
 EXAMPLES = ("volvex games new ../game ../my-game",)
 OWN = ("log", "logs", "save", "saves", "savegames", "screenshots", "crashes", "cache")
+MODS = ("mod", "mods", "addon", "addons", "add-ons", "plugin", "plugins", "custom", "usermods")
 MOST = 12
 
 
@@ -76,6 +77,7 @@ def _draft(game: Path, found: list[Surveyed]) -> str:
         if (one.kind == "archive" and "/" not in path) or (one.kind == "archive" and one.size > 1 << 12)
     ]
     own = sorted({path.split("/")[0] for path, _ in inside if path.split("/")[0].lower() in OWN})
+    mods = sorted({path.split("/")[0] for path, _ in inside if path.split("/")[0].lower() in MODS})
     logs = [path for path, _ in inside if path.endswith(".log")]
     programs = [
         path
@@ -91,6 +93,7 @@ def _draft(game: Path, found: list[Surveyed]) -> str:
         "# how it starts: words, without a shell", f'# start = ["{{game}}/{programs[0] if programs else "GAME.exe"}"]', "",
         "# how it takes changes: replace, later, loose, aside, folder, list (docs/games.md)", 'takes = ["replace"]', "",
     ]  # fmt: skip
+    lines += [f"# {folder}/ looks like the game's folder for mods: see [folder] in docs/games.md" for folder in mods]
     lines += [f"# {path}: {one.layout or 'unknown'}{', locked' if one.locked else ''}" for path, one in archives[:MOST]]
     lines += [f"# {path}: unknown; `volvex layout new` starts a layout" for path, one in inside if one.unknown][:MOST]
     locked = [(path, one.key or "a-key") for path, one in inside if one.locked]

@@ -98,7 +98,7 @@ def _unknown(kind: Kind, names: Names, phrases: dict[str, Meaning], words: str, 
     expected = "" if near else f"a meaning such as {told} (docs/layouts.md has all)"
     return LayoutError(
         file, place.line, place.column, f"`{words}` is not a meaning that a field can have", expected=expected,
-        hint=f"`{near[0]}`" if near else "`kept` for an unknown field",
+        hint="the encoding before the unit: text u8 in utf-16-le x 2" if words.startswith("in ") else f"`{near[0]}`" if near else "`kept` for an unknown field",
     )  # fmt: skip
 
 

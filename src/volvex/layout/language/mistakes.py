@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import difflib
+import re
 
 from lark import Lark, Token
 from lark.exceptions import UnexpectedCharacters, UnexpectedInput, UnexpectedToken
@@ -19,6 +20,12 @@ _HINTS = {
     "_FIELD": "indenting the block's fields below it, one a line",
     "NUMBER_TYPE": "name, type, meaning, such as: files  u32  count of directory",
 }
+# what is often written, and how the language has it
+_WRITTEN = (
+    (re.compile(r"\{[^}]*\d\s*=\s*\w"), "words for numbers without a sign between: { 0 none, 1 zlib }"),
+    (re.compile(r"\bhex\s+(?:0x)?((?:[0-9a-fA-F]{2}){2,})\b"), "hexadecimal bytes apart: hex 6c 6d"),
+    (re.compile(r"\b(?:filled|fill)\s+(?:0x)?[0-9a-fA-F]\b"), "a byte of two digits: 00"),
+)
 _FIELD_HINT = "the meaning of the field, or `kept` if it is unknown"
 
 
@@ -36,7 +43,8 @@ def explain(error: UnexpectedInput, text: str, file: str, parser: Lark) -> Layou
     found = f"`{word}`" if word else "the end of the line"
     names = sorted({_SAID.get(name, literals.get(name, name)) for name in wanted})
     near = difflib.get_close_matches(word, [literals[n] for n in wanted if n in literals], 1)
-    hint = f"`{near[0]}` in place of {found}" if near else _hint(token, wanted)
+    written = next((hint for pattern, hint in _WRITTEN if pattern.search(line)), "")
+    hint = written or (f"`{near[0]}` in place of {found}" if near else _hint(token, wanted))
     return LayoutError(
         file, error.line, error.column, f"{found} is not understood here", expected=_list(names), hint=hint
     )
