@@ -120,7 +120,7 @@ def install(
             known = state.installed.get(name)
             sources = (made_of or {}).get(name, ())
             if known is not None and _is_there(game / name, source, known, store, on_progress):
-                after[name] = changed(known, by=by, made_of=sources)
+                after[name] = changed(known, by=by, made_of=sources, source=_stamp(source))
                 continue
             action, move, one = _move_in(game, name, source, len(moves), known, store, on_progress, by)
             done.actions.append(action)
@@ -142,9 +142,12 @@ def install(
 
 
 def _is_there(target: Path, source: Content, known: Installed, store: Store, on_progress: OnProgress) -> bool:
-    """Whether a file is installed already, byte for byte, and its original is sound."""
+    """Whether a file is installed already, byte for byte, and its original is sound. Where neither it nor what it was copied from was
+    touched since, nothing is read: the original is, when it is needed."""
     if not is_ours(target, known) or known.blocks:
         return False
+    if isinstance(source, Path) and known.source and stamp_of(source) == known.source:
+        return known.original is None or store.path(known.original).is_file()
     if isinstance(source, ListLines):
         same = known.lines == source.lines
     elif source is None or not known.now:
@@ -187,7 +190,7 @@ def _move_in(
         new = stage(data, waiting, target, store.disk)
     else:
         new = copy(source, waiting, None, store.disk, on_progress, target if target.is_file() else None)
-    made = Installed(original, new, folder, stamp_of(waiting), by=by, lines=lines)
+    made = Installed(original, new, folder, stamp_of(waiting), by=by, lines=lines, source=_stamp(source))
     return action, Move(name, old, new, incoming, aside, folder, stamp), made
 
 
@@ -196,6 +199,10 @@ def _without_ours(target: Path, name: str, known: Installed, number: int, store:
     waiting = store.folder.parent / f"incoming/list-{number}"
     stage(without_lines(read_list(target), known.lines, name), waiting, target, store.disk)
     return store.put(waiting, nothing)
+
+
+def _stamp(source: Content) -> str:
+    return stamp_of(source) if isinstance(source, Path) else ""
 
 
 def _missing_folder(game: Path, target: Path) -> str:

@@ -47,6 +47,7 @@ class Installed:
     blocks: str = ""  # the digests of its blocks, when it was changed in place
     by: str = ""  # which bench it came from, or that it was made of mods
     made_of: tuple[str, ...] = ()  # the mods and the bench that have changes in it
+    source: str = ""  # size and time of the built file that it is a copy of: while they hold, that need not be read
     lines: tuple[str, ...] = ()  # that were put into a list; the rest of it is the game's, or of others
 
 
@@ -222,7 +223,7 @@ def _installed(value: Mapping[str, Mapping[str, Any]]) -> dict[str, Installed]:
         _path(name): Installed(
             None if one["original"] is None else _digest(one["original"]), _token(one["now"]) if one["now"] else "", _folder(one["folder"]),
             text(one["stamp"]), tuple((text(name), whole(number)) for name, number in one["entries"]), _blocks(one["blocks"]), text(one["by"]),
-            tuple(map(text, one.get("made_of", ()))), tuple(map(text, one.get("lines", ()))),
+            tuple(map(text, one.get("made_of", ()))), text(one.get("source", "")), tuple(map(text, one.get("lines", ()))),
         )
         for name, one in value.items()
     }  # fmt: skip
