@@ -140,7 +140,7 @@ class Zips(Case):
                 self.assertEqual(contents(archive), {} if name == "empty" else FILES)
                 self.assertIsNone(archive.prove().difference)
                 self.assertEqual(b"".join(archive.file_plan(Edit()).chunks()), data)
-                self.assertEqual([trial for trial in prove_harder(archive) if trial.fault], [])
+                self.assertEqual([trial for trial in prove_harder(archive, ["first"]) if trial.fault], [])
 
     def test_others_read_what_we_write_and_nothing_else_has_changed(self) -> None:
         for name, data in self.variants().items():
@@ -467,7 +467,7 @@ class Tars(Case):
                         {name.replace("isles/" * 30, ""): data for name, data in contents(archive).items()}, FILES
                     )
                     self.assertIsNone(archive.prove().difference)
-                    self.assertEqual([trial for trial in prove_harder(archive) if trial.fault], [])
+                    self.assertEqual([trial for trial in prove_harder(archive, ["first"]) if trial.fault], [])
                     name = next(name for name in archive.names if name.endswith("lamps.txt"))
                     made = edited(archive, {name: b"new " * 700}, {"long/" * 40 + "n.txt": b"added"})
                     with tarfile.open(fileobj=io.BytesIO(_unwrapped(made, around))) as theirs:

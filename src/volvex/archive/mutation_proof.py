@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -30,7 +30,10 @@ class Trial:
         return isinstance(self.fault, RefusedError | CapacityError | NotFoundError)  # no such folder
 
 
-def prove_harder(archive: Archive) -> Iterator[Trial]:
+PLACES = ("first", "middle", "last")  # entries that are changed
+
+
+def prove_harder(archive: Archive, places: Collection[str] = PLACES) -> Iterator[Trial]:
     """Change an archive in memory: the first, middle and last entries grown, shrunk, emptied and removed; entries added, under names
     of many lengths and in a new folder; all of it at once; everything removed, and put back.
 
@@ -41,7 +44,7 @@ def prove_harder(archive: Archive) -> Iterator[Trial]:
         yield Trial("no entry has content that could be changed", tried=False)
         return
     with Spool() as spool:
-        trials = _trials(archive, rows, spool)
+        trials = _trials(archive, rows, places, spool)
         for what, make in trials.items():
             yield Trial(what, _try(archive, [make]))
         chosen = [rows[len(rows) * part // 5] for part in range(5)]
@@ -102,10 +105,11 @@ class _Changes:
         return apply
 
 
-def _trials(archive: Archive, rows: list[int], spool: Spool) -> dict[str, Change]:
+def _trials(archive: Archive, rows: list[int], wanted: Collection[str], spool: Spool) -> dict[str, Change]:
     changes, places = _Changes(archive, spool), {"first": rows[0], "middle": rows[len(rows) // 2], "last": rows[-1]}
     found: dict[str, Change] = {}
-    for where, row in places.items() if len(rows) > 2 else [("only", rows[0])]:
+    chosen = [(where, row) for where, row in places.items() if where in wanted]
+    for where, row in chosen if len(rows) > 2 else [("only", rows[0])]:
         for what, change in (
             ("grown", changes.grow),
             ("shrunk", changes.shrink),
