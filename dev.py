@@ -27,7 +27,7 @@ BIN = VENV / ("Scripts" if os.name == "nt" else "bin")
 PYTHON = BIN / ("python.exe" if os.name == "nt" else "python")
 STAMP = VENV / "installed-from"
 TIMES = VENV / "test-times.json"
-BATCH = 28.0  # seconds of modules that share a process
+BATCH = 42.0  # seconds of modules that share a process
 BYTES_A_SECOND = 1400  # of a test module, about
 LONG = {"tests.test_demo": 35.0, "tests.test_examples": 18.0, "tests.test_crashes": 24.0}  # seconds of small ones
 

@@ -49,11 +49,17 @@ SHARED = Path(os.environ.get("VOLVEX_TESTS_SHARED", _keep.name))  # of all test 
 
 
 def made_game(version: int = 1) -> Path:
-    """A game that nobody may change: made once a process."""
+    """A game that nobody may change: made once for all test processes."""
     name = "game" if version == 1 else f"game-{version}"
     if name not in _made:
-        _made[name] = Path(_keep.name) / name
-        make_game(_made[name], version=version)
+        shared = SHARED / f"shared-{version}"
+        _made[name] = shared / "game"
+        if not shared.is_dir():
+            making = Path(tempfile.mkdtemp(dir=SHARED, prefix="making-"))
+            make_game(making / "game", version=version)
+            with contextlib.suppress(OSError):  # another process was faster
+                making.rename(shared)
+            shutil.rmtree(making, ignore_errors=True)
     return _made[name]
 
 

@@ -7,9 +7,11 @@ import unittest
 from tests.support import Case, archive_of
 from volvex.archive.mutation_proof import prove_harder
 from volvex.errors import FormatError, LayoutError
+from volvex.layout import cache
 from volvex.layout.language.parser import parse_layout
+from volvex.layout.match import fits
 from volvex.layout.write.plan import Added, Edit, PlannedSource
-from volvex.source import Spool
+from volvex.source import BytesSource, Spool
 
 NAMES = """
 layout "two widths" kind archive
@@ -82,6 +84,26 @@ class Constants(unittest.TestCase):
         data = b"ROW!" + row(b"a", b"one") + row(b"b", b"two", b"xx") + b"\x70\xff\xff\xff"
         with self.assertRaisesRegex(FormatError, r"0xf, field entry\[1\]\.mark: b'xx', expected b'lm'"):
             archive_of(ROWS, data)
+
+
+class Known(unittest.TestCase):
+    def test_a_file_is_known_by_one_of_several_signatures(self) -> None:
+        text = NAMES.replace(
+            "kind archive\n", 'kind archive\nknown by "II" or "MMM" at 0\nknown by "end" or "fin" at end - 3\n'
+        )
+        layout = parse_layout(text, "known.layout")
+        for data, known in (
+            (b"II, end", True),
+            (b"MMM fin", True),
+            (b"MM, end", False),
+            (b"II, not", False),
+            (b"M", False),
+        ):
+            with self.subTest(data):
+                self.assertEqual(fits(layout, BytesSource(data, "x")), known)
+        dumped = cache.load(cache.dump(layout) or b"", "known.layout")
+        assert dumped is not None
+        self.assertEqual((dumped.known, dumped.layout.known), (layout.known, layout.known))
 
 
 class Unsound(Case):

@@ -82,9 +82,9 @@ def _by_signature(options: argparse.Namespace, context: Context) -> int:
             f"{shown(options.signature)} is not bytes in hex, or goes with no path", "pairs of digits, such as 4b575031"
         )
     layouts = [
-        (layout.title, f"layout {layout.file}, at {known.at.offset:#x}: {known.value.hex(' ')}")
-        for layout in context.library().every() for known in layout.known
-        if known.at.fixed and known.value[: len(wanted)] == wanted[: len(known.value)]
+        (layout.title, f"layout {layout.file}, at {known.at.offset:#x}: {value.hex(' ')}")
+        for layout in context.library().every() for known in layout.known for value in known.values
+        if known.at.fixed and value[: len(wanted)] == wanted[: len(value)]
     ]  # fmt: skip
     open_types = [
         (kind.name, f"open file type, at {offset:#x}: {mark.hex(' ')}")

@@ -31,13 +31,14 @@ def bears(known: Sequence[Known], source: Source, head: bytes = b"") -> bool:
 
 
 def _bears(source: Source, known: Known, head: bytes) -> bool:
-    if known.at.fixed and known.at.offset + len(known.value) <= len(head):
-        return head.startswith(known.value, known.at.offset)
+    longest = max(map(len, known.values))
+    if known.at.fixed and known.at.offset + longest <= len(head):
+        return head.startswith(known.values, known.at.offset)
     try:
         start = place_of(source, known.at, known.value.decode("latin-1"))
     except FormatError:
         return False
-    return source.peek(start, len(known.value)) == known.value if start <= source.size else False
+    return source.peek(start, longest).startswith(known.values) if start <= source.size else False
 
 
 def place_of(source: Source, at: At, name: str) -> int:

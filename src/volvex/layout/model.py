@@ -182,10 +182,16 @@ class KeyRule:
 
 @dataclass(frozen=True)
 class Known:
-    """Bytes at an offset by which a file is known."""
+    """Bytes at an offset by which a file is known, or others in their place."""
 
     value: bytes
     at: At
+    others: tuple[bytes, ...] = ()
+
+    @property
+    def values(self) -> tuple[bytes, ...]:
+        """All of them: one of them is there."""
+        return (self.value, *self.others)
 
 
 @dataclass(frozen=True)

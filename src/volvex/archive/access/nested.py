@@ -85,7 +85,7 @@ def _promises(head: bytes, library: Library) -> bool:
     """Whether some archive begins with such bytes."""
     for layout in library.remembered():
         if layout.kind == "archive" and any(
-            head[one.at.offset :].startswith(one.value)
+            head[one.at.offset :].startswith(one.values)
             for one in layout.known
             if not one.at.from_end and not one.at.mark
         ):

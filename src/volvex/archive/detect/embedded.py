@@ -51,8 +51,8 @@ def open_embedded(source: Source, library: Library, opened: Opener) -> Archive |
 
 def find_archives(source: Source, library: Library, opened: Opener) -> Iterator[Part]:
     """Archives that start within the first or the last megabytes, one behind the other."""
-    marks = {known.value: known.at.offset for layout in library.remembered() if layout.kind == "archive" for known in layout.known
-             if not known.at.from_end and not known.at.mark and len(known.value) >= LEAST}  # fmt: skip
+    marks = {value: known.at.offset for layout in library.remembered() if layout.kind == "archive" for known in layout.known for value in known.values
+             if not known.at.from_end and not known.at.mark and len(value) >= LEAST}  # fmt: skip
     marks |= {TAR_MARK: TAR_AT, ZIP_MARK: 0}
     done, tries = 0, 0
     for start in _hits(source, marks):

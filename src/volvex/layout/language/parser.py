@@ -288,11 +288,12 @@ class _Builder(Transformer[Token, Any]):
             raise self._fail(children[0], "only bytes can be searched for", hint="a text in quotes or hex 4b 57")
         return model.At(mark=children[0].value)
 
-    @v_args(inline=True)
-    def known(self, literal: Token, at: model.At) -> tuple[str, Any]:
-        if not isinstance(literal.value, bytes):
-            raise self._fail(literal, "a file is known by bytes, not by a number", "a text in quotes or hex 4b 57")
-        return ("known", model.Known(literal.value, at))
+    def known(self, children: list[Any]) -> tuple[str, Any]:
+        *literals, at = children
+        for literal in literals:
+            if not isinstance(literal.value, bytes):
+                raise self._fail(literal, "a file is known by bytes, not by a number", "a text in quotes or hex 4b 57")
+        return ("known", model.Known(literals[0].value, at, tuple(one.value for one in literals[1:])))
 
     def endian(self, children: list[Token]) -> tuple[str, Any]:
         return ("endian", str(children[0]))

@@ -396,8 +396,8 @@ def _check_at(layout: Layout) -> Iterator[Problem]:
             )
     for number, one in enumerate(layout.known):
         for other in layout.known[:number]:
-            size = min(len(one.value), len(other.value))
-            if one.at == other.at and one.value[:size] != other.value[:size]:
+            together = any(a.startswith(b) or b.startswith(a) for a in one.values for b in other.values)
+            if one.at == other.at and not together:
                 yield (
                     layout.place,
                     f"no file is known by {one.value!r} and by {other.value!r} at the same place",
