@@ -123,6 +123,9 @@ class AddOns(WithGame):
             self.volvex("install", self.source)
             self.assertFalse(place.exists(), "another way takes it out again")
             self.volvex("install", self.source, "--way", "folder")
+            shutil.copytree(self.source, self.folder / "copy", ignore=shutil.ignore_patterns(".volvex"))
+            self.volvex("restore", self.folder / "copy")
+            self.assertTrue((place / "parcel.xml").is_file(), "the add-ons of another copy of the game stay")
             self.volvex("restore", self.source)
         self.assertEqual((self.content(), digests(user)), (self.old, {}))
 

@@ -17,7 +17,7 @@ from volvex.errors import RefusedError
 from volvex.mods.actions import Action, Done
 from volvex.mods.home import home_of
 from volvex.mods.install import Content, install, plan_install
-from volvex.mods.installed import FileState, states
+from volvex.mods.installed import FileState, installed, states
 from volvex.mods.list_lines import ListLines
 from volvex.mods.restore import plan_restore, restore
 from volvex.mods.store import OnProgress
@@ -55,7 +55,7 @@ class Deployment:
     def _parts(self) -> list[tuple[Path, list[Built], str, tuple[str, ...]]]:
         """The folders that change, with what goes into each, who says so, and whom it takes out."""
         parts = []
-        mark = digest_bytes(str(self.game).encode("utf-8", "surrogateescape"))[:16]
+        mark = _mark(self.game)
         for root in outside_of(self.game, self.description):
             own = [one for one in self.built if one.outside]
             if own or home_of(root).is_dir():
@@ -88,12 +88,26 @@ class Deployment:
         return done
 
 
+def _mark(game: Path) -> str:
+    """What says in the journal of a folder of add-ons that they are a game's: several copies of it may share the folder."""
+    return digest_bytes(str(game.resolve()).encode("utf-8", "surrogateescape"))[:16]
+
+
+def _own_outside(game: Path, description: GameDescription) -> list[Path]:
+    """The folders outside of a game's in which it has add-ons, and no other game."""
+    mark = _mark(game)
+    return [
+        root for root in outside_of(game, description)
+        if home_of(root).is_dir() and all(one.by.endswith(mark) for one in installed(root).values())
+    ]  # fmt: skip
+
+
 def withdraw(
     game: Path, description: GameDescription, disk: Disk, on_progress: OnProgress = nothing, force: Collection[str] = ()
 ) -> Done:
     """Put every original back, in the game and where its add-ons are."""
     done = restore(game, disk, on_progress, force)
-    for root in outside_of(game, description):
+    for root in _own_outside(game, description):
         part = restore(root, disk, on_progress)
         done.actions += _placed(part.actions, root, game)
         done.skipped += _placed(part.skipped, root, game)
@@ -103,7 +117,7 @@ def withdraw(
 def plan_withdraw(game: Path, description: GameDescription, force: Collection[str] = ()) -> Done:
     """What `withdraw` would do."""
     done = plan_restore(game, force)
-    for root in outside_of(game, description):
+    for root in _own_outside(game, description):
         part = plan_restore(root)
         done.actions += _placed(part.actions, root, game)
         done.skipped += _placed(part.skipped, root, game)
@@ -113,7 +127,7 @@ def plan_withdraw(game: Path, description: GameDescription, force: Collection[st
 def all_states(game: Path, description: GameDescription) -> list[FileState]:
     """What has become of each file that was installed, in the game and where its add-ons are."""
     found = states(game)
-    for root in outside_of(game, description):
+    for root in _own_outside(game, description):
         found += [changed(one, path=(root / one.path).as_posix()) for one in states(root)]
     return found
 
