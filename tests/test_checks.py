@@ -6,7 +6,7 @@ import unittest
 from collections.abc import Mapping
 from pathlib import Path
 
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from kelpwick import GameError, almanac
@@ -237,6 +237,8 @@ class Paths(unittest.TestCase):
             "".join
         ),
     )
+    @example(["a//"], "[/]")
+    @example(["a/]/b", "b"], "[]/]b")
     def test_matching_and_beside(self, paths: list[str], pattern: str) -> None:
         index = PathIndex(paths)
         self.assertEqual(index.matching(pattern), [path for path in paths if fits(path, pattern)])

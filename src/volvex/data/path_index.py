@@ -8,6 +8,7 @@ import re
 from collections.abc import Iterable
 
 _WILD = re.compile(r"[*?\[]")
+_SLASH_IN_SET = re.compile(r"\[[^\]]*/|\[!?\][^\]]*/")
 
 
 def fits(path: str, pattern: str) -> bool:
@@ -57,6 +58,8 @@ class PathIndex:
 
     def _candidates(self, pattern: str) -> list[str]:
         """Paths among which are all that a pattern matches: by what in it is no wildcard."""
+        if _SLASH_IN_SET.search(pattern):  # its parts are not those between slashes
+            return self.paths
         last = pattern.rpartition("/")[2]
         if _WILD.search(last) is None:
             return self.by_name.get(last, [])
