@@ -7,10 +7,15 @@ from __future__ import annotations
 
 import time
 from dataclasses import dataclass
+from http import HTTPStatus
+from typing import TYPE_CHECKING
 from urllib.parse import urlsplit
 
 from volvex import __version__
 from volvex.errors import NotFoundError, RefusedError, UsageError
+
+if TYPE_CHECKING:
+    import httpx
 
 SECONDS = 120.0  # for all of a file
 SILENCE = 15.0  # without a byte
@@ -56,17 +61,14 @@ def fetch(
         raise RefusedError(f"{address} cannot be fetched: {_said(error)}", "checking the address") from error
 
 
-def _read(answer: object, address: str, largest: int, deadline: float) -> Fetched:
-    import httpx
-
-    assert isinstance(answer, httpx.Response)
+def _read(answer: httpx.Response, address: str, largest: int, deadline: float) -> Fetched:
     if address.startswith("https:") and answer.url.scheme != "https":
         raise RefusedError(f"{address} leads to an address that is not safe: {answer.url}", "another address")
-    if answer.status_code == httpx.codes.NOT_MODIFIED:
+    if answer.status_code == HTTPStatus.NOT_MODIFIED:
         return Fetched(None)
-    if answer.status_code in (httpx.codes.NOT_FOUND, httpx.codes.GONE):
+    if answer.status_code in (HTTPStatus.NOT_FOUND, HTTPStatus.GONE):
         raise NotFoundError(f"{address}: the server has no such file", "another address")
-    if answer.status_code != httpx.codes.OK:
+    if answer.status_code != HTTPStatus.OK:
         raise RefusedError(
             f"{address}: the server answers {answer.status_code} {answer.reason_phrase}", "the same later"
         )

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from volvex.archive.access.paths import Group
+from volvex.archive.archive import Archive
 from volvex.archive.transfer.parallel import OnProgress
 from volvex.archive.transfer.unpack import unpack
 from volvex.bench.build import Built, build_file
@@ -48,12 +49,9 @@ class Aside(Way):
                 bench.disk.remove(bench.built / one.path)
 
     def _unpacked(
-        self, bench: Workbench, name: str, archive: object, target: str, count: int, on_progress: OnProgress
+        self, bench: Workbench, name: str, archive: Archive, target: str, count: int, on_progress: OnProgress
     ) -> list[Built] | str:
         """Every entry as a file, each verified as it is written; or why one cannot be."""
-        from volvex.archive.archive import Archive
-
-        assert isinstance(archive, Archive)
         rows = np.arange(len(archive), dtype=np.int64)
         folder = bench.built / target
         done = unpack([Group(archive, name, rows)], folder, bench.disk, "replace", on_progress)
