@@ -125,6 +125,9 @@ class AddOns(WithGame):
             self.volvex("install", self.source, "--way", "folder")
             shutil.copytree(self.source, self.folder / "copy", ignore=shutil.ignore_patterns(".volvex"))
             self.volvex("restore", self.folder / "copy")
+            self.volvex("mod", "add", self.folder / "one", "--game", self.folder / "copy")
+            self.volvex("install", self.folder / "copy")
+            self.assertIn("another bench", self.complaint("install", self.folder / "copy", "--way", "folder", status=5))
             self.assertTrue((place / "parcel.xml").is_file(), "the add-ons of another copy of the game stay")
             self.volvex("restore", self.source)
         self.assertEqual((self.content(), digests(user)), (self.old, {}))
@@ -162,6 +165,7 @@ class AddOns(WithGame):
     def test_what_a_description_may_not_say(self) -> None:
         for values, said in (
             ({"path": '"../elsewhere"'}, "path is a folder"),
+            ({"path": '"{home}"'}, "path is a folder"),
             ({"name": '"fixed"'}, "name has no {id}"),
             ({"form": '"rar"'}, "form is"),
             ({"template": '""'}, "a `descriptor` needs a `template`"),

@@ -46,7 +46,7 @@ class AddOns:
             return game, path[start.end() :] if start else path
         home = places["home"]
         folder = places[start[1]] / path[start.end() :]
-        if not folder.resolve().is_relative_to(home.resolve()):
+        if not folder.parent.resolve().is_relative_to(home.resolve()):  # where the journal is
             raise RefusedError(f"the folder for add-ons, {folder}, is not below {home}", "another --way")
         return folder.parent, folder.name
 
@@ -66,7 +66,8 @@ def add_ons_of(value: object, where: Path, table: str) -> AddOns:
     path = value["path"]
     paths: dict[str, object] = path if isinstance(path, dict) else dict.fromkeys((*SYSTEMS.values(), "linux"), path)
     for one in paths.values():
-        if not isinstance(one, str) or not stays_inside(_START.sub("", one, count=1) or "."):
+        inner = _START.sub("", one, count=1) if isinstance(one, str) else ""
+        if not inner.strip("/.") or not stays_inside(inner):
             raise wrong("path is a folder below the game's, or from {home}, {documents} or {app_data}")
     made = AddOns(
         {system: str(one) for system, one in paths.items()},

@@ -45,7 +45,7 @@ class Built:
     lines: tuple[str, ...] = ()  # to be put into a list of the game; there is no file in `built`
     copies: int = 0  # of the changes, those that are there since another archive has the same content
     mod: str = ""  # the mod whose add-on it belongs to
-    outside: bool = False  # the path is below the folder for add-ons, not the game's
+    outside: str = ""  # the way whose folder, outside of the game's, the path is below
 
 
 class Maker(Protocol):
@@ -116,10 +116,9 @@ def _built_of(one: dict[str, Any]) -> Built:
     size, changed = (typed.whole(typed.member(one, name)) for name in ("size", "changes"))
     state, stamp, of = (typed.text(one.get(name, "")) for name in ("state", "stamp", "of"))
     lines = tuple(map(typed.text, typed.listed(one.get("lines", []))))
-    flags = [one.get(name) is True for name in ("absent", "outside")]
     return Built(
         path, size, changed, fingerprint(typed.mapping(base)) if base is not None else None, state, stamp, of,
-        absent=flags[0], lines=lines, copies=typed.whole(one.get("copies", 0)), mod=typed.text(one.get("mod", "")), outside=flags[1],
+        absent=one.get("absent") is True, lines=lines, copies=typed.whole(one.get("copies", 0)), mod=typed.text(one.get("mod", "")), outside=typed.text(one.get("outside", "")),
     )  # fmt: skip
 
 

@@ -26,16 +26,16 @@ from volvex.source import Disk
 from volvex.source.digest import digest_bytes
 
 
-def outside_of(game: Path, description: GameDescription) -> list[Path]:
-    """The folders outside of the game's in which add-ons may be."""
-    found = []
-    for one in (description.folder, description.list):
+def outside_of(game: Path, description: GameDescription) -> dict[Path, list[str]]:
+    """The folders outside of the game's in which add-ons may be, with the ways that put them there."""
+    found: dict[Path, list[str]] = {}
+    for way, one in (("folder", description.folder), ("list", description.list)):
         try:
             root = one.folder(game, description.places)[0] if one is not None else game
         except RefusedError:  # none on this system
             continue
-        if root != game and root not in found:
-            found.append(root)
+        if root != game:
+            found.setdefault(root, []).append(way)
     return found
 
 
@@ -56,9 +56,9 @@ class Deployment:
         """The folders that change, with what goes into each, who says so, and whom it takes out."""
         parts = []
         mark = _mark(self.game)
-        for root in outside_of(self.game, self.description):
-            own = [one for one in self.built if one.outside]
-            if own or home_of(root).is_dir():
+        for root, ways in outside_of(self.game, self.description).items():
+            own = [one for one in self.built if one.outside in ways]
+            if own or root in _own_outside(self.game, self.description):
                 parts.append((root, own, f"{self.by} {mark}", tuple(f"{one} {mark}" for one in self.also)))
         return [*parts, (self.game, [one for one in self.built if not one.outside], self.by, self.also)]
 

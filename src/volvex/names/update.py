@@ -52,13 +52,21 @@ def update_list(
     address: str, file: Path, memory: Path, disk: Disk, named: Callable[[], int | None] = lambda: None, ask: Ask = fetch
 ) -> Updated:
     """Renew one list. `memory` is where servers' marks are kept; `named` counts the entries of the user's games that have names, and is
-    None where no game is known. The list that is there stays when the new one names fewer, or has half as many names.
+    None where no game is known. The list that is there stays when the new one names fewer, or has half as many names, and when it was not fetched from there
+    or was changed since.
 
     RefusedError, NotFoundError for what goes wrong on the way; FormatError when it is no list of paths in UTF-8.
     """
     known = _known(memory).get(address, {})
     there = file.read_bytes() if file.is_file() else None
-    marks = known if there is not None and known.get("digest") == digest_bytes(there) else {}
+    if there is not None and known.get("digest") != digest_bytes(there):  # somebody's own work
+        return Updated(
+            address,
+            file,
+            len(Dictionary(file).lines()),
+            refused=f"{file.name} was made or changed here: another name keeps it",
+        )
+    marks = known if there is not None else {}
     got = ask(address, LARGEST, marks.get("etag", ""), marks.get("modified", ""))
     if got.data is None or got.data == there:
         count = len(Dictionary(file).lines())

@@ -86,6 +86,10 @@ def run(options: argparse.Namespace, context: Context) -> int:
             (folder / CONTENTS).unlink(missing_ok=True)
         write_mod(mod, folder, context.disk)
         if icon is not None:
+            if (folder / descriptor.icon).exists():
+                raise RefusedError(
+                    f"{folder / descriptor.icon} is there already", "another name for it, or naming it in mod.toml"
+                )
             with atomic(context.disk, folder / descriptor.icon, durable=False) as file:
                 context.disk.write(file, icon.read_bytes())
     mod = read_mod(folder)

@@ -57,12 +57,14 @@ class AddOnFolder(Way):
         mod = self.carried.owners.get(change.path) or self.carried.owners.get(change.source)
         mod = mod or next(iter(self.carried.mods))
         inner = bench.home(change.path)[1]
-        outside = self._root(bench)[0] != bench.game.folder
         path = "/".join(filter(None, (self._root(bench)[1], self._name(mod), self.add_ons.content, inner)))
-        return replace(copied(bench, change, path), mod=mod, outside=outside)
+        return replace(copied(bench, change, path), mod=mod, outside=self._outside(bench))
 
     def _root(self, bench: Workbench) -> tuple[Path, str]:
         return self.add_ons.folder(bench.game.folder, self.description.places)
+
+    def _outside(self, bench: Workbench) -> str:
+        return self.name if self._root(bench)[0] != bench.game.folder else ""
 
     def _name(self, mod: str) -> str:
         """The name of a mod's add-on; the order is that of the mods, so that names sort as the mods do."""
@@ -73,7 +75,6 @@ class AddOnFolder(Way):
 
     def finish(self, bench: Workbench, built: Sequence[Built]) -> list[Built]:
         root, prefix = self._root(bench)
-        outside = root != bench.game.folder
         result = [one for one in built if not self._is_ours(one, prefix)]
         for mod, (descriptor, folder) in self.carried.mods.items():
             place = f"{prefix}/{self._name(mod)}"
@@ -84,7 +85,7 @@ class AddOnFolder(Way):
             own += self._described(bench, place, descriptor, folder)
             if self.add_ons.form == "zip":
                 own = [self._zipped(bench, place, own)]
-            result += [replace(one, mod=mod, outside=outside) for one in own]
+            result += [replace(one, mod=mod, outside=self._outside(bench)) for one in own]
         return result
 
     @staticmethod
