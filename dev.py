@@ -120,7 +120,7 @@ def batches(modules: list[str]) -> list[list[str]]:
     times = {module: known.get(module) or _guess(module) for module in modules}
     found: list[list[str]] = []
     for module in sorted(modules, key=lambda module: -times[module]):
-        if found and sum(times[one] for one in found[-1]) + times[module] <= BATCH:
+        if found and sum(times[text] for text in found[-1]) + times[module] <= BATCH:
             found[-1].append(module)
         else:
             found.append([module])

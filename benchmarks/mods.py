@@ -21,7 +21,7 @@ def game(folder: Path) -> None:
     for number in range(ARCHIVES):
         chance = random.Random(number)
         items = [Item("rules/lamps.json", _table(number), 1)]
-        items += [Item(f"bells/{one:02}.ring", b"RING" + chance.randbytes(FILL // 20), 5, 0) for one in range(20)]
+        items += [Item(f"bells/{number:02}.ring", b"RING" + chance.randbytes(FILL // 20), 5, 0) for number in range(20)]
         write_pack(folder / f"night-{number:02}.kwp", iter(items), chance.randbytes(12))
     (folder / "done").write_bytes(b"")
 
@@ -67,7 +67,8 @@ def pair(folder: Path) -> tuple[Path, Path]:
         folder.mkdir(parents=True, exist_ok=True)
         chance = random.Random(5)
         fill = (
-            Item(f"bells/{one:03}.ring", b"RING" + chance.randbytes(FILL // 4), 5, 0) for one in range(4 * ARCHIVES)
+            Item(f"bells/{number:03}.ring", b"RING" + chance.randbytes(FILL // 4), 5, 0)
+            for number in range(4 * ARCHIVES)
         )
         write_pack(path, chain([Item("rules/lamps.json", _table(number), 1)], fill), bytes(12))
     return files

@@ -76,10 +76,10 @@ def measure() -> dict[str, float]:
     wanted = set(targets.keys.tolist())
     names = [name(number).encode() for number in range(NAMES)]
     lines, starts = b"".join(names), np.arange(0, 30 * NAMES, 30)
-    digits = [b"%d" % one for one in range(10)]
+    digits = [b"%d" % number for number in range(10)]
     ends = _ends()
     whole = SuffixTrie(
-        tuple(b"%03d/hull_of_the_skiff_26.png" % one for one in range(1000)), (0,) * 1000, (True,) * 1000
+        tuple(b"%03d/hull_of_the_skiff_26.png" % number for number in range(1000)), (0,) * 1000, (True,) * 1000
     )
     found = {
         "zlib.crc32 in a plain loop": rate(lambda: _looped(zlib.crc32, names, wanted), NAMES),

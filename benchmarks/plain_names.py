@@ -9,7 +9,7 @@ from pathlib import Path
 
 
 def main() -> None:
-    archive, names = (Path(one) for one in sys.argv[1:3])
+    archive, names = (Path(text) for text in sys.argv[1:3])
     known = {zlib.crc32(line): line for line in names.read_bytes().splitlines()}
     data = archive.read_bytes()
     (count,) = struct.unpack_from("<I", data, 4)

@@ -342,7 +342,7 @@ def nested(files: Files) -> bytes:
         out = short(path.rpartition("/")[2]) + leb(len(inner)) + leb(len(own))
         for name, data in own:
             out += short(name.rpartition("/")[2]) + leb(starts[name]) + big_leb(len(data))
-        return out + b"".join(folder(below + one) for one in inner)
+        return out + b"".join(folder(below + text) for text in inner)
 
     return b"NEST" + struct.pack("<I", 8 + len(body)) + body + folder("")
 
@@ -647,9 +647,9 @@ def whole(files: Files) -> bytes:
 def load_whole(data: bytes) -> dict[str, bytes]:
     head, found = Reader(data), {}
     expect(head.take(4), b"WHOL")
-    count, told, size = head("H"), head("I"), head("I")
+    count, number, size = head("H"), head("I"), head("I")
     expect(size, len(data))
-    expect(zlib.crc32(data[:6] + bytes(4) + data[10:]), told)
+    expect(zlib.crc32(data[:6] + bytes(4) + data[10:]), number)
     for _ in range(count):
         name, start, size = head.take(32).decode().rstrip(" "), head("I"), head("I")
         found[name] = span(data, start, size)
@@ -1315,7 +1315,7 @@ def load_parents(data: bytes) -> dict[str, bytes]:
     for _ in range(number):
         parent = table("b")
         rows.append(
-            (rows[parent] if parent >= 0 else "") + (one + "/" if (one := table.take(table("B")).decode()) else "")
+            (rows[parent] if parent >= 0 else "") + (text + "/" if (text := table.take(table("B")).decode()) else "")
         )
     expect(table.at, len(data))
     for _ in range(files):

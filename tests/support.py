@@ -120,7 +120,7 @@ class Case(unittest.TestCase):
 
         def check() -> None:
             watch.__exit__(None, None, None)
-            left = [str(one.message) for one in caught or () if issubclass(one.category, ResourceWarning)]
+            left = [str(message.message) for message in caught or () if issubclass(message.category, ResourceWarning)]
             self.assertEqual(left, [])
 
         self.addCleanup(check)

@@ -85,16 +85,16 @@ class Repeated(Case):
 
     @given(st.lists(st.binary(max_size=40), max_size=12), st.integers(0, 11))
     def test_repeats_are_seen_in_a_column_as_in_a_list(self, texts: list[bytes], again: int) -> None:
-        for some in (texts, [*texts, *texts[again : again + 1]]):
-            self.assertEqual(Texts.of(some, "utf-8").repeat(), len(set(some)) < len(some))
+        for chunks in (texts, [*texts, *texts[again : again + 1]]):
+            self.assertEqual(Texts.of(chunks, "utf-8").repeat(), len(set(chunks)) < len(chunks))
 
     def test_every_command_prints_and_takes_the_same_address(self) -> None:
         whole = [f"game/maps.zip/{name}" for name in self.NAMES]
         self.assertEqual([record["path"] for record in self.records("list", "game/maps.zip")], whole)
         self.assertEqual([line.split()[-1] for line in self.volvex("list", "game/maps.zip").splitlines()[1:-1]], whole)
         self.assertEqual(
-            {one["path"] for one in self.records("find", "game", "--name", "BUOYS*")},
-            {one for one in whole if "BUOYS" in one},
+            {record["path"] for record in self.records("find", "game", "--name", "BUOYS*")},
+            {text for text in whole if "BUOYS" in text},
         )
         for path, text in zip(whole, self.TEXTS, strict=True):
             self.assertEqual(self.volvex("show", path), f"{text}\n")
@@ -116,7 +116,8 @@ class Repeated(Case):
         self.volvex("build", cwd=bench)
         with zipfile.ZipFile(bench / "built/maps.zip") as built:
             self.assertEqual(
-                [built.read(one).decode() for one in built.infolist()], ["two", "THREE", "four", "FIVE", "six", "seven"]
+                [built.read(info).decode() for info in built.infolist()],
+                ["two", "THREE", "four", "FIVE", "six", "seven"],
             )
         self.volvex("undo", ".", cwd=bench)
         self.assertIn("no changes", self.volvex("changes", cwd=bench))
@@ -224,9 +225,11 @@ class Patterns(Case):
         game = made_game()
         found = [str(record["path"]) for record in self.records("list", f"{game}/kelpwick.exe/**")]
         self.assertIn(f"{game}/kelpwick.exe/tail/weather/spring.csv", found)
-        deep = [str(one["path"]) for one in self.records("list", f"{game}/vault/**/tea.txt")]
+        deep = [str(record["path"]) for record in self.records("list", f"{game}/vault/**/tea.txt")]
         self.assertEqual(deep, [f"{game}/vault/harbour.kvx/sheds/north.kvz/ledger.kwp/pages/tea.txt"])
-        self.assertEqual([str(one["path"]) for one in self.records("list", f"{game}/vault/**/pages/tea.txt")], deep)
+        self.assertEqual(
+            [str(record["path"]) for record in self.records("list", f"{game}/vault/**/pages/tea.txt")], deep
+        )
 
     def test_plain_files_lie_below_two_stars_as_well(self) -> None:
         (self.folder / "a/b").mkdir(parents=True)
@@ -271,7 +274,7 @@ class Tied(Case):
                 for name, kind in (("CREW", "table"), ("NOTES", "text"), ("CREW~2", "table"), ("NOTES~2", "text"))
             },
         )
-        self.assertEqual([one["layout"] for one in self.records("survey", "play")], ["crew pack"])
+        self.assertEqual([record["layout"] for record in self.records("survey", "play")], ["crew pack"])
         self.assertIn("tied", self.volvex("identify", "play/data/north.kwz/CREW~2"))
         self.assertEqual(self.records_of("show", "play/data/north.kwz/CREW~2")[1], {"age": "34", "boat": "2"})
         self.assertIn("1 hit", self.volvex("find", "play", "--value", "33"))

@@ -52,7 +52,7 @@ class Cut(unittest.TestCase):
                 with self.subTest(name, size=size):
                     archive = _read_whole(layout, data[:size])
                     if archive is not None and name == "stream":  # cut between two entries it is a whole archive again
-                        told = [(one, archive.content(row)) for row, one in enumerate(archive.names)]
+                        told = [(name, archive.content(row)) for row, name in enumerate(archive.names)]
                         self.assertEqual(told, list(SAMPLES[: len(told)]))
                         continue
                     self.assertIsNone(archive, "a part of the archive passed for the whole")

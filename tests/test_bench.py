@@ -247,8 +247,8 @@ class Build(OnABench):
             self.assertEqual(built.names, original.names)
             for row, name in enumerate(built.names):
                 old, new = (
-                    one.source.read(int(one.entries.start[row]), int(one.entries.stored[row]))
-                    for one in (original, built)
+                    archive.source.read(int(archive.entries.start[row]), int(archive.entries.stored[row]))
+                    for archive in (original, built)
                 )
                 self.assertEqual(old == new, name != "rules/lamps.xml", name)
             self.assertEqual(original.source.read(36, 28), built.source.read(36, 28), "the makers' stamp stays")

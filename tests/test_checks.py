@@ -87,12 +87,12 @@ class Mistakes(Checked):
                     self.change_by_name(path, change)
                 else:
                     self.change(path, change)
-                found = [one for one in self.found() if one.sort == sort]
+                found = [problem for problem in self.found() if problem.sort == sort]
                 self.assertTrue(found and found[0].level == ERROR, name)
                 self.assertIn(said, found[0].message)
                 self.assertTrue(found[0].file and found[0].hint and found[0].place)
                 pack(
-                    {one[len(BOOK) + 1 :]: data for one, data in self.files.items() if one.startswith(BOOK)},
+                    {text[len(BOOK) + 1 :]: data for text, data in self.files.items() if text.startswith(BOOK)},
                     game / BOOK,
                 )
                 with self.assertRaises(GameError):
@@ -113,7 +113,7 @@ class Mistakes(Checked):
             path, change, sort, _ = MISTAKES[name]
             before = dict(self.files)
             self.change(path, change)
-            self.assertIn(hint, next(one.hint for one in self.found() if one.sort == sort))
+            self.assertIn(hint, next(problem.hint for problem in self.found() if problem.sort == sort))
             self.files = before
 
     def test_what_only_looks_wrong_is_a_warning(self) -> None:
@@ -122,16 +122,16 @@ class Mistakes(Checked):
         assert document is not None
         key = document.sheets[0].keys[document.sheets[0].row("menu.load") or 0]
         self.change(f"{BOOK}/texts/menu.kwx", setting("texts", key, "en", "Open the log " * 5))
-        found = {one.sort: one for one in self.found()}
-        self.assertEqual({one.level for one in found.values()}, {"warning"})
+        found = {problem.sort: problem for problem in self.found()}
+        self.assertEqual({problem.level for problem in found.values()}, {"warning"})
         self.assertIn("is hidden", found["hidden"].message)
         self.assertIn("there is room for 42", found["length"].message)
 
     def test_a_file_that_is_damaged(self) -> None:
         self.files[f"{BOOK}/tables/lenses.kwb"] = FILES["tables/lenses.kwb"][:-20]
         self.files[f"{MAIN}/rules/lamps.xml"] += b"<"
-        found = [one for one in self.found() if one.sort == "file"]
-        self.assertEqual([one.file for one in found], [f"{BOOK}/tables/lenses.kwb", f"{MAIN}/rules/lamps.xml"])
+        found = [problem for problem in self.found() if problem.sort == "file"]
+        self.assertEqual([problem.file for problem in found], [f"{BOOK}/tables/lenses.kwb", f"{MAIN}/rules/lamps.xml"])
 
 
 class References(Checked):
@@ -140,7 +140,7 @@ class References(Checked):
         path = f"{BOOK}/tables/fittings.kwb"
         sheet = catalogue.document(path).sheets[0]  # type: ignore[union-attr]
         found = follow(catalogue, path, sheet, sheet.rows["fresnel_3"])
-        self.assertEqual([(one.by, one.sheet.name, one.sheet.keys[one.row]) for one in found.below],
+        self.assertEqual([(found.by, found.sheet.name, found.sheet.keys[found.row]) for found in found.below],
                          [("lamp", "lamp", "fresnel_3"), ("keeper", "keeper", "dunna"), ("lens", "lenses", "103")])  # fmt: skip
         self.assertTrue(found.below[1].below[0].again)
         self.change(path, setting("fittings", "fresnel_3", "lens", "140"))
@@ -172,7 +172,7 @@ class References(Checked):
         catalogue = self.catalogue(Meanings())
         path = f"{BOOK}/tables/fittings.kwb"
         sheet = catalogue.document(path).sheets[0]  # type: ignore[union-attr]
-        self.assertEqual([one.by for one in follow(catalogue, path, sheet, 0).below], ["lens"])
+        self.assertEqual([found.by for found in follow(catalogue, path, sheet, 0).below], ["lens"])
 
     def test_profiles_that_are_not_right(self) -> None:
         for values, said in (

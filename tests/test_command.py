@@ -119,7 +119,7 @@ class Completion(KeptGame):
             cwd=cwd or self.shared.parent, status=None, _ARGCOMPLETE="1", _ARGCOMPLETE_IFS="\n", COMP_LINE=line,
             COMP_POINT=str(len(line)), _ARGCOMPLETE_STDOUT_FILENAME=str(out),
         )  # fmt: skip
-        return [one.strip() for one in out.read_text().splitlines()]
+        return [text.strip() for text in out.read_text().splitlines()]
 
     def test_commands_options_and_paths_into_archives(self) -> None:
         name = self.shared.name

@@ -55,7 +55,9 @@ class Tables(unittest.TestCase):
                 if field == "id":
                     self.assertEqual(after.sheets[0].keys, ["1", "9", "3"])
                 else:
-                    self.assertEqual([(one.key, one.field, one.after) for one in found], [("2", field, value)])
+                    self.assertEqual(
+                        [(change.key, change.field, change.after) for change in found], [("2", field, value)]
+                    )
                 self.assertIsNone(prove(after.reading).difference)
                 self.assertEqual(len(data), len(barrels()))
         self.assertEqual(set(news), set(before.sheets[0].columns))
@@ -151,10 +153,10 @@ class Tables(unittest.TestCase):
         values = {"name": st.text(st.characters(exclude_categories=["Cs", "Cc"]), max_size=9), "big": st.integers(0, (1 << 64) - 1).map(str),
                   "price": st.floats(width=32, allow_nan=False).map(lambda one: cell_text(float_value(repr(one), 32)) or ""),
                   "code": st.sampled_from(["", "a", "ä1", "123456"]), "tier": st.integers(0, 15).map(str)}  # fmt: skip
-        told = {(at, field): data.draw(values[field]) for at, field, data in wanted}
-        made = table().written([setting(str(at + 1), field, value) for (at, field), value in told.items()])
+        record = {(at, field): data.draw(values[field]) for at, field, data in wanted}
+        made = table().written([setting(str(at + 1), field, value) for (at, field), value in record.items()])
         sheet = table(made).sheets[0]
-        for (at, field), value in told.items():
+        for (at, field), value in record.items():
             self.assertEqual(sheet.cell(at, field), value)
 
 
@@ -232,10 +234,10 @@ class Scenes(unittest.TestCase):
         return found
 
     def test_each_type_is_a_sheet_with_its_fields(self) -> None:
-        told = {sheet.name: list(sheet.columns) for sheet in self.scene.sheets}
-        self.assertEqual(told["lamp"], ["id", "type", "name", "hidden", "lit", "range", "keeper"])
-        self.assertEqual(told["chest"][4:], ["barrels", "holds/0", "holds/1"])
-        self.assertEqual(told["keeper"][4:], ["mood", "place/x", "place/y"])
+        record = {sheet.name: list(sheet.columns) for sheet in self.scene.sheets}
+        self.assertEqual(record["lamp"], ["id", "type", "name", "hidden", "lit", "range", "keeper"])
+        self.assertEqual(record["chest"][4:], ["barrels", "holds/0", "holds/1"])
+        self.assertEqual(record["keeper"][4:], ["mood", "place/x", "place/y"])
         assert isinstance(self.scene, LayoutDocument)
         self.assertIsNone(prove(self.scene.reading).difference)
 
@@ -297,8 +299,8 @@ class Layouts(unittest.TestCase):
     def wrong(self, old: str, new: str, *said: str) -> None:
         with self.assertRaises(VolvexError) as caught:
             parse_layout(TABLE.replace(old, new), "t.layout")
-        for one in said:
-            self.assertIn(one, " ".join(caught.exception.lines()))
+        for text in said:
+            self.assertIn(text, " ".join(caught.exception.lines()))
 
     def test_mistakes_are_told_where_they_are(self) -> None:
         self.wrong("text in words", "text in wods", "t.layout:12:", "`text in wods` is not a meaning")

@@ -197,7 +197,7 @@ class Asked(unittest.TestCase):
         bad = {name: data[: len(data) // 2] for name, data in SAMPLES.items()}
         catalogue = Catalogue(bad, lambda path: open_data(bad[path], LIBRARY, path), Meanings(data=("*",)))
         found = list(problems(catalogue, catalogue.data()))
-        self.assertGreater(len([one for one in found if one.sort == "file"]), 5)
+        self.assertGreater(len([problem for problem in found if problem.sort == "file"]), 5)
         import re
 
         for name, data in SAMPLES.items():

@@ -55,7 +55,7 @@ class Forms(unittest.TestCase):
     """What every form must do; each has a sample here."""
 
     def change(self, document: Document) -> Change:
-        sheet = next(one for one in document.sheets if one.columns)
+        sheet = next(sheet for sheet in document.sheets if sheet.columns)
         field = list(sheet.columns)[-1]
         row = next(row for row in range(len(sheet)) if sheet.cell(row, field) is not None)
         return Change(
@@ -123,10 +123,10 @@ class Xml(unittest.TestCase):
         self.yard = opened(XML)
 
     def test_records_with_their_fields(self) -> None:
-        told = {sheet.name: [sheet.record(row) for row in range(len(sheet))] for sheet in self.yard.sheets}
-        self.assertEqual(told["yard"], [{"open": "1"}])
+        record = {sheet.name: [sheet.record(row) for row in range(len(sheet))] for sheet in self.yard.sheets}
+        self.assertEqual(record["yard"], [{"open": "1"}])
         self.assertEqual(
-            told["boat"],
+            record["boat"],
             [{"id": "x", "sail": "a > b", "hook/height": "2", "wick": "3", "wick[2]": "4"}, {"id": "y", "sail": "red"}],
         )
         self.assertEqual(self.yard.sheet("boat/crew/hand").keys, ["x/1", "x/2"])
@@ -192,8 +192,8 @@ class Xml(unittest.TestCase):
             ET.SubElement(here, "leaf").text = text
         data = ET.tostring(root, encoding="utf-8", xml_declaration=True)
         whole, lean = opened(data), opened(data)
-        keys = [key for one in whole.sheets for key in one.keys]
-        self.assertEqual(len(keys), count + ("r" in [one.name for one in whole.sheets]))
+        keys = [key for sheet in whole.sheets for key in sheet.keys]
+        self.assertEqual(len(keys), count + ("r" in [sheet.name for sheet in whole.sheets]))
         sheet, row = lean.find(f"n{count - 1}")
         other, place = whole.find(f"n{count - 1}")
         self.assertEqual(
@@ -227,12 +227,12 @@ class Excerpts(unittest.TestCase):
             ]
             return b"<r>" + b"".join(rows) + b"</r>"
 
-        one, other = made([]), made(places)
-        if one == other:
+        data, other = made([]), made(places)
+        if data == other:
             return
-        found = excerpts(one, other, "f")
+        found = excerpts(data, other, "f")
         assert found is not None
-        self.assertEqual(differences(opened(found[0]), opened(found[1])), differences(opened(one), opened(other)))
+        self.assertEqual(differences(opened(found[0]), opened(found[1])), differences(opened(data), opened(other)))
 
     def test_what_is_not_sound_or_not_alike(self) -> None:
         with self.assertRaises(FormatError):
@@ -244,7 +244,7 @@ class Json(unittest.TestCase):
     def test_records_and_types(self) -> None:
         document = opened(JSON)
         self.assertEqual(
-            [sheet.name for sheet in document.sheets], ["yard", "boats"][:0] + [one.name for one in document.sheets]
+            [sheet.name for sheet in document.sheets], ["yard", "boats"][:0] + [sheet.name for sheet in document.sheets]
         )
         boats = document.sheet("boats")
         self.assertEqual(boats.record(0), {"id": "x", "sails/0": "1", "sails/1": "2.50", "hook/h": "2"})
@@ -355,11 +355,11 @@ class Others(unittest.TestCase):
 class Looking(unittest.TestCase):
     def test_trees(self) -> None:
         top = outline(opened(XML))
-        self.assertEqual([one.name for one in top.below()], ["boat x", "boat y"])
+        self.assertEqual([branch.name for branch in top.below()], ["boat x", "boat y"])
         self.assertEqual(branch_at(opened(XML), "boat[1]/crew/hand[2]").about, "id=2")
         self.assertEqual(branch_at(opened(JSON), "boats/0/hook").about, "h=2")
         self.assertEqual(
-            [one.name for one in outline(book("scenes/quay.kwn")).below()], ["lamp", "keeper", "chest", "door"]
+            [branch.name for branch in outline(book("scenes/quay.kwn")).below()], ["lamp", "keeper", "chest", "door"]
         )
         self.assertGreater(sum(1 for _ in walk(outline(table()))), 50)
         with self.assertRaises(NotFoundError) as caught:
@@ -394,7 +394,7 @@ class Editing(unittest.TestCase):
     def test_many_records_at_once(self) -> None:
         done = assignments(table(), Target(where="id >= 2"), ["berth = berth + 5", "name = 'Rum'"])
         self.assertEqual(
-            [(one.key, one.field, one.after) for one in done],
+            [(change.key, change.field, change.after) for change in done],
             [("2", "berth", "120"), ("3", "berth", "120"), ("2", "name", "Rum"), ("3", "name", "Rum")],
         )
 
@@ -424,10 +424,10 @@ class Editing(unittest.TestCase):
         document = book("texts/dialogue.kwy")
         whole = replacements(document, Target(), "Tolk", "Marsh", True)
         self.assertEqual(
-            [one.key for one in whole],
+            [change.key for change in whole],
             ["ansa.greets@en", "ansa.greets@de", "ansa.greets@fr", "bero.storm@en", "bero.storm@de", "bero.storm@fr"],
         )
-        self.assertTrue(all("Tolkham" in (one.after or "") for one in whole[:3]))
+        self.assertTrue(all("Tolkham" in (change.after or "") for change in whole[:3]))
         self.assertIn("Marshham", replacements(document, Target(), "Tolk", "Marsh", False)[0].after or "")
         self.assertEqual(
             replacements(document, Target(where="language == 'en'"), "Tolk", "\\1", True)[0].after,
@@ -438,7 +438,7 @@ class Editing(unittest.TestCase):
     def test_copies_follow_each_other(self) -> None:
         scene = book("scenes/lamp_room.kwn")
         made = copied(scene, {"2": "12", "3": "13"}, [], None, lambda sheet, field: [sheet.columns[field].rule.refers])
-        self.assertEqual([dict(one.fields) for one in made], [{"id": "12", "to": "13"}, {"id": "13", "to": "12"}])
+        self.assertEqual([dict(change.fields) for change in made], [{"id": "12", "to": "13"}, {"id": "13", "to": "12"}])
         alone = copied(
             scene, {"2": "12"}, ["name=Hatch"], None, lambda sheet, field: [sheet.columns[field].rule.refers]
         )
@@ -451,7 +451,7 @@ class Editing(unittest.TestCase):
         self.assertEqual((change.like, dict(change.fields)), ("3", {"id": "8", "name": "Rum", "price": "2"}))
         with self.assertRaises(FormatError):
             added(table(), None, "8", ["price=dear"])
-        self.assertEqual([one.key for one in removed(table(), Target(where="id != 2"))], ["1", "3"])
+        self.assertEqual([change.key for change in removed(table(), Target(where="id != 2"))], ["1", "3"])
         (line,) = added(book("texts/dialogue.kwy"), None, "ansa.bye@de", ["text=Ab!"])
         self.assertEqual(dict(line.fields), {"key": "ansa.bye", "language": "de", "text": "Ab!"})
 
@@ -494,7 +494,7 @@ class Merging(unittest.TestCase):
         (lost,) = merged([Change("set", "barrels", "2", "tier", "1", "3")], without).conflicts
         self.assertIsInstance(lost, Conflict)
         new = differences(without, document)
-        self.assertEqual([(one.what, one.key) for one in new], [("add", "2")])
+        self.assertEqual([(change.what, change.key) for change in new], [("add", "2")])
         self.assertEqual(merged(new, document).done, new)
         self.assertEqual(len(merged(new, changed).conflicts), 1)
 

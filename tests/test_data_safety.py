@@ -132,8 +132,8 @@ class Spreadsheets(unittest.TestCase):
         def changed(name: str, data: bytes) -> bytes:
             out = io.BytesIO()
             with zipfile.ZipFile(io.BytesIO(good)) as before, zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as after:
-                for one in before.namelist():
-                    after.writestr(one, data if one == name else before.read(one))
+                for text in before.namelist():
+                    after.writestr(text, data if text == name else before.read(text))
             return out.getvalue()
 
         page = zipfile.ZipFile(io.BytesIO(good)).read("xl/worksheets/sheet1.xml")

@@ -102,13 +102,13 @@ class Names(Case):
         self.assertEqual(len(self.archive(CRC, crc_archive(FILES), "lamps/red.txt\n", game="kelp").known), 1)
 
     def test_two_names_with_one_key_are_both_kept_and_in_doubt(self) -> None:
-        one, other = collision()
-        data = crc_archive({one: b"lit\n"})
-        made = self.archive(CRC, data, f"{one}\n{other}\n")
-        self.assertEqual({row: sorted(names) for row, names in made.candidates.items()}, {0: sorted([one, other])})
+        text, other = collision()
+        data = crc_archive({text: b"lit\n"})
+        made = self.archive(CRC, data, f"{text}\n{other}\n")
+        self.assertEqual({row: sorted(names) for row, names in made.candidates.items()}, {0: sorted([text, other])})
         self.assertTrue(made.is_unnamed(0))
-        self.assertEqual(made.names, [f"unnamed/{zlib.crc32(one.encode()):08x}.txt"])
-        decided = self.archive(CRC, data, f"{one}\n{other}\n", f"{other} = {zlib.crc32(one.encode()):08x}\n")
+        self.assertEqual(made.names, [f"unnamed/{zlib.crc32(text.encode()):08x}.txt"])
+        decided = self.archive(CRC, data, f"{text}\n{other}\n", f"{other} = {zlib.crc32(text.encode()):08x}\n")
         self.assertEqual(decided.names, [other])
 
     def test_of_two_names_that_is_right_whose_extension_the_content_has(self) -> None:
@@ -177,9 +177,9 @@ class Names(Case):
 
 def collision() -> tuple[str, str]:
     """Two paths with one CRC-32."""
-    one, other = "lamps/plumless.tbl", "lamps/buckeroo.tbl"  # two words of one length with one CRC-32, so these too
-    assert zlib.crc32(one.encode()) == zlib.crc32(other.encode())
-    return one, other
+    text, other = "lamps/plumless.tbl", "lamps/buckeroo.tbl"  # two words of one length with one CRC-32, so these too
+    assert zlib.crc32(text.encode()) == zlib.crc32(other.encode())
+    return text, other
 
 
 class OnABench(Case):
@@ -304,7 +304,7 @@ class OnABench(Case):
             self.assertEqual(len(self.records("list", f"game/{self.LOFT}")), 79)
         self.volvex("restore", game)
         self.assertEqual({name: digest for name, digest in digests(game).items() if "logs" not in name and ".volvex" not in name},
-                         {name: one for name, one in before.items() if "logs" not in name})  # fmt: skip
+                         {name: text for name, text in before.items() if "logs" not in name})  # fmt: skip
 
     def test_lists_of_names_and_what_is_missing(self) -> None:
         game = self.game()
@@ -323,17 +323,20 @@ class OnABench(Case):
         missing = self.records("names", "missing", game)
         self.assertEqual(len(missing), 70 + 10 + 23)
         self.assertEqual(
-            [one["size"] for one in missing], sorted((one["size"] for one in missing), key=lambda size: -int(str(size)))
+            [record["size"] for record in missing],
+            sorted((record["size"] for record in missing), key=lambda size: -int(str(size))),
         )
         self.assertIn("70 of 79 entries have no name", self.volvex("names", "missing", f"{game}/loft"))
         key = self.records("names", "hash", "soundings/kelpwick/ebb.sdg", "--layout", "soundings")
-        self.assertEqual([one["hash"] for one in key], [f"{fnv1a(b'soundings/kelpwick/ebb.sdg'):016x}"])
+        self.assertEqual([record["hash"] for record in key], [f"{fnv1a(b'soundings/kelpwick/ebb.sdg'):016x}"])
         told = self.records("names", "hash", "sails\\marrow\\jib.sail", "--layout", "loft")[0]["hash"]
         self.assertEqual(
             told,
             f"{fnv1a(SAIL):016x}",
         )
-        self.assertEqual([one["path"] for one in self.records("names", "of", str(told))], ["sails/marrow/jib.sail"])
+        self.assertEqual(
+            [record["path"] for record in self.records("names", "of", str(told))], ["sails/marrow/jib.sail"]
+        )
         self.assertIn("no path is known", self.volvex("names", "of", "00000000000000ff", status=1))
         self.assertIn(
             "neither a number nor a hash",
@@ -358,10 +361,10 @@ class Variants(Case):
             {"ahoy.txt": ["en", "de", "fr"], "fog.txt": ["en", "de", "fr"], "oil.txt": ["en", "de"], "horn.ring": None},
         )
         whole = self.records("list", f"game/{self.SPEECH}")
-        self.assertEqual(sum(int(str(one["size"])) for one in whole), 598)
+        self.assertEqual(sum(int(str(record["size"])) for record in whole), 598)
         every = [
-            str(one["path"]).rpartition("/")[2]
-            for one in self.records("list", f"game/{self.SPEECH}", "--variant", "all")
+            str(record["path"]).rpartition("/")[2]
+            for record in self.records("list", f"game/{self.SPEECH}", "--variant", "all")
         ]
         self.assertEqual(len(every), 9)
         self.assertIn("oil@de.txt", every)

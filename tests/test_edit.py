@@ -48,7 +48,8 @@ class Xml(unittest.TestCase):
     def test_an_attribute_by_its_record(self) -> None:
         data, done = edit(LAMPS, "xml", Target(row="fresnel_3"), [("range", "14"), ("oil", "3.1")])
         self.assertEqual(
-            [(one.field, one.before, one.after) for one in done], [("range", "9", "14"), ("oil", "2.5", "3.1")]
+            [(change.field, change.before, change.after) for change in done],
+            [("range", "9", "14"), ("oil", "2.5", "3.1")],
         )
         old = b'fuel="paraffin" range="9" oil="2.5"'
         self.assertEqual(data, LAMPS.replace(old, b'fuel="paraffin" range="14" oil="3.1"'))
@@ -121,7 +122,7 @@ class Xml(unittest.TestCase):
             data = set_one(LAMPS, "xml", Target(row="gull_rock"), field, value)
         except FormatError:
             return
-        lamp = next(one for one in ET.fromstring(data) if one.get("id") == "gull_rock")
+        lamp = next(element for element in ET.fromstring(data) if element.get("id") == "gull_rock")
         self.assertEqual(lamp.get(field), value)
         self.assertEqual(set_one(data, "xml", Target(row="gull_rock"), field, "x"),
                          set_one(LAMPS, "xml", Target(row="gull_rock"), field, "x"))  # fmt: skip
@@ -130,7 +131,7 @@ class Xml(unittest.TestCase):
 class Json(unittest.TestCase):
     def test_a_member_by_its_record(self) -> None:
         data, done = edit(BELLS, "json", Target(row="fog-03"), [("every", "45"), ("loud", "true")])
-        self.assertEqual([(one.before, one.after) for one in done], [("30", "45"), ("false", "true")])
+        self.assertEqual([(change.before, change.after) for change in done], [("30", "45"), ("false", "true")])
         self.assertEqual(
             json.loads(data)["bells"][2], {"id": "fog-03", "sound": "bells/fog-03.ring", "every": 45, "loud": True}
         )

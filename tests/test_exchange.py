@@ -263,12 +263,12 @@ class Json(unittest.TestCase):
 
     def test_a_single_object(self) -> None:
         document = book("scenes/lamp_room.kwn")
-        one = Wanted(row="6")
-        value = json.loads(out(document, "json", one))
+        wanted = Wanted(row="6")
+        value = json.loads(out(document, "json", wanted))
         self.assertEqual(list(value), ["chest"])
         value["chest"][0] |= {"hidden": "no", "holds/0": 105}
         self.assertEqual(
-            told(back(document, "json", json.dumps(value).encode(), one)),
+            told(back(document, "json", json.dumps(value).encode(), wanted)),
             [("set", "6", "hidden", "no"), ("set", "6", "holds/0", "105")],
         )
 
@@ -315,7 +315,7 @@ class Translations(unittest.TestCase):
         start = next(one for one in made if one.msgstr == "An Land rudern")
         self.assertEqual((start.comment, start.msgid), ("menu", "Row ashore"))
         start.msgstr = "Heim\trudern\n"
-        self.assertEqual([one.after for one in back(document, "po", str(made).encode())], ["Heim\trudern\n"])
+        self.assertEqual([change.after for change in back(document, "po", str(made).encode())], ["Heim\trudern\n"])
         start.flags.append("fuzzy")
         incoming = exchange_for("po", document).read(str(made).encode(), document, ALL, "f")
         self.assertEqual((incoming.changes, len(incoming.notes)), ([], 1))

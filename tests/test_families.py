@@ -90,7 +90,9 @@ class Families(unittest.TestCase):
             with Spool() as spool:
                 for replaced, added, removed in edits:
                     made = changed(archive, spool, replaced, added, removed)
-                    wanted = {name: one for name, one in {**before, **replaced, **added}.items() if name not in removed}
+                    wanted = {
+                        name: data for name, data in {**before, **replaced, **added}.items() if name not in removed
+                    }
                     self.assertEqual(family.load(made), wanted)
                     again = archive_of(family.layout, made)
                     self.assertIsNone(prove(again.reading).difference)
@@ -121,9 +123,9 @@ class Families(unittest.TestCase):
     def test_every_byte_is_covered_by_something(self) -> None:
         for _, data, archive in self.families():
             for offset in range(0, len(data), 7):
-                one = covering(archive.reading, offset)
-                self.assertLessEqual(one.start, offset)
-                self.assertGreater(one.start + one.size, offset, one)
+                stretch = covering(archive.reading, offset)
+                self.assertLessEqual(stretch.start, offset)
+                self.assertGreater(stretch.start + stretch.size, offset, stretch)
 
     @given(st.data())
     @settings(max_examples=40, deadline=None)
@@ -157,13 +159,13 @@ class Special(unittest.TestCase):
 
     def test_values_of_arrays_choices_and_records(self) -> None:
         archive = self.archive("odd")
-        told = {stretch.name: stretch.value for stretch in stretches(archive.reading)}
-        self.assertEqual(told["table[2].shape"], "[(x 0, y 0.0), (x 0.5, y 0.1)]")
-        self.assertEqual(told["table[1].note"], "count 2, lines [(text one), (text )], at x 1.5, y nan")
-        self.assertEqual(told["table[1].date"], "-0x9")
-        self.assertNotIn("table[0].date", told)
-        self.assertEqual(told["table[2].tag"], "salt")
-        self.assertEqual(told["table[0].kind"], "0 short")
+        record = {stretch.name: stretch.value for stretch in stretches(archive.reading)}
+        self.assertEqual(record["table[2].shape"], "[(x 0, y 0.0), (x 0.5, y 0.1)]")
+        self.assertEqual(record["table[1].note"], "count 2, lines [(text one), (text )], at x 1.5, y nan")
+        self.assertEqual(record["table[1].date"], "-0x9")
+        self.assertNotIn("table[0].date", record)
+        self.assertEqual(record["table[2].tag"], "salt")
+        self.assertEqual(record["table[0].kind"], "0 short")
 
     def test_objects_are_explained_by_the_record_of_their_type(self) -> None:
         told = [
@@ -178,8 +180,8 @@ class Special(unittest.TestCase):
     def test_an_object_that_is_not_as_its_record_says(self) -> None:
         family = FAMILIES["package"]
         archive = archive_of(family.layout, family.make((("fresnel.lamp", b"short"), *family.files[1:])))
-        told = [stretch.value for stretch in stretches(archive.reading) if stretch.name == "lamp"]
-        self.assertEqual(told, ["not as its record says: its bytes end within a field"])
+        lines = [stretch.value for stretch in stretches(archive.reading) if stretch.name == "lamp"]
+        self.assertEqual(lines, ["not as its record says: its bytes end within a field"])
         with self.assertRaises(FormatError) as caught:
             check_objects(archive.reading)
         self.assertIn("fresnel.lamp is not what its record says", caught.exception.message)
@@ -195,9 +197,9 @@ class Special(unittest.TestCase):
         self.assertEqual((caught.exception.offset, caught.exception.field), (at, "folder"))
 
     def test_fields_of_other_versions_are_not_there(self) -> None:
-        told = {stretch.name for stretch in stretches(self.archive("version 1").reading)}
-        self.assertIn("head.narrow", told)
-        self.assertFalse({"head.flags", "head.wide", "table[0].date"} & told)
+        lines = {stretch.name for stretch in stretches(self.archive("version 1").reading)}
+        self.assertIn("head.narrow", lines)
+        self.assertFalse({"head.flags", "head.wide", "table[0].date"} & lines)
 
     def test_a_folder_that_is_not_there(self) -> None:
         archive = self.archive("tree")

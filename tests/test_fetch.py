@@ -94,11 +94,11 @@ class Loopback(Case):
 
 class Fetching(Loopback):
     def test_a_file_and_whether_it_has_changed(self) -> None:
-        one = fetch(f"{self.address}/there", 1000)
-        self.assertEqual(one.data, GOOD)
-        self.assertIsNone(fetch(f"{self.address}/good.txt", 1000, one.etag).data)
+        fetched = fetch(f"{self.address}/there", 1000)
+        self.assertEqual(fetched.data, GOOD)
+        self.assertIsNone(fetch(f"{self.address}/good.txt", 1000, fetched.etag).data)
         Server.pages["good.txt"] = b"other\n"
-        self.assertEqual(fetch(f"{self.address}/good.txt", 1000, one.etag).data, b"other\n")
+        self.assertEqual(fetch(f"{self.address}/good.txt", 1000, fetched.etag).data, b"other\n")
 
     def test_every_bad_answer_is_one_error(self) -> None:
         for page, kind, said in (
@@ -196,7 +196,7 @@ class Lists(Loopback):
         self.assertTrue((self.home / "small-light/game.toml").is_file())
         self.complaint("games", "add", f"{self.address}/page.zip", status=4)
         self.complaint("games", "add", f"{self.address}/circle", status=5)
-        self.assertEqual([one.name for one in (self.home / "cache").glob("game-pack*")], [])
+        self.assertEqual([path.name for path in (self.home / "cache").glob("game-pack*")], [])
 
 
 if __name__ == "__main__":

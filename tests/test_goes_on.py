@@ -149,10 +149,10 @@ class Checks(Case):
         self.volvex("take", LAMPS, cwd=self.work)
         file = self.work / "files" / LAMPS
         file.write_text(file.read_text().replace("<lamps>", "<lamps"))
-        told = self.volvex("check", cwd=self.work, status=1).splitlines()
-        self.assertTrue(told[0].startswith("error") and LAMPS in told[0], told)
-        self.assertRegex(told[1], r"\d+ references into this file cannot be followed")
-        self.assertEqual(told[-1], "1 error, 0 warnings")
+        lines = self.volvex("check", cwd=self.work, status=1).splitlines()
+        self.assertTrue(lines[0].startswith("error") and LAMPS in lines[0], lines)
+        self.assertRegex(lines[1], r"\d+ references into this file cannot be followed")
+        self.assertEqual(lines[-1], "1 error, 0 warnings")
         self.assertIn("no longer sound data", self.volvex("changes", cwd=self.work))
 
     def test_content_of_another_kind_is_an_error(self) -> None:
@@ -166,9 +166,9 @@ class Checks(Case):
         (self.folder / "game/odd.json").write_text('{"a": }')
         self.volvex("take", "odd.json", cwd=self.work)
         (self.work / "files/odd.json").write_text('{"b": }')
-        told = self.volvex("changes", cwd=self.work)
-        self.assertIn("not read as data, before neither", told)
-        self.assertNotIn("no longer sound", told)
+        text = self.volvex("changes", cwd=self.work)
+        self.assertIn("not read as data, before neither", text)
+        self.assertNotIn("no longer sound", text)
 
 
 class Statuses(Case):
@@ -220,9 +220,9 @@ class Statuses(Case):
             Path(__file__).with_name("test_addresses.py").read_text().split('PACK = """')[1].split('"""')[0]
         )
         (self.folder / "none.kwz").write_bytes(packed())
-        told = self.volvex("layout", "prove", "none.kwz", "--layout", "crew.layout", "--harder", status=1)
-        self.assertIn("not tried: no entry has content that could be changed", told)
-        self.assertNotIn("holds", told)
+        text = self.volvex("layout", "prove", "none.kwz", "--layout", "crew.layout", "--harder", status=1)
+        self.assertIn("not tried: no entry has content that could be changed", text)
+        self.assertNotIn("holds", text)
 
 
 class Encodings(Case):
@@ -295,12 +295,13 @@ class Shapes(Case):
             json.dumps({"lamps": {"a": {"range": 1}, "b": {"range": 2}}, "boats": {"x": {"load": 1}}}).encode()
         )
         self.assertEqual(
-            {one.name: one.keys for one in groups.sheets if one.keys != [""]}, {"lamps": ["a", "b"], "boats": ["x"]}
+            {sheet.name: sheet.keys for sheet in groups.sheets if sheet.keys != [""]},
+            {"lamps": ["a", "b"], "boats": ["x"]},
         )
         apart = opened(
             json.dumps({"lamp": {"name": "L", "range": 1}, "boat": {"name": "B", "load": 2, "home": "x"}}).encode()
         )
-        self.assertEqual(sorted(one.name for one in apart.sheets), ["boat", "lamp"])
+        self.assertEqual(sorted(sheet.name for sheet in apart.sheets), ["boat", "lamp"])
 
     def test_key_files_need_no_section(self) -> None:
         document = opened(b"# volume\nvolume = 5\nvolume = 6\nlanguage=en\n", "settings")
@@ -400,7 +401,7 @@ class XorKeys(unittest.TestCase):
         for number, plain in enumerate([*texts, picture]):
             key = random.Random(number).randbytes((1, 2, 4, 5, 8, 16)[number % 6]).replace(b"\0", b"\1")
             keys = telling_keys(BytesSource(xored(plain, key, 0), "x"), library)
-            self.assertIn(key, [one * (len(key) // len(one)) for one in keys], number)
+            self.assertIn(key, [data * (len(key) // len(data)) for data in keys], number)
 
 
 if __name__ == "__main__":

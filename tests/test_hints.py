@@ -103,15 +103,15 @@ def mutations(text: str) -> Iterator[tuple[str, str]]:
         for other in dict.fromkeys(made):
             if other != line:
                 yield f"{line.strip()} -> {other.strip()}", "\n".join([*lines[:at], other, *lines[at + 1 :]])
-        pair = [re.match(r"(\s+\w+\s+(u\d+)\s+)([a-z].*)$", one) for one in lines[at : at + 2]]
+        pair = [re.match(r"(\s+\w+\s+(u\d+)\s+)([a-z].*)$", line) for line in lines[at : at + 2]]
         if len(pair) == 2 and pair[0] and pair[1] and pair[0][2] == pair[1][2] and not _alike(pair[0][3], pair[1][3]):
             swapped = [pair[0][1] + pair[1][3], pair[1][1] + pair[0][3]]
             yield f"{line.strip()} <-> {lines[at + 1].strip()}", "\n".join([*lines[:at], *swapped, *lines[at + 2 :]])
 
 
-def _alike(one: str, other: str) -> bool:
+def _alike(text: str, other: str) -> bool:
     """Whether nothing in a file could show which of two fields is which."""
-    return one.partition("{")[0].strip() == other.partition("{")[0].strip()
+    return text.partition("{")[0].strip() == other.partition("{")[0].strip()
 
 
 class Wrong(Case):
@@ -126,7 +126,7 @@ class Wrong(Case):
         for name, data in work.items():
             text = (LAYOUTS / f"{name}.layout").read_text(encoding="utf-8")
             right = judged(text, data, f"{name}.layout")
-            self.assertFalse([one for one in right if one.startswith(("error", "fault", "differs"))], name)
+            self.assertFalse([text for text in right if text.startswith(("error", "fault", "differs"))], name)
             for what, wrong in mutations(text):
                 if " ".join(what.rpartition(">")[2].split()).startswith(UNSEEN) or (
                     name,
@@ -169,12 +169,12 @@ def crates(
     """An archive of that layout."""
     names = names or [f"f{number * 7 % 11:02}.bin" for number in range(len(contents))]
     more = extra or [b""] * len(contents)
-    at = 8 + len(head) + sum(20 + len(one) for one in more)
+    at = 8 + len(head) + sum(20 + len(data) for data in more)
     rows, body = b"", b""
-    for name, content, one in zip(names, contents, more, strict=True):
+    for name, content, data in zip(names, contents, more, strict=True):
         gap = -(at + len(body)) % align
         body += fill * gap
-        rows += name.encode().ljust(12, b"\0") + struct.pack("<II", at + len(body), len(content)) + one
+        rows += name.encode().ljust(12, b"\0") + struct.pack("<II", at + len(body), len(content)) + data
         body += content
     return b"CRAT" + struct.pack("<I", len(contents)) + head + rows + body
 
@@ -191,47 +191,47 @@ class Evidence(unittest.TestCase):
         self.assertEqual([hint for _, hint in found], [line], found or self.hints(data, **layout))
 
     def test_each_sort_gives_the_line_to_add(self) -> None:
-        some = self.CONTENTS
-        self.one(crates(some, align=32), "multiples of 32", "content align 32")
-        self.one(crates(some, align=32, fill=b"\xcd"), "multiples of 32", "content align 32")
+        chunks = self.CONTENTS
+        self.one(crates(chunks, align=32), "multiples of 32", "content align 32")
+        self.one(crates(chunks, align=32, fill=b"\xcd"), "multiples of 32", "content align 32")
         self.one(
-            crates(some, align=16, fill=b"\xcd"),
+            crates(chunks, align=16, fill=b"\xcd"),
             "before contents",
             "content align 16 fill cd",
             more="content align 16\n",
         )
         names = sorted(f"n{number}.bin" for number in range(8))
-        self.one(crates(some, names=names), "sorted by name", "block files ... sorted by name")
-        total = len(crates(some, head=bytes(4)))
+        self.one(crates(chunks, names=names), "sorted by name", "block files ... sorted by name")
+        total = len(crates(chunks, head=bytes(4)))
         self.one(
-            crates(some, head=struct.pack("<I", total)),
+            crates(chunks, head=struct.pack("<I", total)),
             "length of file",
             "total  u32  length of file",
             head="total u32 kept",
         )
         self.one(
-            crates(some, head=struct.pack("<I", 8)),
+            crates(chunks, head=struct.pack("<I", 8)),
             "count of files",
             "again  u32  count of files",
             head="again u32 kept",
         )
-        sizes = [struct.pack("<H", len(one)) for one in some]
+        sizes = [struct.pack("<H", len(data)) for data in chunks]
         self.one(
-            crates(some, extra=sizes),
+            crates(chunks, extra=sizes),
             "size of content in all",
             "also  u16  stored size of content",
             field="also u16 kept",
         )
-        sums = [struct.pack("<I", zlib.crc32(one)) for one in some]
+        sums = [struct.pack("<I", zlib.crc32(data)) for data in chunks]
         self.one(
-            crates(some, extra=sums),
+            crates(chunks, extra=sums),
             "crc32 of stored content",
             "sum  u32  crc32 of stored content",
             field="sum u32 kept",
         )
-        body = crates(some, head=bytes(4))[12:]
+        body = crates(chunks, head=bytes(4))[12:]
         self.one(
-            crates(some, head=struct.pack("<I", zlib.adler32(body))),
+            crates(chunks, head=struct.pack("<I", zlib.adler32(body))),
             "adler32 of file after head",
             "sum  u32  adler32 of file after head",
             head="sum u32 kept",
@@ -251,20 +251,20 @@ class Evidence(unittest.TestCase):
         self.assertIn("look compressed or encrypted", " ".join(said for said, _ in self.hints(crates(random))))
         text = [b"The lamp was lit at dusk, and nobody saw it." * 9 for _ in range(4)]
         names = [f"z{9 - number}.txt" for number in range(4)]
-        turned = [bytes(byte ^ (number % 251 + 99) & 255 for number, byte in enumerate(one)) for one in text]
+        turned = [bytes(byte ^ (number % 251 + 99) & 255 for number, byte in enumerate(data)) for data in text]
         self.assertIn("is text", " ".join(said for said, _ in self.hints(crates(turned, names=names))))
         self.assertEqual(self.hints(crates(text, names=names)), [])
 
     def test_another_checksum_and_another_codec_are_found(self) -> None:
-        sums = [struct.pack("<I", zlib.adler32(one)) for one in self.CONTENTS]
+        sums = [struct.pack("<I", zlib.adler32(content)) for content in self.CONTENTS]
         (hint,) = [
-            one
-            for one in self.hints(crates(self.CONTENTS, extra=sums), field="sum u32 crc32 of content")
-            if "no crc32" in one[0]
+            hint
+            for hint in self.hints(crates(self.CONTENTS, extra=sums), field="sum u32 crc32 of content")
+            if "no crc32" in hint[0]
         ]
         self.assertEqual(hint[1], "sum  u32  adler32 of stored content")
-        packed = [zlib.compress(one * 30) for one in self.CONTENTS]
-        sizes = [struct.pack("<I", 30 * len(one)) for one in self.CONTENTS]
+        packed = [zlib.compress(content * 30) for content in self.CONTENTS]
+        sizes = [struct.pack("<I", 30 * len(content)) for content in self.CONTENTS]
         layout = HEAD.format(head="", field="whole u32 size of content").replace(
             "size    u32      size of content", "size u32 stored size of content"
         )

@@ -186,7 +186,7 @@ class Disks(Case):
 
         def held(path: Path) -> list[bytes]:
             with zipfile.ZipFile(path) as archive:
-                return [archive.read(one) for one in archive.infolist() if one.filename == "BUOYS"]
+                return [archive.read(info) for info in archive.infolist() if info.filename == "BUOYS"]
 
         self.volvex("bench", game, "b")
         self.volvex("take", "maps.zip/**", "--bench", "b")
@@ -343,7 +343,7 @@ class Layouts(Case):
             folder = self.folder / name
             folder.mkdir()
             (folder / "one.layout").write_text(text)
-            (layout,) = [one for one in Library([folder], memory=memory).every() if one.title == "one"]
+            (layout,) = [layout for layout in Library([folder], memory=memory).every() if layout.title == "one"]
             self.assertEqual(layout.file, (folder / "one.layout").as_posix())
         self.assertEqual(len(list(memory.glob("*.json"))), len({path.name for path in memory.glob("*.json")}))
         self.assertEqual(len(cache.key(b"x")), 32)

@@ -255,14 +255,14 @@ class LayoutReference(unittest.TestCase):
             if kind == "layout" and then == "bytes":
                 with self.subTest(layout.splitlines()[0]):
                     data = b"".join(bytes.fromhex(line.partition("|")[0]) for line in body.splitlines())
-                    told = _told_data(self, layout, data) if " kind archive" not in layout else ""
-                    if not told:
+                    text = _told_data(self, layout, data) if " kind archive" not in layout else ""
+                    if not text:
                         archive = archive_of(layout, data)
                         self.assertIsNone(prove(archive.reading).difference)
-                        told = " ".join(
+                        text = " ".join(
                             f"{name}={archive.content(row).decode()}" for row, name in enumerate(archive.names)
                         )
-                    self.assertEqual(told, about)
+                    self.assertEqual(text, about)
                     proved += 1
         self.assertGreater(proved, 5)
 

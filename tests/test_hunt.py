@@ -203,11 +203,11 @@ class Patterns(unittest.TestCase):
 
 class Evidence(unittest.TestCase):
     def test_content_and_extension(self) -> None:
-        for path, told, kind in (
+        for path, text, kind in (
             ("a.png", "png", Kind.AGREES), ("a.jpeg", "jpg", Kind.AGREES), ("a.png", "txt", Kind.DISAGREES), ("a.xml", "png", Kind.DISAGREES),
             ("a.csv", "txt", Kind.AGREES), ("a.msh", "bin", Kind.UNTOLD), ("a", "png", Kind.UNTOLD), ("a.txt", "bin", Kind.DISAGREES),
         ):  # fmt: skip
-            self.assertEqual(evidence.kind_of(path, told), kind, (path, told))
+            self.assertEqual(evidence.kind_of(path, text), kind, (path, text))
 
     def test_accidents(self) -> None:
         self.assertAlmostEqual(evidence.expected(1 << 22, 1 << 10, 32), 1.0)
@@ -423,8 +423,8 @@ class Waiting(Case):
         self.assertEqual(finds.waiting(folder), [])
 
     def test_of_several_paths_for_one_key_none_is_sure(self) -> None:
-        told = best([self.find("a", 1e-9), self.find("b", 1e-9)])
-        self.assertFalse(any(find.beyond_doubt for find in told))
+        finds = best([self.find("a", 1e-9), self.find("b", 1e-9)])
+        self.assertFalse(any(find.beyond_doubt for find in finds))
         self.assertTrue(best([self.find("a", 1e-9)])[0].beyond_doubt)
 
 
@@ -441,11 +441,11 @@ class Commands(Case):
         again = self.volvex("names", "mine", cwd=bench)
         self.assertIn("nameless: 57 before, 57 after", again)
         self.assertIn("of them remembered", again)
-        told = self.run_program(
+        process = self.run_program(
             "names", "guess", "boats/{skiff,punt,barge}_{00..99}/{hull,sail}.{png,msh}", "--in", "loft", cwd=bench
         )
-        self.assertIn("1,200 paths on 24 nameless entries, about a second or less", told.stderr)
-        self.assertIn("nameless: 24 before, 4 after; of 79 entries", told.stdout)
+        self.assertIn("1,200 paths on 24 nameless entries, about a second or less", process.stderr)
+        self.assertIn("nameless: 24 before, 4 after; of 79 entries", process.stdout)
         (self.folder / "isles.txt").write_text("kelpwick\nsallow_holm\nthe_pans\nnorth_skerry\ngannet_stack\n")
         said = self.volvex("names", "guess", "soundings/{word}/{ebb,flood}.sdg", "--words", "../isles.txt", cwd=bench)
         self.assertIn("nameless: 37 before, 27 after", said)
@@ -529,7 +529,7 @@ class Commands(Case):
         self.assertTrue((self.home / "cache" / "read.sqlite").is_file())
         self.assertEqual(
             zlib.crc32(Path(self.home / "names" / "found.txt").read_bytes()),
-            zlib.crc32("".join(sorted(f"{one['path']}\n" for one in records)).encode()),
+            zlib.crc32("".join(sorted(f"{record['path']}\n" for record in records)).encode()),
         )
 
 

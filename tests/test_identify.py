@@ -186,8 +186,8 @@ class Remembered(Case):
 
     def test_links_are_not_followed(self) -> None:
         (self.source / "loop").symlink_to(self.source)
-        told = {one.path: one.kind for one in survey(self.source, self.library, self.memory)}
-        self.assertEqual([kind for path, kind in told.items() if path.endswith("/loop")], ["link"])
+        record = {surveyed.path: surveyed.kind for surveyed in survey(self.source, self.library, self.memory)}
+        self.assertEqual([kind for path, kind in record.items() if path.endswith("/loop")], ["link"])
 
 
 if __name__ == "__main__":

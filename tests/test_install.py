@@ -195,11 +195,11 @@ class Updates(WithABuild):
     def test_after_a_refusal_what_was_installed_is_still_known(self) -> None:
         self.do("install")
         mine = (self.source / MAIN).read_bytes()
-        told = self.do("changes")
+        text = self.do("changes")
         self.update()
         self.run_program("restore", cwd=self.work, status=5)
         (self.source / MAIN).write_bytes(mine)
-        self.assertEqual(self.do("changes"), told)
+        self.assertEqual(self.do("changes"), text)
         self.do("restore")
         self.assert_original()
 
@@ -262,11 +262,11 @@ class Updates(WithABuild):
         self.do("install")
         state = read_state(self.source / ".volvex")
         store = Store(self.source / ".volvex" / "originals", Disk())
-        self.assertEqual([store.path(one.original).read_bytes() == original for one in state.older], [True])
+        self.assertEqual([store.path(older.original).read_bytes() == original for older in state.older], [True])
         for _ in range(2):
             said = self.run_program("restore", cwd=self.work, status=5).stderr
             self.assertIn("an older original", said)
-        self.assertEqual([store.path(one.original).read_bytes() == original for one in state.older], [True])
+        self.assertEqual([store.path(older.original).read_bytes() == original for older in state.older], [True])
         self.do("restore", "--overwrite", MAIN)
         self.assertEqual((self.source / MAIN).read_bytes(), original)
 
@@ -416,10 +416,10 @@ class Parts(Case):
         self.assertEqual([path for path in (self.folder / "originals").rglob("*") if path.is_file()], [])
 
     def test_the_journal_comes_back_as_it_was(self) -> None:
-        one, two, three = (digest_bytes(name) for name in (b"1", b"2", b"3"))
-        state = State({"a": Installed(one, two), "b": Installed(None, three, "mods")}, [Older("a", three)], "install",
-                      [Move("a", one, two, "incoming/0", "replaced/0"), Move("b", three, None, None, "replaced/1", "mods")],
-                      [], {"a": Installed(one, two)})  # fmt: skip
+        text, two, three = (digest_bytes(name) for name in (b"1", b"2", b"3"))
+        state = State({"a": Installed(text, two), "b": Installed(None, three, "mods")}, [Older("a", three)], "install",
+                      [Move("a", text, two, "incoming/0", "replaced/0"), Move("b", three, None, None, "replaced/1", "mods")],
+                      [], {"a": Installed(text, two)})  # fmt: skip
         write_state(self.folder, state, Disk())
         self.assertEqual(read_state(self.folder), state)
         for name in ("state.json", "state.copy.json"):  # each of them is enough

@@ -47,7 +47,7 @@ class Looking(KeptGame):
 
     def test_what_lies_in_a_wrapped_part_is_told_with_its_own_places(self) -> None:
         found = self.records("layout", "explain", self.shared / "isles" / "journals.kwj")
-        inner = [one for one in found if one["within"] == "index"]
+        inner = [record for record in found if record["within"] == "index"]
         self.assertEqual(
             (inner[0]["start"], inner[0]["name"], inner[0]["value"]), (0, "directory[0].name", "ansa/spring.txt")
         )
@@ -150,11 +150,11 @@ class Changing(Case):
     def test_what_an_archive_cannot_say_is_refused(self) -> None:
         mine = self.folder / "mine.txt"
         mine.write_bytes(b"new")
-        for path, told in (("isles/shores.kwt/nowhere/3.txt", "no such folder"), ("isles/rigging.kwo/ghost.anchor", "as numbers"),
+        for path, text in (("isles/shores.kwt/nowhere/3.txt", "no such folder"), ("isles/rigging.kwo/ghost.anchor", "as numbers"),
                            ("lockers/lockers.kwn/depths.txt", "goes by numbers")):  # fmt: skip
             self.do("swap", "--new", path, mine)
-            said = self.complaint("build", status=3 if "folder" in told else 5, cwd=self.work)
-            self.assertIn(told, said)
+            said = self.complaint("build", status=3 if "folder" in text else 5, cwd=self.work)
+            self.assertIn(text, said)
             (self.work / "files" / path).unlink()
 
     def test_unpacked_and_packed_again(self) -> None:

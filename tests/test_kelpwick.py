@@ -150,7 +150,7 @@ class Independent(unittest.TestCase):
         for path in sorted((SOURCE / "kelpwick").glob("*.py")):
             for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
                 names = (
-                    [one.name for one in node.names]
+                    [name.name for name in node.names]
                     if isinstance(node, ast.Import)
                     else [node.module or ""]
                     if isinstance(node, ast.ImportFrom)

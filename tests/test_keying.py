@@ -34,9 +34,9 @@ def keying(rules: str, *keys: tuple[str, str]) -> Keying:
 class Rules(unittest.TestCase):
     def key(self, rules: str, path: str = PATH) -> int:
         made = keying(rules)
-        told = int(made.text(path), 16)
-        self.assertEqual(made.columns([path, "other", path])[0].tolist(), [told, int(made.text("other"), 16), told])
-        return told
+        number = int(made.text(path), 16)
+        self.assertEqual(made.columns([path, "other", path])[0].tolist(), [number, int(made.text("other"), 16), number])
+        return number
 
     def test_letters_slashes_encoding_and_seed(self) -> None:
         for rule, hashed in (
@@ -163,7 +163,7 @@ class Bulk(unittest.TestCase):
                 )
 
     def test_a_walk_loses_no_hit_when_nearly_all_are_hits(self) -> None:
-        digits = [b"%d" % one for one in range(10)]
+        digits = [b"%d" % number for number in range(10)]
         tails = SuffixTrie(tuple(digits), (0,) * 10, (True,) * 10)
         hits = BulkHash("fnv1a").walk([digits] * 4, 0, 10_000, tails, Targets(range(256)), bits=8)
         self.assertEqual(len(hits), 100_000)

@@ -47,8 +47,8 @@ class KeyFile(Case):
         self.keys("add", "a", "--file", self.folder / "secret")
         self.keys("add", "b", "--hex", input="00 01 ff\n")
         self.keys("add", "c", input="letters\r\n")
-        told = {one["name"]: one["hex"] for one in json.loads((self.home / "keys.json").read_text())["secrets"]}
-        self.assertEqual(told, {"a": "000102", "b": "0001ff", "c": b"letters".hex()})
+        record = {one["name"]: one["hex"] for one in json.loads((self.home / "keys.json").read_text())["secrets"]}
+        self.assertEqual(record, {"a": "000102", "b": "0001ff", "c": b"letters".hex()})
         self.assertIn("not pairs of hexadecimal digits", self.keys("add", "d", "--hex", input="wreckers", status=2))
         self.assertIn("secret is empty", self.keys("add", "d", input="\n", status=2))
 

@@ -137,13 +137,13 @@ class Golden(unittest.TestCase):
         ])  # fmt: skip
         counted = coverage(self.archive.reading)
         self.assertEqual((counted.size, counted.fields, counted.kept, counted.content), (47, 33, 1, 5))
-        self.assertEqual(sum(one.size for one in counted.unexplained), 9)
+        self.assertEqual(sum(stretch.size for stretch in counted.unexplained), 9)
 
     def test_every_byte_is_covered_by_something(self) -> None:
         for offset in range(len(GOLDEN_BYTES)):
-            one = covering(self.archive.reading, offset)
-            self.assertLessEqual(one.start, offset)
-            self.assertGreater(one.start + one.size, offset, one)
+            stretch = covering(self.archive.reading, offset)
+            self.assertLessEqual(stretch.start, offset)
+            self.assertGreater(stretch.start + stretch.size, offset, stretch)
 
     def test_written_anew_it_is_the_same(self) -> None:
         self.assertIsNone(prove(self.archive.reading).difference)
@@ -207,7 +207,7 @@ class Everywhere(unittest.TestCase):
 
     def test_written_by_us_is_what_the_other_writer_writes(self) -> None:
         for name, text, archive in self.archives():
-            changed = [(one, b"longer than it was, by far" if one == "odd" else data) for one, data in SAMPLES]
+            changed = [(text, b"longer than it was, by far" if text == "odd" else data) for text, data in SAMPLES]
             row = archive.names.index("odd")
             if name not in COMPRESSED:
                 self.assertEqual(
@@ -336,7 +336,7 @@ class Structure(unittest.TestCase):
             self.assertIsNone(prove(reading).difference)
             counted = coverage(reading)
             self.assertEqual(counted.fields + counted.content + counted.padding + 28, source.size)
-            self.assertEqual([(one.start, one.size) for one in counted.unexplained], [(36, 28)])
+            self.assertEqual([(stretch.start, stretch.size) for stretch in counted.unexplained], [(36, 28)])
 
 
 class UpToTheNext(unittest.TestCase):
@@ -428,12 +428,14 @@ class InARow(unittest.TestCase):
         for text, make, unexplained in ((ROW, in_a_row, 0), (STREAM, stream, 0), (COUNTED, counted, 3)):
             archive = archive_of(text, make(SAMPLES))
             counted_bytes = coverage(archive.reading)
-            self.assertEqual(sum(one.size for one in counted_bytes.unexplained), unexplained)
+            self.assertEqual(sum(stretch.size for stretch in counted_bytes.unexplained), unexplained)
             told = list(stretches(archive.reading))
-            self.assertEqual([one.start for one in told[1:]], [one.start + one.size for one in told[:-1]])
+            self.assertEqual(
+                [stretch.start for stretch in told[1:]], [stretch.start + stretch.size for stretch in told[:-1]]
+            )
             for offset in range(archive.source.size):
-                one = covering(archive.reading, offset)
-                self.assertTrue(one.start <= offset < one.start + one.size, (offset, one))
+                stretch = covering(archive.reading, offset)
+                self.assertTrue(stretch.start <= offset < stretch.start + stretch.size, (offset, stretch))
 
 
 class ProofFails(unittest.TestCase):
@@ -517,12 +519,12 @@ class RecordTypes(unittest.TestCase):
     def test_the_loop_stops_before_a_record_that_is_not_whole(self) -> None:
         layout = parse_layout(textwrap.dedent(RECORDS.format(name="u16", note="zero")), "r.layout")
         walk = compile_walk(Records(layout.blocks[1]).runs, layout.blocks[1].fields)
-        one = struct.pack(">H", 1) + b"\x03\x00abc" + bytes(4) + b"note\0" + bytes(9)
-        for cut in range(len(one) * 2):
+        data = struct.pack(">H", 1) + b"\x03\x00abc" + bytes(4) + b"note\0" + bytes(9)
+        for cut in range(len(data) * 2):
             starts: list[int] = []
             zeros: list[int] = []
-            reached = walk((one * 2)[:cut], 0, 2, starts, zeros)
-            self.assertEqual((starts, zeros, reached), ([0], [4], len(one)) if cut >= len(one) else ([], [], 0))
+            reached = walk((data * 2)[:cut], 0, 2, starts, zeros)
+            self.assertEqual((starts, zeros, reached), ([0], [4], len(data)) if cut >= len(data) else ([], [], 0))
 
     def test_more_records_than_are_read_at_first(self) -> None:
         rows = [(f"folder/{number:07}" + "x" * (number % 90), b"") for number in range(30_000)]

@@ -328,10 +328,10 @@ class NewConstructs(unittest.TestCase):
         self.assertIn(old, NEW)
         with self.assertRaises((LayoutError, ManyErrors)) as caught:
             parse(NEW.replace(old, new))
-        told = "\n".join(caught.exception.lines())
-        self.assertIn(f":{line}:", told)
+        text = "\n".join(caught.exception.lines())
+        self.assertIn(f":{line}:", text)
         for word in words:
-            self.assertIn(word, told)
+            self.assertIn(word, text)
 
     def test_it_is_sound(self) -> None:
         self.assertEqual(unwritable(parse(NEW)), [])

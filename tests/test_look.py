@@ -23,8 +23,8 @@ class Paths(KeptGame):
         """What a path means, relative to the game."""
         with Walker(Library()) as walker:
             found = walker.find(f"{self.shared.as_posix()}/{path}".rstrip("/"), deep)
-            paths = [one for group in found.groups for one in group.paths()] + [name for name, _ in found.files]
-        return [one.removeprefix(self.shared.as_posix() + "/") for one in paths]
+            paths = [path for group in found.groups for path in group.paths()] + [name for name, _ in found.files]
+        return [path.removeprefix(self.shared.as_posix() + "/") for path in paths]
 
     def test_an_entry_a_folder_and_an_archive(self) -> None:
         self.assertEqual(self.found(f"{MAIN}/rules/lamps.xml"), [f"{MAIN}/rules/lamps.xml"])
@@ -151,9 +151,9 @@ class Lists(KeptGame):
 
         by_size = [int(str(siz)) for siz in sizes("size", "size")]
         self.assertEqual(by_size, sorted(by_size, reverse=True))
-        kinds = [str(one) for one in sizes("type", "type")]
+        kinds = [str(size) for size in sizes("type", "type")]
         self.assertEqual(kinds, sorted(kinds))
-        names = [str(one).rpartition("/")[2] for one in sizes("name", "path")]
+        names = [str(size).rpartition("/")[2] for size in sizes("name", "path")]
         self.assertEqual(names, sorted(names))
 
     def test_text_and_records_tell_the_same_in_the_same_order(self) -> None:
@@ -161,7 +161,7 @@ class Lists(KeptGame):
             lines = self.volvex("list", f"{self.shared}/{MAIN}", "--sort", sort).splitlines()[1:-1]
             records = self.records("list", f"{self.shared}/{MAIN}", "--sort", sort)
             self.assertEqual([line.split()[-1] for line in lines], [record["path"] for record in records])
-            self.assertEqual([line.split()[0] for line in lines], [f"{one['size']:,}" for one in records])
+            self.assertEqual([line.split()[0] for line in lines], [f"{record['size']:,}" for record in records])
 
     def test_long_tells_place_and_what_is_kept(self) -> None:
         lines = self.volvex("list", f"{self.shared}/{MAIN}/letters/en", "--long").splitlines()
@@ -208,8 +208,8 @@ class Find(KeptGame):
         self.assertEqual(
             lines, [*[("workshop.xml", 4)] * 2, ("keepers.xml", 7), ("lamps.xml", 12), *[("fittings.xml", 10)] * 2]
         )
-        self.assertEqual([one["record"] for one in hits if not one["line"]], ["fittings fresnel_3: lamp"])
-        self.assertTrue(all(one["match"] == "fresnel_3" for one in hits))
+        self.assertEqual([hit["record"] for hit in hits if not hit["line"]], ["fittings fresnel_3: lamp"])
+        self.assertTrue(all(hit["match"] == "fresnel_3" for hit in hits))
 
     def test_by_text_whatever_its_case(self) -> None:
         self.assertEqual(len(self.records("find", self.shared / "data", "--text", "WÄRTER", "--ignore-case")), 1)
@@ -414,8 +414,8 @@ class Layouts(KeptGame):
         remembered = list((self.home / "cache" / "layouts").glob("*.json"))
         self.assertEqual(len(remembered), 18)
         self.assertEqual(self.volvex("list", self.shared / MAIN), first)
-        for one in remembered:
-            one.write_text(json.dumps({"is": "Layout"}), encoding="utf-8")
+        for path in remembered:
+            path.write_text(json.dumps({"is": "Layout"}), encoding="utf-8")
         self.assertEqual(self.volvex("list", self.shared / MAIN), first)
         self.assertEqual(Path(remembered[0]).exists(), True)
 

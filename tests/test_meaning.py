@@ -82,12 +82,12 @@ class Looking(KeptGame):
     def test_values_and_texts_are_found_by_key(self) -> None:
         found = self.records("find", self.shared / "data", "--value", "103")
         self.assertEqual(
-            {one["record"] for one in found},
+            {record["record"] for record in found},
             {"lenses 103: id", "fittings gull_rock: lens", "fittings fresnel_3: lens", "job grind_3: lens"},
         )
         said = self.records("find", self.shared / BOOK, "--text", "Light the lamp")
         self.assertEqual(
-            [(one["record"], one["use"]) for one in said],
+            [(record["record"], record["use"]) for record in said],
             [("texts menu.start: en", "menu"), ("texts shop.start: en", "tutorial")],
         )
         self.assertEqual(len(self.records("find", self.shared / BOOK, "--text", "LIGHT THE", "-i")), 2)
@@ -139,7 +139,7 @@ class Files(Case):
 
     def test_what_it_is(self) -> None:
         self.assertIn("opens  barrels, a table", self.volvex("identify", "b.tbl"))
-        (record,) = [one for one in self.records("survey", self.folder) if str(one["path"]).endswith("b.tbl")]
+        (record,) = [record for record in self.records("survey", self.folder) if str(record["path"]).endswith("b.tbl")]
         self.assertEqual((record["type"], record["layout"]), ("table", "barrels"))
 
 
@@ -154,10 +154,10 @@ class Benches(Case):
 
     def changes(self) -> dict[str, list[tuple[str, str, str]]]:
         found: dict[str, list[tuple[str, str, str]]] = {}
-        for one in self.records("changes", cwd=self.work):
-            told = one.get("changes")
+        for record in self.records("changes", cwd=self.work):
+            told = record.get("changes")
             assert isinstance(told, list)
-            found[str(one["path"])] = [
+            found[str(record["path"])] = [
                 (str(change["id"]), str(change.get("field")), str(change.get("after"))) for change in told
             ]
         return found

@@ -96,8 +96,8 @@ class Fields(unittest.TestCase):
             ([change("add", "n", x="p")], [change("add", "n", x="q")], "record", "q"),
             ([change("set", "a", "p", "q")], [change("remove", "a", x="p")], "record", None),
         )
-        for one, two, kind, after in cases:
-            wanted = [("one", one), ("two", two)]
+        for changes, two, kind, after in cases:
+            wanted = [("one", changes), ("two", two)]
             with self.subTest(kind=kind, after=after):
                 (conflict,) = combine_fields("f", base, wanted, NONE).conflicts
                 self.assertEqual(conflict.kind, kind)
@@ -126,7 +126,7 @@ class Fields(unittest.TestCase):
         ]
         made = combine_fields("f", base, chain, NONE)
         self.assertEqual(
-            ([one.after for one in made.changes], made.conflicts, made.counts), (["r"], [], {"one": 1, "two": 1})
+            ([change.after for change in made.changes], made.conflicts, made.counts), (["r"], [], {"one": 1, "two": 1})
         )
 
 
@@ -167,7 +167,7 @@ class Lines(unittest.TestCase):
             for name, value in (("x", "B"), ("y", "BB"), ("z", "B"))
         ]
         made = combine_lines("t", text, sides, NONE)
-        self.assertEqual([[side.mod for side in one.sides] for one in made.conflicts], [["x", "y"]])
+        self.assertEqual([[side.mod for side in conflict.sides] for conflict in made.conflicts], [["x", "y"]])
         made = combine_lines("t", text, [sides[0], sides[2]], NONE)
         self.assertEqual((text.encoded(made.lines), made.counts), (b"a\r\nB\r\nc\r\n", {"x": 1, "z": 1}))
 
@@ -517,13 +517,13 @@ class Imported(WithGame):
             "data/a.kwp/letters/de/one.txt",
             "data/a.kwp/boats/skiff.msh",
         ]
-        told = {
-            one.name: (one.how, one.path)
-            for one in matches(
+        record = {
+            match.name: (match.how, match.path)
+            for match in matches(
                 ["data/A.kwp/rules/lamps.xml", "lamps.xml", "en/one.txt", "one.txt", "skif.msh", "x.y"], paths
             )
         }
-        self.assertEqual(told, {
+        self.assertEqual(record, {
             "data/A.kwp/rules/lamps.xml": ("exact", paths[0]), "lamps.xml": ("end of path", paths[0]), "en/one.txt": ("end of path", paths[1]),
             "one.txt": ("ambiguous", ""), "skif.msh": ("near name", paths[3]), "x.y": ("new", "x.y"),
         })  # fmt: skip
@@ -779,8 +779,8 @@ class Benches(WithGame):
         self.assertIn(
             "range 14 -> 9", self.volvex("undo", LAMPS, "--row", "fresnel_3", "--fields", "range", cwd=self.work)
         )
-        told = self.volvex("changes", cwd=self.work)
-        self.assertTrue("oil 2.5 -> 3.1" in told and "range" not in told and "gull_rock" in told, told)
+        text = self.volvex("changes", cwd=self.work)
+        self.assertTrue("oil 2.5 -> 3.1" in text and "range" not in text and "gull_rock" in text, text)
         self.volvex("undo", LAMPS, "--row", "fresnel_3", cwd=self.work)
         self.assertIn(
             "as the game has it", self.complaint("undo", LAMPS, "--row", "fresnel_3", cwd=self.work, status=3)

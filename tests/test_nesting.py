@@ -137,7 +137,7 @@ class Pieces(Case):
 
         def found(name: str) -> list[str]:
             path = self.folder / name
-            return [one for one, _ in pieces_of(name, path, beside(path))]
+            return [text for text, _ in pieces_of(name, path, beside(path))]
 
         self.assertEqual(
             [found(name) for name in ("a.001", "a.002", "b1.dat", "c0")],
@@ -216,16 +216,16 @@ class InPlace(Case):
         self.write(PAGE, "tea: 5 in store\n" * 90)
         self.write(POST, "For Ansa, at last.\n")
         self.assertIn("3 files changed", self.do("build", "--in-place"))
-        told = play.play(self.source)
-        self.assertIn("14 nm", told)
-        self.assertIn("For Ansa, at last.", told)
+        text = play.play(self.source)
+        self.assertIn("14 nm", text)
+        self.assertIn("For Ansa, at last.", text)
         self.assertIn("as the bench has them already", self.do("build", "--in-place"))
         self.do("set", LAMPS, "--row", "fresnel_3", "range=17")
         shutil.rmtree(self.work / "files" / "post")
         self.assertIn("2 files changed", self.do("build", "--in-place"))
-        told = play.play(self.source)
-        self.assertIn("17 nm", told)
-        self.assertIn("For Ansa Tolk, when the ice is in.", told)
+        text = play.play(self.source)
+        self.assertIn("17 nm", text)
+        self.assertIn("For Ansa Tolk, when the ice is in.", text)
         for path in ("data", "vault", "post"):
             self.assertNotIn("differs", self.do("layout", "prove", self.source / path))
         self.do("restore")

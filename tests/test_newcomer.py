@@ -41,7 +41,7 @@ def calls(*rows: tuple[str, str, str]) -> bytes:
     return (
         b"CALL"
         + len(rows).to_bytes(2, "little")
-        + b"".join(bytes([len(one)]) + one.encode() for row in rows for one in row)
+        + b"".join(bytes([len(text)]) + text.encode() for row in rows for text in row)
     )
 
 

@@ -153,16 +153,17 @@ class Zips(Case):
                 path.write_bytes(made)
                 with zipfile.ZipFile(path) as theirs:
                     self.assertIsNone(theirs.testzip())
-                    told = {info.filename: info for info in theirs.infolist()}
+                    record = {info.filename: info for info in theirs.infolist()}
                     self.assertEqual(theirs.read("rules/lamps.txt"), new["rules/lamps.txt"])
                     self.assertEqual(theirs.read("letters/\u00fcber.txt"), b"added")
-                    self.assertNotIn("pictures/skerry.bin", told)
+                    self.assertNotIn("pictures/skerry.bin", record)
                     before = {info.filename: info for info in zipfile.ZipFile(io.BytesIO(data)).infolist()}
                     for kept in ("letters/\u00e9t\u00e9.txt", "rules/lamps.txt"):
                         self.assertEqual(
-                            (told[kept].comment, told[kept].date_time), (before[kept].comment, before[kept].date_time)
+                            (record[kept].comment, record[kept].date_time),
+                            (before[kept].comment, before[kept].date_time),
                         )
-                    self.assertIn(b"WK\x02\0ok", told["rules/lamps.txt"].extra)
+                    self.assertIn(b"WK\x02\0ok", record["rules/lamps.txt"].extra)
                 if shutil.which("unzip") and name != "method 14":  # which unzip does not know
                     done = subprocess.run(["unzip", "-t", path], capture_output=True, text=True)
                     self.assertIn(done.returncode, (0, 1) if name == "prefixed" else (0,), done.stdout)
@@ -471,12 +472,12 @@ class Tars(Case):
                     name = next(name for name in archive.names if name.endswith("lamps.txt"))
                     made = edited(archive, {name: b"new " * 700}, {"long/" * 40 + "n.txt": b"added"})
                     with tarfile.open(fileobj=io.BytesIO(_unwrapped(made, around))) as theirs:
-                        told = {getmember.name: getmember for getmember in theirs.getmembers()}
+                        record = {getmember.name: getmember for getmember in theirs.getmembers()}
                         for wanted, data in ((name, b"new " * 700), ("long/" * 40 + "n.txt", b"added")):
-                            file = theirs.extractfile(told[wanted])
+                            file = theirs.extractfile(record[wanted])
                             assert file is not None
                             self.assertEqual(file.read(), data)
-                        self.assertEqual(told[name].mtime, 1_760_000_000)
+                        self.assertEqual(record[name].mtime, 1_760_000_000)
                     if shutil.which("tar") and around in ("bare", "gzip"):
                         (self.folder / "made.tar").write_bytes(made)
                         subprocess.run(["tar", "-tf", "made.tar"], cwd=self.folder, check=True, capture_output=True)

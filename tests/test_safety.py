@@ -404,7 +404,7 @@ class Folders(WithAGame):
         with self.assertRaises(RefusedError):
             self.install(Disk(), by="")  # its only sound copy would be lost for good
         done = restore(self.source, Disk())
-        self.assertEqual([one.path for one in done.skipped], ["a.dat"])
+        self.assertEqual([action.path for action in done.skipped], ["a.dat"])
         self.assertEqual((self.source / "a.dat").read_bytes(), self.MINE["a.dat"])
         (self.source / "a.dat").write_bytes(self.FILES["a.dat"])  # the launcher repairs it
         self.install(Disk())
@@ -437,7 +437,7 @@ class Folders(WithAGame):
             self.assertEqual(self.content(), self.old)
             self.install(Disk())
             self.assertEqual(
-                len([one for one in (self.source / ".volvex" / "aside").rglob("*") if one.is_file()]), number
+                len([path for path in (self.source / ".volvex" / "aside").rglob("*") if path.is_file()]), number
             )
         restore(self.source, Disk())
         self.assertEqual((self.source / ".volvex/aside/a.dat~2").read_bytes(), b"another")

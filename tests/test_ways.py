@@ -229,11 +229,11 @@ class SameContent(WithGame):
 
     def test_only_restricts_and_other_content_is_not_touched(self) -> None:
         self.volvex("build", "--only", MAIN, cwd=self.work)
-        self.assertEqual([one["path"] for one in self.records("build", "--only", MAIN, cwd=self.work)], [MAIN])
+        self.assertEqual([record["path"] for record in self.records("build", "--only", MAIN, cwd=self.work)], [MAIN])
         spare = "data/main+spare.kwp"
-        self.assertEqual([one["path"] for one in self.records("build", "--only", spare, cwd=self.work)], [spare])
+        self.assertEqual([record["path"] for record in self.records("build", "--only", spare, cwd=self.work)], [spare])
         self.volvex("set", f"{spare}/rules/lamps.xml", "--row", "fresnel_3", "range=8", cwd=self.work)
-        built = {str(one["path"]): one["changes"] for one in self.records("build", cwd=self.work)}
+        built = {str(record["path"]): record["changes"] for record in self.records("build", cwd=self.work)}
         self.assertEqual(built, {MAIN: 1, spare: 1}, "a change of its own wins")
 
 

@@ -53,7 +53,7 @@ def _parcel(where: str, files: dict[str, bytes], version: str) -> dict[str, byte
         raise GameError(f"{where}/parcel.xml: {error}") from error
     must(bool(root.get("id")) and bool(root.get("version")), f"{where}/parcel.xml has no id or no version")
     must(root.get("game") in (None, version), f"{where} is for version {root.get('game')}, this is {version}")
-    titles = {one.get("language"): one.text for one in root.iter("title")}
+    titles = {element.get("language"): element.text for element in root.iter("title")}
     must(bool(titles) and all(titles.values()) and None not in titles, f"{where}/parcel.xml has no title in a language")
     icon = root.find("icon")
     if icon is not None:
@@ -84,6 +84,6 @@ def _listed(folder: Path) -> list[str]:
         root = ET.fromstring(path.read_bytes())
     except ET.ParseError as error:
         raise GameError(f"{MANIFEST}: {error}") from error
-    names = [one.get("name") or "" for one in root if one.tag == "crate"]
+    names = [element.get("name") or "" for element in root if element.tag == "crate"]
     must(len(set(names)) == len(names), f"{MANIFEST} lists a crate twice")
     return names

@@ -72,13 +72,15 @@ def around(folder: Path) -> Iterator[str]:
         depth = [
             _file(depths, f"{soundings.key_of(f'soundings/{island}/{half}.sdg'):016x}") for half in ("ebb", "flood")
         ]
-        lowest = min(struct.unpack("<H", one[8:10])[0] for one in depth)
+        lowest = min(struct.unpack("<H", data[8:10])[0] for data in depth)
         _text(shores, f"{island}/moorings/1.txt")
         yield f"  {name:<16}{lowest:>6} fathoms at the mark, high water {_highest(isles.read(folder, 'tides.kwv'), island)} m"
     yield f"  {_text(shores, 'note.txt').strip()}"
     for keeper in KEEPERS:
         yield f"  {keeper[1]} writes: {_text(journals, f'{keeper[0]}/{SEASONS[0]}.txt').splitlines()[0]}"
-    yield from (f"  {path:<20}{rigging.describe(path, one)}" for path, one in isles.read(folder, "rigging.kwo").items())
+    yield from (
+        f"  {path:<20}{rigging.describe(path, data)}" for path, data in isles.read(folder, "rigging.kwo").items()
+    )
     yield f"  {len(isles.read(folder, 'chimes.kwr'))} chimes"
 
 
@@ -230,9 +232,9 @@ def show_letter(files: Files, language: str, letter: str) -> Iterator[str]:
     languages = known.get(letter)
     if not isinstance(languages, list) or language not in languages:
         raise GameError(f"there is no letter {letter} in {language}")
-    for one, tongues in known.items():
+    for text, tongues in known.items():
         for tongue in tongues if isinstance(tongues, list) else ():
-            path = f"letters/{tongue}/{one}.txt"
+            path = f"letters/{tongue}/{text}.txt"
             try:
                 _file(files, path).decode()
             except UnicodeDecodeError as error:

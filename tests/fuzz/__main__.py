@@ -72,9 +72,9 @@ def _run(mode: str, options: argparse.Namespace) -> int:
             print(f"FAULT {mode}, {attempt.name}, attempt {tried} of seed {options.seed}:\n{said}", flush=True)
         if tried >= options.count if options.count else time.monotonic() > until:
             break
-    told = ", ".join(f"{count:,} {name}" for name, count in kinds.most_common(12))
+    text = ", ".join(f"{count:,} {name}" for name, count in kinds.most_common(12))
     print(
-        f"{mode}: {tried:,} tried with seed {options.seed} ({told}), the slowest {slowest:.1f} s, {faults} faults",
+        f"{mode}: {tried:,} tried with seed {options.seed} ({text}), the slowest {slowest:.1f} s, {faults} faults",
         flush=True,
     )
     return faults

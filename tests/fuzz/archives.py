@@ -22,7 +22,10 @@ def corpus(folder: Path) -> list[tuple[str, Layout | None, bytes]]:
     found: list[tuple[str, Layout | None, bytes]] = [
         (name, parse_layout(text, name), make(SAMPLES)) for name, (text, make) in sorted(FORMATS.items())
     ]
-    found += [(name, parse_layout(one.layout, name), one.make(one.files)) for name, one in sorted(FAMILIES.items())]
+    found += [
+        (name, parse_layout(family.layout, name), family.make(family.files))
+        for name, family in sorted(FAMILIES.items())
+    ]
     if not (folder / "game" / "data" / "main.kwp").exists():
         make_game(folder / "game")
     found += [(name, None, data) for name, data in open_samples().items()]

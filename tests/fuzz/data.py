@@ -79,7 +79,7 @@ def exercise(name: str, data: bytes, rng: random.Random) -> str | None:
 
 def _edit(document: Document, rng: random.Random) -> None:
     """A value set by chance, a text replaced: what is asked for is what differs, or it is refused."""
-    sheets = [one for one in document.sheets if len(one) and one.columns]
+    sheets = [sheet for sheet in document.sheets if len(sheet) and sheet.columns]
     if not sheets:
         return
     sheet = rng.choice(sheets)
@@ -89,9 +89,11 @@ def _edit(document: Document, rng: random.Random) -> None:
     try:
         made = edited(document, [Change("set", sheet.name, sheet.keys[row], field, before, after)])
         again = document.reread(made)
-        if field not in sheet.key and [one.keys for one in again.sheets] == [one.keys for one in document.sheets]:
+        if field not in sheet.key and [sheet.keys for sheet in again.sheets] == [
+            sheet.keys for sheet in document.sheets
+        ]:
             found = differences(document, again)
-            assert all((one.key, one.field) == (sheet.keys[row], field) for one in found), found
+            assert all((change.key, change.field) == (sheet.keys[row], field) for change in found), found
     except VolvexError:
         pass
     try:

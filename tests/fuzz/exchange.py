@@ -27,7 +27,7 @@ def cases(folder: Path, rng: random.Random, only: str) -> Iterator[Attempt]:
                 samples.append((form, document, exported(form, document, Wanted())))
             except VolvexError:
                 continue
-    samples = [one for one in samples if one[0].startswith(only)]
+    samples = [sample for sample in samples if sample[0].startswith(only)]
     while True:
         form, document, data = rng.choice(samples)
         mutated = _workbook(rng, data) if form == "xlsx" else mutate_text(rng, data)

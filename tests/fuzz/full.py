@@ -77,9 +77,9 @@ def _on_small(world: _World, small: Path, name: str, room: int) -> str | None:
         status, said = world.do(*COMMANDS[name], *(["--game", "../game"] if name in ("install", "in place") else []))
         if "Traceback" in said or status == 70:
             return said
-        again, told = world.do("restore", "../game")  # with whatever room there is
+        again, text = world.do("restore", "../game")  # with whatever room there is
         if again or world.content() != world.old:
-            return f"{name} with {room:,} bytes: {status} {said}\nrestore: {again} {told}"
+            return f"{name} with {room:,} bytes: {status} {said}\nrestore: {again} {text}"
         filler.unlink()
         status, said = world.do("changes")
         return None if not status else f"changes after {name} with {room:,} bytes: {said}"

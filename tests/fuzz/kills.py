@@ -89,7 +89,9 @@ class _World:
         self.bench.mkdir(exist_ok=True)
 
     def content(self) -> dict[str, str]:
-        return {name: one for name, one in digests(self.game).items() if not name.startswith((".volvex/", "logs/"))}
+        return {
+            name: digest for name, digest in digests(self.game).items() if not name.startswith((".volvex/", "logs/"))
+        }
 
     def start(self, *words: str, cwd: Path | None = None) -> subprocess.Popen[bytes]:
         environment = {**self.environment, "VOLVEX_HOME": str(self.folder / "home")}
@@ -105,7 +107,7 @@ class _World:
 def cases(folder: Path, rng: random.Random, only: str) -> Iterator[Attempt]:
     """A few commands one after the other, each killed somewhere between its start and its end."""
     world = _World(folder)
-    for name in [one for one in COMMANDS if one.startswith(only)]:
+    for name in [command for command in COMMANDS if command.startswith(only)]:
         world.reset()
         if name == "restore":
             world.do("install")

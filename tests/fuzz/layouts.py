@@ -23,9 +23,9 @@ _WORDS = re.compile(r'"[^"\n]*"|[\w.]+|[^\w\s]|\n[ ]*')
 def cases(folder: Path, rng: random.Random, only: str) -> Iterator[Attempt]:
     """Layouts in which words were changed for others."""
     samples = [(name, text, make(SAMPLES)) for name, (text, make) in sorted(FORMATS.items())]
-    samples += [(name, one.layout, one.make(one.files)) for name, one in sorted(FAMILIES.items())]
+    samples += [(name, family.layout, family.make(family.files)) for name, family in sorted(FAMILIES.items())]
     samples.append(("barrels", TABLE, barrels()))
-    samples = [one for one in samples if one[0].startswith(only)]
+    samples = [sample for sample in samples if sample[0].startswith(only)]
     words = [word for _, text, _ in samples for word in _WORDS.findall(text)]
     words += [
         "0",

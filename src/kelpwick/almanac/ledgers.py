@@ -63,7 +63,7 @@ def files() -> dict[str, bytes]:
 def _lenses() -> bytes:
     names, records = bytearray(), bytearray()
     for key, name, glass, reach, weight, focus, clean, grade in _LENSES:
-        fitted = sum(one[2] == key for one in _FITTINGS)
+        fitted = sum(fitting[2] == key for fitting in _FITTINGS)
         records += struct.pack(
             ">IIBHfHBB", key, len(names), glass, reach, weight, focus // 5, fitted, clean | grade << 1
         )
@@ -86,14 +86,14 @@ def read_lenses(data: bytes) -> dict[int, Lens]:
     """The lenses by id; GameError when anything is not as it must be."""
     reader = Reader(data, ">")
     must(reader.take(4) == b"KWLE" and reader.number("H") == 1, "lenses: not a table of version 1")
-    count, start, length, checksum = (reader.number(one) for one in "HIII")
+    count, start, length, checksum = (reader.number(text) for text in "HIII")
     must(start == 20 + 19 * count and start + length == len(data), "lenses: the names are misplaced")
     must(zlib.crc32(data[20:start]) == checksum, "lenses: the checksum is wrong")
     found: dict[int, Lens] = {}
     for _ in range(count):
-        key, at, glass, reach = (reader.number(one) for one in "IIBH")
+        key, at, glass, reach = (reader.number(text) for text in "IIBH")
         (weight,) = struct.unpack(">f", reader.take(4))
-        focus, fitted, polish = (reader.number(one) for one in "HBB")
+        focus, fitted, polish = (reader.number(text) for text in "HBB")
         must(not found or key > max(found), f"lenses: {key} is there twice, or not in its order")
         must(glass < len(GLASS) and at < length, f"lenses: {key} has glass {glass}, and a name at {at}")
         found[key] = Lens(closed(data, start + at), GLASS[glass], reach, weight, focus * 5, fitted, bool(polish & 1))
@@ -111,7 +111,7 @@ def read_fittings(data: bytes) -> dict[str, Fitting]:
     reader, found = Reader(body), dict[str, Fitting]()
     for _ in range(count):
         lamp, keeper = (reader.text(reader.number("B")) for _ in range(2))
-        lens, screws, since = (reader.number(one) for one in "IBh")
+        lens, screws, since = (reader.number(text) for text in "IBh")
         must(lamp not in found, f"fittings: {lamp} is there twice")
         found[lamp] = Fitting(keeper, lens, screws, since, reader.text(reader.number("H")))
     must(reader.at == len(body), "fittings: bytes behind the last record")

@@ -61,9 +61,9 @@ def files(version: int = 1) -> dict[str, bytes]:
 def read_workshop(data: bytes) -> dict[str, dict[str, str]]:
     """The jobs by id."""
     try:
-        jobs = [dict(one.attrib) for one in ET.fromstring(data.decode("utf-8-sig"))]
+        jobs = [dict(element.attrib) for element in ET.fromstring(data.decode("utf-8-sig"))]
         must(data.startswith(b"\xef\xbb\xbf"), f"{WORKSHOP}: no byte order mark")
-        must(len({one["id"] for one in jobs}) == len(jobs), f"{WORKSHOP}: an id is there twice")
+        must(len({job["id"] for job in jobs}) == len(jobs), f"{WORKSHOP}: an id is there twice")
         return {job["id"]: job for job in jobs}
     except (ET.ParseError, KeyError, ValueError, LookupError) as error:
         raise GameError(f"{WORKSHOP}: {error}") from error
@@ -96,7 +96,7 @@ def read_addon(data: bytes) -> dict[str, str]:
 def read_glyphs(data: bytes) -> str:
     """All characters that the font has."""
     try:
-        return "".join(one.get("has", "") for one in ET.fromstring(data))
+        return "".join(element.get("has", "") for element in ET.fromstring(data))
     except (ET.ParseError, ValueError, LookupError) as error:
         raise GameError(f"{FONT}: {error}") from error
 

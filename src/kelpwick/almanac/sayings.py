@@ -96,9 +96,9 @@ def _dialogues() -> bytes:
     body = bytearray()
     for key, use, *texts in _DIALOGUES:
         for language, text in enumerate(texts):
-            told = text.encode("utf-16-le")
+            data = text.encode("utf-16-le")
             body += bytes([len(key)]) + key.encode() + bytes([language, len(use)]) + use.encode()
-            body += struct.pack("<H", len(told) // 2) + told
+            body += struct.pack("<H", len(data) // 2) + data
     return struct.pack("<4sII", b"KWDI", 3 * len(_DIALOGUES), zlib.crc32(body)) + bytes(body)
 
 
@@ -161,5 +161,5 @@ def check(texts: Mapping[tuple[str, str], str], glyphs: str) -> None:
         must(original is not None, f"{key} is not in {LANGUAGES[0]}")
         wanted, has = sorted(_PLACEHOLDER.findall(original or "")), sorted(_PLACEHOLDER.findall(text))
         must(wanted == has, f"{key} in {language} has the placeholders {has}, not {wanted}")
-        missing = sorted({one for one in text if one not in glyphs and not one.isspace()})
+        missing = sorted({text for text in text if text not in glyphs and not text.isspace()})
         must(not missing, f"{key} in {language}: the font has no {' '.join(missing)}")

@@ -43,8 +43,8 @@ def write(files: Mapping[str, bytes]) -> bytes:
 def read(data: bytes) -> dict[str, bytes]:
     must(data[:4] == b"KWJ1" and len(data) >= 28, "not a journal")
     foot, found = Reader(data[-24:]), dict[str, bytes]()
-    start, stored, length, count, one, checksum = (foot.number(form) for form in "IIIHHI")
-    must((one, foot.take(4), start + stored) == (1, b"KWJL", len(data) - 24), "the foot is wrong")
+    start, stored, length, count, number, checksum = (foot.number(form) for form in "IIIHHI")
+    must((number, foot.take(4), start + stored) == (1, b"KWJL", len(data) - 24), "the foot is wrong")
     hidden = span(data, start, stored)
     must(zlib.crc32(hidden) == checksum, "the directory's checksum is wrong")
     table = Reader(inflate(_masked(hidden, KEY), length))

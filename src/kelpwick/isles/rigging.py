@@ -33,7 +33,7 @@ def write(files: Mapping[str, bytes]) -> bytes:
         objects += struct.pack("<II", len(out), len(content))
         out += content
     start = len(out)
-    types = b"".join(struct.pack("<IB", zlib.crc32(one.encode()), len(one)) + one.encode() for one in TYPES)
+    types = b"".join(struct.pack("<IB", zlib.crc32(text.encode()), len(text)) + text.encode() for text in TYPES)
     out[:12] = b"KWOB" + struct.pack("<HHI", len(TYPES), len(files), start)
     return bytes(out) + types + objects
 

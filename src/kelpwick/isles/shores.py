@@ -22,7 +22,7 @@ def _folders(files: Mapping[str, bytes]) -> list[str]:
     order, at = [""], 0
     while at < len(order):
         below = f"{order[at]}/" if order[at] else ""
-        order += [one for one in known if one and one.startswith(below) and "/" not in one[len(below) :]]
+        order += [text for text in known if text and text.startswith(below) and "/" not in text[len(below) :]]
         at += 1
     return order
 
@@ -30,15 +30,15 @@ def _folders(files: Mapping[str, bytes]) -> list[str]:
 def write(files: Mapping[str, bytes]) -> bytes:
     order, folders, table, body, done = _folders(files), b"", b"", b"", 0
     for path in order:
-        inner = [index for index, one in enumerate(order) if one and one.rpartition("/")[0] == path]
-        own = [one for one in files if one.rpartition("/")[0] == path]
+        inner = [index for index, text in enumerate(order) if text and text.rpartition("/")[0] == path]
+        own = [file for file in files if file.rpartition("/")[0] == path]
         folders += _named(path.rpartition("/")[2]) + struct.pack(
             "<HHHH", inner[0] if inner else 0, len(inner), done, len(own)
         )
         done += len(own)
-        for one in own:
-            table += _named(one.rpartition("/")[2]) + struct.pack("<II", len(body), len(files[one]))
-            body += files[one]
+        for text in own:
+            table += _named(text.rpartition("/")[2]) + struct.pack("<II", len(body), len(files[text]))
+            body += files[text]
     stored = zlib.compress(body, 9)
     return (
         b"KWTR"

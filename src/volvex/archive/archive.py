@@ -268,14 +268,14 @@ class Archive(ABC):
         """The name of an entry that has none."""
         if row in self.folders:
             return f"{UNNAMED}/{key}/"
-        told = self.ending(row)
-        return f"{UNNAMED}/{key}.{told}" if told else f"{UNNAMED}/{key}"
+        text = self.ending(row)
+        return f"{UNNAMED}/{key}.{text}" if text else f"{UNNAMED}/{key}"
 
     @functools.cached_property
     def folders(self) -> frozenset[int]:
         """The entries that are folders: they have no content."""
-        told = self.entries.folders
-        return frozenset(np.flatnonzero(told).tolist()) if told is not None else frozenset()
+        values = self.entries.folders
+        return frozenset(np.flatnonzero(values).tolist()) if values is not None else frozenset()
 
     @functools.cached_property
     def backslashed(self) -> bool:

@@ -77,10 +77,10 @@ def _rows(archive: LayoutArchive) -> list[int]:
 def _kinds(archive: LayoutArchive, contents: dict[int, bytes]) -> Iterator[Hint]:
     """Content that is not what the names say, or that looks encrypted."""
     named = {row: kind_by_name(archive.names[row]) for row in contents}
-    told = {row: name for row, name in named.items() if name in TEXTS or name in TEXT}
-    wrong = [row for row in told if contents[row] and not _is_text(contents[row])]
-    if len(told) >= 2 and len(wrong) == len(told):
-        yield Hint("content", f"none of {len(told)} entries whose names say text is text: a codec or cipher that the layout does not have?",
+    record = {row: name for row, name in named.items() if name in TEXTS or name in TEXT}
+    wrong = [row for row in record if contents[row] and not _is_text(contents[row])]
+    if len(record) >= 2 and len(wrong) == len(record):
+        yield Hint("content", f"none of {len(record)} entries whose names say text is text: a codec or cipher that the layout does not have?",
                    "content as CODEC, or `wrapped in CIPHER`")  # fmt: skip
         return
     random = [row for row, data in contents.items() if _looks_random(data)]
@@ -109,7 +109,7 @@ def _high(data: bytes) -> float:
 def _other_checksum(archive: LayoutArchive, rows: list[int]) -> Iterator[Hint]:
     """Another checksum, or other bytes, by which all entries are right."""
     for block, field, meaning in archive.reading.content_checksums():
-        told = {row: stored_checksum(field, block.numbers(field.name), row) for row in rows}
+        record = {row: stored_checksum(field, block.numbers(field.name), row) for row in rows}
         stored = {row: archive.stored_source.read(*archive.place(row)) for row in rows}
         parts = {"stored content": stored, "content": dict(_decoded(archive, rows))}
         for part, data in parts.items():
@@ -117,7 +117,7 @@ def _other_checksum(archive: LayoutArchive, rows: list[int]) -> Iterator[Hint]:
                 continue
             for algorithm in algorithms(checksum_bits(field)):
                 if (algorithm, part) != (meaning.algorithm, meaning.part) and all(
-                    checksum_value(algorithm, one) == told[row] for row, one in data.items()
+                    checksum_value(algorithm, data) == record[row] for row, data in data.items()
                 ):
                     yield Hint(f"{block.block.name}.{field.name}", f"no {meaning.algorithm} of {meaning.part} is right, the {algorithm} of {part} is for all of {len(data)} entries",
                                f"{field.name}  {field.shape}  {algorithm} of {part}")  # fmt: skip

@@ -53,13 +53,13 @@ class _ChecksumCheck:
         self._total.update(data)
 
     def finish(self) -> None:
-        one, row, archive = self._summed.field, self._row, self._archive
-        told, value = stored_checksum(one, self._summed.column, row), self._total.value()
-        if told != value:
+        field, row, archive = self._summed.field, self._row, self._archive
+        number, value = stored_checksum(field, self._summed.column, row), self._total.value()
+        if number != value:
             block = self._summed.block
             raise FormatError(
-                archive.source.name, f"{shown(archive.names[row])}: its {one.words} is {checksum_text(one, value)}, the file stores {checksum_text(one, told)}",
-                offset=block.offset(row, one.name), field=block.where(row, one.name),
+                archive.source.name, f"{shown(archive.names[row])}: its {field.words} is {checksum_text(field, value)}, the file stores {checksum_text(field, number)}",
+                offset=block.offset(row, field.name), field=block.where(row, field.name),
                 hint="a fresh copy of the file: this entry is damaged",
             )  # fmt: skip
 
@@ -151,8 +151,8 @@ class LayoutArchive(Archive):
         found = {}
         for row, names in self.candidates.items():
             if len(names) > 1:
-                told = self.ending(row)
-                names = [name for name in names if told and name.lower().endswith(f".{told}")]
+                text = self.ending(row)
+                names = [name for name in names if text and name.lower().endswith(f".{text}")]
             if len(names) == 1:
                 found[row] = names[0]
         return found

@@ -142,7 +142,7 @@ def _emptied(archive: Archive, spool: Spool) -> VolvexError | None:
         rows = [row for row in range(len(archive)) if row not in archive.folders]
         made = archive.plan(Edit(removed=set(rows)))
         source = PlannedSource(made, archive.source.name)
-        others = {name: PlannedSource(one, name) for name, one in made.others.items()}
+        others = {name: PlannedSource(plan, name) for name, plan in made.others.items()}
         empty = archive.reopened(source, others.get)
         if len(empty) != len(archive) - len(rows):
             raise FormatError(archive.source.name, f"{len(empty)} entries are left, there should be none")
@@ -165,13 +165,13 @@ def _try(archive: Archive, changes: list[Change]) -> VolvexError | None:
 def _compare(archive: Archive, edit: Edit, wanted: dict[int, bytes]) -> None:
     made = archive.plan(edit)
     source = PlannedSource(made, f"{archive.source.name}, changed")
-    others = {name: PlannedSource(one, name) for name, one in made.others.items()}
+    others = {name: PlannedSource(plan, name) for name, plan in made.others.items()}
     source.name = archive.source.name  # volumes are found by it
     again = archive.reopened(source, others.get)
     kept = [row for row in range(len(archive)) if row not in edit.removed]
     if len(again) != len(kept) + len(edit.added):
         raise FormatError(source.name, f"{len(again)} entries, there should be {len(kept) + len(edit.added)}")
-    new_names = {one.name for one in edit.added}
+    new_names = {added.name for added in edit.added}
     ordered = [row for row in range(len(again)) if again.entries.names.raw(row) not in new_names]
     step = max(1, len(kept) // SAMPLE)
     for place, (old, now) in enumerate(zip(kept, ordered, strict=True)):

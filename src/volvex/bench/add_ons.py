@@ -57,7 +57,7 @@ def add_ons_of(value: object, where: Path, table: str) -> AddOns:
     def wrong(why: str, hint: str = "docs/games.md shows one") -> FormatError:
         return FormatError(where, f"[{table}]: {why}", hint=hint)
 
-    known = {one.name for one in fields(AddOns)}
+    known = {field.name for field in fields(AddOns)}
     if not isinstance(value, dict) or not {"path", "archives"} <= set(value):
         raise wrong("needs `path` and `archives`")
     for name, one in value.items():
@@ -65,12 +65,12 @@ def add_ons_of(value: object, where: Path, table: str) -> AddOns:
             raise wrong(f"there is no `{name}`, or it is not of this type", f"one of {', '.join(sorted(known))}")
     path = value["path"]
     paths: dict[str, object] = path if isinstance(path, dict) else dict.fromkeys((*SYSTEMS.values(), "linux"), path)
-    for one in paths.values():
-        inner = _START.sub("", one, count=1) if isinstance(one, str) else ""
+    for text in paths.values():
+        inner = _START.sub("", text, count=1) if isinstance(text, str) else ""
         if not inner.strip("/.") or not stays_inside(inner):
             raise wrong("path is a folder below the game's, or from {home}, {documents} or {app_data}")
     made = AddOns(
-        {system: str(one) for system, one in paths.items()},
+        {system: str(path) for system, path in paths.items()},
         tuple(map(str, value["archives"])),
         **{k: v for k, v in value.items() if k not in ("path", "archives")},
     )

@@ -70,17 +70,17 @@ class _Making:
 
     def item(self, path: str) -> Item:
         item = Item()
-        for one in self.catalogue.paths:
-            if self._is_own_file(one) or (one == path and path.rpartition("/")[2].partition(".")[0] == self.old):
-                item.files[one] = self._new_path(one)
+        for text in self.catalogue.paths:
+            if self._is_own_file(text) or (text == path and path.rpartition("/")[2].partition(".")[0] == self.old):
+                item.files[text] = self._new_path(text)
         there = [new for new in item.files.values() if new in set(self.catalogue.paths)]
         if there:
             raise RefusedError(f"the game has a file {there[0]} already", "--as with another id")
-        for one in dict.fromkeys([path, *self.catalogue.data()]):
-            document = self.catalogue.document(one) if one not in item.files else None
-            changes = list(self._records(one, document, item)) if document is not None else []
+        for text in dict.fromkeys([path, *self.catalogue.data()]):
+            document = self.catalogue.document(text) if text not in item.files else None
+            changes = list(self._records(text, document, item)) if document is not None else []
             if changes:
-                item.changes[one] = changes
+                item.changes[text] = changes
         return item
 
     def _is_own_file(self, path: str) -> bool:
@@ -112,15 +112,15 @@ class _Making:
 
     def _fields(self, document: Document, sheet: Sheet, row: int, key: str, item: Item) -> dict[str, str]:
         """The fields of a new record that are others than in the one that it is like."""
-        told = key_fields(sheet, key)
+        record = key_fields(sheet, key)
         paths = {self._inner(old): self._inner(new) for old, new in item.files.items()}
         for name, value in sheet.record(row).items():
-            if name in told:
+            if name in record:
                 continue
             wanted = self._title(sheet, name, value, key) or self._followed(value, paths)
             if wanted != value and fault_of(sheet.column(name, document.file), wanted, key, document.file) is None:
-                told[name] = wanted
-        return told
+                record[name] = wanted
+        return record
 
     def _inner(self, path: str) -> str:
         """A path as data name it: within its archive."""

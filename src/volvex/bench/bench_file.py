@@ -64,10 +64,10 @@ def read_description(folder: Path) -> Description:
             )
         found = Description(
             _folder(typed.member(value, "game")),
-            {_inside(name): fingerprint(one) for name, one in typed.items(typed.member(value, "fingerprints"))},
-            {_inside(name): _taken(one) for name, one in typed.items(typed.member(value, "taken"))},
+            {_inside(name): fingerprint(record) for name, record in typed.items(typed.member(value, "fingerprints"))},
+            {_inside(name): _taken(record) for name, record in typed.items(typed.member(value, "taken"))},
             {_inside(one) for one in typed.listed(value.get("dropped", []))},
-            {_inside(name): _opened(one) for name, one in typed.items(value.get("opened", {}))},
+            {_inside(name): _opened(record) for name, record in typed.items(value.get("opened", {}))},
             *(
                 {typed.text(pattern): typed.text(one) for pattern, one in typed.mapping(value.get(what, {})).items()}
                 for what in ("layouts", "encodings")
@@ -80,10 +80,10 @@ def read_description(folder: Path) -> Description:
     return found
 
 
-def fingerprint(one: dict[str, Any]) -> Fingerprint:
+def fingerprint(record: dict[str, Any]) -> Fingerprint:
     """A fingerprint out of a JSON file; ValueError when it is none."""
-    size, sample = typed.whole(typed.member(one, "size")), typed.text(typed.member(one, "sample"))
-    return Fingerprint(size, sample, typed.whole(one.get("time", 0)))
+    size, sample = typed.whole(typed.member(record, "size")), typed.text(typed.member(record, "sample"))
+    return Fingerprint(size, sample, typed.whole(record.get("time", 0)))
 
 
 def _folder(value: object) -> str:
@@ -98,13 +98,13 @@ def _inside(value: object) -> str:
     return typed.text(value)
 
 
-def _taken(one: dict[str, Any]) -> Taken:
-    entry = typed.text(typed.member(one, "entry"))
+def _taken(record: dict[str, Any]) -> Taken:
+    entry = typed.text(typed.member(record, "entry"))
     return Taken(
-        _inside(typed.member(one, "file")),
+        _inside(typed.member(record, "file")),
         entry,
-        typed.whole(typed.member(one, "size")),
-        _digest(typed.member(one, "digest")),
+        typed.whole(typed.member(record, "size")),
+        _digest(typed.member(record, "digest")),
     )
 
 
@@ -115,6 +115,6 @@ def _digest(value: object) -> str:
     return typed.text(value)
 
 
-def _opened(one: dict[str, Any]) -> Opened:
-    told = [typed.text(typed.member(one, name)) for name in ("ending", "sheet", "language", "digest", "of")]
-    return Opened(_inside(typed.member(one, "place")), *told)
+def _opened(record: dict[str, Any]) -> Opened:
+    lines = [typed.text(typed.member(record, name)) for name in ("ending", "sheet", "language", "digest", "of")]
+    return Opened(_inside(typed.member(record, "place")), *lines)

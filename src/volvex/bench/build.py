@@ -54,7 +54,9 @@ class Maker(Protocol):
     @property
     def state(self) -> str: ...
 
-    def make(self, bench: Workbench, name: str, some: Sequence[FileChange], on_progress: OnProgress) -> list[Built]: ...
+    def make(
+        self, bench: Workbench, name: str, changes: Sequence[FileChange], on_progress: OnProgress
+    ) -> list[Built]: ...
 
     def finish(self, bench: Workbench, built: Sequence[Built]) -> list[Built]: ...
 
@@ -73,29 +75,30 @@ def build(
         by_file.setdefault(bench.file_of(bench.home(change.path)[0]), []).append(change)
     layouts = digest_bytes(b"".join(file.read_bytes() for file in bench.library.files()))
     states = {
-        name: _state(bench, name, some, f"{maker.state if maker else ''} {layouts}") for name, some in by_file.items()
+        name: _state(bench, name, changes, f"{maker.state if maker else ''} {layouts}")
+        for name, changes in by_file.items()
     }
     kept = _clear(bench, set(states.values()))
     built: list[Built] = []
     for name, some in sorted(by_file.items()):
         fresh = kept.get(states[name]) or [
-            replace(one, state=states[name], stamp=_stamp(bench, one), of=name)
-            for one in _counted((maker.make if maker else build_file)(bench, name, some, on_progress), some)
+            replace(built, state=states[name], stamp=_stamp(bench, built), of=name)
+            for built in _counted((maker.make if maker else build_file)(bench, name, some, on_progress), some)
         ]
         built += fresh
     if maker:
         built = maker.finish(bench, built)
     learn(bench, found)
-    value = {"built": 1, "files": [asdict(one) for one in built]}
+    value = {"built": 1, "files": [asdict(built) for built in built]}
     with atomic(bench.disk, bench.built / MANIFEST, durable=False) as file:
         bench.disk.write(file, (json.dumps(value, indent=1) + "\n").encode())
     return built
 
 
-def _counted(made: list[Built], some: Sequence[FileChange]) -> list[Built]:
+def _counted(made: list[Built], changes: Sequence[FileChange]) -> list[Built]:
     """Built files that say how many of their changes are there for the sake of another archive."""
-    copies = sum(bool(change.of) for change in some)
-    return [replace(one, copies=copies) for one in made] if copies else made
+    copies = sum(bool(change.of) for change in changes)
+    return [replace(built, copies=copies) for built in made] if copies else made
 
 
 def read_built(folder: Path) -> list[Built]:
@@ -109,24 +112,24 @@ def read_built(folder: Path) -> list[Built]:
         raise FormatError(path, f"not a valid list of what was built: {error}", hint="`volvex build`") from error
 
 
-def _built_of(one: dict[str, Any]) -> Built:
-    path, base = typed.text(typed.member(one, "path")), typed.member(one, "base")
+def _built_of(record: dict[str, Any]) -> Built:
+    path, base = typed.text(typed.member(record, "path")), typed.member(record, "base")
     if not stays_inside(path) or "\0" in path:
         raise ValueError("a path that leads out of the bench")
-    size, changed = (typed.whole(typed.member(one, name)) for name in ("size", "changes"))
-    state, stamp, of = (typed.text(one.get(name, "")) for name in ("state", "stamp", "of"))
-    lines = tuple(map(typed.text, typed.listed(one.get("lines", []))))
+    size, changed = (typed.whole(typed.member(record, name)) for name in ("size", "changes"))
+    state, stamp, of = (typed.text(record.get(name, "")) for name in ("state", "stamp", "of"))
+    lines = tuple(map(typed.text, typed.listed(record.get("lines", []))))
     return Built(
         path, size, changed, fingerprint(typed.mapping(base)) if base is not None else None, state, stamp, of,
-        absent=one.get("absent") is True, lines=lines, copies=typed.whole(one.get("copies", 0)), mod=typed.text(one.get("mod", "")), outside=typed.text(one.get("outside", "")),
+        absent=record.get("absent") is True, lines=lines, copies=typed.whole(record.get("copies", 0)), mod=typed.text(record.get("mod", "")), outside=typed.text(record.get("outside", "")),
     )  # fmt: skip
 
 
-def _state(bench: Workbench, name: str, some: Sequence[FileChange], layouts: str) -> str:
+def _state(bench: Workbench, name: str, changes: Sequence[FileChange], layouts: str) -> str:
     """A digest of all that a file of the game is built from: the original, the changes, and what builds it."""
     original = bench.game.original(name)
     parts = [__version__, layouts, name, repr(Fingerprint.of(original)) if original is not None else ""]
-    for change in some:
+    for change in changes:
         parts += [change.path, change.what, "" if change.what == "removed" else digest_file(content_of(bench, change))]
     return digest_bytes("\0".join(parts).encode("utf-8", "surrogateescape"))
 
@@ -139,14 +142,16 @@ def _clear(bench: Workbench, wanted: set[str]) -> dict[str, list[Built]]:
     earlier = read_built(bench.built)
     bench.disk.remove(bench.built / MANIFEST)
     kept: dict[str, list[Built]] = {}
-    for one in earlier:
-        kept.setdefault(one.state, []).append(one)
+    for built in earlier:
+        kept.setdefault(built.state, []).append(built)
     kept = {
-        state: made for state, made in kept.items() if state in wanted and all(_is_whole(bench, one) for one in made)
+        state: made
+        for state, made in kept.items()
+        if state in wanted and all(_is_whole(bench, built) for built in made)
     }
-    for one in earlier:
-        if one.state not in kept:
-            bench.disk.remove(bench.built / one.path)
+    for built in earlier:
+        if built.state not in kept:
+            bench.disk.remove(bench.built / built.path)
     return kept
 
 
@@ -161,33 +166,33 @@ def _stamp(bench: Workbench, built: Built) -> str:
     return "" if built.absent or built.lines else stamp_of(bench.built / built.path)
 
 
-def build_file(bench: Workbench, name: str, some: Sequence[FileChange], on_progress: OnProgress) -> list[Built]:
+def build_file(bench: Workbench, name: str, changes: Sequence[FileChange], on_progress: OnProgress) -> list[Built]:
     target, original = bench.built / name, bench.game.original(name)
-    if some[0].path == name and some[0].what == "removed":
-        if len(some) > 1:
+    if changes[0].path == name and changes[0].what == "removed":
+        if len(changes) > 1:
             raise RefusedError(
-                f"{name} is left out, and {some[1].path} in it has changes",
+                f"{name} is left out, and {changes[1].path} in it has changes",
                 f"`volvex drop --back {quoted(name)}`, or `volvex undo` for those",
             )
         return [Built(name, 0, 1, Fingerprint.of(original) if original else None, absent=True)]
-    if some[0].path == name:  # a file of its own
+    if changes[0].path == name:  # a file of its own
         with atomic(bench.disk, target, durable=False) as file:
-            for chunk in file_chunks(content_of(bench, some[0])):
+            for chunk in file_chunks(content_of(bench, changes[0])):
                 bench.disk.write(file, chunk)
         return [Built(name, target.stat().st_size, 1, Fingerprint.of(original) if original else None)]
     bench.require_original(name)
     if bench.renewed(name):
-        check_origins(bench, some)
+        check_origins(bench, changes)
     archive = bench.archive(name)
     if archive is None:
         raise FormatError(name, "unknown format, so its entries cannot be changed")
     bench.disk.make_folder(target.parent)
     with Spool(target.parent) as spool:
-        work = work_on(bench, name, archive, some, spool)
+        work = work_on(bench, name, archive, changes, spool)
         written = rebuild_files(archive, work.edit, target, bench.disk, on_progress)
     verify_built(bench, work, target.parent, set(written))
     folder = name.rpartition("/")[0]
-    return [_built(bench, f"{folder}/{one}" if folder else one, size, len(some)) for one, size in written.items()]
+    return [_built(bench, f"{folder}/{text}" if folder else text, size, len(changes)) for text, size in written.items()]
 
 
 def _built(bench: Workbench, name: str, size: int, count: int) -> Built:
@@ -195,9 +200,9 @@ def _built(bench: Workbench, name: str, size: int, count: int) -> Built:
     return Built(name, size, count, Fingerprint.of(original) if original else None)
 
 
-def check_origins(bench: Workbench, some: Sequence[FileChange]) -> None:
+def check_origins(bench: Workbench, changes: Sequence[FileChange]) -> None:
     """The archive is another than when the bench was made: what was changed must still be what was taken."""
-    for change in some:
+    for change in changes:
         known = bench.taken.get(change.path)
         if known is not None and digest_bytes(b"".join(bench.original_content(change.path))) != known.digest:
             raise RefusedError(f"{change.path}: the game's file has changed since it was taken (a game update?)",
@@ -215,12 +220,12 @@ class Work:
     inner: dict[int, Work]
 
 
-def work_on(bench: Workbench, name: str, archive: Archive, some: Sequence[FileChange], spool: Spool) -> Work:
+def work_on(bench: Workbench, name: str, archive: Archive, changes: Sequence[FileChange], spool: Spool) -> Work:
     """The work on an archive, from the inside out: those within it are rewritten first, as new content of its entries."""
     work = Work(name, archive, Edit(), [], {})
     within: dict[str, list[FileChange]] = {}
     places: dict[int, str] = {}  # of what is replaced, where it lies on the bench
-    for change in some:
+    for change in changes:
         home, inner = bench.home(change.path)
         if home != name:
             within.setdefault(_next_inner(bench, name, home), []).append(change)
@@ -304,7 +309,9 @@ def _require_rows(written: Archive, name: str, address: Address | None) -> set[i
 def _address_then(work: Work, row: int) -> Address:
     """The address of an entry in what is built: of several with its name, those that are left out no longer count."""
     name, number = work.archive.addresses[row]
-    return name, number - sum(work.archive.addresses[one][0] == name and one < row for one in work.edit.removed)
+    return name, number - sum(
+        work.archive.addresses[number][0] == name and number < row for number in work.edit.removed
+    )
 
 
 __all__ = ["Built", "build", "read_built"]

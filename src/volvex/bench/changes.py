@@ -122,9 +122,9 @@ def _kind(data: bytes) -> str:
     return "text" if kind == "binary" and filetypes.is_8bit_text(data) else kind
 
 
-def _common(one: list[str], other: list[str]) -> int:
+def _common(texts: list[str], other: list[str]) -> int:
     count = 0
-    for a, b in zip(one, other, strict=False):
+    for a, b in zip(texts, other, strict=False):
         if a != b:
             break
         count += 1

@@ -27,16 +27,16 @@ def check(bench: Workbench, sound: Collection[str] = ()) -> list[Problem]:
     changed = changes(bench)
     meanings = bench.game.description.meanings
     if not meanings.references and not meanings.data:
-        changed = [one for one in changed if one.path not in sound]
+        changed = [change for change in changed if change.path not in sound]
     if not changed:
         return []
     before, after = catalogues(bench)
     paths = touched(after, changed)
-    was = {_same(one) for one in problems(before, paths)}
-    made = [one for one in problems(after, paths) if _same(one) not in was]
+    was = {_same(problem) for problem in problems(before, paths)}
+    made = [problem for problem in problems(after, paths) if _same(problem) not in was]
     found = [_removed(cause, before) for cause in _with_causes(made, before)]
-    found += [problem for one in changed if (problem := _of_another_kind(bench, one)) is not None]
-    found += [_unseen(one) for one in changed if one.kind in filetypes.TEXT and one.after > LARGE]
+    found += [problem for change in changed if (problem := _of_another_kind(bench, change)) is not None]
+    found += [_unseen(change) for change in changed if change.kind in filetypes.TEXT and change.after > LARGE]
     for path in paths:
         old, new = before.document(path), after.document(path)
         if old is not None and new is not None and old is not new:
@@ -47,18 +47,20 @@ def check(bench: Workbench, sound: Collection[str] = ()) -> list[Problem]:
 
 def _with_causes(found: list[Problem], before: Catalogue) -> list[Problem]:
     """Without the references into files that can no longer be read: those are counted where their cause is told."""
-    broken = {one.file: 0 for one in found if one.sort == "file" and before.document(one.file) is not None}
+    broken = {
+        problem.file: 0 for problem in found if problem.sort == "file" and before.document(problem.file) is not None
+    }
     left = []
-    for one in found:
-        file = next((name for name in _led_to(one, before) if name in broken), None) if broken else None
+    for problem in found:
+        file = next((name for name in _led_to(problem, before) if name in broken), None) if broken else None
         if file is None:
-            left.append(one)
+            left.append(problem)
         else:
             broken[file] += 1
     return [
-        replace(one, message=f"{one.message}; {_references(broken[one.file])} into this file cannot be followed until then")
-        if one.sort == "file" and broken.get(one.file) else one
-        for one in left
+        replace(problem, message=f"{problem.message}; {_references(broken[problem.file])} into this file cannot be followed until then")
+        if problem.sort == "file" and broken.get(problem.file) else problem
+        for problem in left
     ]  # fmt: skip
 
 
@@ -150,7 +152,9 @@ def _removed(problem: Problem, before: Catalogue) -> Problem:
 
 def refuse_errors(found: list[Problem]) -> None:
     """Nothing when no problem stops the game; RefusedError with all that do otherwise."""
-    errors: list[VolvexError] = [RefusedError(one.told, one.hint) for one in found if one.level == ERROR]
+    errors: list[VolvexError] = [
+        RefusedError(problem.told, problem.hint) for problem in found if problem.level == ERROR
+    ]
     if len(errors) == 1:
         raise errors[0]
     if errors:

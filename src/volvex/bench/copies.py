@@ -32,8 +32,8 @@ def places_of(bench: Workbench, path: str, only: Sequence[str] = (), own: Collec
     if not inner or bench.file_of(name) != name:
         return [path]
     others = [f"{other}/{inner}" for other in _with_same(bench, path, name, inner)]
-    found = [path, *(one for one in others if one not in own)]
-    wanted = [one for one in found if any(fnmatch.fnmatchcase(bench.file_of(one), pattern) for pattern in only)]
+    found = [path, *(other for other in others if other not in own)]
+    wanted = [text for text in found if any(fnmatch.fnmatchcase(bench.file_of(text), pattern) for pattern in only)]
     return wanted or (found if not only else [path])
 
 

@@ -65,14 +65,14 @@ def sync_exports(bench: Workbench) -> list[SyncResult]:
 
     RefusedError, and nothing is taken over, when the same data was edited in two files.
     """
-    edited = [file for file, one in bench.opened.items() if _is_edited(bench, file, one)]
+    edited = [file for file, opened in bench.opened.items() if _is_edited(bench, file, opened)]
     places = [bench.opened[file].place for file in edited]
     twice = next((file for file in edited if places.count(bench.opened[file].place) > 1), None)
     if twice is not None:
         others = [file for file in edited if bench.opened[file].place == bench.opened[twice].place]
         raise RefusedError(f"{' and '.join(others)} are the same data and were both edited", "removing one of them")
     order = [*edited, *(file for file in bench.opened if file not in edited)]  # others of the same data follow
-    return [one for file in order if (one := _fold(bench, file, bench.opened[file])) is not None]
+    return [result for file in order if (result := _fold(bench, file, bench.opened[file])) is not None]
 
 
 def _is_edited(bench: Workbench, file: str, opened: Opened) -> bool:

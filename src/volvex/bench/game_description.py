@@ -103,13 +103,13 @@ def read_game_description(path: Path) -> GameDescription:
             )
         if isinstance(value, list) and not all(isinstance(one, str) for one in value):
             raise FormatError(path, f"{key} is a list of texts")
-        if key == "keys" and not all(isinstance(one, str) for one in value.values()):
+        if key == "keys" and not all(isinstance(field, str) for field in value.values()):
             raise FormatError(path, f"{key} tells for patterns of files the names of keys, as texts")
     for way in values.get("takes", ()):
         if way not in WAYS:
             raise FormatError(path, f"takes: there is no way {way!r}", hint=f"one of {', '.join(WAYS)}")
     for name in ("later", "loose", "aside"):
-        if not all(isinstance(one, str) and stays_inside(one) for one in values.get(name, {}).values()):
+        if not all(isinstance(text, str) and stays_inside(text) for text in values.get(name, {}).values()):
             raise FormatError(path, f"[{name}] gives paths below the game's folder, as texts")
     for name in ("folder", "list"):
         if name in values:
@@ -133,9 +133,9 @@ def read_game_description(path: Path) -> GameDescription:
 
 
 def _check_addresses(path: Path, addresses: Iterable[str]) -> None:
-    for one in addresses:
-        if not re.fullmatch(r"https?://[^\s]+", one):
-            raise FormatError(path, f"lists: {one!r} is no address", hint='lists = ["https://..."]')
+    for address in addresses:
+        if not re.fullmatch(r"https?://[^\s]+", address):
+            raise FormatError(path, f"lists: {address!r} is no address", hint='lists = ["https://..."]')
 
 
 def missing_templates(description: GameDescription) -> list[VolvexError]:

@@ -33,9 +33,9 @@ class MergeResult:
     taken: bool = False  # it was not edited, and is now the game's new one
 
 
-def saved(game: str, told: Iterable[FileDiff]) -> bytes:
+def saved(game: str, diffs: Iterable[FileDiff]) -> bytes:
     """Changes as a file: readable, and small."""
-    files = {one.file.path: [plain(change) for change in one.changes] for one in told if one.changes}
+    files = {diff.file.path: [plain(change) for change in diff.changes] for diff in diffs if diff.changes}
     return (json.dumps({"changes": FORMAT, "game": game, "files": files}, indent=1, ensure_ascii=False) + "\n").encode(
         "utf-8", "surrogateescape"
     )
@@ -54,28 +54,28 @@ def read_saved(path: Path) -> dict[str, list[Change]]:
             path, f"not a file of changes: {error}", hint="one that `volvex changes --save` wrote"
         ) from error
     files: Mapping[str, Any] = value["files"]
-    if not all(isinstance(name, str) and stays_inside(name) and isinstance(some, list) for name, some in files.items()):
+    if not all(isinstance(name, str) and stays_inside(name) and isinstance(file, list) for name, file in files.items()):
         raise FormatError(path, "a path that leads out of the bench")
-    return {name: [change_of(one, str(path)) for one in some] for name, some in files.items()}
+    return {name: [change_of(one, str(path)) for one in file] for name, file in files.items()}
 
 
 def apply(bench: Workbench, wanted: Mapping[str, list[Change]], write: bool = True) -> list[MergeResult]:
     """Put changes into the bench's files, which are taken when they are not there. Nothing is written when there is a conflict."""
     found: list[tuple[MergeResult, Document]] = []
-    for path, some in wanted.items():
+    for path, changes in wanted.items():
         document = require_data(bench.current(path), bench.library, path)
-        found.append((_carried(path, some, document), document))
-    conflicts = any(one.conflicts for one, _ in found)
+        found.append((_carried(path, changes, document), document))
+    conflicts = any(result.conflicts for result, _ in found)
     if write and not conflicts:
-        written = [(one, edited(document, one.made)) for one, document in found if one.made]
-        for one, data in written:
-            _, file = bench.open_for_edit(one.path)
+        written = [(result, edited(document, result.made)) for result, document in found if result.made]
+        for result, data in written:
+            _, file = bench.open_for_edit(result.path)
             _put(bench, file, data)
-    return [one for one, _ in found]
+    return [result for result, _ in found]
 
 
-def _carried(path: str, some: Iterable[Change], document: Document) -> MergeResult:
-    result = merged(some, document)
+def _carried(path: str, changes: Iterable[Change], document: Document) -> MergeResult:
+    result = merged(changes, document)
     return MergeResult(path, result.todo, len(result.done), result.conflicts)
 
 
@@ -102,7 +102,7 @@ def renew(bench: Workbench, write: bool = True) -> list[MergeResult]:
             found.append((MergeResult(place, taken=True), place, theirs))
             continue
         found.append((*_renewed(bench, place, known, theirs),))
-    if write and not any(one.conflicts for one, _, _ in found):
+    if write and not any(result.conflicts for result, _, _ in found):
         for _, place, data in found:
             _settle(bench, place, data)
         for name in {bench.file_of(known.file) for known in bench.taken.values()}:
@@ -110,7 +110,7 @@ def renew(bench: Workbench, write: bool = True) -> list[MergeResult]:
             if original is not None:
                 bench.fingerprints[name] = Fingerprint.of(original)
         bench.save()
-    return [one for one, _, _ in found]
+    return [result for result, _, _ in found]
 
 
 def _renewed(bench: Workbench, place: str, known: Taken, theirs: bytes) -> tuple[MergeResult, str, bytes | None]:

@@ -132,5 +132,7 @@ class Originals:
     def rows_in(self, name: str) -> dict[str, int]:
         """The entries of an archive by their places on disk."""
         if name not in self._rows_of:
-            self._rows_of[name] = {one: row for row, one in enumerate(self.places_in(name)) if isinstance(one, str)}
+            self._rows_of[name] = {
+                place: row for row, place in enumerate(self.places_in(name)) if isinstance(place, str)
+            }
         return self._rows_of[name]

@@ -34,8 +34,8 @@ def follow(bench: Workbench) -> list[tuple[str, str]]:
             with contextlib.suppress(OSError):
                 before.parent.rmdir()
         if place in bench.taken:
-            one = bench.taken.pop(place)
-            bench.taken[target] = replace(one, entry=target[len(one.file) + 1 :])
+            taken = bench.taken.pop(place)
+            bench.taken[target] = replace(taken, entry=target[len(taken.file) + 1 :])
         for file, opened in bench.opened.items():
             if opened.place == place:
                 bench.opened[file] = replace(opened, place=target)
@@ -58,10 +58,10 @@ def _named_place(bench: Workbench, place: str) -> str | None:
     return f"{name}/{target}" if isinstance(target, str) else None
 
 
-def learn(bench: Workbench, some: Sequence[FileChange]) -> None:
+def learn(bench: Workbench, changes: Sequence[FileChange]) -> None:
     """Remember the paths of entries that are added to archives without names: nothing else would."""
     lines = []
-    for change in some:
+    for change in changes:
         name, inner = bench.home(change.path)
         archive = bench.archive(name) if inner and change.what == "added" else None
         if archive is not None and archive.entries.nameless and not inner.startswith(f"{UNNAMED}/"):

@@ -102,7 +102,7 @@ def all_paths(originals: Originals) -> list[str]:
         if archive is None:
             found.append(name)
             continue
-        found += [f"{name}/{one}" for one in originals.places_in(name) if not isinstance(one, Refusal)]
+        found += [f"{name}/{place}" for place in originals.places_in(name) if not isinstance(place, Refusal)]
     return found
 
 
@@ -155,5 +155,5 @@ def _is_large(data: bytes) -> bool:
 
 def touched(catalogue: Catalogue, found: Sequence[FileChange]) -> list[str]:
     """The files to be checked: what is data by the game description, and what was changed."""
-    changed = [one.path for one in found if one.what != "removed"]
+    changed = [change.path for change in found if change.what != "removed"]
     return list(dict.fromkeys([*catalogue.data(), *changed]))

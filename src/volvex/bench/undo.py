@@ -38,9 +38,9 @@ def undo(bench: Workbench, paths: Sequence[str], write: bool = True) -> list[Und
     found = changes(bench)
     wanted = [_meant(bench, path, found) for path in paths]
     done = []
-    for fromkey in dict.fromkeys(change for some in wanted for change in some):
-        kept = _undo(bench, fromkey) if write else ""
-        done.append(Undone(fromkey.path, WORDS[fromkey.what], kept))
+    for change in dict.fromkeys(change for group in wanted for change in group):
+        kept = _undo(bench, change) if write else ""
+        done.append(Undone(change.path, WORDS[change.what], kept))
     if write:
         bench.save()
     return done
@@ -53,12 +53,12 @@ def undo_values(
 
     NotFoundError when nothing of it was changed.
     """
-    (change,) = _meant(bench, path, [one for one in changes(bench) if one.what == "changed"])[:1]
+    (change,) = _meant(bench, path, [change for change in changes(bench) if change.what == "changed"])[:1]
     document = require_data((bench.files / change.path).read_bytes(), bench.library, change.path)
     original = require_data(b"".join(bench.original_content(change.path)), bench.library, change.path)
     back = [
-        one for one in differences(document, original)
-        if one.key == row and sheet in ("", one.sheet) and (not fields or one.field in fields or one.what != "set")
+        change for change in differences(document, original)
+        if change.key == row and sheet in ("", change.sheet) and (not fields or change.field in fields or change.what != "set")
     ]  # fmt: skip
     if not back:
         raise NotFoundError(
@@ -72,15 +72,15 @@ def undo_values(
 
 
 def _meant(bench: Workbench, path: str, found: Sequence[FileChange]) -> list[FileChange]:
-    some = [one for one in found if not path or one.path == path or one.path.startswith(f"{path}/")]
-    if not some and WILD.search(path):
-        some = [one for one in found if path_pattern(path).fullmatch(one.path)]
-    if not some and not WILD.search(path):  # an entry's own name, where the disk has another for it
+    changes = [change for change in found if not path or change.path == path or change.path.startswith(f"{path}/")]
+    if not changes and WILD.search(path):
+        changes = [change for change in found if path_pattern(path).fullmatch(change.path)]
+    if not changes and not WILD.search(path):  # an entry's own name, where the disk has another for it
         places = {bench.place_of(name, row) for name, row in bench.select(path)}
-        some = [one for one in found if one.path in places]
-    if not some:
+        changes = [change for change in found if change.path in places]
+    if not changes:
         raise NotFoundError(f"no changes at {shown(path or 'all')}", "`volvex changes` to see what was")
-    return some
+    return changes
 
 
 def _undo(bench: Workbench, change: FileChange) -> str:

@@ -110,11 +110,11 @@ class Workbench(Originals):
             "game": str(self.game.folder),
             "described as": self.game.description.name,
             "fingerprints": {name: asdict(fingerprint) for name, fingerprint in sorted(self.fingerprints.items())},
-            "taken": {name: asdict(one) for name, one in sorted(self.taken.items())},
+            "taken": {name: asdict(taken) for name, taken in sorted(self.taken.items())},
             "dropped": sorted(self.dropped),
             "layouts": dict(sorted(self.layouts.items())),
             "encodings": dict(sorted(self.encodings.items())),
-            "opened": {name: asdict(one) for name, one in sorted(self.opened.items())},
+            "opened": {name: asdict(opened) for name, opened in sorted(self.opened.items())},
         }
         with atomic(self.disk, self.folder / DESCRIPTION) as file:
             self.disk.write(file, (json.dumps(value, indent=1, ensure_ascii=True) + "\n").encode())
@@ -181,9 +181,8 @@ class Workbench(Originals):
                     archive = self.archive(name) if self.game.original(name) is not None else None
             except VolvexError:
                 continue
-            found = (
-                next((one for one in archive.names if f"/{one}".casefold().endswith(wanted)), None) if archive else None
-            )
+            paths = archive.names if archive else ()
+            found = next((path for path in paths if f"/{path}".casefold().endswith(wanted)), None)
             if found is not None:
                 return f"{name}/{found}"
         return ""
@@ -212,8 +211,8 @@ class Workbench(Originals):
             return None if inner is None else (inner, f"{path}/{place}")
 
         wild = any(WILD.search("/".join(way)) for way in ways)
-        for one in within(archive, name, ways, enter if wild else lambda *_: None, whole=True):
-            yield from ((one.path, row) for row in one.rows.tolist() if row not in one.archive.folders)
+        for matched in within(archive, name, ways, enter if wild else lambda *_: None, whole=True):
+            yield from ((matched.path, row) for row in matched.rows.tolist() if row not in matched.archive.folders)
 
     def _glimpsed(self, archive: Archive, row: int, within: str) -> Archive | None:
         """The archive that an entry plainly is: a wildcard meets many, and passes by what is locked or damaged."""
@@ -321,7 +320,7 @@ class Workbench(Originals):
             archive = self.archive(name)
             if archive is None or row is None or archive.variants is None:
                 continue
-            rows = [one for one in archive.rows_by_path[archive.paths[row]] if archive.variants[one] == other]
+            rows = [number for number in archive.rows_by_path[archive.paths[row]] if archive.variants[number] == other]
             if not rows:
                 raise NotFoundError(f"{shown(archive.paths[row])} has no variant {shown(other)}", f"`volvex list {quoted(name)}` to see which it has")  # fmt: skip
             if rows[0] != row:

@@ -48,8 +48,8 @@ class Compiled:
         scope = {**loop.__globals__, **{name: register_jitable(part) for name, part in self._parts.items()}}
         made = types.FunctionType(loop.__code__, scope, loop.__name__)
         codes = [part.__code__ for part in self._parts.values()]
-        told = repr([(code.co_code, code.co_consts, code.co_names) for code in codes])
-        made.__qualname__ = f"{loop.__name__}_{zlib.crc32(told.encode()):08x}"
+        text = repr([(code.co_code, code.co_consts, code.co_names) for code in codes])
+        made.__qualname__ = f"{loop.__name__}_{zlib.crc32(text.encode()):08x}"
         made.__module__ = loop.__module__
         return made
 

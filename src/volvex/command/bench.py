@@ -99,6 +99,6 @@ def _connect(options: argparse.Namespace, context: Context) -> int:
     return Status.OK
 
 
-def _same(one: Fingerprint, other: Fingerprint) -> bool:
+def _same(fingerprint: Fingerprint, other: Fingerprint) -> bool:
     """Whether two files are the same but for their time, which a copy may not keep."""
-    return (one.size, one.sample) == (other.size, other.sample)
+    return (fingerprint.size, fingerprint.sample) == (other.size, other.sample)

@@ -62,13 +62,13 @@ def run(options: argparse.Namespace, context: Context) -> int:
             built = build(bench, on_progress, only=options.only)
         folder = os.path.relpath(bench.built, context.cwd)
     if options.json:
-        context.json({"path": one.path, "size": one.size, "changes": one.changes} for one in built)
+        context.json({"path": built.path, "size": built.size, "changes": built.changes} for built in built)
     elif not built:
         context.print("no changes, so nothing was built")
     else:
-        print_table(context, [Column("size", numbers(one.size for one in built), right=True),
-                              Column("changes", numbers(one.changes for one in built), right=True),
-                              Column("built", [one.path for one in built])])  # fmt: skip
+        print_table(context, [Column("size", numbers(built.size for built in built), right=True),
+                              Column("changes", numbers(built.changes for built in built), right=True),
+                              Column("built", [built.path for built in built])])  # fmt: skip
         note_copies(built, context)
         context.print(context.paint(f"{count(len(built), 'file')} in {folder}; next: volvex install", "dim"))
     return Status.OK
@@ -79,8 +79,8 @@ def _check(bench: Workbench, options: argparse.Namespace, context: Context) -> N
     found = check(bench)
     if not options.anyway:
         refuse_errors(found)
-    for one in found:
-        context.complain(f"{one.level}: {shown(one.told)}")
+    for problem in found:
+        context.complain(f"{problem.level}: {shown(problem.told)}")
 
 
 def _in_place(options: argparse.Namespace, context: Context) -> int:
@@ -89,7 +89,7 @@ def _in_place(options: argparse.Namespace, context: Context) -> int:
         game = bench.game.folder
         require_named(game, options, context)
         patches = list(plan_in_place(bench, earlier(game), spool))
-        total = 3 * sum(one.base.size for one in patches if one.path not in earlier(game))
+        total = 3 * sum(patch.base.size for patch in patches if patch.path not in earlier(game))
         with context.progress("keeping the originals safe", total) as on_progress:
             done = patch(game, patches, context.disk, on_progress, bench.identity) if patches else Done()
     if not patches and not options.json:
@@ -97,7 +97,7 @@ def _in_place(options: argparse.Namespace, context: Context) -> int:
         return Status.OK
     status = tell(done.actions, done.skipped, False, options.json, context)
     if not options.json:
-        written = sum(one.written for one in patches)
+        written = sum(patch.written for patch in patches)
         context.print(
             context.paint(f"{number(written)} bytes written; `volvex restore` brings the originals back", "dim")
         )

@@ -47,18 +47,18 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     with open_bench(options, context, sync_exports=True) as bench:
-        told = (
+        diffs = (
             list(semantic_diffs(bench))
             if options.save or not options.brief
-            else [FileDiff(one, None) for one in changes(bench)]
+            else [FileDiff(change, None) for change in changes(bench)]
         )
-        found = [one.file for one in told]
+        found = [diff.file for diff in diffs]
         if options.save:
-            _save(bench, told, options, context)
+            _save(bench, diffs, options, context)
         if options.json:
-            context.json(_record(bench, one, options.brief) for one in told)
+            context.json(_record(bench, diff, options.brief) for diff in diffs)
             return Status.OK
-        for one in told:
+        for one in diffs:
             _print(bench, one, options, context)
         gone = sum(not (bench.files / place).exists() for place in bench.taken)
     if not found:
@@ -76,24 +76,24 @@ def run(options: argparse.Namespace, context: Context) -> int:
     return Status.OK
 
 
-def _save(bench: Workbench, told: list[FileDiff], options: argparse.Namespace, context: Context) -> None:
+def _save(bench: Workbench, diffs: list[FileDiff], options: argparse.Namespace, context: Context) -> None:
     """Write the changes that have a meaning; what is left out is told."""
     file = options.save
-    left = [one.file.path for one in told if one.changes is None]
+    left = [diff.file.path for diff in diffs if diff.changes is None]
     with new_file(context.disk, file, options.overwrite) as out:
-        context.disk.write(out, saved(bench.game.description.name, told))
+        context.disk.write(out, saved(bench.game.description.name, diffs))
     for path in left:
         context.complain(
             f"note: {shown(path)} is no data that changed by id and field, and is not in {shown(str(file))}"
         )
 
 
-def _record(bench: Workbench, told: FileDiff, brief: bool) -> dict[str, object]:
-    change = told.file
-    record: dict[str, object] = {"path": change.path, "what": change.what, "type": _kind_of(told),
+def _record(bench: Workbench, diff: FileDiff, brief: bool) -> dict[str, object]:
+    change = diff.file
+    record: dict[str, object] = {"path": change.path, "what": change.what, "type": _kind_of(diff),
                                  "before": change.before, "after": change.after}  # fmt: skip
-    if told.changes is not None and told.form != LINES and not brief:
-        record["changes"] = [plain(one) for one in told.changes]
+    if diff.changes is not None and diff.form != LINES and not brief:
+        record["changes"] = [plain(change) for change in diff.changes]
     elif change.is_text and not brief:
         record["lines"] = [{"sign": line.sign, "line": line.number, "text": line.text} for line in lines(bench, change)]
     return record
@@ -129,8 +129,8 @@ def _print(bench: Workbench, diff: FileDiff, options: argparse.Namespace, contex
 
 
 def _print_changes(found: list[DataChange], every: bool, context: Context) -> None:
-    for one in found if every else found[:A_FILE]:
-        context.print(f"  {change_line(one, context)}")
+    for change in found if every else found[:A_FILE]:
+        context.print(f"  {change_line(change, context)}")
     if len(found) > A_FILE and not every:
         context.print(f"  and {count(len(found) - A_FILE, 'more change')}: --all shows them")
 

@@ -33,17 +33,17 @@ def run(options: argparse.Namespace, context: Context) -> int:
     with open_bench(options, context, sync_exports=True) as bench:
         found = check(bench)
     if options.json:
-        context.json(vars(one) for one in found)
+        context.json(vars(problem) for problem in found)
     else:
-        for one in found:
-            print_problem(one, context)
+        for problem in found:
+            print_problem(problem, context)
         context.print(context.paint(summary(found), "dim") if found else "no errors in the changes")
-    return Status.DIFFERS if any(one.level == ERROR for one in found) else Status.OK
+    return Status.DIFFERS if any(problem.level == ERROR for problem in found) else Status.OK
 
 
 def summary(found: list[Problem]) -> str:
     """How many errors and warnings."""
-    errors = sum(one.level == ERROR for one in found)
+    errors = sum(problem.level == ERROR for problem in found)
     return f"{count(errors, 'error')}, {count(len(found) - errors, 'warning')}"
 
 

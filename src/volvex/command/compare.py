@@ -73,7 +73,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         made = combine(bench, [found], Decisions({}))
         if made.conflicts:
             print_conflicts(made.conflicts, context)
-        differences = (_of_mod(bench, one) for one in made.files)
+        differences = (_of_mod(bench, combined) for combined in made.files)
         return max(
             _report(differences, bench.library, options, context), Status.DIFFERS if made.conflicts else Status.OK
         )
@@ -87,30 +87,30 @@ def _mod_among(options: argparse.Namespace) -> Path | None:
     return None
 
 
-def _of_mod(bench: Workbench, one: Combined) -> Difference:
+def _of_mod(bench: Workbench, combined: Combined) -> Difference:
     """What a mod makes of a path."""
-    before = bench.original_size(one.path)
-    old = None if before is None else Content(before, functools.partial(bench.original_content, one.path))
-    if one.removed:
-        return Difference(one.path, old, None)
-    if one.data is not None:
-        return Difference(one.path, old, Content(len(one.data), lambda: iter([one.data or b""])))
-    file = one.file
+    before = bench.original_size(combined.path)
+    old = None if before is None else Content(before, functools.partial(bench.original_content, combined.path))
+    if combined.removed:
+        return Difference(combined.path, old, None)
+    if combined.data is not None:
+        return Difference(combined.path, old, Content(len(combined.data), lambda: iter([combined.data or b""])))
+    file = combined.file
     assert file is not None
-    return Difference(one.path, old, Content(file.stat().st_size, lambda: file_chunks(file)))
+    return Difference(combined.path, old, Content(file.stat().st_size, lambda: file_chunks(file)))
 
 
 def _report(differences: Iterable[Difference], library: Library, options: argparse.Namespace, context: Context) -> int:
     """Print what differs; the exit status."""
     records: list[dict[str, Any]] = []
     found = 0
-    for one in differences:
+    for difference in differences:
         found += 1
-        part = None if options.brief else _part(one, library)
+        part = None if options.brief else _part(difference, library)
         if options.json:
-            records.append(_record(one, part))
+            records.append(_record(difference, part))
         else:
-            _print(one, part, options.all, context)
+            _print(difference, part, options.all, context)
     if options.json:
         context.json(records)
     else:
@@ -124,23 +124,23 @@ def _differences(options: argparse.Namespace, library: Library) -> Iterator[Diff
     return compare_files(options.new.name, options.old, options.new, library)
 
 
-def _part(one: Difference, library: Library) -> FieldChanges | LineChanges | None:
+def _part(difference: Difference, library: Library) -> FieldChanges | LineChanges | None:
     """The change by field or line, where it can be told so."""
-    if one.old is None or one.new is None or max(one.old.size, one.new.size) > LARGEST:
+    if difference.old is None or difference.new is None or max(difference.old.size, difference.new.size) > LARGEST:
         return None
     try:
-        return between(one.path, one.old.bytes(), one.new.bytes(), library)
+        return between(difference.path, difference.old.bytes(), difference.new.bytes(), library)
     except VolvexError:  # locked or damaged: that it differs is all there is to say
         return None
 
 
-def _what(one: Difference) -> str:
-    return "added" if one.old is None else "removed" if one.new is None else "changed"
+def _what(difference: Difference) -> str:
+    return "added" if difference.old is None else "removed" if difference.new is None else "changed"
 
 
-def _print(one: Difference, part: FieldChanges | LineChanges | None, every: bool, context: Context) -> None:
-    sizes = " -> ".join(number(side.size) for side in (one.old, one.new) if side is not None)
-    context.print(f"{_what(one)}  {context.paint(shown(one.path), 'bold')}  {sizes} bytes")
+def _print(difference: Difference, part: FieldChanges | LineChanges | None, every: bool, context: Context) -> None:
+    sizes = " -> ".join(number(side.size) for side in (difference.old, difference.new) if side is not None)
+    context.print(f"{_what(difference)}  {context.paint(shown(difference.path), 'bold')}  {sizes} bytes")
     if part is None:
         return
     if isinstance(part, FieldChanges):
@@ -154,8 +154,8 @@ def _print(one: Difference, part: FieldChanges | LineChanges | None, every: bool
         context.print(f"  and {count(len(lines) - A_FILE, 'more line')}: --all shows them")
 
 
-def _record(one: Difference, part: FieldChanges | LineChanges | None) -> dict[str, Any]:
-    record: dict[str, Any] = {"path": one.path, "what": _what(one), "before": one.old.size if one.old else None, "after": one.new.size if one.new else None}  # fmt: skip
+def _record(difference: Difference, part: FieldChanges | LineChanges | None) -> dict[str, Any]:
+    record: dict[str, Any] = {"path": difference.path, "what": _what(difference), "before": difference.old.size if difference.old else None, "after": difference.new.size if difference.new else None}  # fmt: skip
     if isinstance(part, FieldChanges):
         record["changes"] = [plain(change) for change in part.changes]
     elif isinstance(part, LineChanges):

@@ -51,7 +51,9 @@ def _tell(names: list[str], folder: Path, context: Context) -> int:
     from volvex.command.ui.main import main
 
     chapters = [load_chapter(name) for name in names]
-    commands = 1 + sum(line.startswith("$ ") and not line.startswith("$ cd ") for one in chapters for line in one.lines)
+    commands = 1 + sum(
+        line.startswith("$ ") and not line.startswith("$ cd ") for chapter in chapters for line in chapter.lines
+    )
     context.print(f"The demo makes a small game in {folder} and runs {count(commands, 'command')} on it.")
     context.print(f"To type them yourself, set VOLVEX_HOME={folder / 'home'} first.")
     runner = Runner(folder, context, main)

@@ -110,7 +110,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         usual = way_of(bench.game.description, options.way) == REPLACE
         if usual and not options.only and not any(entry.on for entry in library.entries):
             built = read_built(bench.built)
-            _refuse_own(bench, [one.path for one in built])
+            _refuse_own(bench, [built.path for built in built])
             job = _Job(
                 Deployment(bench.game.folder, bench.game.description, bench.built, built, bench.identity, (MODS,))
             )
@@ -218,11 +218,11 @@ def _install(job: _Job, options: argparse.Namespace, context: Context) -> int:
         planned = what.plan(options.replace)
         if not planned and not what.built and what.by != MODS:
             raise _NOTHING
-        return tell([one for one in planned if one.what != "skip"], [one for one in planned if one.what == "skip"], True,
+        return tell([action for action in planned if action.what != "skip"], [action for action in planned if action.what == "skip"], True,
                     options.json, context, _ALREADY)  # fmt: skip
     if options.dir is None:
         require_named(what.game, options, context)
-    total = sum(one.size for one in what.built) * 5
+    total = sum(built.size for built in what.built) * 5
     context.interrupted = ("the next command finishes or undoes it", "the same command again")
     with context.progress("installing", total) as on_progress:
         done = what.install(context.disk, on_progress, options.replace)

@@ -73,16 +73,16 @@ class _Rows:
 
     def __init__(self, found: Sequence[Found], library: Library, with_kinds: bool, together: bool) -> None:
         self.library = library
-        groups = [group for one in found for group in one.groups]
+        groups = [group for found in found for group in found.groups]
         several = [group.archive.variants is not None and together for group in groups]
         self.members = [_by_path(group) if many else None for group, many in zip(groups, several, strict=True)]
         self.groups = [
-            replace(group, rows=np.array([rows[0] for rows in some], np.int64)) if some is not None else group
-            for group, some in zip(groups, self.members, strict=True)
+            replace(group, rows=np.array([rows[0] for rows in member], np.int64)) if member is not None else group
+            for group, member in zip(groups, self.members, strict=True)
         ]
-        self.files = [file for one in found for file in one.files]
+        self.files = [file for found in found for file in found.files]
         self.faults: list[VolvexError] = []
-        self.files = [one for one in self.files if self._is_there(*one)]
+        self.files = [file for file in self.files if self._is_there(*file)]
         sizes = np.array([path.stat().st_size for _, path in self.files], np.int64)
         self.size = np.concatenate([*(self._summed(at, "size") for at in range(len(groups))), sizes])
         self.stored = np.concatenate([*(self._summed(at, "stored") for at in range(len(groups))), sizes])
@@ -232,8 +232,8 @@ def _print(rows: _Rows, order: list[int], options: argparse.Namespace, context: 
     if rows.kind is not None:
         columns.append(Column("type", rows.kind.picked(picked)))
     if any(member is not None for member in rows.members):
-        told = [" ".join(variant) for variant in rows.variants]
-        columns.append(Column("variants", [told[row] for row in order] if options.sort else told))
+        lines = [" ".join(variant) for variant in rows.variants]
+        columns.append(Column("variants", [lines[row] for row in order] if options.sort else lines))
     paths = rows.harmless()
     columns.append(
         Column("path", [texts[row] for row in order] if options.sort and (texts := cell_texts(paths)) else paths)
@@ -255,11 +255,13 @@ def _long(rows: _Rows) -> list[Column]:
     starts = [f"{start:#x}" for group in rows.groups for start in group.archive.entries.start[group.rows].tolist()]
     columns = [Column("share", share, right=True), Column("start", starts + ["-"] * len(rows.files), right=True)]
     kept = [dict(group.archive.columns()) for group in rows.groups]
-    for name in sorted({name for one in kept for name in one}):
+    for name in sorted({name for record in kept for name in record}):
         cells: list[str] = []
-        for group, one in zip(rows.groups, kept, strict=True):
+        for group, record in zip(rows.groups, kept, strict=True):
             cells += (
-                [str(value) for value in one[name][group.rows].tolist()] if name in one else ["-"] * len(group.rows)
+                [str(value) for value in record[name][group.rows].tolist()]
+                if name in record
+                else ["-"] * len(group.rows)
             )
         columns.append(Column(name, cells + ["-"] * len(rows.files), right=True))
     return columns

@@ -42,12 +42,12 @@ def run(options: argparse.Namespace, context: Context) -> int:
             found = apply(bench, read_saved(options.file), not options.plan)
         else:
             found = renew(bench, not options.plan)
-    conflicts = sum(len(one.conflicts) for one in found)
+    conflicts = sum(len(result.conflicts) for result in found)
     if options.json:
-        context.json(_record(one) for one in found)
+        context.json(_record(result) for result in found)
     else:
-        for one in found:
-            _print(one, context)
+        for result in found:
+            _print(result, context)
         _summary(found, conflicts, options.plan, context)
     return Status.DIFFERS if conflicts else Status.OK
 
@@ -70,7 +70,7 @@ def _print(result: MergeResult, context: Context) -> None:
 
 
 def _summary(found: list[MergeResult], conflicts: int, plan: bool, context: Context) -> None:
-    made = sum(len(one.made) for one in found)
+    made = sum(len(result.made) for result in found)
     if conflicts:
         context.print(context.paint(f"{count(conflicts, 'conflict')}: nothing was written; set those fields on the bench to what they are now, or leave the change out", "dim"))  # fmt: skip
     elif not found:

@@ -77,9 +77,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
         found = list(_found(bench, path, options))
         records, lines = [], list[str]()
         for place, document, changes in found:
-            for one in as_told(changes, document):
-                records.append({"path": place, **vars(one)})
-                lines.append(f"{shown(place)}: {change_line(one, context)}")
+            for change in as_told(changes, document):
+                records.append({"path": place, **vars(change)})
+                lines.append(f"{shown(place)}: {change_line(change, context)}")
         if options.replace:  # shown before anybody is asked; everything else is shown when it is done
             _tell(lines, options, context)
         total = sum(len(changes) for _, _, changes in found)
@@ -153,12 +153,12 @@ def _found(
 ) -> Iterator[tuple[str, Document, Sequence[Change]]]:
     """What changes in each file that is meant; of many, those that hold no data are passed over."""
     paths = _paths(bench, path, options)
-    for one in paths:
-        if len(paths) > 1 and not _is_data(bench, one):
+    for text in paths:
+        if len(paths) > 1 and not _is_data(bench, text):
             continue
-        document, changes = _changes(bench, one, options)
+        document, changes = _changes(bench, text, options)
         if changes:
-            yield one, document, changes
+            yield text, document, changes
 
 
 def _is_data(bench: Workbench, path: str) -> bool:

@@ -39,7 +39,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     folder = game_folder(options, context).resolve()
     found = all_states(folder, game_description(folder, context))
     if options.json:
-        context.json({"path": one.path, "state": one.state, "made_of": one.made_of} for one in found)
+        context.json({"path": state.path, "state": state.state, "made_of": state.made_of} for state in found)
         return Status.OK
     with library_of(folder, context) as library, open_staging(library, context, "status") as staged:
         version = game_version(game_catalogue(staged))
@@ -51,7 +51,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         + (f"; off: {len(library.entries) - len(on):,}" if len(library.entries) > len(on) else "")
     )
     _print_files(found, context)
-    among_mods = any("(bench)" in one.made_of for one in found)
+    among_mods = any("(bench)" in state.made_of for state in found)
     step = _on_bench(options, context, among_mods) if on_bench else ""
     context.print(context.paint(f"next: {step or _next(found, on, folder)}", "dim"))
     return Status.OK
@@ -63,9 +63,9 @@ def _print_files(found: list[FileState], context: Context) -> None:
         return
     rows = sorted(found, key=lambda one: one.state == "installed")[:MOST]
     print_table(context, [
-        Column("state", [one.state for one in rows], style="yellow"),
-        Column("file", [shown(one.path) for one in rows]),
-        Column("made of", [", ".join(one.made_of) or "a bench" for one in rows]),
+        Column("state", [state.state for state in rows], style="yellow"),
+        Column("file", [shown(state.path) for state in rows]),
+        Column("made of", [", ".join(state.made_of) or "a bench" for state in rows]),
     ])  # fmt: skip
     if len(found) > MOST:
         context.print(f"  and {count(len(found) - MOST, 'more file')}: --json lists all")
@@ -73,11 +73,11 @@ def _print_files(found: list[FileState], context: Context) -> None:
 
 def _next(found: list[FileState], on: list[str], folder: Path) -> str:
     """What to do with the game."""
-    if any(one.state == "changed since" for one in found):
+    if any(state.state == "changed since" for state in found):
         return (
             f"volvex install {folder} carries the mods into the game's new files" if on else f"volvex restore {folder}"
         )
-    made = {mod.rpartition(" ")[0] for one in found for mod in one.made_of}
+    made = {mod.rpartition(" ")[0] for state in found for mod in state.made_of}
     if on and (not found or (made and set(on) != made - {"(bench)"})):
         return f"volvex install {folder}"
     return (
@@ -92,10 +92,10 @@ def _on_bench(options: argparse.Namespace, context: Context, among_mods: bool) -
         edited = changes(bench)
         taken, renewed = len(bench.taken), sorted(name for name in bench.fingerprints if bench.renewed(name))
         try:
-            built = {one.path for one in read_built(bench.built)}
+            built = {built.path for built in read_built(bench.built)}
         except NotFoundError:
             built = set()
-        wanted = {bench.file_of(bench.home(one.path)[0]) for one in edited}
+        wanted = {bench.file_of(bench.home(change.path)[0]) for change in edited}
         context.print(
             f"  on the bench: {count(taken, 'file')} taken, {count(len(edited), 'change')} in {count(len(wanted), 'file')} of the game, {len(built):,} built"
         )

@@ -53,42 +53,42 @@ def run(options: argparse.Namespace, context: Context) -> int:
     memory = Memory(None if options.refresh else context.cache / "survey.sqlite")
     context.interrupted = ("what was found out is remembered", "the same command again, which goes on from there")
     files = survey(folder, library, memory, lambda path: _key(description, path), tied=ties.words)
-    files = [_without(one, before) for one in files]
+    files = [_without(surveyed, before) for surveyed in files]
     if options.json:
-        context.json(_record(one) for one in files)
+        context.json(_record(file) for file in files)
         return Status.OK
     shown = files if options.all else files[:SHOWN]
-    total = sum(one.size for one in files)
+    total = sum(file.size for file in files)
     print_table(context, [
-        Column("size", numbers(one.size for one in shown), right=True),
-        Column("share", [percent(one.size, total) for one in shown], right=True),
-        Column("entries", [number(one.entries) for one in shown], right=True),
-        Column("opens with", [_opens_with(one) for one in shown]),
-        Column("key", [one.key or ("?" if one.locked else "") for one in shown], style="yellow"),
-        Column("type", [one.kind for one in shown]),
-        Column("path", [one.path for one in shown]),
+        Column("size", numbers(surveyed.size for surveyed in shown), right=True),
+        Column("share", [percent(surveyed.size, total) for surveyed in shown], right=True),
+        Column("entries", [number(surveyed.entries) for surveyed in shown], right=True),
+        Column("opens with", [_opens_with(surveyed) for surveyed in shown]),
+        Column("key", [surveyed.key or ("?" if surveyed.locked else "") for surveyed in shown], style="yellow"),
+        Column("type", [surveyed.kind for surveyed in shown]),
+        Column("path", [surveyed.path for surveyed in shown]),
     ], cut=True)  # fmt: skip
     if len(shown) < len(files):
         context.print(context.paint(f"and {count(len(files) - len(shown), 'smaller file')}: --all shows them", "dim"))
     _summary(files, total, folder, description, context)
-    faults = [one for one in files if one.fault]
+    faults = [surveyed for surveyed in files if surveyed.fault]
     for fault in faults[:FAULTS]:
         context.complain("\n".join([fault.fault, *([f"try {fault.hint}"] if fault.hint else [])]))
     if len(faults) > FAULTS:
         context.complain(f"and {len(faults) - FAULTS:,} more")
     for error in library.faults:
         context.complain("\n".join(error.lines()))
-    return Status.BAD_DATA if any(not one.locked for one in faults) else Status.OK
+    return Status.BAD_DATA if any(not surveyed.locked for surveyed in faults) else Status.OK
 
 
 def _without(surveyed: Surveyed, before: str) -> Surveyed:
     """A file as it is called on a bench: from the game's folder."""
-    told = (
+    lines = (
         [text.removeprefix(before) for text in (surveyed.path, surveyed.fault)]
         if before
         else [surveyed.path, surveyed.fault]
     )
-    return replace(surveyed, path=told[0], fault=told[1])
+    return replace(surveyed, path=lines[0], fault=lines[1])
 
 
 def _key(description: GameDescription, path: str) -> str:
@@ -108,17 +108,20 @@ def _record(surveyed: Surveyed) -> dict[str, object]:
 
 
 def _summary(files: list[Surveyed], total: int, folder: Path, description: GameDescription, context: Context) -> None:
-    opened = [one for one in files if one.opens and one.kind == "archive"]
-    held = sum(one.size for one in files if one.opens)
-    inside, content = sum(one.entries or 0 for one in opened), sum(one.content or 0 for one in opened)
+    opened = [surveyed for surveyed in files if surveyed.opens and surveyed.kind == "archive"]
+    held = sum(surveyed.size for surveyed in files if surveyed.opens)
+    inside, content = (
+        sum(surveyed.entries or 0 for surveyed in opened),
+        sum(surveyed.content or 0 for surveyed in opened),
+    )
     context.print()
     context.print(f"{count(len(files), 'file')}, {number(total)} bytes; "
                   f"{context.paint(description.name, 'bold')}" + (", known by its game description" if description is not UNKNOWN else ""))  # fmt: skip
     context.print(f"{count(len(opened), 'archive opens', 'archives open')} and {'hold' if len(opened) != 1 else 'holds'} "
                   f"{percent(held, total)} of the bytes: {count(inside, 'entry', 'entries')}, {number(content)} bytes of content")  # fmt: skip
-    _tell("locked", [one for one in files if one.fault and one.locked], total, context)
-    _tell("damaged", [one for one in files if one.fault and not one.locked], total, context)
-    unknown = [one for one in files if one.unknown]
+    _tell("locked", [surveyed for surveyed in files if surveyed.fault and surveyed.locked], total, context)
+    _tell("damaged", [surveyed for surveyed in files if surveyed.fault and not surveyed.locked], total, context)
+    unknown = [surveyed for surveyed in files if surveyed.unknown]
     _tell("unknown", unknown, total, context)
     steps = [f"volvex list {quoted(opened[0].path)}"] if opened else []
     steps += [f"volvex bench {quoted(folder.as_posix())}"] if opened and context.bench is None else []
@@ -130,5 +133,5 @@ def _summary(files: list[Surveyed], total: int, folder: Path, description: GameD
 def _tell(what: str, those: list[Surveyed], total: int, context: Context) -> None:
     if those:
         context.print(
-            f"{context.paint(what, 'yellow')}: {count(len(those), 'file')}, {percent(sum(one.size for one in those), total)} of the bytes"
+            f"{context.paint(what, 'yellow')}: {count(len(those), 'file')}, {percent(sum(surveyed.size for surveyed in those), total)} of the bytes"
         )

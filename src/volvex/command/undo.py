@@ -41,9 +41,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
         return _values(options, context)
     with open_bench(options, context, sync_exports=True) as bench:
         done = undo(bench, [bench.within_game(path, context.cwd) for path in options.path], not options.plan)
-    for one in done:
-        kept = f"; kept in {shown(one.kept)}" if one.kept else ""
-        context.print(f"{shown(one.path)}: {one.what}{kept}")
+    for undone in done:
+        kept = f"; kept in {shown(undone.kept)}" if undone.kept else ""
+        context.print(f"{shown(undone.path)}: {undone.what}{kept}")
     said = "would be undone; plan only, nothing changed" if options.plan else "undone"
     context.print(context.paint(f"{count(len(done), 'change')} {said}", "dim"))
     return Status.OK
@@ -57,8 +57,8 @@ def _values(options: argparse.Namespace, context: Context) -> int:
     with open_bench(options, context, sync_exports=True) as bench:
         path = bench.within_game(options.path[0], context.cwd)
         done = undo_values(bench, path, options.row, fields, options.sheet, not options.plan)
-    for one in done:
-        context.print(f"{shown(path)}: {change_line(one, context)}")
+    for change in done:
+        context.print(f"{shown(path)}: {change_line(change, context)}")
     said = "would be undone; plan only, nothing changed" if options.plan else "undone"
     context.print(context.paint(f"{count(len(done), 'change')} {said}", "dim"))
     return Status.OK

@@ -39,7 +39,7 @@ class Problem:
     @property
     def told(self) -> str:
         """The problem in one line, without the hint."""
-        return ": ".join(one for one in (self.file, self.place, self.message) if one)
+        return ": ".join(text for text in (self.file, self.place, self.message) if text)
 
 
 def problems(catalogue: Catalogue, paths: Iterable[str]) -> Iterator[Problem]:
@@ -78,11 +78,11 @@ def lost_keys(path: str, before: Document, after: Document) -> Iterator[Problem]
         was = next((one for one in before.sheets if one.name == sheet.name and one.key), None)
         if was is None or was.key == sheet.key or not all(name in sheet.columns for name in was.key):
             continue
-        told = [
+        lines = [
             JOINED.join(some)
             for some in zip(*([text or "" for text in sheet.columns[name].texts()] for name in was.key), strict=True)
         ]
-        for key in dict.fromkeys(one for one in told if told.count(one) > 1):
+        for key in dict.fromkeys(text for text in lines if lines.count(text) > 1):
             yield Problem(
                 ERROR,
                 "key",
@@ -116,13 +116,13 @@ def _references(catalogue: Catalogue, path: str, sheet: Sheet) -> Iterator[Probl
         if targets is None:
             continue
         known: dict[str, Problem | None] = {}
-        told = column.rule.refers or (targets[0][1].name if targets else "what this refers to")
+        text = column.rule.refers or (targets[0][1].name if targets else "what this refers to")
         file = targets[0][0] if targets else ""
         for row, key in enumerate(column.texts()):
             if key is None or key in NOTHING:
                 continue
             if key not in known:
-                known[key] = _reference(targets, key, told, file)
+                known[key] = _reference(targets, key, text, file)
             found = known[key]
             if found is not None:
                 yield Problem(
@@ -130,11 +130,11 @@ def _references(catalogue: Catalogue, path: str, sheet: Sheet) -> Iterator[Probl
                 )
 
 
-def _reference(targets: list[tuple[str, Sheet]], key: str, told: str, file: str) -> Problem | None:
+def _reference(targets: list[tuple[str, Sheet]], key: str, text: str, file: str) -> Problem | None:
     """What is wrong with one key, wherever it is used."""
     if not is_there(targets, key):
         where = f" ({file})" if file else ""
-        message = f"there is no {key} in {told}{where}"
+        message = f"there is no {key} in {text}{where}"
         return Problem(
             ERROR,
             "reference",
@@ -143,7 +143,7 @@ def _reference(targets: list[tuple[str, Sheet]], key: str, told: str, file: str)
             "",
             "",
             message,
-            _near(key, [one for _, sheet in targets for one in sheet.keys[:20000]]),
+            _near(key, [key for _, sheet in targets for key in sheet.keys[:20000]]),
         )
     for other, sheet, row in lookup(targets, key):
         hidden = next(
@@ -166,7 +166,7 @@ def _reference(targets: list[tuple[str, Sheet]], key: str, told: str, file: str)
 
 def _near(key: str, keys: list[str]) -> str:
     """What may have been meant: a word like it, or all numbers when there are few."""
-    plain = list(dict.fromkeys(one.partition(JOINED)[0] for one in keys))
+    plain = list(dict.fromkeys(key.partition(JOINED)[0] for key in keys))
     if key.isdigit():
         return f"one of {', '.join(plain)}" if 0 < len(plain) <= 8 else "an id that is there"
     near = difflib.get_close_matches(key, plain, 1)
@@ -179,8 +179,8 @@ def _paths(catalogue: Catalogue, path: str, sheet: Sheet) -> Iterator[Problem]:
             continue
         for row, text in enumerate(column.texts()):
             if text and not catalogue.has(text):
-                same = [one for one in catalogue.paths if one.rpartition("/")[2] == text.rpartition("/")[2]]
-                ends = {_tail(one, text): one for one in catalogue.paths}
+                same = [path for path in catalogue.paths if path.rpartition("/")[2] == text.rpartition("/")[2]]
+                ends = {_tail(path, text): path for path in catalogue.paths}
                 near = [_tail(one, text) for one in same] or difflib.get_close_matches(text, ends, 1)
                 yield Problem(
                     ERROR,
@@ -221,7 +221,7 @@ def _fonts(catalogue: Catalogue, path: str, sheet: Sheet, glyphs: dict[str, froz
             if column.rule.value_type != TEXT or column.rule.role not in ("text", "value") or not known:
                 continue
             for row, text in enumerate(column.texts()):
-                missing = sorted({one for one in text or "" if one not in known and not one.isspace()})
+                missing = sorted({text for text in text or "" if text not in known and not text.isspace()})
                 if missing:
                     yield Problem(ERROR, "font", path, sheet.name, sheet.keys[row], name,
                                   f"the game's font has no {' '.join(missing)}", "other characters, or a font that has them")  # fmt: skip
@@ -235,19 +235,19 @@ def _all_texts(catalogue: Catalogue, spot: Spot) -> Iterator[str]:
 
 def _placeholders(language: str, path: str, sheet: Sheet) -> Iterator[Problem]:
     """Texts of one key have the same placeholders in every language."""
-    for key, told in by_key(sheet).items():
-        original = told.get(language) or next(iter(told.values()))
-        for other, (row, field, text) in told.items():
+    for key, record in by_key(sheet).items():
+        original = record.get(language) or next(iter(record.values()))
+        for other, (row, field, text) in record.items():
             lacking, too_many = difference(original[2], text)
             if lacking or too_many:
-                said = [*(f"lacks {one}" for one in lacking), *(f"has {one} too many" for one in too_many)]
+                said = [*(f"lacks {text}" for text in lacking), *(f"has {text} too many" for text in too_many)]
                 yield Problem(ERROR, "placeholder", path, sheet.name, sheet.keys[row], field,
                               f"{other or key} {' and '.join(said)}: the original is {original[2]!r}", "the placeholders of the original")  # fmt: skip
 
 
 def by_key(sheet: Sheet) -> dict[str, dict[str, tuple[int, str, str]]]:
     """Texts by key and language: the row, the field, the text."""
-    texts = [one for one in sheet.columns.values() if one.rule.role == "text"]
+    texts = [column for column in sheet.columns.values() if column.rule.role == "text"]
     found: dict[str, dict[str, tuple[int, str, str]]] = {}
     long = len(sheet.key) > 1
     for column in texts:

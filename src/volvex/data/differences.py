@@ -21,7 +21,7 @@ NONE = Sheet("", (), 0)
 
 def differences(before: Document, after: Document) -> list[Change]:
     """Every difference, sheet by sheet, in the order of the records."""
-    old, new = ({one.name: one for one in document.sheets} for document in (before, after))
+    old, new = ({sheet.name: sheet for sheet in document.sheets} for document in (before, after))
     names = dict.fromkeys([*old, *new])
     return [sheet for name in names for sheet in _of_sheets(name, old.get(name, NONE), new.get(name, NONE))]
 
@@ -63,14 +63,14 @@ def _of_cells(name: str, old: Sheet, new: Sheet, left: Array, right: Array) -> I
                 )
         return
     for field in dict.fromkeys([*old.columns, *new.columns]):
-        one, other = old.columns.get(field), new.columns.get(field)
-        for at in _differing(one, other, left, right).tolist():
+        column, other = old.columns.get(field), new.columns.get(field)
+        for at in _differing(column, other, left, right).tolist():
             row = int(right[at])
-            before = one.text(int(left[at])) if one is not None else None
+            before = column.text(int(left[at])) if column is not None else None
             after = other.text(row) if other is not None else None
             if before != after:
                 found.append((row, Change("set", name, new.keys[row], field, before, after)))
-    yield from (one for _, one in sorted(found, key=lambda pair: pair[0]))
+    yield from (change for _, change in sorted(found, key=lambda pair: pair[0]))
 
 
 def _differing(column: Column | None, other: Column | None, left: Array, right: Array) -> Array:
@@ -80,14 +80,14 @@ def _differing(column: Column | None, other: Column | None, left: Array, right: 
     return np.flatnonzero(~_equal(column.values[left], other.values[right]))
 
 
-def _equal(one: Array, other: Array) -> Array:
+def _equal(values: Array, other: Array) -> Array:
     """Whether cells are the same, bit for bit."""
-    if one.dtype == other.dtype and one.dtype.kind == "f":
-        kind = f"u{one.dtype.itemsize}"
-        return np.asarray(one.view(kind) == other.view(kind))
-    if len(one) != len(other):
-        return np.zeros(max(len(one), len(other)), bool)
-    return np.asarray(one == other, bool)
+    if values.dtype == other.dtype and values.dtype.kind == "f":
+        kind = f"u{values.dtype.itemsize}"
+        return np.asarray(values.view(kind) == other.view(kind))
+    if len(values) != len(other):
+        return np.zeros(max(len(values), len(other)), bool)
+    return np.asarray(values == other, bool)
 
 
 @dataclass(frozen=True)
@@ -98,10 +98,12 @@ class Conflict:
     found: str
 
     def __str__(self) -> str:
-        one = self.change
-        if one.what == "set":
-            return f"{one.sheet}: row {one.key}: {one.field} was {one.before!r}, is {self.found} now, the change makes it {one.after!r}"
-        return f"{one.sheet}: row {one.key} was to be {'added' if one.what == 'add' else 'removed'}: {self.found}"
+        change = self.change
+        if change.what == "set":
+            return f"{change.sheet}: row {change.key}: {change.field} was {change.before!r}, is {self.found} now, the change makes it {change.after!r}"
+        return (
+            f"{change.sheet}: row {change.key} was to be {'added' if change.what == 'add' else 'removed'}: {self.found}"
+        )
 
 
 @dataclass(frozen=True)
@@ -115,7 +117,7 @@ class Merged:
 
 def merged(changes: Iterable[Change], document: Document) -> Merged:
     """Changes against a file that others may have changed."""
-    sheets = {one.name: one for one in document.sheets}
+    sheets = {sheet.name: sheet for sheet in document.sheets}
     made = Merged([], [], [])
     for change in changes:
         sheet = sheets.get(change.sheet, NONE)
@@ -166,10 +168,10 @@ def _removed(change: Change, sheet: Sheet, row: int | None) -> Conflict | bool:
 
 def plain(change: Change) -> dict[str, Any]:
     """A change for a file in JSON: without what it has not."""
-    told: dict[str, Any] = {"what": change.what, "sheet": change.sheet, "id": change.key}
+    record: dict[str, Any] = {"what": change.what, "sheet": change.sheet, "id": change.key}
     if change.what == "set":
-        return told | {"field": change.field, "before": change.before, "after": change.after}
-    return told | {"fields": dict(change.fields)} | ({"like": change.like} if change.like else {})
+        return record | {"field": change.field, "before": change.before, "after": change.after}
+    return record | {"fields": dict(change.fields)} | ({"like": change.like} if change.like else {})
 
 
 def change_of(value: Mapping[str, Any], file: str) -> Change:

@@ -85,9 +85,9 @@ def only_sheet(document: Document, target: Target) -> Sheet:
             return fitting[0]
     elif sheets and len(sheets[0]) == 1:
         return sheets[0]  # the file itself: what is in no other record
-    told = ", ".join(f"{one.name} ({len(one):,})" for one in sheets[:12])
+    text = ", ".join(f"{sheet.name} ({len(sheet):,})" for sheet in sheets[:12])
     raise UsageError(
-        f"{document.file} has several kinds of records: {told}", f"--sheet {sheets[0].name}" if sheets else ""
+        f"{document.file} has several kinds of records: {text}", f"--sheet {sheets[0].name}" if sheets else ""
     )
 
 
@@ -99,7 +99,7 @@ def _fits(where: str, sheet: Sheet, file: str) -> bool:
     return True
 
 
-def assignments(document: Document, target: Target, told: Sequence[str]) -> list[Change]:
+def assignments(document: Document, target: Target, lines: Sequence[str]) -> list[Change]:
     """The changes that `FIELD=VALUE` (of one record) or `FIELD = EXPRESSION` (of those chosen by `where`) make.
 
     All faults at once: ManyErrors when a value fits its field in some records only.
@@ -111,7 +111,7 @@ def assignments(document: Document, target: Target, told: Sequence[str]) -> list
         and target.sheet is None
         and isinstance(document, TextData)
     ):
-        return [one for text in told for one in _by_path(document, text)]
+        return [change for text in lines for change in _by_path(document, text)]
     sheet, rows, before = chosen(document, target)
     computed = target.where is not None
     if not computed and len(rows) != 1:
@@ -121,7 +121,7 @@ def assignments(document: Document, target: Target, told: Sequence[str]) -> list
         )
     faults: list[VolvexError] = []
     made: list[Change] = []
-    for text in told:
+    for text in lines:
         field, value = _assigned(text)
         column = _column(sheet, before + field, document, target, rows)
         news = _computed(value, sheet, rows, column, document.file) if computed else [value] * len(rows)
@@ -239,10 +239,10 @@ def raise_all(faults: Sequence[VolvexError]) -> None:
     if len(faults) == 1:
         raise faults[0]
     if faults:
-        some = list(faults[:FAULTS])
+        errors = list(faults[:FAULTS])
         if len(faults) > FAULTS:
-            some.append(VolvexError(f"and {len(faults) - FAULTS:,} more"))
-        raise ManyErrors(some)
+            errors.append(VolvexError(f"and {len(faults) - FAULTS:,} more"))
+        raise ManyErrors(errors)
 
 
 # replacing text
@@ -258,7 +258,7 @@ def replacements(
     sheets = (
         [chosen(document, target)[:2]]
         if target != Target()
-        else [(one, np.arange(len(one))) for one in document.sheets]
+        else [(sheet, np.arange(len(sheet))) for sheet in document.sheets]
     )
     made: list[Change] = []
     faults: list[VolvexError] = []
@@ -295,25 +295,25 @@ def _hits(sheet: Sheet, rows: Array, pattern: re.Pattern[str], fields: Sequence[
 # records that come and go
 
 
-def added(document: Document, sheet: str | None, key: str, told: Sequence[str]) -> list[Change]:
+def added(document: Document, sheet: str | None, key: str, lines: Sequence[str]) -> list[Change]:
     """A new record: its key, and its fields; the others are as in the last record."""
     one = document.sheet(sheet) if sheet else only_sheet(document, Target(where=None))
     if one.row(key) is not None:
         raise UsageError(f"{document.file}: {one.name} has a row {key} already", "another id, or `--row` to change it")
-    fields = dict(_assigned(text) for text in told)
+    fields = dict(_assigned(text) for text in lines)
     like = one.keys[-1] if len(one) else ""
     return [_as_copy(document, one, like, key, fields, {})]
 
 
 def copied(
-    document: Document, pairs: Mapping[str, str], told: Sequence[str], sheet: str | None,
+    document: Document, pairs: Mapping[str, str], lines: Sequence[str], sheet: str | None,
     refers: Callable[[Sheet, str], Sequence[str]],
 ) -> list[Change]:  # fmt: skip
     """Records copied under new keys. What in them refers to one of the copied records follows to its copy.
 
     `refers` tells for a field which sheets' keys it holds.
     """
-    fields = dict(_assigned(text) for text in told)
+    fields = dict(_assigned(text) for text in lines)
     made = []
     for old, new in pairs.items():
         one, row = found_row(document, old, sheet)
@@ -332,17 +332,17 @@ def copied(
 def _as_copy(
     document: Document, sheet: Sheet, like: str, key: str, fields: Mapping[str, str], follows: Mapping[str, str]
 ) -> Change:
-    told = key_fields(sheet, key) | dict(follows) | dict(fields)
+    record = key_fields(sheet, key) | dict(follows) | dict(fields)
     faults = []
-    for name, value in list(told.items()):
+    for name, value in list(record.items()):
         column = sheet.column(name, document.file)
         fault = fault_of(column, value, key, document.file)
         if fault is not None:
             faults.append(fault)
         else:
-            told[name] = told_as(column, value)
+            record[name] = told_as(column, value)
     raise_all(faults)
-    return Change("add", sheet.name, key, fields=tuple(told.items()), like=like)
+    return Change("add", sheet.name, key, fields=tuple(record.items()), like=like)
 
 
 def key_fields(sheet: Sheet, key: str) -> dict[str, str]:
@@ -369,11 +369,11 @@ def removed(document: Document, target: Target) -> list[Change]:
 def as_told(changes: Iterable[Change], document: Document) -> list[Change]:
     """Changes with all fields of what is added, as they will be: for being told."""
     made = []
-    for one in changes:
-        if one.what == "add" and one.like:
-            sheet = document.sheet(one.sheet)
-            row = sheet.rows.get(one.like)
-            whole = (sheet.record(row) if row is not None else {}) | dict(one.fields)
-            one = replace(one, fields=tuple(whole.items()))
-        made.append(one)
+    for change in changes:
+        if change.what == "add" and change.like:
+            sheet = document.sheet(change.sheet)
+            row = sheet.rows.get(change.like)
+            whole = (sheet.record(row) if row is not None else {}) | dict(change.fields)
+            change = replace(change, fields=tuple(whole.items()))
+        made.append(change)
     return made

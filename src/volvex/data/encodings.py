@@ -70,4 +70,4 @@ def _guessed(sample: bytes) -> str:
     if best is None:
         return ""
     names = [best.encoding, *best.could_be_from_charset]
-    return codecs.lookup(next((one for one in TRIED if one in names), best.encoding)).name
+    return codecs.lookup(next((text for text in TRIED if text in names), best.encoding)).name

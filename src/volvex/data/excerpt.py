@@ -56,9 +56,9 @@ def _common(old: bytes, new: bytes) -> int:
     at, end = 0, min(len(old), len(new))
     while at < end:
         size = min(STEP, end - at)
-        one, other = old[at : at + size], new[at : at + size]
-        if one != other:
-            return at + next(place for place in range(size) if one[place] != other[place])
+        data, other = old[at : at + size], new[at : at + size]
+        if data != other:
+            return at + next(place for place in range(size) if data[place] != other[place])
         at += size
     return end
 
@@ -68,9 +68,9 @@ def _common_end(old: bytes, new: bytes, most: int) -> int:
     done = 0
     while done < most:
         size = min(STEP, most - done)
-        one, other = old[len(old) - done - size : len(old) - done], new[len(new) - done - size : len(new) - done]
-        if one != other:
-            return done + next(place for place in range(size) if one[-1 - place] != other[-1 - place])
+        data, other = old[len(old) - done - size : len(old) - done], new[len(new) - done - size : len(new) - done]
+        if data != other:
+            return done + next(place for place in range(size) if data[-1 - place] != other[-1 - place])
         done += size
     return most
 

@@ -162,7 +162,7 @@ class _Evaluation:
             return np.asarray(_COMPARED[how](left, right), bool)
         there = np.asarray((left != None) & (right != None))  # noqa: E711
         left, right = np.broadcast_arrays(left, right)
-        numbers = [as_numbers(one[one != None]) for one in (left, right) if one.ndim]  # noqa: E711
+        numbers = [as_numbers(values[values != None]) for values in (left, right) if values.ndim]  # noqa: E711
         if len(numbers) == 2 and not any(np.isnan(number).any() for number in numbers):
             return _COMPARED[how](as_numbers(left), as_numbers(right))
         there = np.broadcast_to(there, left.shape)
@@ -228,8 +228,8 @@ def _computed(how: str, left: Any, right: Any) -> Any:
 
 
 def _large(value: Any) -> bool:
-    some = np.asarray(value)
-    return bool(some.size) and (int(some.max()) > 1 << 31 or int(some.min()) < -(1 << 31))
+    values = np.asarray(value)
+    return bool(values.size) and (int(values.max()) > 1 << 31 or int(values.min()) < -(1 << 31))
 
 
 def _is_number(value: Any) -> bool:
@@ -238,12 +238,12 @@ def _is_number(value: Any) -> bool:
 
 def as_numbers(value: Any) -> Any:
     """Cells as numbers; what is none is no number (nan)."""
-    some = np.asarray(value)
-    if some.dtype.kind in "iuf":
-        return some if some.ndim else some[()]
-    if some.ndim == 0:
+    values = np.asarray(value)
+    if values.dtype.kind in "iuf":
+        return values if values.ndim else values[()]
+    if values.ndim == 0:
         raise TypeError(f"{value!r} is no number")
-    return np.array([_number_of(one) for one in some.tolist()], float)
+    return np.array([_number_of(one) for one in values.tolist()], float)
 
 
 def _number_of(cell: Any) -> float:
@@ -256,10 +256,10 @@ def _number_of(cell: Any) -> float:
 def _texts(value: Any) -> Any:
     if isinstance(value, str):
         return np.asarray(value, object)
-    some = np.asarray(value)
-    if some.dtype.kind in "iuf":
-        return some.astype(str).astype(object)
-    return some
+    values = np.asarray(value)
+    if values.dtype.kind in "iuf":
+        return values.astype(str).astype(object)
+    return values
 
 
 def _rounded(value: Any, digits: Any = 0) -> Any:

@@ -119,21 +119,21 @@ def _stored(document: Document, sheet: Sheet, column: Column) -> tuple[Texts, Ar
     if not isinstance(document, LayoutDocument):
         return None
     for root in document.roots:
-        block, one = (
+        block, field = (
             document.fields(root).get(column.name, (None, None)) if root.block.name == sheet.group else (None, None)
         )
-        if block is None or one is None or not isinstance(one.meaning, Value) or sheet.name != sheet.group:
+        if block is None or field is None or not isinstance(field.meaning, Value) or sheet.name != sheet.group:
             continue
         places = None
-        if one.meaning.pool:
-            numbers = places_in_pool(document.reading, block, one, one.meaning)
-            block, one = document.reading.blocks[one.meaning.pool], document.pools.pools[one.meaning.pool]
+        if field.meaning.pool:
+            numbers = places_in_pool(document.reading, block, field, field.meaning)
+            block, field = document.reading.blocks[field.meaning.pool], document.pools.pools[field.meaning.pool]
             starts = block.starts - block.start
             exact = np.searchsorted(starts, numbers, "right") - 1
             if bool((starts[exact] != numbers).any()):
                 return None  # some point into the middle of a text
             places = exact
-        texts = block.columns[one.name]
+        texts = block.columns[field.name]
         ascending = isinstance(texts, Texts) and bool((texts.starts[1:] >= texts.starts[:-1]).all())
         return (texts, places) if isinstance(texts, Texts) and ascending else None
     return None
@@ -141,5 +141,5 @@ def _stored(document: Document, sheet: Sheet, column: Column) -> tuple[Texts, Ar
 
 def use_of(sheet: Sheet, row: int) -> str:
     """Where a text is used, when its table tells."""
-    column = next((one for one in sheet.columns.values() if one.rule.role == "context"), None)
+    column = next((column for column in sheet.columns.values() if column.rule.role == "context"), None)
     return (column.text(row) or "") if column is not None else ""

@@ -38,10 +38,10 @@ def outline(document: Document) -> Branch:
 def branch_at(document: Document, place: str) -> Branch:
     """The branch at a place; NotFoundError with a near miss."""
     wanted, known = _normal(place), list[str]()
-    for one in walk(outline(document)):
-        here = _normal(one.place)
+    for branch in walk(outline(document)):
+        here = _normal(branch.place)
         if wanted in (here, here.partition("/")[2] if isinstance(document, XmlData) else here):
-            return one
+            return branch
         known += [here, here.partition("/")[2]] if isinstance(document, XmlData) else [here]
     near = difflib.get_close_matches(wanted, known[:5000], 1)
     raise NotFoundError(f"{document.file}: there is no {place}", f"--at {near[0]}" if near else "")
@@ -57,7 +57,7 @@ def walk(branch: Branch) -> Iterator[Branch]:
 
 
 def _element(element: Element, place: str) -> Branch:
-    told = [f"{name}={value}" for name, value in element.attributes.items()]
+    lines = [f"{name}={value}" for name, value in element.attributes.items()]
     text = element.text.strip() if not element.children else ""
     key = _key(element)
     name = element.tag if key is None else f"{element.tag} {key}"
@@ -70,22 +70,22 @@ def _element(element: Element, place: str) -> Branch:
             made.append(_element(child, f"{place}/{child.tag}[{number}]"))
         return made
 
-    return Branch(name, place, "  ".join([*told, *([repr(text)[1:-1]] if text else [])]), below, len(element.children))
+    return Branch(name, place, "  ".join([*lines, *([repr(text)[1:-1]] if text else [])]), below, len(element.children))
 
 
 def _node(node: Node, name: str, place: str) -> Branch:
     if node.shape not in (OBJECT, LIST):
         return Branch(name, place, node.value, list, 0)
-    single = {one: inner.value for one, inner in node.members.items() if inner.shape not in (OBJECT, LIST)}
-    deeper = {one: inner for one, inner in node.members.items() if inner.shape in (OBJECT, LIST)}
+    single = {text: inner.value for text, inner in node.members.items() if inner.shape not in (OBJECT, LIST)}
+    deeper = {text: inner for text, inner in node.members.items() if inner.shape in (OBJECT, LIST)}
     key = own_key(node)
-    told = (
-        "  ".join(f"{one}={value}" for one, value in single.items())
+    text = (
+        "  ".join(f"{text}={value}" for text, value in single.items())
         if node.shape == OBJECT
         else ", ".join(single.values())
     )
-    return Branch(name if key is None else f"{name} {key}", place, told,
-                  lambda: [_node(inner, one, f"{place}/{one}".lstrip("/")) for one, inner in deeper.items()], len(deeper))  # fmt: skip
+    return Branch(name if key is None else f"{name} {key}", place, text,
+                  lambda: [_node(inner, text, f"{place}/{text}".lstrip("/")) for text, inner in deeper.items()], len(deeper))  # fmt: skip
 
 
 def _sheet(sheet: Sheet) -> Branch:

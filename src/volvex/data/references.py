@@ -43,7 +43,7 @@ class Spot:
 
     def is_sheet(self, sheet: Sheet) -> bool:
         """Whether a sheet is meant, by its name or that of its group."""
-        return any(fnmatch.fnmatchcase(one, self.sheet) for one in (sheet.name, sheet.group))
+        return any(fnmatch.fnmatchcase(text, self.sheet) for text in (sheet.name, sheet.group))
 
     def fields(self, sheet: Sheet) -> list[str]:
         """The fields of a sheet that are meant."""
@@ -108,7 +108,7 @@ class Catalogue:
     def has(self, text: str) -> bool:
         """Whether a path that stands in a file leads somewhere: in any archive, as games look through all of theirs."""
         path = text.replace("\\", "/").strip("/")
-        return any(f"/{one}".endswith(f"/{path}") for one in self.index.by_name.get(path.rpartition("/")[2], []))
+        return any(f"/{text}".endswith(f"/{path}") for text in self.index.by_name.get(path.rpartition("/")[2], []))
 
     def put(self, path: str, document: Document) -> None:
         """Use a document that is open already."""
@@ -142,12 +142,14 @@ class Catalogue:
         if not refers:
             return None
         own = self.document(path)
-        found = [(path, one) for one in (own.sheets if own else ()) if refers in (one.name, one.group)]
+        found = [(path, sheet) for sheet in (own.sheets if own else ()) if refers in (sheet.name, sheet.group)]
         if found:
             return found
         for other in self.near(path):
             document = self.document(other)
-            found += [(other, one) for one in (document.sheets if document else ()) if refers in (one.name, one.group)]
+            found += [
+                (other, sheet) for sheet in (document.sheets if document else ()) if refers in (sheet.name, sheet.group)
+            ]
         return found
 
     def is_path(self, path: str, sheet: Sheet, name: str) -> bool:
@@ -160,7 +162,7 @@ class Catalogue:
     def names(self, path: str, sheet: Sheet, name: str) -> list[str]:
         """The sheets to whose keys a field refers, by name."""
         targets = self.targets(path, sheet, name) or []
-        return [one for _, sheet in targets for one in (sheet.name, sheet.group)]
+        return [text for _, sheet in targets for text in (sheet.name, sheet.group)]
 
 
 def lookup(targets: Sequence[tuple[str, Sheet]], key: str) -> list[tuple[str, Sheet, int]]:
@@ -255,7 +257,7 @@ def users(catalogue: Catalogue, path: str, sheet: Sheet, keys: Sequence[str]) ->
 def _holding(cells: Array, wanted: set[str]) -> list[int]:
     """The rows whose cell is one of some texts."""
     if cells.dtype.kind in "iu":
-        numbers = [int(one) for one in wanted if one.lstrip("-").isdigit() and abs(int(one)) < 1 << 63]
+        numbers = [int(text) for text in wanted if text.lstrip("-").isdigit() and abs(int(text)) < 1 << 63]
         return np.flatnonzero(np.isin(cells, numbers)).tolist() if numbers else []
     if cells.dtype.kind == "f":
         return []

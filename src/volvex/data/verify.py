@@ -64,9 +64,9 @@ def require_edit(document: Document, data: bytes, changes: Sequence[Change]) -> 
 
 def check_edit(before: Document, after: Document, changes: Sequence[Change]) -> None:
     """FormatError unless the changes are what differs between two states."""
-    if [(sheet.name, len(sheet)) for sheet in before.sheets] != [(one.name, len(one)) for one in after.sheets] or any(
-        one.keys != other.keys for one, other in zip(before.sheets, after.sheets, strict=True)
-    ):
+    if [(sheet.name, len(sheet)) for sheet in before.sheets] != [
+        (sheet.name, len(sheet)) for sheet in after.sheets
+    ] or any(sheet.keys != other.keys for sheet, other in zip(before.sheets, after.sheets, strict=True)):
         _check_records(before, after, changes)
         return
     wanted = {change.place: change.after for change in changes if change.what == "set"}
@@ -87,8 +87,8 @@ def _cell(document: Document, place: tuple[str, str, str]) -> str | None:
 
 def _check_records(before: Document, after: Document, changes: Sequence[Change]) -> None:
     """Where records came, went or were renamed: those that were asked for, with the fields that were asked for."""
-    sheets = {one.name: one for one in after.sheets}
-    old = {one.name: one for one in before.sheets}
+    sheets = {sheet.name: sheet for sheet in after.sheets}
+    old = {sheet.name: sheet for sheet in before.sheets}
     for change in changes:
         sheet = sheets.get(change.sheet)
         numbered = change.sheet in old and not old[change.sheet].key and change.key.startswith("#")
@@ -111,9 +111,9 @@ def _check_records(before: Document, after: Document, changes: Sequence[Change])
                 raise _fault(after.file, change.place, now)
 
 
-def _alike(one: str | None, other: str | None) -> bool:
+def _alike(text: str | None, other: str | None) -> bool:
     """Whether two cells are the same; an empty text may be no field at all."""
-    return one == other or not ((one or "").strip() or (other or "").strip())
+    return text == other or not ((text or "").strip() or (other or "").strip())
 
 
 def _fault(file: str, place: tuple[str, str, str], now: str | None) -> FormatError:

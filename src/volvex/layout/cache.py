@@ -69,7 +69,7 @@ def load(data: bytes, file: str) -> Remembered | None:
     try:
         kind, known = json.loads(head)
         marks = _value(known)
-        if digest.decode() != digest_bytes(body) or not all(isinstance(one, model.Known) for one in marks):
+        if digest.decode() != digest_bytes(body) or not all(isinstance(mark, model.Known) for mark in marks):
             return None
         return Remembered(str(kind), marks, lambda: dataclasses.replace(_value(json.loads(body)), file=file))
     except (ValueError, KeyError, TypeError, AttributeError, RecursionError):

@@ -122,7 +122,7 @@ def joined(columns: list[Column]) -> Column:
     if isinstance(columns[0], Texts):
         texts = [column for column in columns if isinstance(column, Texts)]
         return Texts.of([raw for text in texts for raw in text.raws()], texts[0].encoding)
-    return np.concatenate([one for one in columns if not isinstance(one, Texts)])
+    return np.concatenate([column for column in columns if not isinstance(column, Texts)])
 
 
 def rows_of(columns: Columns) -> int:

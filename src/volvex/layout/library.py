@@ -46,17 +46,17 @@ class Library:
 
     def layouts(self) -> Iterator[Layout]:
         """All sound layouts of archives."""
-        return (one for one in self.every() if one.kind == "archive")
+        return (layout for layout in self.every() if layout.kind == "archive")
 
     def every(self) -> Iterator[Layout]:
         """All sound layouts."""
-        return (one.layout for one in self.remembered())
+        return (remembered.layout for remembered in self.remembered())
 
     def fitting(self, source: Source, head: bytes = b"", data: bool = False) -> Iterator[Layout]:
         """The layouts of archives (or of data) whose signature a file bears; `head` is its beginning, if known."""
-        for one in self.remembered():
-            if (one.kind != "archive") == data and bears(one.known, source, head):
-                yield one.layout
+        for remembered in self.remembered():
+            if (remembered.kind != "archive") == data and bears(remembered.known, source, head):
+                yield remembered.layout
 
     def remembered(self) -> Iterator[Remembered]:
         """All sound layouts, of which no more is made than is asked for."""

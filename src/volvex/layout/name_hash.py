@@ -24,8 +24,8 @@ KEYS = tuple(WHOSE_KEYS.values())
 TRAITS = ("lower case", "upper case", "backslashes", "leading slash", "closing slash", "without extension")
 UNNAMED = "unnamed"  # the folder of entries that have only a key
 PLACE = re.compile(r"\{(0+)\}")
-_LOWER = {ord(one): one.lower() for one in string.ascii_uppercase}
-_UPPER = {ord(one): one.upper() for one in string.ascii_lowercase}
+_LOWER = {ord(text): text.lower() for text in string.ascii_uppercase}
+_UPPER = {ord(text): text.upper() for text in string.ascii_lowercase}
 _LIKE_ASCII = ("utf-8", "ascii", "cp1252", "iso8859-1", "cp437")
 
 
@@ -196,8 +196,8 @@ class Numbering:
             number, low = divmod(number, self.unit)
             digits.insert(0, low)
         digits.insert(0, number)
-        told = [f"{digit:0{len(width)}d}" for digit, width in zip(digits, widths, strict=True)]
-        return "".join(told[at // 2] if at % 2 else piece for at, piece in enumerate(self._pieces))
+        lines = [f"{digit:0{len(width)}d}" for digit, width in zip(digits, widths, strict=True)]
+        return "".join(lines[at // 2] if at % 2 else piece for at, piece in enumerate(self._pieces))
 
     def number(self, path: str) -> int | None:
         """The number of a path, an extension left aside; None when it is none."""

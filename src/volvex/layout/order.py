@@ -27,8 +27,8 @@ def holder_of(layout: Layout, block: Block) -> Block | None:
 
 def grows(block: Block) -> bool:
     """Whether a block's records say themselves how many more follow: folders, each with its folders behind it."""
-    told = {field.meaning.what for field in block.fields if isinstance(field.meaning, Attribute)}
-    return "folders in it" in told and "first folder" not in told
+    lines = {field.meaning.what for field in block.fields if isinstance(field.meaning, Attribute)}
+    return "folders in it" in lines and "first folder" not in lines
 
 
 def reading_order(layout: Layout) -> list[Block | Part]:
@@ -104,7 +104,7 @@ def _summed_blocks(layout: Layout, block: Block) -> set[str]:
             if layout.block(meaning.part):
                 found.add(meaning.part)
             elif layout.part(meaning.part):
-                found |= {one.name for one in layout.blocks if one.within == meaning.part}
+                found |= {block.name for block in layout.blocks if block.within == meaning.part}
         elif isinstance(meaning, RecordsOf):
             found.add(meaning.block)
     return found

@@ -159,7 +159,7 @@ def unwrapped(part: Part, chunks: Iterable[bytes], size: int | None) -> Iterator
         if is_cipher(transform):
             chunks = _through(codec.decrypt(), chunks)
         elif transform is compressions[-1] and size is not None:
-            padded = any(is_cipher(one) and made_codec(one).pads for one in part.transforms)
+            padded = any(is_cipher(transform) and made_codec(transform).pads for transform in part.transforms)
             chunks = _opened(codec, chunks, size) if padded else codec.decode_stream(chunks, size)
         else:
             chunks = iter([_whole(codec, b"".join(chunks), part)])

@@ -34,7 +34,7 @@ def leave_out(done: Done, left: set[str]) -> None:
     """What was to be done, and was not since a file changed under our hands."""
     done.skipped += [Action(action.path, "skip", action.before, action.before, "changed by another program meanwhile")
                      for action in done.actions if action.path in left]  # fmt: skip
-    done.actions = [one for one in done.actions if one.path not in left]
+    done.actions = [action for action in done.actions if action.path not in left]
 
 
 def size_of(path: Path) -> int | None:

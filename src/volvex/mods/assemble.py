@@ -64,7 +64,7 @@ def assemble(
         return result
     memory.forget()
     _stage(bench, combination)
-    result.problems = check(bench, {one.path for one in combination.files if one.kept})
+    result.problems = check(bench, {combined.path for combined in combination.files if combined.kept})
     if not any(problem.level == ERROR for problem in result.problems):
         memory.keep(combination)
     elif not anyway:
@@ -72,19 +72,19 @@ def assemble(
     carried = Carried(
         {mod.id: (_presentable(mod.descriptor), mod.folder) for mod in mods},
         {
-            one.path: next(mod.id for mod in reversed(mods) if mod.id in one.counts)
-            for one in combination.files
-            if one.counts
+            combined.path: next(mod.id for mod in reversed(mods) if mod.id in combined.counts)
+            for combined in combination.files
+            if combined.counts
         },
     )
     maker = WAYS[way](bench.game.description, carried)
     result.built = build(bench, on_progress, maker, only)
     result.left = maker.left
-    own = {one.path for one in combination.files}
-    for one in combination.files:
-        for path in places_of(bench, one.path, only, own):
+    own = {combined.path for combined in combination.files}
+    for combined in combination.files:
+        for path in places_of(bench, combined.path, only, own):
             counts = result.made_of.setdefault(bench.file_of(bench.home(path)[0]), {})
-            for mod, count in one.counts.items():
+            for mod, count in combined.counts.items():
                 counts[mod] = counts.get(mod, 0) + count
     return result
 
@@ -100,12 +100,12 @@ def _presentable(descriptor: Descriptor) -> Descriptor:
 def made_of(made: Assembled, mods: Sequence[Mod]) -> dict[str, tuple[str, ...]]:
     """The mods that each built file is made of, with their versions, as the journal keeps them."""
     versions = {mod.id: mod.descriptor.version for mod in mods}
-    placed = [mod.id for mod in mods if any(one.mod == mod.id for one in made.built)]
+    placed = [mod.id for mod in mods if any(built.mod == mod.id for built in made.built)]
 
-    def names(one: Built) -> Iterable[str]:
-        return placed if one.lines else [one.mod] if one.mod else made.made_of.get(one.of, {})
+    def names(built: Built) -> Iterable[str]:
+        return placed if built.lines else [built.mod] if built.mod else made.made_of.get(built.of, {})
 
-    return {one.path: tuple(f"{mod} {versions.get(mod, '')}".strip() for mod in names(one)) for one in made.built}
+    return {built.path: tuple(f"{mod} {versions.get(mod, '')}".strip() for mod in names(built)) for built in made.built}
 
 
 def unpacked(bench: Workbench, on_progress: OnProgress = no_progress) -> list[Built]:
@@ -132,17 +132,17 @@ class _Memory:
 
     def known(self, path: str, key: str) -> Combined | None:
         """What is staged for a path, when it was made of the same and is untouched since."""
-        one, file = self._files.get(path), self.bench.files / path
+        record, file = self._files.get(path), self.bench.files / path
         if (
-            not isinstance(one, dict)
-            or one.get("key") != key
-            or not isinstance(one.get("counts"), dict)
+            not isinstance(record, dict)
+            or record.get("key") != key
+            or not isinstance(record.get("counts"), dict)
             or not file.is_file()
         ):
             return None
-        if stamp_of(file) != one.get("stamp"):
+        if stamp_of(file) != record.get("stamp"):
             return None
-        return Combined(path, {str(mod): int(count) for mod, count in one["counts"].items()}, key=key, kept=True)
+        return Combined(path, {str(mod): int(count) for mod, count in record["counts"].items()}, key=key, kept=True)
 
     def forget(self) -> None:
         """From here on nothing of it counts, until it is kept again."""
@@ -150,8 +150,8 @@ class _Memory:
 
     def keep(self, combination: Combination) -> None:
         files = {
-            one.path: {"key": one.key, "counts": dict(one.counts), "stamp": stamp_of(self.bench.files / one.path)}
-            for one in combination.files if not one.removed
+            combined.path: {"key": combined.key, "counts": dict(combined.counts), "stamp": stamp_of(self.bench.files / combined.path)}
+            for combined in combination.files if not combined.removed
         }  # fmt: skip
         with atomic(self.bench.disk, self.path, durable=False) as file:
             self.bench.disk.write(file, json.dumps({"files": files}).encode())
@@ -159,22 +159,22 @@ class _Memory:
 
 def _stage(bench: Workbench, combination: Combination) -> None:
     """Write the combined content where a bench has what was edited."""
-    wanted = {one.path for one in combination.files if not one.removed}
-    if any(one.kept for one in combination.files):
+    wanted = {combined.path for combined in combination.files if not combined.removed}
+    if any(combined.kept for combined in combination.files):
         for place in bench.places():
             if place not in wanted:
                 bench.disk.remove(bench.files / place)
     else:
         shutil.rmtree(bench.files, ignore_errors=True)
     bench.disk.make_folder(bench.files)
-    bench.dropped = {one.path for one in combination.files if one.removed}
-    for one in combination.files:
-        if one.removed or one.kept:
+    bench.dropped = {combined.path for combined in combination.files if combined.removed}
+    for combined in combination.files:
+        if combined.removed or combined.kept:
             continue
-        with atomic(bench.disk, bench.files / one.path, durable=False) as file:
-            if one.data is not None:
-                bench.disk.write(file, one.data)
-            elif one.file is not None:
-                with one.file.open("rb") as source:
+        with atomic(bench.disk, bench.files / combined.path, durable=False) as file:
+            if combined.data is not None:
+                bench.disk.write(file, combined.data)
+            elif combined.file is not None:
+                with combined.file.open("rb") as source:
                     while chunk := source.read(1 << 20):
                         bench.disk.write(file, chunk)

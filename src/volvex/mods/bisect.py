@@ -45,7 +45,7 @@ def with_requirements(chosen: Sequence[str], mods: Sequence[Mod]) -> list[Mod]:
         name = waiting.pop()
         if name in by_id and name not in wanted:
             wanted.add(name)
-            waiting += [one.id for one in by_id[name].descriptor.requires]
+            waiting += [requirement.id for requirement in by_id[name].descriptor.requires]
     return [mod for mod in mods if mod.id in wanted]
 
 

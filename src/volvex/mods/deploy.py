@@ -57,22 +57,22 @@ class Deployment:
         parts = []
         mark = _mark(self.game)
         for root, ways in outside_of(self.game, self.description).items():
-            own = [one for one in self.built if one.outside in ways]
+            own = [built for built in self.built if built.outside in ways]
             if own or root in _own_outside(self.game, self.description):
-                parts.append((root, own, f"{self.by} {mark}", tuple(f"{one} {mark}" for one in self.also)))
-        return [*parts, (self.game, [one for one in self.built if not one.outside], self.by, self.also)]
+                parts.append((root, own, f"{self.by} {mark}", tuple(f"{text} {mark}" for text in self.also)))
+        return [*parts, (self.game, [built for built in self.built if not built.outside], self.by, self.also)]
 
     def _contents(self, built: Iterable[Built]) -> dict[str, Content]:
         return {
-            one.path: None if one.absent else ListLines(one.lines) if one.lines else self.folder / one.path
-            for one in built
+            built.path: None if built.absent else ListLines(built.lines) if built.lines else self.folder / built.path
+            for built in built
         }
 
     def plan(self, replace: bool = False) -> list[Action]:
         """What installing it would do; RefusedError where it could not be."""
         found = []
         for root, own, by, also in self._parts():
-            bases = {one.path: one.base for one in own}
+            bases = {built.path: built.base for built in own}
             planned = plan_install(root, self._contents(own), bases, by, replace, also)
             found += _placed(planned, root, self.game)
         return found
@@ -81,7 +81,7 @@ class Deployment:
         """Install it; what an earlier install of the same put elsewhere goes."""
         done = Done()
         for root, own, by, also in self._parts():
-            bases = {one.path: one.base for one in own}
+            bases = {built.path: built.base for built in own}
             part = install(root, self._contents(own), bases, disk, on_progress, by, replace, self.made_of, also)
             done.actions += _placed(part.actions, root, self.game)
             done.skipped += _placed(part.skipped, root, self.game)
@@ -98,7 +98,7 @@ def _own_outside(game: Path, description: GameDescription) -> list[Path]:
     mark = _mark(game)
     return [
         root for root in outside_of(game, description)
-        if home_of(root).is_dir() and all(one.by.endswith(mark) for one in installed(root).values())
+        if home_of(root).is_dir() and all(installed.by.endswith(mark) for installed in installed(root).values())
     ]  # fmt: skip
 
 
@@ -128,10 +128,10 @@ def all_states(game: Path, description: GameDescription) -> list[FileState]:
     """What has become of each file that was installed, in the game and where its add-ons are."""
     found = states(game)
     for root in _own_outside(game, description):
-        found += [changed(one, path=(root / one.path).as_posix()) for one in states(root)]
+        found += [changed(state, path=(root / state.path).as_posix()) for state in states(root)]
     return found
 
 
 def _placed(actions: Iterable[Action], root: Path, game: Path) -> list[Action]:
     """Actions in a folder that is not the game's say where."""
-    return [one if root == game else changed(one, path=(root / one.path).as_posix()) for one in actions]
+    return [action if root == game else changed(action, path=(root / action.path).as_posix()) for action in actions]

@@ -41,8 +41,11 @@ def plan_install(
     for name, source in sorted(files.items()):
         target = inside(game, name)
         actions.append(_action(name, target, source, state.installed.get(name), by))
-    leaving = {name: one for name, one in state.installed.items() if name not in files}
-    return [*actions, *(_why_out(planned_back(game, name, one), one, by) for name, one in sorted(leaving.items()))]
+    leaving = {name: installed for name, installed in state.installed.items() if name not in files}
+    return [
+        *actions,
+        *(_why_out(planned_back(game, name, installed), installed, by) for name, installed in sorted(leaving.items())),
+    ]
 
 
 def _action(name: str, target: Path, source: Content, known: Installed | None, by: str) -> Action:
@@ -58,12 +61,16 @@ def _action(name: str, target: Path, source: Content, known: Installed | None, b
 
 def _check_others(game: Path, state: State, files: Iterable[str], ours: Collection[str], replace: bool) -> None:
     """RefusedError when files of another install would go, and nobody said that they may."""
-    others = [name for name, one in sorted(state.installed.items()) if one.by not in ours and is_ours(game / name, one)]
+    others = [
+        name
+        for name, installed in sorted(state.installed.items())
+        if installed.by not in ours and is_ours(game / name, installed)
+    ]
     if others and not replace:
         wanted = set(files)
-        some = ", ".join(f"{name} ({'replaced' if name in wanted else 'put back'})" for name in others[:5])
+        text = ", ".join(f"{name} ({'replaced' if name in wanted else 'put back'})" for name in others[:5])
         more = f" and {len(others) - 5} more" if len(others) > 5 else ""
-        raise RefusedError(f"another bench has installed files in {game}, which this install would take out: {some}{more}",
+        raise RefusedError(f"another bench has installed files in {game}, which this install would take out: {text}{more}",
                            "--replace to take them out, or `volvex restore` first")  # fmt: skip
 
 
@@ -122,16 +129,20 @@ def install(
             if known is not None and _is_there(game / name, source, known, store, on_progress):
                 after[name] = changed(known, by=by, made_of=sources, source=_stamp(source))
                 continue
-            action, move, one = _move_in(game, name, source, len(moves), known, store, on_progress, by)
+            action, move, installed = _move_in(game, name, source, len(moves), known, store, on_progress, by)
             done.actions.append(action)
             moves.append(move)
-            after[name] = changed(one, made_of=sources)
-            if known is not None and known.original not in (None, one.original):
+            after[name] = changed(installed, made_of=sources)
+            if known is not None and known.original not in (None, installed.original):
                 older.append(Older(name, str(known.original)))
-        gone = {name: one for name, one in state.installed.items() if name not in files}
-        shared = {one.original for one in after.values() if one.original} | {one.original for one in older}
+        gone = {name: installed for name, installed in state.installed.items() if name not in files}
+        shared = {installed.original for installed in after.values() if installed.original} | {
+            older.original for older in older
+        }
         back, kept = moves_back(game, gone, store, done, on_progress, shared, len(moves), older)
-        done.actions = [_why_out(one, gone[one.path], by) if one.path in gone else one for one in done.actions]
+        done.actions = [
+            _why_out(action, gone[action.path], by) if action.path in gone else action for action in done.actions
+        ]
         made = State(state.installed, older, "install", [*moves, *back], [], after | kept, state.generation)
         if made.moves:
             leave_out(done, carry_out(game, home, made, disk))

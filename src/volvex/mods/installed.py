@@ -32,13 +32,16 @@ class FileState:
 
 def states(game: Path) -> list[FileState]:
     """What has become of each file that was installed, sorted by path."""
-    return [FileState(name, _state(game / name, one), one.made_of) for name, one in sorted(installed(game).items())]
+    return [
+        FileState(name, _state(game / name, installed), installed.made_of)
+        for name, installed in sorted(installed(game).items())
+    ]
 
 
-def _state(path: Path, one: Installed) -> str:
-    if is_ours(path, one):
-        return "installed" if one.now else "set aside"
-    return "original" if is_original(path, one) else "changed since"
+def _state(path: Path, installed: Installed) -> str:
+    if is_ours(path, installed):
+        return "installed" if installed.now else "set aside"
+    return "original" if is_original(path, installed) else "changed since"
 
 
 def originals(game: Path) -> dict[str, Path | None]:

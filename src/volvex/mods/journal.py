@@ -112,8 +112,13 @@ class State:
 
     def needed(self) -> set[str]:
         """The digests of all originals that belong to something."""
-        found = {one.original for state in (self.installed, self.after) for one in state.values() if one.original}
-        return found | {one.original for one in self.older}
+        found = {
+            installed.original
+            for state in (self.installed, self.after)
+            for installed in state.values()
+            if installed.original
+        }
+        return found | {older.original for older in self.older}
 
     def written(self) -> str:
         body = json.dumps(asdict(self), indent=1)
@@ -221,28 +226,28 @@ def _folder(value: object) -> str:
 def _installed(value: Mapping[str, Mapping[str, Any]]) -> dict[str, Installed]:
     return {
         _path(name): Installed(
-            None if one["original"] is None else _digest(one["original"]), _token(one["now"]) if one["now"] else "", _folder(one["folder"]),
-            text(one["stamp"]), tuple((text(name), whole(number)) for name, number in one["entries"]), _blocks(one["blocks"]), text(one["by"]),
-            tuple(map(text, one.get("made_of", ()))), text(one.get("source", "")), tuple(map(text, one.get("lines", ()))),
+            None if record["original"] is None else _digest(record["original"]), _token(record["now"]) if record["now"] else "", _folder(record["folder"]),
+            text(record["stamp"]), tuple((text(name), whole(number)) for name, number in record["entries"]), _blocks(record["blocks"]), text(record["by"]),
+            tuple(map(text, record.get("made_of", ()))), text(record.get("source", "")), tuple(map(text, record.get("lines", ()))),
         )
-        for name, one in value.items()
+        for name, record in value.items()
     }  # fmt: skip
 
 
-def _move(one: Mapping[str, Any]) -> Move:
+def _move(record: Mapping[str, Any]) -> Move:
     return Move(
-        _path(one["path"]), None if one["old"] is None else _token(one["old"]), None if one["new"] is None else _digest(one["new"]),
-        None if one["incoming"] is None else _within(one["incoming"], _WAITING), _within(one["aside"], _ASIDE), _folder(one["folder"]),
-        text(one["stamp"]),
+        _path(record["path"]), None if record["old"] is None else _token(record["old"]), None if record["new"] is None else _digest(record["new"]),
+        None if record["incoming"] is None else _within(record["incoming"], _WAITING), _within(record["aside"], _ASIDE), _folder(record["folder"]),
+        text(record["stamp"]),
     )  # fmt: skip
 
 
-def _writing(one: Mapping[str, Any]) -> Writing:
-    spans = [[whole(number) for number in span] for span in one["spans"]]
+def _writing(record: Mapping[str, Any]) -> Writing:
+    spans = [[whole(number) for number in span] for span in record["spans"]]
     if any(len(span) != 3 for span in spans):
         raise ValueError("an invalid stretch")
-    return Writing(_path(one["path"]), _within(one["incoming"], _WAITING), _within(one["undo"], _WAITING), spans,
-                   whole(one["before"]), whole(one["size"]), _blocks(one["blocks"]))  # fmt: skip
+    return Writing(_path(record["path"]), _within(record["incoming"], _WAITING), _within(record["undo"], _WAITING), spans,
+                   whole(record["before"]), whole(record["size"]), _blocks(record["blocks"]))  # fmt: skip
 
 
 def write_state(folder: Path, state: State, disk: Disk) -> None:

@@ -70,7 +70,7 @@ class ModLibrary:
             except ValueError as error:
                 raise FormatError(path, f"not a valid library of mods: {error}", hint="removing it: the mods stay, and are off then") from error  # fmt: skip
         known = {entry.id for entry in library.entries}
-        library.entries += [Entry(one, False) for one in library._added() if one not in known]
+        library.entries += [Entry(text, False) for text in library._added() if text not in known]
         return library
 
     def _added(self) -> list[str]:
@@ -87,8 +87,10 @@ class ModLibrary:
             name = typed.text(typed.member(row, "id"))
             if name in there:
                 self.entries.append(Entry(name, row.get("on") is True))
-        for key, one in typed.items(value.get("settled", {})):
-            self.settled[key] = Decision(typed.text(typed.member(one, "mod")), typed.text(typed.member(one, "state")))
+        for key, record in typed.items(value.get("settled", {})):
+            self.settled[key] = Decision(
+                typed.text(typed.member(record, "mod")), typed.text(typed.member(record, "state"))
+            )
         used = typed.mapping(value.get("used", {}))
         lists = [tuple(map(typed.text, typed.listed(used.get(name, [])))) for name in ("prefer", "only")]
         self.used = Used(typed.text(used.get("way", "")), *lists)
@@ -100,7 +102,9 @@ class ModLibrary:
             "game": str(self.game),
             "order": [{"id": entry.id, "on": entry.on} for entry in self.entries],
             "used": asdict(self.used),
-            "settled": {key: {"mod": one.mod, "state": one.state} for key, one in sorted(self.settled.items())},
+            "settled": {
+                key: {"mod": decision.mod, "state": decision.state} for key, decision in sorted(self.settled.items())
+            },
         }
         with atomic(self.disk, self.folder / NAME) as file:
             self.disk.write(file, (json.dumps(value, indent=1) + "\n").encode())
@@ -236,7 +240,7 @@ class ModLibrary:
         for entry in self.entries:
             with contextlib.suppress(VolvexError):  # damaged: told where it is used
                 descriptor = read_descriptor(self.path(entry.id) / DESCRIPTOR)
-                needs[entry.id] = {*(one.id for one in descriptor.requires), *descriptor.after}
+                needs[entry.id] = {*(requirement.id for requirement in descriptor.requires), *descriptor.after}
         left, done = list(self.entries), list[Entry]()
         while left:
             waiting = {entry.id for entry in left}

@@ -26,10 +26,12 @@ _SHARED = "others have changed this list since: only our lines go"
 def plan_restore(game: Path, force: Collection[str] = ()) -> Done:
     """What restoring would do; nothing is touched."""
     state, done = read_state(home_of(game)), Done()
-    for name, one in sorted(state.installed.items()):
-        action = planned_back(game, name, one)
+    for name, installed in sorted(state.installed.items()):
+        action = planned_back(game, name, installed)
         if action.what == "skip" and name in force:
-            action = Action(name, "put back", action.before, _kept_size(game, one), "the changed file is kept aside")
+            action = Action(
+                name, "put back", action.before, _kept_size(game, installed), "the changed file is kept aside"
+            )
         (done.skipped if action.what == "skip" else done.actions).append(action)
     done.skipped += held(game, state, [])
     return done
@@ -72,8 +74,8 @@ def _offer(name: str) -> str:
 def held(game: Path, state: State, force: Collection[str]) -> list[Action]:
     """What the store still holds beside what is installed: older originals, and those that no journal knows."""
     found = [
-        Action(one.path, "skip", size, size, "an older original, from before a game update or another change, is kept", _offer(one.path))
-        for one, size in ((one, size_of(game / one.path)) for one in state.older if one.path not in force)
+        Action(older.path, "skip", size, size, "an older original, from before a game update or another change, is kept", _offer(older.path))
+        for older, size in ((older, size_of(game / older.path)) for older in state.older if older.path not in force)
     ]  # fmt: skip
     return found + [
         Action(
@@ -106,10 +108,10 @@ def restore(game: Path, disk: Disk, on_progress: OnProgress = nothing, force: Co
     with locked(game, disk) as home:
         recover_in(game, home, disk, back=True)
         state, store = _settled(game, home, disk, on_progress), Store(home / "originals", disk)
-        _check_force(force, {*state.installed, *(one.path for one in state.older)})
+        _check_force(force, {*state.installed, *(older.path for older in state.older)})
         require_writable(game, list(state.installed))
         aside = _forced(game, home, state, force, store, disk, on_progress)
-        shared, older = {one.original for one in state.older}, list(state.older)
+        shared, older = {older.original for older in state.older}, list(state.older)
         moves, kept = moves_back(game, state.installed, store, done, on_progress, shared, 0, older)
         if moves or kept != state.installed:
             made = State(state.installed, older, "restore", moves, [], kept, state.generation)
@@ -135,7 +137,9 @@ def _check_force(force: Collection[str], known: Collection[str]) -> None:
 def _settled(game: Path, home: Path, disk: Disk, on_progress: OnProgress) -> State:
     """The journal without older originals that are back in the game by somebody else's doing."""
     state = read_state(home)
-    left = [one for one in state.older if content_id(game / one.path, one.original, on_progress) != one.original]
+    left = [
+        older for older in state.older if content_id(game / older.path, older.original, on_progress) != older.original
+    ]
     if left != state.older:
         state.older = left
         write_state(home, state, disk)
@@ -153,7 +157,7 @@ def _forced(
         if known is not None and (not os.path.lexists(target) or is_ours(target, known) or is_original(target, known)):
             continue
         if known is None or known.original is None:  # the newest of the older ones
-            older = [one for one in state.older if one.path == name]
+            older = [older for older in state.older if older.path == name]
             if not older:
                 continue
             known = Installed(older[-1].original, older[-1].original)
@@ -169,13 +173,13 @@ def _forced(
     return moved
 
 
-def _lines_out(game: Path, name: str, one: Installed, number: int, store: Store) -> Move | None:
+def _lines_out(game: Path, name: str, installed: Installed, number: int, store: Store) -> Move | None:
     """The move that takes our lines out of a list that others have changed since; None when none of them is there, or it is no list
     any more."""
     target, incoming = game / name, f"incoming/list-{number}"
     try:
         data = read_list(target)
-        left = without_lines(data, one.lines, name)
+        left = without_lines(data, installed.lines, name)
     except (FormatError, IsADirectoryError):
         return None
     if left == data:
@@ -201,46 +205,52 @@ def moves_back(
     """
     moves: list[Move] = []
     kept: dict[str, Installed] = {}
-    counts = [one.original for one in those.values()]
-    for name, one in sorted(those.items()):
+    counts = [installed.original for installed in those.values()]
+    for name, installed in sorted(those.items()):
         target, aside = game / name, f"replaced/{number + len(moves)}"
         if reached(game, name) is None:  # a link has come to lie there, or on its way
-            done.skipped.append(skipped(game, name, one))
-            kept[name] = one
+            done.skipped.append(skipped(game, name, installed))
+            kept[name] = installed
             continue
         there, stamp = os.path.lexists(target), stamp_of(target) if target.is_file() else ""
-        if there and not is_ours(target, one, on_progress):
-            if is_original(target, one, on_progress):
+        if there and not is_ours(target, installed, on_progress):
+            if is_original(target, installed, on_progress):
                 done.actions.append(
                     Action(name, "put back", size_of(target), size_of(target), "its original was back already")
                 )
                 continue
-            move = _lines_out(game, name, one, number + len(moves), store) if one.lines else None
+            move = _lines_out(game, name, installed, number + len(moves), store) if installed.lines else None
             if move is not None:
                 moves.append(move)
-                older += [Older(name, str(one.original))] if one.original not in (None, move.new) else []
+                older += [Older(name, str(installed.original))] if installed.original not in (None, move.new) else []
                 left = size_of(store.folder.parent / str(move.incoming))
                 done.actions.append(Action(name, "put back", size_of(target), left, _SHARED))
                 continue
-            done.skipped.append(skipped(game, name, one))
-            if one.original is not None:
-                kept[name] = one
+            done.skipped.append(skipped(game, name, installed))
+            if installed.original is not None:
+                kept[name] = installed
             continue
-        if one.original is None:
+        if installed.original is None:
             if there:
-                moves.append(Move(name, one.now, None, None, aside, one.folder, stamp))
+                moves.append(Move(name, installed.now, None, None, aside, installed.folder, stamp))
                 done.actions.append(Action(name, "remove", size_of(target), None))
             continue
-        if not store.is_sound(one.original, on_progress):
+        if not store.is_sound(installed.original, on_progress):
             size = size_of(target)
-            done.skipped.append(Action(name, "skip", size, size, f"its original in {_where(one.original)} is missing or damaged: "
+            done.skipped.append(Action(name, "skip", size, size, f"its original in {_where(installed.original)} is missing or damaged: "
                                        "have the game's launcher repair this file"))  # fmt: skip
-            kept[name] = one
+            kept[name] = installed
             continue
-        done.actions.append(Action(name, "put back", size_of(target), size_of(store.path(one.original))))
-        incoming = store.path(one.original).relative_to(store.folder.parent).as_posix()
-        if one.original in shared or counts.count(one.original) > 1:
+        done.actions.append(Action(name, "put back", size_of(target), size_of(store.path(installed.original))))
+        incoming = store.path(installed.original).relative_to(store.folder.parent).as_posix()
+        if installed.original in shared or counts.count(installed.original) > 1:
             incoming = f"incoming/back-{number + len(moves)}"
-            copy(store.path(one.original), store.folder.parent / incoming, one.original, store.disk, on_progress)
-        moves.append(Move(name, one.now if there else None, one.original, incoming, aside, stamp=stamp))
+            copy(
+                store.path(installed.original),
+                store.folder.parent / incoming,
+                installed.original,
+                store.disk,
+                on_progress,
+            )
+        moves.append(Move(name, installed.now if there else None, installed.original, incoming, aside, stamp=stamp))
     return moves, kept

@@ -100,7 +100,7 @@ def _forward(game: Path, home: Path, state: State, disk: Disk, fresh: bool = Fal
     """Do what is left of a transaction; the paths of files that were left alone."""
     after, left = dict(state.after), set[str]()
     # files that were updated since are left alone, and their records stay
-    ours = [one for one in state.writings if fresh or _is_ours(game, home, one)]
+    ours = [writing for writing in state.writings if fresh or _is_ours(game, home, writing)]
     _allocate(game, ours, disk)
     for writing in ours:
         target = inside(game, writing.path)
@@ -115,7 +115,7 @@ def _forward(game: Path, home: Path, state: State, disk: Disk, fresh: bool = Fal
         elif move.path in state.installed and move.path not in after:  # its original has not come back
             after[move.path] = state.installed[move.path]
     write_state(home, State(after, state.older, generation=state.generation), disk)
-    return left | {one.path for one in state.writings if one not in ours}
+    return left | {writing.path for writing in state.writings if writing not in ours}
 
 
 def _back(game: Path, home: Path, state: State, disk: Disk) -> None:
@@ -133,7 +133,7 @@ def _back(game: Path, home: Path, state: State, disk: Disk) -> None:
         if not _move_back(game, home, move, disk) and move.path in state.after and move.path not in before:
             before[move.path] = state.after[move.path]
     known = {(path, one.original) for path, one in before.items()}
-    older = [one for one in state.older if (one.path, one.original) not in known]
+    older = [older for older in state.older if (older.path, older.original) not in known]
     write_state(home, State(before, older, generation=state.generation), disk)
 
 

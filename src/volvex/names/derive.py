@@ -76,7 +76,7 @@ def endings(paths: Iterable[str]) -> list[str]:
     """The extensions of known paths, the most common first, and those that are common everywhere; with their dots."""
     counted = Counter(Parts.of(path).ending for path in paths)
     known = [ending for ending, _ in counted.most_common(MOST) if 1 < len(ending) < 10]
-    return list(dict.fromkeys([*known, *(f".{one}" for one in ENDINGS)]))
+    return list(dict.fromkeys([*known, *(f".{ending}" for ending in ENDINGS)]))
 
 
 def other_endings(new: Sequence[str], every: Sequence[str]) -> Iterator[Product]:
@@ -91,7 +91,7 @@ def same_names_elsewhere(new: Sequence[str], known: Sequence[str]) -> Iterator[P
     siblings, new_siblings = _siblings(known), _siblings(new)
     for above in new_siblings:
         yield list(new_siblings[above]), list(lasts[above])
-        yield [one for one in siblings[above] if one not in new_siblings[above]], list(new_lasts[above])
+        yield [text for text in siblings[above] if text not in new_siblings[above]], list(new_lasts[above])
 
 
 def _lasts(paths: Sequence[str]) -> dict[str, dict[str, None]]:
@@ -134,20 +134,20 @@ def numbered(new: Sequence[str], bears: Callable[[int], bool] = lambda size: Fal
                 bare = len(digits) == 1 or digits[0] != "0"  # no zeros in front are needed, so there may be none
                 place = heads.setdefault((path[match.end() :], len(digits), bare), {})
                 place.setdefault(path[: match.start()], set()).add(int(digits) // NEIGHBOURS)
-    for (tail, width, bare), some in heads.items():
-        if width <= 2 or (width <= ALL_DIGITS and bears(2 * len(some) * 10**width)):
-            yield list(some), _numbers(range(10 ** max(2, width)), width, bare, tail)
+    for (tail, width, bare), mapping in heads.items():
+        if width <= 2 or (width <= ALL_DIGITS and bears(2 * len(mapping) * 10**width)):
+            yield list(mapping), _numbers(range(10 ** max(2, width)), width, bare, tail)
             continue
-        for near in sorted({one for nears in some.values() for one in nears}):
+        for near in sorted({near for nears in mapping.values() for near in nears}):
             window = range(max(0, (near - 1) * NEIGHBOURS), (near + 2) * NEIGHBOURS)
-            yield [head for head, nears in some.items() if near in nears], _numbers(window, width, bare, tail)
+            yield [head for head, nears in mapping.items() if near in nears], _numbers(window, width, bare, tail)
 
 
 def _numbers(numbers: range, width: int, bare: bool, tail: str) -> list[str]:
-    told = [f"{number:0{width}}{tail}" for number in numbers] + (
+    lines = [f"{number:0{width}}{tail}" for number in numbers] + (
         [f"{number}{tail}" for number in numbers] if bare else []
     )
-    return list(dict.fromkeys(told))
+    return list(dict.fromkeys(lines))
 
 
 def sides(new: Sequence[str], known: Sequence[str]) -> Iterator[Product]:
@@ -161,5 +161,5 @@ def sides(new: Sequence[str], known: Sequence[str]) -> Iterator[Product]:
         heads[parts.folder + parts.stem] = None
         if "_" in parts.stem.strip("_"):
             heads[parts.folder + parts.stem.rpartition("_")[0]] = None
-    for ending, some in by_ending.items():
-        yield list(some), [ending, *(tail + ending for tail in tails)]
+    for ending, mapping in by_ending.items():
+        yield list(mapping), [ending, *(tail + ending for tail in tails)]

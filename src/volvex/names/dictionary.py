@@ -35,12 +35,12 @@ def decoded(data: bytes, name: str, encoding: str | None = None) -> str:
 
     Without an `encoding` it is what a mark at the start says, otherwise UTF-8.
     """
-    told = encoding or next((code for mark, code in _MARKS.items() if data.startswith(mark)), "utf-8")
+    text = encoding or next((code for mark, code in _MARKS.items() if data.startswith(mark)), "utf-8")
     try:
-        return data.decode(told)
+        return data.decode(text)
     except UnicodeDecodeError as error:
         line = data.count(b"\n", 0, error.start) + 1
-        raise FormatError(name, f"line {line} is not {told}", offset=error.start,
+        raise FormatError(name, f"line {line} is not {text}", offset=error.start,
                           hint="`--encoding cp1252`, or whatever it was written in") from error  # fmt: skip
 
 

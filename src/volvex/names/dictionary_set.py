@@ -33,7 +33,7 @@ class DictionarySet:
         found = []
         for folder in self._folders:
             found += [Dictionary(path, "", self._memory) for path in files(folder)]
-            below = sorted(one for one in folder.iterdir() if one.is_dir()) if folder.is_dir() else []
+            below = sorted(path for path in folder.iterdir() if path.is_dir()) if folder.is_dir() else []
             found += [Dictionary(path, one.name, self._memory) for one in below for path in files(one)]
         for home in (*self._packs, *SHIPPED):
             for folder in sorted(home.glob(f"*/{FOLDER}")):
@@ -53,13 +53,13 @@ class DictionarySet:
             return {}
         order = np.argsort(keys[0], kind="stable")
         decided: set[int] = set()
-        for one in self.of(layout):
-            for row, path in _told(one, keying, keys):
+        for dictionary in self.of(layout):
+            for row, path in _told(dictionary, keying, keys):
                 found.setdefault(row, {}).setdefault(spelt(path), path)
                 decided.add(row)
-        for one in self.of(layout) if keying is not None and keying.numbering is None else ():
+        for dictionary in self.of(layout) if keying is not None and keying.numbering is None else ():
             assert keying is not None
-            for row, path in _hashed(one, keying, keys, order):
+            for row, path in _hashed(dictionary, keying, keys, order):
                 if row not in decided:
                     found.setdefault(row, {}).setdefault(spelt(path), path)
         return {row: list(paths.values()) for row, paths in found.items()}
@@ -115,5 +115,5 @@ def _numbers(key: str, keying: Keying | None, count: int) -> list[int] | None:
     if count == 1:
         return numbers
     kinds: list[str] = [part.what for part in keying.parts] if keying is not None else list(KEYS)[:count]
-    told: list[str] = [kind for kind in ("folder hash", "name hash", "extension hash") if kind in kinds]
-    return [numbers[told.index(kind)] for kind in kinds]
+    lines: list[str] = [kind for kind in ("folder hash", "name hash", "extension hash") if kind in kinds]
+    return [numbers[lines.index(kind)] for kind in kinds]

@@ -45,15 +45,15 @@ _MARKED = frozenset(("png", "jpg", "gif", "dds", "webp", "wav", "ogg", "flac", "
 _TEXTS = frozenset(("txt", "xml", "json", "csv", "tsv", "ini", "cfg", "lst", "lua", "js", "html", "md", "yaml", "toml"))
 
 
-def kind_of(path: str, told: str) -> Kind:
+def kind_of(path: str, text: str) -> Kind:
     """Whether a path suits content whose own ending would be `told`."""
     ending = filetypes.kind_by_name(path)
-    ending, told = _SAME.get(ending, ending), _SAME.get(told, told)
-    if ending == told and told:
+    ending, text = _SAME.get(ending, ending), _SAME.get(text, text)
+    if ending == text and text:
         return Kind.AGREES
-    if ending in _TEXTS and told in ("txt", "xml", "json"):
+    if ending in _TEXTS and text in ("txt", "xml", "json"):
         return Kind.AGREES if ending not in ("xml", "json") else Kind.DISAGREES
-    if told in _MARKED or ending in _MARKED or (ending in _TEXTS and told):
+    if text in _MARKED or ending in _MARKED or (ending in _TEXTS and text):
         return Kind.DISAGREES if ending != "-" else Kind.UNTOLD
     return Kind.UNTOLD
 

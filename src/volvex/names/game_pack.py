@@ -118,19 +118,19 @@ def packs(home: Path) -> list[Pack]:
     """The user's packs, then those that ship."""
     recover(home)
     return [
-        pack_in(one, ships)
+        pack_in(path, ships)
         for folder, ships in ((home, False), (GAMES, True))
-        for one in (sorted(folder.iterdir()) if folder.is_dir() else ())
-        if one.is_dir() and one.name not in RESERVED and (one / DESCRIPTION).is_file()
+        for path in (sorted(folder.iterdir()) if folder.is_dir() else ())
+        if path.is_dir() and path.name not in RESERVED and (path / DESCRIPTION).is_file()
     ]
 
 
 def pack_named(home: Path, name: str) -> Pack:
     """The pack of that name; NotFoundError when there is none."""
     every = packs(home)
-    found = next((one for one in every if one.name == name), None)
+    found = next((pack for pack in every if pack.name == name), None)
     if found is None:
-        raise NotFoundError(f"there is no game pack {shown(name)}", f"one of {', '.join(one.name for one in every)}")
+        raise NotFoundError(f"there is no game pack {shown(name)}", f"one of {', '.join(pack.name for pack in every)}")
     return found
 
 
@@ -147,9 +147,9 @@ def add_pack(home: Path, pack: Pack, name: str, disk: Disk, overwrite: bool = Fa
     for folder in (fresh, old):
         shutil.rmtree(folder, ignore_errors=True)
     try:
-        for one in (DESCRIPTION, *pack.layouts, *pack.names, *pack.others):
-            with atomic(disk, fresh / one, durable=False) as file:
-                disk.write(file, (pack.folder / one).read_bytes())
+        for text in (DESCRIPTION, *pack.layouts, *pack.names, *pack.others):
+            with atomic(disk, fresh / text, durable=False) as file:
+                disk.write(file, (pack.folder / text).read_bytes())
         if target.exists():
             with atomic(disk, target / REPLACED, durable=False) as file:
                 disk.write(file, b"")

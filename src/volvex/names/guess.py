@@ -36,15 +36,15 @@ class _Walk:
             yield patterns.combination(heads, run) + texts[node]
 
     def _parts(self, heads: Sequence[Sequence[str]]) -> list[list[bytes]]:
-        return [[front(self.key, "")], *([self.key.plain(text) for text in some] for some in heads)]
+        return [[front(self.key, "")], *([self.key.plain(text) for text in texts] for texts in heads)]
 
     def seconds(self) -> float:
         """How long it will take, as far as a short trial on one core tells."""
         heads, tails = patterns.heads_and_tails(self.places)
         tree, _ = tails_of(self.key, tails)
         runs = 1
-        for some in heads:
-            runs *= len(some)
+        for texts in heads:
+            runs *= len(texts)
         wanted, hasher = min(runs, max(1, TRIAL // len(tails))), bulk_hash(self.key.rule.algorithm)
         hasher.walk(self._parts(heads), 0, 1, tree, self.targets, self.key.bits)  # compiles it
         start = time.perf_counter()
@@ -97,11 +97,11 @@ def _tested(
 ) -> list[str]:
     """Those of few paths that have an entry's key, as found by guessing among `tried`."""
     lasts = _texts(endings)
-    some = list(
+    texts = list(
         dict.fromkeys(f"{folder}{stem}{ending}".lstrip("/") for folder in folders for stem in names for ending in lasts)
     )
-    found = unresolved.test(some, EvidenceKind.GUESSED, lambda path: "")
-    unresolved.tried[EvidenceKind.GUESSED] += max(0, tried - len(some))
+    found = unresolved.test(texts, EvidenceKind.GUESSED, lambda path: "")
+    unresolved.tried[EvidenceKind.GUESSED] += max(0, tried - len(texts))
     return found
 
 

@@ -37,7 +37,9 @@ def hints_by(layout: Layout, keying: Keying, keys: Array, names: DictionarySet) 
     if keying.numbering is not None or len(keys) < LEAST:
         return
     lists = dict.fromkeys([*names.of(layout), *names.dictionaries])  # a layout that is being written has no game yet
-    known = list(itertools.islice((line for one in lists for line in one.lines() if " = " not in line), MOST))
+    known = list(
+        itertools.islice((line for dictionary in lists for line in dictionary.lines() if " = " not in line), MOST)
+    )
     if len(known) < LEAST:
         return
     part = keying.parts[0]

@@ -123,7 +123,7 @@ def _range(text: str, match: re.Match[str]) -> Iterator[Part]:
     if left_high - left_low >= WRITTEN_OUT:
         raise UsageError(f"{text}: {match[0]} stands for {high - low + 1:,} numbers of different lengths", "a range in as many digits on both sides, from a round number to one below a round number")  # fmt: skip
     if width - whole > 0 or not width:
-        yield tuple(f"{one:0{max(0, width - whole)}d}" for one in range(left_low, left_high + 1))
+        yield tuple(f"{number:0{max(0, width - whole)}d}" for number in range(left_low, left_high + 1))
     for _ in range(whole):
         yield tuple("0123456789")
 

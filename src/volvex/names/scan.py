@@ -92,8 +92,8 @@ def _batches(found: Found) -> Iterator[_Batch]:
     for group in found.groups:
         stamp = _stamp(group)
         rows = np.array([row for row in group.rows.tolist() if not _passed_by(group.archive, row)], np.int64)
-        for number, some in enumerate(batches(group.archive, rows)):
-            yield _of_entries(group, some, stamp, number)
+        for number, numbers in enumerate(batches(group.archive, rows)):
+            yield _of_entries(group, numbers, stamp, number)
     for name, path in _plain_files(found):
         yield _of_file(name, path)
 
@@ -111,9 +111,9 @@ def _plain_files(found: Found) -> Iterator[tuple[str, Path]]:
 def _stamp(group: Group) -> str:
     """What tells an archive's content from that of another version: where it lies, its size, and its directory."""
     of = group.archive.entries
-    told = b"".join(np.ascontiguousarray(column).tobytes() for column in (of.start, of.stored, of.size, group.rows))
+    data = b"".join(np.ascontiguousarray(column).tobytes() for column in (of.start, of.stored, of.size, group.rows))
     head = group.archive.source.peek(0, 1 << 16)
-    return f"{group.archive.source.size} {digest_bytes(told + head)[:24]}"
+    return f"{group.archive.source.size} {digest_bytes(data + head)[:24]}"
 
 
 def _passed_by(archive: Archive, row: int) -> bool:

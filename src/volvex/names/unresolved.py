@@ -67,10 +67,10 @@ class UnresolvedEntries:
     @functools.cached_property
     def shares(self) -> dict[str, float]:
         """How common each kind of content is among the entries, by the ending that it suggests."""
-        told = Counter(
+        counter = Counter(
             place.archive.ending(place.row) for places in list(self.places.values())[:2000] for place in places[:1]
         )
-        return {ending: count / max(1, told.total()) for ending, count in told.items()}
+        return {ending: count / max(1, counter.total()) for ending, count in counter.items()}
 
     # testing
 
@@ -78,12 +78,12 @@ class UnresolvedEntries:
         """Those of some paths that have an entry's key, and were not found before."""
         found = []
         for first in range(0, len(paths), AT_ONCE):
-            some = paths[first : first + AT_ONCE]
-            self.tried[how] += len(some)
-            columns = self.keying.columns(some)
+            texts = paths[first : first + AT_ONCE]
+            self.tried[how] += len(texts)
+            columns = self.keying.columns(texts)
             hits = np.flatnonzero(np.isin(columns[0], self.targets().keys))
             for at in hits.tolist():
-                found += self._hit(tuple(int(column[at]) for column in columns), some[at], how, where)
+                found += self._hit(tuple(int(column[at]) for column in columns), texts[at], how, where)
         return found
 
     def test_product(
@@ -108,9 +108,9 @@ class UnresolvedEntries:
     ) -> list[str]:  # fmt: skip
         found, step = [], max(1, AT_ONCE // len(tails))
         for first in range(0, len(heads), step):
-            some = [head + tail for head in heads[first : first + step] for tail in tails]
-            found += self.test(some, how, where)
-            on_progress(len(some))
+            texts = [head + tail for head in heads[first : first + step] for tail in tails]
+            found += self.test(texts, how, where)
+            on_progress(len(texts))
         return found
 
     def _hit(self, key: Key, path: str, how: EvidenceKind, where: Callable[[str], str]) -> list[str]:
@@ -122,14 +122,14 @@ class UnresolvedEntries:
         if before is not None and before.how <= how:
             return []
         place, learnt, path = places[0], where(path), spelt
-        told = place.archive.ending(place.row)
+        text = place.archive.ending(place.row)
         new = Find(
             path,
             place.path,
             place.archive.entries.names.raw(place.row).decode("ascii", "replace"),
             how,
             learnt,
-            evidence.kind_of(path, told),
+            evidence.kind_of(path, text),
         )
         self.finds[key, path] = new
         return [path] if before is None else []
@@ -233,31 +233,31 @@ def tails_of(part: KeyPart, tails: Sequence[str]) -> tuple[SuffixTrie, dict[int,
     ), names
 
 
-def _grow(some: list[bytes], done: int, depth: int, texts: dict[bytes, str], nodes: list[tuple[bytes, int, bool]], names: dict[int, str]) -> None:  # fmt: skip
+def _grow(chunks: list[bytes], done: int, depth: int, texts: dict[bytes, str], nodes: list[tuple[bytes, int, bool]], names: dict[int, str]) -> None:  # fmt: skip
     """Nodes for sorted texts that have their first `done` bytes in common."""
     at = 0
-    if some and len(some[0]) == done:  # it ends where those above do
+    if chunks and len(chunks[0]) == done:  # it ends where those above do
         nodes.append((b"", depth, True))
-        names[len(nodes) - 1] = texts[some[0]]
+        names[len(nodes) - 1] = texts[chunks[0]]
         at = 1
-    while at < len(some):
-        first, until = some[at], at
-        while until < len(some) and some[until][done] == first[done]:
+    while at < len(chunks):
+        first, until = chunks[at], at
+        while until < len(chunks) and chunks[until][done] == first[done]:
             until += 1
-        common = _common(first, some[until - 1], done)
+        common = _common(first, chunks[until - 1], done)
         ends = len(first) == common
         nodes.append((first[done:common], depth, ends))
         if ends:
             names[len(nodes) - 1] = texts[first]
-        rest = some[at + ends : until]
+        rest = chunks[at + ends : until]
         if rest:
             _grow(rest, common, depth + 1, texts, nodes, names)
         at = until
 
 
-def _common(one: bytes, other: bytes, at: int) -> int:
-    size = min(len(one), len(other))
-    while at < size and one[at] == other[at]:
+def _common(data: bytes, other: bytes, at: int) -> int:
+    size = min(len(data), len(other))
+    while at < size and data[at] == other[at]:
         at += 1
     return at
 
@@ -268,8 +268,8 @@ def walked(
     """The hits of a product, walked by all cores."""
     hasher, leaves = bulk_hash(part.rule.algorithm), max(1, sum(tails.leaf))
     total = 1
-    for one in parts:
-        total *= len(one)
+    for chunks in parts:
+        total *= len(chunks)
     step = max(1, RUN // leaves)
 
     def run(first: int) -> tuple[int, list[tuple[int, int]]]:

@@ -115,7 +115,7 @@ def _write(file: Path, data: bytes, disk: Disk) -> None:
 def _known(memory: Path) -> dict[str, dict[str, str]]:
     with contextlib.suppress(OSError, ValueError):
         return {
-            address: {name: typed.text(one) for name, one in marks.items()}
+            address: {name: typed.text(mark) for name, mark in marks.items()}
             for address, marks in typed.items(typed.load(memory))
         }
     return {}

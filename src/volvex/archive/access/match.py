@@ -79,13 +79,15 @@ class Variants:
 
     def picked(self, archive: Archive, rows: Array) -> Array:
         """Those rows that are the wanted variant, or whose paths have none."""
-        told = archive.variants
-        if told is None or not self.wanted:
+        lines = archive.variants
+        if lines is None or not self.wanted:
             return rows
-        self._met |= {told[row] for row in rows.tolist()}
+        self._met |= {lines[row] for row in rows.tolist()}
         every, paths = archive.rows_by_path, archive.paths
         kept = [
-            row for row in rows.tolist() if told[row] == self.wanted or not any(told[one] for one in every[paths[row]])
+            row
+            for row in rows.tolist()
+            if lines[row] == self.wanted or not any(lines[number] for number in every[paths[row]])
         ]
         return np.array(kept, np.int64)
 

@@ -312,12 +312,12 @@ class Walker:
             inner = self._try_inner(outer, row, path, above, asked=False)
             return None if inner is None else (inner, f"{path}/{outer.names[row]}")
 
-        for one in within(archive, name, ways, enter):
-            rows = self.variants.picked(one.archive, one.rows)
+        for matched in within(archive, name, ways, enter):
+            rows = self.variants.picked(matched.archive, matched.rows)
             if len(rows):
-                found.groups.append(Group(one.archive, one.path, rows, one.above))
+                found.groups.append(Group(matched.archive, matched.path, rows, matched.above))
                 if all(way[-1] != "**" for way in ways):  # which led into those within already
-                    self._select_nested(one.archive, one.path, rows, found, one.above)
+                    self._select_nested(matched.archive, matched.path, rows, found, matched.above)
 
     def _select_named(self, archive: Archive, name: str, parts: list[str], found: Found, above: Above) -> None:
         """What a path without wildcards means in an archive."""

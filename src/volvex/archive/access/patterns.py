@@ -42,7 +42,7 @@ def _component(part: str) -> str:
     first, *rest = stretches
     if not rest:
         return first
-    return first + "".join(f"(?>[^/]*?{one})" for one in rest[:-1]) + f"[^/]*{rest[-1]}"
+    return first + "".join(f"(?>[^/]*?{text})" for text in rest[:-1]) + f"[^/]*{rest[-1]}"
 
 
 def _bracket(piece: str) -> str:

@@ -36,7 +36,7 @@ def pieces_of(name: str, path: Path, sibling: Sibling) -> list[tuple[str, Path]]
     found = [(name, path)]
     while len(found) < MOST and (other := sibling(numbered(name, len(found)))) is not None:
         found.append((numbered(name, len(found)), other))
-    sizes = [one.stat().st_size for _, one in found]
+    sizes = [path.stat().st_size for _, path in found]
     for count in range(len(found), 1, -1):  # what follows a smaller piece is no piece
         if len(set(sizes[: count - 1])) == 1 and 0 < sizes[count - 1] <= sizes[0]:
             return found[:count]
@@ -50,7 +50,7 @@ def first_of(name: str, exists: Callable[[str], bool]) -> str | None:
         return None
     before, digits, after = match.groups()
     names = (f"{before}{number:0{len(digits)}}{after}" for number in (0, 1) if number < int(digits))
-    return next((one for one in names if exists(one)), None)
+    return next((name for name in names if exists(name)), None)
 
 
 def _close(whole: JoinedSource) -> None:

@@ -197,8 +197,8 @@ def _line_hit(path: str, line: int, whole: bytes, match: re.Match[bytes]) -> Hit
     last = whole.find(b"\n", match.end())
     before = whole[max(first, match.start() - AROUND_LINE) : match.start()]
     after = whole[match.end() : min(last if last >= 0 else len(whole), match.end() + AROUND_LINE)]
-    told = [part.decode("utf-8", "replace") for part in (before, match[0], after)]
-    return Hit(path, line, None, told[0], told[1], told[2].rstrip("\r"))
+    lines = [part.decode("utf-8", "replace") for part in (before, match[0], after)]
+    return Hit(path, line, None, lines[0], lines[1], lines[2].rstrip("\r"))
 
 
 def _text_hits(path: str, content: bytes, wanted: Wanted) -> list[Hit]:

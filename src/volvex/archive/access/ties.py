@@ -63,7 +63,7 @@ class Ties:
     def encoding(self, name: str) -> tuple[str, bool]:
         """The encoding to which a text is tied, and whether it is: empty when nothing says so."""
         paths = self._whole(name) if self._encodings else []
-        found = next((one for tie, one in reversed(self._encodings) if any(map(tie.matches, paths))), "")
+        found = next((text for tie, text in reversed(self._encodings) if any(map(tie.matches, paths))), "")
         return found, bool(found)
 
     def named(self, layout: Layout | str, why: str = "") -> Layout:
@@ -71,7 +71,7 @@ class Ties:
         if isinstance(layout, Layout):
             return layout
         wanted = layout.casefold()
-        found = next((one for one in self._every() if one.title.casefold() == wanted), None)
+        found = next((layout for layout in self._every() if layout.title.casefold() == wanted), None)
         if found is None:
             said = f", to which {why} ties its files" if why else ""
             raise NotFoundError(f'there is no sound layout "{shown(layout)}"{said}', "`volvex layout list` to see which there are")  # fmt: skip
@@ -85,7 +85,7 @@ class Ties:
             if len(self._known) > 1 << 16:
                 self._known.clear()
             paths = self._whole(name)
-            tie = next((one for one in reversed(self._ties) if any(map(one.matches, paths))), None)
+            tie = next((tie for tie in reversed(self._ties) if any(map(tie.matches, paths))), None)
             self._known[name] = tie.find() if tie is not None else None
         return self._known[name]
 
@@ -108,11 +108,11 @@ def _none() -> Layout:
 
 def described(path: Path, value: Mapping[str, object], what: str = "layouts") -> dict[str, str]:
     """What a game's description ties: patterns of paths, and titles of layouts (or names of encodings); FormatError when it is not sound."""
-    told = value.get(what, {})
-    if not isinstance(told, dict) or not all(isinstance(one, str) for one in told.values()):
+    record = value.get(what, {})
+    if not isinstance(record, dict) or not all(isinstance(one, str) for one in record.values()):
         raise FormatError(path, f"[{what}] gives a text for each pattern of paths",
                           hint=f'a line such as "data/*.txt" = "..." below [{what}]')  # fmt: skip
-    return told
+    return record
 
 
 def is_game(folder: Path, known: Iterable[str], aside: Mapping[str, str]) -> bool:
@@ -121,7 +121,7 @@ def is_game(folder: Path, known: Iterable[str], aside: Mapping[str, str]) -> boo
     def is_there(name: str) -> bool:
         if (folder / name).exists():
             return True
-        target = next((one for pattern, one in aside.items() if fnmatch.fnmatchcase(name, pattern)), None)
+        target = next((text for pattern, text in aside.items() if fnmatch.fnmatchcase(name, pattern)), None)
         return target is not None and (folder / target).is_dir()
 
     return all(map(is_there, known))

@@ -87,9 +87,9 @@ def _hits(source: Source, marks: dict[bytes, int]) -> Iterator[int]:
 def _opened_at(source: Source, start: int, library: Library, opened: Opener) -> Part | None:
     """The archive that starts at a place, and where it ends."""
     window = WindowSource(source, start, source.size - start, f"{source.name}+{start:#x}")
-    told = _told_length(window, library)
-    if told is not None and 0 < told <= window.size:
-        window = WindowSource(source, start, told, window.name)
+    number = _told_length(window, library)
+    if number is not None and 0 < number <= window.size:
+        window = WindowSource(source, start, number, window.name)
     try:
         archive = opened(window, library, None, False)
         if archive is None or not len(archive):

@@ -86,8 +86,8 @@ def identify(source: Source, library: Library, path: Path | None = None, inside:
     if kind == "empty":
         guesses = [Guess("an empty file", "content", "no bytes", CONTENT, False)]
     elif kind != "binary" and not any(guess.opens for guess in guesses):
-        told = filetypes.detail(kind, source.peek(0, HEAD))
-        guesses.append(Guess(f"{kind}, {told}" if told else kind, "content", "its first bytes", CONTENT, False))
+        text = filetypes.detail(kind, source.peek(0, HEAD))
+        guesses.append(Guess(f"{kind}, {text}" if text else kind, "content", "its first bytes", CONTENT, False))
     found = Identified(source.name, source.size, sorted(guesses, key=lambda guess: -guess.sure))
     look(source, found, library, all_of_it=inside or not found.known)
     return found
@@ -202,15 +202,22 @@ def _lent(source: Source) -> Source:
 
 def by_drivers(source: Source, library: Library) -> Iterator[Guess]:
     """Open formats."""
-    for one in FORMATS.all():
-        if not one.knows(source):
+    for archive_format in FORMATS.all():
+        if not archive_format.knows(source):
             continue
         try:
-            with one.opened(_lent(source), library.keys.silent()) as archive:
-                guess = Guess(archive.called, "structure", one.WHY, MARK - one.PRIORITY // 10, True, len(archive))
+            with archive_format.opened(_lent(source), library.keys.silent()) as archive:
+                guess = Guess(
+                    archive.called,
+                    "structure",
+                    archive_format.WHY,
+                    MARK - archive_format.PRIORITY // 10,
+                    True,
+                    len(archive),
+                )
             yield guess
         except VolvexError as error:
-            yield Guess(one.TITLE, "structure", one.WHY, NEAR, False, fault=error.message)
+            yield Guess(archive_format.TITLE, "structure", archive_format.WHY, NEAR, False, fault=error.message)
 
 
 def by_pieces(path: Path, source: Source, library: Library) -> Iterator[Guess]:

@@ -97,9 +97,9 @@ def _keep(
     there: dict[str, Stamp],
     gone: set[str] | None = None,
 ) -> None:
-    told = {name: (there[name], _without_path(vars(piece), name)) for name, piece in _with_pieces(new, there).items()}
-    if told or gone:
-        memory.keep(folder, by, told, gone or ())
+    record = {name: (there[name], _without_path(vars(piece), name)) for name, piece in _with_pieces(new, there).items()}
+    if record or gone:
+        memory.keep(folder, by, record, gone or ())
 
 
 def _without_path(value: dict[str, Any], name: str) -> dict[str, Any]:
@@ -108,8 +108,8 @@ def _without_path(value: dict[str, Any], name: str) -> dict[str, Any]:
     return value | {"path": name} | {what: value[what].replace(path, _HERE) for what in ("fault", "hint")}
 
 
-def _remembered(folder: Path, told: str) -> Surveyed:
-    value = json.loads(told)
+def _remembered(folder: Path, text: str) -> Surveyed:
+    value = json.loads(text)
     value["beside"] = tuple(value["beside"])
     path = shown((folder / value["path"]).as_posix())
     return Surveyed(**value | {"path": path} | {what: value[what].replace(_HERE, path) for what in ("fault", "hint")})
@@ -210,9 +210,9 @@ def _told(archive: Archive, name: str, size: int, wanted: str) -> Surveyed:
 def _with_pieces(new: dict[str, Surveyed], there: dict[str, Stamp]) -> dict[str, Surveyed]:
     """Pieces of archives that were opened by their first are told as such."""
     found = dict(new)
-    for name, one in new.items():
+    for name, surveyed in new.items():
         folder, slash, own = name.rpartition("/")
-        for other in (folder + slash + part for part in one.beside):
+        for other in (folder + slash + part for part in surveyed.beside):
             if other in found:
                 found[other] = Surveyed(found[other].path, there[other][0], "part", f"a part of {own}")
     return found

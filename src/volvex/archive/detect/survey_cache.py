@@ -58,7 +58,7 @@ class Memory:
         if base is None:
             return
         found = {path: one for path, one in found.items() if _is_text(f"{folder}{path}")}
-        rows = [(str(folder), path, *stamp, by, json.dumps(told)) for path, (stamp, told) in found.items()]
+        rows = [(str(folder), path, *stamp, by, json.dumps(record)) for path, (stamp, record) in found.items()]
         try:
             with contextlib.closing(base), base:
                 base.executemany(

@@ -105,7 +105,7 @@ def _weights() -> Array:
     weight[32:127] = 0.4
     weight[[9, 10, 13]] = 0.6
     for common, points in (("etaoinsrhldcumfpgwybv", 1.0), ('ETAOINSRHLDCUMFPGWYBV0123456789<>/=.,"', 0.7), (" ", 1.6)):
-        weight[[ord(one) for one in common]] = points
+        weight[[ord(text) for text in common]] = points
     every = np.arange(256)
     found: Array = weight[every[:, None] ^ every[None, :]]
     return found

@@ -36,15 +36,17 @@ FORMATS: Registry[Format] = Registry("archive_format", __name__, Path(__file__).
 
 def may_begin(head: bytes) -> bool:
     """Whether an archive of some format, whole or not, begins so: by its `SIGNATURES`, for formats that have any."""
-    return any(head.startswith(mark) for one in FORMATS.all() for mark in getattr(one, "SIGNATURES", ()))
+    return any(
+        head.startswith(mark) for archive_format in FORMATS.all() for mark in getattr(archive_format, "SIGNATURES", ())
+    )
 
 
 def refuse_damaged(source: Source) -> None:
     """FormatError for a file that is certainly of some format and of which a part is missing: by its `refuse_damaged`."""
-    for one in FORMATS.all():
-        getattr(one, "refuse_damaged", lambda source: None)(source)
+    for archive_format in FORMATS.all():
+        getattr(archive_format, "refuse_damaged", lambda source: None)(source)
 
 
 def format_of(source: Source) -> Format | None:
     """The first format, by priority, that recognises a file; None when none does."""
-    return next((one for one in FORMATS.all() if one.knows(source)), None)
+    return next((archive_format for archive_format in FORMATS.all() if archive_format.knows(source)), None)

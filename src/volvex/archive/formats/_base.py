@@ -27,8 +27,8 @@ class CrcCheck:
 
     stored = False
 
-    def __init__(self, archive: Archive, row: int, told: int) -> None:
-        self._archive, self._row, self._told, self._total = archive, row, told, 0
+    def __init__(self, archive: Archive, row: int, number: int) -> None:
+        self._archive, self._row, self._told, self._total = archive, row, number, 0
 
     def update(self, data: bytes) -> None:
         self._total = zlib.crc32(data, self._total)

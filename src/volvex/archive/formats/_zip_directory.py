@@ -89,8 +89,8 @@ def read_end(source: Source) -> End:
 
 def _end64(source: Source, at: int) -> int:
     """Where the end record of the 64-bit form is: where the locator says, or right in front of it."""
-    told = int.from_bytes(source.read(at - 12, 8), "little")
-    for place in (at - 76, told):
+    number = int.from_bytes(source.read(at - 12, 8), "little")
+    for place in (at - 76, number):
         if 0 <= place <= at - 76 and source.peek(place, 4) == END64:
             return place
     raise FormatError(source.name, "the 64-bit end record is missing", offset=at - 20, field="locator.start",

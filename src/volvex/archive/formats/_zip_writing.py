@@ -124,13 +124,13 @@ class Writer:
             row: self._made(row, archive.entries.names.raw(row), content, True)
             for row, content in edit.replaced.items()
         }
-        added = [self._made(one.like, one.name, one.content, False) for one in edit.added]
+        added = [self._made(added.like, added.name, added.content, False) for added in edit.added]
         starts = archive.entries.start.copy()
         self._place_old(new, edit.removed, starts, each)
         loose = [row for row in new if starts[row] < 0]
         for row in loose:
             starts[row] = self._put(new[row])
-        places = [self._put(one) for one in added]
+        places = [self._put(new_entry) for new_entry in added]
         data = self._directory(new, edit.removed, starts, list(zip(added, places, strict=True)), each)
         begins = self._size
         self._add(Piece.of(data))
@@ -141,10 +141,10 @@ class Writer:
         self._pieces.append(piece)
         self._size += piece.size
 
-    def _put(self, one: _New) -> int:
+    def _put(self, new_entry: _New) -> int:
         start = self._size
-        self._add(Piece.of(one.local()))
-        self._add(one.content)
+        self._add(Piece.of(new_entry.local()))
+        self._add(new_entry.content)
         return start
 
     # contents
@@ -175,20 +175,20 @@ class Writer:
                 self._add(span(source, begin, end))
             at = place + 1
 
-    def _replace(self, one: _New | None, row: int, begin: int, end: int) -> int:
+    def _replace(self, new_entry: _New | None, row: int, begin: int, end: int) -> int:
         """Put new content in the place of an old stretch; where it starts, -1 when it must go behind all others."""
         source = self.archive.source
         behind = self._own_end(row)
         if self.pinned:
-            fits = one is not None and len(one.local()) + one.stored <= behind - begin
-            start = self._put(one) if fits and one is not None else -1
-            done = len(one.local()) + one.stored if fits and one is not None else 0
+            fits = new_entry is not None and len(new_entry.local()) + new_entry.stored <= behind - begin
+            start = self._put(new_entry) if fits and new_entry is not None else -1
+            done = len(new_entry.local()) + new_entry.stored if fits and new_entry is not None else 0
             self._add(
                 Piece.of(bytes(behind - begin - done))
             )  # a hole of zeros, so that nothing of the old entry is found
             self._add(span(source, behind, end))
             return start
-        start = self._put(one) if one is not None else -1
+        start = self._put(new_entry) if new_entry is not None else -1
         rest = source.peek(behind, min(end - behind, 1 << 16))
         if rest.strip(b"\0"):  # nobody knows what it is
             self._add(span(source, behind, end))
@@ -200,12 +200,12 @@ class Writer:
         end = archive.local(row)[0] + int(archive.entries.stored[row])
         if not archive.flags[row] & DESCRIBED:
             return end
-        told = archive.source.peek(end, 24)
+        data = archive.source.peek(end, 24)
         wide = max(int(archive.entries.stored[row]), int(archive.entries.size[row])) >= zd.LARGE
         sizes = struct.pack("<QQ" if wide else "<II", int(archive.entries.stored[row]), int(archive.entries.size[row]))
-        for mark in (4 if told[:4] == zd.DESCRIPTOR else 0, 0):
+        for mark in (4 if data[:4] == zd.DESCRIPTOR else 0, 0):
             for form in (sizes, struct.pack("<QQ", int(archive.entries.stored[row]), int(archive.entries.size[row]))):
-                if told[mark + 4 : mark + 4 + len(form)] == form:
+                if data[mark + 4 : mark + 4 + len(form)] == form:
                     return end + mark + 4 + len(form)
         return end
 
@@ -220,10 +220,10 @@ class Writer:
         flags = int(archive.flags[like]) & KEPT_FLAGS | (ENCRYPTED if lock else 0) | (LZMA_ENDS if method == 14 else 0)
         if not same:
             flags = flags & ~UTF8 | (0 if name.isascii() else UTF8)
-        told = 0 if lock is not None and lock.kind == AE and lock.version == 2 else crc
+        number = 0 if lock is not None and lock.kind == AE and lock.version == 2 else crc
         local = zd.without(archive.local(like)[1][30 + len(name) :], zd.WIDE, zd.AES) if same else b""
         extra = zd.without(archive.directory.extra(like), zd.WIDE, zd.AES) if same else b""
-        return _New(name, flags, method, int(heads["time"][like]), told, stored, content.size, lock, local, int(heads["made"][like]),
+        return _New(name, flags, method, int(heads["time"][like]), number, stored, content.size, lock, local, int(heads["made"][like]),
                     int(heads["inner"][like]), int(heads["outer"][like]), extra,
                     archive.directory.comment(like) if same else b"", piece)  # fmt: skip
 
@@ -241,20 +241,24 @@ class Writer:
         self, new: Mapping[int, _New], removed: set[int], starts: Array, added: list[tuple[_New, int]], each: bool
     ) -> bytes:
         of, shift = self.archive.directory, self.archive.end.shift
-        told = starts - shift
+        values = starts - shift
         buffer = bytearray(of.data)
         wide = of.heads["start"] == zd.LARGE
-        plain = np.flatnonzero(~wide & (told >= 0) & (told < zd.LARGE))
+        plain = np.flatnonzero(~wide & (values >= 0) & (values < zd.LARGE))
         flat = np.frombuffer(buffer, np.uint8)
-        flat[of.at[plain][:, None] + np.arange(42, 46)] = told[plain].astype("<u4").view(np.uint8).reshape(-1, 4)
-        special = {row: one.central(int(told[row])) for row, one in new.items()} | dict.fromkeys(removed, b"")
-        for row in np.flatnonzero(wide | (told >= zd.LARGE)).tolist():
-            if row not in special:
-                special[row] = self._widened(row, int(told[row]), bytes(buffer[int(of.at[row]) :][:46]))
-        parts = (
-            list(_spliced(buffer, of.at, special)) if not each else [self._again(row, told) for row in range(len(told))]
+        flat[of.at[plain][:, None] + np.arange(42, 46)] = values[plain].astype("<u4").view(np.uint8).reshape(-1, 4)
+        special = {row: new_entry.central(int(values[row])) for row, new_entry in new.items()} | dict.fromkeys(
+            removed, b""
         )
-        return b"".join([*parts, *(one.central(start - shift) for one, start in added)])
+        for row in np.flatnonzero(wide | (values >= zd.LARGE)).tolist():
+            if row not in special:
+                special[row] = self._widened(row, int(values[row]), bytes(buffer[int(of.at[row]) :][:46]))
+        parts = (
+            list(_spliced(buffer, of.at, special))
+            if not each
+            else [self._again(row, values) for row in range(len(values))]
+        )
+        return b"".join([*parts, *(new_entry.central(start - shift) for new_entry, start in added)])
 
     def _widened(self, row: int, start: int, head: bytes) -> bytes:
         """A record that tells its place in the 64-bit form."""
@@ -290,11 +294,11 @@ class Writer:
             + comment
         )
 
-    def _again(self, row: int, told: Array) -> bytes:
+    def _again(self, row: int, values: Array) -> bytes:
         """A record from what was read of it: for the proof."""
         of = self.archive.directory
         one, wide = of.heads[row].copy(), b""
-        for column, name in ((of.size, "size"), (of.stored, "stored"), (told, "start")):
+        for column, name in ((of.size, "size"), (of.stored, "stored"), (values, "start")):
             if one[name] == zd.LARGE:
                 wide += int(column[row]).to_bytes(8, "little")
             else:

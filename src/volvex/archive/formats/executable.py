@@ -207,20 +207,22 @@ class Executable(OpenFormatArchive):
                 f"{self.source.name} is signed, and its certificates would move", "a change that keeps the size"
             )
 
-    def _put(self, one: Resource, content: NewContent, patches: dict[int, bytes | NewContent], grown: bytes) -> bytes:
+    def _put(
+        self, resource: Resource, content: NewContent, patches: dict[int, bytes | NewContent], grown: bytes
+    ) -> bytes:
         """Put a resource in its place, or behind all others; what is now behind them."""
-        room = self._room(one)
+        room = self._room(resource)
         if content.size <= room:
-            patches[one.record + 4] = content.size.to_bytes(4, "little")
-            patches[one.start] = content
+            patches[resource.record + 4] = content.size.to_bytes(4, "little")
+            patches[resource.start] = content
             return grown
         home = self._home()
         assert home is not None
         if home.start + home.size != self.image.end or any(other.memory > home.memory for other in self.image.sections):
-            raise RefusedError(f"{self.source.name}/{one.name}: {content.size:,} bytes, there is room for {room:,}, and its section is not the last",
+            raise RefusedError(f"{self.source.name}/{resource.name}: {content.size:,} bytes, there is room for {room:,}, and its section is not the last",
                                "a smaller one")  # fmt: skip
         grown += bytes(-(home.size + len(grown)) % 8)
-        patches[one.record] = struct.pack("<II", home.memory + home.size + len(grown), content.size)
+        patches[resource.record] = struct.pack("<II", home.memory + home.size + len(grown), content.size)
         return grown + b"".join(content.source.chunks(content.offset, content.stored))
 
     def _room(self, resource: Resource) -> int:

@@ -92,11 +92,11 @@ class Single(OpenFormatArchive):
         import zstandard
 
         try:
-            told = zstandard.frame_content_size(self.source.peek(0, 32))
+            number = zstandard.frame_content_size(self.source.peek(0, 32))
             frame = zstandard.get_frame_parameters(self.source.peek(0, 32))
         except zstandard.ZstdError:
             return None
-        return told if told > 0 and frame.has_checksum and told > self.source.size else None
+        return number if number > 0 and frame.has_checksum and number > self.source.size else None
 
     def _opened_up(self) -> Spool:
         if self._inner is None:
@@ -110,9 +110,9 @@ class Single(OpenFormatArchive):
         return self._inner
 
     def _name(self) -> bytes:
-        told = self._gzip_name()
-        if told:
-            return told
+        data = self._gzip_name()
+        if data:
+            return data
         own = self.source.name.rpartition("/")[2]
         stem, dot, ending = own.rpartition(".")
         if dot and ending.lower() in _endings():
@@ -147,9 +147,9 @@ class Single(OpenFormatArchive):
         return b"".join(self.chunks(row))
 
     def chunks(self, row: int) -> Iterator[bytes]:
-        inner, told = self._opened_up(), int(self.entries.size[row])
-        if inner.size != told:
-            raise FormatError(self.source.name, f"it holds {inner.size} bytes, its header gives {told}", offset=0)
+        inner, number = self._opened_up(), int(self.entries.size[row])
+        if inner.size != number:
+            raise FormatError(self.source.name, f"it holds {inner.size} bytes, its header gives {number}", offset=0)
         yield from inner.chunks(0, inner.size)
 
     def encode(self, spool: Spool, chunks: Iterable[bytes], like: int) -> NewContent:

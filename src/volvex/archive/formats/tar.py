@@ -127,7 +127,7 @@ class Tar(OpenFormatArchive):
         rows = self.told
         names = [row.name.rstrip(b"/") + b"/" if row.type == FOLDER else row.name for row in rows]
         self.entries = entries_of(
-            names, [one.data for one in rows], [one.size for one in rows], [one.size for one in rows]
+            names, [entry.data for entry in rows], [entry.size for entry in rows], [entry.size for entry in rows]
         )
         self.end = rows[-1].end if rows else 0
 
@@ -140,7 +140,7 @@ class Tar(OpenFormatArchive):
 
     def _walk(self) -> Iterator[_Entry]:
         at, source, ends = 0, self.source, False
-        one = _Entry(0)
+        entry = _Entry(0)
         while at + BLOCK <= source.size:
             block = source.read(at, BLOCK)
             if not block.strip(b"\0"):
@@ -152,30 +152,30 @@ class Tar(OpenFormatArchive):
                                   field=f"header[{at // BLOCK}]", hint="a fresh copy of the file: it may be damaged")  # fmt: skip
             kind = block[TYPE]
             if kind in (PAX, PAX_ALL) or kind in (b"L", b"K"):
-                self._tell(one, kind, at, size)
+                self._tell(entry, kind, at, size)
                 at += BLOCK + size + -size % BLOCK
                 continue
-            self._complete(one, block, at, kind, size)
-            yield one
-            at = one.end
-            one = _Entry(at)
+            self._complete(entry, block, at, kind, size)
+            yield entry
+            at = entry.end
+            entry = _Entry(at)
         if not ends and source.size % BLOCK:
             raise FormatError(
                 source.name, "it has no end mark, and ends within a block", offset=source.size, hint=FRESH
             )
-        if one.told:
+        if entry.told:
             raise FormatError(source.name, "the file ends after a header that announces another", offset=at)
 
-    def _tell(self, one: _Entry, kind: bytes, at: int, size: int) -> None:
+    def _tell(self, entry: _Entry, kind: bytes, at: int, size: int) -> None:
         if size > LONGEST_TOLD:
             raise FormatError(self.source.name, f"{size} bytes of attributes for one entry", offset=at)
         data = self.source.read(at + BLOCK, size)
         if kind in (b"L", b"K"):
-            one.told[b"path" if kind == b"L" else b"linkpath"] = data.split(b"\0", 1)[0]
+            entry.told[b"path" if kind == b"L" else b"linkpath"] = data.split(b"\0", 1)[0]
             return
-        (self._common if kind == PAX_ALL else one.told).update(self._attributes(data, at))
+        (self._common if kind == PAX_ALL else entry.told).update(self._attributes(data, at))
         if kind == PAX:
-            one.told.setdefault(b"", b"")
+            entry.told.setdefault(b"", b"")
 
     def _attributes(self, data: bytes, at: int) -> dict[bytes, bytes]:
         found, place = dict[bytes, bytes](), 0
@@ -190,35 +190,35 @@ class Tar(OpenFormatArchive):
             place += size
         return found
 
-    def _complete(self, one: _Entry, block: bytes, at: int, kind: bytes, size: int) -> None:
-        told = {**self._common, **one.told}
-        if b"size" in told and told[b"size"].isdigit():
-            size = int(told[b"size"])
+    def _complete(self, entry: _Entry, block: bytes, at: int, kind: bytes, size: int) -> None:
+        record = {**self._common, **entry.told}
+        if b"size" in record and record[b"size"].isdigit():
+            size = int(record[b"size"])
         prefix = block[PREFIX].split(b"\0", 1)[0] if block[MAGIC] == b"ustar\x0000" else b""
         name = block[NAME].split(b"\0", 1)[0]
-        one.name = told.get(b"path", prefix + b"/" + name if prefix else name)
-        one.link = told.get(b"linkpath", block[LINK].split(b"\0", 1)[0])
-        one.type, one.header, one.data = kind, at, at + BLOCK
-        one.size = 0 if kind in (*(LINKS[i : i + 1] for i in range(2)), FOLDER, b"3", b"4", b"6") else size
-        one.end = min(one.data + one.size + -one.size % BLOCK, max(self.source.size, one.data + one.size))
-        if one.data + one.size > self.source.size:
-            raise FormatError(self.source.name, f"{shown(one.name.decode(errors='replace'))}: {one.size} bytes of content reach past the end of the file",
+        entry.name = record.get(b"path", prefix + b"/" + name if prefix else name)
+        entry.link = record.get(b"linkpath", block[LINK].split(b"\0", 1)[0])
+        entry.type, entry.header, entry.data = kind, at, at + BLOCK
+        entry.size = 0 if kind in (*(LINKS[i : i + 1] for i in range(2)), FOLDER, b"3", b"4", b"6") else size
+        entry.end = min(entry.data + entry.size + -entry.size % BLOCK, max(self.source.size, entry.data + entry.size))
+        if entry.data + entry.size > self.source.size:
+            raise FormatError(self.source.name, f"{shown(entry.name.decode(errors='replace'))}: {entry.size} bytes of content reach past the end of the file",
                               offset=at, hint="a fresh copy of the file: it may be cut off")  # fmt: skip
 
     def refusal(self, row: int) -> str:
-        one = self.told[row]
-        if one.type in (b"1", b"2"):
-            return f"it is a link to {shown(one.link.decode(errors='surrogateescape'))}"
-        if one.type == b"S" or b"GNU.sparse.major" in one.told:
+        entry = self.told[row]
+        if entry.type in (b"1", b"2"):
+            return f"it is a link to {shown(entry.link.decode(errors='surrogateescape'))}"
+        if entry.type == b"S" or b"GNU.sparse.major" in entry.told:
             return "it is stored with holes in it"
-        return "" if one.type in (b"0", b"\0", b"7", FOLDER) else "it is a device or something else that is no file"
+        return "" if entry.type in (b"0", b"\0", b"7", FOLDER) else "it is a device or something else that is no file"
 
     def columns(self) -> Iterator[tuple[str, Array]]:
-        modes = [_number(self.source.read(one.header, BLOCK)[MODE]) or 0 for one in self.told]
+        modes = [_number(self.source.read(entry.header, BLOCK)[MODE]) or 0 for entry in self.told]
         yield "mode", np.array([*(f"{mode:04o}" for mode in modes), None], object)[:-1]
 
     def covering(self, at: int) -> Stretch:
-        row = next((one for one in reversed(self.told) if one.start <= at), None)
+        row = next((entry for entry in reversed(self.told) if entry.start <= at), None)
         return Stretch(at, 0, "content", shown(row.name.decode(errors="replace")) if row else "the first header")
 
     def extent(self) -> int:
@@ -234,14 +234,14 @@ class Tar(OpenFormatArchive):
 
     def plan(self, edit: Edit, each: bool = False, folder: Path | None = None, pinned: bool = False) -> Plan:
         pieces: list[Piece] = []
-        for row, one in enumerate(self.told):
+        for row, entry in enumerate(self.told):
             if row in edit.replaced:
-                pieces += self._replaced(one, edit.replaced[row])
+                pieces += self._replaced(entry, edit.replaced[row])
             elif row not in edit.removed:
                 pieces += (
-                    [Piece.of(self._again(one)), span(self.source, one.data, one.end)]
+                    [Piece.of(self._again(entry)), span(self.source, entry.data, entry.end)]
                     if each
-                    else [span(self.source, one.start, one.end)]
+                    else [span(self.source, entry.start, entry.end)]
                 )
         if edit.added and sum(piece.size for piece in pieces) % BLOCK:  # the last block of the old ones was cut off
             pieces.append(Piece.of(bytes(-sum(piece.size for piece in pieces) % BLOCK)))
@@ -262,25 +262,25 @@ class Tar(OpenFormatArchive):
             size = 2 * BLOCK + -(end + 2 * BLOCK) % RECORD
         return [Piece.of(bytes(size))]
 
-    def _again(self, one: _Entry) -> bytes:
+    def _again(self, entry: _Entry) -> bytes:
         """Its headers, the size and the sum computed again: for the proof."""
-        before = self.source.read(one.start, one.header - one.start)
-        block = self.source.read(one.header, BLOCK)
-        if _number(block[SIZE]) == one.size and block[SIZE].strip(b" \0"):
+        before = self.source.read(entry.start, entry.header - entry.start)
+        block = self.source.read(entry.header, BLOCK)
+        if _number(block[SIZE]) == entry.size and block[SIZE].strip(b" \0"):
             own = block[SIZE]
             digits = len(own.strip(b" \0"))
-            told = b"%0*o" % (digits, one.size) if not own[0] & 0x80 else own
-            block = block[: SIZE.start] + own.replace(own.strip(b" \0"), told, 1) + block[SIZE.stop :]
+            data = b"%0*o" % (digits, entry.size) if not own[0] & 0x80 else own
+            block = block[: SIZE.start] + own.replace(own.strip(b" \0"), data, 1) + block[SIZE.stop :]
         return before + block
 
-    def _replaced(self, one: _Entry, content: NewContent) -> list[Piece]:
-        before = self.source.read(one.start, one.header - one.start)
-        if one.type not in FILES_TYPES:
-            raise RefusedError(f"{self.source.name}/{shown(one.name.decode(errors='replace'))}: {self.refusal(self.told.index(one))}",
+    def _replaced(self, entry: _Entry, content: NewContent) -> list[Piece]:
+        before = self.source.read(entry.start, entry.header - entry.start)
+        if entry.type not in FILES_TYPES:
+            raise RefusedError(f"{self.source.name}/{shown(entry.name.decode(errors='replace'))}: {self.refusal(self.told.index(entry))}",
                                "another entry: only files can be changed")  # fmt: skip
-        if b"size" in one.told:
+        if b"size" in entry.told:
             before = self._without_size(before)
-        block = _summed(self.source.read(one.header, BLOCK), content.size)
+        block = _summed(self.source.read(entry.header, BLOCK), content.size)
         return [Piece.of(before + block), content_piece(content), Piece.of(bytes(-content.size % BLOCK))]
 
     def _without_size(self, before: bytes) -> bytes:

@@ -259,9 +259,9 @@ class Zip(OpenFormatArchive):
     def _find_secret(self, row: int) -> bytes:
         """A password that opens several entries, or at least this one."""
         sound = [lock for lock in self._locks if lock not in self.refusals and self.entries.size[lock]]
-        samples = [row, *(one for one in sound[:: max(1, len(sound) // SAMPLES)] if one != row)][:SAMPLES]
+        samples = [row, *(number for number in sound[:: max(1, len(sound) // SAMPLES)] if number != row)][:SAMPLES]
         small = min(
-            (one for one in sound if self.entries.size[one] <= SMALL),
+            (number for number in sound if self.entries.size[number] <= SMALL),
             key=lambda one: int(self.entries.size[one]),
             default=row,
         )
@@ -305,7 +305,7 @@ class Zip(OpenFormatArchive):
             return bool(self._locks), ""
         try:
             with self._lock:
-                row = next((one for one in locked if self.entries.size[one]), locked[0])
+                row = next((number for number in locked if self.entries.size[number]), locked[0])
                 found = self.keys.silent().right(self.source.name, lambda secret: self._suits(row, secret))
         except (LockedError, FormatError):
             return True, ""

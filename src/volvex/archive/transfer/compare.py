@@ -77,13 +77,15 @@ def _of_entries(
         if inner[0] is not None and inner[1] is not None:
             with inner[0], inner[1]:
                 # the content is needed while these are open, and not much of it differs
-                return [_held(one) for one in compare_archives(name, inner[0], inner[1], library, depth + 1)]
-    one, two = content_of(old, row), content_of(new, other)
+                return [
+                    _held(difference) for difference in compare_archives(name, inner[0], inner[1], library, depth + 1)
+                ]
+    content, two = content_of(old, row), content_of(new, other)
     try:
-        same = one.size == two.size and same_chunks(one.chunks(), two.chunks())
+        same = content.size == two.size and same_chunks(content.chunks(), two.chunks())
     except LockedError:  # nobody here can say what it is
         same = False
-    return [] if same else [Difference(name, one, two)]
+    return [] if same else [Difference(name, content, two)]
 
 
 def _opened(archive: Archive, row: int, library: Library, name: str) -> Archive | None:
@@ -93,14 +95,14 @@ def _opened(archive: Archive, row: int, library: Library, name: str) -> Archive 
         return None
 
 
-def _held(one: Difference) -> Difference:
+def _held(difference: Difference) -> Difference:
     def hold(content: Content | None) -> Content | None:
         if content is None:
             return None
         data = content.bytes()
         return Content(len(data), lambda: iter([data]))
 
-    return Difference(one.path, hold(one.old), hold(one.new))
+    return Difference(difference.path, hold(difference.old), hold(difference.new))
 
 
 def _same_stored(old: Archive, row: int, new: Archive, other: int) -> bool:
@@ -121,21 +123,21 @@ def _is_encrypted(archive: Archive, row: int) -> bool:
         return True
 
 
-def same_spans(one: Source, start: int, other: Source, at: int, size: int) -> bool:
+def same_spans(source: Source, start: int, other: Source, at: int, size: int) -> bool:
     """Whether two stretches are the same bytes."""
     for done in range(0, size, STEP):
         step = min(STEP, size - done)
-        if one.read(start + done, step) != other.read(at + done, step):
+        if source.read(start + done, step) != other.read(at + done, step):
             return False
     return True
 
 
-def same_chunks(one: Iterator[bytes], other: Iterator[bytes]) -> bool:
+def same_chunks(chunks: Iterator[bytes], other: Iterator[bytes]) -> bool:
     """Whether two contents in pieces are the same."""
     left = right = b""
     while True:
         if not left:
-            left = next(one, b"")
+            left = next(chunks, b"")
         if not right:
             right = next(other, b"")
         if not left or not right:
@@ -161,10 +163,10 @@ def compare_files(path: str, old: Path | None, new: Path | None, library: Librar
         if len(archives) == 2 and archives[0].title == archives[1].title:
             yield from compare_archives(path, archives[0], archives[1], library)
             return
-    one, two = _of_file(old), _of_file(new)
-    assert one is not None and two is not None
-    if one.size != two.size or not same_chunks(one.chunks(), two.chunks()):
-        yield Difference(path, one, two)
+    content, two = _of_file(old), _of_file(new)
+    assert content is not None and two is not None
+    if content.size != two.size or not same_chunks(content.chunks(), two.chunks()):
+        yield Difference(path, content, two)
 
 
 def _of_file(file: Path | None) -> Content | None:

@@ -102,7 +102,7 @@ def pack(
         written = rebuild(like, edit, target, disk, on_progress, overwrite)
     added = [name for name in files if name not in rows]
     same = len(files) - len(changed) - len(added)
-    left_out, stayed = ([like.names[row] for row in sorted(some)] for some in (edit.removed, stays))
+    left_out, stayed = ([like.names[row] for row in sorted(numbers)] for numbers in (edit.removed, stays))
     leftovers = sorted(path.relative_to(folder).as_posix() for path in folder.rglob("*") if is_leftover(path.name))
     return Packed(written, same, changed, added, left_out, stayed, leftovers)
 

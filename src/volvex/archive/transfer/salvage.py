@@ -104,23 +104,23 @@ class Carved(OpenFormatArchive):
     def __init__(self, source: Source, found: list[Find]) -> None:
         super().__init__()
         self.source = source
-        streams = [one.holds is not None for one in found]
-        names = [self._named(one, stream) for one, stream in zip(found, streams, strict=True)]
-        held = [one.holds if one.holds is not None else one.size or 0 for one in found]
-        self.entries = entries_of(names, [one.offset for one in found], [one.size or 0 for one in found], held)
-        codecs = ["none", *sorted({one.kind for one in found if one.holds is not None})]
+        streams = [find.holds is not None for find in found]
+        names = [self._named(find, stream) for find, stream in zip(found, streams, strict=True)]
+        held = [find.holds if find.holds is not None else find.size or 0 for find in found]
+        self.entries = entries_of(names, [find.offset for find in found], [find.size or 0 for find in found], held)
+        codecs = ["none", *sorted({find.kind for find in found if find.holds is not None})]
         self.entries.codecs[:] = codecs
         self.entries.codec[:] = [
-            codecs.index(one.kind) if stream else 0 for one, stream in zip(found, streams, strict=True)
+            codecs.index(find.kind) if stream else 0 for find, stream in zip(found, streams, strict=True)
         ]
 
     def _named(self, find: Find, stream: bool) -> bytes:
-        told = find.kind
+        text = find.kind
         if stream:
             size = min(find.holds or 0, filetypes.HEAD)
             start = self.source.read(find.offset, min(find.size or 0, 1 << 12))
-            told = filetypes.ending_by_content(COMPRESS.get(find.kind).decode_start(start, size)) or "bin"
-        return f"{find.offset:08x}.{told}".encode()
+            text = filetypes.ending_by_content(COMPRESS.get(find.kind).decode_start(start, size)) or "bin"
+        return f"{find.offset:08x}.{text}".encode()
 
     def covering(self, at: int) -> Stretch:
         row = int(np.searchsorted(self.entries.start, at, "right")) - 1

@@ -113,7 +113,7 @@ def _jobs(group: Group, before: str, entered: set[tuple[int, int]], done: Unpack
 def _refuse_bomb(jobs: list[_Job], folder: Path) -> None:
     """Nothing when the disk has room for all that would come out; RefusedError otherwise, before anything is written."""
     wanted = sum(int(job.archive.entries.size[job.row]) for job in jobs)
-    here = next(one for one in (folder, *folder.absolute().parents) if one.exists())
+    here = next(path for path in (folder, *folder.absolute().parents) if path.exists())
     free = shutil.disk_usage(here).free
     if wanted > free:
         raise RefusedError(f"{wanted:,} bytes would come out, and there is room for {free:,} in {folder}",
@@ -133,13 +133,13 @@ def _settle_existing(jobs: list[_Job], folder: Path, existing: str, done: Unpack
 
 
 def _make_folders(wanted: list[str], folder: Path, disk: Disk) -> None:
-    for one in sorted(set(wanted)):
+    for text in sorted(set(wanted)):
         here = folder
-        for part in one.split("/") if one else ():
+        for part in text.split("/") if text else ():
             here = here / part
             if here.is_symlink():
                 raise RefusedError(f"{here} is a link, which may lead out of {folder}", "another folder")
-        disk.make_folder(folder / one)
+        disk.make_folder(folder / text)
 
 
 def _write_all(jobs: list[_Job], folder: Path, disk: Disk, done: Unpacked, on_progress: OnProgress) -> None:

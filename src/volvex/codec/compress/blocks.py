@@ -73,10 +73,10 @@ class Blocks:
     def decode_stream(self, chunks: Iterable[bytes], size: int) -> Iterator[bytes]:
         feed, inner = _Feed(chunks), self._inner()
         count = -(-size // self._size)
-        told = feed.take(count * self._form.size) if self._before else b""
+        data = feed.take(count * self._form.size) if self._before else b""
         for index in range(count):
             wanted = min(self._size, size - index * self._size)
-            yield self._block(feed, inner, told, index, wanted)
+            yield self._block(feed, inner, data, index, wanted)
         if over := feed.rest():
             raise ContentError(f"{over} bytes follow the last block")
 
@@ -114,8 +114,8 @@ class Blocks:
             else:
                 yield stored
         if self._before:
-            yield b"".join(one[: self._form.size] for one in made)
-            yield from (one[self._form.size :] for one in made)
+            yield b"".join(data[: self._form.size] for data in made)
+            yield from (data[self._form.size :] for data in made)
 
     def _encoded(self, chunks: Iterable[bytes]) -> Iterator[bytes]:
         held = b""

@@ -35,9 +35,9 @@ class Sized:
             head += chunk
         if len(head) < self._form.size:
             raise ContentError("the content ends within its size")
-        told = int(self._form.unpack_from(head)[0])
-        if told != size:
-            raise ContentError(f"the content gives its size as {told} bytes, the directory as {size}")
+        number = int(self._form.unpack_from(head)[0])
+        if number != size:
+            raise ContentError(f"the content gives its size as {number} bytes, the directory as {size}")
         yield from self._inner().decode_stream(_chained(head[self._form.size :], chunks), size)
 
     def decode_start(self, stored: bytes, size: int) -> bytes:

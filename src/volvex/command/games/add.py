@@ -63,14 +63,14 @@ def _fetched(address: str, target: Path, context: Context) -> Path:
 
 
 def _add(pack: Pack, name: str, options: argparse.Namespace, context: Context) -> int:
-    told = read_game_description(pack.folder / DESCRIPTION)
-    faults = faults_of(pack) + missing_templates(told)
+    description = read_game_description(pack.folder / DESCRIPTION)
+    faults = faults_of(pack) + missing_templates(description)
     if faults:
         raise faults[0] if len(faults) == 1 else ManyErrors(faults)
     add_pack(context.home, pack, name, context.disk, options.overwrite)
     context.print(
-        f"{name}: {told.name}, {count(len(pack.layouts), 'layout')}, {count(len(pack.names), 'list')} of names"
+        f"{name}: {description.name}, {count(len(pack.layouts), 'layout')}, {count(len(pack.names), 'list')} of names"
     )
-    if told.start:
-        context.print(f"  `volvex start` will run: {' '.join(told.start)}")
+    if description.start:
+        context.print(f"  `volvex start` will run: {' '.join(description.start)}")
     return Status.OK

@@ -25,13 +25,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, context: Context) -> int:
     folder = Path(options.pack)
     pack = pack_in(folder) if (folder / DESCRIPTION).is_file() else pack_named(context.home, options.pack)
-    told = read_game_description(pack.folder / DESCRIPTION)
-    faults = faults_of(pack) + missing_templates(told)
+    description = read_game_description(pack.folder / DESCRIPTION)
+    faults = faults_of(pack) + missing_templates(description)
     for fault in faults:
         context.complain("\n".join(fault.lines(True)))
     if faults:
         return Status.BAD_DATA
     context.print(
-        f"{told.name}: sound, {count(len(pack.layouts), 'layout')}, {count(len(pack.names), 'list')} of names"
+        f"{description.name}: sound, {count(len(pack.layouts), 'layout')}, {count(len(pack.names), 'list')} of names"
     )
     return Status.OK

@@ -20,16 +20,16 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     found = packs(context.home)
-    titles = [read_game_description(one.folder / DESCRIPTION).name for one in found]
+    titles = [read_game_description(pack.folder / DESCRIPTION).name for pack in found]
     if options.json:
-        context.json({"pack": one.name, "game": title, "ships": one.ships, "layouts": len(one.layouts), "names": len(one.names)}
-                     for one, title in zip(found, titles, strict=True))  # fmt: skip
+        context.json({"pack": pack.name, "game": title, "ships": pack.ships, "layouts": len(pack.layouts), "names": len(pack.names)}
+                     for pack, title in zip(found, titles, strict=True))  # fmt: skip
         return Status.OK
     print_table(context, [
-        Column("pack", [one.name for one in found], style="cyan"),
-        Column("", ["ships" if one.ships else "yours" for one in found]),
-        Column("layouts", numbers(len(one.layouts) for one in found), right=True),
-        Column("lists of names", numbers(len(one.names) for one in found), right=True),
+        Column("pack", [pack.name for pack in found], style="cyan"),
+        Column("", ["ships" if pack.ships else "yours" for pack in found]),
+        Column("layouts", numbers(len(pack.layouts) for pack in found), right=True),
+        Column("lists of names", numbers(len(pack.names) for pack in found), right=True),
         Column("game", titles),
     ], cut=True)  # fmt: skip
     return Status.OK

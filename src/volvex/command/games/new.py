@@ -70,19 +70,19 @@ def _with_template(descriptor: Path, folder: Path, context: Context) -> str:
 
 def _draft(game: Path, found: list[Surveyed]) -> str:
     base = shown(game.as_posix()).rstrip("/") + "/"
-    inside = [(one.path.removeprefix(base), one) for one in found]
+    inside = [(surveyed.path.removeprefix(base), surveyed) for surveyed in found]
     archives = [
-        (path, one)
-        for path, one in inside
-        if (one.kind == "archive" and "/" not in path) or (one.kind == "archive" and one.size > 1 << 12)
+        (path, surveyed)
+        for path, surveyed in inside
+        if (surveyed.kind == "archive" and "/" not in path) or (surveyed.kind == "archive" and surveyed.size > 1 << 12)
     ]
     own = sorted({path.split("/")[0] for path, _ in inside if path.split("/")[0].lower() in OWN})
     mods = sorted({path.split("/")[0] for path, _ in inside if path.split("/")[0].lower() in MODS})
     logs = [path for path, _ in inside if path.endswith(".log")]
     programs = [
         path
-        for path, one in inside
-        if (one.kind in ("exe", "elf") or path.lower().endswith(".exe")) and "/" not in path
+        for path, surveyed in inside
+        if (surveyed.kind in ("exe", "elf") or path.lower().endswith(".exe")) and "/" not in path
     ]
     known = [*programs[:1], *[path for path, _ in archives[:1]]] or [path for path, _ in inside[:1]]
     lines = [
@@ -94,9 +94,14 @@ def _draft(game: Path, found: list[Surveyed]) -> str:
         "# how it takes changes: replace, later, loose, aside, folder, list (docs/games.md)", 'takes = ["replace"]', "",
     ]  # fmt: skip
     lines += [f"# {folder}/ looks like the game's folder for mods: see [folder] in docs/games.md" for folder in mods]
-    lines += [f"# {path}: {one.layout or 'unknown'}{', locked' if one.locked else ''}" for path, one in archives[:MOST]]
-    lines += [f"# {path}: unknown; `volvex layout new` starts a layout" for path, one in inside if one.unknown][:MOST]
-    locked = [(path, one.key or "a-key") for path, one in inside if one.locked]
+    lines += [
+        f"# {path}: {surveyed.layout or 'unknown'}{', locked' if surveyed.locked else ''}"
+        for path, surveyed in archives[:MOST]
+    ]
+    lines += [
+        f"# {path}: unknown; `volvex layout new` starts a layout" for path, surveyed in inside if surveyed.unknown
+    ][:MOST]
+    locked = [(path, surveyed.key or "a-key") for path, surveyed in inside if surveyed.locked]
     lines += [
         "",
         "# the keys that files need, by their names in the user's key file",

@@ -20,11 +20,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     pack = pack_named(context.home, options.name)
-    told = read_game_description(pack.folder / DESCRIPTION)
-    context.print(f"{context.paint(shown(told.name), 'bold')}  {pack.folder}")
+    description = read_game_description(pack.folder / DESCRIPTION)
+    context.print(f"{context.paint(shown(description.name), 'bold')}  {pack.folder}")
     rows = (
-        ("known by", told.known), ("its own files", told.own), ("takes changes", told.takes), ("log", (told.log,)), ("start", (" ".join(told.start),)),
-        ("keys", tuple(f"{pattern}: {key}" for pattern, key in told.keys.items())), ("layouts", pack.layouts), ("names", pack.names), ("texts", pack.others),
+        ("known by", description.known), ("its own files", description.own), ("takes changes", description.takes), ("log", (description.log,)), ("start", (" ".join(description.start),)),
+        ("keys", tuple(f"{pattern}: {key}" for pattern, key in description.keys.items())), ("layouts", pack.layouts), ("names", pack.names), ("texts", pack.others),
     )  # fmt: skip
     for title, values in rows:
         if any(values):

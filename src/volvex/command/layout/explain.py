@@ -95,12 +95,12 @@ def _record(path: str, stretch: Stretch) -> dict[str, object]:
 def _print(found: list[Stretch], every: bool, context: Context) -> None:
     shown_ones = found if every else _fold(found)
     print_table(context, [
-        Column("offset", [f"+{one.start:#x}" if one.within else f"{one.start:#x}" for one in shown_ones], right=True),
-        Column("bytes", ["" if one.what in ("bits", "inside") else number(one.size) for one in shown_ones], right=True),
-        Column("field", [("  " if one.within or one.what in ("bits", "inside") else "") + shown(one.name) for one in shown_ones], style="blue"),
-        Column("type", [one.shape for one in shown_ones]),
-        Column("value", [shown(one.value if len(one.value) <= 36 else one.value[:35] + "…") for one in shown_ones], style="cyan"),
-        Column("meaning", [one.meaning for one in shown_ones]),
+        Column("offset", [f"+{stretch.start:#x}" if stretch.within else f"{stretch.start:#x}" for stretch in shown_ones], right=True),
+        Column("bytes", ["" if stretch.what in ("bits", "inside") else number(stretch.size) for stretch in shown_ones], right=True),
+        Column("field", [("  " if stretch.within or stretch.what in ("bits", "inside") else "") + shown(stretch.name) for stretch in shown_ones], style="blue"),
+        Column("type", [stretch.shape for stretch in shown_ones]),
+        Column("value", [shown(stretch.value if len(stretch.value) <= 36 else stretch.value[:35] + "…") for stretch in shown_ones], style="cyan"),
+        Column("meaning", [stretch.meaning for stretch in shown_ones]),
     ])  # fmt: skip
 
 
@@ -108,9 +108,9 @@ def _fold(found: list[Stretch]) -> list[Stretch]:
     """Long rows of contents and padding as one line each."""
     out: list[Stretch] = []
     run_of: list[Stretch] = []
-    for one in [*found, None]:
-        if one is not None and one.what in ("content", "padding"):
-            run_of.append(one)
+    for stretch in [*found, None]:
+        if stretch is not None and stretch.what in ("content", "padding"):
+            run_of.append(stretch)
             continue
         contents = [item for item in run_of if item.what == "content"]
         if len(contents) <= CONTENTS:
@@ -130,25 +130,27 @@ def _fold(found: list[Stretch]) -> list[Stretch]:
                 )
             )
         run_of = []
-        if one is not None:
-            out.append(one)
+        if stretch is not None:
+            out.append(stretch)
     return out
 
 
-def _summary(path: str, title: str, told: Coverage, context: Context) -> None:
-    explained = told.size - sum(one.size for one in told.unexplained if not one.within)
+def _summary(path: str, title: str, coverage: Coverage, context: Context) -> None:
+    explained = coverage.size - sum(stretch.size for stretch in coverage.unexplained if not stretch.within)
     context.print()
-    context.print(f'{shown(path)} by "{title}": {number(told.size)} bytes, {percent(explained, told.size)} explained')
-    context.print(f"  fields {number(told.fields)} (of them {number(told.kept)} unknown, preserved), "
-                  f"content {number(told.content)}, padding {number(told.padding)}")  # fmt: skip
-    if not told.unexplained:
+    context.print(
+        f'{shown(path)} by "{title}": {number(coverage.size)} bytes, {percent(explained, coverage.size)} explained'
+    )
+    context.print(f"  fields {number(coverage.fields)} (of them {number(coverage.kept)} unknown, preserved), "
+                  f"content {number(coverage.content)}, padding {number(coverage.padding)}")  # fmt: skip
+    if not coverage.unexplained:
         context.print("  no field is missing: every byte is explained")
         return
-    size = sum(one.size for one in told.unexplained)
+    size = sum(stretch.size for stretch in coverage.unexplained)
     said = context.paint(f"no field explains {count(size, 'byte')}", "yellow")
-    context.print(f"  {said}, in {count(len(told.unexplained), 'place')}; they are preserved:")
-    for one in told.unexplained[:10]:
-        where = f"+{one.start:#x} in {one.within}" if one.within else f"{one.start:#x}"
-        context.print(f"    {where}  {count(one.size, 'byte')}  {one.value}")
-    if len(told.unexplained) > 10:
-        context.print(f"    and {len(told.unexplained) - 10:,} more places: --all shows them")
+    context.print(f"  {said}, in {count(len(coverage.unexplained), 'place')}; they are preserved:")
+    for stretch in coverage.unexplained[:10]:
+        where = f"+{stretch.start:#x} in {stretch.within}" if stretch.within else f"{stretch.start:#x}"
+        context.print(f"    {where}  {count(stretch.size, 'byte')}  {stretch.value}")
+    if len(coverage.unexplained) > 10:
+        context.print(f"    and {len(coverage.unexplained) - 10:,} more places: --all shows them")

@@ -30,10 +30,10 @@ def run(options: argparse.Namespace, context: Context) -> int:
         )
     else:
         print_table(context, [
-            Column("title", [shown(one.title) for one in layouts], style="bold"),
-            Column("kind", [one.kind for one in layouts]),
-            Column("writes", ["no" if unwritable(one) else "yes" for one in layouts]),
-            Column("file", [_file(one.file) for one in layouts]),
+            Column("title", [shown(layout.title) for layout in layouts], style="bold"),
+            Column("kind", [layout.kind for layout in layouts]),
+            Column("writes", ["no" if unwritable(layout) else "yes" for layout in layouts]),
+            Column("file", [_file(layout.file) for layout in layouts]),
         ])  # fmt: skip
     for fault in library.faults:
         context.complain("\n".join(fault.lines()))

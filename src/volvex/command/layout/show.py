@@ -57,4 +57,4 @@ def _named(name: str, library: Library) -> Layout:
             Path(layout.file).name.casefold(),
         ):
             return layout
-    raise NotFoundError(f"there is no layout {name}", f"one of {', '.join(one.title for one in layouts)}")
+    raise NotFoundError(f"there is no layout {name}", f"one of {', '.join(layout.title for layout in layouts)}")

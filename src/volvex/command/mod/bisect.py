@@ -66,7 +66,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if options.test is not None and options.ask:
         raise UsageError("--test and --ask cannot be combined", "one of the two")
     before = installed(folder)
-    if any(one.by != MODS or BENCH in one.made_of for one in before.values()):
+    if any(installed.by != MODS or BENCH in installed.made_of for installed in before.values()):
         raise RefusedError("something else than mods is installed", "`volvex restore`, then `volvex install GAME`")
     name_game(folder, context)
     with library_of(folder, context) as library:
@@ -81,7 +81,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
 @contextlib.contextmanager
 def _as_before(search: _Search, before: Mapping[str, Installed]) -> Iterator[None]:
     """Have the same installed afterwards as before; told when it cannot be, as the library no longer has a mod of it."""
-    was = {made.rpartition(" ")[0] for one in before.values() for made in one.made_of}
+    was = {made.rpartition(" ")[0] for installed in before.values() for made in installed.made_of}
     was_installed = [mod for mod in search.library.mods(on=False) if mod.id in was]
     try:
         yield
@@ -91,15 +91,15 @@ def _as_before(search: _Search, before: Mapping[str, Installed]) -> Iterator[Non
             search.install(was_installed)
         else:
             done = withdraw(game, game_description(game, context), context.disk)
-            for one in done.skipped:
-                context.complain(f"skipped: {shown(one.path)}: {shown(one.why)}")
+            for action in done.skipped:
+                context.complain(f"skipped: {shown(action.path)}: {shown(action.why)}")
         if _made_of(installed(game)) != _made_of(before):
             context.complain("what is installed is not as it was before: `volvex status` tells it, `volvex install GAME` installs the mods that are on")  # fmt: skip
 
 
 def _made_of(files: Mapping[str, Installed]) -> dict[str, set[str]]:
     """The mods, with their versions, that each installed file is made of."""
-    return {path: set(one.made_of) for path, one in files.items()}
+    return {path: set(installed.made_of) for path, installed in files.items()}
 
 
 def _report(search: _Search) -> int:

@@ -130,26 +130,28 @@ class _Import:
         names = [name for name, _ in self.bench.game.files()]
         whole = matches(files, names)
         inner = matches(files, all_paths(self.bench))
-        found = [one if one.sure and one.path in names else other for one, other in zip(whole, inner, strict=True)]
+        found = [
+            match if match.sure and match.path in names else other for match, other in zip(whole, inner, strict=True)
+        ]
         self._print(found)
-        taken = [one for one in found if one.sure or (self.options.accept and one.how != AMBIGUOUS)]
+        taken = [match for match in found if match.sure or (self.options.accept and match.how != AMBIGUOUS)]
         parts: dict[str, Part] = {}
-        for one in taken:
-            parts |= self._of_file(files[one.name], one.path)
+        for match in taken:
+            parts |= self._of_file(files[match.name], match.path)
         return parts, len(found) - len(taken)
 
     def _print(self, found: list[Match]) -> None:
-        odd = [one for one in found if one.how != EXACT]
+        odd = [match for match in found if match.how != EXACT]
         rows = odd[:MOST_LISTED]
         print_table(self.context, [
-            Column("match", [one.how for one in rows], style="yellow"),
-            Column("file", [shown(one.name) for one in rows]),
-            Column("path of the game", [shown(one.path or " or ".join(one.others)) for one in rows]),
+            Column("match", [match.how for match in rows], style="yellow"),
+            Column("file", [shown(match.name) for match in rows]),
+            Column("path of the game", [shown(match.path or " or ".join(match.others)) for match in rows]),
         ])  # fmt: skip
         if len(odd) > len(rows):
             self.context.print(f"and {len(odd) - len(rows):,} more")
-        doubt = sum(not one.sure for one in found)
-        said = f"{count(len(found), 'file')}, {sum(one.sure for one in found):,} matched"
+        doubt = sum(not match.sure for match in found)
+        said = f"{count(len(found), 'file')}, {sum(match.sure for match in found):,} matched"
         if doubt:
             said += f", {doubt:,} in doubt" + (
                 "" if self.options.accept else ": --accept takes those with a path, --path gives one"
@@ -161,9 +163,9 @@ class _Import:
         original = self.bench.game.original(path)
         if original is not None:
             return {
-                one.path: part
-                for one in compare_files(path, original, file, self.bench.library)
-                if (part := self._part(one)) is not None
+                difference.path: part
+                for difference in compare_files(path, original, file, self.bench.library)
+                if (part := self._part(difference)) is not None
             }
         before = None
         if self._is_entry(path):
@@ -178,13 +180,13 @@ class _Import:
         split = self.bench.split(path)
         return split is not None and bool(split[1]) and self.bench.row(path) is not None
 
-    def _part(self, one: Difference) -> Part | None:
+    def _part(self, difference: Difference) -> Part | None:
         """A difference as a part of the mod; None when only the stored bytes differ."""
-        if one.new is None:
-            return Removed(digest_chunks(one.old.chunks())[0]) if one.old is not None else None
+        if difference.new is None:
+            return Removed(digest_chunks(difference.old.chunks())[0]) if difference.old is not None else None
         self.count += 1
         file = self.work / "new" / str(self.count)
         with atomic(self.context.disk, file, durable=False) as out:
-            for chunk in one.new.chunks():
+            for chunk in difference.new.chunks():
                 self.context.disk.write(out, chunk)
-        return part_between(one.path, one.old, file, self.bench.library)
+        return part_between(difference.path, difference.old, file, self.bench.library)

@@ -36,14 +36,14 @@ def run(options: argparse.Namespace, context: Context) -> int:
         on = [mod for mod in found if isinstance(mod, Mod) and mod.id in names]
         state = _checked(library, on, context) if options.check else _quick(on)
     mods = [mod for mod in found if isinstance(mod, Mod)]
-    damaged = [one for one in found if not isinstance(one, Mod)]
+    damaged = [error for error in found if not isinstance(error, Mod)]
     places = {entry.id: place for place, entry in enumerate(library.entries, 1)}
     rows = [(places[mod.id], mod, mod.id in names, state.get(mod.id, "")) for mod in mods]
     for error in damaged:
         context.complain(f"damaged: {shown(str(error))}: add it again with --overwrite, or remove it")
     if options.json:
         context.json({"id": mod.id, "version": mod.descriptor.version, "title": mod.descriptor.title, "on": is_on, "order": place,
-                      "game_versions": mod.descriptor.game_versions, **mod.counts(), "state": told} for place, mod, is_on, told in rows)  # fmt: skip
+                      "game_versions": mod.descriptor.game_versions, **mod.counts(), "state": text} for place, mod, is_on, text in rows)  # fmt: skip
         return Status.BAD_DATA if damaged else Status.OK
     if not rows and not damaged:
         context.print("no mods; `volvex mod add FILE` adds one")
@@ -55,7 +55,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         Column("version", [mod.descriptor.version for _, mod, *_ in rows]),
         Column("changes", [part_counts(mod) for _, mod, *_ in rows]),
         Column("made for", [", ".join(mod.descriptor.game_versions) or "-" for _, mod, *_ in rows]),
-        Column("state", [told for *_, told in rows], style="yellow"),
+        Column("state", [text for *_, text in rows], style="yellow"),
     ], cut=True)  # fmt: skip
     for line in check_requirements(on):
         context.complain(f"note: {shown(line)}")
@@ -76,8 +76,8 @@ def _checked(library: ModLibrary, on: list[Mod], context: Context) -> dict[str, 
         found = combine(bench, on, decisions_of(library))
     told = {}
     for mod in on:
-        conflicts = sum(any(side.mod == mod.id for side in one.sides) for one in found.conflicts)
-        merges = sum(mod.id in one.merged for one in found.files)
+        conflicts = sum(any(side.mod == mod.id for side in conflict.sides) for conflict in found.conflicts)
+        merges = sum(mod.id in combined.merged for combined in found.files)
         fits = f"applies with {count(merges, 'merge')}" if merges else "applies"
         told[mod.id] = count(conflicts, "conflict") if conflicts else fits
     return told

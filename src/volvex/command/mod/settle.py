@@ -36,7 +36,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     with open_library(options, context) as library:
         if options.forget:
             gone = [key for key in library.settled if options.conflict in (None, key)]
-            library.settled = {key: one for key, one in library.settled.items() if key not in gone}
+            library.settled = {key: decision for key, decision in library.settled.items() if key not in gone}
             library.save()
         with open_staging(library, context) as bench:
             mods = library.mods()
@@ -46,7 +46,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
                 library.save()
             left = combine(bench, mods, decisions_of(library)).conflicts
     if options.json:
-        context.json(conflict_record(one) for one in left)
+        context.json(conflict_record(conflict) for conflict in left)
     elif left:
         print_conflicts(left, context)
     else:
@@ -55,7 +55,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
 
 
 def _decision(conflicts: list[Conflict], options: argparse.Namespace) -> Decision:
-    found = next((one for one in conflicts if one.key == options.conflict), None)
+    found = next((conflict for conflict in conflicts if conflict.key == options.conflict), None)
     if found is None:
         raise NotFoundError(f"there is no conflict {shown(options.conflict)}", "`volvex mod settle` to list them")
     wanted = GAME if options.to == "game" else options.to

@@ -37,16 +37,20 @@ def run(options: argparse.Namespace, context: Context) -> int:
 
 
 def _print_head(mod: Mod, context: Context) -> None:
-    one = mod.descriptor
-    by = f" by {one.author}" if one.author else ""
-    versions = f" {', '.join(one.game_versions)}" if one.game_versions else ""
+    descriptor = mod.descriptor
+    by = f" by {descriptor.author}" if descriptor.author else ""
+    versions = f" {', '.join(descriptor.game_versions)}" if descriptor.game_versions else ""
     context.print(
-        f"{context.paint(shown(one.title), 'bold')}  {one.id} {one.version}{shown(by)}, for {shown(one.game + versions)}"
+        f"{context.paint(shown(descriptor.title), 'bold')}  {descriptor.id} {descriptor.version}{shown(by)}, for {shown(descriptor.game + versions)}"
     )
-    description = one.descriptions.get("en") or next(iter(one.descriptions.values()), "")
+    description = descriptor.descriptions.get("en") or next(iter(descriptor.descriptions.values()), "")
     for line in description.splitlines():
         context.print(f"  {shown(line)}")
-    for word, others in (("requires", one.requires), ("not together with", one.conflicts), ("after", one.after)):
+    for word, others in (
+        ("requires", descriptor.requires),
+        ("not together with", descriptor.conflicts),
+        ("after", descriptor.after),
+    ):
         if others:
             context.print(f"  {word} {', '.join(map(str, others))}")
     context.print(f"  {part_counts(mod)}")
@@ -82,7 +86,7 @@ def _record(path: str, part: Part) -> dict[str, object]:
         return {
             "path": path,
             "what": "lines",
-            "changes": [{"line": one.start, "old": one.old, "new": one.new} for one in part.hunks],
+            "changes": [{"line": hunk.start, "old": hunk.old, "new": hunk.new} for hunk in part.hunks],
         }
     if isinstance(part, NewFile):
         return {"path": path, "what": "file", "size": part.file.stat().st_size, "replaces": part.replaces}

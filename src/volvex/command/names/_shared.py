@@ -80,9 +80,9 @@ def look_up(
     layouts = keyed(context.library(), options.layout)
     found = [
         {**row, "layout": layout.title}
-        for one in wanted
+        for text in wanted
         for layout, keying in layouts
-        for row in rows(one, layout, keying)
+        for row in rows(text, layout, keying)
     ]
     if options.json:
         context.json(found)
@@ -91,7 +91,10 @@ def look_up(
     else:
         print_table(
             context,
-            [Column(title, [shown(one[title]) for one in found], style=STYLES.get(title, "")) for title in found[0]],
+            [
+                Column(title, [shown(record[title]) for record in found], style=STYLES.get(title, ""))
+                for title in found[0]
+            ],
         )
     return Status.OK if found else Status.DIFFERS
 

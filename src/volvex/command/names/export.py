@@ -35,7 +35,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if options.path:
         lines = _used(options, context)
     else:
-        lines = sorted({line for one in context.dictionaries().dictionaries for line in one.lines()})
+        lines = sorted({line for dictionary in context.dictionaries().dictionaries for line in dictionary.lines()})
     if options.to is None:
         for line in lines:
             context.print(line)

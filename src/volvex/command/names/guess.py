@@ -88,12 +88,12 @@ def _words(path: Path) -> list[str]:
     return dictionary.parsed(dictionary.decoded(path.read_bytes(), path.as_posix()), path.as_posix())
 
 
-def _foretell(sought: list[UnresolvedEntries], some: list[Pattern], context: Context) -> None:
+def _foretell(sought: list[UnresolvedEntries], patterns: list[Pattern], context: Context) -> None:
     """How many paths, and how long: said before anything is tried."""
     from volvex.names.guess import seconds
 
-    size = sum(pattern.size for pattern in some)
-    took = sum(seconds(unresolved, pattern) for unresolved in sought for pattern in some)
+    size = sum(pattern.size for pattern in patterns)
+    took = sum(seconds(unresolved, pattern) for unresolved in sought for pattern in patterns)
     entries = sum(unresolved.before for unresolved in sought)
     rules = f", {size * len(sought):,} hashes by {len(sought)} rules," if len(sought) > 1 else ""
     context.note(
@@ -110,15 +110,15 @@ def _span(seconds: float) -> str:
     return f"about {seconds:.0f} seconds" if seconds > 1.5 else "about a second or less"
 
 
-def _try(sought: list[UnresolvedEntries], some: list[Pattern], context: Context) -> bool:
+def _try(sought: list[UnresolvedEntries], patterns: list[Pattern], context: Context) -> bool:
     """All patterns, unless somebody interrupts it; what was found before that is kept."""
     from volvex.names.guess import guess
 
-    total = len(sought) * sum(pattern.size for pattern in some)
+    total = len(sought) * sum(pattern.size for pattern in patterns)
     try:
         with context.progress("guessing", total, "paths") as on_progress:
             for unresolved in sought:
-                for pattern in some:
+                for pattern in patterns:
                     guess(unresolved, pattern, on_progress)
     except KeyboardInterrupt:
         context.note("interrupted: what was found by then is kept")

@@ -29,7 +29,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
 
 def _hashes(path: str, layout: Layout, keying: Keying, context: Context) -> list[str]:
     """Hashes by the layout's function; where numbers stand for names, also those that dictionaries give."""
-    given = [value for one in context.dictionaries().of(layout) for known, value in one.told if known == path]
+    given = [
+        value for dictionary in context.dictionaries().of(layout) for known, value in dictionary.told if known == path
+    ]
     try:
         if keying.numbering is not None:
             number = keying.numbering.number(keying.text(path))

@@ -26,17 +26,18 @@ def run(options: argparse.Namespace, context: Context) -> int:
     bench = bench_of(options, context)
     found = context.dictionaries().dictionaries
     whom = [
-        one.game or ("this bench" if bench is not None and one.path.is_relative_to(bench) else "all games")
-        for one in found
+        dictionary.game
+        or ("this bench" if bench is not None and dictionary.path.is_relative_to(bench) else "all games")
+        for dictionary in found
     ]
-    sizes = [len(one) for one in found]
+    sizes = [len(dictionary) for dictionary in found]
     if options.json:
         context.json(
-            {"path": one.path.as_posix(), "names": size, "for": game}
-            for one, size, game in zip(found, sizes, whom, strict=True)
+            {"path": dictionary.path.as_posix(), "names": size, "for": game}
+            for dictionary, size, game in zip(found, sizes, whom, strict=True)
         )
         return Status.OK
-    print_table(context, [Column("names", numbers(sizes), right=True), Column("for", whom), Column("dictionary", [shown(one.path.as_posix()) for one in found], style="blue")])  # fmt: skip
+    print_table(context, [Column("names", numbers(sizes), right=True), Column("for", whom), Column("dictionary", [shown(dictionary.path.as_posix()) for dictionary in found], style="blue")])  # fmt: skip
     context.print(
         context.paint(f"{count(sum(sizes), 'name')} in {count(len(found), 'dictionary', 'dictionaries')}", "dim")
     )

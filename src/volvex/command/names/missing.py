@@ -74,24 +74,24 @@ def _print(found: list[dict[str, object]], entries: int, options: argparse.Names
     if not found:
         context.print(f"all of {count(entries, 'entry', 'entries')} have names")
         return
-    some = found if options.all else found[:TOLD]
+    records = found if options.all else found[:TOLD]
     columns = [
-        Column("size", numbers(int(str(one["size"])) for one in some), right=True),
-        Column("type", [str(one["type"]) for one in some]),
-        Column("path", [shown(str(one["path"])) for one in some], style="blue"),
+        Column("size", numbers(int(str(record["size"])) for record in records), right=True),
+        Column("type", [str(record["type"]) for record in records]),
+        Column("path", [shown(str(record["path"])) for record in records], style="blue"),
     ]
-    told = [" or ".join(map(shown, one["may"])) if isinstance(one["may"], list) else "" for one in some]
-    if any(told):
-        columns.append(Column("may be", told, style="yellow"))
+    lines = [" or ".join(map(shown, record["may"])) if isinstance(record["may"], list) else "" for record in records]
+    if any(lines):
+        columns.append(Column("may be", lines, style="yellow"))
     print_table(context, columns)
-    if len(found) > len(some):
-        context.print(context.paint(f"and {len(found) - len(some):,} smaller ones; --all shows them", "dim"))
-    kinds, sizes = Counter(str(one["type"]) for one in found), Counter[str]()
-    for one in found:
-        sizes[str(one["type"])] += int(str(one["size"]))
+    if len(found) > len(records):
+        context.print(context.paint(f"and {len(found) - len(records):,} smaller ones; --all shows them", "dim"))
+    kinds, sizes = Counter(str(record["type"]) for record in found), Counter[str]()
+    for record in found:
+        sizes[str(record["type"])] += int(str(record["size"]))
     said = ", ".join(f"{times:,} {kind} ({number(sizes[kind])} bytes)" for kind, times in kinds.most_common())
     context.print(f"{len(found):,} of {count(entries, 'entry', 'entries')} have no name: {said}")
-    if any(told):
+    if any(lines):
         context.print(
             "in doubt: `volvex names accept PATH` for what a search found; of two paths in dictionaries the line `PATH = HASH` decides"
         )

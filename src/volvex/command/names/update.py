@@ -53,13 +53,13 @@ def run(options: argparse.Namespace, context: Context) -> int:
             used.add(file.name)
             count_named = functools.partial(_named, games, context)
             try:
-                one = update_list(address, file, context.cache / "fetched.json", context.disk, count_named)
+                updated = update_list(address, file, context.cache / "fetched.json", context.disk, count_named)
             except VolvexError as error:
                 faults.append(error)
                 continue
-            found.append(one)
+            found.append(updated)
             if not options.json:
-                context.print(_line(one))
+                context.print(_line(updated))
     if not asked and options.pack:
         raise NotFoundError(
             "this game pack has no addresses of lists", 'a line lists = ["https://..."] in its game.toml'
@@ -67,13 +67,13 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if not asked and not options.json:
         context.print('no game pack has addresses of lists: lists = ["https://..."] in its game.toml')
     if options.json:
-        context.json({"address": one.address, "file": str(one.file), "names": one.names, "new": one.new, "same": one.same,
-                      "entries_before": one.before, "entries_after": one.after, "refused": one.refused} for one in found)  # fmt: skip
+        context.json({"address": updated.address, "file": str(updated.file), "names": updated.names, "new": updated.new, "same": updated.same,
+                      "entries_before": updated.before, "entries_after": updated.after, "refused": updated.refused} for updated in found)  # fmt: skip
     for fault in faults:
         context.complain(f"not updated: {shown(fault.message)}")
     if faults:
         return max(fault.status for fault in faults)
-    return Status.DIFFERS if any(one.refused for one in found) else Status.OK
+    return Status.DIFFERS if any(updated.refused for updated in found) else Status.OK
 
 
 def _folder(pack: Pack, context: Context) -> Path:
@@ -82,8 +82,10 @@ def _folder(pack: Pack, context: Context) -> Path:
 
 
 def _games(description: GameDescription, options: argparse.Namespace, context: Context) -> list[Path]:
-    folders = [options.game] if options.game is not None else [Path(one) for one in sorted(named_games(context))]
-    return [one for one in folders if one.is_dir() and game_description(one, context).name == description.name]
+    folders = [options.game] if options.game is not None else [Path(game) for game in sorted(named_games(context))]
+    return [
+        folder for folder in folders if folder.is_dir() and game_description(folder, context).name == description.name
+    ]
 
 
 def _named(games: list[Path], context: Context) -> int | None:
@@ -91,7 +93,7 @@ def _named(games: list[Path], context: Context) -> int | None:
     if not games:
         return None
     named = 0
-    options = argparse.Namespace(path=[str(one) for one in games], bench=None, layout=None)
+    options = argparse.Namespace(path=[str(path) for path in games], bench=None, layout=None)
     with open_walker(options, context) as walker:
         for game in games:
             for group in walker.find(str(game), deep=True, nested=True).groups:
@@ -100,16 +102,16 @@ def _named(games: list[Path], context: Context) -> int | None:
     return named
 
 
-def _line(one: Updated) -> str:
+def _line(updated: Updated) -> str:
     """What became of a list, in a line."""
-    where = f"{shown(one.address)}: {count(one.names, 'name')}"
-    if one.same:
+    where = f"{shown(updated.address)}: {count(updated.names, 'name')}"
+    if updated.same:
         return f"{where}, unchanged"
-    if one.refused:
-        return f"{where}, not taken: {one.refused}"
+    if updated.refused:
+        return f"{where}, not taken: {updated.refused}"
     entries = (
         ""
-        if one.after is None or one.before is None
-        else f"; {one.after - one.before:,} more entries have a name, {one.after:,} in all"
+        if updated.after is None or updated.before is None
+        else f"; {updated.after - updated.before:,} more entries have a name, {updated.after:,} in all"
     )
-    return f"{where}, {one.new:,} new{entries}"
+    return f"{where}, {updated.new:,} new{entries}"

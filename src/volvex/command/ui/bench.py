@@ -87,12 +87,12 @@ def _game_folder(folder: Path, options: argparse.Namespace) -> Path:
     """The folder of a bench's game: the one that it was made for, or where that is gone the one that the options name."""
     from volvex.bench.bench_file import read_description
 
-    told = Path(read_description(folder).game)
+    path = Path(read_description(folder).game)
     named: Path | None = getattr(options, "game", None)
-    if told.is_dir():
-        return told
+    if path.is_dir():
+        return path
     if named is None:
-        raise NotFoundError(f"the game of this bench is not at {told}", "--game DIR with the folder where it is now")
+        raise NotFoundError(f"the game of this bench is not at {path}", "--game DIR with the folder where it is now")
     return named
 
 
@@ -113,8 +113,8 @@ def _fold(bench: Workbench, context: Context) -> None:
     from volvex.bench.exports import sync_exports
     from volvex.command.ui.table import count
 
-    for one in sync_exports(bench):
-        said = f"{count(one.changes, 'change')} taken over" if one.what == "taken over" else one.what
-        context.note(f"note: {shown(one.file)}: {said}")
-        for note in one.notes:
-            context.note(f"note: {shown(one.file)}: {note}")
+    for result in sync_exports(bench):
+        said = f"{count(result.changes, 'change')} taken over" if result.what == "taken over" else result.what
+        context.note(f"note: {shown(result.file)}: {said}")
+        for note in result.notes:
+            context.note(f"note: {shown(result.file)}: {note}")

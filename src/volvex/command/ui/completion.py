@@ -56,7 +56,7 @@ def paths_from(prefix: str, context: Context) -> list[str]:
     base = _base(context, folder)
     here = base / folder
     if here.is_dir():
-        found = [f"{one.name}/" if one.is_dir() else one.name for one in here.iterdir()]
+        found = [f"{path.name}/" if path.is_dir() else path.name for path in here.iterdir()]
     elif folder:
         found = _entries(folder, base, context)
     else:
@@ -87,4 +87,4 @@ def _entries(folder: str, base: Path, context: Context) -> list[str]:
     except VolvexError:
         return []
     rest = (path.partition(f"{folder}/")[2] for path in paths)
-    return sorted({name + slash for name, slash, _ in (one.partition("/") for one in rest) if name})
+    return sorted({name + slash for name, slash, _ in (text.partition("/") for text in rest) if name})

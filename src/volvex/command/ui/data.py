@@ -95,31 +95,31 @@ def _show_table(document: Document, path: str, options: argparse.Namespace, cont
         rows = rows[::-1]
     names = _named(sheet, options.columns, document.file)
     page = len(rows) if options.all else options.limit or _page(context)
-    some = rows[:page]
+    values = rows[:page]
     if options.json:
         context.json(
             {name: sheet.columns[name].text(row) for name in names}
-            for row in (rows if options.limit is None else some).tolist()
+            for row in (rows if options.limit is None else values).tolist()
         )
         return
     if context.terminal:
         context.print(
             context.paint(f"{shown(path)}  {document.form} {sheet.name}, {count(len(sheet), 'record')}", "dim")
         )
-    columns = [_column(sheet, name, some, options.all, context) for name in names]
+    columns = [_column(sheet, name, values, options.all, context) for name in names]
     if not sheet.key and not any(
-        _cells(sheet, name, some) == [sheet.keys[row] for row in some.tolist()] for name in names
+        _cells(sheet, name, values) == [sheet.keys[row] for row in values.tolist()] for name in names
     ):
-        columns.insert(0, Column("key", [_cell(sheet.keys[row], options.all) for row in some.tolist()], style="dim"))
+        columns.insert(0, Column("key", [_cell(sheet.keys[row], options.all) for row in values.tolist()], style="dim"))
     columns, hidden = _fitting(columns, context) if not options.all and not options.columns else (columns, [])
     print_table(context, columns, cut=not options.all)
-    left = len(rows) - len(some)
-    told = f"{count(len(rows), 'record')}" + (f" of {len(sheet):,}" if len(rows) < len(sheet) else "")
+    left = len(rows) - len(values)
+    text = f"{count(len(rows), 'record')}" + (f" of {len(sheet):,}" if len(rows) < len(sheet) else "")
     more = f"; {left:,} more: --all, --limit N" if left else ""
     if hidden:
         more += f"; {count(len(hidden), 'column')} left out: {shown(', '.join(hidden))} (--columns A,B)"
     if left or len(rows) < len(sheet) or context.terminal:
-        context.print(context.paint(f"{told}{more}", "dim"))
+        context.print(context.paint(f"{text}{more}", "dim"))
 
 
 def _fitting(columns: list[Column], context: Context) -> tuple[list[Column], list[str]]:
@@ -143,9 +143,9 @@ def _list_sheets(document: Document, path: str, options: argparse.Namespace, con
         )
         return
     print_table(context, [
-        Column("records", [f"{len(one):,}" for one in document.sheets], right=True),
-        Column("sheet", [shown(one.name) for one in document.sheets], style="blue"),
-        Column("fields", [shown(", ".join(one.columns)) for one in document.sheets]),
+        Column("records", [f"{len(sheet):,}" for sheet in document.sheets], right=True),
+        Column("sheet", [shown(sheet.name) for sheet in document.sheets], style="blue"),
+        Column("fields", [shown(", ".join(sheet.columns)) for sheet in document.sheets]),
     ], cut=True)  # fmt: skip
     context.print(context.paint("--sheet shows one of them, --depth the tree", "dim"))
 
@@ -165,10 +165,10 @@ def _order(values: Any) -> Any:
     return np.array(sorted(range(len(cells)), key=lambda at: (cells[at] is None, str(cells[at]))), np.int64)
 
 
-def _named(sheet: Sheet, told: str | None, file: str) -> list[str]:
-    if told is None:
+def _named(sheet: Sheet, text: str | None, file: str) -> list[str]:
+    if text is None:
         return list(dict.fromkeys([*sheet.key, *sheet.columns]))
-    names = [name.strip() for name in told.split(",") if name.strip()]
+    names = [name.strip() for name in text.split(",") if name.strip()]
     return [sheet.column(name, file).name for name in names]
 
 
@@ -220,8 +220,13 @@ def _show_tree(document: Document, options: argparse.Namespace, context: Context
 
 
 def _branch_record(branch: Branch, depth: int) -> dict[str, object]:
-    told: dict[str, object] = {"name": branch.name, "place": branch.place, "about": branch.about, "count": branch.count}
-    return told | ({"below": [_branch_record(one, depth - 1) for one in branch.below()]} if depth > 0 else {})
+    record: dict[str, object] = {
+        "name": branch.name,
+        "place": branch.place,
+        "about": branch.about,
+        "count": branch.count,
+    }
+    return record | ({"below": [_branch_record(branch, depth - 1) for branch in branch.below()]} if depth > 0 else {})
 
 
 def _branch_lines(
@@ -232,18 +237,18 @@ def _branch_lines(
     room = max(30, context.width - len(further) - len(branch.name) - len(folded) - 6)
     about = about if every or len(about) <= room else about[: room - 1] + "…"
     name = context.paint(shown(branch.name), "blue" if branch.count else "cyan")
-    yield context.paint(before, "dim") + "  ".join(one for one in (name, about, context.paint(folded, "dim")) if one)
+    yield context.paint(before, "dim") + "  ".join(text for text in (name, about, context.paint(folded, "dim")) if text)
     if depth <= 0:
         return
     below = branch.below()
-    some = below if every or len(below) <= BRANCHES else below[:BRANCHES]
-    for place, one in enumerate(some):
+    branches = below if every or len(below) <= BRANCHES else below[:BRANCHES]
+    for place, one in enumerate(branches):
         last = place == len(below) - 1
         yield from _branch_lines(
             one, depth - 1, every, context, further + ("└─ " if last else "├─ "), further + ("   " if last else "│  ")
         )
-    if len(some) < len(below):
-        yield context.paint(f"{further}└─ and {len(below) - len(some):,} more: --all", "dim")
+    if len(branches) < len(below):
+        yield context.paint(f"{further}└─ and {len(below) - len(branches):,} more: --all", "dim")
 
 
 # records
@@ -274,16 +279,16 @@ def _users(catalogue: Catalogue, found: Found) -> Iterator[User]:
 
 
 def _found_record(found: Found) -> dict[str, Any]:
-    told: dict[str, Any] = {
+    record: dict[str, Any] = {
         "path": found.path,
         "sheet": found.sheet.name,
         "key": found.sheet.keys[found.row],
         "fields": found.sheet.record(found.row),
     }
     if found.by:
-        told["by"] = found.by
-    told["missing"] = [{"field": field, "key": key} for field, key in found.missing]
-    return told | {"refers to": [_found_record(one) for one in found.below]}
+        record["by"] = found.by
+    record["missing"] = [{"field": field, "key": key} for field, key in found.missing]
+    return record | {"refers to": [_found_record(found) for found in found.below]}
 
 
 def _print_found(found: Found, options: argparse.Namespace, context: Context, indent: str) -> None:
@@ -308,7 +313,7 @@ def _print_record(found: Found, options: argparse.Namespace, context: Context, i
     names = _named(sheet, options.columns, found.path) if options.columns and not found.by else list(record)
     width = max(map(len, names), default=0)
     for name in names:
-        refers = name in {one.by for one in found.below} or bool(sheet.columns[name].rule.refers)
+        refers = name in {found.by for found in found.below} or bool(sheet.columns[name].rule.refers)
         value = shown(record.get(name, ""))
         room = max(30, context.width - len(indent) - width - 6)
         value = value if options.all or len(value) <= room else value[: room - 1] + "…"

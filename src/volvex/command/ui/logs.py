@@ -30,5 +30,5 @@ def summary(lines: Sequence[LogLine]) -> str:
     """How many errors and warnings there are, and of which mods."""
     errors, warnings = (sum(line.level == level for line in lines) for level in ("error", "warning"))
     mods = dict.fromkeys(mod for line in lines if line.level == "error" for mod in line.mods)
-    told = f"{count(errors, 'error')}, {count(warnings, 'warning')}" if errors or warnings else "no errors"
-    return told + (f"; look at {', '.join(mods)}" if mods else "")
+    text = f"{count(errors, 'error')}, {count(warnings, 'warning')}" if errors or warnings else "no errors"
+    return text + (f"; look at {', '.join(mods)}" if mods else "")

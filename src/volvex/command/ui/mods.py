@@ -109,9 +109,12 @@ def mod_named(name: str, options: argparse.Namespace, context: Context) -> Itera
 
 def print_conflicts(conflicts: Sequence[Conflict], context: Context) -> None:
     """What mods cannot agree on, each with the value of every side."""
-    for one in conflicts:
-        context.print(f"{context.paint('conflict', 'red')}  {context.paint(shown(one.key), 'bold')}")
-        sides = [("the game has", one.base), *((shown(side.mod), side.value) for side in one.sides if side.mod != GAME)]
+    for conflict in conflicts:
+        context.print(f"{context.paint('conflict', 'red')}  {context.paint(shown(conflict.key), 'bold')}")
+        sides = [
+            ("the game has", conflict.base),
+            *((shown(side.mod), side.value) for side in conflict.sides if side.mod != GAME),
+        ]
         width = max(len(name) for name, _ in sides)
         for name, value in sides:
             _print_side(name.ljust(width), value, context)
@@ -134,10 +137,10 @@ def _print_side(name: str, value: str, context: Context) -> None:
         context.print(f"  {' ' * len(name)}  and {count(len(lines) - MOST_LINES, 'more line')}")
 
 
-def conflict_record(one: Conflict) -> dict[str, object]:
+def conflict_record(conflict: Conflict) -> dict[str, object]:
     """A conflict for JSON."""
-    return {"conflict": one.key, "path": one.path, "kind": one.kind, "sheet": one.sheet, "id": one.id, "field": one.field,
-            "line": one.line or None, "game": one.base, "sides": {side.mod: side.value for side in one.sides}}  # fmt: skip
+    return {"conflict": conflict.key, "path": conflict.path, "kind": conflict.kind, "sheet": conflict.sheet, "id": conflict.id, "field": conflict.field,
+            "line": conflict.line or None, "game": conflict.base, "sides": {side.mod: side.value for side in conflict.sides}}  # fmt: skip
 
 
 def part_counts(mod: Mod) -> str:

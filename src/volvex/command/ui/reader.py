@@ -105,11 +105,11 @@ def tied_library(options: argparse.Namespace, context: Context) -> tuple[Library
     if context.bench is not None:
         from volvex.bench.bench_file import read_description
 
-        told = read_description(context.bench)
-        for pattern, title in told.layouts.items():
-            ties.add(Path(told.game), pattern, title, "this bench")
-        for pattern, name in told.encodings.items():
-            ties.add_encoding(Path(told.game), pattern, name)
+        description = read_description(context.bench)
+        for pattern, title in description.layouts.items():
+            ties.add(Path(description.game), pattern, title, "this bench")
+        for pattern, name in description.encodings.items():
+            ties.add_encoding(Path(description.game), pattern, name)
     _tie_named(options, ties, [context.cwd, *(context.cwd / path for path in _paths(options) if Path(path).is_dir())])
     _tie_encodings(options, ties, [context.cwd])
     library.tied, library.encoded = ties.layout, ties.encoding
@@ -143,11 +143,11 @@ def named_encodings(options: argparse.Namespace) -> Iterator[tuple[str, str]]:
 
 def _tie_encodings(options: argparse.Namespace, ties: Ties, roots: list[Path]) -> None:
     for pattern, name in named_encodings(options):
-        for one in [pattern] if pattern else [_below(path) for path in _paths(options)]:
+        for text in [pattern] if pattern else [_below(path) for path in _paths(options)]:
             for root in roots:
-                ties.add_encoding(root, one, name)
-                ties.add_encoding(Path(root.anchor), one, name)
-                ties.add_encoding(root, f"{one}/**", name)
+                ties.add_encoding(root, text, name)
+                ties.add_encoding(Path(root.anchor), text, name)
+                ties.add_encoding(root, f"{text}/**", name)
 
 
 def _below(path: str) -> str:
@@ -193,15 +193,15 @@ def open_walker(options: argparse.Namespace, context: Context) -> Walker:
     from volvex.command.ui.recovery import finish_interrupted
     from volvex.mods import originals
 
-    told = read_description(bench)
-    game = Path(told.game)
+    description = read_description(bench)
+    game = Path(description.game)
     if not game.is_dir():
         raise NotFoundError(
             f"the game of this bench is not at {game}", "`volvex changes --game DIR` with the folder where it is now"
         )
     finish_interrupted([game], context)
     library = context.library(bench)
-    ties = bench_library(library, game, told.layouts, context, told.encodings)
+    ties = bench_library(library, game, description.layouts, context, description.encodings)
     standing = Standing(bench.resolve(), game.resolve(), context.cwd)
     named = argparse.Namespace(**vars(options) | {"path": [standing.locate(path)[1] for path in _paths(options)]})
     layout = _tie_named(named, ties, [game])
@@ -295,8 +295,8 @@ def content_at(path: str, walker: Walker, context: Context) -> Content:
         return Content(FileSource(file, name), name)
     archive, row, name = walker.one_entry(path)
     codec = archive.codec_labels[archive.entries.codec[row]]
-    told = f"{int(archive.entries.stored[row]):,} stored as {codec}" if codec != "none" else ""
-    return Content(content_source(archive, row, name), name, told)
+    text = f"{int(archive.entries.stored[row]):,} stored as {codec}" if codec != "none" else ""
+    return Content(content_source(archive, row, name), name, text)
 
 
 def each_content(path: str, walker: Walker, context: Context) -> Iterator[tuple[Content, Path | None]]:
@@ -328,12 +328,12 @@ def each_content(path: str, walker: Walker, context: Context) -> Iterator[tuple[
 def remember_layouts(options: argparse.Namespace, bench: Workbench, ties: Ties, context: Context) -> None:
     """Tie what the options name to its layout for good: the bench keeps it, and a layout file in its folder `layouts`."""
     told = list(named_layouts(options, ties))
-    for one in told:
-        for pattern in [one.pattern] if one.pattern else _patterns(options, bench, one.layout, context):
-            bench.layouts[pattern] = one.layout.title
-            ties.add(bench.game.folder, pattern, one.layout, "this bench")
-        if one.file is not None:
-            _keep_layout(bench, one.file)
+    for named in told:
+        for pattern in [named.pattern] if named.pattern else _patterns(options, bench, named.layout, context):
+            bench.layouts[pattern] = named.layout.title
+            ties.add(bench.game.folder, pattern, named.layout, "this bench")
+        if named.file is not None:
+            _keep_layout(bench, named.file)
     for pattern, name in named_encodings(options):
         paths = getattr(options, "path", None) or []
         for path in [pattern] if pattern else [paths] if isinstance(paths, str) else paths:
@@ -346,8 +346,8 @@ def remember_layouts(options: argparse.Namespace, bench: Workbench, ties: Ties, 
 
 def _patterns(options: argparse.Namespace, bench: Workbench, layout: Layout, context: Context) -> Iterator[str]:
     """What a layout without a pattern is for: the data that is named, or the file of the game that is."""
-    told = getattr(options, "path", None) or []
-    paths = [bench.within_game(path, context.cwd) for path in ([told] if isinstance(told, str) else told)]
+    text = getattr(options, "path", None) or []
+    paths = [bench.within_game(path, context.cwd) for path in ([text] if isinstance(text, str) else text)]
     if not paths:
         raise UsageError("no path is given for this layout", _PATTERN)
     for path in paths:

@@ -209,9 +209,9 @@ def percent(part: int, whole: int) -> str:
     return f"{share:.0f}%" if 1 <= share <= 99 or part >= whole else "<1%" if share < 1 else ">99%"
 
 
-def count(value: int, one: str, many: str = "") -> str:
+def count(value: int, text: str, many: str = "") -> str:
     """`1 file`, `3 files`."""
-    return f"{value:,} {one if value == 1 else many or one + 's'}"
+    return f"{value:,} {text if value == 1 else many or text + 's'}"
 
 
 def print_table(context: Context, columns: Sequence[Column], cut: bool = False) -> None:
@@ -229,8 +229,8 @@ def print_table(context: Context, columns: Sequence[Column], cut: bool = False) 
         lines = _lines_in_bulk(columns, widths)
     else:
         lines = _lines(context, columns, widths, cut)
-    for some in lines:
-        context.out.write(some)
+    for line in lines:
+        context.out.write(line)
 
 
 def _lines(context: Context, columns: Sequence[Column], widths: Sequence[int], cut: bool) -> Iterator[str]:

@@ -23,11 +23,11 @@ def print_tree(context: Context, paths: Sequence[str], sizes: Sequence[int], kin
     top, common = _Folder(), _common(paths)
     for path, size, kind in zip(paths, sizes, kinds, strict=True):
         here, parts = top, path.split("/")[len(common) :]
-        one = 1 if parts[-1] else 0
+        number = 1 if parts[-1] else 0
         for part in parts[:-1]:
-            here.size, here.count = here.size + size, here.count + one
+            here.size, here.count = here.size + size, here.count + number
             here = here.folders.setdefault(part, _Folder())
-        here.size, here.count = here.size + size, here.count + one
+        here.size, here.count = here.size + size, here.count + number
         if parts[-1]:  # nothing for a folder that is an entry of its own
             here.files.append((parts[-1], size, kind))
     context.print(f"{context.paint(shown('/'.join(common) or '.') + '/', 'bold')}  {_sum(top)}")
@@ -70,7 +70,7 @@ def _sum(folder: _Folder) -> str:
 
 
 def _lines(folder: _Folder, indent: str) -> Iterator[_Line]:
-    items = [(name, None) for name in sorted(folder.folders)] + [(one[0], one) for one in sorted(folder.files)]
+    items = [(name, None) for name in sorted(folder.folders)] + [(file[0], file) for file in sorted(folder.files)]
     for index, (name, file) in enumerate(items):
         branch, below = ("└─ ", "   ") if index == len(items) - 1 else ("├─ ", "│  ")
         if file is None:

@@ -56,14 +56,14 @@ EXCHANGES: Registry[Exchange] = Registry("exchange", f"{__name__}.formats", Path
 @functools.cache
 def exchanges() -> dict[str, Exchange]:
     """All exchange formats, by the extensions of their files."""
-    return {extension: one for one in EXCHANGES.all() for extension in one.ENDINGS}
+    return {extension: exchange for exchange in EXCHANGES.all() for extension in exchange.ENDINGS}
 
 
 def exchange_for(ending: str, document: Document) -> Exchange:
     """The exchange form of an ending (`csv`), for a document; UsageError when there is none."""
     known = exchanges()
     found = known.get(ending.lstrip(".").lower())
-    fitting = [one for one, form in sorted(known.items()) if not form.FORMS or document.form in form.FORMS]
+    fitting = [text for text, form in sorted(known.items()) if not form.FORMS or document.form in form.FORMS]
     if found is None or (found.FORMS and document.form not in found.FORMS):
         raise UsageError(
             f"{document.file} is a {document.form}, which cannot become {ending}", f"one of {', '.join(fitting)}"
@@ -88,8 +88,8 @@ def exported(ending: str, document: Document, wanted: Wanted) -> bytes:
             hint=_others(document, ending),
         ) from error
     if back.changes:
-        one = back.changes[0]
-        raise FormatError(document.file, f"row {one.key}: {one.field} would come back from {ending.lstrip('.')} as {one.after!r}, it is {one.before!r}",
+        change = back.changes[0]
+        raise FormatError(document.file, f"row {change.key}: {change.field} would come back from {ending.lstrip('.')} as {change.after!r}, it is {change.before!r}",
                           hint=_others(document, ending))  # fmt: skip
     return data
 
@@ -105,8 +105,8 @@ def _read(form: Exchange, data: bytes, document: Document, wanted: Wanted, file:
 
 
 def _others(document: Document, ending: str) -> str:
-    known = [one for one, form in sorted(exchanges().items()) if not form.FORMS or document.form in form.FORMS]
-    return f"another form: {', '.join(one for one in known if one != ending.lstrip('.'))}"
+    known = [text for text, form in sorted(exchanges().items()) if not form.FORMS or document.form in form.FORMS]
+    return f"another form: {', '.join(text for text in known if text != ending.lstrip('.'))}"
 
 
 def _undecodable(document: Document, ending: str) -> FormatError:

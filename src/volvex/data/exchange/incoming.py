@@ -50,7 +50,7 @@ class Reader:
         for name, values in columns.items():
             if name in self.sheet.columns and name not in self.sheet.key:
                 made += self._column(self.sheet.columns[name], values, old, rows[old])
-        changes = [one for _, one in sorted(made, key=lambda pair: pair[0])]
+        changes = [change for _, change in sorted(made, key=lambda pair: pair[0])]
         changes += [self._new(columns, at, keys[at]) for at in np.flatnonzero(rows < 0).tolist()]
         if whole:
             gone = np.setdiff1d(np.arange(len(self.sheet)), rows[old])

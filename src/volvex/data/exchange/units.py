@@ -33,8 +33,8 @@ def languages(document: Document) -> list[str]:
     """The languages of a text table, in its order."""
     found: dict[str, None] = {}
     for sheet in document.sheets:
-        for told in by_key(sheet).values():
-            found |= dict.fromkeys(told)
+        for record in by_key(sheet).values():
+            found |= dict.fromkeys(record)
     return list(found)
 
 
@@ -45,9 +45,9 @@ def settled(document: Document, wanted: Wanted) -> tuple[str, str]:
     if document.form != "text":
         raise UsageError(f"{document.file} is a {document.form}: only texts have languages", "leaving --language out")
     known = languages(document)
-    language = wanted.language or next((one for one in known if one != wanted.original), known[0] if known else "")
+    language = wanted.language or next((text for text in known if text != wanted.original), known[0] if known else "")
     original = (
-        wanted.original if wanted.original in known else next((one for one in known if one != language), language)
+        wanted.original if wanted.original in known else next((text for text in known if text != language), language)
     )
     if language not in known:
         _require_new(document, language, known)
@@ -56,7 +56,7 @@ def settled(document: Document, wanted: Wanted) -> tuple[str, str]:
 
 def _require_new(document: Document, language: str, known: list[str]) -> None:
     """UsageError unless a language that a document does not have can be added to it: where each language has records of its own."""
-    sheet = next((one for one in document.sheets if len(one.key) > 1), None)
+    sheet = next((sheet for sheet in document.sheets if len(sheet.key) > 1), None)
     rule = sheet.columns[sheet.key[-1]].rule if sheet is not None else None
     if rule is None:
         raise UsageError(
@@ -82,9 +82,9 @@ def units(document: Document, wanted: Wanted) -> Iterator[Unit]:
         return
     for sheet in document.sheets:
         uses = next((column for column in sheet.columns.values() if column.rule.role == "context"), None)
-        for key, told in by_key(sheet).items():
-            source, target = told.get(original), told.get(language)
-            first = source or next(iter(told.values()))
+        for key, record in by_key(sheet).items():
+            source, target = record.get(original), record.get(language)
+            first = source or next(iter(record.values()))
             row, field, text = target or (first[0], first[1], "")
             use = uses.text(first[0]) or "" if uses is not None else ""
             yield Unit(

@@ -250,8 +250,8 @@ def _cells(reading: Reading, block: BlockRead, field: Field, meaning: Value, poo
     if isinstance(kind, Text):
         assert isinstance(stored, Texts)
         return objects(all_texts(stored, block, field))
-    told = [_list_text(kind, raw, block, row) for row, raw in enumerate(raws_of(stored))]
-    return objects(told)
+    lines = [_list_text(kind, raw, block, row) for row, raw in enumerate(raws_of(stored))]
+    return objects(lines)
 
 
 def places_in_pool(reading: Reading, block: BlockRead, field: Field, meaning: Value) -> Any:
@@ -268,7 +268,7 @@ def worded(numbers: Any, table: Sequence[tuple[int, str]]) -> Values:
     """Words in place of numbers; a number that has none stays one."""
     words = dict(table)
     if numbers.dtype == np.uint8:
-        return objects([words.get(one, str(one)) for one in range(256)])[numbers]
+        return objects([words.get(number, str(number)) for number in range(256)])[numbers]
     different, index = np.unique(numbers, return_inverse=True)
     return objects([words.get(one, str(one)) for one in different.tolist()])[index]
 

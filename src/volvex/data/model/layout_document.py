@@ -34,7 +34,7 @@ class LayoutDocument(Document):
 
     @functools.cached_property
     def _sheets(self) -> list[Sheet]:
-        return [one for root in self.roots for one in self.sheets_of(root)]
+        return [sheet for root in self.roots for sheet in self.sheets_of(root)]
 
     @property
     def sheets(self) -> list[Sheet]:
@@ -44,8 +44,8 @@ class LayoutDocument(Document):
     def roots(self) -> list[BlockRead]:
         """The blocks with values that follow no other."""
         layout = self.reading.layout
-        told = dict.fromkeys(layout.root(block).name for block in layout.blocks if block.repeats and values_of(block))
-        return [self.reading.blocks[name] for name in told]
+        record = dict.fromkeys(layout.root(block).name for block in layout.blocks if block.repeats and values_of(block))
+        return [self.reading.blocks[name] for name in record]
 
     def along(self, root: BlockRead) -> list[BlockRead]:
         """A block and those whose records go with its own."""
@@ -54,12 +54,12 @@ class LayoutDocument(Document):
 
     def fields(self, root: BlockRead) -> dict[str, tuple[BlockRead, Field]]:
         """The fields with values of a block and those along it."""
-        return {one.name: (block, one) for block in self.along(root) for one in values_of(block.block)}
+        return {field.name: (block, field) for block in self.along(root) for field in values_of(block.block)}
 
     def sheets_of(self, root: BlockRead) -> list[Sheet]:
         """The sheets that a block is: one, for tables."""
         fields = self.fields(root)
-        columns = [self.column(block, one) for block, one in fields.values()]
+        columns = [self.column(block, field) for block, field in fields.values()]
         roles = {column.rule.role: column.name for column in columns}
         key = [roles[role] for role in ("id", "language") if role in roles]
         sheet = Sheet(root.block.name, columns, len(root.starts), key)
@@ -137,15 +137,15 @@ class LayoutDocument(Document):
     def _pointers(self, columns: AllColumns) -> Iterator[Pointer]:
         """The fields that tell where in the file a text is: they change when its pool moves."""
         for root in self.roots:
-            for block, one in self.fields(root).values():
-                meaning = one.meaning
+            for block, field in self.fields(root).values():
+                meaning = field.meaning
                 assert isinstance(meaning, Value)
-                if meaning.pool and not meaning.numbered and any(change.how == "from" for change in one.changes):
+                if meaning.pool and not meaning.numbered and any(change.how == "from" for change in field.changes):
                     held = columns[block.block.name]
                     now = replace(block, columns=held, starts=np.zeros(rows_of(held), np.int64))
-                    into = places_in_pool(self.reading, now, one, meaning)
+                    into = places_in_pool(self.reading, now, field, meaning)
                     rows = np.flatnonzero(into >= 0)
-                    yield Pointer(block.block.name, one, meaning.pool, rows, into[rows])
+                    yield Pointer(block.block.name, field, meaning.pool, rows, into[rows])
 
     def set_cells(self, home: _Rows, row: int, change: Change) -> None:
         """Set one cell."""
@@ -198,11 +198,11 @@ class _Rows:
             if change.what == "set":
                 self.document.set_cells(self, self.row(rows[change.sheet], change.key), change)
         self.flush()
-        gone = [self.row(rows[one.sheet], one.key) for one in changes if one.what == "remove"]
-        new = [one for one in changes if one.what == "add"]
+        gone = [self.row(rows[change.sheet], change.key) for change in changes if change.what == "remove"]
+        new = [change for change in changes if change.what == "add"]
         count = len(self.root.starts)
         kept = np.setdiff1d(np.arange(count), np.array(gone, np.int64))
-        likes = [self._like(rows, one, count) for one in new]
+        likes = [self._like(rows, change, count) for change in new]
         if gone or new:
             self._select(np.concatenate([kept, np.array(likes, np.int64)]))
         for place, one in enumerate(new, len(kept)):
@@ -230,13 +230,16 @@ class _Rows:
     def _select(self, order: Any) -> None:
         for block in self.document.along(self.root):
             name = block.block.name
-            self.columns[name] = {one: taken(column, order) for one, column in self.columns[name].items()}
+            self.columns[name] = {text: taken(column, order) for text, column in self.columns[name].items()}
 
     def _sort(self) -> None:
-        by = next((one.block.sorted_by for one in self.document.along(self.root) if one.block.sorted_by), None)
+        by = next(
+            (block_read.block.sorted_by for block_read in self.document.along(self.root) if block_read.block.sorted_by),
+            None,
+        )
         if by is None:
             return
-        home = next(one for one in self.document.along(self.root) if one.block.sorted_by)
+        home = next(block_read for block_read in self.document.along(self.root) if block_read.block.sorted_by)
         order = sorting(self.columns[home.block.name][by])
         if not bool((order == np.arange(len(order))).all()):
             self._select(order)

@@ -59,15 +59,15 @@ class SceneData(LayoutDocument):
         """A sheet for each type of object."""
         fields = self.fields(root)
         plain = {name: self.column(*field) for name, field in fields.items() if not is_body(field[1].type)}
-        bodies = [(block, one) for block, one in fields.values() if is_body(one.type)]
+        bodies = [(block, field) for block, field in fields.values() if is_body(field.type)]
         types = self._types(root, fields, plain)
         found = []
         for kind in dict.fromkeys(types):
-            rows = np.array([row for row, one in enumerate(types) if one == kind], np.int64)
+            rows = np.array([row for row, text in enumerate(types) if text == kind], np.int64)
             columns = [_picked(column, rows) for column in plain.values()]
             for block, one in bodies:
                 columns += self._body_columns(block, one, rows)
-            key = [one.name for one in columns if one.rule.role == "id"]
+            key = [column.name for column in columns if column.rule.role == "id"]
             sheet = Sheet(kind, columns, len(rows), key, root.block.name)
             sheet.places = rows.tolist()
             found.append(sheet)
@@ -75,9 +75,9 @@ class SceneData(LayoutDocument):
 
     def _types(self, root: BlockRead, fields: Mapping[str, Any], plain: Mapping[str, Column]) -> list[str]:
         """The type of each object: its word, or the record that is chosen for it."""
-        told = next((one for one in plain.values() if one.rule.role == "type"), None)
-        if told is not None:
-            return [text or "-" for text in told.texts()]
+        column = next((column for column in plain.values() if column.rule.role == "type"), None)
+        if column is not None:
+            return [text or "-" for text in column.texts()]
         for block, one in fields.values():
             if isinstance(one.type, Choice):
                 numbers = block.numbers(one.type.by)
@@ -91,9 +91,9 @@ class SceneData(LayoutDocument):
         for place, row in enumerate(rows.tolist()):
             value, _ = field.type.decode(raw_at(stored, row), 0, siblings_of(block, row))
             for leaf in self.leaves(field, value, siblings_of(block, row)):
-                _, some = cells.setdefault(leaf.name, (self._rule(leaf), {}))
-                some[place] = self._cell(leaf)
-        return [Column(name, rule, _filled(some, len(rows))) for name, (rule, some) in cells.items()]
+                _, mapping = cells.setdefault(leaf.name, (self._rule(leaf), {}))
+                mapping[place] = self._cell(leaf)
+        return [Column(name, rule, _filled(mapping, len(rows))) for name, (rule, mapping) in cells.items()]
 
     def _rule(self, leaf: Leaf) -> Rule:
         return rule_of(leaf.kind, leaf.meaning, leaf.changes, self.pools.encoding(leaf.meaning))
@@ -220,10 +220,10 @@ def _picked(column: Column, rows: Array) -> Column:
     return Column(column.name, column.rule, lambda: column.values[rows])
 
 
-def _filled(some: Mapping[int, Any], count: int) -> Any:
+def _filled(mapping: Mapping[int, Any], count: int) -> Any:
     def load() -> Array:
         cells = np.full(count, None, object)
-        for place, value in some.items():
+        for place, value in mapping.items():
             cells[place] = value
         return cells
 

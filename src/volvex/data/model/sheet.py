@@ -169,7 +169,7 @@ class Sheet:
         """The keys as they are, even where two records have the same."""
         parts = [self.columns[name].texts() for name in self.key]
         if len(parts) == 1:
-            return [one or "" for one in parts[0]]
+            return [text or "" for text in parts[0]]
         return [JOINED.join(one or "" for one in some) for some in zip(*parts, strict=True)]
 
     def key_of(self, row: int) -> str:
@@ -200,7 +200,7 @@ class Sheet:
     @functools.cached_property
     def names(self) -> list[str | None]:
         """What the records are called beside their keys, where a column says so."""
-        column = next((one for one in self.columns.values() if one.rule.role == "name"), None)
+        column = next((column for column in self.columns.values() if column.rule.role == "name"), None)
         return column.texts() if column is not None else []
 
     def row(self, key: str) -> int | None:
@@ -223,16 +223,16 @@ class Sheet:
         """A record's cells that are there."""
         if self.cells is not None:
             return dict(self.cells[row])
-        told = ((name, column.text(row)) for name, column in self.columns.items())
-        return {name: text for name, text in told if text is not None}
+        generator = ((name, column.text(row)) for name, column in self.columns.items())
+        return {name: text for name, text in generator if text is not None}
 
     def column(self, name: str, file: str) -> Column:
         """The column of that name; NotFoundError with a near miss when there is none."""
         if name in self.columns:
             return self.columns[name]
         near = difflib.get_close_matches(name, self.columns, 1)
-        some = ", ".join(list(self.columns)[:12])
-        raise NotFoundError(f"{file}: {self.name} has no field {name}; it has {some}", near[0] if near else "")
+        text = ", ".join(list(self.columns)[:12])
+        raise NotFoundError(f"{file}: {self.name} has no field {name}; it has {text}", near[0] if near else "")
 
 
 def distinct(keys: Sequence[str]) -> list[str]:
@@ -312,8 +312,8 @@ class Document(ABC):
         for sheet in self.sheets:
             if sheet.name == name:
                 return sheet
-        near = difflib.get_close_matches(name, [one.name for one in self.sheets], 1)
-        raise NotFoundError(f"{self.file} has no {name}; it has {', '.join(one.name for one in self.sheets[:12])}",
+        near = difflib.get_close_matches(name, [sheet.name for sheet in self.sheets], 1)
+        raise NotFoundError(f"{self.file} has no {name}; it has {', '.join(sheet.name for sheet in self.sheets[:12])}",
                             near[0] if near else "")  # fmt: skip
 
     def find(self, key: str) -> tuple[Sheet, int]:
@@ -322,11 +322,11 @@ class Document(ABC):
         if len(found) == 1:
             return found[0]
         if found:
-            told = ", ".join(sheet.name for sheet, _ in found)
+            text = ", ".join(sheet.name for sheet, _ in found)
             raise NotFoundError(
-                f"{self.file}: row {key} is there {len(found)} times: in {told}", f"--sheet {found[0][0].name}"
+                f"{self.file}: row {key} is there {len(found)} times: in {text}", f"--sheet {found[0][0].name}"
             )
-        near = difflib.get_close_matches(key, [one for sheet in self.sheets for one in sheet.keys[:20000]], 1)
+        near = difflib.get_close_matches(key, [key for sheet in self.sheets for key in sheet.keys[:20000]], 1)
         raise NotFoundError(
             f"{self.file}: there is no row {key}", f"--row {near[0]}" if near else f"`volvex show {quoted(self.file)}`"
         )

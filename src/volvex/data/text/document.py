@@ -77,8 +77,8 @@ class TextData(Document):
     def pieces(self, changes: Sequence[Change]) -> Iterator[bytes]:
         """The file with these changes, in pieces. Records are taken out last: new ones may be like them."""
         gone = [change for change in changes if change.what == "remove"]
-        if gone and any(one.what == "add" for one in changes):
-            first = b"".join(self._pieces([one for one in changes if one.what != "remove"]))
+        if gone and any(change.what == "add" for change in changes):
+            first = b"".join(self._pieces([change for change in changes if change.what != "remove"]))
             yield from type(self)(first, self.file, self.exactly)._pieces(gone)
         else:
             yield from self._pieces(changes)
@@ -161,13 +161,13 @@ def _declared(head: bytes) -> str:
     return ""
 
 
-def _known(data: bytes, told: Encoding) -> str:
+def _known(data: bytes, encoding: Encoding) -> str:
     """The encoding of text that bears no sign of it."""
-    if told.exact:
-        return told.name
+    if encoding.exact:
+        return encoding.name
     if len(data) > GUESSED or encodings.is_utf8(data):
         return "utf-8"
-    return told.name or encodings.guessed(data) or "utf-8"
+    return encoding.name or encodings.guessed(data) or "utf-8"
 
 
 def utf8(data: bytes, file: str) -> str:
@@ -201,17 +201,17 @@ def sheets_of(records: Iterable[Record]) -> list[Sheet]:
     groups: dict[str, list[Record]] = {}
     for record in records:
         groups.setdefault(record.sheet, []).append(record)
-    return [_sheet(name, some) for name, some in groups.items()]
+    return [_sheet(name, records) for name, records in groups.items()]
 
 
 def _sheet(name: str, records: Sequence[Record]) -> Sheet:
-    fields = dict.fromkeys(field for one in records for field in one.cells)
+    fields = dict.fromkeys(field for record in records for field in record.cells)
     budget = Budget(name, "cells, most of them empty", CELLS)
-    columns = [Column(one, Rule(), _loader(records, one, budget), _some(records, one)) for one in fields]
+    columns = [Column(field, Rule(), _loader(records, field, budget), _some(records, field)) for field in fields]
     sheet = Sheet(name, columns, len(records))
     sheet.cells = [record.cells for record in records]
-    sheet.keys = distinct([one.key for one in records])
-    sheet.names = [one.own or one.key for one in records]
+    sheet.keys = distinct([record.key for record in records])
+    sheet.names = [record.own or record.key for record in records]
     return sheet
 
 

@@ -74,11 +74,11 @@ class NodeData(TextData):
     def sheets(self) -> list[Sheet]:
         if self._sheets is None:
             found = list(_records(self.root))
-            keys = distinct([f"{one.sheet}\0{one.key}" for one, _ in found])
+            keys = distinct([f"{record.sheet}\0{record.key}" for record, _ in found])
             for key, (_, node) in zip(keys, found, strict=True):
                 sheet, _, own = key.partition("\0")
                 self._nodes[sheet, own] = node
-            self._sheets = sheets_of(one for one, _ in found)
+            self._sheets = sheets_of(record for record, _ in found)
         return self._sheets
 
     def node(self, sheet: str, key: str) -> Node:
@@ -90,7 +90,7 @@ class NodeData(TextData):
     def at(self, place: str) -> tuple[str, str, str]:
         wanted = place.strip("/")
         if not self._places:
-            for (sheet, key), node in ((one, self.node(*one)) for one in self._keys()):
+            for (sheet, key), node in ((key, self.node(*key)) for key in self._keys()):
                 for path, here in self._walk(node):
                     self._places.setdefault(here, (sheet, key, path))
         if wanted not in self._places:
@@ -112,8 +112,8 @@ class NodeData(TextData):
         while waiting:
             node = waiting.pop()
             path = found[id(node)][0]
-            for name, one in node.members.items():
-                found[id(one)] = (f"{path}/{name}".lstrip("/"), node)
+            for name, member in node.members.items():
+                found[id(member)] = (f"{path}/{name}".lstrip("/"), node)
             waiting.extend(node.members.values())
         return found
 
@@ -244,11 +244,11 @@ def _keyed(parent: Node) -> str:
     ):
         return OWN
     objects = list(parent.members.values())
-    if any(own_key(one) for one in objects):
+    if any(own_key(node) for node in objects):
         return NAMES if _one_shape(objects) else OWN
-    held = [value for one in objects for value in one.members.values()]
+    held = [value for node in objects for value in node.members.values()]
     return (
-        NAMES if not held or any(one.shape != OBJECT for one in held) else OWN
+        NAMES if not held or any(node.shape != OBJECT for node in held) else OWN
     )  # what holds objects alone is a group of them
 
 
@@ -256,10 +256,12 @@ def _one_shape(objects: Sequence[Node]) -> bool:
     """Whether objects have mostly the same members."""
     if len(objects) < 2:
         return False
-    counts = Counter(name for one in objects for name in one.members)
+    counts = Counter(name for node in objects for name in node.members)
     common = {name for name, count in counts.items() if 2 * count > len(objects)}
     single = any(member.shape not in (OBJECT, LIST) for member in objects[0].members.values())
-    return single and all(2 * len(common & one.members.keys()) >= len(common | one.members.keys()) for one in objects)
+    return single and all(
+        2 * len(common & node.members.keys()) >= len(common | node.members.keys()) for node in objects
+    )
 
 
 def _record_key(keyed: str, name: str, node: Node) -> str | None:

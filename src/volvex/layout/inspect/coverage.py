@@ -63,8 +63,8 @@ class Piece:
 
 def pieces(reading: Reading, within: str = "") -> Iterator[Piece]:
     """What lies in the file, or in a wrapped part, in its order; bytes that entries share come once."""
-    waiting = [Piece(one.start, len(one.data), one.block.align, one.block.fill, one, -1)
-               for one in reading.blocks.values() if one.ends is None and one.owners is None and one.block.within == within]  # fmt: skip
+    waiting = [Piece(block_read.start, len(block_read.data), block_read.block.align, block_read.block.fill, block_read, -1)
+               for block_read in reading.blocks.values() if block_read.ends is None and block_read.owners is None and block_read.block.within == within]  # fmt: skip
     if not within:
         waiting += [
             Piece(area.start, area.stored, area.part.align, area.part.fill, None, -1, area)
@@ -237,9 +237,9 @@ def _block(reading: Reading, block: BlockRead, limit: int | None) -> Iterator[St
     if shown < count:
         start, more = int(block.starts[shown]), count - shown
         rows = f"{shown}..{count - 1}" if more > 1 else str(shown)
-        told = f"{more} more record{'s' if more > 1 else ''}"
+        text = f"{more} more record{'s' if more > 1 else ''}"
         yield Stretch(
-            start, block.end - start, "field", f"{block.block.name}[{rows}]", meaning=told, within=block.block.within
+            start, block.end - start, "field", f"{block.block.name}[{rows}]", meaning=text, within=block.block.within
         )
 
 

@@ -112,15 +112,15 @@ def _check_sorted(reading: Reading) -> None:
 
 def _check_name_checksums(reading: Reading) -> None:
     """Hashes of names, which opening does not verify."""
-    for block, one, meaning in reading.entry_checksums():
+    for block, field, meaning in reading.entry_checksums():
         if meaning.part not in attributes.NAMES:
             continue
         names = own_names(reading)
         for row, raw in enumerate(names.raws() if names else ()):
-            value, told = name_checksum(meaning, raw), stored_checksum(one, block.numbers(one.name), row)
-            if value != told:
-                raise FormatError(block.source.name, f"the {meaning.algorithm} of {meaning.part} is {checksum_text(one, value)}, "
-                                  f"the file says {checksum_text(one, told)}", offset=block.offset(row, one.name), field=block.where(row, one.name),
+            value, number = name_checksum(meaning, raw), stored_checksum(field, block.numbers(field.name), row)
+            if value != number:
+                raise FormatError(block.source.name, f"the {meaning.algorithm} of {meaning.part} is {checksum_text(field, value)}, "
+                                  f"the file says {checksum_text(field, number)}", offset=block.offset(row, field.name), field=block.where(row, field.name),
                                   hint="another algorithm, or the name in another case: `of lower name`")  # fmt: skip
 
 

@@ -92,9 +92,9 @@ def guesses(source: Source, start: int, big: bool) -> Iterator[Guess]:
     head = source.peek(0, LOOKED)
     at = start
     while at < min(len(head), 40):
-        one = _guess(source, head, at, big)
-        yield one
-        at += one.size
+        guess = _guess(source, head, at, big)
+        yield guess
+        at += guess.size
 
 
 def _guess(source: Source, head: bytes, at: int, big: bool) -> Guess:

@@ -92,7 +92,7 @@ def check_values(layout: Layout) -> Iterator[Problem]:
         ):
             yield pool.place, "a pool of texts is a repeating block with one field, a text zero or a text with its length", "text zero  texts"  # fmt: skip
     for block in rows:
-        keys = [one for one in block.fields if isinstance(one.meaning, Value) and one.meaning.role == "id"]
+        keys = [field for field in block.fields if isinstance(field.meaning, Value) and field.meaning.role == "id"]
         if len(keys) > 1:
             yield keys[1].place, f"a second id of {block.name}", "`value`"
         if block.until or block.inline:

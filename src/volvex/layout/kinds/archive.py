@@ -86,14 +86,14 @@ def _check_spread(layout: Layout, of: str) -> Iterator[tuple[Place, str, str]]:
     }
     unconditional = [block for block in roots.values() if block.when is None]
     if len(unconditional) > 1 or (unconditional and len(roots) > 1):
-        told = ", ".join(sorted(roots))
+        text = ", ".join(sorted(roots))
         whose = "an entry" if of == "entry" else f"a {of}"
-        yield layout.place, f"the facts about {whose} are spread over {told}, which nothing ties together", "block ... repeats with ..."  # fmt: skip
+        yield layout.place, f"the facts about {whose} are spread over {text}, which nothing ties together", "block ... repeats with ..."  # fmt: skip
 
 
 def _check_folders(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
-    told = [what for what in attributes if OF.get(what) == "folder"]
-    if not told:
+    lines = [what for what in attributes if OF.get(what) == "folder"]
+    if not lines:
         if FOLDER in attributes:
             yield (
                 attributes[FOLDER].place,
@@ -101,7 +101,7 @@ def _check_folders(layout: Layout, attributes: dict[str, Field]) -> Iterator[tup
                 f"a block with a field `{FOLDER_NAME}`",
             )
         return
-    place = attributes[told[0]].place
+    place = attributes[lines[0]].place
     if FOLDER_NAME not in attributes and FOLDER_NAME_AT not in attributes:
         yield place, "no field gives the folders' names", f"a field with the meaning `{FOLDER_NAME}`"
     held = any(isinstance(field.meaning, RecordsOf) for block in layout.rooted("folder") for field in block.fields)
@@ -176,7 +176,7 @@ def _check_content(layout: Layout, attributes: dict[str, Field]) -> Iterator[tup
         )
     if content.within and any(block.inline for block in layout.blocks):
         yield layout.place, "content that follows its records lies in no other part", ""
-    aligns = {content.align, *(one.align for one in content.others)}
+    aligns = {content.align, *(placing.align for placing in content.others)}
     if content.until_next and aligns != {1}:
         yield (
             layout.place,
@@ -237,7 +237,7 @@ def _check_start(layout: Layout, start: Field) -> Iterator[tuple[Place, str, str
     unit, based = 1, any(change.how == "from" for change in start.changes)
     for change in start.changes:
         unit = change.number if change.how == "times" else unit
-    for align in (layout.content.align, *(one.align for one in layout.content.others)):
+    for align in (layout.content.align, *(placing.align for placing in layout.content.others)):
         if align % unit and not based:
             problem = f"content starts at multiples of {align}, which `{start.name}` cannot say in units of {unit}"
             yield start.place, problem, f"content align {unit}"
@@ -282,11 +282,11 @@ def _check_names(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple
 
 
 def _check_until_next(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
-    told = attributes.get(STORED) or attributes.get(SIZE)
-    if told is not None:
+    field = attributes.get(STORED) or attributes.get(SIZE)
+    if field is not None:
         yield (
-            told.place,
-            f"`{told.name}` says how long content is, and so does `content until next`",
+            field.place,
+            f"`{field.name}` says how long content is, and so does `content until next`",
             "leaving `until next` out",
         )
 

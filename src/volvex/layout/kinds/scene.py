@@ -11,11 +11,11 @@ from volvex.layout.model import Layout, Value, rows_of_layout
 def _check(layout: Layout) -> Iterator[Problem]:
     """What a scene's layout needs besides its values: an id for each object; the fields of a type follow its number."""
     for block in rows_of_layout(layout):
-        told = [field.meaning.role for field in block.fields if isinstance(field.meaning, Value)]
-        if "id" not in told:
+        lines = [field.meaning.role for field in block.fields if isinstance(field.meaning, Value)]
+        if "id" not in lines:
             yield block.place, f"the objects of {block.name} have no id", "u32  key"
         for role in ("type", "name"):
-            if told.count(role) > 1:
+            if lines.count(role) > 1:
                 yield block.place, f"{block.name} has two fields for the {role} of an object", "`value`"
 
 

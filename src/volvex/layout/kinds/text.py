@@ -11,10 +11,10 @@ from volvex.layout.model import Layout, Value, rows_of_layout
 def _check(layout: Layout) -> Iterator[Problem]:
     """What a text table's layout needs besides its values: a key, and at least one text."""
     for block in rows_of_layout(layout):
-        told = [field.meaning.role for field in block.fields if isinstance(field.meaning, Value)]
-        if "id" not in told or "text" not in told:
+        lines = [field.meaning.role for field in block.fields if isinstance(field.meaning, Value)]
+        if "id" not in lines or "text" not in lines:
             yield block.place, f"{block.name} has no id, or no text", "u32  id, and text u16  text"
-        if told.count("language") > 1 or ("language" in told and told.count("text") > 1):
+        if lines.count("language") > 1 or ("language" in lines and lines.count("text") > 1):
             yield (
                 block.place,
                 f"{block.name} gives the languages twice",

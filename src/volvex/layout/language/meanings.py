@@ -85,7 +85,7 @@ def _checksum(kind: Kind, names: Names, words: str, file: str, place: Place) -> 
 
 
 def _unknown(kind: Kind, names: Names, phrases: dict[str, Meaning], words: str, file: str, place: Place) -> LayoutError:
-    checksums = [f"crc32 of {one}" for one in (*names.places, *kind.PARTS)]
+    checksums = [f"crc32 of {place}" for place in (*names.places, *kind.PARTS)]
     near = difflib.get_close_matches(words, [*phrases, *checksums], 1)
     some = [
         "kept",
@@ -94,8 +94,8 @@ def _unknown(kind: Kind, names: Names, phrases: dict[str, Meaning], words: str, 
         *(f"{what} of {block}" for block in names.blocks[:1] for what in ("start", "count")),
         *checksums[:1],
     ]
-    told = ", ".join(f"`{one}`" for one in some)
-    expected = "" if near else f"a meaning such as {told} (docs/layouts.md has all)"
+    text = ", ".join(f"`{one}`" for one in some)
+    expected = "" if near else f"a meaning such as {text} (docs/layouts.md has all)"
     return LayoutError(
         file, place.line, place.column, f"`{words}` is not a meaning that a field can have", expected=expected,
         hint="the encoding before the unit: text u8 in utf-16-le x 2" if words.startswith("in ") else f"`{near[0]}`" if near else "`kept` for an unknown field",

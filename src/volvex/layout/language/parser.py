@@ -164,7 +164,7 @@ class _Builder(Transformer[Token, Any]):
         return ("phrase", children[:-1], " ".join(children[:-1]), children[-1])
 
     def checksum(self, children: list[Any]) -> tuple[str, list[Token], str, Any]:
-        given = tuple(one for one in children if isinstance(one, tuple))
+        given = tuple(child for child in children if isinstance(child, tuple))
         name, *words = [child for child in children if not isinstance(child, tuple)]
         return ("phrase", [name], f"{Spec(str(name), given)} of {' '.join(words)}", None)
 
@@ -293,7 +293,7 @@ class _Builder(Transformer[Token, Any]):
         for literal in literals:
             if not isinstance(literal.value, bytes):
                 raise self._fail(literal, "a file is known by bytes, not by a number", "a text in quotes or hex 4b 57")
-        return ("known", model.Known(literals[0].value, at, tuple(one.value for one in literals[1:])))
+        return ("known", model.Known(literals[0].value, at, tuple(literal.value for literal in literals[1:])))
 
     def endian(self, children: list[Token]) -> tuple[str, Any]:
         return ("endian", str(children[0]))
@@ -327,22 +327,22 @@ class _Builder(Transformer[Token, Any]):
 
     def _content(self, title: Token, said: list[tuple[model.Condition | None, dict[str, Any]]]) -> model.Content:
         """The one statement for all content, and those for some of it."""
-        whole = [one for when, one in said if when is None]
+        whole = [record for when, record in said if when is None]
         if len(whole) > 1:
             raise self._fail(title, "`content` is given twice")
         plain = model.Content(**(whole[0] if whole else {}))
         others = []
-        for when, one in said:
+        for when, record in said:
             if when is not None:
                 if (
-                    set(one) - {"align", "fill", "until_next", "within", "transforms"}
-                    or one["transforms"]
-                    or one["within"]
+                    set(record) - {"align", "fill", "until_next", "within", "transforms"}
+                    or record["transforms"]
+                    or record["within"]
                 ):
                     raise self._fail(
                         title, "of some content only the placing can differ", hint="content when ... align 16"
                     )
-                others.append(model.Placing(when, one.get("align", plain.align), one.get("fill", plain.fill)))
+                others.append(model.Placing(when, record.get("align", plain.align), record.get("fill", plain.fill)))
         return dataclasses.replace(plain, others=tuple(others))
 
     def _record(self, children: list[Any], names: Names) -> model.Record:
@@ -352,11 +352,11 @@ class _Builder(Transformer[Token, Any]):
     def _block(self, children: list[Any], names: Names) -> model.Block:
         name, within, *rest = children
         at = next((one for one in rest if isinstance(one, model.At)), None)
-        repeats = next((one for one in rest if isinstance(one, _Repeats)), None)
-        sorted_by = next((one for one in rest if isinstance(one, Token)), None)
-        when = next((one for one in rest if isinstance(one, model.Condition)), None)
+        repeats = next((repeats for repeats in rest if isinstance(repeats, _Repeats)), None)
+        sorted_by = next((token for token in rest if isinstance(token, Token)), None)
+        when = next((condition for condition in rest if isinstance(condition, model.Condition)), None)
         placing = {"align": 1, "fill": 0} | dict(one for one in rest if _is_placing(one))
-        fields = [one for one in rest if isinstance(one, _Field)]
+        fields = [field for field in rest if isinstance(field, _Field)]
         how = repeats.how if repeats else None
         return model.Block(
             str(name), at, repeats is not None, str(how) if isinstance(how, Token) else None, how if isinstance(how, bytes) else None,

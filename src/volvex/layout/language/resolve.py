@@ -86,7 +86,7 @@ def _nested(layout: Layout, name: str, above: tuple[str, ...], place: Place) -> 
     record = layout.record(name)
     if record is None:
         types = [
-            *(one.name for one in layout.records),
+            *(record.name for record in layout.records),
             "u8",
             "u16",
             "u24",
@@ -111,10 +111,10 @@ def _flat(layout: Layout, field: Field) -> list[Field]:
     """A record within a block as its fields, each under its own name: `place.start`."""
     if not isinstance(field.type, Nested):
         return [field]
-    if any(one.when for one in field.type.fields) and field.when:
+    if any(field.when for field in field.type.fields) and field.when:
         raise LayoutError(layout.file, field.place.line, field.place.column, f"`{field.name}` and its fields each depend on something",
                           hint="`when` in one of the two places")  # fmt: skip
-    inner = {one.name for one in field.type.fields}
+    inner = {field.name for field in field.type.fields}
     found = []
     for one in field.type.fields:
         moved = _renamed(one, f"{field.name}.", inner)
@@ -145,11 +145,11 @@ def ordered(value: T, big: bool) -> T:
     if not isinstance(value, Layout | Block | Field | Record) and not _may_hold(value):
         return value
     changes: dict[str, Any] = {}
-    for one in dataclasses.fields(value):  # type: ignore[arg-type]
-        old = getattr(value, one.name)
+    for field in dataclasses.fields(value):  # type: ignore[arg-type]
+        old = getattr(value, field.name)
         new = ordered(old, big)
         if new is not old and new != old:
-            changes[one.name] = new
+            changes[field.name] = new
     return replace(value, **changes) if changes else value  # type: ignore[type-var]
 
 

@@ -87,7 +87,7 @@ class BlockRead:
 
     def offset(self, row: int, name: str) -> int:
         """Where a field of a record lies in the source (after its length prefix, for a text)."""
-        kind = next(one.type for one in self.block.fields if one.name == name)
+        kind = next(field.type for field in self.block.fields if field.name == name)
         if kind.uses == "bits":
             name = kind.sibling
         at = int(self.starts[row])
@@ -391,7 +391,9 @@ def _read_growing(reading: Reading, records: Records, source: Source, start: int
 def _read_held(reading: Reading, holder: BlockRead, block: Block) -> BlockRead:
     """Records that lie within those of another block."""
     one = next(
-        one for one in holder.block.fields if isinstance(one.meaning, RecordsOf) and one.meaning.block == block.name
+        field
+        for field in holder.block.fields
+        if isinstance(field.meaning, RecordsOf) and field.meaning.block == block.name
     )
     told = next(field for field in holder.block.fields if field.meaning == Measure("count", block.name))
     regions, counts = holder.columns[one.name], reading.decode_numbers(holder, told)
@@ -409,8 +411,8 @@ def _read_held(reading: Reading, holder: BlockRead, block: Block) -> BlockRead:
 
 def _stored_field(block: Block) -> Field:
     """The field that says how many bytes of content follow a record."""
-    told = {field.meaning.what: field for field in block.fields if isinstance(field.meaning, Attribute)}
-    return told[attributes.STORED if attributes.STORED in told else attributes.SIZE]
+    record = {field.meaning.what: field for field in block.fields if isinstance(field.meaning, Attribute)}
+    return record[attributes.STORED if attributes.STORED in record else attributes.SIZE]
 
 
 def _start(reading: Reading, block: Block | Part) -> int:
@@ -444,11 +446,11 @@ def measured(reading: Reading, what: str, part: str) -> int | None:
     found = measuring_field(reading, what, part)
     if found is None or (what == "count" and found[0].block.repeats):
         return None
-    home, one = found
-    number = int(reading.decode_numbers(home, one)[0])
+    home, field = found
+    number = int(reading.decode_numbers(home, field)[0])
     if number < 0:
         raise FormatError(home.source.name, f"{number} cannot be the {what} of {part}",
-                          offset=home.offset(0, one.name), field=home.where(0, one.name))  # fmt: skip
+                          offset=home.offset(0, field.name), field=home.where(0, field.name))  # fmt: skip
     return number
 
 

@@ -37,12 +37,12 @@ MaskedColumn = tuple[Array, Array]  # the numbers, and for which entries they ar
 def column_of(reading: Reading, what: str) -> MaskedColumn | None:
     """A fact's true numbers for all entries, from the field or fields that tell it."""
     found: MaskedColumn | None = None
-    for block, one in reading.attributes(what):
-        numbers, told = reading.decode_numbers(block, one), block.present(one)
+    for block, field in reading.attributes(what):
+        numbers, values = reading.decode_numbers(block, field), block.present(field)
         if found is None:
-            found = numbers, told
+            found = numbers, values
         else:
-            found = np.where(told, numbers, found[0]), told | found[1]
+            found = np.where(values, numbers, found[0]), values | found[1]
     return found
 
 
@@ -113,14 +113,14 @@ def _codecs(reading: Reading, count: int, stored: Array, size: Array) -> tuple[A
     return np.zeros(count, np.int64), [content.codec or "none"]
 
 
-def _numbered_codecs(reading: Reading, told: MaskedColumn, count: int) -> tuple[Array, list[str]]:
+def _numbered_codecs(reading: Reading, column: MaskedColumn, count: int) -> tuple[Array, list[str]]:
     found = reading.attribute(attributes.CODEC)
     assert found is not None and isinstance(found[1].meaning, Attribute)
     codecs = [name for _, name in found[1].meaning.table]
     index = np.full(count, -1, np.int64)
     for position, (number, _) in enumerate(found[1].meaning.table):
-        index[told[0] == number] = position
-    index[~told[1]] = codecs.index("none") if "none" in codecs else -1
+        index[column[0] == number] = position
+    index[~column[1]] = codecs.index("none") if "none" in codecs else -1
     return index, codecs
 
 
@@ -176,12 +176,12 @@ def _refuse(reading: Reading, wrong: Array, what: str, say: Any) -> None:
     row = int(np.argmax(wrong))
     found = reading.attribute(what) or reading.attribute(attributes.STORED) or reading.attribute(attributes.SIZE)
     assert found is not None
-    block, one = found
+    block, field = found
     sized = reading.attribute(attributes.STORED) or reading.attribute(attributes.SIZE)
-    asked = f"is `{one.name}` counted in sectors, from another place, or in the other order of bytes?"
-    if sized is not None and sized[1] is not one:
+    asked = f"is `{field.name}` counted in sectors, from another place, or in the other order of bytes?"
+    if sized is not None and sized[1] is not field:
         asked = f"{asked.rstrip('?')}, or has `{sized[1].name}` another width?"
-    raise FormatError(block.source.name, say(row), offset=block.offset(row, one.name), field=block.where(row, one.name),
+    raise FormatError(block.source.name, say(row), offset=block.offset(row, field.name), field=block.where(row, field.name),
                       hint=FRESH, asked=f"the layout: {asked}")  # fmt: skip
 
 
@@ -202,8 +202,8 @@ def condition_mask(reading: Reading, when: Condition) -> Array:
     if when.how == "ends":
         ending = when.value if isinstance(when.value, bytes) else b""
         return np.array([raw.lower().endswith(ending.lower()) for raw in reading.entries.names.raws()], bool)
-    block, one = condition_field(reading, when)
-    return holds(when, block.columns[one.name])
+    block, field = condition_field(reading, when)
+    return holds(when, block.columns[field.name])
 
 
 def condition_field(reading: Reading, when: Condition) -> tuple[BlockRead, Field]:

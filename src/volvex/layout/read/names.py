@@ -244,9 +244,9 @@ def folder_paths(reading: Reading) -> list[bytes]:
             if len(chain) > DEEPEST:
                 raise _folder_error(reading, row, f"it lies in itself, or more than {DEEPEST} folders deep")
         above = (paths[at] or b"") if at >= 0 else b""
-        for one in reversed(chain):
-            above = above + raws[one] + slash if raws[one] else above
-            paths[one] = above
+        for number in reversed(chain):
+            above = above + raws[number] + slash if raws[number] else above
+            paths[number] = above
     return [path or b"" for path in paths]
 
 

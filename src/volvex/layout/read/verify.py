@@ -62,9 +62,9 @@ def _first_difference(values: Column, wanted: bytes | int, field: Field, there: 
 def _check_length(reading: Reading) -> None:
     found, told = measured(reading, "length", "file"), measuring_field(reading, "length", "file")
     if told is not None and found != reading.source.size:
-        block, one = told
+        block, field = told
         raise FormatError(reading.source.name, f"the file has {reading.source.size} bytes, this field gives {found}",
-                          offset=block.offset(0, one.name), field=block.where(0, one.name),
+                          offset=block.offset(0, field.name), field=block.where(0, field.name),
                           hint="a fresh copy of the file: it may be cut off")  # fmt: skip
 
 
@@ -78,19 +78,19 @@ def _check_counts(reading: Reading) -> None:
             part = reading.blocks[meaning.part]
             if meaning.what != "count" or part.block.until is None or not block.present(field)[:1].all():
                 continue
-            told, found = int(reading.decode_numbers(block, field)[0]), len(part.starts)
-            if told != found:
-                raise FormatError(block.source.name, f"{meaning.part} has {found} records, this field gives {told}",
+            number, found = int(reading.decode_numbers(block, field)[0]), len(part.starts)
+            if number != found:
+                raise FormatError(block.source.name, f"{meaning.part} has {found} records, this field gives {number}",
                                   offset=block.offset(0, field.name), field=block.where(0, field.name))  # fmt: skip
 
 
 def _check_checksums(reading: Reading) -> None:
     """The checksums over blocks and parts. Those over the file would cost reading it: see `file_checksum_faults`."""
-    for home, one, meaning in block_checksums(reading.layout):
+    for home, field, meaning in block_checksums(reading.layout):
         if is_over_file(meaning):
             continue
-        holder, data = reading.blocks[home.name], _covered(reading, home, one, meaning)
-        _compare(reading, holder, one, meaning, checksum_value(meaning.algorithm, data))
+        holder, data = reading.blocks[home.name], _covered(reading, home, field, meaning)
+        _compare(reading, holder, field, meaning, checksum_value(meaning.algorithm, data))
 
 
 def _covered(reading: Reading, home: Block, field: Field, meaning: ChecksumOf) -> bytes:
@@ -118,11 +118,11 @@ def _compare(reading: Reading, holder: BlockRead, field: Field, meaning: Checksu
 
 def verify_file_checksums(reading: Reading) -> None:
     """The checksums over the whole file, which is read for them; FormatError for the first that is wrong."""
-    for home, one, meaning in block_checksums(reading.layout):
+    for home, field, meaning in block_checksums(reading.layout):
         if is_over_file(meaning):
             holder = reading.blocks[home.name]
             total = new_sum(meaning.algorithm)
-            own = (holder.offset(0, one.name), checksum_size(one)) if meaning.part == "file" else (0, 0)
+            own = (holder.offset(0, field.name), checksum_size(field)) if meaning.part == "file" else (0, 0)
             for chunk in covered_chunks(reading.source, file_span(reading, meaning), own):
                 total.update(chunk)
-            _compare(reading, holder, one, meaning, total.value())
+            _compare(reading, holder, field, meaning, total.value())

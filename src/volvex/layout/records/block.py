@@ -113,7 +113,7 @@ class Records:
             self._check_growth(source, start + position, len(data) - position, len(data), len(starts))
             data += source.read(start + len(data), min(room - len(data), len(data)))
         if count is not None and len(starts) < count:
-            self._check_constants(source, [start + one for one in starts], start + position)
+            self._check_constants(source, [start + number for number in starts], start + position)
             raise FormatError(source.name, "the file ends within this record", offset=start + position,
                               field=f"{self.block.name}[{len(starts)}]", hint="a fresh copy of the file: it may be cut off")  # fmt: skip
         data = data[:position]
@@ -277,7 +277,7 @@ class Records:
         """Put the lengths of a text into the field that tells them."""
         kind = field.type
         assert isinstance(kind, Text)
-        teller = next(one for one in self.block.fields if one.name == kind.length_by)
+        teller = next(field for field in self.block.fields if field.name == kind.length_by)
         columns[teller.name] = encode_numbers(self._counted(field, lengths), teller, self.block.name)
 
     def _counted(self, field: Field, lengths: Array) -> Array:
@@ -315,8 +315,10 @@ class Records:
 
 def _stacked(found: list[Columns]) -> Columns:
     """Columns of several stretches as one; a hidden column may be missing from some of them."""
-    names = {name: None for one in found for name in one}
+    names = {name: None for record in found for name in record}
     return {
-        name: joined([one[name] if name in one else Texts.of([b""] * rows_of(one), "latin-1") for one in found])
+        name: joined(
+            [record[name] if name in record else Texts.of([b""] * rows_of(record), "latin-1") for record in found]
+        )
         for name in names
     }

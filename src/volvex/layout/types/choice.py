@@ -37,7 +37,7 @@ class Choice(FieldType):
 
     def replace_inner(self, replaced: Callable[[FieldType], FieldType]) -> Choice:
         records = [replaced(record) for record in self.records]
-        return dataclasses.replace(self, records=tuple(one for one in records if isinstance(one, Nested)))
+        return dataclasses.replace(self, records=tuple(record for record in records if isinstance(record, Nested)))
 
     def chosen(self, number: int) -> Nested | None:
         """The record that a number stands for."""

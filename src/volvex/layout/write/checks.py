@@ -40,7 +40,7 @@ def _file_checksums(layout: Layout) -> list[tuple[Place, str]]:
     """Checksums over the file are computed last: nothing may cover them, not even each other."""
     found = [(block, field) for block in layout.blocks for field in block.fields if _covers_file(field)]
     reasons = [
-        (one.place, "a checksum over the file beside another: each would cover the other") for _, one in found[1:]
+        (field.place, "a checksum over the file beside another: each would cover the other") for _, field in found[1:]
     ]
     holders = {block.name for block, _ in found}
     for block, one in found:
@@ -52,10 +52,10 @@ def _file_checksums(layout: Layout) -> list[tuple[Place, str]]:
                 )
             )
     reasons += [
-        (one.place, f"{one.meaning.part} holds a checksum over the file, which this checksum would cover")
+        (field.place, f"{field.meaning.part} holds a checksum over the file, which this checksum would cover")
         for block in layout.blocks
-        for one in block.fields
-        if isinstance(one.meaning, ChecksumOf) and not one.meaning.edge and one.meaning.part in holders
+        for field in block.fields
+        if isinstance(field.meaning, ChecksumOf) and not field.meaning.edge and field.meaning.part in holders
     ]
     return reasons
 
@@ -80,5 +80,5 @@ def require_writable(layout: Layout) -> None:
     """Nothing when files can be written by this layout; RefusedError with the lines and reasons otherwise."""
     reasons = unwritable(layout)
     if reasons:
-        told = "; ".join(f"line {place.line}: {reason}" for place, reason in reasons)
-        raise RefusedError(f"{layout.file}: archives of this layout can be read but not written: {told}")
+        text = "; ".join(f"line {place.line}: {reason}" for place, reason in reasons)
+        raise RefusedError(f"{layout.file}: archives of this layout can be read but not written: {text}")

@@ -24,7 +24,7 @@ class ContentPlan:
         assert reading.entries is not None
         self.reading, self.edit, self.entries, self._spool = reading, edit, reading.entries, spool
         self.pinned = pinned  # new content takes the place of the old one only where it fits
-        self.new = [*edit.replaced.values(), *(one.content for one in edit.added)]
+        self.new = [*edit.replaced.values(), *(added.content for added in edit.added)]
         self.align, self.fill = placing_of(reading)
         self.transforms = reading.layout.content.transforms
         self._plain = {transform: made_codec(transform) for transform in self.transforms if not transform.derived}

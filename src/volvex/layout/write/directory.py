@@ -29,8 +29,8 @@ class Directory:
 
     def __init__(self, reading: Reading, edit: Edit, contents: ContentPlan, columns: AllColumns | None = None) -> None:
         self.reading, self.edit, self.contents = reading, edit, contents
-        self.names = new_names(reading, [one.name for one in edit.added], [one.like for one in edit.added])
-        self.rows = np.concatenate([contents.kept_rows, np.array([one.like for one in edit.added], np.int64)])
+        self.names = new_names(reading, [added.name for added in edit.added], [added.like for added in edit.added])
+        self.rows = np.concatenate([contents.kept_rows, np.array([added.like for added in edit.added], np.int64)])
         self.entry_blocks = {block.block.name for block in reading.entry_blocks()}
         self._begun = self._chosen() if columns is None else columns
         self.folders = self._folders()  # of each entry, when there are any
@@ -50,7 +50,7 @@ class Directory:
         if not self.edit.removed and not self.edit.added:
             return made
         for name in self.entry_blocks:
-            made[name] = {one: taken(column, self.rows) for one, column in made[name].items()}
+            made[name] = {text: taken(column, self.rows) for text, column in made[name].items()}
         if self.edit.added:
             self._add_names(made)
         return made
@@ -83,9 +83,9 @@ class Directory:
             self.put(columns, place[0], self.reading.settled(place[1]), np.array(places, object), self._added())
         ending = self.reading.attribute(attributes.EXTENSION)
         if ending is not None and self.names and self.names[0].ending is not None:
-            self._extend(columns, *ending, [one.ending or b"" for one in self.names])
+            self._extend(columns, *ending, [name.ending or b"" for name in self.names])
         for what in self.names[0].numbers:  # what makes up a name is the same for all
-            numbers = np.array([one.numbers[what] for one in self.names], object)
+            numbers = np.array([name.numbers[what] for name in self.names], object)
             for block, one in self.reading.attributes(what):
                 self.put(columns, block, self.reading.settled(one), numbers, self._added())
         for block, one in self.reading.attributes(
@@ -118,8 +118,8 @@ class Directory:
         assert isinstance(column, Texts)
         return column
 
-    def _set_texts(self, columns: AllColumns, block: BlockRead, one: Field, values: list[bytes]) -> None:
-        columns[block.block.name][one.name] = Texts.of(values, self._texts(columns, block, one).encoding)
+    def _set_texts(self, columns: AllColumns, block: BlockRead, field: Field, values: list[bytes]) -> None:
+        columns[block.block.name][field.name] = Texts.of(values, self._texts(columns, block, field).encoding)
 
     # in which order
 
@@ -166,7 +166,7 @@ class Directory:
     def _in_order(self, columns: AllColumns) -> AllColumns:
         if self.order is not None:
             for name in self.entry_blocks:
-                columns[name] = {one: taken(column, self.order) for one, column in columns[name].items()}
+                columns[name] = {text: taken(column, self.order) for text, column in columns[name].items()}
         return columns
 
     # what they say
@@ -180,24 +180,24 @@ class Directory:
         new = [self.contents.new[index] for _, index in changed]
         codec = self.reading.attribute(attributes.CODEC)
         table: Any = getattr(codec[1].meaning, "table", ()) if codec else ()
-        told = {
-            attributes.CODEC: [next((number for number, name in table if name == one.codec), 0) for one in new],
+        record = {
+            attributes.CODEC: [next((number for number, name in table if name == content.codec), 0) for content in new],
             attributes.STORED: [self.contents.stored_size(index) for _, index in changed],
-            attributes.SIZE: [one.size for one in new],
+            attributes.SIZE: [content.size for content in new],
         }
-        for what, values in told.items():
-            for block, one in self.reading.attributes(what):
-                self.put(columns, block, settle(one), np.array(values, object), rows)
-        for block, one, meaning in self.reading.content_checksums():
+        for what, values in record.items():
+            for block, field in self.reading.attributes(what):
+                self.put(columns, block, settle(field), np.array(values, object), rows)
+        for block, field, meaning in self.reading.content_checksums():
             key = (meaning.algorithm, meaning.part)
             self._put_checksums(
                 columns,
                 block,
-                one,
+                field,
                 [self.contents.checksums_of(index, self.contents.new[index])[key] for _, index in changed],
                 rows,
             )
-            self._put_moved_checksums(columns, block, one, key)
+            self._put_moved_checksums(columns, block, field, key)
         columns = self._in_order(columns)
         if self.touched and self.folders is not None and has_ranges(self.reading):
             self._put_ranges(columns)
@@ -226,8 +226,8 @@ class Directory:
                 self.contents.place_span(span, int(placed.span_start[span]))
         if self.reading.layout.content.until_next:
             self._untie(start, changed)
-        for block, one in self.reading.attributes(attributes.START):
-            self.put(columns, block, settle(one), start, None)
+        for block, field in self.reading.attributes(attributes.START):
+            self.put(columns, block, settle(field), start, None)
 
     def _untie(self, start: Array, changed: list[tuple[int, int]]) -> None:
         """Where content ends at the next start, of entries that start together the last has it: others move behind it."""
@@ -253,19 +253,19 @@ class Directory:
         self._put_checksums(columns, block, field, [moved[int(spans[row])] for row in rows], np.array(rows, np.int64))
 
     def _put_checksums(
-        self, columns: AllColumns, block: BlockRead, one: Field, values: Sequence[int], rows: Array
+        self, columns: AllColumns, block: BlockRead, field: Field, values: Sequence[int], rows: Array
     ) -> None:
         """Put checksums into a column; a digest in bytes has its highest byte first."""
         if not len(values):
             return
-        if isinstance(one.type, Raw):
-            size = one.type.size
-            column: Any = columns[block.block.name][one.name]
+        if isinstance(field.type, Raw):
+            size = field.type.size
+            column: Any = columns[block.block.name][field.name]
             made = column.copy()
             made[rows] = np.frombuffer(b"".join(value.to_bytes(size, "big") for value in values), f"V{size}")
-            columns[block.block.name][one.name] = made
+            columns[block.block.name][field.name] = made
         else:
-            self.put(columns, block, one, np.array(values, object), rows)
+            self.put(columns, block, field, np.array(values, object), rows)
 
     def put(self, columns: AllColumns, block: BlockRead, field: Field, values: Array, rows: Array | None) -> None:
         """Put true numbers into a column (all of it, or some rows) and into that with their upper bits."""
@@ -286,14 +286,14 @@ class Directory:
         self._store(home, field, encode_numbers(whole % (1 << bits), replace(field, changes=()), where), rows)
         self._store(home, upper, encode_numbers(whole >> bits, upper, where), rows)
 
-    def _store(self, home: Columns, one: Field, stored: Array, rows: Array | None) -> None:
+    def _store(self, home: Columns, field: Field, stored: Array, rows: Array | None) -> None:
         if rows is None:
-            home[one.name] = stored
+            home[field.name] = stored
             return
-        column: Any = home[one.name]
+        column: Any = home[field.name]
         made = column.copy()
         made[rows] = stored
-        home[one.name] = made
+        home[field.name] = made
 
     # folders
 
@@ -314,7 +314,7 @@ class Directory:
 
     def weave(self, block: Block, columns: AllColumns, data: dict[str, bytes]) -> None:
         """Put the records that lie within a block's own into its column, and how many there are."""
-        one = next((one for one in block.fields if isinstance(one.meaning, RecordsOf)), None)
+        one = next((field for field in block.fields if isinstance(field.meaning, RecordsOf)), None)
         if one is None or not isinstance(one.meaning, RecordsOf):
             return
         inner = self.reading.blocks[one.meaning.block]

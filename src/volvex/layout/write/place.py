@@ -168,9 +168,11 @@ class Placer:
         count = len(real)
         rows = np.arange(len(inline.block.starts)) if inline is not None else NONE
         ends = inline.block.ends if inline is not None else None
-        start = _stack(contents.spans[real, 0], [one.start for one in fixed], inline.block.starts if inline else NONE)
+        start = _stack(
+            contents.spans[real, 0], [fixed.start for fixed in fixed], inline.block.starts if inline else NONE
+        )
         size = _stack(
-            contents.spans[real, 1], [one.size for one in fixed],
+            contents.spans[real, 1], [fixed.size for fixed in fixed],
             ends - inline.block.starts if inline is not None and ends is not None else NONE,
         )  # fmt: skip
         order = np.lexsort((start + size, start))
@@ -181,8 +183,8 @@ class Placer:
         block, ones, nothing = inline.block.block if inline else None, np.ones(count, np.int64), [-1] * len(fixed)
         return _Parts(
             start[order], size[order],
-            column(contents.align[real], [one.align for one in fixed], block.align if block else 1),
-            column(contents.fill[real], [one.fill for one in fixed], block.fill if block else 0),
+            column(contents.align[real], [fixed.align for fixed in fixed], block.align if block else 1),
+            column(contents.fill[real], [fixed.fill for fixed in fixed], block.fill if block else 0),
             column(-ones, list(range(len(fixed))), -1), column(-ones, nothing, rows), column(real, nothing, -1),
             column(contents.new[real], nothing, inline.new if inline else -1),
             column(contents.gone[real] & (contents.new[real] < 0), [0] * len(fixed), inline.gone if inline else 0).astype(bool),
@@ -197,8 +199,8 @@ class Placer:
             part = int(overlap[0]) + 1
             raise FormatError(self.source.name, f"{self._name(part, name_of_span)} overlaps what lies before it, which ends at {ends[part - 1]:#x}",
                               offset=int(parts.start[part]), hint=FRESH, asked="another layout")  # fmt: skip
-        told = [index for index, one in enumerate(self.fixed) if one.at is not None and not one.at.after]
-        crooked = np.flatnonzero((parts.start % parts.align != 0) & ~np.isin(parts.fixed, told))
+        numbers = [index for index, fixed in enumerate(self.fixed) if fixed.at is not None and not fixed.at.after]
+        crooked = np.flatnonzero((parts.start % parts.align != 0) & ~np.isin(parts.fixed, numbers))
         if len(crooked):
             part = int(crooked[0])
             raise FormatError(self.source.name, f"{self._name(part, name_of_span)} does not start at a multiple of {parts.align[part]}",
@@ -323,15 +325,15 @@ class Placer:
             self.placed.steps.append(Piece.of(bytes([fill]) * size))
             self.placed.size += size
 
-    def _place_fixed(self, one: Fixed) -> None:
-        if one.at is not None and one.at.fixed and one.at.offset != self.placed.size:
+    def _place_fixed(self, fixed: Fixed) -> None:
+        if fixed.at is not None and fixed.at.fixed and fixed.at.offset != self.placed.size:
             raise FormatError(
                 self.source.name,
-                f"{one.name} must stand at {one.at.offset:#x}, what comes before it now ends at {self.placed.size:#x}",
+                f"{fixed.name} must stand at {fixed.at.offset:#x}, what comes before it now ends at {self.placed.size:#x}",
             )
-        self.placed.starts[one.name] = self.placed.size
-        self.placed.steps.append(WholePart(one.name))
-        self.placed.size += self.sizes[one.name]
+        self.placed.starts[fixed.name] = self.placed.size
+        self.placed.steps.append(WholePart(fixed.name))
+        self.placed.size += self.sizes[fixed.name]
 
     def _place_record(self, row: int) -> None:
         assert self.inline is not None

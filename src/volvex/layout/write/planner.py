@@ -260,18 +260,18 @@ class _Planner:
     def _write_block(self, block: Block, done: dict[str, bytes]) -> bytes:
         """A block's bytes with its checksums: those over others are put in first, its own last."""
         records = self.reading.blocks[block.name].records
-        checksums = [(one, meaning) for home, one, meaning in block_checksums(self.layout) if home is block]
-        own = [(one, meaning) for one, meaning in checksums if meaning.part == block.name and not meaning.edge]
-        for one, meaning in checksums:
-            if is_over_file(meaning) or (one, meaning) in own:
-                self._put_checksum(block, one, 0)
+        checksums = [(field, meaning) for home, field, meaning in block_checksums(self.layout) if home is block]
+        own = [(field, meaning) for field, meaning in checksums if meaning.part == block.name and not meaning.edge]
+        for field, meaning in checksums:
+            if is_over_file(meaning) or (field, meaning) in own:
+                self._put_checksum(block, field, 0)
             elif meaning.part in self.reading.areas:
-                self._put_checksum(block, one, self._sum(meaning, [self._build(meaning.part, done)]))
+                self._put_checksum(block, field, self._sum(meaning, [self._build(meaning.part, done)]))
             else:
-                self._put_checksum(block, one, checksum_value(meaning.algorithm, done[meaning.part]))
+                self._put_checksum(block, field, checksum_value(meaning.algorithm, done[meaning.part]))
         data = records.write(self.columns[block.name])
-        for one, meaning in own:
-            self._put_checksum(block, one, checksum_value(meaning.algorithm, data))
+        for field, meaning in own:
+            self._put_checksum(block, field, checksum_value(meaning.algorithm, data))
         return records.write(self.columns[block.name]) if own else data
 
     def _sum(self, meaning: ChecksumOf, pieces: list[Piece]) -> int:
@@ -281,18 +281,18 @@ class _Planner:
                 total.update(chunk)
         return total.value()
 
-    def _put_checksum(self, block: Block, one: Field, value: int) -> None:
+    def _put_checksum(self, block: Block, field: Field, value: int) -> None:
         """Set a checksum of a block that is a single record; a digest in bytes has its highest byte first."""
-        if isinstance(one.type, Raw):
-            self.columns[block.name][one.name] = np.frombuffer(
-                value.to_bytes(one.type.size, "big"), f"V{one.type.size}"
+        if isinstance(field.type, Raw):
+            self.columns[block.name][field.name] = np.frombuffer(
+                value.to_bytes(field.type.size, "big"), f"V{field.type.size}"
             )
         else:
-            self.directory.put(self.columns, self.reading.blocks[block.name], one, np.array([value], object), None)
+            self.directory.put(self.columns, self.reading.blocks[block.name], field, np.array([value], object), None)
 
     def _checksum_file(self, data: dict[str, bytes]) -> None:
         """The checksums over the file, which are computed from all that will be written."""
-        for home, one, meaning in block_checksums(self.layout):
+        for home, field, meaning in block_checksums(self.layout):
             if not is_over_file(meaning):
                 continue
             made = Plan([self._made(step, data) for step in self.placed[""].steps], self.placed[""].size)
@@ -303,7 +303,7 @@ class _Planner:
             total = new_sum(meaning.algorithm)
             for chunk in made.between(start, end):
                 total.update(chunk)
-            self._put_checksum(home, one, total.value())
+            self._put_checksum(home, field, total.value())
             data[home.name] = self.reading.blocks[home.name].records.write(self.columns[home.name])
 
     # wrapped parts

@@ -42,8 +42,8 @@ class Conflict:
     @property
     def state(self) -> str:
         """A digest of all sides: a decision counts for these only."""
-        told = "\0".join([self.base, *(f"{side.mod}\0{side.value}" for side in self.sides)])
-        return digest_bytes(told.encode("utf-8", "surrogatepass"))[:16]
+        text = "\0".join([self.base, *(f"{side.mod}\0{side.value}" for side in self.sides)])
+        return digest_bytes(text.encode("utf-8", "surrogatepass"))[:16]
 
 
 @dataclass(frozen=True)

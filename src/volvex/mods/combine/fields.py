@@ -96,7 +96,7 @@ class _Combining:
                 changing.setdefault(mod, []).append(f"{name} {change.after!r}")
         for mod, change in wish.adds:
             changing.setdefault(mod, []).append(f"adds it: {_told(dict(change.fields))}")
-        sides += [Side(mod, ", ".join(told)) for mod, told in changing.items()]
+        sides += [Side(mod, ", ".join(lines)) for mod, lines in changing.items()]
         chosen = self._decided("record", record, "", sides, _told(base))
         if chosen is None or chosen == GAME:
             return

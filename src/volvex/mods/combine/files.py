@@ -76,11 +76,11 @@ def combine(
 def _key(bench: Workbench, path: str, given: Given, decisions: Decisions, base: str) -> str:
     """A digest of all that decides what a path becomes: the game's file, the parts, and what was settled about it."""
     original = bench.game.original(bench.file_of(path))
-    told = [base, path, repr(Fingerprint.of(original)) if original is not None else "", repr(decisions.preferred)]
-    told += [f"{key} {one}" for key, one in sorted(decisions.settled.items()) if key.startswith(path)]
+    lines = [base, path, repr(Fingerprint.of(original)) if original is not None else "", repr(decisions.preferred)]
+    lines += [f"{key} {decision}" for key, decision in sorted(decisions.settled.items()) if key.startswith(path)]
     for mod, part in given:
-        told += [mod, f"{digest_file(part.file)} {part.replaces}" if isinstance(part, NewFile) else repr(part)]
-    return digest_bytes("\0".join(told).encode("utf-8", "surrogatepass"))
+        lines += [mod, f"{digest_file(part.file)} {part.replaces}" if isinstance(part, NewFile) else repr(part)]
+    return digest_bytes("\0".join(lines).encode("utf-8", "surrogatepass"))
 
 
 class _Original:
@@ -133,7 +133,7 @@ def _without_clashes(mods: Sequence[Mod], decisions: Decisions, result: Combinat
         if chosen is None:
             result.conflicts.append(conflict)
         whole = chosen in [mod for mod, _ in given[above]]
-        left -= {one for one in left if one.startswith(above + "/")} if whole or chosen is None else {above}
+        left -= {text for text in left if text.startswith(above + "/")} if whole or chosen is None else {above}
         if chosen is None or chosen == GAME:
             left.discard(above)
     yield from ((path, given[path]) for path in sorted(left))

@@ -42,9 +42,9 @@ def combine_lines(path: str, text: Text, wanted: Sequence[tuple[str, Sequence[Hu
             if found is not None:
                 intervals = _joined(path, text, intervals, found, decisions, made)
     lines = list(text.lines)
-    for one in sorted(intervals, key=lambda one: (one.start, one.end), reverse=True):
-        lines[one.start : one.end] = one.new
-        for mod in one.mods:
+    for interval in sorted(intervals, key=lambda one: (one.start, one.end), reverse=True):
+        lines[interval.start : interval.end] = interval.new
+        for mod in interval.mods:
             made.counts[mod] = made.counts.get(mod, 0) + 1
     made.lines = lines
     return made
@@ -75,8 +75,8 @@ def _joined(
             continue
         if (other.start, other.end, other.new) == (new.start, new.end, new.new):
             both = _Interval(new.start, new.end, new.new, (*other.mods, *new.mods))
-            return [both if one is other else one for one in intervals]
-        sides = [Side(mod, "\n".join(one.new)) for one in (other, new) for mod in one.mods]
+            return [both if interval is other else interval for interval in intervals]
+        sides = [Side(mod, "\n".join(interval.new)) for interval in (other, new) for mod in interval.mods]
         start, end = min(other.start, new.start), max(other.end, new.end)
         conflict = Conflict(path, "lines", tuple(sides), "\n".join(text.lines[start:end]), line=start + 1)
         chosen = decisions.of(conflict)
@@ -84,8 +84,8 @@ def _joined(
             made.conflicts.append(conflict)
             return intervals
         if chosen == GAME:
-            return [one for one in intervals if one is not other]
+            return [interval for interval in intervals if interval is not other]
         if chosen in other.mods:
             return intervals
-        return _joined(path, text, [one for one in intervals if one is not other], new, decisions, made)
+        return _joined(path, text, [interval for interval in intervals if interval is not other], new, decisions, made)
     return [*intervals, new]

@@ -37,14 +37,14 @@ class Requirement:
 
     def fits(self, version: str) -> bool:
         """Whether a version of that mod is one of those."""
-        one, other = version_numbers(version), version_numbers(self.version)
+        numbers, other = version_numbers(version), version_numbers(self.version)
         return {
             "": True,
-            ">=": one >= other,
-            "==": one == other,
-            "<=": one <= other,
-            ">": one > other,
-            "<": one < other,
+            ">=": numbers >= other,
+            "==": numbers == other,
+            "<=": numbers <= other,
+            ">": numbers > other,
+            "<": numbers < other,
         }[self.sign]
 
     def __str__(self) -> str:

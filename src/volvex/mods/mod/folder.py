@@ -74,8 +74,8 @@ def _part(kind: str, path: str, file: Path, replaces: Mapping[str, str], base: s
         return NewFile(file, replaces.get(path))
     listed = _listed(file, "changes" if kind == CHANGES else "lines")
     if kind == CHANGES:
-        return FieldChanges(tuple(change_of(one, str(file)) for one in listed), base)
-    return LineChanges(tuple(_hunk(one, file) for one in listed), base)
+        return FieldChanges(tuple(change_of(record, str(file)) for record in listed), base)
+    return LineChanges(tuple(_hunk(record, file) for record in listed), base)
 
 
 def read_descriptor(path: Path) -> Descriptor:
@@ -173,7 +173,7 @@ def _read_contents(path: Path) -> list[dict[str, str]]:
             table = typed.mapping(value.get(name, {}))
             if len(table) > MOST_FILES or not all(is_digest(one) for one in table.values()):
                 raise ValueError(f"{name}: expected digests by path")
-            tables.append({_inside(one, path): digest for one, digest in table.items()})
+            tables.append({_inside(text, path): digest for text, digest in table.items()})
     except ValueError as error:
         raise FormatError(path, f"not valid: {error}") from error
     return tables
@@ -244,11 +244,15 @@ def write_mod(mod: Mod, folder: Path, disk: Disk) -> None:
                 while chunk := source.read(1 << 20):
                     disk.write(out, chunk)
         elif isinstance(part, FieldChanges):
-            _put(disk, folder / CHANGES / f"{path}.json", _rows_text("changes", [plain(one) for one in part.changes]))
+            _put(
+                disk,
+                folder / CHANGES / f"{path}.json",
+                _rows_text("changes", [plain(change) for change in part.changes]),
+            )
         else:
             rows = [
-                {"line": one.start, "before": one.before, "old": one.old, "new": one.new, "after": one.after}
-                for one in part.hunks
+                {"line": hunk.start, "before": hunk.before, "old": hunk.old, "new": hunk.new, "after": hunk.after}
+                for hunk in part.hunks
             ]
             _put(disk, folder / LINES / f"{path}.json", _rows_text("lines", rows))
     if replaces or removed or bases:
@@ -268,8 +272,8 @@ def descriptor_text(descriptor: Descriptor) -> str:
     values: dict[str, Any] = {name: getattr(descriptor, name) for name in ("id", "version", "game")}
     values |= {name: value for name in ("author", "licence", "icon") if (value := getattr(descriptor, name))}
     values["game_versions"] = list(descriptor.game_versions)
-    values["requires"] = [str(one) for one in descriptor.requires]
-    values["conflicts"] = [str(one) for one in descriptor.conflicts]
+    values["requires"] = [str(requirement) for requirement in descriptor.requires]
+    values["conflicts"] = [str(requirement) for requirement in descriptor.conflicts]
     values["after"] = list(descriptor.after)
     values["title"], values["description"] = dict(descriptor.titles), dict(descriptor.descriptions)
     return tomli_w.dumps(values)

@@ -53,8 +53,8 @@ def hunks_between(old: Sequence[str], new: Sequence[str]) -> tuple[Hunk, ...]:
     """What makes `new` of `old`."""
     matcher = difflib.SequenceMatcher(None, old, new, autojunk=False)
     return tuple(
-        Hunk(one + 1, tuple(old[max(0, one - CONTEXT) : one]), tuple(old[one:two]), tuple(new[three:four]), tuple(old[two : two + CONTEXT]))
-        for what, one, two, three, four in matcher.get_opcodes()
+        Hunk(number + 1, tuple(old[max(0, number - CONTEXT) : number]), tuple(old[number:two]), tuple(new[three:four]), tuple(old[two : two + CONTEXT]))
+        for what, number, two, three, four in matcher.get_opcodes()
         if what != "equal"
     )  # fmt: skip
 

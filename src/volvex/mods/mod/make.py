@@ -59,10 +59,10 @@ def part_between(path: str, before: Content | None, file: Path, library: Library
 def between(path: str, before: bytes, after: bytes, library: Library) -> FieldChanges | LineChanges | None:
     """The change between two contents of a path, by fields or by lines; None where it can be told in neither way."""
     try:
-        one, other = (open_data(data, library, path) if data else None for data in (before, after))
-        if one is not None and other is not None and one.form == other.form and one.form != LINES:
-            found = tuple(differences(one, other))
-            if found and _gives(one, found, after):
+        document, other = (open_data(data, library, path) if data else None for data in (before, after))
+        if document is not None and other is not None and document.form == other.form and document.form != LINES:
+            found = tuple(differences(document, other))
+            if found and _gives(document, found, after):
                 return FieldChanges(found)
             return None if found else _lines(path, before, after, library)  # in comments or blanks
     except VolvexError:
@@ -94,10 +94,10 @@ def texts_of(path: str, before: bytes, after: bytes, library: Library) -> tuple[
     if max(len(before), len(after)) > LARGEST_TEXT or not all(_is_text(data) for data in (before, after)):
         return None
     encoding = of_text(library.encoded(path), before) or "utf-8"
-    one, other = text_of(before, encoding), text_of(after, encoding)
-    if one is None or other is None or one.end != other.end:
+    text, other = text_of(before, encoding), text_of(after, encoding)
+    if text is None or other is None or text.end != other.end:
         return None
-    return one, other
+    return text, other
 
 
 def _is_text(data: bytes) -> bool:

@@ -49,10 +49,10 @@ def _match(name: str, exact: Mapping[str, str], ends: Mapping[str, list[str]]) -
         if found:
             return Match(name, "", AMBIGUOUS, tuple(sorted(found)[:MOST_SHOWN]))
     suffix = parts[-1].rpartition(".")[2]
-    same = [one for one in ends if one.rpartition(".")[2] == suffix]
+    same = [end for end in ends if end.rpartition(".")[2] == suffix]
     near = difflib.get_close_matches(parts[-1], same, 2, NEARNESS)
     if len(near) == 1 and len(ends[near[0]]) == 1:
         return Match(name, ends[near[0]][0], NEAR)
     if near:
-        return Match(name, "", AMBIGUOUS, tuple(path for one in near for path in ends[one])[:MOST_SHOWN])
+        return Match(name, "", AMBIGUOUS, tuple(path for text in near for path in ends[text])[:MOST_SHOWN])
     return Match(name, name, NEW)

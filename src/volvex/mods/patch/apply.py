@@ -35,7 +35,10 @@ STEP = 1 << 20
 def earlier(game: Path) -> Earlier:
     """Which files are installed, and the entries that were changed in place in each; None for those installed as a whole."""
     found = read_state(home_of(game)).installed
-    return {name: one.entries if one.entries or one.now.startswith(BLOCKS) else None for name, one in found.items()}
+    return {
+        name: installed.entries if installed.entries or installed.now.startswith(BLOCKS) else None
+        for name, installed in found.items()
+    }
 
 
 def patch(game: Path, patches: Sequence[Patch], disk: Disk, on_progress: OnProgress = nothing, by: str = "") -> Done:
@@ -49,7 +52,7 @@ def patch(game: Path, patches: Sequence[Patch], disk: Disk, on_progress: OnProgr
     with locked(game, disk) as home:
         recover_in(game, home, disk)
         state, store = read_state(home), Store(home / "originals", disk)
-        require_writable(game, [one.path for one in patches])
+        require_writable(game, [patch.path for patch in patches])
         after, older = dict(state.installed), list(state.older)
         writings, moves = list[Writing](), list[Move]()
         for index, one in enumerate(patches):
@@ -73,7 +76,7 @@ def patch(game: Path, patches: Sequence[Patch], disk: Disk, on_progress: OnProgr
                                             stamp=stamp_of(home / str(moves[-1].incoming)))  # fmt: skip
             else:
                 writings.append(writing)
-        done = Done([Action(one.path, "change in place", one.base.size, one.size) for one in patches])
+        done = Done([Action(patch.path, "change in place", patch.base.size, patch.size) for patch in patches])
         planned = State(state.installed, older, "build --in-place", moves, writings, after, state.generation)
         leave_out(done, carry_out(game, home, planned, disk))
     return done

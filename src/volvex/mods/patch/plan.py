@@ -69,22 +69,22 @@ def plan_in_place(bench: Workbench, earlier: Earlier, spool: Spool) -> Iterator[
 
 
 def _plan_file(
-    bench: Workbench, name: str, some: list[FileChange], earlier: Sequence[Address], spool: Spool
+    bench: Workbench, name: str, changes: list[FileChange], earlier: Sequence[Address], spool: Spool
 ) -> Patch | None:
     original = bench.archive(name)
-    if original is None or any(change.path == name for change in some):
+    if original is None or any(change.path == name for change in changes):
         raise RefusedError(
             f"{name} is no archive, so nothing can be changed within it", "`volvex build`, and `volvex install`"
         )
     if bench.renewed(name):
-        check_origins(bench, some)
+        check_origins(bench, changes)
     path = bench.game.folder / name
     now = open_archive(path, bench.library, name)
     if now is None:
         raise FormatError(name, "unknown format")
     with now:
         _check_kind(now, name)
-        work = work_on(bench, name, original, some, spool)
+        work = work_on(bench, name, original, changes, spool)
         edit = _translated(original, now, work, earlier, spool)
         if not (edit.replaced or edit.added or edit.removed):
             return None
@@ -93,7 +93,7 @@ def _plan_file(
         _check_worth(name, writes, made.size)
         _verify(now, made, edit)
         entries = {original.addresses[row] for row in (*work.edit.replaced, *work.edit.removed)} | {
-            _address(one, now) for one in work.edit.added
+            _address(added, now) for added in work.edit.added
         }
         final = tuple((at, _final(at, piece, now, spool)) for at, piece in writes)
         return Patch(name, Fingerprint.of(path), final, made.size, tuple(sorted(entries)), made.held)
@@ -119,7 +119,7 @@ def _translated(original: Archive, now: Archive, work: Work, earlier: Sequence[A
     """The edit of the original as one of the file as it is now; what was changed before and no longer is goes back."""
     edit, wanted = Edit(), {original.addresses[row]: content for row, content in work.edit.replaced.items()}
     gone = {original.addresses[row] for row in work.edit.removed}
-    added = {_address(one, now): one for one in work.edit.added}
+    added = {_address(added, now): added for added in work.edit.added}
     _check_repeated(original, now, {*wanted, *gone, *added, *earlier}, gone | set(added), set(earlier))
     for address in sorted({*wanted, *gone, *added, *earlier}):
         row, before = now.row_at(address), original.row_at(address)
@@ -180,7 +180,7 @@ def _same_content(original: Archive, before: int, now: Archive, row: int) -> boo
     if original.entries.size[before] != now.entries.size[row]:
         return False
     pairs = zip(original.chunks(before), now.chunks(row), strict=False)
-    return all(one == other for one, other in pairs)
+    return all(data == other for data, other in pairs)
 
 
 def _holds(archive: Archive, row: int, content: NewContent) -> bool:
@@ -235,7 +235,7 @@ def _final(at: int, piece: Piece, archive: Archive, spool: Spool) -> Piece:
 def _verify(now: Archive, made: Plan, edit: Edit) -> None:
     """What will be written can be read back."""
     again = now.reopened(PlannedSource(made, now.source.name))
-    wanted = {now.addresses[row] for row in edit.replaced} | {_address(one, now) for one in edit.added}
+    wanted = {now.addresses[row] for row in edit.replaced} | {_address(added, now) for added in edit.added}
     rows = [row for row, address in enumerate(again.addresses) if address in wanted]
     faults = verify(again, np.array(rows, np.int64))
     if faults:

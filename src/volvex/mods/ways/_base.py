@@ -44,25 +44,25 @@ class Way:
         raise NotImplementedError
 
     def carry(
-        self, bench: Workbench, name: str, some: Sequence[FileChange], target: str, on_progress: OnProgress
+        self, bench: Workbench, name: str, changes: Sequence[FileChange], target: str, on_progress: OnProgress
     ) -> list[Built] | str:
         """The files that carry the changes of an archive; or why that cannot be."""
         raise NotImplementedError
 
-    def make(self, bench: Workbench, name: str, some: Sequence[FileChange], on_progress: OnProgress) -> list[Built]:
+    def make(self, bench: Workbench, name: str, changes: Sequence[FileChange], on_progress: OnProgress) -> list[Built]:
         """The files that carry the changes of a file of the game, or that file itself with its changes."""
         target = self.target(name)
-        if any(change.path == name for change in some):
+        if any(change.path == name for change in changes):
             made: list[Built] | str = "it is no archive"
         elif target is None:
             made = "the game's description names no place for it"
-        elif not self.removes and any(change.what == "removed" for change in some):
+        elif not self.removes and any(change.what == "removed" for change in changes):
             made = "entries of it are left out"
         else:
-            made = self.carry(bench, name, some, target, on_progress)
+            made = self.carry(bench, name, changes, target, on_progress)
         if isinstance(made, str):
             self.left.append((name, made))
-            return build_file(bench, name, some, on_progress)
+            return build_file(bench, name, changes, on_progress)
         return made
 
     def finish(self, bench: Workbench, built: Sequence[Built]) -> list[Built]:
@@ -89,9 +89,9 @@ def require_free(bench: Workbench, path: str) -> None:
         )
 
 
-def whole_entries(bench: Workbench, name: str, some: Sequence[FileChange]) -> bool:
+def whole_entries(bench: Workbench, name: str, changes: Sequence[FileChange]) -> bool:
     """Whether all changes are entries of the archive itself, and not of archives in it."""
-    return {bench.home(change.path)[0] for change in some} == {name}
+    return {bench.home(change.path)[0] for change in changes} == {name}
 
 
 def copied(bench: Workbench, change: FileChange, path: str) -> Built:

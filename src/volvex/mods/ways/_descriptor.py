@@ -39,15 +39,15 @@ class Filling:
 
     def value(self, name: str, language: str | None) -> str:
         """The value of a place, in a language where it is told by language; empty when there is none."""
-        one = self.descriptor
+        descriptor = self.descriptor
         if name == "title":
-            return one.titles.get(language or "", one.title if language is None else "")
+            return descriptor.titles.get(language or "", descriptor.title if language is None else "")
         if name == "description":
-            return one.descriptions.get(language or "", one.description if language is None else "")
+            return descriptor.descriptions.get(language or "", descriptor.description if language is None else "")
         if name == "game_version":
-            return one.game_versions[-1] if one.game_versions else ""
+            return descriptor.game_versions[-1] if descriptor.game_versions else ""
         own = {"icon": self.icon, "name": self.name, "language": language or ""}
-        return own[name] if name in own else str(getattr(one, name))
+        return own[name] if name in own else str(getattr(descriptor, name))
 
     @property
     def languages(self) -> list[str]:
@@ -69,7 +69,7 @@ def filled(template: Path, name: str, filling: Filling) -> bytes:
     suffix = name.rpartition(".")[2].lower()
     if suffix == "json":
         return _json(text, template, filling)
-    lines = [one for line in text.splitlines(keepends=True) for one in _lines(line, filling, suffix)]
+    lines = [text for line in text.splitlines(keepends=True) for text in _lines(line, filling, suffix)]
     data = "".join(lines).encode()
     if suffix == "xml":
         tree_of(data, str(template))

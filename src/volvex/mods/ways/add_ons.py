@@ -47,11 +47,11 @@ class AddOnFolder(Way):
         return name if self.add_ons.carries(name) else None
 
     def carry(
-        self, bench: Workbench, name: str, some: Sequence[FileChange], target: str, on_progress: OnProgress
+        self, bench: Workbench, name: str, changes: Sequence[FileChange], target: str, on_progress: OnProgress
     ) -> list[Built] | str:
-        if not whole_entries(bench, name, some):
+        if not whole_entries(bench, name, changes):
             return "archives in it have changes"
-        return [self._placed(bench, change) for change in some]
+        return [self._placed(bench, change) for change in changes]
 
     def _placed(self, bench: Workbench, change: FileChange) -> Built:
         mod = self.carried.owners.get(change.path) or self.carried.owners.get(change.source)
@@ -75,17 +75,17 @@ class AddOnFolder(Way):
 
     def finish(self, bench: Workbench, built: Sequence[Built]) -> list[Built]:
         root, prefix = self._root(bench)
-        result = [one for one in built if not self._is_ours(one, prefix)]
+        result = [built for built in built if not self._is_ours(built, prefix)]
         for mod, (descriptor, folder) in self.carried.mods.items():
             place = f"{prefix}/{self._name(mod)}"
-            own = [one for one in built if self._is_ours(one, prefix) and one.path.startswith(place + "/")]
+            own = [built for built in built if self._is_ours(built, prefix) and built.path.startswith(place + "/")]
             if not own:
                 continue
             self._require_free(root, place, bench)
             own += self._described(bench, place, descriptor, folder)
             if self.add_ons.form == "zip":
                 own = [self._zipped(bench, place, own)]
-            result += [replace(one, mod=mod, outside=self._outside(bench)) for one in own]
+            result += [replace(built, mod=mod, outside=self._outside(bench)) for built in own]
         return result
 
     @staticmethod
@@ -117,11 +117,11 @@ class AddOnFolder(Way):
         """The files of an add-on as one ZIP, the same bytes for the same files."""
         target = bench.built / f"{place}.making"
         with atomic(bench.disk, target, durable=False) as out:
-            write_zip(out, [(one.path[len(place) + 1 :], bench.built / one.path) for one in own])
+            write_zip(out, [(built.path[len(place) + 1 :], bench.built / built.path) for built in own])
         shutil.rmtree(bench.built / place)
         bench.disk.replace(target, bench.built / place)
         file = bench.built / place
-        return Built(place, file.stat().st_size, sum(one.changes for one in own), None)
+        return Built(place, file.stat().st_size, sum(built.changes for built in own), None)
 
 
 class AddOnList(AddOnFolder):
@@ -136,7 +136,7 @@ class AddOnList(AddOnFolder):
     def finish(self, bench: Workbench, built: Sequence[Built]) -> list[Built]:
         made = super().finish(bench, built)
         prefix = self._root(bench)[1]
-        used = {one.path[len(prefix) + 1 :].partition("/")[0] for one in made if self._is_ours(one, prefix)}
+        used = {built.path[len(prefix) + 1 :].partition("/")[0] for built in made if self._is_ours(built, prefix)}
         lines = tuple(
             filled_line(self.add_ons.line, Filling(descriptor, "", self._name(mod)))
             for mod, (descriptor, _) in self.carried.mods.items() if self._name(mod) in used

@@ -30,23 +30,23 @@ class Aside(Way):
         return target_in(self.description.aside, name)
 
     def carry(
-        self, bench: Workbench, name: str, some: Sequence[FileChange], target: str, on_progress: OnProgress
+        self, bench: Workbench, name: str, changes: Sequence[FileChange], target: str, on_progress: OnProgress
     ) -> list[Built] | str:
         original = bench.game.original(name)
-        if not some:
+        if not changes:
             archive = bench.require_archive(name)
             return self._unpacked(bench, name, archive, target, 0, on_progress)
-        made = build_file(bench, name, some, on_progress)  # all changes, at any depth; the files are taken out of it
+        made = build_file(bench, name, changes, on_progress)  # all changes, at any depth; the files are taken out of it
         try:
             if len(made) > 1 or original is None:
                 return "it has several volumes"
             with contextlib.ExitStack() as held:
                 archive = bench.require_archive(name).reread(FileSource(bench.built / name, name))
                 held.enter_context(archive)
-                return self._unpacked(bench, name, archive, target, len(some), on_progress)
+                return self._unpacked(bench, name, archive, target, len(changes), on_progress)
         finally:
-            for one in made:
-                bench.disk.remove(bench.built / one.path)
+            for built in made:
+                bench.disk.remove(bench.built / built.path)
 
     def _unpacked(
         self, bench: Workbench, name: str, archive: Archive, target: str, count: int, on_progress: OnProgress
@@ -59,9 +59,9 @@ class Aside(Way):
             raise done.faults[0]
         wanted = len(archive) - len(archive.folders)
         if done.refused or done.renamed or done.files != wanted:
-            odd = [one for one, _ in (*done.refused, *done.renamed)]
+            odd = [text for text, _ in (*done.refused, *done.renamed)]
             return f"{odd[0] if odd else 'an entry'} cannot be a file of that name"
-        names = [one for row, one in enumerate(archive.names) if row not in archive.folders]
+        names = [name for row, name in enumerate(archive.names) if row not in archive.folders]
         built = []
         for inner in names:
             path = f"{target}/{inner}"

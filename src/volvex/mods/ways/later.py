@@ -24,32 +24,32 @@ class Later(Way):
         return target_in(self.description.later, name)
 
     def carry(
-        self, bench: Workbench, name: str, some: Sequence[FileChange], target: str, on_progress: OnProgress
+        self, bench: Workbench, name: str, changes: Sequence[FileChange], target: str, on_progress: OnProgress
     ) -> list[Built] | str:
         require_free(bench, target)
-        self._require_winning(bench, name, some, target)
+        self._require_winning(bench, name, changes, target)
         bench.require_original(name)
         if bench.renewed(name):
-            check_origins(bench, some)
+            check_origins(bench, changes)
         archive, file = bench.require_archive(name), bench.built / target
         bench.disk.make_folder(file.parent)
         with Spool(file.parent) as spool:
-            work = work_on(bench, name, archive, some, spool)
+            work = work_on(bench, name, archive, changes, spool)
             work.edit.removed |= set(range(len(archive))) - set(work.edit.replaced) - set(archive.folders)
             written = rebuild_files(archive, work.edit, file, bench.disk, on_progress)
         if len(written) > 1:
-            for one in written:
-                bench.disk.remove(file.parent / one)
+            for text in written:
+                bench.disk.remove(file.parent / text)
             return "it has several volumes, which no later archive can have"
         with archive.reread(FileSource(file, target)) as again:
             verify_entries(bench, work, again)
-        return [Built(target, file.stat().st_size, len(some), None)]
+        return [Built(target, file.stat().st_size, len(changes), None)]
 
-    def _require_winning(self, bench: Workbench, name: str, some: Sequence[FileChange], target: str) -> None:
+    def _require_winning(self, bench: Workbench, name: str, changes: Sequence[FileChange], target: str) -> None:
         """RefusedError when another archive that is loaded still later has one of the entries: it would win over these changes."""
         folder, _, own = target.rpartition("/")
         pattern = f"{own.partition('+')[0]}+*" if "+" in own else ""
-        wanted = {bench.home(change.path)[1] for change in some}
+        wanted = {bench.home(change.path)[1] for change in changes}
         for path, _ in bench.game.files() if pattern else ():
             here, _, other = path.rpartition("/")
             if here != folder or path == name or other <= own or not fnmatch.fnmatchcase(other, pattern):
@@ -58,7 +58,7 @@ class Later(Way):
                 archive = bench.archive(path)
             except VolvexError:
                 continue
-            clash = next((one for one in wanted if archive is not None and one in archive.rows), None)
+            clash = next((text for text in wanted if archive is not None and text in archive.rows), None)
             if clash is not None:
                 raise RefusedError(
                     f"{path} is loaded after {target}, and has {clash} too: it would win over these changes",

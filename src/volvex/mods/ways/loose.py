@@ -20,12 +20,12 @@ class Loose(Way):
         return target_in(self.description.loose, name)
 
     def carry(
-        self, bench: Workbench, name: str, some: Sequence[FileChange], target: str, on_progress: OnProgress
+        self, bench: Workbench, name: str, changes: Sequence[FileChange], target: str, on_progress: OnProgress
     ) -> list[Built] | str:
-        if not whole_entries(bench, name, some):
+        if not whole_entries(bench, name, changes):
             return "archives in it have changes"
         built = []
-        for change in some:
+        for change in changes:
             path = f"{target}/{bench.home(change.path)[1]}"
             require_free(bench, path)
             built.append(copied(bench, change, path))

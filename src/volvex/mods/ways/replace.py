@@ -16,5 +16,5 @@ class Replace(Way):
 
     name = "replace"
 
-    def make(self, bench: Workbench, name: str, some: Sequence[FileChange], on_progress: OnProgress) -> list[Built]:
-        return build_file(bench, name, some, on_progress)
+    def make(self, bench: Workbench, name: str, changes: Sequence[FileChange], on_progress: OnProgress) -> list[Built]:
+        return build_file(bench, name, changes, on_progress)

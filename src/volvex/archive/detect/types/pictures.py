@@ -122,11 +122,11 @@ def _dds_length(source: Source, at: int) -> Measured:
         return None, None
     if (not block and not bits) or not width or not height or levels > 20 or depth > 1 << 12:
         return None, None
-    one = sum(
+    number = sum(
         _level(max(1, width >> level), max(1, height >> level), block, bits) * max(1, depth >> level if caps & 0x200000 else 1)
         for level in range(max(1, levels))
     )  # fmt: skip
-    size = start + one * faces
+    size = start + number * faces
     return (size, None) if size <= source.size - at else (None, None)
 
 
@@ -158,10 +158,10 @@ def _ktx_length(source: Source, at: int) -> Measured:
     faces, levels, extra = struct.unpack_from(f"{order}3I", head, 52)
     place = at + 64 + extra
     for _ in range(max(1, min(levels, 32))):
-        told = source.peek(place, 4)
-        if len(told) < 4:
+        data = source.peek(place, 4)
+        if len(data) < 4:
             return None
-        size = struct.unpack(f"{order}I", told)[0]
+        size = struct.unpack(f"{order}I", data)[0]
         array = int.from_bytes(head[48:52], "little" if order == "<" else "big")
         place += 4 + -(-size // 4) * 4 * (faces if faces == 6 and not array else 1)
     return (place - at, None) if place <= source.size else None

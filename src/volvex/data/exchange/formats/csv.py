@@ -50,8 +50,8 @@ def write(document: Document, wanted: Wanted, separator: str = ",") -> bytes:
     end = _line_end(columns[name].tolist() for name in texts)
     out = io.StringIO(newline="")
     for first in range(0, max(1, len(sheet)), STEP):
-        some = {name: values[first : first + STEP] for name, values in columns.items()}
-        pd.DataFrame(some, copy=False).to_csv(out, index=False, sep=separator, header=first == 0, lineterminator=end)
+        mapping = {name: values[first : first + STEP] for name, values in columns.items()}
+        pd.DataFrame(mapping, copy=False).to_csv(out, index=False, sep=separator, header=first == 0, lineterminator=end)
     return MARK + out.getvalue().encode()
 
 
@@ -156,7 +156,7 @@ def _check_widths(data: bytes, separator: str, width: int, file: str) -> None:
 
 def _read_columns(data: bytes, separator: str, sheet: Sheet, file: str) -> Mapping[str, Any]:
     """The columns of the file: numbers where a column of the sheet has numbers and so has the file."""
-    titles = [str(one) for one in _frame(data, separator, file, dtype=object, nrows=0).columns]
+    titles = [str(column) for column in _frame(data, separator, file, dtype=object, nrows=0).columns]
     own = {name: sheet.columns.get(_bared(name)) for name in titles}
     kinds = {name: column.values.dtype if column is not None else np.dtype(object) for name, column in own.items()}
     rounded = _has_exponent(data)  # a whole number that was rounded must not be read as one
@@ -174,9 +174,9 @@ def _read_columns(data: bytes, separator: str, sheet: Sheet, file: str) -> Mappi
 def _has_exponent(data: bytes) -> bool:
     """Whether some number may be written as `1.2E+17`: an e between a digit and a digit or a plus. Looked for in bulk."""
     for start in range(0, len(data), BLOCK):
-        some = np.frombuffer(data, np.uint8, min(BLOCK + 2, len(data) - start), start)
-        at = np.flatnonzero((some[1:-1] | 0x20) == ord("e")) + 1
-        before, after = some[at - 1], some[at + 1]
+        values = np.frombuffer(data, np.uint8, min(BLOCK + 2, len(data) - start), start)
+        at = np.flatnonzero((values[1:-1] | 0x20) == ord("e")) + 1
+        before, after = values[at - 1], values[at + 1]
         digits = (before >= 0x30) & (before <= 0x39)
         if bool((digits & ((after == ord("+")) | ((after >= 0x30) & (after <= 0x39)))).any()):
             return True

@@ -45,12 +45,14 @@ def write(document: Document, wanted: Wanted) -> bytes:
 
 
 def _record(sheet: Sheet, row: int) -> dict[str, Any]:
-    told: dict[str, Any] = {} if sheet.key or sheet.keys[row] in sheet.record(row).values() else {ROW: sheet.keys[row]}
+    record: dict[str, Any] = (
+        {} if sheet.key or sheet.keys[row] in sheet.record(row).values() else {ROW: sheet.keys[row]}
+    )
     for name, column in sheet.columns.items():
         text = column.text(row)
         if text is not None:
-            told[name] = _value(column.rule.value_type, text)
-    return told
+            record[name] = _value(column.rule.value_type, text)
+    return record
 
 
 def _value(sort: str, text: str) -> Any:
@@ -77,20 +79,20 @@ def read(data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming
         changes += _changes(reader, sheet, records, file, whole=wanted.row is None)
         notes += reader.notes()
     if wanted.row is None and wanted.sheet is None:
-        gone = [one for one in document.sheets if one.name not in value and len(one)]
-        faults += [FormatError(file, f"it has no {one.name}", hint="the file as it was written") for one in gone]
+        gone = [sheet for sheet in document.sheets if sheet.name not in value and len(sheet)]
+        faults += [FormatError(file, f"it has no {sheet.name}", hint="the file as it was written") for sheet in gone]
     if document.sheets:
         Reader(document.sheets[0], file, str, faults).finish()
     return Incoming(changes, notes)
 
 
 def _changes(reader: Reader, sheet: Sheet, records: Any, file: str, whole: bool) -> list[Any]:
-    if not all(isinstance(one, dict) for one in records):
+    if not all(isinstance(record, dict) for record in records):
         raise FormatError(file, f"{sheet.name} holds something that is no record", hint="the file as it was written")
     if not sheet.key:
         return _unkeyed(reader, sheet, records)
     names = dict.fromkeys(name for record in records for name in record)
-    columns = {name: np.array([*(_text(one.get(name)) for one in records), None], object)[:-1] for name in names}
+    columns = {name: np.array([*(_text(record.get(name)) for record in records), None], object)[:-1] for name in names}
     return (
         reader.changes(columns, whole)
         if records

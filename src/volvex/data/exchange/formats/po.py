@@ -23,8 +23,8 @@ class _Guard:
     def __init__(self, texts: Iterable[str], breaks: str = _BREAKS) -> None:
         used = set().union(*texts)
         free = (code for code in _STAND_INS if chr(code) not in used)
-        self._there = {ord(one): next(free) for one in breaks if one in used}
-        self._back = {code: one for one, code in self._there.items()}
+        self._there = {ord(text): next(free) for text in breaks if text in used}
+        self._back = {code: number for number, code in self._there.items()}
 
     def put(self, text: str) -> str:
         return text.translate(self._there)
@@ -46,9 +46,9 @@ def write(document: Document, wanted: Wanted) -> bytes:
         "Language": language,
     }
     found = list(units(document, wanted))
-    guard = _Guard(text for one in found for text in (one.key, one.original, one.translation, one.use))
-    for one in found:
-        key, original, translation, use = map(guard.put, (one.key, one.original, one.translation, one.use))
+    guard = _Guard(text for unit in found for text in (unit.key, unit.original, unit.translation, unit.use))
+    for unit in found:
+        key, original, translation, use = map(guard.put, (unit.key, unit.original, unit.translation, unit.use))
         made.append(polib.POEntry(msgctxt=key, msgid=original, msgstr=translation, comment=use))
     return (guard.taken(str(made)) + "\n").encode()
 

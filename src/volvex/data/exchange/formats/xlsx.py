@@ -99,11 +99,11 @@ def _timeless(data: bytes) -> bytes:
     """The same workbook without the time at which it was made: the same input gives the same bytes."""
     out = io.BytesIO()
     with zipfile.ZipFile(io.BytesIO(data)) as before, zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as after:
-        for one in before.infolist():
-            content = before.read(one)
-            if one.filename == "docProps/core.xml":
+        for info in before.infolist():
+            content = before.read(info)
+            if info.filename == "docProps/core.xml":
                 content = re.sub(rb"\d{4}-\d\d-\d\dT\d\d:\d\d:\d\dZ", b"2000-01-01T00:00:00Z", content)
-            after.writestr(zipfile.ZipInfo(one.filename), content, zipfile.ZIP_DEFLATED)
+            after.writestr(zipfile.ZipInfo(info.filename), content, zipfile.ZIP_DEFLATED)
     return out.getvalue()
 
 
@@ -167,7 +167,7 @@ def read(data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming
 def _require_size(data: bytes, file: str) -> None:
     """FormatError for a workbook that unpacks to more than any of its size holds."""
     with library_errors(file, "workbook", "saving it again as .xlsx"), zipfile.ZipFile(io.BytesIO(data)) as held:
-        size = sum(one.file_size for one in held.infolist())
+        size = sum(info.file_size for info in held.infolist())
     if size > max(UNPACKED, len(data) * RATIO):
         raise FormatError(
             file,
@@ -212,4 +212,4 @@ def _values(sheet: Sheet, name: str, cells: list[Any]) -> Any:
         and cells
     ):
         return np.array(cells, float)
-    return np.array([*(_text(one) if one is not None else "" for one in cells), None], object)[:-1]
+    return np.array([*(_text(cell) if cell is not None else "" for cell in cells), None], object)[:-1]

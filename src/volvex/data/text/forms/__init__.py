@@ -27,4 +27,4 @@ FORMS: Registry[Form] = Registry("data_form", __name__, Path(__file__).parent)
 
 def form_of(data: bytes, kind: str, name: str) -> Form | None:
     """The form of some bytes: `kind` is what their beginning looks like, `name` what the file is called."""
-    return next((one for one in FORMS.all() if one.knows(data, kind, name)), None)
+    return next((form for form in FORMS.all() if form.knows(data, kind, name)), None)

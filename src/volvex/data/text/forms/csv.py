@@ -45,7 +45,7 @@ def knows(data: bytes, kind: str, name: str) -> bool:
 def separator_of(line: str) -> str:
     """What stands between the values of a first line; nothing when it has but one."""
     plain = re.sub(r'"(?:[^"]|"")*"', "", line)
-    counts = {one: plain.count(one) for one in SEPARATORS}
+    counts = {separator: plain.count(separator) for separator in SEPARATORS}
     best = max(SEPARATORS, key=lambda one: counts[one])
     return best if counts[best] else ""
 
@@ -108,10 +108,10 @@ class CsvData(TextData):
         cells = {name: column.values.tolist() for name, column in sheet.columns.items()}
         words = [name for name in self.names if not all(_NUMBER.fullmatch(one) for one in cells[name])]
         tries = [self.names[:1], *([name] for name in self.names if name.casefold() in KEYS), words]
-        for some in tries:
-            told = list(zip(*(cells[name] for name in some), strict=True))
+        for texts in tries:
+            told = list(zip(*(cells[name] for name in texts), strict=True))
             if told and len(set(told)) == len(told) and all(map(all, told)):
-                sheet.key = tuple(some)
+                sheet.key = tuple(texts)
                 break
         return sheet
 
@@ -156,14 +156,14 @@ class CsvData(TextData):
     def _added(self, change: Change) -> Splice:
         row = self._row(change.like) if change.like else len(self.spans) - 1
         like = self._sheets[0].record(row) if row >= 0 and change.like else {}
-        told = like | dict(change.fields)
-        line = self.separator.join(self._quoted(told.get(name, ""), False) for name in self.names)
+        record = like | dict(change.fields)
+        line = self.separator.join(self._quoted(record.get(name, ""), False) for name in self.names)
         end = self.spans[row][-1][1] if row >= 0 else self.ends[0]
         newline = "\r\n" if "\r\n" in self.text else "\n"
         return self._bytes(end, end, newline + line)
 
     def _quoted(self, value: str, quoted: bool) -> str:
-        if quoted or any(one in value for one in (self.separator, '"', "\n", "\r")):
+        if quoted or any(text in value for text in (self.separator, '"', "\n", "\r")):
             escaped = value.replace('"', '""')
             return f'"{escaped}"'
         return value

@@ -26,7 +26,7 @@ def knows(data: bytes, kind: str, name: str) -> bool:
         return False
     head = bytes(data[: 1 << 14]).decode("utf-8", "replace").lstrip("\ufeff")
     lines = [line for splitline in head.splitlines()[:40] if (line := splitline.strip()) and line[0] not in ";#"]
-    shaped = bool(lines) and all(_SECTION.match(one) or _PAIR.match(one) for one in lines[:-1])
+    shaped = bool(lines) and all(_SECTION.match(line) or _PAIR.match(line) for line in lines[:-1])
     named = name.lower().endswith((".ini", ".cfg", ".conf", ".properties"))
     return shaped and (lines[0].startswith("[") or named or (len(lines) > 1 and all(map(_BARE.match, lines))))
 
@@ -61,7 +61,10 @@ class IniData(TextData):
         return self._sheets
 
     def _read(self) -> list[Record]:
-        heads = [(0, 0, ""), *((one.start(), one.end(), one[1].strip()) for one in _SECTION.finditer(self.text))]
+        heads = [
+            (0, 0, ""),
+            *((match.start(), match.end(), match[1].strip()) for match in _SECTION.finditer(self.text)),
+        ]
         ends = [*(begin for begin, _, _ in heads[1:]), len(self.text)]
         records: list[Record] = []
         names: Counter[str] = Counter()

@@ -52,12 +52,12 @@ class JsonData(NodeData):
         return _encoded(node.shape, node.value, change.after or "", self.file).encode()
 
     def member(self, parent: Node, name: str, value: str) -> Splice:
-        told = f"{_dumped(name)}: {_encoded(WORD, 'null', value, self.file)}".encode()
+        data = f"{_dumped(name)}: {_encoded(WORD, 'null', value, self.file)}".encode()
         if not parent.members:
-            return Splice(parent.start + 1, parent.start + 1, told)
+            return Splice(parent.start + 1, parent.start + 1, data)
         last = list(parent.members.values())[-1]
         blank = bytes(self.data[_before(self.data, last.begin) : last.begin])
-        return Splice(last.end, last.end, b"," + blank + told)
+        return Splice(last.end, last.end, b"," + blank + data)
 
     def without(self, parent: Node, node: Node) -> Splice:
         members = list(parent.members.values())

@@ -82,12 +82,12 @@ class PlistData(NodeData):
             if _FORMS["real"][0].fullmatch(value)
             else "string"
         )
-        told = (
+        data = (
             f"<{value}/>".encode()
             if value in ("true", "false")
             else f"<{tag}>".encode() + _escaped(value, self.file) + f"</{tag}>".encode()
         )
-        return Splice(last.end, last.end, blank + b"<key>" + _escaped(name, self.file) + b"</key>" + blank + told)
+        return Splice(last.end, last.end, blank + b"<key>" + _escaped(name, self.file) + b"</key>" + blank + data)
 
     def without(self, parent: Node, node: Node) -> Splice:
         return Splice(_indent(self.data, node.begin), node.end, b"")

@@ -64,7 +64,7 @@ class PoData(TextData):
             key = name if context is None else f"{context}|{name}"
             cells = {"id": name, **({"context": context} if context is not None else {})}
             cells |= {"plural": message.texts["msgid_plural"]} if "msgid_plural" in message.texts else {}
-            cells |= {_field(what): told for what, told in message.texts.items() if what.startswith("msgstr")}
+            cells |= {_field(what): text for what, text in message.texts.items() if what.startswith("msgstr")}
             records.append(Record(SHEET, key or "(head)", key or "(head)", key, cells))
             self._messages.setdefault(key or "(head)", message)
         self._sheets = sheets_of(records)
@@ -103,16 +103,16 @@ class PoData(TextData):
         message = self._messages.get(change.key)
         if message is None:
             raise NotFoundError(f"{self.file}: there is no row {change.key}")
-        told = next(
+        text = next(
             (what for what in message.spans if what.startswith("msgstr") and _field(what) == change.field), None
         )
-        if told is None:
+        if text is None:
             raise UnfitError(
                 self.file,
                 f"row {change.key}: {change.field} is not set: it is what the program asks for",
                 hint="text=...",
             )
-        start, end = message.spans[told]
+        start, end = message.spans[text]
         newline = "\r\n" if "\r\n" in self.text else "\n"
         return start, end, _quoted(change.after or "", newline)
 
@@ -128,9 +128,9 @@ def _unescaped(text: str) -> str:
 def _quoted(text: str, newline: str) -> str:
     """A text as a catalogue stores it: each of its lines on one of its own."""
     lines = text.splitlines(keepends=True) if "\n" in text else [text]
-    if any(ord(one) < 32 and one not in "\n\t\r" for one in text):
+    if any(ord(text) < 32 and text not in "\n\t\r" for text in text):
         raise FormatError("the text", "a control character, which no catalogue stores", hint="leaving it out")
-    told = ['"' + "".join(_escaped(one) for one in line) + '"' for line in lines] or ['""']
+    told = ['"' + "".join(_escaped(text) for text in line) + '"' for line in lines] or ['""']
     return newline.join(['""', *told]) if len(told) > 1 else told[0]
 
 

@@ -52,9 +52,11 @@ class XmlData(TextData):
         if self._sheets is None:
             elements = tree_of(self.data, self.file)
             records = list(_records(elements))
-            keys = distinct([f"{one.sheet}\0{one.key}" for one, _ in records])
-            self._starts = {tuple(key.split("\0", 1)): one.start for key, (_, one) in zip(keys, records, strict=True)}  # type: ignore[misc]
-            self._sheets = sheets_of(one for one, _ in records)
+            keys = distinct([f"{record.sheet}\0{record.key}" for record, _ in records])
+            for key, (_, element) in zip(keys, records, strict=True):
+                sheet, _, record_key = key.partition("\0")
+                self._starts[sheet, record_key] = element.start
+            self._sheets = sheets_of(record for record, _ in records)
         return self._sheets
 
     def find(self, key: str) -> tuple[Sheet, int]:
@@ -71,7 +73,7 @@ class XmlData(TextData):
                 self._starts[record.sheet, record.key] = element.start
                 return sheet, 0
         elif exact:
-            starts = {one.start for one in exact}
+            starts = {hit.start for hit in exact}
             places = [
                 record.place for record, element in _records(tree_of(self.data, self.file)) if element.start in starts
             ]
@@ -132,7 +134,7 @@ class XmlData(TextData):
             )
         ends: dict[int, int] = {}
         for (sheet, key), some in by_record.items():
-            added = [one for one in some if one.what == "add"]
+            added = [change for change in some if change.what == "add"]
             if added and not key:
                 key = self._last(sheet)
             element = self.element(sheet, key)
@@ -304,7 +306,9 @@ def _fields(element: Element) -> Iterator[tuple[str, Element, str]]:
     yield from ((name, element, name) for name in element.attributes)
     if not element.children and element.text.strip():
         yield TEXT, element, ""
-    yield from ((path, one, attribute) for path, one, attribute in _below(element) if attribute or _is_leaf(one))
+    yield from (
+        (path, element, attribute) for path, element, attribute in _below(element) if attribute or _is_leaf(element)
+    )
 
 
 def _is_leaf(element: Element) -> bool:
@@ -422,9 +426,9 @@ def _compared_records(document: XmlData, data: bytes, changes: Sequence[Change])
     return pair
 
 
-def _equal(one: bytes, at: int, other: bytes, there: int, size: int) -> bool:
+def _equal(data: bytes, at: int, other: bytes, there: int, size: int) -> bool:
     """Whether two stretches are the same, without a copy of either."""
     return all(
-        one[at + start : at + min(size, start + STEP)] == other[there + start : there + min(size, start + STEP)]
+        data[at + start : at + min(size, start + STEP)] == other[there + start : there + min(size, start + STEP)]
         for start in range(0, size, STEP)
     )

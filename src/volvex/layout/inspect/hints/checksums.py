@@ -36,8 +36,8 @@ def kept_checksums(reading: Reading, of_entry: Part | None = None) -> Iterator[H
             size = _size(field)
             if not isinstance(field.meaning, Opaque) or field.when is not None or not size:
                 continue
-            told = _told(block, field)
-            if not any(told) or (size < LEAST if not block.block.repeats else len(set(told)) < 8 // size + 1):
+            numbers = _told(block, field)
+            if not any(numbers) or (size < LEAST if not block.block.repeats else len(set(numbers)) < 8 // size + 1):
                 continue
             if of_entry is not None:
                 entries = reading.entries
@@ -45,7 +45,7 @@ def kept_checksums(reading: Reading, of_entry: Part | None = None) -> Iterator[H
                 parts = iter([of_entry] if same else [])
             else:
                 parts = _of_records(reading, block) if block.block.repeats else _of_parts(reading, block)
-            found = next(_fits(told, parts, size), None)
+            found = next(_fits(numbers, parts, size), None)
             if found is not None:
                 where = f"{block.block.name}.{field.name}"
                 yield Hint(where, f"{where} is the {found}", f"{field.name}  {field.shape}  {found}")
@@ -100,15 +100,15 @@ def _of_records(reading: Reading, block: BlockRead) -> Iterator[Part]:
         yield "upper name", lambda row: names.raw(row).upper()
 
 
-def _fits(told: list[int], parts: Iterator[Part], size: int) -> Iterator[str]:
+def _fits(numbers: list[int], parts: Iterator[Part], size: int) -> Iterator[str]:
     """The checksums that all sampled values are, as a layout says them."""
-    rows = np.unique(np.linspace(0, len(told) - 1, SAMPLE).astype(int)).tolist()
+    rows = np.unique(np.linspace(0, len(numbers) - 1, SAMPLE).astype(int)).tolist()
     for part, bytes_of in parts:
         data = {row: one for row in rows if (one := bytes_of(row))}
-        if len(data) < min(2, len(told)):
+        if len(data) < min(2, len(numbers)):
             continue
         for algorithm in algorithms(8 * size):
-            if all(checksum_value(algorithm, one) == told[row] for row, one in data.items()):
+            if all(checksum_value(algorithm, data) == numbers[row] for row, data in data.items()):
                 yield f"{algorithm} of {part}"
 
 

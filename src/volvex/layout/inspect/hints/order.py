@@ -82,7 +82,7 @@ def _ascends(column: Column) -> bool:
     """Whether a column ascends, with enough different values."""
     if isinstance(column, Texts):
         raws = column.raws()
-        return len(set(raws)) >= LEAST and all(one <= other for one, other in itertools.pairwise(raws))
+        return len(set(raws)) >= LEAST and all(data <= other for data, other in itertools.pairwise(raws))
     numbers: Array = column
     if numbers.dtype.kind not in "iuf" or numbers.ndim != 1:
         return False

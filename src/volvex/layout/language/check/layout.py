@@ -63,7 +63,7 @@ def _problems(layout: Layout) -> Iterator[Problem]:
     if not layout.blocks:
         yield layout.place, "a layout needs at least one block", "block head at 0"
     yield from _repeated([(place.name, place.place) for place in layout.places], "block or part")
-    yield from _repeated([(one.name, one.place) for one in layout.records], "record")
+    yield from _repeated([(record.name, record.place) for record in layout.records], "record")
     for part in layout.parts:
         yield from _check_part(layout, part)
     for block in layout.blocks:
@@ -166,7 +166,8 @@ def _check_inline(layout: Layout, block: Block) -> Iterator[Problem]:
                 "leaving `when` out",
             )
     if not any(
-        isinstance(one.meaning, Attribute) and one.meaning.what.endswith("size of content") for one in block.fields
+        isinstance(field.meaning, Attribute) and field.meaning.what.endswith("size of content")
+        for field in block.fields
     ):
         yield (
             block.place,
@@ -328,7 +329,7 @@ def _check_measure(layout: Layout, field: Field, meaning: Measure) -> Iterator[P
     block = layout.block(meaning.part)
     if block is not None and meaning.what == "count" and not block.repeats:
         yield field.place, f"{block.name} is one record, it has no count", f"block {block.name} repeats"
-    held = any(isinstance(one.meaning, RecordsOf) and one.meaning.block == meaning.part for one in home.fields)
+    held = any(isinstance(field.meaning, RecordsOf) and field.meaning.block == meaning.part for field in home.fields)
     if home.repeats and not (held and meaning.what == "count"):
         yield (
             field.place,

@@ -33,9 +33,9 @@ def check_siblings(siblings: tuple[Field, ...], field: Field) -> Iterator[Proble
     uses = field.type.uses
     if field.type.sibling:
         name = field.type.sibling
-        other = next((one for one in before if one.name == name), None)
+        other = next((field for field in before if field.name == name), None)
         if other is None:
-            near = difflib.get_close_matches(name, [one.name for one in before], 1)
+            near = difflib.get_close_matches(name, [field.name for field in before], 1)
             yield (
                 field.place,
                 f"`{field.name}` uses {name}, but no field before it has that name",
@@ -71,12 +71,14 @@ def check_condition(layout: Layout, when: Condition | None, home: Block | None, 
         return
     field, block = conditioned(layout, when, home)
     asking = (
-        next((one for one in home.fields if one.when is when), None) if home is not None and block is home else None
+        next((field for field in home.fields if field.when is when), None)
+        if home is not None and block is home
+        else None
     )
     if asking is not None and home is not None and field is not None:
         yield from check_own_condition(home.fields, asking)
     if field is None or block is None:
-        known = [f"{one.name}.{two.name}" for one in layout.blocks if not one.repeats for two in one.fields]
+        known = [f"{block.name}.{two.name}" for block in layout.blocks if not block.repeats for two in block.fields]
         near = difflib.get_close_matches(when.field, known, 1)
         yield place, f"`when {when}`: there is no field {when.field}", near[0] if near else "`when head.version is 2`, or a field of the same record"  # fmt: skip
     elif block is not home and block.repeats:
@@ -103,7 +105,7 @@ def conditioned(layout: Layout, when: Condition, home: Block | None) -> tuple[Fi
             return own, home
     name, _, rest = when.field.partition(".")
     block = layout.block(name)
-    return next((one for one in block.fields if one.name == rest), None) if block else None, block
+    return next((field for field in block.fields if field.name == rest), None) if block else None, block
 
 
 def check_own_condition(siblings: tuple[Field, ...], field: Field) -> Iterator[Problem]:
@@ -112,7 +114,7 @@ def check_own_condition(siblings: tuple[Field, ...], field: Field) -> Iterator[P
         return
     before = [sibling for sibling in siblings[: siblings.index(field)] if sibling.when is None]
     if not any(one.name == field.when.field and isinstance(one.type, IntegerType | Raw) for one in before):
-        near = difflib.get_close_matches(field.when.field, [one.name for one in before], 1)
+        near = difflib.get_close_matches(field.when.field, [field.name for field in before], 1)
         problem = f"`when {field.when}`: no field before `{field.name}` that is always there has that name"
         yield field.place, problem, near[0] if near else "a number that comes before it"
 
