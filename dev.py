@@ -83,8 +83,12 @@ def run_modules(modules: list[str], environment: dict[str, str]) -> tuple[list[s
     began = time.monotonic()
     done = subprocess.run(
         [str(PYTHON), "-W", "error::ResourceWarning", "-m", "unittest", *modules],
-        cwd=ROOT, text=True, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, env=environment,
-    )  # fmt: skip
+        cwd=ROOT,
+        text=True,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        env=environment,
+    )
     leaks = "ResourceWarning" in done.stdout  # printed where nobody can catch it: while an object is collected
     return modules, done.returncode or int(leaks), done.stdout, time.monotonic() - began
 
@@ -166,8 +170,12 @@ JOBS = {"pictures": pictures, "demo": demo, "test": test, "measure": measure, "f
 
 def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    parser.add_argument("job", choices=JOBS, help="demo: the main job on the demo data; test: all tests; "
-                        "measure: the benchmarks; pictures: all of docs/screenshots; fuzz: damage and interruptions by chance; lint: ruff and mypy")  # fmt: skip
+    parser.add_argument(
+        "job",
+        choices=JOBS,
+        help="demo: the main job on the demo data; test: all tests; "
+        "measure: the benchmarks; pictures: all of docs/screenshots; fuzz: damage and interruptions by chance; lint: ruff and mypy",
+    )
     options, rest = parser.parse_known_args()
     prepare()
     return JOBS[options.job](rest)

@@ -106,8 +106,14 @@ def rebuild(work: Path, rounds: int) -> Result:
         _clear(copy)
         _clear(bench / "built")
 
-    result = compare("build, fixed records, 3.6 GB / cp", [VOLVEX, "build", "--bench", str(bench)],
-                     ["cp", str(archive), str(copy)], rounds, clear, "1.3")  # fmt: skip
+    result = compare(
+        "build, fixed records, 3.6 GB / cp",
+        [VOLVEX, "build", "--bench", str(bench)],
+        ["cp", str(archive), str(copy)],
+        rounds,
+        clear,
+        "1.3",
+    )
     clear()
     return result
 
@@ -143,8 +149,14 @@ def nested(work: Path, rounds: int) -> Result:
     new.write_bytes(b"range 14\n" * 2000)
     archives.bench_of(VOLVEX, work / "nested", bench)
     subprocess.run([VOLVEX, "swap", entry, str(new), "--bench", str(bench)], check=True, stdout=subprocess.DEVNULL)
-    result = compare("change three archives deep / repack", [VOLVEX, "build", "--bench", str(bench)], archives.repacked(work), rounds,
-                     lambda: _clear(bench / "built"), "0.5")  # fmt: skip
+    result = compare(
+        "change three archives deep / repack",
+        [VOLVEX, "build", "--bench", str(bench)],
+        archives.repacked(work),
+        rounds,
+        lambda: _clear(bench / "built"),
+        "0.5",
+    )
     _clear(bench / "built")
     return result
 
@@ -446,8 +458,10 @@ def _print(results: list[Result]) -> None:
     print(f"{'':<36}{'ratio':>7}{'from-to':>13}{'aim':>8}{'ours':>10}{'theirs':>10}{'memory':>9}{'theirs':>9}")
     for result in results:
         spread = f"{result.low:.2f}-{result.high:.2f}"
-        print(f"{result.name:<36}{result.ratio:>7.2f}{spread:>13}{result.aim:>8}{result.ours:>8.3f} s{result.theirs:>8.3f} s"
-              f"{result.our_memory / 1e6:>6.0f} MB{result.their_memory / 1e6:>6.0f} MB")  # fmt: skip
+        print(
+            f"{result.name:<36}{result.ratio:>7.2f}{spread:>13}{result.aim:>8}{result.ours:>8.3f} s{result.theirs:>8.3f} s"
+            f"{result.our_memory / 1e6:>6.0f} MB{result.their_memory / 1e6:>6.0f} MB"
+        )
 
 
 def _about() -> dict[str, object]:

@@ -12,8 +12,16 @@ from volvex.codec import CHECKSUM, CIPHER, COMPRESS
 SIZE = 32_000_000
 KEY = "hex " + "4b " * 15 + "4b"
 DECODED = ("lzss", "run_length", "lz4", "zstd", "blocks")
-CIPHERS = ("xor(key hex 5a 3c 11)", "add(key hex 5a)", "rolling(key hex 5a, times 5, plus 3)", f"rc4(key {KEY})", f"aes_ctr(key {KEY})",
-           f"aes_cbc(key {KEY})", f"xtea(key {KEY})", f"zip_classic(key {KEY})")  # fmt: skip
+CIPHERS = (
+    "xor(key hex 5a 3c 11)",
+    "add(key hex 5a)",
+    "rolling(key hex 5a, times 5, plus 3)",
+    f"rc4(key {KEY})",
+    f"aes_ctr(key {KEY})",
+    f"aes_cbc(key {KEY})",
+    f"xtea(key {KEY})",
+    f"zip_classic(key {KEY})",
+)
 HASHES = ("crc(poly 0x1edc6f41)", "fnv1a", "djb2", "murmur3")
 
 

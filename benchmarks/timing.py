@@ -61,9 +61,16 @@ def compare(name: str, ours: Command, theirs: Command, rounds: int, before: Call
     mine, other = sides
     ratios = [a / b for a, b in zip(mine.seconds, other.seconds, strict=True)]
     return Result(
-        name, statistics.median(mine.seconds), statistics.median(other.seconds), statistics.median(ratios), min(ratios), max(ratios),
-        max(mine.memory), max(other.memory), aim,
-    )  # fmt: skip
+        name,
+        statistics.median(mine.seconds),
+        statistics.median(other.seconds),
+        statistics.median(ratios),
+        min(ratios),
+        max(ratios),
+        max(mine.memory),
+        max(other.memory),
+        aim,
+    )
 
 
 def fastest(work: Callable[[], object]) -> float:

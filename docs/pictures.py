@@ -31,10 +31,23 @@ SIZE, MARGIN, LINE = 15, 14, 19  # pixels: letters, border, height of a line
 BACK, FRONT, PROMPT = (16, 20, 24), (216, 222, 230), (120, 200, 120)
 # the sixteen colours of the terminal, in the order of the escape codes
 PALETTE = (
-    (70, 78, 88), (240, 100, 100), (120, 200, 120), (230, 190, 90), (100, 150, 240), (200, 130, 210), (90, 190, 200), FRONT,
-    (110, 118, 128), (250, 130, 130), (150, 220, 150), (240, 210, 120), (130, 175, 250), (220, 160, 230), (120, 215, 225),
+    (70, 78, 88),
+    (240, 100, 100),
+    (120, 200, 120),
+    (230, 190, 90),
+    (100, 150, 240),
+    (200, 130, 210),
+    (90, 190, 200),
+    FRONT,
+    (110, 118, 128),
+    (250, 130, 130),
+    (150, 220, 150),
+    (240, 210, 120),
+    (130, 175, 250),
+    (220, 160, 230),
+    (120, 215, 225),
     (255, 255, 255),
-)  # fmt: skip
+)
 
 
 @dataclass(frozen=True)
@@ -80,16 +93,30 @@ PICTURES = (
     Picture("install", "mod", "volvex install", before=("volvex build",)),
     Picture("check", "mod", "volvex check", 1, (f"volvex set {BOOK}/tables/fittings.kwb --row fresnel_3 lens=140",)),
     Picture("names-mine", "mod", "volvex names mine loft"),
-    Picture("mod-show", ".", "volvex mod show bright --game game", before=(
-        "volvex restore game", *_made("bright", ("harbour_2 range=15", "gull_rock oil=1.2")), *_made("far", ("harbour_2 range=12", "fresnel_3 range=14")),
-        *_made("coal", ("mole_red fuel=coal", "mole_green oil=2")), "volvex mod off coal --game game",
-    )),
+    Picture(
+        "mod-show",
+        ".",
+        "volvex mod show bright --game game",
+        before=(
+            "volvex restore game",
+            *_made("bright", ("harbour_2 range=15", "gull_rock oil=1.2")),
+            *_made("far", ("harbour_2 range=12", "fresnel_3 range=14")),
+            *_made("coal", ("mole_red fuel=coal", "mole_green oil=2")),
+            "volvex mod off coal --game game",
+        ),
+    ),
     Picture("mod-settle", ".", "volvex mod settle --game game", 1),
     Picture("mod-list", ".", "volvex mod list --game game"),
-    Picture("mod-bisect", ".", "volvex mod bisect --game game", before=(
-        f"volvex mod settle {LAMPS}/lamp/harbour_2/range --to far --game game", "volvex mod on coal --game game",
-    )),
-)  # fmt: skip
+    Picture(
+        "mod-bisect",
+        ".",
+        "volvex mod bisect --game game",
+        before=(
+            f"volvex mod settle {LAMPS}/lamp/harbour_2/range --to far --game game",
+            "volvex mod on coal --game game",
+        ),
+    ),
+)
 
 
 class PictureError(Exception):
@@ -143,7 +170,10 @@ def draw(picture: Picture, output: str, target: Path) -> None:
     shown = [part for line in lines for part in line.divide(range(COLUMNS, max(1, line.cell_len), COLUMNS))][: ROWS - 1]
     if len(picture.command) + 2 > COLUMNS:
         raise PictureError(f"{picture.name}: the command is longer than a line of the terminal")
-    fonts = {bold: ImageFont.truetype(FONTS / name, SIZE) for bold, name in ((False, "DejaVuSansMono.ttf"), (True, "DejaVuSansMono-Bold.ttf"))}  # fmt: skip
+    fonts = {
+        bold: ImageFont.truetype(FONTS / name, SIZE)
+        for bold, name in ((False, "DejaVuSansMono.ttf"), (True, "DejaVuSansMono-Bold.ttf"))
+    }
     width = fonts[False].getlength("m")
     image = Image.new("RGB", (int(COLUMNS * width) + 2 * MARGIN, (len(shown) + 1) * LINE + 2 * MARGIN), BACK)
     pen = ImageDraw.Draw(image)

@@ -60,14 +60,36 @@ ROW = struct.Struct("<HHBHBQb3s2sf8s6s3s2HHBBHI")
 def row(number: int, **other: object) -> bytes:
     """A barrel's record."""
     record = {
-        "big": (1 << 64) - 1 - number, "price": 0.1 + number, "weight": 0.1 * number, "code": b"00%d" % number, "flags": 0xA3, "good": 1,
-    } | other  # fmt: skip
+        "big": (1 << 64) - 1 - number,
+        "price": 0.1 + number,
+        "weight": 0.1 * number,
+        "code": b"00%d" % number,
+        "flags": 0xA3,
+        "good": 1,
+    } | other
     start = 14 + ROW.size * 3
     return ROW.pack(
-        number, _STARTS[number % 3], (number + 1) % 3, start + _STARTS[2], record["good"], record["big"], -number, (1000 * number).to_bytes(3, "big"),
-        struct.pack("<e", 1.5), record["price"], struct.pack(">d", record["weight"]), record["code"], b"\x01\x02\xff", 7, number, 3, 0x5A ^ number,
-        record["flags"], 40 + number, 0xDEAD0000 + number,
-    )  # fmt: skip
+        number,
+        _STARTS[number % 3],
+        (number + 1) % 3,
+        start + _STARTS[2],
+        record["good"],
+        record["big"],
+        -number,
+        (1000 * number).to_bytes(3, "big"),
+        struct.pack("<e", 1.5),
+        record["price"],
+        struct.pack(">d", record["weight"]),
+        record["code"],
+        b"\x01\x02\xff",
+        7,
+        number,
+        3,
+        0x5A ^ number,
+        record["flags"],
+        40 + number,
+        0xDEAD0000 + number,
+    )
 
 
 def barrels(rows: list[bytes] | None = None) -> bytes:

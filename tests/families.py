@@ -843,9 +843,13 @@ content align 2 fill 2d
 content when name ends ".png" align 32 fill ee
 """
 MIXED: Files = (
-    ("lamps/", b""), ("lamps/argand.txt", b"wick"), ("lamps/fresnel.png", b"\x89PNG\r\n\x1a\n" + bytes(50)),
-    ("lamps/copy.png", b"\x89PNG\r\n\x1a\n" + bytes(50)), ("letters/", b""), ("tide.txt", b"2.5"),
-)  # fmt: skip
+    ("lamps/", b""),
+    ("lamps/argand.txt", b"wick"),
+    ("lamps/fresnel.png", b"\x89PNG\r\n\x1a\n" + bytes(50)),
+    ("lamps/copy.png", b"\x89PNG\r\n\x1a\n" + bytes(50)),
+    ("letters/", b""),
+    ("tide.txt", b"2.5"),
+)
 
 
 def kinds(files: Files) -> bytes:
@@ -1126,8 +1130,11 @@ block body after table
 content align 4
 """
 DOTTED: Files = (
-    ("argand.txt", b"The wick is trimmed."), ("fresnel.png", b"\x89PNG\r\n\x1a\n" + bytes(9)), ("tides", b"1 2.5"), ("empty.txt", b""),
-)  # fmt: skip
+    ("argand.txt", b"The wick is trimmed."),
+    ("fresnel.png", b"\x89PNG\r\n\x1a\n" + bytes(9)),
+    ("tides", b"1 2.5"),
+    ("empty.txt", b""),
+)
 
 
 def chunks(files: Files) -> bytes:
@@ -1209,8 +1216,13 @@ def marked_sizes(files: Files) -> bytes:
     for name, data in files:
         packed = len(data) > 60
         stored = struct.pack(">I", len(data)) + deflated(data) if packed else data
-        rows.append(struct.pack("<I", shouted(name)) + bytes([len(name) + 1]) + name.encode() + b"\0"
-                    + struct.pack("<III", len(body), len(stored), len(data) | packed << 31))  # fmt: skip
+        rows.append(
+            struct.pack("<I", shouted(name))
+            + bytes([len(name) + 1])
+            + name.encode()
+            + b"\0"
+            + struct.pack("<III", len(body), len(stored), len(data) | packed << 31)
+        )
         body += stored
     table = b"".join(sorted(rows, key=lambda row: struct.unpack_from("<I", row)))
     return bytes(body) + table + b"INDEX" + struct.pack("<IHH", len(body), len(files), crc16(table))
@@ -1330,8 +1342,15 @@ def load_parents(data: bytes) -> dict[str, bytes]:
 
 FAMILIES: dict[str, Family] = {
     "keyed": Family(KEYED, keyed, load_keyed, f"{7:016x}", names=lambda name: f"{fnv1a64(name):016x}"),
-    "split": Family(SPLIT, split, load_split, f"{zlib.crc32(b'lamps'):08x}/{7:08x}",
-                    names=lambda name: f"{zlib.crc32(name.rpartition('/')[0].encode()):08x}/{zlib.crc32(name.rpartition('/')[2].encode()):08x}"),
+    "split": Family(
+        SPLIT,
+        split,
+        load_split,
+        f"{zlib.crc32(b'lamps'):08x}/{7:08x}",
+        names=lambda name: (
+            f"{zlib.crc32(name.rpartition('/')[0].encode()):08x}/{zlib.crc32(name.rpartition('/')[2].encode()):08x}"
+        ),
+    ),
     "tree": Family(TREE, tree, load_tree),
     "nested": Family(NESTED, nested, load_nested),
     "bits": Family(BITS, bits, load_bits),
@@ -1346,9 +1365,11 @@ FAMILIES: dict[str, Family] = {
     "version 3": Family(VERSIONS, versions(3, "II"), load_versions),
     "kinds": Family(KINDS, kinds, load_kinds, files=MIXED),
     "odd": Family(ODD, odd, load_odd),
-    "sorted arrays": Family(SORTED, sorted_arrays, load_sorted_arrays, f"{7:08x}", names=lambda name: f"{fnv1a32(name.encode()):08x}"),
+    "sorted arrays": Family(
+        SORTED, sorted_arrays, load_sorted_arrays, f"{7:08x}", names=lambda name: f"{fnv1a32(name.encode()):08x}"
+    ),
     "growing": Family(GROWING, growing, load_growing),
     "chunks": Family(CHUNKS, chunks, load_chunks, "new.txt", DOTTED),
     "marked sizes": Family(MARKED, marked_sizes, load_marked_sizes),
     "parents": Family(PARENTS, parents, load_parents),
-}  # fmt: skip
+}

@@ -75,10 +75,15 @@ def zero(files: Files, author: bytes = b"Ansa") -> bytes:
         places.append(position + len(content))
         content += data
     listed = b"".join(
-        name.encode() + b"\0" + bytes([len(author)]) + author
-        + struct.pack(">II", place - 20, len(data) ^ 0xA5A5A5A5) + struct.pack("<h", -3) + struct.pack(">I", zlib.adler32(data))
+        name.encode()
+        + b"\0"
+        + bytes([len(author)])
+        + author
+        + struct.pack(">II", place - 20, len(data) ^ 0xA5A5A5A5)
+        + struct.pack("<h", -3)
+        + struct.pack(">I", zlib.adler32(data))
         for (name, data), place in zip(files, places, strict=True)
-    )  # fmt: skip
+    )
     total = position + len(content) + len(listed)
     head = struct.pack(">B3sIII", 7, b"\x5a\x00\xff", len(files), total, position + len(content) - 16)
     return head + struct.pack(">I", zlib.crc32(head + bytes(4))) + content + listed

@@ -191,17 +191,25 @@ class Case(unittest.TestCase):
         environment = self.environment(**more, PYTHONPATH=os.pathsep.join([str(SOURCE.parent), str(SOURCE)]))
         return subprocess.run(
             [sys.executable, "-m", "tests.faulty_disk", fault, *words],
-            cwd=cwd, env=environment, encoding="utf-8", capture_output=True, input=input,
-        )  # fmt: skip
+            cwd=cwd,
+            env=environment,
+            encoding="utf-8",
+            capture_output=True,
+            input=input,
+        )
 
     def program(
         self, *words: object, status: int | None = 0, cwd: Path | None = None, input: str = "", **more: str
     ) -> Done:
         """Run the installed `volvex` as a process, where a process is the subject."""
         done = subprocess.run(
-            [str(PROGRAM), *map(str, words)], cwd=cwd or self.folder, env=self.environment(**more), encoding="utf-8",
-            capture_output=True, input=input,
-        )  # fmt: skip
+            [str(PROGRAM), *map(str, words)],
+            cwd=cwd or self.folder,
+            env=self.environment(**more),
+            encoding="utf-8",
+            capture_output=True,
+            input=input,
+        )
         self.assertNotIn("Traceback", done.stderr)
         self.assertNotIn("ResourceWarning", done.stderr)
         if status is not None:

@@ -56,21 +56,86 @@ def setting(sheet: str, key: str, field: str, after: str) -> Change:
 
 
 MISTAKES: dict[str, tuple[str, Change, str, str]] = {
-    "a key that is not there": (f"{BOOK}/tables/fittings.kwb", setting("fittings", "fresnel_3", "lens", "140"), "reference", "there is no 140 in lenses"),
-    "a lamp that is not there": (f"{BOOK}/tables/fittings.kwb", setting("fittings", "fresnel_3", "lamp", "fresnel_4"), "reference", "there is no fresnel_4 in lamp"),
-    "a record that is still used": (f"{BOOK}/tables/lenses.kwb", Change("remove", "lenses", "103"), "reference", "there is no 103 in lenses"),
-    "a lens in a chest": (f"{BOOK}/scenes/lamp_room.kwn", setting("chest", "6", "holds/1", "999"), "reference", "there is no 999 in lenses"),
-    "an object that is gone": (f"{BOOK}/scenes/lamp_room.kwn", Change("remove", "keeper", "5"), "reference", "there is no 5 in"),
-    "a text that is not there": (f"{BOOK}/scenes/lamp_room.kwn", setting("sign", "4", "says", "sign.stairs"), "reference", "there is no sign.stairs in lines"),
+    "a key that is not there": (
+        f"{BOOK}/tables/fittings.kwb",
+        setting("fittings", "fresnel_3", "lens", "140"),
+        "reference",
+        "there is no 140 in lenses",
+    ),
+    "a lamp that is not there": (
+        f"{BOOK}/tables/fittings.kwb",
+        setting("fittings", "fresnel_3", "lamp", "fresnel_4"),
+        "reference",
+        "there is no fresnel_4 in lamp",
+    ),
+    "a record that is still used": (
+        f"{BOOK}/tables/lenses.kwb",
+        Change("remove", "lenses", "103"),
+        "reference",
+        "there is no 103 in lenses",
+    ),
+    "a lens in a chest": (
+        f"{BOOK}/scenes/lamp_room.kwn",
+        setting("chest", "6", "holds/1", "999"),
+        "reference",
+        "there is no 999 in lenses",
+    ),
+    "an object that is gone": (
+        f"{BOOK}/scenes/lamp_room.kwn",
+        Change("remove", "keeper", "5"),
+        "reference",
+        "there is no 5 in",
+    ),
+    "a text that is not there": (
+        f"{BOOK}/scenes/lamp_room.kwn",
+        setting("sign", "4", "says", "sign.stairs"),
+        "reference",
+        "there is no sign.stairs in lines",
+    ),
     "a key twice": (f"{BOOK}/rules/workshop.xml", setting("job", "spare", "id", "grind_1"), "key", "more than once"),
-    "a placeholder lost": (f"{BOOK}/texts/menu.kwx", setting("texts", "shop.price", "de", "Pence das Fass"), "placeholder", "de lacks {0}"),
-    "a placeholder too many": (f"{BOOK}/texts/dialogue.kwy", setting("lines", "ansa.oil@fr", "text", "{boat} {boat} {n}"), "placeholder", "has {boat} too many"),
-    "a tag lost": (f"{BOOK}/texts/menu.kwx", setting("texts", "lamp.range", "fr", "Vue à <b>%d milles"), "placeholder", "fr lacks </b>"),
-    "a character that no font has": (f"{BOOK}/texts/dialogue.kwy", setting("lines", "sign.stair@en", "text", "MIND ∂"), "font", "the game's font has no ∂"),
-    "a path that leads nowhere": (f"{BOOK}/rules/workshop.xml", setting("job", "grind_3", "drawing", "pictures/lamps/fresnl_3.png"), "path", "the game has no pictures/lamps/fresnl_3.png"),
-    "another version": (f"{BOOK}/addons/winter.json", setting("records", "winter", "game", "1.5"), "version", "for version 1.5, the game is 1.4"),
-    "a keeper in a key file": (f"{BOOK}/rules/harbour.ini", setting("sections", "customs", "keeper", "anna"), "reference", "there is no anna in keeper"),
-}  # fmt: skip
+    "a placeholder lost": (
+        f"{BOOK}/texts/menu.kwx",
+        setting("texts", "shop.price", "de", "Pence das Fass"),
+        "placeholder",
+        "de lacks {0}",
+    ),
+    "a placeholder too many": (
+        f"{BOOK}/texts/dialogue.kwy",
+        setting("lines", "ansa.oil@fr", "text", "{boat} {boat} {n}"),
+        "placeholder",
+        "has {boat} too many",
+    ),
+    "a tag lost": (
+        f"{BOOK}/texts/menu.kwx",
+        setting("texts", "lamp.range", "fr", "Vue à <b>%d milles"),
+        "placeholder",
+        "fr lacks </b>",
+    ),
+    "a character that no font has": (
+        f"{BOOK}/texts/dialogue.kwy",
+        setting("lines", "sign.stair@en", "text", "MIND ∂"),
+        "font",
+        "the game's font has no ∂",
+    ),
+    "a path that leads nowhere": (
+        f"{BOOK}/rules/workshop.xml",
+        setting("job", "grind_3", "drawing", "pictures/lamps/fresnl_3.png"),
+        "path",
+        "the game has no pictures/lamps/fresnl_3.png",
+    ),
+    "another version": (
+        f"{BOOK}/addons/winter.json",
+        setting("records", "winter", "game", "1.5"),
+        "version",
+        "for version 1.5, the game is 1.4",
+    ),
+    "a keeper in a key file": (
+        f"{BOOK}/rules/harbour.ini",
+        setting("sections", "customs", "keeper", "anna"),
+        "reference",
+        "there is no anna in keeper",
+    ),
+}
 
 
 class Mistakes(Checked):
@@ -108,8 +173,13 @@ class Mistakes(Checked):
         self.change(path, setting(change.sheet, sheet.keys[row], change.field, change.after or ""))
 
     def test_hints_say_what_was_meant(self) -> None:
-        for name, hint in (("a path that leads nowhere", "pictures/lamps/fresnel_3.png"), ("a lamp that is not there", "fresnel_"), ("a text that is not there", "sign.stair"),
-                           ("another version", "1.4"), ("a keeper in a key file", "ansa")):  # fmt: skip
+        for name, hint in (
+            ("a path that leads nowhere", "pictures/lamps/fresnel_3.png"),
+            ("a lamp that is not there", "fresnel_"),
+            ("a text that is not there", "sign.stair"),
+            ("another version", "1.4"),
+            ("a keeper in a key file", "ansa"),
+        ):
             path, change, sort, _ = MISTAKES[name]
             before = dict(self.files)
             self.change(path, change)
@@ -140,8 +210,10 @@ class References(Checked):
         path = f"{BOOK}/tables/fittings.kwb"
         sheet = catalogue.document(path).sheets[0]  # type: ignore[union-attr]
         found = follow(catalogue, path, sheet, sheet.rows["fresnel_3"])
-        self.assertEqual([(found.by, found.sheet.name, found.sheet.keys[found.row]) for found in found.below],
-                         [("lamp", "lamp", "fresnel_3"), ("keeper", "keeper", "dunna"), ("lens", "lenses", "103")])  # fmt: skip
+        self.assertEqual(
+            [(found.by, found.sheet.name, found.sheet.keys[found.row]) for found in found.below],
+            [("lamp", "lamp", "fresnel_3"), ("keeper", "keeper", "dunna"), ("lens", "lenses", "103")],
+        )
         self.assertTrue(found.below[1].below[0].again)
         self.change(path, setting("fittings", "fresnel_3", "lens", "140"))
         catalogue = self.catalogue()
@@ -159,10 +231,20 @@ class References(Checked):
     def test_users(self) -> None:
         catalogue = self.catalogue()
         for path, sheet, key, wanted in (
-            (f"{BOOK}/tables/lenses.kwb", "lenses", "101", {("job", "grind_1", "lens"), ("fittings", "harbour_1", "lens"), ("fittings", "old_light", "lens"), ("chest", "6", "holds/0")}),
+            (
+                f"{BOOK}/tables/lenses.kwb",
+                "lenses",
+                "101",
+                {
+                    ("job", "grind_1", "lens"),
+                    ("fittings", "harbour_1", "lens"),
+                    ("fittings", "old_light", "lens"),
+                    ("chest", "6", "holds/0"),
+                },
+            ),
             (f"{BOOK}/texts/dialogue.kwy", "lines", "sign.stair@de", {("sign", "4", "says")}),
             (f"{MAIN}/rules/islands.xml", "island", "the_pans", {("boat", "marrow", "home")}),
-        ):  # fmt: skip
+        ):
             one = catalogue.document(path).sheet(sheet)  # type: ignore[union-attr]
             self.assertEqual(
                 {(user.sheet, user.key, user.field) for user in users(catalogue, path, one, [key])}, wanted
@@ -176,9 +258,13 @@ class References(Checked):
 
     def test_profiles_that_are_not_right(self) -> None:
         for values, said in (
-            ({"references": {"a b": "c d"}}, "has 2 words, this needs 3"), ({"references": {"a b c": "c"}}, "needs 2"), ({"references": {"a b c": 5}}, "tells a text"),
-            ({"lengths": {"a b c": 0}}, "a number of characters"), ({"fonts": {"a": "b c"}}, "needs 3"), ({"versions": []}, "is a table"),
-        ):  # fmt: skip
+            ({"references": {"a b": "c d"}}, "has 2 words, this needs 3"),
+            ({"references": {"a b c": "c"}}, "needs 2"),
+            ({"references": {"a b c": 5}}, "tells a text"),
+            ({"lengths": {"a b c": 0}}, "a number of characters"),
+            ({"fonts": {"a": "b c"}}, "needs 3"),
+            ({"versions": []}, "is a table"),
+        ):
             with self.assertRaises(FormatError) as caught:
                 described(values, "game.toml")
             self.assertIn(said, caught.exception.message)
@@ -203,10 +289,18 @@ class Strict(Case):
         from kelpwick.almanac import ledgers, rules, sayings, scenes
 
         readers = {
-            ledgers.LENSES: ledgers.read_lenses, ledgers.FITTINGS: ledgers.read_fittings, sayings.MENU: sayings.read_menu, sayings.DIALOGUES: sayings.read_dialogues,
-            scenes.FILES[0]: lambda data: scenes.read(data, "a scene"), rules.WORKSHOP: rules.read_workshop, rules.ABOUT: rules.read_version,
-            rules.HARBOUR: rules.read_harbour, rules.RATIONS: rules.read_rations, rules.FONT: rules.read_glyphs, rules.ADDON: rules.read_addon,
-        }  # fmt: skip
+            ledgers.LENSES: ledgers.read_lenses,
+            ledgers.FITTINGS: ledgers.read_fittings,
+            sayings.MENU: sayings.read_menu,
+            sayings.DIALOGUES: sayings.read_dialogues,
+            scenes.FILES[0]: lambda data: scenes.read(data, "a scene"),
+            rules.WORKSHOP: rules.read_workshop,
+            rules.ABOUT: rules.read_version,
+            rules.HARBOUR: rules.read_harbour,
+            rules.RATIONS: rules.read_rations,
+            rules.FONT: rules.read_glyphs,
+            rules.ADDON: rules.read_addon,
+        }
         refused = dict.fromkeys(readers, 0)
         for path, read in readers.items():
             self.assertTrue(read(FILES[path]))

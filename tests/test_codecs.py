@@ -140,9 +140,11 @@ STORED = {
 }
 VARIANTS = (  # more parameters for the kit
     "lzss(window 1024, shortest 2, start 0, fill 0, order high, pair big, length high)",
-    "lzss(window 8192, pair little, length low, places back)", "lzss(window 4096, pair big, places back, nearest 0)",
-    "blocks(size 1000, sizes each, number u16, codec lzss)", "lzma_bare(window 65536, lc 0, lp 2, pb 0)",
-)  # fmt: skip
+    "lzss(window 8192, pair little, length low, places back)",
+    "lzss(window 4096, pair big, places back, nearest 0)",
+    "blocks(size 1000, sizes each, number u16, codec lzss)",
+    "lzma_bare(window 65536, lc 0, lp 2, pb 0)",
+)
 SILENT = (
     "lzma_bare",
     "lzma_short",
@@ -216,10 +218,16 @@ _VECTORS = (
     (f"aes_ecb(key hex {NIST})", PLAIN, "3ad77bb40d7a3660a89ecaf32466ef97"),
     (f"aes_cbc(key hex {NIST}, start hex {bytes(range(16)).hex()})", PLAIN, "7649abac8119b246cee98e9b12e9197d"),
     (f"aes_ctr(key hex {NIST}, start hex {bytes(range(240, 256)).hex()})", PLAIN, "874d6191b620e3261bef6864990db6ce"),
-    (f"aes_ctr(key hex {bytes(range(16)).hex()}, start hex {(1).to_bytes(16, 'little').hex()}, lowest first)", bytes(range(40)).hex(),
-     "e37dd160d97981a792f604356ced928deb9bf108b1ce8aba8f2f579c3ec96d39ac99bb37ab3a8ed8"),  # each counter by AES alone
-    ("zip_classic(key hex 6b6565706572)", b"the lamp was never out".hex(),
-     "82ef83847ba23cb02fb38f19a580319bafe26b9f034a"),  # decrypted by Python's zipfile
+    (
+        f"aes_ctr(key hex {bytes(range(16)).hex()}, start hex {(1).to_bytes(16, 'little').hex()}, lowest first)",
+        bytes(range(40)).hex(),
+        "e37dd160d97981a792f604356ced928deb9bf108b1ce8aba8f2f579c3ec96d39ac99bb37ab3a8ed8",
+    ),  # each counter by AES alone
+    (
+        "zip_classic(key hex 6b6565706572)",
+        b"the lamp was never out".hex(),
+        "82ef83847ba23cb02fb38f19a580319bafe26b9f034a",
+    ),  # decrypted by Python's zipfile
     ("rc4(key hex 0102030405)", "00" * 16, "b2396305f03dc027ccc3524a0a1118a8"),
     (f"xtea(key hex {bytes(range(16)).hex()}, order big)", "4142434445464748", "497df3d072612cb5"),
     ("xor(key hex 0f f0)", "000102", "0ff10d"),
@@ -227,7 +235,7 @@ _VECTORS = (
     ("rolling(key hex 05, times 3, plus 1)", "00000000", "05103194"),
     ("chained(key hex 0f)", "010203", "0e0c0f"),
     ("swap(size 2)", "0102030405", "0201040305"),
-)  # fmt: skip
+)
 CIPHERED = tuple((spaced(name), bare, hidden) for name, bare, hidden in _VECTORS)
 
 

@@ -105,8 +105,13 @@ class Settings(Case):
         self.assertEqual(workers(), 1)
 
     def test_mistakes_are_errors_with_what_is_allowed(self) -> None:
-        for text, said in (("workers = 0", "expected a number from 1 to 64"), ('colours = "pink"', "one of auto, always"),
-                           ("speed = 9", "expected one of the settings pager"), ("pager = 1", "a program"), ("=", "not valid TOML")):  # fmt: skip
+        for text, said in (
+            ("workers = 0", "expected a number from 1 to 64"),
+            ('colours = "pink"', "one of auto, always"),
+            ("speed = 9", "expected one of the settings pager"),
+            ("pager = 1", "a program"),
+            ("=", "not valid TOML"),
+        ):
             self.write(text)
             self.assertIn(said, self.complaint("keys", "list", status=4))
 
@@ -116,9 +121,14 @@ class Completion(KeptGame):
         out = self.folder / "completions"
         out.unlink(missing_ok=True)
         self.program(
-            cwd=cwd or self.shared.parent, status=None, _ARGCOMPLETE="1", _ARGCOMPLETE_IFS="\n", COMP_LINE=line,
-            COMP_POINT=str(len(line)), _ARGCOMPLETE_STDOUT_FILENAME=str(out),
-        )  # fmt: skip
+            cwd=cwd or self.shared.parent,
+            status=None,
+            _ARGCOMPLETE="1",
+            _ARGCOMPLETE_IFS="\n",
+            COMP_LINE=line,
+            COMP_POINT=str(len(line)),
+            _ARGCOMPLETE_STDOUT_FILENAME=str(out),
+        )
         return [text.strip() for text in out.read_text().splitlines()]
 
     def test_commands_options_and_paths_into_archives(self) -> None:
@@ -174,8 +184,14 @@ class Statuses(Case):
         from kelpwick.world import make_game
 
         make_game(self.folder / "big", scale=6)
-        process = subprocess.Popen([str(PROGRAM), "unpack", f"big/{MAIN}", "--to", "out"], cwd=self.folder, env=self.environment(),
-                                   stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)  # fmt: skip
+        process = subprocess.Popen(
+            [str(PROGRAM), "unpack", f"big/{MAIN}", "--to", "out"],
+            cwd=self.folder,
+            env=self.environment(),
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            text=True,
+        )
         until = time.monotonic() + 20
         while not (self.folder / "out" / "logbook").exists() and time.monotonic() < until and process.poll() is None:
             time.sleep(0.002)
@@ -208,8 +224,13 @@ class Tables(unittest.TestCase):
         bulk = table(
             [Column("size", Numbers(sizes), right=True), Column("type", kinds), Column("path", Prefixed("a/", names))]
         )
-        plain = table([Column("size", [f"{one:,}" for one in sizes.tolist()], right=True), Column("type", kinds.texts()),
-                       Column("path", ["a/" + name for name in names])])  # fmt: skip
+        plain = table(
+            [
+                Column("size", [f"{one:,}" for one in sizes.tolist()], right=True),
+                Column("type", kinds.texts()),
+                Column("path", ["a/" + name for name in names]),
+            ]
+        )
         self.assertEqual(bulk, plain)
 
     def test_narrow_numbers_and_empty_columns(self) -> None:
@@ -232,8 +253,10 @@ class Tables(unittest.TestCase):
         self.assertLessEqual(len(one.out.getvalue().splitlines()[1]), 30)
 
     def test_shares_are_honest(self) -> None:
-        self.assertEqual([percent(part, 10_000) for part in (0, 1, 99, 100, 5000, 9950, 9999, 10_000)],
-                         ["0%", "<1%", "<1%", "1%", "50%", ">99%", ">99%", "100%"])  # fmt: skip
+        self.assertEqual(
+            [percent(part, 10_000) for part in (0, 1, 99, 100, 5000, 9950, 9999, 10_000)],
+            ["0%", "<1%", "<1%", "1%", "50%", ">99%", ">99%", "100%"],
+        )
         self.assertEqual(
             (count(1, "file"), count(2000, "file"), count(0, "entry", "entries")),
             ("1 file", "2,000 files", "0 entries"),
@@ -251,8 +274,12 @@ class Streams(KeptGame):
             self.assertNotIn("\x1b", self.volvex(*words))
 
     def test_an_output_that_cannot_say_everything(self) -> None:
-        out = subprocess.run([str(PROGRAM), "show", f"{self.shared}/{MAIN}/letters/de/02-oil.txt"], capture_output=True,
-                             env=self.environment(PYTHONIOENCODING="ascii"), check=True).stdout  # fmt: skip
+        out = subprocess.run(
+            [str(PROGRAM), "show", f"{self.shared}/{MAIN}/letters/de/02-oil.txt"],
+            capture_output=True,
+            env=self.environment(PYTHONIOENCODING="ascii"),
+            check=True,
+        ).stdout
         self.assertIn(b"Vom \\xd6l", out)
 
 

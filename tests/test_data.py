@@ -31,11 +31,27 @@ class Tables(unittest.TestCase):
         self.assertEqual(
             record,
             {
-                "id": "2", "name": "Oil of colza", "label": "Ale", "deep": "Oil of colza", "good": "tallow", "big": "18446744073709551613",
-                "small": "-2", "wide": "2000", "half": "1.5", "price": "2.1", "weight": "0.2", "code": "002", "raw": "01 02 ff",
-                "marks": "[7, 2]", "berth": "115", "mask": "2", "wet": "yes", "tier": "1", "owner": "42",
+                "id": "2",
+                "name": "Oil of colza",
+                "label": "Ale",
+                "deep": "Oil of colza",
+                "good": "tallow",
+                "big": "18446744073709551613",
+                "small": "-2",
+                "wide": "2000",
+                "half": "1.5",
+                "price": "2.1",
+                "weight": "0.2",
+                "code": "002",
+                "raw": "01 02 ff",
+                "marks": "[7, 2]",
+                "berth": "115",
+                "mask": "2",
+                "wet": "yes",
+                "tier": "1",
+                "owner": "42",
             },
-        )  # fmt: skip
+        )
 
     def test_what_is_read_is_written_again(self) -> None:
         document = table()
@@ -44,9 +60,27 @@ class Tables(unittest.TestCase):
 
     def test_each_field_is_set_and_nothing_else_changes(self) -> None:
         before = table()
-        news = {"id": "9", "name": "Brine", "label": "Oil of colza", "deep": "Ale", "good": "colza", "big": "5", "small": "127", "wide": "-8000000",
-                "half": "-0.25", "price": "0.3", "weight": "1e+300", "code": "x", "raw": "00 ff 10", "marks": "[65535, 0]", "berth": "100",
-                "mask": "255", "wet": "no", "tier": "15", "owner": "0"}  # fmt: skip
+        news = {
+            "id": "9",
+            "name": "Brine",
+            "label": "Oil of colza",
+            "deep": "Ale",
+            "good": "colza",
+            "big": "5",
+            "small": "127",
+            "wide": "-8000000",
+            "half": "-0.25",
+            "price": "0.3",
+            "weight": "1e+300",
+            "code": "x",
+            "raw": "00 ff 10",
+            "marks": "[65535, 0]",
+            "berth": "100",
+            "mask": "255",
+            "wet": "no",
+            "tier": "15",
+            "owner": "0",
+        }
         for field, value in news.items():
             with self.subTest(field):
                 data = before.written([setting("2", field, value)])
@@ -92,12 +126,19 @@ class Tables(unittest.TestCase):
 
     def test_values_that_do_not_fit(self) -> None:
         for field, value, said in (
-            ("big", str(1 << 64), "a whole number from 0 to 18446744073709551615"), ("small", "-129", "from -128 to 127"),
-            ("berth", "101", "in steps of 5"), ("good", "talow", "one of colza, tallow; perhaps tallow"), ("price", "1e39", "at most 3.4"),
-            ("price", "dear", "a number such as"), ("code", "1234567", "at most 6 bytes in utf-8, this has 7"), ("raw", "00", "3 bytes"),
-            ("small", "05", "a whole number"), ("small", "-0", "a whole number"), ("name", "a\0b", "without the character 0"),
+            ("big", str(1 << 64), "a whole number from 0 to 18446744073709551615"),
+            ("small", "-129", "from -128 to 127"),
+            ("berth", "101", "in steps of 5"),
+            ("good", "talow", "one of colza, tallow; perhaps tallow"),
+            ("price", "1e39", "at most 3.4"),
+            ("price", "dear", "a number such as"),
+            ("code", "1234567", "at most 6 bytes in utf-8, this has 7"),
+            ("raw", "00", "3 bytes"),
+            ("small", "05", "a whole number"),
+            ("small", "-0", "a whole number"),
+            ("name", "a\0b", "without the character 0"),
             ("tier", "16", "from 0 to 15"),
-        ):  # fmt: skip
+        ):
             with self.subTest(field), self.assertRaises(FormatError) as caught:
                 table().written([setting("2", field, value)])
             self.assertIn(said, " ".join(caught.exception.lines()))
@@ -150,9 +191,13 @@ class Tables(unittest.TestCase):
     )
     @settings(max_examples=40, deadline=None)
     def test_any_changes_read_back(self, wanted: list[tuple[int, str, st.DataObject]]) -> None:
-        values = {"name": st.text(st.characters(exclude_categories=["Cs", "Cc"]), max_size=9), "big": st.integers(0, (1 << 64) - 1).map(str),
-                  "price": st.floats(width=32, allow_nan=False).map(lambda one: cell_text(float_value(repr(one), 32)) or ""),
-                  "code": st.sampled_from(["", "a", "ä1", "123456"]), "tier": st.integers(0, 15).map(str)}  # fmt: skip
+        values = {
+            "name": st.text(st.characters(exclude_categories=["Cs", "Cc"]), max_size=9),
+            "big": st.integers(0, (1 << 64) - 1).map(str),
+            "price": st.floats(width=32, allow_nan=False).map(lambda one: cell_text(float_value(repr(one), 32)) or ""),
+            "code": st.sampled_from(["", "a", "ä1", "123456"]),
+            "tier": st.integers(0, 15).map(str),
+        }
         record = {(at, field): data.draw(values[field]) for at, field, data in wanted}
         made = table().written([setting(str(at + 1), field, value) for (at, field), value in record.items()])
         sheet = table(made).sheets[0]
@@ -242,9 +287,16 @@ class Scenes(unittest.TestCase):
         self.assertIsNone(prove(self.scene.reading).difference)
 
     def test_fields_of_any_depth_are_set(self) -> None:
-        for sheet, key, field, value in (("keeper", "5", "place/y", "-32768"), ("chest", "6", "holds/1", "105"), ("lamp", "1", "range", "0.1"),
-                                         ("door", "2", "locked", "yes"), ("sign", "4", "says", "ansa.oil"), ("chest", "6", "hidden", "no"),
-                                         ("keeper", "5", "mood", "cheerful"), ("lamp", "1", "name", "Größer")):  # fmt: skip
+        for sheet, key, field, value in (
+            ("keeper", "5", "place/y", "-32768"),
+            ("chest", "6", "holds/1", "105"),
+            ("lamp", "1", "range", "0.1"),
+            ("door", "2", "locked", "yes"),
+            ("sign", "4", "says", "ansa.oil"),
+            ("chest", "6", "hidden", "no"),
+            ("keeper", "5", "mood", "cheerful"),
+            ("lamp", "1", "name", "Größer"),
+        ):
             with self.subTest(field):
                 after = self.changed(setting(key, field, value, sheet))
                 self.assertEqual(
@@ -320,9 +372,11 @@ class Layouts(unittest.TestCase):
 
     def test_a_kind_asks_for_what_it_needs(self) -> None:
         for kind, body, said in (
-            ("text", "    id  u8  id", "has no id, or no text"), ("scene", "    id  u8  value", "have no id"), ("table", "    id  u8  kept", "a table without records"),
+            ("text", "    id  u8  id", "has no id, or no text"),
+            ("scene", "    id  u8  value", "have no id"),
+            ("table", "    id  u8  kept", "a table without records"),
             ("scene", "    id  u8  id\n    a   u8  type\n    b   u8  type", "two fields for the type"),
-        ):  # fmt: skip
+        ):
             with self.assertRaises(LayoutError) as caught:
                 parse_layout(f'layout "x" kind {kind}\nblock rows at 0 repeats until end\n{body}\n', "x.layout")
             self.assertIn(said, caught.exception.message)

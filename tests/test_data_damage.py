@@ -52,8 +52,15 @@ def tried(data: bytes, name: str) -> int:
         document = open_data(data, LIBRARY, name)
         if document is not None:
             all_of(document)
-            change = next((Change("set", sheet.name, sheet.keys[0], field, sheet.cell(0, field), sheet.cell(0, field))
-                           for sheet in document.sheets for field in sheet.columns if len(sheet) and sheet.cell(0, field) is not None), None)  # fmt: skip
+            change = next(
+                (
+                    Change("set", sheet.name, sheet.keys[0], field, sheet.cell(0, field), sheet.cell(0, field))
+                    for sheet in document.sheets
+                    for field in sheet.columns
+                    if len(sheet) and sheet.cell(0, field) is not None
+                ),
+                None,
+            )
             if change is not None and not document.sheet(change.sheet).columns[change.field].rule.fixed:
                 document.written([change])
     except VolvexError as error:
@@ -126,8 +133,13 @@ class Damaged(unittest.TestCase):
 
 class Deep(unittest.TestCase):
     def test_things_within_each_other_without_end(self) -> None:
-        for data, name in ((b"<a>" * 100_000, "a.xml"), (b"<a>" * 5000 + b"</a>" * 5000, "a.xml"), (b"[" * 100_000, "a.json"), (b"[" * 900 + b"]" * 900, "a.json"),
-                           (b"<plist>" + b"<array>" * 3000 + b"</array>" * 3000 + b"</plist>", "a.plist")):  # fmt: skip
+        for data, name in (
+            (b"<a>" * 100_000, "a.xml"),
+            (b"<a>" * 5000 + b"</a>" * 5000, "a.xml"),
+            (b"[" * 100_000, "a.json"),
+            (b"[" * 900 + b"]" * 900, "a.json"),
+            (b"<plist>" + b"<array>" * 3000 + b"</array>" * 3000 + b"</plist>", "a.plist"),
+        ):
             with self.subTest(data[:9]):
                 self.assertEqual(tried(data, name), 1)
 
@@ -153,8 +165,18 @@ class Asked(unittest.TestCase):
             return
         self.assertLessEqual(len(rows), 3)
 
-    @given(st.lists(st.tuples(st.sampled_from(["set", "add", "remove"]), st.sampled_from(["barrels", "x"]), st.sampled_from(["1", "9"]),
-                              st.sampled_from(["name", "big", "marks", "y"]), st.sampled_from(["", "7", "Öl", "[1, 2]"])), max_size=4))  # fmt: skip
+    @given(
+        st.lists(
+            st.tuples(
+                st.sampled_from(["set", "add", "remove"]),
+                st.sampled_from(["barrels", "x"]),
+                st.sampled_from(["1", "9"]),
+                st.sampled_from(["name", "big", "marks", "y"]),
+                st.sampled_from(["", "7", "Öl", "[1, 2]"]),
+            ),
+            max_size=4,
+        )
+    )
     @settings(max_examples=80, deadline=None)
     def test_changes(self, told: list[tuple[str, str, str, str, str]]) -> None:
         changes = [

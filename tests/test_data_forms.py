@@ -206,10 +206,17 @@ class Excerpts(unittest.TestCase):
 
     def test_the_same_differences(self) -> None:
         for old, new in (
-            (b">3<", b">30<"), (b'id="2"/></crew>', b'id="7"/></crew>'), (b"red", b"blue"), (b"open='1'", b"open='2'"), (b"a > b", b"c"),
-            (b'<hand id="2"/>', b""), (b'<hand id="2"/>', b'<hand id="2"/><hand id="3" name="New"/>'), (b"<wick>4</wick>", b"<wick>4</wick><wick>5</wick>"),
-            (b'height="2"', b'height="9" keel="oak"'), (b"  <boat><id>y</id><sail>red</sail></boat>\r\n", b""),
-        ):  # fmt: skip
+            (b">3<", b">30<"),
+            (b'id="2"/></crew>', b'id="7"/></crew>'),
+            (b"red", b"blue"),
+            (b"open='1'", b"open='2'"),
+            (b"a > b", b"c"),
+            (b'<hand id="2"/>', b""),
+            (b'<hand id="2"/>', b'<hand id="2"/><hand id="3" name="New"/>'),
+            (b"<wick>4</wick>", b"<wick>4</wick><wick>5</wick>"),
+            (b'height="2"', b'height="9" keel="oak"'),
+            (b"  <boat><id>y</id><sail>red</sail></boat>\r\n", b""),
+        ):
             with self.subTest(new):
                 after = XML.replace(old, new)
                 self.assertNotEqual(after, XML)
@@ -369,11 +376,24 @@ class Looking(unittest.TestCase):
     def test_expressions(self) -> None:
         sheet = table().sheets[0]
         for text, rows in (
-            ("id > 1 and good == 'tallow'", [1, 2]), ("not id == 2", [0, 2]), ("name has 'rine' or id in (3)", [0, 2]), ("big > 18446744073709551613", [0]),
-            ("code begins '00' and code ends '2'", [1]), ("small * -1 == id", [0, 1, 2]), ("price > 1.15 and weight < 0.25", [1]),
-            ("id not in (1, 2)", [2]), ("@key == '3'", [2]), ("`name` == 'Ale'", [2]), ("length(name) > 5", [1]), ("wet == 'yes' and tier + 1 == 2", [0, 1, 2]),
-            ("round(price, 1) == 2.1", []), ("max(id, 2) == 2", [0, 1]), ("floor(price) == 3", [2]), ("lower(name) == 'ale'", [2]), ("deep < name", []),
-        ):  # fmt: skip
+            ("id > 1 and good == 'tallow'", [1, 2]),
+            ("not id == 2", [0, 2]),
+            ("name has 'rine' or id in (3)", [0, 2]),
+            ("big > 18446744073709551613", [0]),
+            ("code begins '00' and code ends '2'", [1]),
+            ("small * -1 == id", [0, 1, 2]),
+            ("price > 1.15 and weight < 0.25", [1]),
+            ("id not in (1, 2)", [2]),
+            ("@key == '3'", [2]),
+            ("`name` == 'Ale'", [2]),
+            ("length(name) > 5", [1]),
+            ("wet == 'yes' and tier + 1 == 2", [0, 1, 2]),
+            ("round(price, 1) == 2.1", []),
+            ("max(id, 2) == 2", [0, 1]),
+            ("floor(price) == 3", [2]),
+            ("lower(name) == 'ale'", [2]),
+            ("deep < name", []),
+        ):
             with self.subTest(text):
                 self.assertEqual(Expression(text).rows(sheet, "f").tolist(), rows)
         self.assertEqual(len(functions()), 9)
@@ -381,9 +401,16 @@ class Looking(unittest.TestCase):
     def test_expressions_that_are_none(self) -> None:
         sheet = table().sheets[0]
         for text, said in (
-            ("id >", "at its character 5"), ("__import__('os')", "there is no function __import__"), ("id.real > 1", "no field id.real"), ("name * 2", ""),
-            ("id", "neither true nor false"), ("id / 0 > 1", "division by 0"), ("round() == 1", "round takes 1 values"), ("idd > 1", "no field idd"), ("name and id > 1", "join conditions"),
-        ):  # fmt: skip
+            ("id >", "at its character 5"),
+            ("__import__('os')", "there is no function __import__"),
+            ("id.real > 1", "no field id.real"),
+            ("name * 2", ""),
+            ("id", "neither true nor false"),
+            ("id / 0 > 1", "division by 0"),
+            ("round() == 1", "round takes 1 values"),
+            ("idd > 1", "no field idd"),
+            ("name and id > 1", "join conditions"),
+        ):
             with self.subTest(text), self.assertRaises(VolvexError) as caught:
                 self.assertEqual(Expression(text).rows(sheet, "f").tolist(), [])
                 raise FormatError("f", "")
@@ -530,8 +557,10 @@ class Merging(unittest.TestCase):
 
         before, after = made(one), made(other)
         reached = opened(before.written(differences(before, after)))
-        self.assertEqual({key: reached.sheet("b").record(row) for key, row in reached.sheet("b").rows.items()},
-                         {key: after.sheet("b").record(row) for key, row in after.sheet("b").rows.items()})  # fmt: skip
+        self.assertEqual(
+            {key: reached.sheet("b").record(row) for key, row in reached.sheet("b").rows.items()},
+            {key: after.sheet("b").record(row) for key, row in after.sheet("b").rows.items()},
+        )
 
 
 if __name__ == "__main__":

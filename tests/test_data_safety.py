@@ -64,8 +64,29 @@ class KeyRing(unittest.TestCase):
 
 
 class Spreadsheets(unittest.TestCase):
-    TEXTS = ("=1+1", "+5", "-", "-x", "@SUM(A1)", "'=1", "''x", "\ttab", "\rback", "one\rtwo", "a\r\nb", "-5", "-5.5", 'q"q', "plain", " = ", "=",
-             "U+2028 \u2028 here", "\x1c", "\x85", "x,y;z")  # fmt: skip
+    TEXTS = (
+        "=1+1",
+        "+5",
+        "-",
+        "-x",
+        "@SUM(A1)",
+        "'=1",
+        "''x",
+        "\ttab",
+        "\rback",
+        "one\rtwo",
+        "a\r\nb",
+        "-5",
+        "-5.5",
+        'q"q',
+        "plain",
+        " = ",
+        "=",
+        "U+2028 \u2028 here",
+        "\x1c",
+        "\x85",
+        "x,y;z",
+    )
 
     def test_no_program_computes_a_text_and_all_come_back(self) -> None:
         for text in self.TEXTS:
@@ -137,8 +158,15 @@ class Spreadsheets(unittest.TestCase):
             return out.getvalue()
 
         page = zipfile.ZipFile(io.BytesIO(good)).read("xl/worksheets/sheet1.xml")
-        for data in (b"", b"PK", good[:-30], changed("xl/workbook.xml", b"<x/>"), changed("xl/worksheets/sheet1.xml", page[:80]),
-                     changed("[Content_Types].xml", b""), changed("xl/worksheets/sheet1.xml", page.replace(b"<row", b'<row r="x"', 1))):  # fmt: skip
+        for data in (
+            b"",
+            b"PK",
+            good[:-30],
+            changed("xl/workbook.xml", b"<x/>"),
+            changed("xl/worksheets/sheet1.xml", page[:80]),
+            changed("[Content_Types].xml", b""),
+            changed("xl/worksheets/sheet1.xml", page.replace(b"<row", b'<row r="x"', 1)),
+        ):
             try:
                 imported("xlsx", data, document, ALL, "a.xlsx")
             except VolvexError as error:
@@ -157,8 +185,21 @@ class Spreadsheets(unittest.TestCase):
     def test_texts_for_translators_come_back_exactly(self) -> None:
         texts = book("texts/menu.kwx")
         for text in ("first\u2028second", "a\x85b\x1cc\x1dd\x1ee\u2029f", "\x0b\x0c", "tab\tnew\nline\r", 'q"\\n'):
-            made = texts.reread(edited(texts, [Change("set", texts.sheets[0].name, texts.sheets[0].keys[0], "de",
-                                                      texts.sheets[0].cell(0, "de"), text)]))  # fmt: skip
+            made = texts.reread(
+                edited(
+                    texts,
+                    [
+                        Change(
+                            "set",
+                            texts.sheets[0].name,
+                            texts.sheets[0].keys[0],
+                            "de",
+                            texts.sheets[0].cell(0, "de"),
+                            text,
+                        )
+                    ],
+                )
+            )
             for form in ("po", "xlf"):
                 try:
                     data = exported(form, made, Wanted(language="de"))
@@ -195,8 +236,12 @@ class Edits(unittest.TestCase):
     def test_an_edit_that_does_not_read_back_is_refused(self) -> None:
         document = xml('<r><a id="q" v="1"/></r>')
         change = Change("set", "a", "q", "v", "1", "2")
-        for made, said in ((b"<r><a", "would break the file"), (b'<r><a id="q" v="3"/></r>', "read back as '3'"),
-                           (b'<r><a id="q" v="2" w="5"/></r>', "w would read back as '5'"), (b'<r><a id="other" v="2"/></r>', "")):  # fmt: skip
+        for made, said in (
+            (b"<r><a", "would break the file"),
+            (b'<r><a id="q" v="3"/></r>', "read back as '3'"),
+            (b'<r><a id="q" v="2" w="5"/></r>', "w would read back as '5'"),
+            (b'<r><a id="other" v="2"/></r>', ""),
+        ):
             with patch.object(type(document), "written", return_value=made):
                 if said:
                     with self.assertRaises(FormatError) as caught:
@@ -221,8 +266,10 @@ class Edits(unittest.TestCase):
             self.assertEqual(len(document.reread(edited(document, removed)).sheets[0]), 1)
 
     def test_content_of_entities_is_not_edited_into_broken_xml(self) -> None:
-        for text, key, field in (('<!DOCTYPE r [<!ENTITY e "<a>1</a>">]>\n<r id="z">&e;<b>7</b></r>', "z", "a"),
-                                 ("<!DOCTYPE r [<!ENTITY e \"<a v='1'/>\">]>\n<r id=\"z\">&e;it's</r>", "z", "a/v")):  # fmt: skip
+        for text, key, field in (
+            ('<!DOCTYPE r [<!ENTITY e "<a>1</a>">]>\n<r id="z">&e;<b>7</b></r>', "z", "a"),
+            ('<!DOCTYPE r [<!ENTITY e "<a v=\'1\'/>">]>\n<r id="z">&e;it\'s</r>', "z", "a/v"),
+        ):
             document = xml(text)
             with self.assertRaises(FormatError) as caught:
                 edited(document, [Change("set", document.sheets[0].name, key, field, "1", "5")])

@@ -31,7 +31,12 @@ class Demo(Case):
         cls.first = case.folder / "here"
 
     def test_it_runs_to_its_end_and_leaves_the_game_as_it_was(self) -> None:
-        claims = [line[2:].partition(" | ")[0] for name in chapter_names() for line in load_chapter(name).lines if line.startswith("? ")]  # fmt: skip
+        claims = [
+            line[2:].partition(" | ")[0]
+            for name in chapter_names()
+            for line in load_chapter(name).lines
+            if line.startswith("? ")
+        ]
         self.assertGreater(len(claims), 10)
         for claim in claims:
             self.assertIn(f"checked: {claim}", self.printed)
@@ -67,15 +72,33 @@ class Demo(Case):
         path = f"{Path(sys.executable).parent}{os.pathsep}{os.environ['PATH']}"
         environment = self.environment(PATH=path, VOLVEX_HOME=str(self.folder / "here" / "home"), PYTHONWARNINGS="")
         done = subprocess.run(
-            ["sh", "-c", script], cwd=self.folder, env=environment, encoding="utf-8", stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
-        )  # fmt: skip
+            ["sh", "-c", script],
+            cwd=self.folder,
+            env=environment,
+            encoding="utf-8",
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+        )
         self.assertEqual(done.returncode, 0, done.stdout)
         self.assertEqual(sorted(_results(done.stdout)), sorted(_results(printed)))  # notes come when they come
         self.assertEqual(_files(self.folder / "here"), _files(self.folder / "by-the-demo"))
 
     def test_every_command_that_it_shows_is_one_that_exists(self) -> None:
         shown = {shlex.split(line[2:])[1] for line in self.printed.splitlines() if line.startswith("$ volvex ")}
-        work = {"survey", "list", "find", "show", "layout", "bench", "take", "set", "changes", "build", "install", "restore"}  # fmt: skip
+        work = {
+            "survey",
+            "list",
+            "find",
+            "show",
+            "layout",
+            "bench",
+            "take",
+            "set",
+            "changes",
+            "build",
+            "install",
+            "restore",
+        }
         self.assertGreaterEqual(shown, work)
 
 

@@ -135,9 +135,10 @@ class Names(Case):
         )
         self.assertEqual([name for name in made.names if "unnamed" not in name], ["bells/new.ring"])
         numbered = self.archive(
-            layout('names numbered "{000}/{00}", 64 to a folder', [("u32", "name hash")]), archive({(9743,): b"a", (9744,): b"b", (5,): b"c"}, "I"),
+            layout('names numbered "{000}/{00}", 64 to a folder', [("u32", "name hash")]),
+            archive({(9743,): b"a", (9744,): b"b", (5,): b"c"}, "I"),
             "lamps/fresnel.tbl = 9743\nlamps/other.tbl = 152/16\n",
-        )  # fmt: skip
+        )
         self.assertEqual(numbered.names, ["unnamed/000/05.txt", "lamps/fresnel.tbl", "lamps/other.tbl"])
         self.assertEqual(numbered.rows_of("unnamed/152/15"), [1])
 
@@ -191,8 +192,9 @@ class OnABench(Case):
         """The entries of the loft that have no name, from the game's folder."""
         return [
             str(record["path"]).partition(f"{game.name}/")[2]
-            for record in self.records("list", f"{game.name}/{self.LOFT}") if "unnamed" in str(record["path"]) and record["type"] == kind
-        ]  # fmt: skip
+            for record in self.records("list", f"{game.name}/{self.LOFT}")
+            if "unnamed" in str(record["path"]) and record["type"] == kind
+        ]
 
     def test_without_a_name_an_entry_is_shown_taken_changed_and_put_back_under_its_key(self) -> None:
         game = self.game()
@@ -216,8 +218,20 @@ class OnABench(Case):
         self.volvex("drop", meshes[1], cwd=bench)
         before = self.volvex("changes", cwd=bench)
         (self.folder / "list.txt").write_text("\n".join(f"guides/chapter_{n:02}.txt" for n in range(1, 9)))
-        lamps = ("harbour_1", "harbour_2", "mole_red", "mole_green", "gull_rock", "drowned_tower", "fresnel_1", "fresnel_2", "fresnel_3", "bell_reef",
-                 "north_skerry", "old_light")  # fmt: skip
+        lamps = (
+            "harbour_1",
+            "harbour_2",
+            "mole_red",
+            "mole_green",
+            "gull_rock",
+            "drowned_tower",
+            "fresnel_1",
+            "fresnel_2",
+            "fresnel_3",
+            "bell_reef",
+            "north_skerry",
+            "old_light",
+        )
         others = [f"meshes/lamps/{lamp}.msh" for lamp in lamps]
         others += [
             f"boats/{boat}/{part}.msh"
@@ -303,8 +317,10 @@ class OnABench(Case):
             self.assertEqual(self.volvex("show", f"game/{path}"), text)
             self.assertEqual(len(self.records("list", f"game/{self.LOFT}")), 79)
         self.volvex("restore", game)
-        self.assertEqual({name: digest for name, digest in digests(game).items() if "logs" not in name and ".volvex" not in name},
-                         {name: text for name, text in before.items() if "logs" not in name})  # fmt: skip
+        self.assertEqual(
+            {name: digest for name, digest in digests(game).items() if "logs" not in name and ".volvex" not in name},
+            {name: text for name, text in before.items() if "logs" not in name},
+        )
 
     def test_lists_of_names_and_what_is_missing(self) -> None:
         game = self.game()

@@ -61,8 +61,10 @@ class Xml(unittest.TestCase):
         self.assertIn(b'range="5"', set_one(LAMPS, "xml", Target(), "lamp[12]/@range", "5"))
 
     def test_everything_else_stays(self) -> None:
-        strange = (b"\xef\xbb\xbf<?xml version='1.0'?>\r\n<!-- a 'note' -->\n<a  >\t<b id='x'\n  v = 'a > b'   w=\"1\" /><![CDATA[<b id='x' v='no'/>]]>"
-                   b"<c>&amp;</c >\n</a>\n<?end?>")  # fmt: skip
+        strange = (
+            b"\xef\xbb\xbf<?xml version='1.0'?>\r\n<!-- a 'note' -->\n<a  >\t<b id='x'\n  v = 'a > b'   w=\"1\" /><![CDATA[<b id='x' v='no'/>]]>"
+            b"<c>&amp;</c >\n</a>\n<?end?>"
+        )
         self.assertEqual(inserted(strange, set_one(strange, "xml", Target(row="x"), "v", "new")), [(b"a > b", b"new")])
         self.assertEqual(inserted(strange, set_one(strange, "xml", Target(), "c", "x")), [(b"&amp;", b"x")])
 
@@ -124,8 +126,10 @@ class Xml(unittest.TestCase):
             return
         lamp = next(element for element in ET.fromstring(data) if element.get("id") == "gull_rock")
         self.assertEqual(lamp.get(field), value)
-        self.assertEqual(set_one(data, "xml", Target(row="gull_rock"), field, "x"),
-                         set_one(LAMPS, "xml", Target(row="gull_rock"), field, "x"))  # fmt: skip
+        self.assertEqual(
+            set_one(data, "xml", Target(row="gull_rock"), field, "x"),
+            set_one(LAMPS, "xml", Target(row="gull_rock"), field, "x"),
+        )
 
 
 class Json(unittest.TestCase):
@@ -180,8 +184,12 @@ class Json(unittest.TestCase):
         self.assertEqual(set_one(data, "json", Target(row="k"), "c", "2"), data.replace(b"1", b"2"))
 
     def test_mistakes(self) -> None:
-        for target, field, says in ((Target(row="fog-09"), "every", "no row fog-09"), (Target(row="fog-03"), "evry", "has no field evry"),
-                                    (Target(at="bells/9"), "x", "no bells/9"), (Target(), "bells", "it has records: 6 of bells")):  # fmt: skip
+        for target, field, says in (
+            (Target(row="fog-09"), "every", "no row fog-09"),
+            (Target(row="fog-03"), "evry", "has no field evry"),
+            (Target(at="bells/9"), "x", "no bells/9"),
+            (Target(), "bells", "it has records: 6 of bells"),
+        ):
             with self.assertRaises(NotFoundError) as caught:
                 set_one(BELLS, "json", target, field, "1")
             self.assertIn(says, caught.exception.message)
@@ -191,9 +199,15 @@ class Json(unittest.TestCase):
             with self.assertRaises(VolvexError):
                 set_one(data, "json", Target(), "a", "1")
 
-    @given(st.recursive(st.none() | st.booleans() | st.integers() | st.text(max_size=8),
-                        lambda inner: st.lists(inner, max_size=4) | st.dictionaries(st.text(max_size=6), inner, max_size=4), max_leaves=12),
-           st.integers(), st.sampled_from([None, 2]))  # fmt: skip
+    @given(
+        st.recursive(
+            st.none() | st.booleans() | st.integers() | st.text(max_size=8),
+            lambda inner: st.lists(inner, max_size=4) | st.dictionaries(st.text(max_size=6), inner, max_size=4),
+            max_leaves=12,
+        ),
+        st.integers(),
+        st.sampled_from([None, 2]),
+    )
     @settings(max_examples=120, deadline=None)
     def test_whatever_surrounds_a_value(self, around: object, value: int, indent: int | None) -> None:
         for ascii_only in (True, False):

@@ -53,8 +53,15 @@ def edited(data: bytes, *pairs: tuple[str, str]) -> bytes:
 class Conformance(unittest.TestCase):
     """What every form must do for every kind of data that it takes."""
 
-    documents: dict[str, Callable[[], Document]] = {"table": table, "text": lambda: book("texts/menu.kwx"), "long": lambda: book("texts/dialogue.kwy"), "scene": lambda: book("scenes/lamp_room.kwn"),
-                 "xml": lambda: book("rules/workshop.xml"), "csv": lambda: book("tables/rations.tsv"), "lenses": lambda: book("tables/lenses.kwb")}  # fmt: skip
+    documents: dict[str, Callable[[], Document]] = {
+        "table": table,
+        "text": lambda: book("texts/menu.kwx"),
+        "long": lambda: book("texts/dialogue.kwy"),
+        "scene": lambda: book("scenes/lamp_room.kwn"),
+        "xml": lambda: book("rules/workshop.xml"),
+        "csv": lambda: book("tables/rations.tsv"),
+        "lenses": lambda: book("tables/lenses.kwb"),
+    }
 
     def test_out_and_back_is_no_change(self) -> None:
         tried = set()
@@ -87,8 +94,10 @@ class Conformance(unittest.TestCase):
 class Csv(unittest.TestCase):
     def test_it_is_what_others_read(self) -> None:
         rows = list(csv.DictReader(io.StringIO(out(table(), "csv").decode("utf-8-sig"))))
-        self.assertEqual(next((row["id"], row["name"], row["big"], row["code"], row["price"], row["marks"]) for row in rows),
-                         ("1", "Brine", "18446744073709551614", "001", "1.1", "[7, 1]"))  # fmt: skip
+        self.assertEqual(
+            next((row["id"], row["name"], row["big"], row["code"], row["price"], row["marks"]) for row in rows),
+            ("1", "Brine", "18446744073709551614", "001", "1.1", "[7, 1]"),
+        )
 
     def test_values_records_and_their_order(self) -> None:
         document = table()
@@ -122,8 +131,17 @@ class Csv(unittest.TestCase):
             ("14.75", "heavy"),
         )
         said = faults(book("tables/lenses.kwb"), "csv", data)
-        for one in ("line 2, column glass: 'presed'", "one of crown, flint, pressed; perhaps pressed", "line 2, column reach: '70000'", "from 0 to 65535",
-                    "line 3, column focus: '121'", "in steps of 5", "line 3, column clean: 'oui'", "line 4, column weight: 'heavy'", "a number such as"):  # fmt: skip
+        for one in (
+            "line 2, column glass: 'presed'",
+            "one of crown, flint, pressed; perhaps pressed",
+            "line 2, column reach: '70000'",
+            "from 0 to 65535",
+            "line 3, column focus: '121'",
+            "in steps of 5",
+            "line 3, column clean: 'oui'",
+            "line 4, column weight: 'heavy'",
+            "a number such as",
+        ):
             self.assertIn(one, said)
 
     def test_what_a_spreadsheet_spoils(self) -> None:

@@ -105,7 +105,7 @@ class member:
     write = staticmethod(lambda document, wanted: csv.write(document, wanted, ";"))
     read = staticmethod(csv.read)
 """,
-}  # fmt: skip
+}
 LAYOUT = """
 layout "oil casks" kind ledger
 little endian
@@ -151,7 +151,16 @@ content as mirror wrapped in plus
 """
 
 
-NAMES = {"compress": "mirror", "cipher": "plus", "kind": "ledger", "field_type": "digits", "file_type": "charts", "archive_format": "crate", "data_form": "notes", "exchange": "psv"}  # fmt: skip
+NAMES = {
+    "compress": "mirror",
+    "cipher": "plus",
+    "kind": "ledger",
+    "field_type": "digits",
+    "file_type": "charts",
+    "archive_format": "crate",
+    "data_form": "notes",
+    "exchange": "psv",
+}
 WORKER = """
 import contextlib, io, json, os, sys
 from volvex.__main__ import main
@@ -201,8 +210,12 @@ class Extending(Case):
         write_package(cls.package)
         environment = {**os.environ, "VOLVEX_HOME": str(Path(holder.name) / "home"), "PYTHONPATH": str(cls.package)}
         cls.worker = subprocess.Popen(
-            [sys.executable, "-c", WORKER], env=environment, encoding="utf-8", stdin=subprocess.PIPE, stdout=subprocess.PIPE,
-        )  # fmt: skip
+            [sys.executable, "-c", WORKER],
+            env=environment,
+            encoding="utf-8",
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+        )
         cls.addClassCleanup(cls.worker.communicate)
 
     def with_package(self, *words: object, status: int = 0) -> str:

@@ -285,9 +285,13 @@ class Special(unittest.TestCase):
             with self.subTest(name), Spool() as spool:
                 family, archive = FAMILIES[name], self.archive(name)
                 added = {
-                    f"{number:016x}" if name == "keyed" else f"ghost-{number}.bell" if name == "package" else f"lamps/{number}.txt":
-                    b"%d" % number for number in range(40)
-                }  # fmt: skip
+                    f"{number:016x}"
+                    if name == "keyed"
+                    else f"ghost-{number}.bell"
+                    if name == "package"
+                    else f"lamps/{number}.txt": b"%d" % number
+                    for number in range(40)
+                }
                 made = changed(archive, spool, {}, added, set())
                 self.assertEqual(family.load(made), {**family.load(family.make(family.files)), **added})
 

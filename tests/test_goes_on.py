@@ -325,20 +325,65 @@ class Kinds(unittest.TestCase):
     SAMPLES = {
         "midi": (b"MThd\0\0\0\6\0\1\0\1\1\xe0MTrk\0\0\0\4\0\xff\x2f\0", "type 1, 1 tracks, 480 ticks a quarter"),
         "mp3": (FRAME * 8, "MPEG 1 layer III, 44,100 Hz, stereo"),
-        "bmp": (b"BM" + (58).to_bytes(4, "little") + bytes(4) + (54).to_bytes(4, "little") + (40).to_bytes(4, "little")
-                + (1).to_bytes(4, "little") * 2 + b"\1\0\x18\0" + bytes(24) + bytes(4), "version 3, 1 x 1, 24 bits"),
+        "bmp": (
+            b"BM"
+            + (58).to_bytes(4, "little")
+            + bytes(4)
+            + (54).to_bytes(4, "little")
+            + (40).to_bytes(4, "little")
+            + (1).to_bytes(4, "little") * 2
+            + b"\1\0\x18\0"
+            + bytes(24)
+            + bytes(4),
+            "version 3, 1 x 1, 24 bits",
+        ),
         "tga": (b"\0\0\2" + bytes(9) + b"\2\0\2\0\x18\x20" + bytes(12), "2 x 2, 24 bits"),
-        "dds": (b"DDS \x7c\0\0\0" + bytes(4) + (4).to_bytes(4, "little") * 2 + bytes(8) + (1).to_bytes(4, "little") + bytes(44) + b"\x20\0\0\0\4\0\0\0DXT1"
-                + bytes(40) + bytes(8), "4 x 4, DXT1, 1 mip levels"),
-        "ktx": (b"\xabKTX 11\xbb\r\n\x1a\n" + b"".join(one.to_bytes(4, "little") for one in (0x04030201, 0x1401, 1, 0x1908, 0x8058, 0x1908, 2, 2, 0, 0, 1, 1, 0, 16))
-                + bytes(16), "version 1.1, 2 x 2, internal format 0x8058, 1 mip levels"),
-        "ktx2": (b"\xabKTX 20\xbb\r\n\x1a\n" + b"".join(one.to_bytes(4, "little") for one in (37, 1, 2, 2, 0, 0, 1, 1, 0)) + bytes(32)
-                 + b"".join(one.to_bytes(8, "little") for one in (104, 16, 16)) + bytes(16), "version 2.0, 2 x 2, format 37, 1 mip levels"),
-        "mo": (b"\xde\x12\x04\x95" + b"".join(one.to_bytes(4, "little") for one in (0, 1, 28, 36, 0, 28, 2, 44, 3, 47)) + b"Hi\0Hey\0", "revision 0.0, 1 texts, little endian"),
-        "ttf": (b"\0\1\0\0\0\4\0\0\0\0\0\0" + b"".join(tag + bytes(4) + (76).to_bytes(4, "big") + (4).to_bytes(4, "big") for tag in (b"cmap", b"glyf", b"head", b"maxp"))
-                + bytes(4), "4 tables"),
+        "dds": (
+            b"DDS \x7c\0\0\0"
+            + bytes(4)
+            + (4).to_bytes(4, "little") * 2
+            + bytes(8)
+            + (1).to_bytes(4, "little")
+            + bytes(44)
+            + b"\x20\0\0\0\4\0\0\0DXT1"
+            + bytes(40)
+            + bytes(8),
+            "4 x 4, DXT1, 1 mip levels",
+        ),
+        "ktx": (
+            b"\xabKTX 11\xbb\r\n\x1a\n"
+            + b"".join(
+                one.to_bytes(4, "little")
+                for one in (0x04030201, 0x1401, 1, 0x1908, 0x8058, 0x1908, 2, 2, 0, 0, 1, 1, 0, 16)
+            )
+            + bytes(16),
+            "version 1.1, 2 x 2, internal format 0x8058, 1 mip levels",
+        ),
+        "ktx2": (
+            b"\xabKTX 20\xbb\r\n\x1a\n"
+            + b"".join(one.to_bytes(4, "little") for one in (37, 1, 2, 2, 0, 0, 1, 1, 0))
+            + bytes(32)
+            + b"".join(one.to_bytes(8, "little") for one in (104, 16, 16))
+            + bytes(16),
+            "version 2.0, 2 x 2, format 37, 1 mip levels",
+        ),
+        "mo": (
+            b"\xde\x12\x04\x95"
+            + b"".join(one.to_bytes(4, "little") for one in (0, 1, 28, 36, 0, 28, 2, 44, 3, 47))
+            + b"Hi\0Hey\0",
+            "revision 0.0, 1 texts, little endian",
+        ),
+        "ttf": (
+            b"\0\1\0\0\0\4\0\0\0\0\0\0"
+            + b"".join(
+                tag + bytes(4) + (76).to_bytes(4, "big") + (4).to_bytes(4, "big")
+                for tag in (b"cmap", b"glyf", b"head", b"maxp")
+            )
+            + bytes(4),
+            "4 tables",
+        ),
         "woff": (b"wOFF\0\1\0\0" + (44).to_bytes(4, "big") + bytes(32), ""),
-    }  # fmt: skip
+    }
 
     def test_each_is_known_with_its_version(self) -> None:
         for kind, (data, detail) in self.SAMPLES.items():

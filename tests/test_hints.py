@@ -30,10 +30,18 @@ from volvex.source import BytesSource
 
 LAYOUTS = PACK_LAYOUT.parent
 FILES = {
-    "pack": "data/main.kwp", "loft": "loft/loft.kwa", "soundings": "isles/soundings.kws", "shores": "isles/shores.kwt",
-    "journals": "isles/journals.kwj", "chimes": "isles/chimes.kwr", "tides": "isles/tides.kwv", "rigging": "isles/rigging.kwo",
-    "lockers": "lockers/lockers.kwn", "speech": "speech/speech.kwl", "shallows": "shallows/firth.kwz",
-}  # fmt: skip
+    "pack": "data/main.kwp",
+    "loft": "loft/loft.kwa",
+    "soundings": "isles/soundings.kws",
+    "shores": "isles/shores.kwt",
+    "journals": "isles/journals.kwj",
+    "chimes": "isles/chimes.kwr",
+    "tides": "isles/tides.kwv",
+    "rigging": "isles/rigging.kwo",
+    "lockers": "lockers/lockers.kwn",
+    "speech": "speech/speech.kwl",
+    "shallows": "shallows/firth.kwz",
+}
 DATA = {
     "lenses": "tables/lenses.kwb",
     "fittings": "tables/fittings.kwb",
@@ -43,9 +51,14 @@ DATA = {
 # what nothing in these files shows: names that are small letters anyway, hashes of which no name is known, two unknown numbers,
 # a multiplier of values, 64 that happen to be multiples of 32
 UNSEEN = (
-    "hashes by fnv1a(bits 64), backslashes, leading slash", "hashes by fnv1(bits 64)", "hashes by fnv1a(bits 32)",
-    "focus u16 value", "content when type is 1 align 32", "colour u8 kept", "content align 64",
-)  # fmt: skip
+    "hashes by fnv1a(bits 64), backslashes, leading slash",
+    "hashes by fnv1(bits 64)",
+    "hashes by fnv1a(bits 32)",
+    "focus u16 value",
+    "content when type is 1 align 32",
+    "colour u8 kept",
+    "content align 64",
+)
 NAMES = DictionarySet()
 
 

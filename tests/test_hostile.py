@@ -64,8 +64,10 @@ class Names(Case):
         done = self.run_program("pack", "tree", "--like", "odd.zip", "--to", "new.zip", status=5)
         self.assertIn("left out: left.77.volvex-part", done.stderr)
         with zipfile.ZipFile(self.folder / "new.zip") as archive:
-            self.assertEqual({name: archive.read(name) for name in archive.namelist()},
-                             {"notes.volvex-part": b"changed", "a.123.volvex-part": b"a.123.volvex-part", "plain": b"plain"})  # fmt: skip
+            self.assertEqual(
+                {name: archive.read(name) for name in archive.namelist()},
+                {"notes.volvex-part": b"changed", "a.123.volvex-part": b"a.123.volvex-part", "plain": b"plain"},
+            )
 
     def test_names_in_utf_16_with_half_a_character(self) -> None:
         for raw in (b"\x00\xd8", b"a\x00\x00\xdc", b"a"):
@@ -91,8 +93,17 @@ class Names(Case):
 class Patterns(Case):
     def test_odd_brackets_stand_for_themselves(self) -> None:
         names = ["[z-a]", "[]", "[^]", "a", "b", "^", "a[", "]", "\\"]
-        for pattern, found in (("[z-a]", ["[z-a]"]), ("[]", ["[]"]), ("[^]", ["[^]", "^"]), ("[ab]", ["a", "b"]), ("[!ab^\\]]", []), ("a[", ["a["]),
-                               ("[^a]", ["a", "^"]), ("[!a]", ["b", "^", "]", "\\"]), ("[\\]", ["\\"])):  # fmt: skip
+        for pattern, found in (
+            ("[z-a]", ["[z-a]"]),
+            ("[]", ["[]"]),
+            ("[^]", ["[^]", "^"]),
+            ("[ab]", ["a", "b"]),
+            ("[!ab^\\]]", []),
+            ("a[", ["a["]),
+            ("[^a]", ["a", "^"]),
+            ("[!a]", ["b", "^", "]", "\\"]),
+            ("[\\]", ["\\"]),
+        ):
             rows = matching(names, [pattern])
             self.assertTrue(
                 set(found) & {names[row] for row in rows} or not found, (pattern, [names[row] for row in rows])
@@ -157,8 +168,13 @@ class Disks(Case):
         chunks = [chunk, chunk[:-5], chunk[-5:] + needle[:7], needle[7:] + chunk, needle]
         hits = _search_large("x", iter(chunks), Wanted(text="fresnel"), [])
         whole = b"".join(chunks)
-        self.assertEqual([(hit.line, hit.before, hit.match, hit.after) for hit in hits],
-                         [(whole[: whole.index(needle)].count(b"\n") + 1, "the ", "fresnel", " lens"), (whole.count(b"\n"), "the ", "fresnel", " lens")])  # fmt: skip
+        self.assertEqual(
+            [(hit.line, hit.before, hit.match, hit.after) for hit in hits],
+            [
+                (whole[: whole.index(needle)].count(b"\n") + 1, "the ", "fresnel", " lens"),
+                (whole.count(b"\n"), "the ", "fresnel", " lens"),
+            ],
+        )
         found = _search_large(
             "x", iter([b"\0" * 100 + b"\x01\x02", b"\x03" + b"\0" * 50]), Wanted(data=b"\x01\x02\x03"), []
         )

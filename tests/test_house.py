@@ -107,8 +107,12 @@ class Floors(unittest.TestCase):
                     self.assertNotIn(node.attr, ("environ", "getenv", "argv", "stdout", "stderr"), where)
 
     def test_code_is_generated_in_one_place_only(self) -> None:
-        users = [path.name for path, tree in modules() for node in ast.walk(tree)
-                 if isinstance(node, ast.Call) and getattr(node.func, "id", "") in ("exec", "compile")]  # fmt: skip
+        users = [
+            path.name
+            for path, tree in modules()
+            for node in ast.walk(tree)
+            if isinstance(node, ast.Call) and getattr(node.func, "id", "") in ("exec", "compile")
+        ]
         self.assertEqual(users, ["codegen.py"])
 
     def test_no_broad_except_but_where_all_is_undone_and_raised_again(self) -> None:

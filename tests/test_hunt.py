@@ -178,11 +178,15 @@ class Patterns(unittest.TestCase):
 
     def test_what_is_no_pattern_or_would_never_end(self) -> None:
         for text, said in (
-            ("{a", "a brace without its other half"), ("a}", "a brace without its other half"), ("{word}", "a list of words"),
-            ("{abc}", "neither a choice"), ("{9..1}", "runs backwards"), ("{c..a}", "runs backwards"),
+            ("{a", "a brace without its other half"),
+            ("a}", "a brace without its other half"),
+            ("{word}", "a list of words"),
+            ("{abc}", "neither a choice"),
+            ("{9..1}", "runs backwards"),
+            ("{c..a}", "runs backwards"),
             ("{0000000..9999999}{0000000..9999999}", "stands for 100,000,000,000,000 paths"),
             ("{1..99999999}", "numbers of different lengths"),
-        ):  # fmt: skip
+        ):
             with self.subTest(text), self.assertRaises(UsageError) as caught:
                 patterns.parse(text, {})
             self.assertIn(said, caught.exception.message)
@@ -204,9 +208,15 @@ class Patterns(unittest.TestCase):
 class Evidence(unittest.TestCase):
     def test_content_and_extension(self) -> None:
         for path, text, kind in (
-            ("a.png", "png", Kind.AGREES), ("a.jpeg", "jpg", Kind.AGREES), ("a.png", "txt", Kind.DISAGREES), ("a.xml", "png", Kind.DISAGREES),
-            ("a.csv", "txt", Kind.AGREES), ("a.msh", "bin", Kind.UNTOLD), ("a", "png", Kind.UNTOLD), ("a.txt", "bin", Kind.DISAGREES),
-        ):  # fmt: skip
+            ("a.png", "png", Kind.AGREES),
+            ("a.jpeg", "jpg", Kind.AGREES),
+            ("a.png", "txt", Kind.DISAGREES),
+            ("a.xml", "png", Kind.DISAGREES),
+            ("a.csv", "txt", Kind.AGREES),
+            ("a.msh", "bin", Kind.UNTOLD),
+            ("a", "png", Kind.UNTOLD),
+            ("a.txt", "bin", Kind.DISAGREES),
+        ):
             self.assertEqual(evidence.kind_of(path, text), kind, (path, text))
 
     def test_accidents(self) -> None:
@@ -246,11 +256,17 @@ class Hunts(Case):
         with zipfile.ZipFile(inner, "w", zipfile.ZIP_DEFLATED) as made:
             made.writestr("deep/list.txt", "C:\\work\\kelp\\bells\\fog_01.ring\n")
         files = {
-            "lamps/red.txt": b"see lamps/green.txt, which is more than the name of it\n", "lamps/green.txt": b"no light here\n",
-            "bells/fog_01.ring": b"RING\0", "bells/fog_07.ring": b"RING\1", "bells/fog_07_old.ring": b"RING\2",
-            "pictures/red.png": png.lamp(1, 2), "pictures/red_de.png": png.lamp(1, 3), "zzz/9f3a7c.qqq": b"\0\1",
-            "meshes/red.msh": b"\0MESH\x03red\0", "boats/x.bin": inner.getvalue(),
-        }  # fmt: skip
+            "lamps/red.txt": b"see lamps/green.txt, which is more than the name of it\n",
+            "lamps/green.txt": b"no light here\n",
+            "bells/fog_01.ring": b"RING\0",
+            "bells/fog_07.ring": b"RING\1",
+            "bells/fog_07_old.ring": b"RING\2",
+            "pictures/red.png": png.lamp(1, 2),
+            "pictures/red_de.png": png.lamp(1, 3),
+            "zzz/9f3a7c.qqq": b"\0\1",
+            "meshes/red.msh": b"\0MESH\x03red\0",
+            "boats/x.bin": inner.getvalue(),
+        }
         program = b"MZ\0\0" + bytes(60) + b"\x00pictures\\red.png\0" + bytes(100) + b"lamps/red.txt\0meshes/red.msh\0"
         found, done = self.mine(FNV, fnv_archive(files), program=program)
         self.assertEqual(done.before, len(files))

@@ -100,8 +100,12 @@ content
         self.assertEqual(entropy_along(BytesSource(b"", "x"))[1], [0.0])
 
     def test_files_inside_are_found_measured_and_taken_out(self) -> None:
-        inside = {"png": png.lamp(40, 7), "gzip": gzip.compress(b"lit " * 900), "zlib": zlib.compress(b"dusk" * 800, 9),
-                  "wav": b"RIFF" + struct.pack("<I", 40) + b"WAVE" + bytes(36)}  # fmt: skip
+        inside = {
+            "png": png.lamp(40, 7),
+            "gzip": gzip.compress(b"lit " * 900),
+            "zlib": zlib.compress(b"dusk" * 800, 9),
+            "wav": b"RIFF" + struct.pack("<I", 40) + b"WAVE" + bytes(36),
+        }
         data = RANDOM.randbytes(999)
         wanted = []
         for kind, one in inside.items():

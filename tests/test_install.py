@@ -344,8 +344,15 @@ class Guards(WithABuild):
         secret = self.folder / "secret"
         secret.write_text("mine")
         original = json.loads(good)["state"]["installed"][MAIN]["original"]
-        move = {"path": "kelpwick.ini", "old": digest_file(self.source / "kelpwick.ini"), "new": digest_file(secret),
-                "incoming": "../../secret", "aside": "replaced/0", "folder": "", "stamp": ""}  # fmt: skip
+        move = {
+            "path": "kelpwick.ini",
+            "old": digest_file(self.source / "kelpwick.ini"),
+            "new": digest_file(secret),
+            "incoming": "../../secret",
+            "aside": "replaced/0",
+            "folder": "",
+            "stamp": "",
+        }
         for tampered in (
             good.replace(f'"{MAIN}"', '"../secret"'),
             good.replace(original, "xx/etc/passwd"),
@@ -417,9 +424,14 @@ class Parts(Case):
 
     def test_the_journal_comes_back_as_it_was(self) -> None:
         text, two, three = (digest_bytes(name) for name in (b"1", b"2", b"3"))
-        state = State({"a": Installed(text, two), "b": Installed(None, three, "mods")}, [Older("a", three)], "install",
-                      [Move("a", text, two, "incoming/0", "replaced/0"), Move("b", three, None, None, "replaced/1", "mods")],
-                      [], {"a": Installed(text, two)})  # fmt: skip
+        state = State(
+            {"a": Installed(text, two), "b": Installed(None, three, "mods")},
+            [Older("a", three)],
+            "install",
+            [Move("a", text, two, "incoming/0", "replaced/0"), Move("b", three, None, None, "replaced/1", "mods")],
+            [],
+            {"a": Installed(text, two)},
+        )
         write_state(self.folder, state, Disk())
         self.assertEqual(read_state(self.folder), state)
         for name in ("state.json", "state.copy.json"):  # each of them is enough

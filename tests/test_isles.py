@@ -96,8 +96,14 @@ class Changing(Case):
         self.edit(CHIME, b"CHIM" + bytes(9000))
         self.edit(DEPTHS, b"SDG1" + b"\x40\x00\x40\x00" + b"\x05\x00" * 4096)
         out = self.played()
-        for text in ("high water 9.25 m", "Cade Wether writes: The lamp was never out.", "  Never land.", "31.0 m long, 4.5 m deep, 99 planks",
-                     "The Pans             5 fathoms", "9 chimes"):  # fmt: skip
+        for text in (
+            "high water 9.25 m",
+            "Cade Wether writes: The lamp was never out.",
+            "  Never land.",
+            "31.0 m long, 4.5 m deep, 99 planks",
+            "The Pans             5 fathoms",
+            "9 chimes",
+        ):
             self.assertIn(text, out)
         self.assertEqual(self.volvex("layout", "prove", self.source / "isles").count("identical"), 6)
         self.do("restore")
@@ -112,8 +118,14 @@ class Changing(Case):
     def test_new_entries(self) -> None:
         mine = self.folder / "mine.txt"
         mine.write_bytes(b"CHIM new")
-        for path in ("isles/tides.kwv/far_off.csv", "isles/journals.kwj/cade/winter.txt", "isles/shores.kwt/the_pans/ruins/3.txt",
-                     "isles/rigging.kwo/ghost.hull", "isles/chimes.kwr/ghost-1.chime", "isles/soundings.kws/unnamed/00000000000000aa.txt"):  # fmt: skip
+        for path in (
+            "isles/tides.kwv/far_off.csv",
+            "isles/journals.kwj/cade/winter.txt",
+            "isles/shores.kwt/the_pans/ruins/3.txt",
+            "isles/rigging.kwo/ghost.hull",
+            "isles/chimes.kwr/ghost-1.chime",
+            "isles/soundings.kws/unnamed/00000000000000aa.txt",
+        ):
             self.do("swap", "--new", path, mine)
         self.do("build")
         for name, module in isles.FORMATS.items():
@@ -150,8 +162,11 @@ class Changing(Case):
     def test_what_an_archive_cannot_say_is_refused(self) -> None:
         mine = self.folder / "mine.txt"
         mine.write_bytes(b"new")
-        for path, text in (("isles/shores.kwt/nowhere/3.txt", "no such folder"), ("isles/rigging.kwo/ghost.anchor", "as numbers"),
-                           ("lockers/lockers.kwn/depths.txt", "goes by numbers")):  # fmt: skip
+        for path, text in (
+            ("isles/shores.kwt/nowhere/3.txt", "no such folder"),
+            ("isles/rigging.kwo/ghost.anchor", "as numbers"),
+            ("lockers/lockers.kwn/depths.txt", "goes by numbers"),
+        ):
             self.do("swap", "--new", path, mine)
             said = self.complaint("build", status=3 if "folder" in text else 5, cwd=self.work)
             self.assertIn(text, said)

@@ -39,8 +39,13 @@ class Made(Case):
 
     def test_the_program(self) -> None:
         def kelpwick(*words: str) -> subprocess.CompletedProcess[str]:
-            return subprocess.run([sys.executable, "-m", "kelpwick", *words], cwd=self.folder, env=self.environment(),
-                                  capture_output=True, encoding="utf-8")  # fmt: skip
+            return subprocess.run(
+                [sys.executable, "-m", "kelpwick", *words],
+                cwd=self.folder,
+                env=self.environment(),
+                capture_output=True,
+                encoding="utf-8",
+            )
 
         self.assertEqual(kelpwick("make", "g", "--seed", "3").returncode, 0)
         self.assertEqual(kelpwick("make", "g").returncode, 1)

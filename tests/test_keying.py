@@ -20,9 +20,28 @@ from volvex.layout.model import KeyRule, Place
 from volvex.layout.name_hash import Keying, Numbering
 
 PATH = "Data/Lämps/Fresnel.TBL"
-HASHES = ("fnv1", "fnv1a", "fnv1(bits 64)", "fnv1a(bits 64)", "fnv1a(start 7)", "djb2", "djb2(bits 64, mix xor)", "sdbm", "one_at_a_time",
-          "crc32", "crc(bits 16, poly 0x1021, start 0xffff, reflected no)", "crc(bits 64, poly 0x42f0e1eba9ea3693, start 1, reflected no, final 9)",
-          "murmur2", "murmur2(bits 64, start 7)", "murmur3(start 9)", "xxh32", "xxh32(start 5)", "xxh64", "xxh64(start 99)", "adler32")  # fmt: skip
+HASHES = (
+    "fnv1",
+    "fnv1a",
+    "fnv1(bits 64)",
+    "fnv1a(bits 64)",
+    "fnv1a(start 7)",
+    "djb2",
+    "djb2(bits 64, mix xor)",
+    "sdbm",
+    "one_at_a_time",
+    "crc32",
+    "crc(bits 16, poly 0x1021, start 0xffff, reflected no)",
+    "crc(bits 64, poly 0x42f0e1eba9ea3693, start 1, reflected no, final 9)",
+    "murmur2",
+    "murmur2(bits 64, start 7)",
+    "murmur3(start 9)",
+    "xxh32",
+    "xxh32(start 5)",
+    "xxh64",
+    "xxh64(start 99)",
+    "adler32",
+)
 
 
 def keying(rules: str, *keys: tuple[str, str]) -> Keying:
@@ -66,8 +85,10 @@ class Rules(unittest.TestCase):
     def test_folder_file_and_extension_apart(self) -> None:
         made = keying(
             "hashes by fnv1a\nhashes of folders by crc32, lower case, closing slash\nhashes of extensions by djb2",
-            ("u32", "folder hash"), ("u32", "name hash"), ("u32", "extension hash"),
-        )  # fmt: skip
+            ("u32", "folder hash"),
+            ("u32", "name hash"),
+            ("u32", "extension hash"),
+        )
         djb2 = CHECKSUM.get("djb2").new()
         djb2.update(b"TBL")
         wanted = (zlib.crc32("data/lämps/".encode()), fnv1a(b"Fresnel", 32), djb2.value())
@@ -76,9 +97,16 @@ class Rules(unittest.TestCase):
         self.assertEqual(made.bits, 96)
 
     def test_folder_and_file_in_the_halves_of_one_number(self) -> None:
-        text = layout("hashes by fnv1a", [("u64", "described")]).replace(
-            "    start   u32", "    folder  packed bits 32 to 63 folder hash\n    name packed bits 0 to 31 name hash\n    start   u32", 1
-        ).replace("k0      u64", "packed  u64").replace(" sorted by k0", "")  # fmt: skip
+        text = (
+            layout("hashes by fnv1a", [("u64", "described")])
+            .replace(
+                "    start   u32",
+                "    folder  packed bits 32 to 63 folder hash\n    name packed bits 0 to 31 name hash\n    start   u32",
+                1,
+            )
+            .replace("k0      u64", "packed  u64")
+            .replace(" sorted by k0", "")
+        )
         number = fnv1a(b"lamps", 32) << 32 | fnv1a(b"red.txt", 32)
         made = archive_of(text, archive({(number,): b"lit"}, "Q"))
         self.assertEqual(made.entries.names.all(), [f"{fnv1a(b'lamps', 32):08x}/{fnv1a(b'red.txt', 32):08x}"])

@@ -59,8 +59,13 @@ class KeyFile(Case):
         self.game()
         said = self.keys("add", "kelpwick-post", input=PASSWORD)
         said += self.keys("list") + self.keys("list", "--json") + self.keys("add", "kelpwick-post", input=PASSWORD)
-        for words in (("survey", "game"), ("survey", "game", "--json"), ("identify", "game/post/winter.kpz", "--json"),
-                      ("list", "game/post/winter.kpz", "--long"), ("layout", "prove", "game/post")):  # fmt: skip
+        for words in (
+            ("survey", "game"),
+            ("survey", "game", "--json"),
+            ("identify", "game/post/winter.kpz", "--json"),
+            ("list", "game/post/winter.kpz", "--long"),
+            ("layout", "prove", "game/post"),
+        ):
             done = self.run_program(*words)
             said += done.stdout + done.stderr
         work = self.bench(self.folder / "game")

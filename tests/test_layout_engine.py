@@ -33,7 +33,7 @@ from tests.formats import (
     packed,
     stream,
     zero,
-)  # fmt: skip
+)
 from tests.support import archive_of, made_game, pack_layout
 from volvex.archive import LayoutArchive
 from volvex.archive.mutation_proof import prove_harder
@@ -126,15 +126,25 @@ class Golden(unittest.TestCase):
             (stretch.start, stretch.size, stretch.what, stretch.name, stretch.value)
             for stretch in stretches(self.archive.reading)
         ]
-        self.assertEqual(told, [
-            (0, 2, "field", "head.version", "2"), (2, 3, "field", "head.mark", "'GLD'"), (5, 1, "field", "head.odd", "-0x2"),
-            (6, 4, "field", "head.places", "24 (0x1a)"), (10, 2, "field", "head.count", "1 (0x2)"),
-            (12, 4, "content", "oil", ""), (16, 1, "content", "wick", ""),
-            (17, 9, "unexplained", "unexplained", "ee ee ee 01 02 03 04 05 99"),
-            (26, 4, "field", "list[0].name", "oil"), (30, 2, "field", "list[0].begin", "3 (0xc)"),
-            (32, 4, "field", "list[0].size", "4"), (36, 5, "field", "list[1].name", "wick"),
-            (41, 2, "field", "list[1].begin", "4 (0x10)"), (43, 4, "field", "list[1].size", "1"),
-        ])  # fmt: skip
+        self.assertEqual(
+            told,
+            [
+                (0, 2, "field", "head.version", "2"),
+                (2, 3, "field", "head.mark", "'GLD'"),
+                (5, 1, "field", "head.odd", "-0x2"),
+                (6, 4, "field", "head.places", "24 (0x1a)"),
+                (10, 2, "field", "head.count", "1 (0x2)"),
+                (12, 4, "content", "oil", ""),
+                (16, 1, "content", "wick", ""),
+                (17, 9, "unexplained", "unexplained", "ee ee ee 01 02 03 04 05 99"),
+                (26, 4, "field", "list[0].name", "oil"),
+                (30, 2, "field", "list[0].begin", "3 (0xc)"),
+                (32, 4, "field", "list[0].size", "4"),
+                (36, 5, "field", "list[1].name", "wick"),
+                (41, 2, "field", "list[1].begin", "4 (0x10)"),
+                (43, 4, "field", "list[1].size", "1"),
+            ],
+        )
         counted = coverage(self.archive.reading)
         self.assertEqual((counted.size, counted.fields, counted.kept, counted.content), (47, 33, 1, 5))
         self.assertEqual(sum(stretch.size for stretch in counted.unexplained), 9)
@@ -493,8 +503,16 @@ block rows at 4 repeats
 class RecordTypes(unittest.TestCase):
     """Variable-size records: the generated loop against a plain reading, both directions."""
 
-    @given(st.lists(st.tuples(st.integers(0, 65535), st.binary(max_size=40), st.integers(-(2**31), 2**31 - 1), st.binary(max_size=30)), max_size=30),
-           st.sampled_from(["u8", "u16", "u32", "u16 big", "zero"]), st.sampled_from(["u8", "u16 big", "zero", "32"]))  # fmt: skip
+    @given(
+        st.lists(
+            st.tuples(
+                st.integers(0, 65535), st.binary(max_size=40), st.integers(-(2**31), 2**31 - 1), st.binary(max_size=30)
+            ),
+            max_size=30,
+        ),
+        st.sampled_from(["u8", "u16", "u32", "u16 big", "zero"]),
+        st.sampled_from(["u8", "u16 big", "zero", "32"]),
+    )
     @settings(max_examples=60, deadline=None)
     def test_there_and_back(self, rows: list[tuple[int, bytes, int, bytes]], name: str, note: str) -> None:
         rows = [(a, n.replace(b"\0", b"-") if name == "zero" else n, b, _clean(t, note)) for a, n, b, t in rows]

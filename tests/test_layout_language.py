@@ -24,7 +24,7 @@ from volvex.layout.model import (
     Opaque,
     Raw,
     Text,
-)  # fmt: skip
+)
 from volvex.layout.order import checksum_order
 from volvex.layout.write.checks import unwritable
 
@@ -64,8 +64,13 @@ class Understood(unittest.TestCase):
         self.assertEqual(layout.content, Content(1, 0))
 
     def test_types(self) -> None:
-        layout = parse(changed("    size   u32", "    a u8 kept\n    b i64 big kept\n    c 7 bytes kept\n    d text 9 kept\n"
-                               "    e text zero in cp1252 kept\n    f text u8 kept\n    size   u32"))  # fmt: skip
+        layout = parse(
+            changed(
+                "    size   u32",
+                "    a u8 kept\n    b i64 big kept\n    c 7 bytes kept\n    d text 9 kept\n"
+                "    e text zero in cp1252 kept\n    f text u8 kept\n    size   u32",
+            )
+        )
         types = {field.name: field.type for field in layout.blocks[1].fields}
         self.assertEqual(types["a"], Number(8, False, False))
         self.assertEqual(types["b"], Number(64, True, True))
@@ -87,8 +92,11 @@ class Understood(unittest.TestCase):
         self.assertEqual(fields["check"], ChecksumOf("crc32", "stored content"))
 
     def test_changes_of_numbers_keep_their_order(self) -> None:
-        layout = parse(changed("start  u32  ", "start  u32 plus 4 x 16 xor 0xff  ").replace(
-            'known by "TEST" at 0', 'known by "TEST" at 0\ncontent align 32 fill 00'))  # fmt: skip
+        layout = parse(
+            changed("start  u32  ", "start  u32 plus 4 x 16 xor 0xff  ").replace(
+                'known by "TEST" at 0', 'known by "TEST" at 0\ncontent align 32 fill 00'
+            )
+        )
         field = layout.blocks[1].fields[1]
         self.assertEqual(field.changes, (NumberChange("plus", 4), NumberChange("times", 16), NumberChange("xor", 255)))
 
@@ -129,16 +137,32 @@ MISTAKES: tuple[tuple[str, str, str, int, int, str, str], ...] = (
     ("an unknown checksum", "files  u32       count of table", "files  u32       crc33 of table", 8, 22, "crc33", ""),
     ("an unknown kind", "kind archive", "kind archives", 2, 20, "kind archives", "archive"),
     ("a constant of another length", 'is "TEST"', 'is "TES"', 7, 5, "not 4 bytes", ""),
-    ("a constant that does not fit", "files  u32       count of table", "files  u8        is 300", 8, 5, "does not fit", "0 to 255"),
+    (
+        "a constant that does not fit",
+        "files  u32       count of table",
+        "files  u8        is 300",
+        8,
+        5,
+        "does not fit",
+        "0 to 255",
+    ),
     ("a text that measures", "files  u32 ", "files  text u8 ", 8, 5, "measures something", "u32"),
     ("a repeated field", "    where  u32", "    files  u32", 9, 5, "already", "another name"),
     ("a count of one record", "count of table", "count of head", 8, 5, "one record", "repeats"),
     ("no unit in the table", "size of content", "size of content { 0 none }", 14, 22, "takes no table", ""),
-    ("a checksum that is too wide", "size   u32       size of content", "size u32 size of content\n    c u16 crc32 of content", 15, 5, "32 bits", "u32"),
+    (
+        "a checksum that is too wide",
+        "size   u32       size of content",
+        "size u32 size of content\n    c u16 crc32 of content",
+        15,
+        5,
+        "32 bits",
+        "u32",
+    ),
     ("an unknown encoding", "text u16  name", "text u16 in utf-9 name", 12, 24, "utf-9", "cp1252"),
     ("a unit that alignment lacks", "start  u32 ", "start  u32 x 64 ", 13, 5, "multiples of 1", "content align 64"),
     ("a text without an end", 'is "TEST"', 'is "TEST', 7, 25, "not understood", ""),
-)  # fmt: skip
+)
 
 
 class Mistakes(unittest.TestCase):
@@ -162,17 +186,22 @@ class Mistakes(unittest.TestCase):
         self.assertEqual(len(caught.exception.errors), 2)
 
     def test_what_is_missing_is_named(self) -> None:
-        for gone, says in (("    where  u32       start of table\n", "no field gives the start of table"),
-                           ("    files  u32       count of table\n", "the count of table"),
-                           ("    name   text u16  name\n", "no field gives the name"),
-                           ("    size   u32       size of content\n", "how long an entry's content is")):  # fmt: skip
+        for gone, says in (
+            ("    where  u32       start of table\n", "no field gives the start of table"),
+            ("    files  u32       count of table\n", "the count of table"),
+            ("    name   text u16  name\n", "no field gives the name"),
+            ("    size   u32       size of content\n", "how long an entry's content is"),
+        ):
             with self.subTest(gone), self.assertRaises(VolvexError) as caught:
                 parse(changed(gone, ""))
             self.assertIn(says, caught.exception.message)
 
     def test_blocks_that_can_only_be_found_through_themselves(self) -> None:
-        text = changed("    where  u32       start of table\n", "").replace(
-            "    name   text", "    where u32 kept\n    name   text").replace("block head at 0", "block head")  # fmt: skip
+        text = (
+            changed("    where  u32       start of table\n", "")
+            .replace("    name   text", "    where u32 kept\n    name   text")
+            .replace("block head at 0", "block head")
+        )
         with self.assertRaises(VolvexError) as caught:
             parse(text)
         self.assertIn("no field gives the start of head", caught.exception.message)
@@ -430,12 +459,15 @@ class Writable(unittest.TestCase):
     def test_a_fixed_place_behind_a_block_that_grows(self) -> None:
         text = changed("block table repeats", "block tail at 600\n    x u32 kept\n\nblock table at 12 repeats")
         reasons = unwritable(parse(text))
-        self.assertEqual([(place.line, reason) for place, reason in reasons],
-                         [(11, "tail has a fixed place behind a block that may grow into it")])  # fmt: skip
+        self.assertEqual(
+            [(place.line, reason) for place, reason in reasons],
+            [(11, "tail has a fixed place behind a block that may grow into it")],
+        )
 
     def test_checksums_that_cover_each_other(self) -> None:
         text = changed("    where  u32", "    s u32 crc32 of foot\n    foot_at u32 start of foot\n    where  u32") + (
-            "\nblock foot\n    t u32 crc32 of head\n")  # fmt: skip
+            "\nblock foot\n    t u32 crc32 of head\n"
+        )
         layout = parse(text)
         self.assertEqual([block.name for block in checksum_order(layout)], ["table"])
         self.assertEqual(len(unwritable(layout)), 2)
@@ -502,9 +534,11 @@ class Program(Case):
 class Written(unittest.TestCase):
     def test_what_is_often_written_gets_the_right_form(self) -> None:
         for line, hint in (
-            ("name text u8 x 2 in utf-16-le name", "text u8 in utf-16-le x 2"), ("name text 8 filled 0 name", "two digits: 00"),
-            ("mark 2 bytes is hex 6c6d", "hex 6c 6d"), ("m u8 codec of content { 0 = none }", "{ 0 none, 1 zlib }"),
-        ):  # fmt: skip
+            ("name text u8 x 2 in utf-16-le name", "text u8 in utf-16-le x 2"),
+            ("name text 8 filled 0 name", "two digits: 00"),
+            ("mark 2 bytes is hex 6c6d", "hex 6c 6d"),
+            ("m u8 codec of content { 0 = none }", "{ 0 none, 1 zlib }"),
+        ):
             with self.subTest(line), self.assertRaises(LayoutError) as caught:
                 parse_layout(f'layout "x" kind archive\nblock t at 0 repeats\n    {line}\n', "x.layout")
             self.assertIn(hint, caught.exception.hint)

@@ -63,8 +63,13 @@ class Paths(KeptGame):
         self.assertEqual(matching(names, ["x[1].txt"]).tolist(), [2])
 
     def test_near_misses_are_suggested(self) -> None:
-        for path, hint in ((f"{MAIN}/rules/Lamps.xml", f"{MAIN}/rules/lamps.xml"), (f"{MAIN}/rules/lamp.xml", f"{MAIN}/rules/lamps.xml"),
-                           ("Data/main.kwp", "data"), ("data/mian.kwp", "data/main.kwp"), (f"{MAIN}/lamps.xml", f"{MAIN}/rules/lamps.xml")):  # fmt: skip
+        for path, hint in (
+            (f"{MAIN}/rules/Lamps.xml", f"{MAIN}/rules/lamps.xml"),
+            (f"{MAIN}/rules/lamp.xml", f"{MAIN}/rules/lamps.xml"),
+            ("Data/main.kwp", "data"),
+            ("data/mian.kwp", "data/main.kwp"),
+            (f"{MAIN}/lamps.xml", f"{MAIN}/rules/lamps.xml"),
+        ):
             if os.name == "nt" and path.startswith("Data"):
                 continue
             with self.subTest(path), self.assertRaises(NotFoundError) as caught:
@@ -79,10 +84,22 @@ class Paths(KeptGame):
 
 class Kinds(unittest.TestCase):
     def test_by_content(self) -> None:
-        for head, kind in ((b"", "empty"), (b"\x89PNG\r\n\x1a\n...", "png"), (b"<?xml version", "xml"), (b"\xef\xbb\xbf<lamps>", "xml"),
-                           (b'{"a": 1}', "json"), (b" [\n 1]", "json"), (b"hour;height", "text"), (b"RIFF....WAVE", "wav"),
-                           (b"RING\x00\x01", "binary"), ("<a>é</a>".encode("utf-16"), "xml"), ("{é}".encode(), "text"),
-                           (b"MZ\x90\0", "exe"), (b"\xff\xfe\x00", "text"), ("Öl".encode("cp1252"), "binary")):  # fmt: skip
+        for head, kind in (
+            (b"", "empty"),
+            (b"\x89PNG\r\n\x1a\n...", "png"),
+            (b"<?xml version", "xml"),
+            (b"\xef\xbb\xbf<lamps>", "xml"),
+            (b'{"a": 1}', "json"),
+            (b" [\n 1]", "json"),
+            (b"hour;height", "text"),
+            (b"RIFF....WAVE", "wav"),
+            (b"RING\x00\x01", "binary"),
+            ("<a>é</a>".encode("utf-16"), "xml"),
+            ("{é}".encode(), "text"),
+            (b"MZ\x90\0", "exe"),
+            (b"\xff\xfe\x00", "text"),
+            ("Öl".encode("cp1252"), "binary"),
+        ):
             with self.subTest(head):
                 self.assertEqual(kind_by_content(head), kind)
 
@@ -199,8 +216,10 @@ class Find(KeptGame):
     def test_by_name(self) -> None:
         out = self.volvex("find", self.shared / "data", "--name", "FRESNEL*", "-i")
         self.assertEqual(len(out.splitlines()) - 1, 6)
-        self.assertEqual(self.records("find", self.shared / "data", "--name", "*/rules/l*.json")[0]["path"],
-                         f"{self.shared.as_posix()}/{MAIN}/rules/letters.json")  # fmt: skip
+        self.assertEqual(
+            self.records("find", self.shared / "data", "--name", "*/rules/l*.json")[0]["path"],
+            f"{self.shared.as_posix()}/{MAIN}/rules/letters.json",
+        )
 
     def test_by_text_with_its_line(self) -> None:
         hits = self.records("find", self.shared / "data", self.shared / "loft", "--text", "fresnel_3")
@@ -297,8 +316,14 @@ class OnATerminal(KeptGame):
 
         ours, theirs = pty.openpty()
         fcntl.ioctl(theirs, termios.TIOCSWINSZ, struct.pack("HHHH", 24, 80, 0, 0))
-        process = subprocess.Popen([str(PROGRAM), *words], stdin=theirs, stdout=theirs, stderr=theirs, cwd=self.folder,
-                                   env=self.environment(TERM="xterm-256color", **more))  # fmt: skip
+        process = subprocess.Popen(
+            [str(PROGRAM), *words],
+            stdin=theirs,
+            stdout=theirs,
+            stderr=theirs,
+            cwd=self.folder,
+            env=self.environment(TERM="xterm-256color", **more),
+        )
         os.close(theirs)
         out = b""
         while True:
@@ -349,8 +374,15 @@ class Layouts(KeptGame):
 
     def test_a_start_for_a_layout(self) -> None:
         out = self.volvex("layout", "new", self.shared / MAIN)
-        for said in ("94,908 bytes", "little endian", 'known by "KWPK" at 0', 'is "KWPK"', "length of file     # this is the size",
-                     "67 (0x43); a count?", "a count? or a place? there stands 11 00 62 65 6c 6c 73 2f  ··bells/fog-01.r"):  # fmt: skip
+        for said in (
+            "94,908 bytes",
+            "little endian",
+            'known by "KWPK" at 0',
+            'is "KWPK"',
+            "length of file     # this is the size",
+            "67 (0x43); a count?",
+            "a count? or a place? there stands 11 00 62 65 6c 6c 73 2f  ··bells/fog-01.r",
+        ):
             self.assertIn(said, out)
         self.volvex("layout", "new", self.shared / MAIN, "--to", "my.layout")
         self.assertEqual((self.folder / "my.layout").read_text(encoding="utf-8"), out)

@@ -46,8 +46,22 @@ class Looking(KeptGame):
             [line.split() for line in out.splitlines()],
             [["name", "weight"], ["Great", "drum", "88.8"], ["Drum", "31.1"], ["2", "records", "of", "6"]],
         )
-        self.assertEqual(json.loads(self.show(LENSES, "--limit", "1", "--json")),
-                         [{"id": "101", "name": "Penny glass", "glass": "pressed", "reach": "5", "weight": "0.4", "focus": "35", "fitted": "2", "clean": "yes", "grade": "1"}])  # fmt: skip
+        self.assertEqual(
+            json.loads(self.show(LENSES, "--limit", "1", "--json")),
+            [
+                {
+                    "id": "101",
+                    "name": "Penny glass",
+                    "glass": "pressed",
+                    "reach": "5",
+                    "weight": "0.4",
+                    "focus": "35",
+                    "fitted": "2",
+                    "clean": "yes",
+                    "grade": "1",
+                }
+            ],
+        )
         self.assertIn("4 more: --all", self.show(LENSES, "--limit", "2"))
         self.assertIn("menu.start", self.show(MENU))
         self.assertIn(
@@ -233,9 +247,13 @@ class Setting(Benches):
 
     def test_what_goes_with_what(self) -> None:
         for words, said in (
-            ((LENSES,), "no field is given"), ((LENSES, "--remove"), "no record is given"), ((LENSES, "--row", "1", "--copy", "1=2"), "name their records themselves"),
-            ((LENSES, "a=1", "--row", "1", "--remove"), "goes with no --remove"), ((LENSES, "--copy", "1"), "is not OLD=NEW"), ((LENSES, "reach=5"), "has 6 records of lenses"),
-        ):  # fmt: skip
+            ((LENSES,), "no field is given"),
+            ((LENSES, "--remove"), "no record is given"),
+            ((LENSES, "--row", "1", "--copy", "1=2"), "name their records themselves"),
+            ((LENSES, "a=1", "--row", "1", "--remove"), "goes with no --remove"),
+            ((LENSES, "--copy", "1"), "is not OLD=NEW"),
+            ((LENSES, "reach=5"), "has 6 records of lenses"),
+        ):
             self.assertIn(said, self.complaint("set", *words, cwd=self.work, status=2))
 
     def test_nothing_is_written_when_one_value_does_not_fit(self) -> None:

@@ -393,17 +393,27 @@ class Library_(WithGame):
     def test_bad_mods_are_refused_in_words(self) -> None:
         good = DESCRIPTOR.format(id="x")
         cases: tuple[tuple[dict[str, str | bytes], str], ...] = (
-            ({}, "has no mod.toml"), ({"mod.toml": "id = "}, "not a valid descriptor"), ({"mod.toml": good.replace('"x"', '"X Y"')}, "id is 'X Y'"),
-            ({"mod.toml": good + 'colour = "red"\n'}, "no `colour`"), ({"mod.toml": good + 'requires = ["a => 1"]\n'}, "a => 1"),
-            ({"mod.toml": b"\xff\xfe"}, "not a valid descriptor"), ({"mod.toml": good + "x = " + "[" * 5000}, "not a valid descriptor"),
-            ({"mod.toml": good + 'icon = "../../etc/passwd"\n'}, "icon"), ({"mod.toml": good + 'icon = "i.png"\n', "i.png": "no picture"}, "expected a picture"),
-            ({"mod.toml": good, "changes/a.json": "[]"}, "not a valid list"), ({"mod.toml": good, "changes/a.json": '{"changes": [{"what": "set"}]}'}, "not a change"),
-            ({"mod.toml": good, "changes/a.txt": "x"}, "expected a file .json"), ({"mod.toml": good, "lines/a.json": '{"lines": [{"line": "x"}]}'}, "not a valid change"),
-            ({"mod.toml": good, "files/a": "x", "changes/a.json": '{"changes": []}'}, "two parts"), ({"mod.toml": good, "files/a": "x", "files/A": "y"}, "one file on some systems"),
-            ({"mod.toml": good, "files/a": "x", "lines/a/b.json": '{"lines": []}'}, "lies in it"), ({"mod.toml": good, "files/con.txt": "x"}, "not a path"),
-            ({"mod.toml": good, "contents.json": '{"removed": {"../a": "' + "0" * 64 + '"}}'}, "not a path"), ({"mod.toml": good, "contents.json": '{"removed": {"a": "0"}}'}, "expected digests"),
+            ({}, "has no mod.toml"),
+            ({"mod.toml": "id = "}, "not a valid descriptor"),
+            ({"mod.toml": good.replace('"x"', '"X Y"')}, "id is 'X Y'"),
+            ({"mod.toml": good + 'colour = "red"\n'}, "no `colour`"),
+            ({"mod.toml": good + 'requires = ["a => 1"]\n'}, "a => 1"),
+            ({"mod.toml": b"\xff\xfe"}, "not a valid descriptor"),
+            ({"mod.toml": good + "x = " + "[" * 5000}, "not a valid descriptor"),
+            ({"mod.toml": good + 'icon = "../../etc/passwd"\n'}, "icon"),
+            ({"mod.toml": good + 'icon = "i.png"\n', "i.png": "no picture"}, "expected a picture"),
+            ({"mod.toml": good, "changes/a.json": "[]"}, "not a valid list"),
+            ({"mod.toml": good, "changes/a.json": '{"changes": [{"what": "set"}]}'}, "not a change"),
+            ({"mod.toml": good, "changes/a.txt": "x"}, "expected a file .json"),
+            ({"mod.toml": good, "lines/a.json": '{"lines": [{"line": "x"}]}'}, "not a valid change"),
+            ({"mod.toml": good, "files/a": "x", "changes/a.json": '{"changes": []}'}, "two parts"),
+            ({"mod.toml": good, "files/a": "x", "files/A": "y"}, "one file on some systems"),
+            ({"mod.toml": good, "files/a": "x", "lines/a/b.json": '{"lines": []}'}, "lies in it"),
+            ({"mod.toml": good, "files/con.txt": "x"}, "not a path"),
+            ({"mod.toml": good, "contents.json": '{"removed": {"../a": "' + "0" * 64 + '"}}'}, "not a path"),
+            ({"mod.toml": good, "contents.json": '{"removed": {"a": "0"}}'}, "expected digests"),
             ({"mod.toml": good, "contents.json": "[" * 100_000}, "not valid"),
-        )  # fmt: skip
+        )
         for number, (files, said) in enumerate(cases):
             folder = self.folder / f"bad{number}"
             folder.mkdir()
@@ -422,10 +432,11 @@ class Library_(WithGame):
 
     def test_bad_zips_are_refused_in_words(self) -> None:
         cases: tuple[tuple[dict[str, bytes], str], ...] = (
-            ({"a.txt": b"x"}, "has no mod.toml"), ({"mod.toml": DESCRIPTOR.format(id="x").encode(), "../up": b"x"}, ".."),
+            ({"a.txt": b"x"}, "has no mod.toml"),
+            ({"mod.toml": DESCRIPTOR.format(id="x").encode(), "../up": b"x"}, ".."),
             ({"mod.toml": DESCRIPTOR.format(id="x").encode(), "files/x": b"1", "files/X": b"2"}, "files/X"),
             ({"mod.toml": DESCRIPTOR.format(id="x").encode(), "files/bomb": bytes(40 << 20)}, "bomb"),
-        )  # fmt: skip
+        )
         for files, said in cases:
             path = self.folder / "bad.zip"
             with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
@@ -523,10 +534,17 @@ class Imported(WithGame):
                 ["data/A.kwp/rules/lamps.xml", "lamps.xml", "en/one.txt", "one.txt", "skif.msh", "x.y"], paths
             )
         }
-        self.assertEqual(record, {
-            "data/A.kwp/rules/lamps.xml": ("exact", paths[0]), "lamps.xml": ("end of path", paths[0]), "en/one.txt": ("end of path", paths[1]),
-            "one.txt": ("ambiguous", ""), "skif.msh": ("near name", paths[3]), "x.y": ("new", "x.y"),
-        })  # fmt: skip
+        self.assertEqual(
+            record,
+            {
+                "data/A.kwp/rules/lamps.xml": ("exact", paths[0]),
+                "lamps.xml": ("end of path", paths[0]),
+                "en/one.txt": ("end of path", paths[1]),
+                "one.txt": ("ambiguous", ""),
+                "skif.msh": ("near name", paths[3]),
+                "x.y": ("new", "x.y"),
+            },
+        )
 
     def test_compare_tells_what_differs_by_field_and_line(self) -> None:
         other = self.changed_archive("one", "fresnel_3", "range=14")
@@ -621,9 +639,11 @@ class Played(WithGame):
         mod = read_mod(self.made("one", "fresnel_3 range=14"))
         marks = LogMarks(GameDescription("x"), [mod])
         for text, level, mods in (
-            ("all is well with fresnel_3", "", ()), ("ERROR in rules/lamps.xml, line 4", "error", ("one",)), ("warning: fresnel_3", "warning", ("one",)),
+            ("all is well with fresnel_3", "", ()),
+            ("ERROR in rules/lamps.xml, line 4", "error", ("one",)),
+            ("warning: fresnel_3", "warning", ("one",)),
             ("error: fresnel_4", "error", ()),
-        ):  # fmt: skip
+        ):
             self.assertEqual(marks.line(text), LogLine(text, level, mods))
 
 
@@ -642,10 +662,17 @@ class NewItem(WithGame):
         )
         self.assertIn("no errors", self.volvex("check", cwd=self.work))
         mod = read_mod(self.folder / "skiff")
-        self.assertEqual(sorted(mod.parts), [
-            f"{MAIN}/pictures/boats/swift.png", self.BOATS, "isles/rigging.kwo/swift.hull", "isles/rigging.kwo/swift.sail",
-            "loft/loft.kwa/sails/swift/jib.sail", "loft/loft.kwa/sails/swift/main.sail",
-        ])  # fmt: skip
+        self.assertEqual(
+            sorted(mod.parts),
+            [
+                f"{MAIN}/pictures/boats/swift.png",
+                self.BOATS,
+                "isles/rigging.kwo/swift.hull",
+                "isles/rigging.kwo/swift.sail",
+                "loft/loft.kwa/sails/swift/jib.sail",
+                "loft/loft.kwa/sails/swift/main.sail",
+            ],
+        )
         self.assertEqual(
             (mod.descriptor.titles, mod.descriptor.icon), ({"en": "Swift", "de": "Mauersegler"}, "icon.png")
         )
@@ -693,10 +720,17 @@ class Packs(WithGame):
 
     def test_a_descriptor_of_a_mod_gives_a_template(self) -> None:
         for name, text, made in (
-            ("parcel.xml", '<parcel id="a" version="2">\n  <title language="en">A</title>\n  <title language="de">B</title>\n  <icon file="a.png"/>\n</parcel>\n',
-             '<parcel id="{id}" version="{version}">\n  <title language="{language}">{title}</title>\n  <icon file="{icon}"/>\n</parcel>\n'),
-            ("crate.json", '{"id": "a", "version": "2", "author": "Bero"}', '{"id": "{id}", "version": "{version}", "author": "{author}"}'),
-        ):  # fmt: skip
+            (
+                "parcel.xml",
+                '<parcel id="a" version="2">\n  <title language="en">A</title>\n  <title language="de">B</title>\n  <icon file="a.png"/>\n</parcel>\n',
+                '<parcel id="{id}" version="{version}">\n  <title language="{language}">{title}</title>\n  <icon file="{icon}"/>\n</parcel>\n',
+            ),
+            (
+                "crate.json",
+                '{"id": "a", "version": "2", "author": "Bero"}',
+                '{"id": "{id}", "version": "{version}", "author": "{author}"}',
+            ),
+        ):
             with self.subTest(name):
                 place = self.folder / f"{name}-mods/a"
                 place.mkdir(parents=True)
@@ -738,8 +772,11 @@ class Packs(WithGame):
 
     def test_what_does_not_belong_into_a_pack_is_refused(self) -> None:
         for name, data, said in (
-            ("run.py", b"x", "run.py"), ("keys.json", b"{}", "keys.json"), ("a.layout", b"layout", "a.layout"), ("names/x.txt", b"\xff\n", "line 1"),
-        ):  # fmt: skip
+            ("run.py", b"x", "run.py"),
+            ("keys.json", b"{}", "keys.json"),
+            ("a.layout", b"layout", "a.layout"),
+            ("names/x.txt", b"\xff\n", "line 1"),
+        ):
             folder = self.folder / f"pack-{name.replace('/', '-')}"
             (folder / name).parent.mkdir(parents=True)
             (folder / "game.toml").write_text('name = "X"\nknown = ["x"]\n')

@@ -13,15 +13,38 @@ from tests.support import Case
 from volvex.archive.safe_names import Refusal, clean, disk_names, shown
 
 HOSTILE = (
-    "../out.txt", "a/../../out.txt", "/etc/out.txt", "C:/out.txt", "c:out.txt", "..\\out.txt", "\\\\host\\share\\out.txt",
-    "a/..", "..", "", "/", "a" * 300,
-)  # fmt: skip
+    "../out.txt",
+    "a/../../out.txt",
+    "/etc/out.txt",
+    "C:/out.txt",
+    "c:out.txt",
+    "..\\out.txt",
+    "\\\\host\\share\\out.txt",
+    "a/..",
+    "..",
+    "",
+    "/",
+    "a" * 300,
+)
 AWKWARD = {
-    "con": "%63on", "NUL.txt": "%4EUL.txt", "folder/com1.log": "folder/%63om1.log", "aux .txt": "%61ux .txt",
-    "trailing.": "trailing%2E", "trailing ": "trailing%20", "what?.txt": "what%3F.txt", "a:b": None, "x/y:z": "x/y%3Az",
-    "tab\there": "tab%09here", "bell\x07": "bell%07", "./a//b": "a/b", "console.txt": "console.txt", "Öl.txt": "Öl.txt",
-    "a%2Fb": "a%2Fb", "\x1b[31mred": "%1B[31mred", "per|pipe": "per%7Cpipe",
-}  # fmt: skip
+    "con": "%63on",
+    "NUL.txt": "%4EUL.txt",
+    "folder/com1.log": "folder/%63om1.log",
+    "aux .txt": "%61ux .txt",
+    "trailing.": "trailing%2E",
+    "trailing ": "trailing%20",
+    "what?.txt": "what%3F.txt",
+    "a:b": None,
+    "x/y:z": "x/y%3Az",
+    "tab\there": "tab%09here",
+    "bell\x07": "bell%07",
+    "./a//b": "a/b",
+    "console.txt": "console.txt",
+    "Öl.txt": "Öl.txt",
+    "a%2Fb": "a%2Fb",
+    "\x1b[31mred": "%1B[31mred",
+    "per|pipe": "per%7Cpipe",
+}
 
 
 class OnDisk(unittest.TestCase):
@@ -42,8 +65,10 @@ class OnDisk(unittest.TestCase):
                     self.assertEqual(place, wanted)
 
     def test_names_that_a_case_blind_disk_would_mix_up(self) -> None:
-        self.assertEqual(disk_names(["Lamp.txt", "lamp.txt", "LAMP.TXT", "lamp~2.txt"]),
-                         ["Lamp.txt", "lamp~2.txt", "LAMP~3.TXT", "lamp~2~2.txt"])  # fmt: skip
+        self.assertEqual(
+            disk_names(["Lamp.txt", "lamp.txt", "LAMP.TXT", "lamp~2.txt"]),
+            ["Lamp.txt", "lamp~2.txt", "LAMP~3.TXT", "lamp~2~2.txt"],
+        )
         self.assertEqual(disk_names(["é", "e\u0301"]), ["é", "e\u0301~2"])
 
     def test_a_file_that_has_the_name_of_a_folder(self) -> None:

@@ -66,8 +66,12 @@ class Nested(Case):
 
     def test_a_bench_builds_from_the_inside_out(self) -> None:
         work = self.bench(self.source)
-        texts = {PAGE: "tea: 999 in store\n", POST: "For Ansa, at last.\n" * 30, DEEP: "The lead was lost.\n" * 400,
-                 WEATHER: "night;wind;fog\n1;2;1\n"}  # fmt: skip
+        texts = {
+            PAGE: "tea: 999 in store\n",
+            POST: "For Ansa, at last.\n" * 30,
+            DEEP: "The lead was lost.\n" * 400,
+            WEATHER: "night;wind;fog\n1;2;1\n",
+        }
         self.volvex("take", *texts, PEAL, cwd=work)
         for path, text in texts.items():
             (work / "files" / path).write_text(text, newline="")
@@ -184,9 +188,11 @@ class Volumes(Case):
     def test_what_a_layout_of_volumes_must_say(self) -> None:
         text = self.LAYOUT.read_text(encoding="utf-8")
         for old, new, reason in (
-            ("{name}_{00}.kpd", "../{name}_{00}.kpd", "same folder"), ("{name}_{00}.kpd", "{stem}.kpd", "in braces"),
-            ("{name}_{00}.kpd", "{name}.kpd", "or neither"), ('in volumes "{name}_{00}.kpd" ', "", "nothing says what the volumes are called"),
-        ):  # fmt: skip
+            ("{name}_{00}.kpd", "../{name}_{00}.kpd", "same folder"),
+            ("{name}_{00}.kpd", "{stem}.kpd", "in braces"),
+            ("{name}_{00}.kpd", "{name}.kpd", "or neither"),
+            ('in volumes "{name}_{00}.kpd" ', "", "nothing says what the volumes are called"),
+        ):
             with self.subTest(new), self.assertRaises(VolvexError) as caught:
                 parse_layout(text.replace(old, new), "peal.layout")
             self.assertIn(reason, caught.exception.message)

@@ -277,9 +277,13 @@ class Interrupted(Case):
             signal.signal(signal.SIGINT, signal.SIG_DFL)
 
         process = subprocess.Popen(
-            [PROGRAM, "unpack", path, "--to", "out"], cwd=self.folder, env=self.environment(), stderr=subprocess.PIPE, text=True,
+            [PROGRAM, "unpack", path, "--to", "out"],
+            cwd=self.folder,
+            env=self.environment(),
+            stderr=subprocess.PIPE,
+            text=True,
             preexec_fn=heeded,
-        )  # fmt: skip
+        )
         for _ in range(20000):
             if (self.folder / "out").is_dir():
                 break

@@ -363,7 +363,7 @@ class Hostile(Case):
             "1601": lambda data, at: struct.pack_into("<I", data, at + 24, 1601),
             "more than 1599 bytes": lambda data, at: struct.pack_into("<I", data, at + 24, 1599),
             "another entry": lambda data, at: data.__setitem__(slice(at + 46, at + 54), b"boat.txt"),
-        }  # fmt: skip
+        }
         for reason, change in cases.items():
             with self.subTest(reason):
                 archive = spoil(change)
@@ -425,12 +425,16 @@ def open_samples() -> dict[str, bytes]:
     few = {"a.txt": b"lamp" * 30, "b.bin": b"\x01\x02"}
     bare = {f"open {form} tar": tarred(form, few) for form in Tars.FORMS}
     return bare | {
-        "open zip": zipped(files=few), "open wide zip": zipped(zipfile.ZIP_LZMA, few, wide=True), "open stream zip": zipped(files=few, stream=True),
-        "open hidden zip": xored(zipped(files=few), b"\x5a\x13"), "open gzip": gzip.compress(b"lamp" * 30, mtime=0),
-        "open tgz": gzip.compress(tarred(files=few), mtime=0), "open xz": lzma.compress(b"lamp" * 30),
+        "open zip": zipped(files=few),
+        "open wide zip": zipped(zipfile.ZIP_LZMA, few, wide=True),
+        "open stream zip": zipped(files=few, stream=True),
+        "open hidden zip": xored(zipped(files=few), b"\x5a\x13"),
+        "open gzip": gzip.compress(b"lamp" * 30, mtime=0),
+        "open tgz": gzip.compress(tarred(files=few), mtime=0),
+        "open xz": lzma.compress(b"lamp" * 30),
         "open executable": executable.make(zipped(files=few), {(10, 1): b"lamp" * 9}),
         "open host": bytes(range(256)) + zipped(files=few) + bytes(range(99)),
-    }  # fmt: skip
+    }
 
 
 def look(data: bytes) -> None:
@@ -456,8 +460,12 @@ def look(data: bytes) -> None:
 class Tars(Case):
     FORMS = (tarfile.USTAR_FORMAT, tarfile.GNU_FORMAT, tarfile.PAX_FORMAT)
     AROUND: dict[str, Callable[[bytes], bytes]] = {
-        "bare": bytes, "gzip": gzip.compress, "bzip2": bz2.compress, "xz": lzma.compress, "zstd": zstandard.compress,
-    }  # fmt: skip
+        "bare": bytes,
+        "gzip": gzip.compress,
+        "bzip2": bz2.compress,
+        "xz": lzma.compress,
+        "zstd": zstandard.compress,
+    }
 
     def test_every_form_behind_every_compression(self) -> None:
         for form in self.FORMS:
@@ -502,9 +510,12 @@ class Tars(Case):
 
 def _unwrapped(data: bytes, around: str) -> bytes:
     undo: dict[str, Callable[[bytes], bytes]] = {
-        "bare": bytes, "gzip": gzip.decompress, "bzip2": bz2.decompress, "xz": lzma.decompress,
+        "bare": bytes,
+        "gzip": gzip.decompress,
+        "bzip2": bz2.decompress,
+        "xz": lzma.decompress,
         "zstd": lambda data: zstandard.ZstdDecompressor().decompressobj().decompress(data),
-    }  # fmt: skip
+    }
     return undo[around](data)
 
 
@@ -525,11 +536,14 @@ class Singles(unittest.TestCase):
     def test_a_compressed_file_is_a_folder_of_one(self) -> None:
         text = b"the lamp was lit at dusk\n" * 40
         for name, data, told in (
-            ("log.txt.gz", gzip.compress(text), "log.txt"), ("log.txt.xz", lzma.compress(text), "log.txt"),
-            ("log.bz2", bz2.compress(text), "log"), ("night.kz", zlib.compress(text), "night.txt"),
-            ("night.lz4", lz4.frame.compress(text), "night"), ("a.zst", zstandard.compress(text), "a"),
+            ("log.txt.gz", gzip.compress(text), "log.txt"),
+            ("log.txt.xz", lzma.compress(text), "log.txt"),
+            ("log.bz2", bz2.compress(text), "log"),
+            ("night.kz", zlib.compress(text), "night.txt"),
+            ("night.lz4", lz4.frame.compress(text), "night"),
+            ("a.zst", zstandard.compress(text), "a"),
             ("two.txt.gz", gzip.compress(text[:100]) + gzip.compress(text[100:]), "two.txt"),
-        ):  # fmt: skip
+        ):
             with self.subTest(name):
                 archive = opened(data, f"logs/{name}")
                 self.assertEqual(

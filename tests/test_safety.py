@@ -310,8 +310,10 @@ class Refusals(WithAGame):
         self.assertIn("a.dat (put back)", caught.exception.message)
         self.assertIn("--replace", caught.exception.hint)
         done = install(self.source, other, bases, Disk(), by="second", replace=True)
-        self.assertEqual({(action.path, action.what) for action in done.actions},
-                         {("same.dat", "replace"), ("a.dat", "put back"), ("sub/b.dat", "put back"), ("new/c.dat", "remove")})  # fmt: skip
+        self.assertEqual(
+            {(action.path, action.what) for action in done.actions},
+            {("same.dat", "replace"), ("a.dat", "put back"), ("sub/b.dat", "put back"), ("new/c.dat", "remove")},
+        )
         restore(self.source, Disk())
         self.assert_clean()
 

@@ -149,8 +149,12 @@ class AddOns(WithGame):
         manifest.write_bytes(theirs)
         self.mod("off", "two")
         self.volvex("install", self.source, "--way", "list")
-        self.assertEqual(manifest.read_bytes(), theirs.replace(b'"two"', b'"one"').replace(
-            b'  <crate name="one"/>\r\n  <!-- theirs -->\r\n', b'  <!-- theirs -->\r\n  <crate name="one"/>\r\n'))  # fmt: skip
+        self.assertEqual(
+            manifest.read_bytes(),
+            theirs.replace(b'"two"', b'"one"').replace(
+                b'  <crate name="one"/>\r\n  <!-- theirs -->\r\n', b'  <!-- theirs -->\r\n  <crate name="one"/>\r\n'
+            ),
+        )
         manifest.write_bytes(manifest.read_bytes().replace(b"theirs", b"theirs again"))
         said = self.run_program("restore", self.source, status=5)
         self.assertIn("others have changed this list since", said.stdout)
@@ -242,8 +246,12 @@ class Lists(unittest.TestCase):
 
     def test_lines_go_in_once_and_out_again(self) -> None:
         for text in (
-            "<a>\n\t<b/>\n</a>\n", "<a><b/></a>", "<a/>", "<?xml version='1.0' encoding='utf-16'?>\n<a>\n  <b/>\n</a>", "<a>\r\n</a><!-- </a> -->",
-        ):  # fmt: skip
+            "<a>\n\t<b/>\n</a>\n",
+            "<a><b/></a>",
+            "<a/>",
+            "<?xml version='1.0' encoding='utf-16'?>\n<a>\n  <b/>\n</a>",
+            "<a>\r\n</a><!-- </a> -->",
+        ):
             data = text.encode("utf-16" if "utf-16" in text else "utf-8")
             with self.subTest(text):
                 made = with_lines(data, ['<c name="x"/>'], "l.xml")

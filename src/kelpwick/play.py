@@ -36,10 +36,26 @@ def play(folder: Path, language: str | None = None, letter: str | None = None) -
         for one in ("lamps", "keepers")
     )
     book = read_almanac(kept, lamps, keepers, {*files, *kept})
-    return "\n".join([
-        *lamp_room(files), "", *quay(files), "", *show_letter(files, spoken, opened), "", *around(folder / "isles"), "", *hidden(folder), "", *charted(folder), "", *aloft(folder, spoken), "",
-        *screens(book, lamps, keepers, spoken), "",
-    ])  # fmt: skip
+    return "\n".join(
+        [
+            *lamp_room(files),
+            "",
+            *quay(files),
+            "",
+            *show_letter(files, spoken, opened),
+            "",
+            *around(folder / "isles"),
+            "",
+            *hidden(folder),
+            "",
+            *charted(folder),
+            "",
+            *aloft(folder, spoken),
+            "",
+            *screens(book, lamps, keepers, spoken),
+            "",
+        ]
+    )
 
 
 def _main(folder: Path) -> Files:

@@ -18,9 +18,12 @@ LAMPS_2 = {"gull_rock": ("gull_rock", "Gull Rock", "colza", 9, 1.6)}  # those th
 PASSWORD = "tallow & brine"  # of the winter post; it stands in READ ME.txt
 FUELS = ("tallow", "colza", "paraffin", "gas", "driftwood")
 ISLANDS = (
-    ("kelpwick", "Kelpwick"), ("sallow_holm", "Sallow Holm"), ("the_pans", "The Pans"),
-    ("north_skerry", "North Skerry"), ("gannet_stack", "Gannet Stack"),
-)  # fmt: skip
+    ("kelpwick", "Kelpwick"),
+    ("sallow_holm", "Sallow Holm"),
+    ("the_pans", "The Pans"),
+    ("north_skerry", "North Skerry"),
+    ("gannet_stack", "Gannet Stack"),
+)
 BOATS = (  # id, name, kind, home island, load in barrels, length
     ("patience", "Patience", "punt", "kelpwick", 4, 20),
     ("grey_heron", "Grey Heron", "skiff", "kelpwick", 7, 26),
@@ -29,10 +32,13 @@ BOATS = (  # id, name, kind, home island, load in barrels, length
     ("tide_tax", "Tide Tax", "cutter", "north_skerry", 16, 36),
 )
 KEEPERS = (  # id, name, mood, lamp
-    ("ansa", "Ansa Tolk", "steady", "harbour_1"), ("bero", "Bero Quill", "restless", "gull_rock"),
-    ("cade", "Cade Wether", "cheerful", "fresnel_1"), ("dunna", "Dunna Marl", "tired", "fresnel_3"),
-    ("elvi", "Elvi Strand", "watchful", "north_skerry"), ("farro", "Farro Pell", "silent", "old_light"),
-)  # fmt: skip
+    ("ansa", "Ansa Tolk", "steady", "harbour_1"),
+    ("bero", "Bero Quill", "restless", "gull_rock"),
+    ("cade", "Cade Wether", "cheerful", "fresnel_1"),
+    ("dunna", "Dunna Marl", "tired", "fresnel_3"),
+    ("elvi", "Elvi Strand", "watchful", "north_skerry"),
+    ("farro", "Farro Pell", "silent", "old_light"),
+)
 LANGUAGES = ("en", "de", "fr")
 LETTERS = {
     "01-arrival": {
@@ -60,7 +66,7 @@ LETTERS = {
         "de": "Winterordnung\n\nUm vier anzünden, um neun und um zwei putzen. Das Glockenseil trocken halten.\n",
         "fr": "Ordres d'hiver\n\nAllumer à quatre heures, moucher à neuf et à deux. Garder la corde au sec.\n",
     },
-}  # fmt: skip
+}
 MATERIALS = ("brass", "glass_clear", "oak_tarred", "canvas", "iron_rust", "copper_green", "rope_wet", "slate")
 CALLS = {
     "ahoy": {"en": "Ahoy the light!\n", "de": "Ahoi, Leuchtturm!\n", "fr": "Ohé, du phare !\n"},
@@ -74,8 +80,12 @@ CALLS = {
 SEASONS = ("spring", "summer", "autumn", "winter")
 GOODS = ("colza", "paraffin", "tallow", "wick", "rope", "tar", "biscuit", "lens cloth", "brass polish", "tea")
 LOG_LINES = (
-    "Wind {wind}, sea {sea}. Lit at {hour}.", "Trimmed {lamp} twice; smoke on the glass.",
-    "{boat} came in with {n} barrels.", "Fog from the north-west, bell rung {n} times.",
-    "Nothing passed. Read the tide book.", "{boat} stayed out; lamp left high until {hour}.",
-    "Counted {n} barrels, the book says one more.", "Glass {n} and falling.",
-)  # fmt: skip
+    "Wind {wind}, sea {sea}. Lit at {hour}.",
+    "Trimmed {lamp} twice; smoke on the glass.",
+    "{boat} came in with {n} barrels.",
+    "Fog from the north-west, bell rung {n} times.",
+    "Nothing passed. Read the tide book.",
+    "{boat} stayed out; lamp left high until {hour}.",
+    "Counted {n} barrels, the book says one more.",
+    "Glass {n} and falling.",
+)

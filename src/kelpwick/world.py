@@ -12,8 +12,17 @@ from kelpwick import addons, almanac, holds, isles, png, words
 from kelpwick.isles import rigging
 from kelpwick.pack import Item, write_pack
 
-GROUPS = {"rules": 1, "tables": 2, "letters": 3, "pictures": 4, "bells": 5, "lenses": 6, "charts": 7,
-          "logbook": 8, "stores": 9}  # fmt: skip
+GROUPS = {
+    "rules": 1,
+    "tables": 2,
+    "letters": 3,
+    "pictures": 4,
+    "bells": 5,
+    "lenses": 6,
+    "charts": 7,
+    "logbook": 8,
+    "stores": 9,
+}
 
 
 def make_game(folder: Path, seed: int = 7, scale: int = 1, version: int = 1) -> int:
@@ -81,15 +90,33 @@ def isle_files(what: str, rng: random.Random) -> dict[str, bytes]:
     """The files of one of the archives of the folder `isles`."""
     names = [island for island, _ in words.ISLANDS]
     made = {
-        "chimes": lambda: {f"{name}-{hour}.chime": b"CHIM" + rng.randbytes(600 + 150 * hour) for name in names[:3] for hour in (1, 2, 3)},
-        "journals": lambda: {f"{keeper[0]}/{season}.txt": logbook(rng, 12).encode() for keeper in words.KEEPERS for season in words.SEASONS[:2]},
-        "soundings": lambda: {f"soundings/{name}/{half}.sdg": b"SDG1" + struct.pack("<HH", 64, 64) + _soundings(rng)
-                              for name in names for half in ("ebb", "flood")},
-        "shores": lambda: {f"{name}/{kind}/{number}.txt": logbook(rng, 3).encode()
-                           for name in names for kind in ("moorings", "ruins") for number in (1, 2)} | {"note.txt": b"Land only at slack water.\n"},
+        "chimes": lambda: {
+            f"{name}-{hour}.chime": b"CHIM" + rng.randbytes(600 + 150 * hour)
+            for name in names[:3]
+            for hour in (1, 2, 3)
+        },
+        "journals": lambda: {
+            f"{keeper[0]}/{season}.txt": logbook(rng, 12).encode()
+            for keeper in words.KEEPERS
+            for season in words.SEASONS[:2]
+        },
+        "soundings": lambda: {
+            f"soundings/{name}/{half}.sdg": b"SDG1" + struct.pack("<HH", 64, 64) + _soundings(rng)
+            for name in names
+            for half in ("ebb", "flood")
+        },
+        "shores": lambda: (
+            {
+                f"{name}/{kind}/{number}.txt": logbook(rng, 3).encode()
+                for name in names
+                for kind in ("moorings", "ruins")
+                for number in (1, 2)
+            }
+            | {"note.txt": b"Land only at slack water.\n"}
+        ),
         "rigging": lambda: _rigging(rng),
         "tides": lambda: {f"{name}.csv": _tide_table(rng) for name in names},
-    }  # fmt: skip
+    }
     return made[what]()
 
 
@@ -126,9 +153,17 @@ def rules(version: int = 1) -> Iterator[tuple[str, bytes]]:
         "rules/letters.json",
         _json({"letters": [{"id": name, "languages": list(words.LANGUAGES)} for name in words.LETTERS]}),
     )
-    yield "rules/bells.json", _json({"bells": [
-        {"id": f"fog-{n:02}", "sound": f"bells/fog-{n:02}.ring", "every": 10 * n, "loud": n % 2 == 0} for n in range(1, 7)
-    ]})  # fmt: skip
+    yield (
+        "rules/bells.json",
+        _json(
+            {
+                "bells": [
+                    {"id": f"fog-{n:02}", "sound": f"bells/fog-{n:02}.ring", "every": 10 * n, "loud": n % 2 == 0}
+                    for n in range(1, 7)
+                ]
+            }
+        ),
+    )
     yield "rules/tides.json", _json({"spring": 4.2, "neap": 1.7, "lag": {"the_pans": 35, "gannet_stack": 50}})
     yield (
         "rules/weather.json",
@@ -166,12 +201,17 @@ def tables(rng: random.Random) -> Iterator[tuple[str, bytes]]:
 
 def logbook(rng: random.Random, lines: int) -> str:
     """So many lines of a keeper's log."""
-    out = []
-    for _ in range(lines):
-        out.append(rng.choice(words.LOG_LINES).format(  # noqa: PERF401
-            wind=rng.randint(0, 11), sea=rng.choice(("calm", "short", "heavy", "confused")), hour=rng.randint(16, 23),
-            lamp=rng.choice(words.LAMPS)[1], boat=rng.choice(words.BOATS)[1], n=rng.randint(1, 40),
-        ))  # fmt: skip
+    out = [
+        rng.choice(words.LOG_LINES).format(
+            wind=rng.randint(0, 11),
+            sea=rng.choice(("calm", "short", "heavy", "confused")),
+            hour=rng.randint(16, 23),
+            lamp=rng.choice(words.LAMPS)[1],
+            boat=rng.choice(words.BOATS)[1],
+            n=rng.randint(1, 40),
+        )
+        for _ in range(lines)
+    ]
     return "\n".join([*out, ""])
 
 

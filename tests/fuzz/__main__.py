@@ -20,8 +20,11 @@ STUCK = 120  # seconds after which an attempt is taken to hang
 
 
 def main() -> int:
-    parser = argparse.ArgumentParser(prog="dev.py fuzz", description=sys.modules["tests.fuzz"].__doc__,
-                                     formatter_class=argparse.RawDescriptionHelpFormatter)  # fmt: skip
+    parser = argparse.ArgumentParser(
+        prog="dev.py fuzz",
+        description=sys.modules["tests.fuzz"].__doc__,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
     parser.add_argument("--mode", choices=(*MODES, "all"), default="all")
     parser.add_argument("--minutes", type=float, default=1.0, help="for each mode")
     parser.add_argument("--count", type=int, default=0, help="so many attempts in each mode, whatever they take")

@@ -8,8 +8,31 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 ABSURD = (0, 1, 0x7F, 0x80, 0xFF, 0x7FFF, 0xFFFF, 0x7FFFFFFF, 0xFFFFFFFF, 1 << 63, (1 << 64) - 1)
-TEXTS = (b"\0", b"\xff", b"\xed\xa0\x80", b"\xe2\x80\xa8", b"\r", b"=1+1", b"'", b'"', b"&e;", b"]]>", b"<a/>", b"9" * 400, b"-", b"[", b"{", b"\\ud800",
-         b"../../x", b"a" * 3000, b"\xc2\x85", b"%", b",", b";", b"\t")  # fmt: skip
+TEXTS = (
+    b"\0",
+    b"\xff",
+    b"\xed\xa0\x80",
+    b"\xe2\x80\xa8",
+    b"\r",
+    b"=1+1",
+    b"'",
+    b'"',
+    b"&e;",
+    b"]]>",
+    b"<a/>",
+    b"9" * 400,
+    b"-",
+    b"[",
+    b"{",
+    b"\\ud800",
+    b"../../x",
+    b"a" * 3000,
+    b"\xc2\x85",
+    b"%",
+    b",",
+    b";",
+    b"\t",
+)
 
 
 @dataclass(frozen=True)

@@ -95,8 +95,14 @@ class _World:
 
     def start(self, *words: str, cwd: Path | None = None) -> subprocess.Popen[bytes]:
         environment = {**self.environment, "VOLVEX_HOME": str(self.folder / "home")}
-        return subprocess.Popen([str(PROGRAM), *words], cwd=cwd or self.bench, env=environment, stdin=subprocess.PIPE,
-                                stdout=subprocess.DEVNULL, stderr=subprocess.PIPE)  # fmt: skip
+        return subprocess.Popen(
+            [str(PROGRAM), *words],
+            cwd=cwd or self.bench,
+            env=environment,
+            stdin=subprocess.PIPE,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.PIPE,
+        )
 
     def do(self, *words: str, cwd: Path | None = None, given: str = "") -> tuple[int, str]:
         running = self.start(*words, cwd=cwd)

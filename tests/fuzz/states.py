@@ -18,8 +18,29 @@ from volvex.source import Disk
 from volvex.source.digest import Fingerprint, digest_bytes
 
 FILES = {"a.dat": b"original a" * 9, "sub/b.dat": b"original b" * 7, "c.dat": b"original c"}
-ODD: tuple[Any, ...] = (None, 0, -1, 1.5, True, "", "x", "../victim.txt", "/etc/passwd", "a.dat", "sub", "incoming/0", "originals", [], {}, [[]], {"a": 1}, "\0", "9" * 64,
-                        "blocks " + "0" * 64, "0" * 64)  # fmt: skip
+ODD: tuple[Any, ...] = (
+    None,
+    0,
+    -1,
+    1.5,
+    True,
+    "",
+    "x",
+    "../victim.txt",
+    "/etc/passwd",
+    "a.dat",
+    "sub",
+    "incoming/0",
+    "originals",
+    [],
+    {},
+    [[]],
+    {"a": 1},
+    "\0",
+    "9" * 64,
+    "blocks " + "0" * 64,
+    "0" * 64,
+)
 
 
 def _game(folder: Path) -> tuple[Path, dict[bytes, str]]:
@@ -43,11 +64,26 @@ def cases(folder: Path, rng: random.Random, only: str) -> Iterator[Attempt]:
     base, work = folder / "state-base", folder / "state"
     game, _ = _game(base)
     journal = (game / ".volvex" / "state.json").read_bytes()
-    described = json.dumps({
-        "bench": 1, "game": "/nowhere", "described as": "x", "fingerprints": {"a": {"size": 1, "sample": "x", "time": 5}},
-        "taken": {"a": {"file": "a", "entry": "e", "size": 1, "digest": "0" * 64}}, "dropped": ["x"],
-        "opened": {"open/a": {"place": "a", "ending": "csv", "sheet": "", "language": "", "digest": "0" * 64, "of": "0" * 64}},
-    }).encode()  # fmt: skip
+    described = json.dumps(
+        {
+            "bench": 1,
+            "game": "/nowhere",
+            "described as": "x",
+            "fingerprints": {"a": {"size": 1, "sample": "x", "time": 5}},
+            "taken": {"a": {"file": "a", "entry": "e", "size": 1, "digest": "0" * 64}},
+            "dropped": ["x"],
+            "opened": {
+                "open/a": {
+                    "place": "a",
+                    "ending": "csv",
+                    "sheet": "",
+                    "language": "",
+                    "digest": "0" * 64,
+                    "of": "0" * 64,
+                }
+            },
+        }
+    ).encode()
     built = json.dumps(
         {"built": 1, "files": [{"path": "a", "size": 1, "changes": 1, "base": {"size": 1, "sample": "x", "time": 5}}]}
     ).encode()

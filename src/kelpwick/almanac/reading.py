@@ -34,10 +34,15 @@ def read(files: Mapping[str, bytes], lamps: Mapping[str, str], keepers: Mapping[
         return files[path]
 
     book = Almanac(
-        ledgers.read_lenses(file(ledgers.LENSES)), ledgers.read_fittings(file(ledgers.FITTINGS)), sayings.read_menu(file(sayings.MENU)),
-        sayings.read_dialogues(file(sayings.DIALOGUES)), {path: scenes.read(file(path), path) for path in scenes.FILES},
-        rules.read_workshop(file(rules.WORKSHOP)), rules.read_harbour(file(rules.HARBOUR)), rules.read_rations(file(rules.RATIONS)),
-    )  # fmt: skip
+        ledgers.read_lenses(file(ledgers.LENSES)),
+        ledgers.read_fittings(file(ledgers.FITTINGS)),
+        sayings.read_menu(file(sayings.MENU)),
+        sayings.read_dialogues(file(sayings.DIALOGUES)),
+        {path: scenes.read(file(path), path) for path in scenes.FILES},
+        rules.read_workshop(file(rules.WORKSHOP)),
+        rules.read_harbour(file(rules.HARBOUR)),
+        rules.read_rations(file(rules.RATIONS)),
+    )
     glyphs = rules.read_glyphs(file(rules.FONT))
     for texts in (book.menu, book.dialogues):
         sayings.check(texts, glyphs)

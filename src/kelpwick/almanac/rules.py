@@ -15,8 +15,13 @@ from kelpwick import GameError
 from kelpwick.isles._bytes import must
 
 WORKSHOP, HARBOUR, ABOUT, ADDON, FONT, RATIONS = (
-    "rules/workshop.xml", "rules/harbour.ini", "rules/about.plist", "addons/winter.json", "fonts/lantern.xml", "tables/rations.tsv",
-)  # fmt: skip
+    "rules/workshop.xml",
+    "rules/harbour.ini",
+    "rules/about.plist",
+    "addons/winter.json",
+    "fonts/lantern.xml",
+    "tables/rations.tsv",
+)
 VERSIONS = {1: "1.4", 2: "1.5"}
 _WORKSHOP = """\ufeff<?xml version="1.0" encoding="utf-8"?>
 <!-- who grinds what, and for which lamp -->

@@ -20,8 +20,17 @@ from pathlib import Path
 from kelpwick import GameError
 from kelpwick.holds import deeps, engine, harbour, lockers, loft, peal, post, shallows, speech
 
-HOLDS = {"post": post, "engine": engine, "deeps": deeps, "harbour": harbour, "peal": peal,
-         "loft": loft, "lockers": lockers, "speech": speech, "shallows": shallows}  # fmt: skip
+HOLDS = {
+    "post": post,
+    "engine": engine,
+    "deeps": deeps,
+    "harbour": harbour,
+    "peal": peal,
+    "loft": loft,
+    "lockers": lockers,
+    "speech": speech,
+    "shallows": shallows,
+}
 
 
 def make(folder: Path, seed: int) -> None:

@@ -16,8 +16,14 @@ from pathlib import Path
 from kelpwick import GameError
 from kelpwick.isles import chimes, journals, rigging, shores, soundings, tides
 
-FORMATS = {"chimes.kwr": chimes, "journals.kwj": journals, "soundings.kws": soundings, "shores.kwt": shores,
-           "rigging.kwo": rigging, "tides.kwv": tides}  # fmt: skip
+FORMATS = {
+    "chimes.kwr": chimes,
+    "journals.kwj": journals,
+    "soundings.kws": soundings,
+    "shores.kwt": shores,
+    "rigging.kwo": rigging,
+    "tides.kwv": tides,
+}
 
 
 def read(folder: Path, name: str) -> dict[str, bytes]:

@@ -143,8 +143,10 @@ class Archive(ABC):
         if self.cut is None:
             return {}
         if not is_numbered(own):
-            raise RefusedError(f"{self.source.name} is cut into {len(self.cut.names)} pieces, which are named by number",
-                               f"a name that ends like {self.cut.names[0]}")  # fmt: skip
+            raise RefusedError(
+                f"{self.source.name} is cut into {len(self.cut.names)} pieces, which are named by number",
+                f"a name that ends like {self.cut.names[0]}",
+            )
         return {name: numbered(own, index) for index, name in enumerate(self.cut.names) if index}
 
     def sources_beside(self) -> dict[str, Source]:
@@ -459,8 +461,12 @@ class Archive(ABC):
 
     def damaged(self, row: int, error: ContentError) -> FormatError:
         """The error for an entry that cannot be decoded."""
-        return FormatError(self.source.name, f"{shown(self.names[row])}: {error.message}", offset=int(self.entries.start[row]),
-                           hint="a fresh copy of the file: this entry is damaged")  # fmt: skip
+        return FormatError(
+            self.source.name,
+            f"{shown(self.names[row])}: {error.message}",
+            offset=int(self.entries.start[row]),
+            hint="a fresh copy of the file: this entry is damaged",
+        )
 
     def label(self, row: int) -> str:
         """An entry's whole path, safe to print."""

@@ -80,14 +80,20 @@ def _kinds(archive: LayoutArchive, contents: dict[int, bytes]) -> Iterator[Hint]
     record = {row: name for row, name in named.items() if name in TEXTS or name in TEXT}
     wrong = [row for row in record if contents[row] and not _is_text(contents[row])]
     if len(record) >= 2 and len(wrong) == len(record):
-        yield Hint("content", f"none of {len(record)} entries whose names say text is text: a codec or cipher that the layout does not have?",
-                   "content as CODEC, or `wrapped in CIPHER`")  # fmt: skip
+        yield Hint(
+            "content",
+            f"none of {len(record)} entries whose names say text is text: a codec or cipher that the layout does not have?",
+            "content as CODEC, or `wrapped in CIPHER`",
+        )
         return
     random = [row for row, data in contents.items() if _looks_random(data)]
     large = [row for row, data in contents.items() if len(data) >= LEAST]
     if len(large) >= 2 and len(random) == len(large):
-        yield Hint("content", f"all {len(large)} entries of {LEAST} bytes and more look compressed or encrypted, and are of no known type",
-                   "content as CODEC, or `wrapped in CIPHER`")  # fmt: skip
+        yield Hint(
+            "content",
+            f"all {len(large)} entries of {LEAST} bytes and more look compressed or encrypted, and are of no known type",
+            "content as CODEC, or `wrapped in CIPHER`",
+        )
 
 
 def _is_text(data: bytes) -> bool:
@@ -119,8 +125,11 @@ def _other_checksum(archive: LayoutArchive, rows: list[int]) -> Iterator[Hint]:
                 if (algorithm, part) != (meaning.algorithm, meaning.part) and all(
                     checksum_value(algorithm, data) == record[row] for row, data in data.items()
                 ):
-                    yield Hint(f"{block.block.name}.{field.name}", f"no {meaning.algorithm} of {meaning.part} is right, the {algorithm} of {part} is for all of {len(data)} entries",
-                               f"{field.name}  {field.shape}  {algorithm} of {part}")  # fmt: skip
+                    yield Hint(
+                        f"{block.block.name}.{field.name}",
+                        f"no {meaning.algorithm} of {meaning.part} is right, the {algorithm} of {part} is for all of {len(data)} entries",
+                        f"{field.name}  {field.shape}  {algorithm} of {part}",
+                    )
                     return
 
 

@@ -58,10 +58,12 @@ class _ChecksumCheck:
         if number != value:
             block = self._summed.block
             raise FormatError(
-                archive.source.name, f"{shown(archive.names[row])}: its {field.words} is {checksum_text(field, value)}, the file stores {checksum_text(field, number)}",
-                offset=block.offset(row, field.name), field=block.where(row, field.name),
+                archive.source.name,
+                f"{shown(archive.names[row])}: its {field.words} is {checksum_text(field, value)}, the file stores {checksum_text(field, number)}",
+                offset=block.offset(row, field.name),
+                field=block.where(row, field.name),
                 hint="a fresh copy of the file: this entry is damaged",
-            )  # fmt: skip
+            )
 
 
 class LayoutArchive(Archive):
@@ -121,9 +123,12 @@ class LayoutArchive(Archive):
             block, field = found
             number = int(block.numbers(field.name)[row])
             raise FormatError(
-                self.source.name, f"{number} is no codec that the layout knows", offset=block.offset(row, field.name),
-                field=block.where(row, field.name), hint="another layout, or adding the number to its table",
-            )  # fmt: skip
+                self.source.name,
+                f"{number} is no codec that the layout knows",
+                offset=block.offset(row, field.name),
+                field=block.where(row, field.name),
+                hint="another layout, or adding the number to its table",
+            )
         return COMPRESS.get(name)
 
     # names
@@ -254,8 +259,10 @@ class LayoutArchive(Archive):
 
         require_writable(self.layout)
         if self.reading.counted and (edit.added or edit.removed):
-            raise RefusedError(f"the entries of {self.source.name} have no names and are counted: none can be added or left out",
-                               "changing what they hold")  # fmt: skip
+            raise RefusedError(
+                f"the entries of {self.source.name} have no names and are counted: none can be added or left out",
+                "changing what they hold",
+            )
         return plan(self.reading, edit, each, folder, pinned)
 
     def extent(self) -> int:

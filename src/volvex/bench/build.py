@@ -120,9 +120,19 @@ def _built_of(record: dict[str, Any]) -> Built:
     state, stamp, of = (typed.text(record.get(name, "")) for name in ("state", "stamp", "of"))
     lines = tuple(map(typed.text, typed.listed(record.get("lines", []))))
     return Built(
-        path, size, changed, fingerprint(typed.mapping(base)) if base is not None else None, state, stamp, of,
-        absent=record.get("absent") is True, lines=lines, copies=typed.whole(record.get("copies", 0)), mod=typed.text(record.get("mod", "")), outside=typed.text(record.get("outside", "")),
-    )  # fmt: skip
+        path,
+        size,
+        changed,
+        fingerprint(typed.mapping(base)) if base is not None else None,
+        state,
+        stamp,
+        of,
+        absent=record.get("absent") is True,
+        lines=lines,
+        copies=typed.whole(record.get("copies", 0)),
+        mod=typed.text(record.get("mod", "")),
+        outside=typed.text(record.get("outside", "")),
+    )
 
 
 def _state(bench: Workbench, name: str, changes: Sequence[FileChange], layouts: str) -> str:
@@ -205,8 +215,10 @@ def check_origins(bench: Workbench, changes: Sequence[FileChange]) -> None:
     for change in changes:
         known = bench.taken.get(change.path)
         if known is not None and digest_bytes(b"".join(bench.original_content(change.path))) != known.digest:
-            raise RefusedError(f"{change.path}: the game's file has changed since it was taken (a game update?)",
-                               f"keeping a copy, then `volvex take --refresh {quoted(change.path)}`")  # fmt: skip
+            raise RefusedError(
+                f"{change.path}: the game's file has changed since it was taken (a game update?)",
+                f"keeping a copy, then `volvex take --refresh {quoted(change.path)}`",
+            )
 
 
 @dataclass

@@ -58,10 +58,14 @@ def _with_causes(found: list[Problem], before: Catalogue) -> list[Problem]:
         else:
             broken[file] += 1
     return [
-        replace(problem, message=f"{problem.message}; {_references(broken[problem.file])} into this file cannot be followed until then")
-        if problem.sort == "file" and broken.get(problem.file) else problem
+        replace(
+            problem,
+            message=f"{problem.message}; {_references(broken[problem.file])} into this file cannot be followed until then",
+        )
+        if problem.sort == "file" and broken.get(problem.file)
+        else problem
         for problem in left
-    ]  # fmt: skip
+    ]
 
 
 def _another_encoding(path: str, old: Document, new: Document) -> list[Problem]:
@@ -110,8 +114,16 @@ def _of_another_kind(bench: Workbench, change: FileChange) -> Problem | None:
     texts = (*filetypes.TEXT, "empty")  # what is wrong with data that became other text is told where it is read
     if before == change.kind or before in _ANY or (before in filetypes.TEXT and change.kind in texts):
         return None
-    return Problem(ERROR, "kind", change.path, "", "", "", f"this is {_called(change.kind)}, the game's own is {_called(before)}",
-                   f"a file of the kind {before}, or `volvex build --anyway`")  # fmt: skip
+    return Problem(
+        ERROR,
+        "kind",
+        change.path,
+        "",
+        "",
+        "",
+        f"this is {_called(change.kind)}, the game's own is {_called(before)}",
+        f"a file of the kind {before}, or `volvex build --anyway`",
+    )
 
 
 def _called(kind: str) -> str:
@@ -120,8 +132,16 @@ def _called(kind: str) -> str:
 
 def _unseen(change: FileChange) -> Problem:
     """Text of a size that is not looked at as a whole."""
-    return Problem(WARNING, "file", change.path, "", "", "", f"{change.after >> 20} MB of text: its values were not looked at",
-                   "`volvex changes` to see what differs")  # fmt: skip
+    return Problem(
+        WARNING,
+        "file",
+        change.path,
+        "",
+        "",
+        "",
+        f"{change.after >> 20} MB of text: its values were not looked at",
+        "`volvex changes` to see what differs",
+    )
 
 
 def _same(problem: Problem) -> tuple[str, ...]:

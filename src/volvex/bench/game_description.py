@@ -143,8 +143,9 @@ def missing_templates(description: GameDescription) -> list[VolvexError]:
     names = [one.template for one in (description.folder, description.list) if one is not None and one.template]
     return [
         FormatError(description.file, f"there is no template {name} beside it")
-        for name in names if description.file is not None and not (description.file.parent / name).is_file()
-    ]  # fmt: skip
+        for name in names
+        if description.file is not None and not (description.file.parent / name).is_file()
+    ]
 
 
 def descriptions(folders: Iterable[Path] = ()) -> Iterator[GameDescription]:

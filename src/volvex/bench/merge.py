@@ -119,8 +119,10 @@ def _renewed(bench: Workbench, place: str, known: Taken, theirs: bytes) -> tuple
     ours = bench_document(bench, place)
     now = open_data(theirs, bench.library, place) if theirs else None
     if before is None or ours is None or now is None:
-        raise RefusedError(f"{place}: the game's own file is another than the one that was taken, and its format is unknown",
-                           f"keeping a copy, then `volvex take --refresh {quoted(place)}`")  # fmt: skip
+        raise RefusedError(
+            f"{place}: the game's own file is another than the one that was taken, and its format is unknown",
+            f"keeping a copy, then `volvex take --refresh {quoted(place)}`",
+        )
     carried = _carried(place, differences(before, ours), now)
     return carried, place, None if carried.conflicts else edited(now, carried.made)
 

@@ -53,8 +53,10 @@ def put_back(bench: Workbench, path: str, offset: int, file: Path) -> tuple[str,
         )
     size = file.stat().st_size
     if size > found.size or size > LARGEST:
-        raise RefusedError(f"{shown(file.as_posix())} has {size:,} bytes, there is room for {found.size:,} at {offset:#x}",
-                           "a smaller file: what lies behind it must not move")  # fmt: skip
+        raise RefusedError(
+            f"{shown(file.as_posix())} has {size:,} bytes, there is room for {found.size:,} at {offset:#x}",
+            "a smaller file: what lies behind it must not move",
+        )
     data = file.read_bytes()
     with FileSource(target, place) as source:
         before = filetypes.kind_by_content(source.peek(offset, filetypes.HEAD))

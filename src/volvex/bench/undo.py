@@ -57,9 +57,12 @@ def undo_values(
     document = require_data((bench.files / change.path).read_bytes(), bench.library, change.path)
     original = require_data(b"".join(bench.original_content(change.path)), bench.library, change.path)
     back = [
-        change for change in differences(document, original)
-        if change.key == row and sheet in ("", change.sheet) and (not fields or change.field in fields or change.what != "set")
-    ]  # fmt: skip
+        change
+        for change in differences(document, original)
+        if change.key == row
+        and sheet in ("", change.sheet)
+        and (not fields or change.field in fields or change.what != "set")
+    ]
     if not back:
         raise NotFoundError(
             f"{shown(change.path)}: row {shown(row)} is as the game has it", "`volvex changes` to see what is not"

@@ -322,7 +322,8 @@ class Workbench(Originals):
                 continue
             rows = [number for number in archive.rows_by_path[archive.paths[row]] if archive.variants[number] == other]
             if not rows:
-                raise NotFoundError(f"{shown(archive.paths[row])} has no variant {shown(other)}", f"`volvex list {quoted(name)}` to see which it has")  # fmt: skip
+                problem = f"{shown(archive.paths[row])} has no variant {shown(other)}"
+                raise NotFoundError(problem, f"`volvex list {quoted(name)}` to see which it has")
             if rows[0] != row:
                 done.append(self._put_entry(name, row, rows[0]))
         if not done:
@@ -442,8 +443,10 @@ class Workbench(Originals):
         above = [folder for folder in target.parents if folder.is_relative_to(self.files) and folder.is_file()]
         if target.is_dir() or above:
             there = above[0] if above else target
-            raise RefusedError(f"{there} is in the bench already, as a {'file' if above else 'folder'}",
-                               "moving it away: an archive is taken whole, or entries of it are")  # fmt: skip
+            raise RefusedError(
+                f"{there} is in the bench already, as a {'file' if above else 'folder'}",
+                "moving it away: an archive is taken whole, or entries of it are",
+            )
 
     def home(self, place: str) -> tuple[str, str]:
         """For a path below `files`: the game's file or inner archive that it belongs to (or will be), and the rest of it."""
@@ -480,9 +483,7 @@ class Workbench(Originals):
         if archive is None:
             original = self.game.original(name)
             yield from file_chunks(original) if original is not None else ()
-            return
-        row = self.row(place)
-        if row is not None:
+        elif (row := self.row(place)) is not None:
             yield from archive.chunks(row)
 
     def encoded(self, place: str) -> tuple[str, bool]:

@@ -64,8 +64,26 @@ def _next_prefix(digits: Any, counts: Any) -> Any:
     return part
 
 
-def _walk(head: Any, first: Any, last: Any, counts: Any, firsts: Any, digits: Any, runs: Any, tail: Any, begin: Any, until: Any, depth: Any,
-          leaf: Any, start: Any, table: Any, mask: Any, sieve: Any, targets: Any, hits: Any) -> Any:  # fmt: skip
+def _walk(
+    head: Any,
+    first: Any,
+    last: Any,
+    counts: Any,
+    firsts: Any,
+    digits: Any,
+    runs: Any,
+    tail: Any,
+    begin: Any,
+    until: Any,
+    depth: Any,
+    leaf: Any,
+    start: Any,
+    table: Any,
+    mask: Any,
+    sieve: Any,
+    targets: Any,
+    hits: Any,
+) -> Any:
     found, changed = 0, 0
     states, deep = np.empty(len(counts) + 1, np.uint64), np.empty(len(depth) + 2, np.uint64)
     states[0] = start
@@ -89,8 +107,26 @@ def _walk(head: Any, first: Any, last: Any, counts: Any, firsts: Any, digits: An
     return found
 
 
-def _walk_whole(head: Any, first: Any, last: Any, counts: Any, firsts: Any, digits: Any, runs: Any, tail: Any, begin: Any, until: Any, depth: Any,
-                leaf: Any, start: Any, table: Any, mask: Any, sieve: Any, targets: Any, hits: Any) -> Any:  # fmt: skip
+def _walk_whole(
+    head: Any,
+    first: Any,
+    last: Any,
+    counts: Any,
+    firsts: Any,
+    digits: Any,
+    runs: Any,
+    tail: Any,
+    begin: Any,
+    until: Any,
+    depth: Any,
+    leaf: Any,
+    start: Any,
+    table: Any,
+    mask: Any,
+    sieve: Any,
+    targets: Any,
+    hits: Any,
+) -> Any:
     found, changed = 0, 0
     sizes, deep = np.zeros(len(counts) + 1, np.int64), np.zeros(len(depth) + 2, np.int64)
     text = np.empty(len(head) + len(tail), np.uint8)
@@ -184,7 +220,11 @@ class BulkHash:
     def of(self, data: bytes, starts: Any, ends: Any) -> Any:
         """The hashes (uint64) of texts that lie in `data` from `starts` to `ends`."""
         if not self.compiled:
-            return np.fromiter((self.one(data[a:b]) for a, b in zip(starts.tolist(), ends.tolist(), strict=True)), np.uint64, len(starts))  # fmt: skip
+            return np.fromiter(
+                (self.one(data[a:b]) for a, b in zip(starts.tolist(), ends.tolist(), strict=True)),
+                np.uint64,
+                len(starts),
+            )
         out = np.empty(len(starts), np.uint64)
         self._many(as_array(data or b"\0"), starts, ends, self._start, self._table, self._mask, out)
         return out
@@ -200,7 +240,15 @@ class BulkHash:
         total.update(text)
         return total.value()
 
-    def walk(self, parts: Sequence[Sequence[bytes]], first: int, runs: int, tails: SuffixTrie, targets: Targets, bits: int = 64) -> list[tuple[int, int]]:  # fmt: skip
+    def walk(
+        self,
+        parts: Sequence[Sequence[bytes]],
+        first: int,
+        runs: int,
+        tails: SuffixTrie,
+        targets: Targets,
+        bits: int = 64,
+    ) -> list[tuple[int, int]]:
         """Which texts of a product hash to a target: the combination of `parts` and the node of `tails`.
 
         Combinations are counted with the last part turning fastest; `runs` of them are walked from `first` on. Of
@@ -216,8 +264,25 @@ class BulkHash:
         begun = digits.copy()
         data, starts, ends, depth, leaf = tails.arrays
         mask = self._mask & np.uint64((1 << bits) - 1)
-        fixed = (head, begin, until, counts, np.cumsum(counts) - counts, digits, runs, data, starts, ends, depth, leaf,
-                           self._start, self._table, mask, targets.sieve, targets.keys)  # fmt: skip
+        fixed = (
+            head,
+            begin,
+            until,
+            counts,
+            np.cumsum(counts) - counts,
+            digits,
+            runs,
+            data,
+            starts,
+            ends,
+            depth,
+            leaf,
+            self._start,
+            self._table,
+            mask,
+            targets.sieve,
+            targets.keys,
+        )
         hits = np.empty((HITS, 2), np.int64)
         found = self._walk(*fixed, hits)
         if found > HITS:  # seldom: nearly all keys are hit
@@ -226,7 +291,15 @@ class BulkHash:
             self._walk(*fixed, hits)
         return [(first + run, node) for run, node in hits[:found].tolist()]
 
-    def _walk_slowly(self, parts: Sequence[Sequence[bytes]], first: int, runs: int, tails: SuffixTrie, targets: Targets, bits: int = 64) -> list[tuple[int, int]]:  # fmt: skip
+    def _walk_slowly(
+        self,
+        parts: Sequence[Sequence[bytes]],
+        first: int,
+        runs: int,
+        tails: SuffixTrie,
+        targets: Targets,
+        bits: int = 64,
+    ) -> list[tuple[int, int]]:
         wanted = set(targets.keys.tolist())
         nodes = [(node, tails.text(node)) for node, leaf in enumerate(tails.leaf) if leaf]
         found = []

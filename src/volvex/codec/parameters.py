@@ -40,7 +40,13 @@ class Parameter:
         if self.sizes is not None:
             size = len(value) if isinstance(value, bytes) else 0
             good = size in self.sizes if self.sizes else size > 0
-            return "" if good else f"{' or '.join(map(str, self.sizes))} bytes" if self.sizes else "some bytes, such as hex 4b 57"  # fmt: skip
+            return (
+                ""
+                if good
+                else f"{' or '.join(map(str, self.sizes))} bytes"
+                if self.sizes
+                else "some bytes, such as hex 4b 57"
+            )
         if self.codec:
             return "" if isinstance(value, str) else "the name of a codec"
         return "" if value in self.words else f"one of {', '.join(self.words)}"

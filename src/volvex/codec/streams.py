@@ -61,8 +61,12 @@ class Streamed:
     """A compression made from a library's decoder and encoder. `what` is how errors call its streams."""
 
     def __init__(
-        self, what: str, decoder: Callable[[], Decompressor], encoder: Callable[[], Any], errors: tuple[type[Exception], ...]
-    ) -> None:  # fmt: skip
+        self,
+        what: str,
+        decoder: Callable[[], Decompressor],
+        encoder: Callable[[], Any],
+        errors: tuple[type[Exception], ...],
+    ) -> None:
         self.what, self.decoder, self._encoder, self.errors = what, decoder, encoder, errors
 
     def decode(self, stored: bytes, size: int) -> bytes:

@@ -39,9 +39,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--anyway", action="store_true", help="build despite errors found by `check`")
     parser.add_argument(
-        "--only", action="append", default=[], metavar="ARCHIVE",
+        "--only",
+        action="append",
+        default=[],
+        metavar="ARCHIVE",
         help="where several archives have the same content, change only this one",
-    )  # fmt: skip
+    )
     add_game(parser)
     parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
     add_layout(parser)
@@ -66,9 +69,14 @@ def run(options: argparse.Namespace, context: Context) -> int:
     elif not built:
         context.print("no changes, so nothing was built")
     else:
-        print_table(context, [Column("size", numbers(built.size for built in built), right=True),
-                              Column("changes", numbers(built.changes for built in built), right=True),
-                              Column("built", [built.path for built in built])])  # fmt: skip
+        print_table(
+            context,
+            [
+                Column("size", numbers(built.size for built in built), right=True),
+                Column("changes", numbers(built.changes for built in built), right=True),
+                Column("built", [built.path for built in built]),
+            ],
+        )
         note_copies(built, context)
         context.print(context.paint(f"{count(len(built), 'file')} in {folder}; next: volvex install", "dim"))
     return Status.OK

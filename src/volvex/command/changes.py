@@ -90,8 +90,13 @@ def _save(bench: Workbench, diffs: list[FileDiff], options: argparse.Namespace, 
 
 def _record(bench: Workbench, diff: FileDiff, brief: bool) -> dict[str, object]:
     change = diff.file
-    record: dict[str, object] = {"path": change.path, "what": change.what, "type": _kind_of(diff),
-                                 "before": change.before, "after": change.after}  # fmt: skip
+    record: dict[str, object] = {
+        "path": change.path,
+        "what": change.what,
+        "type": _kind_of(diff),
+        "before": change.before,
+        "after": change.after,
+    }
     if diff.changes is not None and diff.form != LINES and not brief:
         record["changes"] = [plain(change) for change in diff.changes]
     elif change.is_text and not brief:

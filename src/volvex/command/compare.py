@@ -146,8 +146,12 @@ def _print(difference: Difference, part: FieldChanges | LineChanges | None, ever
     if isinstance(part, FieldChanges):
         lines = [change_line(change, context) for change in part.changes]
     else:
-        lines = [context.paint(f"{hunk.start:>5} {sign} {shown(line)}", colour) for hunk in part.hunks
-                 for sign, colour, those in (("-", "red", hunk.old), ("+", "green", hunk.new)) for line in those]  # fmt: skip
+        lines = [
+            context.paint(f"{hunk.start:>5} {sign} {shown(line)}", colour)
+            for hunk in part.hunks
+            for sign, colour, those in (("-", "red", hunk.old), ("+", "green", hunk.new))
+            for line in those
+        ]
     for line in lines if every else lines[:A_FILE]:
         context.print(f"  {line}")
     if len(lines) > A_FILE and not every:
@@ -155,7 +159,12 @@ def _print(difference: Difference, part: FieldChanges | LineChanges | None, ever
 
 
 def _record(difference: Difference, part: FieldChanges | LineChanges | None) -> dict[str, Any]:
-    record: dict[str, Any] = {"path": difference.path, "what": _what(difference), "before": difference.old.size if difference.old else None, "after": difference.new.size if difference.new else None}  # fmt: skip
+    record: dict[str, Any] = {
+        "path": difference.path,
+        "what": _what(difference),
+        "before": difference.old.size if difference.old else None,
+        "after": difference.new.size if difference.new else None,
+    }
     if isinstance(part, FieldChanges):
         record["changes"] = [plain(change) for change in part.changes]
     elif isinstance(part, LineChanges):

@@ -117,10 +117,16 @@ def in_data(library: Library, text: str, value: str, ignore_case: bool, path: st
         else texts(document, re.compile(re.escape(text), re.IGNORECASE if ignore_case else 0))
     )
     return [
-        Hit(path, before=hit.text[: hit.start], match=hit.text[hit.start : hit.end], after=hit.text[hit.end :],
-            record=f"{hit.sheet} {hit.key}: {hit.field}", use=hit.use)
+        Hit(
+            path,
+            before=hit.text[: hit.start],
+            match=hit.text[hit.start : hit.end],
+            after=hit.text[hit.end :],
+            record=f"{hit.sheet} {hit.key}: {hit.field}",
+            use=hit.use,
+        )
         for hit in found
-    ]  # fmt: skip
+    ]
 
 
 def _record(hit: Hit) -> dict[str, object]:

@@ -83,13 +83,17 @@ def _by_signature(options: argparse.Namespace, context: Context) -> int:
         )
     layouts = [
         (layout.title, f"layout {layout.file}, at {known.at.offset:#x}: {value.hex(' ')}")
-        for layout in context.library().every() for known in layout.known for value in known.values
+        for layout in context.library().every()
+        for known in layout.known
+        for value in known.values
         if known.at.fixed and value[: len(wanted)] == wanted[: len(value)]
-    ]  # fmt: skip
+    ]
     open_types = [
         (kind.name, f"open file type, at {offset:#x}: {mark.hex(' ')}")
-        for kind in all_types() for mark, offset in kind.signatures if mark[: len(wanted)] == wanted[: len(mark)]
-    ]  # fmt: skip
+        for kind in all_types()
+        for mark, offset in kind.signatures
+        if mark[: len(wanted)] == wanted[: len(mark)]
+    ]
     found = [*layouts, *open_types]
     if options.json:
         context.json({"format": name, "signature": where} for name, where in found)
@@ -102,12 +106,25 @@ def _by_signature(options: argparse.Namespace, context: Context) -> int:
 
 def _record(identified: Identified) -> dict[str, object]:
     return {
-        "path": identified.path, "size": identified.size, "text": round(identified.text, 3), "entropy": [round(value, 2) for value in identified.entropy],
-        "guesses": [{"title": g.title, "by": g.by, "why": g.why, "sure": g.sure, "opens": g.opens, "entries": g.entries, "fault": g.fault or None}
-                    for g in identified.guesses],
+        "path": identified.path,
+        "size": identified.size,
+        "text": round(identified.text, 3),
+        "entropy": [round(value, 2) for value in identified.entropy],
+        "guesses": [
+            {
+                "title": g.title,
+                "by": g.by,
+                "why": g.why,
+                "sure": g.sure,
+                "opens": g.opens,
+                "entries": g.entries,
+                "fault": g.fault or None,
+            }
+            for g in identified.guesses
+        ],
         "inside": [{"offset": f.offset, "type": f.kind, "size": f.size, "holds": f.holds} for f in identified.finds],
         "xor": [key.hex() for key in identified.keys],
-    }  # fmt: skip
+    }
 
 
 def _print(identified: Identified, context: Context) -> None:

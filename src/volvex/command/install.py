@@ -218,8 +218,14 @@ def _install(job: _Job, options: argparse.Namespace, context: Context) -> int:
         planned = what.plan(options.replace)
         if not planned and not what.built and what.by != MODS:
             raise _NOTHING
-        return tell([action for action in planned if action.what != "skip"], [action for action in planned if action.what == "skip"], True,
-                    options.json, context, _ALREADY)  # fmt: skip
+        return tell(
+            [action for action in planned if action.what != "skip"],
+            [action for action in planned if action.what == "skip"],
+            True,
+            options.json,
+            context,
+            _ALREADY,
+        )
     if options.dir is None:
         require_named(what.game, options, context)
     total = sum(built.size for built in what.built) * 5

@@ -35,7 +35,7 @@ from volvex.command.ui.table import (
     number,
     percent,
     print_table,
-)  # fmt: skip
+)
 from volvex.command.ui.tree import print_tree
 from volvex.command.ui.variants import add_variant
 from volvex.errors import LockedError, NotFoundError, VolvexError

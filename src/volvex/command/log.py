@@ -34,7 +34,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
     description = game_description(folder, context)
     log = log_of(description, folder)
     if log is None:
-        raise RefusedError(f"{description.called} does not say where the log is", 'a line log = "logs/game.log" in its game.toml')  # fmt: skip
+        raise RefusedError(
+            f"{description.called} does not say where the log is", 'a line log = "logs/game.log" in its game.toml'
+        )
     marks = LogMarks(
         description,
         [mod for mod in ModLibrary.of(context.home, folder, context.disk).readable(on=True) if isinstance(mod, Mod)],

@@ -53,8 +53,13 @@ def run(options: argparse.Namespace, context: Context) -> int:
 
 
 def _record(result: MergeResult) -> dict[str, object]:
-    return {"path": result.path, "made": [plain(change) for change in result.made], "already": result.done, "taken": result.taken,
-            "conflicts": [plain(conflict.change) | {"found": conflict.found} for conflict in result.conflicts]}  # fmt: skip
+    return {
+        "path": result.path,
+        "made": [plain(change) for change in result.made],
+        "already": result.done,
+        "taken": result.taken,
+        "conflicts": [plain(conflict.change) | {"found": conflict.found} for conflict in result.conflicts],
+    }
 
 
 def _print(result: MergeResult, context: Context) -> None:
@@ -72,7 +77,12 @@ def _print(result: MergeResult, context: Context) -> None:
 def _summary(found: list[MergeResult], conflicts: int, plan: bool, context: Context) -> None:
     made = sum(len(result.made) for result in found)
     if conflicts:
-        context.print(context.paint(f"{count(conflicts, 'conflict')}: nothing was written; set those fields on the bench to what they are now, or leave the change out", "dim"))  # fmt: skip
+        context.print(
+            context.paint(
+                f"{count(conflicts, 'conflict')}: nothing was written; set those fields on the bench to what they are now, or leave the change out",
+                "dim",
+            )
+        )
     elif not found:
         context.print("the game's files are those that were taken: there is nothing to carry over")
     else:

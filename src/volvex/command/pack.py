@@ -29,9 +29,11 @@ EXAMPLES = (
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("dir", type=Path, metavar="DIR", help="the folder")
     parser.add_argument(
-        "--like", type=Path, metavar="ARCHIVE",
+        "--like",
+        type=Path,
+        metavar="ARCHIVE",
         help="the archive whose format to use (default: a plain ZIP or TAR, by the name of the new file)",
-    )  # fmt: skip
+    )
     parser.add_argument("--to", required=True, type=Path, metavar="FILE", help="the archive to write")
     parser.add_argument("--overwrite", action="store_true", help="replace the file if it is there")
     parser.add_argument("--allow-empty", action="store_true", help="even if no file of the folder is in the archive")
@@ -51,8 +53,10 @@ def _pack_plain(options: argparse.Namespace, context: Context) -> int:
 
     model = plain_model(options.to, context.keys)
     if model is None:
-        raise UsageError(f"the name {options.to} gives no archive format",
-                         f"--like ARCHIVE, or a name that ends in one of .zip {' '.join(OUTER)}")  # fmt: skip
+        raise UsageError(
+            f"the name {options.to} gives no archive format",
+            f"--like ARCHIVE, or a name that ends in one of .zip {' '.join(OUTER)}",
+        )
     with model:
         files = files_below(options.dir)
         if not files and not options.allow_empty:
@@ -77,8 +81,10 @@ def _pack_like(options: argparse.Namespace, context: Context) -> int:
                 options.dir, like, options.to, context.disk, on_progress, options.overwrite, options.allow_empty
             )
     beside = [name for name in done.files if name != options.to.name]
-    context.print(f"{options.to}{' with ' + count(len(beside), 'file') + ' beside it' if beside else ''}: {number(done.size)} bytes; {count(done.same, 'entry', 'entries')} as in {options.like.name}, "
-                  f"{len(done.changed):,} changed, {len(done.added):,} added, {len(done.removed):,} left out")  # fmt: skip
+    context.print(
+        f"{options.to}{' with ' + count(len(beside), 'file') + ' beside it' if beside else ''}: {number(done.size)} bytes; {count(done.same, 'entry', 'entries')} as in {options.like.name}, "
+        f"{len(done.changed):,} changed, {len(done.added):,} added, {len(done.removed):,} left out"
+    )
     for name in beside:
         context.print(f"{shown((options.to.parent / name).as_posix())}: {number(done.files[name])} bytes")
     for name in done.kept:

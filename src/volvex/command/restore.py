@@ -31,9 +31,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "game", nargs="?", type=Path, metavar="GAME", help="the game's folder (default: that of the bench)"
     )
     parser.add_argument(
-        "--overwrite", action="append", default=[], metavar="FILE",
+        "--overwrite",
+        action="append",
+        default=[],
+        metavar="FILE",
         help="put the original over this changed file; the changed file is kept in .volvex/aside",
-    )  # fmt: skip
+    )
     parser.add_argument("--plan", action="store_true", help="print what would happen and change nothing")
     parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
     add_bench(parser, game=False)

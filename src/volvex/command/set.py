@@ -55,7 +55,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     what.add_argument(
         "--add", metavar="ID", help="add a record with this id; other fields are copied from the last record"
     )
-    what.add_argument("--copy", metavar="OLD=NEW", action="append", default=[], help="copy a record to a new id; references among the copies follow")  # fmt: skip
+    what.add_argument(
+        "--copy",
+        metavar="OLD=NEW",
+        action="append",
+        default=[],
+        help="copy a record to a new id; references among the copies follow",
+    )
     what.add_argument("--remove", action="store_true", help="remove the records")
     what.add_argument(
         "--replace", nargs=2, metavar=("OLD", "NEW"), help="replace text in the selected values, or in all"

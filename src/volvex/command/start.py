@@ -52,7 +52,14 @@ def run(options: argparse.Namespace, context: Context) -> int:
     context.interrupted = ("the game was ended", "")
     restored = int(Status.OK)
     try:
-        done = run_game(command, folder / description.start_in, log_of(description, folder), marks, lambda line: print_line(line, context), options.limit)  # fmt: skip
+        done = run_game(
+            command,
+            folder / description.start_in,
+            log_of(description, folder),
+            marks,
+            lambda line: print_line(line, context),
+            options.limit,
+        )
     finally:
         if options.restore:
             restored = restore_game(

@@ -62,11 +62,14 @@ def _print_files(found: list[FileState], context: Context) -> None:
         context.print("  nothing is installed: all files are the game's own")
         return
     rows = sorted(found, key=lambda one: one.state == "installed")[:MOST]
-    print_table(context, [
-        Column("state", [state.state for state in rows], style="yellow"),
-        Column("file", [shown(state.path) for state in rows]),
-        Column("made of", [", ".join(state.made_of) or "a bench" for state in rows]),
-    ])  # fmt: skip
+    print_table(
+        context,
+        [
+            Column("state", [state.state for state in rows], style="yellow"),
+            Column("file", [shown(state.path) for state in rows]),
+            Column("made of", [", ".join(state.made_of) or "a bench" for state in rows]),
+        ],
+    )
     if len(found) > MOST:
         context.print(f"  and {count(len(found) - MOST, 'more file')}: --json lists all")
 

@@ -59,15 +59,19 @@ def run(options: argparse.Namespace, context: Context) -> int:
         return Status.OK
     shown = files if options.all else files[:SHOWN]
     total = sum(file.size for file in files)
-    print_table(context, [
-        Column("size", numbers(surveyed.size for surveyed in shown), right=True),
-        Column("share", [percent(surveyed.size, total) for surveyed in shown], right=True),
-        Column("entries", [number(surveyed.entries) for surveyed in shown], right=True),
-        Column("opens with", [_opens_with(surveyed) for surveyed in shown]),
-        Column("key", [surveyed.key or ("?" if surveyed.locked else "") for surveyed in shown], style="yellow"),
-        Column("type", [surveyed.kind for surveyed in shown]),
-        Column("path", [surveyed.path for surveyed in shown]),
-    ], cut=True)  # fmt: skip
+    print_table(
+        context,
+        [
+            Column("size", numbers(surveyed.size for surveyed in shown), right=True),
+            Column("share", [percent(surveyed.size, total) for surveyed in shown], right=True),
+            Column("entries", [number(surveyed.entries) for surveyed in shown], right=True),
+            Column("opens with", [_opens_with(surveyed) for surveyed in shown]),
+            Column("key", [surveyed.key or ("?" if surveyed.locked else "") for surveyed in shown], style="yellow"),
+            Column("type", [surveyed.kind for surveyed in shown]),
+            Column("path", [surveyed.path for surveyed in shown]),
+        ],
+        cut=True,
+    )
     if len(shown) < len(files):
         context.print(context.paint(f"and {count(len(files) - len(shown), 'smaller file')}: --all shows them", "dim"))
     _summary(files, total, folder, description, context)
@@ -103,8 +107,17 @@ def _opens_with(surveyed: Surveyed) -> str:
 
 
 def _record(surveyed: Surveyed) -> dict[str, object]:
-    return {"path": surveyed.path, "size": surveyed.size, "type": surveyed.kind, "layout": surveyed.layout, "entries": surveyed.entries,
-            "content": surveyed.content, "locked": surveyed.locked, "key": surveyed.key, "fault": surveyed.fault or None}  # fmt: skip
+    return {
+        "path": surveyed.path,
+        "size": surveyed.size,
+        "type": surveyed.kind,
+        "layout": surveyed.layout,
+        "entries": surveyed.entries,
+        "content": surveyed.content,
+        "locked": surveyed.locked,
+        "key": surveyed.key,
+        "fault": surveyed.fault or None,
+    }
 
 
 def _summary(files: list[Surveyed], total: int, folder: Path, description: GameDescription, context: Context) -> None:
@@ -115,10 +128,15 @@ def _summary(files: list[Surveyed], total: int, folder: Path, description: GameD
         sum(surveyed.content or 0 for surveyed in opened),
     )
     context.print()
-    context.print(f"{count(len(files), 'file')}, {number(total)} bytes; "
-                  f"{context.paint(description.name, 'bold')}" + (", known by its game description" if description is not UNKNOWN else ""))  # fmt: skip
-    context.print(f"{count(len(opened), 'archive opens', 'archives open')} and {'hold' if len(opened) != 1 else 'holds'} "
-                  f"{percent(held, total)} of the bytes: {count(inside, 'entry', 'entries')}, {number(content)} bytes of content")  # fmt: skip
+    context.print(
+        f"{count(len(files), 'file')}, {number(total)} bytes; "
+        f"{context.paint(description.name, 'bold')}"
+        + (", known by its game description" if description is not UNKNOWN else "")
+    )
+    context.print(
+        f"{count(len(opened), 'archive opens', 'archives open')} and {'hold' if len(opened) != 1 else 'holds'} "
+        f"{percent(held, total)} of the bytes: {count(inside, 'entry', 'entries')}, {number(content)} bytes of content"
+    )
     _tell("locked", [surveyed for surveyed in files if surveyed.fault and surveyed.locked], total, context)
     _tell("damaged", [surveyed for surveyed in files if surveyed.fault and not surveyed.locked], total, context)
     unknown = [surveyed for surveyed in files if surveyed.unknown]

@@ -206,8 +206,16 @@ def _lengths(catalogue: Catalogue, path: str, sheet: Sheet) -> Iterator[Problem]
         for name in spot.fields(sheet):
             for row, text in enumerate(sheet.columns[name].texts()):
                 if text is not None and len(text) > most:
-                    yield Problem(WARNING, "length", path, sheet.name, sheet.keys[row], name,
-                                  f"{len(text)} characters, there is room for {most}", "a shorter text")  # fmt: skip
+                    yield Problem(
+                        WARNING,
+                        "length",
+                        path,
+                        sheet.name,
+                        sheet.keys[row],
+                        name,
+                        f"{len(text)} characters, there is room for {most}",
+                        "a shorter text",
+                    )
 
 
 def _fonts(catalogue: Catalogue, path: str, sheet: Sheet, glyphs: dict[str, frozenset[str]]) -> Iterator[Problem]:
@@ -223,8 +231,16 @@ def _fonts(catalogue: Catalogue, path: str, sheet: Sheet, glyphs: dict[str, froz
             for row, text in enumerate(column.texts()):
                 missing = sorted({text for text in text or "" if text not in known and not text.isspace()})
                 if missing:
-                    yield Problem(ERROR, "font", path, sheet.name, sheet.keys[row], name,
-                                  f"the game's font has no {' '.join(missing)}", "other characters, or a font that has them")  # fmt: skip
+                    yield Problem(
+                        ERROR,
+                        "font",
+                        path,
+                        sheet.name,
+                        sheet.keys[row],
+                        name,
+                        f"the game's font has no {' '.join(missing)}",
+                        "other characters, or a font that has them",
+                    )
 
 
 def _all_texts(catalogue: Catalogue, spot: Spot) -> Iterator[str]:
@@ -241,8 +257,16 @@ def _placeholders(language: str, path: str, sheet: Sheet) -> Iterator[Problem]:
             lacking, too_many = difference(original[2], text)
             if lacking or too_many:
                 said = [*(f"lacks {text}" for text in lacking), *(f"has {text} too many" for text in too_many)]
-                yield Problem(ERROR, "placeholder", path, sheet.name, sheet.keys[row], field,
-                              f"{other or key} {' and '.join(said)}: the original is {original[2]!r}", "the placeholders of the original")  # fmt: skip
+                yield Problem(
+                    ERROR,
+                    "placeholder",
+                    path,
+                    sheet.name,
+                    sheet.keys[row],
+                    field,
+                    f"{other or key} {' and '.join(said)}: the original is {original[2]!r}",
+                    "the placeholders of the original",
+                )
 
 
 def by_key(sheet: Sheet) -> dict[str, dict[str, tuple[int, str, str]]]:

@@ -275,9 +275,10 @@ def replacements(
 def _hits(sheet: Sheet, rows: Array, pattern: re.Pattern[str], fields: Sequence[str]) -> dict[str, list[int]]:
     """The records in which a text stands, by field."""
     wanted = [
-        name for name, column in sheet.columns.items()
+        name
+        for name, column in sheet.columns.items()
         if column.rule.value_type == TEXT and name not in sheet.key and (not fields or name in fields)
-    ]  # fmt: skip
+    ]
     found: dict[str, list[int]] = {name: [] for name in wanted}
     for row in rows.tolist() if sheet.cells is not None else ():
         for name, text in sheet.cells[row].items() if sheet.cells is not None else ():
@@ -306,9 +307,12 @@ def added(document: Document, sheet: str | None, key: str, lines: Sequence[str])
 
 
 def copied(
-    document: Document, pairs: Mapping[str, str], lines: Sequence[str], sheet: str | None,
+    document: Document,
+    pairs: Mapping[str, str],
+    lines: Sequence[str],
+    sheet: str | None,
     refers: Callable[[Sheet, str], Sequence[str]],
-) -> list[Change]:  # fmt: skip
+) -> list[Change]:
     """Records copied under new keys. What in them refers to one of the copied records follows to its copy.
 
     `refers` tells for a field which sheets' keys it holds.

@@ -50,11 +50,21 @@ QUOTED: /`[^`]+`/
 %ignore /\s+/
 """
 _COMPARED: dict[str, Callable[[Any, Any], Any]] = {
-    "==": operator.eq, "!=": operator.ne, "<": operator.lt, "<=": operator.le, ">": operator.gt, ">=": operator.ge,
-}  # fmt: skip
+    "==": operator.eq,
+    "!=": operator.ne,
+    "<": operator.lt,
+    "<=": operator.le,
+    ">": operator.gt,
+    ">=": operator.ge,
+}
 _COMPUTED: dict[str, Callable[[Any, Any], Any]] = {
-    "+": operator.add, "-": operator.sub, "*": operator.mul, "/": operator.truediv, "//": operator.floordiv, "%": operator.mod,
-}  # fmt: skip
+    "+": operator.add,
+    "-": operator.sub,
+    "*": operator.mul,
+    "/": operator.truediv,
+    "//": operator.floordiv,
+    "%": operator.mod,
+}
 LONGEST = 1000  # characters; what is nested deeper takes very long to be understood
 _EXAMPLE = "fuel == 'oil' and range > 9"
 
@@ -171,9 +181,11 @@ class _Evaluation:
         return found
 
     def _among(self, children: list[Any]) -> Any:
-        return functools.reduce(np.logical_or, [
-            self._comparison([children[0], "==", child]) for child in children[1:] if child is not None
-        ], np.zeros(len(self.sheet), bool))  # fmt: skip
+        return functools.reduce(
+            np.logical_or,
+            [self._comparison([children[0], "==", child]) for child in children[1:] if child is not None],
+            np.zeros(len(self.sheet), bool),
+        )
 
     def _not_among(self, children: list[Any]) -> Any:
         return np.logical_not(self._among(children))
@@ -297,10 +309,16 @@ def _length(value: Any) -> Any:
 
 
 _FUNCTIONS: dict[str, tuple[int, int, Callable[..., Any]]] = {
-    "round": (1, 2, _rounded), "floor": (1, 1, _whole(np.floor)), "ceil": (1, 1, _whole(np.ceil)),
-    "abs": (1, 1, lambda value: np.abs(as_numbers(value))), "min": (2, 9, _least), "max": (2, 9, _most),
-    "lower": (1, 1, _cased(str.lower)), "upper": (1, 1, _cased(str.upper)), "length": (1, 1, _length),
-}  # fmt: skip
+    "round": (1, 2, _rounded),
+    "floor": (1, 1, _whole(np.floor)),
+    "ceil": (1, 1, _whole(np.ceil)),
+    "abs": (1, 1, lambda value: np.abs(as_numbers(value))),
+    "min": (2, 9, _least),
+    "max": (2, 9, _most),
+    "lower": (1, 1, _cased(str.lower)),
+    "upper": (1, 1, _cased(str.upper)),
+    "length": (1, 1, _length),
+}
 
 
 def functions() -> Sequence[str]:

@@ -84,8 +84,13 @@ def _node(node: Node, name: str, place: str) -> Branch:
         if node.shape == OBJECT
         else ", ".join(single.values())
     )
-    return Branch(name if key is None else f"{name} {key}", place, text,
-                  lambda: [_node(inner, text, f"{place}/{text}".lstrip("/")) for text, inner in deeper.items()], len(deeper))  # fmt: skip
+    return Branch(
+        name if key is None else f"{name} {key}",
+        place,
+        text,
+        lambda: [_node(inner, text, f"{place}/{text}".lstrip("/")) for text, inner in deeper.items()],
+        len(deeper),
+    )
 
 
 def _sheet(sheet: Sheet) -> Branch:
@@ -105,6 +110,9 @@ def _record(sheet: Sheet, row: int) -> Branch:
     place = f"{sheet.name}/{sheet.keys[row]}"
     shown = "  ".join(f"{field}={text}" for field, text in record.items() if text != name and text != sheet.name)
     return Branch(
-        f"{sheet.keys[row]} {name}".strip(), place, shown,
-        lambda: [Branch(field, f"{place}/{field}", text, list, 0) for field, text in record.items()], 0,
-    )  # fmt: skip
+        f"{sheet.keys[row]} {name}".strip(),
+        place,
+        shown,
+        lambda: [Branch(field, f"{place}/{field}", text, list, 0) for field, text in record.items()],
+        0,
+    )

@@ -66,9 +66,10 @@ class PathIndex:
         head, tail = _WILD.split(pattern, maxsplit=1)[0], re.split(r"[*?\]]", pattern)[-1]
         folder = head[: head.rfind("/") + 1]
         return [
-            path for path in self.paths
+            path
+            for path in self.paths
             if path.endswith(tail) and (not folder or path.startswith(folder) or f"/{folder}" in path)
-        ]  # fmt: skip
+        ]
 
     def beside(self, folder: str) -> list[str]:
         """The paths that lie in a folder itself, not deeper."""

@@ -34,7 +34,12 @@ class Spot:
         """A spot from its words; FormatError when there are others than `parts`."""
         words = text.split()
         if len(words) != parts:
-            raise FormatError(where, f"{text!r} has {len(words)} words, this needs {parts}: a file, a sheet" + (", a field" if parts > 2 else ""), hint=EXAMPLE)  # fmt: skip
+            raise FormatError(
+                where,
+                f"{text!r} has {len(words)} words, this needs {parts}: a file, a sheet"
+                + (", a field" if parts > 2 else ""),
+                hint=EXAMPLE,
+            )
         return cls(*words)
 
     def is_file(self, path: str) -> bool:
@@ -76,8 +81,11 @@ class Catalogue:
     """The data of a game by path, opened when it is asked for. `read` gives the document of a path, None when it is none."""
 
     def __init__(
-        self, paths: Iterable[str] | Callable[[], Iterable[str] | PathIndex], read: Callable[[str], Document | None], meanings: Meanings
-    ) -> None:  # fmt: skip
+        self,
+        paths: Iterable[str] | Callable[[], Iterable[str] | PathIndex],
+        read: Callable[[str], Document | None],
+        meanings: Meanings,
+    ) -> None:
         self._paths, self._read, self.meanings = paths, read, meanings
         self._documents: dict[str, Document | None] = {}
         self.faults: dict[str, VolvexError] = {}  # files that cannot be opened
@@ -136,7 +144,12 @@ class Catalogue:
     def targets(self, path: str, sheet: Sheet, name: str) -> list[tuple[str, Sheet]] | None:
         """Where the keys lead that a field holds; None when it holds none."""
         for reference in self.meanings.references:
-            if reference.target is not None and reference.source.is_file(path) and reference.source.is_sheet(sheet) and fnmatch.fnmatchcase(name, reference.source.field):  # fmt: skip
+            if (
+                reference.target is not None
+                and reference.source.is_file(path)
+                and reference.source.is_sheet(sheet)
+                and fnmatch.fnmatchcase(name, reference.source.field)
+            ):
                 return list(self.sheets(reference.target))
         refers = sheet.columns[name].rule.refers
         if not refers:
@@ -155,9 +168,12 @@ class Catalogue:
     def is_path(self, path: str, sheet: Sheet, name: str) -> bool:
         """Whether a field holds paths of the game."""
         return any(
-            reference.target is None and reference.source.is_file(path) and reference.source.is_sheet(sheet) and fnmatch.fnmatchcase(name, reference.source.field)
+            reference.target is None
+            and reference.source.is_file(path)
+            and reference.source.is_sheet(sheet)
+            and fnmatch.fnmatchcase(name, reference.source.field)
             for reference in self.meanings.references
-        )  # fmt: skip
+        )
 
     def names(self, path: str, sheet: Sheet, name: str) -> list[str]:
         """The sheets to whose keys a field refers, by name."""

@@ -14,9 +14,14 @@ N = TypeVar("N", int, Any)
 _APPLY: dict[str, Callable[[Any, int], Any]] = {"times": operator.mul, "plus": operator.add, "xor": operator.xor}
 _SIGNS = {"times": "*", "plus": "+", "xor": "^"}
 _COMPARE: dict[str, Callable[[Any, Any], Any]] = {
-    "is": operator.eq, "is not": operator.ne, ">=": operator.ge, "<=": operator.le, ">": operator.gt, "<": operator.lt,
+    "is": operator.eq,
+    "is not": operator.ne,
+    ">=": operator.ge,
+    "<=": operator.le,
+    ">": operator.gt,
+    "<": operator.lt,
     "has": lambda found, bits: (found & bits) != 0,
-}  # fmt: skip
+}
 
 
 class NotMultipleError(ValueError):

@@ -133,8 +133,9 @@ class KeyRing:
 
     def _taken(self, found: Opened, what: str) -> Opened:
         if found.stray:
-            self._note(f"the key {found.key.name or 'that you typed'} has white space around it; "
-                       f"without that it opens {what}")  # fmt: skip
+            self._note(
+                f"the key {found.key.name or 'that you typed'} has white space around it; without that it opens {what}"
+            )
         if found.key.name:
             self.was_right(found.key.name)
         return found

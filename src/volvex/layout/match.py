@@ -47,8 +47,11 @@ def place_of(source: Source, at: At, name: str) -> int:
         return _search_back(source, at.mark, name)
     start = source.size - at.offset if at.from_end else at.offset
     if start < 0:
-        raise FormatError(source.name, f"{name} should stand {at.offset} bytes before the end, the file has {source.size}",
-                          hint="a fresh copy of the file: it may be cut off")  # fmt: skip
+        raise FormatError(
+            source.name,
+            f"{name} should stand {at.offset} bytes before the end, the file has {source.size}",
+            hint="a fresh copy of the file: it may be cut off",
+        )
     return start
 
 
@@ -61,5 +64,8 @@ def _search_back(source: Source, mark: bytes, name: str) -> int:
         if found >= 0:
             return start + found
         end = start
-    raise FormatError(source.name, f"{name} starts with {mark!r}, which is not within the last {SEARCHED >> 20} MB",
-                      hint="a fresh copy of the file: it may be cut off")  # fmt: skip
+    raise FormatError(
+        source.name,
+        f"{name} starts with {mark!r}, which is not within the last {SEARCHED >> 20} MB",
+        hint="a fresh copy of the file: it may be cut off",
+    )

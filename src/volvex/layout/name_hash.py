@@ -110,7 +110,13 @@ class Keying:
         }
         if "name hash" not in found:
             return None
-        return cls([KeyPart(what, rules.get(what, rules["name hash"]), bits_of(found[what].type)) for what in KEYS if what in found])  # fmt: skip
+        return cls(
+            [
+                KeyPart(what, rules.get(what, rules["name hash"]), bits_of(found[what].type))
+                for what in KEYS
+                if what in found
+            ]
+        )
 
     @property
     def bits(self) -> int:
@@ -150,8 +156,10 @@ class Keying:
         """The key of a path as entries are called by it; RefusedError when numbers stand for names and it is none."""
         if self.numbering is not None:
             if self.numbering.number(path) is None:
-                raise RefusedError(f"{path}: this archive goes by numbers, and no rule makes one of that",
-                                   f"a number such as {self.numbering.path(0)}, or `volvex names add` with the line `{path} = NUMBER`")  # fmt: skip
+                raise RefusedError(
+                    f"{path}: this archive goes by numbers, and no rule makes one of that",
+                    f"a number such as {self.numbering.path(0)}, or `volvex names add` with the line `{path} = NUMBER`",
+                )
             return path
         return "/".join(f"{int(self._one(part, path)):0{part.bits // 4}x}" for part in self.in_order())
 

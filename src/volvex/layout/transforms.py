@@ -73,8 +73,10 @@ def _fitting(transform: Transform, parameter: str, key: Key) -> bytes:
     for secret in (key.secret, key.bare):
         if not wanted.problem(secret):
             return secret
-    raise LockedError(f"the key {key.name} has {len(key.secret)} bytes, {transform.name} takes {wanted.problem(key.secret)}",
-                      f"`volvex keys add {key.name}` with the right one")  # fmt: skip
+    raise LockedError(
+        f"the key {key.name} has {len(key.secret)} bytes, {transform.name} takes {wanted.problem(key.secret)}",
+        f"`volvex keys add {key.name}` with the right one",
+    )
 
 
 def is_cipher(transform: Transform) -> bool:

@@ -32,8 +32,11 @@ class Done:
 
 def leave_out(done: Done, left: set[str]) -> None:
     """What was to be done, and was not since a file changed under our hands."""
-    done.skipped += [Action(action.path, "skip", action.before, action.before, "changed by another program meanwhile")
-                     for action in done.actions if action.path in left]  # fmt: skip
+    done.skipped += [
+        Action(action.path, "skip", action.before, action.before, "changed by another program meanwhile")
+        for action in done.actions
+        if action.path in left
+    ]
     done.actions = [action for action in done.actions if action.path not in left]
 
 

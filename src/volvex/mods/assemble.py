@@ -150,9 +150,14 @@ class _Memory:
 
     def keep(self, combination: Combination) -> None:
         files = {
-            combined.path: {"key": combined.key, "counts": dict(combined.counts), "stamp": stamp_of(self.bench.files / combined.path)}
-            for combined in combination.files if not combined.removed
-        }  # fmt: skip
+            combined.path: {
+                "key": combined.key,
+                "counts": dict(combined.counts),
+                "stamp": stamp_of(self.bench.files / combined.path),
+            }
+            for combined in combination.files
+            if not combined.removed
+        }
         with atomic(self.bench.disk, self.path, durable=False) as file:
             self.bench.disk.write(file, json.dumps({"files": files}).encode())
 

@@ -97,9 +97,10 @@ def _own_outside(game: Path, description: GameDescription) -> list[Path]:
     """The folders outside of a game's in which it has add-ons, and no other game."""
     mark = _mark(game)
     return [
-        root for root in outside_of(game, description)
+        root
+        for root in outside_of(game, description)
         if home_of(root).is_dir() and all(installed.by.endswith(mark) for installed in installed(root).values())
-    ]  # fmt: skip
+    ]
 
 
 def withdraw(

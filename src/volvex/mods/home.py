@@ -48,8 +48,10 @@ def _require_folder(path: Path) -> None:
     found = path.lstat()
     linked = bool(getattr(found, "st_file_attributes", 0) & 0x400)  # on Windows: a junction, or another link
     if linked or not stat.S_ISDIR(found.st_mode):
-        raise RefusedError(f"{path} is a link or a file, and Volvex makes only folders there: nothing was changed",
-                           "removing it, once you know where it comes from")  # fmt: skip
+        raise RefusedError(
+            f"{path} is a link or a file, and Volvex makes only folders there: nothing was changed",
+            "removing it, once you know where it comes from",
+        )
 
 
 def _regular(folder: Path) -> list[Path]:

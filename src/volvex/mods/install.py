@@ -70,8 +70,10 @@ def _check_others(game: Path, state: State, files: Iterable[str], ours: Collecti
         wanted = set(files)
         text = ", ".join(f"{name} ({'replaced' if name in wanted else 'put back'})" for name in others[:5])
         more = f" and {len(others) - 5} more" if len(others) > 5 else ""
-        raise RefusedError(f"another bench has installed files in {game}, which this install would take out: {text}{more}",
-                           "--replace to take them out, or `volvex restore` first")  # fmt: skip
+        raise RefusedError(
+            f"another bench has installed files in {game}, which this install would take out: {text}{more}",
+            "--replace to take them out, or `volvex restore` first",
+        )
 
 
 def _why_out(action: Action, known: Installed, by: str) -> Action:
@@ -89,8 +91,9 @@ def _check_bases(game: Path, files: Mapping[str, Content], bases: Mapping[str, F
         original = now.get(name, game / name) if name in now else (game / name if (game / name).is_file() else None)
         found = Fingerprint.of(original) if original is not None else None
         if found != bases.get(name):
-            raise RefusedError(f"{name}: the game's file has changed since this was built (a game update?)",
-                               "`volvex build`")  # fmt: skip
+            raise RefusedError(
+                f"{name}: the game's file has changed since this was built (a game update?)", "`volvex build`"
+            )
 
 
 def install(

@@ -167,17 +167,24 @@ def _read(path: Path) -> State | None:
 
 
 def _unsound(path: Path, why: str) -> FormatError:
-    return FormatError(path, f"not a valid journal: {why}",
-                       hint="leaving `.volvex` as it is, since the originals are in it, and `restore` by the Volvex that installed it")  # fmt: skip
+    return FormatError(
+        path,
+        f"not a valid journal: {why}",
+        hint="leaving `.volvex` as it is, since the originals are in it, and `restore` by the Volvex that installed it",
+    )
 
 
 def _state(value: Mapping[str, Any]) -> State:
     """A journal's values, each checked: they steer what is written and removed."""
     state = State(
-        _installed(value["installed"]), [Older(_path(one["path"]), _digest(one["original"])) for one in value["older"]],
-        _verb(value["verb"]), [_move(one) for one in value["moves"]], [_writing(one) for one in value["writings"]],
-        _installed(value["after"]), whole(value["generation"]),
-    )  # fmt: skip
+        _installed(value["installed"]),
+        [Older(_path(one["path"]), _digest(one["original"])) for one in value["older"]],
+        _verb(value["verb"]),
+        [_move(one) for one in value["moves"]],
+        [_writing(one) for one in value["writings"]],
+        _installed(value["after"]),
+        whole(value["generation"]),
+    )
     if any(move.path in state.after and not state.after[move.path] for move in state.moves):
         raise ValueError("a move without its file")
     return state
@@ -226,28 +233,46 @@ def _folder(value: object) -> str:
 def _installed(value: Mapping[str, Mapping[str, Any]]) -> dict[str, Installed]:
     return {
         _path(name): Installed(
-            None if record["original"] is None else _digest(record["original"]), _token(record["now"]) if record["now"] else "", _folder(record["folder"]),
-            text(record["stamp"]), tuple((text(name), whole(number)) for name, number in record["entries"]), _blocks(record["blocks"]), text(record["by"]),
-            tuple(map(text, record.get("made_of", ()))), text(record.get("source", "")), tuple(map(text, record.get("lines", ()))),
+            None if record["original"] is None else _digest(record["original"]),
+            _token(record["now"]) if record["now"] else "",
+            _folder(record["folder"]),
+            text(record["stamp"]),
+            tuple((text(name), whole(number)) for name, number in record["entries"]),
+            _blocks(record["blocks"]),
+            text(record["by"]),
+            tuple(map(text, record.get("made_of", ()))),
+            text(record.get("source", "")),
+            tuple(map(text, record.get("lines", ()))),
         )
         for name, record in value.items()
-    }  # fmt: skip
+    }
 
 
 def _move(record: Mapping[str, Any]) -> Move:
     return Move(
-        _path(record["path"]), None if record["old"] is None else _token(record["old"]), None if record["new"] is None else _digest(record["new"]),
-        None if record["incoming"] is None else _within(record["incoming"], _WAITING), _within(record["aside"], _ASIDE), _folder(record["folder"]),
+        _path(record["path"]),
+        None if record["old"] is None else _token(record["old"]),
+        None if record["new"] is None else _digest(record["new"]),
+        None if record["incoming"] is None else _within(record["incoming"], _WAITING),
+        _within(record["aside"], _ASIDE),
+        _folder(record["folder"]),
         text(record["stamp"]),
-    )  # fmt: skip
+    )
 
 
 def _writing(record: Mapping[str, Any]) -> Writing:
     spans = [[whole(number) for number in span] for span in record["spans"]]
     if any(len(span) != 3 for span in spans):
         raise ValueError("an invalid stretch")
-    return Writing(_path(record["path"]), _within(record["incoming"], _WAITING), _within(record["undo"], _WAITING), spans,
-                   whole(record["before"]), whole(record["size"]), _blocks(record["blocks"]))  # fmt: skip
+    return Writing(
+        _path(record["path"]),
+        _within(record["incoming"], _WAITING),
+        _within(record["undo"], _WAITING),
+        spans,
+        whole(record["before"]),
+        whole(record["size"]),
+        _blocks(record["blocks"]),
+    )
 
 
 def write_state(folder: Path, state: State, disk: Disk) -> None:

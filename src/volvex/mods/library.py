@@ -68,7 +68,9 @@ class ModLibrary:
             try:
                 library._read(path)
             except ValueError as error:
-                raise FormatError(path, f"not a valid library of mods: {error}", hint="removing it: the mods stay, and are off then") from error  # fmt: skip
+                raise FormatError(
+                    path, f"not a valid library of mods: {error}", hint="removing it: the mods stay, and are off then"
+                ) from error
         known = {entry.id for entry in library.entries}
         library.entries += [Entry(text, False) for text in library._added() if text not in known]
         return library
@@ -231,7 +233,10 @@ class ModLibrary:
         self.sort()
         if [entry.id for entry in self.entries] != asked:
             self.entries = before
-            raise RefusedError("this order puts a mod before one that it requires or comes after", f"`volvex mod order {' '.join(wanted)}` in another order")  # fmt: skip
+            raise RefusedError(
+                "this order puts a mod before one that it requires or comes after",
+                f"`volvex mod order {' '.join(wanted)}` in another order",
+            )
         self.save()
 
     def sort(self) -> None:
@@ -252,8 +257,10 @@ class ModLibrary:
 
 def _check_game(mod: Mod, names: Sequence[str], any_game: bool) -> None:
     if not any_game and mod.descriptor.game.casefold() not in [name.casefold() for name in names]:
-        raise RefusedError(f"the mod {mod.id} is for {shown(mod.descriptor.game)}, and this game is {shown(names[0])}",
-                           "--any-game if it fits nevertheless")  # fmt: skip
+        raise RefusedError(
+            f"the mod {mod.id} is for {shown(mod.descriptor.game)}, and this game is {shown(names[0])}",
+            "--any-game if it fits nevertheless",
+        )
 
 
 def _copy(mod: Mod, folder: Path, disk: Disk) -> None:

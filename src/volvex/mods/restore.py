@@ -74,9 +74,16 @@ def _offer(name: str) -> str:
 def held(game: Path, state: State, force: Collection[str]) -> list[Action]:
     """What the store still holds beside what is installed: older originals, and those that no journal knows."""
     found = [
-        Action(older.path, "skip", size, size, "an older original, from before a game update or another change, is kept", _offer(older.path))
+        Action(
+            older.path,
+            "skip",
+            size,
+            size,
+            "an older original, from before a game update or another change, is kept",
+            _offer(older.path),
+        )
         for older, size in ((older, size_of(game / older.path)) for older in state.older if older.path not in force)
-    ]  # fmt: skip
+    ]
     return found + [
         Action(
             _where(orphan),
@@ -236,21 +243,27 @@ def moves_back(
                 done.actions.append(Action(name, "remove", size_of(target), None))
             continue
         if not store.is_sound(installed.original, on_progress):
-            size = size_of(target)
-            done.skipped.append(Action(name, "skip", size, size, f"its original in {_where(installed.original)} is missing or damaged: "
-                                       "have the game's launcher repair this file"))  # fmt: skip
+            done.skipped.append(_damaged(name, installed.original, size_of(target)))
             kept[name] = installed
             continue
         done.actions.append(Action(name, "put back", size_of(target), size_of(store.path(installed.original))))
-        incoming = store.path(installed.original).relative_to(store.folder.parent).as_posix()
-        if installed.original in shared or counts.count(installed.original) > 1:
-            incoming = f"incoming/back-{number + len(moves)}"
-            copy(
-                store.path(installed.original),
-                store.folder.parent / incoming,
-                installed.original,
-                store.disk,
-                on_progress,
-            )
+        alone = installed.original not in shared and counts.count(installed.original) == 1
+        incoming = _incoming(store, installed.original, alone, number + len(moves), on_progress)
         moves.append(Move(name, installed.now if there else None, installed.original, incoming, aside, stamp=stamp))
     return moves, kept
+
+
+def _damaged(name: str, original: str, size: int | None) -> Action:
+    """What is told of a file whose original cannot be put back."""
+    problem = f"its original in {_where(original)} is missing or damaged: have the game's launcher repair this file"
+    return Action(name, "skip", size, size, problem)
+
+
+def _incoming(store: Store, original: str, alone: bool, number: int, on_progress: OnProgress) -> str:
+    """Where an original is moved from, in the folder of the store: itself when it is needed once, a copy otherwise."""
+    path = store.path(original)
+    if alone:
+        return path.relative_to(store.folder.parent).as_posix()
+    incoming = f"incoming/back-{number}"
+    copy(path, store.folder.parent / incoming, original, store.disk, on_progress)
+    return incoming

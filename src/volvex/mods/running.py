@@ -56,8 +56,10 @@ class Run:
 def command_of(description: GameDescription, game: Path, python: str) -> list[str]:
     """The words that start a game; RefusedError when its description has none."""
     if not description.start:
-        raise RefusedError(f"{description.called} does not say how the game starts",
-                           'a line start = ["{game}/GAME.exe"] in a game.toml for it (docs/games.md)')  # fmt: skip
+        raise RefusedError(
+            f"{description.called} does not say how the game starts",
+            'a line start = ["{game}/GAME.exe"] in a game.toml for it (docs/games.md)',
+        )
     return [word.replace("{game}", str(game)).replace("{python}", python) for word in description.start]
 
 
@@ -142,8 +144,10 @@ def run_game(
             list(command), cwd=folder, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
         )
     except OSError as error:
-        raise RefusedError(f"{command[0]} cannot be started: {(error.strerror or str(error)).lower()}",
-                           "the line `start` in the game's description") from error  # fmt: skip
+        raise RefusedError(
+            f"{command[0]} cannot be started: {(error.strerror or str(error)).lower()}",
+            "the line `start` in the game's description",
+        ) from error
 
     def look(whole: bool = False) -> None:
         nonlocal at

@@ -42,8 +42,11 @@ class Store:
             copy(file, target, digest, self.disk, on_progress)
             if digest_file(target, on_progress) != digest:
                 self.disk.remove(target)
-                raise FormatError(target, f"the copy of {file.name} did not read back as it was written",
-                                  hint="replacing this disk: it loses data")  # fmt: skip
+                raise FormatError(
+                    target,
+                    f"the copy of {file.name} did not read back as it was written",
+                    hint="replacing this disk: it loses data",
+                )
         return digest
 
     def is_sound(self, digest: str, on_progress: OnProgress) -> bool:

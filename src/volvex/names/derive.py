@@ -10,8 +10,48 @@ from dataclasses import dataclass
 Product = tuple[Sequence[str], Sequence[str]]  # all of the first with all of the second behind
 
 ENDINGS = ("png", "dds", "jpg", "tga", "xml", "json", "txt", "csv", "lua", "mesh", "wav", "ogg", "tbl", "ini", "bin")
-SIDES = ("en", "de", "fr", "es", "it", "pl", "ru", "ja", "zh", "l", "r", "left", "right", "a", "b", "n", "s", "d", "lo", "hi", "low", "high", "lod0", "lod1",
-         "lod2", "normal", "diffuse", "spec", "mask", "glow", "small", "large", "old", "new", "on", "off", "day", "night", "open", "closed")  # fmt: skip
+SIDES = (
+    "en",
+    "de",
+    "fr",
+    "es",
+    "it",
+    "pl",
+    "ru",
+    "ja",
+    "zh",
+    "l",
+    "r",
+    "left",
+    "right",
+    "a",
+    "b",
+    "n",
+    "s",
+    "d",
+    "lo",
+    "hi",
+    "low",
+    "high",
+    "lod0",
+    "lod1",
+    "lod2",
+    "normal",
+    "diffuse",
+    "spec",
+    "mask",
+    "glow",
+    "small",
+    "large",
+    "old",
+    "new",
+    "on",
+    "off",
+    "day",
+    "night",
+    "open",
+    "closed",
+)
 ALL_DIGITS = 5  # so many digits are gone through as a whole
 NEIGHBOURS = 32  # numbers tried on each side of a known one
 _NUMBER = re.compile(r"\d+")

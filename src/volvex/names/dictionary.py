@@ -40,8 +40,12 @@ def decoded(data: bytes, name: str, encoding: str | None = None) -> str:
         return data.decode(text)
     except UnicodeDecodeError as error:
         line = data.count(b"\n", 0, error.start) + 1
-        raise FormatError(name, f"line {line} is not {text}", offset=error.start,
-                          hint="`--encoding cp1252`, or whatever it was written in") from error  # fmt: skip
+        raise FormatError(
+            name,
+            f"line {line} is not {text}",
+            offset=error.start,
+            hint="`--encoding cp1252`, or whatever it was written in",
+        ) from error
 
 
 def cleaned(data: bytes) -> bytes:

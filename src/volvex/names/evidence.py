@@ -41,7 +41,27 @@ class Kind(IntEnum):
 
 
 _SAME = {"jpeg": "jpg", "tiff": "tif", "htm": "html"}
-_MARKED = frozenset(("png", "jpg", "gif", "dds", "webp", "wav", "ogg", "flac", "mp3", "zip", "gz", "xz", "sqlite", "ttf", "otf", "pdf", "exe"))  # fmt: skip
+_MARKED = frozenset(
+    (
+        "png",
+        "jpg",
+        "gif",
+        "dds",
+        "webp",
+        "wav",
+        "ogg",
+        "flac",
+        "mp3",
+        "zip",
+        "gz",
+        "xz",
+        "sqlite",
+        "ttf",
+        "otf",
+        "pdf",
+        "exe",
+    )
+)
 _TEXTS = frozenset(("txt", "xml", "json", "csv", "tsv", "ini", "cfg", "lst", "lua", "js", "html", "md", "yaml", "toml"))
 
 

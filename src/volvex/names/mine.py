@@ -66,9 +66,11 @@ def mine(
 def known_paths(found: Found) -> list[str]:
     """The paths of all entries that have one: those of one archive may be told in another."""
     return [
-        group.archive.paths[row] for group in found.groups for row in group.rows.tolist()
+        group.archive.paths[row]
+        for group in found.groups
+        for row in group.rows.tolist()
         if row not in group.archive.folders and not group.archive.is_unnamed(row)
-    ]  # fmt: skip
+    ]
 
 
 class _Miner:
@@ -158,8 +160,11 @@ class _Miner:
         bare, every = [text for text in source if not Parts.of(text).ending], derive.endings(known)[:40]
         fronts = self._borne(["", *heads], len(bare) * len(every))
         if fronts:
-            found += self._try((fronts, [text + ending for text in bare for ending in every]), EvidenceKind.PIECED,
-                               lambda path: _source(path[: path.rfind(".")], fronts, source))  # fmt: skip
+            found += self._try(
+                (fronts, [text + ending for text in bare for ending in every]),
+                EvidenceKind.PIECED,
+                lambda path: _source(path[: path.rfind(".")], fronts, source),
+            )
         return found
 
     def _borne(self, heads: Sequence[str], tails: int) -> Sequence[str]:

@@ -43,7 +43,10 @@ class Pattern:
             if not slashed:
                 continue
             if len(self.parts[at]) > 1:
-                raise UsageError(f"{self.text}: folder and file have separate hashes here, so the last slash cannot stand in braces", "a pattern for each")  # fmt: skip
+                raise UsageError(
+                    f"{self.text}: folder and file have separate hashes here, so the last slash cannot stand in braces",
+                    "a pattern for each",
+                )
             folder, _, last = slashed[0].rpartition("/")
             return (*self.parts[:at], (folder,)), ((last,), *self.parts[at + 1 :])
         return ((("",),), self.parts)
@@ -58,7 +61,10 @@ class Pattern:
                 stem, _, ending = dotted[0].rpartition(".")
                 return (*self.parts[:at], (stem,)), ((f".{ending}",), *self.parts[at + 1 :])
             if any("." in text for text in dotted):
-                raise UsageError(f"{self.text}: extensions do not count here, so the dot cannot stand in braces", "a pattern for each")  # fmt: skip
+                raise UsageError(
+                    f"{self.text}: extensions do not count here, so the dot cannot stand in braces",
+                    "a pattern for each",
+                )
             break
         return self.parts, (("",),)
 
@@ -100,7 +106,10 @@ def _braces(text: str, inside: str, words: Mapping[str, Sequence[str]]) -> Itera
         yield from _range(text, match)
         return
     if "," not in inside:
-        raise UsageError(f"{text}: {{{inside}}} is neither a choice, nor a range, nor a list of words", "{a,b}, {00..99}, or {word} with --words FILE")  # fmt: skip
+        raise UsageError(
+            f"{text}: {{{inside}}} is neither a choice, nor a range, nor a list of words",
+            "{a,b}, {00..99}, or {word} with --words FILE",
+        )
     yield tuple(dict.fromkeys(inside.split(",")))
 
 
@@ -121,7 +130,10 @@ def _range(text: str, match: re.Match[str]) -> Iterator[Part]:
         whole += 1
     left_low, left_high = low // 10**whole, high // 10**whole
     if left_high - left_low >= WRITTEN_OUT:
-        raise UsageError(f"{text}: {match[0]} stands for {high - low + 1:,} numbers of different lengths", "a range in as many digits on both sides, from a round number to one below a round number")  # fmt: skip
+        raise UsageError(
+            f"{text}: {match[0]} stands for {high - low + 1:,} numbers of different lengths",
+            "a range in as many digits on both sides, from a round number to one below a round number",
+        )
     if width - whole > 0 or not width:
         yield tuple(f"{number:0{max(0, width - whole)}d}" for number in range(left_low, left_high + 1))
     for _ in range(whole):

@@ -87,8 +87,13 @@ class UnresolvedEntries:
         return found
 
     def test_product(
-        self, heads: Sequence[str], tails: Sequence[str], how: EvidenceKind, where: Callable[[str], str], on_progress: Callable[[int], None] = lambda count: None
-    ) -> list[str]:  # fmt: skip
+        self,
+        heads: Sequence[str],
+        tails: Sequence[str],
+        how: EvidenceKind,
+        where: Callable[[str], str],
+        on_progress: Callable[[int], None] = lambda count: None,
+    ) -> list[str]:
         """Those of all paths made of one of the heads and one of the tails (which stays itself under the rule's letters)."""
         if not heads or not tails:
             return []
@@ -104,8 +109,13 @@ class UnresolvedEntries:
         return [path for key, hit in zip(keys, hits, strict=True) for path in self._hit((key,), hit, how, where)]
 
     def _test_written(
-        self, heads: Sequence[str], tails: Sequence[str], how: EvidenceKind, where: Callable[[str], str], on_progress: Callable[[int], None]
-    ) -> list[str]:  # fmt: skip
+        self,
+        heads: Sequence[str],
+        tails: Sequence[str],
+        how: EvidenceKind,
+        where: Callable[[str], str],
+        on_progress: Callable[[int], None],
+    ) -> list[str]:
         found, step = [], max(1, AT_ONCE // len(tails))
         for first in range(0, len(heads), step):
             texts = [head + tail for head in heads[first : first + step] for tail in tails]
@@ -233,7 +243,14 @@ def tails_of(part: KeyPart, tails: Sequence[str]) -> tuple[SuffixTrie, dict[int,
     ), names
 
 
-def _grow(chunks: list[bytes], done: int, depth: int, texts: dict[bytes, str], nodes: list[tuple[bytes, int, bool]], names: dict[int, str]) -> None:  # fmt: skip
+def _grow(
+    chunks: list[bytes],
+    done: int,
+    depth: int,
+    texts: dict[bytes, str],
+    nodes: list[tuple[bytes, int, bool]],
+    names: dict[int, str],
+) -> None:
     """Nodes for sorted texts that have their first `done` bytes in common."""
     at = 0
     if chunks and len(chunks[0]) == done:  # it ends where those above do
@@ -263,8 +280,12 @@ def _common(data: bytes, other: bytes, at: int) -> int:
 
 
 def walked(
-    part: KeyPart, parts: Sequence[Sequence[bytes]], tails: SuffixTrie, targets: Targets, on_progress: Callable[[int], None] = lambda count: None
-) -> Iterator[tuple[int, int]]:  # fmt: skip
+    part: KeyPart,
+    parts: Sequence[Sequence[bytes]],
+    tails: SuffixTrie,
+    targets: Targets,
+    on_progress: Callable[[int], None] = lambda count: None,
+) -> Iterator[tuple[int, int]]:
     """The hits of a product, walked by all cores."""
     hasher, leaves = bulk_hash(part.rule.algorithm), max(1, sum(tails.leaf))
     total = 1

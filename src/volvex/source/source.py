@@ -31,9 +31,11 @@ class Source(ABC):
         """Exactly `size` bytes from `offset`; FormatError when they are not all there."""
         if offset < 0 or size < 0 or offset + size > self.size:
             raise FormatError(
-                self.name, f"wanted {size} bytes here, the file ends at {self.size:#x}", offset=offset,
+                self.name,
+                f"wanted {size} bytes here, the file ends at {self.size:#x}",
+                offset=offset,
                 hint="a fresh copy of the file: it may be cut off",
-            )  # fmt: skip
+            )
         data = self._read(offset, size)
         if len(data) != size:
             raise FormatError(self.name, "the file became shorter while it was read", offset=offset)

@@ -95,7 +95,10 @@ class Variants:
         """NotFoundError when none of what was met has the wanted variant."""
         if self.wanted and self.wanted not in self._met:
             known = ", ".join(sorted(self._met - {""}))
-            raise NotFoundError(f"{shown(path)} has no variant {shown(self.wanted)}", f"one of {shown(known)}" if known else "leaving --variant out")  # fmt: skip
+            raise NotFoundError(
+                f"{shown(path)} has no variant {shown(self.wanted)}",
+                f"one of {shown(known)}" if known else "leaving --variant out",
+            )
 
 
 def entries_matching(archive: Archive, parts: list[str], below: bool = True) -> Array:

@@ -28,7 +28,9 @@ def missing_file(names: list[str], path: str, within: Callable[[str], str]) -> N
     near = near or next((name for name in names if path.casefold().startswith(name.casefold() + "/")), None)
     near = near or next((name for name in _near(path, names) if name.endswith(f"/{path}")), None)
     near = near or within(path) or next(iter(difflib.get_close_matches(path, names, 1, 0.6)), None)
-    return NotFoundError(f"the game has no {shown(path)}", f"{quoted(near)}" if near else "`volvex list .` to see what there is")  # fmt: skip
+    return NotFoundError(
+        f"the game has no {shown(path)}", f"{quoted(near)}" if near else "`volvex list .` to see what there is"
+    )
 
 
 def _near(inner: str, names: list[str]) -> list[str]:

@@ -77,9 +77,13 @@ class Walker:
     """Finds what paths mean; keeps the archives that it opened until it is closed."""
 
     def __init__(
-        self, library: Library, layout: Layout | None = None, variant: str = "", locate: Locate | None = None,
+        self,
+        library: Library,
+        layout: Layout | None = None,
+        variant: str = "",
+        locate: Locate | None = None,
         originals: Mapping[Path, Path | None] | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """`layout` is that of every file on disk that is entered. `originals` has for files that an install replaced what they were,
         and None for those that it added: these are as if they were not there."""
         self.library, self.layout = library, layout

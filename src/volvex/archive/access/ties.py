@@ -74,7 +74,9 @@ class Ties:
         found = next((layout for layout in self._every() if layout.title.casefold() == wanted), None)
         if found is None:
             said = f", to which {why} ties its files" if why else ""
-            raise NotFoundError(f'there is no sound layout "{shown(layout)}"{said}', "`volvex layout list` to see which there are")  # fmt: skip
+            raise NotFoundError(
+                f'there is no sound layout "{shown(layout)}"{said}', "`volvex layout list` to see which there are"
+            )
         return found
 
     def layout(self, name: str) -> Layout | None:
@@ -110,8 +112,11 @@ def described(path: Path, value: Mapping[str, object], what: str = "layouts") ->
     """What a game's description ties: patterns of paths, and titles of layouts (or names of encodings); FormatError when it is not sound."""
     record = value.get(what, {})
     if not isinstance(record, dict) or not all(isinstance(one, str) for one in record.values()):
-        raise FormatError(path, f"[{what}] gives a text for each pattern of paths",
-                          hint=f'a line such as "data/*.txt" = "..." below [{what}]')  # fmt: skip
+        raise FormatError(
+            path,
+            f"[{what}] gives a text for each pattern of paths",
+            hint=f'a line such as "data/*.txt" = "..." below [{what}]',
+        )
     return record
 
 

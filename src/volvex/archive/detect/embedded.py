@@ -18,7 +18,8 @@ from volvex.errors import FormatError, LockedError, RefusedError, VolvexError
 from volvex.layout import Library
 from volvex.layout.inspect.coverage import Stretch
 from volvex.layout.match import head_of
-from volvex.layout.read.blocks import locate, measured
+from volvex.layout.read.blocks import measured
+from volvex.layout.read.locate import locate
 from volvex.layout.volumes import Beside
 from volvex.layout.write.plan import Edit, Piece, Plan
 from volvex.source import Source, WindowSource
@@ -51,8 +52,14 @@ def open_embedded(source: Source, library: Library, opened: Opener) -> Archive |
 
 def find_archives(source: Source, library: Library, opened: Opener) -> Iterator[Part]:
     """Archives that start within the first or the last megabytes, one behind the other."""
-    marks = {value: known.at.offset for layout in library.remembered() if layout.kind == "archive" for known in layout.known for value in known.values
-             if not known.at.from_end and not known.at.mark and len(value) >= LEAST}  # fmt: skip
+    marks = {
+        value: known.at.offset
+        for layout in library.remembered()
+        if layout.kind == "archive"
+        for known in layout.known
+        for value in known.values
+        if not known.at.from_end and not known.at.mark and len(value) >= LEAST
+    }
     marks |= {TAR_MARK: TAR_AT, ZIP_MARK: 0}
     done, tries = 0, 0
     for start in _hits(source, marks):
@@ -129,8 +136,10 @@ class Host(OpenFormatArchive):
 
     def plan(self, edit: Edit, each: bool = False, folder: Path | None = None, pinned: bool = False) -> Plan:
         if edit.added or edit.removed:
-            raise RefusedError(f"{self.source.name} is a file of parts that Volvex did not make: none can be added or left out",
-                               "changing what is in one of them")  # fmt: skip
+            raise RefusedError(
+                f"{self.source.name} is a file of parts that Volvex did not make: none can be added or left out",
+                "changing what is in one of them",
+            )
         pieces: list[Piece] = []
         for row, part in enumerate(self.stretches):
             if row not in edit.replaced:
@@ -138,8 +147,10 @@ class Host(OpenFormatArchive):
                 continue
             new, size = content_piece(edit.replaced[row]), part.end - part.start
             if new.size != size and row != len(self.stretches) - 1:
-                raise RefusedError(f"{self.label(row)} would have {new.size:,} bytes in place of {size:,}, and other parts follow it",
-                                   "a change of the same size: the offsets of the parts behind it are unknown")  # fmt: skip
+                raise RefusedError(
+                    f"{self.label(row)} would have {new.size:,} bytes in place of {size:,}, and other parts follow it",
+                    "a change of the same size: the offsets of the parts behind it are unknown",
+                )
             pieces.append(new)
         return Plan(joined(pieces), sum(piece.size for piece in pieces))
 

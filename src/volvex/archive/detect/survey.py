@@ -58,9 +58,13 @@ class Surveyed:
 
 
 def survey(
-    folder: Path, library: Library, memory: Memory | None = None, wanted: Callable[[str], str] = lambda path: "",
-    on_progress: Callable[[int], None] = lambda count: None, tied: str = "",
-) -> list[Surveyed]:  # fmt: skip
+    folder: Path,
+    library: Library,
+    memory: Memory | None = None,
+    wanted: Callable[[str], str] = lambda path: "",
+    on_progress: Callable[[int], None] = lambda count: None,
+    tied: str = "",
+) -> list[Surveyed]:
     """Every file below a folder, the largest first; links are not followed.
 
     What `memory` knows of files that have the same size and time is not looked at again. `wanted` tells which key a file
@@ -203,8 +207,19 @@ def _told(archive: Archive, name: str, size: int, wanted: str) -> Surveyed:
     said = f"it needs the key {wanted}" if wanted else "it needs a key"
     hint = f"`volvex keys add {wanted or 'NAME'}` with its password"
     closed = locked and not key
-    return Surveyed(name, size, "archive", archive.called, len(archive), int(archive.entries.size.sum()), locked, key or wanted,
-                    f"{name}: {said}" if closed else "", hint if closed else "", archive.kept_beside)  # fmt: skip
+    return Surveyed(
+        name,
+        size,
+        "archive",
+        archive.called,
+        len(archive),
+        int(archive.entries.size.sum()),
+        locked,
+        key or wanted,
+        f"{name}: {said}" if closed else "",
+        hint if closed else "",
+        archive.kept_beside,
+    )
 
 
 def _with_pieces(new: dict[str, Surveyed], there: dict[str, Stamp]) -> dict[str, Surveyed]:

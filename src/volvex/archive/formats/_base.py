@@ -36,8 +36,12 @@ class CrcCheck:
     def finish(self) -> None:
         if self._total != self._told:
             archive, row = self._archive, self._row
-            raise FormatError(archive.source.name, f"{shown(archive.names[row])}: its crc32 is {self._total:#010x}, the file stores {self._told:#010x}",
-                              offset=int(archive.entries.start[row]), hint="a fresh copy of the file: this entry is damaged")  # fmt: skip
+            raise FormatError(
+                archive.source.name,
+                f"{shown(archive.names[row])}: its crc32 is {self._total:#010x}, the file stores {self._told:#010x}",
+                offset=int(archive.entries.start[row]),
+                hint="a fresh copy of the file: this entry is damaged",
+            )
 
 
 class OpenFormatArchive(Archive):

@@ -20,11 +20,26 @@ LARGEST = 1 << 30  # bytes of a directory, which is held in memory
 LARGE, MANY = 0xFFFFFFFF, 0xFFFF  # a number that stands in the 64-bit form
 WIDE, AES = 0x0001, 0x9901  # ids of extra fields: 64-bit sizes, the AES form
 
-RECORD = np.dtype([
-    ("mark", "<u4"), ("made", "<u2"), ("needs", "<u2"), ("flags", "<u2"), ("method", "<u2"), ("time", "<u4"), ("crc", "<u4"),
-    ("stored", "<u4"), ("size", "<u4"), ("name", "<u2"), ("extra", "<u2"), ("comment", "<u2"), ("disk", "<u2"), ("inner", "<u2"),
-    ("outer", "<u4"), ("start", "<u4"),
-])  # fmt: skip
+RECORD = np.dtype(
+    [
+        ("mark", "<u4"),
+        ("made", "<u2"),
+        ("needs", "<u2"),
+        ("flags", "<u2"),
+        ("method", "<u2"),
+        ("time", "<u4"),
+        ("crc", "<u4"),
+        ("stored", "<u4"),
+        ("size", "<u4"),
+        ("name", "<u2"),
+        ("extra", "<u2"),
+        ("comment", "<u2"),
+        ("disk", "<u2"),
+        ("inner", "<u2"),
+        ("outer", "<u4"),
+        ("start", "<u4"),
+    ]
+)
 
 
 @dataclass(frozen=True)
@@ -57,22 +72,34 @@ def read_end(source: Source) -> End:
     """The end records; FormatError when there are none, or they lead nowhere."""
     at = find_end(source)
     if at is None:
-        raise FormatError(source.name, "the end record of a ZIP archive is missing", offset=source.size,
-                          hint="a fresh copy of the file: it may be cut off")  # fmt: skip
+        raise FormatError(
+            source.name,
+            "the end record of a ZIP archive is missing",
+            offset=source.size,
+            hint="a fresh copy of the file: it may be cut off",
+        )
     disk, of, here, count, size, start, long = struct.unpack("<HHHHIIH", source.read(at + 4, 18))
     between, wide = at, False
     if at >= 20 and source.read(at - 20, 4) == LOCATOR and (LARGE in (size, start) or MANY in (count, disk, of)):
         between, wide = _end64(source, at), True
         count, size, start = struct.unpack("<32x3Q", source.read(between, 56))
     elif disk or of or here != count:
-        raise FormatError(source.name, f"this is volume {disk + 1} of a ZIP archive in several volumes", offset=at,
-                          hint="the pieces beside it, under one name with numbers behind it")  # fmt: skip
+        raise FormatError(
+            source.name,
+            f"this is volume {disk + 1} of a ZIP archive in several volumes",
+            offset=at,
+            hint="the pieces beside it, under one name with numbers behind it",
+        )
     shift = between - size - start
     if shift < 0 and -shift != getattr(
         source, "origin", 0
     ):  # places may count from the start of the file it is part of
-        raise FormatError(source.name, f"{size} bytes of directory from {start:#x} on do not fit in front of the end record", offset=at,
-                          hint="a fresh copy of the file: it may be cut off")  # fmt: skip
+        raise FormatError(
+            source.name,
+            f"{size} bytes of directory from {start:#x} on do not fit in front of the end record",
+            offset=at,
+            hint="a fresh copy of the file: it may be cut off",
+        )
     if size > LARGEST:
         raise FormatError(
             source.name,
@@ -93,8 +120,13 @@ def _end64(source: Source, at: int) -> int:
     for place in (at - 76, number):
         if 0 <= place <= at - 76 and source.peek(place, 4) == END64:
             return place
-    raise FormatError(source.name, "the 64-bit end record is missing", offset=at - 20, field="locator.start",
-                      hint="a fresh copy of the file: it may be damaged")  # fmt: skip
+    raise FormatError(
+        source.name,
+        "the 64-bit end record is missing",
+        offset=at - 20,
+        field="locator.start",
+        hint="a fresh copy of the file: it may be damaged",
+    )
 
 
 @dataclass
@@ -172,8 +204,13 @@ def _walked(source: Source, data: bytes, end: End) -> Array:
             )
         mark, name, extra, comment = lengths(data, at)
         if mark != CENTRAL:
-            raise FormatError(source.name, f"{mark!r}, expected {CENTRAL!r}", offset=end.start + at, field=f"directory[{len(places)}].mark",
-                              hint="a fresh copy of the file: its directory is damaged")  # fmt: skip
+            raise FormatError(
+                source.name,
+                f"{mark!r}, expected {CENTRAL!r}",
+                offset=end.start + at,
+                field=f"directory[{len(places)}].mark",
+                hint="a fresh copy of the file: its directory is damaged",
+            )
         places.append(at)
         at += 46 + name + extra + comment
     if at > len(data):
@@ -193,13 +230,21 @@ def _widen(source: Source, end: End, found: Directory) -> None:
             if heads[name][row] == LARGE:
                 if len(body) < 8:
                     if body or name == "start":
-                        raise FormatError(source.name, f"the 64-bit {name} is missing", offset=end.start + int(found.at[row]),
-                                          field=f"directory[{row}].extra")  # fmt: skip
+                        raise FormatError(
+                            source.name,
+                            f"the 64-bit {name} is missing",
+                            offset=end.start + int(found.at[row]),
+                            field=f"directory[{row}].extra",
+                        )
                     continue
                 number = int.from_bytes(body[:8], "little")
                 if number >= 1 << 62:
-                    raise FormatError(source.name, f"a {name} of {number} bytes", offset=end.start + int(found.at[row]),
-                                      field=f"directory[{row}].extra")  # fmt: skip
+                    raise FormatError(
+                        source.name,
+                        f"a {name} of {number} bytes",
+                        offset=end.start + int(found.at[row]),
+                        field=f"directory[{row}].extra",
+                    )
                 column[row], body = number, body[8:]
 
 

@@ -67,8 +67,23 @@ class _New:
         if max(stored, size) >= zd.LARGE:
             extra += struct.pack("<HHQQ", zd.WIDE, 16, size, stored)
             stored = size = zd.LARGE
-        return struct.pack("<4sHHHIIIIHH", zd.LOCAL, self.needs, self.flags, self.stored_method, self.time, self.crc,
-                           stored, size, len(self.name), len(extra)) + self.name + extra  # fmt: skip
+        return (
+            struct.pack(
+                "<4sHHHIIIIHH",
+                zd.LOCAL,
+                self.needs,
+                self.flags,
+                self.stored_method,
+                self.time,
+                self.crc,
+                stored,
+                size,
+                len(self.name),
+                len(extra),
+            )
+            + self.name
+            + extra
+        )
 
     def central(self, start: int) -> bytes:
         """The record in the directory."""
@@ -77,9 +92,30 @@ class _New:
         extra = self.extra + self._aes() + (struct.pack("<HH", zd.WIDE, len(wide)) + wide if wide else b"")
         size, stored, start = (min(number, zd.LARGE) for number in told)
         needs = max(self.needs, NEEDS_WIDE if wide else 0)
-        return struct.pack("<4sHHHHIIIIHHHHHII", zd.CENTRAL, self.made, needs, self.flags, self.stored_method, self.time, self.crc,
-                           stored, size, len(self.name), len(extra), len(self.comment), 0, self.inner, self.outer, start,
-                           ) + self.name + extra + self.comment  # fmt: skip
+        return (
+            struct.pack(
+                "<4sHHHHIIIIHHHHHII",
+                zd.CENTRAL,
+                self.made,
+                needs,
+                self.flags,
+                self.stored_method,
+                self.time,
+                self.crc,
+                stored,
+                size,
+                len(self.name),
+                len(extra),
+                len(self.comment),
+                0,
+                self.inner,
+                self.outer,
+                start,
+            )
+            + self.name
+            + extra
+            + self.comment
+        )
 
 
 class Written(Protocol):
@@ -223,9 +259,23 @@ class Writer:
         number = 0 if lock is not None and lock.kind == AE and lock.version == 2 else crc
         local = zd.without(archive.local(like)[1][30 + len(name) :], zd.WIDE, zd.AES) if same else b""
         extra = zd.without(archive.directory.extra(like), zd.WIDE, zd.AES) if same else b""
-        return _New(name, flags, method, int(heads["time"][like]), number, stored, content.size, lock, local, int(heads["made"][like]),
-                    int(heads["inner"][like]), int(heads["outer"][like]), extra,
-                    archive.directory.comment(like) if same else b"", piece)  # fmt: skip
+        return _New(
+            name,
+            flags,
+            method,
+            int(heads["time"][like]),
+            number,
+            stored,
+            content.size,
+            lock,
+            local,
+            int(heads["made"][like]),
+            int(heads["inner"][like]),
+            int(heads["outer"][like]),
+            extra,
+            archive.directory.comment(like) if same else b"",
+            piece,
+        )
 
     def _locked(self, lock: Lock, content: NewContent, secret: bytes, crc: int) -> Piece:
         if not self._spools:
@@ -321,8 +371,11 @@ class Writer:
         wide = end.wide or count >= zd.MANY or max(size, begins) >= zd.LARGE
         out = b""
         if wide:
-            record = source.read(end.between, end.at - 20 - end.between) if end.wide else struct.pack(
-                "<4sQHHII", zd.END64, 44, NEEDS_WIDE, NEEDS_WIDE, 0, 0).ljust(56, b"\0")  # fmt: skip
+            record = (
+                source.read(end.between, end.at - 20 - end.between)
+                if end.wide
+                else struct.pack("<4sQHHII", zd.END64, 44, NEEDS_WIDE, NEEDS_WIDE, 0, 0).ljust(56, b"\0")
+            )
             out = record[:24] + struct.pack("<QQQQ", count, count, size, begins) + record[56:]
             out += struct.pack("<4sIQI", zd.LOCATOR, 0, begins + size, 1)
         was = struct.unpack("<HHHHII", old[4:20])

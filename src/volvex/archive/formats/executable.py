@@ -22,8 +22,22 @@ from volvex.source import Source
 TITLE = "executable"
 PRIORITY = 5
 WHY = "its headers, and sections that lie within the file"
-KINDS = {1: "cursors", 2: "bitmaps", 3: "icons", 4: "menus", 5: "dialogs", 6: "strings", 9: "accelerators", 10: "data", 11: "messages",
-         12: "cursor-groups", 14: "icon-groups", 16: "version", 23: "html", 24: "manifest"}  # fmt: skip
+KINDS = {
+    1: "cursors",
+    2: "bitmaps",
+    3: "icons",
+    4: "menus",
+    5: "dialogs",
+    6: "strings",
+    9: "accelerators",
+    10: "data",
+    11: "messages",
+    12: "cursor-groups",
+    14: "icon-groups",
+    16: "version",
+    23: "html",
+    24: "manifest",
+}
 ENDINGS = {"manifest": ".xml", "html": ".html"}
 RESOURCES, CERTIFICATES = 2, 4  # of the data directories
 MOST = 100_000  # resources
@@ -98,8 +112,12 @@ def image_of(source: Source) -> Image | None:
         (section.start + section.size for section in sections if section.size), default=at + 24 + size + 40 * count
     )
     if end > source.size:
-        raise FormatError(source.name, f"its sections reach to {end:#x}, past the end of the file at {source.size:#x}", offset=at,
-                          hint="a fresh copy of the file: it may be cut off")  # fmt: skip
+        raise FormatError(
+            source.name,
+            f"its sections reach to {end:#x}, past the end of the file at {source.size:#x}",
+            offset=at,
+            hint="a fresh copy of the file: it may be cut off",
+        )
     alignments = struct.unpack_from("<II", optional, 32)
     return Image(sections, directories, at + 24, max(1, alignments[0]), max(1, alignments[1]), end)
 
@@ -178,8 +196,10 @@ class Executable(OpenFormatArchive):
 
     def plan(self, edit: Edit, each: bool = False, folder: Path | None = None, pinned: bool = False) -> Plan:
         if edit.added or edit.removed:
-            raise RefusedError(f"{self.source.name} is an executable: what is in it can be changed, not added or left out",
-                               "changing a resource, or what is in the tail")  # fmt: skip
+            raise RefusedError(
+                f"{self.source.name} is an executable: what is in it can be changed, not added or left out",
+                "changing a resource, or what is in the tail",
+            )
         patches: dict[int, bytes | NewContent] = {}
         tail: Piece = span(self.source, *self.tail)
         grown = b""
@@ -219,8 +239,10 @@ class Executable(OpenFormatArchive):
         home = self._home()
         assert home is not None
         if home.start + home.size != self.image.end or any(other.memory > home.memory for other in self.image.sections):
-            raise RefusedError(f"{self.source.name}/{resource.name}: {content.size:,} bytes, there is room for {room:,}, and its section is not the last",
-                               "a smaller one")  # fmt: skip
+            raise RefusedError(
+                f"{self.source.name}/{resource.name}: {content.size:,} bytes, there is room for {room:,}, and its section is not the last",
+                "a smaller one",
+            )
         grown += bytes(-(home.size + len(grown)) % 8)
         patches[resource.record] = struct.pack("<II", home.memory + home.size + len(grown), content.size)
         return grown + b"".join(content.source.chunks(content.offset, content.stored))

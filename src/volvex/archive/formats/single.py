@@ -38,8 +38,12 @@ def knows(source: Source) -> bool:
 @functools.cache
 def _signatures() -> tuple[tuple[bytes, str], ...]:
     """Signatures of compressed streams, with their codecs."""
-    return tuple((mark, kind.codec) for kind in all_types() if kind.codec
-                 for mark in (*(mark for mark, _ in kind.signatures), *kind.weak))  # fmt: skip
+    return tuple(
+        (mark, kind.codec)
+        for kind in all_types()
+        if kind.codec
+        for mark in (*(mark for mark, _ in kind.signatures), *kind.weak)
+    )
 
 
 @functools.cache

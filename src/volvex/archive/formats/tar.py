@@ -29,8 +29,16 @@ TITLE = "TAR"
 PRIORITY = 20
 WHY = "a header block whose sum is right"
 BLOCK, RECORD = 512, 10240
-NAME, MODE, SIZE, SUM, TYPE, LINK, MAGIC, PREFIX = (slice(0, 100), slice(100, 108), slice(124, 136), slice(148, 156),
-                                                    slice(156, 157), slice(157, 257), slice(257, 265), slice(345, 500))  # fmt: skip
+NAME, MODE, SIZE, SUM, TYPE, LINK, MAGIC, PREFIX = (
+    slice(0, 100),
+    slice(100, 108),
+    slice(124, 136),
+    slice(148, 156),
+    slice(156, 157),
+    slice(157, 257),
+    slice(257, 265),
+    slice(345, 500),
+)
 FILES, FOLDER, LINKS = b"0\07", b"5", b"12"
 PAX, PAX_ALL, GNU = b"x", b"g", b"ustar  \0"
 LONGEST_TOLD = 1 << 24  # bytes of a header that tells a name or attributes
@@ -148,8 +156,13 @@ class Tar(OpenFormatArchive):
                 break
             size = _number(block[SIZE])
             if not _sum_is_right(block) or size is None:
-                raise FormatError(source.name, "no valid header here: its checksum is wrong", offset=at,
-                                  field=f"header[{at // BLOCK}]", hint="a fresh copy of the file: it may be damaged")  # fmt: skip
+                raise FormatError(
+                    source.name,
+                    "no valid header here: its checksum is wrong",
+                    offset=at,
+                    field=f"header[{at // BLOCK}]",
+                    hint="a fresh copy of the file: it may be damaged",
+                )
             kind = block[TYPE]
             if kind in (PAX, PAX_ALL) or kind in (b"L", b"K"):
                 self._tell(entry, kind, at, size)
@@ -202,8 +215,12 @@ class Tar(OpenFormatArchive):
         entry.size = 0 if kind in (*(LINKS[i : i + 1] for i in range(2)), FOLDER, b"3", b"4", b"6") else size
         entry.end = min(entry.data + entry.size + -entry.size % BLOCK, max(self.source.size, entry.data + entry.size))
         if entry.data + entry.size > self.source.size:
-            raise FormatError(self.source.name, f"{shown(entry.name.decode(errors='replace'))}: {entry.size} bytes of content reach past the end of the file",
-                              offset=at, hint="a fresh copy of the file: it may be cut off")  # fmt: skip
+            raise FormatError(
+                self.source.name,
+                f"{shown(entry.name.decode(errors='replace'))}: {entry.size} bytes of content reach past the end of the file",
+                offset=at,
+                hint="a fresh copy of the file: it may be cut off",
+            )
 
     def refusal(self, row: int) -> str:
         entry = self.told[row]
@@ -276,8 +293,10 @@ class Tar(OpenFormatArchive):
     def _replaced(self, entry: _Entry, content: NewContent) -> list[Piece]:
         before = self.source.read(entry.start, entry.header - entry.start)
         if entry.type not in FILES_TYPES:
-            raise RefusedError(f"{self.source.name}/{shown(entry.name.decode(errors='replace'))}: {self.refusal(self.told.index(entry))}",
-                               "another entry: only files can be changed")  # fmt: skip
+            raise RefusedError(
+                f"{self.source.name}/{shown(entry.name.decode(errors='replace'))}: {self.refusal(self.told.index(entry))}",
+                "another entry: only files can be changed",
+            )
         if b"size" in entry.told:
             before = self._without_size(before)
         block = _summed(self.source.read(entry.header, BLOCK), content.size)

@@ -88,8 +88,15 @@ class Zip(OpenFormatArchive):
             kind[row] = lock.kind
         codecs = [name for _ in range(3) for name in (*METHODS.values(), "?")]
         of = self.directory
-        self.entries = Entries(of.names, of.start, of.stored, of.size, numbers[self.method] + kind * (UNKNOWN + 1), codecs,
-                               folders=self._folders())  # fmt: skip
+        self.entries = Entries(
+            of.names,
+            of.start,
+            of.stored,
+            of.size,
+            numbers[self.method] + kind * (UNKNOWN + 1),
+            codecs,
+            folders=self._folders(),
+        )
         self._secret: bytes | None = None
         self._lock = threading.RLock()
 
@@ -100,8 +107,13 @@ class Zip(OpenFormatArchive):
                 continue
             body = next((body for id, body in zd.extras(self.directory.extra(row)) if id == zd.AES), b"")
             if len(body) != 7 or body[4] not in locks.STRENGTHS or int.from_bytes(body[:2], "little") not in (1, 2):
-                raise FormatError(self.source.name, f"the AES form of {body.hex(' ') or 'nothing'}", field=f"directory[{row}].extra",
-                                  offset=self.end.start + int(self.directory.at[row]), hint="a fresh copy of the file: it may be damaged")  # fmt: skip
+                raise FormatError(
+                    self.source.name,
+                    f"the AES form of {body.hex(' ') or 'nothing'}",
+                    field=f"directory[{row}].extra",
+                    offset=self.end.start + int(self.directory.at[row]),
+                    hint="a fresh copy of the file: it may be damaged",
+                )
             self._locks[row] = locks.Lock(locks.AE, body[4], body[0])
             self.method[row] = int.from_bytes(body[5:7], "little")
 
@@ -161,10 +173,16 @@ class Zip(OpenFormatArchive):
         reasons = (
             (bounds > self.end.start, "it reaches into the directory or past the end of the file"),
             (held < 0, "it is stored in fewer bytes than its password check takes"),
-            ((codec == 0) & (held != of.size), "it says that it is not compressed, and that its size is not its stored size"),
-            ((codec == 1) & (of.size > held * MOST_DEFLATED + 64), "it says that it holds more than any deflate stream of its size can"),
+            (
+                (codec == 0) & (held != of.size),
+                "it says that it is not compressed, and that its size is not its stored size",
+            ),
+            (
+                (codec == 1) & (of.size > held * MOST_DEFLATED + 64),
+                "it says that it holds more than any deflate stream of its size can",
+            ),
             ((self.flags & STRONG) != 0, "it is encrypted by a method without a public description"),
-        )  # fmt: skip
+        )
         for wrong, reason in reasons:
             found.update((row, reason) for row in np.flatnonzero(wrong).tolist() if row not in found)
         self._add_overlaps(bounds, found)
@@ -204,12 +222,20 @@ class Zip(OpenFormatArchive):
         head = self.source.read(start, 30)
         name, extra = int.from_bytes(head[26:28], "little"), int.from_bytes(head[28:30], "little")
         if head[:4] != zd.LOCAL:
-            raise FormatError(self.source.name, f"{shown(self.names[row])}: {head[:4]!r}, expected {zd.LOCAL!r}", offset=start,
-                              hint="a fresh copy of the file: this entry is damaged")  # fmt: skip
+            raise FormatError(
+                self.source.name,
+                f"{shown(self.names[row])}: {head[:4]!r}, expected {zd.LOCAL!r}",
+                offset=start,
+                hint="a fresh copy of the file: this entry is damaged",
+            )
         rest = self.source.read(start + 30, name + extra)
         if rest[:name] != self.entries.names.raw(row) or head[8:10] != self.directory.heads["method"][row].tobytes():
-            raise FormatError(self.source.name, f"{shown(self.names[row])}: its local header is that of another entry", offset=start,
-                              hint="a fresh copy of the file: it was tampered with, or is damaged")  # fmt: skip
+            raise FormatError(
+                self.source.name,
+                f"{shown(self.names[row])}: its local header is that of another entry",
+                offset=start,
+                hint="a fresh copy of the file: it was tampered with, or is damaged",
+            )
         begins = start + 30 + name + extra
         if begins + int(self.entries.stored[row]) > self.end.start:
             raise FormatError(
@@ -224,8 +250,12 @@ class Zip(OpenFormatArchive):
 
     def compression(self, row: int) -> Compression:
         if self.codec(row) == "?":
-            raise FormatError(self.source.name, f"{shown(self.names[row])}: method {self.method[row]} of compression is not known",
-                              offset=self.end.start + int(self.directory.at[row]), field=f"directory[{row}].method")  # fmt: skip
+            raise FormatError(
+                self.source.name,
+                f"{shown(self.names[row])}: method {self.method[row]} of compression is not known",
+                offset=self.end.start + int(self.directory.at[row]),
+                field=f"directory[{row}].method",
+            )
         return COMPRESS.get(self.codec(row))
 
     def checks(self, row: int) -> list[Check]:
@@ -346,5 +376,9 @@ class _MacCheck:
         archive, row = self._archive, self._row
         start, stored = archive.place(row)
         if self._total.digest()[: locks.MAC] != archive.source.read(start + stored, locks.MAC):
-            raise FormatError(archive.source.name, f"{shown(archive.names[row])}: its authentication code is wrong", offset=start,
-                              hint="a fresh copy of the file: this entry is damaged, or was tampered with")  # fmt: skip
+            raise FormatError(
+                archive.source.name,
+                f"{shown(archive.names[row])}: its authentication code is wrong",
+                offset=start,
+                hint="a fresh copy of the file: this entry is damaged, or was tampered with",
+            )

@@ -20,8 +20,15 @@ from volvex.source import BytesSource
 
 MODEL = "-"  # the entry's name; no file on disk that is packed can have it
 OUTER = {
-    ".tar": "", ".tar.gz": "gzip", ".tgz": "gzip", ".tar.bz2": "bzip2", ".tbz2": "bzip2", ".tar.xz": "xz", ".txz": "xz", ".tar.zst": "zstd",
-}  # fmt: skip
+    ".tar": "",
+    ".tar.gz": "gzip",
+    ".tgz": "gzip",
+    ".tar.bz2": "bzip2",
+    ".tbz2": "bzip2",
+    ".tar.xz": "xz",
+    ".txz": "xz",
+    ".tar.zst": "zstd",
+}
 
 
 def plain_model(target: Path, keys: KeyRing) -> Archive | None:

@@ -116,8 +116,10 @@ def _refuse_bomb(jobs: list[_Job], folder: Path) -> None:
     here = next(path for path in (folder, *folder.absolute().parents) if path.exists())
     free = shutil.disk_usage(here).free
     if wanted > free:
-        raise RefusedError(f"{wanted:,} bytes would come out, and there is room for {free:,} in {folder}",
-                           "unpacking a part of it, or another disk")  # fmt: skip
+        raise RefusedError(
+            f"{wanted:,} bytes would come out, and there is room for {free:,} in {folder}",
+            "unpacking a part of it, or another disk",
+        )
 
 
 def _settle_existing(jobs: list[_Job], folder: Path, existing: str, done: Unpacked) -> list[_Job]:
@@ -125,8 +127,10 @@ def _settle_existing(jobs: list[_Job], folder: Path, existing: str, done: Unpack
         return jobs
     there = [job for job in jobs if os.path.lexists(folder / job.target)]
     if there and existing == "refuse":
-        raise RefusedError(f"{len(there)} of {len(jobs)} files are in {folder} already, such as {there[0].target}",
-                           "an empty folder, --skip-existing or --overwrite")  # fmt: skip
+        raise RefusedError(
+            f"{len(there)} of {len(jobs)} files are in {folder} already, such as {there[0].target}",
+            "an empty folder, --skip-existing or --overwrite",
+        )
     done.skipped = len(there)
     known = {job.target for job in there}
     return [job for job in jobs if job.target not in known]

@@ -44,6 +44,8 @@ def filters(lc: int, lp: int, pb: int, window: int) -> list[dict[str, Any]]:
 def make(lc: int, lp: int, pb: int, window: int) -> Streamed:
     chain = filters(lc, lp, pb, window)
     return Streamed(
-        "LZMA stream", lambda: Decoder(chain), lambda: library.LZMACompressor(library.FORMAT_RAW, filters=chain),
+        "LZMA stream",
+        lambda: Decoder(chain),
+        lambda: library.LZMACompressor(library.FORMAT_RAW, filters=chain),
         (library.LZMAError, EOFError, MemoryError),
-    )  # fmt: skip
+    )

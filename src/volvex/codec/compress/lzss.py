@@ -151,12 +151,35 @@ def _encode(data: Any, out: Any, form: Any, searched: int) -> int:
     return made
 
 
-def make(window: int, shortest: int, start: int, fill: int, flags: str, order: str, bare: int, pair: str, length: str,
-         places: str, nearest: int) -> WholeContent:  # fmt: skip
+def make(
+    window: int,
+    shortest: int,
+    start: int,
+    fill: int,
+    flags: str,
+    order: str,
+    bare: int,
+    pair: str,
+    length: str,
+    places: str,
+    nearest: int,
+) -> WholeContent:
     bits = window.bit_length() - 1
     longest = (1 << (16 - bits)) - 1 + shortest
-    form = (window, bits, shortest, start if start >= 0 else window - longest, fill, int(flags == "bytes"), int(order == "high"),
-            bare, ("split", "little", "big").index(pair), int(length == "high"), int(places == "back"), nearest)  # fmt: skip
+    form = (
+        window,
+        bits,
+        shortest,
+        start if start >= 0 else window - longest,
+        fill,
+        int(flags == "bytes"),
+        int(order == "high"),
+        bare,
+        ("split", "little", "big").index(pair),
+        int(length == "high"),
+        int(places == "back"),
+        nearest,
+    )
 
     def decode(stored: bytes, size: int) -> tuple[bytes, int]:
         out = np.empty(min(size, len(stored) * longest), np.uint8)

@@ -22,14 +22,26 @@ def run(options: argparse.Namespace, context: Context) -> int:
     found = packs(context.home)
     titles = [read_game_description(pack.folder / DESCRIPTION).name for pack in found]
     if options.json:
-        context.json({"pack": pack.name, "game": title, "ships": pack.ships, "layouts": len(pack.layouts), "names": len(pack.names)}
-                     for pack, title in zip(found, titles, strict=True))  # fmt: skip
+        context.json(
+            {
+                "pack": pack.name,
+                "game": title,
+                "ships": pack.ships,
+                "layouts": len(pack.layouts),
+                "names": len(pack.names),
+            }
+            for pack, title in zip(found, titles, strict=True)
+        )
         return Status.OK
-    print_table(context, [
-        Column("pack", [pack.name for pack in found], style="cyan"),
-        Column("", ["ships" if pack.ships else "yours" for pack in found]),
-        Column("layouts", numbers(len(pack.layouts) for pack in found), right=True),
-        Column("lists of names", numbers(len(pack.names) for pack in found), right=True),
-        Column("game", titles),
-    ], cut=True)  # fmt: skip
+    print_table(
+        context,
+        [
+            Column("pack", [pack.name for pack in found], style="cyan"),
+            Column("", ["ships" if pack.ships else "yours" for pack in found]),
+            Column("layouts", numbers(len(pack.layouts) for pack in found), right=True),
+            Column("lists of names", numbers(len(pack.names) for pack in found), right=True),
+            Column("game", titles),
+        ],
+        cut=True,
+    )
     return Status.OK

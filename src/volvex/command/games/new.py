@@ -61,11 +61,20 @@ def _with_template(descriptor: Path, folder: Path, context: Context) -> str:
     with atomic(context.disk, folder / template, durable=False) as file:
         context.disk.write(file, data)
     place = descriptor.resolve().parent.parent.name
-    return "\n".join([
-        "", "# add-ons of the game's own form: look through the template, and add \"folder\" to `takes`", "[folder]",
-        f"path = {json.dumps(place)}", 'archives = ["*"]', 'name = "{id}"', 'content = ""',
-        f"descriptor = {json.dumps(descriptor.name)}", f"template = {json.dumps(template)}", "",
-    ])  # fmt: skip
+    return "\n".join(
+        [
+            "",
+            '# add-ons of the game\'s own form: look through the template, and add "folder" to `takes`',
+            "[folder]",
+            f"path = {json.dumps(place)}",
+            'archives = ["*"]',
+            'name = "{id}"',
+            'content = ""',
+            f"descriptor = {json.dumps(descriptor.name)}",
+            f"template = {json.dumps(template)}",
+            "",
+        ]
+    )
 
 
 def _draft(game: Path, found: list[Surveyed]) -> str:
@@ -86,13 +95,25 @@ def _draft(game: Path, found: list[Surveyed]) -> str:
     ]
     known = [*programs[:1], *[path for path, _ in archives[:1]]] or [path for path, _ in inside[:1]]
     lines = [
-        "# Teaches Volvex this game; see docs/games.md.", f"name = {json.dumps(game.resolve().name)}  # the game's name", "",
-        "# the folder is this game when all of these exist: choose files that no other game has", f"known = {json.dumps(known)}", "",
-        "# files that the game writes itself: never part of a mod", f"own = {json.dumps([f'{folder}/*' for folder in own])}", "",
-        "# where the game writes its log", f'{"" if logs else "# "}log = {json.dumps(logs[0] if logs else "logs/game.log")}', "",
-        "# how it starts: words, without a shell", f'# start = ["{{game}}/{programs[0] if programs else "GAME.exe"}"]', "",
-        "# how it takes changes: replace, later, loose, aside, folder, list (docs/games.md)", 'takes = ["replace"]', "",
-    ]  # fmt: skip
+        "# Teaches Volvex this game; see docs/games.md.",
+        f"name = {json.dumps(game.resolve().name)}  # the game's name",
+        "",
+        "# the folder is this game when all of these exist: choose files that no other game has",
+        f"known = {json.dumps(known)}",
+        "",
+        "# files that the game writes itself: never part of a mod",
+        f"own = {json.dumps([f'{folder}/*' for folder in own])}",
+        "",
+        "# where the game writes its log",
+        f"{'' if logs else '# '}log = {json.dumps(logs[0] if logs else 'logs/game.log')}",
+        "",
+        "# how it starts: words, without a shell",
+        f'# start = ["{{game}}/{programs[0] if programs else "GAME.exe"}"]',
+        "",
+        "# how it takes changes: replace, later, loose, aside, folder, list (docs/games.md)",
+        'takes = ["replace"]',
+        "",
+    ]
     lines += [f"# {folder}/ looks like the game's folder for mods: see [folder] in docs/games.md" for folder in mods]
     lines += [
         f"# {path}: {surveyed.layout or 'unknown'}{', locked' if surveyed.locked else ''}"

@@ -23,9 +23,16 @@ def run(options: argparse.Namespace, context: Context) -> int:
     description = read_game_description(pack.folder / DESCRIPTION)
     context.print(f"{context.paint(shown(description.name), 'bold')}  {pack.folder}")
     rows = (
-        ("known by", description.known), ("its own files", description.own), ("takes changes", description.takes), ("log", (description.log,)), ("start", (" ".join(description.start),)),
-        ("keys", tuple(f"{pattern}: {key}" for pattern, key in description.keys.items())), ("layouts", pack.layouts), ("names", pack.names), ("texts", pack.others),
-    )  # fmt: skip
+        ("known by", description.known),
+        ("its own files", description.own),
+        ("takes changes", description.takes),
+        ("log", (description.log,)),
+        ("start", (" ".join(description.start),)),
+        ("keys", tuple(f"{pattern}: {key}" for pattern, key in description.keys.items())),
+        ("layouts", pack.layouts),
+        ("names", pack.names),
+        ("texts", pack.others),
+    )
     for title, values in rows:
         if any(values):
             context.print(f"  {title.ljust(14)} {shown(', '.join(values))}")

@@ -30,7 +30,12 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if not keys:
         context.print("you have no keys; `volvex keys add NAME` adds one")
         return Status.OK
-    print_table(context, [Column("bytes", numbers(len(key.secret) for key in keys), right=True),
-                          Column("key", [shown(key.name) for key in keys], style="blue")])  # fmt: skip
+    print_table(
+        context,
+        [
+            Column("bytes", numbers(len(key.secret) for key in keys), right=True),
+            Column("key", [shown(key.name) for key in keys], style="blue"),
+        ],
+    )
     context.print(context.paint(f"{count(len(keys), 'key')} in {context.home / NAME}", "dim"))
     return Status.OK

@@ -74,8 +74,10 @@ def _readings(path: str, walker: Walker, context: Context) -> Iterator[tuple[str
         return
     other = next((group for group in found.groups), None)
     if other is not None:
-        raise UsageError(f"{shown(other.path)} is {other.archive.called}: a driver opens it, not a layout, so there is none to explain",
-                         f"`volvex list {quoted(other.path)} --long`, or `volvex identify {quoted(other.path)}`")  # fmt: skip
+        raise UsageError(
+            f"{shown(other.path)} is {other.archive.called}: a driver opens it, not a layout, so there is none to explain",
+            f"`volvex list {quoted(other.path)} --long`, or `volvex identify {quoted(other.path)}`",
+        )
     if walker.faults:
         raise walker.faults.pop()
     raise NotFoundError(f"unknown format: {shown(path)}", "--layout LAYOUT")
@@ -88,20 +90,54 @@ def _explain(path: str, reading: Reading, title: str, options: argparse.Namespac
 
 
 def _record(path: str, stretch: Stretch) -> dict[str, object]:
-    return {"path": path, "within": stretch.within, "start": stretch.start, "size": stretch.size, "what": stretch.what, "name": stretch.name, "type": stretch.shape,
-            "value": stretch.value, "meaning": stretch.meaning}  # fmt: skip
+    return {
+        "path": path,
+        "within": stretch.within,
+        "start": stretch.start,
+        "size": stretch.size,
+        "what": stretch.what,
+        "name": stretch.name,
+        "type": stretch.shape,
+        "value": stretch.value,
+        "meaning": stretch.meaning,
+    }
 
 
 def _print(found: list[Stretch], every: bool, context: Context) -> None:
     shown_ones = found if every else _fold(found)
-    print_table(context, [
-        Column("offset", [f"+{stretch.start:#x}" if stretch.within else f"{stretch.start:#x}" for stretch in shown_ones], right=True),
-        Column("bytes", ["" if stretch.what in ("bits", "inside") else number(stretch.size) for stretch in shown_ones], right=True),
-        Column("field", [("  " if stretch.within or stretch.what in ("bits", "inside") else "") + shown(stretch.name) for stretch in shown_ones], style="blue"),
-        Column("type", [stretch.shape for stretch in shown_ones]),
-        Column("value", [shown(stretch.value if len(stretch.value) <= 36 else stretch.value[:35] + "…") for stretch in shown_ones], style="cyan"),
-        Column("meaning", [stretch.meaning for stretch in shown_ones]),
-    ])  # fmt: skip
+    print_table(
+        context,
+        [
+            Column(
+                "offset",
+                [f"+{stretch.start:#x}" if stretch.within else f"{stretch.start:#x}" for stretch in shown_ones],
+                right=True,
+            ),
+            Column(
+                "bytes",
+                ["" if stretch.what in ("bits", "inside") else number(stretch.size) for stretch in shown_ones],
+                right=True,
+            ),
+            Column(
+                "field",
+                [
+                    ("  " if stretch.within or stretch.what in ("bits", "inside") else "") + shown(stretch.name)
+                    for stretch in shown_ones
+                ],
+                style="blue",
+            ),
+            Column("type", [stretch.shape for stretch in shown_ones]),
+            Column(
+                "value",
+                [
+                    shown(stretch.value if len(stretch.value) <= 36 else stretch.value[:35] + "…")
+                    for stretch in shown_ones
+                ],
+                style="cyan",
+            ),
+            Column("meaning", [stretch.meaning for stretch in shown_ones]),
+        ],
+    )
 
 
 def _fold(found: list[Stretch]) -> list[Stretch]:
@@ -141,8 +177,10 @@ def _summary(path: str, title: str, coverage: Coverage, context: Context) -> Non
     context.print(
         f'{shown(path)} by "{title}": {number(coverage.size)} bytes, {percent(explained, coverage.size)} explained'
     )
-    context.print(f"  fields {number(coverage.fields)} (of them {number(coverage.kept)} unknown, preserved), "
-                  f"content {number(coverage.content)}, padding {number(coverage.padding)}")  # fmt: skip
+    context.print(
+        f"  fields {number(coverage.fields)} (of them {number(coverage.kept)} unknown, preserved), "
+        f"content {number(coverage.content)}, padding {number(coverage.padding)}"
+    )
     if not coverage.unexplained:
         context.print("  no field is missing: every byte is explained")
         return

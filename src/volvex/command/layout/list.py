@@ -29,12 +29,15 @@ def run(options: argparse.Namespace, context: Context) -> int:
             for layout in layouts
         )
     else:
-        print_table(context, [
-            Column("title", [shown(layout.title) for layout in layouts], style="bold"),
-            Column("kind", [layout.kind for layout in layouts]),
-            Column("writes", ["no" if unwritable(layout) else "yes" for layout in layouts]),
-            Column("file", [_file(layout.file) for layout in layouts]),
-        ])  # fmt: skip
+        print_table(
+            context,
+            [
+                Column("title", [shown(layout.title) for layout in layouts], style="bold"),
+                Column("kind", [layout.kind for layout in layouts]),
+                Column("writes", ["no" if unwritable(layout) else "yes" for layout in layouts]),
+                Column("file", [_file(layout.file) for layout in layouts]),
+            ],
+        )
     for fault in library.faults:
         context.complain("\n".join(fault.lines()))
     return Status.BAD_DATA if library.faults else Status.OK

@@ -100,8 +100,10 @@ def _tell_hints(path: str, said: str, hints: Sequence[Hint], options: argparse.N
 
 
 def _tell_difference(path: str, difference: Difference, context: Context) -> Status:
-    context.print(f"{shown(path)}: {context.paint('differs', 'red')} at {difference.offset:#x}, in {shown(difference.field.name)}"
-                  + (f" ({difference.field.meaning})" if difference.field.meaning else ""))  # fmt: skip
+    context.print(
+        f"{shown(path)}: {context.paint('differs', 'red')} at {difference.offset:#x}, in {shown(difference.field.name)}"
+        + (f" ({difference.field.meaning})" if difference.field.meaning else "")
+    )
     context.print(
         f"  the file has {difference.original.hex(' ') or 'nothing more'}, the layout makes {difference.written.hex(' ') or 'nothing more'}"
     )

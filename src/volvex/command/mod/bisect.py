@@ -71,7 +71,10 @@ def run(options: argparse.Namespace, context: Context) -> int:
     name_game(folder, context)
     with library_of(folder, context) as library:
         search = _Search(library, library.mods(), options, context)
-        context.interrupted = ("the mods are installed again" if before else "the game's originals are back", "the same command again, which goes on from there")  # fmt: skip
+        context.interrupted = (
+            "the mods are installed again" if before else "the game's originals are back",
+            "the same command again, which goes on from there",
+        )
         with _as_before(search, before):
             status = _report(search)
         (library.folder / STATE).unlink(missing_ok=True)
@@ -94,7 +97,9 @@ def _as_before(search: _Search, before: Mapping[str, Installed]) -> Iterator[Non
             for action in done.skipped:
                 context.complain(f"skipped: {shown(action.path)}: {shown(action.why)}")
         if _made_of(installed(game)) != _made_of(before):
-            context.complain("what is installed is not as it was before: `volvex status` tells it, `volvex install GAME` installs the mods that are on")  # fmt: skip
+            context.complain(
+                "what is installed is not as it was before: `volvex status` tells it, `volvex install GAME` installs the mods that are on"
+            )
 
 
 def _made_of(files: Mapping[str, Installed]) -> dict[str, set[str]]:
@@ -189,7 +194,16 @@ class _Search:
         if self.options.ask:
             return self.context.confirmed("does the game fail?")
         if self.options.test is not None:
-            return subprocess.run(shlex.split(self.options.test), stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, check=False).returncode != 0  # fmt: skip
+            return (
+                subprocess.run(
+                    shlex.split(self.options.test),
+                    stdin=subprocess.DEVNULL,
+                    stdout=subprocess.DEVNULL,
+                    stderr=subprocess.DEVNULL,
+                    check=False,
+                ).returncode
+                != 0
+            )
         command = command_of(description, game, sys.executable)
         log: Path | None = log_of(description, game)
         return run_game(

@@ -118,7 +118,10 @@ class _Import:
             name for name, _ in self.bench.game.files() if name.rpartition("/")[2].casefold() == source.name.casefold()
         ]
         if len(named) > 1:
-            raise RefusedError(f"the game has several files called {source.name}: {', '.join(named[:4])}", "--path with the one that is meant")  # fmt: skip
+            raise RefusedError(
+                f"the game has several files called {source.name}: {', '.join(named[:4])}",
+                "--path with the one that is meant",
+            )
         return named[0] if named else ""
 
     def _of_folder(self, folder: Path) -> tuple[dict[str, Part], int]:
@@ -143,11 +146,14 @@ class _Import:
     def _print(self, found: list[Match]) -> None:
         odd = [match for match in found if match.how != EXACT]
         rows = odd[:MOST_LISTED]
-        print_table(self.context, [
-            Column("match", [match.how for match in rows], style="yellow"),
-            Column("file", [shown(match.name) for match in rows]),
-            Column("path of the game", [shown(match.path or " or ".join(match.others)) for match in rows]),
-        ])  # fmt: skip
+        print_table(
+            self.context,
+            [
+                Column("match", [match.how for match in rows], style="yellow"),
+                Column("file", [shown(match.name) for match in rows]),
+                Column("path of the game", [shown(match.path or " or ".join(match.others)) for match in rows]),
+            ],
+        )
         if len(odd) > len(rows):
             self.context.print(f"and {len(odd) - len(rows):,} more")
         doubt = sum(not match.sure for match in found)

@@ -42,21 +42,36 @@ def run(options: argparse.Namespace, context: Context) -> int:
     for error in damaged:
         context.complain(f"damaged: {shown(str(error))}: add it again with --overwrite, or remove it")
     if options.json:
-        context.json({"id": mod.id, "version": mod.descriptor.version, "title": mod.descriptor.title, "on": is_on, "order": place,
-                      "game_versions": mod.descriptor.game_versions, **mod.counts(), "state": text} for place, mod, is_on, text in rows)  # fmt: skip
+        context.json(
+            {
+                "id": mod.id,
+                "version": mod.descriptor.version,
+                "title": mod.descriptor.title,
+                "on": is_on,
+                "order": place,
+                "game_versions": mod.descriptor.game_versions,
+                **mod.counts(),
+                "state": text,
+            }
+            for place, mod, is_on, text in rows
+        )
         return Status.BAD_DATA if damaged else Status.OK
     if not rows and not damaged:
         context.print("no mods; `volvex mod add FILE` adds one")
         return Status.OK
-    print_table(context, [
-        Column("order", numbers(place for place, *_ in rows), right=True),
-        Column("", ["on" if is_on else "off" for _, _, is_on, _ in rows], style="green"),
-        Column("id", [mod.id for _, mod, *_ in rows], style="cyan"),
-        Column("version", [mod.descriptor.version for _, mod, *_ in rows]),
-        Column("changes", [part_counts(mod) for _, mod, *_ in rows]),
-        Column("made for", [", ".join(mod.descriptor.game_versions) or "-" for _, mod, *_ in rows]),
-        Column("state", [text for *_, text in rows], style="yellow"),
-    ], cut=True)  # fmt: skip
+    print_table(
+        context,
+        [
+            Column("order", numbers(place for place, *_ in rows), right=True),
+            Column("", ["on" if is_on else "off" for _, _, is_on, _ in rows], style="green"),
+            Column("id", [mod.id for _, mod, *_ in rows], style="cyan"),
+            Column("version", [mod.descriptor.version for _, mod, *_ in rows]),
+            Column("changes", [part_counts(mod) for _, mod, *_ in rows]),
+            Column("made for", [", ".join(mod.descriptor.game_versions) or "-" for _, mod, *_ in rows]),
+            Column("state", [text for *_, text in rows], style="yellow"),
+        ],
+        cut=True,
+    )
     for line in check_requirements(on):
         context.complain(f"note: {shown(line)}")
     context.print(context.paint(f"{count(len(rows), 'mod')}, {len(on):,} on", "dim"))

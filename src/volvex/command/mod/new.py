@@ -157,8 +157,16 @@ def _descriptor(
         raise UsageError(f"{shown(version)} is not a version", "--version with numbers, such as 1.0")
     titles = {**(before.titles if before else {}), **_titles(options)} or {"en": name}
     return Descriptor(
-        name, version, before.game if before else game, before.game_versions if before else tuple(filter(None, [of_game])), titles,
-        before.descriptions if before else {"en": ""}, options.author or (before.author if before else ""),
-        options.licence or (before.licence if before else ""), before.icon if before else "",
-        before.requires if before else (), before.conflicts if before else (), before.after if before else (),
-    )  # fmt: skip
+        name,
+        version,
+        before.game if before else game,
+        before.game_versions if before else tuple(filter(None, [of_game])),
+        titles,
+        before.descriptions if before else {"en": ""},
+        options.author or (before.author if before else ""),
+        options.licence or (before.licence if before else ""),
+        before.icon if before else "",
+        before.requires if before else (),
+        before.conflicts if before else (),
+        before.after if before else (),
+    )

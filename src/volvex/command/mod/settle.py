@@ -61,5 +61,8 @@ def _decision(conflicts: list[Conflict], options: argparse.Namespace) -> Decisio
     wanted = GAME if options.to == "game" else options.to
     sides = [side.mod for side in found.sides]
     if wanted not in (*sides, GAME):
-        raise UsageError(f"{shown(options.to)} has no side in this conflict", f"--to {' or '.join(side for side in sides if side != GAME)}, or game")  # fmt: skip
+        raise UsageError(
+            f"{shown(options.to)} has no side in this conflict",
+            f"--to {' or '.join(side for side in sides if side != GAME)}, or game",
+        )
     return Decision(wanted, found.state)

@@ -73,8 +73,12 @@ def add_look_up(parser: argparse.ArgumentParser) -> None:
 
 
 def look_up(
-    wanted: Sequence[str], rows: Callable[[str, Layout, Keying], Iterable[Row]], otherwise: str, options: argparse.Namespace, context: Context
-) -> int:  # fmt: skip
+    wanted: Sequence[str],
+    rows: Callable[[str, Layout, Keying], Iterable[Row]],
+    otherwise: str,
+    options: argparse.Namespace,
+    context: Context,
+) -> int:
     """Ask each layout that gives the hash function of its names, and show what they answer; `otherwise` is said when none does."""
     bench_of(options, context)
     layouts = keyed(context.library(), options.layout)
@@ -105,20 +109,36 @@ def print_finds(finds: Sequence[Find], options: argparse.Namespace, context: Con
 
     some = finds[:most]
     learnt = {where: shown(where) or "-" for where in {find.where for find in some}}
-    print_table(context, [
-        Column("path", [shown(find.path) for find in some], style="blue"),
-        Column("evidence", [find.how.words for find in some]),
-        Column("content", [find.kind.words for find in some]),
-        Column("doubt", [chance(find.doubt) for find in some], right=True),
-        *([Column("learnt from", [learnt[find.where] for find in some], style="dim")] if set(learnt) != {""} else []),
-    ], cut=True)  # fmt: skip
+    print_table(
+        context,
+        [
+            Column("path", [shown(find.path) for find in some], style="blue"),
+            Column("evidence", [find.how.words for find in some]),
+            Column("content", [find.kind.words for find in some]),
+            Column("doubt", [chance(find.doubt) for find in some], right=True),
+            *(
+                [Column("learnt from", [learnt[find.where] for find in some], style="dim")]
+                if set(learnt) != {""}
+                else []
+            ),
+        ],
+        cut=True,
+    )
     if len(finds) > most:
         context.print(context.paint(f"and {len(finds) - most:,} more; --all shows them", "dim"))
 
 
 def record(find: Find) -> dict[str, object]:
-    return {"path": find.path, "archive": find.archive, "hash": find.key, "evidence": find.how.words, "content": find.kind.words,
-            "doubt": find.doubt, "learnt": find.where, "sure": find.beyond_doubt}  # fmt: skip
+    return {
+        "path": find.path,
+        "archive": find.archive,
+        "hash": find.key,
+        "evidence": find.how.words,
+        "content": find.kind.words,
+        "doubt": find.doubt,
+        "learnt": find.where,
+        "sure": find.beyond_doubt,
+    }
 
 
 def nothing_to_do(options: argparse.Namespace, context: Context) -> int:
@@ -131,8 +151,12 @@ def nothing_to_do(options: argparse.Namespace, context: Context) -> int:
 
 
 def conclude(
-    quarries: Sequence[UnresolvedEntries], groups: Sequence[Group], finds: Sequence[Find], options: argparse.Namespace, context: Context
-) -> None:  # fmt: skip
+    quarries: Sequence[UnresolvedEntries],
+    groups: Sequence[Group],
+    finds: Sequence[Find],
+    options: argparse.Namespace,
+    context: Context,
+) -> None:
     """Keep what was found, show it, and say how much of it may be an accident."""
     from volvex.names.evidence import chance
     from volvex.names.finds import FOUND, keep
@@ -155,9 +179,11 @@ def conclude(
     named = _named(quarries, sure)
     tried = sum(unresolved.tried.total() for unresolved in quarries)
     accidents = sum(unresolved.expected(how) for unresolved in quarries for how in unresolved.tried)
-    context.print(f"nameless: {context.paint(f'{before:,}', 'yellow')} before, {context.paint(f'{before - named:,}', 'green')} after"
-                  f"; of {count(sum(len(group.rows) for group in groups), 'entry', 'entries')}"
-                  + (f"; {beyond:,} of them go by numbers, or by hashes whose function no layout gives" if beyond else ""))  # fmt: skip
+    context.print(
+        f"nameless: {context.paint(f'{before:,}', 'yellow')} before, {context.paint(f'{before - named:,}', 'green')} after"
+        f"; of {count(sum(len(group.rows) for group in groups), 'entry', 'entries')}"
+        + (f"; {beyond:,} of them go by numbers, or by hashes whose function no layout gives" if beyond else "")
+    )
     by = Counter(find.how.words for find in sure)
     if by:
         context.print("learnt: " + ", ".join(f"{number:,} {what}" for what, number in by.items()))
@@ -180,6 +206,8 @@ def _named(quarries: Sequence[UnresolvedEntries], sure: Sequence[Find]) -> int:
     """How many entries have a name now."""
     paths = {(find.archive, find.key) for find in sure}
     return sum(
-        len(places) for unresolved in quarries for places in unresolved.places.values()
+        len(places)
+        for unresolved in quarries
+        for places in unresolved.places.values()
         if (places[0].path, places[0].archive.entries.names.raw(places[0].row).decode("ascii", "replace")) in paths
-    )  # fmt: skip
+    )

@@ -37,7 +37,14 @@ def run(options: argparse.Namespace, context: Context) -> int:
             for dictionary, size, game in zip(found, sizes, whom, strict=True)
         )
         return Status.OK
-    print_table(context, [Column("names", numbers(sizes), right=True), Column("for", whom), Column("dictionary", [shown(dictionary.path.as_posix()) for dictionary in found], style="blue")])  # fmt: skip
+    print_table(
+        context,
+        [
+            Column("names", numbers(sizes), right=True),
+            Column("for", whom),
+            Column("dictionary", [shown(dictionary.path.as_posix()) for dictionary in found], style="blue"),
+        ],
+    )
     context.print(
         context.paint(f"{count(sum(sizes), 'name')} in {count(len(found), 'dictionary', 'dictionaries')}", "dim")
     )

@@ -58,7 +58,12 @@ def run(options: argparse.Namespace, context: Context) -> int:
         if not options.json:
             known = f", {number(read.remembered)} of them remembered" if read.remembered else ""
             left = f"; {count(done.left_out, 'product')} too large to be tried" if done.left_out else ""
-            context.print(context.paint(f"read {count(read.files, 'file')}, {number(read.bytes)} bytes{known}; {count(done.rounds, 'round')}{left}", "dim"))  # fmt: skip
+            context.print(
+                context.paint(
+                    f"read {count(read.files, 'file')}, {number(read.bytes)} bytes{known}; {count(done.rounds, 'round')}{left}",
+                    "dim",
+                )
+            )
         for fault in dict.fromkeys(fault.message for fault in (*walker.faults, *read.faults)):
             context.complain(f"not read: {fault}")
         damaged = any(not isinstance(fault, LockedError) for fault in (*walker.faults, *read.faults))

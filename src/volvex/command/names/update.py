@@ -67,8 +67,19 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if not asked and not options.json:
         context.print('no game pack has addresses of lists: lists = ["https://..."] in its game.toml')
     if options.json:
-        context.json({"address": updated.address, "file": str(updated.file), "names": updated.names, "new": updated.new, "same": updated.same,
-                      "entries_before": updated.before, "entries_after": updated.after, "refused": updated.refused} for updated in found)  # fmt: skip
+        context.json(
+            {
+                "address": updated.address,
+                "file": str(updated.file),
+                "names": updated.names,
+                "new": updated.new,
+                "same": updated.same,
+                "entries_before": updated.before,
+                "entries_after": updated.after,
+                "refused": updated.refused,
+            }
+            for updated in found
+        )
     for fault in faults:
         context.complain(f"not updated: {shown(fault.message)}")
     if faults:

@@ -97,18 +97,29 @@ class Runner:
     def _volvex(self, words: list[str]) -> tuple[int, str]:
         out = io.StringIO()
         context = Context(
-            out=out, err=out, terminal=False, colour=False, width=100, cwd=self.here, disk=Disk(),
+            out=out,
+            err=out,
+            terminal=False,
+            colour=False,
+            width=100,
+            cwd=self.here,
+            disk=Disk(),
             environment={**self.context.environment, **self._environment},
-        )  # fmt: skip
+        )
         with contextlib.chdir(self.here):
             status = self._run(words, context)
         return status, out.getvalue()
 
     def _process(self, words: list[str]) -> tuple[int, str]:
         done = subprocess.run(
-            [sys.executable, *words], cwd=self.here, env={**os.environ, **self._environment}, stdin=subprocess.DEVNULL,
-            stdout=subprocess.PIPE, stderr=subprocess.STDOUT, encoding="utf-8",
-        )  # fmt: skip
+            [sys.executable, *words],
+            cwd=self.here,
+            env={**os.environ, **self._environment},
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            encoding="utf-8",
+        )
         return done.returncode, done.stdout
 
     def _claim(self, line: str) -> None:

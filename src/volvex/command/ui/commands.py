@@ -16,13 +16,35 @@ if TYPE_CHECKING:
 
 # words that people know from elsewhere -> the command that does the same here
 OTHER_WORDS = {
-    "add": "swap --new", "cat": "show", "copy": "take", "delete": "drop", "diff": "compare",
-    "dir": "list", "edit": "take", "export": "take", "extract": "unpack", "grep": "find", "help": "--help",
-    "import": "swap", "info": "identify", "init": "bench", "inspect": "identify", "ls": "list",
-    "open": "bench", "patch": "build", "remove": "drop", "replace": "swap", "repack": "build", "revert": "undo",
-    "scan": "survey", "search": "find", "tree": "list --tree", "uninstall": "restore",
-    "validate": "check", "view": "show",
-}  # fmt: skip
+    "add": "swap --new",
+    "cat": "show",
+    "copy": "take",
+    "delete": "drop",
+    "diff": "compare",
+    "dir": "list",
+    "edit": "take",
+    "export": "take",
+    "extract": "unpack",
+    "grep": "find",
+    "help": "--help",
+    "import": "swap",
+    "info": "identify",
+    "init": "bench",
+    "inspect": "identify",
+    "ls": "list",
+    "open": "bench",
+    "patch": "build",
+    "remove": "drop",
+    "replace": "swap",
+    "repack": "build",
+    "revert": "undo",
+    "scan": "survey",
+    "search": "find",
+    "tree": "list --tree",
+    "uninstall": "restore",
+    "validate": "check",
+    "view": "show",
+}
 
 
 class Command(Protocol):

@@ -188,7 +188,13 @@ def make_context() -> Context:
         with contextlib.suppress(OSError):
             width = os.get_terminal_size(sys.stdout.fileno()).columns
     return Context(
-        out=sys.stdout, err=sys.stderr, terminal=terminal, colour=terminal and "NO_COLOR" not in os.environ, width=width,
+        out=sys.stdout,
+        err=sys.stderr,
+        terminal=terminal,
+        colour=terminal and "NO_COLOR" not in os.environ,
+        width=width,
         answers=sys.stdin is not None and sys.stdin.isatty() and sys.stderr.isatty(),
-        cwd=Path.cwd(), disk=Disk(), environment=os.environ,
-    )  # fmt: skip
+        cwd=Path.cwd(),
+        disk=Disk(),
+        environment=os.environ,
+    )

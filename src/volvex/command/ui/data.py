@@ -62,8 +62,12 @@ def _is_number(text: str) -> bool:
 
 
 def show_data(
-    document: Document, path: str, options: argparse.Namespace, context: Context, catalogue: Callable[[], tuple[Catalogue, str]]
-) -> None:  # fmt: skip
+    document: Document,
+    path: str,
+    options: argparse.Namespace,
+    context: Context,
+    catalogue: Callable[[], tuple[Catalogue, str]],
+) -> None:
     """Show a document in the way that was asked for, or that suits it."""
     if options.row is not None:
         _show_record(document, options, context, catalogue)
@@ -142,11 +146,15 @@ def _list_sheets(document: Document, path: str, options: argparse.Namespace, con
             {"sheet": sheet.name, "records": len(sheet), "fields": list(sheet.columns)} for sheet in document.sheets
         )
         return
-    print_table(context, [
-        Column("records", [f"{len(sheet):,}" for sheet in document.sheets], right=True),
-        Column("sheet", [shown(sheet.name) for sheet in document.sheets], style="blue"),
-        Column("fields", [shown(", ".join(sheet.columns)) for sheet in document.sheets]),
-    ], cut=True)  # fmt: skip
+    print_table(
+        context,
+        [
+            Column("records", [f"{len(sheet):,}" for sheet in document.sheets], right=True),
+            Column("sheet", [shown(sheet.name) for sheet in document.sheets], style="blue"),
+            Column("fields", [shown(", ".join(sheet.columns)) for sheet in document.sheets]),
+        ],
+        cut=True,
+    )
     context.print(context.paint("--sheet shows one of them, --depth the tree", "dim"))
 
 
@@ -327,12 +335,15 @@ def _print_users(found: Sequence[User], record: Found, context: Context) -> None
             f"{count(len(found), 'record')} {'refers' if len(found) == 1 else 'refer'} to {shown(key)}", "dim"
         )
     )
-    print_table(context, [
-        Column("file", [shown(one.path) for one in found], style="blue"),
-        Column("sheet", [shown(one.sheet) for one in found]),
-        Column("key", [shown(one.key) for one in found], style="cyan"),
-        Column("field", [shown(one.field) for one in found], style="yellow"),
-    ])  # fmt: skip
+    print_table(
+        context,
+        [
+            Column("file", [shown(one.path) for one in found], style="blue"),
+            Column("sheet", [shown(one.sheet) for one in found]),
+            Column("key", [shown(one.key) for one in found], style="cyan"),
+            Column("field", [shown(one.field) for one in found], style="yellow"),
+        ],
+    )
 
 
 # changes

@@ -23,8 +23,10 @@ def note_faults(faults: Sequence[VolvexError], context: Context, before: str = "
 def status_of(faults: Sequence[VolvexError]) -> int:
     """The exit status for what could not be read: damaged before refused before locked before missing."""
     order: tuple[tuple[type[VolvexError], Status], ...] = (
-        (LockedError, Status.LOCKED), (RefusedError, Status.REFUSED), (NotFoundError, Status.NOT_FOUND),
-    )  # fmt: skip
+        (LockedError, Status.LOCKED),
+        (RefusedError, Status.REFUSED),
+        (NotFoundError, Status.NOT_FOUND),
+    )
     found = {next((status for kind, status in order if isinstance(fault, kind)), Status.BAD_DATA) for fault in faults}
     worst = (Status.BAD_DATA, Status.REFUSED, Status.LOCKED, Status.NOT_FOUND)
     return int(next((status for status in worst if status in found), Status.OK))

@@ -71,6 +71,8 @@ def require_named(game: Path, options: argparse.Namespace, context: Context) -> 
         if options.game.resolve() != game.resolve():
             raise RefusedError(f"this bench is for {game}, not for {options.game}", "`volvex bench` for that game")
     elif not context.confirmed(f"this bench writes into {game}, which you have not named before; go on?"):
-        raise RefusedError(f"this bench writes into {game}, which you have not named before (a bench made elsewhere?)",
-                           f'--game "{game}" if that is the game you mean')  # fmt: skip
+        raise RefusedError(
+            f"this bench writes into {game}, which you have not named before (a bench made elsewhere?)",
+            f'--game "{game}" if that is the game you mean',
+        )
     name_game(game, context)

@@ -55,8 +55,10 @@ def parser_of(name: str, command: Command, width: int) -> Parser:
     parser = Parser(
         prog=f"volvex {name.replace('.', ' ')}",
         formatter_class=lambda prog: Formatter(prog, max_help_position=28, width=min(width, 100)),
-        description=command.__doc__, epilog=_after(command), allow_abbrev=False,
-    )  # fmt: skip
+        description=command.__doc__,
+        epilog=_after(command),
+        allow_abbrev=False,
+    )
     command.add_arguments(parser)
     common = parser.add_argument_group("all commands")
     common.add_argument(

@@ -38,9 +38,12 @@ def add_game(parser: argparse.ArgumentParser) -> None:
 def add_game_folder(parser: argparse.ArgumentParser) -> None:
     """The argument that names the game, of commands that are about one game."""
     parser.add_argument(
-        "game", nargs="?", type=Path, metavar="GAME",
+        "game",
+        nargs="?",
+        type=Path,
+        metavar="GAME",
         help="the game's folder (default: that of the bench, or the current folder)",
-    )  # fmt: skip
+    )
 
 
 def game_folder(options: argparse.Namespace, context: Context) -> Path:
@@ -139,8 +142,17 @@ def _print_side(name: str, value: str, context: Context) -> None:
 
 def conflict_record(conflict: Conflict) -> dict[str, object]:
     """A conflict for JSON."""
-    return {"conflict": conflict.key, "path": conflict.path, "kind": conflict.kind, "sheet": conflict.sheet, "id": conflict.id, "field": conflict.field,
-            "line": conflict.line or None, "game": conflict.base, "sides": {side.mod: side.value for side in conflict.sides}}  # fmt: skip
+    return {
+        "conflict": conflict.key,
+        "path": conflict.path,
+        "kind": conflict.kind,
+        "sheet": conflict.sheet,
+        "id": conflict.id,
+        "field": conflict.field,
+        "line": conflict.line or None,
+        "game": conflict.base,
+        "sides": {side.mod: side.value for side in conflict.sides},
+    }
 
 
 def part_counts(mod: Mod) -> str:

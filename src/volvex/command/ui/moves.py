@@ -33,18 +33,32 @@ def tell(
 ) -> int:
     """Print what happened or would happen, or `otherwise` when nothing did; the exit status."""
     if as_json:
-        context.json({"path": action.path, "action": action.what, "before": action.before, "after": action.after, "planned": planned, "why": action.why}
-                     for action in (*actions, *skipped))  # fmt: skip
+        context.json(
+            {
+                "path": action.path,
+                "action": action.what,
+                "before": action.before,
+                "after": action.after,
+                "planned": planned,
+                "why": action.why,
+            }
+            for action in (*actions, *skipped)
+        )
     elif not actions and not skipped:
         context.print(otherwise)
     elif actions:
         rows = sorted(actions, key=lambda one: one.what in ("add", "remove"))[:MOST] if len(actions) > MOST else actions
-        print_table(context, [
-            Column("before", [number(action.before) for action in rows], right=True),
-            Column("after", [number(action.after) for action in rows], right=True),
-            Column("action", [action.what for action in rows], style="green"),
-            Column("file", [shown(f"{action.path}: {action.why}" if action.why else action.path) for action in rows]),
-        ])  # fmt: skip
+        print_table(
+            context,
+            [
+                Column("before", [number(action.before) for action in rows], right=True),
+                Column("after", [number(action.after) for action in rows], right=True),
+                Column("action", [action.what for action in rows], style="green"),
+                Column(
+                    "file", [shown(f"{action.path}: {action.why}" if action.why else action.path) for action in rows]
+                ),
+            ],
+        )
         if len(actions) > MOST:
             context.print(f"and {count(len(actions) - MOST, 'more file')}: --json lists all")
         said = "would be changed; plan only, nothing changed" if planned else "changed"

@@ -23,13 +23,17 @@ if TYPE_CHECKING:
 def add_layout(parser: argparse.ArgumentParser) -> None:
     """The option that names layouts."""
     parser.add_argument(
-        "--layout", action="append", metavar="[PATTERN=]LAYOUT",
+        "--layout",
+        action="append",
+        metavar="[PATTERN=]LAYOUT",
         help="read these files by this layout: its file or title",
-    )  # fmt: skip
+    )
     parser.add_argument(
-        "--encoding", action="append", metavar="[PATTERN=]NAME",
+        "--encoding",
+        action="append",
+        metavar="[PATTERN=]NAME",
         help="encoding of texts that are not UTF-8 (default: guessed from the bytes)",
-    )  # fmt: skip
+    )
 
 
 def add_reading(parser: argparse.ArgumentParser) -> None:
@@ -354,8 +358,10 @@ def _patterns(options: argparse.Namespace, bench: Workbench, layout: Layout, con
         name = bench.file_of(path)
         known = bench.archive(name) if layout.kind == "archive" and bench.game.original(name) is not None else None
         if known is not None and name != path:
-            raise UsageError(f"{name} opens as {known.called}, so this layout is not for the whole of it",
-                             "--layout 'PATTERN=LAYOUT' with the path of what it is for")  # fmt: skip
+            raise UsageError(
+                f"{name} opens as {known.called}, so this layout is not for the whole of it",
+                "--layout 'PATTERN=LAYOUT' with the path of what it is for",
+            )
         yield name if layout.kind == "archive" else path
 
 

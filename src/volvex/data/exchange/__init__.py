@@ -89,8 +89,11 @@ def exported(ending: str, document: Document, wanted: Wanted) -> bytes:
         ) from error
     if back.changes:
         change = back.changes[0]
-        raise FormatError(document.file, f"row {change.key}: {change.field} would come back from {ending.lstrip('.')} as {change.after!r}, it is {change.before!r}",
-                          hint=_others(document, ending))  # fmt: skip
+        raise FormatError(
+            document.file,
+            f"row {change.key}: {change.field} would come back from {ending.lstrip('.')} as {change.after!r}, it is {change.before!r}",
+            hint=_others(document, ending),
+        )
     return data
 
 
@@ -115,8 +118,12 @@ def _undecodable(document: Document, ending: str) -> FormatError:
         for column in sheet.columns.values():
             for row, text in enumerate(column.texts()):
                 if text is not None and _SURROGATE.search(text):
-                    return FormatError(document.file, f"row {sheet.keys[row]}: {column.name} has bytes that are not text in its encoding, "
-                                       f"which no {ending.lstrip('.')} file can hold: {text!r}", hint="setting that value first")  # fmt: skip
+                    return FormatError(
+                        document.file,
+                        f"row {sheet.keys[row]}: {column.name} has bytes that are not text in its encoding, "
+                        f"which no {ending.lstrip('.')} file can hold: {text!r}",
+                        hint="setting that value first",
+                    )
     return FormatError(
         document.file, f"a name in it has bytes that are not text, which no {ending.lstrip('.')} file can hold"
     )
@@ -128,8 +135,12 @@ def text_of(data: bytes, file: str) -> str:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         line = data.count(b"\n", 0, error.start) + 1
-        raise FormatError(file, f"line {line} is not UTF-8: the file was saved in another encoding", offset=error.start,
-                          hint="saving it as UTF-8 (in spreadsheets: CSV UTF-8)") from error  # fmt: skip
+        raise FormatError(
+            file,
+            f"line {line} is not UTF-8: the file was saved in another encoding",
+            offset=error.start,
+            hint="saving it as UTF-8 (in spreadsheets: CSV UTF-8)",
+        ) from error
 
 
 @contextlib.contextmanager
@@ -153,6 +164,8 @@ def one_sheet(document: Document, wanted: Wanted) -> Sheet:
     """The only sheet that is exchanged."""
     sheets = wanted_sheets(document, wanted)
     if len(sheets) != 1:
-        raise UsageError(f"{document.file} has several kinds of records: {', '.join(sheet.name for sheet in sheets)}",
-                         f"--sheet {sheets[0].name}, or a form that holds several: xlsx, json" if sheets else "")  # fmt: skip
+        raise UsageError(
+            f"{document.file} has several kinds of records: {', '.join(sheet.name for sheet in sheets)}",
+            f"--sheet {sheets[0].name}, or a form that holds several: xlsx, json" if sheets else "",
+        )
     return sheets[0]

@@ -64,8 +64,13 @@ class Reader:
         known = {*self.sheet.columns, ROW}
         for name in columns:
             if name not in known:
-                self.faults.append(FormatError(self.file, f"there is no field {name} in {self.sheet.name}",
-                                               hint=f"one of {', '.join(list(self.sheet.columns)[:12])}"))  # fmt: skip
+                self.faults.append(
+                    FormatError(
+                        self.file,
+                        f"there is no field {name} in {self.sheet.name}",
+                        hint=f"one of {', '.join(list(self.sheet.columns)[:12])}",
+                    )
+                )
         lacking = [name for name in self.sheet.key if name not in columns]
         if lacking or (not self.sheet.key and ROW not in columns):
             self.faults.append(

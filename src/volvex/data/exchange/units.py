@@ -128,7 +128,7 @@ def changed_units(
 
 def _added(
     document: Document, unit: Unit, key: str, language: str, text: str, where: str, file: str, faults: list[VolvexError]
-) -> Change | None:  # fmt: skip
+) -> Change | None:
     """A record for a text in a language that had none of it; None, and a fault, where there is no place for one."""
     sheet = document.sheet(unit.sheet)
     if len(sheet.key) < 2:

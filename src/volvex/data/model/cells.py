@@ -63,8 +63,11 @@ class Pools:
     def block(self, name: str) -> BlockRead:
         """A pool's block; FormatError when this file has none."""
         if name not in self.reading.blocks:
-            raise FormatError(self.reading.source.name, f"its texts are in {name}, which this file has not",
-                              hint="a layout for this version of the format")  # fmt: skip
+            raise FormatError(
+                self.reading.source.name,
+                f"its texts are in {name}, which this file has not",
+                hint="a layout for this version of the format",
+            )
         return self.reading.blocks[name]
 
     def encoding(self, meaning: Value) -> str:
@@ -152,8 +155,12 @@ def decoded(raw: bytes, encoding: str, block: BlockRead) -> str:
     try:
         return raw.decode(encoding, "surrogateescape")
     except UnicodeDecodeError as error:
-        raise FormatError(block.source.name, f"{raw[:20]!r} is no text in {encoding}", field=block.block.name,
-                          hint="another encoding in the layout") from error  # fmt: skip
+        raise FormatError(
+            block.source.name,
+            f"{raw[:20]!r} is no text in {encoding}",
+            field=block.block.name,
+            hint="another encoding in the layout",
+        ) from error
 
 
 def encoded(text: str, encoding: str) -> bytes:
@@ -202,8 +209,12 @@ def all_texts(texts: Texts, block: BlockRead, field: Field) -> list[str]:
     try:
         return texts.all()
     except UnicodeDecodeError as error:
-        raise FormatError(block.source.name, f"not {texts.encoding}: {error.reason}", field=f"{block.block.name}.{field.name}",
-                          hint="another encoding in the layout") from error  # fmt: skip
+        raise FormatError(
+            block.source.name,
+            f"not {texts.encoding}: {error.reason}",
+            field=f"{block.block.name}.{field.name}",
+            hint="another encoding in the layout",
+        ) from error
 
 
 def some_of(block: BlockRead, rows: Any) -> BlockRead:

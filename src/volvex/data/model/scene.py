@@ -132,8 +132,11 @@ class SceneData(LayoutDocument):
             if any(
                 isinstance(field.type, Choice) and field.type.by == change.field for _, field in home.fields.values()
             ):
-                raise FormatError(self.file, f"row {change.key}: its {change.field} says which fields it has, and stays",
-                                  hint="a copy of an object of the other type: --copy OLD=NEW")  # fmt: skip
+                raise FormatError(
+                    self.file,
+                    f"row {change.key}: its {change.field} says which fields it has, and stays",
+                    hint="a copy of an object of the other type: --copy OLD=NEW",
+                )
             super().set_cells(home, row, change)
             return
         for block, field in home.fields.values():
@@ -148,8 +151,12 @@ class SceneData(LayoutDocument):
         raw = raw_at(columns[field.name], row)
         value, _ = field.type.decode(raw, 0, siblings)
         if field.type.encode(value, siblings) != raw:
-            raise FormatError(self.file, f"row {change.key}: its record holds bytes that could not be written back as they are",
-                              field=change.field, hint="a layout that says what they are")  # fmt: skip
+            raise FormatError(
+                self.file,
+                f"row {change.key}: its record holds bytes that could not be written back as they are",
+                field=change.field,
+                hint="a layout that says what they are",
+            )
         for leaf in self.leaves(field, value, siblings):
             if leaf.name == change.field:
                 _put(value, leaf.path, self._stored(leaf, change), field)

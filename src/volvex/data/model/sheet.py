@@ -313,8 +313,10 @@ class Document(ABC):
             if sheet.name == name:
                 return sheet
         near = difflib.get_close_matches(name, [sheet.name for sheet in self.sheets], 1)
-        raise NotFoundError(f"{self.file} has no {name}; it has {', '.join(sheet.name for sheet in self.sheets[:12])}",
-                            near[0] if near else "")  # fmt: skip
+        raise NotFoundError(
+            f"{self.file} has no {name}; it has {', '.join(sheet.name for sheet in self.sheets[:12])}",
+            near[0] if near else "",
+        )
 
     def find(self, key: str) -> tuple[Sheet, int]:
         """The record of a key, in whichever sheet; NotFoundError when there is none, or several."""

@@ -21,9 +21,11 @@ from volvex.errors import FormatError, OverlapError, UnfitError
 STEP = 1 << 20  # bytes written at once
 GUESSED = 1 << 26  # bytes of text from which on its encoding is not guessed
 _MARKS = (
-    (codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF32_LE, "utf-32-le"),
-    (codecs.BOM_UTF16_LE, "utf-16-le"), (codecs.BOM_UTF16_BE, "utf-16-be"),
-)  # fmt: skip
+    (codecs.BOM_UTF8, "utf-8"),
+    (codecs.BOM_UTF32_LE, "utf-32-le"),
+    (codecs.BOM_UTF16_LE, "utf-16-le"),
+    (codecs.BOM_UTF16_BE, "utf-16-be"),
+)
 
 
 @dataclass(frozen=True)
@@ -145,8 +147,12 @@ def decoded(data: bytes, file: str, told: Encoding = UTF8) -> tuple[bytes, str, 
                 file, f"its {encoding} cannot be written back as it is", hint="an editor of yours, then `volvex swap`"
             )
     except UnicodeDecodeError as error:
-        raise FormatError(file, f"this is not {encoding}: {error.reason}", offset=error.start,
-                          hint="--encoding with the file's encoding") from error  # fmt: skip
+        raise FormatError(
+            file,
+            f"this is not {encoding}: {error.reason}",
+            offset=error.start,
+            hint="--encoding with the file's encoding",
+        ) from error
     return mark, encoding, text.encode()
 
 
@@ -175,8 +181,9 @@ def utf8(data: bytes, file: str) -> str:
     try:
         return bytes(data).decode()
     except UnicodeDecodeError as error:
-        raise FormatError(file, f"this is not utf-8: {error.reason}", offset=error.start,
-                          hint="--encoding with the file's encoding") from error  # fmt: skip
+        raise FormatError(
+            file, f"this is not utf-8: {error.reason}", offset=error.start, hint="--encoding with the file's encoding"
+        ) from error
 
 
 class Offsets:

@@ -164,8 +164,10 @@ class NodeData(TextData):
                     return self.member(node, part, change.after)
                 known = list(node.members)
                 near = difflib.get_close_matches(part, known, 1)
-                raise NotFoundError(f"{self.file}: row {change.key} has no field {change.field}; it has {', '.join(known[:12])}",
-                                    f"{near[0]}=..." if near else "")  # fmt: skip
+                raise NotFoundError(
+                    f"{self.file}: row {change.key} has no field {change.field}; it has {', '.join(known[:12])}",
+                    f"{near[0]}=..." if near else "",
+                )
             node, parent = node.members[part], node
         if change.after is None:
             return self.without(parent, node)

@@ -63,8 +63,11 @@ class Piece:
 
 def pieces(reading: Reading, within: str = "") -> Iterator[Piece]:
     """What lies in the file, or in a wrapped part, in its order; bytes that entries share come once."""
-    waiting = [Piece(block_read.start, len(block_read.data), block_read.block.align, block_read.block.fill, block_read, -1)
-               for block_read in reading.blocks.values() if block_read.ends is None and block_read.owners is None and block_read.block.within == within]  # fmt: skip
+    waiting = [
+        Piece(block_read.start, len(block_read.data), block_read.block.align, block_read.block.fill, block_read, -1)
+        for block_read in reading.blocks.values()
+        if block_read.ends is None and block_read.owners is None and block_read.block.within == within
+    ]
     if not within:
         waiting += [
             Piece(area.start, area.stored, area.part.align, area.part.fill, None, -1, area)

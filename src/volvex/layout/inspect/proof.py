@@ -105,9 +105,13 @@ def _check_sorted(reading: Reading) -> None:
         order = sorting(block.columns[by])
         wrong = next((row for row, place in enumerate(order.tolist()) if row != place), None)
         if wrong is not None:
-            raise FormatError(block.source.name, f"the records are not sorted by {by}, as the layout says",
-                              offset=int(block.starts[wrong]), field=block.where(wrong, by),
-                              hint="leaving `sorted by` out of the layout")  # fmt: skip
+            raise FormatError(
+                block.source.name,
+                f"the records are not sorted by {by}, as the layout says",
+                offset=int(block.starts[wrong]),
+                field=block.where(wrong, by),
+                hint="leaving `sorted by` out of the layout",
+            )
 
 
 def _check_name_checksums(reading: Reading) -> None:
@@ -119,9 +123,14 @@ def _check_name_checksums(reading: Reading) -> None:
         for row, raw in enumerate(names.raws() if names else ()):
             value, number = name_checksum(meaning, raw), stored_checksum(field, block.numbers(field.name), row)
             if value != number:
-                raise FormatError(block.source.name, f"the {meaning.algorithm} of {meaning.part} is {checksum_text(field, value)}, "
-                                  f"the file says {checksum_text(field, number)}", offset=block.offset(row, field.name), field=block.where(row, field.name),
-                                  hint="another algorithm, or the name in another case: `of lower name`")  # fmt: skip
+                raise FormatError(
+                    block.source.name,
+                    f"the {meaning.algorithm} of {meaning.part} is {checksum_text(field, value)}, "
+                    f"the file says {checksum_text(field, number)}",
+                    offset=block.offset(row, field.name),
+                    field=block.where(row, field.name),
+                    hint="another algorithm, or the name in another case: `of lower name`",
+                )
 
 
 def check_objects(reading: Reading) -> None:
@@ -136,5 +145,9 @@ def check_objects(reading: Reading) -> None:
                     pass
             except FormatError as error:
                 name = reading.entries.names.raw(piece.row).decode(reading.entries.names.encoding, "backslashreplace")
-                raise FormatError(reading.source.name, f"{name} is not what its record says: {error.problem}",
-                                  offset=piece.start + (error.offset or 0), hint="another record for this type") from error  # fmt: skip
+                raise FormatError(
+                    reading.source.name,
+                    f"{name} is not what its record says: {error.problem}",
+                    offset=piece.start + (error.offset or 0),
+                    hint="another record for this type",
+                ) from error

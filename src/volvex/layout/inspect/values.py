@@ -48,8 +48,11 @@ def explained(kind: FieldType, raw: bytes, columns: Columns, row: int) -> str:
     """A value of any type, from its bytes and the numbers of its record, cut to some length."""
     if not raw:
         return ""
-    siblings = {name: int(column[row]) for name, column in columns.items()
-                if not isinstance(column, Texts) and column.dtype.kind in "iu"}  # fmt: skip
+    siblings = {
+        name: int(column[row])
+        for name, column in columns.items()
+        if not isinstance(column, Texts) and column.dtype.kind in "iu"
+    }
     try:
         value, _ = kind.decode(raw, 0, siblings)
     except (FormatError, KeyError):

@@ -20,7 +20,7 @@ from volvex.layout.model import (
     Text,
     Value,
     pools_of,
-    rows_of_layout,  # fmt: skip
+    rows_of_layout,
 )
 
 Problem = tuple[Place, str, str]
@@ -81,7 +81,11 @@ def check_values(layout: Layout) -> Iterator[Problem]:
         if block not in rows:
             for one in block.fields:
                 if isinstance(one.meaning, Value):
-                    yield one.place, f"`{one.words}` is one for each record, but {block.name} is one record", f"block {block.name} repeats"  # fmt: skip
+                    yield (
+                        one.place,
+                        f"`{one.words}` is one for each record, but {block.name} is one record",
+                        f"block {block.name} repeats",
+                    )
     for name, pool in pools.items():
         kind = pool.type
         if (
@@ -90,7 +94,11 @@ def check_values(layout: Layout) -> Iterator[Problem]:
             or kind.length_by
             or len(layout_block(layout, name).fields) > 1
         ):
-            yield pool.place, "a pool of texts is a repeating block with one field, a text zero or a text with its length", "text zero  texts"  # fmt: skip
+            yield (
+                pool.place,
+                "a pool of texts is a repeating block with one field, a text zero or a text with its length",
+                "text zero  texts",
+            )
     for block in rows:
         keys = [field for field in block.fields if isinstance(field.meaning, Value) and field.meaning.role == "id"]
         if len(keys) > 1:
@@ -141,10 +149,19 @@ def _check_rules(layout: Layout, rows: Sequence[Block]) -> Iterator[Problem]:
     for rule in layout.keys[1:]:
         yield rule.place, "how hashes are made is given twice", "leaving one of them out"
     for rule in layout.keys[:1]:
-        keys = [field for block in rows for field in block.fields
-                if isinstance(field.meaning, Value) and field.meaning.role == "id"]  # fmt: skip
+        keys = [
+            field
+            for block in rows
+            for field in block.fields
+            if isinstance(field.meaning, Value) and field.meaning.role == "id"
+        ]
         if rule.what != "name hash" or rule.numbered:
             yield rule.place, "a record's key is made of its name as a whole", "hashes by fnv1a(bits 32)"
-        elif not keys or any(not isinstance(key.type, Number) or key.type.signed or key.changes or
-                             (isinstance(key.meaning, Value) and key.meaning.pool) for key in keys):  # fmt: skip
+        elif not keys or any(
+            not isinstance(key.type, Number)
+            or key.type.signed
+            or key.changes
+            or (isinstance(key.meaning, Value) and key.meaning.pool)
+            for key in keys
+        ):
             yield rule.place, "no record has an id that is a plain number", "u32  id"

@@ -12,13 +12,24 @@ from volvex.layout.transforms import KeyFacts, made_codec, tried
 from volvex.layout.volumes import NUMBERED, wrong_pattern
 
 NAME, NAME_AT, START, STORED, SIZE, CODEC = (
-    "name", "start of name", "start of content", "stored size of content", "size of content", "codec of content",
-)  # fmt: skip
+    "name",
+    "start of name",
+    "start of content",
+    "stored size of content",
+    "size of content",
+    "codec of content",
+)
 KEY, FOLDER_KEY, EXTENSION_KEY = KEYS
 EXTENSION, FOLDER, KIND, TYPE, ID, VARIANT = "extension", "folder", "file or folder", "type", "id", "variant"
 FOLDER_NAME, FOLDER_NAME_AT, PARENT, FIRST_FOLDER, FOLDERS, FIRST_FILE, FILES = (
-    "folder name", "start of folder name", "parent folder", "first folder", "folders in it", "first file", "files in it",
-)  # fmt: skip
+    "folder name",
+    "start of folder name",
+    "parent folder",
+    "first folder",
+    "folders in it",
+    "first file",
+    "files in it",
+)
 TYPE_NAME, TYPE_NAME_AT = "type name", "start of type name"
 VOLUME = "volume of content"
 NUMBERS = (Number, Bits, Varint)
@@ -88,7 +99,11 @@ def _check_spread(layout: Layout, of: str) -> Iterator[tuple[Place, str, str]]:
     if len(unconditional) > 1 or (unconditional and len(roots) > 1):
         text = ", ".join(sorted(roots))
         whose = "an entry" if of == "entry" else f"a {of}"
-        yield layout.place, f"the facts about {whose} are spread over {text}, which nothing ties together", "block ... repeats with ..."  # fmt: skip
+        yield (
+            layout.place,
+            f"the facts about {whose} are spread over {text}, which nothing ties together",
+            "block ... repeats with ...",
+        )
 
 
 def _check_folders(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
@@ -106,9 +121,11 @@ def _check_folders(layout: Layout, attributes: dict[str, Field]) -> Iterator[tup
         yield place, "no field gives the folders' names", f"a field with the meaning `{FOLDER_NAME}`"
     held = any(isinstance(field.meaning, RecordsOf) for block in layout.rooted("folder") for field in block.fields)
     if FOLDER not in attributes and not (FIRST_FILE in attributes and FILES in attributes) and not held:
-        yield place, "no field links entries to folders", (
-            f"`{FOLDER}` in the entries, or `{FIRST_FILE}` and `{FILES}` in the folders"
-        )  # fmt: skip
+        yield (
+            place,
+            "no field links entries to folders",
+            (f"`{FOLDER}` in the entries, or `{FIRST_FILE}` and `{FILES}` in the folders"),
+        )
     if FIRST_FOLDER in attributes and FOLDERS not in attributes:
         yield (
             attributes[FIRST_FOLDER].place,
@@ -214,7 +231,11 @@ def _check_rule(rule: KeyRule, attributes: dict[str, Field]) -> Iterator[tuple[P
     if rule.numbered:
         places = PLACE.findall(rule.numbered)
         if not places or (len(places) > 1) != (rule.unit > 1) or "." in rule.numbered:
-            yield rule.place, f"`{rule.numbered}` with {rule.unit} to a folder tells no number", 'names numbered "{000}/{00}", 64 to a folder'  # fmt: skip
+            yield (
+                rule.place,
+                f"`{rule.numbered}` with {rule.unit} to a folder tells no number",
+                'names numbered "{000}/{00}", 64 to a folder',
+            )
         if FOLDER_KEY in attributes or EXTENSION_KEY in attributes:
             yield (
                 rule.place,

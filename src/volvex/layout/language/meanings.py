@@ -22,7 +22,7 @@ from volvex.layout.model import (
     Pool,
     RecordsOf,
     Value,
-)  # fmt: skip
+)
 
 UPPER = "upper "
 Table = tuple[tuple[int | bytes, str], ...]
@@ -97,9 +97,17 @@ def _unknown(kind: Kind, names: Names, phrases: dict[str, Meaning], words: str, 
     text = ", ".join(f"`{one}`" for one in some)
     expected = "" if near else f"a meaning such as {text} (docs/layouts.md has all)"
     return LayoutError(
-        file, place.line, place.column, f"`{words}` is not a meaning that a field can have", expected=expected,
-        hint="the encoding before the unit: text u8 in utf-16-le x 2" if words.startswith("in ") else f"`{near[0]}`" if near else "`kept` for an unknown field",
-    )  # fmt: skip
+        file,
+        place.line,
+        place.column,
+        f"`{words}` is not a meaning that a field can have",
+        expected=expected,
+        hint="the encoding before the unit: text u8 in utf-16-le x 2"
+        if words.startswith("in ")
+        else f"`{near[0]}`"
+        if near
+        else "`kept` for an unknown field",
+    )
 
 
 def _tabled(kind: Kind, found: Meaning, words: str, table: Table | None, file: str, place: Place) -> Meaning:

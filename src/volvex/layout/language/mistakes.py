@@ -11,11 +11,23 @@ from lark.exceptions import UnexpectedCharacters, UnexpectedInput, UnexpectedTok
 from volvex.errors import LayoutError
 
 _SAID = {  # how terminals are called in errors
-    "STRING": 'a text in quotes such as "KWPK"', "NUMBER": "a number", "WORD": "a name", "HEX_BYTE": "a byte such as 00",
-    "NUMBER_TYPE": "a number's type (u8 u16 u24 u32 u64 i8 ...)", "FLOAT_TYPE": "f16, f32 or f64", "VARINT": "varint",
-    "BYTE_ORDER": "little or big", "COMPARED": "is, is not, has, >=, <=, > or <", "DIFFER": "when sizes differ", "EDGE": "start or end",
-    "REPEATS": "repeats", "ZERO": "zero", "_FIELD": "an indented field", "_LINE": "the end of the line", "$END": "the end of the file",
-}  # fmt: skip
+    "STRING": 'a text in quotes such as "KWPK"',
+    "NUMBER": "a number",
+    "WORD": "a name",
+    "HEX_BYTE": "a byte such as 00",
+    "NUMBER_TYPE": "a number's type (u8 u16 u24 u32 u64 i8 ...)",
+    "FLOAT_TYPE": "f16, f32 or f64",
+    "VARINT": "varint",
+    "BYTE_ORDER": "little or big",
+    "COMPARED": "is, is not, has, >=, <=, > or <",
+    "DIFFER": "when sizes differ",
+    "EDGE": "start or end",
+    "REPEATS": "repeats",
+    "ZERO": "zero",
+    "_FIELD": "an indented field",
+    "_LINE": "the end of the line",
+    "$END": "the end of the file",
+}
 _HINTS = {
     "_FIELD": "indenting the block's fields below it, one a line",
     "NUMBER_TYPE": "name, type, meaning, such as: files  u32  count of directory",

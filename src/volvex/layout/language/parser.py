@@ -319,10 +319,18 @@ class _Builder(Transformer[Token, Any]):
         orders = any(_is_order(field) for block in blocks for field in block[5:] if isinstance(field, _Field))
         big = None if orders else said.get("endian", ["little"])[0] == "big"
         layout = model.Layout(
-            title=title.value.decode(), kind=str(kind), file=self.file, known=tuple(said.get("known", ())),
-            blocks=tuple(self._block(block, names) for block in blocks), content=self._content(title, said.get("content", [])),
-            read_only="read_only" in said, place=_at(title), parts=parts, records=records, keys=tuple(said.get("keys", ())),
-        )  # fmt: skip
+            title=title.value.decode(),
+            kind=str(kind),
+            file=self.file,
+            known=tuple(said.get("known", ())),
+            blocks=tuple(self._block(block, names) for block in blocks),
+            content=self._content(title, said.get("content", [])),
+            read_only="read_only" in said,
+            place=_at(title),
+            parts=parts,
+            records=records,
+            keys=tuple(said.get("keys", ())),
+        )
         return resolved(layout) if big is None else ordered(resolved(layout), big)
 
     def _content(self, title: Token, said: list[tuple[model.Condition | None, dict[str, Any]]]) -> model.Content:
@@ -359,10 +367,19 @@ class _Builder(Transformer[Token, Any]):
         fields = [field for field in rest if isinstance(field, _Field)]
         how = repeats.how if repeats else None
         return model.Block(
-            str(name), at, repeats is not None, str(how) if isinstance(how, Token) else None, how if isinstance(how, bytes) else None,
-            str(sorted_by) if sorted_by else None, placing["align"], placing["fill"],
-            tuple(self._field(field, fields, names) for field in fields), _at(name), str(within or ""), when,
-        )  # fmt: skip
+            str(name),
+            at,
+            repeats is not None,
+            str(how) if isinstance(how, Token) else None,
+            how if isinstance(how, bytes) else None,
+            str(sorted_by) if sorted_by else None,
+            placing["align"],
+            placing["fill"],
+            tuple(self._field(field, fields, names) for field in fields),
+            _at(name),
+            str(within or ""),
+            when,
+        )
 
     def _field(self, said: _Field, siblings: list[_Field], names: Names) -> model.Field:
         kind, changes = said.type, said.changes

@@ -25,7 +25,7 @@ from volvex.layout.model import (
     Record,
     RecordsOf,
     Transform,
-)  # fmt: skip
+)
 
 T = TypeVar("T")
 WIDE = ("utf-16", "utf-32")  # encodings whose characters have an order of bytes
@@ -102,8 +102,13 @@ def _nested(layout: Layout, name: str, above: tuple[str, ...], place: Place) -> 
         hint = f"`{near[0]}`" if near else f"record {name}, with its fields below"
         raise LayoutError(layout.file, place.line, place.column, f"there is no type and no record {name}", hint=hint)
     if name in above:
-        raise LayoutError(layout.file, place.line, place.column, f"the record {name} would hold itself",
-                          hint="an array in another record")  # fmt: skip
+        raise LayoutError(
+            layout.file,
+            place.line,
+            place.column,
+            f"the record {name} would hold itself",
+            hint="an array in another record",
+        )
     return Nested(name, tuple(_filled(layout, field, (*above, name)) for field in record.fields), place)
 
 
@@ -112,8 +117,13 @@ def _flat(layout: Layout, field: Field) -> list[Field]:
     if not isinstance(field.type, Nested):
         return [field]
     if any(field.when for field in field.type.fields) and field.when:
-        raise LayoutError(layout.file, field.place.line, field.place.column, f"`{field.name}` and its fields each depend on something",
-                          hint="`when` in one of the two places")  # fmt: skip
+        raise LayoutError(
+            layout.file,
+            field.place.line,
+            field.place.column,
+            f"`{field.name}` and its fields each depend on something",
+            hint="`when` in one of the two places",
+        )
     inner = {field.name for field in field.type.fields}
     found = []
     for one in field.type.fields:

@@ -1,4 +1,4 @@
-"""Reading a file by its layout: blocks found one from the other, the directory as columns.
+"""What was read of a file by its layout: blocks as columns, parts, and where they lie.
 
 Opening costs the directory, never the content. A part that is wrapped is a source of its own, in which places count
 from its start.
@@ -7,25 +7,21 @@ from its start.
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
 
-from volvex.errors import FRESH, ContentError, FormatError
-from volvex.layout.columns import Array, Columns, Texts, joined
+from volvex.errors import FormatError
+from volvex.layout.columns import Array, Columns, Texts
 from volvex.layout.entries import Entries
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.language.check.siblings import half_of
-from volvex.layout.language.resolve import ordered
-from volvex.layout.match import place_of
 from volvex.layout.model import (
     CONTENTS,
     Attribute,
     Block,
-    ByteOrder,
     ChecksumOf,
-    Condition,
     Field,
     IntegerType,
     Layout,
@@ -33,17 +29,12 @@ from volvex.layout.model import (
     NumberChange,
     Part,
     Pool,
-    Raw,
-    RecordsOf,  # fmt: skip
 )
-from volvex.layout.order import grows, is_own, reading_order
 from volvex.layout.records.block import Records
 from volvex.layout.records.numbers import decode_numbers, holds
-from volvex.layout.transforms import unwrapped
 from volvex.layout.volumes import Volume
-from volvex.source import BytesSource, LazySource, Source
+from volvex.source import Source
 
-MOST = 2000  # times the file's size: a part that claims to hold more is taken for a bomb
 DEEPEST = 1000  # folders within each other
 
 
@@ -215,8 +206,11 @@ class Reading:
             return self.areas[name].start + (self.areas[name].stored if edge == "end" else 0)
         block = self.blocks.get(name)
         if block is None:
-            raise FormatError(self.source.name, f"a place is counted from {name}, which this file has not",
-                              hint="a layout for this version of the format")  # fmt: skip
+            raise FormatError(
+                self.source.name,
+                f"a place is counted from {name}, which this file has not",
+                hint="a layout for this version of the format",
+            )
         return block.end if edge == "end" else block.start
 
     def settled(self, field: Field) -> Field:
@@ -255,180 +249,6 @@ def upper_field(block: Block, field: Field) -> Field | None:
     return half_of(block, field.meaning, True) if isinstance(field.meaning, Attribute | Measure) else None
 
 
-# finding the blocks
-
-
-def locate(layout: Layout, source: Source) -> Reading:
-    """Find and read a file's blocks; FormatError for the first that cannot be where the layout says."""
-    reading = Reading(layout, source, byte_ordered(layout, source))
-    layout = reading.layout
-    for one in reading_order(layout):
-        if one.when is not None and not _asked(reading, one.when):
-            continue
-        if isinstance(one, Part):
-            reading.areas[one.name] = _read_part(reading, one)
-        elif not one.within or one.within in reading.areas:
-            reading.blocks[one.name] = _read_block(reading, _reduced(reading, one))
-    blocks = tuple(reading.blocks[block.name].block for block in layout.blocks if block.name in reading.blocks)
-    reading.layout = replace(
-        layout, blocks=blocks, parts=tuple(part for part in layout.parts if part.name in reading.areas)
-    )
-    return reading
-
-
-def byte_ordered(layout: Layout, source: Source) -> Layout:
-    """The layout with the order of bytes that the file itself tells, where it tells one."""
-    for block in layout.blocks:
-        offset = 0
-        for field in block.fields:
-            if isinstance(field.meaning, ByteOrder) and block.at is not None and isinstance(field.type, Raw):
-                start = place_of(source, block.at, block.name) + offset
-                found = source.read(start, field.type.size)
-                for key, word in field.meaning.table:
-                    if key == found:
-                        return ordered(layout, word == "big")
-                known = " or ".join(repr(key)[1:] for key, _ in field.meaning.table)
-                raise FormatError(source.name, f"{found!r}, expected {known}", offset=start, field=f"{block.name}.{field.name}",
-                                  hint="adding it to the table of byte orders")  # fmt: skip
-            offset += field.type.fixed_size or 0
-    return layout
-
-
-def _reduced(reading: Reading, block: Block) -> Block:
-    """A block without the fields that this file has not."""
-    fields = []
-    for field in block.fields:
-        if field.when is not None and not is_own(block, field.when):
-            if _asked(reading, field.when):
-                fields.append(replace(field, when=None))
-        else:
-            fields.append(field)
-    return replace(block, fields=tuple(fields))
-
-
-def _asked(reading: Reading, when: Condition) -> bool:
-    """Whether a condition on a field of a single record holds."""
-    name, _, rest = when.field.partition(".")
-    block = reading.blocks.get(name)
-    if block is None or rest not in block.columns:
-        return False
-    return bool(holds(when, block.columns[rest])[0])
-
-
-def _read_part(reading: Reading, part: Part) -> Area:
-    source = reading.source
-    start = _start(reading, part)
-    size, stored = measured(reading, "length", part.name), measured(reading, "stored length", part.name)
-    if stored is None:
-        stored = size
-    assert stored is not None  # the check sees to that
-    if start + stored > source.size:
-        raise FormatError(source.name, f"{part.name} would reach past the end of the file at {source.size:#x}", offset=start,
-                          hint=FRESH, asked=_question(reading, "stored length", part.name))  # fmt: skip
-    name = f"{source.name}, {part.name}"
-
-    def held() -> Iterator[bytes]:
-        try:
-            yield from unwrapped(part, source.chunks(start, stored), size)
-        except ContentError as error:
-            raise FormatError(source.name, f"{part.name} cannot be opened: {error.message}", offset=start,
-                              hint=FRESH, asked="the layout: is it wrapped in another way?") from error  # fmt: skip
-
-    if size is None:
-        return Area(part, start, stored, BytesSource(b"".join(held()), name))
-    if size > source.size * MOST:
-        raise FormatError(source.name, f"{size} bytes in {part.name}, which is stored in {stored}", offset=start,
-                          hint=FRESH, asked="another layout")  # fmt: skip
-    return Area(part, start, stored, LazySource(name, size, held))
-
-
-def _read_block(reading: Reading, block: Block) -> BlockRead:
-    holder = next((home for home in reading.blocks.values() for field in home.block.fields
-                   if isinstance(field.meaning, RecordsOf) and field.meaning.block == block.name), None)  # fmt: skip
-    if holder is not None:
-        return _read_held(reading, holder, block)
-    source, start = reading.area(block.within), _start(reading, block)
-    count = measured(reading, "count", block.name) if block.repeats else 1
-    if block.along:
-        count = len(reading.blocks[block.along].starts)
-    length = measured(reading, "length", block.name)
-    records = Records(block)
-    if block.inline:
-        stored = _stored_field(block)
-        inline = records.read_inline(source, start, count, stored, reading.layout.content.align)
-        return BlockRead(records, source, start, b"", inline.columns, inline.starts, inline.ends, inline.end)
-    asked = _question(reading, "start", block.name)
-    if count is None and length is None and grows(block):
-        return _read_growing(reading, records, source, start)
-    found = records.read(source, start, count, length, asked)
-    return BlockRead(records, source, start, found.data, found.columns, found.starts)
-
-
-def _read_growing(reading: Reading, records: Records, source: Source, start: int) -> BlockRead:
-    """Records that say how many follow below them: the first, then as many as they tell, until all are there."""
-    told = next(
-        field
-        for field in records.block.fields
-        if isinstance(field.meaning, Attribute) and field.meaning.what == attributes.FOLDERS
-    )
-    parts, missing, at, had = [], 1, start, 0
-    while missing:
-        found = records.read(source, at, missing, None)
-        parts.append(found)
-        had, at = had + missing, at + len(found.data)
-        column = found.columns[told.name]
-        assert not isinstance(column, Texts)
-        more = decode_numbers(column, reading.settled(told), source, found.starts)
-        if (more < 0).any() or len(parts) > DEEPEST:
-            raise FormatError(source.name, f"folders nested more than {DEEPEST} deep, or less than 0", offset=at,
-                              field=f"{records.block.name}[{had - 1}].{told.name}")  # fmt: skip
-        missing = int(more.sum())
-    columns = {name: joined([part.columns[name] for part in parts]) for name in parts[0].columns}
-    starts = np.concatenate([part.starts for part in parts])
-    return BlockRead(records, source, start, b"".join(part.data for part in parts), columns, starts)
-
-
-def _read_held(reading: Reading, holder: BlockRead, block: Block) -> BlockRead:
-    """Records that lie within those of another block."""
-    one = next(
-        field
-        for field in holder.block.fields
-        if isinstance(field.meaning, RecordsOf) and field.meaning.block == block.name
-    )
-    told = next(field for field in holder.block.fields if field.meaning == Measure("count", block.name))
-    regions, counts = holder.columns[one.name], reading.decode_numbers(holder, told)
-    assert isinstance(regions, Texts)
-    records = Records(block)
-    data = b"".join(regions.raws())
-    found = records.read(BytesSource(data, holder.source.name), 0, int(counts.sum()), len(data))
-    owners = np.repeat(np.arange(len(counts)), counts)
-    before = np.cumsum(regions.lengths) - regions.lengths  # where each region starts in the data
-    places = np.array([holder.offset(row, one.name) for row in range(len(counts))], np.int64)
-    starts = found.starts - before[owners] + places[owners] if len(owners) else found.starts
-    first = int(places[0]) if len(places) else holder.start
-    return BlockRead(records, holder.source, first, data, found.columns, starts, owners=owners)
-
-
-def _stored_field(block: Block) -> Field:
-    """The field that says how many bytes of content follow a record."""
-    record = {field.meaning.what: field for field in block.fields if isinstance(field.meaning, Attribute)}
-    return record[attributes.STORED if attributes.STORED in record else attributes.SIZE]
-
-
-def _start(reading: Reading, block: Block | Part) -> int:
-    if block.at is None:
-        start = measured(reading, "start", block.name)
-        if start is None:
-            raise FormatError(reading.source.name, f"no field gives the start of {block.name} in this file",
-                              hint=f"`when` behind `block {block.name}`, as behind the field that tells its start")  # fmt: skip
-        return start
-    source = reading.area(block.within) if isinstance(block, Block) else reading.source
-    if block.at.after:
-        end = reading.edge("end", block.at.after)
-        return end + -end % block.align
-    return place_of(source, block.at, block.name)
-
-
 def measuring_field(reading: Reading, what: str, part: str) -> tuple[BlockRead, Field] | None:
     """The field that holds a measurement in this file, and its block."""
     for block in reading.blocks.values():
@@ -449,14 +269,10 @@ def measured(reading: Reading, what: str, part: str) -> int | None:
     home, field = found
     number = int(reading.decode_numbers(home, field)[0])
     if number < 0:
-        raise FormatError(home.source.name, f"{number} cannot be the {what} of {part}",
-                          offset=home.offset(0, field.name), field=home.where(0, field.name))  # fmt: skip
+        raise FormatError(
+            home.source.name,
+            f"{number} cannot be the {what} of {part}",
+            offset=home.offset(0, field.name),
+            field=home.where(0, field.name),
+        )
     return number
-
-
-def _question(reading: Reading, what: str, part: str) -> str:
-    """A question to the layout's author about the field that led to a wrong place."""
-    found = measuring_field(reading, what, part)
-    if found is None:
-        return "another layout, or a fresh copy of the file: it may be cut off"
-    return f"the layout: is `{found[1].name}` counted in sectors, from another place, or in the other order of bytes?"

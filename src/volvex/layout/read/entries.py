@@ -146,9 +146,14 @@ def check_entries(reading: Reading, entries: Entries, lenient: bool = False) -> 
     negative = (entries.start < 0) | (entries.stored < 0) | (entries.size < 0)
     _refuse(reading, negative, attributes.START, lambda row: "a place or size below zero")
     source, within = reading.content_source, reading.layout.content.within
-    _refuse(reading, (end > source.size) & (entries.stored > 0) & (not lenient), attributes.START, lambda row: (
-        f"{int(entries.stored[row])} bytes of content from {int(entries.start[row]):#x} on reach past the end of the file at {source.size:#x}"
-    ))  # fmt: skip
+    _refuse(
+        reading,
+        (end > source.size) & (entries.stored > 0) & (not lenient),
+        attributes.START,
+        lambda row: (
+            f"{int(entries.stored[row])} bytes of content from {int(entries.start[row]):#x} on reach past the end of the file at {source.size:#x}"
+        ),
+    )
     if reading.volumes:
         ends = np.array([volume.base + volume.source.size for volume in reading.volumes], np.int64)
         across = (end > ends[volume_of(reading, entries.start)]) & (entries.stored > 0)
@@ -159,15 +164,23 @@ def check_entries(reading: Reading, entries: Entries, lenient: bool = False) -> 
             lambda row: f"{int(entries.stored[row])} bytes of content reach past the end of its volume",
         )
         return
-    taken = [(block.block.name, block.start, block.end) for block in reading.blocks.values()
-             if block.ends is None and block.block.within == within and block.owners is None]  # fmt: skip
+    taken = [
+        (block.block.name, block.start, block.end)
+        for block in reading.blocks.values()
+        if block.ends is None and block.block.within == within and block.owners is None
+    ]
     if not within:
         taken += [(area.part.name, area.start, area.start + area.stored) for area in reading.areas.values()]
     for name, first, last in taken:
         on = (entries.start < last) & (end > first) & (entries.stored > 0)
-        _refuse(reading, on, attributes.START, lambda row, name=name, first=first: (
-            f"content at {int(entries.start[row]):#x} overlaps {name} at {first:#x}"
-        ))  # fmt: skip
+        _refuse(
+            reading,
+            on,
+            attributes.START,
+            lambda row, name=name, first=first: (
+                f"content at {int(entries.start[row]):#x} overlaps {name} at {first:#x}"
+            ),
+        )
 
 
 def _refuse(reading: Reading, wrong: Array, what: str, say: Any) -> None:
@@ -181,8 +194,14 @@ def _refuse(reading: Reading, wrong: Array, what: str, say: Any) -> None:
     asked = f"is `{field.name}` counted in sectors, from another place, or in the other order of bytes?"
     if sized is not None and sized[1] is not field:
         asked = f"{asked.rstrip('?')}, or has `{sized[1].name}` another width?"
-    raise FormatError(block.source.name, say(row), offset=block.offset(row, field.name), field=block.where(row, field.name),
-                      hint=FRESH, asked=f"the layout: {asked}")  # fmt: skip
+    raise FormatError(
+        block.source.name,
+        say(row),
+        offset=block.offset(row, field.name),
+        field=block.where(row, field.name),
+        hint=FRESH,
+        asked=f"the layout: {asked}",
+    )
 
 
 def placing_of(reading: Reading) -> tuple[Array, Array]:

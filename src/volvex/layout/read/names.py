@@ -223,8 +223,14 @@ def pooled(reading: Reading, block: BlockRead, field: Field) -> Texts:
 def _refuse(block: BlockRead, field: Field, wrong: Array, say: Callable[[int], str]) -> None:
     if wrong.any():
         row = int(np.argmax(wrong))
-        raise FormatError(block.source.name, say(row), offset=block.offset(row, field.name), field=block.where(row, field.name),
-                          hint=FRESH, asked="the layout: does it count from somewhere else?")  # fmt: skip
+        raise FormatError(
+            block.source.name,
+            say(row),
+            offset=block.offset(row, field.name),
+            field=block.where(row, field.name),
+            hint=FRESH,
+            asked="the layout: does it count from somewhere else?",
+        )
 
 
 # folders
@@ -287,8 +293,14 @@ def _growing_parents(numbers: list[int]) -> list[int]:
 
 def _folder_error(reading: Reading, row: int, problem: str) -> FormatError:
     block = reading.rooted("folder")[0]
-    return FormatError(block.source.name, problem, offset=int(block.starts[row]), field=f"{block.block.name}[{row}]",
-                       hint=FRESH, asked="another layout")  # fmt: skip
+    return FormatError(
+        block.source.name,
+        problem,
+        offset=int(block.starts[row]),
+        field=f"{block.block.name}[{row}]",
+        hint=FRESH,
+        asked="another layout",
+    )
 
 
 def entry_folders(reading: Reading) -> Array | None:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from volvex.layout.entries import Entries
 from volvex.layout.model import Layout
-from volvex.layout.read.blocks import Reading, locate
+from volvex.layout.read.blocks import Reading
 from volvex.layout.read.entries import check_entries, entries_of, volume_numbers
+from volvex.layout.read.locate import locate
 from volvex.layout.read.verify import verify_blocks
 from volvex.layout.volumes import Beside, open_volumes
 from volvex.source import Source

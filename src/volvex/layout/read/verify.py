@@ -44,8 +44,13 @@ def _check_constants(reading: Reading) -> None:
                     if isinstance(field.type, Raw)
                     else int(values[row])
                 )
-                raise FormatError(block.source.name, f"{found!r}, expected {wanted!r}", offset=block.offset(row, field.name),
-                                  field=block.where(row, field.name), hint="a layout for this version of the format")  # fmt: skip
+                raise FormatError(
+                    block.source.name,
+                    f"{found!r}, expected {wanted!r}",
+                    offset=block.offset(row, field.name),
+                    field=block.where(row, field.name),
+                    hint="a layout for this version of the format",
+                )
 
 
 def _first_difference(values: Column, wanted: bytes | int, field: Field, there: Array) -> int | None:
@@ -63,9 +68,13 @@ def _check_length(reading: Reading) -> None:
     found, told = measured(reading, "length", "file"), measuring_field(reading, "length", "file")
     if told is not None and found != reading.source.size:
         block, field = told
-        raise FormatError(reading.source.name, f"the file has {reading.source.size} bytes, this field gives {found}",
-                          offset=block.offset(0, field.name), field=block.where(0, field.name),
-                          hint="a fresh copy of the file: it may be cut off")  # fmt: skip
+        raise FormatError(
+            reading.source.name,
+            f"the file has {reading.source.size} bytes, this field gives {found}",
+            offset=block.offset(0, field.name),
+            field=block.where(0, field.name),
+            hint="a fresh copy of the file: it may be cut off",
+        )
 
 
 def _check_counts(reading: Reading) -> None:
@@ -80,8 +89,12 @@ def _check_counts(reading: Reading) -> None:
                 continue
             number, found = int(reading.decode_numbers(block, field)[0]), len(part.starts)
             if number != found:
-                raise FormatError(block.source.name, f"{meaning.part} has {found} records, this field gives {number}",
-                                  offset=block.offset(0, field.name), field=block.where(0, field.name))  # fmt: skip
+                raise FormatError(
+                    block.source.name,
+                    f"{meaning.part} has {found} records, this field gives {number}",
+                    offset=block.offset(0, field.name),
+                    field=block.where(0, field.name),
+                )
 
 
 def _check_checksums(reading: Reading) -> None:
@@ -110,10 +123,12 @@ def _compare(reading: Reading, holder: BlockRead, field: Field, meaning: Checksu
     if value != found:
         over = f"the file {meaning.edge} {meaning.part}" if meaning.edge else meaning.part
         raise FormatError(
-            holder.source.name, f"the {meaning.algorithm} of {over} is {checksum_text(field, value)}, the file stores {checksum_text(field, found)}",
-            offset=holder.offset(0, field.name), field=holder.where(0, field.name),
+            holder.source.name,
+            f"the {meaning.algorithm} of {over} is {checksum_text(field, value)}, the file stores {checksum_text(field, found)}",
+            offset=holder.offset(0, field.name),
+            field=holder.where(0, field.name),
             hint="a fresh copy of the file: some of its bytes have changed",
-        )  # fmt: skip
+        )
 
 
 def verify_file_checksums(reading: Reading) -> None:

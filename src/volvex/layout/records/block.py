@@ -55,24 +55,43 @@ class Records:
         """`count` records from `start`, or as many as `length` bytes hold; FormatError when they do not fit."""
         room = source.size - start if length is None else length
         if start < 0 or room < 0 or start + room > source.size:
-            raise FormatError(source.name, f"{self.block.name} would reach past the end of the file at {source.size:#x}",
-                              offset=start, hint=FRESH, asked=asked or "another layout")  # fmt: skip
+            raise FormatError(
+                source.name,
+                f"{self.block.name} would reach past the end of the file at {source.size:#x}",
+                offset=start,
+                hint=FRESH,
+                asked=asked or "another layout",
+            )
         if count is not None and count * max(1, self.least) > room:
             raise FormatError(
-                source.name, f"{count} records of at least {self.least} bytes do not fit into the {room} bytes there are",
-                offset=start, field=self.block.name, hint=FRESH, asked=asked or "the layout: is that the count?",
-            )  # fmt: skip
+                source.name,
+                f"{count} records of at least {self.least} bytes do not fit into the {room} bytes there are",
+                offset=start,
+                field=self.block.name,
+                hint=FRESH,
+                asked=asked or "the layout: is that the count?",
+            )
         if (count is not None and count * max(1, self.least) > LARGEST) or (length or 0) > LARGEST:
-            raise FormatError(source.name, f"more than {LARGEST >> 20} MB of records, which is no directory", offset=start,
-                              field=self.block.name, hint=FRESH, asked="another layout")  # fmt: skip
+            raise FormatError(
+                source.name,
+                f"more than {LARGEST >> 20} MB of records, which is no directory",
+                offset=start,
+                field=self.block.name,
+                hint=FRESH,
+                asked="another layout",
+            )
         read = self._read_fixed if self.fixed else self._read_walking
         try:
             found = read(source, start, count, room)
         except LongerThanNeeded as error:
             raise self._longer(source, start, error) from error
         if length is not None and len(found.data) != length:
-            raise FormatError(source.name, f"its records end after {len(found.data)} bytes, its length says {length}",
-                              offset=start, field=self.block.name)  # fmt: skip
+            raise FormatError(
+                source.name,
+                f"its records end after {len(found.data)} bytes, its length says {length}",
+                offset=start,
+                field=self.block.name,
+            )
         return found
 
     def _read_fixed(self, source: Source, start: int, count: int | None, room: int) -> Read:
@@ -114,8 +133,13 @@ class Records:
             data += source.read(start + len(data), min(room - len(data), len(data)))
         if count is not None and len(starts) < count:
             self._check_constants(source, [start + number for number in starts], start + position)
-            raise FormatError(source.name, "the file ends within this record", offset=start + position,
-                              field=f"{self.block.name}[{len(starts)}]", hint="a fresh copy of the file: it may be cut off")  # fmt: skip
+            raise FormatError(
+                source.name,
+                "the file ends within this record",
+                offset=start + position,
+                field=f"{self.block.name}[{len(starts)}]",
+                hint="a fresh copy of the file: it may be cut off",
+            )
         data = data[:position]
         rows = np.array(starts, dtype=np.int64)
         return Read(self._gather(data, rows, zeros), start + rows, data)
@@ -143,8 +167,13 @@ class Records:
             elif not reached and not stopped:  # not even one record is whole: a longer look, if there is more
                 if position + len(window) >= source.size:
                     self._check_constants(source, starts, position)
-                    raise FormatError(source.name, "the file ends within this record", offset=position,
-                                      field=f"{self.block.name}[{first}]", hint="a fresh copy of the file: it may be cut off")  # fmt: skip
+                    raise FormatError(
+                        source.name,
+                        "the file ends within this record",
+                        offset=position,
+                        field=f"{self.block.name}[{first}]",
+                        hint="a fresh copy of the file: it may be cut off",
+                    )
                 self._check_growth(source, position, size, 0, first)
                 size *= 4
             position += reached
@@ -154,27 +183,44 @@ class Records:
     def _check_constants(self, source: Source, starts: Sequence[int], last: int) -> None:
         """FormatError for the first record whose constants are not right, when a later one has no end: that is where it went wrong."""
         wanted = [
-            (field, int(self.runs[0].dtype.fields[field.name][1])) for field in self.runs[0].fields
+            (field, int(self.runs[0].dtype.fields[field.name][1]))
+            for field in self.runs[0].fields
             if isinstance(field.meaning, Constant) and field.when is None and self.runs[0].dtype.fields is not None
-        ]  # fmt: skip
+        ]
         for row, start in enumerate([*starts, last]):
             for field, at in wanted:
                 value = field.meaning.value if isinstance(field.meaning, Constant) else b""
                 expected = value if isinstance(value, bytes) else field.type.encode(value, {})
                 found = source.peek(start + at, len(expected))
                 if found != expected:
-                    raise FormatError(source.name, f"{found!r}, expected {expected!r}", offset=start + at,
-                                      field=f"{self.block.name}[{row}].{field.name}", hint="a layout for this version of the format")  # fmt: skip
+                    raise FormatError(
+                        source.name,
+                        f"{found!r}, expected {expected!r}",
+                        offset=start + at,
+                        field=f"{self.block.name}[{row}].{field.name}",
+                        hint="a layout for this version of the format",
+                    )
 
     def _longer(self, source: Source, start: int, error: LongerThanNeeded) -> FormatError:
-        return FormatError(source.name, str(error), offset=start + error.offset, field=self.block.name,
-                           hint="describing that number as bytes that are kept, or another layout")  # fmt: skip
+        return FormatError(
+            source.name,
+            str(error),
+            offset=start + error.offset,
+            field=self.block.name,
+            hint="describing that number as bytes that are kept, or another layout",
+        )
 
     def _check_growth(self, source: Source, offset: int, unread: int, size: int, row: int) -> None:
         """A record without an end, or records without one, must not take the memory that the file has bytes."""
         if unread > LONGEST or size > LARGEST:
-            raise FormatError(source.name, f"this record has no end within {LONGEST >> 20} MB, or there are too many before it",
-                              offset=offset, field=f"{self.block.name}[{row}]", hint=FRESH, asked="another layout")  # fmt: skip
+            raise FormatError(
+                source.name,
+                f"this record has no end within {LONGEST >> 20} MB, or there are too many before it",
+                offset=offset,
+                field=f"{self.block.name}[{row}]",
+                hint=FRESH,
+                asked="another layout",
+            )
 
     def _gather(self, data: bytes, rows: Array, measured: list[int]) -> Columns:
         """The columns of records that start at `rows` in `data`."""

@@ -115,12 +115,28 @@ def compile_walk(runs: list[Run], fields: tuple[Field, ...]) -> Walk:
     record that is not whole, and gives back the position that it reached. Running past the end is told by
     an exception, not by a test a record: the loop is the only thing that is done once for every record.
     """
-    lines = Loop(["def walk(data, p, wanted, starts, lengths):", " found, length = starts.append, lengths.append",
-                    " try:", "  for _ in range(wanted):", "   found(p)", "   q = p"], 3)  # fmt: skip
+    lines = Loop(
+        [
+            "def walk(data, p, wanted, starts, lengths):",
+            " found, length = starts.append, lengths.append",
+            " try:",
+            "  for _ in range(wanted):",
+            "   found(p)",
+            "   q = p",
+        ],
+        3,
+    )
     _record(lines, runs, fields)
     measured = sum(run.measured for run in runs)
-    lines.lines += [f"   p = q + {lines.fixed}", " except (IndexError, ValueError):", "  p = starts.pop()",
-                    " while p > len(data):", "  p = starts.pop()", f" del lengths[len(starts) * {measured}:]", " return p"]  # fmt: skip
+    lines.lines += [
+        f"   p = q + {lines.fixed}",
+        " except (IndexError, ValueError):",
+        "  p = starts.pop()",
+        " while p > len(data):",
+        "  p = starts.pop()",
+        f" del lengths[len(starts) * {measured}:]",
+        " return p",
+    ]
     walk: Walk = _made(lines.lines)
     return walk
 
@@ -134,16 +150,36 @@ def compile_inline_walk(
     (in the file) and for the lengths of tails, and the mark that ends the records. It gives back how far it came,
     perhaps past the window, and whether it met the mark. It stops before a record that is not whole.
     """
-    lines = Loop(["def walk(data, base, wanted, starts, ends, lengths, mark):", " end, p = len(data), 0", " while wanted > 0:",
-                    f"  p += -(p + base) % {align}", "  if p >= end: return p, False",
-                    "  if mark and p + len(mark) > end: return p, False", "  if mark and data.startswith(mark, p): return p, True",
-                    "  q, told = p, []", "  length = told.append", "  try:"], 3)  # fmt: skip
+    lines = Loop(
+        [
+            "def walk(data, base, wanted, starts, ends, lengths, mark):",
+            " end, p = len(data), 0",
+            " while wanted > 0:",
+            f"  p += -(p + base) % {align}",
+            "  if p >= end: return p, False",
+            "  if mark and p + len(mark) > end: return p, False",
+            "  if mark and data.startswith(mark, p): return p, True",
+            "  q, told = p, []",
+            "  length = told.append",
+            "  try:",
+        ],
+        3,
+    )
     needing = (*fields, _asking(stored))  # as if a field needed the number
     _record(lines, runs, needing)
     lines.flush()
-    lines.lines += ["  except (IndexError, ValueError): return p, False", "  if q > end: return p, False", f"  n = {lines.names[stored.name]}",
-                    "  if n < 0: return p, False", "  starts.append(p + base)", "  ends.append(q + base)", "  lengths += told",
-                    f"  p = q + -(q + base) % {content_align} + n", "  wanted -= 1", " return p, False"]  # fmt: skip
+    lines.lines += [
+        "  except (IndexError, ValueError): return p, False",
+        "  if q > end: return p, False",
+        f"  n = {lines.names[stored.name]}",
+        "  if n < 0: return p, False",
+        "  starts.append(p + base)",
+        "  ends.append(q + base)",
+        "  lengths += told",
+        f"  p = q + -(q + base) % {content_align} + n",
+        "  wanted -= 1",
+        " return p, False",
+    ]
     walk: InlineWalk = _made(lines.lines)
     return walk
 

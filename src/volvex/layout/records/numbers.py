@@ -46,8 +46,12 @@ def encode_numbers(values: Array, field: Field, index: str) -> Array:
     low, high = kind.limits
     if len(stored) and (int(stored.min()) < low or int(stored.max()) > high):
         worst = int(stored.max()) if int(stored.max()) > high else int(stored.min())
-        raise CapacityError(index, f"{worst} does not fit {field.type}, which goes up to {high}", field=field.name,
-                          hint="less content, or a format with wider numbers")  # fmt: skip
+        raise CapacityError(
+            index,
+            f"{worst} does not fit {field.type}, which goes up to {high}",
+            field=field.name,
+            hint="less content, or a format with wider numbers",
+        )
     return stored.astype(kind.numbers_dtype)
 
 

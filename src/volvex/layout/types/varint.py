@@ -53,8 +53,16 @@ class Varint(IntegerType):
 
     def emit(self, code: Loop, asked: Field | None) -> None:
         step = "n = n << 7 | b & 127" if self.big else "n |= (b & 127) << 7 * (q - s)"
-        code.add("b, n, s = data[q], 0, q", "while b > 127:", f" {step}", " q += 1",
-                 f" if q - s >= {MOST_BYTES}: raise ValueError", " b = data[q]", step, "q += 1")  # fmt: skip
+        code.add(
+            "b, n, s = data[q], 0, q",
+            "while b > 127:",
+            f" {step}",
+            " q += 1",
+            f" if q - s >= {MOST_BYTES}: raise ValueError",
+            " b = data[q]",
+            step,
+            "q += 1",
+        )
         if asked is not None:
             code.names[asked.name] = code.variable(changed(asked, "n"))
 

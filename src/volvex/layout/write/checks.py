@@ -12,7 +12,7 @@ from volvex.layout.model import (
     Place,
     Text,
     Varint,
-)  # fmt: skip
+)
 from volvex.layout.order import checksum_order
 
 
@@ -71,8 +71,11 @@ def _varies(block: Block) -> bool:
 def _stands_behind_a_growing_block(layout: Layout, block: Block) -> bool:
     if block.at is None or not block.at.fixed or not block.at.offset:
         return False
-    fixed = [(other, other.at) for other in layout.blocks
-             if other.at is not None and other.at.fixed and other.within == block.within]  # fmt: skip
+    fixed = [
+        (other, other.at)
+        for other in layout.blocks
+        if other.at is not None and other.at.fixed and other.within == block.within
+    ]
     return any(other.repeats and at.offset < block.at.offset for other, at in fixed)
 
 

@@ -136,8 +136,9 @@ class ContentPlan:
         """Content as it is stored, in the temporary file, and the checksums over it."""
         totals = {
             (meaning.algorithm, meaning.part): new_sum(meaning.algorithm)
-            for _, _, meaning in self.reading.content_checksums() if meaning.part == "stored content"
-        }  # fmt: skip
+            for _, _, meaning in self.reading.content_checksums()
+            if meaning.part == "stored content"
+        }
 
         def counted() -> Iterator[bytes]:
             for chunk in encrypted(chunks, self._ciphers(attributes)):

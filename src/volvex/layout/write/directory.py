@@ -247,9 +247,10 @@ class Directory:
         moved = {span: checksums[key] for span, checksums in self.contents.span_checksums.items() if key in checksums}
         spans = self.contents.part_of_row[self.contents.kept_rows]
         rows = [
-            row for row in np.flatnonzero(np.isin(spans, list(moved))).tolist()
+            row
+            for row in np.flatnonzero(np.isin(spans, list(moved))).tolist()
             if int(self.contents.kept_rows[row]) not in self.edit.replaced
-        ]  # fmt: skip
+        ]
         self._put_checksums(columns, block, field, [moved[int(spans[row])] for row in rows], np.array(rows, np.int64))
 
     def _put_checksums(

@@ -109,14 +109,17 @@ def _new_keys(reading: Reading, text: bytes, shown: str) -> dict[str, int]:
     except ValueError:
         pass
     digits = " / ".join(str(bits // 4) for _, bits in there)
-    raise RefusedError(f"{shown}: this archive stores only hashes, and its layout does not give the hash function",
-                       f"{UNNAMED}/ and a hash of {digits} hexadecimal digits, as those it lists")  # fmt: skip
+    raise RefusedError(
+        f"{shown}: this archive stores only hashes, and its layout does not give the hash function",
+        f"{UNNAMED}/ and a hash of {digits} hexadecimal digits, as those it lists",
+    )
 
 
 def _folder_row(rows: Mapping[bytes, int], folder: bytes, shown: str) -> int:
     if folder not in rows:
-        raise NotFoundError(f"{shown}: this archive has no such folder, and a new one cannot be added to it yet",
-                            "a folder that it has")  # fmt: skip
+        raise NotFoundError(
+            f"{shown}: this archive has no such folder, and a new one cannot be added to it yet", "a folder that it has"
+        )
     return rows[folder]
 
 

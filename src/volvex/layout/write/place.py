@@ -172,9 +172,10 @@ class Placer:
             contents.spans[real, 0], [fixed.start for fixed in fixed], inline.block.starts if inline else NONE
         )
         size = _stack(
-            contents.spans[real, 1], [fixed.size for fixed in fixed],
+            contents.spans[real, 1],
+            [fixed.size for fixed in fixed],
             ends - inline.block.starts if inline is not None and ends is not None else NONE,
-        )  # fmt: skip
+        )
         order = np.lexsort((start + size, start))
 
         def column(ours: Array, of_fixed: list[int], of_records: Array | int) -> Array:
@@ -182,13 +183,18 @@ class Placer:
 
         block, ones, nothing = inline.block.block if inline else None, np.ones(count, np.int64), [-1] * len(fixed)
         return _Parts(
-            start[order], size[order],
+            start[order],
+            size[order],
             column(contents.align[real], [fixed.align for fixed in fixed], block.align if block else 1),
             column(contents.fill[real], [fixed.fill for fixed in fixed], block.fill if block else 0),
-            column(-ones, list(range(len(fixed))), -1), column(-ones, nothing, rows), column(real, nothing, -1),
+            column(-ones, list(range(len(fixed))), -1),
+            column(-ones, nothing, rows),
+            column(real, nothing, -1),
             column(contents.new[real], nothing, inline.new if inline else -1),
-            column(contents.gone[real] & (contents.new[real] < 0), [0] * len(fixed), inline.gone if inline else 0).astype(bool),
-        )  # fmt: skip
+            column(
+                contents.gone[real] & (contents.new[real] < 0), [0] * len(fixed), inline.gone if inline else 0
+            ).astype(bool),
+        )
 
     def check(self, name_of_span: Callable[[int], str]) -> None:
         """Parts must not overlap, and must stand where the layout would put them; FormatError otherwise."""
@@ -197,14 +203,23 @@ class Placer:
         overlap = np.flatnonzero(parts.start[1:] < ends[:-1])
         if len(overlap):
             part = int(overlap[0]) + 1
-            raise FormatError(self.source.name, f"{self._name(part, name_of_span)} overlaps what lies before it, which ends at {ends[part - 1]:#x}",
-                              offset=int(parts.start[part]), hint=FRESH, asked="another layout")  # fmt: skip
+            raise FormatError(
+                self.source.name,
+                f"{self._name(part, name_of_span)} overlaps what lies before it, which ends at {ends[part - 1]:#x}",
+                offset=int(parts.start[part]),
+                hint=FRESH,
+                asked="another layout",
+            )
         numbers = [index for index, fixed in enumerate(self.fixed) if fixed.at is not None and not fixed.at.after]
         crooked = np.flatnonzero((parts.start % parts.align != 0) & ~np.isin(parts.fixed, numbers))
         if len(crooked):
             part = int(crooked[0])
-            raise FormatError(self.source.name, f"{self._name(part, name_of_span)} does not start at a multiple of {parts.align[part]}",
-                              offset=int(parts.start[part]), hint="another `align` in the layout")  # fmt: skip
+            raise FormatError(
+                self.source.name,
+                f"{self._name(part, name_of_span)} does not start at a multiple of {parts.align[part]}",
+                offset=int(parts.start[part]),
+                hint="another `align` in the layout",
+            )
 
     def _name(self, part: int, name_of_span: Callable[[int], str]) -> str:
         if self.parts.fixed[part] >= 0:

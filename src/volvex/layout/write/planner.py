@@ -122,9 +122,10 @@ class _Planner:
     def _placer(self, name: str) -> Placer:
         """The placer for the file, or for what a part of it holds."""
         fixed: list[Fixed] = [
-            fixed_of(block) for block in self.reading.blocks.values()
+            fixed_of(block)
+            for block in self.reading.blocks.values()
             if block.ends is None and block.owners is None and block.block.within == name
-        ]  # fmt: skip
+        ]
         if not name:
             fixed += [fixed_of(area) for area in self.reading.areas.values()]
         contents = self.contents.placed(name == self.within)
@@ -137,8 +138,14 @@ class _Planner:
         removed = np.zeros(len(self.contents.entries), np.int64)
         removed[list(self.edit.removed)] = 1
         new_row = np.cumsum(removed == 0) - 1
-        return Inline(self.inline, lambda row: len(self._record(row)), new_row, len(self.contents.kept_rows),
-                      self.contents.new_of_span[self.contents.part_of_row], removed)  # fmt: skip
+        return Inline(
+            self.inline,
+            lambda row: len(self._record(row)),
+            new_row,
+            len(self.contents.kept_rows),
+            self.contents.new_of_span[self.contents.part_of_row],
+            removed,
+        )
 
     def _sizes(self) -> dict[str, int]:
         """The sizes of all blocks with the columns of the last round, of wrapped parts and of new contents."""
@@ -219,8 +226,11 @@ class _Planner:
                 if at is None or start is None or (isinstance(block, Block) and (block.within != name or block.inline)):
                     continue
                 if at.from_end and start != placed.size - at.offset:
-                    raise FormatError(self.reading.source.name, f"{block.name} must stand {at.offset} bytes before the end, "
-                                                                f"it now stands {placed.size - start} before it")  # fmt: skip
+                    raise FormatError(
+                        self.reading.source.name,
+                        f"{block.name} must stand {at.offset} bytes before the end, "
+                        f"it now stands {placed.size - start} before it",
+                    )
                 if at.after:
                     end = self._edge("end", at.after)
                     if start != end + -end % block.align:

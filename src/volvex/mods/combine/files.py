@@ -227,8 +227,11 @@ class _Path:
     ) -> bytes:
         document = open_data(data, self.bench.library, self.path) if data else None
         if document is None:
-            raise FormatError(self.path, "mods change fields of it, and it is not data of a known format",
-                              hint="the layout that the mod's author used")  # fmt: skip
+            raise FormatError(
+                self.path,
+                "mods change fields of it, and it is not data of a known format",
+                hint="the layout that the mod's author used",
+            )
         made = combine_fields(self.path, document, wanted, self.decisions)
         self.result.conflicts += made.conflicts
         _add(counts, made.counts)
@@ -279,9 +282,14 @@ class _Path:
             made = self._file(*given[0])
             return None if made is None else Combined(self.path, {mod: 1 for mod, _ in given}, file=made.file)
         sides = [
-            Side(mod, f"a file of {part.file.stat().st_size:,} bytes, {digest_file(part.file)[:12]}" if isinstance(part, NewFile) else "changes in it")
+            Side(
+                mod,
+                f"a file of {part.file.stat().st_size:,} bytes, {digest_file(part.file)[:12]}"
+                if isinstance(part, NewFile)
+                else "changes in it",
+            )
             for mod, part in given
-        ]  # fmt: skip
+        ]
         return self._chosen(given, "file", sides, self._state())
 
     def _chosen(

@@ -33,7 +33,7 @@ from volvex.mods.mod.content import (
     Part,
     Removed,
     Requirement,
-)  # fmt: skip
+)
 from volvex.mods.mod.lines import Hunk
 from volvex.source import Disk, atomic, typed
 from volvex.source.digest import is_digest
@@ -53,7 +53,10 @@ _TABLES = {"title", "description"}
 def read_mod(folder: Path) -> Mod:
     """The mod in a folder; NotFoundError when it is none, FormatError for what is wrong in it."""
     if not (folder / DESCRIPTOR).is_file():
-        raise NotFoundError(f"{shown(str(folder))} has no {DESCRIPTOR}", "the folder or ZIP of a mod, or `volvex mod import` for other files")  # fmt: skip
+        raise NotFoundError(
+            f"{shown(str(folder))} has no {DESCRIPTOR}",
+            "the folder or ZIP of a mod, or `volvex mod import` for other files",
+        )
     descriptor = read_descriptor(folder / DESCRIPTOR)
     _check_icon(folder, descriptor)
     replaces, removed, bases = _read_contents(folder / CONTENTS)
@@ -109,11 +112,19 @@ def _descriptor(values: Mapping[str, Any]) -> Descriptor:
     if not values.get("game"):
         raise ValueError("game is missing: the name of the game that it is for")
     return Descriptor(
-        values["id"], values["version"], values["game"], tuple(values.get("game_versions", ())), values.get("title", {}),
-        values.get("description", {}), values.get("author", ""), values.get("licence", ""), values.get("icon", ""),
-        tuple(map(Requirement.of, values.get("requires", ()))), tuple(map(Requirement.of, values.get("conflicts", ()))),
+        values["id"],
+        values["version"],
+        values["game"],
+        tuple(values.get("game_versions", ())),
+        values.get("title", {}),
+        values.get("description", {}),
+        values.get("author", ""),
+        values.get("licence", ""),
+        values.get("icon", ""),
+        tuple(map(Requirement.of, values.get("requires", ()))),
+        tuple(map(Requirement.of, values.get("conflicts", ()))),
         tuple(Requirement.of(one).id for one in values.get("after", ())),
-    )  # fmt: skip
+    )
 
 
 def _check_icon(folder: Path, descriptor: Descriptor) -> None:
@@ -127,7 +138,12 @@ def _check_icon(folder: Path, descriptor: Descriptor) -> None:
     with file.open("rb") as opened:
         kind = kind_by_content(opened.read(64))
     if kind not in PICTURES or file.stat().st_size > LARGEST_ICON:
-        raise FormatError(file, f"this is {kind}, expected a picture of at most {LARGEST_ICON >> 20} MB", field="icon", hint="a PNG file")  # fmt: skip
+        raise FormatError(
+            file,
+            f"this is {kind}, expected a picture of at most {LARGEST_ICON >> 20} MB",
+            field="icon",
+            hint="a PNG file",
+        )
 
 
 def _files(folder: Path, kind: str) -> Iterator[tuple[str, Path]]:
@@ -217,7 +233,11 @@ def _check_clashes(folder: Path, parts: Mapping[str, Part]) -> None:
     for path in parts:
         for end in range(len(path)):
             if path[end] == "/" and path[:end] in parts:
-                raise FormatError(folder, f"{shown(path[:end])} is a file of this mod, and {shown(path)} lies in it", hint="one of them")  # fmt: skip
+                raise FormatError(
+                    folder,
+                    f"{shown(path[:end])} is a file of this mod, and {shown(path)} lies in it",
+                    hint="one of them",
+                )
 
 
 # writing
@@ -256,7 +276,18 @@ def write_mod(mod: Mod, folder: Path, disk: Disk) -> None:
             ]
             _put(disk, folder / LINES / f"{path}.json", _rows_text("lines", rows))
     if replaces or removed or bases:
-        _put(disk, folder / CONTENTS, (json.dumps({"replaces": replaces, "removed": removed, "bases": dict(sorted(bases.items()))}, indent=1, ensure_ascii=False) + "\n").encode("utf-8", "surrogateescape"))  # fmt: skip
+        _put(
+            disk,
+            folder / CONTENTS,
+            (
+                json.dumps(
+                    {"replaces": replaces, "removed": removed, "bases": dict(sorted(bases.items()))},
+                    indent=1,
+                    ensure_ascii=False,
+                )
+                + "\n"
+            ).encode("utf-8", "surrogateescape"),
+        )
 
 
 def _rows_text(name: str, rows: list[dict[str, Any]]) -> bytes:

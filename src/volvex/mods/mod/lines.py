@@ -53,10 +53,16 @@ def hunks_between(old: Sequence[str], new: Sequence[str]) -> tuple[Hunk, ...]:
     """What makes `new` of `old`."""
     matcher = difflib.SequenceMatcher(None, old, new, autojunk=False)
     return tuple(
-        Hunk(number + 1, tuple(old[max(0, number - CONTEXT) : number]), tuple(old[number:two]), tuple(new[three:four]), tuple(old[two : two + CONTEXT]))
+        Hunk(
+            number + 1,
+            tuple(old[max(0, number - CONTEXT) : number]),
+            tuple(old[number:two]),
+            tuple(new[three:four]),
+            tuple(old[two : two + CONTEXT]),
+        )
         for what, number, two, three, four in matcher.get_opcodes()
         if what != "equal"
-    )  # fmt: skip
+    )
 
 
 def place_of(hunk: Hunk, lines: Sequence[str], shift: int = 0) -> int | None:
@@ -86,9 +92,10 @@ def _nearest(wanted: list[str], lines: Sequence[str], expected: int, unique: boo
     last = len(lines) - len(wanted)
     first = wanted[0]
     places = [
-        at for at in range(max(0, expected - FAR), min(last, expected + FAR) + 1)
+        at
+        for at in range(max(0, expected - FAR), min(last, expected + FAR) + 1)
         if lines[at] == first and list(lines[at : at + len(wanted)]) == wanted
-    ]  # fmt: skip
+    ]
     if not places or (unique and len(places) > 1):
         return None
     return min(places, key=lambda at: abs(at - expected))

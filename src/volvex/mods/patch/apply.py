@@ -72,8 +72,13 @@ def patch(game: Path, patches: Sequence[Patch], disk: Disk, on_progress: OnProgr
             after[one.path] = Installed(original, content_id_of(made), entries=one.entries, blocks=made, by=by)
             if target.stat().st_nlink > 1:
                 moves.append(_replacing(target, one.path, writing, index, home, disk, on_progress))
-                after[one.path] = Installed(original, str(moves[-1].new), entries=one.entries, by=by,
-                                            stamp=stamp_of(home / str(moves[-1].incoming)))  # fmt: skip
+                after[one.path] = Installed(
+                    original,
+                    str(moves[-1].new),
+                    entries=one.entries,
+                    by=by,
+                    stamp=stamp_of(home / str(moves[-1].incoming)),
+                )
             else:
                 writings.append(writing)
         done = Done([Action(patch.path, "change in place", patch.base.size, patch.size) for patch in patches])
@@ -132,5 +137,11 @@ def _replacing(
         for number in range(-(-writing.size // BLOCK)):
             disk.write(file, _block(now, over, writing, number))
         Path(file.name).chmod(target.stat().st_mode & 0o777)
-    return Move(path, content_id(target, None, on_progress), digest_file(home / incoming, on_progress), incoming, f"replaced/{index}",
-                stamp=stamp_of(target))  # fmt: skip
+    return Move(
+        path,
+        content_id(target, None, on_progress),
+        digest_file(home / incoming, on_progress),
+        incoming,
+        f"replaced/{index}",
+        stamp=stamp_of(target),
+    )

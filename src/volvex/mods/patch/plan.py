@@ -171,8 +171,10 @@ def _check_repeated(
 
 
 def _ambiguous(archive: Archive, name: str) -> RefusedError:
-    return RefusedError(f"{archive.source.name} has several entries called {shown(name)}, and in place it would not be certain which is which",
-                        "`volvex build` without --in-place")  # fmt: skip
+    return RefusedError(
+        f"{archive.source.name} has several entries called {shown(name)}, and in place it would not be certain which is which",
+        "`volvex build` without --in-place",
+    )
 
 
 def _same_content(original: Archive, before: int, now: Archive, row: int) -> bool:
@@ -212,8 +214,10 @@ def _writes(archive: Archive, made: Plan) -> Iterator[tuple[int, Piece]]:
 def _check_worth(name: str, writes: Sequence[tuple[int, Piece]], size: int) -> None:
     written = sum(piece.size for _, piece in writes)
     if written > SMALL and written > size // 2:
-        raise RefusedError(f"{name}: {written:,} of its {size:,} bytes would move: its directory stands in front of the content and grows",
-                           "`volvex build` without --in-place")  # fmt: skip
+        raise RefusedError(
+            f"{name}: {written:,} of its {size:,} bytes would move: its directory stands in front of the content and grows",
+            "`volvex build` without --in-place",
+        )
 
 
 def _final(at: int, piece: Piece, archive: Archive, spool: Spool) -> Piece:

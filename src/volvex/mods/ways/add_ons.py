@@ -139,8 +139,9 @@ class AddOnList(AddOnFolder):
         used = {built.path[len(prefix) + 1 :].partition("/")[0] for built in made if self._is_ours(built, prefix)}
         lines = tuple(
             filled_line(self.add_ons.line, Filling(descriptor, "", self._name(mod)))
-            for mod, (descriptor, _) in self.carried.mods.items() if self._name(mod) in used
-        )  # fmt: skip
+            for mod, (descriptor, _) in self.carried.mods.items()
+            if self._name(mod) in used
+        )
         return [*made, Built(self.add_ons.list, 0, len(lines), None, lines=lines)] if lines else made
 
 

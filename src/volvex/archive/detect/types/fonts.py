@@ -55,10 +55,24 @@ def _is_ttf(head: bytes) -> bool:
 
 
 TYPES = (
-    FileType("ttf", ((b"\0\x01\0\0\0", 0),), fits=_is_ttf, detail=_sfnt_detail, embedded=rb"\0\x01\0\0\0[\x04-\x40]", measure=_sfnt_length),
-    FileType("ttf", ((b"true\0", 0),), fits=_is_ttf, detail=_sfnt_detail, embedded=rb"true\0[\x04-\x40]", measure=_sfnt_length),
+    FileType(
+        "ttf",
+        ((b"\0\x01\0\0\0", 0),),
+        fits=_is_ttf,
+        detail=_sfnt_detail,
+        embedded=rb"\0\x01\0\0\0[\x04-\x40]",
+        measure=_sfnt_length,
+    ),
+    FileType(
+        "ttf",
+        ((b"true\0", 0),),
+        fits=_is_ttf,
+        detail=_sfnt_detail,
+        embedded=rb"true\0[\x04-\x40]",
+        measure=_sfnt_length,
+    ),
     FileType("otf", ((b"OTTO", 0),), detail=_sfnt_detail, embedded=rb"OTTO\0[\x04-\x40]", measure=_sfnt_length),
     FileType("ttc", ((b"ttcf", 0),), detail=_ttc_detail, embedded=rb"ttcf\0[\x01\x02]", measure=_ttc_length),
     FileType("woff", ((b"wOFF", 0),), embedded=rb"wOFF", measure=_woff_length),
     FileType("woff2", ((b"wOF2", 0),), embedded=rb"wOF2", measure=_woff_length),
-)  # fmt: skip
+)

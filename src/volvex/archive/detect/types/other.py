@@ -54,4 +54,4 @@ TYPES = (
     FileType("mo", ((b"\xde\x12\x04\x95", 0),), detail=_mo_detail, embedded=rb"\xde\x12\x04\x95", measure=_mo_length),
     FileType("mo", ((b"\x95\x04\x12\xde", 0),), detail=_mo_detail, embedded=rb"\x95\x04\x12\xde", measure=_mo_length),
     FileType("pdf", ((b"%PDF-", 0),), detail=_pdf_detail, embedded=rb"%PDF-", measure=_pdf_length),
-)  # fmt: skip
+)

@@ -9,8 +9,18 @@ from volvex.source import Source
 
 _DIB_HEADS = (12, 40, 52, 56, 64, 108, 124)
 _BLOCKS = {
-    b"DXT1": 8, b"DXT2": 16, b"DXT3": 16, b"DXT4": 16, b"DXT5": 16, b"ATI1": 8, b"ATI2": 16, b"BC4U": 8, b"BC4S": 8, b"BC5U": 16, b"BC5S": 16,
-}  # fmt: skip
+    b"DXT1": 8,
+    b"DXT2": 16,
+    b"DXT3": 16,
+    b"DXT4": 16,
+    b"DXT5": 16,
+    b"ATI1": 8,
+    b"ATI2": 16,
+    b"BC4U": 8,
+    b"BC4S": 8,
+    b"BC5U": 16,
+    b"BC5S": 16,
+}
 _DX10_BLOCKS = {70: 8, 71: 8, 72: 8, 79: 8, 80: 8, 81: 8} | dict.fromkeys(
     (*range(73, 79), *range(82, 85), *range(94, 100)), 16
 )
@@ -123,9 +133,10 @@ def _dds_length(source: Source, at: int) -> Measured:
     if (not block and not bits) or not width or not height or levels > 20 or depth > 1 << 12:
         return None, None
     number = sum(
-        _level(max(1, width >> level), max(1, height >> level), block, bits) * max(1, depth >> level if caps & 0x200000 else 1)
+        _level(max(1, width >> level), max(1, height >> level), block, bits)
+        * max(1, depth >> level if caps & 0x200000 else 1)
         for level in range(max(1, levels))
-    )  # fmt: skip
+    )
     size = start + number * faces
     return (size, None) if size <= source.size - at else (None, None)
 
@@ -186,16 +197,37 @@ def _is_ico(head: bytes) -> bool:
 
 
 TYPES = (
-    FileType("png", ((b"\x89PNG\r\n\x1a\n", 0),), detail=_png_detail, embedded=rb"\x89PNG\r\n\x1a\n", measure=_png_length),
+    FileType(
+        "png", ((b"\x89PNG\r\n\x1a\n", 0),), detail=_png_detail, embedded=rb"\x89PNG\r\n\x1a\n", measure=_png_length
+    ),
     FileType("jpeg", ((b"\xff\xd8\xff", 0),), embedded=rb"\xff\xd8\xff", measure=_jpeg_length, extension="jpg"),
     FileType("gif", ((b"GIF8", 0),), detail=_gif_detail, embedded=rb"GIF8", measure=_gif_length),
     FileType("bmp", fits=_is_bmp, detail=_bmp_detail, embedded=rb"BM.{4}\0\0\0\0", measure=_bmp_length, holds=True),
-    FileType("tga", fits=lambda head: _tga_size(head) is not None, detail=_tga_detail, embedded=rb"\0[\0\x01][\x01-\x03]\0\0", measure=_tga_length, holds=True),
+    FileType(
+        "tga",
+        fits=lambda head: _tga_size(head) is not None,
+        detail=_tga_detail,
+        embedded=rb"\0[\0\x01][\x01-\x03]\0\0",
+        measure=_tga_length,
+        holds=True,
+    ),
     FileType("dds", ((b"DDS ", 0),), detail=_dds_detail, embedded=rb"DDS \x7c\0\0\0", measure=_dds_length),
-    FileType("ktx", ((b"\xabKTX 11\xbb\r\n\x1a\n", 0),), detail=_ktx_detail, embedded=rb"\xabKTX 11\xbb\r\n\x1a\n", measure=_ktx_length),
-    FileType("ktx2", ((b"\xabKTX 20\xbb\r\n\x1a\n", 0),), detail=_ktx2_detail, embedded=rb"\xabKTX 20\xbb\r\n\x1a\n", measure=_ktx_length),
+    FileType(
+        "ktx",
+        ((b"\xabKTX 11\xbb\r\n\x1a\n", 0),),
+        detail=_ktx_detail,
+        embedded=rb"\xabKTX 11\xbb\r\n\x1a\n",
+        measure=_ktx_length,
+    ),
+    FileType(
+        "ktx2",
+        ((b"\xabKTX 20\xbb\r\n\x1a\n", 0),),
+        detail=_ktx2_detail,
+        embedded=rb"\xabKTX 20\xbb\r\n\x1a\n",
+        measure=_ktx_length,
+    ),
     FileType("webp", ((b"WEBP", 8),), b"RIFF", embedded=rb"RIFF.{4}WEBP", measure=riff_length),
     FileType("tiff", ((b"II*\0", 0), (b"MM\0*", 0))),
     FileType("ico", ((b"\0\0\1\0", 0),), fits=_is_ico, holds=True),
     FileType("qoi", ((b"qoif", 0),)),
-)  # fmt: skip
+)

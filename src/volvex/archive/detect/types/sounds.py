@@ -110,9 +110,21 @@ TYPES = (
     FileType("ogg", ((b"OggS", 0),), detail=_ogg_detail, embedded=rb"OggS", measure=_ogg_length),
     FileType("flac", ((b"fLaC", 0),)),
     FileType("mp3", ((b"ID3", 0),), detail=_mp3_detail, embedded=rb"ID3[\x02-\x04]", measure=_mp3_length),
-    FileType("mp3", fits=lambda head: _frame_size(head[:4]) > 0, detail=_mp3_detail,
-             embedded=rb"\xff[\xe2\xe3\xf2\xf3\xfa\xfb][\x10-\xef]", measure=_mp3_length),
-    FileType("midi", ((b"MThd\0\0\0\6", 0),), detail=_midi_detail, embedded=rb"MThd\0\0\0\x06", measure=_midi_length, extension="mid"),
+    FileType(
+        "mp3",
+        fits=lambda head: _frame_size(head[:4]) > 0,
+        detail=_mp3_detail,
+        embedded=rb"\xff[\xe2\xe3\xf2\xf3\xfa\xfb][\x10-\xef]",
+        measure=_mp3_length,
+    ),
+    FileType(
+        "midi",
+        ((b"MThd\0\0\0\6", 0),),
+        detail=_midi_detail,
+        embedded=rb"MThd\0\0\0\x06",
+        measure=_midi_length,
+        extension="mid",
+    ),
     FileType("mp4", ((b"ftyp", 4),), fits=_is_mp4, detail=_mp4_detail, holds=True),
     FileType("webm", ((b"\x1a\x45\xdf\xa3", 0),)),
-)  # fmt: skip
+)

@@ -127,8 +127,17 @@ def _frame(data: bytes, separator: str, file: str, **how: Any) -> Any:
         with warnings.catch_warnings():
             warnings.simplefilter("error", pd.errors.ParserWarning)  # values behind the last column would be lost
             warnings.simplefilter("error", RuntimeWarning)  # what is no whole number would become some other
-            frame = pd.read_csv(io.BytesIO(data), sep=separator, keep_default_na=False, na_filter=False, encoding="utf-8-sig",
-                                encoding_errors="surrogateescape", index_col=False, low_memory=False, **how)  # fmt: skip
+            frame = pd.read_csv(
+                io.BytesIO(data),
+                sep=separator,
+                keep_default_na=False,
+                na_filter=False,
+                encoding="utf-8-sig",
+                encoding_errors="surrogateescape",
+                index_col=False,
+                low_memory=False,
+                **how,
+            )
     except pd.errors.ParserWarning as error:
         raise FormatError(
             file, "a record has more values than the first line", hint="quotes around a value that holds the separator"

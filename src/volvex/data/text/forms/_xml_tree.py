@@ -36,8 +36,11 @@ def parse(parser: expat.XMLParserType, data: bytes, file: str) -> None:
             parser.Parse(bytes(data[at : at + STEP]), False)
         parser.Parse(b"", True)
     except expat.ExpatError as error:
-        raise FormatError(file, f"line {error.lineno}, column {error.offset + 1}: {expat.ErrorString(error.code)}",
-                          hint="mending it in an editor") from error  # fmt: skip
+        raise FormatError(
+            file,
+            f"line {error.lineno}, column {error.offset + 1}: {expat.ErrorString(error.code)}",
+            hint="mending it in an editor",
+        ) from error
 
 
 def tree_of(data: bytes, file: str, stop: bool = False) -> Element:
@@ -116,8 +119,12 @@ def end_of(data: bytes, element: Element) -> int:
         return element.start + len(tag)
     end = bytes(data[element.close : element.close + 4096]).find(b">")
     if end < 0 or data[element.close : element.close + 2] != b"</":
-        raise FormatError(NAMELESS, "this comes from an entity of the document type, into which no edit reaches",
-                          offset=element.close, hint="editing the file by hand, and `volvex swap`")  # fmt: skip
+        raise FormatError(
+            NAMELESS,
+            "this comes from an entity of the document type, into which no edit reaches",
+            offset=element.close,
+            hint="editing the file by hand, and `volvex swap`",
+        )
     return end + element.close + 1
 
 
@@ -136,5 +143,9 @@ def tag_at(data: bytes, start: int) -> bytes:
         if start + size >= len(data):
             break
         size *= 4
-    raise FormatError(NAMELESS, "this comes from an entity of the document type, into which no edit reaches", offset=start,
-                      hint="editing the file by hand, and `volvex swap`")  # fmt: skip
+    raise FormatError(
+        NAMELESS,
+        "this comes from an entity of the document type, into which no edit reaches",
+        offset=start,
+        hint="editing the file by hand, and `volvex swap`",
+    )

@@ -72,8 +72,11 @@ class CsvData(TextData):
         self.spans = lines[1:]
         wrong = next((at for at, line in enumerate(self.spans) if len(line) != len(self.names)), None)
         if wrong is not None:
-            raise FormatError(file, f"record {wrong + 1} has {len(self.spans[wrong])} values, the first line {len(self.names)}",
-                              hint="quotes around a value that holds the separator")  # fmt: skip
+            raise FormatError(
+                file,
+                f"record {wrong + 1} has {len(self.spans[wrong])} values, the first line {len(self.names)}",
+                hint="quotes around a value that holds the separator",
+            )
         self._sheets = [self._sheet()]
 
     @property

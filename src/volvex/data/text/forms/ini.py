@@ -124,8 +124,10 @@ class IniData(TextData):
             last = max((end for _, end, _ in section.spans.values()), default=self.text.find("\n", section.begin))
             return [(last, last, f"{newline}{change.field} = {self._checked(change.after)}")]
         near = difflib.get_close_matches(change.field, section.spans, 1)
-        raise NotFoundError(f"{self.file}: row {change.key} has no field {change.field}; it has {', '.join(section.spans)}",
-                            f"{near[0]}=..." if near else "")  # fmt: skip
+        raise NotFoundError(
+            f"{self.file}: row {change.key} has no field {change.field}; it has {', '.join(section.spans)}",
+            f"{near[0]}=..." if near else "",
+        )
 
     def _section(self, name: str) -> _Section:
         if name not in self._sections:

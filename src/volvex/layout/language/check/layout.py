@@ -37,7 +37,7 @@ from volvex.layout.model import (
     Raw,
     RecordsOf,
     Text,
-    Value,  # fmt: skip
+    Value,
 )
 from volvex.layout.order import grows, measures, reading_order
 from volvex.layout.transforms import tried
@@ -97,8 +97,12 @@ def _problems(layout: Layout) -> Iterator[Problem]:
 
 
 def _check_part(layout: Layout, part: Part) -> Iterator[Problem]:
-    lengths = {field.meaning.what for block in layout.blocks for field in block.fields
-               if isinstance(field.meaning, Measure) and field.meaning.part == part.name}  # fmt: skip
+    lengths = {
+        field.meaning.what
+        for block in layout.blocks
+        for field in block.fields
+        if isinstance(field.meaning, Measure) and field.meaning.part == part.name
+    }
     if not lengths & {"length", "stored length"}:
         yield (
             part.place,
@@ -140,7 +144,11 @@ def _check_inline(layout: Layout, block: Block) -> Iterator[Problem]:
     for field in block.fields:
         if isinstance(field.meaning, RecordsOf):
             if not isinstance(field.type, ArrayType) or not block.repeats:
-                yield field.place, f"the records of {field.meaning.block} lie in those of a repeating block", "bytes  " + field.words  # fmt: skip
+                yield (
+                    field.place,
+                    f"the records of {field.meaning.block} lie in those of a repeating block",
+                    "bytes  " + field.words,
+                )
             continue
         if isinstance(field.type, InlineBytes) != isinstance(field.meaning, Inline):
             yield (

@@ -21,7 +21,7 @@ from volvex.layout.model import (
     Place,
     Raw,
     RecordsOf,
-    Value,  # fmt: skip
+    Value,
 )
 
 Problem = tuple[Place, str, str]  # where, what, hint
@@ -53,7 +53,7 @@ def check_siblings(siblings: tuple[Field, ...], field: Field) -> Iterator[Proble
             )
         elif uses == "bits" and not (isinstance(other.type, Number) and isinstance(other.meaning, Described)):
             yield other.place, f"some bits of `{name}` have a meaning of their own", f"{name}  {other.type}  described"
-        elif isinstance(field.type, Bits) and isinstance(other.type, Number) and field.type.high >= other.type.bits:  # fmt: skip
+        elif isinstance(field.type, Bits) and isinstance(other.type, Number) and field.type.high >= other.type.bits:
             yield field.place, f"{other.type} has no bit {field.type.high}", f"bits 0 to {other.type.bits - 1}"
     if field.type.compound and field.type.uses:
         if not isinstance(field.meaning, Opaque | RecordsOf | Value):
@@ -80,7 +80,11 @@ def check_condition(layout: Layout, when: Condition | None, home: Block | None, 
     if field is None or block is None:
         known = [f"{block.name}.{two.name}" for block in layout.blocks if not block.repeats for two in block.fields]
         near = difflib.get_close_matches(when.field, known, 1)
-        yield place, f"`when {when}`: there is no field {when.field}", near[0] if near else "`when head.version is 2`, or a field of the same record"  # fmt: skip
+        yield (
+            place,
+            f"`when {when}`: there is no field {when.field}",
+            near[0] if near else "`when head.version is 2`, or a field of the same record",
+        )
     elif block is not home and block.repeats:
         yield (
             place,
