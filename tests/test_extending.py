@@ -42,7 +42,7 @@ from dataclasses import dataclass
 from volvex.layout.types import IntegerType, InvalidValue
 
 @dataclass(frozen=True)
-class Digits(IntegerType):
+class Halves(IntegerType):
     size: int
     fixed_size = property(lambda self: self.size)
     limits = property(lambda self: (0, 100**self.size - 1))
@@ -56,8 +56,8 @@ class Digits(IntegerType):
         return bytes.fromhex(str(value).zfill(2 * self.size))
 
 class member:
-    GRAMMAR = 'digits: "digits" NUMBER'
-    RULES = {"digits": lambda parts: Digits(int(parts[0]) // 2)}
+    GRAMMAR = 'halves: "halves" NUMBER'
+    RULES = {"halves": lambda parts: Halves(int(parts[0]) // 2)}
 """,
     "file_type": """
 from volvex.archive.detect.types import FileType
@@ -129,8 +129,8 @@ block head at 0
     count  u8              count of sacks
 
 block sacks after head repeats
-    number  digits 4        id
-    pounds  digits 6 x 2    value
+    number  halves 4        id
+    pounds  halves 6 x 2    value
 """
 PACKED = """
 layout "mirrored" kind archive
@@ -155,7 +155,7 @@ NAMES = {
     "compress": "mirror",
     "cipher": "plus",
     "kind": "ledger",
-    "field_type": "digits",
+    "field_type": "halves",
     "file_type": "charts",
     "archive_format": "crate",
     "data_form": "notes",

@@ -11,7 +11,9 @@ from unittest.mock import patch
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.families import FAMILIES, Family, expect
+from tests.families import FAMILIES as FIRST
+from tests.families import Family, expect
+from tests.more_families import MORE
 from tests.support import archive_of
 from volvex.archive import LayoutArchive
 from volvex.archive.mutation_proof import prove_harder
@@ -21,6 +23,8 @@ from volvex.layout.inspect.proof import check_objects, prove
 from volvex.layout.write.plan import Added, Edit
 from volvex.layout.write.planner import plan
 from volvex.source import Spool
+
+FAMILIES = {**FIRST, **MORE}
 
 
 def contents(archive: LayoutArchive) -> dict[str, bytes]:

@@ -72,6 +72,7 @@ class Archive(ABC):
     title: str  # the format, as users know it
     source: Source
     entries: Entries
+    takes_blank = False  # whether a new entry may be like none
     padded = False  # behind content there may be a cipher's padding
     envelope: Envelope | None = None  # what lies around all of it
     cut: Cut | None = None  # how it is cut into pieces

@@ -21,9 +21,10 @@ from volvex.layout.read.names import endings_of, key_columns, marked, unmarked, 
 from volvex.layout.read.open import read
 from volvex.layout.transforms import KeyFacts, ciphers_of, made_codec
 from volvex.layout.volumes import Beside, volume_name
+from volvex.layout.write.blank import blank_codec
 from volvex.layout.write.checks import require_writable
 from volvex.layout.write.names import fresh_name
-from volvex.layout.write.plan import Edit, NewContent, Plan
+from volvex.layout.write.plan import BLANK, Edit, NewContent, Plan
 from volvex.source import Source, Spool, WindowSource
 
 if TYPE_CHECKING:
@@ -68,6 +69,8 @@ class _ChecksumCheck:
 
 class LayoutArchive(Archive):
     """An archive whose directory was read by a layout."""
+
+    takes_blank = True
 
     def __init__(self, reading: Reading, names: Names | None = None) -> None:
         super().__init__()
@@ -215,7 +218,7 @@ class LayoutArchive(Archive):
 
     def _codec_for(self, row: int) -> str:
         """The codec in which new content is stored: the entry's own, or the first of the layout."""
-        codec = self.codec(row)
+        codec = blank_codec(self.reading) if row == BLANK else self.codec(row)
         if self.reading.layout.content.differing:
             return self.entries.codecs[-1]
         return self.entries.codecs[0] if codec == "?" else codec

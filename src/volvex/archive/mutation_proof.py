@@ -9,10 +9,11 @@ import numpy as np
 
 from volvex.archive.archive import Archive
 from volvex.errors import CapacityError, FormatError, NotFoundError, RefusedError, VolvexError
-from volvex.layout.write.plan import Added, Edit, PlannedSource
+from volvex.layout.write.plan import BLANK, Added, Edit, PlannedSource
 from volvex.source import Spool
 
 SAMPLE = 200  # unchanged entries that are compared, spread over the archive
+REFILLED = 40  # entries that are put back into an archive from which all were removed
 LARGEST = 1 << 24  # bytes of an entry that is chosen to be changed
 
 
@@ -58,7 +59,8 @@ def prove_harder(archive: Archive, places: Collection[str] = PLACES) -> Iterator
         ]
         yield Trial("all of these at once", _try(archive, at_once))
         if int(archive.entries.size.sum()) <= LARGEST:
-            yield Trial("all entries removed, and put back", _emptied(archive, spool))
+            what = "all entries removed, and put back" if archive.takes_blank else "all entries removed"
+            yield Trial(what, _emptied(archive, spool))
 
 
 Change = Callable[[Edit, dict[int, bytes]], None]  # puts itself into an edit, and tells what entries then hold
@@ -146,6 +148,17 @@ def _emptied(archive: Archive, spool: Spool) -> VolvexError | None:
         empty = archive.reopened(source, others.get)
         if len(empty) != len(archive) - len(rows):
             raise FormatError(archive.source.name, f"{len(empty)} entries are left, there should be none")
+        if not empty.takes_blank:
+            return None
+        back = rows[:: max(1, len(rows) // REFILLED)]
+        names, edit = archive.entries.names, Edit()
+        for row in back:
+            edit.added.append(Added(names.raw(row), BLANK, empty.encode(spool, [archive.content(row)], BLANK)))
+        refilled = empty.reopened(PlannedSource(empty.plan(edit), archive.source.name))
+        there = {refilled.entries.names.raw(row): refilled.content(row) for row in range(len(refilled))}
+        for row in back:
+            if there.get(names.raw(row)) != archive.content(row):
+                raise FormatError(archive.source.name, f"{archive.names[row]} was put back, and is not what it was")
     except VolvexError as error:
         return error
     return None

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import functools
 import operator
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
 import numpy as np
@@ -61,6 +62,8 @@ class NumberChange:
     def __str__(self) -> str:
         if self.how == "from":
             return f"from {self.edge} of {self.part}"
+        if self.how == "plus" and self.number < 0:
+            return f"minus {-self.number}"
         return f"{'x' if self.how == 'times' else self.how} {self.number}"
 
 
@@ -76,13 +79,74 @@ class Condition:
         value = self.value if isinstance(self.value, int) else repr(self.value)[1:]
         return f"{self.field} {self.how} {value}"
 
+    @property
+    def tests(self) -> tuple[Condition, ...]:
+        """The single conditions of which it is made."""
+        return (self,)
+
+    def renamed(self, new: Callable[[str], str]) -> Condition:
+        """The same condition on fields of other names."""
+        return replace(self, field=new(self.field))
+
     def test(self, value: Any) -> Any:
         """Whether it holds for a stored value, or for each of an array; `ends` asks names, and is tested elsewhere."""
+        if isinstance(value, str) and isinstance(self.value, bytes):
+            value = value.encode("utf-8", "surrogateescape")
         result = _COMPARE[self.how](value, self.value)
         return result if isinstance(result, np.ndarray) else bool(result)
 
-    def emit(self, expression: str) -> str:
-        """Python code for `test` of a number."""
-        value = self.value if isinstance(self.value, int) else int.from_bytes(self.value, "big")
+    def asked(self, test: Callable[[Condition], N]) -> N:
+        """What `test` says of it."""
+        return test(self)
+
+    def emit(self, variables: Mapping[str, str]) -> str:
+        """Python code for `test` of the variables that hold the fields; None for a field that is not there."""
+        name = variables[self.field]
+        if isinstance(self.value, bytes):  # hexadecimal digits only: no layout can put code there
+            sign = {"is": "==", "is not": "!="}[self.how]
+            return f"({name} is not None and {name} {sign} bytes.fromhex('{self.value.hex()}'))"
         sign = {"is": "==", "is not": "!=", "has": "&"}.get(self.how, self.how)
-        return f"{expression} {sign} {value}"
+        return f"({name} is not None and {name} {sign} {self.value})"
+
+
+@dataclass(frozen=True)
+class Conditions:
+    """Several conditions, of which all must hold (`and`), or one (`or`)."""
+
+    tests: tuple[Condition, ...]
+    word: str  # and, or
+
+    def __str__(self) -> str:
+        return f" {self.word} ".join(map(str, self.tests))
+
+    def renamed(self, new: Callable[[str], str]) -> Conditions:
+        """The same conditions on fields of other names."""
+        return replace(self, tests=tuple(test.renamed(new) for test in self.tests))
+
+    def asked(self, test: Callable[[Condition], N]) -> N:
+        """What `test` says of each, put together: bools, or arrays of them."""
+        join = operator.and_ if self.word == "and" else operator.or_
+        result: N = functools.reduce(join, [test(condition) for condition in self.tests])
+        return result
+
+    def emit(self, variables: Mapping[str, str]) -> str:
+        """Python code for whether they hold."""
+        return f"({f' {self.word} '.join(condition.emit(variables) for condition in self.tests)})"
+
+
+When = Condition | Conditions
+
+
+def settled_condition(when: When, ask: Callable[[Condition], bool | None]) -> When | bool:
+    """A condition without the tests that `ask` can answer; True or False when nothing is left. `ask` gives None for others."""
+    word = when.word if isinstance(when, Conditions) else "and"
+    left = []
+    for test in when.tests:
+        answer = ask(test)
+        if answer is None:
+            left.append(test)
+        elif answer == (word == "or"):
+            return answer
+    if not left:
+        return word == "and"
+    return left[0] if len(left) == 1 else Conditions(tuple(left), word)

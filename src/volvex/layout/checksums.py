@@ -21,8 +21,7 @@ def block_checksums(layout: Layout) -> list[tuple[Block, Field, ChecksumOf]]:
         and (
             field.meaning.edge
             or field.meaning.part == "file"
-            or layout.block(field.meaning.part)
-            or layout.part(field.meaning.part)
+            or any(layout.block(part) or layout.part(part) for part in field.meaning.parts)
         )
     ]
 
@@ -63,7 +62,25 @@ def checksum_text(field: Field, value: int) -> str:
 
 def stored_checksum(field: Field, column: Array, row: int) -> int:
     """A checksum as a field holds it; a digest in bytes has its highest byte first."""
-    return int.from_bytes(column[row].tobytes(), "big") if isinstance(field.type, Raw) else int(column[row])
+    if isinstance(field.type, Raw):
+        return int.from_bytes(column[row].tobytes(), "big")
+    number = int(column[row])
+    for change in field.changes:
+        number = change.apply(number)
+    return number
+
+
+def without(data: bytes, at: int, size: int, skips: bool) -> bytes:
+    """Bytes in which those of a checksum count as zero, or are left out."""
+    return data[:at] + (b"" if skips else bytes(size)) + data[at + size :]
+
+
+def record_checksums(block: Block) -> list[tuple[Field, ChecksumOf]]:
+    """The checksums that cover the record which they stand in."""
+    found = ((field, field.meaning) for field in block.fields)
+    return [
+        (field, meaning) for field, meaning in found if isinstance(meaning, ChecksumOf) and meaning.part == "record"
+    ]
 
 
 def file_span(reading: Reading, meaning: ChecksumOf) -> tuple[int, int]:
@@ -75,12 +92,13 @@ def file_span(reading: Reading, meaning: ChecksumOf) -> tuple[int, int]:
     return reading.edge("end", meaning.part), reading.source.size
 
 
-def covered_chunks(source: Source, span: tuple[int, int], own: tuple[int, int]) -> Iterator[bytes]:
-    """The bytes of a span, those of the checksum itself as zeros."""
+def covered_chunks(source: Source, span: tuple[int, int], own: tuple[int, int], skips: bool = False) -> Iterator[bytes]:
+    """The bytes of a span, those of the checksum itself as zeros or left out."""
     at, (mine, size) = span[0], own
     for chunk in source.chunks(span[0], span[1] - span[0]):
         first, last = max(mine, at), min(mine + size, at + len(chunk))
         if first < last:
-            chunk = chunk[: first - at] + bytes(last - first) + chunk[last - at :]
-        yield chunk
+            yield without(chunk, first - at, last - first, skips)
+        else:
+            yield chunk
         at += len(chunk)

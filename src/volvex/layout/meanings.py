@@ -33,7 +33,7 @@ class ByteOrder:
 
 @dataclass(frozen=True)
 class Measure:
-    """The `count`, `start` or `length` of a part, its `stored length`, or the `length` of the file or of a text.
+    """The `count`, `start`, `end` or `length` of a part, its `stored length`, or the `length` of the file or of a text.
 
     With `upper` it is what goes above the bits of another field of that meaning.
     """
@@ -60,12 +60,19 @@ class Attribute:
 class ChecksumOf:
     """A checksum over a block, over the file, over each entry's `stored content` or `content`, or over its name.
 
-    With an `edge` it covers the file `before` that part starts, or from where it ends on (`after`).
+    With an `edge` it covers the file `before` that part starts, or from where it ends on (`after`). `part` may be several, with
+    `and` between them, or the `record` that it stands in. Its own bytes count as zero there; with `skips` they are left out.
     """
 
     algorithm: str
     part: str
     edge: str = ""
+    skips: bool = False
+
+    @property
+    def parts(self) -> list[str]:
+        """The blocks and parts that it covers, one behind the other."""
+        return self.part.split(" and ")
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from volvex.layout.arithmetic import Condition as Condition
+from volvex.layout.arithmetic import Conditions as Conditions
 from volvex.layout.arithmetic import NumberChange as NumberChange
+from volvex.layout.arithmetic import When as When
 from volvex.layout.meanings import Attribute as Attribute
 from volvex.layout.meanings import ByteOrder as ByteOrder
 from volvex.layout.meanings import ChecksumOf as ChecksumOf
@@ -91,7 +93,7 @@ class Part:
     align: int
     fill: int
     place: Place
-    when: Condition | None = None
+    when: When | None = None
 
 
 @dataclass(frozen=True)
@@ -135,7 +137,7 @@ class Block:
     fields: tuple[Field, ...]
     place: Place
     within: str = ""  # the part that it lies in; nothing for the file itself
-    when: Condition | None = None
+    when: When | None = None
 
     @property
     def inline(self) -> bool:
@@ -147,7 +149,7 @@ class Block:
 class Placing:
     """How the content of some entries is placed: those for which the condition holds."""
 
-    when: Condition
+    when: When
     align: int
     fill: int
 

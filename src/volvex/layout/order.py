@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from volvex.layout.model import Attribute, Block, ChecksumOf, Condition, Field, Layout, Measure, Part, RecordsOf
+from volvex.layout.model import Attribute, Block, ChecksumOf, Field, Layout, Measure, Part, RecordsOf
 
 Holders = dict[tuple[str, str], list[tuple[Block, Field]]]
 
@@ -60,7 +60,9 @@ def _is_found(layout: Layout, block: Block | Part, known: Holders, read: set[str
     if not placed or not _asked(block) <= read:
         return False
     if isinstance(block, Part):
-        return all(told(what) for what in ("length", "stored length") if (what, block.name) in known)
+        return all(told(what) for what in ("length", "stored length", "end") if (what, block.name) in known)
+    if ("end", block.name) in known and not told("end"):
+        return False
     if block.within and block.within not in read:
         return False
     if block.along:
@@ -73,13 +75,9 @@ def _asked(block: Block | Part) -> set[str]:
     conditions = [block.when] if block.when else []
     if isinstance(block, Block):
         own = {field.name for field in block.fields}
-        conditions += [field.when for field in block.fields if field.when and field.when.field not in own]
-    return {condition.field.partition(".")[0] for condition in conditions}
-
-
-def is_own(block: Block, when: Condition) -> bool:
-    """Whether a condition asks a field of the same record."""
-    return any(field.name == when.field for field in block.fields)
+        conditions += [field.when for field in block.fields if field.when]
+        return {test.field.partition(".")[0] for when in conditions for test in when.tests if test.field not in own}
+    return {test.field.partition(".")[0] for when in conditions for test in when.tests}
 
 
 def checksum_order(layout: Layout) -> list[Block]:
@@ -100,11 +98,12 @@ def _summed_blocks(layout: Layout, block: Block) -> set[str]:
     found = set[str]()
     for field in block.fields:
         meaning = field.meaning
-        if isinstance(meaning, ChecksumOf) and not meaning.edge and meaning.part != block.name:
-            if layout.block(meaning.part):
-                found.add(meaning.part)
-            elif layout.part(meaning.part):
-                found |= {block.name for block in layout.blocks if block.within == meaning.part}
+        if isinstance(meaning, ChecksumOf) and not meaning.edge:
+            for part in meaning.parts:
+                if layout.block(part) and part != block.name:
+                    found.add(part)
+                elif layout.part(part):
+                    found |= {block.name for block in layout.blocks if block.within == part}
         elif isinstance(meaning, RecordsOf):
             found.add(meaning.block)
     return found

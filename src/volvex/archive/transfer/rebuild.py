@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Container, Iterator
+from collections.abc import Container, Iterable, Iterator
 from pathlib import Path
 from typing import BinaryIO
 
@@ -12,21 +12,31 @@ from volvex.archive.archive import Archive
 from volvex.archive.transfer.parallel import OnProgress, no_progress
 from volvex.errors import FormatError, NotFoundError
 from volvex.layout.volumes import Beside
-from volvex.layout.write.plan import Edit, Piece, Plan
+from volvex.layout.write.plan import BLANK, Edit, Piece, Plan
 from volvex.source import Disk, FileSource, JoinedSource, Source, WindowSource, atomic
 from volvex.source.outputs import Outputs
 from volvex.source.source import CHUNK
 
 
 def template_row(archive: Archive, name: str) -> int:
-    """The entry most like a new one: in the same folder, with the same ending; NotFoundError in an empty archive."""
+    """The entry most like a new one: in the same folder, with the same ending; BLANK where there is none.
+
+    NotFoundError in an empty archive whose format cannot say what an entry is without another.
+    """
+    if len(archive) == len(archive.folders) and archive.takes_blank:
+        return BLANK
     if not len(archive):
         raise NotFoundError(f"{archive.source.name} has no entry that a new one could be like")
     folder, _, last = name.rpartition("/")
     key = (folder, last.rpartition(".")[2])
     if key not in archive.template_row:  # the same for all new entries of a folder with one ending
-        archive.template_row[key] = max(range(len(archive)), key=lambda row: _likeness(archive.names[row], *key))
+        archive.template_row[key] = max(_files(archive), key=lambda row: _likeness(archive.names[row], *key))
     return archive.template_row[key]
+
+
+def _files(archive: Archive) -> Iterable[int]:
+    """The entries that are no folders; all when there are only folders."""
+    return [row for row in range(len(archive)) if row not in archive.folders] or range(len(archive))
 
 
 def _likeness(name: str, folder: str, ending: str) -> tuple[int, bool]:

@@ -26,6 +26,7 @@ from volvex.layout.read.blocks import Area, BlockRead, Reading
 from volvex.layout.read.entries import placing_of
 from volvex.layout.read.names import endings_of
 from volvex.layout.types.nested import decode_fields
+from volvex.layout.types.text import is_whole
 from volvex.source import Source
 
 SHOWN = 10  # bytes shown of what no field explains
@@ -255,7 +256,7 @@ def field_stretch(reading: Reading, block: BlockRead, row: int, field: Field) ->
         size = host.type.fixed_size or 0
     elif fixed is not None:
         size = fixed
-    elif isinstance(kind, Text) and isinstance(column, Texts) and field.when is None:
+    elif isinstance(kind, Text) and isinstance(column, Texts) and not is_whole(field):
         extra = kind.prefix.size if kind.prefix else 0
         start, size = start - extra, extra + int(column.lengths[row]) + kind.ending
     else:

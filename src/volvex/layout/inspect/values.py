@@ -18,7 +18,7 @@ def value_of(reading: Reading, block: BlockRead, row: int, field: Field) -> str:
     """A field's value in a record, in few words."""
     column, kind = block.columns[field.name], field.type
     if isinstance(column, Texts):
-        if isinstance(kind, Text) and field.when is None:
+        if isinstance(kind, Text):
             return column.raw(row).decode(column.encoding, "backslashreplace")
         return explained(kind, column.raw(row), block.columns, row)
     if isinstance(kind, Float):

@@ -6,7 +6,19 @@ from collections.abc import Iterator
 
 from volvex.codec import CHECKSUM, CIPHER, COMPRESS
 from volvex.errors import UsageError
-from volvex.layout.model import Attribute, Bits, Field, KeyRule, Layout, Number, Place, Pool, RecordsOf, Text, Varint
+from volvex.layout.model import (
+    Attribute,
+    Bits,
+    Field,
+    IntegerType,
+    KeyRule,
+    Layout,
+    Number,
+    Place,
+    Pool,
+    RecordsOf,
+    Text,
+)
 from volvex.layout.name_hash import KEYS, PLACE, bits_of
 from volvex.layout.transforms import KeyFacts, made_codec, tried
 from volvex.layout.volumes import NUMBERED, wrong_pattern
@@ -32,10 +44,13 @@ FOLDER_NAME, FOLDER_NAME_AT, PARENT, FIRST_FOLDER, FOLDERS, FIRST_FILE, FILES = 
 )
 TYPE_NAME, TYPE_NAME_AT = "type name", "start of type name"
 VOLUME = "volume of content"
-NUMBERS = (Number, Bits, Varint)
+END = "end of content"  # in place of a size
+NUMBERS = (IntegerType,)
 ATTRIBUTES: dict[str, tuple[type, ...]] = {
     **dict.fromkeys((NAME, FOLDER_NAME, TYPE_NAME), (Text,)),
-    **dict.fromkeys((NAME_AT, START, STORED, SIZE, CODEC, VOLUME, *KEYS, FOLDER, KIND, TYPE, ID, VARIANT), NUMBERS),
+    **dict.fromkeys(
+        (NAME_AT, START, STORED, SIZE, END, CODEC, VOLUME, *KEYS, FOLDER, KIND, TYPE, ID, VARIANT), NUMBERS
+    ),
     EXTENSION: (*NUMBERS, Text),
     **dict.fromkeys((FOLDER_NAME_AT, PARENT, FIRST_FOLDER, FOLDERS, FIRST_FILE, FILES, TYPE_NAME_AT), NUMBERS),
 }
@@ -73,19 +88,25 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
     yield from _check_names(layout, attributes)
     if layout.content.until_next:
         yield from _check_until_next(layout, attributes)
-    elif STORED not in attributes and SIZE not in attributes:
+    elif not {STORED, SIZE, END} & set(attributes):
         yield (
             layout.place,
             "no field says how long an entry's content is",
-            "`stored size of content` or `size of content`",
+            "`stored size of content`, `size of content` or `end of content`",
         )
     if START in attributes:
         yield from _check_start(layout, attributes[START])
+    if END in attributes and (STORED in attributes or START not in attributes):
+        yield (
+            attributes[END].place,
+            "content that ends somewhere starts somewhere, and needs no stored size",
+            "`kept` for one",
+        )
     yield from _check_folders(layout, attributes)
     yield from _check_volumes(layout, attributes)
     yield from _check_content(layout, attributes)
     if CODEC in attributes:
-        yield from _check_codec(attributes[CODEC], STORED in attributes and SIZE in attributes)
+        yield from _check_codec(attributes[CODEC], bool({STORED, END} & set(attributes)) and SIZE in attributes)
 
 
 def _check_spread(layout: Layout, of: str) -> Iterator[tuple[Place, str, str]]:
@@ -174,7 +195,7 @@ def _check_content(layout: Layout, attributes: dict[str, Field]) -> Iterator[tup
             yield layout.place, error.message, error.hint
         if CODEC in attributes and not content.differing:
             yield attributes[CODEC].place, "the codec is given twice: here and behind `content ... as`", "`kept`"
-        if not (STORED in attributes and SIZE in attributes):
+        if not ({STORED, END} & set(attributes) and SIZE in attributes):
             yield layout.place, f"content in {content.codec} needs its stored size and its size, each in a field", ""
     for transform in content.transforms:
         if transform.name not in CIPHER:

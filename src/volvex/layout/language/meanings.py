@@ -25,6 +25,7 @@ from volvex.layout.model import (
 )
 
 UPPER = "upper "
+ITSELF = " without itself"
 Table = tuple[tuple[int | bytes, str], ...]
 
 
@@ -72,8 +73,11 @@ def _checksum(kind: Kind, names: Names, words: str, file: str, place: Place) -> 
     for one in ("before", "after"):
         if part.startswith(f"file {one} "):
             edge, part = one, part.removeprefix(f"file {one} ")
-    known = names.places if edge else (*names.places, "file", *kind.PARTS)
-    if part not in known or " " in algorithm.partition("(")[0]:
+    skips = part.endswith(ITSELF)
+    part = part.removesuffix(ITSELF)
+    known = names.places if edge else (*names.places, "file", "record", *kind.PARTS)
+    several = len(parts := part.split(" and ")) > 1 and set(parts) <= set(names.places)
+    if (part not in known and not several) or " " in algorithm.partition("(")[0]:
         return None
     try:
         CHECKSUM.get(algorithm)
@@ -81,7 +85,7 @@ def _checksum(kind: Kind, names: Names, words: str, file: str, place: Place) -> 
         if "(" not in algorithm and not difflib.get_close_matches(algorithm, CHECKSUM.names(), 1):
             return None
         raise LayoutError(file, place.line, place.column, error.message, expected=error.hint) from error
-    return ChecksumOf(algorithm, part, edge)
+    return ChecksumOf(algorithm, part, edge, skips)
 
 
 def _unknown(kind: Kind, names: Names, phrases: dict[str, Meaning], words: str, file: str, place: Place) -> LayoutError:
@@ -154,7 +158,7 @@ def _phrases(kind: Kind, names: Names) -> dict[str, Meaning]:
         del phrases["content"]
     phrases |= {attribute: Attribute(attribute, (), kind.OF.get(attribute, "entry")) for attribute in kind.ATTRIBUTES}
     for place in names.places:
-        phrases |= {f"{what} of {place}": Measure(what, place) for what in ("start", "length")}
+        phrases |= {f"{what} of {place}": Measure(what, place) for what in ("start", "end", "length")}
     for block in names.blocks:
         phrases |= {f"count of {block}": Measure("count", block), f"records of {block}": RecordsOf(block)}
     return phrases | {f"stored length of {part}": Measure("stored length", part) for part in names.parts}

@@ -115,6 +115,9 @@ class _Builder(Transformer[Token, Any]):
     def plus(self, children: list[Token]) -> model.NumberChange:
         return model.NumberChange("plus", integer(children[0]))
 
+    def minus(self, children: list[Token]) -> model.NumberChange:
+        return model.NumberChange("plus", -integer(children[0]))
+
     def xor(self, children: list[Token]) -> model.NumberChange:
         return model.NumberChange("xor", integer(children[0]))
 
@@ -205,8 +208,14 @@ class _Builder(Transformer[Token, Any]):
 
     # conditions
 
+    def when(self, tests: list[model.Condition]) -> model.When:
+        return tests[0] if len(tests) == 1 else model.Conditions(tuple(tests), "and")
+
+    def when_one(self, tests: list[model.Condition]) -> model.When:
+        return model.Conditions(tuple(tests), "or")
+
     @v_args(inline=True)
-    def when(self, name: Token, said: tuple[str, int | bytes]) -> model.Condition:
+    def test(self, name: Token, said: tuple[str, int | bytes]) -> model.Condition:
         return model.Condition(str(name), *said)
 
     @v_args(inline=True)
@@ -333,7 +342,7 @@ class _Builder(Transformer[Token, Any]):
         )
         return resolved(layout) if big is None else ordered(resolved(layout), big)
 
-    def _content(self, title: Token, said: list[tuple[model.Condition | None, dict[str, Any]]]) -> model.Content:
+    def _content(self, title: Token, said: list[tuple[model.When | None, dict[str, Any]]]) -> model.Content:
         """The one statement for all content, and those for some of it."""
         whole = [record for when, record in said if when is None]
         if len(whole) > 1:
@@ -362,7 +371,7 @@ class _Builder(Transformer[Token, Any]):
         at = next((one for one in rest if isinstance(one, model.At)), None)
         repeats = next((repeats for repeats in rest if isinstance(repeats, _Repeats)), None)
         sorted_by = next((token for token in rest if isinstance(token, Token)), None)
-        when = next((condition for condition in rest if isinstance(condition, model.Condition)), None)
+        when = next((condition for condition in rest if isinstance(condition, model.When)), None)
         placing = {"align": 1, "fill": 0} | dict(one for one in rest if _is_placing(one))
         fields = [field for field in rest if isinstance(field, _Field)]
         how = repeats.how if repeats else None
@@ -416,7 +425,7 @@ class _Field:
     type: model.FieldType
     changes: tuple[model.NumberChange, ...]
     meaning: Any
-    when: model.Condition | None
+    when: model.When | None
 
 
 @dataclass(frozen=True)

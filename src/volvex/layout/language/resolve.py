@@ -142,7 +142,7 @@ def _renamed(field: Field, before: str, inner: set[str]) -> Field:
     meaning = field.meaning
     if isinstance(meaning, Measure) and meaning.what == "length" and meaning.part in inner:
         meaning = replace(meaning, part=new(meaning.part))
-    when = replace(field.when, field=new(field.when.field)) if field.when else None
+    when = field.when.renamed(new) if field.when else None
     return replace(field, name=before + field.name, type=kind, meaning=meaning, when=when)
 
 

@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from volvex.errors import FormatError
-from volvex.layout.columns import Array, Columns, Texts
+from volvex.layout.columns import Array, Columns, Texts, taken
 from volvex.layout.entries import Entries
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.language.check.siblings import half_of
@@ -31,7 +31,8 @@ from volvex.layout.model import (
     Pool,
 )
 from volvex.layout.records.block import Records
-from volvex.layout.records.numbers import decode_numbers, holds
+from volvex.layout.records.numbers import decode_numbers, present
+from volvex.layout.types.text import is_whole
 from volvex.layout.volumes import Volume
 from volvex.source import Source
 
@@ -74,29 +75,43 @@ class BlockRead:
         """In which records a field is there."""
         if field.when is None:
             return np.ones(len(self.starts), bool)
-        return holds(field.when, self.columns[field.when.field])
+        return present(self.block.fields, field.when, self.columns)
 
     def offset(self, row: int, name: str) -> int:
         """Where a field of a record lies in the source (after its length prefix, for a text)."""
-        kind = next(field.type for field in self.block.fields if field.name == name)
-        if kind.uses == "bits":
-            name = kind.sibling
-        at = int(self.starts[row])
-        for run in self.records.runs:
-            for field in run.fields:
-                if field.name == name and run.dtype.fields is not None:
-                    return at + int(run.dtype.fields[name][1])
-            at += run.size
-            if run.tail is not None:
-                if run.tail.name == name:
-                    return at
-                at += self.tail_size(row, run.tail) + run.ending
-        return at
+        return int(self.starts[row]) + offset_in(self.records, self.columns, name, row)
 
     def tail_size(self, row: int, field: Field) -> int:
         """The bytes of a field of changing size, without the zero at its end."""
-        there = field.when is None or bool(self.present(field)[row])
-        return field.type.tail_size(self.columns[field.name], row) if there else 0
+        return tail_size(self.block, self.columns, row, field)
+
+
+def offset_in(records: Records, columns: Columns, name: str, row: int) -> int:
+    """Where in the bytes of a record a field starts (after its length prefix, for a text)."""
+    kind = next(field.type for field in records.block.fields if field.name == name)
+    if kind.uses == "bits":
+        name = kind.sibling
+    at = 0
+    for run in records.runs:
+        for field in run.fields:
+            if field.name == name and run.dtype.fields is not None:
+                return at + int(run.dtype.fields[name][1])
+        at += run.size
+        if run.tail is not None:
+            if run.tail.name == name:
+                return at
+            at += tail_size(records.block, columns, row, run.tail) + run.ending
+    return at
+
+
+def tail_size(block: Block, columns: Columns, row: int, field: Field) -> int:
+    """The bytes of a field of changing size in a record, without the zero at its end."""
+    own = {name: taken(column, np.array([row])) for name, column in columns.items()} if field.when else columns
+    there = field.when is None or bool(present(block.fields, field.when, own)[0])
+    column = columns[field.name]
+    if there and is_whole(field):
+        return len(field.type.tail_bytes(taken(column, np.array([row])), np.ones(1, bool))[0])
+    return field.type.tail_size(column, row) if there else 0
 
 
 @dataclass(frozen=True)
@@ -121,6 +136,7 @@ class Reading:
     entries: Entries | None = None
     volumes: list[Volume] = dataclasses.field(default_factory=list)  # files beside this one in which the content lies
     joined: Source | None = None  # and all of them as one
+    blanks: int = 0  # entries at the end that only stand in for new ones
 
     def close(self) -> None:
         """Let go of the file, and of what its parts hold."""

@@ -10,7 +10,7 @@ from volvex.errors import FRESH, FormatError
 from volvex.layout.columns import Array, Texts
 from volvex.layout.entries import Entries
 from volvex.layout.kinds import archive as attributes
-from volvex.layout.model import Attribute, Condition, Field
+from volvex.layout.model import Attribute, Condition, Field, When
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.names import names_of
 from volvex.layout.records.numbers import holds
@@ -24,6 +24,10 @@ def entries_of(reading: Reading) -> Entries:
     stored, size = column_of(reading, attributes.STORED), column_of(reading, attributes.SIZE)
     if reading.layout.content.until_next:
         stored = (_until_next(reading, start), np.ones(count, bool))
+    end = column_of(reading, attributes.END)
+    if end is not None:
+        base = _bases(reading, count) if reading.volumes else 0
+        stored = (end[0] + base - start, end[1])
     whole_stored, whole_size = _both(stored, size)
     codec, codecs = _codecs(reading, count, whole_stored, whole_size)
     kind = column_of(reading, attributes.KIND)
@@ -215,10 +219,15 @@ def placing_of(reading: Reading) -> tuple[Array, Array]:
     return align, fill
 
 
-def condition_mask(reading: Reading, when: Condition) -> Array:
+def condition_mask(reading: Reading, when: When) -> Array:
     """For which entries a condition holds."""
-    assert reading.entries is not None
+    mask: Array = when.asked(lambda test: _tested(reading, test))
+    return mask
+
+
+def _tested(reading: Reading, when: Condition) -> Array:
     if when.how == "ends":
+        assert reading.entries is not None
         ending = when.value if isinstance(when.value, bytes) else b""
         return np.array([raw.lower().endswith(ending.lower()) for raw in reading.entries.names.raws()], bool)
     block, field = condition_field(reading, when)

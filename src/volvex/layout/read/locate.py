@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from volvex.errors import FRESH, ContentError, FormatError
+from volvex.layout.arithmetic import settled_condition
 from volvex.layout.columns import Texts, joined
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.language.resolve import ordered
@@ -23,8 +24,9 @@ from volvex.layout.model import (
     Part,
     Raw,
     RecordsOf,
+    When,
 )
-from volvex.layout.order import grows, is_own, reading_order
+from volvex.layout.order import grows, reading_order
 from volvex.layout.read.blocks import DEEPEST, Area, BlockRead, Reading, measured, measuring_field
 from volvex.layout.records.block import Records
 from volvex.layout.records.numbers import decode_numbers, holds
@@ -77,18 +79,26 @@ def byte_ordered(layout: Layout, source: Source) -> Layout:
 
 def _reduced(reading: Reading, block: Block) -> Block:
     """A block without the fields that this file has not."""
+    own = {field.name for field in block.fields}
+
+    def ask(test: Condition) -> bool | None:
+        return None if test.field in own else _holds(reading, test)
+
     fields = []
     for field in block.fields:
-        if field.when is not None and not is_own(block, field.when):
-            if _asked(reading, field.when):
-                fields.append(replace(field, when=None))
-        else:
-            fields.append(field)
+        when = None if field.when is None else settled_condition(field.when, ask)
+        if when is not False:
+            fields.append(field if when is field.when else replace(field, when=None if when is True else when))
     return replace(block, fields=tuple(fields))
 
 
-def _asked(reading: Reading, when: Condition) -> bool:
-    """Whether a condition on a field of a single record holds."""
+def _asked(reading: Reading, when: When) -> bool:
+    """Whether a condition on fields of single records holds."""
+    holds_now: bool = when.asked(lambda test: _holds(reading, test))
+    return holds_now
+
+
+def _holds(reading: Reading, when: Condition) -> bool:
     name, _, rest = when.field.partition(".")
     block = reading.blocks.get(name)
     if block is None or rest not in block.columns:
@@ -100,8 +110,9 @@ def _read_part(reading: Reading, part: Part) -> Area:
     source = reading.source
     start = _start(reading, part)
     size, stored = measured(reading, "length", part.name), measured(reading, "stored length", part.name)
+    end = measured(reading, "end", part.name)
     if stored is None:
-        stored = size
+        stored = size if end is None else end - start
     assert stored is not None  # the check sees to that
     if start + stored > source.size:
         raise FormatError(
@@ -155,6 +166,9 @@ def _read_block(reading: Reading, block: Block) -> BlockRead:
     if block.along:
         count = len(reading.blocks[block.along].starts)
     length = measured(reading, "length", block.name)
+    end = measured(reading, "end", block.name)
+    if length is None and end is not None:
+        length = end - start
     records = Records(block)
     if block.inline:
         stored = _stored_field(block)

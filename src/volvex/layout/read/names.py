@@ -333,6 +333,7 @@ def _ranged(reading: Reading) -> Array:
         if (rows[start : start + number] >= 0).any():
             raise _folder_error(reading, row, "an entry that is in another folder already")
         rows[start : start + number] = row
+    rows[count - reading.blanks :] = 0
     if (rows < 0).any():
         raise _folder_error(reading, 0, f"entry {int(np.argmax(rows < 0))} is in no folder")
     return rows

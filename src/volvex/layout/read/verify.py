@@ -14,7 +14,9 @@ from volvex.layout.checksums import (
     file_span,
     is_over_file,
     new_sum,
+    record_checksums,
     stored_checksum,
+    without,
 )
 from volvex.layout.columns import Array, Column, Texts
 from volvex.layout.model import Block, ChecksumOf, Constant, Field, Measure, Raw
@@ -104,29 +106,46 @@ def _check_checksums(reading: Reading) -> None:
             continue
         holder, data = reading.blocks[home.name], _covered(reading, home, field, meaning)
         _compare(reading, holder, field, meaning, checksum_value(meaning.algorithm, data))
+    for holder in reading.blocks.values():
+        for field, meaning in record_checksums(holder.block):
+            _check_records(reading, holder, field, meaning)
+
+
+def _check_records(reading: Reading, holder: BlockRead, field: Field, meaning: ChecksumOf) -> None:
+    """The checksums of all records of a block over themselves."""
+    ends = np.append(holder.starts, holder.start + len(holder.data))[1:] - holder.start
+    for row, (start, end) in enumerate(zip((holder.starts - holder.start).tolist(), ends.tolist(), strict=True)):
+        at = holder.offset(row, field.name) - holder.start - start
+        data = without(holder.data[start:end], at, checksum_size(field), meaning.skips)
+        _compare(reading, holder, field, meaning, checksum_value(meaning.algorithm, data), row)
 
 
 def _covered(reading: Reading, home: Block, field: Field, meaning: ChecksumOf) -> bytes:
-    """The bytes that a checksum over a block or part covers."""
-    if meaning.part in reading.areas:
-        area = reading.areas[meaning.part]
+    """The bytes that a checksum over blocks or parts covers."""
+    return b"".join(_part_covered(reading, home, field, meaning, part) for part in meaning.parts)
+
+
+def _part_covered(reading: Reading, home: Block, field: Field, meaning: ChecksumOf, part: str) -> bytes:
+    if part in reading.areas:
+        area = reading.areas[part]
         return reading.source.read(area.start, area.stored)
-    covered = reading.blocks[meaning.part]
+    if part not in reading.blocks:
+        return b""
+    covered = reading.blocks[part]
     if covered.block is not home:
         return covered.data
-    at, size = covered.offset(0, field.name) - covered.start, checksum_size(field)  # its own bytes count as zero
-    return covered.data[:at] + bytes(size) + covered.data[at + size :]
+    return without(covered.data, covered.offset(0, field.name) - covered.start, checksum_size(field), meaning.skips)
 
 
-def _compare(reading: Reading, holder: BlockRead, field: Field, meaning: ChecksumOf, value: int) -> None:
-    found = stored_checksum(field, holder.numbers(field.name), 0)
+def _compare(reading: Reading, holder: BlockRead, field: Field, meaning: ChecksumOf, value: int, row: int = 0) -> None:
+    found = stored_checksum(field, holder.numbers(field.name), row)
     if value != found:
         over = f"the file {meaning.edge} {meaning.part}" if meaning.edge else meaning.part
         raise FormatError(
             holder.source.name,
             f"the {meaning.algorithm} of {over} is {checksum_text(field, value)}, the file stores {checksum_text(field, found)}",
-            offset=holder.offset(0, field.name),
-            field=holder.where(0, field.name),
+            offset=holder.offset(row, field.name),
+            field=holder.where(row, field.name),
             hint="a fresh copy of the file: some of its bytes have changed",
         )
 
@@ -138,6 +157,6 @@ def verify_file_checksums(reading: Reading) -> None:
             holder = reading.blocks[home.name]
             total = new_sum(meaning.algorithm)
             own = (holder.offset(0, field.name), checksum_size(field)) if meaning.part == "file" else (0, 0)
-            for chunk in covered_chunks(reading.source, file_span(reading, meaning), own):
+            for chunk in covered_chunks(reading.source, file_span(reading, meaning), own, meaning.skips):
                 total.update(chunk)
             _compare(reading, holder, field, meaning, total.value())

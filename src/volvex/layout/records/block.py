@@ -16,9 +16,10 @@ from volvex.errors import FRESH, CapacityError, FormatError
 from volvex.layout.columns import Array, Columns, Texts, joined, rows_of
 from volvex.layout.model import Bits, Block, Constant, Field, Number, Text
 from volvex.layout.records.codegen import compile_inline_walk, compile_walk, prefix_name, runs_of
-from volvex.layout.records.numbers import encode_numbers, holds
-from volvex.layout.types import InvalidValue, LongerThanNeeded
+from volvex.layout.records.numbers import encode_numbers, present
+from volvex.layout.types import InvalidValue, Unreadable
 from volvex.layout.types._base import gather_rows, rows_bytes
+from volvex.layout.types.text import is_whole
 from volvex.source import Source
 
 WINDOW = 1 << 16  # bytes that are read at once of records with content between them
@@ -83,7 +84,7 @@ class Records:
         read = self._read_fixed if self.fixed else self._read_walking
         try:
             found = read(source, start, count, room)
-        except LongerThanNeeded as error:
+        except Unreadable as error:
             raise self._longer(source, start, error) from error
         if length is not None and len(found.data) != length:
             raise FormatError(
@@ -101,7 +102,7 @@ class Records:
         rows = np.frombuffer(data, self.runs[0].dtype)
         columns: Columns = {}
         for field in self.runs[0].fields:
-            self._add(columns, field, rows[field.name])
+            self._add_at(columns, field, rows, np.arange(number, dtype=np.int64) * size)
         return Read(columns, start + np.arange(number, dtype=np.int64) * size, data)
 
     def _read_pool(self, source: Source, start: int, room: int) -> Read | None:
@@ -161,7 +162,7 @@ class Records:
             if len(starts) > first:
                 try:
                     found.append(self._gather(window, np.array(starts[first:], np.int64) - position, zeros))
-                except LongerThanNeeded as error:
+                except Unreadable as error:
                     raise self._longer(source, position, error) from error
                 size = WINDOW
             elif not reached and not stopped:  # not even one record is whole: a longer look, if there is more
@@ -201,7 +202,7 @@ class Records:
                         hint="a layout for this version of the format",
                     )
 
-    def _longer(self, source: Source, start: int, error: LongerThanNeeded) -> FormatError:
+    def _longer(self, source: Source, start: int, error: Unreadable) -> FormatError:
         return FormatError(
             source.name,
             str(error),
@@ -230,7 +231,7 @@ class Records:
         for run in self.runs:
             values = gather_rows(data, base, run.dtype)
             for field in run.fields:
-                self._add(columns, field, values[field.name])
+                self._add_at(columns, field, values, base)
             base = base + run.size
             if run.tail is None:
                 continue
@@ -248,7 +249,15 @@ class Records:
 
     def _there(self, field: Field, columns: Columns) -> Array | None:
         """In which records a field is, where a condition says so."""
-        return None if field.when is None else holds(field.when, columns[field.when.field])
+        return None if field.when is None else present(self.block.fields, field.when, columns)
+
+    def _add_at(self, columns: Columns, field: Field, values: Array, base: Array) -> None:
+        """Put the values of a field into the columns, from rows whose bytes start at `base`; Unreadable tells where."""
+        try:
+            self._add(columns, field, values[field.name])
+        except Unreadable as error:
+            at = int(values.dtype.fields[field.name][1]) if values.dtype.fields else 0
+            raise Unreadable(str(error), offset=int(base[error.row or 0]) + at) from error
 
     def _add(self, columns: Columns, field: Field, values: Array) -> None:
         """Put the values of a field of fixed size into the columns, and the fields that are bits of it."""
@@ -271,8 +280,9 @@ class Records:
         return total
 
     def _tail_size(self, field: Field, columns: Columns) -> int:
-        column = columns[field.name]
-        if isinstance(column, Texts) and (field.type.fixed_size is None or not isinstance(field.type, Text)):
+        column, kind = columns[field.name], field.type
+        whole = is_whole(field) or (isinstance(kind, Text) and kind.size is not None)
+        if isinstance(column, Texts) and not whole:
             return int(column.lengths.sum())
         return sum(map(len, self._tail_bytes(field, columns)))
 

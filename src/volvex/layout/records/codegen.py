@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 
 from volvex.layout.model import ArrayType, Block, Field, Number, Raw, Text
-from volvex.layout.types._base import Loop
+from volvex.layout.types._base import Loop, wanted_numbers
 from volvex.layout.types.text import wide_zero
 
 Walk = Callable[[bytes, int, int, list[int], list[int]], int]
@@ -38,7 +38,7 @@ class Run:
     def prefixed(self) -> Number | None:
         """The number before the tail that says its length, if that is how it is told."""
         kind = self.tail.type if self.tail is not None and self.tail.when is None else None
-        return kind.prefix if isinstance(kind, Text) else None
+        return kind.prefix if isinstance(kind, Text) and kind.padded == 1 else None
 
     @property
     def measured(self) -> bool:
@@ -63,8 +63,9 @@ def runs_of(block: Block) -> list[Run]:
         if not field.type.in_record:
             continue  # no part of the record: it lies behind it, or in another field
         if field.when is not None or field.type.fixed_size is None:
-            if isinstance(field.type, Text) and field.type.prefix is not None and field.when is None:
-                members.append((prefix_name(field), field.type.prefix.dtype))
+            prefix = Run(np.dtype([]), (), field).prefixed
+            if prefix is not None:
+                members.append((prefix_name(field), prefix.dtype))
             runs.append(Run(np.dtype(members), tuple(fields), field))
             members, fields = [], []
         else:
@@ -77,6 +78,7 @@ def runs_of(block: Block) -> list[Run]:
 
 def _record(lines: Loop, runs: list[Run], fields: tuple[Field, ...]) -> None:
     """The lines that go past one record from `q`, and tell the lengths of the tails that they measure."""
+    wanted = wanted_numbers(fields)
     for run in runs:
         offset = 0
         for field in run.fields:
@@ -88,11 +90,14 @@ def _record(lines: Loop, runs: list[Run], fields: tuple[Field, ...]) -> None:
         kind = run.tail.type
         if run.prefixed is not None:
             assert isinstance(kind, Text)
-            _prefixed(lines, run.prefixed, kind)
+            _prefixed(lines, run.prefixed, kind, run.tail.name if run.tail.name in wanted else "")
         elif (
             isinstance(kind, Text) and kind.ending == 1 and run.tail.when is None
         ):  # the most common, so without a detour
-            lines.add(f"z = data.index(0, q + {lines.fixed})", f"length(z - q - {lines.fixed})", "q = z + 1")
+            lines.add(f"z = data.index(0, q + {lines.fixed})", f"length(z - q - {lines.fixed})")
+            if run.tail.name in wanted:
+                lines.names[run.tail.name] = lines.variable(f"data[q + {lines.fixed}:z]")
+            lines.add("q = z + 1")
             lines.fixed = 0
         else:
             lines.flush()
@@ -101,9 +106,12 @@ def _record(lines: Loop, runs: list[Run], fields: tuple[Field, ...]) -> None:
             lines.add(f"length(q - {start} - {run.ending})")
 
 
-def _prefixed(lines: Loop, prefix: Number, kind: Text) -> None:
-    """Go past a text whose length stands in the bytes just before it."""
+def _prefixed(lines: Loop, prefix: Number, kind: Text, name: str) -> None:
+    """Go past a text whose length stands in the bytes just before it; `name` when later fields need its bytes."""
     length = kind.emit_length(lines, _prefix_value(prefix, lines.fixed))
+    if name:
+        length = lines.variable(length)
+        lines.names[name] = lines.variable(f"data[q + {lines.fixed}:q + {lines.fixed} + {length}]")
     lines.add(f"q += {length} + {lines.fixed}")
     lines.fixed = kind.ending
 

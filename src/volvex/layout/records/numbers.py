@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 
 from volvex.errors import CapacityError, FormatError
 from volvex.layout.arithmetic import NotMultipleError
-from volvex.layout.columns import Array, Column, Texts
-from volvex.layout.model import Condition, Field, IntegerType
+from volvex.layout.columns import Array, Column, Columns, Texts
+from volvex.layout.model import Condition, Field, IntegerType, When
 from volvex.source import Source
 
 LARGEST = 1 << 62  # no number in a file is larger and makes sense
@@ -17,13 +18,26 @@ LARGEST = 1 << 62  # no number in a file is larger and makes sense
 
 def holds(when: Condition, column: Column) -> Array:
     """For which records a condition on a column of stored values holds."""
-    assert not isinstance(column, Texts)
     if isinstance(when.value, bytes):
-        same = np.array([value.tobytes() == when.value for value in column], bool)
+        raws = column.raws() if isinstance(column, Texts) else [value.tobytes() for value in column]
+        same = np.array([raw == when.value for raw in raws], bool)
         return same if when.how == "is" else ~same
+    assert not isinstance(column, Texts)
     wide = column.dtype.itemsize == 8 and column.dtype.kind == "u"
     values: Any = column.astype(object) if wide else column.astype(np.int64)
     return np.asarray(when.test(values), bool)
+
+
+def present(fields: Sequence[Field], when: When, columns: Columns) -> Array:
+    """In which records a field with this condition is there; a condition on a field that is not there does not hold."""
+
+    def test(condition: Condition) -> Array:
+        mask = holds(condition, columns[condition.field])
+        asked = next((field for field in fields if field.name == condition.field), None)
+        return mask if asked is None or asked.when is None else mask & present(fields, asked.when, columns)
+
+    mask: Array = when.asked(test)
+    return mask
 
 
 def encode_numbers(values: Array, field: Field, index: str) -> Array:

@@ -18,8 +18,8 @@ from volvex.layout.types._base import FieldType as FieldType
 from volvex.layout.types._base import IntegerType as IntegerType
 from volvex.layout.types._base import InvalidSyntax as InvalidSyntax
 from volvex.layout.types._base import InvalidValue as InvalidValue
-from volvex.layout.types._base import LongerThanNeeded as LongerThanNeeded
 from volvex.layout.types._base import Place as Place
+from volvex.layout.types._base import Unreadable as Unreadable
 from volvex.registry import Registry
 
 

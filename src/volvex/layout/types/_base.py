@@ -11,7 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from volvex.errors import FormatError
-from volvex.layout.arithmetic import Condition, NumberChange
+from volvex.layout.arithmetic import NumberChange, When
 from volvex.layout.columns import Column, Texts
 from volvex.layout.meanings import Meaning
 
@@ -32,12 +32,12 @@ class InvalidSyntax(ValueError):
         self.part, self.hint = part, hint
 
 
-class LongerThanNeeded(ValueError):
-    """A number in more bytes than it needs, which could not be written again as it was; `offset` is in the data."""
+class Unreadable(ValueError):
+    """Bytes that are no value, or one that could not be written again as it was. `offset` is in the data; of a column it is its `row`."""
 
-    def __init__(self, offset: int, number: int, size: int) -> None:
-        super().__init__(f"{number} is written in {size} bytes, which is more than it needs")
-        self.offset = offset
+    def __init__(self, problem: str, *, offset: int = 0, row: int | None = None) -> None:
+        super().__init__(problem)
+        self.offset, self.row = offset, row
 
 
 @dataclass(frozen=True)
@@ -108,10 +108,14 @@ class FieldType:
         """The bytes of a value; InvalidValue when it cannot be stored."""
         return b""
 
+    def blank(self) -> Decoded:
+        """The value of a record that is like no other: zero, or nothing."""
+        return bytes(self.fixed_size or 0)
+
     # generated code
 
-    def number_at(self, at: int) -> str | None:
-        """Python code for its number at `q + at` of `data`; None for a type that has none at a fixed place."""
+    def value_at(self, at: int) -> str | None:
+        """Python code for its number (or bytes) at `q + at` of `data`; None for a type that has none at a fixed place."""
         return None
 
     def number_in(self, number: str) -> str:
@@ -167,6 +171,9 @@ class IntegerType(FieldType):
         assert not isinstance(column, Texts)
         return np.frombuffer(b"".join([self.encode(number, {}) for number in column.tolist()]), self.dtype)
 
+    def blank(self) -> int:
+        return 0
+
     @property
     def numbers_dtype(self) -> np.dtype[Any]:
         """The type of a column of its numbers."""
@@ -183,7 +190,7 @@ class Field:
     meaning: Meaning
     words: str  # the meaning as its author wrote it
     place: Place
-    when: Condition | None = None
+    when: When | None = None
 
     @property
     def shape(self) -> str:
@@ -260,7 +267,7 @@ class Loop:
 
     def remember(self, fields: tuple[Field, ...], field: Field, at: int) -> None:
         """Keep the numbers that later fields need of a field which starts `at` bytes from `q`."""
-        wanted, number = wanted_numbers(fields), field.type.number_at(at)
+        wanted, number = wanted_numbers(fields), field.type.value_at(at)
         if number is None:
             return
         if field.name in wanted:
@@ -284,11 +291,29 @@ class Loop:
 
     def field(self, fields: tuple[Field, ...], field: Field) -> None:
         """Go past a field of changing size, which starts at `q`."""
-        if field.when is not None:
-            self.block(f"if {field.when.emit(self.names[field.when.field])}:", field.type)
+        wanted = field if field.name in wanted_numbers(fields) else None
+        if field.when is None:
+            self.type(field.type, wanted)
+        elif wanted is None:
+            self.block(f"if {field.when.emit(self.names)}:", field.type)
         else:
-            self.type(field.type, field if field.name in wanted_numbers(fields) else None)
+            self._sometimes(field, field.when)
         self.flush()
+
+    def _sometimes(self, field: Field, when: When) -> None:
+        """Go past a field that is there only sometimes, and whose value later fields need: None when it is not there."""
+        value = self.variable("None")
+        self.add(f"if {when.emit(self.names)}:")
+        self.indent += 1
+        number = field.type.value_at(0)
+        if number is not None:
+            self.add(f"{value} = {changed(field, number)}")
+        self.type(field.type, field)
+        self.flush()
+        if number is None:
+            self.add(f"{value} = {self.names[field.name]}")
+        self.indent -= 1
+        self.names[field.name] = value
 
     def type(self, kind: FieldType, asked: Field | None = None) -> None:
         """Go past something of a type; `asked` is the field whose number is needed later."""
@@ -303,7 +328,7 @@ class Loop:
 def wanted_numbers(fields: tuple[Field, ...]) -> set[str]:
     """The fields of a record whose numbers other fields of it need."""
     siblings = {field.type.sibling for field in fields if field.type.sibling and field.type.uses != "bits"}
-    return siblings | {field.when.field for field in fields if field.when is not None}
+    return siblings | {test.field for field in fields if field.when is not None for test in field.when.tests}
 
 
 def changed(field: Field, expression: str) -> str:

@@ -59,6 +59,9 @@ class ArrayType(FieldType):
             raise InvalidValue(f"{len(value)} elements, {count} fit")
         return b"".join(self.of.encode(element, siblings) for element in value)
 
+    def blank(self) -> list[Any]:
+        return [self.of.blank()] * self.count if isinstance(self.count, int) else []
+
     def emit(self, code: Loop, asked: Field | None) -> None:
         count = str(self.count) if isinstance(self.count, int) else code.names[self.count]
         size = self.of.fixed_size

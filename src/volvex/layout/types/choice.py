@@ -56,6 +56,9 @@ class Choice(FieldType):
             raise InvalidValue(f"{siblings[self.by]} stands for no record")
         return record.encode(value, {})
 
+    def blank(self) -> dict[str, Any]:
+        return self.records[0].blank()
+
     def emit(self, code: Loop, asked: Field | None) -> None:
         word = "if"
         for (number, _), record in zip(self.table, self.records, strict=True):

@@ -51,6 +51,9 @@ class Float(FieldType):
     def decode(self, data: bytes, at: int, siblings: Mapping[str, Any]) -> tuple[str, int]:
         return float_of(int.from_bytes(span(data, at, self.size), self._order), self.bits), at + self.size
 
+    def blank(self) -> float:
+        return 0.0
+
     def encode(self, value: Any, siblings: Mapping[str, Any]) -> bytes:
         return bits_of_float(value, self.bits).to_bytes(self.size, self._order)
 

@@ -58,6 +58,9 @@ class Nested(FieldType):
             if field.type.in_record and exists(field, values)
         )
 
+    def blank(self) -> dict[str, Any]:
+        return {field.name: field.type.blank() for field in self.fields}
+
     def emit(self, code: Loop, asked: Field | None) -> None:
         outside, code.names = code.names, {}
         code.fields(self.fields)
@@ -70,7 +73,9 @@ class Nested(FieldType):
 
 def exists(field: Field, values: Mapping[str, Any]) -> bool:
     """Whether a field is in a record with these values."""
-    return field.when is None or bool(field.when.test(values.get(field.when.field, 0)))
+    return field.when is None or field.when.asked(
+        lambda test: test.field in values and bool(test.test(values[test.field]))
+    )
 
 
 def decode_fields(

@@ -70,7 +70,7 @@ class Number(IntegerType):
             raise InvalidValue(f"{value!r}, a whole number from {low} to {high} fits")
         return value.to_bytes(self.size, self._order, signed=self.signed)
 
-    def number_at(self, at: int) -> str:
+    def value_at(self, at: int) -> str:
         if self.size == 1 and not self.signed:
             return f"data[q + {at}]"
         return f"int.from_bytes(data[q + {at}:q + {at + self.size}], '{self._order}', signed={self.signed})"

@@ -29,8 +29,8 @@ class Raw(FieldType):
             raise InvalidValue(f"{len(value)} bytes, {self.size} fit")
         return bytes(value)
 
-    def number_at(self, at: int) -> str:
-        return f"int.from_bytes(data[q + {at}:q + {at + self.size}], 'big', signed=False)"
+    def value_at(self, at: int) -> str:
+        return f"data[q + {at}:q + {at + self.size}]"
 
     def __str__(self) -> str:
         return f"{self.size} bytes"

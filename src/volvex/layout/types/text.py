@@ -11,15 +11,29 @@ from typing import Any
 import numpy as np
 
 from volvex.layout.columns import Column, Texts
-from volvex.layout.types._base import Array, Field, FieldType, InvalidSyntax, InvalidValue, Loop, integer, span
+from volvex.layout.types._base import (
+    Array,
+    Field,
+    FieldType,
+    InvalidSyntax,
+    InvalidValue,
+    Loop,
+    Unreadable,
+    integer,
+    span,
+)
 from volvex.layout.types.number import Number
 
 GRAMMAR = """
-text: "text" (closed | number | NUMBER | ZERO | text_of) ["in" WORD] [filled]
+text: "text" [in_word] (closed | number | NUMBER | ZERO | text_of) text_option*
 closed: number ZERO
 text_of: "of" WORD
+?text_option: in_word | filled | padded
+in_word: "in" WORD
 filled: "filled" HEX_BYTE
+padded: "padded" NUMBER [COUNTED]
 ZERO: "zero"
+COUNTED: "counted"
 """
 WIDE = ("utf-16", "utf-32")  # encodings that need a byte order
 
@@ -29,7 +43,8 @@ class Text(FieldType):
     """Text after its length (`prefix`), of a length that the field `length_by` stores, in `size` bytes, or up to a zero.
 
     `unit`: the bytes that the length counts by. `extra`: bytes that it does not count. `closed`: a zero at the end that it
-    counts. `filled`: the byte behind the text, in a fixed size.
+    counts. `filled`: the byte behind the text, in a fixed size or up to a multiple of `padded` bytes for the whole field; the
+    length counts these too when `counted`.
     """
 
     encoding: str
@@ -40,12 +55,18 @@ class Text(FieldType):
     unit: int = 1
     extra: int = 0
     closed: bool = False
+    padded: int = 1
+    counted_padding: bool = False
 
     uses = "length"
 
     @property
     def ending(self) -> int:
         """The bytes of the zero at its end, if that is how it ends."""
+        return 0 if self.padded > 1 else self._zero
+
+    @property
+    def _zero(self) -> int:
         if (self.prefix is not None and not self.closed) or self.size is not None or self.length_by:
             return 0
         return self.width
@@ -61,7 +82,8 @@ class Text(FieldType):
 
     @property
     def min_size(self) -> int:
-        return self.size or (self.prefix.size if self.prefix else 0) + self.ending
+        least = self.size or (self.prefix.size if self.prefix else 0) + self._zero
+        return least + -least % self.padded
 
     @property
     def max_size(self) -> int | None:
@@ -91,7 +113,49 @@ class Text(FieldType):
         wide = f"{self.encoding}-{'be' if big else 'le'}" if self.encoding in WIDE else self.encoding
         return dataclasses.replace(self, encoding=wide, prefix=self.prefix and self.prefix.with_order(big))
 
+    def _pads(self, size: int) -> int:
+        """The bytes that fill up a field of that size."""
+        return -size % self.padded
+
+    def _ends(self, data: bytes, at: int, length: int | None) -> tuple[int, int, int]:
+        """Of a padded text that starts at `at`: where its bytes start and end, and where its padding ends."""
+        start = at
+        if self.prefix is not None:
+            number, start = self.prefix.decode(data, at, {})
+            length = number * self.unit + self.extra
+        if length is None:
+            end = start
+            while any(span(data, end, self.width)):
+                end += self.width
+            return start, end, end + self.width + self._pads(end + self.width - at)
+        if not self.counted_padding:
+            end = start + length
+            return start, end, end + self._zero + self._pads(end + self._zero - at)
+        whole = data[start : start + length]
+        return start, start + _unpadded(whole, self.filled, self.width), start + length
+
+    def _padded_text(self, data: bytes, at: int, length: int | None) -> tuple[int, int, int]:
+        """The same; Unreadable for padding that could not be written again as it is."""
+        start, end, after = self._ends(data, at, length)
+        if data[at:after] != self._written(data[start:end]):
+            raise Unreadable("its padding is not as the layout says", offset=end)
+        return start, end, after
+
+    def _written(self, raw: bytes) -> bytes:
+        """The bytes of a padded text, with its length, zero and padding."""
+        head = self.prefix.size if self.prefix is not None else 0
+        whole = raw + bytes(self._zero)
+        whole += bytes([self.filled]) * self._pads(head + len(whole))
+        if self.prefix is None:
+            return whole
+        length = len(whole) - self._zero if self.counted_padding else len(raw)
+        return self.prefix.encode((length - self.extra) // self.unit, {}) + whole
+
     def decode(self, data: bytes, at: int, siblings: Mapping[str, Any]) -> tuple[str, int]:
+        if self.padded > 1:
+            told = siblings[self.length_by] * self.unit + self.extra if self.length_by else None
+            start, end, after = self._ends(data, at, told)
+            return self._decoded(span(data, start, end - start)), after
         if self.prefix is not None:
             number, at = self.prefix.decode(data, at, {})
             size = number * self.unit + self.extra
@@ -104,8 +168,11 @@ class Text(FieldType):
             while any(span(data, end, self.ending)):
                 end += self.ending
             size = end - at
+        return self._decoded(span(data, at, size)), at + size + self.ending
+
+    def _decoded(self, raw: bytes) -> str:
         errors = "surrogateescape" if self.encoding == "utf-8" else "backslashreplace"
-        return span(data, at, size).decode(self.encoding, errors).rstrip("\0"), at + size + self.ending
+        return raw.decode(self.encoding, errors).rstrip("\0")
 
     def encode(self, value: Any, siblings: Mapping[str, Any]) -> bytes:
         raw = value.encode(self.encoding, "surrogateescape" if self.encoding == "utf-8" else "strict")
@@ -113,19 +180,36 @@ class Text(FieldType):
             if len(raw) > self.size:
                 raise InvalidValue(f"{len(raw)} bytes, {self.size} fit")
             return bytes(raw.ljust(self.size, bytes([self.filled])))
+        if self.padded > 1:
+            return self._written(bytes(raw))
         length = self.prefix.encode((len(raw) - self.extra) // self.unit, {}) if self.prefix is not None else b""
         return length + bytes(raw) + bytes(self.ending)
 
+    def blank(self) -> str:
+        return ""
+
     def emit(self, code: Loop, asked: Field | None) -> None:
+        start = code.variable("q") if self.padded > 1 else ""
         if self.prefix is not None:
-            length = self.emit_length(code, self.prefix.number_at(0))
-            code.add(f"q += {self.prefix.size + self.ending} + {length}")
+            length = code.variable(self.emit_length(code, self.prefix.value_at(0)))
+            code.add(f"q += {self.prefix.size}")
         elif self.length_by:
-            code.add(f"q += {self.emit_length(code, code.names[self.length_by])}")
-        elif self.ending == 1:
-            code.add("q = data.index(0, q) + 1")
+            length = self.emit_length(code, code.names[self.length_by])
+        elif self.width == 1:
+            length = code.variable("data.index(0, q) - q")
         else:
-            code.add(f"q = wide_zero(data, q, {self.ending}) + {self.ending}")
+            length = code.variable(f"wide_zero(data, q, {self.width}) - q")
+        if asked is not None:
+            code.names[asked.name] = code.variable(f"data[q:q + {length}]")
+        code.add(f"q += {length}" + (f" + {self._zero}" if self._zero and not self.counted_padding else ""))
+        if self.padded > 1 and not self.counted_padding:
+            code.add(f"q += -(q - {start}) % {self.padded}")
+
+    def value_at(self, at: int) -> str | None:
+        if self.size is None:
+            return None
+        cut = f".rstrip(bytes.fromhex('{self.filled:02x}'))" if self.filled else ".partition(bytes(1))[0]"
+        return f"data[q + {at}:q + {at + self.size}]{cut}"
 
     def emit_length(self, code: Loop, number: str) -> str:
         """Code for its bytes, from the number that counts them; it may not be negative."""
@@ -163,12 +247,31 @@ class Text(FieldType):
         return np.frombuffer(b"".join([raw.ljust(self.size, fill) for raw in raws]), self.dtype)
 
     def tails(self, data: bytes, starts: Array, lengths: Array, there: Array | None) -> Column:
+        if self.size is None and (self.padded > 1 or there is not None):
+            return self._whole_tails(data, starts, lengths, there)
         if self.size is None:
             return Texts(data, starts, lengths, self.encoding)
         ends = zip(starts.tolist(), (starts + lengths).tolist(), strict=True)  # of a fixed size, in some records only
         return Texts(
             data, starts, np.array([self._filled_from(data[start:end]) for start, end in ends], np.int64), self.encoding
         )
+
+    def _whole_tails(self, data: bytes, starts: Array, lengths: Array, there: Array | None) -> Texts:
+        """Texts from all bytes of their fields: lengths, zeros and padding included."""
+        begun, sizes = starts.copy(), np.zeros(len(starts), np.int64)
+        for row, (at, size) in enumerate(zip(starts.tolist(), lengths.tolist(), strict=True)):
+            if there is not None and not there[row]:
+                continue
+            own = None
+            if self.length_by:
+                own = (
+                    size
+                    if self.counted_padding or self.padded == 1
+                    else _unpadded(data[at : at + size], self.filled, self.width)
+                )
+            start, end, _ = self._padded_text(data, at, own)
+            begun[row], sizes[row] = start, end - start
+        return Texts(data, begun, sizes, self.encoding)
 
     def _filled_from(self, raw: bytes) -> int:
         """Where in a text of fixed size nothing but what fills it up begins."""
@@ -180,17 +283,26 @@ class Text(FieldType):
 
     def tail_bytes(self, column: Column, there: Array | None) -> list[bytes]:
         assert isinstance(column, Texts)
+        if self.size is None and (self.padded > 1 or there is not None):
+            exists = [True] * len(column) if there is None else there.tolist()
+            return [self._written(raw) if one else b"" for raw, one in zip(column.raws(), exists, strict=True)]
         if self.size is not None:
             present = [True] * len(column) if there is None else there.tolist()
             if len(column) and int(column.lengths.max()) > self.size:
                 raise InvalidValue(f"{int(column.lengths.max())} bytes do not fit into {self.size}")
             fill = bytes([self.filled])
             return [raw.ljust(self.size, fill) if one else b"" for raw, one in zip(column.raws(), present, strict=True)]
-        end = bytes(self.ending) if there is None else b""
+        end = bytes(self.ending)
         return [raw + end for raw in column.raws()] if end else column.raws()
 
     def __str__(self) -> str:
         return f"text {self.prefix or self.size or (f'of {self.length_by}' if self.length_by else 'zero')}"
+
+
+def is_whole(field: Field) -> bool:
+    """Whether a text is found as a whole, with its length, its zero and its padding: then these are no part of the record's others."""
+    kind = field.type
+    return isinstance(kind, Text) and kind.size is None and (kind.padded > 1 or field.when is not None)
 
 
 def wide_zero(data: bytes, start: int, width: int) -> int:
@@ -199,6 +311,12 @@ def wide_zero(data: bytes, start: int, width: int) -> int:
     while (at - start) % width:
         at = data.index(bytes(width), at + 1)
     return at
+
+
+def _unpadded(whole: bytes, fill: int, width: int) -> int:
+    """How many bytes of a text are not padding behind it."""
+    end = len(whole.rstrip(bytes([fill])).rstrip(b"\0"))
+    return min(len(whole), end + -end % width)
 
 
 def _wholes(rows: Array, size: int) -> list[bytes]:
@@ -221,14 +339,22 @@ def encoding_named(name: str) -> str:
 
 
 def _text(parts: list[Any]) -> Text:
-    length, encoding, filled = parts
+    first, length, *options = parts
+    said = dict(option for option in (first, *options) if option is not None)
+    encoding, filled, padded = (said.get(what) for what in ("in", "filled", "padded"))
     kind = Text(encoding_named(encoding) if encoding is not None else "utf-8")
     fixed = not isinstance(length, Text | Number | tuple) and length != "zero"
-    if filled is not None and not fixed:
+    if filled is not None and not fixed and padded is None:
         raise InvalidSyntax(filled, "only a text of a fixed size is filled up", "text 16 filled 00")
+    if padded is not None:
+        if fixed or integer(padded[0]) < 2:
+            raise InvalidSyntax(padded[0], "a text of a fixed size needs no padding" if fixed else "a multiple is at least 2", "text zero padded 4")  # fmt: skip
+        kind = dataclasses.replace(
+            kind, padded=integer(padded[0]), counted_padding=padded[1] is not None, filled=int(filled or "0", 16)
+        )
     if isinstance(length, Text):  # after its length, with a zero that the length counts
-        kind = dataclasses.replace(length, encoding=kind.encoding)
-        return dataclasses.replace(kind, extra=-kind.ending)
+        kind = dataclasses.replace(kind, prefix=length.prefix, closed=True)
+        return dataclasses.replace(kind, extra=0 if kind.counted_padding else -kind.width)
     if isinstance(length, Number):
         return dataclasses.replace(kind, prefix=length)
     if isinstance(length, tuple):
@@ -240,5 +366,7 @@ RULES = {
     "text": _text,
     "closed": lambda parts: Text("", prefix=parts[0], closed=True),
     "text_of": lambda parts: (str(parts[0]),),
-    "filled": lambda parts: parts[0],
+    "in_word": lambda parts: ("in", parts[0]),
+    "filled": lambda parts: ("filled", parts[0]),
+    "padded": lambda parts: ("padded", tuple(parts)),
 }

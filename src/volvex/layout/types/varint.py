@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from volvex.layout.columns import Column, Texts
-from volvex.layout.types._base import Array, Field, IntegerType, InvalidValue, LongerThanNeeded, Loop, changed, span
+from volvex.layout.types._base import Array, Field, IntegerType, InvalidValue, Loop, Unreadable, changed, span
 
 GRAMMAR = """
 varint: VARINT [BYTE_ORDER]
@@ -67,7 +67,7 @@ class Varint(IntegerType):
             code.names[asked.name] = code.variable(changed(asked, "n"))
 
     def tails(self, data: bytes, starts: Array, lengths: Array, there: Array | None) -> Column:
-        """The numbers; LongerThanNeeded for one that could not be written again as it is."""
+        """The numbers; Unreadable for one that could not be written again as it is."""
         if there is not None:
             return super().tails(data, starts, lengths, there)
         flat, numbers = np.frombuffer(data, np.uint8), np.zeros(len(starts), np.int64)
@@ -78,7 +78,8 @@ class Varint(IntegerType):
         wrong = _sizes(numbers) != lengths
         if wrong.any():
             row = int(np.argmax(wrong))
-            raise LongerThanNeeded(int(starts[row]), int(numbers[row]), int(lengths[row]))
+            problem = f"{numbers[row]} is written in {lengths[row]} bytes, which is more than it needs"
+            raise Unreadable(problem, offset=int(starts[row]))
         return numbers
 
     def tail_bytes(self, column: Column, there: Array | None) -> list[bytes]:

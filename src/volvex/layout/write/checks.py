@@ -55,7 +55,7 @@ def _file_checksums(layout: Layout) -> list[tuple[Place, str]]:
         (field.place, f"{field.meaning.part} holds a checksum over the file, which this checksum would cover")
         for block in layout.blocks
         for field in block.fields
-        if isinstance(field.meaning, ChecksumOf) and not field.meaning.edge and field.meaning.part in holders
+        if isinstance(field.meaning, ChecksumOf) and not field.meaning.edge and holders & set(field.meaning.parts)
     ]
     return reasons
 

@@ -103,7 +103,7 @@ class Directory:
         for block, one, meaning in self.reading.entry_checksums():
             if meaning.part in attributes.NAMES:
                 values = [name_checksum(meaning, text) for text in texts]
-                self._put_checksums(columns, block, one, values, self._added())
+                self.put_checksums(columns, block, one, values, self._added())
 
     def _added(self) -> Array:
         """The rows of the new directory that are added."""
@@ -190,7 +190,7 @@ class Directory:
                 self.put(columns, block, settle(field), np.array(values, object), rows)
         for block, field, meaning in self.reading.content_checksums():
             key = (meaning.algorithm, meaning.part)
-            self._put_checksums(
+            self.put_checksums(
                 columns,
                 block,
                 field,
@@ -228,14 +228,23 @@ class Directory:
             self._untie(start, changed)
         for block, field in self.reading.attributes(attributes.START):
             self.put(columns, block, settle(field), start, None)
+        if self.reading.attribute(attributes.END) is not None:
+            ends = start + self._stored(changed)
+            for block, field in self.reading.attributes(attributes.END):
+                self.put(columns, block, settle(field), ends, None)
 
-    def _untie(self, start: Array, changed: list[tuple[int, int]]) -> None:
-        """Where content ends at the next start, of entries that start together the last has it: others move behind it."""
+    def _stored(self, changed: list[tuple[int, int]]) -> Array:
+        """The stored sizes of all entries, before they are ordered."""
         sizes = np.concatenate(
             [self.contents.entries.stored[self.contents.kept_rows], np.zeros(len(self.names), np.int64)]
         )
         for row, index in changed:
             sizes[row] = self.contents.stored_size(index)
+        return sizes
+
+    def _untie(self, start: Array, changed: list[tuple[int, int]]) -> None:
+        """Where content ends at the next start, of entries that start together the last has it: others move behind it."""
+        sizes = self._stored(changed)
         rank = np.argsort(self.order) if self.order is not None else np.arange(len(start))
         owners = {int(start[row]): row for row in np.flatnonzero(sizes).tolist()}
         for row in np.flatnonzero(sizes == 0).tolist():
@@ -251,9 +260,9 @@ class Directory:
             for row in np.flatnonzero(np.isin(spans, list(moved))).tolist()
             if int(self.contents.kept_rows[row]) not in self.edit.replaced
         ]
-        self._put_checksums(columns, block, field, [moved[int(spans[row])] for row in rows], np.array(rows, np.int64))
+        self.put_checksums(columns, block, field, [moved[int(spans[row])] for row in rows], np.array(rows, np.int64))
 
-    def _put_checksums(
+    def put_checksums(
         self, columns: AllColumns, block: BlockRead, field: Field, values: Sequence[int], rows: Array
     ) -> None:
         """Put checksums into a column; a digest in bytes has its highest byte first."""

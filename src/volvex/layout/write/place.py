@@ -64,13 +64,15 @@ class Fixed:
     at: At | None
     align: int
     fill: int
+    last: bool = False  # whether it goes on until the end of the source
 
 
 def fixed_of(block: BlockRead | Area) -> Fixed:
     """A block or wrapped part for placing."""
     if isinstance(block, Area):
         return Fixed(block.part.name, block.start, block.stored, block.part.at, block.part.align, block.part.fill)
-    return Fixed(block.block.name, block.start, len(block.data), block.block.at, block.block.align, block.block.fill)
+    own = block.block
+    return Fixed(own.name, block.start, len(block.data), own.at, own.align, own.fill, own.until == b"")
 
 
 @dataclass(frozen=True)
@@ -257,7 +259,7 @@ class Placer:
         if self.inline is not None:
             return int(np.searchsorted(parts.start, self.inline.block.start, "left")) - 1
         last = len(parts.start) - 1  # but what is found from the end of the file stays behind
-        while last >= 0 and (at := self.fixed[int(parts.fixed[last])].at) is not None and (at.from_end or at.mark):
+        while last >= 0 and _stays_last(self.fixed[int(parts.fixed[last])]):
             last -= 1
         return last
 
@@ -371,6 +373,11 @@ class Placer:
             self._align(align, fill)
             self._place_new(index)
         self.placed.inline_end = self.placed.size
+
+
+def _stays_last(fixed: Fixed) -> bool:
+    """Whether a part goes on until the end, or is found from there."""
+    return fixed.last or (fixed.at is not None and (fixed.at.from_end or bool(fixed.at.mark)))
 
 
 def _stack(ours: Array, of_fixed: list[int], of_records: Array) -> Array:

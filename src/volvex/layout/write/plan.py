@@ -69,6 +69,9 @@ class Piece:
             yield from self.source.chunks(self.offset, self.size)
 
 
+BLANK = -1  # the row that a new entry is like when there is none
+
+
 @dataclass(frozen=True)
 class Plan:
     """The new file as pieces in order."""

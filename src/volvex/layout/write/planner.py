@@ -14,12 +14,21 @@ from pathlib import Path
 import numpy as np
 
 from volvex.errors import FormatError
-from volvex.layout.checksums import block_checksums, checksum_value, is_over_file, new_sum
+from volvex.layout.checksums import (
+    block_checksums,
+    checksum_size,
+    checksum_value,
+    is_over_file,
+    new_sum,
+    record_checksums,
+    without,
+)
 from volvex.layout.columns import Array, Columns, taken
 from volvex.layout.model import CONTENTS, Block, ChecksumOf, Field, Measure, Raw
 from volvex.layout.order import checksum_order
-from volvex.layout.read.blocks import Area, Reading, settled_by
+from volvex.layout.read.blocks import Area, Reading, offset_in, settled_by
 from volvex.layout.transforms import is_cipher, wrapped
+from volvex.layout.write.blank import with_blank
 from volvex.layout.write.contents import ContentPlan
 from volvex.layout.write.directory import AllColumns, Directory, by_start
 from volvex.layout.write.place import Fixed, Inline, Moved, New, Placer, RecordOf, Step, WholePart, fixed_of
@@ -60,6 +69,7 @@ def plan(
     format allows: what is new goes into a hole that is large enough, or behind them. `columns` are the blocks' columns where
     their values are new, as in tables; `pointers` what in them counts from a part that may move.
     """
+    reading, edit = with_blank(reading, edit)
     inline = any(block.ends is not None for block in reading.blocks.values())
     pinned = pinned and not inline and not reading.layout.content.until_next and not by_start(reading)
     return _Planner(reading, edit, each, folder, pinned, columns, pointers).plan()
@@ -257,11 +267,11 @@ class _Planner:
             placed = self.placed[self.within]
             return placed.first_content if what == "start" else placed.last_content - placed.first_content
         if part in self.reading.areas:
-            if what == "start":
-                return self.placed[""].starts[part]
+            if what in ("start", "end"):
+                return self._edge(what, part)
             return self.stored[part] if what == "stored length" else self.placed[part].size
-        if what == "start":
-            return self._edge("start", part)
+        if what in ("start", "end"):
+            return self._edge(what, part)
         columns = self.columns[part]
         if what == "count":
             return len(next(iter(columns.values())))
@@ -271,18 +281,43 @@ class _Planner:
         """A block's bytes with its checksums: those over others are put in first, its own last."""
         records = self.reading.blocks[block.name].records
         checksums = [(field, meaning) for home, field, meaning in block_checksums(self.layout) if home is block]
-        own = [(field, meaning) for field, meaning in checksums if meaning.part == block.name and not meaning.edge]
+        own = [(field, meaning) for field, meaning in checksums if block.name in meaning.parts and not meaning.edge]
         for field, meaning in checksums:
             if is_over_file(meaning) or (field, meaning) in own:
                 self._put_checksum(block, field, 0)
-            elif meaning.part in self.reading.areas:
-                self._put_checksum(block, field, self._sum(meaning, [self._build(meaning.part, done)]))
             else:
-                self._put_checksum(block, field, checksum_value(meaning.algorithm, done[meaning.part]))
+                self._put_checksum(block, field, self._sum(meaning, self._covered(meaning, done)))
+        self._sum_records(block)
         data = records.write(self.columns[block.name])
         for field, meaning in own:
-            self._put_checksum(block, field, checksum_value(meaning.algorithm, data))
+            covered = without(data, self._own_offset(block, field), checksum_size(field), meaning.skips)
+            pieces = self._covered(meaning, {**done, block.name: covered})
+            self._put_checksum(block, field, self._sum(meaning, pieces))
         return records.write(self.columns[block.name]) if own else data
+
+    def _covered(self, meaning: ChecksumOf, done: dict[str, bytes]) -> list[Piece]:
+        """The blocks and wrapped parts that a checksum covers, as they are written."""
+        areas = self.reading.areas
+        return [
+            self._build(part, done) if part in areas else Piece.of(done[part])
+            for part in meaning.parts
+            if part in areas or part in done
+        ]
+
+    def _own_offset(self, block: Block, field: Field) -> int:
+        """Where in the bytes of a single record one of its fields starts."""
+        return offset_in(self.reading.blocks[block.name].records, self.columns[block.name], field.name, 0)
+
+    def _sum_records(self, block: Block) -> None:
+        """The checksums of records over themselves."""
+        holder, columns = self.reading.blocks[block.name], self.columns[block.name]
+        for field, meaning in record_checksums(block):
+            size, values = checksum_size(field), []
+            rows = [b"".join(parts) for parts in zip(*holder.records.pieces(columns), strict=True)]
+            for row, data in enumerate(rows):
+                at = offset_in(holder.records, columns, field.name, row)
+                values.append(checksum_value(meaning.algorithm, without(data, at, size, meaning.skips)))
+            self.directory.put_checksums(self.columns, holder, field, values, np.arange(len(values)))
 
     def _sum(self, meaning: ChecksumOf, pieces: list[Piece]) -> int:
         total = new_sum(meaning.algorithm)
@@ -310,11 +345,20 @@ class _Planner:
             if meaning.edge:
                 edge = self._edge("start" if meaning.edge == "before" else "end", meaning.part)
                 start, end = (0, edge) if meaning.edge == "before" else (edge, made.size)
-            total = new_sum(meaning.algorithm)
+            total, at = new_sum(meaning.algorithm), start
+            skipped = self._in_file(home, field) if meaning.skips and not meaning.edge else -1
             for chunk in made.between(start, end):
+                first, last = max(skipped, at), min(skipped + checksum_size(field), at + len(chunk))
+                at += len(chunk)
+                if skipped >= 0 and first < last:
+                    chunk = without(chunk, first - (at - len(chunk)), last - first, True)
                 total.update(chunk)
             self._put_checksum(home, field, total.value())
             data[home.name] = self.reading.blocks[home.name].records.write(self.columns[home.name])
+
+    def _in_file(self, home: Block, field: Field) -> int:
+        """Where in the file a field of a single record is written."""
+        return self.placed[home.within].starts[home.name] + self._own_offset(home, field)
 
     # wrapped parts
 

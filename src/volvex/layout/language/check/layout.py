@@ -20,6 +20,7 @@ from volvex.layout.model import (
     Block,
     ByteOrder,
     ChecksumOf,
+    Condition,
     Constant,
     Described,
     Field,
@@ -67,7 +68,7 @@ def _problems(layout: Layout) -> Iterator[Problem]:
     for part in layout.parts:
         yield from _check_part(layout, part)
     for block in layout.blocks:
-        if block.name in ("file", "content", "name", CONTENTS):
+        if block.name in ("file", "content", "name", "record", CONTENTS):
             yield block.place, f"a block cannot be called {block.name}", "another name"
         if block.within and layout.part(block.within) is None:
             yield (
@@ -103,7 +104,7 @@ def _check_part(layout: Layout, part: Part) -> Iterator[Problem]:
         for field in block.fields
         if isinstance(field.meaning, Measure) and field.meaning.part == part.name
     }
-    if not lengths & {"length", "stored length"}:
+    if not lengths & {"length", "stored length", "end"}:
         yield (
             part.place,
             f"no field gives the length of {part.name}",
@@ -125,7 +126,11 @@ def _check_part(layout: Layout, part: Part) -> Iterator[Problem]:
 
 
 def _check_placing(layout: Layout, placing: Placing) -> Iterator[Problem]:
-    when = placing.when
+    for test in placing.when.tests:
+        yield from _check_placed(layout, test)
+
+
+def _check_placed(layout: Layout, when: Condition) -> Iterator[Problem]:
     if when.how == "ends":
         if when.field != "name":
             yield layout.place, f"`when {when}`: only a name ends in something", 'when name ends ".png"'
@@ -249,7 +254,9 @@ def _check_field(layout: Layout, block: Block, field: Field) -> Iterator[Problem
     if isinstance(kind, Text):
         yield from _check_text(field, kind)
     if field.changes and (
-        not isinstance(kind, IntegerType) or isinstance(meaning, Opaque | Constant | ChecksumOf | Described)
+        not isinstance(kind, IntegerType)
+        or isinstance(meaning, Opaque | Constant | Described)
+        or (isinstance(meaning, ChecksumOf) and any(change.how != "xor" for change in field.changes))
     ):
         yield field.place, f"`{field.name}` is not a number that could be changed by x, plus or xor", "leaving that out"
     for change in field.changes:
@@ -433,7 +440,13 @@ def _check_places(layout: Layout) -> Iterator[Problem]:
                 f"`block {place.name} at ...`",
             )
     for block in layout.blocks:
-        count = block.along or known.get(("count", block.name)) or known.get(("length", block.name)) or grows(block)
+        count = (
+            block.along
+            or known.get(("count", block.name))
+            or known.get(("length", block.name))
+            or known.get(("end", block.name))
+            or grows(block)
+        )
         if block.repeats and not count and block.until is None:
             yield (
                 block.place,

@@ -21,7 +21,9 @@ from volvex.layout.model import (
     Place,
     Raw,
     RecordsOf,
+    Text,
     Value,
+    When,
 )
 
 Problem = tuple[Place, str, str]  # where, what, hint
@@ -66,17 +68,17 @@ def check_siblings(siblings: tuple[Field, ...], field: Field) -> Iterator[Proble
             )
 
 
-def check_condition(layout: Layout, when: Condition | None, home: Block | None, place: Place) -> Iterator[Problem]:
-    if when is None:
-        return
+def check_condition(layout: Layout, when: When | None, home: Block | None, place: Place) -> Iterator[Problem]:
+    """The conditions of a block, or of a field of the block `home`."""
+    for test in when.tests if when is not None else ():
+        yield from _check_test(layout, test, home, place)
+    asking = next((field for field in home.fields if when is not None and field.when is when), None) if home else None
+    if asking is not None and home is not None:
+        yield from check_own_condition(home.fields, asking, {field.name for field in home.fields})
+
+
+def _check_test(layout: Layout, when: Condition, home: Block | None, place: Place) -> Iterator[Problem]:
     field, block = conditioned(layout, when, home)
-    asking = (
-        next((field for field in home.fields if field.when is when), None)
-        if home is not None and block is home
-        else None
-    )
-    if asking is not None and home is not None and field is not None:
-        yield from check_own_condition(home.fields, asking)
     if field is None or block is None:
         known = [f"{block.name}.{two.name}" for block in layout.blocks if not block.repeats for two in block.fields]
         near = difflib.get_close_matches(when.field, known, 1)
@@ -91,13 +93,15 @@ def check_condition(layout: Layout, when: Condition | None, home: Block | None, 
             f"`when {when}`: {block.name} has many records",
             "a field of the same record, or of a block that is one record",
         )
-    elif when.how == "ends" or not isinstance(field.type, IntegerType | Raw):
-        yield place, f"`when {when}`: `{field.name}` is {field.type}, which cannot be compared so", "a number"
-    elif isinstance(when.value, bytes) != isinstance(field.type, Raw):
+    elif when.how == "ends" or not isinstance(field.type, IntegerType | Raw | Text):
+        yield place, f"`when {when}`: `{field.name}` is {field.type}, which cannot be compared so", "a number or a text"
+    elif isinstance(field.type, Text) and field.type.width != 1:
+        yield place, f"`when {when}`: a text in {field.type.encoding} cannot be compared", "a number"
+    elif isinstance(when.value, bytes) != isinstance(field.type, Raw | Text):
         yield (
             place,
             f"`when {when}`: `{field.name}` is {field.type}",
-            "a number for a number, a text in quotes for bytes",
+            "a number for a number, a text in quotes for bytes and texts",
         )
 
 
@@ -112,15 +116,25 @@ def conditioned(layout: Layout, when: Condition, home: Block | None) -> tuple[Fi
     return next((field for field in block.fields if field.name == rest), None) if block else None, block
 
 
-def check_own_condition(siblings: tuple[Field, ...], field: Field) -> Iterator[Problem]:
-    """A condition on a field of the same record: that comes before, and is always there."""
+def check_own_condition(siblings: tuple[Field, ...], field: Field, names: set[str] | None = None) -> Iterator[Problem]:
+    """Conditions on fields of the same record, which come before. `names`: those of the record, when others may be asked too."""
     if field.when is None:
         return
-    before = [sibling for sibling in siblings[: siblings.index(field)] if sibling.when is None]
-    if not any(one.name == field.when.field and isinstance(one.type, IntegerType | Raw) for one in before):
-        near = difflib.get_close_matches(field.when.field, [field.name for field in before], 1)
-        problem = f"`when {field.when}`: no field before `{field.name}` that is always there has that name"
-        yield field.place, problem, near[0] if near else "a number that comes before it"
+    before = {other.name: other for other in siblings[: siblings.index(field)]}
+    for test in field.when.tests:
+        if names is not None and test.field not in names:
+            continue
+        other = before.get(test.field)
+        if other is None or not isinstance(other.type, IntegerType | Raw | Text):
+            near = difflib.get_close_matches(test.field, list(before), 1)
+            problem = f"`when {test}`: no field before `{field.name}` has that name"
+            yield field.place, problem, near[0] if near else "a number that comes before it"
+        elif isinstance(other.type, Bits) and before[other.type.host].when is not None:
+            yield (
+                field.place,
+                f"`when {test}`: `{other.name}` is not always there",
+                "the same condition as that field has",
+            )
 
 
 def half_of(block: Block, meaning: Attribute | Measure, upper: bool) -> Field | None:
