@@ -98,6 +98,228 @@ def load_ledger(data: bytes) -> dict[str, bytes]:
     return found
 
 
+# known by its name; the whole file masked; in it a directory that is masked once more and is as long as its records, and a part that
+# reaches to a foot at the end
+
+VEILED = """
+layout "veiled" kind archive
+big endian
+known by name "*.veil"
+part all at 0 until end wrapped in xor(key hex 5a 3c 77)
+block head in all at 0
+    mark     4 bytes   is "VEIL"
+    count    u16       count of table
+    begin    u32       start of table
+    ends     u32       end of table
+block table in all repeats
+    name     text u8   name
+    start    u32       start of content
+    size     u32       size of content
+content in all align 8
+"""
+
+
+def masked(data: bytes, key: bytes = b"\x5a\x3c\x77") -> bytes:
+    return bytes(byte ^ key[at % len(key)] for at, byte in enumerate(data))
+
+
+def veiled(files: Files) -> bytes:
+    out, table = bytearray(14), b""
+    for name, content in files:
+        start = aligned(out, 8)
+        table += bytes([len(name)]) + name.encode() + struct.pack(">II", start, len(content))
+        out += content
+    out[:14] = b"VEIL" + struct.pack(">HII", len(files), len(out), len(out) + len(table))
+    return masked(bytes(out) + table)
+
+
+def load_veiled(data: bytes) -> dict[str, bytes]:
+    read, found = Reader(masked(data), order=">"), {}
+    expect(read.take(4), b"VEIL")
+    count, read.at = read("H"), read("I")
+    for _ in range(count):
+        name = read.take(read("B")).decode()
+        start, size = read("I"), read("I")
+        expect(start % 8, 0)
+        found[name] = span(read.data, start, size)
+    expect((read.at, Reader(read.data, 10, ">")("I")), (len(data), len(data)))
+    return found
+
+
+# a directory that is masked and as long as its records; contents behind it in a part that reaches to the foot
+
+VAULT = """
+layout "vault" kind archive
+little endian
+known by "VALT" at 0
+block head at 0
+    mark     4 bytes   is "VALT"
+    count    u16       count of table
+part index after head as long as its records wrapped in add(key hex 07)
+block table in index at 0 repeats
+    name     text zero name
+    start    u32       start of content
+    size     varint    size of content
+part body after index align 4 until end - 8 wrapped in zlib
+block foot at end - 8
+    mark     4 bytes   is "foot"
+    files    u32       count of table
+content in body
+"""
+
+
+def varint(number: int) -> bytes:
+    return bytes([number & 127 | 128]) + varint(number >> 7) if number > 127 else bytes([number])
+
+
+def vault(files: Files) -> bytes:
+    table, body = b"", b""
+    for name, content in files:
+        table += name.encode() + b"\0" + struct.pack("<I", len(body)) + varint(len(content))
+        body += content
+    out = bytearray(b"VALT" + struct.pack("<H", len(files)) + bytes(byte + 7 & 255 for byte in table))
+    aligned(out, 4)
+    return bytes(out) + zlib.compress(body, 9) + b"foot" + struct.pack("<I", len(files))
+
+
+def load_vault(data: bytes) -> dict[str, bytes]:
+    expect((data[:4], data[-8:-4]), (b"VALT", b"foot"))
+    read = Reader(data[:6] + bytes(byte - 7 & 255 for byte in data[6:]), 4)
+    count, rows = read("H"), []
+    expect(Reader(data, len(data) - 4)("I"), count)
+    for _ in range(count):
+        name, start, size, shift = read.zero().decode(), read("I"), 0, 0
+        while True:
+            byte = read("B")
+            size |= (byte & 127) << shift
+            shift += 7
+            if byte < 128:
+                break
+        rows.append((name, start, size))
+    at = read.at + -read.at % 4
+    expect(data[read.at : at], bytes(at - read.at))
+    body = zlib.decompress(data[at:-8])
+    return {name: span(body, start, size) for name, start, size in rows}
+
+
+# content hidden by a generator that the record's number starts, and by another that a field of the record starts; sorted, so that a
+# new entry gives those behind it other numbers
+
+HIDDEN = """
+layout "hidden" kind archive
+little endian
+known by "HIDE" at 0
+block head at 0
+    mark     4 bytes   is "HIDE"
+    count    u16       count of table
+block table after head repeats sorted by name
+    name     text u8   name
+    seed     u16       kept
+    tick     u32 big   kept
+    start    u32       start of content
+    size     u32       size of content
+content align 4 wrapped in congruential(key from number u32 x 7 plus 1, size 2), xorshift(key from field seed, bits 16), xor(key from field tick u8)
+"""
+
+
+def hidden_mask(number: int, seed: int, tick: int, size: int) -> bytes:
+    out, state, turned = bytearray(), number * 7 + 1, seed
+    first, second = bytearray(), bytearray()
+    while len(first) < size:
+        state = (state * 1103515245 + 12345) % (1 << 32)
+        first += (state >> 16 & 0xFFFF).to_bytes(2, "little")
+    while len(second) < size:
+        turned ^= turned << 13 & 0xFFFF
+        turned ^= turned >> 17
+        turned ^= turned << 5 & 0xFFFF
+        second += turned.to_bytes(4, "little")
+    out += bytes(one ^ other ^ tick & 255 for one, other in zip(first[:size], second, strict=False))
+    return bytes(out)
+
+
+def hidden(files: Files) -> bytes:
+    ordered = sorted(files, key=lambda file: file[0].encode())
+    out = bytearray(6 + sum(15 + len(name) for name, _ in files))
+    table = b""
+    for number, (name, content) in enumerate(ordered):
+        start, seed, tick = aligned(out, 4), 77 + 3 * len(name), 5 * len(name)
+        table += bytes([len(name)]) + name.encode() + struct.pack("<H", seed) + struct.pack(">I", tick)
+        table += struct.pack("<II", start, len(content))
+        out += bytes(
+            one ^ other for one, other in zip(content, hidden_mask(number, seed, tick, len(content)), strict=True)
+        )
+    out[: 6 + len(table)] = b"HIDE" + struct.pack("<H", len(files)) + table
+    return bytes(out)
+
+
+def load_hidden(data: bytes) -> dict[str, bytes]:
+    read, found = Reader(data), {}
+    expect(read.take(4), b"HIDE")
+    names = []
+    for number in range(read("H")):
+        name, seed, tick = read.take(read("B")), read("H"), int.from_bytes(read.take(4), "big")
+        start, size = read("I"), read("I")
+        expect(start % 4, 0)
+        mask = hidden_mask(number, seed, tick, size)
+        found[name.decode()] = bytes(one ^ other for one, other in zip(span(data, start, size), mask, strict=True))
+        names.append(name)
+    expect(names, sorted(names))
+    return found
+
+
+# names in a pool of mere bytes, of which each entry tells the start and the length; counts that are one less than they are; names in
+# UTF-16, whose starts and lengths count characters
+
+POOLED = """
+layout "pooled" kind archive
+little endian
+known by "POOL" at 0
+block head at 0
+    mark     4 bytes   is "POOL"
+    last     u16 plus 1   count of table
+    letters  u32 x 2   length of pool
+    start    u32       start of pool
+block table after head repeats
+    at       u32 x 2   start of name
+    long     u8 x 2    length of at
+    start    u32       start of content
+    end      u32       end of content
+block pool repeats align 4
+    letter   u16       names
+content align 4
+"""
+
+
+def pooled(files: Files) -> bytes:
+    pool, table = b"", b""
+    body = bytearray(14 + 13 * len(files))
+    for name, content in files:
+        start = aligned(body, 4)
+        table += struct.pack("<IBII", len(pool) // 2, len(name), start, start + len(content))
+        pool += name.encode("utf-16-le")
+        body += content
+    where = aligned(body, 4)
+    body[: 14 + len(table)] = b"POOL" + struct.pack("<HII", len(files) - 1 & 0xFFFF, len(pool) // 2, where) + table
+    return bytes(body) + pool
+
+
+def load_pooled(data: bytes) -> dict[str, bytes]:
+    read, found = Reader(data), {}
+    expect(read.take(4), b"POOL")
+    count, letters, where = read("H") + 1, read("I"), read("I")
+    pool = span(data, where, 2 * letters)
+    expect(where % 4, 0)
+    for _ in range(count):
+        at, size, start, end = read("I"), read("B"), read("I"), read("I")
+        expect(start % 4, 0)
+        found[span(pool, 2 * at, 2 * size).decode("utf-16-le")] = span(data, start, end - start)
+    return found
+
+
 MORE: dict[str, Family] = {
     "ledger": Family(LEDGER, ledger, load_ledger),
+    "veiled": Family(VEILED, veiled, load_veiled),
+    "vault": Family(VAULT, vault, load_vault),
+    "hidden": Family(HIDDEN, hidden, load_hidden),
+    "pooled": Family(POOLED, pooled, load_pooled),
 }

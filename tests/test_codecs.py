@@ -233,6 +233,8 @@ _VECTORS = (
     ("xor(key hex 0f f0)", "000102", "0ff10d"),
     ("add(key hex 01 ff)", "00ff10", "01fe11"),
     ("rolling(key hex 05, times 3, plus 1)", "00000000", "05103194"),
+    ("congruential(key hex 01000000)", "00" * 6, "c67e816b4bfb"),
+    ("xorshift(key hex a2 8c d6 92)", "00" * 8, "634d1f2b7acbda94"),  # 723471715, as the paper says, and the next
     ("chained(key hex 0f)", "010203", "0e0c0f"),
     ("swap(size 2)", "0102030405", "0201040305"),
 )

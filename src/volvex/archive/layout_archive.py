@@ -17,9 +17,10 @@ from volvex.layout.columns import Array
 from volvex.layout.model import Field, Number, Opaque
 from volvex.layout.name_hash import KEYS, UNNAMED, Keying, Names
 from volvex.layout.read.blocks import BlockRead, Reading
+from volvex.layout.read.entries import key_facts
 from volvex.layout.read.names import endings_of, key_columns, marked, unmarked, variants_of
 from volvex.layout.read.open import read
-from volvex.layout.transforms import KeyFacts, ciphers_of, made_codec
+from volvex.layout.transforms import ciphers_of, made_codec
 from volvex.layout.volumes import Beside, volume_name
 from volvex.layout.write.blank import blank_codec
 from volvex.layout.write.checks import require_writable
@@ -106,8 +107,7 @@ class LayoutArchive(Archive):
         """Their keys may come from what is known of the entry."""
         if not self._wraps:
             return ()
-        of = self.entries
-        attributes = KeyFacts(of.names.raw(row), int(of.start[row]), int(of.size[row]), int(of.stored[row]))
+        attributes = key_facts(self.reading, row)
         return ciphers_of(self._wraps, attributes, self._plain)
 
     def refusal(self, row: int) -> str:

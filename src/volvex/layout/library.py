@@ -53,10 +53,18 @@ class Library:
         return (remembered.layout for remembered in self.remembered())
 
     def fitting(self, source: Source, head: bytes = b"", data: bool = False) -> Iterator[Layout]:
-        """The layouts of archives (or of data) whose signature a file bears; `head` is its beginning, if known."""
+        """The layouts of archives (or of data) whose signature a file bears; `head` is its beginning, if known.
+
+        Those that know their files only by name come last, and must read this one without a fault.
+        """
+        named = []
         for remembered in self.remembered():
             if (remembered.kind != "archive") == data and bears(remembered.known, source, head):
-                yield remembered.layout
+                if all(known.names for known in remembered.known):
+                    named.append(remembered)
+                else:
+                    yield remembered.layout
+        yield from (remembered.layout for remembered in named if _is_read(remembered.layout, source))
 
     def remembered(self) -> Iterator[Remembered]:
         """All sound layouts, of which no more is made than is asked for."""
@@ -104,6 +112,19 @@ class Library:
         if tied is not None:
             return tied if tied.kind != "archive" else None
         return next(self.fitting(source, head_of(source), data=True), None)
+
+
+def _is_read(layout: Layout, source: Source) -> bool:
+    """Whether the blocks of a file are where a layout says."""
+    from volvex.layout.read.locate import locate  # only here: most files are known by their bytes
+    from volvex.layout.read.verify import verify_blocks
+
+    try:
+        reading = locate(layout, source)
+        verify_blocks(reading)
+    except VolvexError:
+        return False
+    return True
 
 
 def _unencoded(path: str) -> tuple[str, bool]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fnmatch
 from collections.abc import Sequence
 
 from volvex.errors import FormatError
@@ -31,6 +32,9 @@ def bears(known: Sequence[Known], source: Source, head: bytes = b"") -> bool:
 
 
 def _bears(source: Source, known: Known, head: bytes) -> bool:
+    if known.names:
+        name = source.name.rpartition("/")[2].casefold()
+        return any(fnmatch.fnmatchcase(name, pattern.casefold()) for pattern in known.names)
     longest = max(map(len, known.values))
     if known.at.fixed and known.at.offset + longest <= len(head):
         return head.startswith(known.values, known.at.offset)

@@ -77,7 +77,12 @@ class ChecksumOf:
 
 @dataclass(frozen=True)
 class Pool:
-    """Texts to which the entries point for their names; what is there stays, new names go behind it."""
+    """Texts to which the entries point for their names; what is there stays, new names go behind it.
+
+    A pool of single bytes (or units of two) has texts of which both the start and the length are told, in this `encoding`.
+    """
+
+    encoding: str = ""
 
 
 @dataclass(frozen=True)

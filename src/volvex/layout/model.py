@@ -40,12 +40,13 @@ CONTENTS = "contents"  # the stretch from the first entry's content to the end o
 
 @dataclass(frozen=True)
 class Derived:
-    """A cipher's key made of what is known of an entry: its name, start, size or stored size, or a hash of the name."""
+    """A cipher's key made of what is known of an entry: its name, number, start, size or stored size, a hash of the name, or a `field`."""
 
     what: str
     algorithm: str = ""
     number: Number | None = None
     changes: tuple[NumberChange, ...] = ()
+    field: str = ""
 
 
 @dataclass(frozen=True)
@@ -84,6 +85,14 @@ class Record:
 
 
 @dataclass(frozen=True)
+class Reach:
+    """How far a part reaches that no field measures: until `back` bytes before the `end` of the file, or as far as its `records`."""
+
+    to: str
+    back: int = 0
+
+
+@dataclass(frozen=True)
 class Part:
     """A stretch of the file that is wrapped (compressed, encrypted); blocks or content lie within what it holds."""
 
@@ -94,6 +103,7 @@ class Part:
     fill: int
     place: Place
     when: When | None = None
+    reach: Reach | None = None
 
 
 @dataclass(frozen=True)
@@ -184,16 +194,22 @@ class KeyRule:
 
 @dataclass(frozen=True)
 class Known:
-    """Bytes at an offset by which a file is known, or others in their place."""
+    """Bytes at an offset by which a file is known, or others in their place; or patterns of its name."""
 
     value: bytes
     at: At
     others: tuple[bytes, ...] = ()
+    names: tuple[str, ...] = ()
 
     @property
     def values(self) -> tuple[bytes, ...]:
-        """All of them: one of them is there."""
-        return (self.value, *self.others)
+        """All of the bytes: one of them is there. None where a file is known by its name."""
+        return () if self.names else (self.value, *self.others)
+
+    def __str__(self) -> str:
+        if self.names:
+            return f"name {' or '.join(self.names)}"
+        return " or ".join(repr(value)[1:] for value in self.values) + f" {self.at}"
 
 
 @dataclass(frozen=True)
@@ -260,6 +276,25 @@ def rows_of_layout(layout: Layout) -> list[Block]:
         for block in layout.blocks
         if block.repeats and any(isinstance(field.meaning, Value) for field in block.fields)
     ]
+
+
+def is_bare(pool: Field) -> bool:
+    """Whether a pool is mere bytes: only what points into it says where a text ends."""
+    return isinstance(pool.type, Number)
+
+
+def pool_encoding(pool: Field) -> str:
+    """The encoding of a pool's texts."""
+    if isinstance(pool.type, Text):
+        return pool.type.encoding
+    told = pool.meaning.encoding if isinstance(pool.meaning, Pool) else ""
+    wide = isinstance(pool.type, Number) and pool.type.bits == 16
+    return told or (f"utf-16-{'be' if pool.type.big else 'le'}" if wide and isinstance(pool.type, Number) else "utf-8")
+
+
+def pooled_length(block: Block, field: Field) -> Field | None:
+    """The field of a record that stores the length of the text to which another field points."""
+    return next((other for other in block.fields if other.meaning == Measure("length", field.name)), None)
 
 
 def pools_of(layout: Layout) -> dict[str, Field]:

@@ -54,13 +54,15 @@ def _is_found(layout: Layout, block: Block | Part, known: Holders, read: set[str
     if holder is not None:
         return holder.name in read
     if block.at is not None:
-        placed = not block.at.after or block.at.after in read
+        placed = not block.at.after or (block.at.after in read and _is_whole(layout, block.at.after, read))
     else:
         placed = told("start")
     if not placed or not _asked(block) <= read:
         return False
     if isinstance(block, Part):
-        return all(told(what) for what in ("length", "stored length", "end") if (what, block.name) in known)
+        return block.reach is not None or all(
+            told(what) for what in ("length", "stored length", "end") if (what, block.name) in known
+        )
     if ("end", block.name) in known and not told("end"):
         return False
     if block.within and block.within not in read:
@@ -68,6 +70,14 @@ def _is_found(layout: Layout, block: Block | Part, known: Holders, read: set[str
     if block.along:
         return block.along in read
     return not block.repeats or block.until is not None or ("count", block.name) not in known or told("count")
+
+
+def _is_whole(layout: Layout, name: str, read: set[str]) -> bool:
+    """Whether it is known where a part ends: of one that is as long as its records all blocks must have been read."""
+    part = layout.part(name)
+    if part is None or part.reach is None or part.reach.to != "records":
+        return True
+    return {block.name for block in layout.blocks if block.within == name} <= read
 
 
 def _asked(block: Block | Part) -> set[str]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from volvex.codec import CHECKSUM, CIPHER, COMPRESS, Cipher
@@ -18,12 +18,14 @@ STEP = 1 << 20
 
 @dataclass(frozen=True)
 class KeyFacts:
-    """What a key may come from: an entry's name as it is stored, where it starts, its sizes."""
+    """What a key may come from: an entry's name as it is stored, where it starts, its sizes, its number, and fields of its record."""
 
     name: bytes
     start: int
     size: int
     stored: int
+    number: int = 0
+    fields: Mapping[str, tuple[int, int] | bytes] = field(default_factory=dict)  # bytes, or a number and its bits
 
 
 def with_keys(layout: Layout, keys: KeyRing) -> Layout:
@@ -84,6 +86,11 @@ def is_cipher(transform: Transform) -> bool:
     return transform.name in CIPHER
 
 
+def keeps_size(transform: Transform) -> bool:
+    """Whether what goes through it stays as long as it was, whatever length that is."""
+    return is_cipher(transform) and not transform.derived and int(made_codec(tried(transform)).unit) == 1
+
+
 def made_codec(transform: Transform, attributes: KeyFacts | None = None) -> Any:
     """The codec of a wrap; what it takes from an entry is taken from `attributes`."""
     given: list[tuple[str, Value]] = []
@@ -101,7 +108,17 @@ def made_codec(transform: Transform, attributes: KeyFacts | None = None) -> Any:
 def derived_key(of: Derived, attributes: KeyFacts) -> bytes:
     """The bytes of a key that comes from what is known of an entry."""
     names = {"name": attributes.name, "lower name": attributes.name.lower(), "upper name": attributes.name.upper()}
-    numbers = {"start": attributes.start, "size": attributes.size, "stored": attributes.stored}
+    numbers = {
+        "start": attributes.start,
+        "size": attributes.size,
+        "stored": attributes.stored,
+        "number": attributes.number,
+    }
+    if of.field:
+        value = attributes.fields.get(of.field, (1, 32))
+        if isinstance(value, bytes):
+            return value or b"\0"
+        return _key_number(of, *value)
     if of.what not in (names if of.algorithm else {**names, **numbers}):
         known = ", ".join((*names, *numbers))
         raise UsageError(f"a key cannot come from {of.what}", f"one of {known}, or a hash such as crc32 of name")
@@ -116,6 +133,11 @@ def derived_key(of: Derived, attributes: KeyFacts) -> bytes:
         return names[of.what] or b"\0"
     else:
         number, width = numbers[of.what], 32
+    return _key_number(of, number, width)
+
+
+def _key_number(of: Derived, number: int, width: int) -> bytes:
+    """A number as the bytes of a key, of `width` bits when the layout gives no type."""
     if any(change.how == "from" for change in of.changes):
         raise UsageError(
             "a key's number is changed by x, plus or xor, and counts from nowhere", "leaving `from ... of` out"

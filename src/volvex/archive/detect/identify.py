@@ -139,7 +139,7 @@ def by_marks(source: Source, library: Library) -> Iterator[Guess]:
     for layout in library.layouts():
         if not layout.known:
             continue
-        why = ", ".join(" or ".join(f"{value!r}"[1:] for value in one.values) + f" {one.at}" for one in layout.known)
+        why = ", ".join(map(str, layout.known))
         if fits(layout, source):
             yield _tried(layout, source, library, "signature", why, MARK)
 
@@ -171,7 +171,7 @@ def by_data(source: Source, library: Library) -> Iterator[Guess]:
     layout = library.match_data(source)
     if layout is None or library.tied(source.name) is not None:
         return
-    why = ", ".join(" or ".join(f"{value!r}"[1:] for value in one.values) + f" {one.at}" for one in layout.known)
+    why = ", ".join(map(str, layout.known))
     yield _as_data(layout, source, library, "signature", why, MARK)
 
 

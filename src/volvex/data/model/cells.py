@@ -13,7 +13,19 @@ from volvex.data.model.sheet import BYTES, FLOAT, INT, LIST, TEXT, WORDS, Rule
 from volvex.errors import FormatError
 from volvex.layout.columns import Column as Stored
 from volvex.layout.columns import Texts, taken
-from volvex.layout.model import ArrayType, Field, FieldType, Float, IntegerType, Raw, Text, Value
+from volvex.layout.model import (
+    ArrayType,
+    Field,
+    FieldType,
+    Float,
+    IntegerType,
+    Raw,
+    Text,
+    Value,
+    is_bare,
+    pool_encoding,
+    pooled_length,
+)
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.records.numbers import encode_numbers
 
@@ -72,8 +84,25 @@ class Pools:
 
     def encoding(self, meaning: Value) -> str:
         """The encoding of the texts to which a value points."""
-        kind = self.pools[meaning.pool].type if meaning.pool else None
-        return kind.encoding if isinstance(kind, Text) else "utf-8"
+        return pool_encoding(self.pools[meaning.pool]) if meaning.pool else "utf-8"
+
+    def is_bare(self, meaning: Value) -> bool:
+        """Whether a value points into mere bytes: its text's length is in another field."""
+        return bool(meaning.pool) and is_bare(self.pools[meaning.pool])
+
+    def spans(self, starts: Any, lengths: Any, meaning: Value) -> Values:
+        """The texts of a pool of bytes; None for a start with all bits set."""
+        block, encoding = self.block(meaning.pool), self.encoding(meaning)
+        found = np.full(len(starts), None, object)
+        for row, (start, size) in enumerate(zip(starts.tolist(), lengths.tolist(), strict=True)):
+            if start == NONE:
+                continue
+            if start < 0 or size < 0 or start + size > len(block.data):
+                raise FormatError(
+                    block.source.name, f"{size} bytes at {start} are not in {block.block.name}", offset=block.start
+                )
+            found[row] = decoded(block.data[start : start + size], encoding, block)
+        return found
 
     def texts(self, numbers: Any, meaning: Value) -> Values:
         """The texts that numbers stand for; None for a number with all bits set. FormatError for one that leads nowhere."""
@@ -120,6 +149,8 @@ class Pools:
     def number(self, text: str, meaning: Value) -> int:
         """What stands for a text in a cell: its number in the pool, or its place; it is added when it is not there yet."""
         block, pool = self.block(meaning.pool), self.pools[meaning.pool]
+        if is_bare(pool):
+            return self._bare_place(text, block, meaning)
         texts = block.columns[pool.name]
         assert isinstance(texts, Texts) and isinstance(pool.type, Text)
         if meaning.pool not in self._known:
@@ -139,10 +170,27 @@ class Pools:
             self._places[meaning.pool][raw] = block.records.size({pool.name: before})
         return self._places[meaning.pool][raw]
 
+    def _bare_place(self, text: str, block: BlockRead, meaning: Value) -> int:
+        """Where a text starts in a pool of bytes; it is added when it is not there yet."""
+        raw = encoded(text, self.encoding(meaning))
+        known, added = self._places.setdefault(meaning.pool, {}), self._added.setdefault(meaning.pool, [])
+        if raw not in known:
+            at = block.data.find(raw)
+            known[raw] = at if at >= 0 else len(block.data) + sum(map(len, added))
+            if at < 0:
+                added.append(raw)
+        return known[raw]
+
     def columns(self) -> dict[str, dict[str, Stored]]:
         """The columns of the pools to which something was added."""
         found: dict[str, dict[str, Stored]] = {}
         for name, added in self._added.items():
+            if is_bare(self.pools[name]):
+                column = self.reading.blocks[name].numbers(self.pools[name].name)
+                if added:
+                    more = np.frombuffer(b"".join(added), column.dtype)
+                    found[name] = {self.pools[name].name: np.concatenate([column, more])}
+                continue
             texts = self.reading.blocks[name].columns[self.pools[name].name]
             assert isinstance(texts, Texts)
             if added:
@@ -250,6 +298,11 @@ def cells_of(reading: Reading, block: BlockRead, field: Field, pools: Pools) -> 
 def _cells(reading: Reading, block: BlockRead, field: Field, meaning: Value, pools: Pools) -> Values:
     kind, stored = field.type, block.columns[field.name]
     if isinstance(kind, IntegerType):
+        if pools.is_bare(meaning):
+            length = pooled_length(block.block, field)
+            assert length is not None  # the check sees to that
+            lengths = reading.decode_numbers(block, length)
+            return pools.spans(places_in_pool(reading, block, field, meaning), lengths, meaning)
         if meaning.pool:
             return pools.texts(places_in_pool(reading, block, field, meaning), meaning)
         numbers = true_numbers(reading, block, field)

@@ -9,14 +9,15 @@ from typing import Any
 
 import numpy as np
 
-from volvex.data.model.cells import Pools, cells_of, places_in_pool, replaced, rule_of, some_of, stored_cells
+from volvex.data.model.cells import Pools, cells_of, encoded, places_in_pool, replaced, rule_of, some_of, stored_cells
 from volvex.data.model.sheet import TEXT, Change, Column, Document, InvalidValue, Rule, Sheet, parsed
 from volvex.errors import FormatError, NotFoundError, UnfitError
 from volvex.layout.columns import rows_of, taken
-from volvex.layout.model import Block, Field, Layout, Value, pools_of
+from volvex.layout.model import Block, Field, Layout, Value, pooled_length, pools_of
 from volvex.layout.name_hash import Keying, KeyPart, Names, bits_of
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.open import read
+from volvex.layout.records.numbers import encode_numbers
 from volvex.layout.write.checks import require_writable
 from volvex.layout.write.directory import AllColumns, sorting
 from volvex.layout.write.plan import Edit
@@ -262,4 +263,19 @@ class _Rows:
         for (name, field), (_, one, rows, values) in self._waiting.items():
             stored = stored_cells(one, values, self.document.pools, self.document.reading.settled, where)
             self.columns[name] = {**self.columns[name], field: replaced(self.columns[name][field], rows, stored)}
+            self._put_lengths(name, one, rows, values)
         self._waiting.clear()
+
+    def _put_lengths(self, name: str, field: Field, rows: Sequence[int], values: Sequence[Any]) -> None:
+        """The lengths of texts in a pool of bytes, beside where they start."""
+        meaning, pools = field.meaning, self.document.pools
+        if not isinstance(meaning, Value) or not pools.is_bare(meaning):
+            return
+        length = pooled_length(self.document.reading.blocks[name].block, field)
+        assert length is not None
+        sizes = np.array([len(encoded(value, pools.encoding(meaning))) for value in values], object)
+        stored = encode_numbers(sizes, self.document.reading.settled(length), self.document.file)
+        self.columns[name] = {
+            **self.columns[name],
+            length.name: replaced(self.columns[name][length.name], rows, stored),
+        }

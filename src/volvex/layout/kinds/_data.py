@@ -19,6 +19,8 @@ from volvex.layout.model import (
     Place,
     Text,
     Value,
+    is_bare,
+    pooled_length,
     pools_of,
     rows_of_layout,
 )
@@ -88,15 +90,11 @@ def check_values(layout: Layout) -> Iterator[Problem]:
                     )
     for name, pool in pools.items():
         kind = pool.type
-        if (
-            not isinstance(kind, Text)
-            or kind.size is not None
-            or kind.length_by
-            or len(layout_block(layout, name).fields) > 1
-        ):
+        ends = isinstance(kind, Text) and kind.size is None and not kind.length_by
+        if not (ends or is_bare(pool)) or len(layout_block(layout, name).fields) > 1:
             yield (
                 pool.place,
-                "a pool of texts is a repeating block with one field, a text zero or a text with its length",
+                "a pool of texts is a repeating block with one field: a text zero, a text with its length, or u8",
                 "text zero  texts",
             )
     for block in rows:
@@ -107,6 +105,13 @@ def check_values(layout: Layout) -> Iterator[Problem]:
             yield block.place, f"{block.name} has no entries that could follow its records", "a count of them"
         for field in block.fields:
             yield from check_value(field, pools)
+            home = pools.get(field.meaning.pool) if isinstance(field.meaning, Value) else None
+            if home is not None and is_bare(home) and pooled_length(block, field) is None:
+                yield (
+                    field.place,
+                    f"nothing says how long the text is to which `{field.name}` points",
+                    f"u16  length of {field.name}",
+                )
     yield from _check_rules(layout, rows)
     for record in layout.records:
         for one in record.fields:
@@ -117,6 +122,16 @@ def check_values(layout: Layout) -> Iterator[Problem]:
                     "leaving `from` out",
                 )
             yield from check_value(one, pools)
+
+
+def roles_of_rows(layout: Layout) -> Iterator[tuple[Block, list[str]]]:
+    """The blocks whose records have values, with the roles of these and of the blocks that repeat with them."""
+    found: dict[str, tuple[Block, list[str]]] = {}
+    for block in rows_of_layout(layout):
+        root = layout.root(block)
+        roles = found.setdefault(root.name, (root, []))[1]
+        roles += [field.meaning.role for field in block.fields if isinstance(field.meaning, Value)]
+    yield from found.values()
 
 
 def layout_block(layout: Layout, name: str) -> Block:

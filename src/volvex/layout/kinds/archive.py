@@ -18,6 +18,8 @@ from volvex.layout.model import (
     Pool,
     RecordsOf,
     Text,
+    is_bare,
+    pooled_length,
 )
 from volvex.layout.name_hash import KEYS, PLACE, bits_of
 from volvex.layout.transforms import KeyFacts, made_codec, tried
@@ -309,18 +311,25 @@ def _check_names(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple
         what = pointing[0].words
         yield pointing[0].place, f"`{what}` needs one block with a field of the meaning `names`", "text zero  names"
     for block, field in pools:
-        if (
-            not isinstance(field.type, Text)
-            or field.type.size is not None
-            or field.type.length_by
-            or len(block.fields) > 1
-            or not block.repeats
-        ):
+        if len(block.fields) > 1 or not block.repeats or not (is_bare(field) or _has_ends(field)):
             yield (
                 field.place,
-                "a pool of names is a repeating block with one field, a text zero or a text with its length",
+                "a pool of names is a repeating block with one field: a text zero, a text with its length, or u8",
                 "text zero  names",
             )
+        for pointed in pointing:
+            home = next(one for one in layout.blocks if pointed in one.fields)
+            if is_bare(field) and pooled_length(home, pointed) is None:
+                yield (
+                    pointed.place,
+                    f"nothing says how long the text is to which `{pointed.name}` points",
+                    f"u16  length of {pointed.name}",
+                )
+
+
+def _has_ends(pool: Field) -> bool:
+    """Whether the texts of a pool say themselves where they end."""
+    return isinstance(pool.type, Text) and pool.type.size is None and not pool.type.length_by
 
 
 def _check_until_next(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from volvex.layout.kinds._data import DataKind, Problem
-from volvex.layout.model import Layout, Value, rows_of_layout
+from volvex.layout.kinds._data import DataKind, Problem, roles_of_rows
+from volvex.layout.model import Layout
 
 
 def _check(layout: Layout) -> Iterator[Problem]:
     """What a scene's layout needs besides its values: an id for each object; the fields of a type follow its number."""
-    for block in rows_of_layout(layout):
-        lines = [field.meaning.role for field in block.fields if isinstance(field.meaning, Value)]
+    for block, lines in roles_of_rows(layout):
         if "id" not in lines:
             yield block.place, f"the objects of {block.name} have no id", "u32  key"
         for role in ("type", "name"):

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from volvex.layout.kinds._data import DataKind, Problem
-from volvex.layout.model import Layout, Value, rows_of_layout
+from volvex.layout.kinds._data import DataKind, Problem, roles_of_rows
+from volvex.layout.model import Layout
 
 
 def _check(layout: Layout) -> Iterator[Problem]:
     """What a text table's layout needs besides its values: a key, and at least one text."""
-    for block in rows_of_layout(layout):
-        lines = [field.meaning.role for field in block.fields if isinstance(field.meaning, Value)]
+    for block, lines in roles_of_rows(layout):
         if "id" not in lines or "text" not in lines:
             yield block.place, f"{block.name} has no id, or no text", "u32  id, and text u16  text"
         if lines.count("language") > 1 or ("language" in lines and lines.count("text") > 1):

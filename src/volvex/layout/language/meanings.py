@@ -23,6 +23,8 @@ from volvex.layout.model import (
     RecordsOf,
     Value,
 )
+from volvex.layout.types import InvalidSyntax
+from volvex.layout.types.text import encoding_named
 
 UPPER = "upper "
 ITSELF = " without itself"
@@ -57,6 +59,8 @@ def meaning_of(
             if isinstance(found, Measure)
             else Attribute(found.what, (), found.of, True)
         )
+    if found is None and words.startswith(("names in ", "texts in ")) and words[:5] in phrases:
+        found = _encoded_pool(words, file, place)
     if found is None and hasattr(kind, "meaning"):
         found = kind.meaning(words, names.blocks)
     if found is None:
@@ -64,6 +68,13 @@ def meaning_of(
     if found is None:
         raise _unknown(kind, names, phrases, words, file, place)
     return _tabled(kind, found, words, table, file, place)
+
+
+def _encoded_pool(words: str, file: str, place: Place) -> Pool:
+    try:
+        return Pool(encoding_named(words[9:]))
+    except InvalidSyntax as error:
+        raise LayoutError(file, place.line, place.column, str(error), hint=error.hint) from error
 
 
 def _checksum(kind: Kind, names: Names, words: str, file: str, place: Place) -> ChecksumOf | None:

@@ -155,6 +155,10 @@ class _Builder(Transformer[Token, Any]):
             return model.Derived(str(what[1]), "", number, tuple(changes))
         return model.Derived(" ".join(words), str(what[1]), number, tuple(changes))
 
+    @v_args(inline=True)
+    def from_field(self, name: Token, number: model.Number | None, *changes: model.NumberChange) -> model.Derived:
+        return model.Derived("field", "", number, tuple(changes), str(name))
+
     def wrapped(self, children: list[tuple[Token, Spec]]) -> tuple[model.Transform, ...]:
         return tuple(model.Transform(spec.name, spec.given, _at(name)) for name, spec in children)
 
@@ -252,7 +256,9 @@ class _Builder(Transformer[Token, Any]):
         placing = {"align": 1, "fill": 0} | dict(one for one in rest if _is_placing(one))
         transforms = next(one for one in rest if isinstance(one, tuple) and one and isinstance(one[0], model.Transform))
         when = rest[-1]
-        return ("part", model.Part(str(name), at, transforms, placing["align"], placing["fill"], _at(name), when))
+        reach = next((one for one in rest if isinstance(one, model.Reach)), None)
+        placed = (placing["align"], placing["fill"])
+        return ("part", model.Part(str(name), at, transforms, *placed, _at(name), when, reach))
 
     def block(self, children: list[Any]) -> tuple[str, Any]:
         return ("block", children)
@@ -303,6 +309,16 @@ class _Builder(Transformer[Token, Any]):
             if not isinstance(literal.value, bytes):
                 raise self._fail(literal, "a file is known by bytes, not by a number", "a text in quotes or hex 4b 57")
         return ("known", model.Known(literals[0].value, at, tuple(literal.value for literal in literals[1:])))
+
+    def known_name(self, children: list[Any]) -> tuple[str, Any]:
+        names = tuple(name.value.decode("utf-8", "replace") for name in children)
+        return ("known", model.Known(b"", model.At(), names=names))
+
+    def reach_end(self, children: list[Any]) -> model.Reach:
+        return model.Reach("end", 0 if children[1] is None else integer(children[1]))
+
+    def reach_records(self, children: list[Any]) -> model.Reach:
+        return model.Reach("records")
 
     def endian(self, children: list[Token]) -> tuple[str, Any]:
         return ("endian", str(children[0]))
@@ -400,7 +416,7 @@ class _Builder(Transformer[Token, Any]):
             texts = tuple(
                 str(sibling.name)
                 for sibling in siblings
-                if isinstance(sibling.type, model.Text) and sibling.type.length_by == said.name
+                if (isinstance(sibling.type, model.Text) and sibling.type.length_by == said.name) or _points(sibling)
             )
             words = said.meaning[2]
             meaning = meaning_of(names, texts, words, said.meaning[3], self.file, _at(said.meaning[1][0]))
@@ -435,6 +451,12 @@ class _Repeats:
 
 def _is_order(field: _Field) -> bool:
     return bool(field.meaning[0] == "phrase" and field.meaning[2] == "byte order")
+
+
+def _points(field: _Field) -> bool:
+    """Whether a field points to a text in a pool, whose length another may store."""
+    words = str(field.meaning[2]) if field.meaning[0] == "phrase" else ""
+    return (words.startswith("start of ") and words.endswith("name")) or " in " in words
 
 
 def _is_placing(one: Any) -> bool:

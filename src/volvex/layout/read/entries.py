@@ -10,10 +10,11 @@ from volvex.errors import FRESH, FormatError
 from volvex.layout.columns import Array, Texts
 from volvex.layout.entries import Entries
 from volvex.layout.kinds import archive as attributes
-from volvex.layout.model import Attribute, Condition, Field, When
+from volvex.layout.model import Attribute, Condition, Field, IntegerType, When
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.names import names_of
 from volvex.layout.records.numbers import holds
+from volvex.layout.transforms import KeyFacts
 
 
 def entries_of(reading: Reading) -> Entries:
@@ -206,6 +207,26 @@ def _refuse(reading: Reading, wrong: Array, what: str, say: Any) -> None:
         hint=FRESH,
         asked=f"the layout: {asked}",
     )
+
+
+def key_facts(reading: Reading, row: int, *, start: int | None = None, number: int | None = None) -> KeyFacts:
+    """What a key of an entry's content may come from; it may lie elsewhere by now, or have another number."""
+    of, fields = reading.entries, dict[str, tuple[int, int] | bytes]()
+    assert of is not None
+    for name in {
+        derived.field for one in reading.layout.content.transforms for derived in one.derived if derived.field
+    }:
+        block, field = condition_field(reading, Condition(name, "is", 0))
+        column = block.columns[name]
+        if isinstance(column, Texts):
+            fields[name] = column.raw(row)
+        elif isinstance(field.type, IntegerType):
+            fields[name] = int(column[row]), -(-field.type.value_bits // 8) * 8
+        else:
+            fields[name] = column[row].tobytes()
+    place = int(of.start[row]) if start is None else start
+    sizes = int(of.size[row]), int(of.stored[row])
+    return KeyFacts(of.names.raw(row), place, *sizes, row if number is None else number, fields)
 
 
 def placing_of(reading: Reading) -> tuple[Array, Array]:

@@ -30,8 +30,8 @@ from volvex.layout.order import grows, reading_order
 from volvex.layout.read.blocks import DEEPEST, Area, BlockRead, Reading, measured, measuring_field
 from volvex.layout.records.block import Records
 from volvex.layout.records.numbers import decode_numbers, holds
-from volvex.layout.transforms import unwrapped
-from volvex.source import BytesSource, LazySource, Source
+from volvex.layout.transforms import keeps_size, unwrapped
+from volvex.source import BytesSource, LazySource, Source, WindowSource
 
 MOST = 2000  # times the file's size: a part that claims to hold more is taken for a bomb
 
@@ -40,13 +40,17 @@ def locate(layout: Layout, source: Source) -> Reading:
     """Find and read a file's blocks; FormatError for the first that cannot be where the layout says."""
     reading = Reading(layout, source, byte_ordered(layout, source))
     layout = reading.layout
-    for one in reading_order(layout):
+    order = reading_order(layout)
+    for number, one in enumerate(order):
         if one.when is not None and not _asked(reading, one.when):
             continue
         if isinstance(one, Part):
             reading.areas[one.name] = _read_part(reading, one)
         elif not one.within or one.within in reading.areas:
             reading.blocks[one.name] = _read_block(reading, _reduced(reading, one))
+        within = getattr(one, "within", "")
+        if within in reading.areas and not any(getattr(later, "within", "") == within for later in order[number + 1 :]):
+            reading.areas[within] = _reached(reading, reading.areas[within])
     blocks = tuple(reading.blocks[block.name].block for block in layout.blocks if block.name in reading.blocks)
     reading.layout = replace(
         layout, blocks=blocks, parts=tuple(part for part in layout.parts if part.name in reading.areas)
@@ -111,9 +115,13 @@ def _read_part(reading: Reading, part: Part) -> Area:
     start = _start(reading, part)
     size, stored = measured(reading, "length", part.name), measured(reading, "stored length", part.name)
     end = measured(reading, "end", part.name)
+    if part.reach is not None:
+        end = source.size - (part.reach.back if part.reach.to == "end" else 0)
     if stored is None:
         stored = size if end is None else end - start
     assert stored is not None  # the check sees to that
+    if size is None and all(keeps_size(transform) for transform in part.transforms):
+        size = stored
     if start + stored > source.size:
         raise FormatError(
             source.name,
@@ -147,6 +155,14 @@ def _read_part(reading: Reading, part: Part) -> Area:
             asked="another layout",
         )
     return Area(part, start, stored, LazySource(name, size, held))
+
+
+def _reached(reading: Reading, area: Area) -> Area:
+    """A part of which all blocks were read; one that is as long as its records ends there."""
+    if area.part.reach is None or area.part.reach.to != "records":
+        return area
+    size = max((block.end for block in reading.blocks.values() if block.block.within == area.part.name), default=0)
+    return replace(area, stored=size, source=WindowSource(area.source, 0, size, area.source.name))
 
 
 def _read_block(reading: Reading, block: Block) -> BlockRead:

@@ -9,7 +9,7 @@ import numpy as np
 from volvex.errors import FRESH, FormatError
 from volvex.layout.columns import Array, Texts
 from volvex.layout.kinds import archive as attributes
-from volvex.layout.model import Attribute, Field, Text
+from volvex.layout.model import Attribute, Field, Pool, Text, is_bare, pool_encoding, pooled_length
 from volvex.layout.name_hash import Numbering, bits_of
 from volvex.layout.read.blocks import DEEPEST, BlockRead, Reading
 
@@ -189,6 +189,8 @@ def _alternatives(found: list[tuple[BlockRead, Field]]) -> Texts:
 
 def _encoding(reading: Reading) -> str:
     found = reading.attribute(attributes.NAME) or reading.pool()
+    if found is not None and isinstance(found[1].meaning, Pool):
+        return pool_encoding(found[1])
     return found[1].type.encoding if found and isinstance(found[1].type, Text) else "ascii"
 
 
@@ -198,7 +200,10 @@ def _encoding(reading: Reading) -> str:
 def pooled(reading: Reading, block: BlockRead, field: Field) -> Texts:
     """The names that stand at the places of the pool which a column tells, counted from its start."""
     places, pool = reading.decode_numbers(block, field), reading.pool()
-    assert pool is not None and isinstance(pool[1].type, Text)
+    assert pool is not None
+    if is_bare(pool[1]):
+        return _bare_texts(reading, block, field, places, pool)
+    assert isinstance(pool[1].type, Text)
     home, kind = pool[0], pool[1].type
     if kind.ending == 1:
         data = np.frombuffer(home.data, np.uint8)
@@ -218,6 +223,20 @@ def pooled(reading: Reading, block: BlockRead, field: Field) -> Texts:
     wrong |= starts[np.minimum(row, max(0, len(starts) - 1))] != places if len(starts) else True
     _refuse(block, field, wrong, lambda row: f"no text starts at {int(places[row])} in {home.block.name}")
     return texts.take(row)
+
+
+def _bare_texts(
+    reading: Reading, block: BlockRead, field: Field, places: Array, pool: tuple[BlockRead, Field]
+) -> Texts:
+    """The names of a pool of bytes, by their starts and lengths."""
+    home, length = pool[0], pooled_length(block.block, field)
+    assert length is not None  # the check sees to that
+    sizes = reading.decode_numbers(block, length)
+    wrong = (places < 0) | (sizes < 0) | (places + sizes > len(home.data))
+    _refuse(
+        block, field, wrong, lambda row: f"{int(sizes[row])} bytes at {int(places[row])} are not in {home.block.name}"
+    )
+    return Texts(home.data, places, sizes, pool_encoding(pool[1]))
 
 
 def _refuse(block: BlockRead, field: Field, wrong: Array, say: Callable[[int], str]) -> None:

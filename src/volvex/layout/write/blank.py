@@ -58,10 +58,15 @@ def blank_codec(reading: Reading) -> str:
 def _more(entries: Entries) -> Entries:
     """The entries, and an empty one behind them."""
     zero = np.zeros(1, np.int64)
-    columns = {what: np.append(getattr(entries, what), zero) for what in ("start", "stored", "size", "codec")}
-    names = Texts.of([*entries.names.raws(), b""], entries.names.encoding)
-    folders = None if entries.folders is None else np.append(entries.folders, False)
-    return dataclasses.replace(entries, names=names, folders=folders, **columns)
+    return dataclasses.replace(
+        entries,
+        names=Texts.of([*entries.names.raws(), b""], entries.names.encoding),
+        start=np.append(entries.start, zero),
+        stored=np.append(entries.stored, zero),
+        size=np.append(entries.size, zero),
+        codec=np.append(entries.codec, zero),
+        folders=None if entries.folders is None else np.append(entries.folders, False),
+    )
 
 
 def _extended(block: BlockRead) -> BlockRead:

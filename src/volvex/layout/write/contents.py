@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 
 import numpy as np
 
@@ -10,7 +11,7 @@ from volvex.codec import Cipher
 from volvex.layout.checksums import new_sum
 from volvex.layout.columns import Array
 from volvex.layout.read.blocks import Reading
-from volvex.layout.read.entries import placing_of
+from volvex.layout.read.entries import key_facts, placing_of
 from volvex.layout.transforms import KeyFacts, ciphers_of, decrypted, encrypted, made_codec
 from volvex.layout.write.place import Contents
 from volvex.layout.write.plan import ChecksumKey, Edit, NewContent, Piece
@@ -29,14 +30,17 @@ class ContentPlan:
         self.transforms = reading.layout.content.transforms
         self._plain = {transform: made_codec(transform) for transform in self.transforms if not transform.derived}
         whats = {derived.what for transform in self.transforms for derived in transform.derived}
-        self.keyed = "start" in whats
+        self.keyed = bool({"start", "number"} & whats)
+        self.numbered = "number" in whats
         self.kept_rows = np.setdiff1d(np.arange(len(self.entries)), np.array(sorted(edit.removed), np.int64))
         self.checksums: dict[int, dict[ChecksumKey, int]] = {}  # of new contents, where encrypting has changed them
         self.span_checksums: dict[int, dict[ChecksumKey, int]] = {}
-        self._done: dict[tuple[str, int, int], tuple[Piece, dict[ChecksumKey, int]]] = {}
+        self._done: dict[tuple[str, int, object], tuple[Piece, dict[ChecksumKey, int]]] = {}
         self._replaced = list(edit.replaced)
         self._stored_sizes: dict[int, int] = {}
         self._new_pieces: dict[int, Piece] = {}
+        self.numbers = np.arange(len(self.entries))  # of each old row in the new directory
+        self._added_numbers = np.zeros(len(edit.added), np.int64)
         self._spans()
         self._changes()
 
@@ -72,7 +76,7 @@ class ContentPlan:
 
     def _contents(self, gone: Array) -> Contents:
         align, fill = self.align[self.row_of_span], self.fill[self.row_of_span]
-        return Contents(self.spans, align, fill, self.new_of_span, gone, self._placed_loose(), self.keyed)
+        return Contents(self.spans, align, fill, self.new_of_span, gone, self._placed_loose(), self.keyed, self.rekeyed)
 
     def _placed_loose(self) -> list[tuple[int, int, int]]:
         rows = [(index, self.like(index)) for index in self.loose]
@@ -110,21 +114,22 @@ class ContentPlan:
         """Settle where a new content lies; it is encrypted accordingly."""
         if not self.transforms:
             return
-        content, key = self.new[index], ("new", index, start if self.keyed else 0)
+        content, key = self.new[index], ("new", index, (start, self._number(index)) if self.keyed else 0)
         if key not in self._done:
-            attributes = KeyFacts(self._name(index), start, content.size, self.stored_size(index))
+            known = key_facts(self.reading, self.like(index), start=start, number=self._number(index))
+            attributes = replace(known, name=self._name(index), size=content.size, stored=self.stored_size(index))
             self._done[key] = self._encrypted(content.source.chunks(content.offset, content.stored), attributes)
         self._new_pieces[index], checksums = self._done[key]
         self.checksums[index] = {**content.checksums, **checksums}
 
     def place_span(self, span: int, start: int) -> None:
         """Settle where an old content lies whose key depends on that."""
-        key = ("old", span, start)
+        row = int(self.row_of_span[span])
+        key = ("old", span, (start, int(self.numbers[row])))
         if key not in self._done:
-            row = int(self.row_of_span[span])
-            name, size = self.entries.names.raw(row), int(self.entries.size[row])
             old, stored = (int(number) for number in self.spans[span])
-            before, after = KeyFacts(name, old, size, stored), KeyFacts(name, start, size, stored)
+            before = key_facts(self.reading, row)
+            after = key_facts(self.reading, row, start=start, number=int(self.numbers[row]))
             chunks = self.reading.content_source.chunks(old, stored)
             self._done[key] = self._encrypted(decrypted(chunks, self._ciphers(before)), after)
         self.span_checksums[span] = self._done[key][1]
@@ -164,7 +169,26 @@ class ContentPlan:
 
     def moved(self, span: int, start: int) -> Piece:
         """An old content as it is stored at a new place."""
-        return self._done["old", span, start][0]
+        return self._done["old", span, (start, int(self.numbers[int(self.row_of_span[span])]))][0]
+
+    def order(self, order: Array | None) -> None:
+        """Settle the numbers of all entries in the new directory, of which `order` says what stands where."""
+        count = len(self.kept_rows) + len(self.edit.added)
+        places = np.arange(count) if order is None else np.argsort(order)
+        self.numbers[self.kept_rows] = places[: len(self.kept_rows)]
+        self._added_numbers = places[len(self.kept_rows) :]
+
+    @property
+    def rekeyed(self) -> Array:
+        """Which spans are encrypted again wherever they lie, since their entry's number is another."""
+        if not self.numbered:
+            return np.zeros(len(self.spans), bool)
+        return np.asarray(self.numbers[self.row_of_span] != self.row_of_span, bool)
+
+    def _number(self, index: int) -> int:
+        """The number that the entry of a new content has in the new directory."""
+        first = len(self.edit.replaced)
+        return int(self.numbers[self.like(index)] if index < first else self._added_numbers[index - first])
 
     def checksums_of(self, index: int, content: NewContent) -> dict[ChecksumKey, int]:
         """The checksums over a new content as it is stored."""

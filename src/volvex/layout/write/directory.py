@@ -11,7 +11,7 @@ import numpy as np
 from volvex.layout.checksums import name_checksum
 from volvex.layout.columns import Array, Column, Columns, Texts, rows_of, taken
 from volvex.layout.kinds import archive as attributes
-from volvex.layout.model import Block, Field, IntegerType, Measure, Number, Raw, RecordsOf
+from volvex.layout.model import Block, Field, IntegerType, Measure, Number, Raw, RecordsOf, is_bare, pooled_length
 from volvex.layout.read.blocks import BlockRead, Reading, upper_field
 from volvex.layout.read.names import entry_folders, has_ranges
 from volvex.layout.records.numbers import encode_numbers
@@ -35,6 +35,7 @@ class Directory:
         self._begun = self._chosen() if columns is None else columns
         self.folders = self._folders()  # of each entry, when there are any
         self.order = self._ordered()
+        contents.order(self.order)
         self.touched = bool(edit.added or edit.removed)
 
     # which records there are
@@ -74,12 +75,15 @@ class Directory:
                     [text if one else b"" for text, one in zip(texts, there.tolist(), strict=True)],
                 )
         elif pool is not None and place is not None:
-            home = pool[0]
+            home, bare = pool[0], is_bare(pool[1])
             places, end = [], home.records.size(columns[home.block.name])
             for text in texts:
                 places.append(end)
-                end += len(text) + home.records.least  # its length, or the zero behind it
-            self._set_texts(columns, *pool, [*self._texts(columns, *pool).raws(), *texts])
+                end += len(text) + (0 if bare else home.records.least)  # its length, or the zero behind it
+            if bare:
+                self._lengthen(columns, pool, place, texts)
+            else:
+                self._set_texts(columns, *pool, [*self._texts(columns, *pool).raws(), *texts])
             self.put(columns, place[0], self.reading.settled(place[1]), np.array(places, object), self._added())
         ending = self.reading.attribute(attributes.EXTENSION)
         if ending is not None and self.names and self.names[0].ending is not None:
@@ -104,6 +108,21 @@ class Directory:
             if meaning.part in attributes.NAMES:
                 values = [name_checksum(meaning, text) for text in texts]
                 self.put_checksums(columns, block, one, values, self._added())
+
+    def _lengthen(
+        self,
+        columns: AllColumns,
+        pool: tuple[BlockRead, Field],
+        place: tuple[BlockRead, Field],
+        texts: Sequence[bytes],
+    ) -> None:
+        """Put names behind what is in a pool of bytes, and how long they are beside where they start."""
+        home, length = columns[pool[0].block.name], pooled_length(place[0].block, place[1])
+        column: Any = home[pool[1].name]
+        home[pool[1].name] = np.concatenate([column, np.frombuffer(b"".join(texts), column.dtype)])
+        assert length is not None
+        sizes = np.array([len(text) for text in texts], object)
+        self.put(columns, place[0], self.reading.settled(length), sizes, self._added())
 
     def _added(self) -> Array:
         """The rows of the new directory that are added."""
@@ -222,7 +241,8 @@ class Directory:
             self.contents.place_new(index, placed.new_start[index])
         self.contents.span_checksums = {}
         if self.contents.keyed:
-            for span in np.flatnonzero(placed.span_start != self.contents.spans[:, 0]).tolist():
+            moved = placed.span_start != self.contents.spans[:, 0]
+            for span in np.flatnonzero(moved | self.contents.rekeyed).tolist():
                 self.contents.place_span(span, int(placed.span_start[span]))
         if self.reading.layout.content.until_next:
             self._untie(start, changed)

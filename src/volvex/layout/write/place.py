@@ -14,7 +14,7 @@ import numpy as np
 
 from volvex.errors import FRESH, FormatError
 from volvex.layout.columns import Array
-from volvex.layout.model import At
+from volvex.layout.model import At, Reach
 from volvex.layout.read.blocks import Area, BlockRead
 from volvex.layout.write.plan import Piece
 from volvex.source import Source
@@ -70,7 +70,9 @@ class Fixed:
 def fixed_of(block: BlockRead | Area) -> Fixed:
     """A block or wrapped part for placing."""
     if isinstance(block, Area):
-        return Fixed(block.part.name, block.start, block.stored, block.part.at, block.part.align, block.part.fill)
+        part = block.part
+        last = part.reach is not None and part.reach == Reach("end")
+        return Fixed(part.name, block.start, block.stored, part.at, part.align, part.fill, last)
     own = block.block
     return Fixed(own.name, block.start, len(block.data), own.at, own.align, own.fill, own.until == b"")
 
@@ -86,6 +88,9 @@ class Contents:
     gone: Array  # whether nothing of it remains
     loose: list[tuple[int, int, int]]  # new contents that go behind the last: index, alignment, padding
     keyed: bool = False  # whether keys depend on where a content lies
+    rekeyed: Array = field(
+        default_factory=lambda: NONE.astype(bool)
+    )  # whether a span is encrypted again wherever it lies
 
     @classmethod
     def none(cls) -> Contents:
@@ -301,7 +306,7 @@ class Placer:
             self._place_new(int(parts.new[part]))
             if self.pinned:
                 self._fill_hole(end - placed.size, fill)
-        elif self.contents.keyed and span >= 0 and placed.size != start:
+        elif self.contents.keyed and span >= 0 and (placed.size != start or self.contents.rekeyed[span]):
             placed.span_start[span] = placed.size
             placed.steps.append(Moved(span, placed.size))
             placed.size += end - start

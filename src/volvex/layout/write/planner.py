@@ -24,7 +24,7 @@ from volvex.layout.checksums import (
     without,
 )
 from volvex.layout.columns import Array, Columns, taken
-from volvex.layout.model import CONTENTS, Block, ChecksumOf, Field, Measure, Raw
+from volvex.layout.model import CONTENTS, Block, ChecksumOf, Field, Measure, Part, Raw
 from volvex.layout.order import checksum_order
 from volvex.layout.read.blocks import Area, Reading, offset_in, settled_by
 from volvex.layout.transforms import is_cipher, wrapped
@@ -233,6 +233,9 @@ class _Planner:
         for name, placed in self.placed.items():
             for block in self.layout.blocks if name else self.layout.places:
                 at, start = block.at, placed.starts.get(block.name)
+                reach = block.reach if isinstance(block, Part) else None
+                if reach is not None and reach.to == "end" and start is not None:
+                    self._check_reach(block.name, placed.size - reach.back)
                 if at is None or start is None or (isinstance(block, Block) and (block.within != name or block.inline)):
                     continue
                 if at.from_end and start != placed.size - at.offset:
@@ -247,6 +250,11 @@ class _Planner:
                         raise FormatError(
                             self.reading.source.name, f"{block.name} would no longer stand right behind {at.after}"
                         )
+
+    def _check_reach(self, name: str, wanted: int) -> None:
+        end = self._edge("end", name)
+        if end != wanted:
+            raise FormatError(self.reading.source.name, f"{name} must reach to {wanted:#x}, it now ends at {end:#x}")
 
     # blocks
 
@@ -388,7 +396,7 @@ class _Planner:
             return False
         at = 0
         for chunk in inner.chunks():
-            if area.source.read(at, len(chunk)) != chunk:
+            if area.source.peek(at, len(chunk)) != chunk:  # longer than was planned while places are tried
                 return False
             at += len(chunk)
         return True

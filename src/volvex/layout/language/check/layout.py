@@ -39,9 +39,11 @@ from volvex.layout.model import (
     RecordsOf,
     Text,
     Value,
+    is_bare,
+    pools_of,
 )
 from volvex.layout.order import grows, measures, reading_order
-from volvex.layout.transforms import tried
+from volvex.layout.transforms import keeps_size, tried
 
 Problem = tuple[Place, str, str]  # where, what, hint
 
@@ -104,11 +106,17 @@ def _check_part(layout: Layout, part: Part) -> Iterator[Problem]:
         for field in block.fields
         if isinstance(field.meaning, Measure) and field.meaning.part == part.name
     }
-    if not lengths & {"length", "stored length", "end"}:
+    if part.reach is None and not lengths & {"length", "stored length", "end"}:
         yield (
             part.place,
             f"no field gives the length of {part.name}",
-            f"a field with the meaning `stored length of {part.name}`",
+            f"a field with the meaning `stored length of {part.name}`, or `until end`",
+        )
+    if part.reach is not None and part.reach.to == "records" and not all(keeps_size(one) for one in part.transforms):
+        yield (
+            part.place,
+            f"{part.name} is as long as its records only where ciphers keep the size",
+            "a field that measures it",
         )
     for transform in part.transforms:
         if transform.name not in CIPHER and transform.name not in COMPRESS:
@@ -341,6 +349,10 @@ def _check_measure(layout: Layout, field: Field, meaning: Measure) -> Iterator[P
     home = next(home for home in layout.blocks if field in home.fields)
     if any(one.type.uses == "length" and one.type.sibling == field.name for one in home.fields):
         return
+    pointing = next((one for one in home.fields if one.name == meaning.part and meaning.what == "length"), None)
+    if pointing is not None and layout.block(meaning.part) is None and layout.part(meaning.part) is None:
+        yield from _check_pooled(layout, field, pointing)
+        return
     block = layout.block(meaning.part)
     if block is not None and meaning.what == "count" and not block.repeats:
         yield field.place, f"{block.name} is one record, it has no count", f"block {block.name} repeats"
@@ -351,6 +363,14 @@ def _check_measure(layout: Layout, field: Field, meaning: Measure) -> Iterator[P
             f"each record of {home.name} would hold the {meaning.what} of {meaning.part}",
             "a block that does not repeat",
         )
+
+
+def _check_pooled(layout: Layout, field: Field, pointing: Field) -> Iterator[Problem]:
+    """The length of a text in a pool: only a pool of bytes needs it, and each that points there."""
+    wanted = pointing.meaning.pool if isinstance(pointing.meaning, Value) else ""
+    pools = {name: pool for name, pool in pools_of(layout).items() if not wanted or name == wanted}
+    if not any(is_bare(pool) for pool in pools.values()):
+        yield field.place, f"the texts of {wanted or 'the pool'} have ends of their own", "a pool of `u8`, or `kept`"
 
 
 def _check_facts(layout: Layout) -> Iterator[Problem]:
@@ -412,6 +432,8 @@ def _check_at(layout: Layout) -> Iterator[Problem]:
             )
     for number, one in enumerate(layout.known):
         for other in layout.known[:number]:
+            if one.names or other.names:
+                continue
             together = any(a.startswith(b) or b.startswith(a) for a in one.values for b in other.values)
             if one.at == other.at and not together:
                 yield (
