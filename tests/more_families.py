@@ -316,10 +316,58 @@ def load_pooled(data: bytes) -> dict[str, bytes]:
     return found
 
 
+# a row that a record without a name ends; content in the order of the records, each ending where the next starts; sorted by name, so
+# that new content goes in between; times and permissions
+
+MARCH = """
+layout "march" kind archive
+big endian
+known by "MRCH" at 0
+block head at 0
+    mark     4 bytes   is "MRCH"
+block table after head repeats until hex 00 sorted by name
+    name     text u8   name
+    when     u32       unix time
+    mode     u16       permissions
+    start    u32       start of content
+block stop after table
+    none     u8        is 0
+    first    u32       start of contents
+content in order until next
+"""
+
+
+def march(files: Files) -> bytes:
+    ordered = sorted(files, key=lambda file: file[0].encode())
+    at = 4 + sum(11 + len(name) for name, _ in ordered) + 5
+    out, body = b"MRCH", b""
+    for name, content in ordered:
+        out += bytes([len(name)]) + name.encode() + struct.pack(">IHI", 86400 * len(name), 0o644, at + len(body))
+        body += content
+    return out + b"\0" + struct.pack(">I", at) + body
+
+
+def load_march(data: bytes) -> dict[str, bytes]:
+    read, rows = Reader(data, 4, ">"), []
+    expect(data[:4], b"MRCH")
+    while (size := read("B")) != 0:
+        name = read.take(size).decode()
+        expect((read("I") % 86400, read("H")), (0, 0o644))
+        rows.append((name, read("I")))
+    expect([name for name, _ in rows], sorted(name for name, _ in rows))
+    first = read("I")
+    if rows:
+        expect((first, rows[0][1]), (read.at, read.at))
+    starts = [start for _, start in rows]
+    expect(starts, sorted(starts))
+    return {name: data[start:end] for (name, start), end in zip(rows, [*starts[1:], len(data)], strict=True)}
+
+
 MORE: dict[str, Family] = {
     "ledger": Family(LEDGER, ledger, load_ledger),
     "veiled": Family(VEILED, veiled, load_veiled),
     "vault": Family(VAULT, vault, load_vault),
     "hidden": Family(HIDDEN, hidden, load_hidden),
     "pooled": Family(POOLED, pooled, load_pooled),
+    "march": Family(MARCH, march, load_march),
 }

@@ -8,13 +8,17 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from volvex.archive.archive import Archive, Check
+from volvex.archive.attribute_text import attribute_text
 from volvex.archive.safe_names import shown
 from volvex.codec import CHECKSUM, COMPRESS, Checksum, Cipher, Compression
 from volvex.errors import FormatError, RefusedError, VolvexError
 from volvex.layout.checksums import checksum_text, stored_checksum
 from volvex.layout.columns import Array
-from volvex.layout.model import Field, Number, Opaque
+from volvex.layout.kinds import archive as attributes
+from volvex.layout.model import Attribute, Field, Number, Opaque
 from volvex.layout.name_hash import KEYS, UNNAMED, Keying, Names
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.entries import key_facts
@@ -208,9 +212,13 @@ class LayoutArchive(Archive):
         return self._endings[row] if self._endings is not None else super().ending(row)
 
     def columns(self) -> Iterator[tuple[str, Array]]:
-        """The numbers that nobody knows."""
+        """When and whose an entry is, and the numbers that nobody knows."""
         for block in self.reading.entry_blocks():
             for field in block.block.fields:
+                what = field.meaning.what if isinstance(field.meaning, Attribute) else ""
+                if what in (*attributes.TIMES, *attributes.OWNERS):
+                    numbers = self.reading.decode_numbers(block, field).tolist()
+                    yield field.name, np.array([*(attribute_text(what, number) for number in numbers), None])[:-1]
                 if isinstance(field.meaning, Opaque) and isinstance(field.type, Number):
                     yield field.name, block.numbers(field.name)
 

@@ -171,6 +171,7 @@ class Content:
     align: int = 1
     fill: int = 0
     until_next: bool = False  # nothing says how long an entry's content is: it ends where the next part starts
+    ordered: bool = False  # it lies in the order of the records
     within: str = ""
     volumes: str = ""  # in files beside this one: a pattern of their names
     codec: str = ""  # of all content, when no field tells it

@@ -47,12 +47,15 @@ FOLDER_NAME, FOLDER_NAME_AT, PARENT, FIRST_FOLDER, FOLDERS, FIRST_FILE, FILES = 
 TYPE_NAME, TYPE_NAME_AT = "type name", "start of type name"
 VOLUME = "volume of content"
 END = "end of content"  # in place of a size
+TIMES = ("unix time", "dos time", "windows time")  # seconds since 1970; as FAT has it; 100 ns since 1601
+OWNERS = ("permissions", "owner", "group")
 NUMBERS = (IntegerType,)
 ATTRIBUTES: dict[str, tuple[type, ...]] = {
     **dict.fromkeys((NAME, FOLDER_NAME, TYPE_NAME), (Text,)),
     **dict.fromkeys(
         (NAME_AT, START, STORED, SIZE, END, CODEC, VOLUME, *KEYS, FOLDER, KIND, TYPE, ID, VARIANT), NUMBERS
     ),
+    **dict.fromkeys((*TIMES, *OWNERS), NUMBERS),
     EXTENSION: (*NUMBERS, Text),
     **dict.fromkeys((FOLDER_NAME_AT, PARENT, FIRST_FOLDER, FOLDERS, FIRST_FILE, FILES, TYPE_NAME_AT), NUMBERS),
 }

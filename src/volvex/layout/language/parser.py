@@ -264,9 +264,14 @@ class _Builder(Transformer[Token, Any]):
         return ("block", children)
 
     def content(self, children: list[Any]) -> tuple[str, Any]:
-        within, until, when, *rest = children
+        within, ordered_, until, when, *rest = children
         *placing, codec, differ, transforms = rest
-        said = {**dict(placing), "until_next": until is not None, "transforms": transforms or ()}
+        said = {
+            **dict(placing),
+            "until_next": until is not None,
+            "ordered": ordered_ is not None,
+            "transforms": transforms or (),
+        }
         said["volumes" if isinstance(within, tuple) else "within"] = (
             within[1] if isinstance(within, tuple) else str(within or "")
         )
@@ -368,7 +373,7 @@ class _Builder(Transformer[Token, Any]):
         for when, record in said:
             if when is not None:
                 if (
-                    set(record) - {"align", "fill", "until_next", "within", "transforms"}
+                    set(record) - {"align", "fill", "until_next", "ordered", "within", "transforms"}
                     or record["transforms"]
                     or record["within"]
                 ):

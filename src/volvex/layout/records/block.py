@@ -83,7 +83,7 @@ class Records:
             )
         read = self._read_fixed if self.fixed else self._read_walking
         try:
-            found = read(source, start, count, room)
+            found = self._read_until(source, start, room) if self.block.until else read(source, start, count, room)
         except Unreadable as error:
             raise self._longer(source, start, error) from error
         if length is not None and len(found.data) != length:
@@ -104,6 +104,23 @@ class Records:
         for field in self.runs[0].fields:
             self._add_at(columns, field, rows, np.arange(number, dtype=np.int64) * size)
         return Read(columns, start + np.arange(number, dtype=np.int64) * size, data)
+
+    def _read_until(self, source: Source, start: int, room: int) -> Read:
+        """Records up to the first that would start with the bytes that end the row."""
+        mark, walk = self.block.until or b"", compile_walk(self.runs, self.block.fields)
+        starts, zeros = list[int](), list[int]()
+        data, position = source.read(start, min(room, FIRST)), 0
+        while not data.startswith(mark, position):
+            reached = walk(data, position, 1, starts, zeros)
+            if reached == position:
+                if len(data) == room:
+                    problem = f"the row of {self.block.name} goes on to the end: {mark!r} is not behind it"
+                    raise FormatError(source.name, problem, offset=start + position, field=self.block.name, hint=FRESH)
+                self._check_growth(source, start + position, len(data) - position, len(data), len(starts))
+                data += source.read(start + len(data), min(room - len(data), len(data)))
+            position = reached
+        rows = np.array(starts, dtype=np.int64)
+        return Read(self._gather(data[:position], rows, zeros), start + rows, data[:position])
 
     def _read_pool(self, source: Source, start: int, room: int) -> Read | None:
         """Texts that end at a zero and nothing else, as many as there are: found all at once. None when they do not end so."""

@@ -94,7 +94,9 @@ def _blank_columns(block: Block) -> Columns:
             values[field.name] = 0
     fields = tuple(field for field in block.fields if field.type.in_record or field.type.uses == "bits")
     return (
-        Records(dataclasses.replace(block, fields=fields)).read(BytesSource(data, block.name), 0, 1, len(data)).columns
+        Records(dataclasses.replace(block, fields=fields, until=None))
+        .read(BytesSource(data, block.name), 0, 1, len(data))
+        .columns
     )
 
 

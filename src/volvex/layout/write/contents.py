@@ -57,6 +57,7 @@ class ContentPlan:
         """For each span: the new content in its place (or -1), and whether nothing of it remains."""
         self.new_of_span = np.full(len(self.spans), -1, np.int64)
         self.new_of_row: dict[int, int] = {}
+        self.anchors: list[int] = []
         self.loose: list[int] = []  # new contents whose span lives on, for another entry, and those of new entries
         users = np.bincount(self.part_of_row, minlength=len(self.spans))
         floating = self._contents(np.zeros(len(self.spans), bool)).floating
@@ -76,7 +77,17 @@ class ContentPlan:
 
     def _contents(self, gone: Array) -> Contents:
         align, fill = self.align[self.row_of_span], self.fill[self.row_of_span]
-        return Contents(self.spans, align, fill, self.new_of_span, gone, self._placed_loose(), self.keyed, self.rekeyed)
+        return Contents(
+            self.spans,
+            align,
+            fill,
+            self.new_of_span,
+            gone,
+            self._placed_loose(),
+            self.keyed,
+            self.rekeyed,
+            self.anchors,
+        )
 
     def _placed_loose(self) -> list[tuple[int, int, int]]:
         rows = [(index, self.like(index)) for index in self.loose]
@@ -177,6 +188,21 @@ class ContentPlan:
         places = np.arange(count) if order is None else np.argsort(order)
         self.numbers[self.kept_rows] = places[: len(self.kept_rows)]
         self._added_numbers = places[len(self.kept_rows) :]
+        if self.reading.layout.content.ordered and self.loose:
+            self.loose.sort(key=self._number)
+            self._anchor()
+
+    def _anchor(self) -> None:
+        """Behind which span each loose content goes, so that all lie in the order of the records; -1: before all."""
+        floating = self._contents(self.gone).floating
+        loose = {self._number(index): index for index in self.loose}
+        row_of = {int(self.numbers[row]): int(row) for row in self.kept_rows}
+        last = -1
+        for place in range(len(self.kept_rows) + len(self.edit.added)):
+            if place in loose:
+                self.anchors.append(last)
+            elif not floating[span := int(self.part_of_row[row_of[place]])]:
+                last = span
 
     @property
     def rekeyed(self) -> Array:

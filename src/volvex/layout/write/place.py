@@ -92,6 +92,8 @@ class Contents:
         default_factory=lambda: NONE.astype(bool)
     )  # whether a span is encrypted again wherever it lies
 
+    anchors: Sequence[int] = ()  # the span behind which each of `loose` goes instead, -1: before all
+
     @classmethod
     def none(cls) -> Contents:
         """No content at all."""
@@ -242,14 +244,21 @@ class Placer:
         self.sizes, self.placed, parts = sizes, Placed(), self.parts
         self.placed.span_start = self.contents.spans[:, 0].copy()
         stops, last = self._stops(), self._last_content()
+        anchored = bool(self.contents.anchors) and bool((parts.span >= 0).any())
+        if anchored:
+            last = len(parts.start)  # each has a place of its own
         if stops and last < 0:
             self._place_loose()
         for number, stop in enumerate(stops):
             until = stops[number + 1] if number + 1 < len(stops) else len(parts.start)
+            if anchored and parts.span[stop] >= 0 and not (parts.span[:stop] >= 0).any():
+                self._place_anchored(-1)
             self._place_part(stop, until)
+            if anchored and parts.span[until - 1] >= 0:
+                self._place_anchored(int(parts.span[until - 1]))
             if stop <= last < until:
                 self._place_loose()
-        if not stops:
+        if not stops and not anchored:
             self._place_loose()
         end = int((parts.start + parts.size).max()) if len(parts.start) else 0
         self._keep(end, self.source.size)
@@ -273,7 +282,7 @@ class Placer:
         parts = self.parts
         if self.each or self.contents.keyed:
             return list(range(len(parts.start)))
-        odd = (parts.fixed >= 0) | (parts.new >= 0) | parts.gone
+        odd = (parts.fixed >= 0) | (parts.new >= 0) | parts.gone | np.isin(parts.span, list(self.contents.anchors))
         odd[1:] |= odd[:-1].copy()
         if len(np.unique(parts.align)) > 1:  # what moves together must have the same alignment
             odd[1:] |= parts.align[1:] != parts.align[:-1]
@@ -367,6 +376,13 @@ class Placer:
         self.placed.steps.append(New(index))
         self.placed.size += self.sizes[f"new {index}"]
         self.placed.hold(self.placed.new_start[index], self.placed.size)
+
+    def _place_anchored(self, span: int) -> None:
+        """The new contents that go behind a span (or, with -1, before all), in the order of their records."""
+        for (index, align, fill), anchor in zip(self.contents.loose, self.contents.anchors, strict=True):
+            if anchor == span:
+                self._align(align, fill)
+                self._place_new(index)
 
     def _place_loose(self) -> None:
         """New contents without a place of their own go behind the last content."""

@@ -172,12 +172,6 @@ def _check_inline(layout: Layout, block: Block) -> Iterator[Problem]:
         elif isinstance(field.meaning, Inline) and (field is not block.fields[-1] or not block.repeats):
             yield field.place, "content lies behind the other fields of a repeating block", "moving it to the end"
     if not block.inline:
-        if block.until:
-            yield (
-                block.place,
-                "only records that are followed by their content go on until some bytes",
-                f"a field with the meaning `count of {block.name}`",
-            )
         return
     for one in block.fields:
         if one.when is not None and isinstance(one.meaning, Attribute) and one.meaning.what.endswith("size of content"):
