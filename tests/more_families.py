@@ -363,6 +363,134 @@ def load_march(data: bytes) -> dict[str, bytes]:
     return {name: data[start:end] for (name, start), end in zip(rows, [*starts[1:], len(data)], strict=True)}
 
 
+# one stream of all content, cut every 512 bytes and compressed chunk by chunk; a chunk that is not smaller is bare, which a bit of its
+# size says; a start of each chunk
+
+STREAM = """
+layout "stream" kind archive
+little endian
+known by "STRM" at 0
+block head at 0
+    mark     4 bytes   is "STRM"
+    count    u16       count of table
+    chunks   u16       count of pieces
+    size     u32       length of body
+block table after head repeats sorted by name
+    name     text zero name
+    start    u32       start of content
+    size     u32       size of content
+block pieces after table repeats align 4
+    packed   u32       described
+    stored   packed bits 0 to 30   stored size of chunk
+    how      packed bits 31        codec of chunk { 0 zlib, 1 none }
+    start    u32       start of chunk
+part body after pieces cut every 512 wrapped in zlib
+content in body align 2
+"""
+
+
+def deflated(data: bytes, size: int = 512) -> list[tuple[bytes, bool]]:
+    """Chunks of a stream, and whether each is bare."""
+    parts = [data[at : at + size] for at in range(0, len(data), size)]
+    made = [zlib.compress(part, 9) for part in parts]
+    return [(part, True) if len(one) >= len(part) else (one, False) for part, one in zip(parts, made, strict=True)]
+
+
+def stream(files: Files) -> bytes:
+    body, table = bytearray(), b""
+    for name, content in sorted(files, key=lambda file: file[0].encode()):
+        table += name.encode() + b"\0" + struct.pack("<II", aligned(body, 2), len(content))
+        body += content
+    chunks = deflated(bytes(body))
+    out = bytearray(b"STRM" + struct.pack("<HHI", len(files), len(chunks), len(body)) + table)
+    aligned(out, 4)
+    at = len(out) + 8 * len(chunks)
+    for chunk, bare in chunks:
+        out += struct.pack("<II", len(chunk) | bare << 31, at)
+        at += len(chunk)
+    return bytes(out) + b"".join(chunk for chunk, _ in chunks)
+
+
+def load_stream(data: bytes) -> dict[str, bytes]:
+    expect(data[:4], b"STRM")
+    read = Reader(data, 4)
+    count, chunks, size = read("H"), read("H"), read("I")
+    rows = [(read.zero(), read("I"), read("I")) for _ in range(count)]
+    expect([name for name, _, _ in rows], sorted(name for name, _, _ in rows))
+    read.at += -read.at % 4
+    lines, body = [(read("I"), read("I")) for _ in range(chunks)], b""
+    for packed, start in lines:
+        expect(start, read.at)
+        stored = read.take(packed & 0x7FFFFFFF)
+        chunk = stored if packed >> 31 else zlib.decompress(stored)
+        expect(len(chunk), min(512, size - len(body)))
+        body += chunk
+    expect((len(body), read.at), (size, len(data)))
+    for _, start, _ in rows:
+        expect(start % 2, 0)
+    return {name.decode(): span(body, start, size) for name, start, size in rows}
+
+
+# chunk sizes of all entries in one table: an entry tells its first chunk and its size; its last chunk is short
+
+LOCKER = """
+layout "locker" kind archive
+big endian
+known by "LOCK" at 0
+block head at 0
+    mark     4 bytes   is "LOCK"
+    count    u16       count of table
+    chunks   u32       count of sizes
+    begin    u32       start of body
+block table after head repeats
+    name     text u8   name
+    first    u32 x 256 start of content
+    size     u32       size of content
+block sizes after table repeats
+    stored   u16       stored size of chunk
+    holds    u16       size of chunk
+part body align 16 fill ee cut every 256 bare when equal short wrapped in zlib
+content in body align 256
+"""
+
+
+def locker(files: Files) -> bytes:
+    table, sizes, body, number = b"", b"", b"", 0
+    for name, content in files:
+        table += bytes([len(name)]) + name.encode() + struct.pack(">II", number if content else 0, len(content))
+        for at in range(0, len(content), 256):
+            part = content[at : at + 256]
+            made = min(zlib.compress(part, 9), part, key=len)
+            made = part if len(made) == len(part) else made
+            sizes += struct.pack(">HH", len(made), len(part))
+            body, number = body + made, number + 1
+    out = bytearray(14) + table + sizes
+    begin = aligned(out, 16, 0xEE)
+    out[:14] = b"LOCK" + struct.pack(">HII", len(files), number, begin)
+    return bytes(out) + body
+
+
+def load_locker(data: bytes) -> dict[str, bytes]:
+    expect(data[:4], b"LOCK")
+    read = Reader(data, 4, ">")
+    count, chunks, begin = read("H"), read("I"), read("I")
+    rows = [(read.take(read("B")).decode(), read("I"), read("I")) for _ in range(count)]
+    sizes, read.at = [(read("H"), read("H")) for _ in range(chunks)], begin
+    expect(begin % 16, 0)
+    held = []
+    for stored, size in sizes:
+        raw = read.take(stored)
+        held.append(raw if stored == size else zlib.decompress(raw))
+        expect(len(held[-1]), size)
+    expect(read.at, len(data))
+    found = {}
+    for name, first, size in rows:
+        parts = held[first : first + -(-size // 256)] if size else []
+        expect([len(part) for part in parts], [min(256, size - at) for at in range(0, size, 256)])
+        found[name] = b"".join(parts)
+    return found
+
+
 MORE: dict[str, Family] = {
     "ledger": Family(LEDGER, ledger, load_ledger),
     "veiled": Family(VEILED, veiled, load_veiled),
@@ -370,4 +498,6 @@ MORE: dict[str, Family] = {
     "hidden": Family(HIDDEN, hidden, load_hidden),
     "pooled": Family(POOLED, pooled, load_pooled),
     "march": Family(MARCH, march, load_march),
+    "stream": Family(STREAM, stream, load_stream),
+    "locker": Family(LOCKER, locker, load_locker),
 }

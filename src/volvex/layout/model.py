@@ -93,6 +93,16 @@ class Reach:
 
 
 @dataclass(frozen=True)
+class Cut:
+    """Chunks into which a part is cut: `size` bytes of what it holds each, wrapped by themselves. `bare`: those that are not larger
+    bare are not wrapped. `short`: no chunk holds padding, it ends where the content in it does."""
+
+    size: int
+    bare: bool = False
+    short: bool = False
+
+
+@dataclass(frozen=True)
 class Part:
     """A stretch of the file that is wrapped (compressed, encrypted); blocks or content lie within what it holds."""
 
@@ -104,6 +114,7 @@ class Part:
     place: Place
     when: When | None = None
     reach: Reach | None = None
+    cut: Cut | None = None
 
 
 @dataclass(frozen=True)

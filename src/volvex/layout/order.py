@@ -60,6 +60,8 @@ def _is_found(layout: Layout, block: Block | Part, known: Holders, read: set[str
     if not placed or not _asked(block) <= read:
         return False
     if isinstance(block, Part):
+        if block.cut is not None and not {table.name for table in layout.rooted("chunk")} <= read:
+            return False
         return block.reach is not None or all(
             told(what) for what in ("length", "stored length", "end") if (what, block.name) in known
         )

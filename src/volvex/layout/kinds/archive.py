@@ -49,21 +49,28 @@ VOLUME = "volume of content"
 END = "end of content"  # in place of a size
 TIMES = ("unix time", "dos time", "windows time")  # seconds since 1970; as FAT has it; 100 ns since 1601
 OWNERS = ("permissions", "owner", "group")
+CHUNK_STORED, CHUNK_SIZE, CHUNK_START, CHUNK_CODEC = CHUNKS = (
+    "stored size of chunk",
+    "size of chunk",
+    "start of chunk",
+    "codec of chunk",
+)
 NUMBERS = (IntegerType,)
 ATTRIBUTES: dict[str, tuple[type, ...]] = {
     **dict.fromkeys((NAME, FOLDER_NAME, TYPE_NAME), (Text,)),
     **dict.fromkeys(
         (NAME_AT, START, STORED, SIZE, END, CODEC, VOLUME, *KEYS, FOLDER, KIND, TYPE, ID, VARIANT), NUMBERS
     ),
-    **dict.fromkeys((*TIMES, *OWNERS), NUMBERS),
+    **dict.fromkeys((*TIMES, *OWNERS, *CHUNKS), NUMBERS),
     EXTENSION: (*NUMBERS, Text),
     **dict.fromkeys((FOLDER_NAME_AT, PARENT, FIRST_FOLDER, FOLDERS, FIRST_FILE, FILES, TYPE_NAME_AT), NUMBERS),
 }
 OF = {  # whose facts they are; the others are an entry's
     **dict.fromkeys((FOLDER_NAME, FOLDER_NAME_AT, PARENT, FIRST_FOLDER, FOLDERS, FIRST_FILE, FILES), "folder"),
     **dict.fromkeys((TYPE_NAME, TYPE_NAME_AT), "type"),
+    **dict.fromkeys(CHUNKS, "chunk"),
 }
-TABLED = (CODEC, EXTENSION, KIND)  # facts whose numbers are told in a table
+TABLED = (CODEC, CHUNK_CODEC, EXTENSION, KIND)  # facts whose numbers are told in a table
 WORDED = (VARIANT,)  # facts whose numbers may be told in one
 NEEDS = ()
 NAMES = ("name", "lower name", "upper name")
@@ -79,7 +86,8 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
         for field in block.fields
         if isinstance(field.meaning, Attribute) and not field.meaning.upper
     }
-    for of in ("entry", "folder", "type"):
+    yield from _check_chunks(layout, attributes)
+    for of in ("entry", "folder", "type", "chunk"):
         yield from _check_spread(layout, of)
     inline = [block for block in layout.blocks if block.inline]
     if START in attributes and inline:
@@ -112,6 +120,38 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
     yield from _check_content(layout, attributes)
     if CODEC in attributes:
         yield from _check_codec(attributes[CODEC], bool({STORED, END} & set(attributes)) and SIZE in attributes)
+
+
+def _check_chunks(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
+    """A part that is cut needs a table of its chunks, and the table such a part."""
+    cut = [part for part in layout.parts if part.cut is not None]
+    told = next((attributes[what] for what in CHUNKS if what in attributes), None)
+    if told is not None and len(cut) != 1:
+        yield (
+            told.place,
+            f"`{told.words}` needs one part that is cut into chunks",
+            "part ... cut every 0x8000 wrapped in ...",
+        )
+    for part in cut:
+        if CHUNK_STORED not in attributes:
+            yield (
+                part.place,
+                f"no field gives the sizes of the chunks of {part.name}",
+                f"a row of records with a field `{CHUNK_STORED}`",
+            )
+        if part.cut is not None and part.cut.short and part.cut.bare and CHUNK_SIZE not in attributes:
+            yield (
+                part.place,
+                "which chunks are bare cannot be told from their sizes alone",
+                f"a field `{CHUNK_SIZE}` or `{CHUNK_CODEC}`",
+            )
+    table = attributes.get(CHUNK_CODEC)
+    for _, name in getattr(table.meaning, "table", ()) if table is not None else ():
+        try:
+            COMPRESS.get(name)
+        except UsageError as error:
+            assert table is not None
+            yield table.place, error.message, error.hint
 
 
 def _check_spread(layout: Layout, of: str) -> Iterator[tuple[Place, str, str]]:

@@ -69,6 +69,9 @@ def parse_layout(text: str, file: str) -> model.Layout:
     return layout
 
 
+LARGEST_CHUNK = 1 << 26  # bytes
+
+
 def _at(token: Token) -> model.Place:
     return model.Place(token.line or 0, token.column or 0)
 
@@ -257,8 +260,9 @@ class _Builder(Transformer[Token, Any]):
         transforms = next(one for one in rest if isinstance(one, tuple) and one and isinstance(one[0], model.Transform))
         when = rest[-1]
         reach = next((one for one in rest if isinstance(one, model.Reach)), None)
+        chunks = next((one for one in rest if isinstance(one, model.Cut)), None)
         placed = (placing["align"], placing["fill"])
-        return ("part", model.Part(str(name), at, transforms, *placed, _at(name), when, reach))
+        return ("part", model.Part(str(name), at, transforms, *placed, _at(name), when, reach, chunks))
 
     def block(self, children: list[Any]) -> tuple[str, Any]:
         return ("block", children)
@@ -324,6 +328,12 @@ class _Builder(Transformer[Token, Any]):
 
     def reach_records(self, children: list[Any]) -> model.Reach:
         return model.Reach("records")
+
+    @v_args(inline=True)
+    def cut(self, size: Token, bare: Token | None, short: Token | None) -> model.Cut:
+        if not 1 <= integer(size) <= LARGEST_CHUNK:
+            raise self._fail(size, f"a chunk has 1 to {LARGEST_CHUNK:,} bytes", hint="cut every 0x8000")
+        return model.Cut(integer(size), bare is not None, short is not None)
 
     def endian(self, children: list[Token]) -> tuple[str, Any]:
         return ("endian", str(children[0]))

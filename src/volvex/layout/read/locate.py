@@ -9,6 +9,7 @@ import numpy as np
 
 from volvex.errors import FRESH, ContentError, FormatError
 from volvex.layout.arithmetic import settled_condition
+from volvex.layout.chunks import ChunkedSource, chunks_of
 from volvex.layout.columns import Texts, joined
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.language.resolve import ordered
@@ -114,6 +115,8 @@ def _read_part(reading: Reading, part: Part) -> Area:
     source = reading.source
     start = _start(reading, part)
     size, stored = measured(reading, "length", part.name), measured(reading, "stored length", part.name)
+    if part.cut is not None:
+        return _read_chunks(reading, part, start, size)
     end = measured(reading, "end", part.name)
     if part.reach is not None:
         end = source.size - (part.reach.back if part.reach.to == "end" else 0)
@@ -155,6 +158,20 @@ def _read_part(reading: Reading, part: Part) -> Area:
             asked="another layout",
         )
     return Area(part, start, stored, LazySource(name, size, held))
+
+
+def _read_chunks(reading: Reading, part: Part, start: int, size: int | None) -> Area:
+    chunks = chunks_of(reading, part, start)
+    stored = sum(chunk.stored for chunk in chunks)
+    if start + stored > reading.source.size or any(chunk.stored < 0 for chunk in chunks):
+        raise FormatError(
+            reading.source.name,
+            f"the chunks of {part.name} would reach past the end of the file at {reading.source.size:#x}",
+            offset=start,
+            hint=FRESH,
+            asked="the layout: are the stored sizes of chunks of another width, or in other units?",
+        )
+    return Area(part, start, stored, ChunkedSource(reading, part, start, chunks, size))
 
 
 def _reached(reading: Reading, area: Area) -> Area:

@@ -79,11 +79,12 @@ def _extended(block: BlockRead) -> BlockRead:
 
 
 def _paired(block: BlockRead) -> Any:
-    blank = _blank_columns(block.block)
+    blank = blank_columns(block.block)
     return [((name, column), blank[name]) for name, column in block.columns.items() if name in blank]
 
 
-def _blank_columns(block: Block) -> Columns:
+def blank_columns(block: Block) -> Columns:
+    """The columns of one blank record."""
     values: dict[str, Any] = {}
     data = b""
     for field in block.fields:

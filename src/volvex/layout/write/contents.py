@@ -86,6 +86,7 @@ class ContentPlan:
             self._placed_loose(),
             self.keyed,
             self.rekeyed,
+            self.reading.content_source.size,
             self.anchors,
         )
 

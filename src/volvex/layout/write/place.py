@@ -92,6 +92,7 @@ class Contents:
         default_factory=lambda: NONE.astype(bool)
     )  # whether a span is encrypted again wherever it lies
 
+    room: int = 1 << 62  # the size of their source
     anchors: Sequence[int] = ()  # the span behind which each of `loose` goes instead, -1: before all
 
     @classmethod
@@ -102,7 +103,8 @@ class Contents:
     @property
     def floating(self) -> Array:
         """Which spans are mere numbers: empty, and not where a content could be placed."""
-        empty = (self.spans[:, 0] == 0) | (self.spans[:, 0] % np.maximum(1, self.align) != 0)
+        starts = self.spans[:, 0]
+        empty = (starts == 0) | (starts > self.room) | (starts % np.maximum(1, self.align) != 0)
         return np.asarray((self.spans[:, 1] == 0) & empty, bool)
 
 

@@ -23,12 +23,14 @@ from volvex.layout.checksums import (
     record_checksums,
     without,
 )
+from volvex.layout.chunks import ChunkedSource
 from volvex.layout.columns import Array, Columns, taken
 from volvex.layout.model import CONTENTS, Block, ChecksumOf, Field, Measure, Part, Raw
 from volvex.layout.order import checksum_order
 from volvex.layout.read.blocks import Area, Reading, offset_in, settled_by
 from volvex.layout.transforms import is_cipher, wrapped
 from volvex.layout.write.blank import with_blank
+from volvex.layout.write.chunks import ChunkPlan
 from volvex.layout.write.contents import ContentPlan
 from volvex.layout.write.directory import AllColumns, Directory, by_start
 from volvex.layout.write.place import Fixed, Inline, Moved, New, Placer, RecordOf, Step, WholePart, fixed_of
@@ -98,6 +100,7 @@ class _Planner:
         self.stored = {name: area.stored for name, area in reading.areas.items()}  # of wrapped parts, as assumed
         self.room = dict(self.stored)  # what is granted to them
         self.built: dict[str, Piece] = {}
+        self.chunks = ChunkPlan(reading, self.contents, self.directory)
 
     def spool(self) -> Spool:
         """The temporary file for what is made again."""
@@ -169,7 +172,7 @@ class _Planner:
     def _settled(self, sizes: dict[str, int], turn: int) -> bool:
         """Whether all have the sizes with which they were placed; otherwise those are changed for the next round."""
         now = {name: self.built[name].size for name in self.reading.areas}
-        same = now == self.stored and all(size <= self.room[name] for name, size in now.items())
+        same = self.chunks.stays and now == self.stored and all(size <= self.room[name] for name, size in now.items())
         for name, size in now.items():
             self.room[name] = size if turn < ROUNDS else max(size, self.room[name])
         self.stored = now
@@ -179,6 +182,7 @@ class _Planner:
     def _filled(self) -> dict[str, bytes]:
         """The columns filled with what the placing says; the blocks' bytes, and the wrapped parts built."""
         self.columns = self.directory.filled(self.placed[self.within], self._settle)
+        self.chunks.put(self.columns, self._edge, self._settle)
         for pointer in self.pointers:
             values = pointer.into + self._edge("start", pointer.part)
             holder = self.reading.blocks[pointer.block]
@@ -375,6 +379,9 @@ class _Planner:
         if name not in self.built:
             area, placed = self.reading.areas[name], self.placed[name]
             inner = Plan([self._made(step, data) for step in placed.steps], placed.size)
+            if isinstance(area.source, ChunkedSource):
+                self.built[name] = self.chunks.cut(area, inner, placed if name == self.within else None, self.spool)
+                return self.built[name]
             bare = all(is_cipher(transform) for transform in area.part.transforms)
             if self._is_same(area, inner) and not (self.each and bare):
                 self.built[name] = Piece(source=self.reading.source, offset=area.start, size=area.stored)

@@ -106,7 +106,7 @@ def _check_part(layout: Layout, part: Part) -> Iterator[Problem]:
         for field in block.fields
         if isinstance(field.meaning, Measure) and field.meaning.part == part.name
     }
-    if part.reach is None and not lengths & {"length", "stored length", "end"}:
+    if part.reach is None and part.cut is None and not lengths & {"length", "stored length", "end"}:
         yield (
             part.place,
             f"no field gives the length of {part.name}",
