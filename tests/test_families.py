@@ -17,7 +17,7 @@ from tests.more_families import MORE
 from tests.support import archive_of
 from volvex.archive import LayoutArchive
 from volvex.archive.mutation_proof import prove_harder
-from volvex.errors import FormatError, NotFoundError, RefusedError
+from volvex.errors import FormatError, RefusedError
 from volvex.layout.inspect.coverage import coverage, covering, stretches
 from volvex.layout.inspect.proof import check_objects, prove
 from volvex.layout.write.plan import Added, Edit
@@ -205,11 +205,21 @@ class Special(unittest.TestCase):
         self.assertIn("head.narrow", lines)
         self.assertFalse({"head.flags", "head.wide", "table[0].date"} & lines)
 
-    def test_a_folder_that_is_not_there(self) -> None:
-        archive = self.archive("tree")
-        with Spool() as spool, self.assertRaises(NotFoundError) as caught:
-            changed(archive, spool, {}, {"bells/new.txt": b""}, set())
-        self.assertIn("no such folder", caught.exception.message)
+    def test_new_folders_and_folders_in_them(self) -> None:
+        new = {"bells/new.txt": b"ding", "bells/fog/deep.txt": b"dong" * 90, "letters/de/ankunft.txt": b"Die Treppe"}
+        for name in ("tree", "nested", "parents"):
+            with self.subTest(name), Spool() as spool:
+                family = FAMILIES[name]
+                archive = self.archive(name)
+                before = family.load(family.make(family.files))
+                made = changed(archive, spool, {}, new, {next(iter(before))})
+                wanted = {**before, **new}
+                del wanted[next(iter(before))]
+                self.assertEqual(family.load(made), wanted)
+                again = archive_of(family.layout, made)
+                self.assertIsNone(prove(again.reading).difference)
+                more = changed(again, spool, {}, {"bells/fog/more.txt": b"!", "boats/skiff.txt": b""}, set())
+                self.assertEqual(family.load(more), {**wanted, "bells/fog/more.txt": b"!", "boats/skiff.txt": b""})
 
     def test_a_name_where_there_are_only_keys(self) -> None:
         archive = self.archive("keyed")

@@ -52,10 +52,11 @@ class BlockRead:
     ends: Array | None = None  # of each record, when content lies between them
     last: int = 0  # where the last of that content ends
     owners: Array | None = None  # of each record: the record of another block within which it lies
+    grown: int = 0  # bytes of the data that are not in the file, since they were added
 
     @property
     def end(self) -> int:
-        return self.start + len(self.data) if self.ends is None else self.last
+        return self.start + len(self.data) - self.grown if self.ends is None else self.last
 
     @property
     def block(self) -> Block:

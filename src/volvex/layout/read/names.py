@@ -259,7 +259,7 @@ def folder_paths(reading: Reading) -> list[bytes]:
     """The path of each folder with its closing slash, nothing for the root; FormatError for folders in a circle."""
     names = _named(reading, attributes.FOLDER_NAME, attributes.FOLDER_NAME_AT)
     assert names is not None
-    raws, parents, slash = names.raws(), _parents(reading), "/".encode(names.encoding)
+    raws, parents, slash = names.raws(), parents_of(reading), "/".encode(names.encoding)
     paths: list[bytes | None] = [None] * len(raws)
     for row in range(len(raws)):
         chain, at = [], row
@@ -275,7 +275,7 @@ def folder_paths(reading: Reading) -> list[bytes]:
     return [path or b"" for path in paths]
 
 
-def _parents(reading: Reading) -> list[int]:
+def parents_of(reading: Reading) -> list[int]:
     """The folder above each folder, -1 for none."""
     block = reading.rooted("folder")[0]
     count, found = len(block.starts), reading.attribute(attributes.PARENT)

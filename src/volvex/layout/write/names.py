@@ -117,9 +117,7 @@ def _new_keys(reading: Reading, text: bytes, shown: str) -> dict[str, int]:
 
 def _folder_row(rows: Mapping[bytes, int], folder: bytes, shown: str) -> int:
     if folder not in rows:
-        raise NotFoundError(
-            f"{shown}: this archive has no such folder, and a new one cannot be added to it yet", "a folder that it has"
-        )
+        raise NotFoundError(f"{shown}: this archive has no such folder", "a folder that it has")
     return rows[folder]
 
 

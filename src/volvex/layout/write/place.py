@@ -74,7 +74,7 @@ def fixed_of(block: BlockRead | Area) -> Fixed:
         last = part.reach is not None and part.reach == Reach("end")
         return Fixed(part.name, block.start, block.stored, part.at, part.align, part.fill, last)
     own = block.block
-    return Fixed(own.name, block.start, len(block.data), own.at, own.align, own.fill, own.until == b"")
+    return Fixed(own.name, block.start, len(block.data) - block.grown, own.at, own.align, own.fill, own.until == b"")
 
 
 @dataclass(frozen=True)

@@ -33,6 +33,7 @@ from volvex.layout.write.blank import with_blank
 from volvex.layout.write.chunks import ChunkPlan
 from volvex.layout.write.contents import ContentPlan
 from volvex.layout.write.directory import AllColumns, Directory, by_start
+from volvex.layout.write.folders import with_folders
 from volvex.layout.write.place import Fixed, Inline, Moved, New, Placer, RecordOf, Step, WholePart, fixed_of
 from volvex.layout.write.plan import Edit, Piece, Plan
 from volvex.layout.write.volumes import VOLUMES, VolumePlacer, placed_together
@@ -71,7 +72,7 @@ def plan(
     format allows: what is new goes into a hole that is large enough, or behind them. `columns` are the blocks' columns where
     their values are new, as in tables; `pointers` what in them counts from a part that may move.
     """
-    reading, edit = with_blank(reading, edit)
+    reading, edit = with_blank(with_folders(reading, edit), edit)
     inline = any(block.ends is not None for block in reading.blocks.values())
     pinned = pinned and not inline and not reading.layout.content.until_next and not by_start(reading)
     return _Planner(reading, edit, each, folder, pinned, columns, pointers).plan()
