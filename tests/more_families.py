@@ -29,7 +29,7 @@ block table after head repeats
     begin    u32       start of content
     end      u32 minus 3   end of content
     sum      u16       crc(bits 16, poly 0x1021, start 0, reflected no, final 0) of record
-content align 16 fill 2d
+content in order align 16 fill 2d
 """
 
 
@@ -115,7 +115,7 @@ block table in all repeats
     name     text u8   name
     start    u32       start of content
     size     u32       size of content
-content in all align 8
+content in all in order align 8
 """
 
 
@@ -164,7 +164,7 @@ part body after index align 4 until end - 8 wrapped in zlib
 block foot at end - 8
     mark     4 bytes   is "foot"
     files    u32       count of table
-content in body
+content in body in order
 """
 
 
@@ -218,7 +218,7 @@ block table after head repeats sorted by name
     tick     u32 big   kept
     start    u32       start of content
     size     u32       size of content
-content align 4 wrapped in congruential(key from number u32 x 7 plus 1, size 2), xorshift(key from field seed, bits 16), xor(key from field tick u8)
+content in order align 4 wrapped in congruential(key from number u32 x 7 plus 1, size 2), xorshift(key from field seed, bits 16, size 2), xor(key from field tick u8)
 """
 
 
@@ -232,7 +232,7 @@ def hidden_mask(number: int, seed: int, tick: int, size: int) -> bytes:
         turned ^= turned << 13 & 0xFFFF
         turned ^= turned >> 17
         turned ^= turned << 5 & 0xFFFF
-        second += turned.to_bytes(4, "little")
+        second += turned.to_bytes(2, "little")
     out += bytes(one ^ other ^ tick & 255 for one, other in zip(first[:size], second, strict=False))
     return bytes(out)
 
@@ -286,7 +286,7 @@ block table after head repeats
     end      u32       end of content
 block pool repeats align 4
     letter   u16       names
-content align 4
+content in order align 4
 """
 
 
@@ -385,7 +385,7 @@ block pieces after table repeats align 4
     how      packed bits 31        codec of chunk { 0 zlib, 1 none }
     start    u32       start of chunk
 part body after pieces cut every 512 wrapped in zlib
-content in body align 2
+content in body in order align 2
 """
 
 
@@ -450,7 +450,7 @@ block sizes after table repeats
     stored   u16       stored size of chunk
     holds    u16       size of chunk
 part body align 16 fill ee cut every 256 bare when equal short wrapped in zlib
-content in body align 256
+content in body in order align 256
 """
 
 

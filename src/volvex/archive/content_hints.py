@@ -18,6 +18,8 @@ from volvex.layout.inspect.hints.checksums import algorithms, checksum_bits, kep
 SAMPLE = 12  # entries that are looked at
 LARGEST = 1 << 22  # bytes of each
 LEAST = 512  # bytes of which an entropy says something
+SIGNED = ("png", "jpeg", "gif", "ogg", "wav", "flac", "zip", "dds", "webp")  # types that always have their signature
+TEXT_LEAST = 24  # bytes of which it can be said whether they are text
 HIGH = 0.97  # of the most that there can be: encrypted or compressed
 TEXTS = (
     "txt",
@@ -77,12 +79,23 @@ def _rows(archive: LayoutArchive) -> list[int]:
 def _kinds(archive: LayoutArchive, contents: dict[int, bytes]) -> Iterator[Hint]:
     """Content that is not what the names say, or that looks encrypted."""
     named = {row: kind_by_name(archive.names[row]) for row in contents}
-    record = {row: name for row, name in named.items() if name in TEXTS or name in TEXT}
-    wrong = [row for row in record if contents[row] and not _is_text(contents[row])]
+    record = {
+        row: name for row, name in named.items() if (name in TEXTS or name in TEXT) and len(contents[row]) >= TEXT_LEAST
+    }
+    wrong = [row for row in record if not _is_text(contents[row])]
     if len(record) >= 2 and len(wrong) == len(record):
         yield Hint(
             "content",
             f"none of {len(record)} entries whose names say text is text: a codec or cipher that the layout does not have?",
+            "content as CODEC, or `wrapped in CIPHER`",
+        )
+        return
+    signed = {row: name for row, name in named.items() if name in SIGNED and len(contents[row]) >= TEXT_LEAST}
+    if len(signed) >= 2 and all(kind_by_content(contents[row][:HEAD]) == "binary" for row in signed):
+        kinds = ", ".join(sorted(set(signed.values())))
+        yield Hint(
+            "content",
+            f"none of {len(signed)} entries whose names say {kinds} is that: a codec or cipher that the layout does not have?",
             "content as CODEC, or `wrapped in CIPHER`",
         )
         return
@@ -97,7 +110,9 @@ def _kinds(archive: LayoutArchive, contents: dict[int, bytes]) -> Iterator[Hint]
 
 
 def _is_text(data: bytes) -> bool:
-    return kind_by_content(data[:HEAD]) in TEXT or (b"\0" not in data[:HEAD] and _high(data[:HEAD]) < 0.9)
+    head = data[:HEAD]
+    odd = sum(byte < 32 and byte not in b"\t\n\r\f\x1b" for byte in head)
+    return kind_by_content(head) in TEXT or (b"\0" not in head and 20 * odd <= len(head) and _high(head) < 0.9)
 
 
 def _looks_random(data: bytes) -> bool:

@@ -78,7 +78,17 @@ class ChunkPlan:
                 parts.append(WindowSource(file, at, size, file.name))
                 chunks.append(Chunk(size, end - start, source.chunk_list[number].codec))
                 continue
-            made, codec = self._stored(part, part.cut, b"".join(inner.between(start, end)))
+            data = b"".join(inner.between(start, end))
+            if (
+                number < len(source.chunk_list)
+                and source.held(number) == len(data)
+                and source.read(start, len(data)) == data
+            ):
+                at, size = source.stored_at(number)
+                parts.append(WindowSource(file, at, size, file.name))
+                chunks.append(Chunk(size, len(data), source.chunk_list[number].codec))
+                continue
+            made, codec = self._stored(part, part.cut, data)
             offset, size = spool().append([made])
             parts.append(WindowSource(spool(), offset, size, "new chunks"))
             chunks.append(Chunk(size, end - start, codec))

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import contextlib
 import functools
+import itertools
 from collections.abc import Callable, Iterator
 
 import numpy as np
 
 from volvex.codec import CHECKSUM
 from volvex.errors import VolvexError
-from volvex.layout.checksums import checksum_value, stored_checksum
+from volvex.layout.checksums import checksum_value, stored_checksum, without
 from volvex.layout.columns import Texts
 from volvex.layout.inspect.hints._hint import Hint
 from volvex.layout.model import Field, Number, Opaque, Raw
@@ -22,6 +23,7 @@ SAMPLE = 8  # entries that must all fit
 WIDTHS = (8, 16, 32, 64)
 
 Part = tuple[str, Callable[[int], bytes | None]]  # as a layout says it, and its bytes by record; None: nothing there
+ITSELF = " without itself"
 LARGEST = 1 << 24  # bytes that are summed for each
 
 
@@ -44,7 +46,11 @@ def kept_checksums(reading: Reading, of_entry: Part | None = None) -> Iterator[H
                 same = block.block.repeats and entries is not None and len(entries) == len(block.starts)
                 parts = iter([of_entry] if same else [])
             else:
-                parts = _of_records(reading, block) if block.block.repeats else _of_parts(reading, block)
+                parts = (
+                    _of_records(reading, block)
+                    if block.block.repeats
+                    else itertools.chain(_of_parts(reading, block), _with_own(reading, block, field))
+                )
             found = next(_fits(numbers, parts, size), None)
             if found is not None:
                 where = f"{block.block.name}.{field.name}"
@@ -62,6 +68,18 @@ def _told(block: BlockRead, field: Field) -> list[int]:
         return []
     rows = range(len(block.starts)) if block.block.repeats else range(min(1, len(block.starts)))
     return [stored_checksum(field, column, row) for row in rows]
+
+
+def _with_own(reading: Reading, own: BlockRead, field: Field) -> Iterator[Part]:
+    """The record that a field stands in, with the field's bytes as zeros or left out; alone, and with each other block behind it."""
+    at, size = own.offset(0, field.name) - own.start, _size(field)
+    others = [(name, block.data) for name, block in reading.blocks.items() if block is not own and block.ends is None]
+    for skips in (False, True):
+        data, end = without(own.data, at, size, skips), ITSELF if skips else ""
+        yield f"{own.block.name}{end}", lambda row, data=data: data  # type: ignore[misc]
+        for name, other in others:
+            if 0 < len(other) <= LARGEST:
+                yield f"{own.block.name} and {name}{end}", lambda row, data=data + other: data  # type: ignore[misc]
 
 
 def _of_parts(reading: Reading, own: BlockRead) -> Iterator[Part]:

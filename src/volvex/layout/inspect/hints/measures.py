@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from volvex.layout.chunks import ChunkedSource
 from volvex.layout.columns import Array, Texts
 from volvex.layout.inspect.hints._hint import Hint
 from volvex.layout.model import CONTENTS, Constant, Field, IntegerType, Opaque
@@ -61,9 +62,11 @@ def _measures(reading: Reading, own: BlockRead) -> Iterator[tuple[str, int]]:
             continue
         if block.block.within == within:
             yield f"start of {name}", block.start
+            yield f"end of {name}", block.end
         yield f"length of {name}", len(block.data)
     for name, area in reading.areas.items():
         yield f"start of {name}", area.start
+        yield f"end of {name}", area.start + area.stored
         yield f"stored length of {name}", area.stored
         yield f"length of {name}", area.source.size
     entries = reading.entries
@@ -91,6 +94,11 @@ def _column(reading: Reading, block: BlockRead, field: Field, numbers: Array) ->
 def _columns(reading: Reading, block: BlockRead) -> Iterator[tuple[str, Array]]:
     """What is known of each record, as a column."""
     entries, count = reading.entries, len(block.starts)
+    for area in reading.areas.values():
+        if isinstance(area.source, ChunkedSource) and len(area.source.chunk_list) == count:
+            sizes = [area.source.stored_at(number) for number in range(count)]
+            yield "start of chunk", np.array([start for start, _ in sizes], np.int64)
+            yield "size of chunk", np.array([area.source.held(number) for number in range(count)], np.int64)
     yield "number of the record", np.arange(count)
     yield "number of the record, from 1", np.arange(1, count + 1)
     yield "place of the record", block.starts.astype(np.int64)

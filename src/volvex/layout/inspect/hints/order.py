@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterator
+import math
+from collections import Counter
+from collections.abc import Iterable, Iterator
 
 import numpy as np
 
@@ -16,7 +18,7 @@ from volvex.layout.read.names import own_names
 
 LEAST = 6  # records: so many are sorted by chance once in 720 times
 # by what records are sorted where several fit, the likeliest first
-LIKELY = (attributes.KEY, attributes.FOLDER_KEY, attributes.NAME, attributes.ID, attributes.NAME_AT, attributes.START)
+LIKELY = (attributes.KEY, attributes.FOLDER_KEY, attributes.NAME, attributes.ID)
 
 
 def hints(reading: Reading) -> Iterator[Hint]:
@@ -82,8 +84,15 @@ def _ascends(column: Column) -> bool:
     """Whether a column ascends, with enough different values."""
     if isinstance(column, Texts):
         raws = column.raws()
-        return len(set(raws)) >= LEAST and all(data <= other for data, other in itertools.pairwise(raws))
+        return _is_rare(Counter(raws).values()) and all(data <= other for data, other in itertools.pairwise(raws))
     numbers: Array = column
     if numbers.dtype.kind not in "iuf" or numbers.ndim != 1:
         return False
-    return len(np.unique(numbers)) >= LEAST and bool(np.all(numbers[1:] >= numbers[:-1]))
+    return _is_rare(np.unique(numbers, return_counts=True)[1].tolist()) and bool(np.all(numbers[1:] >= numbers[:-1]))
+
+
+def _is_rare(counts: Iterable[int]) -> bool:
+    """Whether values of which there are so many each ascend by chance less than once in the factorial of LEAST times."""
+    numbers = list(counts)
+    ways = math.lgamma(sum(numbers) + 1) - sum(math.lgamma(number + 1) for number in numbers)
+    return ways >= math.lgamma(LEAST + 1) - 1e-9

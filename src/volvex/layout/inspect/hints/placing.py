@@ -13,10 +13,12 @@ from volvex.layout.columns import Array
 from volvex.layout.inspect.coverage import Piece, pieces
 from volvex.layout.inspect.hints._hint import Hint
 from volvex.layout.read.blocks import Reading
+from volvex.layout.write.directory import by_start
 
 LARGEST = 1 << 16  # a multiple that is looked for
 LEAST = 4
 BITS = 10  # of evidence that starts are not multiples by chance
+ORDERED = 6  # contents: so many are in order by chance once in 720 times
 LOOKED = 1 << 16  # bytes of a gap that are looked at
 
 
@@ -33,6 +35,7 @@ class Gap:
 def hints(reading: Reading) -> Iterator[Hint]:
     content = list(_content(reading))
     yield from content
+    yield from _order(reading)
     for within in ("", *reading.areas):
         yield from _gaps(reading, within, bool(content))
 
@@ -57,6 +60,17 @@ def _content(reading: Reading) -> Iterator[Hint]:
         f"all {len(starts):,} contents start at multiples of {found}, the layout says {declared}",
         f"content align {found}",
     )
+
+
+def _order(reading: Reading) -> Iterator[Hint]:
+    """Content that lies in the order of the records throughout."""
+    entries, content = reading.entries, reading.layout.content
+    inline = any(block.ends is not None for block in reading.blocks.values())
+    if entries is None or content.ordered or inline or reading.volumes or by_start(reading):
+        return
+    starts = entries.start[entries.stored > 0]
+    if len(np.unique(starts)) >= ORDERED and bool(np.all(starts[1:] >= starts[:-1])):
+        yield Hint("content", f"all {len(starts):,} contents lie in the order of their records", "content in order")
 
 
 def _multiple(numbers: Array) -> int:
