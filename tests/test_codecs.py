@@ -216,10 +216,10 @@ NIST, PLAIN = "2b7e151628aed2a6abf7158809cf4f3c", "6bc1bee22e409f96e93d7e1173931
 # bare and hidden bytes: from NIST SP 800-38A, RFC 6229 and XTEA's authors; those of one line by hand
 _VECTORS = (
     (f"aes_ecb(key hex {NIST})", PLAIN, "3ad77bb40d7a3660a89ecaf32466ef97"),
-    (f"aes_cbc(key hex {NIST}, start hex {bytes(range(16)).hex()})", PLAIN, "7649abac8119b246cee98e9b12e9197d"),
-    (f"aes_ctr(key hex {NIST}, start hex {bytes(range(240, 256)).hex()})", PLAIN, "874d6191b620e3261bef6864990db6ce"),
+    (f"aes_cbc(key hex {NIST}, iv hex {bytes(range(16)).hex()})", PLAIN, "7649abac8119b246cee98e9b12e9197d"),
+    (f"aes_ctr(key hex {NIST}, iv hex {bytes(range(240, 256)).hex()})", PLAIN, "874d6191b620e3261bef6864990db6ce"),
     (
-        f"aes_ctr(key hex {bytes(range(16)).hex()}, start hex {(1).to_bytes(16, 'little').hex()}, lowest first)",
+        f"aes_ctr(key hex {bytes(range(16)).hex()}, iv hex {(1).to_bytes(16, 'little').hex()}, lowest first)",
         bytes(range(40)).hex(),
         "e37dd160d97981a792f604356ced928deb9bf108b1ce8aba8f2f579c3ec96d39ac99bb37ab3a8ed8",
     ),  # each counter by AES alone

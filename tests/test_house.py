@@ -249,7 +249,7 @@ class LayoutReference(unittest.TestCase):
     FENCE = re.compile(r"^```(\w+)([^\n]*)\n(.*?)^```$", re.M | re.S)
 
     def setUp(self) -> None:
-        pages = [ROOT / "docs" / name for name in ("layouts-tutorial.md", "layouts.md")]
+        pages = [ROOT / "docs" / name for name in ("layouts-tutorial.md", "layouts.md", "recipes.md")]
         text = "\n".join(page.read_text(encoding="utf-8") for page in pages)
         self.fences = [(kind, about.strip(), body) for kind, about, body in self.FENCE.findall(text)]
 

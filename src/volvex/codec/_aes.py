@@ -6,7 +6,7 @@ from volvex.codec.ciphers import Blockwise
 from volvex.codec.parameters import Parameter
 
 KEY = Parameter(sizes=(16, 24, 32))
-START = Parameter(bytes(16), sizes=(16,))
+IV = Parameter(bytes(16), sizes=(16,))
 
 
 def aes(key: bytes, mode: str, tail: str, *start: bytes) -> Blockwise:

@@ -189,6 +189,7 @@ class Content:
     differing: bool = False  # `codec` only where the two sizes differ
     transforms: tuple[Transform, ...] = ()  # ciphers around the codec, the outermost first
     others: tuple[Placing, ...] = ()
+    place: Place | None = None  # of the codec
 
 
 @dataclass(frozen=True)

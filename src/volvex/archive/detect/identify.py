@@ -141,7 +141,8 @@ def by_marks(source: Source, library: Library) -> Iterator[Guess]:
             continue
         why = ", ".join(map(str, layout.known))
         if fits(layout, source):
-            yield _tried(layout, source, library, "signature", why, MARK)
+            by = "name" if all(known.names for known in layout.known) else "signature"
+            yield _tried(layout, source, library, by, why, MARK)
 
 
 def by_tie(source: Source, library: Library) -> Iterator[Guess]:

@@ -85,7 +85,7 @@ def opener(lock: Lock, head: bytes, secret: bytes) -> tuple[Cipher, Any]:
 
 
 def _counter(key: bytes) -> Cipher:
-    return CIPHER.make(Spec("aes_ctr", (("key", key), ("start", FIRST), ("lowest", "first"))))
+    return CIPHER.make(Spec("aes_ctr", (("key", key), ("iv", FIRST), ("lowest", "first"))))
 
 
 def locked(lock: Lock, chunks: Iterable[bytes], secret: bytes, crc: int, check: int) -> Iterator[bytes]:

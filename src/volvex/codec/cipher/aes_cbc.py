@@ -1,10 +1,10 @@
-"""AES, each block mixed with the one before; `start` goes before the first (NIST SP 800-38A)."""
+"""AES, each block mixed with the one before; the initialization vector `iv` goes before the first (NIST SP 800-38A)."""
 
-from volvex.codec._aes import KEY, START, aes
+from volvex.codec._aes import IV, KEY, aes
 from volvex.codec.ciphers import TAIL, Blockwise
 
-PARAMETERS = {"key": KEY, "start": START, "tail": TAIL}
+PARAMETERS = {"key": KEY, "iv": IV, "tail": TAIL}
 
 
-def make(key: bytes, start: bytes, tail: str) -> Blockwise:
-    return aes(key, "CBC", tail, start)
+def make(key: bytes, iv: bytes, tail: str) -> Blockwise:
+    return aes(key, "CBC", tail, iv)

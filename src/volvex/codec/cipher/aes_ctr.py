@@ -1,21 +1,21 @@
-"""AES as a stream: a counter that begins with `start` (NIST SP 800-38A), its lowest byte last, or first as in ZIP archives."""
+"""AES as a stream: a counter that begins with `iv` (NIST SP 800-38A), its lowest byte last, or first as in ZIP archives."""
 
 from typing import Any
 
 import numpy as np
 
-from volvex.codec._aes import KEY, START, aes
+from volvex.codec._aes import IV, KEY, aes
 from volvex.codec.ciphers import Blockwise
 from volvex.codec.compiled import as_array
 from volvex.codec.parameters import Parameter
 
-PARAMETERS = {"key": KEY, "start": START, "lowest": Parameter("last", words=("last", "first"))}
+PARAMETERS = {"key": KEY, "iv": IV, "lowest": Parameter("last", words=("last", "first"))}
 
 
-def make(key: bytes, start: bytes, lowest: str) -> Blockwise:
+def make(key: bytes, iv: bytes, lowest: str) -> Blockwise:
     if lowest == "last":
-        return aes(key, "CTR", "bare", start)
-    return Blockwise(1, "bare", lambda: _LowestFirst(key, start), lambda: _LowestFirst(key, start))
+        return aes(key, "CTR", "bare", iv)
+    return Blockwise(1, "bare", lambda: _LowestFirst(key, iv), lambda: _LowestFirst(key, iv))
 
 
 class _LowestFirst:

@@ -15,7 +15,7 @@ PARAMETERS = {
     "rounds": Parameter(32, numbers=(1, 255)),
     "order": Parameter("little", words=("little", "big")),
     "mode": Parameter("ecb", words=("ecb", "cbc")),
-    "start": Parameter(bytes(8), sizes=(8,)),
+    "iv": Parameter(bytes(8), sizes=(8,)),
     "tail": TAIL,
 }
 
@@ -78,8 +78,8 @@ class _Context:
         return words.astype(self._form).tobytes()
 
 
-def make(key: bytes, rounds: int, order: str, mode: str, start: bytes, tail: str) -> Blockwise:
+def make(key: bytes, rounds: int, order: str, mode: str, iv: bytes, tail: str) -> Blockwise:
     def context(loop: Compiled) -> _Context:
-        return _Context(loop, key, rounds, order, mode == "cbc", start)
+        return _Context(loop, key, rounds, order, mode == "cbc", iv)
 
     return Blockwise(8, tail, lambda: context(_decrypt), lambda: context(_encrypt))

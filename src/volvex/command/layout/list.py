@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+from volvex.archive.access.paths import LAYOUTS
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.table import Column, print_table
@@ -38,6 +39,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
                 Column("file", [_file(layout.file) for layout in layouts]),
             ],
         )
+        context.print(f"your own go into {shown(str(context.home))}, or into the folder {LAYOUTS} of a bench")
     for fault in library.faults:
         context.complain("\n".join(fault.lines()))
     return Status.BAD_DATA if library.faults else Status.OK

@@ -237,7 +237,7 @@ def _check_content(layout: Layout, attributes: dict[str, Field]) -> Iterator[tup
         try:
             COMPRESS.get(content.codec)
         except UsageError as error:
-            yield layout.place, error.message, error.hint
+            yield content.place or layout.place, error.message, error.hint
         if CODEC in attributes and not content.differing:
             yield attributes[CODEC].place, "the codec is given twice: here and behind `content ... as`", "`kept`"
         if not ({STORED, END} & set(attributes) and SIZE in attributes):

@@ -280,7 +280,7 @@ class _Builder(Transformer[Token, Any]):
             within[1] if isinstance(within, tuple) else str(within or "")
         )
         if codec is not None:
-            said |= {"codec": str(codec[1]), "differing": differ is not None}
+            said |= {"codec": str(codec[1]), "differing": differ is not None, "place": _at(codec[0])}
         return ("content", (when, said))
 
     @v_args(inline=True)

@@ -46,14 +46,23 @@ from volvex.layout.order import grows, measures, reading_order
 from volvex.layout.transforms import keeps_size, tried
 
 Problem = tuple[Place, str, str]  # where, what, hint
+MOST = 6  # mistakes that are shown
 
 
 def check_layout(layout: Layout) -> None:
     """Nothing when the layout is sound; otherwise all its faults at once, each at its line."""
+    problems = list(_problems(layout)) or list(_check_places(layout))
+    shown = sorted(problems, key=lambda found: (found[0].line, found[0].column))
     errors: list[VolvexError] = [
         LayoutError(layout.file, place.line, place.column, problem, hint=hint)
-        for place, problem, hint in sorted(_problems(layout), key=lambda found: (found[0].line, found[0].column))
+        for place, problem, hint in shown[: MOST - 1 if len(shown) > MOST else MOST]
     ]
+    if len(shown) > MOST:
+        place = shown[MOST - 1][0]
+        more = f"and {len(shown) - MOST + 1} more mistakes, which may come from those before"
+        errors.append(
+            LayoutError(layout.file, place.line, place.column, more, hint="mending the first, and checking again")
+        )
     if len(errors) == 1:
         raise errors[0]
     if errors:
@@ -94,7 +103,7 @@ def _problems(layout: Layout) -> Iterator[Problem]:
     for placing in layout.content.others:
         yield from _check_placing(layout, placing)
     yield from _check_facts(layout)
-    yield from _check_places(layout)
+    yield from _check_starts(layout)
     yield from _check_at(layout)
     yield from kind.check(layout)
 
@@ -438,22 +447,27 @@ def _check_at(layout: Layout) -> Iterator[Problem]:
 
 
 def _check_places(layout: Layout) -> Iterator[Problem]:
+    """Places that depend on each other in a circle: told when all else is right, since most of them come from other mistakes."""
     found = {one.name for one in reading_order(layout)}
-    known = measures(layout)
     for place in layout.places:
-        if place.name in found:
-            continue
-        if place.at is None and not known.get(("start", place.name)):
-            yield (
-                place.place,
-                f"no field gives the start of {place.name}",
-                f"`at 0`, or a field with the meaning `start of {place.name}`",
-            )
-        else:
+        if place.name not in found:
             yield (
                 place.place,
                 f"where {place.name} is can only be known after it was read",
                 f"`block {place.name} at ...`",
+            )
+
+
+def _check_starts(layout: Layout) -> Iterator[Problem]:
+    """Every block has a place, and every row of records an end."""
+    found = {one.name for one in reading_order(layout)}
+    known = measures(layout)
+    for place in layout.places:
+        if place.name not in found and place.at is None and not known.get(("start", place.name)):
+            yield (
+                place.place,
+                f"no field gives the start of {place.name}",
+                f"`at 0`, or a field with the meaning `start of {place.name}`",
             )
     for block in layout.blocks:
         count = (
