@@ -491,6 +491,45 @@ def load_locker(data: bytes) -> dict[str, bytes]:
     return found
 
 
+# a row of entries that begins right behind the signature, while what is behind each content is filled up to a multiple of 16 of the file
+
+BERTH = """
+layout "berth" kind archive
+little endian
+known by "BRT" at 0
+block head at 0
+    mark     3 bytes   is "BRT"
+block entry at 3 repeats until end align 16 fill 3d
+    name     text u8   name
+    size     u16       size of content
+    data     bytes     content
+content align 2
+"""
+
+
+def berth(files: Files) -> bytes:
+    out = bytearray(b"BRT")
+    for number, (name, content) in enumerate(files):
+        if number:
+            aligned(out, 16, 0x3D)
+        out += bytes([len(name)]) + name.encode() + struct.pack("<H", len(content))
+        aligned(out, 2)
+        out += content
+    return bytes(out)
+
+
+def load_berth(data: bytes) -> dict[str, bytes]:
+    read, found = Reader(data), {}
+    expect(read.take(3), b"BRT")
+    while read.at < len(data):
+        name, size = read.take(read("B")).decode(), read("H")
+        expect(read.take(-read.at % 2).strip(b"\0"), b"")
+        found[name] = read.take(size)
+        if read.at < len(data):
+            expect(read.take(-read.at % 16).strip(b"\x3d"), b"")
+    return found
+
+
 MORE: dict[str, Family] = {
     "ledger": Family(LEDGER, ledger, load_ledger),
     "veiled": Family(VEILED, veiled, load_veiled),
@@ -500,4 +539,5 @@ MORE: dict[str, Family] = {
     "march": Family(MARCH, march, load_march),
     "stream": Family(STREAM, stream, load_stream),
     "locker": Family(LOCKER, locker, load_locker),
+    "berth": Family(BERTH, berth, load_berth),
 }

@@ -175,7 +175,7 @@ class Records:
         while not stopped and (len(starts) < count if count is not None else mark or position < source.size):
             window, zeros, first = source.peek(min(position, source.size), size), list[int](), len(starts)
             wanted = len(window) + 1 if count is None else count - first
-            reached, stopped = walk(window, position, wanted, starts, ends, zeros, mark)
+            reached, stopped = walk(window, position, wanted, starts, ends, zeros, mark, start)
             if len(starts) > first:
                 try:
                     found.append(self._gather(window, np.array(starts[first:], np.int64) - position, zeros))

@@ -19,7 +19,7 @@ from volvex.layout.types._base import Loop, wanted_numbers
 from volvex.layout.types.text import wide_zero
 
 Walk = Callable[[bytes, int, int, list[int], list[int]], int]
-InlineWalk = Callable[[bytes, int, int, list[int], list[int], list[int], bytes], tuple[int, bool]]
+InlineWalk = Callable[[bytes, int, int, list[int], list[int], list[int], bytes, int], tuple[int, bool]]
 
 
 @dataclass(frozen=True)
@@ -155,15 +155,16 @@ def compile_inline_walk(
     """A loop over records that are each followed by their content, which it passes over.
 
     It takes a window of the file and where that begins, how many records are wanted, the lists for starts and ends
-    (in the file) and for the lengths of tails, and the mark that ends the records. It gives back how far it came,
+    (in the file) and for the lengths of tails, the mark that ends the records, and where the first record is, which need not be
+    aligned. It gives back how far it came,
     perhaps past the window, and whether it met the mark. It stops before a record that is not whole.
     """
     lines = Loop(
         [
-            "def walk(data, base, wanted, starts, ends, lengths, mark):",
+            "def walk(data, base, wanted, starts, ends, lengths, mark, first):",
             " end, p = len(data), 0",
             " while wanted > 0:",
-            f"  p += -(p + base) % {align}",
+            f"  if p + base != first: p += -(p + base) % {align}",
             "  if p >= end: return p, False",
             "  if mark and p + len(mark) > end: return p, False",
             "  if mark and data.startswith(mark, p): return p, True",

@@ -222,7 +222,10 @@ class Placer:
                 asked="another layout",
             )
         numbers = [index for index, fixed in enumerate(self.fixed) if fixed.at is not None and not fixed.at.after]
-        crooked = np.flatnonzero((parts.start % parts.align != 0) & ~np.isin(parts.fixed, numbers))
+        free = np.isin(parts.fixed, numbers)
+        if self.inline is not None:
+            free |= (parts.record >= 0) & (parts.start == self.inline.block.start)
+        crooked = np.flatnonzero((parts.start % parts.align != 0) & ~free)
         if len(crooked):
             part = int(crooked[0])
             raise FormatError(
@@ -299,6 +302,8 @@ class Placer:
         before = int(parts.start[part - 1] + parts.size[part - 1]) if part else 0
         align, fill = int(parts.align[part]), int(parts.fill[part])
         self._between(before, start, align, fill)
+        if parts.record[part] >= 0:
+            align = self._record_align()
         if parts.gone[part]:
             if self.pinned:
                 self._align(align, fill)
@@ -368,6 +373,13 @@ class Placer:
         self.placed.steps.append(WholePart(fixed.name))
         self.placed.size += self.sizes[fixed.name]
 
+    def _record_align(self) -> int:
+        """The alignment of the next record of a row: the first stands where the layout says, wherever that is."""
+        assert self.inline is not None
+        block = self.inline.block.block
+        first = block.name not in self.placed.starts
+        return 1 if first and block.at is not None and block.at.fixed else block.align
+
     def _place_record(self, row: int) -> None:
         assert self.inline is not None
         self.placed.steps.append(RecordOf(row))
@@ -390,7 +402,7 @@ class Placer:
         """New contents without a place of their own go behind the last content."""
         for number, (index, align, fill) in enumerate(self.contents.loose):
             if self.inline is not None:
-                self._align(self.inline.block.block.align, self.inline.block.block.fill)
+                self._align(self._record_align(), self.inline.block.block.fill)
                 self.placed.starts.setdefault(self.inline.block.block.name, self.placed.size)
                 self._place_record(self.inline.first_loose + number)
             self._align(align, fill)

@@ -416,7 +416,10 @@ def _check_at(layout: Layout) -> Iterator[Problem]:
         at = place.at
         if at is None or at.mark or at.after:
             continue
-        if at.fixed and at.offset % place.align and not (isinstance(place, Block) and place.within):
+        within = isinstance(place, Block) and (
+            place.within or place.inline
+        )  # of a row only the records behind the first are aligned
+        if at.fixed and at.offset % place.align and not within:
             yield (
                 place.place,
                 f"{place.name} is at {at.offset}, which is no multiple of {place.align}",
