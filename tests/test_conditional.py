@@ -6,7 +6,7 @@ import unittest
 
 from tests.support import Case, archive_of
 from volvex.archive.mutation_proof import prove_harder
-from volvex.errors import FormatError, LayoutError
+from volvex.errors import FormatError, LayoutError, VolvexError
 from volvex.layout import cache
 from volvex.layout.language.parser import parse_layout
 from volvex.layout.match import fits
@@ -104,6 +104,59 @@ class Known(unittest.TestCase):
         dumped = cache.load(cache.dump(layout) or b"", "known.layout")
         assert dumped is not None
         self.assertEqual((dumped.known, dumped.layout.known), (layout.known, layout.known))
+
+
+class Mistakes(unittest.TestCase):
+    """What the newer forms of the language say when they cannot be meant."""
+
+    HEAD = 'layout "x" kind archive\nblock head at 0\n    count u8 count of table\nblock table after head repeats\n'
+    ROW = "    name text u8 name\n    start u8 start of content\n    size u8 size of content\n"
+
+    def told(self, text: str) -> str:
+        with self.assertRaises(VolvexError) as caught:
+            parse_layout(text, "x.layout")
+        return "\n".join(caught.exception.lines())
+
+    def test_each_is_told_at_its_line(self) -> None:
+        for more, line, said in (
+            ("    a digits 0 kept\n", 8, "a number has 1 to 18 digits"),
+            ("    a u16 escape 0xff u16 kept\n", 8, "the number behind it has more bits"),
+            ("    a text zero padded 1 kept\n", 8, "a multiple is at least 2"),
+            ("    a text 8 padded 4 kept\n", 8, "a text of a fixed size needs no padding"),
+            ("    a u8 kept when none is 3\n", 8, "there is no field none"),
+            ("    a u8 kept when start is 1 and none is 3\n", 8, "there is no field none"),
+            ('    a u8 kept when start is "ab"\n', 8, "a number for a number"),
+            ("    a u16 crc32 of record\n", 8, "crc32 has 32 bits"),
+            ("    a u32 plus 1 crc32 of record\n", 8, "not a number that could be changed"),
+            ("    a u8 stored size of chunk\n", 8, "needs one part that is cut into chunks"),
+            ("    a u8 length of start\n", 8, "is not a meaning"),
+            (
+                "part p after table cut every 8 wrapped in zlib\ncontent in p\n",
+                8,
+                "no field gives the sizes of the chunks",
+            ),
+            ("part p after table cut every 0 wrapped in zlib\ncontent in p\n", 8, "a chunk has 1 to"),
+            (
+                "part p after table as long as its records wrapped in zlib\ncontent in p\n",
+                8,
+                "only where ciphers keep the size",
+            ),
+            ("\ncontent as blocks(size 3, codec none, colour 5)\n", 9, "size cannot be 3"),
+        ):
+            with self.subTest(more):
+                told = self.told(self.HEAD + self.ROW + more)
+                self.assertIn(f"x.layout:{line}:", told)
+                self.assertIn(said, told)
+
+    def test_places_in_a_circle_are_told_when_all_else_is_right(self) -> None:
+        circle = "block one after two\n    a u8 kept\nblock two after one\n    a u8 kept\n"
+        self.assertIn("can only be known after", self.told(self.HEAD + self.ROW + circle))
+        self.assertNotIn("can only be known after", self.told(self.HEAD + self.ROW + circle + "    a u8 kept\n"))
+
+    def test_of_many_mistakes_the_first_are_told(self) -> None:
+        told = self.told(self.HEAD + self.ROW + "    name u8 kept\n" * 30)
+        self.assertEqual(told.count("there is a field name already"), 5)
+        self.assertIn("and 25 more mistakes", told)
 
 
 class Unsound(Case):

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import random
 import unittest
+from pathlib import Path
 
 from kelpwick import GameError, isles
 from kelpwick.isles import rigging, soundings
 from tests.support import LAMPS, MAIN, Case, KeptGame, digests
+from volvex.archive.access.open import open_archive
+from volvex.layout import Library
 
 DEPTHS = f"isles/soundings.kws/unnamed/{soundings.key_of('soundings/the_pans/ebb.sdg'):016x}.bin"
 TIDES = "isles/tides.kwv/the_pans.csv"
@@ -179,6 +182,29 @@ class Changing(Case):
         self.do("build")
         after = isles.FORMATS["shores.kwt"].read((self.work / "built/isles/shores.kwt").read_bytes())
         self.assertEqual(after, {**before, "nowhere/far/3.txt": b"new"})
+
+    def names_of(self, path: Path) -> list[str]:
+        archive = open_archive(path, Library())
+        assert archive is not None
+        with archive:
+            return list(archive.names)
+
+    def test_a_new_entry_stands_behind_the_one_that_was_chosen(self) -> None:
+        mine, name = self.folder / "mine.txt", "isles/tides.kwv"
+        mine.write_bytes(b"new")
+        before = self.names_of(self.source / name)
+        self.do("swap", "--new", f"{name}/first.csv", mine, "--after", f"{name}/{before[1]}")
+        for words, status, text in (
+            ((TIDES, mine, "--after", TIDES), 2, "new entry"),
+            (("--new", f"{name}/a.csv", mine, "--after", f"{name}/none"), 3, "there is no none"),
+            (("--new", f"{name}/a.csv", mine, "--after", NOTE), 5, "of the same archive"),
+        ):
+            self.assertIn(text, self.complaint("swap", *words, status=status, cwd=self.work))
+        self.assertFalse((self.work / "files" / name / "a.csv").exists())
+        self.do("build")
+        self.assertEqual(self.names_of(self.work / "built" / name), [*before[:2], "first.csv", *before[2:]])
+        self.do("swap", "--new", f"{MAIN}/letters/en/00.txt", mine, "--after", LAMPS)
+        self.assertIn("its records are sorted", self.complaint("build", status=5, cwd=self.work))
 
     def test_unpacked_and_packed_again(self) -> None:
         for name in isles.FORMATS:

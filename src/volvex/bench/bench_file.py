@@ -48,6 +48,7 @@ class Description:
     opened: dict[str, Opened]
     layouts: dict[str, str]  # patterns of paths, and the titles of the layouts to which they are tied
     encodings: dict[str, str]  # patterns of paths of texts, and their encodings
+    after: dict[str, str]  # paths of new entries, and of those behind which they stand
 
 
 def read_description(folder: Path) -> Description:
@@ -70,7 +71,7 @@ def read_description(folder: Path) -> Description:
             {_inside(name): _opened(record) for name, record in typed.items(value.get("opened", {}))},
             *(
                 {typed.text(pattern): typed.text(one) for pattern, one in typed.mapping(value.get(what, {})).items()}
-                for what in ("layouts", "encodings")
+                for what in ("layouts", "encodings", "after")
             ),
         )
     except ValueError as error:

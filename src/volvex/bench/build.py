@@ -141,6 +141,7 @@ def _state(bench: Workbench, name: str, changes: Sequence[FileChange], layouts: 
     parts = [__version__, layouts, name, repr(Fingerprint.of(original)) if original is not None else ""]
     for change in changes:
         parts += [change.path, change.what, "" if change.what == "removed" else digest_file(content_of(bench, change))]
+        parts += ["after", bench.after[change.path]] if change.path in bench.after else []
     return digest_bytes("\0".join(parts).encode("utf-8", "surrogateescape"))
 
 
@@ -232,6 +233,20 @@ class Work:
     inner: dict[int, Work]
 
 
+def _after(bench: Workbench, name: str, archive: Archive, path: str) -> int | None:
+    """The entry behind which a new one stands, if its author chose one."""
+    chosen = bench.after.get(path)
+    if chosen is None:
+        return None
+    rows = archive.rows_of(bench.home(chosen)[1])
+    if not rows:
+        raise NotFoundError(
+            f"{name} has no {shown(chosen)} any more, behind which {shown(path)} is to stand",
+            "volvex swap --new, without --after",
+        )
+    return int(rows[0])
+
+
 def work_on(bench: Workbench, name: str, archive: Archive, changes: Sequence[FileChange], spool: Spool) -> Work:
     """The work on an archive, from the inside out: those within it are rewritten first, as new content of its entries."""
     work = Work(name, archive, Edit(), [], {})
@@ -254,7 +269,8 @@ def work_on(bench: Workbench, name: str, archive: Archive, changes: Sequence[Fil
         like = template_row(archive, inner) if row is None else row
         content = archive.encode(spool, file_chunks(content_of(bench, change)), like)
         if row is None:
-            work.edit.added.append(Added(encode_name(archive, inner), like, content))
+            after = _after(bench, name, archive, change.path)
+            work.edit.added.append(Added(encode_name(archive, inner), like, content, after))
         elif row in places:
             raise RefusedError(
                 f"{places[row]} and {change.path} are the same entry of {name}", "keeping one of the two files"

@@ -51,6 +51,7 @@ class Workbench(Originals):
         self.opened: dict[str, Opened] = {}  # by path below the bench
         self.layouts: dict[str, str] = {}  # patterns of paths, and the titles of the layouts to which they are tied
         self.encodings: dict[str, str] = {}  # patterns of paths of texts, and their encodings
+        self.after: dict[str, str] = {}  # paths of new entries, and of those behind which they stand
         self._encoded: dict[str, str] = {}
         self._renewed: dict[str, bool] = {}
         self.variants = Variants("")  # which of several variants of a path commands mean
@@ -112,8 +113,7 @@ class Workbench(Originals):
             "fingerprints": {name: asdict(fingerprint) for name, fingerprint in sorted(self.fingerprints.items())},
             "taken": {name: asdict(taken) for name, taken in sorted(self.taken.items())},
             "dropped": sorted(self.dropped),
-            "layouts": dict(sorted(self.layouts.items())),
-            "encodings": dict(sorted(self.encodings.items())),
+            **{what: dict(sorted(getattr(self, what).items())) for what in ("layouts", "encodings", "after")},
             "opened": {name: asdict(opened) for name, opened in sorted(self.opened.items())},
         }
         with atomic(self.disk, self.folder / DESCRIPTION) as file:
@@ -126,7 +126,7 @@ class Workbench(Originals):
         bench = cls(folder.resolve(), game, library, disk)
         bench.fingerprints, bench.taken = found.fingerprints, found.taken
         bench.dropped, bench.opened, bench.layouts = found.dropped, found.opened, found.layouts
-        bench.encodings = found.encodings
+        bench.encodings, bench.after = found.encodings, found.after
         bench._lock = lock
         return bench
 

@@ -10,6 +10,7 @@ import argparse
 from pathlib import Path
 
 from volvex.archive.safe_names import shown
+from volvex.bench.order import found_after, place_after
 from volvex.bench.put_back import put_back, split_offset
 from volvex.command.ui.bench import add_bench, open_bench
 from volvex.command.ui.context import Context
@@ -30,6 +31,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("file", type=Path, nargs="?", metavar="FILE", help="your file")
     parser.add_argument("--from", dest="other", metavar="NAME", help="use the content of this variant")
     parser.add_argument("--new", action="store_true", help="add a file that the game does not have")
+    parser.add_argument("--after", metavar="ENTRY", help="with --new: put its record behind this entry's")
     add_variant(parser)
     add_layout(parser)
     add_bench(parser)
@@ -50,7 +52,11 @@ def run(options: argparse.Namespace, context: Context) -> int:
                 f"{shown(place)}: the {found.kind} at {found.offset:#x} is now {shown(options.file.as_posix())}{rest}"
             )
             return Status.OK
+        if options.after is not None and not options.new:
+            raise UsageError("only a new entry can be put behind another", "--new")
+        after = found_after(bench, path, bench.within_game(options.after, context.cwd) if options.after else "")
         place = bench.put(path, options.file, options.new)
+        place_after(bench, place, after)
         size = (bench.files / place).stat().st_size
         context.print(f"{shown(place)} is now {shown(options.file.as_posix())}, {number(size)} bytes")
     return Status.OK

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from volvex.errors import RefusedError
 from volvex.layout.checksums import name_checksum
 from volvex.layout.columns import Array, Column, Columns, Texts, rows_of, taken
 from volvex.layout.kinds import archive as attributes
@@ -158,9 +159,26 @@ class Directory:
         if self.folders is not None and (has_ranges(self.reading) or self._held() is not None):
             return np.argsort(self._ranks(), kind="stable")
         home = next((block.block for block in self.reading.entry_blocks() if block.block.sorted_by), None)
+        if any(added.after is not None for added in self.edit.added):
+            return self._chosen_order(home is not None)
         if by_start(self.reading):  # what is new lies behind all else
             return None
         return sorting(self._begun[home.name][home.sorted_by or ""]) if home is not None else None
+
+    def _chosen_order(self, is_sorted: bool) -> Array:
+        """The order in which new records stand behind those that their author named; RefusedError where the format gives it."""
+        if is_sorted or any(block.ends is not None for block in self.reading.blocks.values()):
+            why = "its records are sorted" if is_sorted else "each of its records is followed by its content"
+            raise RefusedError(
+                f"{self.reading.source.name}: the place of a new entry cannot be chosen, since {why}",
+                "leaving --after out",
+            )
+        ranks = np.arange(len(self.rows), dtype=float)
+        place = {int(row): number for number, row in enumerate(self.contents.kept_rows)}
+        for number, added in enumerate(self.edit.added, len(self.contents.kept_rows)):
+            if added.after in place:
+                ranks[number] = place[added.after] + 0.5
+        return np.argsort(ranks, kind="stable")
 
     def _held(self) -> BlockRead | None:
         """The block of entries whose records lie within those of their folders."""

@@ -26,11 +26,12 @@ class NewContent:
 
 @dataclass(frozen=True)
 class Added:
-    """A new entry. What nobody knows about it is taken from the entry `like` (a row)."""
+    """A new entry. What nobody knows about it is taken from the entry `like` (a row). Its record stands behind that of `after`."""
 
     name: bytes
     like: int
     content: NewContent
+    after: int | None = None
 
 
 @dataclass
