@@ -14,7 +14,7 @@ from tests.books import laid_out
 from tests.support import ROOT, SOURCE, archive_of
 from volvex.command.ui.commands import COMMANDS, groups, summary_of
 from volvex.command.ui.help import parser_of
-from volvex.errors import VolvexError
+from volvex.errors import FormatError, VolvexError
 from volvex.layout.inspect.proof import prove
 from volvex.layout.kinds import kind_names, kind_of
 from volvex.layout.language.parser import parse_layout
@@ -280,6 +280,15 @@ class LayoutReference(unittest.TestCase):
                 self.assertEqual("\n".join(caught.exception.lines()), body.strip())
                 wrong += 1
         self.assertGreater(wrong, 1)
+
+    def test_a_faulty_layout_gives_the_error_that_is_shown(self) -> None:
+        number = next(at for at, (kind, about, _) in enumerate(self.fences) if (kind, about) == ("layout", "faulty"))
+        (_, _, layout), (_, _, said) = self.fences[number : number + 2]
+        body = next(body for kind, about, body in self.fences[number:] if kind == "bytes")
+        data = b"".join(bytes.fromhex(line.partition("|")[0]) for line in body.splitlines())
+        with self.assertRaises(FormatError) as caught:
+            archive_of(layout, data, "isles.dat")
+        self.assertEqual("\n".join(caught.exception.lines(author=True)), said.strip())
 
     def test_examples_of_several_files_are_sound(self) -> None:
         layouts = [layout for kind, about, layout in self.fences if (kind, about) == ("layout", "check")]
