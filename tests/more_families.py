@@ -530,6 +530,62 @@ def load_berth(data: bytes) -> dict[str, bytes]:
     return found
 
 
+# records that are no entries: markers that open and close sections, a blank one that ends the row; they are counted, and stay where
+# they are between those that are entries
+
+MUSTER = """
+layout "muster" kind archive
+little endian
+known by "MUST" at 0
+block head at 0
+    mark     4 bytes   is "MUST"
+    count    u16       count of table
+    bytes    u16       length of table
+    last     u32       end of table
+block table after head repeats except flag is 9
+    name     text u8   name
+    flag     u8        kept
+    start    u32       start of content
+    size     u32       size of content
+content in order align 4
+"""
+
+
+def muster_record(name: str, flag: int, start: int, size: int) -> bytes:
+    return bytes([len(name)]) + name.encode() + struct.pack("<BII", flag, start, size)
+
+
+def muster(files: Files) -> bytes:
+    rows = [(name, 1, content) for name, content in files]
+    rows = [("L_START", 9, b""), *rows[:2], ("L_END", 9, b""), *rows[2:], ("", 9, b"")]
+    size, table = sum(len(muster_record(name, 0, 0, 0)) for name, _, _ in rows), b""
+    out = bytearray(12 + size)
+    for name, flag, content in rows:
+        start = aligned(out, 4) if flag == 1 else 0
+        table += muster_record(name, flag, start, len(content))
+        out += content
+    out[: 12 + size] = b"MUST" + struct.pack("<HHI", len(rows), size, 12 + size) + table
+    return bytes(out)
+
+
+def load_muster(data: bytes) -> dict[str, bytes]:
+    expect(data[:4], b"MUST")
+    read, found, markers = Reader(data, 4), {}, []
+    count, size, last = read("H"), read("H"), read("I")
+    for number in range(count):
+        name, flag, start, held = read.take(read("B")).decode(), read("B"), read("I"), read("I")
+        if flag == 9:
+            markers.append((name, number))
+            expect((start, held), (0, 0))
+        else:
+            found[name] = span(data, start, held)
+            expect(start % 4, 0)
+    expect((read.at, last), (12 + size, read.at))
+    expect([name for name, _ in markers], ["L_START", "L_END", ""])
+    expect((markers[0][1], markers[-1][1]), (0, count - 1))
+    return found
+
+
 MORE: dict[str, Family] = {
     "ledger": Family(LEDGER, ledger, load_ledger),
     "veiled": Family(VEILED, veiled, load_veiled),
@@ -540,4 +596,5 @@ MORE: dict[str, Family] = {
     "stream": Family(STREAM, stream, load_stream),
     "locker": Family(LOCKER, locker, load_locker),
     "berth": Family(BERTH, berth, load_berth),
+    "muster": Family(MUSTER, muster, load_muster),
 }

@@ -119,6 +119,7 @@ CHANGES: tuple[tuple[str, str, bool], ...] = (  # what is replaced, with what, a
     (r" of record", " of name", True),
     (r" in order", "", False),
     (r" short\b", "", False),
+    (r" except .*", "", False),
     (r" bare when equal", "", False),
     (r"cut every (\d)", r"cut every 2\1", False),
     (r"until hex 00", "until hex 01", False),

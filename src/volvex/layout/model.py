@@ -159,6 +159,7 @@ class Block:
     place: Place
     within: str = ""  # the part that it lies in; nothing for the file itself
     when: When | None = None
+    skip: When | None = None  # records that are no entries, and stay where they are
 
     @property
     def inline(self) -> bool:

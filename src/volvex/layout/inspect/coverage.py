@@ -236,8 +236,10 @@ def _fields(reading: Reading, block: BlockRead, row: int, limit: int | None) -> 
 def _block(reading: Reading, block: BlockRead, limit: int | None) -> Iterator[Stretch]:
     count = len(block.starts)
     shown = count if limit is None or not block.block.repeats else min(limit, count)
+    yield from _skipped(block, -1)
     for row in range(shown):
         yield from _fields(reading, block, row, limit)
+        yield from _skipped(block, row)
     if shown < count:
         start, more = int(block.starts[shown]), count - shown
         rows = f"{shown}..{count - 1}" if more > 1 else str(shown)
@@ -245,6 +247,21 @@ def _block(reading: Reading, block: BlockRead, limit: int | None) -> Iterator[St
         yield Stretch(
             start, block.end - start, "field", f"{block.block.name}[{rows}]", meaning=text, within=block.block.within
         )
+
+
+def _skipped(block: BlockRead, behind: int) -> Iterator[Stretch]:
+    """The records behind one that are no entries."""
+    for record in block.skipped:
+        if record.behind == behind:
+            yield Stretch(
+                record.start,
+                len(record.data),
+                "field",
+                f"{block.block.name}, no entry",
+                value=record.data[:10].hex(" "),
+                meaning="a record that is no entry: kept",
+                within=block.block.within,
+            )
 
 
 def field_stretch(reading: Reading, block: BlockRead, row: int, field: Field) -> Stretch:

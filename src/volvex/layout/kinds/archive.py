@@ -241,7 +241,11 @@ def _check_content(layout: Layout, attributes: dict[str, Field]) -> Iterator[tup
         if CODEC in attributes and not content.differing:
             yield attributes[CODEC].place, "the codec is given twice: here and behind `content ... as`", "`kept`"
         if not ({STORED, END} & set(attributes) and SIZE in attributes):
-            yield content.place or layout.place, f"content in {content.codec} needs its stored size and its size, each in a field", ""
+            yield (
+                content.place or layout.place,
+                f"content in {content.codec} needs its stored size and its size, each in a field",
+                "",
+            )
     for transform in content.transforms:
         if transform.name not in CIPHER:
             yield transform.place, f"there is no cipher called {transform.name}", f"one of {', '.join(CIPHER.names())}"

@@ -218,6 +218,9 @@ class _Builder(Transformer[Token, Any]):
     def when(self, tests: list[model.Condition]) -> model.When:
         return tests[0] if len(tests) == 1 else model.Conditions(tuple(tests), "and")
 
+    def skipped(self, tests: list[model.Condition]) -> _Skipped:
+        return _Skipped(self.when(tests))
+
     def when_one(self, tests: list[model.Condition]) -> model.When:
         return model.Conditions(tuple(tests), "or")
 
@@ -419,6 +422,7 @@ class _Builder(Transformer[Token, Any]):
             _at(name),
             str(within or ""),
             when,
+            next((one.when for one in rest if isinstance(one, _Skipped)), None),
         )
 
     def _field(self, said: _Field, siblings: list[_Field], names: Names) -> model.Field:
@@ -462,6 +466,11 @@ class _Field:
 @dataclass(frozen=True)
 class _Repeats:
     how: Token | bytes | None
+
+
+@dataclass(frozen=True)
+class _Skipped:
+    when: model.When
 
 
 def _is_order(field: _Field) -> bool:

@@ -40,6 +40,15 @@ DEEPEST = 1000  # folders within each other
 
 
 @dataclass(frozen=True)
+class Skipped:
+    """A record that is no entry: where it lies, its bytes, and the entry that it stands behind (-1: before all)."""
+
+    start: int
+    data: bytes
+    behind: int
+
+
+@dataclass(frozen=True)
 class BlockRead:
     """A block as it was read."""
 
@@ -52,6 +61,7 @@ class BlockRead:
     ends: Array | None = None  # of each record, when content lies between them
     last: int = 0  # where the last of that content ends
     owners: Array | None = None  # of each record: the record of another block within which it lies
+    skipped: tuple[Skipped, ...] = ()
     grown: int = 0  # bytes of the data that are not in the file, since they were added
 
     @property

@@ -10,7 +10,7 @@ import numpy as np
 from volvex.errors import FRESH, ContentError, FormatError
 from volvex.layout.arithmetic import settled_condition
 from volvex.layout.chunks import ChunkedSource, chunks_of
-from volvex.layout.columns import Texts, joined
+from volvex.layout.columns import Texts, joined, taken
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.language.resolve import ordered
 from volvex.layout.match import place_of
@@ -28,9 +28,9 @@ from volvex.layout.model import (
     When,
 )
 from volvex.layout.order import grows, reading_order
-from volvex.layout.read.blocks import DEEPEST, Area, BlockRead, Reading, measured, measuring_field
+from volvex.layout.read.blocks import DEEPEST, Area, BlockRead, Reading, Skipped, measured, measuring_field
 from volvex.layout.records.block import Records
-from volvex.layout.records.numbers import decode_numbers, holds
+from volvex.layout.records.numbers import decode_numbers, holds, present
 from volvex.layout.transforms import keeps_size, unwrapped
 from volvex.source import BytesSource, LazySource, Source, WindowSource
 
@@ -48,7 +48,7 @@ def locate(layout: Layout, source: Source) -> Reading:
         if isinstance(one, Part):
             reading.areas[one.name] = _read_part(reading, one)
         elif not one.within or one.within in reading.areas:
-            reading.blocks[one.name] = _read_block(reading, _reduced(reading, one))
+            reading.blocks[one.name] = _without_skipped(_read_block(reading, _reduced(reading, one)))
         within = getattr(one, "within", "")
         if within in reading.areas and not any(getattr(later, "within", "") == within for later in order[number + 1 :]):
             reading.areas[within] = _reached(reading, reading.areas[within])
@@ -212,6 +212,24 @@ def _read_block(reading: Reading, block: Block) -> BlockRead:
         return _read_growing(reading, records, source, start)
     found = records.read(source, start, count, length, asked)
     return BlockRead(records, source, start, found.data, found.columns, found.starts)
+
+
+def _without_skipped(block: BlockRead) -> BlockRead:
+    """A block without the records that are no entries."""
+    if block.block.skip is None or not len(block.starts):
+        return block
+    mask = present(block.block.fields, block.block.skip, block.columns)
+    ends = np.append(block.starts, block.end)[1:] - block.start
+    behind = np.cumsum(~mask) - 1
+    found = [
+        Skipped(
+            int(block.starts[row]), block.data[int(block.starts[row]) - block.start : int(ends[row])], int(behind[row])
+        )
+        for row in np.flatnonzero(mask).tolist()
+    ]
+    rows = np.flatnonzero(~mask)
+    columns = {name: taken(column, rows) for name, column in block.columns.items()}
+    return replace(block, columns=columns, starts=block.starts[rows], skipped=tuple(found))
 
 
 def _read_growing(reading: Reading, records: Records, source: Source, start: int) -> BlockRead:

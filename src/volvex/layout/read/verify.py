@@ -89,7 +89,7 @@ def _check_counts(reading: Reading) -> None:
             part = reading.blocks[meaning.part]
             if meaning.what != "count" or part.block.until is None or not block.present(field)[:1].all():
                 continue
-            number, found = int(reading.decode_numbers(block, field)[0]), len(part.starts)
+            number, found = int(reading.decode_numbers(block, field)[0]), len(part.starts) + len(part.skipped)
             if number != found:
                 raise FormatError(
                     block.source.name,

@@ -1,4 +1,4 @@
-"""`array of COUNT TYPE`: values of one type, one behind the other."""
+"""`array of COUNT TYPE`, `array until hex 00 TYPE`: values of one type, one behind the other."""
 
 from __future__ import annotations
 
@@ -7,28 +7,32 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
-from volvex.layout.types._base import Field, FieldType, InvalidValue, Loop, integer
+from volvex.layout.types._base import Field, FieldType, InvalidSyntax, InvalidValue, Loop, integer, span
 
-GRAMMAR = 'array: "array" "of" (NUMBER | WORD) _type\n'
+GRAMMAR = """
+array: "array" "of" (NUMBER | WORD) _type
+     | "array" "until" (STRING | hex) _type -> array_until
+"""
 
 
 @dataclass(frozen=True)
 class ArrayType(FieldType):
-    """`count` values; the count is a number or a field of the same record."""
+    """`count` values; the count is a number or a field of the same record. With an `end` they go on until these bytes, which follow."""
 
     compound: ClassVar[bool] = True
     uses: ClassVar[str] = "count"
     of: FieldType
     count: int | str
+    end: bytes = b""
 
     @property
     def fixed_size(self) -> int | None:
         size = self.of.fixed_size
-        return self.count * size if isinstance(self.count, int) and size is not None else None
+        return self.count * size if isinstance(self.count, int) and size is not None and not self.end else None
 
     @property
     def min_size(self) -> int:
-        return self.count * self.of.min_size if isinstance(self.count, int) else 0
+        return self.count * self.of.min_size + len(self.end) if isinstance(self.count, int) else 0
 
     @property
     def sibling(self) -> str:
@@ -48,12 +52,19 @@ class ArrayType(FieldType):
 
     def decode(self, data: bytes, at: int, siblings: Mapping[str, Any]) -> tuple[list[Any], int]:
         values = []
+        while self.end and span(data, at, len(self.end)) != self.end:
+            value, at = self.of.decode(data, at, siblings)
+            values.append(value)
+        if self.end:
+            return values, at + len(self.end)
         for _ in range(self._counted(siblings)):
             value, at = self.of.decode(data, at, siblings)
             values.append(value)
         return values, at
 
     def encode(self, value: Any, siblings: Mapping[str, Any]) -> bytes:
+        if self.end:
+            return b"".join(self.of.encode(element, siblings) for element in value) + self.end
         count = self._counted(siblings)
         if len(value) != count:
             raise InvalidValue(f"{len(value)} elements, {count} fit")
@@ -63,6 +74,11 @@ class ArrayType(FieldType):
         return [self.of.blank()] * self.count if isinstance(self.count, int) else []
 
     def emit(self, code: Loop, asked: Field | None) -> None:
+        if self.end:
+            mark = f"bytes.fromhex('{self.end.hex()}')"
+            code.block(f"while not data.startswith({mark}, q) and q < len(data):", self.of)
+            code.add("if q >= len(data): raise ValueError", f"q += {len(self.end)}")
+            return
         count = str(self.count) if isinstance(self.count, int) else code.names[self.count]
         size = self.of.fixed_size
         if size is not None:
@@ -71,7 +87,7 @@ class ArrayType(FieldType):
             code.block(f"for _ in range({count}):", self.of)
 
     def __str__(self) -> str:
-        return f"array of {self.count} {self.of}"
+        return f"array until {self.end!r} {self.of}" if self.end else f"array of {self.count} {self.of}"
 
 
 def _array(parts: list[Any]) -> ArrayType:
@@ -79,4 +95,11 @@ def _array(parts: list[Any]) -> ArrayType:
     return ArrayType(of, integer(count) if count[0].isdigit() else str(count))
 
 
-RULES = {"array": _array}
+def _until(parts: list[Any]) -> ArrayType:
+    end, of = parts
+    if not isinstance(end.value, bytes) or not end.value:
+        raise InvalidSyntax(end, "only bytes can end an array", "array until hex 00 point")
+    return ArrayType(of, 0, end.value)
+
+
+RULES = {"array": _array, "array_until": _until}

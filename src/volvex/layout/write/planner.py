@@ -24,7 +24,7 @@ from volvex.layout.checksums import (
     without,
 )
 from volvex.layout.chunks import ChunkedSource
-from volvex.layout.columns import Array, Columns, taken
+from volvex.layout.columns import Array, Columns, rows_of, taken
 from volvex.layout.model import CONTENTS, Block, ChecksumOf, Field, Measure, Part, Raw
 from volvex.layout.order import checksum_order
 from volvex.layout.read.blocks import Area, Reading, offset_in, settled_by
@@ -36,6 +36,7 @@ from volvex.layout.write.directory import AllColumns, Directory, by_start
 from volvex.layout.write.folders import with_folders
 from volvex.layout.write.place import Fixed, Inline, Moved, New, Placer, RecordOf, Step, WholePart, fixed_of
 from volvex.layout.write.plan import Edit, Piece, Plan
+from volvex.layout.write.skipped import skipped_size, with_skipped
 from volvex.layout.write.volumes import VOLUMES, VolumePlacer, placed_together
 from volvex.source import Spool
 
@@ -167,7 +168,7 @@ class _Planner:
             f"new {index}": self.contents.stored_size(index) for index in range(len(self.contents.new))
         } | self.room
         for name, block in self.reading.blocks.items():
-            sizes[name] = block.records.size(self.columns[name])
+            sizes[name] = block.records.size(self.columns[name]) + skipped_size(block)
         return sizes
 
     def _settled(self, sizes: dict[str, int], turn: int) -> bool:
@@ -287,7 +288,7 @@ class _Planner:
             return self._edge(what, part)
         columns = self.columns[part]
         if what == "count":
-            return len(next(iter(columns.values())))
+            return rows_of(columns) + len(self.reading.blocks[part].skipped)
         return self.sizes[part]
 
     def _write_block(self, block: Block, done: dict[str, bytes]) -> bytes:
@@ -301,12 +302,19 @@ class _Planner:
             else:
                 self._put_checksum(block, field, self._sum(meaning, self._covered(meaning, done)))
         self._sum_records(block)
-        data = records.write(self.columns[block.name])
+        data = self._written(block)
         for field, meaning in own:
             covered = without(data, self._own_offset(block, field), checksum_size(field), meaning.skips)
             pieces = self._covered(meaning, {**done, block.name: covered})
             self._put_checksum(block, field, self._sum(meaning, pieces))
         return records.write(self.columns[block.name]) if own else data
+
+    def _written(self, block: Block) -> bytes:
+        """A block's bytes, with the records that are no entries."""
+        holder, columns = self.reading.blocks[block.name], self.columns[block.name]
+        if not holder.skipped:
+            return holder.records.write(columns)
+        return with_skipped(holder, columns, self.contents.kept_rows, self.contents.numbers)
 
     def _covered(self, meaning: ChecksumOf, done: dict[str, bytes]) -> list[Piece]:
         """The blocks and wrapped parts that a checksum covers, as they are written."""

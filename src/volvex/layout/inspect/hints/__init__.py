@@ -10,14 +10,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from volvex.layout.inspect.hints import checksums, measures, order, placing, pools, texts
+from volvex.layout.inspect.hints import checksums, measures, nameless, order, placing, pools, texts
 from volvex.layout.inspect.hints._hint import Hint
 from volvex.layout.read.blocks import Reading
 
 
 def hints_of(reading: Reading) -> Iterator[Hint]:
     """All hints that the file itself gives."""
-    for module in (placing, order, pools, texts, measures, checksums):
+    for module in (placing, order, nameless, pools, texts, measures, checksums):
         yield from module.hints(reading)
 
 

@@ -57,7 +57,7 @@ def _measures(reading: Reading, own: BlockRead) -> Iterator[tuple[str, int]]:
         if block is own:
             continue
         if block.block.repeats:
-            yield f"count of {name}", len(block.starts)
+            yield f"count of {name}", len(block.starts) + len(block.skipped)
         if block.ends is not None:
             continue
         if block.block.within == within:

@@ -90,6 +90,7 @@ def _problems(layout: Layout) -> Iterator[Problem]:
         yield from _repeated([(field.name, field.place) for field in block.fields], "field")
         yield from _check_sorting(layout, block)
         yield from _check_along(layout, block)
+        yield from _check_skipped(layout, block)
         yield from _check_inline(layout, block)
         yield from check_condition(layout, block.when, None, block.place)
         for field in block.fields:
@@ -231,6 +232,33 @@ def _check_along(layout: Layout, block: Block) -> Iterator[Problem]:
             )
         elif block.along and what == "repeat with" and isinstance(other, Block) and not other.repeats:
             yield block.place, f"{name} is one record, {block.name} cannot repeat with it", f"block {name} repeats"
+
+
+def _check_skipped(layout: Layout, block: Block) -> Iterator[Problem]:
+    """Records that are no entries: of a row of entries that stands alone."""
+    if block.skip is None:
+        return
+    tied = block.along or block.inline or any(other.along == block.name for other in layout.blocks)
+    if block not in layout.entry_blocks() or tied or grows(block):
+        yield (
+            block.place,
+            f"the records of {block.name} are no entries of which some could be left out",
+            "a row of entries with no other block beside it",
+        )
+    for test in block.skip.tests:
+        field = next((field for field in block.fields if field.name == test.field), None)
+        if field is None or not isinstance(field.type, IntegerType | Raw | Text):
+            yield (
+                block.place,
+                f"`except {test}`: {block.name} has no number or text {test.field}",
+                "a field of the same record",
+            )
+        elif isinstance(test.value, bytes) != isinstance(field.type, Raw | Text):
+            yield (
+                block.place,
+                f"`except {test}`: `{field.name}` is {field.type}",
+                "a number for a number, a text in quotes for bytes and texts",
+            )
 
 
 def _check_sorting(layout: Layout, block: Block) -> Iterator[Problem]:
