@@ -586,6 +586,51 @@ def load_muster(data: bytes) -> dict[str, bytes]:
     return found
 
 
+# a directory of names and sizes only: content lies behind it in a row, in the order of the records, compressed where that helps
+
+TALLY = """
+layout "tally" kind archive
+little endian
+known by "TALY" at 0
+block head at 0
+    mark     4 bytes   is "TALY"
+    count    u16 minus 1   count of table
+    files    u32       start of table
+block table repeats sorted by name
+    name     text 24 filled 20   name
+    size     u32       size of content
+    stored   u32       stored size of content
+    how      u8        codec of content { 0 none, 3 zlib }
+content after table in order align 4 fill 2e
+"""
+
+
+def tally(files: Files) -> bytes:
+    table, body, begin = b"", bytearray(), 10 + 33 * len(files)
+    for name, content in sorted(files, key=lambda file: file[0].encode()):
+        made = zlib.compress(content, 9)
+        how, made = (3, made) if len(made) < len(content) else (0, content)
+        table += name.encode().ljust(24) + struct.pack("<IIB", len(content), len(made), how)
+        body += b"." * (-(begin + len(body)) % 4) + made
+    return b"TALY" + struct.pack("<HI", len(files) + 1, 10) + table + bytes(body)
+
+
+def load_tally(data: bytes) -> dict[str, bytes]:
+    expect(data[:4], b"TALY")
+    read = Reader(data, 4)
+    count, read.at = read("H") - 1, read("I")
+    rows = [(read.take(24).rstrip().decode(), read("I"), read("I"), read("B")) for _ in range(count)]
+    expect([row[0] for row in rows], sorted(row[0] for row in rows))
+    found = {}
+    for name, size, stored, how in rows:
+        expect(read.take(-read.at % 4).strip(b"."), b"")
+        raw = read.take(stored)
+        found[name] = zlib.decompress(raw) if how == 3 else raw
+        expect(len(found[name]), size)
+    expect(read.at, len(data))
+    return found
+
+
 MORE: dict[str, Family] = {
     "ledger": Family(LEDGER, ledger, load_ledger),
     "veiled": Family(VEILED, veiled, load_veiled),
@@ -597,4 +642,5 @@ MORE: dict[str, Family] = {
     "locker": Family(LOCKER, locker, load_locker),
     "berth": Family(BERTH, berth, load_berth),
     "muster": Family(MUSTER, muster, load_muster),
+    "tally": Family(TALLY, tally, load_tally),
 }

@@ -191,6 +191,7 @@ class Content:
     transforms: tuple[Transform, ...] = ()  # ciphers around the codec, the outermost first
     others: tuple[Placing, ...] = ()
     place: Place | None = None  # of the codec
+    after: str = ""  # the block behind which it lies in a row: where each starts follows from the sizes before
 
 
 @dataclass(frozen=True)

@@ -90,7 +90,9 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
     for of in ("entry", "folder", "type", "chunk"):
         yield from _check_spread(layout, of)
     inline = [block for block in layout.blocks if block.inline]
-    if START in attributes and inline:
+    if layout.content.after:
+        yield from _check_after(layout, attributes)
+    elif START in attributes and inline:
         yield attributes[START].place, f"where content starts is given twice: here and in {inline[0].name}", "`kept`"
     elif START not in attributes and len(inline) != 1:
         yield (
@@ -120,6 +122,29 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
     yield from _check_content(layout, attributes)
     if CODEC in attributes:
         yield from _check_codec(attributes[CODEC], bool({STORED, END} & set(attributes)) and SIZE in attributes)
+
+
+def _check_after(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
+    """Content in a row needs sizes, and nothing that says where it starts."""
+    content = layout.content
+    if layout.block(content.after) is None:
+        yield (
+            layout.place,
+            f"there is no block {content.after} for the content to be behind",
+            "content after table in order",
+        )
+    if START in attributes or any(block.inline for block in layout.blocks):
+        yield (
+            layout.place,
+            "where content starts is given twice: by `content after` and by the records",
+            "leaving one of them out",
+        )
+    if not content.ordered or content.others or content.volumes or content.until_next:
+        yield (
+            layout.place,
+            "content that lies in a row is `in order`, and all of it is placed alike",
+            "content after table in order",
+        )
 
 
 def _check_chunks(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:

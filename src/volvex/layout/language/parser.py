@@ -271,7 +271,7 @@ class _Builder(Transformer[Token, Any]):
         return ("block", children)
 
     def content(self, children: list[Any]) -> tuple[str, Any]:
-        within, ordered_, until, when, *rest = children
+        within, after, ordered_, until, when, *rest = children
         *placing, codec, differ, transforms = rest
         said = {
             **dict(placing),
@@ -282,6 +282,8 @@ class _Builder(Transformer[Token, Any]):
         said["volumes" if isinstance(within, tuple) else "within"] = (
             within[1] if isinstance(within, tuple) else str(within or "")
         )
+        if after is not None:
+            said["after"] = after.after
         if codec is not None:
             said |= {"codec": str(codec[1]), "differing": differ is not None, "place": _at(codec[0])}
         return ("content", (when, said))

@@ -30,6 +30,8 @@ def entries_of(reading: Reading) -> Entries:
         base = _bases(reading, count) if reading.volumes else 0
         stored = (end[0] + base - start, end[1])
     whole_stored, whole_size = _both(stored, size)
+    if reading.layout.content.after:
+        start = _in_a_row(reading, whole_stored)
     codec, codecs = _codecs(reading, count, whole_stored, whole_size)
     kind = column_of(reading, attributes.KIND)
     folders = _are_folders(reading, kind[0]) if kind else _named_folders(names)
@@ -59,6 +61,19 @@ def _start(reading: Reading, count: int) -> Array:
     told = column_of(reading, attributes.START)
     start = told[0] if told is not None else np.zeros(count, np.int64)
     return start + _bases(reading, count) if reading.volumes else start
+
+
+def _in_a_row(reading: Reading, stored: Array) -> Array:
+    """Where contents start that lie behind a block, one behind the other, each at the next multiple of its alignment."""
+    content, at = reading.layout.content, reading.edge("end", reading.layout.content.after)
+    if content.align == 1:
+        return at + np.cumsum(stored) - stored
+    starts = np.empty(len(stored), np.int64)
+    for row, size in enumerate(stored.tolist()):
+        at += -at % content.align
+        starts[row] = at
+        at += size
+    return starts
 
 
 def volume_numbers(reading: Reading) -> list[int]:
