@@ -101,6 +101,29 @@ class Families(unittest.TestCase):
                     again = archive_of(family.layout, made)
                     self.assertIsNone(prove(again.reading).difference)
 
+    def test_fifteen_edits_of_the_newer_families(self) -> None:
+        """First, middle and last: grown, shrunk, emptied, taken out; added under names of several lengths; all at once."""
+        for name, family in MORE.items():
+            data = family.make(family.files)
+            archive, before = archive_of(family.layout, data, name), family.load(data)
+            names = list(before)
+            spots = (names[0], names[len(names) // 2], names[-1])
+            edits: list[tuple[dict[str, bytes], dict[str, bytes], set[str]]] = []
+            for spot in spots:
+                edits += [({spot: before[spot] * 2 + b"and more"}, {}, set()), ({spot: before[spot][:5]}, {}, set())]
+                edits += [({spot: b""}, {}, set()), ({}, {}, {spot})]
+            edits += [({}, {"a": b"first"}, set()), ({}, {"zz/long/name.txt": b"", "m.txt": b"two" * 200}, set())]
+            edits.append(({spots[1]: b"y" * 3000}, {"n.png": b"\x89PNG"}, {spots[0], spots[2]}))
+            self.assertEqual(len(edits), 15)
+            with self.subTest(name), Spool() as spool:
+                for replaced, added, removed in edits:
+                    wanted = {
+                        path: content
+                        for path, content in {**before, **replaced, **added}.items()
+                        if path not in removed
+                    }
+                    self.assertEqual(family.load(changed(archive, spool, replaced, added, removed)), wanted)
+
     def test_changes_on_changes(self) -> None:
         rng = random.Random(7)
         for family, data, _ in self.families():

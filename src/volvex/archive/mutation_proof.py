@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass
 
@@ -13,6 +14,7 @@ from volvex.layout.write.plan import BLANK, Added, Edit, PlannedSource
 from volvex.source import Spool
 
 SAMPLE = 200  # unchanged entries that are compared, spread over the archive
+MOST_REVERSED = 400  # entries that are written again in another order
 REFILLED = 40  # entries that are put back into an archive from which all were removed
 LARGEST = 1 << 24  # bytes of an entry that is chosen to be changed
 
@@ -59,6 +61,7 @@ def prove_harder(archive: Archive, places: Collection[str] = PLACES) -> Iterator
         ]
         yield Trial("all of these at once", _try(archive, at_once))
         if int(archive.entries.size.sum()) <= LARGEST:
+            yield Trial("all entries in another order", _reversed(archive, spool))
             what = "all entries removed, and put back" if archive.takes_blank else "all entries removed"
             yield Trial(what, _emptied(archive, spool))
 
@@ -150,7 +153,8 @@ def _emptied(archive: Archive, spool: Spool) -> VolvexError | None:
             raise FormatError(archive.source.name, f"{len(empty)} entries are left, there should be none")
         if not empty.takes_blank:
             return None
-        back = rows[:: max(1, len(rows) // REFILLED)]
+        back = _of_one_name(archive)
+        back = back[:: max(1, len(back) // REFILLED)]
         names, edit = archive.entries.names, Edit()
         for row in back:
             edit.added.append(Added(names.raw(row), BLANK, empty.encode(spool, [archive.content(row)], BLANK)))
@@ -159,6 +163,38 @@ def _emptied(archive: Archive, spool: Spool) -> VolvexError | None:
         for row in back:
             if there.get(names.raw(row)) != archive.content(row):
                 raise FormatError(archive.source.name, f"{archive.names[row]} was put back, and is not what it was")
+    except VolvexError as error:
+        return error
+    return None
+
+
+def _of_one_name(archive: Archive) -> list[int]:
+    """The entries that are no folders, and whose name no other has."""
+    raws = archive.entries.names.raws()
+    counts = Counter(raws)
+    return [row for row, raw in enumerate(raws) if counts[raw] == 1 and row not in archive.folders]
+
+
+def _reversed(archive: Archive, spool: Spool) -> VolvexError | None:
+    """What goes wrong when all entries are written again, the last first; those whose name others have too stay."""
+    counts = Counter(archive.entries.names.raws())
+    rows = [
+        row for row in range(len(archive)) if row not in archive.folders and counts[archive.entries.names.raw(row)] == 1
+    ]
+    if len(rows) > MOST_REVERSED:
+        rows = rows[:: len(rows) // MOST_REVERSED]
+    names, edit = archive.entries.names, Edit(removed=set(rows))
+    try:
+        for row in reversed(rows):
+            edit.added.append(Added(names.raw(row), row, archive.encode(spool, [archive.content(row)], row)))
+        made = archive.plan(edit)
+        others = {name: PlannedSource(plan, name) for name, plan in made.others.items()}
+        again = archive.reopened(PlannedSource(made, archive.source.name), others.get)
+        there = {again.entries.names.raw(row): row for row in range(len(again))}
+        for row in rows:
+            found = there.get(names.raw(row))
+            if found is None or again.content(found) != archive.content(row):
+                raise FormatError(archive.source.name, f"{archive.names[row]} is not what it was, in another order")
     except VolvexError as error:
         return error
     return None
