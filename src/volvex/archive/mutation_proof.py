@@ -177,10 +177,7 @@ def _of_one_name(archive: Archive) -> list[int]:
 
 def _reversed(archive: Archive, spool: Spool) -> VolvexError | None:
     """What goes wrong when all entries are written again, the last first; those whose name others have too stay."""
-    counts = Counter(archive.entries.names.raws())
-    rows = [
-        row for row in range(len(archive)) if row not in archive.folders and counts[archive.entries.names.raw(row)] == 1
-    ]
+    rows = _of_one_name(archive)
     if len(rows) > MOST_REVERSED:
         rows = rows[:: len(rows) // MOST_REVERSED]
     names, edit = archive.entries.names, Edit(removed=set(rows))

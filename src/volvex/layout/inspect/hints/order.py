@@ -23,7 +23,8 @@ LIKELY = (attributes.KEY, attributes.FOLDER_KEY, attributes.NAME, attributes.ID)
 
 def hints(reading: Reading) -> Iterator[Hint]:
     for block in reading.blocks.values():
-        if not block.block.repeats or block.block.sorted_by is not None or len(block.starts) < LEAST:
+        sortable = block.block.repeats and not block.block.inline and block.block.sorted_by is None
+        if not sortable or len(block.starts) < LEAST:
             continue
         hint = _of_block(reading, block)
         if hint is not None:
