@@ -631,6 +631,63 @@ def load_tally(data: bytes) -> dict[str, bytes]:
     return found
 
 
+# folders by their whole paths, sorted; entries tell the number of theirs
+
+WHARF = """
+layout "wharf" kind archive
+big endian
+known by "WHRF" at 0
+block head at 0
+    mark     4 bytes   is "WHRF"
+    folders  u8        count of folders
+    files    u8        count of files
+block folders after head repeats sorted by path
+    path     text u8   folder name
+    mood     u16       kept
+block files after folders repeats
+    folder   u8        folder
+    name     text u8   name
+    start    u16       start of content
+    end      u16       end of content
+content in order
+"""
+
+
+def wharf(files: Files) -> bytes:
+    folders = sorted({name.rpartition("/")[0].encode() for name, _ in files})
+    head = (
+        b"WHRF" + bytes([len(folders), len(files)]) + b"".join(bytes([len(path)]) + path + b"\0\7" for path in folders)
+    )
+    at = len(head) + sum(6 + len(name.rpartition("/")[2]) for name, _ in files)
+    body = b""
+    for name, content in files:
+        folder, _, last = name.rpartition("/")
+        start = at + len(body)
+        head += (
+            bytes([folders.index(folder.encode()), len(last)])
+            + last.encode()
+            + struct.pack(">HH", start, start + len(content))
+        )
+        body += content
+    return head + body
+
+
+def load_wharf(data: bytes) -> dict[str, bytes]:
+    expect(data[:4], b"WHRF")
+    read, found = Reader(data, 4, ">"), {}
+    folders, files = read("B"), read("B")
+    paths = []
+    for _ in range(folders):
+        paths.append(read.take(read("B")).decode())
+        read("H")
+    expect(paths, sorted(set(paths)))
+    for _ in range(files):
+        folder, name = paths[read("B")], read.take(read("B")).decode()
+        start, end = read("H"), read("H")
+        found[f"{folder}/{name}" if folder else name] = span(data, start, end - start)
+    return found
+
+
 MORE: dict[str, Family] = {
     "ledger": Family(LEDGER, ledger, load_ledger),
     "veiled": Family(VEILED, veiled, load_veiled),
@@ -643,4 +700,5 @@ MORE: dict[str, Family] = {
     "berth": Family(BERTH, berth, load_berth),
     "muster": Family(MUSTER, muster, load_muster),
     "tally": Family(TALLY, tally, load_tally),
+    "wharf": Family(WHARF, wharf, load_wharf),
 }

@@ -230,7 +230,7 @@ class Special(unittest.TestCase):
 
     def test_new_folders_and_folders_in_them(self) -> None:
         new = {"bells/new.txt": b"ding", "bells/fog/deep.txt": b"dong" * 90, "letters/de/ankunft.txt": b"Die Treppe"}
-        for name in ("tree", "nested", "parents"):
+        for name in ("tree", "nested", "parents", "wharf"):
             with self.subTest(name), Spool() as spool:
                 family = FAMILIES[name]
                 archive = self.archive(name)

@@ -53,12 +53,16 @@ class _Tree:
         self.ranged = reading.attribute(attributes.FIRST_FOLDER) is not None
         self.nested = reading.attribute(attributes.FOLDERS) is not None and not self.ranged
         self.flat = reading.attribute(attributes.PARENT) is None and not self.ranged and not self.nested
-        if self.table.block.sorted_by is not None:
+        named = reading.attribute(attributes.FOLDER_NAME)
+        self.sorted = self.table.block.sorted_by is not None
+        if self.sorted and (self.ranged or self.nested or named is None or named[1].name != self.table.block.sorted_by):
             raise RefusedError(
-                f"{reading.source.name}: its folders are sorted, so a new one cannot be added yet",
+                f"{reading.source.name}: its folders are sorted in a way in which none can be added",
                 "a folder that it has",
             )
-        self.folders = [_Folder(row, b"", None) for row in range(len(paths))]
+        names = named[0].columns[named[1].name] if named is not None else None
+        raws = names.raws() if isinstance(names, Texts) else [b""] * len(paths)
+        self.folders = [_Folder(row, raw, None) for row, raw in enumerate(raws)]
         for folder, above in zip(self.folders, parents_of(reading), strict=True):
             folder.above = self.folders[above] if above >= 0 else None
         self.by_path = dict(reversed(list(zip(paths, self.folders, strict=True))))
@@ -91,6 +95,8 @@ class _Tree:
 
     def read(self) -> Reading:
         """The archive with these folders."""
+        if self.sorted:
+            self.folders.sort(key=lambda folder: folder.name)
         made = dataclasses.replace(self.reading, blocks=dict(self.reading.blocks))
         for block in self.reading.rooted("folder"):
             made.blocks[block.block.name] = self._extended(block)

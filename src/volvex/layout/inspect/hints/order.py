@@ -18,7 +18,7 @@ from volvex.layout.read.names import own_names
 
 LEAST = 6  # records: so many are sorted by chance once in 720 times
 # by what records are sorted where several fit, the likeliest first
-LIKELY = (attributes.KEY, attributes.FOLDER_KEY, attributes.NAME, attributes.ID)
+LIKELY = (attributes.KEY, attributes.FOLDER_KEY, attributes.NAME, attributes.FOLDER_NAME, attributes.ID)
 
 
 def hints(reading: Reading) -> Iterator[Hint]:
