@@ -6,8 +6,8 @@ differs; the first different byte is reported, with the field that covers it.
 Identical bytes do not show that a layout is right for other content. So what the file shows and the layout does not say is
 reported as hints, each with the line that says it: starts at multiples of 32, sorted records, a number that is a size. With
 --strict a hint is a failure. With --harder the archive is also changed in memory: the first, last and middle entries grow, shrink,
-become empty and are removed, others are added under names of many lengths and in a new folder; each result is read again,
-compared and proved. A folder stands for all archives below it.
+become empty and are removed, others are added under names of many lengths and in a new folder; all are written in another
+order, taken out and put back. Each result is read again, compared and proved. A folder stands for all archives below it.
 """
 
 from __future__ import annotations
