@@ -7,7 +7,6 @@ import dataclasses
 import difflib
 import functools
 from collections.abc import Callable
-from dataclasses import dataclass
 from importlib import resources
 from pathlib import Path
 from typing import Any, TypeVar
@@ -22,6 +21,7 @@ from volvex.layout.kinds import kind_names
 from volvex.layout.language.check.layout import check_layout
 from volvex.layout.language.meanings import Names, meaning_of
 from volvex.layout.language.mistakes import explain
+from volvex.layout.language.parsed import Field, Repeats, Skipped, is_order, is_placing, pair, points, written
 from volvex.layout.language.resolve import ordered, resolved
 from volvex.layout.name_hash import TRAITS, WHOSE_KEYS
 from volvex.layout.types import FIELD_TYPES, InvalidSyntax
@@ -95,7 +95,7 @@ class _Builder(Transformer[Token, Any]):
             raise self._fail(error.part, str(error), hint=error.hint) from error
 
     def _fail(self, token: Token, problem: str, expected: str = "", hint: str = "") -> LayoutError:
-        return LayoutError(self.file, *_pair(_at(token)), problem, expected=expected, hint=hint)
+        return LayoutError(self.file, *pair(_at(token)), problem, expected=expected, hint=hint)
 
     # values
 
@@ -168,7 +168,7 @@ class _Builder(Transformer[Token, Any]):
     @v_args(inline=True)
     def constant(self, literal: Token) -> tuple[str, model.Constant, str]:
         value = literal.value if isinstance(literal.value, bytes) else integer(literal)
-        return ("is", model.Constant(value), f"is {_written(value)}")
+        return ("is", model.Constant(value), f"is {written(value)}")
 
     def phrase(self, children: list[Any]) -> tuple[str, list[Token], str, Any]:
         return ("phrase", children[:-1], " ".join(children[:-1]), children[-1])
@@ -218,8 +218,8 @@ class _Builder(Transformer[Token, Any]):
     def when(self, tests: list[model.Condition]) -> model.When:
         return tests[0] if len(tests) == 1 else model.Conditions(tuple(tests), "and")
 
-    def skipped(self, tests: list[model.Condition]) -> _Skipped:
-        return _Skipped(self.when(tests))
+    def skipped(self, tests: list[model.Condition]) -> Skipped:
+        return Skipped(self.when(tests))
 
     def when_one(self, tests: list[model.Condition]) -> model.When:
         return model.Conditions(tuple(tests), "or")
@@ -249,9 +249,9 @@ class _Builder(Transformer[Token, Any]):
     def fill(self, children: list[Token]) -> tuple[str, int]:
         return ("fill", int(children[0], 16))
 
-    def field(self, children: list[Any]) -> _Field:
+    def field(self, children: list[Any]) -> Field:
         name, kind, *changes, meaning, when = children
-        return _Field(name, kind, tuple(changes), meaning, when)
+        return Field(name, kind, tuple(changes), meaning, when)
 
     def record(self, children: list[Any]) -> tuple[str, Any]:
         return ("record", children)
@@ -259,7 +259,7 @@ class _Builder(Transformer[Token, Any]):
     def part(self, children: list[Any]) -> tuple[str, Any]:
         name, *rest = children
         at = next((one for one in rest if isinstance(one, model.At)), None)
-        placing = {"align": 1, "fill": 0} | dict(one for one in rest if _is_placing(one))
+        placing = {"align": 1, "fill": 0} | dict(one for one in rest if is_placing(one))
         transforms = next(one for one in rest if isinstance(one, tuple) and one and isinstance(one[0], model.Transform))
         when = rest[-1]
         reach = next((one for one in rest if isinstance(one, model.Reach)), None)
@@ -301,8 +301,8 @@ class _Builder(Transformer[Token, Any]):
     def after(self, children: list[Token]) -> model.At:
         return model.At(after=str(children[0]))
 
-    def repeats(self, children: list[Any]) -> _Repeats:
-        return _Repeats(children[1])
+    def repeats(self, children: list[Any]) -> Repeats:
+        return Repeats(children[1])
 
     def until_end(self, children: list[Token]) -> bytes:
         return b""
@@ -361,7 +361,7 @@ class _Builder(Transformer[Token, Any]):
         blocks, parts = said.get("block", []), tuple(said.get("part", ()))
         names = Names(str(kind), tuple(str(block[0]) for block in blocks), tuple(part.name for part in parts))
         records = tuple(self._record(one, names) for one in said.get("record", ()))
-        orders = any(_is_order(field) for block in blocks for field in block[5:] if isinstance(field, _Field))
+        orders = any(is_order(field) for block in blocks for field in block[5:] if isinstance(field, Field))
         big = None if orders else said.get("endian", ["little"])[0] == "big"
         layout = model.Layout(
             title=title.value.decode(),
@@ -405,11 +405,11 @@ class _Builder(Transformer[Token, Any]):
     def _block(self, children: list[Any], names: Names) -> model.Block:
         name, within, *rest = children
         at = next((one for one in rest if isinstance(one, model.At)), None)
-        repeats = next((repeats for repeats in rest if isinstance(repeats, _Repeats)), None)
+        repeats = next((repeats for repeats in rest if isinstance(repeats, Repeats)), None)
         sorted_by = next((token for token in rest if isinstance(token, Token)), None)
         when = next((condition for condition in rest if isinstance(condition, model.When)), None)
-        placing = {"align": 1, "fill": 0} | dict(one for one in rest if _is_placing(one))
-        fields = [field for field in rest if isinstance(field, _Field)]
+        placing = {"align": 1, "fill": 0} | dict(one for one in rest if is_placing(one))
+        fields = [field for field in rest if isinstance(field, Field)]
         how = repeats.how if repeats else None
         return model.Block(
             str(name),
@@ -424,10 +424,10 @@ class _Builder(Transformer[Token, Any]):
             _at(name),
             str(within or ""),
             when,
-            next((one.when for one in rest if isinstance(one, _Skipped)), None),
+            next((one.when for one in rest if isinstance(one, Skipped)), None),
         )
 
-    def _field(self, said: _Field, siblings: list[_Field], names: Names) -> model.Field:
+    def _field(self, said: Field, siblings: list[Field], names: Names) -> model.Field:
         kind, changes = said.type, said.changes
         if isinstance(kind, model.Text) and changes:  # of a text its length is changed
             kind, changes = self._counted(said, kind), ()
@@ -437,13 +437,13 @@ class _Builder(Transformer[Token, Any]):
             texts = tuple(
                 str(sibling.name)
                 for sibling in siblings
-                if (isinstance(sibling.type, model.Text) and sibling.type.length_by == said.name) or _points(sibling)
+                if (isinstance(sibling.type, model.Text) and sibling.type.length_by == said.name) or points(sibling)
             )
             words = said.meaning[2]
             meaning = meaning_of(names, texts, words, said.meaning[3], self.file, _at(said.meaning[1][0]))
         return model.Field(str(said.name), kind, changes, meaning, words, _at(said.name), said.when)
 
-    def _counted(self, said: _Field, kind: model.Text) -> model.Text:
+    def _counted(self, said: Field, kind: model.Text) -> model.Text:
         for change in said.changes:
             if (kind.prefix is None and not kind.length_by) or change.how not in ("times", "plus"):
                 raise self._fail(said.name, f"a text's length is counted `x` units or `plus` bytes, not {change.how}")
@@ -452,50 +452,3 @@ class _Builder(Transformer[Token, Any]):
             else:
                 kind = dataclasses.replace(kind, extra=kind.extra + change.number)
         return kind
-
-
-@dataclass(frozen=True)
-class _Field:
-    """A field as it was parsed; its meaning is settled when all names are known."""
-
-    name: Token
-    type: model.FieldType
-    changes: tuple[model.NumberChange, ...]
-    meaning: Any
-    when: model.When | None
-
-
-@dataclass(frozen=True)
-class _Repeats:
-    how: Token | bytes | None
-
-
-@dataclass(frozen=True)
-class _Skipped:
-    when: model.When
-
-
-def _is_order(field: _Field) -> bool:
-    return bool(field.meaning[0] == "phrase" and field.meaning[2] == "byte order")
-
-
-def _points(field: _Field) -> bool:
-    """Whether a field points to a text in a pool, whose length another may store."""
-    words = str(field.meaning[2]) if field.meaning[0] == "phrase" else ""
-    return (words.startswith("start of ") and words.endswith("name")) or " in " in words
-
-
-def _is_placing(one: Any) -> bool:
-    return isinstance(one, tuple) and len(one) == 2 and one[0] in ("align", "fill")
-
-
-def _written(value: bytes | int) -> str:
-    """A constant as an author would write it."""
-    if isinstance(value, int):
-        return str(value)
-    readable = all(32 <= byte < 127 and byte not in b'"\\\\' for byte in value)
-    return f'"{value.decode()}"' if readable else f"hex {value.hex(' ')}"
-
-
-def _pair(place: model.Place) -> tuple[int, int]:
-    return place.line, place.column

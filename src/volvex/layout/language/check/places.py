@@ -1,0 +1,132 @@
+"""What makes the places of blocks and parts unsound."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from volvex.codec import CIPHER, COMPRESS
+from volvex.codec.parameters import Spec
+from volvex.errors import UsageError
+from volvex.layout.model import (
+    Block,
+    Layout,
+    Measure,
+    Part,
+    Place,
+)
+from volvex.layout.order import grows, measures, reading_order
+from volvex.layout.transforms import keeps_size, tried
+
+Problem = tuple[Place, str, str]  # where, what, hint
+
+
+def check_at(layout: Layout) -> Iterator[Problem]:
+    """Places that cannot be: not at the multiple that the block asks for, or too near to the end."""
+    for place in layout.places:
+        at = place.at
+        if at is None or at.mark or at.after:
+            continue
+        within = isinstance(place, Block) and (
+            place.within or place.inline
+        )  # of a row only the records behind the first are aligned
+        if at.fixed and at.offset % place.align and not within:
+            yield (
+                place.place,
+                f"{place.name} is at {at.offset}, which is no multiple of {place.align}",
+                f"at {at.offset - at.offset % place.align}, or another align",
+            )
+        least = (
+            sum(field.type.min_size for field in place.fields if field.when is None)
+            if isinstance(place, Block) and not place.repeats
+            else 0
+        )
+        if at.from_end and least > at.offset:
+            yield (
+                place.place,
+                f"{place.name} has {least} bytes, and starts {at.offset} before the end",
+                f"at end - {least}",
+            )
+    for number, one in enumerate(layout.known):
+        for other in layout.known[:number]:
+            if one.names or other.names:
+                continue
+            together = any(a.startswith(b) or b.startswith(a) for a in one.values for b in other.values)
+            if one.at == other.at and not together:
+                yield (
+                    layout.place,
+                    f"no file is known by {one.value!r} and by {other.value!r} at the same place",
+                    "one of the two",
+                )
+
+
+def check_places(layout: Layout) -> Iterator[Problem]:
+    """Places that depend on each other in a circle: told when all else is right, since most of them come from other mistakes."""
+    found = {one.name for one in reading_order(layout)}
+    for place in layout.places:
+        if place.name not in found:
+            yield (
+                place.place,
+                f"where {place.name} is can only be known after it was read",
+                f"`block {place.name} at ...`",
+            )
+
+
+def check_starts(layout: Layout) -> Iterator[Problem]:
+    """Every block has a place, and every row of records an end."""
+    found = {one.name for one in reading_order(layout)}
+    known = measures(layout)
+    for place in layout.places:
+        if place.name not in found and place.at is None and not known.get(("start", place.name)):
+            yield (
+                place.place,
+                f"no field gives the start of {place.name}",
+                f"`at 0`, or a field with the meaning `start of {place.name}`",
+            )
+    for block in layout.blocks:
+        count = (
+            block.along
+            or known.get(("count", block.name))
+            or known.get(("length", block.name))
+            or known.get(("end", block.name))
+            or grows(block)
+        )
+        if block.repeats and not count and block.until is None:
+            yield (
+                block.place,
+                f"no field gives the count of {block.name}",
+                f"a field with the meaning `count of {block.name}`",
+            )
+
+
+def check_part(layout: Layout, part: Part) -> Iterator[Problem]:
+    lengths = {
+        field.meaning.what
+        for block in layout.blocks
+        for field in block.fields
+        if isinstance(field.meaning, Measure) and field.meaning.part == part.name
+    }
+    if part.reach is None and part.cut is None and not lengths & {"length", "stored length", "end"}:
+        yield (
+            part.place,
+            f"no field gives the length of {part.name}",
+            f"a field with the meaning `stored length of {part.name}`, or `until end`",
+        )
+    if part.reach is not None and part.reach.to == "records" and not all(keeps_size(one) for one in part.transforms):
+        yield (
+            part.place,
+            f"{part.name} is as long as its records only where ciphers keep the size",
+            "a field that measures it",
+        )
+    for transform in part.transforms:
+        if transform.name not in CIPHER and transform.name not in COMPRESS:
+            known = ", ".join((*CIPHER.names(), *COMPRESS.names()))
+            yield transform.place, f"there is no cipher and no compression called {transform.name}", f"one of {known}"
+        elif transform.derived:
+            yield transform.place, f"{part.name} is no entry: its key cannot come `from` one", "key hex 4b 57"
+        else:
+            try:
+                (CIPHER if transform.name in CIPHER else COMPRESS).make(Spec(transform.name, tried(transform).given))  # type: ignore[arg-type]
+            except UsageError as error:
+                yield transform.place, error.message, error.hint
+    if not any(block.within == part.name for block in layout.blocks) and layout.content.within != part.name:
+        yield part.place, f"nothing lies in {part.name}", f"block ... in {part.name} at 0"

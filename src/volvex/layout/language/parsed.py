@@ -1,0 +1,57 @@
+"""What was parsed of a layout before its names are known: fields, rows, and how constants are written."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from lark import Token
+
+from volvex.layout import model
+
+
+@dataclass(frozen=True)
+class Field:
+    """A field as it was parsed; its meaning is settled when all names are known."""
+
+    name: Token
+    type: model.FieldType
+    changes: tuple[model.NumberChange, ...]
+    meaning: Any
+    when: model.When | None
+
+
+@dataclass(frozen=True)
+class Repeats:
+    how: Token | bytes | None
+
+
+@dataclass(frozen=True)
+class Skipped:
+    when: model.When
+
+
+def is_order(field: Field) -> bool:
+    return bool(field.meaning[0] == "phrase" and field.meaning[2] == "byte order")
+
+
+def points(field: Field) -> bool:
+    """Whether a field points to a text in a pool, whose length another may store."""
+    words = str(field.meaning[2]) if field.meaning[0] == "phrase" else ""
+    return (words.startswith("start of ") and words.endswith("name")) or " in " in words
+
+
+def is_placing(one: Any) -> bool:
+    return isinstance(one, tuple) and len(one) == 2 and one[0] in ("align", "fill")
+
+
+def written(value: bytes | int) -> str:
+    """A constant as an author would write it."""
+    if isinstance(value, int):
+        return str(value)
+    readable = all(32 <= byte < 127 and byte not in b'"\\\\' for byte in value)
+    return f'"{value.decode()}"' if readable else f"hex {value.hex(' ')}"
+
+
+def pair(place: model.Place) -> tuple[int, int]:
+    return place.line, place.column
