@@ -1,0 +1,98 @@
+"""What the newer forms of the language do besides reading and writing: recognition by name, random access, times in words."""
+
+from __future__ import annotations
+
+import random
+import unittest
+from unittest.mock import patch
+
+from tests.more_families import MORE
+from tests.support import archive_of
+from volvex.archive.attribute_text import attribute_text
+from volvex.layout import Library
+from volvex.layout.chunks import ChunkedSource
+from volvex.layout.language.parser import parse_layout
+from volvex.layout.write.plan import Edit
+from volvex.source import BytesSource, Spool
+
+
+class ByName(unittest.TestCase):
+    def test_a_file_is_known_by_its_name_when_its_blocks_are_where_they_should_be(self) -> None:
+        family = MORE["veiled"]
+        data, layout = family.make(family.files), parse_layout(family.layout, "veiled.layout")
+        library = Library(first=[layout])
+        for name, content, known in (
+            ("game/holds/A.VEIL", data, True),
+            ("game/a.veil", data[:40], False),
+            ("game/a.veil", b"", False),
+            ("game/a.vei", data, False),
+            ("game/a.veil/letter.txt", data, False),
+        ):
+            with self.subTest(name, size=len(content)):
+                found = library.match(BytesSource(content, name))
+                self.assertEqual(found is not None and found.title == "veiled", known)
+
+
+class Chunks(unittest.TestCase):
+    def setUp(self) -> None:
+        rng = random.Random(3)
+        self.files = [(f"lamps/{number:03}.txt", rng.randbytes(90) * 4) for number in range(60)]
+        self.family = MORE["stream"]
+        self.archive = archive_of(self.family.layout, self.family.make(self.files))
+        source = self.archive.reading.areas["body"].source
+        assert isinstance(source, ChunkedSource)
+        self.source = source
+
+    def test_only_the_chunks_of_an_entry_are_decoded(self) -> None:
+        opened: list[int] = []
+        real = ChunkedSource._opened
+
+        def counted(source: ChunkedSource, number: int, size: int | None) -> bytes:
+            opened.append(number)
+            return real(source, number, size)
+
+        with patch.object(ChunkedSource, "_opened", counted):
+            self.assertEqual(self.archive.content(30), self.files[30][1])
+        self.assertLessEqual(len(opened), 2)
+        self.assertGreater(len(self.source.chunk_list), 40)
+
+    def test_chunks_in_which_nothing_changes_keep_their_bytes(self) -> None:
+        with Spool() as spool:
+            edit = Edit()
+            edit.replaced[30] = self.archive.encode(spool, [b"!" + self.files[30][1][1:]], 30)
+            made = b"".join(self.archive.plan(edit).chunks())
+        again = archive_of(self.family.layout, made).reading.areas["body"].source
+        assert isinstance(again, ChunkedSource)
+        before = self.archive.source.read(0, self.archive.source.size)
+        changed = [
+            number
+            for number in range(len(self.source.chunk_list))
+            if _stored(self.source, number, before) != _stored(again, number, made)
+        ]
+        self.assertLessEqual(len(changed), 2)
+        self.assertEqual(self.family.load(made)["lamps/030.txt"][:1], b"!")
+
+
+def _stored(source: ChunkedSource, number: int, data: bytes) -> bytes:
+    start, size = source.stored_at(number)
+    return data[start : start + size]
+
+
+class Words(unittest.TestCase):
+    def test_times_and_permissions_are_shown_in_words(self) -> None:
+        for what, number, text in (
+            ("unix time", 0, "1970-01-01 00:00:00"),
+            ("unix time", 1_767_225_599, "2025-12-31 23:59:59"),
+            ("unix time", 1 << 60, str(1 << 60)),
+            ("windows time", 116_444_736_000_000_000, "1970-01-01 00:00:00"),
+            ("dos time", (46 << 9 | 11 << 5 | 29) << 16 | 13 << 11 | 5 << 5 | 4, "2026-11-29 13:05:08"),
+            ("dos time", 0, "0"),
+            ("permissions", 0o755, "0755"),
+            ("owner", 501, "501"),
+        ):
+            with self.subTest(what, number=number):
+                self.assertEqual(attribute_text(what, number), text)
+
+
+if __name__ == "__main__":
+    unittest.main()
