@@ -688,6 +688,52 @@ def load_wharf(data: bytes) -> dict[str, bytes]:
     return found
 
 
+# places that count from where their record starts; records of changing size, sorted; sizes in digits
+
+SWELL = """
+layout "swell" kind archive
+little endian
+known by "SWEL" at 0
+block head at 0
+    mark     4 bytes   is "SWEL"
+    count    digits 4 left   count of table
+    bytes    u16       length of table
+block table after head repeats sorted by name
+    name     text u8 padded 2   name
+    start    i32 from start of record   start of content
+    size     digits 6 octal     size of content
+content in order align 8
+"""
+
+
+def swell(files: Files) -> bytes:
+    ordered = sorted(files, key=lambda file: file[0].encode())
+    names = [bytes([len(name)]) + name.encode() + bytes(-(1 + len(name)) % 2) for name, _ in ordered]
+    out, table = bytearray(10 + sum(len(name) + 10 for name in names)), b""
+    for name, (_, content) in zip(names, ordered, strict=True):
+        start = aligned(out, 8)
+        table += name + struct.pack("<i", start - (10 + len(table))) + b"%06o" % len(content)
+        out += content
+    out[: 10 + len(table)] = b"SWEL" + str(len(files)).encode().ljust(4) + struct.pack("<H", len(table)) + table
+    return bytes(out)
+
+
+def load_swell(data: bytes) -> dict[str, bytes]:
+    expect(data[:4], b"SWEL")
+    read, found = Reader(data, 4), {}
+    count, size = int(read.take(4)), read("H")
+    for _ in range(count):
+        begun = read.at
+        name = read.take(read("B")).decode()
+        expect(read.take(-(read.at - begun) % 2).strip(b"\0"), b"")
+        start, held = begun + read("i"), int(read.take(6), 8)
+        expect(start % 8, 0)
+        found[name] = span(data, start, held)
+    expect(read.at, 10 + size)
+    expect(list(found), sorted(found))
+    return found
+
+
 MORE: dict[str, Family] = {
     "ledger": Family(LEDGER, ledger, load_ledger),
     "veiled": Family(VEILED, veiled, load_veiled),
@@ -701,4 +747,5 @@ MORE: dict[str, Family] = {
     "muster": Family(MUSTER, muster, load_muster),
     "tally": Family(TALLY, tally, load_tally),
     "wharf": Family(WHARF, wharf, load_wharf),
+    "swell": Family(SWELL, swell, load_swell),
 }

@@ -33,7 +33,7 @@ class NotMultipleError(ValueError):
 class NumberChange:
     """How a stored number differs from the true one; each runs both ways, on ints and on arrays of them."""
 
-    how: str  # times, plus, xor, from
+    how: str  # times, plus, xor, from, record (counted from where the record starts)
     number: int = 0
     edge: str = ""  # of `from`: start or end
     part: str = ""
@@ -45,7 +45,7 @@ class NumberChange:
 
     def undo(self, number: N) -> N:
         """The number before this change; NotMultipleError when there is none."""
-        if self.how == "from":
+        if self.how in ("from", "record"):
             return number
         if self.how == "plus":
             return number - self.number

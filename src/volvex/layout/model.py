@@ -35,6 +35,7 @@ from volvex.layout.types.raw import Raw as Raw
 from volvex.layout.types.text import Text as Text
 from volvex.layout.types.varint import Varint as Varint
 
+RECORD = "record"  # the record that a field stands in
 CONTENTS = "contents"  # the stretch from the first entry's content to the end of the last
 
 

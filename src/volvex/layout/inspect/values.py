@@ -33,7 +33,7 @@ def value_of(reading: Reading, block: BlockRead, row: int, field: Field) -> str:
         return f"{number} {dict(table).get(number, '?')}"
     if field.changes:
         settled = reading.settled(field)
-        whole = int(decode_numbers(column[row : row + 1], settled, block.source, block.starts)[0])
+        whole = int(decode_numbers(column[row : row + 1], settled, block.source, block.starts[row : row + 1])[0])
         return f"{number} ({whole:#x})"
     return f"{number:#x}" if _is_bits(field) else str(number)
 

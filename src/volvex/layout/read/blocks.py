@@ -19,6 +19,7 @@ from volvex.layout.kinds import archive as attributes
 from volvex.layout.language.check.siblings import half_of
 from volvex.layout.model import (
     CONTENTS,
+    RECORD,
     Attribute,
     Block,
     ChecksumOf,
@@ -253,11 +254,18 @@ def settled_by(field: Field, edge: Callable[[str, str], int]) -> Field:
     """A field in which what counts from the edge of a part has a number in its place."""
     if all(change.how != "from" for change in field.changes):
         return field
-    changes = [
-        NumberChange("plus", edge(change.edge, change.part)) if change.how == "from" else change
-        for change in field.changes
-    ]
-    return replace(field, changes=tuple(changes))
+    return replace(field, changes=tuple(_settled_change(change, edge) for change in field.changes))
+
+
+def _settled_change(change: NumberChange, edge: Callable[[str, str], int]) -> NumberChange:
+    if change.how != "from":
+        return change
+    return NumberChange("record") if change.part == RECORD else NumberChange("plus", edge(change.edge, change.part))
+
+
+def is_relative(field: Field) -> bool:
+    """Whether a field's numbers count from where their record starts."""
+    return any(change.part == RECORD or change.how == "record" for change in field.changes)
 
 
 def with_upper(block: BlockRead, field: Field) -> Array:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -85,6 +86,9 @@ def decode_numbers(values: Array, field: Field, source: Source, starts: Array) -
     """The true numbers (int64) that `field` stores; FormatError when one is beyond all sense."""
     if not len(values):
         return np.zeros(0, np.int64)
+    if any(change.how == "record" for change in field.changes):
+        plain = replace(field, changes=tuple(change for change in field.changes if change.how != "record"))
+        return decode_numbers(values, plain, source, starts) + starts
     if all(change.how != "xor" for change in field.changes):  # the least stays the least
         least, most = int(values.min()), int(values.max())
         for change in field.changes:

@@ -12,8 +12,19 @@ from volvex.errors import RefusedError
 from volvex.layout.checksums import name_checksum
 from volvex.layout.columns import Array, Column, Columns, Texts, rows_of, taken
 from volvex.layout.kinds import archive as attributes
-from volvex.layout.model import Block, Field, IntegerType, Measure, Number, Raw, RecordsOf, is_bare, pooled_length
-from volvex.layout.read.blocks import BlockRead, Reading, upper_field
+from volvex.layout.model import (
+    Block,
+    Field,
+    IntegerType,
+    Measure,
+    Number,
+    NumberChange,
+    Raw,
+    RecordsOf,
+    is_bare,
+    pooled_length,
+)
+from volvex.layout.read.blocks import BlockRead, Reading, is_relative, upper_field
 from volvex.layout.read.names import entry_folders, has_ranges
 from volvex.layout.records.numbers import encode_numbers
 from volvex.layout.write.contents import ContentPlan
@@ -33,6 +44,7 @@ class Directory:
         self.names = new_names(reading, [added.name for added in edit.added], [added.like for added in edit.added])
         self.rows = np.concatenate([contents.kept_rows, np.array([added.like for added in edit.added], np.int64)])
         self.entry_blocks = {block.block.name for block in reading.entry_blocks()}
+        self._relative: list[tuple[BlockRead, Field, Array]] = []
         self._begun = self._chosen() if columns is None else columns
         self.folders = self._folders()  # of each entry, when there are any
         self.order = self._ordered()
@@ -236,6 +248,7 @@ class Directory:
             )
             self._put_moved_checksums(columns, block, field, key)
         columns = self._in_order(columns)
+        self._put_relative(columns, settle)
         if self.touched and self.folders is not None and has_ranges(self.reading):
             self._put_ranges(columns)
         return columns
@@ -264,12 +277,23 @@ class Directory:
                 self.contents.place_span(span, int(placed.span_start[span]))
         if self.reading.layout.content.until_next:
             self._untie(start, changed)
-        for block, field in self.reading.attributes(attributes.START):
-            self.put(columns, block, settle(field), start, None)
-        if self.reading.attribute(attributes.END) is not None:
-            ends = start + self._stored(changed)
-            for block, field in self.reading.attributes(attributes.END):
-                self.put(columns, block, settle(field), ends, None)
+        self._relative = []
+        for what, numbers in ((attributes.START, start), (attributes.END, start + self._stored(changed))):
+            for block, field in self.reading.attributes(what):
+                if is_relative(field):
+                    self._relative.append((block, field, numbers))
+                else:
+                    self.put(columns, block, settle(field), numbers, None)
+
+    def _put_relative(self, columns: AllColumns, settle: Settle) -> None:
+        """The places that count from where their record starts, once the records stand in their order."""
+        for block, field, numbers in self._relative:
+            whole = NumberChange("from", 0, "start", block.block.name)
+            begin = settle(replace(field, changes=(whole,))).changes[0].number
+            pieces = block.records.pieces(columns[block.block.name])
+            sizes = np.array([sum(map(len, parts)) for parts in zip(*pieces, strict=True)], np.int64)
+            ordered = numbers if self.order is None else numbers[self.order]
+            self.put(columns, block, settle(field), ordered - (begin + np.cumsum(sizes) - sizes), None)
 
     def _stored(self, changed: list[tuple[int, int]]) -> Array:
         """The stored sizes of all entries, before they are ordered."""

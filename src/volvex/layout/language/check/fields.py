@@ -11,6 +11,8 @@ from volvex.errors import UsageError
 from volvex.layout.language.check.siblings import half_of
 from volvex.layout.model import (
     CONTENTS,
+    RECORD,
+    Attribute,
     Bits,
     Block,
     ByteOrder,
@@ -48,9 +50,15 @@ def check_field(layout: Layout, block: Block, field: Field) -> Iterator[Problem]
         or (isinstance(meaning, ChecksumOf) and any(change.how != "xor" for change in field.changes))
     ):
         yield field.place, f"`{field.name}` is not a number that could be changed by x, plus or xor", "leaving that out"
+    yield from _check_relative(layout, block, field)
     for change in field.changes:
         told = change.part == CONTENTS and ("start", CONTENTS) in measures(layout)
-        if change.how == "from" and not told and change.part not in {place.name for place in layout.places}:
+        if (
+            change.how == "from"
+            and not told
+            and change.part != RECORD
+            and change.part not in {place.name for place in layout.places}
+        ):
             yield (
                 field.place,
                 f"`from {change.edge} of {change.part}`: there is no such block or part",
@@ -76,6 +84,22 @@ def check_field(layout: Layout, block: Block, field: Field) -> Iterator[Problem]
         if not fits:
             wanted = f"u{bits}" if bits <= 64 else f"{bits // 8} bytes"
             yield field.place, f"{meaning.algorithm} has {bits} bits, `{field.name}` is {kind}", wanted
+
+
+def _check_relative(layout: Layout, block: Block, field: Field) -> Iterator[Problem]:
+    """Places that count from where their record starts: of content that lies where the records lie, each told in one field."""
+    if not any(change.part == RECORD for change in field.changes):
+        return
+    what = field.meaning.what if isinstance(field.meaning, Attribute) else ""
+    skipped = block.skip is not None or field.when is not None or block.inline
+    if what not in ("start of content", "end of content") or block.within != layout.content.within or skipped:
+        yield (
+            field.place,
+            f"`{field.name}` cannot count from its record",
+            "the start or end of content that lies in the same file",
+        )
+    elif any(change.edge != "start" for change in field.changes if change.part == RECORD):
+        yield field.place, "a record ends where that is known only when all its fields are", "from start of record"
 
 
 def _checksum_bits(algorithm: str) -> int:
