@@ -129,6 +129,8 @@ class Mistakes(unittest.TestCase):
             ("    a u16 crc32 of record\n", 8, "crc32 has 32 bits"),
             ("    a u32 plus 1 crc32 of record\n", 8, "not a number that could be changed"),
             ("    a u8 stored size of chunk\n", 8, "needs one part that is cut into chunks"),
+            ("content wrapped in xor(key from field seed)\n", 8, "the entries have no field seed"),
+            ("    a u8 kept when none is 1 and bits is 2\n    bits none bits 0 kept\n", 8, "there is no field none"),
             ("    a u8 length of start\n", 8, "is not a meaning"),
             (
                 "part p after table cut every 8 wrapped in zlib\ncontent in p\n",

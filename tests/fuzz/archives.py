@@ -10,6 +10,7 @@ from kelpwick.world import make_game
 from tests.families import FAMILIES
 from tests.formats import FORMATS, SAMPLES
 from tests.fuzz.attempt import Attempt, mutate
+from tests.more_families import MORE
 from tests.support import pack_layout
 from tests.test_bad_archives import exercise
 from tests.test_open_formats import look, open_samples
@@ -24,7 +25,7 @@ def corpus(folder: Path) -> list[tuple[str, Layout | None, bytes]]:
     ]
     found += [
         (name, parse_layout(family.layout, name), family.make(family.files))
-        for name, family in sorted(FAMILIES.items())
+        for name, family in sorted({**FAMILIES, **MORE}.items())
     ]
     if not (folder / "game" / "data" / "main.kwp").exists():
         make_game(folder / "game")

@@ -11,6 +11,7 @@ from tests.books import TABLE, barrels
 from tests.families import FAMILIES
 from tests.formats import FORMATS, SAMPLES
 from tests.fuzz.attempt import Attempt
+from tests.more_families import MORE
 from tests.test_bad_archives import exercise as use
 from volvex.data.model.layout_document import LayoutDocument
 from volvex.errors import VolvexError
@@ -23,7 +24,9 @@ _WORDS = re.compile(r'"[^"\n]*"|[\w.]+|[^\w\s]|\n[ ]*')
 def cases(folder: Path, rng: random.Random, only: str) -> Iterator[Attempt]:
     """Layouts in which words were changed for others."""
     samples = [(name, text, make(SAMPLES)) for name, (text, make) in sorted(FORMATS.items())]
-    samples += [(name, family.layout, family.make(family.files)) for name, family in sorted(FAMILIES.items())]
+    samples += [
+        (name, family.layout, family.make(family.files)) for name, family in sorted({**FAMILIES, **MORE}.items())
+    ]
     samples.append(("barrels", TABLE, barrels()))
     samples = [sample for sample in samples if sample[0].startswith(only)]
     words = [word for _, text, _ in samples for word in _WORDS.findall(text)]

@@ -136,7 +136,10 @@ class Executable(OpenFormatArchive):
         super().__init__()
         self.source = source
         image = image_of(source)
-        assert image is not None
+        if image is None:
+            raise FormatError(
+                source.name, "its headers are not those of an executable", hint="a fresh copy of the file"
+            )
         self.image = image
         self.tail = self._tail()
         self.resources = list(self._resources())

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import difflib
 from collections.abc import Iterator
 
 from volvex.codec import CHECKSUM, CIPHER, COMPRESS
@@ -271,7 +272,15 @@ def _check_content(layout: Layout, attributes: dict[str, Field]) -> Iterator[tup
                 f"content in {content.codec} needs its stored size and its size, each in a field",
                 "",
             )
+    own = {field.name for block in layout.entry_blocks() for field in block.fields}
     for transform in content.transforms:
+        for name in [derived.field for derived in transform.derived if derived.field and derived.field not in own]:
+            near = difflib.get_close_matches(name, sorted(own), 1)
+            yield (
+                transform.place,
+                f"`key from field {name}`: the entries have no field {name}",
+                near[0] if near else "a field of their records",
+            )
         if transform.name not in CIPHER:
             yield transform.place, f"there is no cipher called {transform.name}", f"one of {', '.join(CIPHER.names())}"
             continue

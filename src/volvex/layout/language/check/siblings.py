@@ -129,7 +129,9 @@ def check_own_condition(siblings: tuple[Field, ...], field: Field, names: set[st
             near = difflib.get_close_matches(test.field, list(before), 1)
             problem = f"`when {test}`: no field before `{field.name}` has that name"
             yield field.place, problem, near[0] if near else "a number that comes before it"
-        elif isinstance(other.type, Bits) and before[other.type.host].when is not None:
+        elif (
+            isinstance(other.type, Bits) and (host := before.get(other.type.host)) is not None and host.when is not None
+        ):
             yield (
                 field.place,
                 f"`when {test}`: `{other.name}` is not always there",
