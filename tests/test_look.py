@@ -368,7 +368,7 @@ class Layouts(KeptGame):
 
     def test_prove_harder(self) -> None:
         out = self.volvex("layout", "prove", self.shared / MAIN, "--harder")
-        self.assertEqual(out.count("holds: "), 17)
+        self.assertEqual(out.count("holds: "), 18)
         self.run_program("keys", "add", "kelpwick-post", input="tallow & brine")
         self.assertIn("identical", self.volvex("layout", "prove", self.shared))
 

@@ -16,7 +16,7 @@ from volvex.layout.write.blank import blank_columns
 from volvex.layout.write.contents import ContentPlan
 from volvex.layout.write.directory import AllColumns, Directory
 from volvex.layout.write.place import Placed
-from volvex.layout.write.plan import Piece, Plan
+from volvex.layout.write.plan import Piece, Plan, PlannedSource
 from volvex.source import BytesSource, JoinedSource, Source, Spool, WindowSource
 
 Edge = Callable[[str, str], int]
@@ -70,6 +70,7 @@ class ChunkPlan:
         parts: list[Source] = []
         chunks: list[Chunk] = []
         same, ends = _unmoved(inner, source), self._ends(placed)
+        whole = PlannedSource(inner, source.name)
         for number, start in enumerate(range(0, inner.size, part.cut.size)):
             stop = min(start + part.cut.size, inner.size)
             end = min(stop, max(start, _last_end(ends, start, stop))) if part.cut.short else stop
@@ -78,7 +79,7 @@ class ChunkPlan:
                 parts.append(WindowSource(file, at, size, file.name))
                 chunks.append(Chunk(size, end - start, source.chunk_list[number].codec))
                 continue
-            data = b"".join(inner.between(start, end))
+            data = whole.read(start, end - start)
             if (
                 number < len(source.chunk_list)
                 and source.held(number) == len(data)
