@@ -543,7 +543,7 @@ block head at 0
     bytes    u16       length of table
     last     u32       end of table
 block table after head repeats except flag is 9
-    name     text u8   name
+    name     text u8 zero padded 4 counted filled 20   name
     flag     u8        kept
     start    u32       start of content
     size     u32       size of content
@@ -552,7 +552,9 @@ content in order align 4
 
 
 def muster_record(name: str, flag: int, start: int, size: int) -> bytes:
-    return bytes([len(name)]) + name.encode() + struct.pack("<BII", flag, start, size)
+    text = name.encode() + b"\0"
+    text += b" " * (-(1 + len(text)) % 4)
+    return bytes([len(text)]) + text + struct.pack("<BII", flag, start, size)
 
 
 def muster(files: Files) -> bytes:
@@ -573,7 +575,9 @@ def load_muster(data: bytes) -> dict[str, bytes]:
     read, found, markers = Reader(data, 4), {}, []
     count, size, last = read("H"), read("H"), read("I")
     for number in range(count):
-        name, flag, start, held = read.take(read("B")).decode(), read("B"), read("I"), read("I")
+        text = read.take(read("B"))
+        expect((1 + len(text)) % 4, 0)
+        name, flag, start, held = text.rstrip(b" ")[:-1].decode(), read("B"), read("I"), read("I")
         if flag == 9:
             markers.append((name, number))
             expect((start, held), (0, 0))

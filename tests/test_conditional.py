@@ -122,6 +122,7 @@ class Mistakes(unittest.TestCase):
             ("    a digits 0 kept\n", 8, "a number has 1 to 18 digits"),
             ("    a u16 escape 0xff u16 kept\n", 8, "the number behind it has more bits"),
             ("    a text zero padded 1 kept\n", 8, "a multiple is at least 2"),
+            ("    a text zero padded 4 counted kept\n", 8, "only a length in front"),
             ("    a text 8 padded 4 kept\n", 8, "a text of a fixed size needs no padding"),
             ("    a u8 kept when none is 3\n", 8, "there is no field none"),
             ("    a u8 kept when start is 1 and none is 3\n", 8, "there is no field none"),

@@ -148,7 +148,7 @@ class Text(FieldType):
         whole += bytes([self.filled]) * self._pads(head + len(whole))
         if self.prefix is None:
             return whole
-        length = len(whole) - self._zero if self.counted_padding else len(raw)
+        length = len(whole) if self.counted_padding else len(raw)
         return self.prefix.encode((length - self.extra) // self.unit, {}) + whole
 
     def decode(self, data: bytes, at: int, siblings: Mapping[str, Any]) -> tuple[str, int]:
@@ -349,6 +349,10 @@ def _text(parts: list[Any]) -> Text:
     if padded is not None:
         if fixed or integer(padded[0]) < 2:
             raise InvalidSyntax(padded[0], "a text of a fixed size needs no padding" if fixed else "a multiple is at least 2", "text zero padded 4")  # fmt: skip
+        if padded[1] is not None and not isinstance(length, Text | Number):
+            raise InvalidSyntax(
+                padded[1], "only a length in front of a text counts its padding", "text u16 padded 4 counted"
+            )
         kind = dataclasses.replace(
             kind, padded=integer(padded[0]), counted_padding=padded[1] is not None, filled=int(filled or "0", 16)
         )
