@@ -128,7 +128,7 @@ class Families(unittest.TestCase):
         rng = random.Random(7)
         for family, data, _ in self.families():
             with Spool() as spool:
-                for _ in range(6):
+                for _ in range(4):
                     archive, before = archive_of(family.layout, data), family.load(data)
                     name = rng.choice([name for name in before if not name.endswith("/")])
                     content = rng.randbytes(rng.randrange(300)) * rng.randrange(1, 4)
