@@ -6,14 +6,16 @@ import random
 import unittest
 from unittest.mock import patch
 
-from tests.more_families import MORE
+from tests.more_families import MORE, masked
 from tests.support import archive_of
 from volvex.archive.attribute_text import attribute_text
+from volvex.errors import FormatError
 from volvex.layout import Library
 from volvex.layout.chunks import ChunkedSource
+from volvex.layout.decrypted import decrypted_view
 from volvex.layout.language.parser import parse_layout
 from volvex.layout.write.plan import Edit
-from volvex.source import BytesSource, Spool
+from volvex.source import BytesSource, Source, Spool
 
 
 class ByName(unittest.TestCase):
@@ -71,6 +73,55 @@ class Chunks(unittest.TestCase):
         ]
         self.assertLessEqual(len(changed), 2)
         self.assertEqual(self.family.load(made)["lamps/030.txt"][:1], b"!")
+
+    def test_a_table_of_chunks_that_cannot_be_is_refused_at_its_field(self) -> None:
+        text = MORE["locker"].layout
+        data = bytearray(MORE["locker"].make(self.files[:3]))
+        table = archive_of(text, bytes(data)).reading.blocks["sizes"].start
+        data[table + 2 : table + 4] = b"\xff\xff"
+        with self.assertRaisesRegex(FormatError, r"sizes\[0\].holds: a chunk of body holds 256 bytes at most"):
+            archive_of(text, bytes(data))
+        wrong = self.family.layout.replace("{ 0 zlib, 1 none }", "{ 1 zlib }")
+        with self.assertRaisesRegex(FormatError, r"pieces\[0\].how: a codec that the layout does not know"):
+            archive_of(wrong, self.family.make(self.files))
+
+
+class Masked(unittest.TestCase):
+    """Parts that are only encrypted are not decrypted whole, however large they are."""
+
+    def view(self, family: str, old: str = "", new: str = "") -> tuple[Source | None, Counted]:
+        layout = parse_layout(MORE[family].layout.replace(old, new) if old else MORE[family].layout, "x.layout")
+        file = Counted(random.Random(1).randbytes(1 << 22))
+        return decrypted_view(layout.parts[0], file, 6, file.size - 6), file
+
+    def test_what_depends_only_on_its_place_is_read_where_it_lies(self) -> None:
+        view, file = self.view("veiled")
+        assert view is not None
+        self.assertEqual(view.read(3_000_001, 40), masked(file.data[6:])[3_000_001:3_000_041])
+        self.assertEqual(file.done, 40)
+
+    def test_what_must_be_made_in_order_is_made_as_far_as_it_is_read(self) -> None:
+        view, file = self.view("vault", "add(key hex 07)", "chained(key hex 07)")
+        assert view is not None
+        made = view.read(10, 20)
+        self.assertEqual(made, bytes(file.data[at + 6] ^ file.data[at + 5] for at in range(10, 30)))
+        self.assertEqual(view.read(12, 5), made[2:7])
+        self.assertLess(file.done, file.size)
+
+    def test_what_is_compressed_has_no_such_view(self) -> None:
+        self.assertIsNone(self.view("stream")[0])
+
+
+class Counted(BytesSource):
+    """Bytes, and how many of them were read."""
+
+    def __init__(self, data: bytes) -> None:
+        super().__init__(data, "counted")
+        self.data, self.done = data, 0
+
+    def _read(self, offset: int, size: int) -> bytes:
+        self.done += size
+        return super()._read(offset, size)
 
 
 def _stored(source: ChunkedSource, number: int, data: bytes) -> bytes:

@@ -203,6 +203,9 @@ class Changing(Case):
         self.assertFalse((self.work / "files" / name / "a.csv").exists())
         self.do("build")
         self.assertEqual(self.names_of(self.work / "built" / name), [*before[:2], "first.csv", *before[2:]])
+        self.do("drop", f"{name}/{before[1]}")
+        self.do("build")
+        self.assertEqual(self.names_of(self.work / "built" / name), [before[0], "first.csv", *before[2:]])
         self.do("swap", "--new", f"{MAIN}/letters/en/00.txt", mine, "--after", LAMPS)
         self.assertIn("its records are sorted", self.complaint("build", status=5, cwd=self.work))
 

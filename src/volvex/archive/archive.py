@@ -73,6 +73,7 @@ class Archive(ABC):
     source: Source
     entries: Entries
     takes_blank = False  # whether a new entry may be like none
+    takes_order = False  # whether it can be chosen behind which other a new entry stands
     padded = False  # behind content there may be a cipher's padding
     envelope: Envelope | None = None  # what lies around all of it
     cut: Cut | None = None  # how it is cut into pieces

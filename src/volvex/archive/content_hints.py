@@ -18,7 +18,7 @@ from volvex.layout.inspect.hints.checksums import algorithms, checksum_bits, kep
 SAMPLE = 12  # entries that are looked at
 LARGEST = 1 << 22  # bytes of each
 LEAST = 512  # bytes of which an entropy says something
-SIGNED = ("png", "jpeg", "gif", "ogg", "wav", "flac", "zip", "dds", "webp")  # types that always have their signature
+SIGNED = ("png", "jpg", "gif", "ogg", "wav", "flac", "zip", "dds", "webp")  # types that always have their signature
 TEXT_LEAST = 24  # bytes of which it can be said whether they are text
 HIGH = 0.97  # of the most that there can be: encrypted or compressed
 TEXTS = (

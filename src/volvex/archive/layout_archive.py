@@ -75,7 +75,7 @@ class _ChecksumCheck:
 class LayoutArchive(Archive):
     """An archive whose directory was read by a layout."""
 
-    takes_blank = True
+    takes_blank = takes_order = True
 
     def __init__(self, reading: Reading, names: Names | None = None) -> None:
         super().__init__()

@@ -233,18 +233,18 @@ class Work:
     inner: dict[int, Work]
 
 
-def _after(bench: Workbench, name: str, archive: Archive, path: str) -> int | None:
+def _after(bench: Workbench, name: str, path: str) -> int | None:
     """The entry behind which a new one stands, if its author chose one."""
     chosen = bench.after.get(path)
     if chosen is None:
         return None
-    rows = archive.rows_of(bench.home(chosen)[1])
-    if not rows:
+    row = bench.row(chosen)
+    if row is None:
         raise NotFoundError(
             f"{name} has no {shown(chosen)} any more, behind which {shown(path)} is to stand",
             "volvex swap --new, without --after",
         )
-    return int(rows[0])
+    return row
 
 
 def work_on(bench: Workbench, name: str, archive: Archive, changes: Sequence[FileChange], spool: Spool) -> Work:
@@ -269,7 +269,7 @@ def work_on(bench: Workbench, name: str, archive: Archive, changes: Sequence[Fil
         like = template_row(archive, inner) if row is None else row
         content = archive.encode(spool, file_chunks(content_of(bench, change)), like)
         if row is None:
-            after = _after(bench, name, archive, change.path)
+            after = _after(bench, name, change.path)
             work.edit.added.append(Added(encode_name(archive, inner), like, content, after))
         elif row in places:
             raise RefusedError(

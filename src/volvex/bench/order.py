@@ -21,6 +21,9 @@ def found_after(bench: Workbench, path: str, other: str) -> str:
         )
     if found[0][0] != bench.home(path)[0]:
         raise RefusedError(f"{shown(other)} is in {found[0][0]}, {shown(path)} is not", "an entry of the same archive")
+    archive = bench.archive(found[0][0])
+    if archive is None or not archive.takes_order:
+        raise RefusedError(f"the place of a new entry in {found[0][0]} cannot be chosen", "leaving --after out")
     return bench.place_of(*found[0])
 
 

@@ -22,6 +22,10 @@ class Bytewise:
     def __init__(self, decrypt: Callable[[Bytes, int], Bytes], encrypt: Callable[[Bytes, int], Bytes]) -> None:
         self._decrypt, self._encrypt = decrypt, encrypt
 
+    def decrypted(self, data: bytes, at: int) -> bytes:
+        """Bytes that stand `at` bytes from the start, decrypted."""
+        return self._decrypt(as_array(data), at).tobytes()
+
     def decrypt(self) -> Running:
         return Running(self._decrypt)
 

@@ -17,6 +17,7 @@ from volvex.layout.transforms import is_cipher, unwrapped
 from volvex.source import Source
 
 REMEMBERED = 16  # chunks that stay decoded
+UNKNOWN = "?"  # a codec whose number the layout does not have
 
 
 @dataclass(frozen=True)
@@ -35,28 +36,42 @@ def chunk_table(reading: Reading) -> BlockRead | None:
 
 def chunks_of(reading: Reading, part: Part, start: int) -> list[Chunk]:
     """The chunks of a part that starts there; FormatError when they do not lie one behind the other."""
-    table = chunk_table(reading)
-    assert table is not None  # the check sees to that
     stored, sizes = _column(reading, attributes.CHUNK_STORED), _column(reading, attributes.CHUNK_SIZE)
     codecs, starts = _codecs(reading), _column(reading, attributes.CHUNK_START)
-    assert stored is not None
+    assert stored is not None and part.cut is not None  # the check sees to that
+    if sizes is not None:
+        _refuse(
+            reading,
+            attributes.CHUNK_SIZE,
+            (sizes < 0) | (sizes > part.cut.size),
+            f"a chunk of {part.name} holds {part.cut.size:,} bytes at most",
+        )
+    if codecs is not None:
+        unknown = np.array([codec == UNKNOWN for codec in codecs], bool)
+        _refuse(reading, attributes.CHUNK_CODEC, unknown, "a codec that the layout does not know")
     if starts is not None and len(starts):
         wrong = starts != start + np.cumsum(stored) - stored
-        if wrong.any():
-            row, found = int(np.argmax(wrong)), reading.attribute(attributes.CHUNK_START)
-            assert found is not None
-            raise FormatError(
-                table.source.name,
-                f"chunk {row} of {part.name} starts at {int(starts[row]):#x}, the one before it ends elsewhere",
-                offset=table.offset(row, found[1].name),
-                field=table.where(row, found[1].name),
-                hint=FRESH,
-                asked="the layout: does it count from another place?",
-            )
+        _refuse(reading, attributes.CHUNK_START, wrong, "a chunk that does not start where the one before it ends")
     return [
         Chunk(size, None if sizes is None else int(sizes[row]), None if codecs is None else codecs[row])
         for row, size in enumerate(stored.tolist())
     ]
+
+
+def _refuse(reading: Reading, what: str, wrong: Array, problem: str) -> None:
+    """FormatError for the first chunk that is wrong."""
+    found = reading.attribute(what)
+    if found is None or not wrong.any():
+        return
+    (table, field), row = found, int(np.argmax(wrong))
+    raise FormatError(
+        table.source.name,
+        problem,
+        offset=table.offset(row, field.name),
+        field=table.where(row, field.name),
+        hint=FRESH,
+        asked="the layout: does it count from another place, or in other units?",
+    )
 
 
 def _column(reading: Reading, what: str) -> Array | None:
@@ -69,7 +84,7 @@ def _codecs(reading: Reading) -> list[str] | None:
     if found is None or not isinstance(found[1].meaning, Attribute):
         return None
     table = dict(found[1].meaning.table)
-    return [table.get(number, "?") for number in reading.decode_numbers(*found).tolist()]
+    return [table.get(number, UNKNOWN) for number in reading.decode_numbers(*found).tolist()]
 
 
 def as_coded(part: Part, codec: str | None, bare: bool) -> Part:
@@ -128,7 +143,7 @@ class ChunkedSource(Source):
         bare = self._cut.bare and stored == (self._cut.size if size is None else size)
         try:
             part = as_coded(self.part, chunk.codec, bare)
-            data = b"".join(unwrapped(part, iter([self._file.read(start, stored)]), size))
+            data = b"".join(unwrapped(part, iter([self._file.read(start, stored)]), size, self._cut.size))
         except ContentError as error:
             raise FormatError(
                 self._file.name,
@@ -136,8 +151,6 @@ class ChunkedSource(Source):
                 offset=start,
                 hint=FRESH,
             ) from error
-        if len(data) > self._cut.size:
-            raise FormatError(self._file.name, f"chunk {number} of {self.part.name} holds {len(data)} bytes, {self._cut.size} is the most", offset=start, hint=FRESH)  # fmt: skip
         return data
 
     def _read(self, offset: int, size: int) -> bytes:

@@ -121,9 +121,14 @@ def _is_read(layout: Layout, source: Source) -> bool:
 
     try:
         reading = locate(layout, source)
+    except VolvexError:
+        return False
+    try:
         verify_blocks(reading)
     except VolvexError:
         return False
+    finally:
+        reading.let_go()
     return True
 
 

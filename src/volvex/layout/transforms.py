@@ -172,8 +172,8 @@ def _through(transform: Any, chunks: Iterable[bytes]) -> Iterator[bytes]:
         yield last
 
 
-def unwrapped(part: Part, chunks: Iterable[bytes], size: int | None) -> Iterator[bytes]:
-    """What a part holds, from its stored bytes. ContentError when they are damaged; `size` when that is told.
+def unwrapped(part: Part, chunks: Iterable[bytes], size: int | None, most: int = INNER) -> Iterator[bytes]:
+    """What a part holds, from its stored bytes. ContentError when they are damaged; `size` when that is told, otherwise at `most`.
 
     With several compressions, or without a size, the whole is held in memory for a moment.
     """
@@ -186,8 +186,8 @@ def unwrapped(part: Part, chunks: Iterable[bytes], size: int | None) -> Iterator
             padded = any(is_cipher(transform) and made_codec(transform).pads for transform in part.transforms)
             chunks = _opened(codec, chunks, size) if padded else codec.decode_stream(chunks, size)
         else:
-            chunks = iter([_whole(codec, b"".join(chunks), part)])
-    return _bounded(chunks, part, size)
+            chunks = iter([_whole(codec, b"".join(chunks), part, most)])
+    return _bounded(chunks, part, size, most)
 
 
 def _opened(codec: Any, chunks: Iterable[bytes], size: int) -> Iterator[bytes]:
@@ -198,19 +198,19 @@ def _opened(codec: Any, chunks: Iterable[bytes], size: int) -> Iterator[bytes]:
     yield data
 
 
-def _whole(codec: Any, stored: bytes, part: Part) -> bytes:
-    data: bytes = codec.decode_start(stored, INNER + 1)
-    if len(data) > INNER:
-        raise ContentError(f"{part.name} holds more than {INNER >> 20} MB")
+def _whole(codec: Any, stored: bytes, part: Part, most: int) -> bytes:
+    data: bytes = codec.decode_start(stored, most + 1)
+    if len(data) > most:
+        raise ContentError(f"{part.name} holds more than {most:,} bytes")
     return data
 
 
-def _bounded(chunks: Iterable[bytes], part: Part, size: int | None) -> Iterator[bytes]:
+def _bounded(chunks: Iterable[bytes], part: Part, size: int | None, most: int) -> Iterator[bytes]:
     """Exactly `size` bytes when it is told: what a cipher's padding adds is cut off."""
-    left = INNER if size is None else size
+    left = most if size is None else size
     for chunk in chunks:
         if len(chunk) > left and size is None:
-            raise ContentError(f"{part.name} holds more than {INNER >> 20} MB")
+            raise ContentError(f"{part.name} holds more than {most:,} bytes")
         yield chunk[:left]
         left -= min(left, len(chunk))
     if size is not None and left:

@@ -11,6 +11,7 @@ from volvex.errors import FRESH, ContentError, FormatError
 from volvex.layout.arithmetic import settled_condition
 from volvex.layout.chunks import ChunkedSource, chunks_of
 from volvex.layout.columns import Texts, joined, taken
+from volvex.layout.decrypted import decrypted_view
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.language.resolve import ordered
 from volvex.layout.match import place_of
@@ -133,6 +134,9 @@ def _read_part(reading: Reading, part: Part) -> Area:
             hint=FRESH,
             asked=_question(reading, "stored length", part.name),
         )
+    view = decrypted_view(part, source, start, stored)
+    if view is not None and size == stored:
+        return Area(part, start, stored, view)
     name = f"{source.name}, {part.name}"
 
     def held() -> Iterator[bytes]:

@@ -348,7 +348,11 @@ def _text(parts: list[Any]) -> Text:
         raise InvalidSyntax(filled, "only a text of a fixed size is filled up", "text 16 filled 00")
     if padded is not None:
         if fixed or integer(padded[0]) < 2:
-            raise InvalidSyntax(padded[0], "a text of a fixed size needs no padding" if fixed else "a multiple is at least 2", "text zero padded 4")  # fmt: skip
+            raise InvalidSyntax(
+                padded[0],
+                "a text of a fixed size needs no padding" if fixed else "a multiple is at least 2",
+                "text zero padded 4",
+            )
         if padded[1] is not None and not isinstance(length, Text | Number):
             raise InvalidSyntax(
                 padded[1], "only a length in front of a text counts its padding", "text u16 padded 4 counted"

@@ -72,15 +72,15 @@ def _more(entries: Entries) -> Entries:
 def _extended(block: BlockRead) -> BlockRead:
     """A block with a blank record behind its own; its bytes stay as they are."""
     end = np.array([block.end])
-    records = {name: joined([column, blank]) for (name, column), blank in _paired(block)}
+    records = with_row(block.columns, blank_columns(block.block))
     ends = None if block.ends is None else np.append(block.ends, end)
     owners = None if block.owners is None else np.append(block.owners, 0)
     return dataclasses.replace(block, columns=records, starts=np.append(block.starts, end), ends=ends, owners=owners)
 
 
-def _paired(block: BlockRead) -> Any:
-    blank = blank_columns(block.block)
-    return [((name, column), blank[name]) for name, column in block.columns.items() if name in blank]
+def with_row(columns: Columns, more: Columns) -> Columns:
+    """Columns with a row of others behind their own."""
+    return {name: joined([column, more[name]]) for name, column in columns.items() if name in more}
 
 
 def blank_columns(block: Block) -> Columns:

@@ -74,22 +74,14 @@ class ChunkPlan:
         for number, start in enumerate(range(0, inner.size, part.cut.size)):
             stop = min(start + part.cut.size, inner.size)
             end = min(stop, max(start, _last_end(ends, start, stop))) if part.cut.short else stop
-            if number < len(source.chunk_list) and _covers(same, start, end) and source.held(number) == end - start:
+            if _holds(source, number, end - start) and (
+                _covers(same, start, end) or source.read(start, end - start) == whole.read(start, end - start)
+            ):
                 at, size = source.stored_at(number)
                 parts.append(WindowSource(file, at, size, file.name))
                 chunks.append(Chunk(size, end - start, source.chunk_list[number].codec))
                 continue
-            data = whole.read(start, end - start)
-            if (
-                number < len(source.chunk_list)
-                and source.held(number) == len(data)
-                and source.read(start, len(data)) == data
-            ):
-                at, size = source.stored_at(number)
-                parts.append(WindowSource(file, at, size, file.name))
-                chunks.append(Chunk(size, len(data), source.chunk_list[number].codec))
-                continue
-            made, codec = self._stored(part, part.cut, data)
+            made, codec = self._stored(part, part.cut, whole.read(start, end - start))
             offset, size = spool().append([made])
             parts.append(WindowSource(spool(), offset, size, "new chunks"))
             chunks.append(Chunk(size, end - start, codec))
@@ -119,6 +111,11 @@ class ChunkPlan:
         ends = np.concatenate([old + contents.spans[there, 1], new + sizes])
         order = np.argsort(starts, kind="stable")
         return starts[order], np.maximum.accumulate(ends[order]) if len(order) else ends
+
+
+def _holds(source: ChunkedSource, number: int, size: int) -> bool:
+    """Whether there was such a chunk, and it held as many bytes."""
+    return number < len(source.chunk_list) and source.held(number) == size
 
 
 def _last_end(ends: tuple[Array, Array], start: int, stop: int) -> int:

@@ -168,28 +168,36 @@ class Directory:
         """The order of the new directory's records, where it is not that in which they were chosen."""
         if not self.edit.added:
             return None
+        if any(added.after is not None for added in self.edit.added):
+            return self._chosen_order()
         if self.folders is not None and (has_ranges(self.reading) or self._held() is not None):
             return np.argsort(self._ranks(), kind="stable")
         home = next((block.block for block in self.reading.entry_blocks() if block.block.sorted_by), None)
-        if any(added.after is not None for added in self.edit.added):
-            return self._chosen_order(home is not None)
         if by_start(self.reading):  # what is new lies behind all else
             return None
         return sorting(self._begun[home.name][home.sorted_by or ""]) if home is not None else None
 
-    def _chosen_order(self, is_sorted: bool) -> Array:
+    def _chosen_order(self) -> Array:
         """The order in which new records stand behind those that their author named; RefusedError where the format gives it."""
-        if is_sorted or any(block.ends is not None for block in self.reading.blocks.values()):
-            why = "its records are sorted" if is_sorted else "each of its records is followed by its content"
+        blocks = self.reading.entry_blocks()
+        why = (
+            "its records are sorted"
+            if any(block.block.sorted_by for block in blocks)
+            else "each of its records is followed by its content"
+            if any(block.ends is not None for block in blocks)
+            else "its records stand in the order of their folders"
+            if has_ranges(self.reading) or self._held() is not None
+            else ""
+        )
+        if why:
             raise RefusedError(
                 f"{self.reading.source.name}: the place of a new entry cannot be chosen, since {why}",
                 "leaving --after out",
             )
         ranks = np.arange(len(self.rows), dtype=float)
-        place = {int(row): number for number, row in enumerate(self.contents.kept_rows)}
         for number, added in enumerate(self.edit.added, len(self.contents.kept_rows)):
-            if added.after in place:
-                ranks[number] = place[added.after] + 0.5
+            if added.after is not None:  # when that one is left out, behind the nearest before it
+                ranks[number] = np.searchsorted(self.contents.kept_rows, added.after, "right") - 0.5
         return np.argsort(ranks, kind="stable")
 
     def _held(self) -> BlockRead | None:

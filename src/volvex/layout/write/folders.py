@@ -9,13 +9,13 @@ from typing import Any
 import numpy as np
 
 from volvex.errors import RefusedError
-from volvex.layout.columns import Array, Columns, Texts, joined, taken
+from volvex.layout.columns import Array, Columns, Texts, taken
 from volvex.layout.kinds import archive as attributes
-from volvex.layout.model import Attribute, Field, Measure, RecordsOf, Text, is_bare, pooled_length
+from volvex.layout.model import Attribute, Field, RecordsOf, Text, is_bare, pooled_length
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.names import folder_paths, parents_of
 from volvex.layout.records.numbers import encode_numbers
-from volvex.layout.write.blank import blank_columns
+from volvex.layout.write.blank import blank_columns, with_row
 from volvex.layout.write.plan import Edit
 
 
@@ -114,10 +114,7 @@ class _Tree:
         """A block with a blank record for each new folder, all in their new order."""
         last = len(block.starts)
         rows = np.array([folder.row if folder.row >= 0 else last for folder in self.folders], np.int64)
-        blank = _blank(block)
-        columns = {
-            name: taken(joined([column, blank[name]]), rows) for name, column in block.columns.items() if name in blank
-        }
+        columns = {name: taken(column, rows) for name, column in with_row(block.columns, _blank(block)).items()}
         return dataclasses.replace(block, columns=columns, starts=np.append(block.starts, block.end)[rows])
 
     def _new(self) -> Array:
@@ -203,12 +200,6 @@ def _blank(block: BlockRead) -> Columns:
     columns = blank_columns(dataclasses.replace(block.block, fields=plain))
     for field in held:
         columns[field.name] = Texts.of([b""], "latin-1")
-        teller = next(
-            other
-            for other in plain
-            if isinstance(field.meaning, RecordsOf) and other.meaning == Measure("count", field.meaning.block)
-        )
-        columns[teller.name] = columns[teller.name]
     return columns
 
 
