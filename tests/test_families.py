@@ -15,6 +15,7 @@ from tests.families import FAMILIES as FIRST
 from tests.families import Family, expect
 from tests.more_families import MORE
 from tests.support import archive_of
+from tests.trial_families import TRIAL
 from volvex.archive import LayoutArchive
 from volvex.archive.mutation_proof import prove_harder
 from volvex.errors import FormatError, RefusedError
@@ -24,7 +25,7 @@ from volvex.layout.write.plan import Added, Edit
 from volvex.layout.write.planner import plan
 from volvex.source import Spool
 
-FAMILIES = {**FIRST, **MORE}
+FAMILIES = {**FIRST, **MORE, **TRIAL}
 
 
 def contents(archive: LayoutArchive) -> dict[str, bytes]:
@@ -103,7 +104,7 @@ class Families(unittest.TestCase):
 
     def test_fifteen_edits_of_the_newer_families(self) -> None:
         """First, middle and last: grown, shrunk, emptied, taken out; added under names of several lengths; all at once."""
-        for name, family in MORE.items():
+        for name, family in {**MORE, **TRIAL}.items():
             data = family.make(family.files)
             archive, before = archive_of(family.layout, data, name), family.load(data)
             names = list(before)

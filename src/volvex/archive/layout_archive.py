@@ -21,7 +21,7 @@ from volvex.layout.kinds import archive as attributes
 from volvex.layout.model import Attribute, Field, Number, Opaque
 from volvex.layout.name_hash import KEYS, UNNAMED, Keying, Names
 from volvex.layout.read.blocks import BlockRead, Reading
-from volvex.layout.read.entries import key_facts
+from volvex.layout.read.facts import key_facts
 from volvex.layout.read.names import endings_of, key_columns, marked, unmarked, variants_of
 from volvex.layout.read.open import read
 from volvex.layout.transforms import ciphers_of, made_codec

@@ -33,6 +33,10 @@ class Compression(Protocol):
         """Content in pieces to stored bytes in pieces; the same content gives the same bytes."""
         ...
 
+    # Codecs whose stored bytes show where the content ends have one more function:
+    # def content_size(chunks: Iterable[bytes], most: int) -> int: the bytes that it decodes to; ContentError when these are
+    # more than `most`, or damaged
+
 
 class Checksum(Protocol):
     """A checksum or digest of `bits` bits; `new()` starts one."""

@@ -114,6 +114,19 @@ class Streamed:
         """The first `size` bytes of the content, from a beginning of `stored`."""
         return self._step(self.decoder(), stored, size)
 
+    def content_size(self, chunks: Iterable[bytes], most: int) -> int:
+        """The bytes that a stream decodes to; ContentError when these are more than `most`, or damaged."""
+        stream, size = self.decoder(), 0
+        for chunk in chunks:
+            out = b"-"
+            while out and not stream.eof:
+                out = self._step(stream, chunk, STEP)
+                chunk, size = b"", size + len(out)
+                if size > most:
+                    raise ContentError(f"the {self.what} decodes to more than {most:,} bytes")
+        self._check_end(stream, 0)
+        return size
+
     def decode_members(self, chunks: Iterable[bytes]) -> Iterator[bytes]:
         """The content of streams that follow each other, of whatever size, up to the end; zeros between them are padding."""
         stream, begun = None, False

@@ -89,6 +89,8 @@ def file_span(reading: Reading, meaning: ChecksumOf) -> tuple[int, int]:
         return 0, reading.source.size
     if meaning.edge == "before":
         return 0, reading.edge("start", meaning.part)
+    if meaning.edge == "over":
+        return reading.edge("start", meaning.part), reading.edge("end", meaning.part)
     return reading.edge("end", meaning.part), reading.source.size
 
 

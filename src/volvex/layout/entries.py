@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import functools
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,16 +13,29 @@ from volvex.layout.columns import Array, Texts
 
 @dataclass(frozen=True)
 class Entries:
-    """The facts about all entries as columns of one length: int64 arrays, and the names."""
+    """The facts about all entries as columns of one length: int64 arrays, and the names.
+
+    Where nothing stores the sizes, `sizes` finds them out by decoding all content, when somebody asks for the first time.
+    """
 
     names: Texts
     start: Array
     stored: Array
-    size: Array
+    sizes: Array | Callable[[], Array]
     codec: Array  # indexes into `codecs`; -1 for a number that the layout does not know
     codecs: list[str]
     nameless: bool = False  # the names are keys in hexadecimal digits
     folders: Array | None = None  # which entries are folders
+
+    @property
+    def sized(self) -> bool:
+        """Whether the sizes are known without decoding the content."""
+        return not callable(self.sizes)
+
+    @functools.cached_property
+    def size(self) -> Array:
+        """The bytes of each content."""
+        return self.sizes() if callable(self.sizes) else self.sizes
 
     @classmethod
     def none(cls) -> Entries:

@@ -60,7 +60,8 @@ class Attribute:
 class ChecksumOf:
     """A checksum over a block, over the file, over each entry's `stored content` or `content`, or over its name.
 
-    With an `edge` it covers the file `before` that part starts, or from where it ends on (`after`). `part` may be several, with
+    With an `edge` it covers the file `before` that part starts, from where it ends on (`after`), or all of a row with its
+    contents (`over`). `part` may be several, with
     `and` between them, or the `record` that it stands in. Its own bytes count as zero there; with `skips` they are left out.
     """
 

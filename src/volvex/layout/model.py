@@ -241,6 +241,7 @@ class Layout:
     parts: tuple[Part, ...] = ()
     records: tuple[Record, ...] = ()
     keys: tuple[KeyRule, ...] = ()
+    end: tuple[int, int] = (1, 0)  # the multiple up to which the file, or each volume, is filled, and with which byte
 
     def root(self, block: Block) -> Block:
         """The block that a block's records follow, through as many as there are."""

@@ -25,6 +25,20 @@ def holder_of(layout: Layout, block: Block) -> Block | None:
     return None
 
 
+def group_holder(layout: Layout, block: Block) -> Block | None:
+    """The block of which each record stores where a group of `block`'s records lies."""
+    return next(
+        (
+            home
+            for home in layout.blocks
+            if home.repeats
+            and home is not block
+            and any(field.meaning == Measure("start", block.name) for field in home.fields)
+        ),
+        None,
+    )
+
+
 def grows(block: Block) -> bool:
     """Whether a block's records say themselves how many more follow: folders, each with its folders behind it."""
     lines = {field.meaning.what for field in block.fields if isinstance(field.meaning, Attribute)}
@@ -51,8 +65,9 @@ def _is_found(layout: Layout, block: Block | Part, known: Holders, read: set[str
         return bool(holders) and {home.name for home, _ in holders} | bases <= read
 
     holder = holder_of(layout, block) if isinstance(block, Block) else None
+    holder = holder or (group_holder(layout, block) if isinstance(block, Block) else None)
     if holder is not None:
-        return holder.name in read
+        return holder.name in read and (not isinstance(block, Block) or not block.within or block.within in read)
     if block.at is not None:
         placed = not block.at.after or (block.at.after in read and _is_whole(layout, block.at.after, read))
     else:

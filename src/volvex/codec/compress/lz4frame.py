@@ -25,6 +25,7 @@ class _Compressor:
 
 _codec = Streamed("LZ4 frame", frame.LZ4FrameDecompressor, _Compressor, (RuntimeError, EOFError))
 decode, decode_stream, decode_start = _codec.decode, _codec.decode_stream, _codec.decode_start
+content_size = _codec.content_size
 
 
 def encode_stream(chunks: Iterable[bytes]) -> Iterator[bytes]:

@@ -28,5 +28,9 @@ def decode_start(stored: bytes, size: int) -> bytes:
     return stored[:size]
 
 
+def content_size(chunks: Iterable[bytes], most: int) -> int:
+    return sum(map(len, chunks))
+
+
 def encode_stream(chunks: Iterable[bytes]) -> Iterator[bytes]:
     yield from chunks

@@ -40,6 +40,14 @@ class Sized:
             raise ContentError(f"the content gives its size as {number} bytes, the directory as {size}")
         yield from self._inner().decode_stream(_chained(head[self._form.size :], chunks), size)
 
+    def content_size(self, chunks: Iterable[bytes], most: int) -> int:
+        head = b""
+        for chunk in chunks:
+            head += chunk
+            if len(head) >= self._form.size:
+                return int(self._form.unpack_from(head)[0])
+        raise ContentError("the content ends within its size")
+
     def decode_start(self, stored: bytes, size: int) -> bytes:
         return self._inner().decode_start(stored[self._form.size :], size)
 

@@ -14,3 +14,4 @@ _codec = Streamed(
 )
 decode, decode_stream = _codec.decode, _codec.decode_stream
 decode_start, encode_stream = _codec.decode_start, _codec.encode_stream
+content_size = _codec.content_size

@@ -47,6 +47,7 @@ class _Decompressor:
 
 _codec = Streamed("Zstandard frame", _Decompressor, lambda: None, (zstandard.ZstdError, MemoryError))
 decode, decode_stream, decode_start = _codec.decode, _codec.decode_stream, _codec.decode_start
+content_size = _codec.content_size
 
 
 def encode_stream(chunks: Iterable[bytes]) -> Iterator[bytes]:

@@ -24,6 +24,7 @@ from volvex.layout.model import (
 )
 from volvex.layout.read.blocks import Area, BlockRead, Reading
 from volvex.layout.read.entries import placing_of
+from volvex.layout.read.groups import group_rows
 from volvex.layout.read.names import endings_of
 from volvex.layout.types.nested import decode_fields
 from volvex.layout.types.text import is_whole
@@ -60,6 +61,7 @@ class Piece:
     block: BlockRead | None
     row: int  # the entry, when it is content, or the record of one that content follows
     area: Area | None = None
+    rows: tuple[int, int] | None = None  # of a group of records: the first, and the one behind the last
 
 
 def pieces(reading: Reading, within: str = "") -> Iterator[Piece]:
@@ -74,6 +76,12 @@ def pieces(reading: Reading, within: str = "") -> Iterator[Piece]:
             Piece(area.start, area.stored, area.part.align, area.part.fill, None, -1, area)
             for area in reading.areas.values()
         ]
+    for block_read in reading.blocks.values():
+        if block_read.regions is not None and block_read.block.within == within:
+            placing = block_read.block.align, block_read.block.fill, block_read, -1, None
+            waiting += [
+                Piece(start, size, *placing, (first, last)) for start, size, first, last in group_rows(block_read)
+            ]
     waiting.sort(key=lambda piece: piece.start)
     inline = [block for block in reading.blocks.values() if block.ends is not None and block.block.within == within]
     contents = _contents(reading) if reading.layout.content.within == within else iter(())
@@ -122,9 +130,10 @@ def stretches(reading: Reading, limit: int | None = None, within: str = "") -> I
         elif piece.row >= 0:
             yield from _record(reading, piece, limit)
         else:
-            yield from _block(reading, piece.block, limit)
+            yield from _block(reading, piece.block, limit, piece)
     if position < source.size:
-        yield _unexplained(source, position, source.size, within)
+        behind = Piece(source.size, 0, *(reading.layout.end if not within else (1, 0)), None, -1)
+        yield _between(source, position, behind, within)
 
 
 def _part(area: Area) -> Stretch:
@@ -233,11 +242,11 @@ def _fields(reading: Reading, block: BlockRead, row: int, limit: int | None) -> 
             yield field_stretch(reading, block, row, field)
 
 
-def _block(reading: Reading, block: BlockRead, limit: int | None) -> Iterator[Stretch]:
-    count = len(block.starts)
-    shown = count if limit is None or not block.block.repeats else min(limit, count)
+def _block(reading: Reading, block: BlockRead, limit: int | None, piece: Piece) -> Iterator[Stretch]:
+    first, count = piece.rows or (0, len(block.starts))
+    shown = count if limit is None or not block.block.repeats else min(first + limit, count)
     yield from _skipped(block, -1)
-    for row in range(shown):
+    for row in range(first, shown):
         yield from _fields(reading, block, row, limit)
         yield from _skipped(block, row)
     if shown < count:
@@ -245,7 +254,12 @@ def _block(reading: Reading, block: BlockRead, limit: int | None) -> Iterator[St
         rows = f"{shown}..{count - 1}" if more > 1 else str(shown)
         text = f"{more} more record{'s' if more > 1 else ''}"
         yield Stretch(
-            start, block.end - start, "field", f"{block.block.name}[{rows}]", meaning=text, within=block.block.within
+            start,
+            piece.start + piece.size - start,
+            "field",
+            f"{block.block.name}[{rows}]",
+            meaning=text,
+            within=block.block.within,
         )
 
 
@@ -274,7 +288,7 @@ def field_stretch(reading: Reading, block: BlockRead, row: int, field: Field) ->
     elif fixed is not None:
         size = fixed
     elif isinstance(kind, Text) and isinstance(column, Texts) and not is_whole(field):
-        extra = kind.prefix.size if kind.prefix else 0
+        extra = kind.prefix.min_size if kind.prefix else 0
         start, size = start - extra, extra + int(column.lengths[row]) + kind.ending
     else:
         size = block.tail_size(row, field)
@@ -338,4 +352,10 @@ def covering(reading: Reading, offset: int, within: str = "") -> Stretch:
                 return _part(piece.area)
             if piece.block is None:
                 return _content(reading, piece, within)
+            row = int(np.searchsorted(piece.block.starts, offset, "right")) - 1 if piece.rows is None else piece.rows[0]
+            while piece.rows is not None and row + 1 < piece.rows[1] and piece.block.starts[row + 1] <= offset:
+                row += 1
+            for stretch in _fields(reading, piece.block, row, None):
+                if stretch.what == "field" and stretch.start <= offset < stretch.start + stretch.size:
+                    return stretch
     return Stretch(offset, 1, "unexplained", "the end of the file")

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
+import numpy as np
+
 from volvex.errors import FormatError
 from volvex.layout.checksums import checksum_text, name_checksum, stored_checksum
 from volvex.layout.inspect.coverage import Stretch, covering, object_stretches, pieces
@@ -103,6 +105,8 @@ def _check_sorted(reading: Reading) -> None:
         if by is None:
             continue
         order = sorting(block.columns[by])
+        if block.owners is not None:  # within each folder
+            order = np.lexsort((np.argsort(order), block.owners))
         wrong = next((row for row, place in enumerate(order.tolist()) if row != place), None)
         if wrong is not None:
             raise FormatError(

@@ -23,6 +23,7 @@ from volvex.layout.model import (
     pooled_length,
 )
 from volvex.layout.name_hash import KEYS, PLACE, bits_of
+from volvex.layout.order import group_holder
 from volvex.layout.transforms import KeyFacts, made_codec, tried
 from volvex.layout.volumes import NUMBERED, wrong_pattern
 
@@ -122,7 +123,8 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
     yield from _check_volumes(layout, attributes)
     yield from _check_content(layout, attributes)
     if CODEC in attributes:
-        yield from _check_codec(attributes[CODEC], bool({STORED, END} & set(attributes)) and SIZE in attributes)
+        told = bool({STORED, END} & set(attributes)) or layout.content.until_next
+        yield from _check_codec(attributes[CODEC], told, SIZE in attributes)
 
 
 def _check_after(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
@@ -212,6 +214,7 @@ def _check_folders(layout: Layout, attributes: dict[str, Field]) -> Iterator[tup
     if FOLDER_NAME not in attributes and FOLDER_NAME_AT not in attributes:
         yield place, "no field gives the folders' names", f"a field with the meaning `{FOLDER_NAME}`"
     held = any(isinstance(field.meaning, RecordsOf) for block in layout.rooted("folder") for field in block.fields)
+    held = held or any(group_holder(layout, block) in layout.rooted("folder") for block in layout.entry_blocks())
     if FOLDER not in attributes and not (FIRST_FILE in attributes and FILES in attributes) and not held:
         yield (
             place,
@@ -266,13 +269,16 @@ def _check_content(layout: Layout, attributes: dict[str, Field]) -> Iterator[tup
             yield content.place or layout.place, error.message, error.hint
         if CODEC in attributes and not content.differing:
             yield attributes[CODEC].place, "the codec is given twice: here and behind `content ... as`", "`kept`"
-        if not ({STORED, END} & set(attributes) and SIZE in attributes):
+        told = bool({STORED, END} & set(attributes)) or content.until_next
+        if not told or (SIZE not in attributes and (content.differing or not _shows_size(content.codec))):
             yield (
                 content.place or layout.place,
                 f"content in {content.codec} needs its stored size and its size, each in a field",
                 "",
             )
     own = {field.name for block in layout.entry_blocks() for field in block.fields}
+    packed = CODEC in attributes or content.codec
+    moving = {attributes[what].name for what in (START, STORED, SIZE, END, VOLUME) if what in attributes}
     for transform in content.transforms:
         for name in [derived.field for derived in transform.derived if derived.field and derived.field not in own]:
             near = difflib.get_close_matches(name, sorted(own), 1)
@@ -281,6 +287,14 @@ def _check_content(layout: Layout, attributes: dict[str, Field]) -> Iterator[tup
                 f"`key from field {name}`: the entries have no field {name}",
                 near[0] if near else "a field of their records",
             )
+        for name in [derived.field for derived in transform.derived if derived.field in moving]:
+            yield (
+                transform.place,
+                f"`key from field {name}`: `{name}` is known only when the content is stored",
+                "key from size, stored or start",
+            )
+        if packed and SIZE not in attributes and any(derived.what == "size" for derived in transform.derived):
+            yield transform.place, "a key from the size of content, which no field gives", f"a field `{SIZE}`"
         if transform.name not in CIPHER:
             yield transform.place, f"there is no cipher called {transform.name}", f"one of {', '.join(CIPHER.names())}"
             continue
@@ -423,7 +437,15 @@ def _check_until_next(layout: Layout, attributes: dict[str, Field]) -> Iterator[
         )
 
 
-def _check_codec(codec: Field, both_sizes: bool) -> Iterator[tuple[Place, str, str]]:
+def _shows_size(codec: str) -> bool:
+    """Whether the stored bytes of a codec show how much they hold."""
+    try:
+        return hasattr(COMPRESS.get(codec), "content_size")
+    except UsageError:
+        return True  # which codec it is, is told elsewhere
+
+
+def _check_codec(codec: Field, stored: bool, sized: bool) -> Iterator[tuple[Place, str, str]]:
     assert isinstance(codec.meaning, Attribute)
     if not codec.meaning.table:
         yield (
@@ -436,7 +458,7 @@ def _check_codec(codec: Field, both_sizes: bool) -> Iterator[tuple[Place, str, s
             COMPRESS.get(name)
         except UsageError as error:
             yield codec.place, error.message, error.hint
-        if name != "none" and not both_sizes:
+        if name != "none" and not (stored and (sized or _shows_size(name))):
             yield codec.place, f"content in {name} needs its stored size and its size, each in a field", ""
 
 

@@ -343,6 +343,10 @@ class _Builder(Transformer[Token, Any]):
     def endian(self, children: list[Token]) -> tuple[str, Any]:
         return ("endian", str(children[0]))
 
+    def whole(self, children: list[Any]) -> tuple[str, Any]:
+        said = dict(children)
+        return ("file", (said.get("align", 1), said.get("fill", 0)))
+
     def read_only(self, children: list[Token]) -> tuple[str, Any]:
         return ("read_only", True)
 
@@ -358,6 +362,8 @@ class _Builder(Transformer[Token, Any]):
             said.setdefault(name, []).append(value)
         if len(said.get("endian", ())) > 1:
             raise self._fail(title, "`endian` is given twice")
+        if len(said.get("file", ())) > 1:
+            raise self._fail(title, "`file align` is given twice", hint="one of the two lines")
         blocks, parts = said.get("block", []), tuple(said.get("part", ()))
         names = Names(str(kind), tuple(str(block[0]) for block in blocks), tuple(part.name for part in parts))
         records = tuple(self._record(one, names) for one in said.get("record", ()))
@@ -375,15 +381,19 @@ class _Builder(Transformer[Token, Any]):
             parts=parts,
             records=records,
             keys=tuple(said.get("keys", ())),
+            end=said.get("file", [(1, 0)])[-1],
         )
         return resolved(layout) if big is None else ordered(resolved(layout), big)
 
     def _content(self, title: Token, said: list[tuple[model.When | None, dict[str, Any]]]) -> model.Content:
         """The one statement for all content, and those for some of it."""
-        whole = [record for when, record in said if when is None]
-        if len(whole) > 1:
-            raise self._fail(title, "`content` is given twice")
-        plain = model.Content(**(whole[0] if whole else {}))
+        plain = unsaid = model.Content()
+        stated = set[str]()
+        for record in (record for when, record in said if when is None):
+            new = {name: value for name, value in record.items() if value != getattr(unsaid, name)}
+            if again := sorted(stated & set(new)):
+                raise self._fail(title, f"`content` is given twice: {', '.join(again)}", hint="one of the two lines")
+            plain, stated = dataclasses.replace(plain, **new), stated | set(new)
         others = []
         for when, record in said:
             if when is not None:

@@ -11,6 +11,7 @@ from volvex.errors import LayoutError
 from volvex.layout.model import (
     ArrayType,
     Block,
+    ChecksumOf,
     Choice,
     Content,
     Derived,
@@ -41,7 +42,22 @@ def resolved(layout: Layout) -> Layout:
     for block in layout.blocks:
         fields = tuple(_filled(layout, field, ()) for field in block.fields)
         blocks.append(replace(block, fields=tuple(flat for field in fields for flat in _flat(layout, field))))
-    return replace(layout, blocks=tuple(_holding(layout, block, blocks) for block in blocks), records=records)
+    held = [_holding(layout, block, blocks) for block in blocks]
+    rows = {block.name for block in held if block.inline}
+    return replace(layout, blocks=tuple(_over_rows(block, rows) for block in held), records=records)
+
+
+def _over_rows(block: Block, rows: set[str]) -> Block:
+    """A block whose checksums over rows of entries cover their content too: a stretch of the file."""
+    return replace(
+        block,
+        fields=tuple(
+            replace(field, meaning=replace(field.meaning, edge="over"))
+            if isinstance(field.meaning, ChecksumOf) and not field.meaning.edge and field.meaning.part in rows
+            else field
+            for field in block.fields
+        ),
+    )
 
 
 def _holding(layout: Layout, block: Block, blocks: list[Block]) -> Block:

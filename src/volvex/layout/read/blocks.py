@@ -42,11 +42,12 @@ DEEPEST = 1000  # folders within each other
 
 @dataclass(frozen=True)
 class Skipped:
-    """A record that is no entry: where it lies, its bytes, and the entry that it stands behind (-1: before all)."""
+    """A record that is no entry: where it lies, its bytes, the entry that it stands behind (-1: before all), its columns."""
 
     start: int
     data: bytes
     behind: int
+    columns: Columns
 
 
 @dataclass(frozen=True)
@@ -63,10 +64,13 @@ class BlockRead:
     last: int = 0  # where the last of that content ends
     owners: Array | None = None  # of each record: the record of another block within which it lies
     skipped: tuple[Skipped, ...] = ()
+    regions: Array | None = None  # of records in groups: start and size of each owner's group
     grown: int = 0  # bytes of the data that are not in the file, since they were added
 
     @property
     def end(self) -> int:
+        if self.regions is not None:
+            return int(max(self.regions.sum(axis=1)[self.regions[:, 1] > 0], default=self.start))
         return self.start + len(self.data) - self.grown if self.ends is None else self.last
 
     @property

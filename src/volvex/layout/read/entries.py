@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import functools
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -10,11 +12,13 @@ from volvex.errors import FRESH, FormatError
 from volvex.layout.columns import Array, Texts
 from volvex.layout.entries import Entries
 from volvex.layout.kinds import archive as attributes
-from volvex.layout.model import Attribute, Condition, Field, IntegerType, When
-from volvex.layout.read.blocks import BlockRead, Reading
+from volvex.layout.model import Attribute, Condition, When
+from volvex.layout.read.blocks import Reading
+from volvex.layout.read.facts import condition_field
+from volvex.layout.read.groups import group_rows
 from volvex.layout.read.names import names_of
+from volvex.layout.read.sizes import decoded_sizes
 from volvex.layout.records.numbers import holds
-from volvex.layout.transforms import KeyFacts
 
 
 def entries_of(reading: Reading) -> Entries:
@@ -33,9 +37,12 @@ def entries_of(reading: Reading) -> Entries:
     if reading.layout.content.after:
         start = _in_a_row(reading, whole_stored)
     codec, codecs = _codecs(reading, count, whole_stored, whole_size)
+    sizes: Array | Callable[[], Array] = whole_size
+    if size is None and any(name != "none" for name in codecs):
+        sizes = functools.partial(decoded_sizes, reading)
     kind = column_of(reading, attributes.KIND)
     folders = _are_folders(reading, kind[0]) if kind else _named_folders(names)
-    return Entries(names, start, whole_stored, whole_size, codec, codecs, nameless, folders)
+    return Entries(names, start, whole_stored, sizes, codec, codecs, nameless, folders)
 
 
 MaskedColumn = tuple[Array, Array]  # the numbers, and for which entries they are told
@@ -163,7 +170,9 @@ def _named_folders(names: Texts) -> Array | None:
 def check_entries(reading: Reading, entries: Entries, lenient: bool = False) -> None:
     """Every entry lies within its source (unless `lenient`) and on none of the blocks; FormatError otherwise."""
     end = entries.start + entries.stored
-    negative = (entries.start < 0) | (entries.stored < 0) | (entries.size < 0)
+    negative = (entries.start < 0) | (entries.stored < 0)
+    if entries.sized:
+        negative |= entries.size < 0
     _refuse(reading, negative, attributes.START, lambda row: "a place or size below zero")
     source, within = reading.content_source, reading.layout.content.within
     _refuse(
@@ -189,6 +198,8 @@ def check_entries(reading: Reading, entries: Entries, lenient: bool = False) -> 
         for block in reading.blocks.values()
         if block.ends is None and block.block.within == within and block.owners is None
     ]
+    grouped = [block for block in reading.blocks.values() if block.regions is not None and block.block.within == within]
+    taken += [(block.block.name, start, start + size) for block in grouped for start, size, _, _ in group_rows(block)]
     if not within:
         taken += [(area.part.name, area.start, area.start + area.stored) for area in reading.areas.values()]
     for name, first, last in taken:
@@ -224,26 +235,6 @@ def _refuse(reading: Reading, wrong: Array, what: str, say: Any) -> None:
     )
 
 
-def key_facts(reading: Reading, row: int, *, start: int | None = None, number: int | None = None) -> KeyFacts:
-    """What a key of an entry's content may come from; it may lie elsewhere by now, or have another number."""
-    of, fields = reading.entries, dict[str, tuple[int, int] | bytes]()
-    assert of is not None
-    for name in {
-        derived.field for one in reading.layout.content.transforms for derived in one.derived if derived.field
-    }:
-        block, field = condition_field(reading, Condition(name, "is", 0))
-        column = block.columns[name]
-        if isinstance(column, Texts):
-            fields[name] = column.raw(row)
-        elif isinstance(field.type, IntegerType):
-            fields[name] = int(column[row]), -(-field.type.value_bits // 8) * 8
-        else:
-            fields[name] = column[row].tobytes()
-    place = int(of.start[row]) if start is None else start
-    sizes = int(of.size[row]), int(of.stored[row])
-    return KeyFacts(of.names.raw(row), place, *sizes, row if number is None else number, fields)
-
-
 def placing_of(reading: Reading) -> tuple[Array, Array]:
     """The alignment and the padding of each entry's content."""
     assert reading.entries is not None
@@ -268,10 +259,3 @@ def _tested(reading: Reading, when: Condition) -> Array:
         return np.array([raw.lower().endswith(ending.lower()) for raw in reading.entries.names.raws()], bool)
     block, field = condition_field(reading, when)
     return holds(when, block.columns[field.name])
-
-
-def condition_field(reading: Reading, when: Condition) -> tuple[BlockRead, Field]:
-    """The field of the entries' records that a condition asks."""
-    return next(
-        (block, field) for block in reading.entry_blocks() for field in block.block.fields if field.name == when.field
-    )

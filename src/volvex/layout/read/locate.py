@@ -30,6 +30,7 @@ from volvex.layout.model import (
 )
 from volvex.layout.order import grows, reading_order
 from volvex.layout.read.blocks import DEEPEST, Area, BlockRead, Reading, Skipped, measured, measuring_field
+from volvex.layout.read.groups import read_groups
 from volvex.layout.records.block import Records
 from volvex.layout.records.numbers import decode_numbers, holds, present
 from volvex.layout.transforms import keeps_size, unwrapped
@@ -198,6 +199,8 @@ def _read_block(reading: Reading, block: Block) -> BlockRead:
     )
     if holder is not None:
         return _read_held(reading, holder, block)
+    if (grouped := read_groups(reading, block)) is not None:
+        return grouped
     source, start = reading.area(block.within), _start(reading, block)
     count = measured(reading, "count", block.name) if block.repeats else 1
     if block.along:
@@ -209,7 +212,10 @@ def _read_block(reading: Reading, block: Block) -> BlockRead:
     records = Records(block)
     if block.inline:
         stored = _stored_field(block)
-        inline = records.read_inline(source, start, count, stored, reading.layout.content.align)
+        row = source
+        if count is None and length is not None:
+            row = WindowSource(source, 0, min(source.size, start + max(0, length)), source.name)
+        inline = records.read_inline(row, start, count, stored, reading.layout.content.align)
         return BlockRead(records, source, start, b"", inline.columns, inline.starts, inline.ends, inline.end)
     asked = _question(reading, "start", block.name)
     if count is None and length is None and grows(block):
@@ -227,7 +233,10 @@ def _without_skipped(block: BlockRead) -> BlockRead:
     behind = np.cumsum(~mask) - 1
     found = [
         Skipped(
-            int(block.starts[row]), block.data[int(block.starts[row]) - block.start : int(ends[row])], int(behind[row])
+            int(block.starts[row]),
+            block.data[int(block.starts[row]) - block.start : int(ends[row])],
+            int(behind[row]),
+            {name: taken(column, np.array([row])) for name, column in block.columns.items()},
         )
         for row in np.flatnonzero(mask).tolist()
     ]

@@ -281,7 +281,9 @@ def parents_of(reading: Reading) -> list[int]:
     count, found = len(block.starts), reading.attribute(attributes.PARENT)
     if found is not None:
         parents = reading.decode_numbers(*found)
-        return [parent if 0 <= parent < count else -1 for parent in parents.tolist()]
+        return [  # the root is its own parent, or has one that is not there
+            parent if 0 <= parent < count and parent != row else -1 for row, parent in enumerate(parents.tolist())
+        ]
     first, told = reading.attribute(attributes.FIRST_FOLDER), reading.attribute(attributes.FOLDERS)
     if told is None:
         return [-1] * count

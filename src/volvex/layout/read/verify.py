@@ -113,10 +113,9 @@ def _check_checksums(reading: Reading) -> None:
 
 def _check_records(reading: Reading, holder: BlockRead, field: Field, meaning: ChecksumOf) -> None:
     """The checksums of all records of a block over themselves."""
-    ends = np.append(holder.starts, holder.start + len(holder.data))[1:] - holder.start
-    for row, (start, end) in enumerate(zip((holder.starts - holder.start).tolist(), ends.tolist(), strict=True)):
-        at = holder.offset(row, field.name) - holder.start - start
-        data = without(holder.data[start:end], at, checksum_size(field), meaning.skips)
+    rows = [b"".join(parts) for parts in zip(*holder.records.pieces(holder.columns), strict=True)]
+    for row, (start, own) in enumerate(zip(holder.starts.tolist(), rows, strict=True)):
+        data = without(own, holder.offset(row, field.name) - start, checksum_size(field), meaning.skips)
         _compare(reading, holder, field, meaning, checksum_value(meaning.algorithm, data), row)
 
 
@@ -140,7 +139,7 @@ def _part_covered(reading: Reading, home: Block, field: Field, meaning: Checksum
 def _compare(reading: Reading, holder: BlockRead, field: Field, meaning: ChecksumOf, value: int, row: int = 0) -> None:
     found = stored_checksum(field, holder.numbers(field.name), row)
     if value != found:
-        over = f"the file {meaning.edge} {meaning.part}" if meaning.edge else meaning.part
+        over = f"the file {meaning.edge} {meaning.part}" if meaning.edge in ("before", "after") else meaning.part
         raise FormatError(
             holder.source.name,
             f"the {meaning.algorithm} of {over} is {checksum_text(field, value)}, the file stores {checksum_text(field, found)}",

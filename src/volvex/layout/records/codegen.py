@@ -38,7 +38,7 @@ class Run:
     def prefixed(self) -> Number | None:
         """The number before the tail that says its length, if that is how it is told."""
         kind = self.tail.type if self.tail is not None and self.tail.when is None else None
-        return kind.prefix if isinstance(kind, Text) and kind.padded == 1 else None
+        return kind.prefix if isinstance(kind, Text) and isinstance(kind.prefix, Number) and not kind.whole else None
 
     @property
     def measured(self) -> bool:

@@ -15,6 +15,7 @@ from volvex.layout.types._base import (
     Array,
     Field,
     FieldType,
+    IntegerType,
     InvalidSyntax,
     InvalidValue,
     Loop,
@@ -22,13 +23,16 @@ from volvex.layout.types._base import (
     integer,
     span,
 )
+from volvex.layout.types.escape import Escape
 from volvex.layout.types.number import Number
+from volvex.layout.types.varint import Varint
 
 GRAMMAR = """
-text: "text" [in_word] (closed | number | NUMBER | ZERO | text_of) text_option*
-closed: number ZERO
+text: "text" [in_word] (number | varint | escape | NUMBER | ZERO | text_of) text_option*
 text_of: "of" WORD
-?text_option: in_word | filled | padded
+?text_option: in_word | filled | padded | ZERO | text_times | text_plus
+text_times: "x" NUMBER
+text_plus: "plus" NUMBER
 in_word: "in" WORD
 filled: "filled" HEX_BYTE
 padded: "padded" NUMBER [COUNTED]
@@ -36,6 +40,7 @@ ZERO: "zero"
 COUNTED: "counted"
 """
 WIDE = ("utf-16", "utf-32")  # encodings that need a byte order
+MOST = (1 << 62) - 1  # a length that limits nothing
 
 
 @dataclass(frozen=True)
@@ -48,7 +53,7 @@ class Text(FieldType):
     """
 
     encoding: str
-    prefix: Number | None = None
+    prefix: Number | Varint | Escape | None = None
     size: int | None = None
     length_by: str = ""
     filled: int = 0
@@ -63,7 +68,12 @@ class Text(FieldType):
     @property
     def ending(self) -> int:
         """The bytes of the zero at its end, if that is how it ends."""
-        return 0 if self.padded > 1 else self._zero
+        return 0 if self.whole else self._zero
+
+    @property
+    def whole(self) -> bool:
+        """Whether its length, zero and padding are read with it: the length may have any size, or the padding depends on it."""
+        return self.padded > 1 or not isinstance(self.prefix, Number | None)
 
     @property
     def _zero(self) -> int:
@@ -82,13 +92,13 @@ class Text(FieldType):
 
     @property
     def min_size(self) -> int:
-        least = self.size or (self.prefix.size if self.prefix else 0) + self._zero
+        least = self.size or (self.prefix.min_size if self.prefix else 0) + self._zero
         return least + -least % self.padded
 
     @property
     def max_size(self) -> int | None:
         """The bytes for which it has room; None when that is not limited."""
-        if self.size is not None or self.prefix is None or self.prefix.bits == 64:
+        if self.size is not None or self.prefix is None or self.prefix.limits[1] >= MOST:
             return self.size
         return self.prefix.limits[1] * self.unit + self.extra
 
@@ -111,7 +121,8 @@ class Text(FieldType):
 
     def with_order(self, big: bool) -> Text:
         wide = f"{self.encoding}-{'be' if big else 'le'}" if self.encoding in WIDE else self.encoding
-        return dataclasses.replace(self, encoding=wide, prefix=self.prefix and self.prefix.with_order(big))
+        prefix: Any = self.prefix and self.prefix.with_order(big)
+        return dataclasses.replace(self, encoding=wide, prefix=prefix)
 
     def _pads(self, size: int) -> int:
         """The bytes that fill up a field of that size."""
@@ -138,21 +149,25 @@ class Text(FieldType):
         """The same; Unreadable for padding that could not be written again as it is."""
         start, end, after = self._ends(data, at, length)
         if data[at:after] != self._written(data[start:end]):
-            raise Unreadable("its padding is not as the layout says", offset=end)
+            problem = (
+                "its padding is not as the layout says" if self.padded > 1 else "its length is longer than it needs"
+            )
+            raise Unreadable(problem, offset=end if self.padded > 1 else at)
         return start, end, after
 
     def _written(self, raw: bytes) -> bytes:
         """The bytes of a padded text, with its length, zero and padding."""
-        head = self.prefix.size if self.prefix is not None else 0
         whole = raw + bytes(self._zero)
-        whole += bytes([self.filled]) * self._pads(head + len(whole))
         if self.prefix is None:
-            return whole
-        length = len(whole) if self.counted_padding else len(raw)
-        return self.prefix.encode((length - self.extra) // self.unit, {}) + whole
+            return whole + bytes([self.filled]) * self._pads(len(whole))
+        length = len(raw)
+        if self.counted_padding:  # the number has a fixed size then
+            length = len(whole) + self._pads(self.prefix.min_size + len(whole))
+        head = self.prefix.encode((length - self.extra) // self.unit, {})
+        return head + whole + bytes([self.filled]) * self._pads(len(head) + len(whole))
 
     def decode(self, data: bytes, at: int, siblings: Mapping[str, Any]) -> tuple[str, int]:
-        if self.padded > 1:
+        if self.whole:
             told = siblings[self.length_by] * self.unit + self.extra if self.length_by else None
             start, end, after = self._ends(data, at, told)
             return self._decoded(span(data, start, end - start)), after
@@ -180,7 +195,7 @@ class Text(FieldType):
             if len(raw) > self.size:
                 raise InvalidValue(f"{len(raw)} bytes, {self.size} fit")
             return bytes(raw.ljust(self.size, bytes([self.filled])))
-        if self.padded > 1:
+        if self.whole:
             return self._written(bytes(raw))
         length = self.prefix.encode((len(raw) - self.extra) // self.unit, {}) if self.prefix is not None else b""
         return length + bytes(raw) + bytes(self.ending)
@@ -190,9 +205,12 @@ class Text(FieldType):
 
     def emit(self, code: Loop, asked: Field | None) -> None:
         start = code.variable("q") if self.padded > 1 else ""
-        if self.prefix is not None:
+        if isinstance(self.prefix, Number):
             length = code.variable(self.emit_length(code, self.prefix.value_at(0)))
             code.add(f"q += {self.prefix.size}")
+        elif self.prefix is not None:
+            self.prefix.emit(code, None)
+            length = code.variable(self.emit_length(code, "n"))
         elif self.length_by:
             length = self.emit_length(code, code.names[self.length_by])
         elif self.width == 1:
@@ -213,7 +231,7 @@ class Text(FieldType):
 
     def emit_length(self, code: Loop, number: str) -> str:
         """Code for its bytes, from the number that counts them; it may not be negative."""
-        if self.unit == 1 and not self.extra and self.prefix is not None and not self.prefix.signed:
+        if self.unit == 1 and not self.extra and self.prefix is not None and self.prefix.limits[0] >= 0:
             return number
         length = code.variable(f"({number}) * {self.unit} + {self.extra}")
         code.add(f"if {length} < 0: raise ValueError")
@@ -247,7 +265,7 @@ class Text(FieldType):
         return np.frombuffer(b"".join([raw.ljust(self.size, fill) for raw in raws]), self.dtype)
 
     def tails(self, data: bytes, starts: Array, lengths: Array, there: Array | None) -> Column:
-        if self.size is None and (self.padded > 1 or there is not None):
+        if self.size is None and (self.whole or there is not None):
             return self._whole_tails(data, starts, lengths, there)
         if self.size is None:
             return Texts(data, starts, lengths, self.encoding)
@@ -283,7 +301,7 @@ class Text(FieldType):
 
     def tail_bytes(self, column: Column, there: Array | None) -> list[bytes]:
         assert isinstance(column, Texts)
-        if self.size is None and (self.padded > 1 or there is not None):
+        if self.size is None and (self.whole or there is not None):
             exists = [True] * len(column) if there is None else there.tolist()
             return [self._written(raw) if one else b"" for raw, one in zip(column.raws(), exists, strict=True)]
         if self.size is not None:
@@ -302,7 +320,7 @@ class Text(FieldType):
 def is_whole(field: Field) -> bool:
     """Whether a text is found as a whole, with its length, its zero and its padding: then these are no part of the record's others."""
     kind = field.type
-    return isinstance(kind, Text) and kind.size is None and (kind.padded > 1 or field.when is not None)
+    return isinstance(kind, Text) and kind.size is None and (kind.whole or field.when is not None)
 
 
 def wide_zero(data: bytes, start: int, width: int) -> int:
@@ -340,10 +358,18 @@ def encoding_named(name: str) -> str:
 
 def _text(parts: list[Any]) -> Text:
     first, length, *options = parts
-    said = dict(option for option in (first, *options) if option is not None)
+    said: dict[str, Any] = dict(option for option in (first, *options) if isinstance(option, tuple))
+    closed = "zero" in options
+    counted = isinstance(length, IntegerType | tuple)
+    if closed and not isinstance(length, IntegerType):
+        zero = next(option for option in options if option == "zero")
+        raise InvalidSyntax(zero, "only a length in front of a text counts its zero", "text u8 zero")
+    for change in ("x", "plus"):
+        if change in said and not counted:
+            raise InvalidSyntax(said[change], "only the length of a text is counted in units", "text u8 x 2")
     encoding, filled, padded = (said.get(what) for what in ("in", "filled", "padded"))
     kind = Text(encoding_named(encoding) if encoding is not None else "utf-8")
-    fixed = not isinstance(length, Text | Number | tuple) and length != "zero"
+    fixed = not counted and length != "zero"
     if filled is not None and not fixed and padded is None:
         raise InvalidSyntax(filled, "only a text of a fixed size is filled up", "text 16 filled 00")
     if padded is not None:
@@ -353,28 +379,32 @@ def _text(parts: list[Any]) -> Text:
                 "a text of a fixed size needs no padding" if fixed else "a multiple is at least 2",
                 "text zero padded 4",
             )
-        if padded[1] is not None and not isinstance(length, Text | Number):
+        if padded[1] is not None and not isinstance(length, Number):
             raise InvalidSyntax(
                 padded[1], "only a length in front of a text counts its padding", "text u16 padded 4 counted"
             )
         kind = dataclasses.replace(
             kind, padded=integer(padded[0]), counted_padding=padded[1] is not None, filled=int(filled or "0", 16)
         )
-    if isinstance(length, Text):  # after its length, with a zero that the length counts
-        kind = dataclasses.replace(kind, prefix=length.prefix, closed=True)
-        return dataclasses.replace(kind, extra=0 if kind.counted_padding else -kind.width)
-    if isinstance(length, Number):
-        return dataclasses.replace(kind, prefix=length)
-    if isinstance(length, tuple):
-        return dataclasses.replace(kind, length_by=length[0])
+    if closed:  # after its length, with a zero that the length counts
+        kind = dataclasses.replace(kind, prefix=length, closed=True)
+        kind = dataclasses.replace(kind, extra=0 if kind.counted_padding else -kind.width)
+    elif isinstance(length, Number | Varint | Escape):
+        kind = dataclasses.replace(kind, prefix=length)
+    elif isinstance(length, tuple):
+        kind = dataclasses.replace(kind, length_by=length[0])
+    if counted:
+        unit, extra = integer(said.get("x", "1")), integer(said.get("plus", "0"))
+        return dataclasses.replace(kind, unit=unit, extra=kind.extra + extra)
     return dataclasses.replace(kind, size=None if length == "zero" else integer(length), filled=int(filled or "0", 16))
 
 
 RULES = {
     "text": _text,
-    "closed": lambda parts: Text("", prefix=parts[0], closed=True),
     "text_of": lambda parts: (str(parts[0]),),
     "in_word": lambda parts: ("in", parts[0]),
     "filled": lambda parts: ("filled", parts[0]),
     "padded": lambda parts: ("padded", tuple(parts)),
+    "text_times": lambda parts: ("x", parts[0]),
+    "text_plus": lambda parts: ("plus", parts[0]),
 }

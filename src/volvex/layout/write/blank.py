@@ -63,7 +63,7 @@ def _more(entries: Entries) -> Entries:
         names=Texts.of([*entries.names.raws(), b""], entries.names.encoding),
         start=np.append(entries.start, zero),
         stored=np.append(entries.stored, zero),
-        size=np.append(entries.size, zero),
+        sizes=np.append(entries.size, zero),
         codec=np.append(entries.codec, zero),
         folders=None if entries.folders is None else np.append(entries.folders, False),
     )

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import replace
 
 import numpy as np
 
-from volvex.codec import Cipher
+from volvex.codec import CHECKSUM, Cipher
 from volvex.layout.checksums import new_sum
-from volvex.layout.columns import Array
+from volvex.layout.columns import Array, Columns
+from volvex.layout.model import ChecksumOf, Raw
 from volvex.layout.read.blocks import Reading
-from volvex.layout.read.entries import key_facts, placing_of
+from volvex.layout.read.entries import placing_of
+from volvex.layout.read.facts import KeyValue, key_facts, key_fields, stored_value
+from volvex.layout.records.numbers import encode_numbers
 from volvex.layout.transforms import KeyFacts, ciphers_of, decrypted, encrypted, made_codec
 from volvex.layout.write.place import Contents
 from volvex.layout.write.plan import ChecksumKey, Edit, NewContent, Piece
@@ -41,6 +44,7 @@ class ContentPlan:
         self._new_pieces: dict[int, Piece] = {}
         self.numbers = np.arange(len(self.entries))  # of each old row in the new directory
         self._added_numbers = np.zeros(len(edit.added), np.int64)
+        self.records: Mapping[str, Columns] = {}  # of the entries, those that are added last: the directory sets them
         self._spans()
         self._changes()
 
@@ -129,10 +133,26 @@ class ContentPlan:
         content, key = self.new[index], ("new", index, (start, self._number(index)) if self.keyed else 0)
         if key not in self._done:
             known = key_facts(self.reading, self.like(index), start=start, number=self._number(index))
-            attributes = replace(known, name=self._name(index), size=content.size, stored=self.stored_size(index))
+            sizes = {"size": content.size, "stored": self.stored_size(index)}
+            attributes = replace(known, name=self._name(index), fields=self._fields(index, known), **sizes)
             self._done[key] = self._encrypted(content.source.chunks(content.offset, content.stored), attributes)
         self._new_pieces[index], checksums = self._done[key]
         self.checksums[index] = {**content.checksums, **checksums}
+
+    def _fields(self, index: int, known: KeyFacts) -> dict[str, KeyValue]:
+        """The fields that a new content's key comes from, as its record will store them."""
+        fields, added = dict(known.fields), index - len(self.edit.replaced)
+        for name, (block, field) in key_fields(self.reading).items():
+            if added >= 0:
+                fields[name] = stored_value(self.records, block, field, len(self.kept_rows) + added)
+            if isinstance(field.meaning, ChecksumOf) and field.meaning.part == "content":
+                value = self.new[index].checksums[field.meaning.algorithm, "content"]
+                if isinstance(field.type, Raw):
+                    fields[name] = value.to_bytes(field.type.size, "big")
+                else:
+                    stored = encode_numbers(np.array([value], object), field, block.block.name)
+                    fields[name] = int(stored[0]), CHECKSUM.get(field.meaning.algorithm).bits
+        return fields
 
     def place_span(self, span: int, start: int) -> None:
         """Settle where an old content lies whose key depends on that."""

@@ -45,7 +45,12 @@ class Directory:
         self.rows = np.concatenate([contents.kept_rows, np.array([added.like for added in edit.added], np.int64)])
         self.entry_blocks = {block.block.name for block in reading.entry_blocks()}
         self._relative: list[tuple[BlockRead, Field, Array]] = []
+        self.placed: tuple[Array, Array] = (
+            contents.entries.start,
+            contents.entries.start,
+        )  # in the order of the records
         self._begun = self._chosen() if columns is None else columns
+        contents.records = self._begun
         self.folders = self._folders()  # of each entry, when there are any
         self.order = self._ordered()
         contents.order(self.order)
@@ -171,11 +176,19 @@ class Directory:
         if any(added.after is not None for added in self.edit.added):
             return self._chosen_order()
         if self.folders is not None and (has_ranges(self.reading) or self._held() is not None):
-            return np.argsort(self._ranks(), kind="stable")
+            return self._by_folder()
         home = next((block.block for block in self.reading.entry_blocks() if block.block.sorted_by), None)
         if by_start(self.reading):  # what is new lies behind all else
             return None
         return sorting(self._begun[home.name][home.sorted_by or ""]) if home is not None else None
+
+    def _by_folder(self) -> Array:
+        """The order in which the entries of a folder stay together, sorted where its records are."""
+        held = self._held()
+        if held is None or held.block.sorted_by is None:
+            return np.argsort(self._ranks(), kind="stable")
+        by = np.argsort(sorting(self._begun[held.block.name][held.block.sorted_by]))
+        return np.lexsort((by, self._ranks()))
 
     def _chosen_order(self) -> Array:
         """The order in which new records stand behind those that their author named; RefusedError where the format gives it."""
@@ -286,7 +299,9 @@ class Directory:
         if self.reading.layout.content.until_next:
             self._untie(start, changed)
         self._relative = []
-        for what, numbers in ((attributes.START, start), (attributes.END, start + self._stored(changed))):
+        end = start + self._stored(changed)
+        self.placed = (start, end) if self.order is None else (start[self.order], end[self.order])
+        for what, numbers in ((attributes.START, start), (attributes.END, end)):
             for block, field in self.reading.attributes(what):
                 if is_relative(field):
                     self._relative.append((block, field, numbers))
@@ -398,7 +413,7 @@ class Directory:
         if one is None or not isinstance(one.meaning, RecordsOf):
             return
         inner = self.reading.blocks[one.meaning.block]
-        owners = self._owners(inner)
+        owners = self.owners(inner)
         pieces = inner.records.pieces(columns[inner.block.name])
         records = [b"".join(parts) for parts in zip(*pieces, strict=True)]
         count = rows_of(columns[block.name])
@@ -415,7 +430,8 @@ class Directory:
             None,
         )
 
-    def _owners(self, inner: BlockRead) -> Array:
+    def owners(self, inner: BlockRead) -> Array:
+        """For each record of a block the record of another that it belongs to."""
         if inner.block.name in self.entry_blocks and self.folders is not None:
             return self.folders if self.order is None else self.folders[self.order]
         assert inner.owners is not None

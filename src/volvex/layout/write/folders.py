@@ -154,12 +154,8 @@ class _Tree:
         if parent is not None:
             old = self.reading.decode_numbers(*parent).tolist()
             above = [
-                number_of[id(folder.above)]
-                if folder.above is not None
-                else old[folder.row]
-                if folder.row >= 0
-                else _outside(old)
-                for folder in self.folders
+                number_of[id(folder.above)] if folder.above is not None else self._topmost(folder, number, old)
+                for number, folder in enumerate(self.folders)
             ]
             self._put(made, parent, np.array(above, object), every)
         told = self.reading.attribute(attributes.FOLDERS)
@@ -174,10 +170,21 @@ class _Tree:
             assert self.reading.entries is not None
             self._put(made, file, np.full(len(new), len(self.reading.entries), object), new)
 
+    def _topmost(self, folder: _Folder, number: int, old: list[int]) -> int:
+        """What a folder that lies in no other stores as the one above it: its own number, or one that no folder has."""
+        own = [row for row, parent in enumerate(old) if parent == row]
+        if folder.row in own or (folder.row < 0 and own):
+            return number
+        return old[folder.row] if folder.row >= 0 else _outside(old)
+
     def _renumbered(self, made: Reading, block: BlockRead, new_row: Array) -> BlockRead:
         """A block of entries whose folders have other numbers."""
         owners = None if block.owners is None else new_row[block.owners]
-        result = dataclasses.replace(made.blocks[block.block.name], owners=owners)
+        regions = block.regions
+        if regions is not None:  # the groups of new folders have no place yet
+            none = np.zeros(2, np.int64)
+            regions = np.stack([regions[folder.row] if folder.row >= 0 else none for folder in self.folders])
+        result = dataclasses.replace(made.blocks[block.block.name], owners=owners, regions=regions)
         for field in block.block.fields:
             if isinstance(field.meaning, Attribute) and field.meaning.what == attributes.FOLDER:
                 made.blocks[block.block.name] = result = dataclasses.replace(result, columns=dict(result.columns))

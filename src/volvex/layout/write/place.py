@@ -65,6 +65,7 @@ class Fixed:
     align: int
     fill: int
     last: bool = False  # whether it goes on until the end of the source
+    new: bool = False  # whether it has no place yet, only parts before it
 
 
 def fixed_of(block: BlockRead | Area) -> Fixed:
@@ -132,6 +133,7 @@ class Placed:
     inline_end: int = 0
     first_content: int = -1  # where the first content starts, and the last ends
     last_content: int = 0
+    room: int = 0  # where the first content would start, when there is none
 
     def hold(self, start: int, end: int) -> None:
         """Take note of content that has been placed."""
@@ -168,7 +170,9 @@ class Placer:
         inline: Inline | None,
         each: bool,
         pinned: bool = False,
+        filled: tuple[int, int] = (1, 0),
     ) -> None:
+        self.filled = filled  # up to which multiple the end is filled, and with which byte
         self.source, self.fixed, self.contents, self.inline = source, list(fixed), contents, inline
         self.each, self.pinned = each, pinned
         self.parts = self._sorted_parts()
@@ -221,7 +225,11 @@ class Placer:
                 hint=FRESH,
                 asked="another layout",
             )
-        numbers = [index for index, fixed in enumerate(self.fixed) if fixed.at is not None and not fixed.at.after]
+        numbers = [
+            index
+            for index, fixed in enumerate(self.fixed)
+            if fixed.new or (fixed.at is not None and not fixed.at.after)
+        ]
         free = np.isin(parts.fixed, numbers)
         if self.inline is not None:
             free |= (parts.record >= 0) & (parts.start == self.inline.block.start)
@@ -266,7 +274,8 @@ class Placer:
         if not stops and not anchored:
             self._place_loose()
         end = int((parts.start + parts.size).max()) if len(parts.start) else 0
-        self._keep(end, self.source.size)
+        self._between(end, self.source.size, *self.filled)
+        self._align(*self.filled)
         return self.placed
 
     def _last_content(self) -> int:
@@ -400,6 +409,7 @@ class Placer:
 
     def _place_loose(self) -> None:
         """New contents without a place of their own go behind the last content."""
+        self.placed.room = self.placed.size
         for number, (index, align, fill) in enumerate(self.contents.loose):
             if self.inline is not None:
                 self._align(self._record_align(), self.inline.block.block.fill)

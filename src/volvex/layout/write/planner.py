@@ -27,16 +27,17 @@ from volvex.layout.chunks import ChunkedSource
 from volvex.layout.columns import Array, Columns, rows_of, taken
 from volvex.layout.model import CONTENTS, Block, ChecksumOf, Field, Measure, Part, Raw
 from volvex.layout.order import checksum_order
-from volvex.layout.read.blocks import Area, Reading, offset_in, settled_by
+from volvex.layout.read.blocks import Area, Reading, Skipped, offset_in, settled_by
 from volvex.layout.transforms import is_cipher, wrapped
 from volvex.layout.write.blank import with_blank
 from volvex.layout.write.chunks import ChunkPlan
 from volvex.layout.write.contents import ContentPlan
 from volvex.layout.write.directory import AllColumns, Directory, by_start
 from volvex.layout.write.folders import with_folders
+from volvex.layout.write.groups import groups_of
 from volvex.layout.write.place import Fixed, Inline, Moved, New, Placer, RecordOf, Step, WholePart, fixed_of
 from volvex.layout.write.plan import Edit, Piece, Plan
-from volvex.layout.write.skipped import skipped_size, with_skipped
+from volvex.layout.write.skipped import Places, skipped_size, stored_places, with_skipped
 from volvex.layout.write.volumes import VOLUMES, VolumePlacer, placed_together
 from volvex.source import Spool
 
@@ -103,6 +104,7 @@ class _Planner:
         self.room = dict(self.stored)  # what is granted to them
         self.built: dict[str, Piece] = {}
         self.chunks = ChunkPlan(reading, self.contents, self.directory)
+        self.groups = groups_of(reading)
 
     def spool(self) -> Spool:
         """The temporary file for what is made again."""
@@ -143,9 +145,13 @@ class _Planner:
         ]
         if not name:
             fixed += [fixed_of(area) for area in self.reading.areas.values()]
+        fixed += [
+            one for groups in self.groups if groups.block.block.within == name for one in groups.fixed(self.directory)
+        ]
         contents = self.contents.placed(name == self.within)
         inline = self._inline() if name == self.within else None
-        return Placer(self.reading.area(name), fixed, contents, inline, self.each, self.pinned)
+        filled = (1, 0) if name else self.layout.end
+        return Placer(self.reading.area(name), fixed, contents, inline, self.each, self.pinned, filled)
 
     def _inline(self) -> Inline | None:
         if self.inline is None:
@@ -169,6 +175,8 @@ class _Planner:
         } | self.room
         for name, block in self.reading.blocks.items():
             sizes[name] = block.records.size(self.columns[name]) + skipped_size(block)
+        for groups in self.groups:
+            sizes |= groups.sizes(self.columns[groups.block.block.name], self.directory)
         return sizes
 
     def _settled(self, sizes: dict[str, int], turn: int) -> bool:
@@ -185,6 +193,9 @@ class _Planner:
         """The columns filled with what the placing says; the blocks' bytes, and the wrapped parts built."""
         self.columns = self.directory.filled(self.placed[self.within], self._settle)
         self.chunks.put(self.columns, self._edge, self._settle)
+        for groups in self.groups:
+            placed = self.placed[groups.block.block.within]
+            groups.put(self.columns, self.directory, placed, self._settle)
         for pointer in self.pointers:
             values = pointer.into + self._edge("start", pointer.part)
             holder = self.reading.blocks[pointer.block]
@@ -197,9 +208,13 @@ class _Planner:
                 if isinstance(field.meaning, Measure):
                     self._put_measure(home, field, field.meaning)
         for block in checksum_order(self.layout):
-            if not block.inline:
+            if block.inline:
+                self._sum_records(block)
+            else:
                 self.directory.weave(block, self.columns, data)
                 data[block.name] = self._write_block(block, data)
+        for groups in self.groups:
+            data |= groups.data(self.columns[groups.block.block.name], self.directory)
         for name in self.reading.areas:
             self._build(name, data)
         return data
@@ -220,7 +235,8 @@ class _Planner:
     def _edge(self, edge: str, name: str) -> int:
         """Where a block or part starts or ends now."""
         if name == CONTENTS:
-            return max(0, self.placed[self.within].first_content)
+            placed = self.placed[self.within]
+            return placed.first_content if placed.first_content >= 0 else placed.room
         if self.inline is not None and self.inline.block.name == name:
             placed = self.placed[""]
             return placed.inline_end if edge == "end" else placed.starts.get(name, placed.size)
@@ -266,8 +282,7 @@ class _Planner:
 
     def _put_measure(self, home: Block, field: Field, meaning: Measure) -> None:
         """Measure a part and put that into its field, where this file has both."""
-        known = meaning.part == "file" or (meaning.part == CONTENTS and self.placed[self.within].first_content >= 0)
-        known = known or meaning.part in self.reading.blocks or meaning.part in self.reading.areas
+        known = meaning.part in ("file", CONTENTS, *self.reading.blocks, *self.reading.areas)
         block = self.reading.blocks[home.name]
         if not known or meaning.upper or (home.repeats and not field.when) or not bool(block.present(field)[:1].all()):
             return
@@ -279,7 +294,9 @@ class _Planner:
             return self.placed[""].size
         if part == CONTENTS:
             placed = self.placed[self.within]
-            return placed.first_content if what == "start" else placed.last_content - placed.first_content
+            if what == "start":
+                return self._edge("start", CONTENTS)
+            return placed.last_content - placed.first_content if placed.first_content >= 0 else 0
         if part in self.reading.areas:
             if what in ("start", "end"):
                 return self._edge(what, part)
@@ -287,6 +304,8 @@ class _Planner:
         if what in ("start", "end"):
             return self._edge(what, part)
         columns = self.columns[part]
+        if what == "length" and self.inline is not None and self.inline.block.name == part:
+            return self._edge("end", part) - self._edge("start", part)
         if what == "count":
             return rows_of(columns) + len(self.reading.blocks[part].skipped)
         return self.sizes[part]
@@ -314,7 +333,22 @@ class _Planner:
         holder, columns = self.reading.blocks[block.name], self.columns[block.name]
         if not holder.skipped:
             return holder.records.write(columns)
-        return with_skipped(holder, columns, self.contents.kept_rows, self.contents.numbers)
+        placed = self.placed[self.within]
+        last = placed.last_content if placed.first_content >= 0 else placed.size
+        places = Places(*self.directory.placed, last, placed.size)
+
+        def renewed(record: Skipped, row: int) -> bytes:
+            """The record with the places that it stores as they are now."""
+            own = {block.name: dict(record.columns)}
+            for field, _, anchor in stored_places(self.reading, holder, record):
+                if anchor:
+                    self.directory.put(
+                        own, holder, self._settle(field), np.array([places.of(anchor, row)], object), None
+                    )
+            return holder.records.write(own[block.name])
+
+        last_row = len(holder.starts) - 1 - self.reading.blanks
+        return with_skipped(holder, columns, self.contents.kept_rows, self.contents.numbers, last_row, renewed)
 
     def _covered(self, meaning: ChecksumOf, done: dict[str, bytes]) -> list[Piece]:
         """The blocks and wrapped parts that a checksum covers, as they are written."""
@@ -364,8 +398,8 @@ class _Planner:
             made = Plan([self._made(step, data) for step in self.placed[""].steps], self.placed[""].size)
             start, end = 0, made.size
             if meaning.edge:
-                edge = self._edge("start" if meaning.edge == "before" else "end", meaning.part)
-                start, end = (0, edge) if meaning.edge == "before" else (edge, made.size)
+                begin, stop = (self._edge(edge, meaning.part) for edge in ("start", "end"))
+                start, end = {"before": (0, begin), "over": (begin, stop)}.get(meaning.edge, (stop, made.size))
             total, at = new_sum(meaning.algorithm), start
             skipped = self._in_file(home, field) if meaning.skips and not meaning.edge else -1
             for chunk in made.between(start, end):

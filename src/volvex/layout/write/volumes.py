@@ -32,7 +32,7 @@ class VolumePlacer:
         own = Contents(
             local, whole.align[self.spans], whole.fill[self.spans], whole.new[self.spans], whole.gone[self.spans], loose
         )
-        self._placer = Placer(self.volume.source, [], own, None, each)
+        self._placer = Placer(self.volume.source, [], own, None, each, filled=contents.reading.layout.end)
         self.placed = Placed()
 
     def check(self) -> None:

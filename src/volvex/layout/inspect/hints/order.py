@@ -5,9 +5,7 @@ from __future__ import annotations
 import itertools
 import math
 from collections import Counter
-from collections.abc import Iterable, Iterator
-
-import numpy as np
+from collections.abc import Iterator
 
 from volvex.layout.columns import Array, Column, Texts
 from volvex.layout.inspect.hints._hint import Hint
@@ -36,7 +34,7 @@ def _of_block(reading: Reading, block: BlockRead) -> Hint | None:
     found = {
         field.name: field
         for field in block.block.fields
-        if _is_candidate(field) and _ascends(block.columns[field.name])
+        if _is_candidate(field) and _ascends(block.columns[field.name], block.owners)
     }
     by = min(found.values(), key=_rank, default=None)
     if by is not None:
@@ -81,19 +79,15 @@ def _rank(field: Field) -> tuple[int, int]:
     return (LIKELY.index(what) if what in LIKELY else len(LIKELY), field.place.line)
 
 
-def _ascends(column: Column) -> bool:
-    """Whether a column ascends, with enough different values."""
-    if isinstance(column, Texts):
-        raws = column.raws()
-        return _is_rare(Counter(raws).values()) and all(data <= other for data, other in itertools.pairwise(raws))
-    numbers: Array = column
-    if numbers.dtype.kind not in "iuf" or numbers.ndim != 1:
+def _ascends(column: Column, owners: Array | None) -> bool:
+    """Whether a column ascends, or does so within each owner, as it would by chance less than once in the factorial of LEAST times."""
+    if not isinstance(column, Texts) and (column.dtype.kind not in "iuf" or column.ndim != 1):
         return False
-    return _is_rare(np.unique(numbers, return_counts=True)[1].tolist()) and bool(np.all(numbers[1:] >= numbers[:-1]))
-
-
-def _is_rare(counts: Iterable[int]) -> bool:
-    """Whether values of which there are so many each ascend by chance less than once in the factorial of LEAST times."""
-    numbers = list(counts)
-    ways = math.lgamma(sum(numbers) + 1) - sum(math.lgamma(number + 1) for number in numbers)
+    values = column.raws() if isinstance(column, Texts) else column.tolist()
+    ways = 0.0
+    for _, group in itertools.groupby(range(len(values)), key=lambda row: 0 if owners is None else int(owners[row])):
+        own = [values[row] for row in group]
+        if any(value > after for value, after in itertools.pairwise(own)):
+            return False
+        ways += math.lgamma(len(own) + 1) - sum(math.lgamma(number + 1) for number in Counter(own).values())
     return ways >= math.lgamma(LEAST + 1) - 1e-9

@@ -14,6 +14,7 @@ from volvex.layout.inspect.coverage import Piece, pieces
 from volvex.layout.inspect.hints._hint import Hint
 from volvex.layout.read.blocks import Reading
 from volvex.layout.write.directory import by_start
+from volvex.layout.write.skipped import stored_places
 
 LARGEST = 1 << 16  # a multiple that is looked for
 LEAST = 4
@@ -36,6 +37,7 @@ def hints(reading: Reading) -> Iterator[Hint]:
     content = list(_content(reading))
     yield from content
     yield from _order(reading)
+    yield from _markers(reading)
     for within in ("", *reading.areas):
         yield from _gaps(reading, within, bool(content))
 
@@ -73,6 +75,19 @@ def _order(reading: Reading) -> Iterator[Hint]:
         yield Hint("content", f"all {len(starts):,} contents lie in the order of their records", "content in order")
 
 
+def _markers(reading: Reading) -> Iterator[Hint]:
+    """Records that are no entries and store a place at which nothing lies: it will be wrong as soon as something moves."""
+    for block in reading.entry_blocks() if reading.entries is not None else ():
+        for record in block.skipped:
+            for field, value, anchor in stored_places(reading, block, record):
+                if not anchor:
+                    yield Hint(
+                        block.block.name,
+                        f"the record at {record.start:#x}, which is no entry, stores the place {value:#x} as its {field.name}: "
+                        "no content starts or ends there, so it stays as it is",
+                    )
+
+
 def _multiple(numbers: Array) -> int:
     """The largest power of two of which all numbers are multiples."""
     joined = int(np.bitwise_or.reduce(numbers.astype(np.int64)))
@@ -101,7 +116,10 @@ def _unexplained(reading: Reading, within: str) -> Iterator[Gap]:
                 yield Gap(position, size, _only(data), piece)
         position = max(position, piece.start + piece.size)
     if position < source.size:
-        yield Gap(position, source.size - position, _only(source.peek(position, LOOKED)), None)
+        size, (align, fill) = source.size - position, reading.layout.end
+        value = _only(source.peek(position, LOOKED))
+        if within or size >= align or value != fill:
+            yield Gap(position, size, value, None)
 
 
 def _only(data: bytes) -> int | None:
@@ -126,8 +144,21 @@ def _between_contents(reading: Reading, gaps: list[Gap]) -> Hint:
     return Hint("content", f"{seen}, all {value:#04x}")
 
 
+def _end(gap: Gap) -> int:
+    """The multiple up to which a gap fills the file; 0 when it does not seem to."""
+    align = _multiple(np.array([gap.start + gap.size]))
+    return align if align >= LEAST and gap.size < align else 0
+
+
 def _before_block(gap: Gap, within: str) -> Hint:
     where = f" in {within}" if within else ""
+    multiple = _end(gap) if gap.before is None and gap.value is not None and not within else 0
+    if multiple:
+        return Hint(
+            "end",
+            f"{gap.size:,} bytes at the end (from {gap.start:#x}), all {gap.value:#04x}, up to a multiple of {multiple}",
+            f"file align {multiple}" + (f" fill {gap.value:02x}" if gap.value else ""),
+        )
     if gap.before is None:
         return Hint(
             "end",

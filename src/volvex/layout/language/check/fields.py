@@ -35,7 +35,7 @@ from volvex.layout.model import (
     is_bare,
     pools_of,
 )
-from volvex.layout.order import measures
+from volvex.layout.order import group_holder, measures
 
 Problem = tuple[Place, str, str]  # where, what, hint
 
@@ -122,7 +122,7 @@ def _check_upper(block: Block, field: Field, meaning: Any) -> Iterator[Problem]:
 
 
 def _check_text(field: Field, kind: Text) -> Iterator[Problem]:
-    if kind.prefix is not None and kind.prefix.signed:
+    if isinstance(kind.prefix, Number) and kind.prefix.signed:
         yield field.place, f"the length of `{field.name}` cannot be negative", f"u{kind.prefix.bits}"
     if kind.ending not in (0, 1, 2, 4):
         yield (
@@ -162,12 +162,62 @@ def _check_measure(layout: Layout, field: Field, meaning: Measure) -> Iterator[P
     if block is not None and meaning.what == "count" and not block.repeats:
         yield field.place, f"{block.name} is one record, it has no count", f"block {block.name} repeats"
     held = any(isinstance(field.meaning, RecordsOf) and field.meaning.block == meaning.part for field in home.fields)
-    if home.repeats and not (held and meaning.what == "count"):
+    grouped = block is not None and group_holder(layout, block) is home
+    if grouped and block is not None:
+        yield from _check_group(layout, field, home, block)
+    elif home.repeats and not (held and meaning.what == "count"):
         yield (
             field.place,
             f"each record of {home.name} would hold the {meaning.what} of {meaning.part}",
             "a block that does not repeat",
         )
+
+
+def _check_group(layout: Layout, field: Field, home: Block, block: Block) -> Iterator[Problem]:
+    """A record that stores where a group of another block's records lies: those of a folder."""
+    if field.meaning != Measure("start", block.name):
+        return  # what follows is told once
+    whats = {
+        one.meaning.what for one in home.fields if isinstance(one.meaning, Measure) and one.meaning.part == block.name
+    }
+    if not whats & {"count", "length", "end"}:
+        yield (
+            field.place,
+            f"no field of {home.name} gives how many records of {block.name} lie there",
+            f"count of {block.name}",
+        )
+    rows = block in layout.entry_blocks() and home in layout.rooted("folder")
+    if (
+        not rows
+        or not block.repeats
+        or block.at
+        or block.along
+        or block.inline
+        or block.skip
+        or block.within != home.within
+    ):
+        yield (
+            field.place,
+            f"groups of {block.name} are the entries of a folder each, and nothing else gives their place",
+            f"a `folder name` in {home.name}, and block {block.name} repeats",
+        )
+    for other in layout.blocks:
+        at = other.at.after if other.at is not None else ""
+        if at == block.name or other.along == block.name:
+            yield other.place, f"{block.name} lies in groups: nothing can be found by it", "another place"
+        for one in other.fields:
+            from_it = any(change.part == block.name for change in one.changes)
+            summed = isinstance(one.meaning, ChecksumOf) and block.name in one.meaning.parts
+            if (
+                from_it
+                or summed
+                or (isinstance(one.meaning, Measure) and one.meaning.part == block.name and other is not home)
+            ):
+                yield (
+                    one.place,
+                    f"{block.name} lies in groups: `{one.words or one.name}` cannot mean all of them",
+                    "`kept`",
+                )
 
 
 def _check_pooled(layout: Layout, field: Field, pointing: Field) -> Iterator[Problem]:

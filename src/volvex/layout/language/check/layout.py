@@ -21,7 +21,6 @@ from volvex.layout.model import (
     InlineBytes,
     IntegerType,
     Layout,
-    Measure,
     Number,
     Opaque,
     Part,
@@ -163,13 +162,12 @@ def _check_inline(layout: Layout, block: Block) -> Iterator[Problem]:
     for home in layout.blocks:
         for one in home.fields:
             meaning = one.meaning
-            if getattr(meaning, "part", None) == block.name and not (
-                isinstance(meaning, Measure) and meaning.what != "length"
-            ):
+            several = isinstance(meaning, ChecksumOf) and len(meaning.parts) > 1 and block.name in meaning.parts
+            if several or (isinstance(meaning, ChecksumOf) and meaning.part == block.name and home is block):
                 yield (
                     one.place,
-                    f"`{one.words}`: records that are followed by their content have no {getattr(meaning, 'what', 'checksum')}",
-                    "`kept`",
+                    f"`{one.words}`: {block.name} holds content, so its checksum stands alone in a block behind or before it",
+                    f"crc32 of {block.name}",
                 )
 
 

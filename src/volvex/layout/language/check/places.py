@@ -46,6 +46,12 @@ def check_at(layout: Layout) -> Iterator[Problem]:
                 f"{place.name} has {least} bytes, and starts {at.offset} before the end",
                 f"at end - {least}",
             )
+        if at.from_end and layout.end != (1, 0):
+            yield (
+                place.place,
+                f"{place.name} is found from the end of the file, and `file align` puts padding there",
+                f"leaving one of them out; `align` of {place.name} puts padding before it",
+            )
     for number, one in enumerate(layout.known):
         for other in layout.known[:number]:
             if one.names or other.names:
@@ -55,7 +61,7 @@ def check_at(layout: Layout) -> Iterator[Problem]:
                 yield (
                     layout.place,
                     f"no file is known by {one.value!r} and by {other.value!r} at the same place",
-                    "one of the two",
+                    "`known by ... or ...` for one of the two",
                 )
 
 

@@ -1,0 +1,79 @@
+"""Records in groups, written: each group is placed by itself, and measured into the record that it belongs to."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from volvex.layout.columns import Columns
+from volvex.layout.order import group_holder
+from volvex.layout.read.blocks import BlockRead, Reading
+from volvex.layout.read.groups import group_fields
+from volvex.layout.write.directory import AllColumns, Directory, Settle
+from volvex.layout.write.place import Fixed, Placed
+
+
+@dataclass(frozen=True)
+class Groups:
+    """The groups of one block and the block whose records they belong to."""
+
+    block: BlockRead
+    holder: BlockRead
+
+    def name(self, row: int) -> str:
+        """A group's name as a part of the file."""
+        return f"{self.block.block.name}#{row}"
+
+    def rows(self, columns: Columns, directory: Directory) -> list[list[bytes]]:
+        """The records of each group."""
+        made: list[list[bytes]] = [[] for _ in self.holder.starts]
+        owners = directory.owners(self.block)
+        pieces = zip(*self.block.records.pieces(columns), strict=True)
+        for owner, parts in zip(owners.tolist(), pieces, strict=True):
+            made[owner].append(b"".join(parts))
+        return made
+
+    def fixed(self, directory: Directory) -> list[Fixed]:
+        """The groups for placing: a new one behind the others; one that is empty and stays so has no place."""
+        assert self.block.regions is not None
+        own, last = self.block.block, self.block.end
+        used = np.bincount(directory.owners(self.block), minlength=len(self.holder.starts))
+        return [
+            Fixed(self.name(row), start if size else last, size, None, own.align, own.fill, new=not size)
+            for row, (start, size) in enumerate(self.block.regions.tolist())
+            if size or used[row]
+        ]
+
+    def sizes(self, columns: Columns, directory: Directory) -> dict[str, int]:
+        """The bytes of each group."""
+        return {self.name(row): sum(map(len, rows)) for row, rows in enumerate(self.rows(columns, directory))}
+
+    def data(self, columns: Columns, directory: Directory) -> dict[str, bytes]:
+        """The bytes of each group, by its name."""
+        return {self.name(row): b"".join(rows) for row, rows in enumerate(self.rows(columns, directory))}
+
+    def put(self, columns: AllColumns, directory: Directory, placed: Placed, settle: Settle) -> None:
+        """Measure all groups into the records that they belong to."""
+        name = self.block.block.name
+        rows = self.rows(columns[name], directory)
+        lengths = np.array([sum(map(len, group)) for group in rows], np.int64)
+        placed_rows = np.array([row for row in range(len(rows)) if self.name(row) in placed.starts], np.int64)
+        starts = np.array([placed.starts[self.name(row)] for row in placed_rows.tolist()], np.int64)
+        values = {"count": np.array([len(group) for group in rows], np.int64), "length": lengths}
+        for what, field in group_fields(self.holder.block, name).items():
+            if what in values:
+                directory.put(columns, self.holder, settle(field), values[what].astype(object), None)
+            else:
+                numbers = starts if what == "start" else starts + lengths[placed_rows]
+                directory.put(columns, self.holder, settle(field), numbers.astype(object), placed_rows)
+
+
+def groups_of(reading: Reading) -> list[Groups]:
+    """All groups of a file."""
+    found = []
+    for block in reading.blocks.values():
+        home = group_holder(reading.layout, block.block) if block.regions is not None else None
+        if home is not None:
+            found.append(Groups(block, reading.blocks[home.name]))
+    return found
