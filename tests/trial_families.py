@@ -33,7 +33,7 @@ block sizes after table repeats
     stored  u16        stored size of chunk
     holds   u16        size of chunk
 part body after sizes cut every 256 bare when equal short wrapped in zlib
-content in body align 256
+content in body in order align 256
 """
 
 
@@ -108,7 +108,7 @@ block table in index at 0 repeats
     sum     u16       crc(bits 16, poly 0x8005, start 0, reflected yes, final 0) of record
 block names in index after table repeats
     letter  u16       names
-content align 4
+content in order align 4
 """
 
 
@@ -464,7 +464,7 @@ block places after index repeats
     stored  u16       stored size of chunk
     how     u8        codec of chunk { 0 none, 1 lz4 }
 part body after places cut every 512 wrapped in lz4
-content in body
+content in body in order
 """
 
 
@@ -596,7 +596,7 @@ block table repeats align 64 fill 2a
     size    packed bits 0 to 23    size of content
     how     packed bits 24 to 27   codec of content { 0 none, 2 deflate, 3 gzip }
     stored  u24       stored size of content  when how is not 0
-content align 64 fill 2a
+content in order align 64 fill 2a
 """
 
 
@@ -744,7 +744,7 @@ block files repeats sorted by name align 4
     name    text u8   name
     start   u32       start of content
     size    u16       size of content
-content align 8
+content in order align 8
 """
 
 

@@ -16,7 +16,7 @@ from volvex.layout.columns import Array, Texts
 from volvex.layout.entries import Entries
 from volvex.layout.inspect.coverage import Stretch
 from volvex.layout.inspect.proof import Proof, compared
-from volvex.layout.write.plan import Edit, NewContent, Piece
+from volvex.layout.write.plan import BLANK, Edit, NewContent, Piece
 from volvex.source import Source, Spool
 
 CRC = ("crc32", "content")  # under which new content tells its sum
@@ -47,7 +47,11 @@ class CrcCheck:
 class OpenFormatArchive(Archive):
     """An archive of an open format."""
 
+    blank_codec = "none"  # of an entry that is like no other
+
     def encode(self, spool: Spool, chunks: Iterable[bytes], like: int) -> NewContent:
+        if like == BLANK:
+            return encoded(spool, chunks, self.blank_codec)
         return encoded(spool, chunks, self.codec(like) if self.codec(like) != "?" else "none")
 
     def prove(self, on_progress: Callable[[int], None] = lambda size: None) -> Proof:

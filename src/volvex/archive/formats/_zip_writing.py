@@ -16,7 +16,7 @@ from volvex.archive.formats._zip_locks import AE, Lock, locked
 from volvex.errors import RefusedError
 from volvex.layout.columns import Array
 from volvex.layout.entries import Entries
-from volvex.layout.write.plan import Edit, NewContent, Piece, Plan
+from volvex.layout.write.plan import BLANK, Edit, NewContent, Piece, Plan
 from volvex.source import Source, Spool
 
 NUMBERS = {"none": 0, "deflate": 8, "bzip2": 12, "lzma_headed": 14, "zstd": 93, "xz": 95}
@@ -24,6 +24,8 @@ NEEDS = {0: 20, 8: 20, 12: 46, 14: 63, 93: 63, 95: 63}  # the version that a rea
 ENCRYPTED, DESCRIBED, LZMA_ENDS, UTF8 = 0x0001, 0x0008, 0x0002, 0x0800
 KEPT_FLAGS = 0xFFFF & ~(ENCRYPTED | DESCRIBED | 0x0006)
 NEEDS_WIDE, NEEDS_AES = 45, 51
+
+FIRST_DAY = 0x21 << 16  # 1 January 1980, as FAT has it
 
 
 @dataclass(frozen=True)
@@ -247,6 +249,8 @@ class Writer:
 
     def _made(self, like: int, name: bytes, content: NewContent, same: bool) -> _New:
         """An entry rewritten: `same` when it stands for `like` itself."""
+        if like == BLANK:
+            return _blank(name, content)
         archive, heads = self.archive, self.archive.directory.heads
         lock, method, crc = self.locks.get(like), NUMBERS[content.codec], content.checksums[CRC]
         piece, stored = content_piece(content), content.stored
@@ -386,6 +390,13 @@ class Writer:
             )
         ]
         return out + zd.END + old[4:8] + struct.pack("<HHII", *numbers) + old[20:22] + end.comment
+
+
+def _blank(name: bytes, content: NewContent) -> _New:
+    """An entry that is like no other: dated 1980, the format's first day, and without attributes."""
+    method, flags = NUMBERS[content.codec], 0 if name.isascii() else UTF8
+    piece, crc = content_piece(content), content.checksums[CRC]
+    return _New(name, flags, method, FIRST_DAY, crc, content.stored, content.size, None, b"", 20, 0, 0, b"", b"", piece)
 
 
 def _spliced(buffer: bytearray, at: Array, special: Mapping[int, bytes]) -> Iterator[bytes]:

@@ -67,6 +67,7 @@ class Zip(OpenFormatArchive):
     """A ZIP archive. An entry starts at its local header."""
 
     title = TITLE
+    takes_blank, blank_codec = True, "deflate"
 
     def __init__(
         self, source: Source, keys: KeyRing, end: zd.End | None = None, directory: zd.Directory | None = None

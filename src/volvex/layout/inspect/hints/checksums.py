@@ -47,7 +47,7 @@ def kept_checksums(reading: Reading, of_entry: Part | None = None) -> Iterator[H
                 parts = iter([of_entry] if same else [])
             else:
                 parts = (
-                    _of_records(reading, block)
+                    itertools.chain(_of_records(reading, block), _own_records(block, field))
                     if block.block.repeats
                     else itertools.chain(_of_parts(reading, block), _with_own(reading, block, field))
                 )
@@ -84,7 +84,9 @@ def _with_own(reading: Reading, own: BlockRead, field: Field) -> Iterator[Part]:
 
 def _of_parts(reading: Reading, own: BlockRead) -> Iterator[Part]:
     for name, block in reading.blocks.items():
-        if block is not own and block.ends is None and 0 < len(block.data) <= LARGEST:
+        if block.ends is not None and block.end - block.start <= LARGEST:
+            yield name, lambda row, block=block: block.source.peek(block.start, block.end - block.start)  # type: ignore[misc]
+        elif block is not own and block.ends is None and 0 < len(block.data) <= LARGEST:
             yield name, lambda row, block=block: block.data  # type: ignore[misc]
     for name, area in reading.areas.items():
         if max(area.stored, area.source.size) <= LARGEST:
@@ -116,6 +118,18 @@ def _of_records(reading: Reading, block: BlockRead) -> Iterator[Part]:
         yield "name", names.raw
         yield "lower name", lambda row: names.raw(row).lower()
         yield "upper name", lambda row: names.raw(row).upper()
+
+
+def _own_records(block: BlockRead, field: Field) -> Iterator[Part]:
+    """The records of a block themselves, the field's bytes as zeros or left out."""
+    pieces = block.records.pieces(block.columns)
+
+    def own(row: int, skips: bool) -> bytes:
+        data = b"".join(parts[row] for parts in pieces)
+        return without(data, block.offset(row, field.name) - int(block.starts[row]), _size(field), skips)
+
+    for skips in (False, True):
+        yield f"record{ITSELF if skips else ''}", lambda row, skips=skips: own(row, skips)  # type: ignore[misc]
 
 
 def _fits(numbers: list[int], parts: Iterator[Part], size: int) -> Iterator[str]:

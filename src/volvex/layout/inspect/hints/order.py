@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from volvex.layout.columns import Array, Column, Texts
 from volvex.layout.inspect.hints._hint import Hint
 from volvex.layout.kinds import archive as attributes
-from volvex.layout.model import Attribute, Field, Value
+from volvex.layout.model import Attribute, ChecksumOf, Field, Value
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.names import own_names
 
@@ -69,8 +69,11 @@ def _is_candidate(field: Field) -> bool:
     meaning = field.meaning
     if field.when is not None or (isinstance(meaning, Attribute) and meaning.upper):
         return False
-    return (isinstance(meaning, Value) and meaning.role == "id") or (
-        isinstance(meaning, Attribute) and meaning.what in LIKELY
+    hashed = isinstance(meaning, ChecksumOf) and meaning.part in attributes.NAMES
+    return (
+        hashed
+        or (isinstance(meaning, Value) and meaning.role == "id")
+        or (isinstance(meaning, Attribute) and meaning.what in LIKELY)
     )
 
 
