@@ -8,11 +8,13 @@ from unittest.mock import patch
 
 from tests.more_families import MORE, masked
 from tests.support import archive_of
+from volvex.archive.access.open import open_source
 from volvex.archive.attribute_text import attribute_text
 from volvex.errors import FormatError
 from volvex.layout import Library
 from volvex.layout.chunks import ChunkedSource
 from volvex.layout.decrypted import decrypted_view
+from volvex.layout.inspect.limits import limits_of
 from volvex.layout.language.parser import parse_layout
 from volvex.layout.write.plan import Edit
 from volvex.source import BytesSource, Source, Spool
@@ -33,6 +35,49 @@ class ByName(unittest.TestCase):
             with self.subTest(name, size=len(content)):
                 found = library.match(BytesSource(content, name))
                 self.assertEqual(found is not None and found.title == "veiled", known)
+
+
+class Limits(unittest.TestCase):
+    def test_how_far_a_file_can_grow(self) -> None:
+        text = """
+layout "small" kind archive
+block head at 0
+    count   u8 minus 1   count of table
+    bytes   u16          length of table
+block table after head repeats
+    name    text u8 x 2  name
+    start   u16 x 64     start of content
+    high    u8           upper size of content
+    size    u8           size of content
+content align 64
+"""
+        limits = {limit.of: limit.most for limit in limits_of(parse_layout(text, "small.layout"))}
+        self.assertEqual(limits["count of table"], 254)
+        self.assertEqual(limits["length of table"], 65535)
+        self.assertEqual(limits["name"], 510)
+        self.assertEqual(limits["start of content"], 65535 * 64)
+        self.assertEqual(limits["size of content"], 65535)
+
+
+class Encodings(unittest.TestCase):
+    def test_a_description_gives_the_encoding_of_texts_that_have_none(self) -> None:
+        text = """
+layout "coast" kind archive
+block head at 0
+    count   u8          count of table
+block table after head repeats
+    name    text u8     name
+    note    text u8 in utf-16-le   kept
+    start   u8          start of content
+    size    u8          size of content
+"""
+        data = b"\1\2\xf6l\2a\0\x09\1+"
+        library = Library(first=[layout := parse_layout(text, "coast.layout")])
+        library.encoded = lambda path: ("cp1252", True) if path.endswith(".old") else ("", False)
+        for name, wanted in (("coast.old", "öl"), ("coast.new", "\udcf6l")):
+            archive = open_source(BytesSource(data, name), library, layout)
+            assert archive is not None
+            self.assertEqual(archive.names, [wanted])
 
 
 class Chunks(unittest.TestCase):

@@ -34,7 +34,7 @@ from volvex.errors import FormatError, LockedError, RefusedError, VolvexError
 from volvex.layout import Library
 from volvex.layout.keyring import Key, KeyRing
 from volvex.layout.language.parser import parse_layout
-from volvex.layout.write.plan import Added, Edit
+from volvex.layout.write.plan import BLANK, Added, Edit
 from volvex.source import BytesSource, Disk, Spool
 
 RANDOM = random.Random(11)
@@ -189,6 +189,19 @@ class Zips(Case):
             archive = opened(bytes(data))
             self.assertEqual(archive.content(1), FILES["rules/lamps.txt"])
             self.assertEqual(opened(edited(archive, {"a.txt": b"wick" * 50})).content(1), b"wick" * 50)
+
+    def test_an_empty_archive_takes_new_entries(self) -> None:
+        made = io.BytesIO()
+        zipfile.ZipFile(made, "w").close()
+        archive = opened(made.getvalue(), "empty.kpz")
+        with Spool() as spool:
+            content = archive.encode(spool, [b"A long letter. " * 20], BLANK)
+            edit = Edit(added=[Added("letters/öl.txt".encode(), BLANK, content)])
+            data = b"".join(archive.plan(edit).chunks())
+        with zipfile.ZipFile(io.BytesIO(data)) as found:
+            self.assertIsNone(found.testzip())
+            self.assertEqual(found.read("letters/öl.txt"), b"A long letter. " * 20)
+            self.assertEqual(found.infolist()[0].compress_type, zipfile.ZIP_DEFLATED)
 
     def test_names_of_old_code_pages(self) -> None:
         data = zipped(files={"xxx.txt": b"1"}).replace(b"xxx.txt", b"\x81ber.tx"[:7])

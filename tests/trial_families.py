@@ -789,6 +789,116 @@ def load_harbour(data: bytes) -> dict[str, bytes]:
     return found
 
 
+# links: records that store their number, their length and where the next one starts; and a row of entries that does
+LINKS = """
+layout "links" kind archive
+little endian
+known by "LINK" at 0
+block head at 0
+    mark    4 bytes   is "LINK"
+    count   u16       count of table
+block table after head repeats
+    length  u16       length of record
+    next    u32       start of next record
+    number  u16 minus 1   number of record
+    name    text u8   name
+    props   array until hex ff property   kept
+    start   u32       start of content
+    size    u32       size of content
+record ranged
+    far     u16       kept
+record noted
+    text    text u8   kept
+record property
+    tag     u8        kept
+    what    choice by tag { 1 ranged, 2 noted }   kept
+content in order align 4
+"""
+
+
+def links(files: Files) -> bytes:
+    size = 6 + sum(2 + 4 + 2 + 1 + len(n) + (3 if i % 2 else 4) + 1 + 8 for i, (n, _) in enumerate(files))
+    out, table = bytearray(size), b""
+    for i, (name, content) in enumerate(files):
+        start = aligned(out, 4)
+        out += content
+        rest = (
+            struct.pack("<H", i + 1)
+            + bytes([len(name)])
+            + name.encode()
+            + (b"\1\7\0" if i % 2 else b"\2\2ok")
+            + b"\xff"
+            + struct.pack("<II", start, len(content))
+        )
+        length = len(rest) + 6
+        end = 6 + len(table) + length
+        table += struct.pack("<HI", length, end if i + 1 < len(files) else 0) + rest
+    out[:size] = b"LINK" + struct.pack("<H", len(files)) + table
+    return bytes(out)
+
+
+def load_links(data: bytes) -> dict[str, bytes]:
+    expect(data[:4], b"LINK")
+    read, found = Reader(data, 6), {}
+    (count,) = struct.unpack("<H", data[4:6])
+    for i in range(count):
+        begun = read.at
+        length, after = read("H"), read("I")
+        expect(read("H"), i + 1)
+        name = read.take(read("B")).decode()
+        while (tag := read("B")) != 0xFF:
+            read.take(2 if tag == 1 else read("B"))
+        start, size = read("I"), read("I")
+        expect(read.at, begun + length)
+        expect(after, read.at if i + 1 < count else 0)
+        expect(start % 4, 0)
+        found[name] = span(data, start, size)
+    return found
+
+
+CHAIN = """
+layout "chain" kind archive
+big endian
+known by "CHAI" at 0
+block head at 0
+    mark    4 bytes   is "CHAI"
+    last    u32       end of entry
+block entry after head repeats align 8 fill 2a
+    next    u32 from start of record   start of next record
+    size    u16       size of content
+    name    text zero name
+    data    bytes     content
+content align 2
+"""
+
+
+def chain(files: Files) -> bytes:
+    out = bytearray(8)
+    for name, content in files:
+        begun = aligned(out, 8, 0x2A)
+        out += bytes(4) + struct.pack(">H", len(content)) + name.encode() + b"\0"
+        aligned(out, 2)
+        out += content
+        out[begun : begun + 4] = struct.pack(">I", len(out) + -len(out) % 8 - begun)
+    out[:8] = b"CHAI" + struct.pack(">I", len(out))
+    return bytes(out)
+
+
+def load_chain(data: bytes) -> dict[str, bytes]:
+    expect(data[:4], b"CHAI")
+    (end,) = struct.unpack(">I", data[4:8])
+    expect(end, len(data))
+    at, found = 8, {}
+    while at < end:
+        read = Reader(data, at, ">")
+        after, size, name = read("I"), read("H"), read.zero().decode()
+        read.take(read.at % 2)
+        found[name] = read.take(size)
+        expect(read.at + -read.at % 8, at + after)
+        at += after
+    return found
+
+
 TRIAL: dict[str, Family] = {
     "sextant": Family(SEXTANT, sextant, load_sextant),
     "cairn": Family(CAIRN, cairn, load_cairn),
@@ -801,4 +911,6 @@ TRIAL: dict[str, Family] = {
     "tern": Family(TERN, tern, load_tern),
     "gannet": Family(GANNET, gannet, load_gannet),
     "harbour": Family(HARBOUR, harbour, load_harbour),
+    "links": Family(LINKS, links, load_links),
+    "chain": Family(CHAIN, chain, load_chain),
 }

@@ -10,7 +10,6 @@ from volvex.data.text.document import Encoding
 from volvex.data.text.forms import form_of
 from volvex.errors import UsageError
 from volvex.layout import Layout, Library
-from volvex.layout.transforms import with_keys
 from volvex.source import BytesSource
 
 
@@ -24,7 +23,7 @@ def open_data(
         if not isinstance(data, bytes):
             source = BytesSource(bytes(data), file)
         kind = SceneData if known.kind == "scene" else LayoutDocument
-        return kind(with_keys(known, library.keys), source, library.names)
+        return kind(library.prepared(known, file), source, library.names)
     kind_told = filetypes.kind_of_data(bytes(data[: filetypes.HEAD]))
     form = form_of(data, kind_told, file.rpartition("/")[2]) if kind_told in filetypes.TEXT else None
     if form is None:

@@ -10,10 +10,12 @@ from volvex import shipped
 from volvex.errors import VolvexError
 from volvex.layout import cache
 from volvex.layout.cache import Remembered
+from volvex.layout.encoding import with_encoding
 from volvex.layout.keyring import KeyRing
 from volvex.layout.match import bears, head_of
 from volvex.layout.model import Layout
 from volvex.layout.name_hash import Names
+from volvex.layout.transforms import with_keys
 from volvex.source import Disk, Source, atomic
 from volvex.user_files import user_files
 
@@ -43,6 +45,12 @@ class Library:
             _unencoded  # of a text at a path its encoding, and whether it is sure
         )
         self.tied: Callable[[str], Layout | None] = _untied  # the layout that a path has, whatever its bytes are
+
+    def prepared(self, layout: Layout, path: str) -> Layout:
+        """The layout for the file at a path: with the user's keys, and the encoding that its texts have by the game description."""
+        encoding = self.encoded(path)[0]
+        layout = with_keys(layout, self.keys)
+        return with_encoding(layout, encoding) if encoding else layout
 
     def layouts(self) -> Iterator[Layout]:
         """All sound layouts of archives."""

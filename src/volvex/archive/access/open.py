@@ -16,7 +16,6 @@ from volvex.errors import FormatError, VolvexError
 from volvex.layout import Layout, Library
 from volvex.layout.match import head_of
 from volvex.layout.read.open import read
-from volvex.layout.transforms import with_keys
 from volvex.layout.volumes import Beside
 from volvex.source import EndsSource, FileSource, Source
 
@@ -84,7 +83,7 @@ def open_source(
         if layout is not None and layout.kind != "archive":
             return None
     if layout is not None:
-        return LayoutArchive(read(with_keys(layout, library.keys), source, beside), library.names)
+        return LayoutArchive(read(library.prepared(layout, source.name), source, beside), library.names)
     found = by_layout(source, library, beside)
     if found is not None:
         return found
@@ -109,7 +108,7 @@ def by_layout(source: Source, library: Library, beside: Beside | None = None) ->
     fault: FormatError | None = None
     for layout in library.fitting(source, head_of(source)):
         try:
-            return LayoutArchive(read(with_keys(layout, library.keys), source, beside), library.names)
+            return LayoutArchive(read(library.prepared(layout, source.name), source, beside), library.names)
         except FormatError as error:
             fault = fault or error
     if fault is not None:

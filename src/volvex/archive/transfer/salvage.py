@@ -25,7 +25,6 @@ from volvex.layout import Library
 from volvex.layout.inspect.coverage import Stretch
 from volvex.layout.match import fits
 from volvex.layout.read.open import read
-from volvex.layout.transforms import with_keys
 from volvex.layout.volumes import Beside
 from volvex.layout.write.plan import Edit, NewContent, Plan
 from volvex.source import FileSource, Source, Spool
@@ -50,7 +49,7 @@ def _by_layout(source: Source, library: Library) -> Archive | None:
     for layout in [tied] if tied is not None else library.layouts():
         if layout.kind == "archive" and (layout is tied or fits(layout, source)):
             try:
-                return LayoutArchive(read(with_keys(layout, library.keys), source, lenient=True), library.names)
+                return LayoutArchive(read(library.prepared(layout, source.name), source, lenient=True), library.names)
             except VolvexError:
                 continue
     return None

@@ -1,6 +1,7 @@
 """Check a layout, and report mistakes with their line.
 
-Also reports whether archives can be written with it, and if not, why.
+Also reports whether archives can be written with it, and if not, why; and the largest counts, sizes
+and offsets that its fields can store.
 """
 
 from __future__ import annotations
@@ -11,6 +12,7 @@ from pathlib import Path
 from volvex.command.ui.context import Context
 from volvex.command.ui.table import count
 from volvex.errors import NotFoundError, Status
+from volvex.layout.inspect.limits import limits_of
 from volvex.layout.language.parser import read_layout
 from volvex.layout.write.checks import unwritable
 
@@ -34,6 +36,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
         context.print(
             f"{file}: sound, {context.paint('can be written' if not reasons else 'cannot be written', 'bold')}: {about}"
         )
+        limits = [f"{limit.of} {limit.most:,}{' bytes' if limit.is_size else ''}" for limit in limits_of(layout)]
+        if limits:
+            context.print(f"{file}: at the most {', '.join(limits)}")
         for place, reason in reasons:
             context.print(f"{file}:{place.line}:{place.column}: {reason}")
             status = Status.DIFFERS

@@ -12,7 +12,7 @@ from volvex.layout.checksums import checksum_text, name_checksum, stored_checksu
 from volvex.layout.inspect.coverage import Stretch, covering, object_stretches, pieces
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.read.blocks import Reading
-from volvex.layout.read.names import own_names
+from volvex.layout.read.names import entry_folders, has_ranges, own_names
 from volvex.layout.read.verify import verify_file_checksums
 from volvex.layout.write.checks import require_writable
 from volvex.layout.write.directory import sorting
@@ -105,8 +105,14 @@ def _check_sorted(reading: Reading) -> None:
         if by is None:
             continue
         order = sorting(block.columns[by])
-        if block.owners is not None:  # within each folder
-            order = np.lexsort((np.argsort(order), block.owners))
+        owners = block.owners
+        if owners is None and block in reading.entry_blocks() and has_ranges(reading):
+            owners = entry_folders(reading)
+        if owners is not None:  # within each folder
+            _, runs = np.unique(owners, return_index=True)
+            order = np.lexsort(
+                (np.argsort(order), np.argsort(np.argsort(runs))[np.unique(owners, return_inverse=True)[1]])
+            )
         wrong = next((row for row, place in enumerate(order.tolist()) if row != place), None)
         if wrong is not None:
             raise FormatError(

@@ -57,13 +57,19 @@ CHUNK_STORED, CHUNK_SIZE, CHUNK_START, CHUNK_CODEC = CHUNKS = (
     "start of chunk",
     "codec of chunk",
 )
+OWN_NUMBER, OWN_START, OWN_NEXT, OWN_LENGTH = OWN = (
+    "number of record",
+    "start of record",
+    "start of next record",
+    "length of record",
+)
 NUMBERS = (IntegerType,)
 ATTRIBUTES: dict[str, tuple[type, ...]] = {
     **dict.fromkeys((NAME, FOLDER_NAME, TYPE_NAME), (Text,)),
     **dict.fromkeys(
         (NAME_AT, START, STORED, SIZE, END, CODEC, VOLUME, *KEYS, FOLDER, KIND, TYPE, ID, VARIANT), NUMBERS
     ),
-    **dict.fromkeys((*TIMES, *OWNERS, *CHUNKS), NUMBERS),
+    **dict.fromkeys((*TIMES, *OWNERS, *CHUNKS, *OWN), NUMBERS),
     EXTENSION: (*NUMBERS, Text),
     **dict.fromkeys((FOLDER_NAME_AT, PARENT, FIRST_FOLDER, FOLDERS, FIRST_FILE, FILES, TYPE_NAME_AT), NUMBERS),
 }
@@ -89,6 +95,7 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
         if isinstance(field.meaning, Attribute) and not field.meaning.upper
     }
     yield from _check_chunks(layout, attributes)
+    yield from _check_own(layout)
     for of in ("entry", "folder", "type", "chunk"):
         yield from _check_spread(layout, of)
     inline = [block for block in layout.blocks if block.inline]
@@ -125,6 +132,21 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
     if CODEC in attributes:
         told = bool({STORED, END} & set(attributes)) or layout.content.until_next
         yield from _check_codec(attributes[CODEC], told, SIZE in attributes)
+
+
+def _check_own(layout: Layout) -> Iterator[tuple[Place, str, str]]:
+    """What a record stores about itself is known where all records of a row stand one behind the other."""
+    for block in layout.blocks:
+        loose = block.skip is not None or group_holder(layout, block) is not None or not block.repeats
+        for field in block.fields:
+            if not isinstance(field.meaning, Attribute) or field.meaning.what not in OWN:
+                continue
+            if loose or field.when is not None or block not in layout.entry_blocks():
+                yield (
+                    field.place,
+                    f"`{field.words}` is for records of entries that stand in one row, each with it",
+                    "`kept`",
+                )
 
 
 def _check_after(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:

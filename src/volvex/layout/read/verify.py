@@ -21,6 +21,7 @@ from volvex.layout.checksums import (
 from volvex.layout.columns import Array, Column, Texts
 from volvex.layout.model import Block, ChecksumOf, Constant, Field, Measure, Raw
 from volvex.layout.read.blocks import BlockRead, Reading, measured, measuring_field
+from volvex.layout.read.own_numbers import check_own_numbers
 
 
 def verify_blocks(reading: Reading) -> None:
@@ -29,6 +30,7 @@ def verify_blocks(reading: Reading) -> None:
     _check_length(reading)
     _check_counts(reading)
     _check_checksums(reading)
+    check_own_numbers(reading)
 
 
 def _check_constants(reading: Reading) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
 
 import numpy as np
 
@@ -21,6 +22,7 @@ from volvex.source import BytesSource, JoinedSource, Source, Spool, WindowSource
 
 Edge = Callable[[str, str], int]
 Settle = Callable[[Field], Field]
+WAITING = 64  # chunks that are being wrapped
 
 
 class ChunkPlan:
@@ -67,27 +69,34 @@ class ChunkPlan:
         """The stored bytes of the part from what it holds; `placed` are the contents in it."""
         source, part, file = area.source, area.part, self.reading.source
         assert isinstance(source, ChunkedSource) and part.cut is not None
-        parts: list[Source] = []
-        chunks: list[Chunk] = []
+        made = list[Future[tuple[Source, Chunk]]]()
         same, ends = _unmoved(inner, source), self._ends(placed)
         whole = PlannedSource(inner, source.name)
-        for number, start in enumerate(range(0, inner.size, part.cut.size)):
-            stop = min(start + part.cut.size, inner.size)
-            end = min(stop, max(start, _last_end(ends, start, stop))) if part.cut.short else stop
-            if _holds(source, number, end - start) and (
-                _covers(same, start, end) or source.read(start, end - start) == whole.read(start, end - start)
-            ):
-                at, size = source.stored_at(number)
-                parts.append(WindowSource(file, at, size, file.name))
-                chunks.append(Chunk(size, end - start, source.chunk_list[number].codec))
-                continue
-            made, codec = self._stored(part, part.cut, whole.read(start, end - start))
-            offset, size = spool().append([made])
-            parts.append(WindowSource(spool(), offset, size, "new chunks"))
-            chunks.append(Chunk(size, end - start, codec))
-        self.chunks = chunks
-        joined = JoinedSource(parts, file.name) if parts else BytesSource(b"", file.name)
+        with ThreadPoolExecutor() as threads:  # the libraries let others run while they compress
+            for number, start in enumerate(range(0, inner.size, part.cut.size)):
+                stop = min(start + part.cut.size, inner.size)
+                end = min(stop, max(start, _last_end(ends, start, stop))) if part.cut.short else stop
+                if _holds(source, number, end - start) and (
+                    _covers(same, start, end) or source.read(start, end - start) == whole.read(start, end - start)
+                ):
+                    at, size = source.stored_at(number)
+                    old = Chunk(size, end - start, source.chunk_list[number].codec)
+                    made.append(_done(WindowSource(file, at, size, file.name), old))
+                    continue
+                data = whole.read(start, end - start)
+                made.append(threads.submit(self._wrapped, part, part.cut, data, spool()))
+                if number >= WAITING:
+                    made[number - WAITING].result()  # no more than so many are held in memory
+            pairs = [future.result() for future in made]
+        self.chunks = [chunk for _, chunk in pairs]
+        joined = JoinedSource([source for source, _ in pairs], file.name) if pairs else BytesSource(b"", file.name)
         return Piece(source=joined, size=joined.size)
+
+    def _wrapped(self, part: Part, cut: Cut, data: bytes, spool: Spool) -> tuple[Source, Chunk]:
+        """A chunk wrapped and put into the temporary file."""
+        stored, codec = self._stored(part, cut, data)
+        offset, size = spool.append([stored])
+        return WindowSource(spool, offset, size, "new chunks"), Chunk(size, len(data), codec)
 
     def _stored(self, part: Part, cut: Cut, data: bytes) -> tuple[bytes, str | None]:
         """A chunk wrapped: bare where that is not larger and the format can say so."""
@@ -111,6 +120,13 @@ class ChunkPlan:
         ends = np.concatenate([old + contents.spans[there, 1], new + sizes])
         order = np.argsort(starts, kind="stable")
         return starts[order], np.maximum.accumulate(ends[order]) if len(order) else ends
+
+
+def _done(source: Source, chunk: Chunk) -> Future[tuple[Source, Chunk]]:
+    """A chunk for which nothing is to be done."""
+    future: Future[tuple[Source, Chunk]] = Future()
+    future.set_result((source, chunk))
+    return future
 
 
 def _holds(source: ChunkedSource, number: int, size: int) -> bool:

@@ -26,6 +26,7 @@ from volvex.layout.model import (
 )
 from volvex.layout.read.blocks import BlockRead, Reading, is_relative, upper_field
 from volvex.layout.read.names import entry_folders, has_ranges
+from volvex.layout.read.own_numbers import own_numbers, stores_row_end
 from volvex.layout.records.numbers import encode_numbers
 from volvex.layout.write.contents import ContentPlan
 from volvex.layout.write.names import new_names
@@ -184,11 +185,16 @@ class Directory:
 
     def _by_folder(self) -> Array:
         """The order in which the entries of a folder stay together, sorted where its records are."""
-        held = self._held()
-        if held is None or held.block.sorted_by is None:
-            return np.argsort(self._ranks(), kind="stable")
-        by = np.argsort(sorting(self._begun[held.block.name][held.block.sorted_by]))
-        return np.lexsort((by, self._ranks()))
+        home = next((block.block for block in self.reading.entry_blocks() if block.block.sorted_by), None)
+        ranks = self._ranks()
+        if home is None:
+            return np.argsort(ranks, kind="stable")
+        assert self.folders is not None
+        firsts = np.full(
+            int(self.folders.max()) + 1, np.inf
+        )  # by where a folder's entries begin, then by what they are sorted
+        np.minimum.at(firsts, self.folders, ranks)
+        return np.lexsort((np.argsort(sorting(self._begun[home.name][home.sorted_by or ""])), firsts[self.folders]))
 
     def _chosen_order(self) -> Array:
         """The order in which new records stand behind those that their author named; RefusedError where the format gives it."""
@@ -270,6 +276,7 @@ class Directory:
             self._put_moved_checksums(columns, block, field, key)
         columns = self._in_order(columns)
         self._put_relative(columns, settle)
+        self._put_own(columns, settle, placed)
         if self.touched and self.folders is not None and has_ranges(self.reading):
             self._put_ranges(columns)
         return columns
@@ -317,6 +324,30 @@ class Directory:
             sizes = np.array([sum(map(len, parts)) for parts in zip(*pieces, strict=True)], np.int64)
             ordered = numbers if self.order is None else numbers[self.order]
             self.put(columns, block, settle(field), ordered - (begin + np.cumsum(sizes) - sizes), None)
+
+    def _put_own(self, columns: AllColumns, settle: Settle, placed: Placed) -> None:
+        """What the records store about themselves, once they stand in their order."""
+        for what in attributes.OWN:
+            for block, field in self.reading.attributes(what):
+                before = self.reading.decode_numbers(block, field)
+                starts, sizes, end = self._record_starts(columns, block, placed)
+                last = int(before[-1]) if len(before) else 0
+                if stores_row_end(block, last):
+                    last = end
+                numbers = own_numbers(what, starts, sizes, last) - (starts if is_relative(field) else 0)
+                self.put(columns, block, settle(field), numbers.astype(object), None)
+
+    def _record_starts(self, columns: AllColumns, block: BlockRead, placed: Placed) -> tuple[Array, Array, int]:
+        """Where the records of a row start, the bytes of each, and where the row ends."""
+        name = block.block.name
+        begin = placed.starts.get(name, placed.size)
+        pieces = block.records.pieces(columns[name])
+        sizes = np.array([sum(map(len, parts)) for parts in zip(*pieces, strict=True)], np.int64)
+        if block.ends is not None:  # each behind the content before it
+            align = block.block.align
+            ends = self.placed[1] + -self.placed[1] % align
+            return np.concatenate([[begin], ends])[: len(ends)], sizes, int(ends[-1]) if len(ends) else begin
+        return begin + np.cumsum(sizes) - sizes, sizes, begin + int(sizes.sum())
 
     def _stored(self, changed: list[tuple[int, int]]) -> Array:
         """The stored sizes of all entries, before they are ordered."""

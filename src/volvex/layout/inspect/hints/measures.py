@@ -9,9 +9,11 @@ import numpy as np
 from volvex.layout.chunks import ChunkedSource
 from volvex.layout.columns import Array, Texts
 from volvex.layout.inspect.hints._hint import Hint
+from volvex.layout.kinds import archive as attributes
 from volvex.layout.model import CONTENTS, Constant, Field, IntegerType, Opaque
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.names import own_names
+from volvex.layout.read.own_numbers import own_numbers, record_sizes
 
 LEAST_COUNT, LEAST = 8, 24  # smaller numbers are equal by chance
 RECORDS = 3  # different values that a column must have
@@ -80,7 +82,7 @@ def _measures(reading: Reading, own: BlockRead) -> Iterator[tuple[str, int]]:
 def _column(reading: Reading, block: BlockRead, field: Field, numbers: Array) -> Hint | None:
     if len(np.unique(numbers)) < RECORDS:
         return None
-    for meaning, wanted in _columns(reading, block):
+    for meaning, wanted in _columns(reading, block, numbers):
         if len(wanted) == len(numbers) and np.array_equal(numbers.astype(np.int64), wanted):
             where = f"{block.block.name}.{field.name}"
             return Hint(
@@ -91,17 +93,19 @@ def _column(reading: Reading, block: BlockRead, field: Field, numbers: Array) ->
     return None
 
 
-def _columns(reading: Reading, block: BlockRead) -> Iterator[tuple[str, Array]]:
+def _columns(reading: Reading, block: BlockRead, numbers: Array) -> Iterator[tuple[str, Array]]:
     """What is known of each record, as a column."""
     entries, count = reading.entries, len(block.starts)
     for area in reading.areas.values():
         if isinstance(area.source, ChunkedSource) and len(area.source.chunk_list) == count:
-            sizes = [area.source.stored_at(number) for number in range(count)]
-            yield "start of chunk", np.array([start for start, _ in sizes], np.int64)
+            places = [area.source.stored_at(number) for number in range(count)]
+            yield "start of chunk", np.array([start for start, _ in places], np.int64)
             yield "size of chunk", np.array([area.source.held(number) for number in range(count)], np.int64)
-    yield "number of the record", np.arange(count)
-    yield "number of the record, from 1", np.arange(1, count + 1)
-    yield "place of the record", block.starts.astype(np.int64)
+    if block.owners is None and block.block.skip is None and count:
+        starts, sizes = block.starts.astype(np.int64), record_sizes(block)
+        for what in attributes.OWN:
+            yield what, own_numbers(what, starts, sizes, int(numbers[-1]))
+    yield "number of record, from 1", np.arange(1, count + 1)
     if entries is None or len(entries) != count:
         return
     yield "stored size of content", entries.stored

@@ -91,6 +91,8 @@ def _check_relative(layout: Layout, block: Block, field: Field) -> Iterator[Prob
     if not any(change.part == RECORD for change in field.changes):
         return
     what = field.meaning.what if isinstance(field.meaning, Attribute) else ""
+    if what == "start of next record":
+        return
     skipped = block.skip is not None or field.when is not None or block.inline
     if what not in ("start of content", "end of content") or block.within != layout.content.within or skipped:
         yield (
