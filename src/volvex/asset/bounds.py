@@ -1,0 +1,23 @@
+"""Sizes of pictures, bounded before memory is taken."""
+
+from __future__ import annotations
+
+from volvex.errors import FormatError
+from volvex.source import Source
+
+LARGEST = 1 << 32  # bytes of a picture without its smaller levels
+DENSEST = 3000  # bytes of pixels that a byte of a file can hold, by any compression that is known
+SPARE = 1 << 20
+
+
+def check_size(source: Source, width: int, height: int, images: int = 1, pixel: float = 4) -> None:
+    """FormatError for a picture without pixels, or with more than a file of this size can hold. `pixel`: bytes of one."""
+    if width < 1 or height < 1 or images < 1:
+        raise FormatError(source.name, f"a picture of {width} x {height} pixels", hint="a fresh copy of the file")
+    size = width * height * images * pixel
+    if size > LARGEST or size > DENSEST * source.size + SPARE:
+        raise FormatError(
+            source.name,
+            f"it gives its size as {width:,} x {height:,} pixels, more than {source.size:,} bytes can hold",
+            hint="a fresh copy of the file",
+        )

@@ -1,0 +1,47 @@
+"""Two states of a picture side by side, and the pixels that differ."""
+
+from __future__ import annotations
+
+import numpy as np
+from PIL import Image, ImageDraw
+
+from volvex.asset.picture import Picture
+from volvex.asset.pixel_format import Pixels
+from volvex.asset.put_back import differing
+from volvex.asset.sheet import BACK, GAP, INK, TEXT, over_chequers, small
+
+EDGE = 400  # pixels of each of the three
+MARK = (255, 60, 60, 255)
+
+
+def differing_pixels(before: Picture, after: Picture) -> int | None:
+    """How many pixels differ; None when the sizes do."""
+    if (before.width, before.height) != (after.width, after.height):
+        return None
+    return int(np.count_nonzero(differing(before.rgba(), after.rgba())))
+
+
+def side_by_side(before: Picture, after: Picture, title: str) -> Image.Image:
+    """Before, after, and after with the pixels that differ marked."""
+    old, new = before.rgba(), after.rgba()
+    trio = [("before", old), ("after", new)]
+    if old.shape == new.shape:
+        mask = differing(old, new)
+        trio.append((f"{int(np.count_nonzero(mask)):,} pixels differ", _marked(new, mask)))
+    sheet = Image.new("RGB", (GAP + len(trio) * (EDGE + GAP), 2 * GAP + 2 * TEXT + EDGE), BACK)
+    pen = ImageDraw.Draw(sheet)
+    pen.text((GAP, GAP), title.encode("latin-1", "replace").decode("latin-1"), fill=INK)
+    for number, (words, pixels) in enumerate(trio):
+        image = over_chequers(Image.fromarray(small(pixels, EDGE)).convert("RGBA"))
+        left = GAP + number * (EDGE + GAP)
+        sheet.paste(image, (left + (EDGE - image.width) // 2, GAP + TEXT + (EDGE - image.height) // 2))
+        pen.text((left, GAP + TEXT + EDGE + 4), words, fill=INK)
+    return sheet
+
+
+def _marked(pixels: Pixels, mask: Pixels) -> Pixels:
+    """A picture in grey, the pixels that differ in red."""
+    grey = (pixels[..., :3].astype(np.uint16).mean(axis=2) / 2 + 32).astype(np.uint8)
+    out = np.stack([grey, grey, grey, np.full_like(grey, 255)], axis=2)
+    out[mask] = MARK
+    return out

@@ -1,0 +1,91 @@
+"""Contact sheets: many pictures small, with their names below them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from PIL import Image, ImageDraw
+
+from volvex.asset.pixel_format import Pixels
+
+CELL, GAP, TEXT = 160, 12, 30  # pixels
+COLUMNS, ROWS = 7, 40
+BACK, FRAME, INK = (38, 40, 44), (64, 67, 72), (225, 225, 225)
+CHEQUERS = ((72, 74, 78), (92, 94, 98))
+
+
+@dataclass(frozen=True)
+class Cell:
+    """One picture of a sheet: its pixels (red, green, blue, alpha, 8 bits) and two lines."""
+
+    pixels: Pixels
+    name: str
+    about: str
+
+
+def small(pixels: Pixels, size: int = CELL) -> Pixels:
+    """A picture no larger than a cell; small ones are enlarged by whole numbers."""
+    import numpy as np
+
+    image = Image.fromarray(np.ascontiguousarray(pixels))
+    largest = max(image.size)
+    if largest > size:
+        wide, high = (max(1, round(one * size / largest)) for one in image.size)
+        image = image.reduce(max(1, largest // (size * 2))).resize((wide, high), Image.Resampling.BOX)
+    elif largest * 2 <= size:
+        times = size // largest
+        image = image.resize((image.width * times, image.height * times), Image.Resampling.NEAREST)
+    return np.asarray(image)
+
+
+def pages(count: int) -> int:
+    """How many sheets so many pictures need."""
+    return max(1, -(-count // (COLUMNS * ROWS)))
+
+
+def drawn(cells: Sequence[Cell], title: str) -> Image.Image:
+    """A sheet of at most COLUMNS x ROWS pictures."""
+    columns = min(COLUMNS, max(1, len(cells)))
+    rows = -(-len(cells) // columns)
+    wide, high = GAP + columns * (CELL + GAP), GAP + TEXT + rows * (CELL + TEXT + GAP)
+    sheet = Image.new("RGB", (max(wide, 420), high), BACK)
+    pen = ImageDraw.Draw(sheet)
+    pen.text((GAP, GAP), title, fill=INK)
+    for number, cell in enumerate(cells):
+        left = GAP + number % columns * (CELL + GAP)
+        top = GAP + TEXT + number // columns * (CELL + TEXT + GAP)
+        _put(sheet, pen, cell, left, top)
+    return sheet
+
+
+def _put(sheet: Image.Image, pen: ImageDraw.ImageDraw, cell: Cell, left: int, top: int) -> None:
+    pen.rectangle((left - 1, top - 1, left + CELL, top + CELL), outline=FRAME)
+    image = Image.fromarray(cell.pixels).convert("RGBA")
+    at = (left + (CELL - image.width) // 2, top + (CELL - image.height) // 2)
+    sheet.paste(over_chequers(image), at)
+    pen.text((left, top + CELL + 3), _cut(pen, cell.name), fill=INK)
+    pen.text((left, top + CELL + 15), _cut(pen, cell.about), fill=(150, 152, 156))
+
+
+def over_chequers(image: Image.Image) -> Image.Image:
+    """A picture over light and dark squares, where it is transparent."""
+    if image.getextrema()[-1] == (255, 255):
+        return image.convert("RGB")
+    back = Image.new("RGBA", image.size, CHEQUERS[0])
+    pen = ImageDraw.Draw(back)
+    for y in range(0, image.height, 8):
+        for x in range(y // 8 % 2 * 8, image.width, 16):
+            pen.rectangle((x, y, x + 7, y + 7), fill=CHEQUERS[1])
+    back.alpha_composite(image)
+    return back.convert("RGB")
+
+
+def _cut(pen: ImageDraw.ImageDraw, text: str) -> str:
+    """The end of a text that has room below a picture."""
+    text = text.encode("latin-1", "replace").decode("latin-1")
+    if pen.textlength(text) <= CELL:
+        return text
+    while text and pen.textlength(f"..{text}") > CELL:
+        text = text[1:]
+    return f"..{text}"
