@@ -16,6 +16,7 @@ from volvex.errors import ContentError, RefusedError
 
 NUMBERS = {"bc1": 1, "bc2": 2, "bc3": 3, "bc4": 4, "bc4s": 4, "bc5": 5, "bc5s": 5, "bc6h": 6, "bc6hs": -6, "bc7": 7}
 STRIP = 1 << 12  # blocks in a row when single blocks are encoded
+HALVES = {"bc2": ("a", "rgb"), "bc3": ("a", "rgb"), "bc5": ("r", "g")}  # the channels of each 8 bytes of a block
 WRITTEN = ("bc1", "bc2", "bc3", "bc4", "bc5", "bc7")
 
 
@@ -54,8 +55,12 @@ def encode_blocks(form: PixelFormat, pixels: Pixels) -> bytes:
     return _encoder(form)(rgba_of(padded, form.channels))
 
 
-def encode_some(form: PixelFormat, pixels: Pixels, data: bytes, chosen: Any) -> bytes:
-    """A surface's bytes with some of its blocks encoded again: `chosen` is an array of down x across truth values."""
+def encode_some(form: PixelFormat, pixels: Pixels, data: bytes, changed: Any) -> bytes:
+    """A surface's bytes with some of its blocks encoded again; `changed`: which channels of which pixels.
+
+    Halves of a block that store channels by themselves (alpha in BC3) are made again only when these have changed.
+    """
+    chosen = by_blocks(form, changed.any(axis=2))
     height, width = pixels.shape[:2]
     across, down = form.blocks(width, height)
     rows, columns = np.nonzero(chosen)
@@ -68,9 +73,23 @@ def encode_some(form: PixelFormat, pixels: Pixels, data: bytes, chosen: Any) -> 
     for at in range(0, len(rows), STRIP):
         part = cut[at : at + STRIP]
         strip = part.transpose(1, 0, 2, 3).reshape(4, -1, pixels.shape[2])
-        made = np.frombuffer(encode(rgba_of(strip, form.channels)), np.uint8).reshape(-1, size)
-        blocks[rows[at : at + STRIP] * across + columns[at : at + STRIP]] = made
+        made = np.frombuffer(encode(rgba_of(strip, form.channels)), np.uint8).reshape(-1, size).copy()
+        places = rows[at : at + STRIP] * across + columns[at : at + STRIP]
+        for half, channels in enumerate(HALVES.get(form.name, ())):
+            own = by_blocks(form, changed[..., [form.channels.index(one) for one in channels]].any(axis=2))
+            kept = ~own[rows[at : at + STRIP], columns[at : at + STRIP]]
+            made[kept, 8 * half : 8 * half + 8] = blocks[places[kept], 8 * half : 8 * half + 8]
+        blocks[places] = made
     return blocks.tobytes()
+
+
+def by_blocks(form: PixelFormat, mask: Any) -> Any:
+    """In which blocks any pixel of a mask is set."""
+    height, width = mask.shape
+    across, down = form.blocks(width, height)
+    padded = np.zeros((down * form.edge, across * form.edge), bool)
+    padded[:height, :width] = mask
+    return padded.reshape(down, form.edge, across, form.edge).any(axis=(1, 3))
 
 
 def rgba_of(pixels: Pixels, channels: str) -> Pixels:

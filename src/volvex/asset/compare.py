@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from PIL import Image, ImageDraw
 
@@ -45,3 +47,13 @@ def _marked(pixels: Pixels, mask: Pixels) -> Pixels:
     out = np.stack([grey, grey, grey, np.full_like(grey, 255)], axis=2)
     out[mask] = MARK
     return out
+
+
+def stacked(rows: Sequence[Image.Image]) -> Image.Image:
+    """Pictures one below the other."""
+    sheet = Image.new("RGB", (max(row.width for row in rows), sum(row.height for row in rows)), BACK)
+    top = 0
+    for row in rows:
+        sheet.paste(row, (0, top))
+        top += row.height
+    return sheet

@@ -12,9 +12,10 @@ from typing import Any
 
 import numpy as np
 
-from volvex.asset.forms import PictureForm, form_of
+from volvex.asset.forms import PictureForm, by_kind, form_of
+from volvex.asset.levels import chain_length, level_of
 from volvex.asset.palette import to_palette
-from volvex.asset.picture import NORMAL, Picture, Roles, shown_pixels, third_of
+from volvex.asset.picture import NORMAL, SRGB, Picture, Roles, shown_pixels, third_of
 from volvex.asset.pixel_format import FORMATS, PixelFormat, Pixels
 from volvex.asset.put_back import differing, put_back
 from volvex.errors import RefusedError
@@ -335,3 +336,69 @@ def _whole(original: Picture, edited: Picture, filter_: str) -> TakenOver:
         result = put_back(picture, levels, image, filter_=filter_)
         picture, pixels, blocks = result.picture, pixels + result.pixels, blocks + result.blocks
     return TakenOver(picture, pixels, blocks, tuple(notes))
+
+
+def replaced(original: Picture, user: Picture, resize: bool = False, any_size: bool = False) -> TakenOver:
+    """A user's picture as the game has its own: its pixel format, number of levels, channels.
+
+    Of another size only with `resize` (it becomes that of the original) or `any_size` (the original's becomes that of the user's).
+    """
+    extension = "tiff" if original.format.kind == "float" or original.format.sample == "u2" else "png"
+    same = (user.width, user.height) == (original.width, original.height)
+    notes: tuple[str, ...] = ()
+    if not same and resize:
+        notes = (f"resized from {user.width} x {user.height}",)
+        user = resized(user, original.width, original.height)
+    elif not same and any_size:
+        return _rebuilt(original, user, extension)
+    elif not same:
+        raise RefusedError(
+            f"the picture has {user.width} x {user.height} pixels, the game's own has {original.width} x {original.height}",
+            "--resize, or --any-size if the game takes pictures of other sizes there",
+        )
+    if original.palette is None and user.images == original.images and not form_of_picture(user).LIMITS:
+        result = _whole(original, user, "box")
+    else:
+        result = taken_over(original, user, extension)
+    return replace(result, notes=(*notes, *result.notes))
+
+
+def form_of_picture(picture: Picture) -> PictureForm:
+    """The form of the file that a picture came from."""
+    return by_kind()[picture.form] if picture.form in by_kind() else form_of("png")
+
+
+def resized(picture: Picture, width: int, height: int) -> Picture:
+    """One picture in another size; the first level of the first image alone."""
+    pixels = level_of(replace(picture, colour_space=SRGB), picture.pixels(), (width, height), "lanczos")
+    return replace(
+        picture, width=width, height=height, depth=1, layers=1, faces=1, surfaces=[[picture.format.encode(pixels)]]
+    )
+
+
+def _rebuilt(original: Picture, user: Picture, extension: str) -> TakenOver:
+    """A picture of the user's size, with as many levels as there can be when the original had all, or as the original."""
+    if original.images > 1 or original.depth > 1:
+        raise RefusedError("a picture with faces, layers or depth keeps its size", "--resize")
+    full = original.levels == chain_length(original.width, original.height)
+    most = chain_length(user.width, user.height)
+    count = most if full and original.levels > 1 else min(original.levels, most)
+    sizes = [(max(1, user.width >> level), max(1, user.height >> level)) for level in range(count)]
+    empty = [bytes(original.format.size(*size)) for size in sizes]
+    blank = replace(original, width=user.width, height=user.height, surfaces=[empty])
+    pixels = _blank_edit(original, blank, user, extension)
+    levels = [original.format.encode(pixels)]
+    for size in sizes[1:]:
+        pixels = level_of(blank, pixels, size)
+        levels.append(original.format.encode(pixels))
+    notes = (f"now {user.width} x {user.height}, it was {original.width} x {original.height}",)
+    return TakenOver(blank.with_surfaces([levels]), user.width * user.height, 0, notes)
+
+
+def _blank_edit(original: Picture, blank: Picture, user: Picture, extension: str) -> Pixels:
+    """All pixels of a user's picture in the original's format."""
+    if original.palette is not None:
+        raise RefusedError("a picture with a palette keeps its size", "--resize")
+    source = shown_pixels(user, user.pixels()) if user.palette is not None else user.pixels()
+    own = ("rgba", FORMATS["rgba8"]) if user.palette is not None else (user.format.channels, user.format)
+    return converted(source, own, replace(original.format, order="", fields=()), original.roles)

@@ -89,11 +89,11 @@ def _unweighed(picture: Picture, values: Floats) -> Floats:
 def _resized(channel: Floats, width: int, height: int, filter_: str) -> Floats:
     rows, columns = channel.shape
     if filter_ == "box" and rows == height * 2 and columns == width * 2:
-        return channel.reshape(height, 2, width, 2).mean(axis=(1, 3), dtype=np.float32)
+        return np.asarray(channel.reshape(height, 2, width, 2).mean(axis=(1, 3), dtype=np.float32))
     from PIL import Image
 
     way = Image.Resampling.LANCZOS if filter_ == "lanczos" else Image.Resampling.BOX
-    return np.asarray(Image.fromarray(np.ascontiguousarray(channel), "F").resize((width, height), way))
+    return np.asarray(Image.fromarray(np.ascontiguousarray(channel)).resize((width, height), way))
 
 
 def _normalised(picture: Picture, values: Floats) -> Floats:
@@ -118,6 +118,6 @@ def _covered(whole: Floats, small: Floats) -> Floats:
     return np.asarray(np.clip(small * high, 0, 1), np.float32)
 
 
-def chain_sizes(width: int, height: int, depth: int = 1) -> int:
+def chain_length(width: int, height: int, depth: int = 1) -> int:
     """How many levels there can be, down to one pixel."""
     return max(width, height, depth).bit_length()

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from volvex.asset.blocks import encode_some
+from volvex.asset.blocks import HALVES, by_blocks, encode_some
 from volvex.asset.levels import level_of
 from volvex.asset.picture import Picture
 from volvex.asset.pixel_format import PixelFormat, Pixels
@@ -58,7 +58,7 @@ def put_back(
             size = picture.format.size(width, height)
             whole = bytes(surfaces[image][level])
             start = slice_ * size
-            data, count = _stored(picture.format, new, whole[start : start + size], own)
+            data, count = _stored(picture.format, new, old, whole[start : start + size], own)
             surfaces[image][level] = whole[:start] + data + whole[start + size :]
             blocks += count
             changed = changed or (int(np.count_nonzero(own)) if not level else 0)
@@ -91,7 +91,7 @@ def _made_smaller(picture: Picture, above: Pixels, mask: Mask, old: Pixels, filt
         own = _grown(own, 3 if filter_ != "box" else 1)
         made = level_of(picture, above, (width, height), filter_)
         return own, np.where(own[..., None], made, old)
-    own = mask.reshape(height, 2, width, 2).any(axis=(1, 3))
+    own = np.asarray(mask.reshape(height, 2, width, 2).any(axis=(1, 3)))
     down, across = np.flatnonzero(own.any(axis=1)), np.flatnonzero(own.any(axis=0))
     top, bottom, left, right = down[0], down[-1] + 1, across[0], across[-1] + 1
     part = above[2 * top : 2 * bottom, 2 * left : 2 * right]
@@ -115,19 +115,16 @@ def _grown(mask: Mask, by: int) -> Mask:
     return mask
 
 
-def _stored(form: PixelFormat, pixels: Pixels, data: bytes, mask: Mask) -> tuple[bytes, int]:
+def _stored(form: PixelFormat, pixels: Pixels, old: Pixels, data: bytes, mask: Mask) -> tuple[bytes, int]:
     """A surface's bytes with its changed pixels, and how many blocks (or pixels) that are."""
     height, width = mask.shape
     if form.is_block:
-        across, down = form.blocks(width, height)
-        padded = np.zeros((down * form.edge, across * form.edge), bool)
-        padded[:height, :width] = mask
-        chosen = padded.reshape(down, form.edge, across, form.edge).any(axis=(1, 3))
-        return encode_some(form, pixels, data, chosen), int(np.count_nonzero(chosen))
+        changed = pixels != old if form.name in HALVES else mask[..., None]
+        return encode_some(form, pixels, data, changed), int(np.count_nonzero(by_blocks(form, mask)))
     made = form.encode(np.ascontiguousarray(pixels))
     if form.bits % 8:
         return made, int(np.count_nonzero(mask))
     kind = f"V{form.bits // 8}"
-    old: Any = np.frombuffer(data, kind, width * height).reshape(height, width).copy()
-    old[mask] = np.frombuffer(made, kind).reshape(height, width)[mask]  # bits that no channel has stay as they were
-    return old.tobytes(), int(np.count_nonzero(mask))
+    stored: Any = np.frombuffer(data, kind, width * height).reshape(height, width).copy()
+    stored[mask] = np.frombuffer(made, kind).reshape(height, width)[mask]  # bits that no channel has stay as they were
+    return stored.tobytes(), int(np.count_nonzero(mask))

@@ -37,6 +37,17 @@ class Opened:
     of: str
 
 
+PICTURES = (
+    "picture",
+    "picture as edited",
+)  # what stands in `sheet` of files that are of pictures: of the game's own, of the bench's
+
+
+def is_open_picture(opened: Opened) -> bool:
+    """Whether a file in `open` is of a picture."""
+    return opened.sheet in PICTURES
+
+
 @dataclass(frozen=True)
 class Description:
     """All that a bench's file says."""

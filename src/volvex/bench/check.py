@@ -36,6 +36,11 @@ def check(bench: Workbench, sound: Collection[str] = ()) -> list[Problem]:
     made = [problem for problem in problems(after, paths) if _same(problem) not in was]
     found = [_removed(cause, before) for cause in _with_causes(made, before)]
     found += [problem for change in changed if (problem := _of_another_kind(bench, change)) is not None]
+    pictures = [change for change in changed if change.kind not in filetypes.TEXT and change.what == "changed"]
+    if pictures:
+        from volvex.bench.picture_check import picture_problems  # pulls in what decodes them
+
+        found += [problem for change in pictures for problem in picture_problems(bench, change)]
     found += [_unseen(change) for change in changed if change.kind in filetypes.TEXT and change.after > LARGE]
     for path in paths:
         old, new = before.document(path), after.document(path)
@@ -122,8 +127,16 @@ def _of_another_kind(bench: Workbench, change: FileChange) -> Problem | None:
         "",
         "",
         f"this is {_called(change.kind)}, the game's own is {_called(before)}",
-        f"a file of the kind {before}, or `volvex build --anyway`",
+        "`volvex swap` without --as-is, which converts it"
+        if _are_pictures(before, change.kind)
+        else f"a file of the kind {before}, or `volvex build --anyway`",
     )
+
+
+def _are_pictures(*kinds: str) -> bool:
+    from volvex.asset.open import is_picture
+
+    return all(map(is_picture, kinds))
 
 
 def _called(kind: str) -> str:

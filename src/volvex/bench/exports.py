@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from volvex.archive.safe_names import quoted
-from volvex.bench.bench_file import Opened
+from volvex.bench.bench_file import Opened, is_open_picture
 from volvex.bench.workbench import Workbench
 from volvex.data import Document, require_data, verify
 from volvex.data.exchange import Wanted, exchange_for, exported, imported
@@ -65,14 +65,36 @@ def sync_exports(bench: Workbench) -> list[SyncResult]:
 
     RefusedError, and nothing is taken over, when the same data was edited in two files.
     """
-    edited = [file for file, opened in bench.opened.items() if _is_edited(bench, file, opened)]
+    results = _sync_pictures(bench)
+    of_data = {file: opened for file, opened in bench.opened.items() if not is_open_picture(opened)}
+    edited = [file for file, opened in of_data.items() if _is_edited(bench, file, opened)]
     places = [bench.opened[file].place for file in edited]
     twice = next((file for file in edited if places.count(bench.opened[file].place) > 1), None)
     if twice is not None:
         others = [file for file in edited if bench.opened[file].place == bench.opened[twice].place]
         raise RefusedError(f"{' and '.join(others)} are the same data and were both edited", "removing one of them")
-    order = [*edited, *(file for file in bench.opened if file not in edited)]  # others of the same data follow
-    return [result for file in order if (result := _fold(bench, file, bench.opened[file])) is not None]
+    order = [*edited, *(file for file in of_data if file not in edited)]  # others of the same data follow
+    return results + [result for file in order if (result := _fold(bench, file, bench.opened[file])) is not None]
+
+
+def _sync_pictures(bench: Workbench) -> list[SyncResult]:
+    """Take over what was edited of pictures: all files of one together."""
+    files: dict[str, list[str]] = {}
+    for file, opened in bench.opened.items():
+        if is_open_picture(opened):
+            files.setdefault(opened.place, []).append(file)
+    if not files:
+        return []
+    from volvex.bench.pictures import fold_pictures
+
+    results = []
+    for place, own in files.items():
+        folded = fold_pictures(bench, place, own)
+        if folded is not None:
+            blocks = f", {folded.blocks:,} blocks made again" if folded.blocks else ""
+            said = "rewritten" if folded.rewritten else f"{folded.pixels:,} pixels taken over{blocks}"
+            results.append(SyncResult(place, own[0], said, 0, folded.notes))
+    return results
 
 
 def _is_edited(bench: Workbench, file: str, opened: Opened) -> bool:

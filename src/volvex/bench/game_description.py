@@ -13,6 +13,7 @@ from types import MappingProxyType
 from volvex.archive.access.ties import DESCRIPTIONS, is_game
 from volvex.archive.access.ties import described as described_ties
 from volvex.archive.safe_names import stays_inside
+from volvex.asset.roles import WORDS as ROLE_WORDS
 from volvex.bench.add_ons import AddOns, add_ons_of
 from volvex.data import encodings
 from volvex.data.references import Meanings, described
@@ -39,6 +40,7 @@ _KEYS = {
     "keys": dict,
     "layouts": dict,
     "encodings": dict,
+    "pictures": dict,
 }
 WAYS = ("replace", "later", "loose", "aside", "folder", "list")
 _DATA = {"data": list, "references": dict, "language": str, "fonts": dict, "lengths": dict, "versions": dict}
@@ -74,6 +76,9 @@ class GameDescription:
     keys: Mapping[str, str] = field(default_factory=dict)  # patterns of files, and the name of the key that each needs
     layouts: Mapping[str, str] = field(default_factory=dict)  # patterns of paths, and the titles of their layouts
     encodings: Mapping[str, str] = field(default_factory=dict)  # patterns of paths of texts, and their encodings
+    pictures: Mapping[str, str] = field(
+        default_factory=dict
+    )  # patterns of paths, and what the channels of those pictures mean
     meanings: Meanings = field(default_factory=Meanings)  # what its data means
 
     @property
@@ -125,6 +130,11 @@ def read_game_description(path: Path) -> GameDescription:
             encodings.named(name)
         except UsageError as error:
             raise FormatError(path, error.message, hint=error.hint) from error
+    for words in described_ties(path, values, "pictures").values():
+        if words not in ROLE_WORDS:
+            raise FormatError(
+                path, f"[pictures]: {words!r} is nothing that channels can mean", hint=f"one of {', '.join(ROLE_WORDS)}"
+            )
     if not values.get("name") or not values.get("known"):
         raise FormatError(path, "a game description needs a `name` and `known` files")
     meanings = described({key: values.pop(key) for key in _DATA if key in values}, str(path))

@@ -23,7 +23,7 @@ from volvex.command.ui.reader import add_layout
 from volvex.command.ui.table import count, number
 from volvex.data import Change as DataChange
 from volvex.data.differences import plain
-from volvex.errors import Status
+from volvex.errors import NotFoundError, Status
 from volvex.source.outputs import new_file
 
 PRIORITY = 35
@@ -39,7 +39,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--brief", action="store_true", help="show files only")
     parser.add_argument("--all", action="store_true", help=f"show every line, not only the first {A_FILE} of a file")
     parser.add_argument("--save", type=Path, metavar="FILE", help="also save the changes to a file, for `merge`")
-    parser.add_argument("--overwrite", action="store_true", help="with --save: replace a file that is there")
+    parser.add_argument("--overwrite", action="store_true", help="with --save and --to: replace a file that is there")
+    parser.add_argument("--to", type=Path, metavar="FILE", help="draw changed pictures, before and after, as PNG")
     parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
     add_layout(parser)
     add_bench(parser)
@@ -60,6 +61,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
             return Status.OK
         for one in diffs:
             _print(bench, one, options, context)
+        if options.to is not None:
+            _draw(bench, found, options, context)
         gone = sum(not (bench.files / place).exists() for place in bench.taken)
     if not found:
         context.print("no changes")
@@ -127,10 +130,53 @@ def _print(bench: Workbench, diff: FileDiff, options: argparse.Namespace, contex
         context.print(f"  {context.paint(said, 'red' if diff.was_sound else 'yellow')}: {shown(diff.fault.message)}")
     if options.brief:
         return
-    if diff.changes and diff.form != LINES:
+    if change.what == "changed" and _is_picture(change.kind):
+        _print_pixels(bench, change, context)
+    elif diff.changes and diff.form != LINES:
         _print_changes(diff.changes, options.all, context)
     elif change.is_text:
         _print_lines(bench, change, options, context)
+
+
+def _is_picture(kind: str) -> bool:
+    from volvex.asset.open import is_picture
+
+    return is_picture(kind)
+
+
+def _print_pixels(bench: Workbench, change: FileChange, context: Context) -> None:
+    """How many pixels of a picture differ."""
+    from volvex.asset.compare import differing_pixels
+    from volvex.asset.describe import format_text, size_text
+    from volvex.bench.picture_pairs import pair_of
+
+    pair = pair_of(bench, change)
+    if pair is None:
+        return
+    before, after = pair
+    count_ = differing_pixels(before, after)
+    if count_ is not None:
+        context.print(f"  {number(count_)} of {number(after.width * after.height)} pixels differ")
+    told = [f"{size_text(one)}, {format_text(one)}" for one in pair]
+    if told[0] != told[1]:
+        context.print(f"  {told[0]} -> {told[1]}")
+
+
+def _draw(bench: Workbench, found: list[FileChange], options: argparse.Namespace, context: Context) -> None:
+    """Draw the changed pictures side by side, each before and after, one below the other."""
+    from volvex.asset.compare import side_by_side, stacked
+    from volvex.bench.picture_pairs import pair_of
+
+    rows = []
+    for change in found:
+        pair = pair_of(bench, change) if change.what == "changed" and _is_picture(change.kind) else None
+        if pair is not None:
+            rows.append(side_by_side(*pair, change.path))
+    if not rows:
+        raise NotFoundError("no picture has changed", "`volvex changes` to see what has")
+    with new_file(context.disk, options.to, options.overwrite) as out:
+        stacked(rows).save(out, "PNG")
+    context.print(f"{shown(str(options.to))}: {count(len(rows), 'picture')}")
 
 
 def _print_changes(found: list[DataChange], every: bool, context: Context) -> None:

@@ -1,5 +1,6 @@
-"""Show one entry as text, table, tree or bytes.
+"""Show one entry as text, table, tree, picture or bytes.
 
+Of a picture the size, format, levels and channels are printed; on a terminal it is drawn.
 On a terminal, text has colours and long text is paged. Into a pipe, text is written as it is; --raw writes the bytes of
 anything, so `volvex show PATH --raw > FILE` takes one file out. In a bench, a path of the game shows the edited state.
 """
@@ -17,6 +18,7 @@ from volvex.archive.detect import filetypes
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.data import add_data_options, catalogue_of, show_data, wants_data
+from volvex.command.ui.picture import add_picture_options
 from volvex.command.ui.reader import Content, add_reading, content_at, open_walker
 from volvex.command.ui.table import number
 from volvex.command.ui.variants import add_variant
@@ -47,6 +49,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--unpaged", action="store_true", help="do not page long text")
     parser.add_argument("--json", action="store_true", help="print data as JSON: a list of records")
     add_data_options(parser)
+    add_picture_options(parser)
     add_variant(parser)
     add_reading(parser)
 
@@ -62,6 +65,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
             return Status.OK
         kind = filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))
         if _shown_as_data(content, kind, walker, options, context):
+            return Status.OK
+        if _shown_as_picture(content, kind, walker, options, context):
             return Status.OK
         encoding = _encoding(content, walker)
         if (
@@ -91,6 +96,22 @@ def _shown_as_data(content: Content, kind: str, walker: Walker, options: argpars
     if document is None:
         return False
     show_data(document, content.path, options, context, lambda: catalogue_of(content.path, walker, options, context))
+    return True
+
+
+def _shown_as_picture(
+    content: Content, kind: str, walker: Walker, options: argparse.Namespace, context: Context
+) -> bool:
+    """Show a picture, when it is one of an open form; whether it was so."""
+    if options.hex or options.offset or kind in filetypes.TEXT or kind == "binary":
+        return False
+    from volvex.asset.open import is_picture, open_picture
+    from volvex.command.ui.picture import show_picture
+
+    opened = open_picture(content.source, walker.library.pictured) if is_picture(kind) else None
+    if opened is None:
+        return False
+    show_picture(opened.picture, content.path, content.source.size, options, context)
     return True
 
 

@@ -32,6 +32,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--from", dest="other", metavar="NAME", help="use the content of this variant")
     parser.add_argument("--new", action="store_true", help="add a file that the game does not have")
     parser.add_argument("--after", metavar="ENTRY", help="with --new: put its record behind this entry's")
+    parser.add_argument("--resize", action="store_true", help="for pictures: make yours as large as the game's own")
+    parser.add_argument("--any-size", action="store_true", help="for pictures: keep the size of yours")
+    parser.add_argument("--as-is", action="store_true", help="put the bytes of a picture as they are, in whatever form")
     add_variant(parser)
     add_layout(parser)
     add_bench(parser)
@@ -55,7 +58,18 @@ def run(options: argparse.Namespace, context: Context) -> int:
         if options.after is not None and not options.new:
             raise UsageError("only a new entry can be put behind another", "--new")
         after = found_after(bench, path, bench.within_game(options.after, context.cwd) if options.after else "")
-        place = bench.put(path, options.file, options.new)
+        converted = None
+        if not (options.new or options.as_is):
+            from volvex.bench.pictures import converted_for, put_converted
+
+            converted = converted_for(bench, path, options.file, options.resize, options.any_size)
+        if converted is not None:
+            place = put_converted(bench, path, converted)
+            for note in converted.notes:
+                context.note(f"note: {shown(place)}: {note}")
+            context.print(f"{shown(place)}: {shown(options.file.as_posix())} was converted to {converted.form}")
+        else:
+            place = bench.put(path, options.file, options.new)
         place_after(bench, place, after)
         size = (bench.files / place).stat().st_size
         context.print(f"{shown(place)} is now {shown(options.file.as_posix())}, {number(size)} bytes")

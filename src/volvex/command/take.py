@@ -28,17 +28,43 @@ EXAMPLES = (
     "volvex take data/almanac.kwp/tables/fittings.kwb --as csv",
 )
 TOLD = 12
+PICTURE_ENDINGS = (
+    "png",
+    "tiff",
+    "tif",
+    "tga",
+    "bmp",
+    "dds",
+    "ktx",
+    "ktx2",
+    "webp",
+    "pcx",
+    "gif",
+    "jpg",
+    "jpeg",
+    "ppm",
+    "ico",
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("path", nargs="+", metavar="PATH", help="an entry, a folder, an archive; * ? [ab] and ** match")
     parser.add_argument("--refresh", action="store_true", help="take the original again; your edits are lost")
     parser.add_argument(
-        "--as", dest="ending", metavar="FORM", help="also write it for other programs: csv, tsv, xlsx, json, po, xlf"
+        "--as",
+        dest="ending",
+        metavar="FORM",
+        help="also write it for other programs: csv, tsv, xlsx, json, po, xlf; png, tiff, tga, dds, ktx2",
     )
     parser.add_argument("--sheet", metavar="NAME", help="with --as: the sheet, when the file has several")
     parser.add_argument(
         "--language", metavar="L", help="with --as, for texts: this language beside the source language"
+    )
+    parser.add_argument(
+        "--channels", choices=("apart",), help="with --as, for pictures: colours and alpha as two files"
+    )
+    parser.add_argument(
+        "--level", type=int, metavar="N", help="with --as, for pictures: this level as a file of its own"
     )
     add_variant(parser)
     add_layout(parser)
@@ -72,7 +98,22 @@ def _open(bench: Workbench, places: list[str], options: argparse.Namespace, cont
     from volvex.data.exchange import Wanted
 
     wanted = Wanted(options.sheet, None, options.language, bench.game.description.meanings.language or None)
+    ending = options.ending.lstrip(".").lower()
     for place in places:
+        if ending in PICTURE_ENDINGS or options.channels or options.level:
+            _open_picture(bench, place, ending, options, context)
+            continue
         file = open_as(bench, place, options.ending.lstrip(".").lower(), wanted, options.refresh)
         where = os.path.relpath(bench.folder / file, context.cwd).replace(os.sep, "/")
         context.print(f"opened as {context.paint(shown(where), 'green')}")
+
+
+def _open_picture(bench: Workbench, place: str, ending: str, options: argparse.Namespace, context: Context) -> None:
+    from volvex.bench.pictures import Asked, open_picture_as
+
+    asked = Asked(options.channels == "apart", options.level)
+    for file, notes in open_picture_as(bench, place, ending, asked, options.refresh):
+        where = os.path.relpath(bench.folder / file, context.cwd).replace(os.sep, "/")
+        context.print(f"opened as {context.paint(shown(where), 'green')}")
+        for note in notes:
+            context.note(f"note: {shown(where)}: {note}")

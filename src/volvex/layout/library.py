@@ -44,6 +44,7 @@ class Library:
         self.encoded: Callable[[str], tuple[str, bool]] = (
             _unencoded  # of a text at a path its encoding, and whether it is sure
         )
+        self.pictured: Callable[[str], str] = _unpictured  # what the channels of a picture at a path mean
         self.tied: Callable[[str], Layout | None] = _untied  # the layout that a path has, whatever its bytes are
 
     def prepared(self, layout: Layout, path: str) -> Layout:
@@ -142,6 +143,10 @@ def _is_read(layout: Layout, source: Source) -> bool:
 
 def _unencoded(path: str) -> tuple[str, bool]:
     return "", False
+
+
+def _unpictured(path: str) -> str:
+    return ""
 
 
 def _untied(path: str) -> Layout | None:

@@ -50,6 +50,7 @@ class Ties:
         self._ties: list[Tie] = []
         self._known: dict[str, Layout | None] = {}
         self._encodings: list[tuple[Tie, str]] = []
+        self._pictures: list[tuple[Tie, str]] = []
 
     def add(self, root: Path, pattern: str, layout: Layout | str, why: str = "") -> None:
         """Tie a pattern of paths below `root` to a layout, or to the layout of that title."""
@@ -62,9 +63,20 @@ class Ties:
 
     def encoding(self, name: str) -> tuple[str, bool]:
         """The encoding to which a text is tied, and whether it is: empty when nothing says so."""
-        paths = self._whole(name) if self._encodings else []
-        found = next((text for tie, text in reversed(self._encodings) if any(map(tie.matches, paths))), "")
+        found = self._told(self._encodings, name)
         return found, bool(found)
+
+    def add_picture(self, root: Path, pattern: str, words: str) -> None:
+        """Tie a pattern of paths of pictures to what their channels mean."""
+        self._pictures.append((Tie(_root(root), pattern.removeprefix("./"), _none), words))
+
+    def picture(self, name: str) -> str:
+        """What the channels of a picture mean, in the words of the game's description; empty when nothing says so."""
+        return self._told(self._pictures, name)
+
+    def _told(self, ties: list[tuple[Tie, str]], name: str) -> str:
+        paths = self._whole(name) if ties else []
+        return next((text for tie, text in reversed(ties) if any(map(tie.matches, paths))), "")
 
     def named(self, layout: Layout | str, why: str = "") -> Layout:
         """The layout of a title; NotFoundError when there is none."""
@@ -136,7 +148,7 @@ class Games:
     """The games whose descriptions tie paths to layouts: found by the files by which they are known."""
 
     def __init__(self, folders: Iterable[Path]) -> None:
-        self._told: list[tuple[Path, list[str], dict[str, str], dict[str, str], dict[str, str]]] = []
+        self._told: list[tuple[Path, list[str], dict[str, dict[str, str]]]] = []
         for folder in (*folders, GAMES):
             for file in user_files(folder, DESCRIPTIONS) if folder.is_dir() else ():
                 try:
@@ -145,19 +157,19 @@ class Games:
                     continue  # reported where a description is read as a whole
                 known = value.get("known")
                 if isinstance(known, list) and known and all(isinstance(one, str) for one in known):
-                    aside, layouts, encodings = (
-                        described(file, value, what) for what in ("aside", "layouts", "encodings")
-                    )
-                    self._told.append((file, known, aside, layouts, encodings))
+                    tables = ("aside", "layouts", "encodings", "pictures")
+                    self._told.append((file, known, {what: described(file, value, what) for what in tables}))
 
     def tie(self, ties: Ties, folder: Path) -> bool:
         """Add the ties of the game that a folder is, if it is one that is known; whether it is."""
-        for file, known, aside, layouts, encodings in self._told:
-            if is_game(folder, known, aside):
-                for pattern, title in layouts.items():
+        for file, known, told in self._told:
+            if is_game(folder, known, told["aside"]):
+                for pattern, title in told["layouts"].items():
                     ties.add(folder, pattern, title, f"the game's description ({file.parent.name}/{file.name})")
-                for pattern, encoding in encodings.items():
+                for pattern, encoding in told["encodings"].items():
                     ties.add_encoding(folder, pattern, encoding)
+                for pattern, words in told["pictures"].items():
+                    ties.add_picture(folder, pattern, words)
                 return True
         return False
 

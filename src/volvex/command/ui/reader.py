@@ -116,7 +116,7 @@ def tied_library(options: argparse.Namespace, context: Context) -> tuple[Library
             ties.add_encoding(Path(description.game), pattern, name)
     _tie_named(options, ties, [context.cwd, *(context.cwd / path for path in _paths(options) if Path(path).is_dir())])
     _tie_encodings(options, ties, [context.cwd])
-    library.tied, library.encoded = ties.layout, ties.encoding
+    library.tied, library.encoded, library.pictured = ties.layout, ties.encoding, ties.picture
     return library, ties
 
 
@@ -179,7 +179,7 @@ def bench_library(
         ties.add(game, pattern, title, "this bench")
     for pattern, name in (encodings or {}).items():
         ties.add_encoding(game, pattern, name)
-    library.tied, library.encoded = ties.layout, ties.encoding
+    library.tied, library.encoded, library.pictured = ties.layout, ties.encoding, ties.picture
     return ties
 
 
@@ -303,10 +303,12 @@ def content_at(path: str, walker: Walker, context: Context) -> Content:
     return Content(content_source(archive, row, name), name, text)
 
 
-def each_content(path: str, walker: Walker, context: Context) -> Iterator[tuple[Content, Path | None]]:
-    """The content of every file and entry that a path means, an archive being what it is itself; and where it is on disk, if it is.
+def each_content(
+    path: str, walker: Walker, context: Context, deep: bool = False
+) -> Iterator[tuple[Content, Path | None]]:
+    """The content of every file and entry that a path means; and where it is on disk, if it is.
 
-    What cannot be read is among the walker's faults.
+    An archive is what it is itself, or with `deep` what it holds, to any depth. What cannot be read is among the walker's faults.
     """
     from volvex.archive.access.nested import content_source
     from volvex.source import FileSource
@@ -315,7 +317,7 @@ def each_content(path: str, walker: Walker, context: Context) -> Iterator[tuple[
     if edited is not None:
         yield Content(FileSource(edited[1], edited[0]), edited[0], "on the bench"), edited[1]
         return
-    found = walker.find(path, whole=True)
+    found = walker.find(path, whole=not deep, deep=deep, nested=deep)
     for name, file in found.files:
         yield Content(FileSource(file, name), name), file
     for group in found.groups:

@@ -1,0 +1,94 @@
+"""Draw many pictures small on one sheet, with their names.
+
+Paths are files, folders, archives, or patterns of them; everything that is a picture is on the sheet, in the order of its path.
+Sheets hold 280 pictures; further ones are numbered: lamps.png, lamps-2.png.
+"""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Iterator
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from volvex.archive import Walker
+from volvex.archive.detect import filetypes
+from volvex.archive.safe_names import shown
+from volvex.command.ui.context import Context
+from volvex.command.ui.faults import note_faults
+from volvex.command.ui.reader import Content, add_reading, each_content, open_walker
+from volvex.command.ui.table import count
+from volvex.errors import NotFoundError, UsageError, VolvexError
+from volvex.source.outputs import Outputs, new_file
+
+if TYPE_CHECKING:
+    from volvex.asset.sheet import Cell
+
+PRIORITY = 14
+EXAMPLES = (
+    "volvex picture game/data --to sheet.png",
+    'volvex picture "game/**/*.dds" --to textures.png',
+)
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "path", nargs="+", metavar="PATH", help="a picture, a folder, an archive; * ? [ab] and ** match"
+    )
+    parser.add_argument("--to", dest="target", required=True, type=Path, metavar="FILE", help="the sheet, a PNG")
+    add_reading(parser)
+    parser.add_argument("--overwrite", action="store_true", help="replace a file that is there")
+
+
+def run(options: argparse.Namespace, context: Context) -> int:
+    from volvex.asset.sheet import COLUMNS, ROWS, drawn
+
+    if options.target.suffix.lower() != ".png":
+        raise UsageError(f"a sheet is a PNG file, not {shown(options.target.name)}", "--to sheet.png")
+    Outputs(context.disk, options.overwrite).check(options.target)
+    faults: list[VolvexError] = []
+    with open_walker(options, context) as walker:
+        cells = list(_cells(options.path, walker, context, faults))
+        faults += walker.faults
+    if not cells:
+        note_faults(faults, context)
+        raise NotFoundError("there is no picture in what was named", "`volvex list` to see what there is")
+    per, sheets = COLUMNS * ROWS, list[Path]()
+    for page in range(-(-len(cells) // per)):
+        own = options.target if not page else options.target.with_stem(f"{options.target.stem}-{page + 1}")
+        title = f"{count(len(cells), 'picture')}" + (f", sheet {page + 1}" if len(cells) > per else "")
+        with new_file(context.disk, own, options.overwrite) as out:
+            drawn(cells[page * per : (page + 1) * per], title).save(out, "PNG")
+        sheets.append(own)
+    names = ", ".join(shown(str(sheet)) for sheet in sheets)
+    context.print(f"{names}: {count(len(cells), 'picture')}")
+    return note_faults(faults, context)
+
+
+def _cells(paths: list[str], walker: Walker, context: Context, faults: list[VolvexError]) -> Iterator[Cell]:
+    for path in paths:
+        for content, _ in each_content(path, walker, context, deep=True):
+            try:
+                cell = _cell(content, walker)
+            except VolvexError as error:
+                faults.append(error)
+                continue
+            finally:
+                content.source.close()
+            if cell is not None:
+                yield cell
+
+
+def _cell(content: Content, walker: Walker) -> Cell | None:
+    from volvex.asset.describe import size_text
+    from volvex.asset.open import is_picture, open_picture
+    from volvex.asset.sheet import Cell, small
+
+    if not is_picture(filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))):
+        return None
+    opened = open_picture(content.source, walker.library.pictured)
+    if opened is None:
+        return None
+    picture = opened.picture
+    name = content.path.rpartition("/")[2]
+    return Cell(small(picture.rgba()), name, f"{size_text(picture)}, {picture.form} {picture.format}")
