@@ -1,36 +1,49 @@
-"""Convert tables, texts and scenes to open formats and back.
+"""Convert data and pictures to open formats and back.
 
-CSV, TSV, XLSX and JSON, and PO and XLIFF for texts. Back it goes with --like, the file it was made from: everything that the open format cannot hold comes from there. Every
-value is checked, and every fault is reported with row, column, value and what is allowed; nothing is written unless all
-values are valid. In a bench, `volvex take PATH --as csv` does both steps.
+Tables, texts and scenes become CSV, TSV, XLSX and JSON, texts also PO and XLIFF. Back it goes with --like, the file it was made
+from: everything that the open format cannot hold comes from there. Every value is checked, and every fault is reported with row,
+column, value and what is allowed; nothing is written unless all values are valid. Pictures become PNG, TIFF, TGA, DDS, KTX2 and
+others. In a bench, `volvex take PATH --as csv` (or png) does both steps.
+
+With --to, all pictures of any paths are converted, on all cores; a bad one is reported and does not stop the others.
+--skip-existing goes on from where an earlier run was stopped.
 """
 
 from __future__ import annotations
 
 import argparse
 from pathlib import Path
+from typing import TYPE_CHECKING
 
+from volvex.archive import Walker
+from volvex.archive.detect import filetypes
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
-from volvex.command.ui.reader import add_reading, content_at, open_walker
+from volvex.command.ui.reader import Content, add_reading, content_at, open_walker
 from volvex.command.ui.table import count, number
-from volvex.data import require_data
-from volvex.data.exchange import Wanted, exported, imported
-from volvex.data.verify import edited
-from volvex.errors import NotFoundError, Status
+from volvex.errors import NotFoundError, Status, UsageError
 from volvex.source.outputs import Outputs, new_file
+
+if TYPE_CHECKING:
+    from volvex.data import Document
+    from volvex.data.exchange import Wanted
 
 PRIORITY = 22
 EXAMPLES = (
     "volvex convert game/data/almanac.kwp/tables/lenses.kwb lenses.csv",
     "volvex convert lenses.csv lenses.kwb --like game/data/almanac.kwp/tables/lenses.kwb",
     "volvex convert game/data/almanac.kwp/texts/menu.kwx menu.po --language de",
+    "volvex convert game/data --to pictures --as tga --by package",
 )
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("path", metavar="FROM", help="an entry or file of data; with --like, a file in an open format")
-    parser.add_argument("target", metavar="TO", type=Path, help="the new file: .csv .tsv .xlsx .json .po .xlf")
+    parser.add_argument(
+        "path",
+        nargs="+",
+        metavar="PATH",
+        help="FROM and TO: an entry or file, and the new file (.csv .xlsx .json .po .png .tiff .dds ...); with --to any paths",
+    )
     parser.add_argument("--like", metavar="PATH", help="the entry or file that FROM was made from")
     parser.add_argument("--sheet", metavar="NAME", help="the sheet, when the file has several: lamps")
     parser.add_argument("--row", metavar="ID", help="only this record (JSON)")
@@ -38,19 +51,77 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--source-language", metavar="L", help="the language that is translated from (default: the first)"
     )
+    parser.add_argument("--to", dest="folder", type=Path, metavar="DIR", help="convert all pictures into this folder")
+    parser.add_argument("--as", dest="ending", metavar="FORM", default="png", help="with --to: the form (default: png)")
+    parser.add_argument(
+        "--by",
+        choices=("path", "kind", "package"),
+        default="path",
+        help="with --to: folders by path, by kind of picture, or by archive (default: path)",
+    )
+    parser.add_argument("--cluster", metavar="ADDRESS", help="with --to: let a Dask scheduler's workers do it")
     add_reading(parser)
-    parser.add_argument("--overwrite", action="store_true", help="replace a file that is there")
+    there = parser.add_mutually_exclusive_group()
+    there.add_argument("--overwrite", action="store_true", help="replace files that are there")
+    there.add_argument("--skip-existing", action="store_true", help="with --to: leave files that are there as they are")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
+    if options.folder is not None:
+        from volvex.command.ui.bulk import convert_pictures
+
+        return convert_pictures(options, context)
+    if len(options.path) != 2:
+        raise UsageError(
+            f"{count(len(options.path), 'path')} where FROM and TO are expected", "--to DIR to convert many pictures"
+        )
+    options.target, options.path = Path(options.path[1]), options.path[0]
     Outputs(context.disk, options.overwrite).check(options.target)
-    wanted = Wanted(options.sheet, options.row, options.language, options.source_language)
     with open_walker(options, context) as walker:
         content = content_at(options.like or options.path, walker, context)
         try:
-            document = require_data(content.source.read(0, content.source.size), walker.library, content.path)
+            if _is_picture(content):
+                return _picture(content, walker, options, context)
+            return _data(content, walker, options, context)
         finally:
             content.source.close()
+
+
+def _is_picture(content: Content) -> bool:
+    from volvex.asset.open import is_picture
+
+    return is_picture(filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD)))
+
+
+def _picture(content: Content, walker: Walker, options: argparse.Namespace, context: Context) -> int:
+    """A picture in another form; or one of the user's in the form of `--like`."""
+    from volvex.asset.exchange import exported, replaced
+    from volvex.asset.forms import form_of
+    from volvex.asset.open import require_picture
+    from volvex.source import FileSource
+
+    opened = require_picture(content.source, walker.library.pictured)
+    if options.like:
+        with FileSource(Path(options.path)) as source:
+            result = replaced(opened.picture, require_picture(source).picture)
+        data, notes = opened.form.write(result.picture), result.notes
+    else:
+        form = form_of(options.target.suffix)
+        out = exported(opened.picture, options.target.suffix)
+        data, notes = form.write(out.picture), (*opened.picture.notes, *out.notes)
+    _write(options, data, context)
+    for note in notes:
+        context.note(f"note: {note}")
+    context.print(f"{shown(str(options.target))}: {number(len(data))} bytes")
+    return Status.OK
+
+
+def _data(content: Content, walker: Walker, options: argparse.Namespace, context: Context) -> int:
+    from volvex.data import require_data
+    from volvex.data.exchange import Wanted, exported
+
+    wanted = Wanted(options.sheet, options.row, options.language, options.source_language)
+    document = require_data(content.source.read(0, content.source.size), walker.library, content.path)
     if options.like:
         return _back(options, context, document, wanted)
     data = exported(options.target.suffix, document, wanted)
@@ -60,7 +131,10 @@ def run(options: argparse.Namespace, context: Context) -> int:
     return Status.OK
 
 
-def _back(options: argparse.Namespace, context: Context, document, wanted: Wanted) -> int:  # type: ignore[no-untyped-def]
+def _back(options: argparse.Namespace, context: Context, document: Document, wanted: Wanted) -> int:
+    from volvex.data.exchange import imported
+    from volvex.data.verify import edited
+
     source = Path(options.path)
     if not source.is_file():
         raise NotFoundError(f"there is no file {source}")

@@ -1,0 +1,125 @@
+"""Many pictures converted at once: one function that does one, over any `concurrent.futures.Executor`.
+
+A job says where the bytes are (a stretch of a file, or the bytes themselves) and which file to write, so that any process that sees
+the same files can do it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
+from concurrent.futures.process import BrokenProcessPool
+from dataclasses import dataclass
+from itertools import islice
+from pathlib import Path
+
+from volvex.asset.exchange import exported
+from volvex.asset.forms import form_of
+from volvex.asset.open import require_picture
+from volvex.errors import VolvexError
+from volvex.source import BytesSource, Disk, FileSource, Source, WindowSource, atomic
+
+MakeExecutor = Callable[[], Executor]
+
+
+@dataclass(frozen=True)
+class Job:
+    """One picture to convert. `data` is None when its bytes are those of `file` from `offset` on."""
+
+    name: str
+    target: str
+    extension: str
+    size: int
+    data: bytes | None = None
+    file: str = ""
+    offset: int = 0
+    roles: str = ""  # what the game description says of its channels
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What became of one: the bytes that were written, what they do not carry, or why there are none."""
+
+    job: Job
+    size: int = 0
+    notes: tuple[str, ...] = ()
+    fault: str = ""
+    hint: str = ""
+
+
+def convert(job: Job) -> Outcome:
+    """Read, convert and write one picture; what is wrong with it is in the outcome."""
+    try:
+        with _source(job) as source:
+            picture = require_picture(source, lambda path: job.roles).picture
+            out = exported(picture, job.extension)
+            data = form_of(job.extension).write(out.picture)
+        target, disk = Path(job.target), Disk()
+        disk.make_folder(target.parent)
+        with atomic(disk, target, durable=False) as file:
+            disk.write(file, data)
+    except VolvexError as error:
+        return Outcome(job, fault=str(error), hint=error.hint)
+    except OSError as error:
+        return Outcome(job, fault=f"{job.target}: {(error.strerror or str(error)).lower()}")
+    return Outcome(job, len(data), (*picture.notes, *out.notes))
+
+
+class _source:
+    """The bytes of a job, closed when they are done with."""
+
+    def __init__(self, job: Job) -> None:
+        self._whole: Source = (
+            BytesSource(job.data, job.name) if job.data is not None else FileSource(Path(job.file), job.name)
+        )
+        self._own = self._whole if job.data is not None else WindowSource(self._whole, job.offset, job.size, job.name)
+
+    def __enter__(self) -> Source:
+        return self._own
+
+    def __exit__(self, *_: object) -> None:
+        self._whole.close()
+
+
+def convert_all(jobs: Iterable[Job], executor: MakeExecutor, ahead: int) -> Iterator[Outcome]:
+    """The outcomes of all jobs as they come; `ahead`: how many are under way at once, so that memory stays bounded.
+
+    When a process dies of a picture, those that were under way are done once more, each by a process of its own.
+    """
+    source, lost = iter(jobs), list[Job]()
+    with executor() as pool:
+        waiting: dict[Future[Outcome], Job] = {}
+        try:
+            broken = False
+            while True:
+                for job in islice(source, 0 if broken else ahead - len(waiting)):
+                    try:
+                        waiting[pool.submit(convert, job)] = job
+                    except BrokenProcessPool:
+                        lost.append(job)
+                        broken = True
+                if not waiting:
+                    break
+                for future in wait(waiting, return_when=FIRST_COMPLETED)[0]:
+                    job = waiting.pop(future)
+                    try:
+                        yield future.result()
+                    except BrokenProcessPool:
+                        lost.append(job)
+                        broken = True
+        finally:
+            for future in waiting:
+                future.cancel()
+    for job in lost:
+        yield _alone(job, executor)
+    if lost:
+        yield from convert_all(source, executor, ahead)
+
+
+def _alone(job: Job, executor: MakeExecutor) -> Outcome:
+    """One job by a pool of its own, which may die of it."""
+    with executor() as pool:
+        try:
+            return pool.submit(convert, job).result()
+        except BrokenProcessPool:
+            return Outcome(job, fault=f"{job.name}: its decoder stopped working", hint="a fresh copy of the file")

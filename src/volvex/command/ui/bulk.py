@@ -1,0 +1,196 @@
+"""Many pictures converted by one command: what is meant, where each goes, who does it, and what became of them."""
+
+from __future__ import annotations
+
+import argparse
+import functools
+import multiprocessing
+import os
+import signal
+from collections.abc import Callable, Iterator
+from concurrent.futures import Executor, ProcessPoolExecutor, ThreadPoolExecutor
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from volvex.archive import Walker
+from volvex.archive.detect import filetypes
+from volvex.archive.safe_names import Refusal, disk_names, shown
+from volvex.archive.transfer.parallel import workers
+from volvex.command.ui.context import Context
+from volvex.command.ui.faults import note_faults
+from volvex.command.ui.reader import Content, each_content, open_walker
+from volvex.command.ui.table import count, number
+from volvex.errors import NotFoundError, RefusedError, Status, UsageError, VolvexError
+
+if TYPE_CHECKING:
+    from volvex.asset.bulk import Job, Outcome
+
+FEW = 4  # pictures for which no process is started
+TOLD = 20
+
+
+def convert_pictures(options: argparse.Namespace, context: Context) -> int:
+    """Convert all pictures of the paths; what failed is named, and the status says so."""
+    from volvex.asset.bulk import convert_all
+    from volvex.asset.forms import form_of
+
+    form_of(options.ending)  # known before anything is looked at
+    state = _State(options)
+    context.interrupted = (
+        f"the files in {options.folder} are whole, the others are not there",
+        "the same command with --skip-existing, which goes on from there",
+    )
+    with open_walker(options, context) as walker:
+        jobs = state.jobs(walker, context)
+        first = [job for job, _ in zip(jobs, range(FEW), strict=False)]
+        rest = _chained(first, jobs)
+        make = _executor(options, len(first) < FEW)
+        with context.progress("converting", state.expected(options)) as on_progress:
+            for outcome in convert_all(rest, make, 2 * workers() if not options.cluster else 256):
+                state.take(outcome)
+                on_progress(outcome.job.size)
+        state.faults += walker.faults
+    return state.told(options, context)
+
+
+def _chained(first: list[Job], others: Iterator[Job]) -> Iterator[Job]:
+    yield from first
+    yield from others
+
+
+def _executor(options: argparse.Namespace, few: bool) -> Callable[[], Executor]:
+    if options.cluster:
+        return functools.partial(_cluster, options.cluster)
+    if few or workers() < 2:
+        return functools.partial(ThreadPoolExecutor, 1)
+    spawn = multiprocessing.get_context("spawn")
+    return functools.partial(ProcessPoolExecutor, workers(), spawn, _quiet)
+
+
+def _quiet() -> None:
+    """A worker leaves Ctrl-C to the first process."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+
+
+def _cluster(address: str) -> Executor:
+    """The workers of a Dask scheduler; they must see the same files under the same names."""
+    try:
+        from distributed import Client
+    except ImportError as error:
+        raise UsageError("--cluster needs the package distributed", "pip install 'volvex[cluster]'") from error
+    try:
+        client = Client(address, timeout=20)
+    except (OSError, ValueError) as error:
+        raise NotFoundError(
+            f"no scheduler answers at {address}", "tcp://HOST:8786, as it prints it when it starts"
+        ) from error
+    executor: Executor = client.get_executor(pure=False)
+    return executor
+
+
+class _State:
+    """What is to be done and what was."""
+
+    def __init__(self, options: argparse.Namespace) -> None:
+        self.options = options
+        self.faults: list[VolvexError] = []
+        self.failed: list[Outcome] = []
+        self.files = self.bytes = self.skipped = 0
+        self.notes: dict[str, int] = {}
+        self._taken: set[str] = set()
+
+    def expected(self, options: argparse.Namespace) -> int:
+        """About how many bytes there are to be read: of the files that are named."""
+        total = 0
+        for path in map(Path, options.path):
+            files = [path] if path.is_file() else path.rglob("*") if path.is_dir() else ()
+            total += sum(file.stat().st_size for file in files if file.is_file())
+        return total
+
+    def jobs(self, walker: Walker, context: Context) -> Iterator[Job]:
+        """A job for each picture that is not there yet."""
+        for path in self.options.path:
+            for content, file in each_content(path, walker, context, deep=True):
+                try:
+                    job = self._job(content, file, walker)
+                except VolvexError as error:
+                    self.faults.append(error)
+                    continue
+                finally:
+                    content.source.close()
+                if job is not None:
+                    yield job
+
+    def _job(self, content: Content, file: Path | None, walker: Walker) -> Job | None:
+        from volvex.asset.bulk import Job
+        from volvex.asset.open import is_picture
+
+        kind = filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))
+        if not is_picture(kind):
+            return None
+        target = self._target(content, file, kind)
+        if os.path.lexists(target) and self.options.skip_existing:
+            self.skipped += 1
+            return None
+        if os.path.lexists(target) and not self.options.overwrite:
+            raise RefusedError(f"{target} is there already", "--skip-existing or --overwrite")
+        roles, size = walker.library.pictured(content.path), content.source.size
+        extension = self.options.ending.lstrip(".").lower()
+        if file is not None:
+            return Job(content.path, str(target), extension, size, file=str(file.absolute()), roles=roles)
+        return Job(content.path, str(target), extension, size, content.source.read(0, size), roles=roles)
+
+    def _target(self, content: Content, file: Path | None, kind: str) -> Path:
+        """Where a picture goes: a name that no other of this run has, on no disk."""
+        name = content.path.rpartition("/")[2]
+        inside = content.path.removeprefix("/").replace("../", "")
+        if self.options.by == "kind":
+            inside = f"{kind}/{name}"
+        elif self.options.by == "package":
+            package = content.path.removesuffix(f"/{name}") if file is not None else _package(content.path)
+            inside = f"{package.rpartition('/')[2] or 'files'}/{content.path.removeprefix(package).removeprefix('/')}"
+        stem, dot, _ = inside.rpartition(".")
+        ending = self.options.ending.lstrip(".").lower()
+        wanted = [f"{stem if dot and '/' not in inside[len(stem) :] else inside}.{ending}", f"{inside}.{ending}"]
+        wanted += [f"{inside}~{again}.{ending}" for again in range(2, 1000)]
+        for one in wanted:
+            place = disk_names([one])[0]
+            if isinstance(place, Refusal):
+                raise RefusedError(f"{content.path}: {place.reason}")
+            if place.casefold() not in self._taken:
+                self._taken.add(place.casefold())
+                return Path(self.options.folder).absolute() / place
+        raise RefusedError(f"{content.path}: a thousand pictures have this name", "--by path")
+
+    def take(self, outcome: Outcome) -> None:
+        """Count one outcome."""
+        if outcome.fault:
+            self.failed.append(outcome)
+            return
+        self.files += 1
+        self.bytes += outcome.size
+        for note in outcome.notes:
+            self.notes[note] = self.notes.get(note, 0) + 1
+
+    def told(self, options: argparse.Namespace, context: Context) -> int:
+        """Print the summary; the status."""
+        if not (self.files or self.failed or self.skipped or self.faults):
+            raise NotFoundError("there is no picture in what was named", "`volvex list` to see what there is")
+        skipped = f"; {count(self.skipped, 'file')} left as they were" if self.skipped else ""
+        folder = shown(str(options.folder))
+        context.print(f"{count(self.files, 'picture')}, {number(self.bytes)} bytes in {folder}{skipped}")
+        for note, times in sorted(self.notes.items(), key=lambda pair: -pair[1])[:TOLD]:
+            context.note(f"note: {count(times, 'picture')}: {note}")
+        for outcome in self.failed[:TOLD]:
+            context.complain(f"failed: {shown(outcome.fault)}" + (f"; try {outcome.hint}" if outcome.hint else ""))
+        if len(self.failed) > TOLD:
+            context.complain(f"and {len(self.failed) - TOLD:,} more that failed")
+        status = note_faults(self.faults, context)
+        return Status(status) if status else Status.BAD_DATA if self.failed else Status.OK
+
+
+def _package(path: str) -> str:
+    """The archive that an entry lies in: the part of its path up to the last name with an extension, but for its own."""
+    parts = path.split("/")
+    last = next((at for at in range(len(parts) - 2, -1, -1) if "." in parts[at].lstrip(".")), 0)
+    return "/".join(parts[: last + 1])
