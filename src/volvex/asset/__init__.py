@@ -11,6 +11,6 @@ pixels are as they were keeps its bytes. Nothing is converted that nobody asked 
 """
 
 from volvex.asset.picture import Picture
-from volvex.asset.pixel_format import FORMATS, PixelFormat
+from volvex.codec.pixels.format import FORMATS, PixelFormat
 
 __all__ = ["FORMATS", "Picture", "PixelFormat"]

@@ -6,6 +6,7 @@ the same files can do it.
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
 from concurrent.futures.process import BrokenProcessPool
@@ -15,8 +16,10 @@ from pathlib import Path
 
 from volvex.asset.exchange import exported
 from volvex.asset.forms import form_of
-from volvex.asset.open import require_picture
+from volvex.asset.open import require_picture, with_roles
 from volvex.errors import VolvexError
+from volvex.layout import Layout
+from volvex.layout.language.parser import read_layout
 from volvex.source import BytesSource, Disk, FileSource, Source, WindowSource, atomic
 
 MakeExecutor = Callable[[], Executor]
@@ -34,6 +37,7 @@ class Job:
     file: str = ""
     offset: int = 0
     roles: str = ""  # what the game description says of its channels
+    layout: str = ""  # the file of the layout that reads it, when it is of a game's own format
 
 
 @dataclass(frozen=True)
@@ -51,7 +55,8 @@ def convert(job: Job) -> Outcome:
     """Read, convert and write one picture; what is wrong with it is in the outcome."""
     try:
         with _source(job) as source:
-            picture = require_picture(source, lambda path: job.roles).picture
+            layout = _layout(job.layout) if job.layout else None
+            picture = with_roles(require_picture(source, layout=layout).picture, job.name, job.roles)
             out = exported(picture, job.extension)
             data = form_of(job.extension).write(out.picture)
         target, disk = Path(job.target), Disk()
@@ -63,6 +68,11 @@ def convert(job: Job) -> Outcome:
     except OSError as error:
         return Outcome(job, fault=f"{job.target}: {(error.strerror or str(error)).lower()}")
     return Outcome(job, len(data), (*picture.notes, *out.notes))
+
+
+@functools.lru_cache(64)
+def _layout(file: str) -> Layout:
+    return read_layout(Path(file))
 
 
 class _source:

@@ -8,9 +8,9 @@ import numpy as np
 from PIL import Image, ImageDraw
 
 from volvex.asset.picture import Picture
-from volvex.asset.pixel_format import Pixels
 from volvex.asset.put_back import differing
 from volvex.asset.sheet import BACK, GAP, INK, TEXT, over_chequers, small
+from volvex.codec.pixels.format import Pixels
 
 EDGE = 400  # pixels of each of the three
 MARK = (255, 60, 60, 255)

@@ -16,8 +16,8 @@ from volvex.asset.forms import PictureForm, by_kind, form_of
 from volvex.asset.levels import chain_length, level_of
 from volvex.asset.palette import to_palette
 from volvex.asset.picture import NORMAL, SRGB, Picture, Roles, shown_pixels, third_of
-from volvex.asset.pixel_format import FORMATS, PixelFormat, Pixels
 from volvex.asset.put_back import differing, put_back
+from volvex.codec.pixels.format import FORMATS, PixelFormat, Pixels
 from volvex.errors import RefusedError
 
 SAMPLES = {"u1": "8", "u2": "16", "i1": "8", "f2": "16f", "f4": "32f"}

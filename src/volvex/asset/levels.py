@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from volvex.asset.picture import NORMAL, SRGB, Picture
-from volvex.asset.pixel_format import Pixels
+from volvex.codec.pixels.format import Pixels
 
 CUT_OUT = 0.9  # share of pixels whose alpha is (nearly) nothing or all: then it is a cut-out, and its area is kept
 FILTERS = ("box", "lanczos")

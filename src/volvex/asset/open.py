@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from volvex.archive.detect import filetypes
@@ -10,9 +9,10 @@ from volvex.asset.forms import PictureForm, by_kind
 from volvex.asset.picture import Picture
 from volvex.asset.roles import roles_of
 from volvex.errors import UsageError
+from volvex.layout import Layout, Library
 from volvex.source import Source
 
-ToldRoles = Callable[[str], str]  # the words of the game description for a path; empty for none
+TEXTURE = "texture"  # the kind of layouts of pictures
 
 
 @dataclass(frozen=True)
@@ -24,22 +24,46 @@ class Opened:
 
 
 def is_picture(kind: str) -> bool:
-    """Whether a type of files is a picture that can be opened."""
+    """Whether a type of files is a picture of an open form."""
     return kind in by_kind()
 
 
-def open_picture(source: Source, told: ToldRoles = lambda path: "") -> Opened | None:
-    """The picture in some bytes; None when they are none. FormatError when they are damaged."""
-    kind = filetypes.kind_by_content(source.peek(0, filetypes.HEAD))
-    form = by_kind().get(kind)
+def may_be_picture(kind: str) -> bool:
+    """Whether files of a type are pictures, or may be one of a game's own."""
+    return kind in by_kind() or kind == "binary"
+
+
+def form_in(source: Source, library: Library | None = None, layout: Layout | None = None) -> PictureForm | None:
+    """The form of the picture in some bytes; None when they are none."""
+    if layout is None:
+        kind = filetypes.kind_by_content(source.peek(0, filetypes.HEAD))
+        if kind in by_kind():
+            return by_kind()[kind]
+        layout = library.match_data(source) if library is not None and kind == "binary" else None
+        if layout is not None and library is not None:
+            layout = library.prepared(layout, source.name)
+    if layout is None or layout.kind != TEXTURE:
+        return None
+    from volvex.asset.layout_picture import LayoutForm
+
+    return LayoutForm(layout)
+
+
+def open_picture(source: Source, library: Library | None = None, layout: Layout | None = None) -> Opened | None:
+    """The picture in some bytes; None when they are none. FormatError when they are damaged.
+
+    The library knows layouts of games' own formats, and what the channels of a picture mean.
+    """
+    form = form_in(source, library, layout)
     if form is None:
         return None
-    return Opened(with_roles(form.read(source), source.name, told(source.name)), form)
+    words = library.pictured(source.name) if library is not None else ""
+    return Opened(with_roles(form.read(source), source.name, words), form)
 
 
-def require_picture(source: Source, told: ToldRoles = lambda path: "") -> Opened:
+def require_picture(source: Source, library: Library | None = None, layout: Layout | None = None) -> Opened:
     """The same; UsageError when the bytes are no picture."""
-    found = open_picture(source, told)
+    found = open_picture(source, library, layout)
     if found is None:
         kind = filetypes.kind_by_content(source.peek(0, filetypes.HEAD))
         raise UsageError(f"{source.name} is no picture, but {kind}", "`volvex identify` for what it is")

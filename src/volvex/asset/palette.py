@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from volvex.asset.picture import Picture
-from volvex.asset.pixel_format import Pixels
+from volvex.codec.pixels.format import Pixels
 
 TOLD = 8  # replaced colours that are listed
 

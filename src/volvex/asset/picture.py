@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from volvex.asset.pixel_format import PixelFormat, Pixels
+from volvex.codec.pixels.format import PixelFormat, Pixels
 
 COLOUR, ALPHA, NORMAL, GLOSS, MASK, DATA = "colour", "alpha", "normal", "gloss", "mask", "data"
 ROLES = (COLOUR, ALPHA, NORMAL, GLOSS, MASK, DATA)

@@ -9,10 +9,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from volvex.asset.blocks import HALVES, by_blocks, encode_some
 from volvex.asset.levels import level_of
 from volvex.asset.picture import Picture
-from volvex.asset.pixel_format import PixelFormat, Pixels
+from volvex.codec.pixels.blocks import HALVES, by_blocks, encode_some
+from volvex.codec.pixels.format import PixelFormat, Pixels
 from volvex.errors import RefusedError
 
 Mask = NDArray[Any]  # of truth values

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from PIL import Image, ImageDraw
 
-from volvex.asset.pixel_format import Pixels
+from volvex.codec.pixels.format import Pixels
 
 CELL, GAP, TEXT = 160, 12, 30  # pixels
 COLUMNS, ROWS = 7, 40

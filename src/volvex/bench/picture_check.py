@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from volvex.archive.detect import filetypes
-from volvex.asset.open import Opened, is_picture, open_picture
+from volvex.asset.open import Opened, may_be_picture, open_picture
 from volvex.asset.picture import Picture
 from volvex.bench.changes import FileChange
 from volvex.bench.workbench import Workbench
@@ -18,19 +18,17 @@ LARGEST = 1 << 28  # bytes of a picture that is looked at
 
 def picture_problems(bench: Workbench, change: FileChange) -> Iterator[Problem]:
     """The problems of one changed file, when it is a picture and stays one."""
-    if change.what != "changed" or not is_picture(change.kind) or max(change.before or 0, change.after) > LARGEST:
+    if change.what != "changed" or not may_be_picture(change.kind) or max(change.before or 0, change.after) > LARGEST:
         return
     original = b"".join(bench.original_content(change.path))
     if filetypes.kind_by_content(original[: filetypes.HEAD]) != change.kind:
         return  # told as another kind
     try:
-        before = open_picture(BytesSource(original, change.path), bench.library.pictured)
+        before = open_picture(BytesSource(original, change.path), bench.library)
     except VolvexError:
         return  # the game's own cannot be read: nothing can be compared
     try:
-        after = open_picture(
-            BytesSource((bench.files / change.source).read_bytes(), change.path), bench.library.pictured
-        )
+        after = open_picture(BytesSource((bench.files / change.source).read_bytes(), change.path), bench.library)
     except VolvexError as error:
         yield _problem(ERROR, change, "file", error.message, error.hint or "saving it again")
         return

@@ -14,7 +14,7 @@ def pair_of(bench: Workbench, change: FileChange) -> tuple[Picture, Picture] | N
     """Both states of a picture; None when one is no picture, or damaged."""
     states = (b"".join(bench.original_content(change.path)), (bench.files / change.source).read_bytes())
     try:
-        found = [open_picture(BytesSource(data, change.path), bench.library.pictured) for data in states]
+        found = [open_picture(BytesSource(data, change.path), bench.library) for data in states]
     except VolvexError:
         return None
     before, after = found

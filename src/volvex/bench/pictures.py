@@ -20,7 +20,7 @@ from volvex.asset.open import Opened as OpenPicture
 from volvex.asset.open import is_picture, open_picture
 from volvex.bench.bench_file import PICTURES, Opened
 from volvex.bench.workbench import Workbench
-from volvex.errors import FormatError, NotFoundError, RefusedError, VolvexError
+from volvex.errors import FormatError, NotFoundError, RefusedError, UsageError, VolvexError
 from volvex.source import BytesSource, atomic
 from volvex.source.digest import digest_bytes, digest_file
 
@@ -54,12 +54,6 @@ class Folded:
     blocks: int
     notes: tuple[str, ...]
     rewritten: bool = False
-
-
-def is_picture_file(bench: Workbench, place: str) -> bool:
-    """Whether something of the bench is a picture of a form that can be opened."""
-    with (bench.files / place).open("rb") as file:
-        return is_picture(filetypes.kind_by_content(file.read(filetypes.HEAD)))
 
 
 def open_picture_as(
@@ -106,9 +100,9 @@ def _write(bench: Workbench, target: Path, data: bytes) -> None:
 
 
 def _opened(bench: Workbench, place: str, data: bytes) -> OpenPicture:
-    found = open_picture(BytesSource(data, place), bench.library.pictured)
+    found = open_picture(BytesSource(data, place), bench.library)
     if found is None:
-        raise NotFoundError(f"{place} is no picture any more", f"`volvex undo {quoted(place)}`")
+        raise UsageError(f"{place} is no picture", "a form for data: csv, json, po")
     return found
 
 
@@ -221,11 +215,12 @@ def converted_for(bench: Workbench, path: str, source: Path, resize: bool, any_s
     place = bench.place_of(*meant[0])
     original = b"".join(bench.original_content(place))
     own = filetypes.kind_by_content(original[: filetypes.HEAD])
-    if not (is_picture(kind) and is_picture(own)) or (kind == own and not (resize or any_size)):
+    if not is_picture(kind) or (kind == own and not (resize or any_size)):
         return None
-    found = _opened(bench, place, original)
+    found = open_picture(BytesSource(original, place), bench.library)
     user = open_picture(BytesSource(source.read_bytes(), source.as_posix()))
-    assert user is not None
+    if found is None or user is None:
+        return None
     result = replaced(found.picture, user.picture, resize, any_size)
     words = f"{found.picture.form} {found.picture.format}, {result.picture.levels} level{'s' if result.picture.levels != 1 else ''}"
     return Converted(found.form.write(result.picture), words, result.notes)

@@ -130,7 +130,7 @@ def _print(bench: Workbench, diff: FileDiff, options: argparse.Namespace, contex
         context.print(f"  {context.paint(said, 'red' if diff.was_sound else 'yellow')}: {shown(diff.fault.message)}")
     if options.brief:
         return
-    if change.what == "changed" and _is_picture(change.kind):
+    if change.what == "changed" and diff.changes is None and _is_picture(change.kind):
         _print_pixels(bench, change, context)
     elif diff.changes and diff.form != LINES:
         _print_changes(diff.changes, options.all, context)
@@ -139,9 +139,9 @@ def _print(bench: Workbench, diff: FileDiff, options: argparse.Namespace, contex
 
 
 def _is_picture(kind: str) -> bool:
-    from volvex.asset.open import is_picture
+    from volvex.asset.open import may_be_picture
 
-    return is_picture(kind)
+    return may_be_picture(kind)
 
 
 def _print_pixels(bench: Workbench, change: FileChange, context: Context) -> None:

@@ -16,7 +16,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from volvex.archive import Walker
-from volvex.archive.detect import filetypes
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.reader import Content, add_reading, content_at, open_walker
@@ -80,17 +79,17 @@ def run(options: argparse.Namespace, context: Context) -> int:
     with open_walker(options, context) as walker:
         content = content_at(options.like or options.path, walker, context)
         try:
-            if _is_picture(content):
+            if _is_picture(content, walker):
                 return _picture(content, walker, options, context)
             return _data(content, walker, options, context)
         finally:
             content.source.close()
 
 
-def _is_picture(content: Content) -> bool:
-    from volvex.asset.open import is_picture
+def _is_picture(content: Content, walker: Walker) -> bool:
+    from volvex.asset.open import form_in
 
-    return is_picture(filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD)))
+    return form_in(content.source, walker.library) is not None
 
 
 def _picture(content: Content, walker: Walker, options: argparse.Namespace, context: Context) -> int:
@@ -100,7 +99,7 @@ def _picture(content: Content, walker: Walker, options: argparse.Namespace, cont
     from volvex.asset.open import require_picture
     from volvex.source import FileSource
 
-    opened = require_picture(content.source, walker.library.pictured)
+    opened = require_picture(content.source, walker.library)
     if options.like:
         with FileSource(Path(options.path)) as source:
             result = replaced(opened.picture, require_picture(source).picture)

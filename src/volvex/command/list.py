@@ -19,6 +19,7 @@ import numpy as np
 from volvex.archive import Group
 from volvex.archive.access.paths import Found
 from volvex.archive.detect import filetypes
+from volvex.archive.detect.types.pictures import TYPES
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.faults import note_faults
@@ -50,6 +51,7 @@ EXAMPLES = (
     'volvex list "game/data/**/*.png" --sort size',
 )
 BY_CONTENT = 20_000  # entries whose content is looked at without being asked
+SIZED = frozenset(kind.name for kind in TYPES)  # pictures: --long shows their size
 SORTS = ("path", "size", "name", "type")
 
 
@@ -115,6 +117,28 @@ class _Rows:
             each = members if members is not None else [[row] for row in group.rows.tolist()]
             told += [[known[row] for row in rows if known[row]] if known is not None else [] for rows in each]
         return told + [[] for _ in self.files]
+
+    @functools.cached_property
+    def about(self) -> list[str]:
+        """What the heads of pictures say of each: their size and format."""
+        if self.kind is None:
+            return []
+        kinds, told, at = self.kind.texts(), list[str](), 0
+        for group in self.groups:
+            for row in group.rows.tolist():
+                kind = kinds[at]
+                told.append(
+                    filetypes.detail(kind, group.archive.beginning(row, filetypes.DETAIL)) if kind in SIZED else ""
+                )
+                at += 1
+        for _, path in self.files:
+            head = b""
+            if kinds[at] in SIZED:
+                with path.open("rb") as file:
+                    head = file.read(filetypes.DETAIL)
+            told.append(filetypes.detail(kinds[at], head) if head else "")
+            at += 1
+        return told
 
     @functools.cached_property
     def paths(self) -> list[str]:
@@ -254,6 +278,8 @@ def _long(rows: _Rows) -> list[Column]:
     share = [f"{100 * b / a:.0f}%" if a else "-" for a, b in zip(rows.size.tolist(), rows.stored.tolist(), strict=True)]
     starts = [f"{start:#x}" for group in rows.groups for start in group.archive.entries.start[group.rows].tolist()]
     columns = [Column("share", share, right=True), Column("start", starts + ["-"] * len(rows.files), right=True)]
+    if any(about := rows.about):
+        columns.append(Column("about", [text or "-" for text in about]))
     kept = [dict(group.archive.columns()) for group in rows.groups]
     for name in sorted({name for record in kept for name in record}):
         cells: list[str] = []

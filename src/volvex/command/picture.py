@@ -81,12 +81,12 @@ def _cells(paths: list[str], walker: Walker, context: Context, faults: list[Volv
 
 def _cell(content: Content, walker: Walker) -> Cell | None:
     from volvex.asset.describe import size_text
-    from volvex.asset.open import is_picture, open_picture
+    from volvex.asset.open import may_be_picture, open_picture
     from volvex.asset.sheet import Cell, small
 
-    if not is_picture(filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))):
+    if not may_be_picture(filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))):
         return None
-    opened = open_picture(content.source, walker.library.pictured)
+    opened = open_picture(content.source, walker.library)
     if opened is None:
         return None
     picture = opened.picture

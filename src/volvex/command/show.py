@@ -103,12 +103,13 @@ def _shown_as_picture(
     content: Content, kind: str, walker: Walker, options: argparse.Namespace, context: Context
 ) -> bool:
     """Show a picture, when it is one of an open form; whether it was so."""
-    if options.hex or options.offset or kind in filetypes.TEXT or kind == "binary":
+    from volvex.asset.open import may_be_picture, open_picture
+
+    if options.hex or options.offset or not may_be_picture(kind):
         return False
-    from volvex.asset.open import is_picture, open_picture
     from volvex.command.ui.picture import show_picture
 
-    opened = open_picture(content.source, walker.library.pictured) if is_picture(kind) else None
+    opened = open_picture(content.source, walker.library)
     if opened is None:
         return False
     show_picture(opened.picture, content.path, content.source.size, options, context)

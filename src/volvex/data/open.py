@@ -19,6 +19,8 @@ def open_data(
     """The data in some bytes; None when nothing knows them as such. FormatError when they are damaged."""
     source = BytesSource(data, file)  # a file that is only looked into is not read whole for this
     known = layout if layout is not None else library.match_data(source)
+    if known is not None and known.kind == "texture":
+        return None  # a picture
     if known is not None:
         if not isinstance(data, bytes):
             source = BytesSource(bytes(data), file)

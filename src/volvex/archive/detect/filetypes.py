@@ -8,6 +8,7 @@ import struct
 from volvex.archive.detect.types import all_types, by_name, may_begin
 
 HEAD = 64  # bytes that are looked at
+DETAIL = 1024  # bytes in which the details of a type are found
 WORDS = 4096  # bytes by which text that is not UTF-8 is known
 
 _XML = re.compile(rb"\s*<[?!A-Za-z]")

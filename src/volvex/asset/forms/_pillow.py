@@ -12,7 +12,7 @@ from PIL import Image, UnidentifiedImageError
 
 from volvex.asset.bounds import check_size
 from volvex.asset.picture import Picture
-from volvex.asset.pixel_format import FORMATS
+from volvex.codec.pixels.format import FORMATS
 from volvex.errors import FormatError, RefusedError
 from volvex.source import Source
 

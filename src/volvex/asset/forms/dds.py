@@ -10,8 +10,8 @@ from dataclasses import dataclass
 
 from volvex.asset.bounds import check_size
 from volvex.asset.picture import LINEAR, SRGB, UNKNOWN, Picture
-from volvex.asset.pixel_format import FORMATS as PIXELS
-from volvex.asset.pixel_format import PixelFormat
+from volvex.codec.pixels.format import FORMATS as PIXELS
+from volvex.codec.pixels.format import PixelFormat
 from volvex.errors import FormatError, RefusedError
 from volvex.source import Source
 

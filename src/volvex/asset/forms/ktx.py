@@ -9,8 +9,8 @@ import numpy as np
 
 from volvex.asset.bounds import check_size
 from volvex.asset.picture import LINEAR, SRGB, Picture
-from volvex.asset.pixel_format import FORMATS as PIXELS
-from volvex.asset.pixel_format import PixelFormat
+from volvex.codec.pixels.format import FORMATS as PIXELS
+from volvex.codec.pixels.format import PixelFormat
 from volvex.errors import FormatError, RefusedError
 from volvex.source import Source
 

@@ -6,9 +6,9 @@ import struct
 
 from volvex.asset.bounds import DENSEST, SPARE, check_size
 from volvex.asset.picture import LINEAR, SRGB, Picture
-from volvex.asset.pixel_format import FORMATS as PIXELS
-from volvex.asset.pixel_format import PixelFormat
 from volvex.codec import COMPRESS
+from volvex.codec.pixels.format import FORMATS as PIXELS
+from volvex.codec.pixels.format import PixelFormat
 from volvex.errors import ContentError, FormatError, RefusedError
 from volvex.source import Source
 

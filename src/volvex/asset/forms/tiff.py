@@ -10,7 +10,7 @@ import numpy as np
 from volvex.asset.bounds import check_size
 from volvex.asset.forms import _pillow
 from volvex.asset.picture import Picture
-from volvex.asset.pixel_format import FORMATS as PIXELS
+from volvex.codec.pixels.format import FORMATS as PIXELS
 from volvex.errors import FormatError
 from volvex.source import Source
 

@@ -25,6 +25,7 @@ from volvex.archive.transfer.parallel import verify
 from volvex.command.ui.context import Context
 from volvex.command.ui.data import laid_out
 from volvex.command.ui.faults import note_faults
+from volvex.command.ui.picture import textured
 from volvex.command.ui.reader import add_reading, open_walker
 from volvex.command.ui.table import count, number
 from volvex.errors import ManyErrors, NotFoundError, Status
@@ -32,6 +33,8 @@ from volvex.layout.inspect.hints import Hint, hints_of
 from volvex.layout.inspect.proof import Difference, check_objects, prove
 
 if TYPE_CHECKING:
+    from volvex.asset.layout_picture import LayoutForm
+    from volvex.asset.picture import Picture
     from volvex.data.model.layout_document import LayoutDocument
 
 PRIORITY = 51
@@ -55,9 +58,18 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, context: Context) -> int:
     status = Status.OK
     with open_walker(options, context) as walker:
-        data = {path: one for path in options.archive if (one := laid_out(path, walker, context)) is not None}
+        data: dict[str, LayoutDocument | None] = {
+            path: one for path in options.archive if (one := laid_out(path, walker, context)) is not None
+        }
         for path, document in data.items():
+            assert document is not None
             status = max(status, _prove_data(path, document, options, context))
+        textures = {
+            path: found for path in options.archive if path not in data for found in textured(path, walker, context)
+        }
+        for path, texture in textures.items():
+            status = max(status, _prove_picture(path, *texture, options, context))
+        data |= dict.fromkeys(textures)
         others = [path for path in options.archive if path not in data]
         archives = {group.path: group.archive for path in others for group in walker.find(path, deep=True).groups}
         if not archives and not data and walker.faults:
@@ -84,6 +96,28 @@ def _prove_data(path: str, document: LayoutDocument, options: argparse.Namespace
 
     hints = [*hints_of(document.reading), *hash_hints(document, context.dictionaries())]
     return _tell_hints(path, said, hints, options, context)
+
+
+def _prove_picture(
+    path: str, form: LayoutForm, picture: Picture, options: argparse.Namespace, context: Context
+) -> Status:
+    from volvex.asset.describe import size_text
+    from volvex.asset.picture_proof import change_fault, picture_hints
+
+    proof = prove(picture.told["reading"])
+    if proof.difference is not None:
+        return _tell_difference(path, proof.difference, context)
+    said = f"{number(proof.size)} bytes; a picture of {size_text(picture)}, {count(picture.levels, 'level')}"
+    status = _tell_hints(path, said, list(picture_hints(picture)), options, context)
+    if options.harder:
+        fault = change_fault(form, picture)
+        context.print(
+            f"  {context.paint('fails' if fault else 'holds', 'red' if fault else 'green')}: a pixel of each level changed"
+        )
+        if fault:
+            context.print(f"         {shown(fault)}")
+            return Status.DIFFERS
+    return status
 
 
 def _tell_hints(path: str, said: str, hints: Sequence[Hint], options: argparse.Namespace, context: Context) -> Status:

@@ -9,6 +9,7 @@ import os
 import signal
 from collections.abc import Callable, Iterator
 from concurrent.futures import Executor, ProcessPoolExecutor, ThreadPoolExecutor
+from itertools import chain, islice
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -42,8 +43,8 @@ def convert_pictures(options: argparse.Namespace, context: Context) -> int:
     )
     with open_walker(options, context) as walker:
         jobs = state.jobs(walker, context)
-        first = [job for job, _ in zip(jobs, range(FEW), strict=False)]
-        rest = _chained(first, jobs)
+        first = list(islice(jobs, FEW))
+        rest = chain(first, jobs)
         make = _executor(options, len(first) < FEW)
         with context.progress("converting", state.expected(options)) as on_progress:
             for outcome in convert_all(rest, make, 2 * workers() if not options.cluster else 256):
@@ -51,11 +52,6 @@ def convert_pictures(options: argparse.Namespace, context: Context) -> int:
                 on_progress(outcome.job.size)
         state.faults += walker.faults
     return state.told(options, context)
-
-
-def _chained(first: list[Job], others: Iterator[Job]) -> Iterator[Job]:
-    yield from first
-    yield from others
 
 
 def _executor(options: argparse.Namespace, few: bool) -> Callable[[], Executor]:
@@ -123,11 +119,15 @@ class _State:
 
     def _job(self, content: Content, file: Path | None, walker: Walker) -> Job | None:
         from volvex.asset.bulk import Job
-        from volvex.asset.open import is_picture
+        from volvex.asset.layout_picture import LayoutForm
+        from volvex.asset.open import form_in
 
         kind = filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))
-        if not is_picture(kind):
+        form = form_in(content.source, walker.library)
+        if form is None:
             return None
+        layout = form.layout.file if isinstance(form, LayoutForm) else ""
+        kind = form.layout.title if isinstance(form, LayoutForm) else kind
         target = self._target(content, file, kind)
         if os.path.lexists(target) and self.options.skip_existing:
             self.skipped += 1
@@ -137,8 +137,8 @@ class _State:
         roles, size = walker.library.pictured(content.path), content.source.size
         extension = self.options.ending.lstrip(".").lower()
         if file is not None:
-            return Job(content.path, str(target), extension, size, file=str(file.absolute()), roles=roles)
-        return Job(content.path, str(target), extension, size, content.source.read(0, size), roles=roles)
+            return Job(content.path, str(target), extension, size, None, str(file.absolute()), 0, roles, layout)
+        return Job(content.path, str(target), extension, size, content.source.read(0, size), roles=roles, layout=layout)
 
     def _target(self, content: Content, file: Path | None, kind: str) -> Path:
         """Where a picture goes: a name that no other of this run has, on no disk."""

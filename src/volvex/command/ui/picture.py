@@ -6,15 +6,17 @@ import argparse
 import base64
 import io
 import os
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import TYPE_CHECKING, Any
 
+from volvex.archive import Walker
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.table import number
-from volvex.errors import UsageError
+from volvex.errors import UsageError, VolvexError
 
 if TYPE_CHECKING:
+    from volvex.asset.layout_picture import LayoutForm
     from volvex.asset.picture import Picture
 
 ROWS = 24  # lines of a picture where the terminal's height is not known
@@ -166,3 +168,18 @@ def _sixel(image: Any) -> str:
 
 
 WAYS = {"kitty": _kitty, "iterm": _iterm, "sixel": _sixel}
+
+
+def textured(path: str, walker: Walker, context: Context) -> Iterator[tuple[LayoutForm, Picture]]:
+    """The picture of a game's own format that a path means, with the form that writes it; nothing when it means another thing."""
+    from volvex.asset.layout_picture import LayoutForm
+    from volvex.asset.open import form_in
+    from volvex.command.ui.reader import content_at
+
+    try:
+        content = content_at(path, walker, context)
+    except VolvexError:
+        return
+    form = form_in(content.source, walker.library)
+    if isinstance(form, LayoutForm):
+        yield form, form.read(content.source)

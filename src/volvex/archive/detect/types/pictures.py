@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import struct
 
 from volvex.archive.detect.types._base import FileType, Measured, riff_length, until
@@ -191,6 +192,61 @@ def _ktx2_detail(head: bytes) -> str:
     return f"version 2.0, {width} x {height}, format {form}, {max(1, levels)} mip levels"
 
 
+def _jpeg_detail(head: bytes) -> str:
+    """From the frame header, when that is near the beginning."""
+    at = 2
+    while at + 9 < len(head) and head[at] == 0xFF:
+        if 0xC0 <= head[at + 1] <= 0xCF and head[at + 1] not in (0xC4, 0xC8, 0xCC):
+            height, width = struct.unpack_from(">HH", head, at + 5)
+            return f"{width} x {height}, {'grey' if head[at + 9] == 1 else 'colour'}"
+        at += 2 + int.from_bytes(head[at + 2 : at + 4], "big")
+    return ""
+
+
+def _webp_detail(head: bytes) -> str:
+    if head[12:16] == b"VP8X":
+        return f"{int.from_bytes(head[24:27], 'little') + 1} x {int.from_bytes(head[27:30], 'little') + 1}"
+    if head[12:16] == b"VP8L":
+        bits = int.from_bytes(head[21:25], "little")
+        return f"{(bits & 0x3FFF) + 1} x {(bits >> 14 & 0x3FFF) + 1}, without loss"
+    width, height = struct.unpack_from("<HH", head, 26)
+    return f"{width & 0x3FFF} x {height & 0x3FFF}"
+
+
+def _is_pcx(head: bytes) -> bool:
+    if len(head) < 64 or head[1] not in (0, 2, 3, 4, 5) or head[2] != 1 or head[3] not in (1, 2, 4, 8):
+        return False
+    left, top, right, bottom = struct.unpack_from("<4H", head, 4)
+    return bool(left <= right < 0x8000 and top <= bottom < 0x8000)
+
+
+def _pcx_detail(head: bytes) -> str:
+    left, top, right, bottom = struct.unpack_from("<4H", head, 4)
+    return f"{right - left + 1} x {bottom - top + 1}, {head[3] * (head[65] if len(head) > 65 else 1)} bits, run-length"
+
+
+def _pnm_size(head: bytes) -> tuple[int, int] | None:
+    match = re.match(rb"P[1-6Ff][ \t\r\n]+(?:#[^\n]*\n\s*)*([0-9]{1,6})\s+([0-9]{1,6})\s", head)
+    return (int(match[1]), int(match[2])) if match else None
+
+
+def _pnm_detail(head: bytes) -> str:
+    size = _pnm_size(head)
+    return "{} x {}".format(*size) if size else ""
+
+
+def _ico_detail(head: bytes) -> str:
+    count = int.from_bytes(head[4:6], "little")
+    sizes = sorted(
+        {(head[6 + 16 * at] or 256, head[7 + 16 * at] or 256) for at in range(count) if 7 + 16 * at < len(head)}
+    )
+    return ", ".join(f"{wide} x {high}" for wide, high in sizes)
+
+
+def _is_cur(head: bytes) -> bool:
+    return 0 < int.from_bytes(head[4:6], "little") <= 64 and len(head) > 21 and not head[9]
+
+
 def _is_ico(head: bytes) -> bool:
     count, first = int.from_bytes(head[4:6], "little"), int.from_bytes(head[18:22], "little")
     return 0 < count <= 64 and len(head) > 21 and not head[9] and head[10] < 2 and first == 6 + 16 * count
@@ -200,7 +256,14 @@ TYPES = (
     FileType(
         "png", ((b"\x89PNG\r\n\x1a\n", 0),), detail=_png_detail, embedded=rb"\x89PNG\r\n\x1a\n", measure=_png_length
     ),
-    FileType("jpeg", ((b"\xff\xd8\xff", 0),), embedded=rb"\xff\xd8\xff", measure=_jpeg_length, extension="jpg"),
+    FileType(
+        "jpeg",
+        ((b"\xff\xd8\xff", 0),),
+        detail=_jpeg_detail,
+        embedded=rb"\xff\xd8\xff",
+        measure=_jpeg_length,
+        extension="jpg",
+    ),
     FileType("gif", ((b"GIF8", 0),), detail=_gif_detail, embedded=rb"GIF8", measure=_gif_length),
     FileType("bmp", fits=_is_bmp, detail=_bmp_detail, embedded=rb"BM.{4}\0\0\0\0", measure=_bmp_length, holds=True),
     FileType(
@@ -226,8 +289,11 @@ TYPES = (
         embedded=rb"\xabKTX 20\xbb\r\n\x1a\n",
         measure=_ktx_length,
     ),
-    FileType("webp", ((b"WEBP", 8),), b"RIFF", embedded=rb"RIFF.{4}WEBP", measure=riff_length),
+    FileType("webp", ((b"WEBP", 8),), b"RIFF", detail=_webp_detail, embedded=rb"RIFF.{4}WEBP", measure=riff_length),
     FileType("tiff", ((b"II*\0", 0), (b"MM\0*", 0))),
-    FileType("ico", ((b"\0\0\1\0", 0),), fits=_is_ico, holds=True),
+    FileType("ico", ((b"\0\0\1\0", 0),), fits=_is_ico, detail=_ico_detail, holds=True),
+    FileType("cur", ((b"\0\0\2\0", 0),), fits=_is_cur, detail=_ico_detail, holds=True),
+    FileType("pcx", ((b"\n", 0),), fits=_is_pcx, detail=_pcx_detail, holds=True),
+    FileType("pnm", ((b"P", 0),), fits=lambda head: _pnm_size(head) is not None, detail=_pnm_detail, holds=True),
     FileType("qoi", ((b"qoif", 0),)),
 )

@@ -246,7 +246,8 @@ def _check_facts(layout: Layout) -> Iterator[Problem]:
     assert kind is not None
     for block in layout.blocks:
         for field in block.fields:
-            per_entry = isinstance(field.meaning, Attribute) or (
+            single = isinstance(field.meaning, Attribute) and field.meaning.what in getattr(kind, "SINGLE", ())
+            per_entry = (isinstance(field.meaning, Attribute) and not single) or (
                 isinstance(field.meaning, ChecksumOf) and field.meaning.part in kind.PARTS
             )
             if per_entry and not block.repeats:

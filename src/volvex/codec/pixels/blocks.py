@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from volvex.asset.pixel_format import PixelFormat, Pixels
+from volvex.codec.pixels.format import PixelFormat, Pixels
 from volvex.errors import ContentError, RefusedError
 
 NUMBERS = {"bc1": 1, "bc2": 2, "bc3": 3, "bc4": 4, "bc4s": 4, "bc5": 5, "bc5s": 5, "bc6h": 6, "bc6hs": -6, "bc7": 7}

@@ -53,7 +53,7 @@ class PixelFormat:
     def decode(self, data: bytes, width: int, height: int) -> Pixels:
         """The pixels of a surface; an array of height x width x channels."""
         if self.is_block:
-            from volvex.asset.blocks import decode_blocks
+            from volvex.codec.pixels.blocks import decode_blocks
 
             return decode_blocks(self, data, width, height)
         if self.fields:
@@ -68,7 +68,7 @@ class PixelFormat:
         """The stored bytes of a surface; the other direction."""
         height, width = pixels.shape[:2]
         if self.is_block:
-            from volvex.asset.blocks import encode_blocks
+            from volvex.codec.pixels.blocks import encode_blocks
 
             return encode_blocks(self, pixels)
         if self.fields:
