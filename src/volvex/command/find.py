@@ -2,6 +2,7 @@
 
 Several conditions must all hold. Text is searched line by line in text files, by record in tables and texts (with the places
 that use a text), and as UTF-8 and UTF-16 in all other files. --value finds the records in which any field has this value.
+Pictures are found by their size, and with --like by what they show.
 """
 
 from __future__ import annotations
@@ -16,6 +17,7 @@ from volvex.archive.access.search import Hit, Wanted, search
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.faults import note_faults
+from volvex.command.ui.picture_search import find_pictures, wants_pictures
 from volvex.command.ui.reader import add_reading, open_walker
 from volvex.command.ui.table import count
 from volvex.command.ui.variants import add_variant
@@ -29,6 +31,7 @@ EXAMPLES = (
     'volvex find game/data --name "*.xml" --text fresnel_3',
     "volvex find game/data --value 105",
     'volvex find game/data --bytes "89 50 4e 47"',
+    "volvex find game --like logo.png",
 )
 STATUSES = {Status.DIFFERS: "nothing found"}
 A_FILE = 5  # hits shown of one file
@@ -40,6 +43,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--text", default="", help="entries that contain this text")
     parser.add_argument("--bytes", metavar="HEX", default="", help="entries that contain these bytes: '89 50 4e 47'")
     parser.add_argument("--value", default="", help="records with this value in any field: an id, a number, a word")
+    parser.add_argument("--kind", metavar="KIND", help="files of this kind: picture")
+    parser.add_argument("--larger", metavar="WxH", help="pictures of at least this size: 512x512")
+    parser.add_argument("--like", metavar="FILE", help="pictures that look like this one, in any size and form")
     parser.add_argument("--ignore-case", "-i", action="store_true", help="ignore the case of letters")
     parser.add_argument("--all", action="store_true", help=f"show every hit, not only the first {A_FILE} of a file")
     add_variant(parser)
@@ -50,8 +56,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, context: Context) -> int:
     context.answers = False  # nobody who looks around wants to be asked for each locked archive on the way
     wanted = Wanted(options.name, options.text, _bytes(options.bytes), options.ignore_case, options.value)
+    if wants_pictures(options):
+        if wanted.text or wanted.data or wanted.value:
+            raise UsageError("pictures are searched by --kind, --larger, --like and --name", "one of these alone")
+        with open_walker(options, context) as walker:
+            return find_pictures(options, walker, context)
     if not (wanted.name or wanted.text or wanted.data or wanted.value):
-        raise UsageError("no condition is given", "--name, --text, --value or --bytes")
+        raise UsageError("no condition is given", "--name, --text, --value, --bytes, --kind or --like")
     if wanted.value and (wanted.text or wanted.data):
         raise UsageError("--value goes with no --text and no --bytes", "one of them")
     faults: list[VolvexError] = []
