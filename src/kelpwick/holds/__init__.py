@@ -9,6 +9,7 @@ loft/loft.kwa         hashes in place of names
 lockers/lockers.kwn   numbers in place of names
 speech/speech.kwl     one path in several languages
 shallows/firth.kwz    no signature, and names that repeat
+canvas/*.kwi          pictures in a format of the game's own
 """
 
 from __future__ import annotations
@@ -18,7 +19,7 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from kelpwick import GameError
-from kelpwick.holds import deeps, engine, harbour, lockers, loft, peal, post, shallows, speech
+from kelpwick.holds import canvas, deeps, engine, harbour, lockers, loft, peal, post, shallows, speech
 
 HOLDS = {
     "post": post,
@@ -30,6 +31,7 @@ HOLDS = {
     "lockers": lockers,
     "speech": speech,
     "shallows": shallows,
+    "canvas": canvas,
 }
 
 
