@@ -269,7 +269,7 @@ def _lost_alpha(out: Picture, file: Picture) -> list[str]:
         and "a" not in file.format.channels
         and file.palette is None
     ):
-        return ["the file has no alpha channel any more: the game's own is kept"]
+        return ["the file has no alpha channel: the game's own is kept"]
     return []
 
 

@@ -93,7 +93,7 @@ def _sync_pictures(bench: Workbench) -> list[SyncResult]:
         if folded is not None:
             blocks = f", {folded.blocks:,} blocks made again" if folded.blocks else ""
             said = "rewritten" if folded.rewritten else f"{folded.pixels:,} pixels taken over{blocks}"
-            results.append(SyncResult(place, own[0], said, 0, folded.notes))
+            results.append(SyncResult(place, " and ".join(folded.files), said, 0, folded.notes))
     return results
 
 

@@ -18,11 +18,13 @@ LARGEST = 1 << 28  # bytes of a picture that is looked at
 
 def picture_problems(bench: Workbench, change: FileChange) -> Iterator[Problem]:
     """The problems of one changed file, when it is a picture and stays one."""
-    if change.what != "changed" or not may_be_picture(change.kind) or max(change.before or 0, change.after) > LARGEST:
+    if change.what != "changed" or max(change.before or 0, change.after) > LARGEST:
         return
-    original = b"".join(bench.original_content(change.path))
-    if filetypes.kind_by_content(original[: filetypes.HEAD]) != change.kind:
+    head = next(bench.original_content(change.path), b"")[: filetypes.HEAD]
+    kind = filetypes.kind_by_content(head)
+    if not may_be_picture(kind) or (kind != change.kind and kind != "binary"):
         return  # told as another kind
+    original = b"".join(bench.original_content(change.path))
     try:
         before = open_picture(BytesSource(original, change.path), bench.library)
     except VolvexError:
@@ -32,8 +34,15 @@ def picture_problems(bench: Workbench, change: FileChange) -> Iterator[Problem]:
     except VolvexError as error:
         yield _problem(ERROR, change, "file", error.message, error.hint or "saving it again")
         return
-    if before is not None and after is not None:
+    if before is not None and after is not None and before.picture.form == after.picture.form:
         yield from _compared(change, before, after)
+    elif before is not None:
+        said = f"this is {_called(change.kind)}, the game's own is a picture of {before.picture.form}"
+        yield _problem(ERROR, change, "kind", said, "`volvex swap` with a picture, which converts it")
+
+
+def _called(kind: str) -> str:
+    return "of no known kind" if kind == "binary" else kind
 
 
 def _compared(change: FileChange, before: Opened, after: Opened) -> Iterator[Problem]:

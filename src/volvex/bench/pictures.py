@@ -47,12 +47,13 @@ class Asked:
 
 @dataclass(frozen=True)
 class Folded:
-    """What taking over the files of a picture did: pixels that differ from the base, blocks made again, notes; or that they were written
-    again, since the picture was changed otherwise."""
+    """What taking over the files of a picture did: pixels that differ from the base, blocks made again, notes, and which files; or
+    that these were written again, since the picture was changed otherwise."""
 
     pixels: int
     blocks: int
     notes: tuple[str, ...]
+    files: tuple[str, ...]
     rewritten: bool = False
 
 
@@ -121,7 +122,7 @@ def fold_pictures(bench: Workbench, place: str, files: Sequence[str]) -> Folded 
             level = LEVEL.fullmatch(known.language)
             asked = Asked(known.language in PARTS, int(level[1]) if level else None)
             open_picture_as(bench, place, known.ending, asked, again=True)
-        return Folded(0, 0, (), rewritten=True)
+        return Folded(0, 0, (), tuple(opened), rewritten=True)
     if not target.is_file():
         raise NotFoundError(
             f"{edited[0]} belongs to {place}, which is no longer on the bench",
@@ -142,7 +143,7 @@ def fold_pictures(bench: Workbench, place: str, files: Sequence[str]) -> Folded 
             place, known.ending, known.sheet, known.language, digest_file(bench.folder / file), digest
         )
     bench.save()
-    return Folded(result.pixels, result.blocks, result.notes)
+    return Folded(result.pixels, result.blocks, result.notes, tuple(edited))
 
 
 def _together(bench: Workbench, place: str, base: bytes, opened: Mapping[str, Opened]) -> tuple[TakenOver, OpenPicture]:
