@@ -15,6 +15,7 @@ OUTSIDE = (
     "list",
     "find",
     "show",
+    "picture",
     "identify",
     "unpack",
     "pack",
@@ -37,6 +38,7 @@ class Examples(Case):
         self.game()
         shutil.copy(PACK_LAYOUT, self.folder / "mine.layout")
         (self.folder / "password.txt").write_text(PASSWORD)
+        shutil.copy(self.folder / "game" / "canvas" / "fog.dds", self.folder / "logo.dds")
 
     def fill(self, bench: Path) -> None:
         """Put in the bench what the examples take for granted: files of the user's."""

@@ -18,6 +18,7 @@ from volvex.asset.palette import to_palette
 from volvex.asset.picture import NORMAL, SRGB, Picture, Roles, shown_pixels, third_of
 from volvex.asset.put_back import differing, put_back
 from volvex.codec.pixels.format import FORMATS, PixelFormat, Pixels
+from volvex.codec.pixels.surface import encode
 from volvex.errors import RefusedError
 
 SAMPLES = {"u1": "8", "u2": "16", "i1": "8", "f2": "16f", "f4": "32f"}
@@ -76,7 +77,7 @@ def exported(picture: Picture, extension: str, part: str = "", level: int = 0, i
             width,
             height,
             target,
-            [[target.encode(made)]],
+            [[encode(target, made)]],
             colour_space=picture.colour_space,
             palette=kept,
             roles=picture.roles,
@@ -96,10 +97,11 @@ def _exported_whole(picture: Picture, form: PictureForm) -> Exported:
     surfaces = [
         [
             b"".join(
-                target.encode(
+                encode(
+                    target,
                     converted(
                         picture.pixels(level, image, at), (own.channels, own), target, picture.roles, picture.palette
-                    )
+                    ),
                 )
                 for at in range(picture.level_size(level)[2])
             )
@@ -372,7 +374,7 @@ def resized(picture: Picture, width: int, height: int) -> Picture:
     """One picture in another size; the first level of the first image alone."""
     pixels = level_of(replace(picture, colour_space=SRGB), picture.pixels(), (width, height), "lanczos")
     return replace(
-        picture, width=width, height=height, depth=1, layers=1, faces=1, surfaces=[[picture.format.encode(pixels)]]
+        picture, width=width, height=height, depth=1, layers=1, faces=1, surfaces=[[encode(picture.format, pixels)]]
     )
 
 
@@ -387,10 +389,10 @@ def _rebuilt(original: Picture, user: Picture, extension: str) -> TakenOver:
     empty = [bytes(original.format.size(*size)) for size in sizes]
     blank = replace(original, width=user.width, height=user.height, surfaces=[empty])
     pixels = _blank_edit(original, blank, user, extension)
-    levels = [original.format.encode(pixels)]
+    levels = [encode(original.format, pixels)]
     for size in sizes[1:]:
         pixels = level_of(blank, pixels, size)
-        levels.append(original.format.encode(pixels))
+        levels.append(encode(original.format, pixels))
     notes = (f"now {user.width} x {user.height}, it was {original.width} x {original.height}",)
     return TakenOver(blank.with_surfaces([levels]), user.width * user.height, 0, notes)
 

@@ -112,6 +112,8 @@ def _covered(whole: Floats, small: Floats) -> Floats:
     if np.mean((whole < 0.06) | (whole > 0.94)) < CUT_OUT or not (whole < 0.5).any():
         return small
     wanted, low, high = float(np.mean(whole > 0.5)), 0.0, 4.0
+    if not 0 < wanted < 1:
+        return small
     for _ in range(12):
         middle = (low + high) / 2
         low, high = (low, middle) if np.mean(small * middle > 0.5) > wanted else (middle, high)

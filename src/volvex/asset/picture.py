@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from volvex.codec.pixels.format import PixelFormat, Pixels
+from volvex.codec.pixels.surface import decode
 
 COLOUR, ALPHA, NORMAL, GLOSS, MASK, DATA = "colour", "alpha", "normal", "gloss", "mask", "data"
 ROLES = (COLOUR, ALPHA, NORMAL, GLOSS, MASK, DATA)
@@ -75,7 +76,7 @@ class Picture:
         width, height, _ = self.level_size(level)
         size = self.format.size(width, height)
         data = self.surfaces[image][level]
-        return self.format.decode(data[slice_ * size : (slice_ + 1) * size], width, height)
+        return decode(self.format, data[slice_ * size : (slice_ + 1) * size], width, height)
 
     def rgba(self, level: int = 0, image: int = 0, slice_: int = 0) -> Pixels:
         """The pixels of one surface as red, green, blue and alpha of 8 bits: for looking at them."""

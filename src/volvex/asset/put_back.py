@@ -13,6 +13,7 @@ from volvex.asset.levels import level_of
 from volvex.asset.picture import Picture
 from volvex.codec.pixels.blocks import HALVES, by_blocks, encode_some
 from volvex.codec.pixels.format import PixelFormat, Pixels
+from volvex.codec.pixels.surface import encode
 from volvex.errors import RefusedError
 
 Mask = NDArray[Any]  # of truth values
@@ -121,7 +122,7 @@ def _stored(form: PixelFormat, pixels: Pixels, old: Pixels, data: bytes, mask: M
     if form.is_block:
         changed = pixels != old if form.name in HALVES else mask[..., None]
         return encode_some(form, pixels, data, changed), int(np.count_nonzero(by_blocks(form, mask)))
-    made = form.encode(np.ascontiguousarray(pixels))
+    made = encode(form, np.ascontiguousarray(pixels))
     if form.bits % 8:
         return made, int(np.count_nonzero(mask))
     kind = f"V{form.bits // 8}"

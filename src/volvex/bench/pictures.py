@@ -158,10 +158,11 @@ def _together(bench: Workbench, place: str, base: bytes, opened: Mapping[str, Op
         else:
             whole.append((file, known))
     for number, (file, known) in enumerate(whole):
+        edited = _read(bench, file).picture
         try:
             result = taken_over(
                 picture,
-                _read(bench, file).picture,
+                edited,
                 known.ending,
                 known.language,
                 levels if number == len(whole) - 1 else None,

@@ -31,7 +31,7 @@ EXAMPLES = (
     'volvex find game/data --name "*.xml" --text fresnel_3',
     "volvex find game/data --value 105",
     'volvex find game/data --bytes "89 50 4e 47"',
-    "volvex find game --like logo.png",
+    "volvex find game/canvas --like logo.dds",
 )
 STATUSES = {Status.DIFFERS: "nothing found"}
 A_FILE = 5  # hits shown of one file

@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 PRIORITY = 14
 EXAMPLES = (
     "volvex picture game/data --to sheet.png",
-    'volvex picture "game/**/*.dds" --to textures.png',
+    'volvex picture "game/canvas/*.kwi" --to sails.png',
 )
 
 

@@ -105,7 +105,7 @@ def _shown_as_picture(
     """Show a picture, when it is one of an open form; whether it was so."""
     from volvex.asset.open import may_be_picture, open_picture
 
-    if options.hex or options.offset or not may_be_picture(kind):
+    if options.hex or options.offset or options.size or not may_be_picture(kind):
         return False
     from volvex.command.ui.picture import show_picture
 

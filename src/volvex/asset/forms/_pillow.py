@@ -8,12 +8,13 @@ from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
-from PIL import Image, UnidentifiedImageError
+from PIL import Image
 
 from volvex.asset.bounds import check_size
 from volvex.asset.picture import Picture
 from volvex.codec.pixels.format import FORMATS
 from volvex.errors import FormatError, RefusedError
+from volvex.library_errors import library_errors
 from volvex.source import Source
 
 MODES = {"L": "l8", "LA": "la8", "RGB": "rgb8", "RGBA": "rgba8", "P": "pal8", "I;16": "l16", "F": "l32f"}
@@ -29,6 +30,7 @@ OTHERS = {
     "HSV": "RGB",
 }
 PLAIN = ("l8", "la8", "rgb8", "rgba8", "pal8")
+FRESH = "a fresh copy of the file"
 LARGEST = 1 << 30  # bytes of a file that is read as a whole
 
 Image.MAX_IMAGE_PIXELS = None  # sizes are bounded by what a file can hold
@@ -45,47 +47,24 @@ def opened(source: Source, kind: str) -> Image.Image:
     """A file's head as Pillow reads it, its size bounded."""
     if source.size > LARGEST:
         raise FormatError(source.name, f"a {kind} file of {source.size:,} bytes is not read as a whole")
-    try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")
-            image = Image.open(io.BytesIO(source.read(0, source.size)), formats=(kind,))
-    except (
-        UnidentifiedImageError,
-        OSError,
-        ValueError,
-        SyntaxError,
-        TypeError,
-        IndexError,
-        KeyError,
-        EOFError,
-        OverflowError,
-        ZeroDivisionError,
-    ) as error:
-        raise _damaged(source, kind, error) from error
+    with library_errors(source.name, f"{kind} file", FRESH), warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        image = Image.open(io.BytesIO(source.read(0, source.size)), formats=(kind,))
     check_size(source, *image.size)
     return image
-
-
-def _damaged(source: Source, kind: str, error: Exception) -> FormatError:
-    said = str(error).partition("<")[0].strip().rstrip(":") or type(error).__name__
-    return FormatError(source.name, f"not a valid {kind} file: {said}", hint="a fresh copy of the file")
 
 
 def picture_of(image: Image.Image, source: Source, form: str, notes: list[str]) -> Picture:
     """A picture from one of Pillow's; the file's bytes are decoded now."""
     kind = image.format or form
-    try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")
-            image.load()
-            if image.mode in OTHERS:
-                notes.append(f"stored as {image.mode}") if image.mode not in ("1", "RGBX") else None
-                image = image.convert(OTHERS[image.mode])
-            if image.mode in ("I", "I;16B", "I;16N"):
-                array = np.asarray(image).astype("<u2")
-                return _made(array[..., None], "l16", form, notes)
-    except Exception as error:  # whatever a library raises at damaged pixels
-        raise _damaged(source, kind, error) from error
+    with library_errors(source.name, f"{kind} file", FRESH), warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        image.load()
+        if image.mode in OTHERS:
+            notes += [f"stored as {image.mode}"] if image.mode not in ("1", "RGBX") else []
+            image = image.convert(OTHERS[image.mode])
+    if image.mode in ("I", "I;16B", "I;16N"):
+        return _made(np.asarray(image).astype("<u2")[..., None], "l16", form, notes)
     if image.mode not in MODES:
         raise FormatError(source.name, f"pixels of an unknown format: {image.mode}")
     palette = palette_of(image) if image.mode == "P" else None
@@ -97,7 +76,7 @@ def picture_of(image: Image.Image, source: Source, form: str, notes: list[str]) 
 
 def _made(array: Any, name: str, form: str, notes: list[str], palette: Any = None) -> Picture:
     height, width = array.shape[:2]
-    data = FORMATS[name].encode(array)
+    data = FORMATS[name].pack(array)
     return Picture(width, height, FORMATS[name], [[data]], palette=palette, form=form, notes=tuple(notes))
 
 

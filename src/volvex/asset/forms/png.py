@@ -9,6 +9,7 @@ from volvex.asset.forms import _pillow
 from volvex.asset.picture import Picture
 from volvex.codec.pixels.format import FORMATS as PIXELS
 from volvex.errors import FormatError
+from volvex.library_errors import library_errors
 from volvex.source import Source
 
 NAMES, EXTENSIONS, LIMITS = ("png",), ("png",), ("levels", "images", "depth")
@@ -27,15 +28,13 @@ def _deep(source: Source, width: int, height: int, name: str) -> Picture:
     import imagecodecs
 
     check_size(source, width, height, pixel=8)
-    try:
+    with library_errors(source.name, "PNG file", _pillow.FRESH):
         pixels = np.asarray(imagecodecs.png_decode(source.read(0, source.size)))
-    except (RuntimeError, ValueError) as error:
-        raise FormatError(source.name, f"not a valid PNG file: {error}", hint="a fresh copy of the file") from error
     if pixels.shape != (height, width, len(PIXELS[name].channels)) or pixels.dtype != np.uint16:
         raise FormatError(
             source.name, f"it decodes to {pixels.shape} of {pixels.dtype}, expected {width} x {height} of 16 bits"
         )
-    return Picture(width, height, PIXELS[name], [[PIXELS[name].encode(pixels)]], form="png")
+    return Picture(width, height, PIXELS[name], [[PIXELS[name].pack(pixels)]], form="png")
 
 
 def write(picture: Picture) -> bytes:

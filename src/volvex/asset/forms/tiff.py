@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import logging
 from typing import Any
 
 import numpy as np
@@ -12,6 +13,7 @@ from volvex.asset.forms import _pillow
 from volvex.asset.picture import Picture
 from volvex.codec.pixels.format import FORMATS as PIXELS
 from volvex.errors import FormatError
+from volvex.library_errors import library_errors
 from volvex.source import Source
 
 NAMES, EXTENSIONS, LIMITS = ("tiff",), ("tif", "tiff"), ("levels", "images", "depth")
@@ -23,27 +25,26 @@ FORMATS = tuple(f"{channels}{sample}" for channels in CHANNELS.values() for samp
 def read(source: Source) -> Picture:
     import tifffile
 
+    logging.getLogger("tifffile").disabled = True  # what is wrong is in our error
     if source.size > _pillow.LARGEST:
         raise FormatError(source.name, f"a TIFF file of {source.size:,} bytes is not read as a whole")
-    try:
-        with tifffile.TiffFile(io.BytesIO(source.read(0, source.size))) as file:
-            page: Any = file.pages[0]
-            pages = len(file.pages)
-            if page.photometric not in (1, 2) or page.planarconfig != 1:
-                return _pillow.read(source, "TIFF", "tiff")
-            check_size(source, page.imagewidth, page.imagelength, pixel=page.samplesperpixel * page.bitspersample / 8)
-            pixels = page.asarray()
-    except FormatError:
-        raise
-    except Exception as error:  # whatever a library raises at damaged files
-        raise FormatError(source.name, f"not a valid TIFF file: {error}", hint="a fresh copy of the file") from error
+    with (
+        library_errors(source.name, "TIFF file", _pillow.FRESH),
+        tifffile.TiffFile(io.BytesIO(source.read(0, source.size))) as file,
+    ):
+        page: Any = file.pages[0]
+        pages = len(file.pages)
+        if page.photometric not in (1, 2) or page.planarconfig != 1:
+            return _pillow.read(source, "TIFF", "tiff")
+        check_size(source, page.imagewidth, page.imagelength, pixel=page.samplesperpixel * page.bitspersample / 8)
+        pixels = page.asarray()
     pixels = pixels.reshape(*pixels.shape[:2], -1)
     name = CHANNELS.get(pixels.shape[2], "") + SAMPLES.get(pixels.dtype.str[1:], "?")
     if name not in PIXELS:
         return _pillow.read(source, "TIFF", "tiff")
     height, width = pixels.shape[:2]
     notes = (f"{pages} pictures, of which this is the first",) if pages > 1 else ()
-    return Picture(width, height, PIXELS[name], [[PIXELS[name].encode(pixels)]], form="tiff", notes=notes)
+    return Picture(width, height, PIXELS[name], [[PIXELS[name].pack(pixels)]], form="tiff", notes=notes)
 
 
 def write(picture: Picture) -> bytes:

@@ -50,12 +50,8 @@ class PixelFormat:
         """The bytes of a row of blocks."""
         return (-(-width // self.edge) * self.bits + 7) // 8
 
-    def decode(self, data: bytes, width: int, height: int) -> Pixels:
-        """The pixels of a surface; an array of height x width x channels."""
-        if self.is_block:
-            from volvex.codec.pixels.blocks import decode_blocks
-
-            return decode_blocks(self, data, width, height)
+    def unpack(self, data: bytes, width: int, height: int) -> Pixels:
+        """The pixels of a surface that is not in blocks; an array of height x width x channels."""
         if self.fields:
             return self._unpacked(data, width, height)
         if self.bits < 8:
@@ -64,13 +60,9 @@ class PixelFormat:
         pixels = np.frombuffer(data, self.sample_type, width * height * len(stored)).reshape(height, width, len(stored))
         return pixels if stored == self.channels else pixels[..., [stored.index(one) for one in self.channels]]
 
-    def encode(self, pixels: Pixels) -> bytes:
+    def pack(self, pixels: Pixels) -> bytes:
         """The stored bytes of a surface; the other direction."""
         height, width = pixels.shape[:2]
-        if self.is_block:
-            from volvex.codec.pixels.blocks import encode_blocks
-
-            return encode_blocks(self, pixels)
         if self.fields:
             return self._packed(pixels)
         if self.bits < 8:

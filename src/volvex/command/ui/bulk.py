@@ -45,7 +45,7 @@ def convert_pictures(options: argparse.Namespace, context: Context) -> int:
         jobs = state.jobs(walker, context)
         first = list(islice(jobs, FEW))
         rest = chain(first, jobs)
-        make = _executor(options, len(first) < FEW)
+        make = _executor(options, len(first) < FEW, context)
         with context.progress("converting", state.expected(options)) as on_progress:
             for outcome in convert_all(rest, make, 2 * workers() if not options.cluster else 256):
                 state.take(outcome)
@@ -54,9 +54,9 @@ def convert_pictures(options: argparse.Namespace, context: Context) -> int:
     return state.told(options, context)
 
 
-def _executor(options: argparse.Namespace, few: bool) -> Callable[[], Executor]:
+def _executor(options: argparse.Namespace, few: bool, context: Context) -> Callable[[], Executor]:
     if options.cluster:
-        return functools.partial(_cluster, options.cluster)
+        return functools.partial(_cluster, options.cluster, context)
     if few or workers() < 2:
         return functools.partial(ThreadPoolExecutor, 1)
     spawn = multiprocessing.get_context("spawn")
@@ -68,7 +68,7 @@ def _quiet() -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)
 
 
-def _cluster(address: str) -> Executor:
+def _cluster(address: str, context: Context) -> Executor:
     """The workers of a Dask scheduler; they must see the same files under the same names."""
     try:
         from distributed import Client
@@ -80,6 +80,7 @@ def _cluster(address: str) -> Executor:
         raise NotFoundError(
             f"no scheduler answers at {address}", "tcp://HOST:8786, as it prints it when it starts"
         ) from error
+    context.held.callback(client.close)
     executor: Executor = client.get_executor(pure=False)
     return executor
 

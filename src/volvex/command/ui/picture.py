@@ -14,6 +14,7 @@ from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.table import number
 from volvex.errors import UsageError, VolvexError
+from volvex.source import BytesSource
 
 if TYPE_CHECKING:
     from volvex.asset.layout_picture import LayoutForm
@@ -180,6 +181,10 @@ def textured(path: str, walker: Walker, context: Context) -> Iterator[tuple[Layo
         content = content_at(path, walker, context)
     except VolvexError:
         return
-    form = form_in(content.source, walker.library)
+    try:
+        form = form_in(content.source, walker.library)
+        data = content.source.read(0, content.source.size) if isinstance(form, LayoutForm) else b""
+    finally:
+        content.source.close()
     if isinstance(form, LayoutForm):
-        yield form, form.read(content.source)
+        yield form, form.read(BytesSource(data, content.path))

@@ -8,16 +8,16 @@ read(data, document, wanted, file) the changes that the file makes in the docume
 
 from __future__ import annotations
 
-import contextlib
 import functools
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
 
 from volvex.data.model.sheet import Change, Document, Sheet
 from volvex.errors import FormatError, UsageError, VolvexError
+from volvex.library_errors import library_errors as library_errors
 from volvex.registry import Registry
 
 _SURROGATE = re.compile("[\ud800-\udfff]")
@@ -141,18 +141,6 @@ def text_of(data: bytes, file: str) -> str:
             offset=error.start,
             hint="saving it as UTF-8 (in spreadsheets: CSV UTF-8)",
         ) from error
-
-
-@contextlib.contextmanager
-def library_errors(file: str, what: str, hint: str) -> Iterator[None]:
-    """Whatever a library raises at damaged files becomes a FormatError. The one place that catches all: libraries promise nothing."""
-    try:
-        yield
-    except (VolvexError, MemoryError):
-        raise
-    except Exception as error:
-        said = str(error).partition("\n")[0] or type(error).__name__
-        raise FormatError(file, f"not a valid {what}: {said}", hint=hint) from error
 
 
 def wanted_sheets(document: Document, wanted: Wanted) -> Sequence[Sheet]:
