@@ -52,13 +52,17 @@ PALETTE = (
 
 @dataclass(frozen=True)
 class Picture:
-    """A picture: its name, the folder it is taken in, its command, the status expected, and commands to run before it."""
+    """A picture: its name, the folder it is taken in, its command, the status expected, and commands to run before it.
+
+    `file`: the picture that the command itself writes, taken in place of its output.
+    """
 
     name: str
     folder: str
     command: str
     status: int = 0
     before: tuple[str, ...] = ()
+    file: str = ""
 
 
 LAMPS = "data/main.kwp/rules/lamps.xml"
@@ -76,12 +80,15 @@ def _made(name: str, edits: tuple[str, ...]) -> tuple[str, ...]:
     )
 
 
+PAINT = (
+    'from PIL import Image; f = "open/canvas/patience_sail.kwi.rgb.png"; p = Image.open(f); '
+    "p.paste((12, 16, 24), (0, 12, 64, 20)); p.save(f)"
+)
 EDIT = f"volvex set {LAMPS} --row fresnel_3 range=14 oil=3.1"
 PICTURES = (
     Picture("overview", ".", "volvex"),
     Picture("survey", ".", "volvex survey game"),
     Picture("list", ".", "volvex list game/data/main.kwp/rules --sort size"),
-    Picture("list-deep", ".", "volvex list game/vault/harbour.kvx --deep --tree"),
     Picture("find", ".", "volvex find game/data --text fresnel_3"),
     Picture("show", ".", f"volvex show game/{LAMPS} --unpaged"),
     Picture("identify", ".", "volvex identify game/kelpwick.exe"),
@@ -92,7 +99,19 @@ PICTURES = (
     Picture("changes", "mod", "volvex changes"),
     Picture("install", "mod", "volvex install", before=("volvex build",)),
     Picture("check", "mod", "volvex check", 1, (f"volvex set {BOOK}/tables/fittings.kwb --row fresnel_3 lens=140",)),
-    Picture("names-mine", "mod", "volvex names mine loft"),
+    Picture("picture-show", ".", "volvex show game/canvas/lens_glow.kwi"),
+    Picture("picture-sheet", ".", "volvex picture game/data game/canvas --to sheet.png", file="sheet.png"),
+    Picture(
+        "picture-changes",
+        "sails",
+        "volvex changes --to painted.png",
+        before=(
+            "volvex bench ../game .",
+            "volvex take canvas/patience_sail.kwi --as png --channels apart",
+            f"python -c '{PAINT}'",
+        ),
+        file="painted.png",
+    ),
     Picture(
         "mod-show",
         ".",
@@ -107,15 +126,6 @@ PICTURES = (
     ),
     Picture("mod-settle", ".", "volvex mod settle --game game", 1),
     Picture("mod-list", ".", "volvex mod list --game game"),
-    Picture(
-        "mod-bisect",
-        ".",
-        "volvex mod bisect --game game",
-        before=(
-            f"volvex mod settle {LAMPS}/lamp/harbour_2/range --to far --game game",
-            "volvex mod on coal --game game",
-        ),
-    ),
 )
 
 
@@ -183,6 +193,12 @@ def draw(picture: Picture, output: str, target: Path) -> None:
         for column, character in enumerate(line.plain):
             style = line.get_style_at_offset(_console(), column)
             place = (MARGIN + column * width, MARGIN + row * LINE)
+            if character == "▀" and style.bgcolor is not None:  # a picture: two pixels
+                left, right = round(place[0]), round(place[0] + width) - 1
+                middle = place[1] + LINE // 2
+                pen.rectangle((left, place[1], right, middle), _colour(style))
+                pen.rectangle((left, middle, right, place[1] + LINE - 1), tuple(style.bgcolor.get_truecolor()))
+                continue
             pen.text(place, character, _colour(style), fonts[bool(style.bold)])
     image.quantize(64).save(target, optimize=True)
 
@@ -212,7 +228,10 @@ def main(names: list[str]) -> int:
         try:
             for picture in PICTURES:
                 output = run(picture, base).replace(f"{base}/", "")
-                if not names or picture.name in names:
+                if picture.file and (not names or picture.name in names):
+                    Image.open(base / picture.folder / picture.file).save(FOLDER / f"{picture.name}.png", optimize=True)
+                    print(f"{picture.name}.png")
+                elif not names or picture.name in names:
                     draw(picture, output, FOLDER / f"{picture.name}.png")
                     print(f"{picture.name}.png")
         except PictureError as error:

@@ -615,6 +615,13 @@ class Looks(unittest.TestCase):
         self.assertLess(scores[1], ALIKE)
         self.assertGreater(scores[0], scores[1] + 0.2)
 
+    def test_a_channel_that_is_not_opacity_hides_nothing(self) -> None:
+        made = picture("rgba8", 32, 32, 1)
+        self.assertTrue((made.seen()[..., 3] == 0).any())
+        gloss = replace(made, roles=Roles("colour", "gloss", False))
+        self.assertTrue((gloss.seen()[..., 3] == 255).all())
+        np.testing.assert_array_equal(gloss.rgba(), made.rgba())
+
     def test_what_channels_mean(self) -> None:
         self.assertEqual(roles_of("a/hull_n.dds"), Roles(NORMAL, "data", True))
         self.assertEqual(roles_of("a/sail.dds", "colour and gloss"), Roles("colour", "gloss", False))

@@ -25,10 +25,10 @@ def differing_pixels(before: Picture, after: Picture) -> int | None:
 
 def side_by_side(before: Picture, after: Picture, title: str) -> Image.Image:
     """Before, after, and after with the pixels that differ marked."""
-    old, new = before.rgba(), after.rgba()
+    old, new = before.seen(), after.seen()
     trio = [("before", old), ("after", new)]
     if old.shape == new.shape:
-        mask = differing(old, new)
+        mask = differing(before.rgba(), after.rgba())
         trio.append((f"{int(np.count_nonzero(mask)):,} pixels differ", _marked(new, mask)))
     sheet = Image.new("RGB", (GAP + len(trio) * (EDGE + GAP), 2 * GAP + 2 * TEXT + EDGE), BACK)
     pen = ImageDraw.Draw(sheet)

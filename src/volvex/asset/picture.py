@@ -82,6 +82,14 @@ class Picture:
         """The pixels of one surface as red, green, blue and alpha of 8 bits: for looking at them."""
         return shown_pixels(self, self.pixels(level, image, slice_))
 
+    def seen(self, level: int = 0, image: int = 0, slice_: int = 0) -> Pixels:
+        """The same as a player sees it: a fourth channel that is not opacity makes nothing transparent."""
+        pixels = self.rgba(level, image, slice_)
+        if self.roles.alpha != ALPHA and "a" in self.format.channels and len(self.format.channels) > 1:
+            pixels = pixels.copy()
+            pixels[..., 3] = 255
+        return pixels
+
     def with_surfaces(self, surfaces: Sequence[Sequence[bytes]], **changes: Any) -> Picture:
         """The same picture with other stored bytes."""
         return replace(self, surfaces=surfaces, **changes)

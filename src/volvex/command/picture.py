@@ -91,4 +91,4 @@ def _cell(content: Content, walker: Walker) -> Cell | None:
         return None
     picture = opened.picture
     name = content.path.rpartition("/")[2]
-    return Cell(small(picture.rgba()), name, f"{size_text(picture)}, {picture.form} {picture.format}")
+    return Cell(small(picture.seen()), name, f"{size_text(picture)}, {picture.form} {picture.format}")

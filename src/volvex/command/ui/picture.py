@@ -59,9 +59,9 @@ def _chosen(picture: Picture, options: argparse.Namespace) -> Any:
     """The pixels that are asked for, as red, green, blue and alpha."""
     import numpy as np
 
-    pixels = picture.rgba(options.level, options.face)
+    pixels = picture.seen(options.level, options.face)
     if options.channel:
-        grey = pixels[..., "rgba".index(options.channel)]
+        grey = picture.rgba(options.level, options.face)[..., "rgba".index(options.channel)]
         pixels = np.stack([grey, grey, grey, np.full_like(grey, 255)], axis=2)
     return pixels
 
