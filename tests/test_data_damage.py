@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import plistlib
 import random
 import unittest
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from kelpwick.almanac.rules import ABOUT
 from kelpwick.world import rules
 from tests.books import FILES, LIBRARY, barrels, table
 from tests.test_data_forms import CSV, INI, JSON, XML
@@ -23,6 +25,7 @@ from volvex.errors import VolvexError
 
 SAMPLES = {
     **FILES,
+    "about.bin": plistlib.dumps(plistlib.loads(FILES[ABOUT]), fmt=plistlib.FMT_BINARY),
     "yard.xml": XML,
     "yard.json": JSON,
     "tides.ini": INI,

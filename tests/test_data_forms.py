@@ -21,7 +21,8 @@ from volvex.data.expressions import Expression, functions
 from volvex.data.outline import branch_at, outline, walk
 from volvex.data.text.document import Encoding
 from volvex.data.text.forms import FORMS, ini
-from volvex.errors import FormatError, ManyErrors, NotFoundError, UnfitError, UsageError, VolvexError
+from volvex.data.verify import edited
+from volvex.errors import FormatError, ManyErrors, NotFoundError, TooLargeError, UnfitError, UsageError, VolvexError
 
 
 def taken_out(before: bytes, after: bytes) -> list[tuple[bytes, bytes]]:
@@ -357,6 +358,23 @@ class Others(unittest.TestCase):
         )
         with self.assertRaises(FormatError):
             document.written([Change("set", "records", "Kelpwick Light", "night", "1", "late")])
+
+    def test_property_lists_in_binary(self) -> None:
+        tree = plistlib.loads(FILES[rules.ABOUT])
+        data = plistlib.dumps(tree, fmt=plistlib.FMT_BINARY, sort_keys=False)
+        document = opened(data)
+        self.assertEqual(document.written([]), data)
+        written = edited(document, [Change("set", "records", "Kelpwick Light", "night", "1", "12")])
+        self.assertEqual(plistlib.loads(written, fmt=plistlib.FMT_BINARY), tree | {"night": 12})
+        again: list[object] = ["x"]
+        for _ in range(40):
+            again = [again] * 9
+        for bad, error in ((data[:-4], FormatError), (plistlib.dumps(again, fmt=plistlib.FMT_BINARY), TooLargeError)):
+            with self.assertRaises(error):
+                opened(bad)
+        numbered = opened(plistlib.dumps({"name": "a", "of": plistlib.UID(3)}, fmt=plistlib.FMT_BINARY))
+        with self.assertRaisesRegex(FormatError, "by number"):
+            numbered.written([Change("set", "records", "a", "name", "a", "b")])
 
 
 class Looking(unittest.TestCase):

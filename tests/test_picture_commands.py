@@ -131,7 +131,7 @@ class Converting(Pictures):
         class Dying(ThreadPoolExecutor):
             """What a pool of processes does when one of them dies of a picture."""
 
-            def submit(self, function, job, /):  # type: ignore[no-untyped-def]
+            def submit(self, function, job, /):  # type: ignore[no-untyped-def,override]
                 if "hull" not in job.name:
                     return super().submit(function, job)
                 future: Future[object] = Future()

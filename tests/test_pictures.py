@@ -315,6 +315,7 @@ class Forms(unittest.TestCase):
         for extension in ("png", "tiff"):
             flags = cv2.IMREAD_UNCHANGED
             found = cv2.imdecode(np.frombuffer(form_of(extension).write(deep), np.uint8), flags)
+            assert found is not None
             np.testing.assert_array_equal(found[..., ::-1], deep.pixels())
 
     def test_we_read_what_others_write(self) -> None:

@@ -37,6 +37,9 @@ class Opened:
     of: str
 
 
+SPRITES = (
+    "sprite"  # what `sheet` begins with of files that are frames of a sprite sheet; behind it the grid, if it is one
+)
 PICTURES = (
     "picture",
     "picture as edited",
@@ -46,6 +49,11 @@ PICTURES = (
 def is_open_picture(opened: Opened) -> bool:
     """Whether a file in `open` is of a picture."""
     return opened.sheet in PICTURES
+
+
+def is_open_sprite(opened: Opened) -> bool:
+    """Whether a file in `open` is a frame of a sprite sheet."""
+    return opened.sheet.partition(" ")[0] == SPRITES
 
 
 @dataclass(frozen=True)

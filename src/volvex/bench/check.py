@@ -41,6 +41,10 @@ def check(bench: Workbench, sound: Collection[str] = ()) -> list[Problem]:
         from volvex.bench.picture_check import picture_problems  # pulls in what decodes them
 
         found += [problem for change in pictures for problem in picture_problems(bench, change)]
+    if any(change.what != "added" for change in changed):
+        from volvex.bench.sprite_check import sprite_problems
+
+        found += sprite_problems(bench, changed, after)
     found += [_unseen(change) for change in changed if change.kind in filetypes.TEXT and change.after > LARGE]
     for path in paths:
         old, new = before.document(path), after.document(path)

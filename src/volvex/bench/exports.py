@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from volvex.archive.safe_names import quoted
-from volvex.bench.bench_file import Opened, is_open_picture
+from volvex.bench.bench_file import Opened, is_open_picture, is_open_sprite
 from volvex.bench.workbench import Workbench
 from volvex.data import Document, require_data, verify
 from volvex.data.exchange import Wanted, exchange_for, exported, imported
@@ -66,7 +66,9 @@ def sync_exports(bench: Workbench) -> list[SyncResult]:
     RefusedError, and nothing is taken over, when the same data was edited in two files.
     """
     results = _sync_pictures(bench)
-    of_data = {file: opened for file, opened in bench.opened.items() if not is_open_picture(opened)}
+    of_data = {
+        file: opened for file, opened in bench.opened.items() if not (is_open_picture(opened) or is_open_sprite(opened))
+    }
     edited = [file for file, opened in of_data.items() if _is_edited(bench, file, opened)]
     places = [bench.opened[file].place for file in edited]
     twice = next((file for file in edited if places.count(bench.opened[file].place) > 1), None)
@@ -79,21 +81,39 @@ def sync_exports(bench: Workbench) -> list[SyncResult]:
 
 def _sync_pictures(bench: Workbench) -> list[SyncResult]:
     """Take over what was edited of pictures: all files of one together."""
+    results = _sync_sprites(bench)
     files: dict[str, list[str]] = {}
     for file, opened in bench.opened.items():
         if is_open_picture(opened):
             files.setdefault(opened.place, []).append(file)
     if not files:
-        return []
+        return results
     from volvex.bench.pictures import fold_pictures
 
-    results = []
     for place, own in files.items():
         folded = fold_pictures(bench, place, own)
         if folded is not None:
             blocks = f", {folded.blocks:,} blocks made again" if folded.blocks else ""
             said = "rewritten" if folded.rewritten else f"{folded.pixels:,} pixels taken over{blocks}"
             results.append(SyncResult(place, " and ".join(folded.files), said, 0, folded.notes))
+    return results
+
+
+def _sync_sprites(bench: Workbench) -> list[SyncResult]:
+    """Take over the edited frames of sprite sheets."""
+    files: dict[str, list[str]] = {}
+    for file, opened in bench.opened.items():
+        if is_open_sprite(opened):
+            files.setdefault(opened.place, []).append(file)
+    if not files:
+        return []
+    from volvex.bench.sprites import fold_sprites
+
+    results = []
+    for place, own in files.items():
+        folded = fold_sprites(bench, place, own)
+        if folded is not None:
+            results.append(SyncResult(place, f"open/{place}.sprites", folded.told()))
     return results
 
 

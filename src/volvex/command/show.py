@@ -86,7 +86,7 @@ def _shown_as_data(content: Content, kind: str, walker: Walker, options: argpars
     if options.hex or options.offset or content.source.size > DATA_LIMIT or (kind in filetypes.TEXT and not asked):
         return False
     library = walker.library
-    if not asked and library.match_data(content.source) is None:
+    if not asked and kind not in filetypes.DATA and library.match_data(content.source) is None:
         return False
     from volvex.data import open_data, require_data
 

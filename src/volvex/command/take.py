@@ -54,7 +54,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--as",
         dest="ending",
         metavar="FORM",
-        help="also write it for other programs: csv, tsv, xlsx, json, po, xlf; png, tiff, tga, dds, ktx2",
+        help="also write it for other programs: csv, tsv, xlsx, json, po, xlf; png, tiff, tga, dds, ktx2; sprites",
     )
     parser.add_argument("--sheet", metavar="NAME", help="with --as: the sheet, when the file has several")
     parser.add_argument(
@@ -65,6 +65,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument(
         "--level", type=int, metavar="N", help="with --as, for pictures: this level as a file of its own"
+    )
+    parser.add_argument(
+        "--grid",
+        default="",
+        metavar="WxH",
+        help="with --as sprites, for a sheet without a list: cells of 32x48, or 32x48+MARGIN/SPACING",
     )
     add_variant(parser)
     add_layout(parser)
@@ -99,6 +105,14 @@ def _open(bench: Workbench, places: list[str], options: argparse.Namespace, cont
 
     wanted = Wanted(options.sheet, None, options.language, bench.game.description.meanings.language or None)
     ending = options.ending.lstrip(".").lower()
+    if ending == "sprites":
+        from volvex.bench.sprites import open_sprites
+
+        for place in places:
+            folder, frames = open_sprites(bench, place, options.grid, options.refresh)
+            where = os.path.relpath(bench.folder / folder, context.cwd).replace(os.sep, "/")
+            context.print(f"opened as {context.paint(shown(where), 'green')}: {count(frames, 'frame')}")
+        return
     for place in places:
         if ending in PICTURE_ENDINGS or options.channels or options.level:
             _open_picture(bench, place, ending, options, context)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from volvex.archive.detect import filetypes
+from volvex.data.model.binary_plist import BEGIN, BinaryPlist
 from volvex.data.model.layout_document import LayoutDocument
 from volvex.data.model.scene import SceneData
 from volvex.data.model.sheet import Document
@@ -26,6 +27,8 @@ def open_data(
             source = BytesSource(bytes(data), file)
         kind = SceneData if known.kind == "scene" else LayoutDocument
         return kind(library.prepared(known, file), source, library.names)
+    if bytes(data[: len(BEGIN)]) == BEGIN:
+        return BinaryPlist(bytes(data), file)
     kind_told = filetypes.kind_of_data(bytes(data[: filetypes.HEAD]))
     form = form_of(data, kind_told, file.rpartition("/")[2]) if kind_told in filetypes.TEXT else None
     if form is None:

@@ -47,6 +47,7 @@ TYPES = (
     FileType("glb", ((b"glTF", 0),)),
     FileType("zip", ((b"PK\x03\x04", 0),), holds=True),
     FileType("sqlite", ((b"SQLite format 3\0", 0),)),
+    FileType("bplist", ((b"bplist0", 0),)),
     FileType("elf", ((b"\x7fELF", 0),), holds=True),
     FileType("exe", ((b"MZ", 0),), holds=True),
     FileType("class", ((b"\xca\xfe\xba\xbe\0\0", 0),), detail=_class_detail),

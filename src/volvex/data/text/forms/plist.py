@@ -20,7 +20,7 @@ _FORMS = {
 
 
 def knows(data: bytes, kind: str, name: str) -> bool:
-    """Whether this is a property list in XML; those in binary are not read."""
+    """Whether this is a property list in XML; those in binary are in `data/model/binary_plist.py`."""
     return kind == "xml" and re.search(rb"<plist[\s>]", bytes(data[:1000])) is not None
 
 

@@ -1,0 +1,168 @@
+"""Frames cut out of a sheet, put back, and the sheet packed anew when one no longer fits."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from volvex.asset.sprites.frames import Frame
+from volvex.codec.pixels.format import Pixels
+from volvex.errors import FormatError, RefusedError
+
+PADDING = 2  # transparent pixels between frames
+EDGE = 1  # pixels by which a frame's border is repeated around it, so that nothing bleeds in
+LARGEST = 1 << 14  # pixels of a sheet's side
+
+
+@dataclass(frozen=True)
+class Edit:
+    """What is wanted of a sheet: new pictures for frames by their names, other names, new frames, and frames taken out."""
+
+    sprites: Mapping[str, Pixels]
+    renamed: Mapping[str, str] = field(default_factory=dict)
+    added: Mapping[str, Pixels] = field(default_factory=dict)
+    removed: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True)
+class Packed:
+    """A sheet with its frames before and after, None where one was not or is no more; whether all were placed anew."""
+
+    pixels: Pixels
+    pairs: tuple[tuple[Frame | None, Frame | None], ...]
+    anew: bool
+
+
+def check_inside(frames: Sequence[Frame], width: int, height: int, file: str) -> None:
+    """FormatError for a frame that is not in its sheet."""
+    for frame in frames:
+        x, y, wide, high = frame.box
+        if x < 0 or y < 0 or x + wide > width or y + high > height:
+            raise FormatError(
+                file,
+                f"the frame {frame.name} is {wide} x {high} at {x}, {y}, outside of its sheet of {width} x {height}",
+                hint="the sheet that belongs to this list",
+            )
+        if frame.whole_width > LARGEST or frame.whole_height > LARGEST:
+            raise FormatError(file, f"the frame {frame.name} has {frame.whole_width} x {frame.whole_height} pixels")
+
+
+def cut(sheet: Pixels, frame: Frame) -> Pixels:
+    """One sprite, upright and in its whole size; what was trimmed is transparent."""
+    x, y, wide, high = frame.box
+    part = sheet[y : y + high, x : x + wide]
+    part = np.rot90(part, 1) if frame.turned else part
+    whole = np.zeros(
+        (max(frame.whole_height, frame.top + frame.height), max(frame.whole_width, frame.left + frame.width), 4),
+        np.uint8,
+    )
+    whole[frame.top : frame.top + frame.height, frame.left : frame.left + frame.width] = part
+    return whole
+
+
+def put_in(sheet: Pixels, frames: Sequence[Frame], edit: Edit) -> Packed:
+    """An edited sheet: sprites in their places when they fit there and no other frame shares them, else all placed anew."""
+    kept = [frame for frame in frames if frame.name not in edit.removed]
+    wanted = {frame.name: edit.sprites.get(frame.name) for frame in kept}
+    whole = {name: cut(sheet, frame) if (new := wanted[name]) is None else new for name, frame in _named(kept)}
+    pairs: list[tuple[Frame | None, Frame | None]] = [
+        (frame, replace(frame, name=edit.renamed.get(frame.name, frame.name))) for frame in kept
+    ]
+    pairs += [(frame, None) for frame in frames if frame.name in edit.removed]
+    if not edit.added and all(_fits(frame, whole[frame.name]) for frame in kept):
+        out = sheet.copy()
+        for name in edit.sprites:
+            frame = next(frame for frame in kept if frame.name == name)
+            part = whole[name][frame.top : frame.top + frame.height, frame.left : frame.left + frame.width]
+            x, y, wide, high = frame.box
+            out[y : y + high, x : x + wide] = np.rot90(part, -1) if frame.turned else part
+        if all(np.array_equal(cut(out, frame), whole[frame.name]) for frame in kept):
+            return Packed(out, tuple(pairs), False)
+    return _packed_anew(sheet, kept, whole, edit, pairs)
+
+
+def _named(frames: Sequence[Frame]) -> Iterator[tuple[str, Frame]]:
+    return ((frame.name, frame) for frame in frames)
+
+
+def _fits(frame: Frame, new: Pixels) -> bool:
+    """Whether a sprite has its old size, and nothing where it was trimmed."""
+    if new.shape[:2] != (frame.whole_height, frame.whole_width):
+        return False
+    outside = new[..., 3].copy()
+    outside[frame.top : frame.top + frame.height, frame.left : frame.left + frame.width] = 0
+    return not outside.any()
+
+
+def _packed_anew(
+    sheet: Pixels,
+    kept: Sequence[Frame],
+    whole: Mapping[str, Pixels],
+    edit: Edit,
+    pairs: Sequence[tuple[Frame | None, Frame | None]],
+) -> Packed:
+    """All frames placed again, upright, the same picture once; the sheet grows when there is no room."""
+    frames: dict[str, Frame] = {}
+    sprites: dict[str, Pixels] = {}
+    like = kept[0] if kept else pairs[0][0]
+    assert like is not None
+    new = [(name, replace(like, name=name), picture, True) for name, picture in edit.added.items()]
+    for name, frame, picture, edited in [*((n, f, whole[n], n in edit.sprites) for n, f in _named(kept)), *new]:
+        part = _trimmed(frame, picture, edited)
+        frames[name] = replace(part, turned=False, name=edit.renamed.get(name, name))
+        sprites[name] = picture[part.top : part.top + part.height, part.left : part.left + part.width]
+    first = {(sprite.shape, sprite.tobytes()): name for name, sprite in reversed(sprites.items())}
+    single = {name: sprites[name] for name in first.values()}
+    places, (width, height) = _room(single, sheet.shape[1], sheet.shape[0])
+    out = np.zeros((height, width, 4), np.uint8)
+    for name, (x, y) in places.items():
+        sprite = single[name]
+        room = np.pad(sprite, ((EDGE, EDGE), (EDGE, EDGE), (0, 0)), mode="edge")
+        out[y - EDGE : y + sprite.shape[0] + EDGE, x - EDGE : x + sprite.shape[1] + EDGE] = room
+    for name, sprite in sprites.items():
+        x, y = places[first[sprite.shape, sprite.tobytes()]]
+        frames[name] = replace(frames[name], x=x, y=y)
+    moved = [(before, frames[before.name] if before and after else None) for before, after in pairs if before]
+    return Packed(out, (*moved, *((None, frames[name]) for name in edit.added)), True)
+
+
+def _room(sprites: Mapping[str, Pixels], width: int, height: int) -> tuple[dict[str, tuple[int, int]], tuple[int, int]]:
+    """Where each sprite goes, in a sheet of that size or a larger one; RefusedError when none is large enough."""
+    while True:
+        places = _places(sprites, width, height)
+        if places is not None:
+            return places, (width, height)
+        if max(width, height) * 2 > LARGEST:
+            raise RefusedError(f"the sprites do not fit into a sheet of {LARGEST} x {LARGEST}", "smaller ones")
+        width, height = (width * 2, height) if width < height else (width, height * 2)
+
+
+def _trimmed(frame: Frame, whole: Pixels, edited: bool) -> Frame:
+    """A frame around what of a sprite is not transparent, where its list can say so."""
+    high, wide = whole.shape[:2]
+    if not edited:
+        return frame
+    size = {"whole_width": wide, "whole_height": high}
+    if not frame.can_trim:
+        return replace(frame, left=0, top=0, width=wide, height=high, **size)
+    rows, columns = np.flatnonzero(whole[..., 3].any(axis=1)), np.flatnonzero(whole[..., 3].any(axis=0))
+    if not len(rows):
+        return replace(frame, left=0, top=0, width=1, height=1, **size)
+    left, top = int(columns[0]), int(rows[0])
+    return replace(frame, left=left, top=top, width=int(columns[-1]) + 1 - left, height=int(rows[-1]) + 1 - top, **size)
+
+
+def _places(sprites: Mapping[str, Pixels], width: int, height: int) -> dict[str, tuple[int, int]] | None:
+    """Where each sprite goes in a sheet of that size; None when they do not fit."""
+    import rectpack
+
+    room = 2 * EDGE + PADDING
+    packer = rectpack.newPacker(rotation=False)
+    for name, sprite in sprites.items():
+        packer.add_rect(sprite.shape[1] + room, sprite.shape[0] + room, name)
+    packer.add_bin(width, height)
+    packer.pack()
+    found = {name: (x + EDGE, y + EDGE) for _, x, y, _, _, name in packer.rect_list()}
+    return found if len(found) == len(sprites) else None

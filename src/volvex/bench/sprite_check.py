@@ -1,0 +1,62 @@
+"""What is wrong with changed sprite sheets: a frame outside of its sheet, a picture that is gone."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+
+from volvex.archive.detect import filetypes
+from volvex.asset.sprites.lists import may_have_frames
+from volvex.bench.changes import FileChange
+from volvex.bench.sprites import LISTS, sheet_of
+from volvex.bench.workbench import Workbench
+from volvex.data.check import ERROR, Problem
+from volvex.data.references import Catalogue
+from volvex.errors import NotFoundError, VolvexError
+
+
+def sprite_problems(bench: Workbench, changed: Sequence[FileChange], after: Catalogue) -> Iterator[Problem]:
+    """The problems of sheets whose picture or list was changed, and that the game's own did not have. `after`: the bench's data as it is now."""
+    removed = {change.path for change in changed if change.what == "removed"}
+    told = set()
+
+    def current(path: str) -> bytes:
+        if path in removed:
+            raise NotFoundError(path)
+        return bench.current(path)
+
+    def original(path: str) -> bytes:
+        data = b"".join(bench.original_content(path))
+        if not data:
+            raise NotFoundError(path)
+        return data
+
+    for place in _lists(bench, changed, after):
+        if place in removed:
+            continue
+        fault = _fault(bench, current, place)
+        if fault is not None and place not in told and _fault(bench, original, place) is None:
+            told.add(place)
+            yield Problem(
+                ERROR, "picture frame", place, "", "", "", fault.message.removeprefix(f"{place}: "), fault.hint
+            )
+
+
+def _lists(bench: Workbench, changed: Sequence[FileChange], after: Catalogue) -> Iterator[str]:
+    """The lists that changed files are, or that lie beside changed pictures."""
+    for change in changed:
+        if change.what != "removed" and (document := after.document(change.path)) is not None:
+            if may_have_frames(document):
+                yield change.path
+        elif change.what != "added" and change.kind not in filetypes.TEXT:
+            stem = change.path.rpartition(".")[0]
+            yield from (place for ending in LISTS if bench.original_size(place := f"{stem}.{ending}"))
+
+
+def _fault(bench: Workbench, read: Callable[[str], bytes], place: str) -> VolvexError | None:
+    try:
+        sheet = sheet_of(bench, read, place)
+        if sheet is not None:
+            sheet.require_sound()
+    except VolvexError as error:
+        return error
+    return None

@@ -1,0 +1,296 @@
+"""Sprite sheets of a bench: one picture a frame in the folder `open`, and back into the sheet and its list."""
+
+from __future__ import annotations
+
+import posixpath
+import re
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from volvex.archive.safe_names import Refusal, disk_names, quoted
+from volvex.asset.exchange import replaced, taken_over
+from volvex.asset.forms import by_extension, form_of
+from volvex.asset.open import Opened as OpenPicture
+from volvex.asset.open import open_picture
+from volvex.asset.picture import Picture
+from volvex.asset.sprites.frames import Frame, grid_frames
+from volvex.asset.sprites.lists import added_frame, changes_for, frames_of, image_named, removed_frame, size_changes
+from volvex.asset.sprites.packing import Edit, Packed, check_inside, cut, put_in
+from volvex.bench.bench_file import SPRITES, Opened
+from volvex.bench.workbench import Workbench
+from volvex.codec.pixels.format import FORMATS, Pixels
+from volvex.data import Change, Document, open_data
+from volvex.data.verify import edited as edited_data
+from volvex.errors import NotFoundError, RefusedError, UsageError
+from volvex.source import BytesSource, atomic
+from volvex.source.digest import digest_bytes, digest_file
+
+FOLDER = "open"
+SUFFIX = ".sprites"  # of the folder with a sheet's frames
+LISTS = ("json", "xml", "plist", "csv", "txt", "atlas")  # extensions of lists beside their pictures
+GRID = re.compile(r"([0-9]+)x([0-9]+)(?:\+([0-9]+))?(?:/([0-9]+))?")
+
+
+@dataclass(frozen=True)
+class SpriteSheet:
+    """A sheet: the picture, its list (none for a grid), and all frames."""
+
+    image: str
+    listing: str
+    opened: OpenPicture
+    document: Document | None
+    frames: list[Frame]
+
+    def require_sound(self) -> None:
+        """FormatError for a frame outside of its sheet."""
+        check_inside(self.frames, self.opened.picture.width, self.opened.picture.height, self.listing)
+
+
+@dataclass(frozen=True)
+class Folded:
+    """What taking over sprites did."""
+
+    edit: Edit
+    anew: bool
+    size: tuple[int, int]
+
+    def told(self) -> str:
+        """What was done, in words."""
+        counts = (
+            ("edited", len(self.edit.sprites)),
+            ("added", len(self.edit.added)),
+            ("removed", len(self.edit.removed)),
+            ("renamed", len(self.edit.renamed)),
+        )
+        said = ", ".join(f"{number} {what}" for what, number in counts if number)
+        return f"frames: {said}" + (
+            f"; the sheet was packed anew, {self.size[0]} x {self.size[1]}" if self.anew else ""
+        )
+
+
+def find_sheet(bench: Workbench, path: str, grid: str = "", sound: bool = True) -> SpriteSheet:
+    """The sheet that a picture or a list belongs to, both taken into the bench; NotFoundError when one of them is missing.
+
+    `sound` says that every frame must be inside.
+    """
+    place, target = bench.open_for_edit(path)
+    if grid:
+        found = open_picture(BytesSource(target.read_bytes(), place), bench.library)
+        if found is None:
+            raise UsageError(f"{place} is no picture", "--grid with a picture")
+        return SpriteSheet(place, "", found, None, _grid(grid, found.picture))
+    sheet = sheet_of(bench, bench.current, place)
+    if sheet is None:
+        raise UsageError(
+            f"{place} has no frames", "a sheet's picture or its list; --grid 32x32 for a sheet without a list"
+        )
+    for other in (sheet.image, sheet.listing):
+        bench.open_for_edit(other)
+    if sound:
+        sheet.require_sound()
+    return sheet
+
+
+def sheet_of(bench: Workbench, read: Callable[[str], bytes], place: str) -> SpriteSheet | None:
+    """The sheet that a picture or a list belongs to, as `read` gives the files; None when it is neither.
+
+    NotFoundError when a picture has no list, or a list no picture.
+    """
+    found, document = _either(bench, place, read(place))
+    if document is None and found is None:
+        return None
+    stem, named = place.rpartition(".")[0], image_named(document) if document is not None else ""
+    if named:  # games often keep the picture in another format than the list says
+        stem = posixpath.join(posixpath.dirname(place), named.rpartition(".")[0])
+    wanted = [f"{stem}.{extension}" for extension in (LISTS if found is not None else by_extension())]
+    if named:
+        wanted.insert(0, posixpath.join(posixpath.dirname(place), named))
+    for path in wanted:
+        try:
+            data = read(path)
+        except (NotFoundError, UsageError):
+            continue
+        other, second = _either(bench, path, data)
+        if document is None and second is not None and found is not None:
+            return SpriteSheet(place, path, found, second, frames_of(second))
+        if found is None and other is not None and document is not None:
+            return SpriteSheet(path, place, other, document, frames_of(document))
+    if document is None:
+        raise NotFoundError(f"{place} has no list of frames beside it", "the path of the list, or --grid 32x32")
+    raise NotFoundError(
+        f"{place} is of {named or 'a picture'}, which is not beside it", "the picture in the same folder"
+    )
+
+
+def _either(bench: Workbench, place: str, data: bytes) -> tuple[OpenPicture | None, Document | None]:
+    """A file as a picture, or as a list of frames."""
+    found = open_picture(BytesSource(data, place), bench.library)
+    if found is not None:
+        return found, None
+    document = open_data(data, bench.library, place)
+    return None, document if document is not None and frames_of(document) else None
+
+
+def _grid(text: str, picture: Picture) -> list[Frame]:
+    match = GRID.fullmatch(text)
+    if match is None or not int(match[1]) or not int(match[2]):
+        raise UsageError(f"{text!r} is no grid", "--grid 32x48, or 32x48+2/1 with a margin of 2 and a spacing of 1")
+    frames = grid_frames(
+        picture.width, picture.height, (int(match[1]), int(match[2])), int(match[3] or 0), int(match[4] or 0)
+    )
+    if not frames:
+        raise UsageError(f"no cell of {text} fits into {picture.width} x {picture.height}", "smaller cells")
+    return frames
+
+
+def open_sprites(bench: Workbench, path: str, grid: str = "", again: bool = False) -> tuple[str, int]:
+    """Write each frame of a sheet as a PNG: the folder below the bench, and how many there are."""
+    sheet = find_sheet(bench, path, grid, sound=not again)
+    if again and sheet.listing:  # a sheet and its list go together
+        bench.take([one for place in (sheet.image, sheet.listing) for one in bench.select(place)], again=True)
+        sheet = find_sheet(bench, path)
+    place = sheet.listing or sheet.image
+    folder = f"{FOLDER}/{place}{SUFFIX}"
+    page = sheet.opened.picture.rgba()
+    files = _files(sheet.frames)
+    digest = _digest(bench, sheet)
+    edited = [file for file in files.values() if _is_edited(bench, f"{folder}/{file}")]
+    if edited and not again:
+        raise RefusedError(f"{folder}/{edited[0]} was edited and would be lost", "--refresh to write it again")
+    for file in [file for file in bench.opened if file.startswith(f"{folder}/")]:
+        bench.disk.remove(bench.folder / file)
+        del bench.opened[file]
+    for frame in sheet.frames:
+        file = f"{folder}/{files[frame.name]}"
+        data = form_of("png").write(_picture(cut(page, frame)))
+        _write(bench, bench.folder / file, data)
+        bench.opened[file] = Opened(place, "png", f"{SPRITES} {grid}".strip(), frame.name, digest_bytes(data), digest)
+    bench.save()
+    return folder, len(sheet.frames)
+
+
+def _files(frames: Sequence[Frame]) -> dict[str, str]:
+    """A file for each frame, by its name."""
+    wanted = [frame.name if frame.name.lower().endswith(".png") else f"{frame.name}.png" for frame in frames]
+    made = disk_names(wanted)
+    return {
+        frame.name: f"frame-{number}.png" if isinstance(place, Refusal) else place
+        for number, (frame, place) in enumerate(zip(frames, made, strict=True))
+    }
+
+
+def _picture(pixels: Pixels) -> Picture:
+    form = FORMATS["rgba8"]
+    return Picture(pixels.shape[1], pixels.shape[0], form, [[form.pack(pixels)]])
+
+
+def _write(bench: Workbench, target: Path, data: bytes) -> None:
+    with atomic(bench.disk, target, durable=False) as out:
+        bench.disk.write(out, data)
+
+
+def _digest(bench: Workbench, sheet: SpriteSheet) -> str:
+    """What a sheet and its list are now."""
+    files = [bench.files / place for place in (sheet.image, sheet.listing) if place]
+    return digest_bytes("".join(digest_file(file) for file in files).encode())
+
+
+def _is_edited(bench: Workbench, file: str) -> bool:
+    known, target = bench.opened.get(file), bench.folder / file
+    return target.is_file() and (known is None or digest_file(target) != known.digest)
+
+
+def fold_sprites(bench: Workbench, place: str, files: Sequence[str]) -> Folded | None:
+    """Put what was edited, added, removed and renamed among a sheet's frames back; None when nothing was.
+
+    A PNG that is new in the folder is a new frame, one that is gone takes its frame out, one under another name renames it; a folder
+    without any of its frames was put away, and says nothing. RefusedError when the sheet was changed otherwise as well.
+    """
+    grid = bench.opened[files[0]].sheet.partition(" ")[2]
+    edit, there = _edit_of(bench, files)
+    if edit is None:
+        return None
+    sheet = find_sheet(bench, place, grid)
+    if any(bench.opened[file].of != _digest(bench, sheet) for file in files):
+        raise RefusedError(
+            f"{posixpath.dirname(files[0])} and {place} were both edited",
+            f"`volvex take --as sprites --refresh {quoted(place)}`, which takes the original of both again",
+        )
+    packed = put_in(sheet.opened.picture.rgba(), sheet.frames, edit)
+    if sheet.document is None and (packed.anew or edit.renamed or edit.removed):
+        raise RefusedError(
+            f"{place} is cut by a grid: its sprites stay as many, and of one size",
+            f"sprites of {grid.partition('+')[0]}",
+        )
+    _store(bench, sheet, packed)
+    digest = _digest(bench, find_sheet(bench, place, grid))
+    known = bench.opened[files[0]]
+    for file in files:
+        del bench.opened[file]
+    for file, name in there.items():
+        own = digest_file(bench.folder / file)
+        bench.opened[file] = Opened(known.place, known.ending, known.sheet, name, own, digest)
+    bench.save()
+    return Folded(edit, packed.anew, (packed.pixels.shape[1], packed.pixels.shape[0]))
+
+
+def _edit_of(bench: Workbench, files: Sequence[str]) -> tuple[Edit | None, dict[str, str]]:
+    """What is wanted of a sheet by the files in its folder, and the frame that each of them is now."""
+    folder = posixpath.dirname(files[0])
+    folder = folder[: folder.index(SUFFIX) + len(SUFFIX)]
+    found = [path.relative_to(bench.folder).as_posix() for path in sorted((bench.folder / folder).rglob("*.png"))]
+    gone = {bench.opened[file].digest: file for file in files if file not in found}
+    if not set(files) & set(found):
+        return None, {}
+    bare = not any(bench.opened[file].language.lower().endswith(".png") for file in files)
+    there = {file: bench.opened[file].language for file in files if file in found}
+    sprites = {name: _read(bench, file) for file, name in there.items() if _is_edited(bench, file)}
+    renamed, added = {}, {}
+    for file in found:
+        if file in there:
+            continue
+        name = file[len(folder) + 1 :].removesuffix(".png") if bare else file[len(folder) + 1 :]
+        there[file] = name
+        old = gone.pop(digest_file(bench.folder / file), None)
+        if old is not None:
+            renamed[bench.opened[old].language] = name
+        else:
+            added[name] = _read(bench, file)
+    removed = frozenset(bench.opened[file].language for file in gone.values())
+    if not (sprites or renamed or added or removed):
+        return None, {}
+    return Edit(sprites, renamed, added, removed), there
+
+
+def _store(bench: Workbench, sheet: SpriteSheet, packed: Packed) -> None:
+    """Write the sheet, and its list where frames lie elsewhere now: both are made before one is written."""
+    own, user = sheet.opened.picture, _picture(packed.pixels)
+    same = (own.width, own.height) == (user.width, user.height)
+    result = taken_over(own, user, "png") if same else replaced(own, user, any_size=True)
+    image = sheet.opened.form.write(result.picture)
+    if sheet.document is not None:
+        changes = list(_changes(packed))
+        changes += size_changes(sheet.document, (own.width, own.height), (user.width, user.height))
+        if changes:
+            _write(bench, bench.files / sheet.listing, edited_data(sheet.document, changes))
+    _write(bench, bench.files / sheet.image, image)
+
+
+def _changes(packed: Packed) -> Iterator[Change]:
+    """What the list of a sheet says otherwise than before."""
+    like = next(before for before, _ in packed.pairs if before is not None)
+    for before, after in packed.pairs:
+        if before is not None and after is not None:
+            yield from changes_for(before, after)
+        elif before is not None:
+            yield removed_frame(before)
+        elif after is not None:
+            yield added_frame(after, like)
+
+
+def _read(bench: Workbench, file: str) -> Pixels:
+    found = open_picture(BytesSource((bench.folder / file).read_bytes(), file))
+    if found is None:
+        raise RefusedError(f"{file} is no picture any more", "saving it again as PNG")
+    return found.picture.rgba()
