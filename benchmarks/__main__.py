@@ -11,7 +11,7 @@ import subprocess
 import sys
 from pathlib import Path
 
-from benchmarks import archives, data, mods, names
+from benchmarks import archives, data, mods, names, picture_cases
 from benchmarks.against import worse_than
 from benchmarks.page import keep
 from benchmarks.timing import Result, compare
@@ -417,6 +417,7 @@ CASES = {
     "list": listing,
     "start": start,
     "small": small,
+    **picture_cases.CASES,
 }
 
 

@@ -150,6 +150,30 @@ class Strict(Case):
         self.refuses("kelpwick.ini")
 
 
+class Frames(Case):
+    """The lists of the game's sheets must agree with their pictures, and with themselves."""
+
+    def test_what_the_game_would_not_draw(self) -> None:
+        game = self.game()
+        for file, old, new, said in (
+            ("seabirds.json", '"x": 20', '"x": 18', "gull_sits and gull_glides share pixels"),
+            ("seabirds.json", '"x": 51', '"x": 60', "puffin is outside of its sheet"),
+            ("seabirds.json", '"puffin"', '"parrot"', "has no puffin"),
+            ("seabirds.json", '"perch": 0.5', '"perch": 0.4', "says two sizes"),
+            ("seabirds.json", '"w": 64', '"w": 32', "says that its sheet has 32 x 32 pixels, it has 64 x 32"),
+            ("flags.xml", ' h="14"', ' h="9"', "pilot is larger than its whole"),
+            ("flags.xml", 'turned="yes"', 'turned="left"', "lights_out is not told whole"),
+        ):
+            path = game / "birds" / file
+            before = path.read_text(encoding="utf-8")
+            self.assertIn(old, before)
+            path.write_text(before.replace(old, new, 1), encoding="utf-8")
+            with self.subTest(new), self.assertRaisesRegex(GameError, said):
+                play(game)
+            path.write_text(before, encoding="utf-8")
+        self.assertIn("gull_sits", play(game))
+
+
 class Independent(unittest.TestCase):
     def test_it_imports_nothing_of_volvex(self) -> None:
         for path in sorted((SOURCE / "kelpwick").glob("*.py")):

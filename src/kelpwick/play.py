@@ -13,7 +13,7 @@ from kelpwick import GameError, addons, almanac, holds, isles
 from kelpwick.almanac import rules
 from kelpwick.almanac.reading import read as read_almanac
 from kelpwick.almanac.reading import screens
-from kelpwick.holds import canvas, lockers, loft, shallows
+from kelpwick.holds import birds, canvas, lockers, loft, shallows
 from kelpwick.isles import rigging, soundings
 from kelpwick.pack import read_pack
 from kelpwick.words import FUELS, GOODS, ISLANDS, KEEPERS, LAMPS, SEASONS
@@ -54,6 +54,9 @@ def play(folder: Path, language: str | None = None, letter: str | None = None) -
             "",
             "AT THE SAILMAKER'S",
             *canvas.screen(holds.read(folder, "canvas")),
+            "",
+            "OVER THE ROCKS",
+            *birds.screen(holds.read(folder, "birds")),
             "",
             *screens(book, lamps, keepers, spoken),
             "",

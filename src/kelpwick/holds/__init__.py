@@ -10,6 +10,7 @@ lockers/lockers.kwn   numbers in place of names
 speech/speech.kwl     one path in several languages
 shallows/firth.kwz    no signature, and names that repeat
 canvas/*.kwi          pictures in a format of the game's own
+birds/*.kwi           sheets of frames, with their lists
 """
 
 from __future__ import annotations
@@ -19,7 +20,7 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from kelpwick import GameError
-from kelpwick.holds import canvas, deeps, engine, harbour, lockers, loft, peal, post, shallows, speech
+from kelpwick.holds import birds, canvas, deeps, engine, harbour, lockers, loft, peal, post, shallows, speech
 
 HOLDS = {
     "post": post,
@@ -32,6 +33,7 @@ HOLDS = {
     "speech": speech,
     "shallows": shallows,
     "canvas": canvas,
+    "birds": birds,
 }
 
 

@@ -30,13 +30,14 @@ SHADES = " .:-=+*#%@"
 
 
 def write(folder: Path, rng: random.Random) -> None:
-    (folder / "canvas").mkdir(exist_ok=True)
+    folder = folder / "canvas"
+    folder.mkdir(exist_ok=True)
     for number, boat in enumerate(BOATS[:2]):
-        _put(folder, f"{boat[0]}_sail", SAIL, SIZE, _sail(number))
-        _put(folder, f"{boat[0]}_hull_n", HULL, (32, 32), _hull(number))
-    _put(folder, "lens_glow", GLOW, (32, 16), _glow)
+        put(folder, f"{boat[0]}_sail", SAIL, SIZE, _sail(number))
+        put(folder, f"{boat[0]}_hull_n", HULL, (32, 32), _hull(number))
+    put(folder, "lens_glow", GLOW, (32, 16), _glow)
     colours = [(rng.randrange(256), rng.randrange(256), rng.randrange(256), 255) for _ in range(24)]
-    _put(
+    put(
         folder,
         "harbour_chart",
         CHART,
@@ -48,10 +49,10 @@ def write(folder: Path, rng: random.Random) -> None:
     head = struct.pack("<4s7I44x", b"DDS ", 124, 0x81007, 16, 32, 256, 0, 1) + struct.pack(
         "<2I4s5I5I", 32, 4, b"DXT1", 0, 0, 0, 0, 0, 0x1000, 0, 0, 0, 0
     )
-    (folder / "canvas" / "fog.dds").write_bytes(head + b"".join(_colours(block) for block in _blocks(rows)))
+    (folder / "fog.dds").write_bytes(head + b"".join(_colours(block) for block in _blocks(rows)))
 
 
-def _put(
+def put(
     folder: Path,
     name: str,
     form: int,
@@ -59,6 +60,7 @@ def _put(
     colour: Callable[[int, int], Pixel],
     palette: list[Pixel] | None = None,
 ) -> None:
+    """Write a picture of that form, with all its levels."""
     rows: Rows = [[colour(x, y) for x in range(size[0])] for y in range(size[1])]
     pixels, levels = b"", 0
     while True:
@@ -68,7 +70,7 @@ def _put(
         rows = _half(rows, form == CHART)
     colours = b"".join(bytes(one) for one in palette or [])
     head = HEAD.pack(b"KWI1", *size, levels, form, zlib.crc32(pixels), len(palette or []))
-    (folder / "canvas" / f"{name}.kwi").write_bytes(head + colours + pixels)
+    (folder / f"{name}.kwi").write_bytes(head + colours + pixels)
 
 
 def _sail(number: int) -> Callable[[int, int], Pixel]:
@@ -302,10 +304,10 @@ def screen(files: Mapping[str, bytes]) -> Iterator[str]:
         digest = hashlib.sha256(bytes(part for row in rows for pixel in row for part in pixel)).hexdigest()[:12]
         yield f"  {name:<24}{len(rows[0])} x {len(rows)}  {digest}"
         if name.endswith("_sail.kwi"):
-            yield from (f"    |{line}|" for line in _coarse(rows))
+            yield from (f"    |{line}|" for line in coarse(rows))
 
 
-def _coarse(rows: Rows) -> Iterator[str]:
+def coarse(rows: Rows) -> Iterator[str]:
     """Sixteen characters a line for a picture: the lighter, the denser."""
     step = max(1, len(rows[0]) // 16)
     for top in range(0, len(rows), 2 * step):
