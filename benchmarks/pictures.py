@@ -15,7 +15,7 @@ from volvex.codec.pixels.format import FORMATS, Pixels
 BLOCKS = ("bc1", "bc3", "bc7")
 
 
-def waves(size: int, seed: int) -> Pixels:
+def waves(size: int, seed: int, grain: int = 6) -> Pixels:
     """A picture as textures are: smooth, with some grain, opaque."""
     y, x = np.mgrid[0:size, 0:size].astype(np.float32)
     rng = np.random.default_rng(seed)
@@ -23,7 +23,7 @@ def waves(size: int, seed: int) -> Pixels:
     for channel in range(3):
         a, b, c = rng.uniform(0.005, 0.05, 3)
         made[..., channel] = 120 + 60 * np.sin(a * x + b * y) + 50 * np.sin(c * (x - y))
-    made[..., :3] += rng.integers(0, 6, (size, size, 1), np.uint8)
+    made[..., :3] += rng.integers(0, grain, (size, size, 1), np.uint8)
     return made
 
 
@@ -36,7 +36,7 @@ def texture(path: Path, size: int, form: str, seed: int) -> None:
     path.write_bytes(form_of("dds").write(Picture(size, size, own, [[own.pack(waves(size, seed))]])))
 
 
-def textures(folder: Path, count: int = 200, size: int = 2048) -> Path:
+def textures(folder: Path, count: int = 20, size: int = 2048) -> Path:
     """So many textures in three block formats: nine that differ, and copies of them."""
     first = [folder / f"{form}-{number}.dds" for number in range(3) for form in BLOCKS]
     for seed, path in enumerate(first):
@@ -89,7 +89,7 @@ def huge(folder: Path, size: int = 16384) -> Path:
     path = folder / "huge.dds"
     if not path.exists():
         own = FORMATS["bc1"]
-        part = np.frombuffer(own.pack(waves(1024, 1)), np.uint8).reshape(256, 256 * 8)
+        part = np.frombuffer(own.pack(waves(1024, 1, 1)), np.uint8).reshape(256, 256 * 8)
         path.write_bytes(
             form_of("dds").write(Picture(size, size, own, [[np.tile(part, (size // 1024, size // 1024)).tobytes()]]))
         )

@@ -11,17 +11,18 @@ import imagecodecs
 import numpy as np
 from PIL import Image
 
-FORMS = {71: 1, 77: 3, 98: 7}
+FORMS = {b"DXT1": 1, b"DXT5": 3}
 Image.MAX_IMAGE_PIXELS = None
 
 
 def decoded(path: Path) -> Image.Image:
-    """The largest level of a DDS with the newer header."""
+    """The largest level of a DDS: BC1 or BC3 by the older header, BC7 by the newer."""
     data = path.read_bytes()
     height, width = (int.from_bytes(data[at : at + 4], "little") for at in (12, 16))
-    form = FORMS[int.from_bytes(data[128:132], "little")]
+    form = FORMS.get(data[84:88], 7)
+    at = 128 if form != 7 else 148
     size = width * height * (8 if form == 1 else 16) // 16
-    pixels = imagecodecs.bcn_decode(data[148 : 148 + size], form, shape=(height, width, 4))
+    pixels = imagecodecs.bcn_decode(data[at : at + size], form, shape=(height, width, 4))
     return Image.fromarray(np.asarray(pixels))
 
 

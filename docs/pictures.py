@@ -100,7 +100,16 @@ PICTURES = (
     Picture("install", "mod", "volvex install", before=("volvex build",)),
     Picture("check", "mod", "volvex check", 1, (f"volvex set {BOOK}/tables/fittings.kwb --row fresnel_3 lens=140",)),
     Picture("picture-show", ".", "volvex show game/canvas/lens_glow.kwi"),
-    Picture("picture-sheet", ".", "volvex picture game/data game/canvas --to sheet.png", file="sheet.png"),
+    Picture(
+        "picture-sheet",
+        ".",
+        "volvex picture bench-birds/open game/canvas game/data --to sheet.png",
+        before=(
+            "volvex bench game bench-birds",
+            "volvex take birds/seabirds.kwi birds/flags.kwi --as sprites --bench bench-birds",
+        ),
+        file="sheet.png",
+    ),
     Picture(
         "picture-changes",
         "sails",

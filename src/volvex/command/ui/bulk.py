@@ -6,6 +6,8 @@ import argparse
 import functools
 import multiprocessing
 import os
+import posixpath
+import re
 import signal
 from collections.abc import Callable, Iterator
 from concurrent.futures import Executor, ProcessPoolExecutor, ThreadPoolExecutor
@@ -109,7 +111,7 @@ class _State:
         for path in self.options.path:
             for content, file in each_content(path, walker, context, deep=True):
                 try:
-                    job = self._job(content, file, walker)
+                    job = self._job(content, file, walker, _above(path))
                 except VolvexError as error:
                     self.faults.append(error)
                     continue
@@ -118,7 +120,7 @@ class _State:
                 if job is not None:
                     yield job
 
-    def _job(self, content: Content, file: Path | None, walker: Walker) -> Job | None:
+    def _job(self, content: Content, file: Path | None, walker: Walker, above: str) -> Job | None:
         from volvex.asset.bulk import Job
         from volvex.asset.layout_picture import LayoutForm
         from volvex.asset.open import form_in
@@ -129,7 +131,7 @@ class _State:
             return None
         layout = form.layout.file if isinstance(form, LayoutForm) else ""
         kind = form.layout.title if isinstance(form, LayoutForm) else kind
-        target = self._target(content, file, kind)
+        target = self._target(content, file, kind, above)
         if os.path.lexists(target) and self.options.skip_existing:
             self.skipped += 1
             return None
@@ -141,10 +143,10 @@ class _State:
             return Job(content.path, str(target), extension, size, None, str(file.absolute()), 0, roles, layout)
         return Job(content.path, str(target), extension, size, content.source.read(0, size), roles=roles, layout=layout)
 
-    def _target(self, content: Content, file: Path | None, kind: str) -> Path:
+    def _target(self, content: Content, file: Path | None, kind: str, above: str) -> Path:
         """Where a picture goes: a name that no other of this run has, on no disk."""
         name = content.path.rpartition("/")[2]
-        inside = content.path.removeprefix("/").replace("../", "")
+        inside = content.path.removeprefix(above).removeprefix("/").replace("../", "")
         if self.options.by == "kind":
             inside = f"{kind}/{name}"
         elif self.options.by == "package":
@@ -188,6 +190,12 @@ class _State:
             context.complain(f"and {len(self.failed) - TOLD:,} more that failed")
         status = note_faults(self.faults, context)
         return Status(status) if status else Status.BAD_DATA if self.failed else Status.OK
+
+
+def _above(path: str) -> str:
+    """What leads to a path that was named from the root or from a folder above: it is no folder of the result."""
+    fixed = re.split(r"[*?[]", path.replace(os.sep, "/").rstrip("/"))[0]
+    return f"{posixpath.dirname(fixed)}/" if Path(path).is_absolute() or path.startswith("..") else ""
 
 
 def _package(path: str) -> str:
