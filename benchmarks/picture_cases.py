@@ -54,7 +54,10 @@ def edit(work: Path, rounds: int) -> Result:
 def sheet(work: Path, rounds: int) -> Result:
     """A contact sheet of 1,000 pictures in archives."""
     folder, out, plain = pictures.archives(work / "art"), work / "sheet.png", work / "sheet-plain.png"
-    clear = _away(out, plain)
+
+    def clear() -> None:  # one page or several
+        _away(*work.glob("sheet*.png"))()
+
     ours = [VOLVEX, "picture", str(folder), "--to", str(out)]
     result = compare(
         "sheet of 1,000 pictures / plain loop",

@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from volvex.asset.sheet import Cell
 
 PRIORITY = 14
+COMPRESS = 3  # of PNG: a third of the time of 6, for a tenth more bytes
 EXAMPLES = (
     "volvex picture game/data --to sheet.png",
     'volvex picture "game/canvas/*.kwi" --to sails.png',
@@ -58,7 +59,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         own = options.target if not page else options.target.with_stem(f"{options.target.stem}-{page + 1}")
         title = f"{count(len(cells), 'picture')}" + (f", sheet {page + 1}" if len(cells) > per else "")
         with new_file(context.disk, own, options.overwrite) as out:
-            drawn(cells[page * per : (page + 1) * per], title).save(out, "PNG")
+            drawn(cells[page * per : (page + 1) * per], title).save(out, "PNG", compress_level=COMPRESS)
         sheets.append(own)
     names = ", ".join(shown(str(sheet)) for sheet in sheets)
     context.print(f"{names}: {count(len(cells), 'picture')}")

@@ -37,10 +37,12 @@ def pieces_of(name: str, path: Path, sibling: Sibling) -> list[tuple[str, Path]]
     while len(found) < MOST and (other := sibling(numbered(name, len(found)))) is not None:
         found.append((numbered(name, len(found)), other))
     sizes = [path.stat().st_size for _, path in found]
-    for count in range(len(found), 1, -1):  # what follows a smaller piece is no piece
-        if len(set(sizes[: count - 1])) == 1 and 0 < sizes[count - 1] <= sizes[0]:
-            return found[:count]
-    return []
+    if not sizes[0]:
+        return []
+    count = next((at for at, size in enumerate(sizes) if size != sizes[0]), len(sizes))
+    if count < len(sizes) and 0 < sizes[count] < sizes[0]:  # the last one; what follows it is no piece
+        count += 1
+    return found[:count] if count > 1 else []
 
 
 def first_of(name: str, exists: Callable[[str], bool]) -> str | None:

@@ -15,6 +15,7 @@ from volvex.source import Source
 NAMES, EXTENSIONS, LIMITS = ("png",), ("png",), ("levels", "images", "depth")
 FORMATS = ("l8", "la8", "rgb8", "rgba8", "pal8", "l16", "la16", "rgb16", "rgba16")
 DEEP = {2: "rgb16", 4: "la16", 6: "rgba16"}  # colour types of 16 bits that Pillow cuts down to 8
+COMPRESS = 4  # less than half the time of 6, for 3 to 9 per cent more bytes
 
 
 def read(source: Source) -> Picture:
@@ -42,4 +43,4 @@ def write(picture: Picture) -> bytes:
         import imagecodecs
 
         return bytes(imagecodecs.png_encode(np.ascontiguousarray(picture.pixels())))
-    return _pillow.written(picture, "PNG")
+    return _pillow.written(picture, "PNG", {"compress_level": COMPRESS})
