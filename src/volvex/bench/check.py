@@ -6,6 +6,7 @@ from collections.abc import Collection
 from dataclasses import replace
 
 from volvex.archive.detect import filetypes
+from volvex.asset.sprites.lists import may_have_frames
 from volvex.bench.changes import FileChange, changes
 from volvex.bench.semantic_diff import LARGE, catalogues, touched
 from volvex.bench.workbench import Workbench
@@ -41,10 +42,12 @@ def check(bench: Workbench, sound: Collection[str] = ()) -> list[Problem]:
         from volvex.bench.picture_check import picture_problems  # pulls in what decodes them
 
         found += [problem for change in pictures for problem in picture_problems(bench, change)]
-    if any(change.what != "added" for change in changed):
+    sheets = [change for change in changed if _may_be_sheet(change, after)]
+    if sheets:
         from volvex.bench.sprite_check import sprite_problems
 
-        found += sprite_problems(bench, changed, after)
+        gone = {change.path for change in changed if change.what == "removed"}
+        found += sprite_problems(bench, sheets, gone, after)
     found += [_unseen(change) for change in changed if change.kind in filetypes.TEXT and change.after > LARGE]
     for path in paths:
         old, new = before.document(path), after.document(path)
@@ -52,6 +55,14 @@ def check(bench: Workbench, sound: Collection[str] = ()) -> list[Problem]:
             found += lost_keys(path, old, new)
             found += _another_encoding(path, old, new)
     return sorted(found, key=lambda one: (one.level != ERROR, one.sort not in CAUSES, one.file, one.sheet))
+
+
+def _may_be_sheet(change: FileChange, after: Catalogue) -> bool:
+    """Whether a change may concern a sprite sheet: its picture, or a list of frames."""
+    if change.what == "removed":
+        return change.kind not in filetypes.TEXT
+    document = after.document(change.path)
+    return change.kind not in filetypes.TEXT if document is None else may_have_frames(document)
 
 
 def _with_causes(found: list[Problem], before: Catalogue) -> list[Problem]:

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 
 from volvex.archive.detect import filetypes
-from volvex.asset.sprites.lists import may_have_frames
 from volvex.bench.changes import FileChange
 from volvex.bench.sprites import LISTS, sheet_of
 from volvex.bench.workbench import Workbench
@@ -14,9 +13,13 @@ from volvex.data.references import Catalogue
 from volvex.errors import NotFoundError, VolvexError
 
 
-def sprite_problems(bench: Workbench, changed: Sequence[FileChange], after: Catalogue) -> Iterator[Problem]:
-    """The problems of sheets whose picture or list was changed, and that the game's own did not have. `after`: the bench's data as it is now."""
-    removed = {change.path for change in changed if change.what == "removed"}
+def sprite_problems(
+    bench: Workbench, changed: Sequence[FileChange], removed: Collection[str], after: Catalogue
+) -> Iterator[Problem]:
+    """The problems of sheets whose picture or list was changed, and that the game's own did not have.
+
+    `removed`: paths that the bench leaves out. `after`: the bench's data as it is now.
+    """
     told = set()
 
     def current(path: str) -> bytes:
@@ -44,9 +47,8 @@ def sprite_problems(bench: Workbench, changed: Sequence[FileChange], after: Cata
 def _lists(bench: Workbench, changed: Sequence[FileChange], after: Catalogue) -> Iterator[str]:
     """The lists that changed files are, or that lie beside changed pictures."""
     for change in changed:
-        if change.what != "removed" and (document := after.document(change.path)) is not None:
-            if may_have_frames(document):
-                yield change.path
+        if change.what != "removed" and after.document(change.path) is not None:
+            yield change.path
         elif change.what != "added" and change.kind not in filetypes.TEXT:
             stem = change.path.rpartition(".")[0]
             yield from (place for ending in LISTS if bench.original_size(place := f"{stem}.{ending}"))
