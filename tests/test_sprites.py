@@ -304,6 +304,36 @@ class Sheets(Case):
             self.volvex("bench", "game", "bench")
         return self.folder / "bench"
 
+    def test_odd_lists(self) -> None:
+        nothing = Place(5, 5, 0, 0, False, 0, 0, (0, 0))
+        again = PLACES["oar"]
+        (self.art / "birds.json").write_bytes(as_json({**PLACES, "none": nothing, "oar2": again}, SIZE))
+        folder = self.taken("art/birds.json")
+        self.assertEqual(len(list(folder.iterdir())), 4)
+        # An editor gave what is transparent a colour: that is no reason to place anything anew.
+        wanted = sprites()
+        sprite = wanted["gull"].copy()
+        sprite[sprite[..., 3] == 0] = [255, 255, 255, 0]
+        sprite[20, 10] = [1, 1, 1, 255]
+        Image.fromarray(sprite).save(folder / "gull.png")
+        self.assertNotIn("anew", self.told())
+        Image.fromarray(noise(50, 40, 4)).save(folder / "gull.png")
+        (folder / "oar.png").unlink()
+        (folder / "oar2.png").unlink()
+        self.assertIn("1 edited, 2 removed", self.told())
+        for field, new, said in (
+            ('"w": 20', '"w": -20', "outside of its sheet"),
+            ('"x": 2,', '"x": 1e999,', "is no number of pixels"),
+            ('"w": 32', '"w": 99999', "lies at 3, 4 in 99999 x 40 pixels"),
+            ('"x": 3', '"x": -3', "lies at -3, 4"),
+        ):
+            data = as_json(PLACES, SIZE).replace(field.encode(), new.encode())
+            (self.art / "birds.json").write_bytes(data)
+            shutil.rmtree(self.folder / "bench")
+            with self.subTest(new):
+                complaint = self.complaint("take", "art/birds.json", "--as", "sprites", cwd=self.bench_of(), status=4)
+                self.assertIn(said, complaint)
+
     def test_both_edited(self) -> None:
         (self.art / "birds.json").write_bytes(as_json(PLACES, SIZE))
         folder = self.taken("art/birds.png")

@@ -16,7 +16,7 @@ from volvex.asset.open import open_picture
 from volvex.asset.picture import Picture
 from volvex.asset.sprites.frames import Frame, grid_frames
 from volvex.asset.sprites.lists import added_frame, changes_for, frames_of, image_named, removed_frame, size_changes
-from volvex.asset.sprites.packing import Edit, Packed, check_inside, cut, put_in
+from volvex.asset.sprites.packing import Edit, Packed, check_inside, cut, put_in, whole_size
 from volvex.bench.bench_file import SPRITES, Opened
 from volvex.bench.workbench import Workbench
 from volvex.codec.pixels.format import FORMATS, Pixels
@@ -144,8 +144,8 @@ def _grid(text: str, picture: Picture) -> list[Frame]:
     return frames
 
 
-def open_sprites(bench: Workbench, path: str, grid: str = "", again: bool = False) -> tuple[str, int]:
-    """Write each frame of a sheet as a PNG: the folder below the bench, and how many there are."""
+def open_sprites(bench: Workbench, path: str, grid: str = "", again: bool = False) -> tuple[str, int, int]:
+    """Write each frame of a sheet as a PNG: the folder below the bench, how many there are, and how many have no pixels."""
     sheet = find_sheet(bench, path, grid, sound=not again)
     if again and sheet.listing:  # a sheet and its list go together
         bench.take([one for place in (sheet.image, sheet.listing) for one in bench.select(place)], again=True)
@@ -153,7 +153,8 @@ def open_sprites(bench: Workbench, path: str, grid: str = "", again: bool = Fals
     place = sheet.listing or sheet.image
     folder = f"{FOLDER}/{place}{SUFFIX}"
     page = sheet.opened.picture.rgba()
-    files = _files(sheet.frames)
+    frames = [frame for frame in sheet.frames if whole_size(frame)[0] and whole_size(frame)[1]]
+    files = _files(frames)
     digest = _digest(bench, sheet)
     edited = [file for file in files.values() if _is_edited(bench, f"{folder}/{file}")]
     if edited and not again:
@@ -161,13 +162,13 @@ def open_sprites(bench: Workbench, path: str, grid: str = "", again: bool = Fals
     for file in [file for file in bench.opened if file.startswith(f"{folder}/")]:
         bench.disk.remove(bench.folder / file)
         del bench.opened[file]
-    for frame in sheet.frames:
+    for frame in frames:
         file = f"{folder}/{files[frame.name]}"
         data = form_of("png").write(_picture(cut(page, frame)))
         _write(bench, bench.folder / file, data)
         bench.opened[file] = Opened(place, "png", f"{SPRITES} {grid}".strip(), frame.name, digest_bytes(data), digest)
     bench.save()
-    return folder, len(sheet.frames)
+    return folder, len(frames), len(sheet.frames) - len(frames)
 
 
 def _files(frames: Sequence[Frame]) -> dict[str, str]:
@@ -239,8 +240,15 @@ def _edit_of(bench: Workbench, files: Sequence[str]) -> tuple[Edit | None, dict[
     """What is wanted of a sheet by the files in its folder, and the frame that each of them is now."""
     folder = posixpath.dirname(files[0])
     folder = folder[: folder.index(SUFFIX) + len(SUFFIX)]
-    found = [path.relative_to(bench.folder).as_posix() for path in sorted((bench.folder / folder).rglob("*.png"))]
-    gone = {bench.opened[file].digest: file for file in files if file not in found}
+    found = [
+        path.relative_to(bench.folder).as_posix()
+        for path in sorted((bench.folder / folder).rglob("*"))
+        if path.suffix.lower() == ".png" and not path.name.startswith(".")
+    ]
+    gone: dict[str, list[str]] = {}
+    for file in files:
+        if file not in found:
+            gone.setdefault(bench.opened[file].digest, []).append(file)
     if not set(files) & set(found):
         return None, {}
     bare = not any(bench.opened[file].language.lower().endswith(".png") for file in files)
@@ -250,14 +258,14 @@ def _edit_of(bench: Workbench, files: Sequence[str]) -> tuple[Edit | None, dict[
     for file in found:
         if file in there:
             continue
-        name = file[len(folder) + 1 :].removesuffix(".png") if bare else file[len(folder) + 1 :]
+        name = file[len(folder) + 1 : -len(".png") if bare else None]
         there[file] = name
-        old = gone.pop(digest_file(bench.folder / file), None)
-        if old is not None:
-            renamed[bench.opened[old].language] = name
+        old = gone.get(digest_file(bench.folder / file))
+        if old:
+            renamed[bench.opened[old.pop()].language] = name
         else:
             added[name] = _read(bench, file)
-    removed = frozenset(bench.opened[file].language for file in gone.values())
+    removed = frozenset(bench.opened[file].language for left in gone.values() for file in left)
     if not (sprites or renamed or added or removed):
         return None, {}
     return Edit(sprites, renamed, added, removed), there

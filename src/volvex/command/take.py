@@ -109,9 +109,11 @@ def _open(bench: Workbench, places: list[str], options: argparse.Namespace, cont
         from volvex.bench.sprites import open_sprites
 
         for place in places:
-            folder, frames = open_sprites(bench, place, options.grid, options.refresh)
+            folder, frames, empty = open_sprites(bench, place, options.grid, options.refresh)
             where = os.path.relpath(bench.folder / folder, context.cwd).replace(os.sep, "/")
             context.print(f"opened as {context.paint(shown(where), 'green')}: {count(frames, 'frame')}")
+            if empty:
+                context.note(f"note: {count(empty, 'frame')} of no pixels left out")
         return
     for place in places:
         if ending in PICTURE_ENDINGS or options.channels or options.level:

@@ -12,7 +12,7 @@ from volvex.data import Change, Document
 from volvex.errors import FormatError, RefusedError
 
 MOST = 1 << 17  # records of a list
-NUMBER = r"\s*(-?[0-9.]+)\s*"
+NUMBER = r"\s*(-?[0-9]{1,9}(?:\.[0-9]{1,9})?)\s*"
 RECT = re.compile(rf"\{{\s*\{{{NUMBER},{NUMBER}\}}\s*,\s*\{{{NUMBER},{NUMBER}\}}\s*\}}")
 PAIR = re.compile(rf"\{{{NUMBER},{NUMBER}\}}")
 HOLDERS = ("", "frame", "rect", "region", "bounds")  # what a rectangle's fields may be in
@@ -46,13 +46,16 @@ AGAIN = {"width": ("spriteSourceSize/w", "trim/w"), "height": ("spriteSourceSize
 def frames_of(document: Document) -> list[Frame]:
     """All frames of a list; none when it is no such list. FormatError for two of one name."""
     found: list[Frame] = []
+    odd: list[str] = []
     if not may_have_frames(document):
         return found
     for sheet in document.sheets:
         for row, key in enumerate(sheet.keys):
             values = {name: text for name, column in sheet.columns.items() if (text := column.text(row)) is not None}
-            own = list(_in_record(document, key, values))
+            own = list(_in_record(document, key, values, odd))
             found += [replace(frame, sheet=sheet.name, key=key) for frame in own]
+    if found and odd:
+        raise FormatError(document.file, f"{odd[0]} is no number of pixels", hint="a whole number")
     names = [frame.name for frame in found]
     twice = next((name for name in names if names.count(name) > 1), None) if len(set(names)) != len(names) else None
     if twice is not None:
@@ -81,8 +84,8 @@ def image_named(document: Document) -> str:
     return ""
 
 
-def _in_record(document: Document, key: str, values: Mapping[str, str]) -> Iterator[Frame]:
-    """The frames that one record has: itself, or each object within it."""
+def _in_record(document: Document, key: str, values: Mapping[str, str], odd: list[str]) -> Iterator[Frame]:
+    """The frames that one record has: itself, or each object within it. Fields that should be numbers are added to `odd`."""
     for name, text in values.items():
         holder, _, last = name.rpartition("/")
         outer, _, inner = holder.rpartition("/")
@@ -90,6 +93,7 @@ def _in_record(document: Document, key: str, values: Mapping[str, str]) -> Itera
             base = holder if inner == "" else outer
             reader = _Reader(values, f"{base}/" if base else "")
             frame = reader.of_numbers(f"{holder}/" if holder else "", document.form == "xml")
+            odd += [f"{key}: {field} {values[field]!r}" for field in reader.odd]
         elif last in RECTS and RECT.fullmatch(text):
             reader = _Reader(values, f"{holder}/" if holder else "")
             frame = reader.of_texts(name)
@@ -108,6 +112,7 @@ class _Reader:
         self.base = base
         self.told: list[Told] = []
         self.numbers: dict[str, int] = {}
+        self.odd: list[str] = []
 
     def of_numbers(self, at: str, as_it_lies: bool) -> Frame | None:
         """A frame whose numbers are fields of their own; in XML the size is that of the rectangle in the sheet."""
@@ -178,7 +183,8 @@ class _Reader:
     def _number(self, what: str, field: str, sign: int = 1) -> bool:
         try:
             self.numbers[what] = sign * round(float(self.values[field]))
-        except ValueError:
+        except (ValueError, OverflowError):
+            self.odd.append(field)
             return False
         get = attrgetter(what)
         self._tell(field, (what,), lambda frame: str(sign * get(frame)))

@@ -14,6 +14,7 @@ from volvex.errors import FormatError, RefusedError
 PADDING = 2  # transparent pixels between frames
 EDGE = 1  # pixels by which a frame's border is repeated around it, so that nothing bleeds in
 LARGEST = 1 << 14  # pixels of a sheet's side
+MOST = 1 << 28  # pixels of all sprites together
 
 
 @dataclass(frozen=True)
@@ -39,14 +40,26 @@ def check_inside(frames: Sequence[Frame], width: int, height: int, file: str) ->
     """FormatError for a frame that is not in its sheet."""
     for frame in frames:
         x, y, wide, high = frame.box
-        if x < 0 or y < 0 or x + wide > width or y + high > height:
+        if min(x, y, wide, high) < 0 or x + wide > width or y + high > height:
             raise FormatError(
                 file,
                 f"the frame {frame.name} is {wide} x {high} at {x}, {y}, outside of its sheet of {width} x {height}",
                 hint="the sheet that belongs to this list",
             )
-        if frame.whole_width > LARGEST or frame.whole_height > LARGEST:
-            raise FormatError(file, f"the frame {frame.name} has {frame.whole_width} x {frame.whole_height} pixels")
+        if min(frame.left, frame.top) < 0 or max(whole_size(frame)) > LARGEST:
+            raise FormatError(
+                file,
+                f"the frame {frame.name} lies at {frame.left}, {frame.top} in {frame.whole_width} x {frame.whole_height} pixels",
+                hint="the sheet that belongs to this list",
+            )
+    total = sum(wide * high for wide, high in map(whole_size, frames))
+    if total > MOST:
+        raise FormatError(file, f"its frames have {total:,} pixels together, {MOST:,} at most", hint="fewer frames")
+
+
+def whole_size(frame: Frame) -> tuple[int, int]:
+    """Width and height of a sprite with what was trimmed; lists may say less than is there."""
+    return max(frame.whole_width, frame.left + frame.width), max(frame.whole_height, frame.top + frame.height)
 
 
 def cut(sheet: Pixels, frame: Frame) -> Pixels:
@@ -54,12 +67,15 @@ def cut(sheet: Pixels, frame: Frame) -> Pixels:
     x, y, wide, high = frame.box
     part = sheet[y : y + high, x : x + wide]
     part = np.rot90(part, 1) if frame.turned else part
-    whole = np.zeros(
-        (max(frame.whole_height, frame.top + frame.height), max(frame.whole_width, frame.left + frame.width), 4),
-        np.uint8,
-    )
-    whole[frame.top : frame.top + frame.height, frame.left : frame.left + frame.width] = part
+    size = whole_size(frame)
+    whole = np.zeros((size[1], size[0], 4), np.uint8)
+    _part(whole, frame)[:] = part
     return whole
+
+
+def _part(whole: Pixels, frame: Frame) -> Pixels:
+    """What of a whole sprite is in the sheet."""
+    return whole[frame.top : frame.top + frame.height, frame.left : frame.left + frame.width]
 
 
 def put_in(sheet: Pixels, frames: Sequence[Frame], edit: Edit) -> Packed:
@@ -71,14 +87,14 @@ def put_in(sheet: Pixels, frames: Sequence[Frame], edit: Edit) -> Packed:
         (frame, replace(frame, name=edit.renamed.get(frame.name, frame.name))) for frame in kept
     ]
     pairs += [(frame, None) for frame in frames if frame.name in edit.removed]
-    if not edit.added and all(_fits(frame, whole[frame.name]) for frame in kept):
+    edited = [frame for frame in kept if frame.name in edit.sprites]
+    if not edit.added and all(_fits(frame, whole[frame.name]) for frame in edited):
         out = sheet.copy()
-        for name in edit.sprites:
-            frame = next(frame for frame in kept if frame.name == name)
-            part = whole[name][frame.top : frame.top + frame.height, frame.left : frame.left + frame.width]
+        for frame in edited:
+            part = _part(whole[frame.name], frame)
             x, y, wide, high = frame.box
             out[y : y + high, x : x + wide] = np.rot90(part, -1) if frame.turned else part
-        if all(np.array_equal(cut(out, frame), whole[frame.name]) for frame in kept):
+        if all(np.array_equal(_part(cut(out, frame), frame), _part(whole[frame.name], frame)) for frame in kept):
             return Packed(out, tuple(pairs), False)
     return _packed_anew(sheet, kept, whole, edit, pairs)
 
@@ -89,11 +105,11 @@ def _named(frames: Sequence[Frame]) -> Iterator[tuple[str, Frame]]:
 
 def _fits(frame: Frame, new: Pixels) -> bool:
     """Whether a sprite has its old size, and nothing where it was trimmed."""
-    if new.shape[:2] != (frame.whole_height, frame.whole_width):
+    if (new.shape[1], new.shape[0]) != whole_size(frame):
         return False
-    outside = new[..., 3].copy()
-    outside[frame.top : frame.top + frame.height, frame.left : frame.left + frame.width] = 0
-    return not outside.any()
+    outside = new.copy()
+    _part(outside, frame)[:] = 0
+    return not outside[..., 3].any()
 
 
 def _packed_anew(
@@ -112,7 +128,8 @@ def _packed_anew(
     for name, frame, picture, edited in [*((n, f, whole[n], n in edit.sprites) for n, f in _named(kept)), *new]:
         part = _trimmed(frame, picture, edited)
         frames[name] = replace(part, turned=False, name=edit.renamed.get(name, name))
-        sprites[name] = picture[part.top : part.top + part.height, part.left : part.left + part.width]
+        sprites[name] = _part(picture, part)
+    sprites = {name: sprite for name, sprite in sprites.items() if sprite.size}  # frames of nothing stay where they are
     first = {(sprite.shape, sprite.tobytes()): name for name, sprite in reversed(sprites.items())}
     single = {name: sprites[name] for name in first.values()}
     places, (width, height) = _room(single, sheet.shape[1], sheet.shape[0])
