@@ -26,6 +26,9 @@ class Roles:
     guessed: bool = True
 
 
+_last: list[tuple[bytes, tuple[str, int, int, int], Pixels]] = []  # the blocks that were decoded last, in this process
+
+
 @dataclass(frozen=True)
 class Picture:
     """A picture as it is stored.
@@ -76,7 +79,17 @@ class Picture:
         width, height, _ = self.level_size(level)
         size = self.format.size(width, height)
         data = self.surfaces[image][level]
-        return decode(self.format, data[slice_ * size : (slice_ + 1) * size], width, height)
+        if not self.format.is_block:
+            return decode(self.format, data[slice_ * size : (slice_ + 1) * size], width, height)
+        # An edit looks at the same blocks several times: as they were, as they were written out, where they differ.
+        wanted = (self.format.name, slice_, width, height)
+        last = next(iter(_last), None)
+        if last is not None and last[0] is data and last[1] == wanted:
+            return last[2]
+        made = decode(self.format, data[slice_ * size : (slice_ + 1) * size], width, height)
+        made.flags.writeable = False
+        _last[:] = [(data, wanted, made)]
+        return made
 
     def rgba(self, level: int = 0, image: int = 0, slice_: int = 0) -> Pixels:
         """The pixels of one surface as red, green, blue and alpha of 8 bits: for looking at them."""
