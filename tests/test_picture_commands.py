@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import shutil
 import unittest
+import unittest.mock
 import wave
 import zipfile
 from pathlib import Path
@@ -71,6 +72,10 @@ class Looking(Pictures):
             self.assertGreater(sheet.width, 400)
             self.assertGreater(len(sheet.getcolors(1 << 20) or ()), 100)
         self.assertIn("is there already", self.complaint("picture", "art", "--to", "sheet.png", status=5))
+        with unittest.mock.patch("volvex.asset.sheet.COLUMNS", 1), unittest.mock.patch("volvex.asset.sheet.ROWS", 1):
+            (self.folder / "pages-2.png").write_bytes(b"mine")
+            self.assertIn("pages-2.png is there", self.complaint("picture", "art", "--to", "pages.png", status=5))
+            self.assertFalse((self.folder / "pages.png").exists())  # no page was written before all could be
         self.assertIn("no picture", self.complaint("picture", "art/more.kpz/deep/note.txt", "--to", "x.png", status=3))
 
     def test_list_long_has_sizes(self) -> None:
@@ -184,6 +189,9 @@ class Benches(Pictures):
         return done.stdout + done.stderr
 
     def test_out_edited_and_back(self) -> None:
+        for level in (-1, 7):
+            said = self.run_in("take", "sail.dds", "--as", "png", "--level", level, status=2)
+            self.assertIn(f"sail.dds has no level {level}: it has 7", said)
         self.run_in("take", "sail.dds", "--as", "png")
         file = self.work / "open" / "sail.dds.png"
         with Image.open(file) as image:
@@ -230,6 +238,9 @@ class Benches(Pictures):
         self.assertIn("converted to dds bc3, 7 levels", self.run_in("swap", "sail.dds", "../green.png"))
         self.assertEqual(self.opened(self.work / "files" / "sail.dds").levels, 7)
         self.assertIn("--resize", self.run_in("swap", "sail.dds", "../large.png", status=5))
+        (self.folder / "note.txt").write_text("no picture")
+        for words in (("../note.txt", "--resize"), ("../large.png", "--resize", "--as-is")):
+            self.assertIn("convert a picture", self.run_in("swap", "sail.dds", *words, status=2))
         self.run_in("swap", "sail.dds", "../large.png", "--any-size")
         said = self.run_in("check", status=1)
         self.assertIn("no powers of two", said)

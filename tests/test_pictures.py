@@ -24,10 +24,10 @@ from volvex.asset.layout_picture import LayoutForm
 from volvex.asset.levels import chain_length, level_of
 from volvex.asset.likeness import ALIKE, likeness, thumbnail
 from volvex.asset.open import open_picture
-from volvex.asset.picture import NORMAL, SRGB, Picture, Roles
+from volvex.asset.picture import SRGB, Picture
 from volvex.asset.picture_proof import change_fault, picture_hints
 from volvex.asset.put_back import put_back
-from volvex.asset.roles import roles_of
+from volvex.asset.roles import NORMAL, Roles, roles_of
 from volvex.codec.pixels.blocks import WRITTEN
 from volvex.codec.pixels.format import FORMATS, PixelFormat, Pixels
 from volvex.codec.pixels.order import pixel_layout
@@ -288,7 +288,7 @@ class Forms(unittest.TestCase):
     def test_compressed_ktx2(self) -> None:
         made = picture("rgba8", 32, 32)
         for scheme in (2, 3):
-            squeezed = replace(made, form="ktx2", told={"number": 37, "scheme": scheme})
+            squeezed = replace(made, form="ktx2", extra={"number": 37, "scheme": scheme})
             data = form_of("ktx2").write(squeezed)
             self.assertLess(len(data), len(form_of("ktx2").write(made)))
             found = form_of("ktx2").read(BytesSource(data, "x"))

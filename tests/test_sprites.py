@@ -1,4 +1,4 @@
-"""Sprite sheets through the program: frames out and back by lists of every form, the sheet packed anew, checks."""
+"""Sprite sheets through the program: frames out and back by lists of every form, the sheet repacked, checks."""
 
 from __future__ import annotations
 
@@ -217,7 +217,7 @@ class Sheets(Case):
                 wanted["tern"][8:12, 3:6] = [1, 2, 3, 255]
                 Image.fromarray(wanted["tern"]).save(folder / "tern.png")
                 self.assertIn("frames: 1 edited", said := self.told())
-                self.assertNotIn("anew", said)
+                self.assertNotIn("repacked", said)
                 self.assertEqual((self.folder / f"bench/files/art/birds.{extension}").read_bytes(), path.read_bytes())
                 self.require(extension, wanted)
                 self.assertEqual(self.told(), "")
@@ -225,13 +225,13 @@ class Sheets(Case):
                 wanted["gull"] = noise(70, 40, 7)
                 wanted["gull"][:6] = 0
                 Image.fromarray(wanted["gull"]).save(folder / "gull.png")
-                self.assertIn("1 edited; the sheet was packed anew", self.told())
+                self.assertIn("1 edited; sheet repacked to", self.told())
                 self.require(extension, wanted)
                 wanted["skua"] = noise(9, 4, 8)
                 Image.fromarray(wanted["skua"]).save(folder / "skua.png")
                 (folder / "oar.png").rename(folder / "paddle.png")
                 wanted["paddle"] = wanted.pop("oar")
-                self.assertIn("frames: 1 added, 1 renamed; the sheet", self.told())
+                self.assertIn("frames: 1 added, 1 renamed; sheet", self.told())
                 self.require(extension, wanted)
                 (folder / "skua.png").unlink()
                 del wanted["skua"]
@@ -250,7 +250,7 @@ class Sheets(Case):
         (self.art / "birds.json").write_bytes(as_json_list(PLACES, SIZE))
         folder = self.taken("art/birds.json")
         Image.fromarray(noise(30, 44, 5)).save(folder / "gull.png")
-        self.assertIn("packed anew", self.told())
+        self.assertIn("repacked", self.told())
         frames = json.loads((self.folder / "bench/files/art/birds.json").read_bytes())["frames"]
         self.assertEqual(frames[0]["sourceSize"], {"w": 30, "h": 44})
         Image.fromarray(noise(3, 3, 6)).save(folder / "new.png")
@@ -265,7 +265,7 @@ class Sheets(Case):
         wanted["ternlet"] = wanted["tern"].copy()
         wanted["ternlet"][10, 10] = [9, 9, 9, 255]
         Image.fromarray(wanted["ternlet"]).save(folder / "ternlet.png")
-        self.assertIn("packed anew", self.told())
+        self.assertIn("repacked", self.told())
         self.require("json", wanted)
 
     def test_a_grid(self) -> None:
@@ -316,7 +316,7 @@ class Sheets(Case):
         sprite[sprite[..., 3] == 0] = [255, 255, 255, 0]
         sprite[20, 10] = [1, 1, 1, 255]
         Image.fromarray(sprite).save(folder / "gull.png")
-        self.assertNotIn("anew", self.told())
+        self.assertNotIn("repacked", self.told())
         Image.fromarray(noise(50, 40, 4)).save(folder / "gull.png")
         (folder / "oar.png").unlink()
         (folder / "oar2.png").unlink()

@@ -9,8 +9,3 @@ role            what a channel means: colour, alpha, normal, or data of another 
 A picture keeps its stored bytes. Pixels are decoded when somebody asks for them, and encoded where they changed: a block whose
 pixels are as they were keeps its bytes. Nothing is converted that nobody asked for.
 """
-
-from volvex.asset.picture import Picture
-from volvex.codec.pixels.format import FORMATS, PixelFormat
-
-__all__ = ["FORMATS", "Picture", "PixelFormat"]

@@ -1,4 +1,4 @@
-"""What is to be said of a picture: its size, how it is stored, what its channels mean."""
+"""A picture in words: its size, how it is stored, what its channels mean."""
 
 from __future__ import annotations
 
@@ -25,12 +25,12 @@ def format_text(picture: Picture) -> str:
 
 
 def channels_text(picture: Picture) -> str:
-    """What its channels are: `red, green, blue (colour), alpha (gloss)`, with `a guess` where nothing says so."""
+    """What its channels are: `red, green, blue (colour), alpha (gloss)`, with `a guess` where no description gives it."""
     names = {"r": "red", "g": "green", "b": "blue", "a": "alpha", "l": "grey", "i": "palette"}
-    told = [names[channel] for channel in picture.format.channels]
+    channels = [names[channel] for channel in picture.format.channels]
     roles = picture.roles
-    colours = [name for name in told if name != "alpha"]
+    colours = [name for name in channels if name != "alpha"]
     parts = [f"{', '.join(colours)} ({roles.colour})"] if colours else []
-    if "alpha" in told or picture.alpha:
+    if "alpha" in channels or picture.alpha:
         parts.append(f"alpha ({roles.alpha})" if roles.alpha != "alpha" else "alpha")
     return ", ".join(parts) + ("; a guess by the name" if roles.guessed and roles.colour != "colour" else "")

@@ -15,8 +15,9 @@ import numpy as np
 from volvex.asset.forms import PictureForm, by_kind, form_of
 from volvex.asset.levels import chain_length, level_of
 from volvex.asset.palette import to_palette
-from volvex.asset.picture import NORMAL, SRGB, Picture, Roles, shown_pixels, third_of
+from volvex.asset.picture import SRGB, Picture, shown_pixels, third_of
 from volvex.asset.put_back import differing, put_back
+from volvex.asset.roles import DEFAULT, NORMAL, Roles
 from volvex.codec.pixels.format import FORMATS, PixelFormat, Pixels
 from volvex.codec.pixels.surface import encode
 from volvex.errors import RefusedError
@@ -31,7 +32,6 @@ WIDER = {
 }
 PLAIN = {"r": "l", "rg": "rgb", "a": "l"}  # what programs open in place of channels that they do not know
 LESS = {"16f": ("16f", "32f", "16", "8"), "32f": ("32f", "16f", "16", "8"), "16": ("16", "32f", "8"), "8": ("8", "16")}
-UNTOLD = Roles()
 PARTS = ("rgb", "a")  # with the channels apart
 
 
@@ -45,7 +45,7 @@ class Exported:
 
 @dataclass(frozen=True)
 class TakenOver:
-    """The original with an edit in it: how many pixels differ, how many blocks were made again, and what is to be told."""
+    """The original with an edit in it: how many pixels differ, how many blocks were encoded again, and notes for the user."""
 
     picture: Picture
     pixels: int
@@ -53,12 +53,18 @@ class TakenOver:
     notes: tuple[str, ...] = ()
 
 
-def exported(picture: Picture, extension: str, part: str = "", level: int = 0, image: int = 0) -> Exported:
-    """One surface of a picture for an open form: the colours alone or the alpha alone when a `part` is asked for."""
+def exported(
+    picture: Picture, extension: str, part: str = "", level: int = 0, image: int = 0, decoded: Pixels | None = None
+) -> Exported:
+    """One surface of a picture for an open form: the colours alone or the alpha alone when a `part` is asked for.
+
+    `decoded`: the pixels of the surface, where the caller has them already.
+    """
     form = form_of(extension)
     if not form.LIMITS:  # it holds all that a picture has
         return _exported_whole(picture, form)
-    pixels, channels, kind = picture.pixels(level, image), picture.format.channels, picture.format.kind
+    pixels = picture.pixels(level, image) if decoded is None else decoded
+    channels, kind = picture.format.channels, picture.format.kind
     palette, notes = picture.palette, list[str]()
     if part:
         pixels, channels = _part(picture, pixels, part)
@@ -89,7 +95,7 @@ def exported(picture: Picture, extension: str, part: str = "", level: int = 0, i
 def _exported_whole(picture: Picture, form: PictureForm) -> Exported:
     """All of a picture: as it is stored where the form can hold that, otherwise in the pixels that come next."""
     if picture.format.name in form.FORMATS:
-        return Exported(replace(picture, form="", told={}))
+        return Exported(replace(picture, form="", extra={}))
     own = picture.format
     sample = "16" if own.fields and own.sample == "u2" else SAMPLES[own.sample if own.kind != "index" else "u1"]
     wider = [f"{channels}{less}" for less in LESS[sample] for channels in ("rgb", "rgba")]
@@ -110,7 +116,7 @@ def _exported_whole(picture: Picture, form: PictureForm) -> Exported:
         for image in range(picture.images)
     ]
     return Exported(
-        replace(picture, format=target, surfaces=surfaces, palette=None, form="", told={}), (f"{own} became {target}",)
+        replace(picture, format=target, surfaces=surfaces, palette=None, form="", extra={}), (f"{own} became {target}",)
     )
 
 
@@ -149,7 +155,7 @@ def _target(form: PictureForm, channels: str, own: PixelFormat, paletted: bool) 
 
 
 def converted(
-    pixels: Pixels, own: tuple[str, PixelFormat], target: PixelFormat, roles: Roles = UNTOLD, palette: Any = None
+    pixels: Pixels, own: tuple[str, PixelFormat], target: PixelFormat, roles: Roles = DEFAULT, palette: Any = None
 ) -> Pixels:
     """Pixels of some channels in those of another format; `own`: their channels and samples."""
     channels, form = own
@@ -216,6 +222,7 @@ def taken_over(
     if not form.LIMITS:
         return _whole(original, edited, filter_)
     notes, made, palette = list[str](), dict[int, Pixels](), original.palette
+    stored = dict[int, Pixels]()  # decoded once: for a large texture that is most of the work
     for level, file in {0: edited, **(levels or {})}.items():
         width, height, _ = original.level_size(level)
         if (file.width, file.height) != (width, height):
@@ -223,11 +230,12 @@ def taken_over(
                 f"the picture has {file.width} x {file.height} pixels, the game's own has {width} x {height}",
                 f"a picture of {width} x {height}, or --resize",
             )
-        out = exported(original, extension, part, level).picture
+        stored[level] = own = original.pixels(level)
+        out = exported(original, extension, part, level, decoded=own).picture
         before, after = _comparable(out), _comparable(file, out)
         mask = differing(before[0], after)
         notes += _lost_alpha(out, file)
-        pixels = original.pixels(level).copy()
+        pixels = own.copy()
         if mask.any() and original.palette is not None:
             rgba = _rgba(after[mask], before[1])
             pixels[mask], palette, said = to_palette(original, pixels, mask, rgba, palette)
@@ -235,7 +243,7 @@ def taken_over(
         elif mask.any():
             pixels[mask] = _back(original, pixels[mask], after[mask], before[1], part)
         made[level] = pixels
-    result = put_back(replace(original, palette=palette), made, filter_=filter_)
+    result = put_back(replace(original, palette=palette), made, filter_=filter_, decoded=stored)
     return TakenOver(result.picture, result.pixels, result.blocks, tuple(dict.fromkeys(notes)))
 
 
@@ -308,7 +316,7 @@ def _whole(original: Picture, edited: Picture, filter_: str) -> TakenOver:
             "a file with as many",
         )
     if original.palette is not None:
-        raise RefusedError("such a file has no palette, as the game's own has", "png")
+        raise RefusedError("the game's own picture has a palette, this form cannot store one", "png")
     picture, pixels, blocks, notes = original, 0, 0, list[str]()
     if edited.levels < original.levels:
         notes.append(f"{original.levels - edited.levels} levels that the file has not are made of the larger ones")

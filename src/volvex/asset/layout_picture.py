@@ -35,10 +35,10 @@ class LayoutForm:
 
     def __init__(self, layout: Layout) -> None:
         self.layout = layout
-        told = [field.meaning for block in layout.blocks for field in block.fields]
+        meanings = [field.meaning for block in layout.blocks for field in block.fields]
         specs = [
             spec
-            for one in told
+            for one in meanings
             if isinstance(one, Attribute) and one.what == attributes.FORMAT
             for _, spec in one.table
         ]
@@ -51,7 +51,7 @@ class LayoutForm:
 
     def write(self, picture: Picture) -> bytes:
         """The file with other pixels: everything else in it is as it was."""
-        reading = picture.told.get("reading")
+        reading = picture.extra.get("reading")
         if not isinstance(reading, Reading) or reading.original.title != self.layout.title:
             raise RefusedError(
                 f"a file of {self.layout.title} is made from one that there is", "`volvex swap` in its place"
@@ -78,7 +78,7 @@ def _word(reading: Reading, what: str) -> str:
     if word is None:
         raise FormatError(
             block.source.name,
-            f"{number} is no {what} that the layout knows",
+            f"{number} is no {what} in the layout",
             offset=block.offset(0, field.name),
             field=block.where(0, field.name),
             hint="another layout, or adding the number to its table",
@@ -107,10 +107,10 @@ def _picture(reading: Reading, source: Source) -> Picture:
         slices = [data[start + at : start + at + one].tobytes() for at in range(0, size, one)]
         surfaces[image][level] = b"".join(own.plain(part, across, down) for part in slices)
     space = _word(reading, attributes.SPACE) or UNKNOWN
-    told = {"reading": reading, "pixels": own}
+    extra = {"reading": reading, "pixels": own}
     form = reading.original.title
     return Picture(
-        width, height, own.format, surfaces, depth, layers, faces, space, _palette(reading, own), form=form, told=told
+        width, height, own.format, surfaces, depth, layers, faces, space, _palette(reading, own), form=form, extra=extra
     )
 
 
@@ -140,7 +140,7 @@ def _pixels(reading: Reading) -> Array:
 
 def pixels_used(picture: Picture) -> tuple[int, int]:
     """How many bytes of the pixels the levels take, and how many there are."""
-    own, reading = picture.told["pixels"], picture.told["reading"]
+    own, reading = picture.extra["pixels"], picture.extra["reading"]
     size = (picture.width, picture.height, picture.depth)
     ends = [start + length for _, _, start, length in _places(own, size, picture.levels, picture.images)]
     used = max(ends)
@@ -169,7 +169,7 @@ def _channel(reading: Reading, what: str) -> Array | None:
 def _columns(reading: Reading, picture: Picture) -> AllColumns:
     """The blocks' columns with the pixels, the palette and the sizes of a picture."""
     columns: AllColumns = {name: dict(block.columns) for name, block in reading.blocks.items()}
-    own = picture.told.get("pixels")
+    own = picture.extra.get("pixels")
     assert isinstance(own, PixelLayout)
     if own.format != picture.format:
         raise RefusedError(f"the game's own picture has {own.format}, not {picture.format}", "that format")
@@ -201,7 +201,7 @@ def _written(before: Array, own: PixelLayout, picture: Picture) -> Array:
     """The pixels of a file: what no level covers is as it was."""
     size = (picture.width, picture.height, picture.depth)
     places = list(_places(own, size, picture.levels, picture.images))
-    reading = picture.told["reading"]
+    reading = picture.extra["reading"]
     same = tuple(max(1, _number(reading, what)) for what in attributes.SIZES[:3]) == size
     end = max(start + length for _, _, start, length in places)
     out = before.copy() if same and len(before) >= end else np.zeros(end + -end % own.level_align, np.uint8)

@@ -7,7 +7,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from volvex.asset.picture import NORMAL, SRGB, Picture
+from volvex.asset.picture import SRGB, Picture
+from volvex.asset.roles import NORMAL
 from volvex.codec.pixels.format import Pixels
 
 CUT_OUT = 0.9  # share of pixels whose alpha is (nearly) nothing or all: then it is a cut-out, and its area is kept

@@ -9,24 +9,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from volvex.asset.roles import ALPHA, DEFAULT, NORMAL, Roles
 from volvex.codec.pixels.format import PixelFormat, Pixels
 from volvex.codec.pixels.surface import decode
 
-COLOUR, ALPHA, NORMAL, GLOSS, MASK, DATA = "colour", "alpha", "normal", "gloss", "mask", "data"
-ROLES = (COLOUR, ALPHA, NORMAL, GLOSS, MASK, DATA)
 SRGB, LINEAR, UNKNOWN = "srgb", "linear", ""
-
-
-@dataclass(frozen=True)
-class Roles:
-    """What the channels of a picture mean: the first three together, and the fourth; `guessed` when nothing says so."""
-
-    colour: str = COLOUR
-    alpha: str = ALPHA
-    guessed: bool = True
-
-
-_last: list[tuple[bytes, tuple[str, int, int, int], Pixels]] = []  # the blocks that were decoded last, in this process
 
 
 @dataclass(frozen=True)
@@ -48,10 +35,10 @@ class Picture:
     colour_space: str = UNKNOWN
     palette: NDArray[Any] | None = None  # colours x red, green, blue, alpha
     premultiplied: bool = False
-    roles: Roles = Roles()
+    roles: Roles = DEFAULT
     form: str = ""  # of the file: png, dds
     notes: tuple[str, ...] = ()
-    told: dict[str, Any] = field(default_factory=dict)  # what the file says besides, for writing it again
+    extra: dict[str, Any] = field(default_factory=dict)  # other header fields, for writing the file again
 
     @property
     def levels(self) -> int:
@@ -79,17 +66,7 @@ class Picture:
         width, height, _ = self.level_size(level)
         size = self.format.size(width, height)
         data = self.surfaces[image][level]
-        if not self.format.is_block:
-            return decode(self.format, data[slice_ * size : (slice_ + 1) * size], width, height)
-        # An edit looks at the same blocks several times: as they were, as they were written out, where they differ.
-        wanted = (self.format.name, slice_, width, height)
-        last = next(iter(_last), None)
-        if last is not None and last[0] is data and last[1] == wanted:
-            return last[2]
-        made = decode(self.format, data[slice_ * size : (slice_ + 1) * size], width, height)
-        made.flags.writeable = False
-        _last[:] = [(data, wanted, made)]
-        return made
+        return decode(self.format, data[slice_ * size : (slice_ + 1) * size], width, height)
 
     def rgba(self, level: int = 0, image: int = 0, slice_: int = 0) -> Pixels:
         """The pixels of one surface as red, green, blue and alpha of 8 bits: for looking at them."""

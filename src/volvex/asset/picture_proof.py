@@ -18,7 +18,7 @@ from volvex.source import BytesSource
 
 def picture_hints(picture: Picture) -> Iterator[Hint]:
     """What the file shows and the layout does not say: bytes of the pixels that no level has."""
-    reading = picture.told["reading"]
+    reading = picture.extra["reading"]
     assert isinstance(reading, Reading)
     yield from hints_of(reading)
     used, there = pixels_used(picture)

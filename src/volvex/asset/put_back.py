@@ -29,20 +29,27 @@ class PutBack:
 
 
 def put_back(
-    picture: Picture, edited: Mapping[int, Pixels], image: int = 0, slice_: int = 0, filter_: str = "box"
+    picture: Picture,
+    edited: Mapping[int, Pixels],
+    image: int = 0,
+    slice_: int = 0,
+    filter_: str = "box",
+    decoded: Mapping[int, Pixels] | None = None,
 ) -> PutBack:
     """A picture in which an image has other pixels: those of the levels that are given, smaller levels made of the larger.
+
+    `decoded`: the stored pixels of levels that the caller has decoded already.
 
     RefusedError for pixels of another size, and for changes in a format that cannot be written.
     """
     surfaces = [list(levels) for levels in picture.surfaces]
     size = picture.format.size(*picture.level_size(0)[:2])
     blocks = changed = 0
-    above = picture.pixels(0, image, slice_)
+    above: Pixels = np.zeros((0, 0, 0), np.uint8)  # of the level before
     mask: Mask = np.zeros((1, 1), bool)
     for level in range(picture.levels if picture.depth == 1 or not slice_ else 1):
         width, height, _ = picture.level_size(level)
-        old = picture.pixels(level, image, slice_)
+        old = decoded[level] if decoded and level in decoded else picture.pixels(level, image, slice_)
         new = edited.get(level)
         if new is not None:
             if new.shape != old.shape:

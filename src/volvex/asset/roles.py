@@ -4,9 +4,23 @@ from __future__ import annotations
 
 import functools
 import re
+from dataclasses import dataclass
 
-from volvex.asset.picture import ALPHA, COLOUR, DATA, GLOSS, MASK, NORMAL, Roles
 from volvex.errors import UsageError
+
+COLOUR, ALPHA, NORMAL, GLOSS, MASK, DATA = "colour", "alpha", "normal", "gloss", "mask", "data"
+
+
+@dataclass(frozen=True)
+class Roles:
+    """What the channels of a picture mean: the first three together, and the fourth; `guessed` when no description gives it."""
+
+    colour: str = COLOUR
+    alpha: str = ALPHA
+    guessed: bool = True
+
+
+DEFAULT = Roles()
 
 GUESSES = (  # names that say what a picture is, in the habits of the trade
     (re.compile(r"[_-](n|nrm|nor|norm|normal|normals|bump|ddn|nm)$"), Roles(NORMAL, DATA)),

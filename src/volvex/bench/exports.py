@@ -6,19 +6,17 @@ none when one does not fit. When the data was edited otherwise, the file is rewr
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
-from pathlib import Path
 
 from volvex.archive.safe_names import quoted
 from volvex.bench.bench_file import Opened, is_open_picture, is_open_sprite
+from volvex.bench.open_folder import FOLDER, is_edited, require_unedited, write_file
 from volvex.bench.workbench import Workbench
 from volvex.data import Document, require_data, verify
 from volvex.data.exchange import Wanted, exchange_for, exported, imported
 from volvex.errors import NotFoundError, RefusedError
-from volvex.source import atomic
 from volvex.source.digest import digest_bytes, digest_file
-
-FOLDER = "open"
 
 
 @dataclass(frozen=True)
@@ -38,12 +36,10 @@ def open_as(bench: Workbench, place: str, ending: str, wanted: Wanted, again: bo
     exchange_for(ending, document)  # known before anything is looked at
     suffix = f".{wanted.language}" if wanted.language else f".{wanted.sheet}" if wanted.sheet else ""
     file = f"{FOLDER}/{place}{suffix}.{ending}"
-    there = bench.opened.get(file)
-    target = bench.folder / file
-    if target.is_file() and not again and (there is None or digest_file(target) != there.digest):
-        raise RefusedError(f"{file} was edited and would be lost", "--refresh to write it again")
+    if not again:
+        require_unedited(bench, [file])
     data = exported(ending, document, wanted)
-    _write(bench, target, data)
+    write_file(bench, bench.folder / file, data)
     bench.opened[file] = Opened(
         place, ending, wanted.sheet or "", wanted.language or "", digest_bytes(data), digest_file(bench.files / place)
     )
@@ -55,41 +51,31 @@ def _document(bench: Workbench, place: str) -> Document:
     return require_data((bench.files / place).read_bytes(), bench.library, place)
 
 
-def _write(bench: Workbench, target: Path, data: bytes) -> None:
-    with atomic(bench.disk, target, durable=False) as out:
-        bench.disk.write(out, data)
-
-
 def sync_exports(bench: Workbench) -> list[SyncResult]:
     """Take over what was edited in the folder `open`, and write again what was edited elsewhere.
 
     RefusedError, and nothing is taken over, when the same data was edited in two files.
     """
-    results = _sync_pictures(bench)
-    of_data = {
-        file: opened for file, opened in bench.opened.items() if not (is_open_picture(opened) or is_open_sprite(opened))
-    }
-    edited = [file for file, opened in of_data.items() if _is_edited(bench, file, opened)]
+    of_data = [file for file, opened in bench.opened.items() if not (is_open_picture(opened) or is_open_sprite(opened))]
+    edited = [file for file in of_data if is_edited(bench, file)]
     places = [bench.opened[file].place for file in edited]
     twice = next((file for file in edited if places.count(bench.opened[file].place) > 1), None)
     if twice is not None:
         others = [file for file in edited if bench.opened[file].place == bench.opened[twice].place]
         raise RefusedError(f"{' and '.join(others)} are the same data and were both edited", "removing one of them")
+    results = [*_sync_sprites(bench), *_sync_pictures(bench)]
     order = [*edited, *(file for file in of_data if file not in edited)]  # others of the same data follow
     return results + [result for file in order if (result := _fold(bench, file, bench.opened[file])) is not None]
 
 
 def _sync_pictures(bench: Workbench) -> list[SyncResult]:
     """Take over what was edited of pictures: all files of one together."""
-    results = _sync_sprites(bench)
-    files: dict[str, list[str]] = {}
-    for file, opened in bench.opened.items():
-        if is_open_picture(opened):
-            files.setdefault(opened.place, []).append(file)
+    files = _by_place(bench, is_open_picture)
     if not files:
-        return results
+        return []
     from volvex.bench.pictures import fold_pictures
 
+    results = []
     for place, own in files.items():
         folded = fold_pictures(bench, place, own)
         if folded is not None:
@@ -101,10 +87,7 @@ def _sync_pictures(bench: Workbench) -> list[SyncResult]:
 
 def _sync_sprites(bench: Workbench) -> list[SyncResult]:
     """Take over the edited frames of sprite sheets."""
-    files: dict[str, list[str]] = {}
-    for file, opened in bench.opened.items():
-        if is_open_sprite(opened):
-            files.setdefault(opened.place, []).append(file)
+    files = _by_place(bench, is_open_sprite)
     if not files:
         return []
     from volvex.bench.sprites import fold_sprites
@@ -113,13 +96,17 @@ def _sync_sprites(bench: Workbench) -> list[SyncResult]:
     for place, own in files.items():
         folded = fold_sprites(bench, place, own)
         if folded is not None:
-            results.append(SyncResult(place, f"open/{place}.sprites", folded.told()))
+            results.append(SyncResult(place, f"{FOLDER}/{place}.sprites", folded.summary()))
     return results
 
 
-def _is_edited(bench: Workbench, file: str, opened: Opened) -> bool:
-    source = bench.folder / file
-    return source.is_file() and digest_file(source) != opened.digest
+def _by_place(bench: Workbench, wanted: Callable[[Opened], bool]) -> dict[str, list[str]]:
+    """The files of one sort in the folder `open`, by what they are of."""
+    files: dict[str, list[str]] = {}
+    for file, opened in bench.opened.items():
+        if wanted(opened):
+            files.setdefault(opened.place, []).append(file)
+    return files
 
 
 def _fold(bench: Workbench, file: str, opened: Opened) -> SyncResult | None:
@@ -133,7 +120,7 @@ def _fold(bench: Workbench, file: str, opened: Opened) -> SyncResult | None:
             f"{file} belongs to {opened.place}, which is no longer on the bench",
             f"`volvex take {quoted(opened.place)}`, or removing {file}",
         )
-    edited, moved = _is_edited(bench, file, opened), digest_file(target) != opened.of
+    edited, moved = is_edited(bench, file), digest_file(target) != opened.of
     if not edited and not moved:
         return None
     wanted = Wanted(opened.sheet or None, None, opened.language or None)
@@ -147,12 +134,12 @@ def _fold(bench: Workbench, file: str, opened: Opened) -> SyncResult | None:
         data = source.read_bytes()
         incoming = imported(opened.ending, data, document, wanted, file)
         if incoming.changes:
-            _write(bench, target, verify.edited(document, incoming.changes))
+            write_file(bench, target, verify.edited(document, incoming.changes))
         digest, what, count = digest_bytes(data), "taken over", len(incoming.changes)
         notes = tuple(incoming.notes)
     else:
         data = exported(opened.ending, document, wanted)
-        _write(bench, source, data)
+        write_file(bench, source, data)
         digest, what, count, notes = digest_bytes(data), "rewritten", 0, ()
     bench.opened[file] = Opened(opened.place, opened.ending, opened.sheet, opened.language, digest, digest_file(target))
     bench.save()

@@ -20,10 +20,10 @@ def picture_problems(bench: Workbench, change: FileChange) -> Iterator[Problem]:
     """The problems of one changed file, when it is a picture and stays one."""
     if change.what != "changed" or max(change.before or 0, change.after) > LARGEST:
         return
-    original = b"".join(bench.original_content(change.path))
-    kind = filetypes.kind_by_content(original[: filetypes.HEAD])
+    kind = filetypes.kind_by_content(next(bench.original_content(change.path), b"")[: filetypes.HEAD])
     if not may_be_picture(kind) or (kind != change.kind and kind != "binary"):
-        return  # told as another kind
+        return  # reported as another kind
+    original = b"".join(bench.original_content(change.path))
     try:
         before = open_picture(BytesSource(original, change.path), bench.library)
     except VolvexError:

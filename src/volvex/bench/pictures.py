@@ -17,14 +17,14 @@ from volvex.archive.safe_names import quoted
 from volvex.asset.exchange import PARTS, TakenOver, exported, replaced, taken_over
 from volvex.asset.forms import form_of
 from volvex.asset.open import Opened as OpenPicture
-from volvex.asset.open import is_picture, open_picture
+from volvex.asset.open import is_picture, may_be_picture, open_picture
 from volvex.bench.bench_file import PICTURES, Opened
+from volvex.bench.open_folder import FOLDER, is_edited, require_unedited, write_file
 from volvex.bench.workbench import Workbench
 from volvex.errors import FormatError, NotFoundError, RefusedError, UsageError, VolvexError
-from volvex.source import BytesSource, atomic
+from volvex.source import BytesSource
 from volvex.source.digest import digest_bytes, digest_file
 
-FOLDER = "open"
 OWN, EDITED = PICTURES
 LEVEL = re.compile(r"level ([0-9]+)")
 LARGEST = 1 << 31  # bytes of a picture
@@ -65,20 +65,19 @@ def open_picture_as(
     digest = digest_file(target)
     base = OWN if own is not None and own.digest == digest else EDITED
     found = _opened(bench, place, target.read_bytes())
+    if not 0 <= (asked.level or 0) < found.picture.levels:
+        raise UsageError(
+            f"{place} has no level {asked.level}: it has {found.picture.levels}", "--level 0 for the largest"
+        )
     made = []
     for part in asked.parts:
         file = f"{FOLDER}/{place}{'.' + part.replace(' ', '') if part else ''}.{ending}"
-        there = bench.opened.get(file)
-        if (
-            (bench.folder / file).is_file()
-            and not again
-            and (there is None or digest_file(bench.folder / file) != there.digest)
-        ):
-            raise RefusedError(f"{file} was edited and would be lost", "--refresh to write it again")
+        if not again:
+            require_unedited(bench, [file])
         level = LEVEL.fullmatch(part)
         out = exported(found.picture, ending, "" if level else part, int(level[1]) if level else 0)
         data = form_of(ending).write(out.picture)
-        _write(bench, bench.folder / file, data)
+        write_file(bench, bench.folder / file, data)
         if base == EDITED:
             _keep_base(bench, place, target.read_bytes())
         bench.opened[file] = Opened(place, ending, base, part, digest_bytes(data), digest)
@@ -92,12 +91,7 @@ def _base_file(bench: Workbench, place: str) -> Path:
 
 
 def _keep_base(bench: Workbench, place: str, data: bytes) -> None:
-    _write(bench, _base_file(bench, place), data)
-
-
-def _write(bench: Workbench, target: Path, data: bytes) -> None:
-    with atomic(bench.disk, target, durable=False) as out:
-        bench.disk.write(out, data)
+    write_file(bench, _base_file(bench, place), data)
 
 
 def _opened(bench: Workbench, place: str, data: bytes) -> OpenPicture:
@@ -113,7 +107,7 @@ def fold_pictures(bench: Workbench, place: str, files: Sequence[str]) -> Folded 
     for file in set(files) - set(opened):
         del bench.opened[file]
     target = bench.files / place
-    edited = [file for file, known in opened.items() if digest_file(bench.folder / file) != known.digest]
+    edited = [file for file in opened if is_edited(bench, file)]
     moved = target.is_file() and any(digest_file(target) != known.of for known in opened.values())
     if not edited and not moved:
         return None
@@ -136,7 +130,7 @@ def fold_pictures(bench: Workbench, place: str, files: Sequence[str]) -> Folded 
     first = next(iter(opened.values()))
     base = b"".join(bench.original_content(place)) if first.sheet == OWN else _base_file(bench, place).read_bytes()
     result, found = _together(bench, place, base, opened)
-    _write(bench, target, found.form.write(result.picture))
+    write_file(bench, target, found.form.write(result.picture))
     digest = digest_file(target)
     for file, known in opened.items():
         bench.opened[file] = Opened(
@@ -208,6 +202,8 @@ def converted_for(bench: Workbench, path: str, source: Path, resize: bool, any_s
         return None
     with source.open("rb") as file:
         kind = filetypes.kind_by_content(file.read(filetypes.HEAD))
+    if not is_picture(kind):
+        return None
     try:
         meant = list(bench.select(path))
     except NotFoundError:
@@ -215,10 +211,12 @@ def converted_for(bench: Workbench, path: str, source: Path, resize: bool, any_s
     if len(meant) != 1:
         return None
     place = bench.place_of(*meant[0])
-    original = b"".join(bench.original_content(place))
-    own = filetypes.kind_by_content(original[: filetypes.HEAD])
-    if not is_picture(kind) or (kind == own and not (resize or any_size)):
+    own = filetypes.kind_by_content(next(bench.original_content(place), b"")[: filetypes.HEAD])
+    if not may_be_picture(own) or (kind == own and not (resize or any_size)):
         return None
+    if (bench.original_size(place) or 0) > LARGEST:
+        return None
+    original = b"".join(bench.original_content(place))
     found = open_picture(BytesSource(original, place), bench.library)
     user = open_picture(BytesSource(source.read_bytes(), source.as_posix()))
     if found is None or user is None:
@@ -231,5 +229,5 @@ def converted_for(bench: Workbench, path: str, source: Path, resize: bool, any_s
 def put_converted(bench: Workbench, path: str, converted: Converted) -> str:
     """Put a converted picture in the place of the game's own; where it went in the bench."""
     place, target = bench.open_for_edit(path)
-    _write(bench, target, converted.data)
+    write_file(bench, target, converted.data)
     return place

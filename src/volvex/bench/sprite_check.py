@@ -20,7 +20,7 @@ def sprite_problems(
 
     `removed`: paths that the bench leaves out. `after`: the bench's data as it is now.
     """
-    told = set()
+    reported = set()
 
     def current(path: str) -> bytes:
         if path in removed:
@@ -37,8 +37,8 @@ def sprite_problems(
         if place in removed:
             continue
         fault = _fault(bench, current, place)
-        if fault is not None and place not in told and _fault(bench, original, place) is None:
-            told.add(place)
+        if fault is not None and place not in reported and _fault(bench, original, place) is None:
+            reported.add(place)
             yield Problem(
                 ERROR, "picture frame", place, "", "", "", fault.message.removeprefix(f"{place}: "), fault.hint
             )

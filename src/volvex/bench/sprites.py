@@ -6,7 +6,6 @@ import posixpath
 import re
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from pathlib import Path
 
 from volvex.archive.safe_names import Refusal, disk_names, quoted
 from volvex.asset.exchange import replaced, taken_over
@@ -18,15 +17,15 @@ from volvex.asset.sprites.frames import Frame, grid_frames
 from volvex.asset.sprites.lists import added_frame, changes_for, frames_of, image_named, removed_frame, size_changes
 from volvex.asset.sprites.packing import Edit, Packed, check_inside, cut, put_in, whole_size
 from volvex.bench.bench_file import SPRITES, Opened
+from volvex.bench.open_folder import FOLDER, is_edited, require_unedited, write_file
 from volvex.bench.workbench import Workbench
 from volvex.codec.pixels.format import FORMATS, Pixels
 from volvex.data import Change, Document, open_data
 from volvex.data.verify import edited as edited_data
 from volvex.errors import NotFoundError, RefusedError, UsageError
-from volvex.source import BytesSource, atomic
+from volvex.source import BytesSource
 from volvex.source.digest import digest_bytes, digest_file
 
-FOLDER = "open"
 SUFFIX = ".sprites"  # of the folder with a sheet's frames
 LISTS = ("json", "xml", "plist", "csv", "txt", "atlas")  # extensions of lists beside their pictures
 GRID = re.compile(r"([0-9]+)x([0-9]+)(?:\+([0-9]+))?(?:/([0-9]+))?")
@@ -52,11 +51,11 @@ class Folded:
     """What taking over sprites did."""
 
     edit: Edit
-    anew: bool
+    repacked: bool
     size: tuple[int, int]
 
-    def told(self) -> str:
-        """What was done, in words."""
+    def summary(self) -> str:
+        """What was done: `frames: 1 edited; sheet repacked to 64 x 128`."""
         counts = (
             ("edited", len(self.edit.sprites)),
             ("added", len(self.edit.added)),
@@ -64,15 +63,13 @@ class Folded:
             ("renamed", len(self.edit.renamed)),
         )
         said = ", ".join(f"{number} {what}" for what, number in counts if number)
-        return f"frames: {said}" + (
-            f"; the sheet was packed anew, {self.size[0]} x {self.size[1]}" if self.anew else ""
-        )
+        return f"frames: {said}" + (f"; sheet repacked to {self.size[0]} x {self.size[1]}" if self.repacked else "")
 
 
 def find_sheet(bench: Workbench, path: str, grid: str = "", sound: bool = True) -> SpriteSheet:
     """The sheet that a picture or a list belongs to, both taken into the bench; NotFoundError when one of them is missing.
 
-    `sound` says that every frame must be inside.
+    `sound`: every frame must be inside its sheet.
     """
     place, target = bench.open_for_edit(path)
     if grid:
@@ -101,7 +98,7 @@ def sheet_of(bench: Workbench, read: Callable[[str], bytes], place: str) -> Spri
     if document is None and found is None:
         return None
     stem, named = place.rpartition(".")[0], image_named(document) if document is not None else ""
-    if named:  # games often keep the picture in another format than the list says
+    if named:  # games often keep the picture in another format than the list names
         stem = posixpath.join(posixpath.dirname(place), named.rpartition(".")[0])
     wanted = [f"{stem}.{extension}" for extension in (LISTS if found is not None else by_extension())]
     if named:
@@ -156,16 +153,15 @@ def open_sprites(bench: Workbench, path: str, grid: str = "", again: bool = Fals
     frames = [frame for frame in sheet.frames if whole_size(frame)[0] and whole_size(frame)[1]]
     files = _files(frames)
     digest = _digest(bench, sheet)
-    edited = [file for file in files.values() if _is_edited(bench, f"{folder}/{file}")]
-    if edited and not again:
-        raise RefusedError(f"{folder}/{edited[0]} was edited and would be lost", "--refresh to write it again")
+    if not again:
+        require_unedited(bench, [f"{folder}/{file}" for file in files.values()])
     for file in [file for file in bench.opened if file.startswith(f"{folder}/")]:
         bench.disk.remove(bench.folder / file)
         del bench.opened[file]
     for frame in frames:
         file = f"{folder}/{files[frame.name]}"
         data = form_of("png").write(_picture(cut(page, frame)))
-        _write(bench, bench.folder / file, data)
+        write_file(bench, bench.folder / file, data)
         bench.opened[file] = Opened(place, "png", f"{SPRITES} {grid}".strip(), frame.name, digest_bytes(data), digest)
     bench.save()
     return folder, len(frames), len(sheet.frames) - len(frames)
@@ -186,27 +182,17 @@ def _picture(pixels: Pixels) -> Picture:
     return Picture(pixels.shape[1], pixels.shape[0], form, [[form.pack(pixels)]])
 
 
-def _write(bench: Workbench, target: Path, data: bytes) -> None:
-    with atomic(bench.disk, target, durable=False) as out:
-        bench.disk.write(out, data)
-
-
 def _digest(bench: Workbench, sheet: SpriteSheet) -> str:
     """What a sheet and its list are now."""
     files = [bench.files / place for place in (sheet.image, sheet.listing) if place]
     return digest_bytes("".join(digest_file(file) for file in files).encode())
 
 
-def _is_edited(bench: Workbench, file: str) -> bool:
-    known, target = bench.opened.get(file), bench.folder / file
-    return target.is_file() and (known is None or digest_file(target) != known.digest)
-
-
 def fold_sprites(bench: Workbench, place: str, files: Sequence[str]) -> Folded | None:
     """Put what was edited, added, removed and renamed among a sheet's frames back; None when nothing was.
 
     A PNG that is new in the folder is a new frame, one that is gone takes its frame out, one under another name renames it; a folder
-    without any of its frames was put away, and says nothing. RefusedError when the sheet was changed otherwise as well.
+    without any of its frames changes nothing. RefusedError when the sheet was edited too.
     """
     grid = bench.opened[files[0]].sheet.partition(" ")[2]
     edit, there = _edit_of(bench, files)
@@ -219,7 +205,7 @@ def fold_sprites(bench: Workbench, place: str, files: Sequence[str]) -> Folded |
             f"`volvex take --as sprites --refresh {quoted(place)}`, which takes the original of both again",
         )
     packed = put_in(sheet.opened.picture.rgba(), sheet.frames, edit)
-    if sheet.document is None and (packed.anew or edit.renamed or edit.removed):
+    if sheet.document is None and (packed.repacked or edit.renamed or edit.removed):
         raise RefusedError(
             f"{place} is cut by a grid: its sprites stay as many, and of one size",
             f"sprites of {grid.partition('+')[0]}",
@@ -233,7 +219,7 @@ def fold_sprites(bench: Workbench, place: str, files: Sequence[str]) -> Folded |
         own = digest_file(bench.folder / file)
         bench.opened[file] = Opened(known.place, known.ending, known.sheet, name, own, digest)
     bench.save()
-    return Folded(edit, packed.anew, (packed.pixels.shape[1], packed.pixels.shape[0]))
+    return Folded(edit, packed.repacked, (packed.pixels.shape[1], packed.pixels.shape[0]))
 
 
 def _edit_of(bench: Workbench, files: Sequence[str]) -> tuple[Edit | None, dict[str, str]]:
@@ -253,7 +239,7 @@ def _edit_of(bench: Workbench, files: Sequence[str]) -> tuple[Edit | None, dict[
         return None, {}
     bare = not any(bench.opened[file].language.lower().endswith(".png") for file in files)
     there = {file: bench.opened[file].language for file in files if file in found}
-    sprites = {name: _read(bench, file) for file, name in there.items() if _is_edited(bench, file)}
+    sprites = {name: _read(bench, file) for file, name in there.items() if is_edited(bench, file)}
     renamed, added = {}, {}
     for file in found:
         if file in there:
@@ -281,12 +267,12 @@ def _store(bench: Workbench, sheet: SpriteSheet, packed: Packed) -> None:
         changes = list(_changes(packed))
         changes += size_changes(sheet.document, (own.width, own.height), (user.width, user.height))
         if changes:
-            _write(bench, bench.files / sheet.listing, edited_data(sheet.document, changes))
-    _write(bench, bench.files / sheet.image, image)
+            write_file(bench, bench.files / sheet.listing, edited_data(sheet.document, changes))
+    write_file(bench, bench.files / sheet.image, image)
 
 
 def _changes(packed: Packed) -> Iterator[Change]:
-    """What the list of a sheet says otherwise than before."""
+    """The changes of the list."""
     like = next(before for before, _ in packed.pairs if before is not None)
     for before, after in packed.pairs:
         if before is not None and after is not None:

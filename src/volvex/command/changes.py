@@ -157,9 +157,9 @@ def _print_pixels(bench: Workbench, change: FileChange, context: Context) -> Non
     count_ = differing_pixels(before, after)
     if count_ is not None:
         context.print(f"  {number(count_)} of {number(after.width * after.height)} pixels differ")
-    told = [f"{size_text(one)}, {format_text(one)}" for one in pair]
-    if told[0] != told[1]:
-        context.print(f"  {told[0]} -> {told[1]}")
+    states = [f"{size_text(one)}, {format_text(one)}" for one in pair]
+    if states[0] != states[1]:
+        context.print(f"  {states[0]} -> {states[1]}")
 
 
 def _draw(bench: Workbench, found: list[FileChange], options: argparse.Namespace, context: Context) -> None:

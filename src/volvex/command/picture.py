@@ -46,7 +46,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
 
     if options.target.suffix.lower() != ".png":
         raise UsageError(f"a sheet is a PNG file, not {shown(options.target.name)}", "--to sheet.png")
-    Outputs(context.disk, options.overwrite).check(options.target)
+    outputs = Outputs(context.disk, options.overwrite)
+    outputs.check(options.target)  # before anything is read
     faults: list[VolvexError] = []
     with open_walker(options, context) as walker:
         cells = list(_cells(options.path, walker, context, faults))
@@ -54,13 +55,15 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if not cells:
         note_faults(faults, context)
         raise NotFoundError("there is no picture in what was named", "`volvex list` to see what there is")
-    per, sheets = COLUMNS * ROWS, list[Path]()
-    for page in range(-(-len(cells) // per)):
-        own = options.target if not page else options.target.with_stem(f"{options.target.stem}-{page + 1}")
+    per, target = COLUMNS * ROWS, options.target
+    pages = range(-(-len(cells) // per))
+    sheets = [target.with_stem(f"{target.stem}-{page + 1}") if page else target for page in pages]
+    for own in sheets:  # all of them, before the first is written
+        outputs.check(own)
+    for page, own in zip(pages, sheets, strict=True):
         title = f"{count(len(cells), 'picture')}" + (f", sheet {page + 1}" if len(cells) > per else "")
         with new_file(context.disk, own, options.overwrite) as out:
             drawn(cells[page * per : (page + 1) * per], title).save(out, "PNG", compress_level=COMPRESS)
-        sheets.append(own)
     names = ", ".join(shown(str(sheet)) for sheet in sheets)
     context.print(f"{names}: {count(len(cells), 'picture')}")
     return note_faults(faults, context)

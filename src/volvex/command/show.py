@@ -102,7 +102,7 @@ def _shown_as_data(content: Content, kind: str, walker: Walker, options: argpars
 def _shown_as_picture(
     content: Content, kind: str, walker: Walker, options: argparse.Namespace, context: Context
 ) -> bool:
-    """Show a picture, when it is one of an open form; whether it was so."""
+    """Show a picture of an open form or of the game; whether it was so."""
     from volvex.asset.open import may_be_picture, open_picture
 
     if options.hex or options.offset or options.size or not may_be_picture(kind):

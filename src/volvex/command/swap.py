@@ -63,6 +63,11 @@ def run(options: argparse.Namespace, context: Context) -> int:
             from volvex.bench.pictures import converted_for, put_converted
 
             converted = converted_for(bench, path, options.file, options.resize, options.any_size)
+        if converted is None and (options.resize or options.any_size) and options.file.is_file():
+            raise UsageError(
+                "--resize and --any-size convert a picture that replaces a picture",
+                "leaving them, --new and --as-is out",
+            )
         if converted is not None:
             place = put_converted(bench, path, converted)
             for note in converted.notes:

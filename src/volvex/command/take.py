@@ -28,23 +28,6 @@ EXAMPLES = (
     "volvex take data/almanac.kwp/tables/fittings.kwb --as csv",
 )
 TOLD = 12
-PICTURE_ENDINGS = (
-    "png",
-    "tiff",
-    "tif",
-    "tga",
-    "bmp",
-    "dds",
-    "ktx",
-    "ktx2",
-    "webp",
-    "pcx",
-    "gif",
-    "jpg",
-    "jpeg",
-    "ppm",
-    "ico",
-)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -100,6 +83,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
 
 
 def _open(bench: Workbench, places: list[str], options: argparse.Namespace, context: Context) -> None:
+    from volvex.asset.forms import by_extension
     from volvex.bench.exports import open_as
     from volvex.data.exchange import Wanted
 
@@ -116,10 +100,10 @@ def _open(bench: Workbench, places: list[str], options: argparse.Namespace, cont
                 context.note(f"note: {count(empty, 'frame')} of no pixels left out")
         return
     for place in places:
-        if ending in PICTURE_ENDINGS or options.channels or options.level:
+        if ending in by_extension() or options.channels or options.level is not None:
             _open_picture(bench, place, ending, options, context)
             continue
-        file = open_as(bench, place, options.ending.lstrip(".").lower(), wanted, options.refresh)
+        file = open_as(bench, place, ending, wanted, options.refresh)
         where = os.path.relpath(bench.folder / file, context.cwd).replace(os.sep, "/")
         context.print(f"opened as {context.paint(shown(where), 'green')}")
 

@@ -98,7 +98,7 @@ def image_of(picture: Picture) -> Image.Image:
     """Pillow's picture of the first surface, in the mode of its pixel format."""
     mode = next((mode for mode, name in MODES.items() if name == picture.format.name), None)
     if mode is None:
-        raise RefusedError(f"such a file cannot hold {picture.format}", "PNG or TIFF")
+        raise RefusedError(f"this form cannot store {picture.format}", "PNG or TIFF")
     pixels = picture.pixels()
     image = Image.frombytes(mode, (picture.width, picture.height), np.ascontiguousarray(pixels).tobytes())
     if picture.palette is not None:

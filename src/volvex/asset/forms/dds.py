@@ -154,7 +154,7 @@ def read(source: Source) -> Picture:
         head.space,
         premultiplied=head.premultiplied,
         form="dds",
-        told={"head": source.read(0, head.start), "tail": source.read(at, source.size - at)},
+        extra={"head": source.read(0, head.start), "tail": source.read(at, source.size - at)},
     )
 
 
@@ -198,20 +198,20 @@ FORMATS = tuple(sorted({*CODES.values(), *(name for name, _ in DXGI.values()), *
 
 def write(picture: Picture) -> bytes:
     """With the header that the picture came with, when nothing in it has changed; otherwise with one of DX10."""
-    head, tail = _kept(picture), picture.told.get("tail", b"") if picture.form == "dds" else b""
+    head, tail = _kept(picture), picture.extra.get("tail", b"") if picture.form == "dds" else b""
     body = [bytes(level) for image in picture.surfaces for level in image]
     return b"".join([head if head is not None else _made(picture), *body, tail])
 
 
 def _kept(picture: Picture) -> bytes | None:
-    head = picture.told.get("head") if picture.form == "dds" else None
+    head = picture.extra.get("head") if picture.form == "dds" else None
     if not isinstance(head, bytes):
         return None
     height, width, depth, levels = struct.unpack_from("<II4xII", head, 12)
     same = (width, height, max(1, levels)) == (picture.width, picture.height, picture.levels)
     return (
         head
-        if same and max(1, depth) >= picture.depth and picture.told.get("format", picture.format) == picture.format
+        if same and max(1, depth) >= picture.depth and picture.extra.get("format", picture.format) == picture.format
         else None
     )
 

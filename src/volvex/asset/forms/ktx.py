@@ -101,7 +101,7 @@ def read(source: Source) -> Picture:
             at += row * rows + (-(row * rows) % 4 if cube else 0)
         at += -at % 4
     head = {"keys": source.read(64, more) if order == "<" else b"", "internal": internal}
-    return Picture(width, height, form, images, depth, max(1, layers), faces, space, form="ktx", told=head)
+    return Picture(width, height, form, images, depth, max(1, layers), faces, space, form="ktx", extra=head)
 
 
 def _row(form: PixelFormat, width: int) -> int:
@@ -124,13 +124,13 @@ def write(picture: Picture) -> bytes:
     fitting = [(number, row) for number, row in INTERNAL.items() if row[0] == name]
     if not fitting:
         raise RefusedError(f"a KTX file cannot hold {form}", "rgba8, or bc1 to bc7")
-    told = picture.told.get("internal") if picture.form == "ktx" else None
+    internal = picture.extra.get("internal") if picture.form == "ktx" else None
     number, row = next(
-        (pair for pair in fitting if pair[0] == told or (told is None and pair[1][1] == space)), fitting[0]
+        (pair for pair in fitting if pair[0] == internal or (internal is None and pair[1][1] == space)), fitting[0]
     )
     kind, given = row[2], BGRA if form.name == "bgra8" else row[3]
     sample = form.sample_type.itemsize if kind and not form.fields else 2 if form.fields else 1
-    keys = picture.told.get("keys", b"") if picture.form == "ktx" else b""
+    keys = picture.extra.get("keys", b"") if picture.form == "ktx" else b""
     layers = picture.layers if picture.layers > 1 else 0
     base = {"r": 0x1903, "rg": 0x8227, "rgb": 0x1907, "rgba": 0x1908, "l": 0x1909, "la": 0x190A, "a": 0x1906}[
         form.channels

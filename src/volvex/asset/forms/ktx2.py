@@ -111,25 +111,25 @@ def read(source: Source) -> Picture:
         whole = _level(source, level, scheme, size * count)
         for at, image in enumerate(images):
             image.append(whole[at * size : (at + 1) * size] if count > 1 else whole)
-    told = {
+    extra = {
         "number": number,
         "scheme": scheme,
         "dfd": source.peek(at_dfd, min(dfd, SPARE)),
         "keys": source.peek(at_keys, min(keys, SPARE)),
         "supercompression": source.peek(at_all, min(all_, SPARE)) if all_ else b"",
     }
-    return Picture(width, height, form, images, depth, max(1, layers), faces, space, form="ktx2", told=told)
+    return Picture(width, height, form, images, depth, max(1, layers), faces, space, form="ktx2", extra=extra)
 
 
 def _level(source: Source, level: int, scheme: int, size: int) -> bytes:
     """The bytes of a level of all images."""
     where = HEAD.size + 24 * level
     entry = source.peek(where, 24)
-    start, stored, told = struct.unpack("<3Q", entry) if len(entry) == 24 else (0, 0, 0)
-    if start + stored > source.size or (told or size) != size or (not scheme and stored != size):
+    start, stored, unpacked = struct.unpack("<3Q", entry) if len(entry) == 24 else (0, 0, 0)
+    if start + stored > source.size or (unpacked or size) != size or (not scheme and stored != size):
         raise FormatError(
             source.name,
-            f"level {level} gives its size as {told or stored:,} bytes, {size:,} are needed",
+            f"level {level} gives its size as {unpacked or stored:,} bytes, {size:,} are needed",
             offset=where,
             hint="a fresh copy of the file: it may be cut off",
         )
@@ -146,7 +146,7 @@ def _level(source: Source, level: int, scheme: int, size: int) -> bytes:
 
 def write(picture: Picture) -> bytes:
     """With the compression that it came with; new ones have none."""
-    form, own = picture.format, picture.told if picture.form == "ktx2" else {}
+    form, own = picture.format, picture.extra if picture.form == "ktx2" else {}
     number = own.get("number", 0)
     if NUMBERS.get(number, ("",))[0] != form.name:
         fitting = [number for number, (name, _) in NUMBERS.items() if name == form.name]

@@ -17,12 +17,12 @@ TOP_DOWN = 0x20  # bit of the descriptor
 
 def read(source: Source) -> Picture:
     picture, head = _pillow.read(source, "TGA", "tga"), source.peek(0, 18)
-    picture.told.update(rle=bool(head[2] & RUN_LENGTH), top_down=bool(head[17] & TOP_DOWN))
+    picture.extra.update(rle=bool(head[2] & RUN_LENGTH), top_down=bool(head[17] & TOP_DOWN))
     return picture
 
 
 def write(picture: Picture) -> bytes:
     """Compressed, and from the bottom or the top, as the file was that the picture came from."""
-    told = picture.told if picture.form == "tga" else {}
-    options = {"rle": told.get("rle", False), "orientation": 1 if told.get("top_down") else -1}
+    extra = picture.extra if picture.form == "tga" else {}
+    options = {"rle": extra.get("rle", False), "orientation": 1 if extra.get("top_down") else -1}
     return _pillow.written(picture, "TGA", options)

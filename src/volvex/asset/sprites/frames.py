@@ -1,4 +1,4 @@
-"""A frame of a sprite sheet, and what of it a list of frames says in which field."""
+"""A frame of a sprite sheet, and the fields of its list that store its properties."""
 
 from __future__ import annotations
 
@@ -9,8 +9,8 @@ YES = ("true", "yes", "y", "1", "90")
 
 
 @dataclass(frozen=True)
-class Told:
-    """A field of a list: what of a frame it tells, the text it has now, and how the text is made."""
+class ListField:
+    """A field of a list: which properties of a frame it stores, its text, and how the text is made."""
 
     field: str
     what: tuple[str, ...]
@@ -23,7 +23,7 @@ class Frame:
     """One sprite. `width` and `height` are upright; it lies in the sheet turned by 90 degrees clockwise when `turned`.
 
     `left`, `top`: where what is in the sheet lies in the whole sprite of `whole_width` x `whole_height`. `sheet` and `key`: the record
-    of the list; `told`: its fields, and `alone` whether the record has this frame only.
+    of the list; `fields`: its fields, and `alone` whether the record has this frame only.
     """
 
     name: str
@@ -38,7 +38,7 @@ class Frame:
     whole_height: int = 0
     sheet: str = ""
     key: str = ""
-    told: tuple[Told, ...] = ()
+    fields: tuple[ListField, ...] = ()
     alone: bool = True
 
     @property
@@ -48,13 +48,13 @@ class Frame:
 
     @property
     def can_trim(self) -> bool:
-        """Whether the list can say that a sprite is trimmed."""
-        return {"left", "top", "whole_width", "whole_height"} <= self.says
+        """Whether the list can store that a sprite is trimmed."""
+        return {"left", "top", "whole_width", "whole_height"} <= self.properties
 
     @property
-    def says(self) -> set[str]:
-        """What the list tells of the frame."""
-        return {what for one in self.told for what in one.what}
+    def properties(self) -> set[str]:
+        """The properties that the list stores."""
+        return {what for one in self.fields for what in one.what}
 
 
 def grid_frames(width: int, height: int, cell: tuple[int, int], margin: int = 0, spacing: int = 0) -> list[Frame]:

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import replace
 from operator import attrgetter
 
-from volvex.asset.sprites.frames import YES, Frame, Told
+from volvex.asset.sprites.frames import YES, Frame, ListField
 from volvex.data import Change, Document
 from volvex.errors import FormatError, RefusedError
 
@@ -44,7 +44,7 @@ AGAIN = {"width": ("spriteSourceSize/w", "trim/w"), "height": ("spriteSourceSize
 
 
 def frames_of(document: Document) -> list[Frame]:
-    """All frames of a list; none when it is no such list. FormatError for two of one name."""
+    """All frames of a list; none when the document is no list of frames. FormatError for two of one name."""
     found: list[Frame] = []
     odd: list[str] = []
     if not may_have_frames(document):
@@ -74,7 +74,7 @@ def _is_placed(name: str) -> bool:
 
 
 def image_named(document: Document) -> str:
-    """The name of the picture that a list is of; empty when it does not say so."""
+    """The name of the picture that a list is of; empty when the list does not give it."""
     for sheet in document.sheets:
         for name, column in sheet.columns.items():
             if name.rpartition("/")[2] in IMAGES:
@@ -100,8 +100,8 @@ def _in_record(document: Document, key: str, values: Mapping[str, str], odd: lis
         else:
             continue
         if frame is not None:
-            name, told = reader.name(key)
-            yield replace(frame, name=name, told=(*frame.told, *told), alone=bool(key) and not reader.base)
+            name, fields = reader.name(key)
+            yield replace(frame, name=name, fields=(*frame.fields, *fields), alone=bool(key) and not reader.base)
 
 
 class _Reader:
@@ -110,7 +110,7 @@ class _Reader:
     def __init__(self, values: Mapping[str, str], base: str) -> None:
         self.values = values
         self.base = base
-        self.told: list[Told] = []
+        self.fields: list[ListField] = []
         self.numbers: dict[str, int] = {}
         self.odd: list[str] = []
 
@@ -132,11 +132,11 @@ class _Reader:
             self.numbers |= {"width": self.numbers["height"], "height": self.numbers["width"]}
         if as_it_lies:
             lying = {"width": lambda frame: str(frame.box[2]), "height": lambda frame: str(frame.box[3])}
-            self.told = [
+            self.fields = [
                 replace(one, write=lying[one.what[0]], what=("width", "height", "turned"))
                 if one.what[0] in lying
                 else one
-                for one in self.told
+                for one in self.fields
             ]
         for fields in SIGNED:
             for what, (field, sign) in fields.items():
@@ -159,26 +159,26 @@ class _Reader:
             if match := PAIR.fullmatch(self.values.get(self.base + name, "")):
                 self.numbers |= {"whole_width": round(float(match[1])), "whole_height": round(float(match[2]))}
                 write = lambda frame: f"{{{frame.whole_width},{frame.whole_height}}}"  # noqa: E731
-                self._tell(self.base + name, ("whole_width", "whole_height"), write)
+                self._add(self.base + name, ("whole_width", "whole_height"), write)
         for name in OFFSETS:
             if match := PAIR.fullmatch(self.values.get(self.base + name, "")):
                 right, up = float(match[1]), float(match[2])
                 wide, high = (self.numbers.get(f"whole_{one}", self.numbers[one]) for one in ("width", "height"))
                 self.numbers.setdefault("left", round((wide - self.numbers["width"]) / 2 + right))
                 self.numbers.setdefault("top", round((high - self.numbers["height"]) / 2 - up))
-                self._tell(self.base + name, (*TRIMMED, "width", "height"), _offset)
+                self._add(self.base + name, (*TRIMMED, "width", "height"), _offset)
         self._flag_trimmed()
         return self._frame(turned)
 
-    def name(self, key: str) -> tuple[str, list[Told]]:
+    def name(self, key: str) -> tuple[str, list[ListField]]:
         """What a frame is called: by a field, or by where it is."""
         field = next((self.base + one for one in NAMES if self.values.get(self.base + one)), None)
         if field is not None:
-            return self.values[field], [Told(field, ("name",), self.values[field], attrgetter("name"))]
+            return self.values[field], [ListField(field, ("name",), self.values[field], attrgetter("name"))]
         return self.base.rstrip("/") or key.rpartition("/")[2], []
 
-    def _tell(self, field: str, what: tuple[str, ...], write: Callable[[Frame], str]) -> None:
-        self.told.append(Told(field, what, self.values[field], write))
+    def _add(self, field: str, what: tuple[str, ...], write: Callable[[Frame], str]) -> None:
+        self.fields.append(ListField(field, what, self.values[field], write))
 
     def _number(self, what: str, field: str, sign: int = 1) -> bool:
         try:
@@ -187,14 +187,14 @@ class _Reader:
             self.odd.append(field)
             return False
         get = attrgetter(what)
-        self._tell(field, (what,), lambda frame: str(sign * get(frame)))
+        self._add(field, (what,), lambda frame: str(sign * get(frame)))
         return True
 
     def _also(self, what: str, field: str) -> None:
-        """A field that says a size once more."""
+        """A field that repeats a size."""
         if field in self.values:
             get = attrgetter(what)
-            self._tell(field, (what,), lambda frame: str(get(frame)))
+            self._add(field, (what,), lambda frame: str(get(frame)))
 
     def _four(self, field: str, what: tuple[str, str, str, str]) -> None:
         match = RECT.fullmatch(self.values[field])
@@ -202,26 +202,26 @@ class _Reader:
         for one, text in zip(what, match.groups(), strict=True):
             self.numbers.setdefault(one, round(float(text)))
         get = attrgetter(*what)
-        self._tell(field, what, lambda frame: "{{{{{},{}}},{{{},{}}}}}".format(*get(frame)))
+        self._add(field, what, lambda frame: "{{{{{},{}}},{{{},{}}}}}".format(*get(frame)))
 
     def _turned(self) -> bool:
         field = next((field for one in TURNED if (field := self.base + one) in self.values), None)
         if field is None:
             return False
         yes, no = _words(self.values[field])
-        self._tell(field, ("turned",), lambda frame: yes if frame.turned else no)
+        self._add(field, ("turned",), lambda frame: yes if frame.turned else no)
         return self.values[field].lower() in YES
 
     def _flag_trimmed(self) -> None:
         field = f"{self.base}trimmed"
         if field in self.values:
             yes, no = _words(self.values[field])
-            self._tell(field, (), lambda frame: yes if _is_trimmed(frame) else no)
+            self._add(field, (), lambda frame: yes if _is_trimmed(frame) else no)
 
     def _frame(self, turned: bool) -> Frame:
         wide, high = self.numbers["width"], self.numbers["height"]
         numbers = {"left": 0, "top": 0, "whole_width": wide, "whole_height": high} | self.numbers
-        return Frame("", turned=turned, told=tuple(self.told), **numbers)  # type: ignore[arg-type]
+        return Frame("", turned=turned, fields=tuple(self.fields), **numbers)  # type: ignore[arg-type]
 
 
 def _words(text: str) -> tuple[str, str]:
@@ -242,14 +242,14 @@ def _offset(frame: Frame) -> str:
 
 def changes_for(before: Frame, after: Frame) -> Iterator[Change]:
     """The changes in the list that give a frame another name or other numbers; RefusedError when it has no field for one."""
-    if before.name != after.name and "name" not in before.says:
+    if before.name != after.name and "name" not in before.properties:
         yield removed_frame(before)
         yield added_frame(after, before)
         return
     for what in (*PLACED, "left", "top"):
-        if getattr(before, what) != getattr(after, what) and what not in before.says:
+        if getattr(before, what) != getattr(after, what) and what not in before.properties:
             raise RefusedError(f"the list has no field for {what} of {before.name}", "a sprite of the same size")
-    for one in before.told:
+    for one in before.fields:
         text = one.write(after)
         if one.write(before) != text:
             yield Change("set", before.sheet, before.key, one.field, one.text, text)
@@ -261,7 +261,7 @@ def added_frame(frame: Frame, like: Frame) -> Change:
         raise RefusedError(
             f"{frame.name} cannot be added: this list has no record for each frame", "editing the list by hand"
         )
-    fields = {one.field: one.write(frame) for one in like.told}
+    fields = {one.field: one.write(frame) for one in like.fields}
     return Change(
         "add", like.sheet, like.key.removesuffix(like.name) + frame.name, fields=tuple(fields.items()), like=like.key
     )
@@ -273,12 +273,12 @@ def removed_frame(frame: Frame) -> Change:
         raise RefusedError(
             f"{frame.name} cannot be removed: this list has no record for each frame", "editing the list by hand"
         )
-    fields = tuple((one.field, one.text) for one in frame.told)
+    fields = tuple((one.field, one.text) for one in frame.fields)
     return Change("remove", frame.sheet, frame.key, fields=fields)
 
 
 def size_changes(document: Document, before: tuple[int, int], after: tuple[int, int]) -> Iterator[Change]:
-    """The changes where a list says how large its sheet is; `before` and `after` are width and height."""
+    """The changes of the fields that store the size of the sheet; `before` and `after` are width and height."""
     if before == after:
         return
     now = {"size/w": str(before[0]), "size/h": str(before[1]), "size": "{{{},{}}}".format(*before)}

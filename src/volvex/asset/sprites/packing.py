@@ -1,8 +1,8 @@
-"""Frames cut out of a sheet, put back, and the sheet packed anew when one no longer fits."""
+"""Frames cut out of a sheet, put back, and the sheet packed again when one no longer fits."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -29,11 +29,11 @@ class Edit:
 
 @dataclass(frozen=True)
 class Packed:
-    """A sheet with its frames before and after, None where one was not or is no more; whether all were placed anew."""
+    """A sheet with its frames before and after, None where one was not or is no more; whether all frames have new places."""
 
     pixels: Pixels
     pairs: tuple[tuple[Frame | None, Frame | None], ...]
-    anew: bool
+    repacked: bool
 
 
 def check_inside(frames: Sequence[Frame], width: int, height: int, file: str) -> None:
@@ -58,7 +58,7 @@ def check_inside(frames: Sequence[Frame], width: int, height: int, file: str) ->
 
 
 def whole_size(frame: Frame) -> tuple[int, int]:
-    """Width and height of a sprite with what was trimmed; lists may say less than is there."""
+    """Width and height of a sprite with what was trimmed; a list may store a smaller size."""
     return max(frame.whole_width, frame.left + frame.width), max(frame.whole_height, frame.top + frame.height)
 
 
@@ -79,10 +79,11 @@ def _part(whole: Pixels, frame: Frame) -> Pixels:
 
 
 def put_in(sheet: Pixels, frames: Sequence[Frame], edit: Edit) -> Packed:
-    """An edited sheet: sprites in their places when they fit there and no other frame shares them, else all placed anew."""
+    """An edited sheet: sprites in their places when they fit there and no other frame shares them, else in new places."""
     kept = [frame for frame in frames if frame.name not in edit.removed]
-    wanted = {frame.name: edit.sprites.get(frame.name) for frame in kept}
-    whole = {name: cut(sheet, frame) if (new := wanted[name]) is None else new for name, frame in _named(kept)}
+    whole = {
+        frame.name: edit.sprites[frame.name] if frame.name in edit.sprites else cut(sheet, frame) for frame in kept
+    }
     pairs: list[tuple[Frame | None, Frame | None]] = [
         (frame, replace(frame, name=edit.renamed.get(frame.name, frame.name))) for frame in kept
     ]
@@ -96,11 +97,7 @@ def put_in(sheet: Pixels, frames: Sequence[Frame], edit: Edit) -> Packed:
             out[y : y + high, x : x + wide] = np.rot90(part, -1) if frame.turned else part
         if all(np.array_equal(_part(cut(out, frame), frame), _part(whole[frame.name], frame)) for frame in kept):
             return Packed(out, tuple(pairs), False)
-    return _packed_anew(sheet, kept, whole, edit, pairs)
-
-
-def _named(frames: Sequence[Frame]) -> Iterator[tuple[str, Frame]]:
-    return ((frame.name, frame) for frame in frames)
+    return _repacked(sheet, kept, whole, edit, pairs)
 
 
 def _fits(frame: Frame, new: Pixels) -> bool:
@@ -112,7 +109,7 @@ def _fits(frame: Frame, new: Pixels) -> bool:
     return not outside[..., 3].any()
 
 
-def _packed_anew(
+def _repacked(
     sheet: Pixels,
     kept: Sequence[Frame],
     whole: Mapping[str, Pixels],
@@ -124,8 +121,9 @@ def _packed_anew(
     sprites: dict[str, Pixels] = {}
     like = kept[0] if kept else pairs[0][0]
     assert like is not None
+    old = [(frame.name, frame, whole[frame.name], frame.name in edit.sprites) for frame in kept]
     new = [(name, replace(like, name=name), picture, True) for name, picture in edit.added.items()]
-    for name, frame, picture, edited in [*((n, f, whole[n], n in edit.sprites) for n, f in _named(kept)), *new]:
+    for name, frame, picture, edited in [*old, *new]:
         part = _trimmed(frame, picture, edited)
         frames[name] = replace(part, turned=False, name=edit.renamed.get(name, name))
         sprites[name] = _part(picture, part)
@@ -157,7 +155,7 @@ def _room(sprites: Mapping[str, Pixels], width: int, height: int) -> tuple[dict[
 
 
 def _trimmed(frame: Frame, whole: Pixels, edited: bool) -> Frame:
-    """A frame around what of a sprite is not transparent, where its list can say so."""
+    """A frame around the pixels that are not transparent, where its list can store that."""
     high, wide = whole.shape[:2]
     if not edited:
         return frame

@@ -25,7 +25,7 @@ from volvex.archive.transfer.parallel import verify
 from volvex.command.ui.context import Context
 from volvex.command.ui.data import laid_out
 from volvex.command.ui.faults import note_faults
-from volvex.command.ui.picture import textured
+from volvex.command.ui.picture import own_picture
 from volvex.command.ui.reader import add_reading, open_walker
 from volvex.command.ui.table import count, number
 from volvex.errors import ManyErrors, NotFoundError, Status
@@ -58,23 +58,18 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, context: Context) -> int:
     status = Status.OK
     with open_walker(options, context) as walker:
-        data: dict[str, LayoutDocument | None] = {
-            path: one for path in options.archive if (one := laid_out(path, walker, context)) is not None
-        }
+        data = {path: one for path in options.archive if (one := laid_out(path, walker, context)) is not None}
         for path, document in data.items():
-            assert document is not None
             status = max(status, _prove_data(path, document, options, context))
-        textures = {
-            path: found for path in options.archive if path not in data for found in textured(path, walker, context)
-        }
-        for path, texture in textures.items():
-            status = max(status, _prove_picture(path, *texture, options, context))
-        data |= dict.fromkeys(textures)
-        others = [path for path in options.archive if path not in data]
+        paths = [path for path in options.archive if path not in data]
+        textures = {path: texture for path in paths if (texture := own_picture(path, walker, context)) is not None}
+        for path, (form, picture) in textures.items():
+            status = max(status, _prove_picture(path, form, picture, options, context))
+        others = [path for path in paths if path not in textures]
         archives = {group.path: group.archive for path in others for group in walker.find(path, deep=True).groups}
-        if not archives and not data and walker.faults:
+        if not (archives or data or textures) and walker.faults:
             raise walker.faults[0] if len(walker.faults) == 1 else ManyErrors(list(walker.faults))
-        if not archives and not data:
+        if not (archives or data or textures):
             raise NotFoundError("unknown format: no layout reads what was named", "--layout FILE")
         for path, archive in archives.items():
             status = max(status, _prove(path, archive, options, context))
@@ -104,7 +99,7 @@ def _prove_picture(
     from volvex.asset.describe import size_text
     from volvex.asset.picture_proof import change_fault, picture_hints
 
-    proof = prove(picture.told["reading"])
+    proof = prove(picture.extra["reading"])
     if proof.difference is not None:
         return _tell_difference(path, proof.difference, context)
     said = f"{number(proof.size)} bytes; a picture of {size_text(picture)}, {count(picture.levels, 'level')}"

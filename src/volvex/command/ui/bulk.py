@@ -53,7 +53,7 @@ def convert_pictures(options: argparse.Namespace, context: Context) -> int:
                 state.take(outcome)
                 on_progress(outcome.job.size)
         state.faults += walker.faults
-    return state.told(options, context)
+    return state.print_summary(options, context)
 
 
 def _executor(options: argparse.Namespace, few: bool, context: Context) -> Callable[[], Executor]:
@@ -175,7 +175,7 @@ class _State:
         for note in outcome.notes:
             self.notes[note] = self.notes.get(note, 0) + 1
 
-    def told(self, options: argparse.Namespace, context: Context) -> int:
+    def print_summary(self, options: argparse.Namespace, context: Context) -> int:
         """Print the summary; the status."""
         if not (self.files or self.failed or self.skipped or self.faults):
             raise NotFoundError("there is no picture in what was named", "`volvex list` to see what there is")

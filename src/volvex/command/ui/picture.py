@@ -6,7 +6,7 @@ import argparse
 import base64
 import io
 import os
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
 from volvex.archive import Walker
@@ -171,8 +171,8 @@ def _sixel(image: Any) -> str:
 WAYS = {"kitty": _kitty, "iterm": _iterm, "sixel": _sixel}
 
 
-def textured(path: str, walker: Walker, context: Context) -> Iterator[tuple[LayoutForm, Picture]]:
-    """The picture of a game's own format that a path means, with the form that writes it; nothing when it means another thing."""
+def own_picture(path: str, walker: Walker, context: Context) -> tuple[LayoutForm, Picture] | None:
+    """The picture of a game's own format at a path, with the form that writes it; None for anything else."""
     from volvex.asset.layout_picture import LayoutForm
     from volvex.asset.open import form_in
     from volvex.command.ui.reader import content_at
@@ -180,11 +180,10 @@ def textured(path: str, walker: Walker, context: Context) -> Iterator[tuple[Layo
     try:
         content = content_at(path, walker, context)
     except VolvexError:
-        return
+        return None
     try:
         form = form_in(content.source, walker.library)
         data = content.source.read(0, content.source.size) if isinstance(form, LayoutForm) else b""
     finally:
         content.source.close()
-    if isinstance(form, LayoutForm):
-        yield form, form.read(BytesSource(data, content.path))
+    return (form, form.read(BytesSource(data, content.path))) if isinstance(form, LayoutForm) else None
