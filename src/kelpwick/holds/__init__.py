@@ -11,6 +11,7 @@ speech/speech.kwl     one path in several languages
 shallows/firth.kwz    no signature, and names that repeat
 canvas/*.kwi          pictures in a format of the game's own
 birds/*.kwi           sheets of frames, with their lists
+signs/pennant.kwf     a font of glyphs on a page
 """
 
 from __future__ import annotations
@@ -20,7 +21,7 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from kelpwick import GameError
-from kelpwick.holds import birds, canvas, deeps, engine, harbour, lockers, loft, peal, post, shallows, speech
+from kelpwick.holds import birds, canvas, deeps, engine, harbour, lockers, loft, peal, post, shallows, signs, speech
 
 HOLDS = {
     "post": post,
@@ -34,6 +35,7 @@ HOLDS = {
     "shallows": shallows,
     "canvas": canvas,
     "birds": birds,
+    "signs": signs,
 }
 
 

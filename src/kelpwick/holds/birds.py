@@ -111,7 +111,7 @@ def read(folder: Path) -> Mapping[str, bytes]:
 def _sprites(files: Mapping[str, bytes]) -> Iterator[tuple[str, Rows]]:
     """Every sprite, upright and in its whole size."""
     for name, ending, wanted in (("seabirds", "json", BIRDS), ("flags", "xml", FLAGS)):
-        page = drawn(f"{name}.kwi", files[f"{name}.kwi"])
+        page = drawn(f"{name}.kwi", files)
         size = len(page[0]), len(page)
         try:
             told, frames = (_from_json if ending == "json" else _from_xml)(files[f"{name}.{ending}"])

@@ -1,9 +1,11 @@
-"""The sailmaker's pictures, as the game draws them: blocks, tiles, a palette, normals; decoded by code of its own.
+"""The sailmaker's pictures, as the game draws them: blocks, tiles, a palette, normals; decoded by code of its own, but for BC7.
 
-canvas/*.kwi    KWI1, width, height, levels, form, CRC-32 of the pixels, number of colours, the colours, the pixels: all levels down
-                to one pixel, the largest first
+canvas/*.kwi    KWI1, width, height, levels, levels in this file, form, dye, CRC-32 of the pixels, the pixels: all levels down to one
+                pixel, the largest first
+canvas/*.kwi.1  the largest level, where it is not in the file itself; .2 the one after it
 forms           1 colours and gloss in blocks (BC3), 2 tiles of 8 x 4 pixels of red, green, blue and alpha, 3 numbers of colours,
-                4 the first two parts of normals in blocks (BC5)
+                4 the first two parts of normals in blocks (BC5), 5 colours in blocks (BC7)
+canvas/dyes.kwc two palettes of 256 colours for the pictures of form 3; `dye` is the number of theirs
 canvas/fog.dds  colours in blocks (BC1), one level
 
 The game refuses sizes that are no powers of two, missing levels, a wrong checksum, a sail that is not 64 x 32, normals that are too long.
@@ -13,18 +15,22 @@ from __future__ import annotations
 
 import hashlib
 import random
+import re
 import struct
 import zlib
 from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
+from typing import Any
 
 from kelpwick import GameError
 from kelpwick.words import BOATS
 
 Pixel = tuple[int, int, int, int]
 Rows = list[list[Pixel]]
-HEAD = struct.Struct("<4sHHBBIH")
-SAIL, GLOW, CHART, HULL = 1, 2, 3, 4
+HEAD = struct.Struct("<4sHHBBBBI")
+SAIL, GLOW, CHART, HULL, PANE = 1, 2, 3, 4, 5
+APART = 2  # levels of a sail in files of their own
+DYES = "dyes.kwc"
 SIZE = (64, 32)
 SHADES = " .:-=+*#%@"
 
@@ -33,18 +39,14 @@ def write(folder: Path, rng: random.Random) -> None:
     folder = folder / "canvas"
     folder.mkdir(exist_ok=True)
     for number, boat in enumerate(BOATS[:2]):
-        put(folder, f"{boat[0]}_sail", SAIL, SIZE, _sail(number))
+        put(folder, f"{boat[0]}_sail", SAIL, SIZE, _sail(number), apart=APART)
         put(folder, f"{boat[0]}_hull_n", HULL, (32, 32), _hull(number))
     put(folder, "lens_glow", GLOW, (32, 16), _glow)
     colours = [(rng.randrange(256), rng.randrange(256), rng.randrange(256), 255) for _ in range(24)]
-    put(
-        folder,
-        "harbour_chart",
-        CHART,
-        (32, 32),
-        lambda x, y: ((x * x + y * y) // 40 % len(colours), 0, 0, 255),
-        colours,
-    )
+    dyes = [[*colours[:used], *[(0, 0, 0, 255)] * (256 - used)] for used in (8, 24)]
+    (folder / DYES).write_bytes(bytes(part for dye in dyes for colour in dye for part in colour))
+    put(folder, "harbour_chart", CHART, (32, 32), lambda x, y: ((x * x + y * y) // 40 % 24, 0, 0, 255), dye=1)
+    put(folder, "lamp_room_pane", PANE, (16, 16), lambda x, y: (80 + 8 * x, 150 + 4 * y, 160, 120 + 8 * (x % 4)))
     rows = [[(120 + x, 130 + x, 140 + y, 255) for x in range(32)] for y in range(16)]
     head = struct.pack("<4s7I44x", b"DDS ", 124, 0x81007, 16, 32, 256, 0, 1) + struct.pack(
         "<2I4s5I5I", 32, 4, b"DXT1", 0, 0, 0, 0, 0, 0x1000, 0, 0, 0, 0
@@ -58,19 +60,20 @@ def put(
     form: int,
     size: tuple[int, int],
     colour: Callable[[int, int], Pixel],
-    palette: list[Pixel] | None = None,
+    dye: int = 0,
+    apart: int = 0,
 ) -> None:
-    """Write a picture of that form, with all its levels."""
+    """Write a picture of that form, with all its levels; so many of them `apart`, in files of their own."""
     rows: Rows = [[colour(x, y) for x in range(size[0])] for y in range(size[1])]
-    pixels, levels = b"", 0
-    while True:
-        pixels, levels = pixels + ENCODE[form](rows), levels + 1
-        if len(rows) == 1 and len(rows[0]) == 1:
-            break
+    levels = [ENCODE[form](rows)]
+    while len(rows) > 1 or len(rows[0]) > 1:
         rows = _half(rows, form == CHART)
-    colours = b"".join(bytes(one) for one in palette or [])
-    head = HEAD.pack(b"KWI1", *size, levels, form, zlib.crc32(pixels), len(palette or []))
-    (folder / f"{name}.kwi").write_bytes(head + colours + pixels)
+        levels.append(ENCODE[form](rows))
+    for number, level in enumerate(levels[:apart], 1):
+        (folder / f"{name}.kwi.{number}").write_bytes(level)
+    pixels = b"".join(levels[apart:])
+    head = HEAD.pack(b"KWI1", *size, len(levels), len(levels) - apart, form, dye, zlib.crc32(pixels))
+    (folder / f"{name}.kwi").write_bytes(head + pixels)
 
 
 def _sail(number: int) -> Callable[[int, int], Pixel]:
@@ -138,6 +141,26 @@ def _values(values: list[int]) -> bytes:
     return bytes([high, low]) + bits.to_bytes(6, "little")
 
 
+def _pane(block: list[Pixel]) -> bytes:
+    """Sixteen bytes of BC7 in its mode 6: two ends of seven bits and one shared bit each, and sixteen steps between them."""
+    low, high = (tuple(end(pixel[c] for pixel in block) for c in range(4)) for end in (min, max))
+    span = [high[c] - low[c] for c in range(4)]
+    at = [
+        max(0, min(15, round(15 * sum((p[c] - low[c]) * span[c] for c in range(4)) / (sum(s * s for s in span) or 1))))
+        for p in block
+    ]
+    if at[0] > 7:  # the first has one bit less
+        low, high, at = high, low, [15 - one for one in at]
+    bits, place = 1 << 6, 7
+    for channel in range(4):
+        for end in (low, high):
+            bits, place = bits | (end[channel] >> 1) << place, place + 7
+    bits, place = bits | 1 << place, place + 2  # the shared bits: 1 and 0
+    for number, one in enumerate(at):
+        bits, place = bits | one << place, place + (4 if number else 3)
+    return bits.to_bytes(16, "little")
+
+
 def _tiles(rows: Rows) -> bytes:
     wide, high = len(rows[0]), len(rows)
     out = bytearray()
@@ -157,6 +180,7 @@ ENCODE: dict[int, Callable[[Rows], bytes]] = {
     HULL: lambda rows: b"".join(
         _values([p[0] for p in block]) + _values([p[1] for p in block]) for block in _blocks(rows)
     ),
+    PANE: lambda rows: b"".join(_pane(block) for block in _blocks(rows)),
 }
 
 
@@ -234,20 +258,26 @@ def read(folder: Path) -> Mapping[str, bytes]:
     found = {}
     for path in sorted((folder / "canvas").glob("*")):
         found[path.name] = path.read_bytes()
-        drawn(path.name, found[path.name])
-    for name in [f"{boat[0]}_sail.kwi" for boat in BOATS[:2]] + ["lens_glow.kwi", "harbour_chart.kwi", "fog.dds"]:
+    names = [f"{boat[0]}_sail.kwi" for boat in BOATS[:2]]
+    for name in [*names, "lens_glow.kwi", "harbour_chart.kwi", "lamp_room_pane.kwi", "fog.dds"]:
         if name not in found:
             raise GameError(f"canvas/{name} is missing")
+    for name in found:
+        if name.endswith((".kwi", ".dds")):
+            drawn(name, found)
+        elif name != DYES and not (re.fullmatch(r".*\.kwi\.[1-9]", name) and name[:-2] in found):
+            raise GameError(f"canvas/{name} is no picture of the game's")
     return found
 
 
-def drawn(name: str, data: bytes) -> Rows:
-    """The pixels of the largest level, all levels having been decoded."""
+def drawn(name: str, files: Mapping[str, bytes]) -> Rows:
+    """The pixels of the largest level, all levels having been decoded; `files` has those of the folder."""
+    data = files[name]
     if name.endswith(".dds"):
         return _fog(name, data)
     if len(data) < HEAD.size or not name.endswith(".kwi"):
         raise GameError(f"canvas/{name} is no picture of the game's")
-    mark, wide, high, levels, form, total, count = HEAD.unpack_from(data)
+    mark, wide, high, levels, here, form, dye, total = HEAD.unpack_from(data)
     if mark != b"KWI1" or form not in ENCODE:
         raise GameError(f"canvas/{name} is no picture of the game's")
     if not wide or not high or wide & wide - 1 or high & high - 1 or max(wide, high) > 1024:
@@ -256,21 +286,37 @@ def drawn(name: str, data: bytes) -> Rows:
         raise GameError(f"canvas/{name} has {wide} x {high} pixels, a sail has {SIZE[0]} x {SIZE[1]}")
     if levels != max(wide, high).bit_length():
         raise GameError(f"canvas/{name} has {levels} levels, expected {max(wide, high).bit_length()}")
-    at = HEAD.size + 4 * count
-    palette = [tuple(data[HEAD.size + 4 * one : HEAD.size + 4 * one + 4]) for one in range(count)]
-    if zlib.crc32(data[at:]) != total:
+    if here != levels - (APART if form == SAIL else 0) or f"{name}.{levels - here + 1}" in files:
+        raise GameError(f"canvas/{name} has {levels - here} levels in files of their own")
+    if zlib.crc32(data[HEAD.size :]) != total:
         raise GameError(f"canvas/{name} has a wrong checksum")
+    palette = _dye(name, files.get(DYES, b""), dye) if form == CHART else []
     first: Rows = []
+    at = HEAD.size
     for level in range(levels):
         size = max(1, wide >> level), max(1, high >> level)
         length = level_bytes(form, *size)
-        if at + length > len(data):
+        if level < levels - here:
+            own = files.get(f"{name}.{level + 1}", b"")
+            if len(own) != length:
+                raise GameError(f"canvas/{name}.{level + 1} has {len(own)} bytes, level {level} has {length}")
+        elif at + length > len(data):
             raise GameError(f"canvas/{name} ends within level {level}")
-        rows = _decoded(name, form, data[at : at + length], *size, palette)  # type: ignore[arg-type]
-        first, at = first or rows, at + length
+        else:
+            own, at = data[at : at + length], at + length
+        rows = _decoded(name, form, own, *size, palette)
+        first = first or rows
     if at != len(data):
         raise GameError(f"canvas/{name} has {len(data) - at} bytes too many")
     return first
+
+
+def _dye(name: str, dyes: bytes, number: int) -> list[Pixel]:
+    """The colours of a palette; GameError when there is none of that number."""
+    own = dyes[1024 * number : 1024 * number + 1024]
+    if len(own) != 1024 or len(dyes) % 1024:
+        raise GameError(f"canvas/{name} has dye {number}, canvas/{DYES} has {len(dyes)} bytes")
+    return [(own[at], own[at + 1], own[at + 2], own[at + 3]) for at in range(0, 1024, 4)]
 
 
 def _decoded(name: str, form: int, data: bytes, wide: int, high: int, palette: list[Pixel]) -> Rows:
@@ -280,12 +326,23 @@ def _decoded(name: str, form: int, data: bytes, wide: int, high: int, palette: l
         if max(data) >= len(palette):
             raise GameError(f"canvas/{name} uses colour {max(data)}, it has {len(palette)}")
         return [[palette[data[y * wide + x]] for x in range(wide)] for y in range(high)]
+    if form == PANE:
+        return _panes(data, wide, high)
     rows = _unblocked(data, wide, high, 16, _sail_block if form == SAIL else _hull_block)
     if form == HULL:
         longest = max((p[0] / 127.5 - 1) ** 2 + (p[1] / 127.5 - 1) ** 2 for row in rows for p in row)
         if longest > 1.02:
             raise GameError(f"canvas/{name} has normals that are longer than one")
     return rows
+
+
+def _panes(data: bytes, wide: int, high: int) -> Rows:
+    """BC7 has eight modes: they are left to a package."""
+    import imagecodecs
+
+    wider, higher = max(4, wide), max(4, high)
+    pixels: Any = imagecodecs.bcn_decode(data, 7, shape=(higher, wider, 4))
+    return [[tuple(pixel) for pixel in row[:wide]] for row in pixels[:high].tolist()]
 
 
 def _fog(name: str, data: bytes) -> Rows:
@@ -299,8 +356,8 @@ def _fog(name: str, data: bytes) -> Rows:
 
 def screen(files: Mapping[str, bytes]) -> Iterator[str]:
     """The pictures as the player sees them, coarsely, with a digest of their pixels."""
-    for name in sorted(files):
-        rows = drawn(name, files[name])
+    for name in sorted(name for name in files if name.endswith((".kwi", ".dds"))):
+        rows = drawn(name, files)
         digest = hashlib.sha256(bytes(part for row in rows for pixel in row for part in pixel)).hexdigest()[:12]
         yield f"  {name:<24}{len(rows[0])} x {len(rows)}  {digest}"
         if name.endswith("_sail.kwi"):

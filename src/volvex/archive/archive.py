@@ -26,9 +26,8 @@ from volvex.layout.entries import Entries
 from volvex.layout.name_hash import UNNAMED
 from volvex.layout.read.names import marked
 from volvex.layout.transforms import decrypted
-from volvex.layout.volumes import Beside
 from volvex.layout.write.plan import Edit, NewContent, Plan
-from volvex.source import Source, Spool
+from volvex.source import Beside, Source, Spool
 
 if TYPE_CHECKING:
     from volvex.archive.access.numbered import Cut

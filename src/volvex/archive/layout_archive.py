@@ -25,12 +25,12 @@ from volvex.layout.read.facts import key_facts
 from volvex.layout.read.names import endings_of, key_columns, marked, unmarked, variants_of
 from volvex.layout.read.open import read
 from volvex.layout.transforms import ciphers_of, made_codec
-from volvex.layout.volumes import Beside, volume_name
+from volvex.layout.volumes import volume_name
 from volvex.layout.write.blank import blank_codec
 from volvex.layout.write.checks import require_writable
 from volvex.layout.write.names import fresh_name
 from volvex.layout.write.plan import BLANK, Edit, NewContent, Plan
-from volvex.source import Source, Spool, WindowSource
+from volvex.source import Beside, Source, Spool, WindowSource
 
 if TYPE_CHECKING:
     from volvex.layout.inspect.proof import Proof

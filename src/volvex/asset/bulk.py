@@ -38,6 +38,7 @@ class Job:
     offset: int = 0
     roles: str = ""  # what the game description says of its channels
     layout: str = ""  # the file of the layout that reads it, when it is of a game's own format
+    beside: tuple[tuple[str, bytes], ...] = ()  # other files that it is made of, by their names
 
 
 @dataclass(frozen=True)
@@ -55,6 +56,8 @@ def convert(job: Job) -> Outcome:
     """Read, convert and write one picture; what is wrong with it is in the outcome."""
     try:
         with _source(job) as source:
+            held = dict(job.beside)
+            source.beside = lambda name: BytesSource(held[name], name) if name in held else None
             layout = _layout(job.layout) if job.layout else None
             picture = with_roles(require_picture(source, layout=layout).picture, job.name, job.roles)
             out = exported(picture, job.extension)

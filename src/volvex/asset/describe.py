@@ -34,3 +34,16 @@ def channels_text(picture: Picture) -> str:
     if "alpha" in channels or picture.alpha:
         parts.append(f"alpha ({roles.alpha})" if roles.alpha != "alpha" else "alpha")
     return ", ".join(parts) + ("; a guess by the name" if roles.guessed and roles.colour != "colour" else "")
+
+
+def files_text(picture: Picture) -> str:
+    """Which levels lie in files beside the picture's own: `level 0 in sail.tex.1, level 1 in sail.tex.2`; empty for none."""
+    stored = picture.extra.get("stored")
+    found: dict[str, list[int]] = {}
+    for span in stored.spans if stored is not None else ():
+        if span.file and span.level not in found.setdefault(span.file, []):
+            found[span.file].append(span.level)
+    return ", ".join(
+        f"level{'s' if len(levels) > 1 else ''} {' and '.join(map(str, levels))} in {name}"
+        for name, levels in found.items()
+    )

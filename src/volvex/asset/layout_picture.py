@@ -2,12 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
 
 from volvex.asset.bounds import check_size
+from volvex.asset.layout_levels import (
+    OWN,
+    Rewritten,
+    Stored,
+    find_levels,
+    number_of,
+    plain_bytes,
+    rewrite,
+    spans_for,
+)
 from volvex.asset.picture import UNKNOWN, Picture
 from volvex.codec.pixels.order import PixelLayout, pixel_layout
 from volvex.errors import FormatError, RefusedError
@@ -21,7 +30,7 @@ from volvex.layout.write.checks import require_writable
 from volvex.layout.write.directory import AllColumns
 from volvex.layout.write.plan import Edit
 from volvex.layout.write.planner import plan
-from volvex.source import Source
+from volvex.source import BytesSource, Source
 
 MOST_LEVELS = 32
 
@@ -49,22 +58,43 @@ class LayoutForm:
         reading = read_layout(self.layout, source)
         return _picture(reading, source)
 
+    def beside(self, source: Source) -> tuple[tuple[str, bytes], ...]:
+        """All files beside a picture's own that it is read from, with their bytes."""
+        if not (self.layout.content.volumes or any(part.file for part in self.layout.parts)):
+            return ()
+        found: dict[str, bytes] = {}
+        find = source.beside
+
+        def noted(name: str) -> Source | None:
+            other = find(name) if find is not None else None
+            if other is None:
+                return None
+            with other:
+                found[name] = other.read(0, other.size)
+            return BytesSource(found[name], name)
+
+        source.beside = noted
+        try:
+            self.read(source)
+        finally:
+            source.beside = find
+        return tuple(found.items())
+
     def write(self, picture: Picture) -> bytes:
         """The file with other pixels: everything else in it is as it was."""
+        return self.files(picture)[OWN]
+
+    def files(self, picture: Picture) -> dict[str, bytes]:
+        """All files of a picture: its own, and those beside it in which levels lie, by their names."""
         reading = picture.extra.get("reading")
         if not isinstance(reading, Reading) or reading.original.title != self.layout.title:
             raise RefusedError(
                 f"a file of {self.layout.title} is made from one that there is", "`volvex swap` in its place"
             )
         require_writable(self.layout)
-        return b"".join(plan(reading, Edit(), columns=_columns(reading, picture)).chunks())
-
-
-def _number(reading: Reading, what: str, default: int = 1) -> int:
-    found = reading.attribute(what)
-    if found is None or not bool(found[0].present(found[1])[:1].all()):
-        return default
-    return int(reading.decode_numbers(*found)[0])
+        made = _rewritten(reading, picture)
+        own = b"".join(plan(reading, Edit(), columns=_columns(reading, picture, made)).chunks())
+        return {OWN: own, **{name: data.tobytes() for name, data in made.data.items() if name != OWN}}
 
 
 def _word(reading: Reading, what: str) -> str:
@@ -88,77 +118,88 @@ def _word(reading: Reading, what: str) -> str:
 
 def _picture(reading: Reading, source: Source) -> Picture:
     own = pixel_layout(_word(reading, attributes.FORMAT) or reading.layout.content.codec)
-    width, height, depth, levels, faces, layers = (_number(reading, what) for what in attributes.SIZES)
+    width, height, depth, levels, faces, layers = (number_of(reading, what) for what in attributes.SIZES)
     depth, faces, layers, levels = max(1, depth), max(1, faces), max(1, layers), max(1, levels)
-    images, data = faces * layers, _pixels(reading)
+    images = faces * layers
     check_size(source, width, height, images * depth, own.format.bits / own.format.edge**2 / 8)
     if levels > min(MOST_LEVELS, max(width, height, depth).bit_length()):
         raise FormatError(source.name, f"{levels} levels of {width} x {height} pixels", hint="a fresh copy of the file")
+    stored = find_levels(reading, own, (width, height, depth), levels, images)
     surfaces: list[list[bytes]] = [[b""] * levels for _ in range(images)]
-    for image, level, start, size in _places(own, (width, height, depth), levels, images):
-        if start + size > len(data):
-            raise FormatError(
-                source.name,
-                f"level {level} ends {start + size:,} bytes into the pixels, {len(data):,} are there",
-                hint="a fresh copy of the file: it may be cut off",
-            )
-        across, down = max(1, width >> level), max(1, height >> level)
-        one = own.stored_size(across, down)
-        slices = [data[start + at : start + at + one].tobytes() for at in range(0, size, one)]
-        surfaces[image][level] = b"".join(own.plain(part, across, down) for part in slices)
+    for span in stored.spans:
+        across, down = max(1, width >> span.level), max(1, height >> span.level)
+        one, data = own.stored_size(across, down), plain_bytes(reading.layout, stored, span, source.name)
+        slices = [data[at : at + one].tobytes() for at in range(0, span.size, one)]
+        surfaces[span.image][span.level] = b"".join(own.plain(part, across, down) for part in slices)
     space = _word(reading, attributes.SPACE) or UNKNOWN
-    extra = {"reading": reading, "pixels": own}
-    form = reading.original.title
+    extra = {"reading": reading, "pixels": own, "stored": stored}
+    palette = _palette(reading, own, source)
     return Picture(
-        width, height, own.format, surfaces, depth, layers, faces, space, _palette(reading, own), form=form, extra=extra
+        width,
+        height,
+        own.format,
+        surfaces,
+        depth,
+        layers,
+        faces,
+        space,
+        palette,
+        palette_kept=any(block for block in reading.beside),
+        form=reading.original.title,
+        extra=extra,
     )
-
-
-def _places(
-    own: PixelLayout, size: tuple[int, int, int], levels: int, images: int
-) -> Iterator[tuple[int, int, int, int]]:
-    """Where each level of each image lies in the pixels: image, level, start, size."""
-    order = range(levels) if own.levels == "largest" else range(levels - 1, -1, -1)
-    pairs = (
-        [(image, level) for image in range(images) for level in order]
-        if own.images == "outer"
-        else [(image, level) for level in order for image in range(images)]
-    )
-    at = 0
-    for image, level in pairs:
-        width, height, depth = (max(1, one >> level) for one in size)
-        length = own.stored_size(width, height) * depth
-        yield image, level, at, length
-        at += length + -length % own.level_align
-
-
-def _pixels(reading: Reading) -> Array:
-    found = reading.attribute(attributes.PIXELS)
-    assert found is not None  # the check sees to that
-    return found[0].numbers(found[1].name).view(np.uint8)
 
 
 def pixels_used(picture: Picture) -> tuple[int, int]:
     """How many bytes of the pixels the levels take, and how many there are."""
-    own, reading = picture.extra["pixels"], picture.extra["reading"]
-    size = (picture.width, picture.height, picture.depth)
-    ends = [start + length for _, _, start, length in _places(own, size, picture.levels, picture.images)]
-    used = max(ends)
-    return used + -used % own.level_align, len(_pixels(reading))
+    own, stored = picture.extra["pixels"], picture.extra["stored"]
+    used = max((span.start + span.stored for span in stored.spans if span.file == OWN), default=0)
+    return used + -used % own.level_align, len(stored.data[OWN])
 
 
-def _palette(reading: Reading, own: PixelLayout) -> Any:
-    """The colours of a palette, those of fields that are not in bytes scaled to them."""
+def _palette(reading: Reading, own: PixelLayout, source: Source) -> Any:
+    """The colours of a palette, those of fields that are not in bytes scaled to them; of several that of the picture's number."""
     if own.format.kind != "index":
         return None
     channels = [_channel(reading, what) for what in attributes.COLOURS]
     count = next(len(channel) for channel in channels if channel is not None)
     full = np.full(count, 255, np.int64)
-    return np.stack([full if channel is None else channel for channel in channels], axis=1).astype(np.uint8)
+    colours = np.stack([full if channel is None else channel for channel in channels], axis=1).astype(np.uint8)
+    if reading.attribute(attributes.PALETTE) is None:
+        return colours
+    rows = _palette_rows(reading, own)
+    if len(colours[rows]) < 1 or rows.stop > count:
+        number = number_of(reading, attributes.PALETTE)
+        raise FormatError(
+            source.name,
+            f"its palette is number {number}, and there are {count >> own.format.bits}",
+            hint="a fresh copy of the file, or of that with the palettes",
+        )
+    return colours[rows]
+
+
+def _palette_rows(reading: Reading, own: PixelLayout) -> slice:
+    """Which of all colours are the picture's."""
+    if reading.attribute(attributes.PALETTE) is None:
+        return slice(None)
+    each = 1 << own.format.bits
+    first = number_of(reading, attributes.PALETTE) * each
+    return slice(first, first + each)
+
+
+def _colour_field(reading: Reading, what: str) -> tuple[BlockRead, Field] | None:
+    """The field of a palette's channel, in the file or in one beside it."""
+    beside = (
+        (block, field)
+        for block in reading.beside.values()
+        for field in block.block.fields
+        if isinstance(field.meaning, Attribute) and field.meaning.what == what
+    )
+    return reading.attribute(what) or next(beside, None)
 
 
 def _channel(reading: Reading, what: str) -> Array | None:
-    found = reading.attribute(what)
+    found = _colour_field(reading, what)
     if found is None:
         return None
     most = found[1].type.limits[1]  # type: ignore[attr-defined]
@@ -166,30 +207,56 @@ def _channel(reading: Reading, what: str) -> Array | None:
     return numbers if most == 255 else np.asarray((numbers * 255 + most // 2) // most)
 
 
-def _columns(reading: Reading, picture: Picture) -> AllColumns:
+def _columns(reading: Reading, picture: Picture, made: Rewritten) -> AllColumns:
     """The blocks' columns with the pixels, the palette and the sizes of a picture."""
     columns: AllColumns = {name: dict(block.columns) for name, block in reading.blocks.items()}
-    own = picture.extra.get("pixels")
-    assert isinstance(own, PixelLayout)
-    if own.format != picture.format:
-        raise RefusedError(f"the game's own picture has {own.format}, not {picture.format}", "that format")
-    block, field = reading.attribute(attributes.PIXELS) or (None, None)
-    assert block is not None and field is not None
-    columns[block.block.name][field.name] = _written(_pixels(reading), own, picture)
-    values = (picture.width, picture.height, picture.depth, picture.levels, picture.faces, picture.layers)
+    found = reading.attribute(attributes.PIXELS)
+    if found is not None:
+        columns[found[0].block.name][found[1].name] = made.data[OWN]
+    values = [picture.width, picture.height, picture.depth, picture.levels, picture.faces, picture.layers]
     for what, value in zip(attributes.SIZES, values, strict=True):
         found = reading.attribute(what)
-        if found is not None and max(1, _number(reading, what)) != value:
+        if found is not None and max(1, number_of(reading, what)) != value:
             _put(columns, reading, *found, np.array([value]))
-    if picture.palette is not None:
+    _put_levels(columns, reading, picture, made)
+    if picture.palette is not None and not picture.palette_kept:
+        rows = _palette_rows(reading, picture.extra["pixels"])
         for place, what in enumerate(attributes.COLOURS):
             found = reading.attribute(what)
             old = _channel(reading, what)
-            if found is not None and old is not None and not np.array_equal(old, picture.palette[:, place]):
+            if found is not None and old is not None and not np.array_equal(old[rows], picture.palette[:, place]):
                 most = found[1].type.limits[1]  # type: ignore[attr-defined]
-                numbers = picture.palette[:, place].astype(np.int64)
-                _put(columns, reading, *found, numbers if most == 255 else (numbers * most + 127) // 255)
+                whole = old.copy()
+                whole[rows] = picture.palette[:, place]
+                _put(columns, reading, *found, whole if most == 255 else (whole * most + 127) // 255)
     return columns
+
+
+def _put_levels(columns: AllColumns, reading: Reading, picture: Picture, made: Rewritten) -> None:
+    """The numbers that say where levels lie: how many are in the picture's own file, and the rows of a table."""
+    here = reading.attribute(attributes.HERE)
+    if here is not None:
+        apart = len([name for name in made.data if name != OWN])
+        _put_changed(columns, reading, here, np.array([picture.levels - apart]))
+    start, stored = reading.attribute(attributes.START), reading.attribute(attributes.STORED)
+    pixels = reading.attribute(attributes.PIXELS)
+    if start is not None and pixels is not None:
+        _put_changed(columns, reading, start, made.starts + pixels[0].start)
+    if stored is not None:
+        _put_changed(columns, reading, stored, made.sizes)
+
+
+def _put_changed(columns: AllColumns, reading: Reading, found: tuple[BlockRead, Field], numbers: Array) -> None:
+    """Put numbers where they are others than before; what a table has more than these stays."""
+    before = reading.decode_numbers(*found).astype(np.int64)
+    if len(numbers) > len(before):
+        raise RefusedError(
+            f"the file has room for {len(before)} levels, the picture has {len(numbers)}", "a smaller picture"
+        )
+    if not np.array_equal(before[: len(numbers)], numbers):
+        after = before.copy()
+        after[: len(numbers)] = numbers
+        _put(columns, reading, *found, after)
 
 
 def _put(columns: AllColumns, reading: Reading, block: BlockRead, field: Field, numbers: Array) -> None:
@@ -197,19 +264,33 @@ def _put(columns: AllColumns, reading: Reading, block: BlockRead, field: Field, 
     columns[block.block.name][field.name] = encode_numbers(numbers.astype(object), reading.settled(field), name)
 
 
-def _written(before: Array, own: PixelLayout, picture: Picture) -> Array:
-    """The pixels of a file: what no level covers is as it was."""
+def _rewritten(reading: Reading, picture: Picture) -> Rewritten:
+    """The pixels of all files of a picture: what no level covers is as it was."""
+    own, before = picture.extra.get("pixels"), picture.extra["stored"]
+    assert isinstance(own, PixelLayout) and isinstance(before, Stored)
+    if own.format != picture.format:
+        raise RefusedError(f"the game's own picture has {own.format}, not {picture.format}", "that format")
     size = (picture.width, picture.height, picture.depth)
-    places = list(_places(own, size, picture.levels, picture.images))
-    reading = picture.extra["reading"]
-    same = tuple(max(1, _number(reading, what)) for what in attributes.SIZES[:3]) == size
-    end = max(start + length for _, _, start, length in places)
-    out = before.copy() if same and len(before) >= end else np.zeros(end + -end % own.level_align, np.uint8)
-    for image, level, start, length in places:
-        across, down = max(1, picture.width >> level), max(1, picture.height >> level)
-        one, plain = own.stored_size(across, down), own.format.size(across, down)
-        for number, at in enumerate(range(start, start + length, one)):
-            data = bytes(picture.surfaces[image][level][number * plain : (number + 1) * plain])
-            stored = own.stored(data, across, down, out[at : at + one].tobytes())
-            out[at : at + one] = np.frombuffer(stored, np.uint8)
-    return out
+    same = tuple(max(1, number_of(reading, what)) for what in attributes.SIZES[:3]) == size
+    levels = {span.level for span in before.spans}
+    after = (
+        before.spans
+        if same and len(levels) == picture.levels
+        else spans_for(reading, own, size, picture.levels, picture.images, before)
+    )
+    old = {(span.image, span.level): span for span in before.spans} if same else {}
+    plain: dict[tuple[int, int], Array] = {}
+    for span in after:
+        across, down = max(1, picture.width >> span.level), max(1, picture.height >> span.level)
+        one, flat = own.stored_size(across, down), own.format.size(across, down)
+        known = old.get((span.image, span.level))
+        rest = plain_bytes(reading.layout, before, known, "") if known is not None else np.zeros(0, np.uint8)
+        surface = picture.surfaces[span.image][span.level]
+        parts = [
+            own.stored(
+                bytes(surface[number * flat : (number + 1) * flat]), across, down, rest[number * one :][:one].tobytes()
+            )
+            for number in range(span.size // one)
+        ]
+        plain[span.image, span.level] = np.frombuffer(b"".join(parts), np.uint8)
+    return rewrite(reading.layout, own, before, after, plain)

@@ -22,6 +22,19 @@ class Opened:
     picture: Picture
     form: PictureForm
 
+    def files(self, picture: Picture) -> dict[str, bytes]:
+        """What is written for another picture in this one's place: its own file under an empty name, and by their names those beside
+        it in which some of its levels lie."""
+        from volvex.asset.layout_picture import LayoutForm
+
+        return self.form.files(picture) if isinstance(self.form, LayoutForm) else {"": self.form.write(picture)}
+
+    @property
+    def beside(self) -> tuple[str, ...]:
+        """The names of the files beside it in which some of its levels lie."""
+        stored = self.picture.extra.get("stored")
+        return tuple(name for name in stored.data if name) if stored is not None else ()
+
 
 def is_picture(kind: str) -> bool:
     """Whether a type of files is a picture of an open form."""

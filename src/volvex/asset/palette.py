@@ -15,7 +15,8 @@ TOLD = 8  # replaced colours that are listed
 def to_palette(
     picture: Picture, pixels: Pixels, mask: Any, colours: Pixels, palette: Any
 ) -> tuple[Pixels, Any, list[str]]:
-    """The numbers for changed pixels: an array of n x 1, the palette with new colours in entries that nothing uses, and what was replaced.
+    """The numbers for changed pixels: an array of n x 1, the palette with new colours in entries that nothing uses (unless it is kept),
+    and what was replaced.
 
     `colours`: red, green, blue and alpha of the pixels that `mask` has.
     """
@@ -28,7 +29,7 @@ def to_palette(
             kept = own[~mask] if own is pixels else own
             used[np.unique(kept)] = True
     known = {tuple(colour): number for number, colour in reversed(list(enumerate(palette.tolist())))}
-    free = [number for number in range(len(palette)) if not used[number]]
+    free = [number for number in range(len(palette)) if not used[number] and not picture.palette_kept]
     numbers, replaced = np.zeros(len(wanted), np.int64), list[str]()
     for place, colour in enumerate(wanted.tolist()):
         number = known.get(tuple(colour))
@@ -43,7 +44,8 @@ def to_palette(
             number = int(((palette.astype(np.int32) - colour) ** 2).sum(axis=1).argmin())
             replaced.append(f"{_hex(colour)} became {_hex(palette[number].tolist())}")
         numbers[place] = number
-    notes = [f"no room in the palette: {one}" for one in replaced[:TOLD]]
+    why = "the palette is of other pictures too" if picture.palette_kept else "no room in the palette"
+    notes = [f"{why}: {one}" for one in replaced[:TOLD]]
     if len(replaced) > TOLD:
         notes.append(f"and {len(replaced) - TOLD} more colours became the nearest in the palette")
     return numbers[back.reshape(-1)].astype(np.uint8)[:, None], palette, notes

@@ -39,6 +39,7 @@ class Picture:
     form: str = ""  # of the file: png, dds
     notes: tuple[str, ...] = ()
     extra: dict[str, Any] = field(default_factory=dict)  # other header fields, for writing the file again
+    palette_kept: bool = False  # it belongs to other pictures too: new colours become the nearest
 
     @property
     def levels(self) -> int:

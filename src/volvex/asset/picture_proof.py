@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from volvex.asset.layout_levels import OWN
 from volvex.asset.layout_picture import LayoutForm, pixels_used
 from volvex.asset.picture import Picture
 from volvex.asset.put_back import put_back
@@ -49,7 +50,11 @@ def change_fault(form: LayoutForm, picture: Picture) -> str:
         edits[level] = pixels
     try:
         made = put_back(picture, edits).picture
-        again = form.read(BytesSource(form.write(made), "the changed picture"))
+        files = form.files(made)
+        written = BytesSource(files.pop(OWN), picture.extra["reading"].source.name)
+        own = picture.extra["reading"].source.beside
+        written.beside = lambda name: BytesSource(files[name], name) if name in files else own and own(name)
+        again = form.read(written)
     except VolvexError as error:
         return str(error)
     for level in range(picture.levels):

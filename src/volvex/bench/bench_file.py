@@ -35,6 +35,7 @@ class Opened:
     language: str
     digest: str
     of: str
+    beside: tuple[str, ...] = ()  # other files that it is of: levels of a picture
 
 
 SPRITES = (
@@ -137,4 +138,6 @@ def _digest(value: object) -> str:
 
 def _opened(record: dict[str, Any]) -> Opened:
     lines = [typed.text(typed.member(record, name)) for name in ("ending", "sheet", "language", "digest", "of")]
-    return Opened(_inside(typed.member(record, "place")), *lines)
+    beside = tuple(_inside(one) for one in typed.listed(record.get("beside", [])))
+    ending, sheet, language, digest, of = lines
+    return Opened(_inside(typed.member(record, "place")), ending, sheet, language, digest, of, beside)

@@ -79,10 +79,15 @@ def _sync_pictures(bench: Workbench) -> list[SyncResult]:
     for place, own in files.items():
         folded = fold_pictures(bench, place, own)
         if folded is not None:
-            blocks = f", {folded.blocks:,} blocks made again" if folded.blocks else ""
-            said = "rewritten" if folded.rewritten else f"{folded.pixels:,} pixels taken over{blocks}"
+            blocks = f", {folded.blocks:,} block{_s(folded.blocks)} made again" if folded.blocks else ""
+            pixels = f"{folded.pixels:,} pixel{_s(folded.pixels)} taken over{blocks}"
+            said = "rewritten" if folded.rewritten else f"left as it was: {folded.fault}" if folded.fault else pixels
             results.append(SyncResult(place, " and ".join(folded.files), said, 0, folded.notes))
     return results
+
+
+def _s(number: int) -> str:
+    return "" if number == 1 else "s"
 
 
 def _sync_sprites(bench: Workbench) -> list[SyncResult]:

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from volvex.archive.detect import filetypes
-from volvex.asset.open import Opened, may_be_picture, open_picture
+from volvex.asset.open import Opened, may_be_picture
 from volvex.asset.picture import Picture
 from volvex.bench.changes import FileChange
+from volvex.bench.picture_files import current_of, original_of, picture_at, picture_in
 from volvex.bench.workbench import Workbench
 from volvex.data.check import ERROR, WARNING, Problem
 from volvex.errors import VolvexError
-from volvex.source import BytesSource
 
 LARGEST = 1 << 28  # bytes of a picture that is looked at
 
@@ -23,13 +23,12 @@ def picture_problems(bench: Workbench, change: FileChange) -> Iterator[Problem]:
     kind = filetypes.kind_by_content(next(bench.original_content(change.path), b"")[: filetypes.HEAD])
     if not may_be_picture(kind) or (kind != change.kind and kind != "binary"):
         return  # reported as another kind
-    original = b"".join(bench.original_content(change.path))
     try:
-        before = open_picture(BytesSource(original, change.path), bench.library)
+        before = picture_at(bench, change.path, original_of(bench))
     except VolvexError:
         return  # the game's own cannot be read: nothing can be compared
     try:
-        after = open_picture(BytesSource((bench.files / change.source).read_bytes(), change.path), bench.library)
+        after = picture_in(bench, change.path, (bench.files / change.source).read_bytes(), current_of(bench))
     except VolvexError as error:
         yield _problem(ERROR, change, "file", error.message, error.hint or "saving it again")
         return

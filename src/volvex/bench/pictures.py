@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from volvex.archive.detect import filetypes
@@ -20,6 +20,16 @@ from volvex.asset.open import Opened as OpenPicture
 from volvex.asset.open import is_picture, may_be_picture, open_picture
 from volvex.bench.bench_file import PICTURES, Opened
 from volvex.bench.open_folder import FOLDER, is_edited, require_unedited, write_file
+from volvex.bench.picture_files import (
+    LARGEST,
+    Read,
+    current_of,
+    original_of,
+    picture_at,
+    place_beside,
+    write_files,
+    write_picture,
+)
 from volvex.bench.workbench import Workbench
 from volvex.errors import FormatError, NotFoundError, RefusedError, UsageError, VolvexError
 from volvex.source import BytesSource
@@ -27,7 +37,6 @@ from volvex.source.digest import digest_bytes, digest_file
 
 OWN, EDITED = PICTURES
 LEVEL = re.compile(r"level ([0-9]+)")
-LARGEST = 1 << 31  # bytes of a picture
 
 
 @dataclass(frozen=True)
@@ -55,16 +64,17 @@ class Folded:
     notes: tuple[str, ...]
     files: tuple[str, ...]
     rewritten: bool = False
+    fault: str = ""  # why they were not, though the picture was changed
 
 
 def open_picture_as(
     bench: Workbench, place: str, ending: str, asked: Asked, again: bool = False
 ) -> list[tuple[str, tuple[str, ...]]]:
     """Write a picture of the bench as files that other programs open: where, below the bench, and what each does not carry."""
-    target, own = bench.files / place, bench.taken.get(place)
-    digest = digest_file(target)
-    base = OWN if own is not None and own.digest == digest else EDITED
-    found = _opened(bench, place, target.read_bytes())
+    found = _opened(bench, place, current_of(bench))
+    places = (place, *(place_beside(place, name) for name in found.beside))
+    digest = _digest(bench, places)
+    base = OWN if all(_is_own(bench, one) for one in places) else EDITED
     if not 0 <= (asked.level or 0) < found.picture.levels:
         raise UsageError(
             f"{place} has no level {asked.level}: it has {found.picture.levels}", "--level 0 for the largest"
@@ -79,8 +89,9 @@ def open_picture_as(
         data = form_of(ending).write(out.picture)
         write_file(bench, bench.folder / file, data)
         if base == EDITED:
-            _keep_base(bench, place, target.read_bytes())
-        bench.opened[file] = Opened(place, ending, base, part, digest_bytes(data), digest)
+            for one in places:
+                write_file(bench, _base_file(bench, one), current_of(bench)(one))
+        bench.opened[file] = Opened(place, ending, base, part, digest_bytes(data), digest, places[1:])
         made.append((file, out.notes))
     bench.save()
     return made
@@ -90,12 +101,20 @@ def _base_file(bench: Workbench, place: str) -> Path:
     return bench.folder / "base" / f"{digest_bytes(place.encode())}.picture"
 
 
-def _keep_base(bench: Workbench, place: str, data: bytes) -> None:
-    write_file(bench, _base_file(bench, place), data)
+def _is_own(bench: Workbench, place: str) -> bool:
+    """Whether something is in the bench as the game has it, or is not there."""
+    own, file = bench.taken.get(place), bench.files / place
+    return not file.is_file() or (own is not None and own.digest == digest_file(file))
 
 
-def _opened(bench: Workbench, place: str, data: bytes) -> OpenPicture:
-    found = open_picture(BytesSource(data, place), bench.library)
+def _digest(bench: Workbench, places: Sequence[str]) -> str:
+    """What a picture is now: its file, and those beside it of which it is made where they are on the bench."""
+    digests = [digest_file(bench.files / one) if (bench.files / one).is_file() else "" for one in places]
+    return digests[0] if not any(digests[1:]) else digest_bytes("".join(digests).encode())
+
+
+def _opened(bench: Workbench, place: str, read: Read) -> OpenPicture:
+    found = picture_at(bench, place, read)
     if found is None:
         raise UsageError(f"{place} is no picture", "a form for data: csv, json, po")
     return found
@@ -108,14 +127,17 @@ def fold_pictures(bench: Workbench, place: str, files: Sequence[str]) -> Folded 
         del bench.opened[file]
     target = bench.files / place
     edited = [file for file in opened if is_edited(bench, file)]
-    moved = target.is_file() and any(digest_file(target) != known.of for known in opened.values())
+    moved = target.is_file() and any(_digest(bench, (place, *known.beside)) != known.of for known in opened.values())
     if not edited and not moved:
         return None
     if not edited:
         for known in opened.values():
             level = LEVEL.fullmatch(known.language)
             asked = Asked(known.language in PARTS, int(level[1]) if level else None)
-            open_picture_as(bench, place, known.ending, asked, again=True)
+            try:
+                open_picture_as(bench, place, known.ending, asked, again=True)
+            except FormatError as error:
+                return Folded(0, 0, (), tuple(opened), fault=str(error))
         return Folded(0, 0, (), tuple(opened), rewritten=True)
     if not target.is_file():
         raise NotFoundError(
@@ -128,21 +150,26 @@ def fold_pictures(bench: Workbench, place: str, files: Sequence[str]) -> Folded 
             f"removing {edited[0]}, or `volvex take --refresh {quoted(place)}`",
         )
     first = next(iter(opened.values()))
-    base = b"".join(bench.original_content(place)) if first.sheet == OWN else _base_file(bench, place).read_bytes()
-    result, found = _together(bench, place, base, opened)
-    write_file(bench, target, found.form.write(result.picture))
-    digest = digest_file(target)
+    read = original_of(bench) if first.sheet == OWN else lambda one: _kept(bench, one)
+    result, found = _together(bench, place, read, opened)
+    write_picture(bench, place, found, result.picture)
     for file, known in opened.items():
-        bench.opened[file] = Opened(
-            place, known.ending, known.sheet, known.language, digest_file(bench.folder / file), digest
-        )
+        own = digest_file(bench.folder / file)
+        digest = _digest(bench, (place, *known.beside))
+        bench.opened[file] = replace(known, digest=own, of=digest)
     bench.save()
     return Folded(result.pixels, result.blocks, result.notes, tuple(edited))
 
 
-def _together(bench: Workbench, place: str, base: bytes, opened: Mapping[str, Opened]) -> tuple[TakenOver, OpenPicture]:
+def _kept(bench: Workbench, place: str) -> bytes:
+    """The base of a picture that was edited before it was opened; of what is none of its files what the bench has."""
+    kept = _base_file(bench, place)
+    return kept.read_bytes() if kept.is_file() else current_of(bench)(place)
+
+
+def _together(bench: Workbench, place: str, read: Read, opened: Mapping[str, Opened]) -> tuple[TakenOver, OpenPicture]:
     """The base with all that its files hold: the whole or its parts first, single levels with them."""
-    found = _opened(bench, place, base)
+    found = _opened(bench, place, read)
     picture, pixels, blocks, notes = found.picture, 0, 0, list[str]()
     levels, whole = {}, list[tuple[str, Opened]]()
     for file, known in opened.items():
@@ -188,7 +215,7 @@ def _read(bench: Workbench, file: str) -> OpenPicture:
 class Converted:
     """A user's picture in the form of the game's own: the bytes, what that form is, and what is to be told."""
 
-    data: bytes
+    files: Mapping[str, bytes]  # its own under an empty name, those beside it by theirs
     form: str
     notes: tuple[str, ...]
 
@@ -216,18 +243,17 @@ def converted_for(bench: Workbench, path: str, source: Path, resize: bool, any_s
         return None
     if (bench.original_size(place) or 0) > LARGEST:
         return None
-    original = b"".join(bench.original_content(place))
-    found = open_picture(BytesSource(original, place), bench.library)
+    found = picture_at(bench, place, original_of(bench))
     user = open_picture(BytesSource(source.read_bytes(), source.as_posix()))
     if found is None or user is None:
         return None
     result = replaced(found.picture, user.picture, resize, any_size)
     words = f"{found.picture.form} {found.picture.format}, {result.picture.levels} level{'s' if result.picture.levels != 1 else ''}"
-    return Converted(found.form.write(result.picture), words, result.notes)
+    return Converted(found.files(result.picture), words, result.notes)
 
 
 def put_converted(bench: Workbench, path: str, converted: Converted) -> str:
     """Put a converted picture in the place of the game's own; where it went in the bench."""
-    place, target = bench.open_for_edit(path)
-    write_file(bench, target, converted.data)
+    place, _ = bench.open_for_edit(path)
+    write_files(bench, place, converted.files)
     return place

@@ -5,12 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Iterator, Sequence
 
 from volvex.archive.detect import filetypes
+from volvex.asset.sprites.layout_frames import KINDS
 from volvex.bench.changes import FileChange
-from volvex.bench.sprites import LISTS, sheet_of
+from volvex.bench.picture_files import LARGEST
+from volvex.bench.sprites import LISTS, list_stems, same_stem, sheets_of
 from volvex.bench.workbench import Workbench
 from volvex.data.check import ERROR, Problem
 from volvex.data.references import Catalogue
 from volvex.errors import NotFoundError, VolvexError
+from volvex.source import BytesSource
 
 
 def sprite_problems(
@@ -51,13 +54,21 @@ def _lists(bench: Workbench, changed: Sequence[FileChange], after: Catalogue) ->
             yield change.path
         elif change.what != "added" and change.kind not in filetypes.TEXT:
             stem = change.path.rpartition(".")[0]
-            yield from (place for ending in LISTS if bench.original_size(place := f"{stem}.{ending}"))
+            for own in (stem, *list_stems(stem)):
+                yield from (place for ending in LISTS if bench.original_size(place := f"{own}.{ending}"))
+                yield from (one for one in same_stem(bench, own) if one != change.path and _is_list(bench, one))
+
+
+def _is_list(bench: Workbench, place: str) -> bool:
+    """Whether something of the game is a list of frames in a format of its own."""
+    source = b"".join(bench.original_content(place)) if (bench.original_size(place) or 0) <= LARGEST else b""
+    layout = bench.library.match_data(BytesSource(source, place))
+    return layout is not None and layout.kind in KINDS
 
 
 def _fault(bench: Workbench, read: Callable[[str], bytes], place: str) -> VolvexError | None:
     try:
-        sheet = sheet_of(bench, read, place)
-        if sheet is not None:
+        for sheet in sheets_of(bench, read, place):
             sheet.require_sound()
     except VolvexError as error:
         return error

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import posixpath
 import re
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from volvex.archive.safe_names import Refusal, disk_names, quoted
@@ -13,11 +13,12 @@ from volvex.asset.forms import by_extension, form_of
 from volvex.asset.open import Opened as OpenPicture
 from volvex.asset.open import open_picture
 from volvex.asset.picture import Picture
-from volvex.asset.sprites.frames import Frame, grid_frames
+from volvex.asset.sprites.frames import Frame, grid_frames, on_page, page_names
 from volvex.asset.sprites.lists import added_frame, changes_for, frames_of, image_named, removed_frame, size_changes
 from volvex.asset.sprites.packing import Edit, Packed, check_inside, cut, put_in, whole_size
 from volvex.bench.bench_file import SPRITES, Opened
 from volvex.bench.open_folder import FOLDER, is_edited, require_unedited, write_file
+from volvex.bench.picture_files import Read, current_of, picture_at, picture_in, write_files
 from volvex.bench.workbench import Workbench
 from volvex.codec.pixels.format import FORMATS, Pixels
 from volvex.data import Change, Document, open_data
@@ -28,6 +29,7 @@ from volvex.source.digest import digest_bytes, digest_file
 
 SUFFIX = ".sprites"  # of the folder with a sheet's frames
 LISTS = ("json", "xml", "plist", "csv", "txt", "atlas")  # extensions of lists beside their pictures
+PAGE = re.compile(r"[-_]?[0-9]+$")  # the number of a page behind the name of the list
 GRID = re.compile(r"([0-9]+)x([0-9]+)(?:\+([0-9]+))?(?:/([0-9]+))?")
 
 
@@ -40,6 +42,7 @@ class SpriteSheet:
     opened: OpenPicture
     document: Document | None
     frames: list[Frame]
+    paged: bool = False  # the list is of other pictures too
 
     def require_sound(self) -> None:
         """FormatError for a frame outside of its sheet."""
@@ -71,13 +74,13 @@ def find_sheet(bench: Workbench, path: str, grid: str = "", sound: bool = True) 
 
     `sound`: every frame must be inside its sheet.
     """
-    place, target = bench.open_for_edit(path)
+    place, _ = bench.open_for_edit(path)
     if grid:
-        found = open_picture(BytesSource(target.read_bytes(), place), bench.library)
+        found = picture_at(bench, place, current_of(bench))
         if found is None:
             raise UsageError(f"{place} is no picture", "--grid with a picture")
         return SpriteSheet(place, "", found, None, _grid(grid, found.picture))
-    sheet = sheet_of(bench, bench.current, place)
+    sheet = sheet_of(bench, current_of(bench), place)
     if sheet is None:
         raise UsageError(
             f"{place} has no frames", "a sheet's picture or its list; --grid 32x32 for a sheet without a list"
@@ -89,30 +92,33 @@ def find_sheet(bench: Workbench, path: str, grid: str = "", sound: bool = True) 
     return sheet
 
 
-def sheet_of(bench: Workbench, read: Callable[[str], bytes], place: str) -> SpriteSheet | None:
+def sheet_of(bench: Workbench, read: Read, place: str) -> SpriteSheet | None:
     """The sheet that a picture or a list belongs to, as `read` gives the files; None when it is neither.
 
     NotFoundError when a picture has no list, or a list no picture.
     """
-    found, document = _either(bench, place, read(place))
+    found, document = _either(bench, place, read(place), read)
     if document is None and found is None:
         return None
     stem, named = place.rpartition(".")[0], image_named(document) if document is not None else ""
+    pages = page_names(frames_of(document)) if document is not None else []
     if named:  # games often keep the picture in another format than the list names
         stem = posixpath.join(posixpath.dirname(place), named.rpartition(".")[0])
-    wanted = [f"{stem}.{extension}" for extension in (LISTS if found is not None else by_extension())]
+    if len(pages) > 1:
+        raise UsageError(f"{place} is of {len(pages)} pictures", "the path of one of them")
+    stems = [stem, *(one for page in pages for one in page_stems(stem, page)), *list_stems(stem if found else "")]
+    wanted = [f"{one}.{extension}" for one in stems for extension in (LISTS if found is not None else by_extension())]
     if named:
         wanted.insert(0, posixpath.join(posixpath.dirname(place), named))
-    for path in wanted:
-        try:
-            data = read(path)
-        except (NotFoundError, UsageError):
+    for path in [*wanted, *(other for one in stems for other in same_stem(bench, one) if other != place)]:
+        data = _read_if(read, path)
+        if data is None:
             continue
-        other, second = _either(bench, path, data)
+        other, second = _either(bench, path, data, read)
         if document is None and second is not None and found is not None:
-            return SpriteSheet(place, path, found, second, frames_of(second))
+            return _paired(place, path, found, second)
         if found is None and other is not None and document is not None:
-            return SpriteSheet(path, place, other, document, frames_of(document))
+            return _paired(path, place, other, document)
     if document is None:
         raise NotFoundError(f"{place} has no list of frames beside it", "the path of the list, or --grid 32x32")
     raise NotFoundError(
@@ -120,9 +126,68 @@ def sheet_of(bench: Workbench, read: Callable[[str], bytes], place: str) -> Spri
     )
 
 
-def _either(bench: Workbench, place: str, data: bytes) -> tuple[OpenPicture | None, Document | None]:
+def sheets_of(bench: Workbench, read: Read, listing: str) -> Iterator[SpriteSheet]:
+    """The sheets of a list: one for each picture that it is of; NotFoundError when one of these is missing."""
+    _, document = _either(bench, listing, read(listing), read)
+    pages = page_names(frames_of(document)) if document is not None else []
+    stem = listing.rpartition(".")[0]
+    for page in pages if len(pages) > 1 else ():
+        stems = page_stems(stem, page)
+        places = [f"{one}.{extension}" for one in stems for extension in by_extension()]
+        places += [other for one in stems for other in same_stem(bench, one)]
+        image = next((place for place in places if _read_if(read, place) is not None), None)
+        if image is None:
+            raise NotFoundError(
+                f"{listing} has a page {page}, which is not beside it", "its picture in the same folder"
+            )
+        sheet = sheet_of(bench, read, image)
+        if sheet is not None:
+            yield sheet
+    if len(pages) < 2 and (sheet := sheet_of(bench, read, listing)) is not None:
+        yield sheet
+
+
+def page_stems(stem: str, page: str) -> list[str]:
+    """The paths that the picture of a page may have beside its list, but for the extension."""
+    if "." in page:
+        return [posixpath.join(posixpath.dirname(stem), page.rpartition(".")[0])]
+    return [*(f"{stem}{between}{page}" for between in ("_", "-", "")), posixpath.join(posixpath.dirname(stem), page)]
+
+
+def list_stems(stem: str) -> list[str]:
+    """The paths that the list of a picture may have besides its own, but for the extension: without the number of a page."""
+    bare = PAGE.sub("", stem)
+    return [bare] if bare != stem else []
+
+
+def _read_if(read: Read, path: str) -> bytes | None:
+    try:
+        return read(path)
+    except (NotFoundError, UsageError):
+        return None
+
+
+def same_stem(bench: Workbench, stem: str) -> list[str]:
+    """The places in the game that are a path and one more extension: lists in formats of the game's own are among them."""
+    name, inner = bench.split(f"{stem}.") or (stem, "")
+    if inner:
+        archive = bench.archive(name)
+        places = [] if archive is None else [f"{name}/{one}" for one in bench.places_in(name) if isinstance(one, str)]
+    else:
+        places = [one for one, _ in bench.game.files()]
+    return [one for one in places if one.rpartition(".")[0] == stem]
+
+
+def _paired(image: str, listing: str, picture: OpenPicture, document: Document) -> SpriteSheet:
+    """A picture and its list: of several pages the frames that lie in this one."""
+    frames = frames_of(document, (picture.picture.width, picture.picture.height))
+    own = on_page(frames, image.rpartition("/")[2])
+    return SpriteSheet(image, listing, picture, document, own, len(own) < len(frames))
+
+
+def _either(bench: Workbench, place: str, data: bytes, read: Read) -> tuple[OpenPicture | None, Document | None]:
     """A file as a picture, or as a list of frames."""
-    found = open_picture(BytesSource(data, place), bench.library)
+    found = picture_in(bench, place, data, read)
     if found is not None:
         return found, None
     document = open_data(data, bench.library, place)
@@ -147,7 +212,7 @@ def open_sprites(bench: Workbench, path: str, grid: str = "", again: bool = Fals
     if again and sheet.listing:  # a sheet and its list go together
         bench.take([one for place in (sheet.image, sheet.listing) for one in bench.select(place)], again=True)
         sheet = find_sheet(bench, path)
-    place = sheet.listing or sheet.image
+    place = sheet.image if sheet.paged else sheet.listing or sheet.image
     folder = f"{FOLDER}/{place}{SUFFIX}"
     page = sheet.opened.picture.rgba()
     frames = [frame for frame in sheet.frames if whole_size(frame)[0] and whole_size(frame)[1]]
@@ -262,13 +327,13 @@ def _store(bench: Workbench, sheet: SpriteSheet, packed: Packed) -> None:
     own, user = sheet.opened.picture, _picture(packed.pixels)
     same = (own.width, own.height) == (user.width, user.height)
     result = taken_over(own, user, "png") if same else replaced(own, user, any_size=True)
-    image = sheet.opened.form.write(result.picture)
+    files = sheet.opened.files(result.picture)
     if sheet.document is not None:
         changes = list(_changes(packed))
         changes += size_changes(sheet.document, (own.width, own.height), (user.width, user.height))
         if changes:
             write_file(bench, bench.files / sheet.listing, edited_data(sheet.document, changes))
-    write_file(bench, bench.files / sheet.image, image)
+    write_files(bench, sheet.image, files)
 
 
 def _changes(packed: Packed) -> Iterator[Change]:

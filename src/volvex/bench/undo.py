@@ -10,6 +10,7 @@ from volvex.archive.access.patterns import WILD, path_pattern
 from volvex.archive.safe_names import shown
 from volvex.archive.transfer.rebuild import file_chunks
 from volvex.bench.changes import FileChange, changes
+from volvex.bench.picture_files import files_of
 from volvex.bench.workbench import Workbench
 from volvex.data import Change, require_data
 from volvex.data.differences import differences
@@ -76,6 +77,9 @@ def undo_values(
 
 def _meant(bench: Workbench, path: str, found: Sequence[FileChange]) -> list[FileChange]:
     changes = [change for change in found if not path or change.path == path or change.path.startswith(f"{path}/")]
+    if path and len(changes) < len(found):  # a picture is undone with its levels in other files
+        beside = {other for one in {path, *(change.path for change in changes)} for other in files_of(bench, one)}
+        changes += [change for change in found if change.path in beside and change not in changes]
     if not changes and WILD.search(path):
         changes = [change for change in found if path_pattern(path).fullmatch(change.path)]
     if not changes and not WILD.search(path):  # an entry's own name, where the disk has another for it

@@ -17,12 +17,14 @@ from typing import Any
 import numpy as np
 
 from volvex.archive import Group
+from volvex.archive.access.nested import content_source
 from volvex.archive.access.paths import Found
 from volvex.archive.detect import filetypes
 from volvex.archive.detect.types.pictures import TYPES
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.faults import note_faults
+from volvex.command.ui.picture import texture_text
 from volvex.command.ui.reader import add_reading, open_walker
 from volvex.command.ui.table import (
     Cells,
@@ -73,8 +75,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 class _Rows:
     """What is listed, column by column."""
 
-    def __init__(self, found: Sequence[Found], library: Library, with_kinds: bool, together: bool) -> None:
-        self.library = library
+    def __init__(
+        self,
+        found: Sequence[Found],
+        library: Library,
+        with_kinds: bool,
+        together: bool,
+        described: Callable[[Source], str],
+    ) -> None:
+        self.library, self.described = library, described
         groups = [group for found in found for group in found.groups]
         several = [group.archive.variants is not None and together for group in groups]
         self.members = [_by_path(group) if many else None for group, many in zip(groups, several, strict=True)]
@@ -127,18 +136,33 @@ class _Rows:
         for group in self.groups:
             for row in group.rows.tolist():
                 kind = kinds[at]
-                told.append(
-                    filetypes.detail(kind, group.archive.beginning(row, filetypes.DETAIL)) if kind in SIZED else ""
-                )
+                if kind == "texture":
+                    name = f"{group.path}/{group.archive.names[row]}"
+                    told.append(self._texture(functools.partial(content_source, group.archive, row, name)))
+                else:
+                    head = group.archive.beginning(row, filetypes.DETAIL) if kind in SIZED else b""
+                    told.append(filetypes.detail(kind, head) if head else "")
                 at += 1
-        for _, path in self.files:
+        for name, path in self.files:
             head = b""
             if kinds[at] in SIZED:
                 with path.open("rb") as file:
                     head = file.read(filetypes.DETAIL)
-            told.append(filetypes.detail(kinds[at], head) if head else "")
+            if kinds[at] == "texture":
+                told.append(self._texture(functools.partial(FileSource, path, name)))
+            else:
+                told.append(filetypes.detail(kinds[at], head) if head else "")
             at += 1
         return told
+
+    def _texture(self, make: Callable[[], Source]) -> str:
+        """What a picture of a game's own format says of itself; nothing when it is damaged, which is among the faults."""
+        try:
+            with make() as source:
+                return self.described(source)
+        except VolvexError as error:
+            self.faults.append(error)
+            return ""
 
     @functools.cached_property
     def paths(self) -> list[str]:
@@ -218,7 +242,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
     context.answers = False  # nobody who looks around wants to be asked for each locked archive on the way
     with open_walker(options, context) as walker:
         found = [walker.find(path, deep=options.deep, nested=options.deep) for path in options.path]
-        rows = _Rows(found, walker.library, options.long or options.sort == "type", not options.variant)
+        described = functools.partial(texture_text, walker=walker, context=context)
+        with_kinds = options.long or options.sort == "type"
+        rows = _Rows(found, walker.library, with_kinds, not options.variant, described)
         order = rows.order(options.sort) if options.sort or options.json or options.long else []
         if options.json:
             context.json(_records(rows, order))

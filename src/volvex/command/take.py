@@ -63,6 +63,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, context: Context) -> int:
     with open_bench(options, context) as bench:
         wanted = [one for path in options.path for one in bench.select(bench.within_game(path, context.cwd))]
+        if options.refresh:
+            wanted += _levels(bench, wanted)
         wanted, there = list(dict.fromkeys(wanted)), list[str]()
         if options.ending and not options.refresh:  # what is there already is opened as it stands
             there = [place for one in wanted if (bench.files / (place := bench.place_of(*one))).is_file()]
@@ -78,8 +80,17 @@ def run(options: argparse.Namespace, context: Context) -> int:
         if left:
             context.print(f"{count(len(left), 'file')} already in the bench")
         if options.ending:
-            _open(bench, [*done, *left], options, context)
+            beside = {bench.place_of(*one) for one in _levels(bench, wanted)} if options.refresh else set()
+            _open(bench, [place for place in (*done, *left) if place not in beside], options, context)
     return Status.OK
+
+
+def _levels(bench: Workbench, wanted: list[tuple[str, int | None]]) -> list[tuple[str, int | None]]:
+    """What else is on the bench of the pictures that are meant: files beside them with some of their levels."""
+    from volvex.bench.picture_files import files_of
+
+    places = [place for one in wanted for place in files_of(bench, bench.place_of(*one))]
+    return [one for place in places if (bench.files / place).is_file() for one in bench.select(place)]
 
 
 def _open(bench: Workbench, places: list[str], options: argparse.Namespace, context: Context) -> None:

@@ -105,7 +105,8 @@ class Cut:
 
 @dataclass(frozen=True)
 class Part:
-    """A stretch of the file that is wrapped (compressed, encrypted); blocks or content lie within what it holds."""
+    """A stretch of the file that is wrapped (compressed, encrypted), or all of a `file` beside it; blocks or content lie within what
+    it holds."""
 
     name: str
     at: At | None
@@ -116,6 +117,7 @@ class Part:
     when: When | None = None
     reach: Reach | None = None
     cut: Cut | None = None
+    file: str = ""  # a pattern of that file's name
 
 
 @dataclass(frozen=True)

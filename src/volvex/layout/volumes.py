@@ -7,16 +7,24 @@ so many digits. For reading they are joined to one source; places count within e
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from volvex.errors import FormatError
-from volvex.source import BytesSource, JoinedSource, Source
+from volvex.layout.model import Layout
+from volvex.source import Beside, BytesSource, JoinedSource, Source
 
 NUMBERED = re.compile(r"\{(0+)\}")
 MOST = 1000
 
-Beside = Callable[[str], Source | None]  # the file of that name in the same folder
+
+def wrong_file(pattern: str) -> str:
+    """What is wrong with the pattern of a file's name, which may lie in another folder; nothing when it can be used."""
+    bare = pattern.replace("{name}", "n")
+    if "{" in bare or "}" in bare:
+        return "in braces there is `{name}`"
+    parts = bare.split("/")
+    return "" if all(parts) and "\\" not in bare and parts[-1] not in (".", "..") else "this is no path of a file"
 
 
 @dataclass(frozen=True)
@@ -47,6 +55,26 @@ def volume_name(pattern: str, own: str, number: int) -> str:
     return NUMBERED.sub(lambda match: f"{number:0{len(match[1])}}", pattern.replace("{name}", stem))
 
 
+def names_beside(layout: Layout, own: str) -> tuple[str, ...]:
+    """What files beside a picture of a layout may be called, from its folder."""
+    pattern = layout.content.volumes
+    numbers = range(1, 33) if NUMBERED.search(pattern) else (0,) if pattern else ()
+    return (
+        *(volume_name(pattern, own, number) for number in numbers),
+        *(volume_name(part.file, own, 0) for part in layout.parts if part.file),
+    )
+
+
+def opened_beside(own: str, name: str, beside: Beside | None) -> Source:
+    """A file beside another one, in which some of its content lies; FormatError when it is missing."""
+    found = beside(name) if beside is not None else None
+    if found is None:
+        raise FormatError(
+            own, f"its content lies in {name}, which is not beside it", hint="a whole copy of the game's folder"
+        )
+    return found
+
+
 def open_volumes(
     pattern: str, source: Source, numbers: Sequence[int], beside: Beside | None
 ) -> tuple[list[Volume], JoinedSource]:
@@ -57,13 +85,7 @@ def open_volumes(
     try:
         for number in numbers:
             name = volume_name(pattern, source.name, number)
-            one = beside(name) if beside is not None else None
-            if one is None:
-                raise FormatError(
-                    source.name,
-                    f"its content lies in {name}, which is not beside it",
-                    hint="a whole copy of the game's folder",
-                )
+            one = opened_beside(source.name, name, beside)
             # one byte of nobody's lies between two, so that the end of one is not the start of the next
             base = found[-1].base + found[-1].source.size + 1 if found else 0
             found.append(Volume(number, name, one, base))

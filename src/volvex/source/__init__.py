@@ -7,11 +7,12 @@ way in which a file comes to be: whole, or not at all.
 """
 
 from volvex.source.disk import Disk, atomic
-from volvex.source.source import BytesSource, EndsSource, FileSource, LazySource, Source
+from volvex.source.source import Beside, BytesSource, EndsSource, FileSource, LazySource, Source
 from volvex.source.spool import Spool
 from volvex.source.views import JoinedSource, WindowSource
 
 __all__ = [
+    "Beside",
     "BytesSource",
     "Disk",
     "EndsSource",

@@ -23,6 +23,7 @@ class Source(ABC):
 
     name: str
     size: int
+    beside: Beside | None = None  # finds other files from the folder in which this one lies
 
     @abstractmethod
     def _read(self, offset: int, size: int) -> bytes: ...
@@ -66,6 +67,7 @@ class Source(ABC):
         self.close()
 
 
+Beside = Callable[[str], Source | None]  # the file at a path from that folder; None when there is none
 FILES: Pool = Pool(200)  # files that are open at once: games have thousands of archives, systems allow some hundred
 HELD: Pool = Pool(1 << 28)  # bytes of decoded content that are held in memory
 

@@ -16,8 +16,7 @@ from volvex.errors import FormatError, VolvexError
 from volvex.layout import Layout, Library
 from volvex.layout.match import head_of
 from volvex.layout.read.open import read
-from volvex.layout.volumes import Beside
-from volvex.source import EndsSource, FileSource, Source
+from volvex.source import Beside, EndsSource, FileSource, Source
 
 SEARCHED = (
     "binary",

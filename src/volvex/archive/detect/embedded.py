@@ -20,9 +20,8 @@ from volvex.layout.inspect.coverage import Stretch
 from volvex.layout.match import head_of
 from volvex.layout.read.blocks import measured
 from volvex.layout.read.locate import locate
-from volvex.layout.volumes import Beside
 from volvex.layout.write.plan import Edit, Piece, Plan
-from volvex.source import Source, WindowSource
+from volvex.source import Beside, Source, WindowSource
 
 HEAD, TAIL = 1 << 23, 1 << 20  # bytes that are looked through at either end of a file
 LEAST = 4  # bytes of a mark that is looked for

@@ -5,6 +5,7 @@ from __future__ import annotations
 import functools
 import json
 import os
+import posixpath
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -21,6 +22,7 @@ from volvex.archive.transfer.parallel import in_processes, parallel
 from volvex.errors import LockedError, NotFoundError, VolvexError
 from volvex.layout import Layout, Library
 from volvex.layout.keyring import Key, KeyRing
+from volvex.layout.volumes import names_beside
 from volvex.source import FileSource
 from volvex.source.digest import digest_bytes
 
@@ -191,7 +193,9 @@ def _look(folder: Path, inner: str, library: Library, wanted: str) -> Surveyed:
         return Surveyed(name, size, "?")
     if archive is None:
         data = _data_layout(path, name, library) if kind == "binary" or library.tied(name) is not None else None
-        return Surveyed(name, size, data.kind, data.title) if data is not None else Surveyed(name, size, kind)
+        if data is None:
+            return Surveyed(name, size, kind)
+        return Surveyed(name, size, data.kind, data.title, beside=names_beside(data, path.name))
     with archive:
         return _told(archive, name, size, wanted)
 
@@ -227,7 +231,7 @@ def _with_pieces(new: dict[str, Surveyed], there: dict[str, Stamp]) -> dict[str,
     found = dict(new)
     for name, surveyed in new.items():
         folder, slash, own = name.rpartition("/")
-        for other in (folder + slash + part for part in surveyed.beside):
+        for other in (posixpath.normpath(folder + slash + part) for part in surveyed.beside):
             if other in found:
                 found[other] = Surveyed(found[other].path, there[other][0], "part", f"a part of {own}")
     return found

@@ -15,9 +15,8 @@ from volvex.archive.formats._base import OpenFormatArchive, content_piece, entri
 from volvex.errors import FormatError, RefusedError
 from volvex.layout.inspect.coverage import Stretch
 from volvex.layout.keyring import KeyRing
-from volvex.layout.volumes import Beside
 from volvex.layout.write.plan import Edit, NewContent, Piece, Plan
-from volvex.source import Source
+from volvex.source import Beside, Source
 
 TITLE = "executable"
 PRIORITY = 5

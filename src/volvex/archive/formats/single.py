@@ -19,9 +19,8 @@ from volvex.errors import ContentError, FormatError, RefusedError
 from volvex.layout.inspect.coverage import Stretch
 from volvex.layout.inspect.proof import Proof, compared
 from volvex.layout.keyring import KeyRing
-from volvex.layout.volumes import Beside
 from volvex.layout.write.plan import Edit, NewContent, Piece, Plan
-from volvex.source import Source, Spool
+from volvex.source import Beside, Source, Spool
 
 TITLE = "one compressed file"
 PRIORITY = 40

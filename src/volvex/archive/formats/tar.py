@@ -21,9 +21,8 @@ from volvex.errors import FRESH, ContentError, FormatError, RefusedError
 from volvex.layout.columns import Array
 from volvex.layout.inspect.coverage import Stretch
 from volvex.layout.keyring import KeyRing
-from volvex.layout.volumes import Beside
 from volvex.layout.write.plan import Edit, NewContent, Piece, Plan
-from volvex.source import Source
+from volvex.source import Beside, Source
 
 TITLE = "TAR"
 PRIORITY = 20

@@ -25,9 +25,8 @@ from volvex.layout.columns import Array
 from volvex.layout.entries import Entries
 from volvex.layout.inspect.coverage import Stretch
 from volvex.layout.keyring import KeyRing
-from volvex.layout.volumes import Beside
 from volvex.layout.write.plan import Edit, Plan
-from volvex.source import Source
+from volvex.source import Beside, Source
 
 TITLE = "ZIP"
 PRIORITY = 10

@@ -11,9 +11,8 @@ from volvex.archive.access.pieces import MOST
 from volvex.archive.archive import Archive
 from volvex.archive.transfer.parallel import OnProgress, no_progress
 from volvex.errors import FormatError, NotFoundError
-from volvex.layout.volumes import Beside
 from volvex.layout.write.plan import BLANK, Edit, Piece, Plan
-from volvex.source import Disk, FileSource, JoinedSource, Source, WindowSource, atomic
+from volvex.source import Beside, Disk, FileSource, JoinedSource, Source, WindowSource, atomic
 from volvex.source.outputs import Outputs
 from volvex.source.source import CHUNK
 

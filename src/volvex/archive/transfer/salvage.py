@@ -25,9 +25,8 @@ from volvex.layout import Library
 from volvex.layout.inspect.coverage import Stretch
 from volvex.layout.match import fits
 from volvex.layout.read.open import read
-from volvex.layout.volumes import Beside
 from volvex.layout.write.plan import Edit, NewContent, Plan
-from volvex.source import FileSource, Source, Spool
+from volvex.source import Beside, FileSource, Source, Spool
 
 
 def open_salvaged(path: Path, library: Library, name: str) -> Archive:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import re
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 YES = ("true", "yes", "y", "1", "90")
@@ -40,6 +41,7 @@ class Frame:
     key: str = ""
     fields: tuple[ListField, ...] = ()
     alone: bool = True
+    page: str = ""  # the picture that it is in, or its number, where the list has several
 
     @property
     def box(self) -> tuple[int, int, int, int]:
@@ -64,3 +66,22 @@ def grid_frames(width: int, height: int, cell: tuple[int, int], margin: int = 0,
         for column, x in enumerate(range(margin, width - cell[0] - margin + 1, cell[0] + spacing)):
             found.append(Frame(f"{row:02}-{column:02}", x, y, *cell, whole_width=cell[0], whole_height=cell[1]))
     return found
+
+
+def page_names(frames: Sequence[Frame]) -> list[str]:
+    """What the pages of a list are called, or their numbers; each once."""
+    return list(dict.fromkeys(frame.page for frame in frames if frame.page))
+
+
+def on_page(frames: list[Frame], image: str) -> list[Frame]:
+    """The frames that lie in a picture of that file name: all of them, when the list has one page."""
+    pages = page_names(frames)
+    if len(pages) < 2:
+        return frames
+    stem = image.rpartition(".")[0]
+    number = re.search(r"[0-9]+$", stem)
+    own = {image, stem, *([number[0].lstrip("0") or "0"] if number else [])}
+    found = {
+        page for page in pages if page.rpartition("/")[2] in own or page.rpartition("/")[2].rpartition(".")[0] == stem
+    }
+    return [frame for frame in frames if frame.page in found]

@@ -8,6 +8,7 @@ from dataclasses import replace
 from operator import attrgetter
 
 from volvex.asset.sprites.frames import YES, Frame, ListField
+from volvex.asset.sprites.layout_frames import image_of, is_frame_list, layout_frames
 from volvex.data import Change, Document
 from volvex.errors import FormatError, RefusedError
 
@@ -43,10 +44,15 @@ SIGNED = (
 AGAIN = {"width": ("spriteSourceSize/w", "trim/w"), "height": ("spriteSourceSize/h", "trim/h")}
 
 
-def frames_of(document: Document) -> list[Frame]:
-    """All frames of a list; none when the document is no list of frames. FormatError for two of one name."""
+def frames_of(document: Document, size: tuple[int, int] | None = None) -> list[Frame]:
+    """All frames of a list, those that it gives as shares for a page of that `size`; none when the document is no list of frames.
+
+    FormatError for two of one name.
+    """
     found: list[Frame] = []
     odd: list[str] = []
+    if is_frame_list(document):
+        return _named_once(document, layout_frames(document, size))
     if not may_have_frames(document):
         return found
     for sheet in document.sheets:
@@ -56,6 +62,10 @@ def frames_of(document: Document) -> list[Frame]:
             found += [replace(frame, sheet=sheet.name, key=key) for frame in own]
     if found and odd:
         raise FormatError(document.file, f"{odd[0]} is no number of pixels", hint="a whole number")
+    return _named_once(document, found)
+
+
+def _named_once(document: Document, found: list[Frame]) -> list[Frame]:
     names = [frame.name for frame in found]
     twice = next((name for name in names if names.count(name) > 1), None) if len(set(names)) != len(names) else None
     if twice is not None:
@@ -65,7 +75,9 @@ def frames_of(document: Document) -> list[Frame]:
 
 def may_have_frames(document: Document) -> bool:
     """Whether a document has the fields of a list of frames, and is no large table."""
-    return any(len(sheet) <= MOST and any(map(_is_placed, sheet.columns)) for sheet in document.sheets)
+    return is_frame_list(document) or any(
+        len(sheet) <= MOST and any(map(_is_placed, sheet.columns)) for sheet in document.sheets
+    )
 
 
 def _is_placed(name: str) -> bool:
@@ -75,6 +87,8 @@ def _is_placed(name: str) -> bool:
 
 def image_named(document: Document) -> str:
     """The name of the picture that a list is of; empty when the list does not give it."""
+    if is_frame_list(document):
+        return image_of(document).replace("\\", "/").rpartition("/")[2]
     for sheet in document.sheets:
         for name, column in sheet.columns.items():
             if name.rpartition("/")[2] in IMAGES:
@@ -262,9 +276,9 @@ def added_frame(frame: Frame, like: Frame) -> Change:
             f"{frame.name} cannot be added: this list has no record for each frame", "editing the list by hand"
         )
     fields = {one.field: one.write(frame) for one in like.fields}
-    return Change(
-        "add", like.sheet, like.key.removesuffix(like.name) + frame.name, fields=tuple(fields.items()), like=like.key
-    )
+    named = next((one for one in like.fields if one.what == ("name",) and one.text == like.key), None)
+    key = fields[named.field] if named is not None else like.key.removesuffix(like.name) + frame.name
+    return Change("add", like.sheet, key, fields=tuple(fields.items()), like=like.key)
 
 
 def removed_frame(frame: Frame) -> Change:

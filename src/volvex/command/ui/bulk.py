@@ -139,9 +139,11 @@ class _State:
             raise RefusedError(f"{target} is there already", "--skip-existing or --overwrite")
         roles, size = walker.library.pictured(content.path), content.source.size
         extension = self.options.ending.lstrip(".").lower()
+        beside = form.beside(content.source) if isinstance(form, LayoutForm) else ()
         if file is not None:
-            return Job(content.path, str(target), extension, size, None, str(file.absolute()), 0, roles, layout)
-        return Job(content.path, str(target), extension, size, content.source.read(0, size), roles=roles, layout=layout)
+            return Job(content.path, str(target), extension, size, None, str(file.absolute()), 0, roles, layout, beside)
+        data = content.source.read(0, size)
+        return Job(content.path, str(target), extension, size, data, roles=roles, layout=layout, beside=beside)
 
     def _target(self, content: Content, file: Path | None, kind: str, above: str) -> Path:
         """Where a picture goes: a name that no other of this run has, on no disk."""

@@ -14,7 +14,7 @@ from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.table import number
 from volvex.errors import UsageError, VolvexError
-from volvex.source import BytesSource
+from volvex.source import BytesSource, Source
 
 if TYPE_CHECKING:
     from volvex.asset.layout_picture import LayoutForm
@@ -39,11 +39,13 @@ def add_picture_options(parser: argparse.ArgumentParser) -> None:
 
 def show_picture(picture: Picture, path: str, size: int, options: argparse.Namespace, context: Context) -> None:
     """What there is to say about a picture, and the picture itself on a terminal."""
-    from volvex.asset.describe import channels_text, format_text, size_text
+    from volvex.asset.describe import channels_text, files_text, format_text, size_text
 
     context.print(f"{context.paint(shown(path), 'bold')}  {picture.form}, {number(size)} bytes")
     context.print(f"  size      {size_text(picture)}")
     context.print(f"  format    {format_text(picture)}")
+    if others := files_text(picture):
+        context.print(f"  files     {shown(others)}")
     context.print(f"  channels  {channels_text(picture)}")
     for note in picture.notes:
         context.print(f"  note      {shown(note)}")
@@ -183,7 +185,21 @@ def own_picture(path: str, walker: Walker, context: Context) -> tuple[LayoutForm
         return None
     try:
         form = form_in(content.source, walker.library)
-        data = content.source.read(0, content.source.size) if isinstance(form, LayoutForm) else b""
+        if not isinstance(form, LayoutForm):
+            return None
+        own = BytesSource(content.source.read(0, content.source.size), content.path)
+        own.beside = content.source.beside
     finally:
         content.source.close()
-    return (form, form.read(BytesSource(data, content.path))) if isinstance(form, LayoutForm) else None
+    return form, form.read(own)
+
+
+def texture_text(source: Source, walker: Walker, context: Context) -> str:
+    """The size and format of a picture in a format of the game's own, as one line; FormatError when it is damaged."""
+    from volvex.asset.describe import format_text, size_text
+    from volvex.asset.open import open_picture
+    from volvex.command.ui.reader import finds_beside
+
+    source.beside = finds_beside(source.name, walker, context)
+    found = open_picture(source, walker.library)
+    return f"{size_text(found.picture)}, {format_text(found.picture)}" if found is not None else ""

@@ -16,10 +16,10 @@ from volvex.archive.detect import filetypes
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.faults import note_faults
-from volvex.command.ui.reader import content_at
+from volvex.command.ui.reader import content_at, finds_beside
 from volvex.command.ui.table import Column, count, print_table
 from volvex.errors import Status, UsageError, VolvexError
-from volvex.source import FileSource, Source
+from volvex.source import Beside, FileSource, Source
 from volvex.source.sqlite_cache import SqliteCache
 
 if TYPE_CHECKING:
@@ -149,7 +149,9 @@ def _seen(paths: list[str], walker: Walker, context: Context, faults: list[Volve
             found = walker.find(path, deep=True, nested=True)
             for name, file in found.files:
                 key, known = memory.of(file)
-                yield from _one(memory, key, known, "", name, functools.partial(FileSource, file, name), walker, faults)
+                make = functools.partial(FileSource, file, name)
+                beside = finds_beside(name, walker, context)
+                yield from _one(memory, key, known, "", name, make, beside, walker, faults)
             for group in found.groups:
                 key, known = memory.of(context.cwd / group.file)
                 inside = group.path[len(group.file) :]
@@ -164,6 +166,7 @@ def _seen(paths: list[str], walker: Walker, context: Context, faults: list[Volve
                         f"{inside}/{row}",
                         name,
                         functools.partial(entry_source, group.archive, row, name),
+                        finds_beside(name, walker, context),
                         walker,
                         faults,
                     )
@@ -178,6 +181,7 @@ def _one(
     inner: str,
     path: str,
     source: Callable[[], Source],
+    beside: Beside,
     walker: Walker,
     faults: list[VolvexError],
 ) -> Iterator[Seen]:
@@ -189,23 +193,26 @@ def _one(
         return
     try:
         with source() as opened:
-            seen = _looked(opened, path, walker)
+            opened.beside = beside
+            seen, whole = _looked(opened, path, walker)
     except VolvexError as error:
         faults.append(error)
         return
-    memory.keep(key, inner, seen)
+    memory.keep(key if whole else "", inner, seen)
     if seen is not None:
         yield seen
 
 
-def _looked(source: Source, path: str, walker: Walker) -> Seen | None:
+def _looked(source: Source, path: str, walker: Walker) -> tuple[Seen | None, bool]:
+    """What a file or entry is, when it is a picture; and whether all of it is in that file."""
     from volvex.asset.likeness import thumbnail
     from volvex.asset.open import may_be_picture, open_picture
 
     if not may_be_picture(filetypes.kind_by_content(source.peek(0, filetypes.HEAD))):
-        return None
+        return None, True
     opened = open_picture(source, walker.library)
     if opened is None:
-        return None
+        return None, True
     picture = opened.picture
-    return Seen(path, picture.width, picture.height, f"{picture.form} {picture.format}", thumbnail(picture))
+    seen = Seen(path, picture.width, picture.height, f"{picture.form} {picture.format}", thumbnail(picture))
+    return seen, not opened.beside

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import os
+import posixpath
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -17,7 +18,7 @@ if TYPE_CHECKING:
     from volvex.archive.access.ties import Ties
     from volvex.bench import Workbench
     from volvex.layout import Layout, Library
-    from volvex.source import Source
+    from volvex.source import Beside, Source
 
 
 def add_layout(parser: argparse.ArgumentParser) -> None:
@@ -60,6 +61,7 @@ def bench_of(options: argparse.Namespace, context: Context) -> Path | None:
     return context.bench
 
 
+EDITED = "on the bench"
 _PATTERN = "--layout 'PATTERN=LAYOUT', with a pattern of paths as in the game"
 
 
@@ -266,6 +268,25 @@ def bench_file(path: str, walker: Walker, context: Context) -> tuple[str, Path] 
     return (place, files / place) if place is not None and (files / place).is_file() else None
 
 
+def finds_beside(path: str, walker: Walker, context: Context, edited: bool = False) -> Beside:
+    """What finds other files by their paths from the folder of a file or entry; `edited`: as they stand on the bench."""
+
+    from volvex.source import FileSource
+
+    def find(name: str) -> Source | None:
+        other = posixpath.normpath(posixpath.join(posixpath.dirname(path), name))
+        try:
+            mine = bench_file(other, walker, context) if edited else None
+            if mine is not None:
+                return FileSource(mine[1], mine[0])
+            found = list(_found_content(other, walker, deep=False))
+        except (NotFoundError, UsageError):
+            return None
+        return found[0][0].source if len(found) == 1 else None
+
+    return find
+
+
 @dataclass(frozen=True)
 class Content:
     """The one file or entry that a path means: its bytes, its whole path, and what is known of how it is stored."""
@@ -274,19 +295,30 @@ class Content:
     path: str
     stored: str = ""
 
+    @property
+    def edited(self) -> bool:
+        """Whether it is what the bench has, rather than the game."""
+        return self.stored == EDITED
+
 
 def content_at(path: str, walker: Walker, context: Context) -> Content:
     """The content of the one file or entry that a path means; on a bench what the bench has of it, if it has.
 
     NotFoundError when it means none, UsageError when it means several.
     """
+    found = _content_at(path, walker, context)
+    found.source.beside = finds_beside(found.path, walker, context, found.edited)
+    return found
+
+
+def _content_at(path: str, walker: Walker, context: Context) -> Content:
     from volvex.archive.access.nested import content_source
     from volvex.archive.safe_names import quoted, shown
     from volvex.source import FileSource
 
     edited = bench_file(path, walker, context)
     if edited is not None:
-        return Content(FileSource(edited[1], edited[0]), edited[0], "on the bench")
+        return Content(FileSource(edited[1], edited[0]), edited[0], EDITED)
     found = walker.find(path)
     if not len(found):
         raise UsageError(f"{shown(path)} is an archive without entries", "another path")
@@ -310,13 +342,25 @@ def each_content(
 
     An archive is what it is itself, or with `deep` what it holds, to any depth. What cannot be read is among the walker's faults.
     """
-    from volvex.archive.access.nested import content_source
+    for content, file in _each_content(path, walker, context, deep):
+        content.source.beside = finds_beside(content.path, walker, context, content.edited)
+        yield content, file
+
+
+def _each_content(path: str, walker: Walker, context: Context, deep: bool) -> Iterator[tuple[Content, Path | None]]:
     from volvex.source import FileSource
 
     edited = bench_file(path, walker, context)
     if edited is not None:
-        yield Content(FileSource(edited[1], edited[0]), edited[0], "on the bench"), edited[1]
-        return
+        yield Content(FileSource(edited[1], edited[0]), edited[0], EDITED), edited[1]
+    else:
+        yield from _found_content(path, walker, deep)
+
+
+def _found_content(path: str, walker: Walker, deep: bool) -> Iterator[tuple[Content, Path | None]]:
+    from volvex.archive.access.nested import content_source
+    from volvex.source import FileSource
+
     found = walker.find(path, whole=not deep, deep=deep, nested=deep)
     for name, file in found.files:
         yield Content(FileSource(file, name), name), file

@@ -62,7 +62,9 @@ class LayoutDocument(Document):
         fields = self.fields(root)
         columns = [self.column(block, field) for block, field in fields.values()]
         roles = {column.rule.role: column.name for column in columns}
-        key = [roles[role] for role in ("id", "language") if role in roles]
+        key = [roles[role] for role in ("id", "language") if role in roles] or [
+            roles[role] for role in ("name",) if role in roles
+        ]
         sheet = Sheet(root.block.name, columns, len(root.starts), key)
         self.name_keys(sheet, fields)
         return [sheet]

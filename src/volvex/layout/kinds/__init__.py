@@ -6,6 +6,7 @@ TABLED  facts whose numbers are told in a table
 WORDED  facts whose numbers may be told in one
 PARTS   what of an entry a checksum may cover
 NEEDS   facts that must be there
+BESIDE  (of some) whose facts may lie in a file beside this one: they are read and never written
 SINGLE  (of some) facts of which a file has one, in a block that does not repeat
 check   what else must hold: yields (place, problem, hint)
 meaning (of some) the value that a phrase means, given the names of the blocks; such a kind is the object `DATA_KIND` of its file

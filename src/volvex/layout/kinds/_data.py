@@ -31,6 +31,8 @@ PHRASE = re.compile(r"(?P<role>[a-z]+|refers to (?P<refers>[\w.-]+))(?P<numbered
 
 def value_of(words: str, roles: Sequence[str], blocks: Sequence[str]) -> Value | None:
     """The value that a phrase such as `key`, `text in words` or `refers to lenses` means; None when it means none."""
+    if words in roles:
+        return Value(words)
     found = PHRASE.fullmatch(words)
     if found is None:
         return None

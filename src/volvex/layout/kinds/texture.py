@@ -7,15 +7,26 @@ from collections.abc import Iterator
 from volvex.codec.pixels.order import pixel_layout
 from volvex.errors import UsageError
 from volvex.layout.model import Attribute, Field, IntegerType, Layout, Number, Place
+from volvex.layout.volumes import wrong_pattern
 
 WIDTH, HEIGHT, DEPTH, LEVELS, FACES, LAYERS = SIZES = ("width", "height", "depth", "levels", "faces", "layers")
 FORMAT, SPACE, PIXELS = "pixel format", "colour space", "pixels"
+HERE, PALETTE = "levels here", "palette number"
+START, STORED = LEVEL = ("start of level", "stored size of level")
 RED, GREEN, BLUE, ALPHA = COLOURS = ("red", "green", "blue", "alpha")
 SPACES = ("linear", "srgb")
 
-ATTRIBUTES: dict[str, tuple[type, ...]] = dict.fromkeys((*SIZES, FORMAT, SPACE, PIXELS, *COLOURS), (IntegerType,))
-OF = {**dict.fromkeys(COLOURS, "palette"), **dict.fromkeys((*SIZES, FORMAT, SPACE), "texture"), PIXELS: "pixels"}
-SINGLE = (*SIZES, FORMAT, SPACE)  # of these a file has one
+ATTRIBUTES: dict[str, tuple[type, ...]] = dict.fromkeys(
+    (*SIZES, FORMAT, SPACE, HERE, PALETTE, *LEVEL, PIXELS, *COLOURS), (IntegerType,)
+)
+SINGLE = (*SIZES, FORMAT, SPACE, HERE, PALETTE)  # of these a file has one
+OF = {
+    **dict.fromkeys(COLOURS, "palette"),
+    **dict.fromkeys(LEVEL, "level"),
+    **dict.fromkeys(SINGLE, "texture"),
+    PIXELS: "pixels",
+}
+BESIDE = ("palette",)
 TABLED = (FORMAT, SPACE)
 WORDED = ()
 NEEDS = (WIDTH, HEIGHT)
@@ -33,11 +44,31 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
     for what in NEEDS:
         if what not in told:
             yield layout.place, f"no field gives the {what}", f"u16  {what}"
-    if PIXELS not in told:
+    apart = bool(layout.content.volumes)
+    if PIXELS not in told and (not apart or HERE in told):
         yield layout.place, "no field has the pixels", "block pixels ... repeats until end, with `byte u8 pixels`"
+    if apart and (problem := wrong_pattern(layout.content.volumes)):
+        yield layout.place, problem, 'content in volumes "{name}.{0}", or one file by its name'
+    if HERE in told and not apart:
+        yield (
+            told[HERE].place,
+            "nothing says in which files the other levels are",
+            'content in volumes "{name}.{0}"',
+        )
+    if layout.content.transforms and STORED not in told:
+        yield (
+            layout.place,
+            "each level is wrapped, and nothing gives their stored sizes",
+            "a row of records with `stored size of level`",
+        )
     for block in layout.blocks:
         for field in block.fields:
             yield from _check_field(layout, field, block.repeats, len(block.fields))
+    yield from _check_formats(layout, told)
+
+
+def _check_formats(layout: Layout, told: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
+    """What is wrong with the formats of the pixels."""
     formats = [spec for _, spec in getattr(told[FORMAT].meaning, "table", ())] if FORMAT in told else []
     if FORMAT in told and not formats:
         yield (
@@ -84,7 +115,9 @@ def _check_field(layout: Layout, field: Field, repeats: bool, count: int) -> Ite
         )
     if what in COLOURS and not repeats:
         yield field.place, "the colours of a palette are a repeating block", "block colours after head repeats"
-    if what in (*SIZES, FORMAT, SPACE) and repeats:
+    if what in LEVEL and not repeats:
+        yield field.place, f"the {what} is in a row of records", "block levels after head repeats"
+    if what in SINGLE and repeats:
         yield field.place, f"a texture has one {what}, and this block repeats", "a block that does not repeat"
     if what == SPACE and any(word not in SPACES for _, word in getattr(field.meaning, "table", ())):
         yield field.place, f"a colour space is one of {', '.join(SPACES)}", "colour space { 0 linear, 1 srgb }"

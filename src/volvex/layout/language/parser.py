@@ -267,6 +267,11 @@ class _Builder(Transformer[Token, Any]):
         placed = (placing["align"], placing["fill"])
         return ("part", model.Part(str(name), at, transforms, *placed, _at(name), when, reach, chunks))
 
+    @v_args(inline=True)
+    def part_beside(self, name: Token, file: Token, transforms: Any, when: Any) -> tuple[str, Any]:
+        pattern = file.value.decode()
+        return ("part", model.Part(str(name), model.At(), transforms or (), 1, 0, _at(name), when, file=pattern))
+
     def block(self, children: list[Any]) -> tuple[str, Any]:
         return ("block", children)
 

@@ -149,6 +149,7 @@ class Reading:
     layout: Layout  # without what this file has not: conditions on the whole file are settled
     blocks: dict[str, BlockRead] = dataclasses.field(default_factory=dict)
     areas: dict[str, Area] = dataclasses.field(default_factory=dict)
+    beside: dict[str, BlockRead] = dataclasses.field(default_factory=dict)  # in files beside this one: only read
     entries: Entries | None = None
     volumes: list[Volume] = dataclasses.field(default_factory=list)  # files beside this one in which the content lies
     joined: Source | None = None  # and all of them as one

@@ -34,7 +34,8 @@ from volvex.layout.read.groups import read_groups
 from volvex.layout.records.block import Records
 from volvex.layout.records.numbers import decode_numbers, holds, present
 from volvex.layout.transforms import keeps_size, unwrapped
-from volvex.source import BytesSource, LazySource, Source, WindowSource
+from volvex.layout.volumes import opened_beside, volume_name
+from volvex.source import Beside, BytesSource, LazySource, Source, WindowSource
 
 MOST = 2000  # times the file's size: a part that claims to hold more is taken for a bomb
 
@@ -48,7 +49,8 @@ def locate(layout: Layout, source: Source) -> Reading:
         if one.when is not None and not _asked(reading, one.when):
             continue
         if isinstance(one, Part):
-            reading.areas[one.name] = _read_part(reading, one)
+            if not one.file:
+                reading.areas[one.name] = _read_part(reading, one)
         elif not one.within or one.within in reading.areas:
             reading.blocks[one.name] = _without_skipped(_read_block(reading, _reduced(reading, one)))
         within = getattr(one, "within", "")
@@ -59,6 +61,34 @@ def locate(layout: Layout, source: Source) -> Reading:
         layout, blocks=blocks, parts=tuple(part for part in layout.parts if part.name in reading.areas)
     )
     return reading
+
+
+def read_beside(reading: Reading, beside: Beside | None) -> dict[str, BlockRead]:
+    """The blocks that lie in files beside this one; FormatError when one of these is missing.
+
+    They take no part in writing: they are not among the blocks of the reading.
+    """
+    whole, found = reading.original, dict[str, BlockRead]()
+    for part in whole.parts:
+        if not part.file or (part.when is not None and not _asked(reading, part.when)):
+            continue
+        name = volume_name(part.file, reading.source.name, 0)
+        with opened_beside(reading.source.name, name, beside) as source:
+            data = b"".join(source.chunks(0, source.size))
+            held = _held(part, data, source.name) if part.transforms else data
+        own = Reading(whole, BytesSource(data, source.name), reading.layout, dict(reading.blocks))
+        own.areas[part.name] = Area(part, 0, len(data), BytesSource(held, source.name))
+        for block in reading_order(replace(whole, parts=(*reading.layout.parts, part))):
+            if isinstance(block, Block) and block.within == part.name:
+                own.blocks[block.name] = found[block.name] = _read_block(own, _reduced(own, block))
+    return found
+
+
+def _held(part: Part, data: bytes, name: str) -> bytes:
+    try:
+        return b"".join(unwrapped(part, [data], None))
+    except ContentError as error:
+        raise FormatError(name, f"{part.name} cannot be opened: {error.message}", hint=FRESH) from error
 
 
 def byte_ordered(layout: Layout, source: Source) -> Layout:

@@ -6,22 +6,23 @@ from volvex.layout.entries import Entries
 from volvex.layout.model import Layout
 from volvex.layout.read.blocks import Reading
 from volvex.layout.read.entries import check_entries, entries_of, volume_numbers
-from volvex.layout.read.locate import locate
+from volvex.layout.read.locate import locate, read_beside
 from volvex.layout.read.verify import verify_blocks
-from volvex.layout.volumes import Beside, open_volumes
-from volvex.source import Source
+from volvex.layout.volumes import open_volumes
+from volvex.source import Beside, Source
 
 
 def read(layout: Layout, source: Source, beside: Beside | None = None, lenient: bool = False) -> Reading:
     """Read a file's blocks and check all that can be checked without its content.
 
     FormatError names the first field that is not what the layout says. `beside` finds the files in which content lies that
-    is not in this one. With `lenient`, entries may reach past the end of the file.
+    is not in this one; without it, the source's own. With `lenient`, entries may reach past the end of the file.
     """
     reading = locate(layout, source)
     try:
         verify_blocks(reading)
         if layout.kind != "archive":
+            reading.beside = read_beside(reading, beside or source.beside)
             reading.entries = Entries.none()
             return reading
         if layout.content.volumes:

@@ -7,15 +7,11 @@ from collections.abc import Iterator
 from volvex.codec import CIPHER, COMPRESS
 from volvex.codec.parameters import Spec
 from volvex.errors import UsageError
-from volvex.layout.model import (
-    Block,
-    Layout,
-    Measure,
-    Part,
-    Place,
-)
+from volvex.layout.kinds import kind_of
+from volvex.layout.model import Attribute, Block, Constant, Layout, Measure, Opaque, Part, Place
 from volvex.layout.order import grows, measures, reading_order
 from volvex.layout.transforms import keeps_size, tried
+from volvex.layout.volumes import wrong_file
 
 Problem = tuple[Place, str, str]  # where, what, hint
 
@@ -105,13 +101,15 @@ def check_starts(layout: Layout) -> Iterator[Problem]:
 
 
 def check_part(layout: Layout, part: Part) -> Iterator[Problem]:
+    if part.file:
+        yield from _check_file(layout, part)
     lengths = {
         field.meaning.what
         for block in layout.blocks
         for field in block.fields
         if isinstance(field.meaning, Measure) and field.meaning.part == part.name
     }
-    if part.reach is None and part.cut is None and not lengths & {"length", "stored length", "end"}:
+    if not part.file and part.reach is None and part.cut is None and not lengths & {"length", "stored length", "end"}:
         yield (
             part.place,
             f"no field gives the length of {part.name}",
@@ -134,5 +132,21 @@ def check_part(layout: Layout, part: Part) -> Iterator[Problem]:
                 (CIPHER if transform.name in CIPHER else COMPRESS).make(Spec(transform.name, tried(transform).given))  # type: ignore[arg-type]
             except UsageError as error:
                 yield transform.place, error.message, error.hint
-    if not any(block.within == part.name for block in layout.blocks) and layout.content.within != part.name:
+    if not any(block.within == part.name for block in layout.blocks) and (
+        layout.content.within != part.name or part.file
+    ):
         yield part.place, f"nothing lies in {part.name}", f"block ... in {part.name} at 0"
+
+
+def _check_file(layout: Layout, part: Part) -> Iterator[Problem]:
+    """What is wrong with a part that is a file beside this one: in it lies only what is never written."""
+    if problem := wrong_file(part.file):
+        yield part.place, problem, f'part {part.name} in file "{{name}}.colours"'
+    own = getattr(kind_of(layout.kind), "BESIDE", ())
+    for block in layout.blocks:
+        if block.within != part.name:
+            continue
+        for field in block.fields:
+            outside = isinstance(field.meaning, Attribute) and field.meaning.of in own
+            if not outside and not isinstance(field.meaning, Constant | Opaque):
+                yield field.place, f"{field.name} cannot lie in a file beside this one", "a place in this file"

@@ -1,0 +1,92 @@
+"""The files that a picture of a bench is made of: its own, and those beside it in which some of its levels lie."""
+
+from __future__ import annotations
+
+import posixpath
+from collections.abc import Callable, Mapping
+
+from volvex.archive.safe_names import quoted, shown
+from volvex.asset.open import Opened, open_picture
+from volvex.asset.picture import Picture
+from volvex.bench.open_folder import write_file
+from volvex.bench.workbench import Workbench
+from volvex.errors import NotFoundError, VolvexError
+from volvex.source import Beside, BytesSource, Source
+
+Read = Callable[[str], bytes]  # something of a bench in one of its states: as the game has it, or as it is now
+
+LARGEST = 1 << 31  # bytes of a picture
+
+
+def original_of(bench: Workbench) -> Read:
+    """What reads the whole original of something of the game; NotFoundError when the game has no such thing."""
+
+    def read(path: str) -> bytes:
+        if bench.original_size(path) is None:
+            raise NotFoundError(f"the game has no {shown(path)}")
+        return b"".join(bench.original_content(path))
+
+    return read
+
+
+def current_of(bench: Workbench) -> Read:
+    """What reads something of the game as it is now: from the bench, or as the game has it; NotFoundError for what is left out."""
+    original = original_of(bench)
+
+    def read(path: str) -> bytes:
+        if path in bench.dropped:
+            raise NotFoundError(f"{shown(path)} is left out of what is built", f"`volvex drop {quoted(path)} --back`")
+        file = bench.files / path
+        return file.read_bytes() if file.is_file() else original(path)
+
+    return read
+
+
+def files_of(bench: Workbench, place: str) -> list[str]:
+    """The places of the files beside a picture of the game's in which some of its levels lie; none for anything else."""
+    try:
+        found = picture_at(bench, place, original_of(bench)) if (bench.original_size(place) or 0) <= LARGEST else None
+    except VolvexError:
+        return []
+    return [place_beside(place, name) for name in found.beside] if found is not None else []
+
+
+def place_beside(place: str, name: str) -> str:
+    """The place of a file that is named from the folder of another."""
+    return posixpath.normpath(posixpath.join(posixpath.dirname(place), name))
+
+
+def picture_at(bench: Workbench, place: str, read: Read) -> Opened | None:
+    """The picture at a place, with its levels in other files; None when it is none."""
+    return picture_in(bench, place, read(place), read)
+
+
+def picture_in(bench: Workbench, place: str, data: bytes, read: Read) -> Opened | None:
+    """The same for bytes that the caller has already."""
+    source = BytesSource(data, place)
+    source.beside = _beside(place, read)
+    return open_picture(source, bench.library)
+
+
+def _beside(place: str, read: Read) -> Beside:
+    def find(name: str) -> Source | None:
+        other = place_beside(place, name)
+        try:
+            return BytesSource(read(other), other)
+        except NotFoundError:
+            return None
+
+    return find
+
+
+def write_picture(bench: Workbench, place: str, found: Opened, picture: Picture) -> None:
+    """Write a picture in the place of the one that was found there."""
+    write_files(bench, place, found.files(picture))
+
+
+def write_files(bench: Workbench, place: str, files: Mapping[str, bytes]) -> None:
+    """Write the files of a picture: its own last, and of those beside it only what changes."""
+    for name, data in sorted(files.items(), reverse=True):
+        other = place_beside(place, name) if name else place
+        if not name or current_of(bench)(other) != data:
+            write_file(bench, bench.open_for_edit(other)[1], data)
