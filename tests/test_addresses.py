@@ -6,6 +6,7 @@ import io
 import json
 import tarfile
 import unittest
+import unittest.mock
 import zipfile
 from pathlib import Path
 
@@ -344,6 +345,76 @@ class SurveyMemory(Case):
             done = self.run_program("survey", path, cwd=cwd)
             where = {"game": "game/post", ".": "post", "..": "../post"}[path]
             self.assertTrue(done.stderr.startswith(f"{where}/winter.kpz: it needs the key"), done.stderr)
+
+
+class Seen(Case):
+    """The tree that a game sees: of several archives and loose files what is loaded last wins."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        for name, files in (
+            ("data/a.zip", {"rules/oil.txt": "a", "rules/Wick.txt": "a", "art/lens.txt": "a"}),
+            ("data/b.zip", {"rules/oil.txt": "b"}),
+            ("more/c.zip", {"rules/oil.txt": "c", "rules/far.txt": "c"}),
+        ):
+            (self.folder / "game" / name).parent.mkdir(parents=True, exist_ok=True)
+            with zipfile.ZipFile(self.folder / "game" / name, "w") as file:
+                for path, text in files.items():
+                    file.writestr(path, text)
+        (self.folder / "game/rules").mkdir()
+        (self.folder / "game/rules/wick.txt").write_text("loose")
+
+    def told(self, *words: object, status: int = 0, bench: str = ".") -> str:
+        done = self.run_program(*words, status=status, cwd=self.folder / bench)
+        return done.stdout + done.stderr
+
+    def seen(self, path: str = "game//rules", bench: str = ".") -> dict[str, str]:
+        records = json.loads(self.told("list", path, "--json", bench=bench))
+        return {one["path"]: self.told("show", one["path"], bench=bench).strip() for one in records}
+
+    def test_what_is_loaded_last_wins(self) -> None:
+        self.assertEqual(
+            self.seen(), {"game//rules/oil.txt": "c", "game//rules/far.txt": "c", "game//rules/wick.txt": "loose"}
+        )
+        said = self.told("list", "game//rules/*", "--long")
+        self.assertIn("game/more/c.zip", said)
+        self.assertIn("game/rules/wick.txt", said)
+        self.assertEqual(self.told("show", "game//RULES/Oil.txt").strip(), "c")
+        self.assertIn(
+            "the game sees nothing at game//rules/sea.txt", self.told("show", "game//rules/sea.txt", status=3)
+        )
+        self.assertIn("4 files", self.told("unpack", "game//", "--to", "out"))
+        self.assertEqual((self.folder / "out/rules/wick.txt").read_text(), "loose")
+        self.assertIn("4 of 4 files are in out already", self.told("unpack", "game//", "--to", "out", status=5))
+        self.assertIn("4 files left as they were", self.told("unpack", "game//", "--to", "out", "--skip-existing"))
+
+    def test_in_the_order_that_a_description_gives(self) -> None:
+        (self.home / "games").mkdir(parents=True)
+        text = 'name = "Oil"\nknown = ["data/a.zip"]\nloads = ["rules", "more/*.zip", "data/*.zip"]\n'
+        (self.home / "games/game.toml").write_text(text)
+        wanted = {
+            "art/lens.txt": "a",
+            "rules/Wick.txt": "a",
+            "rules/far.txt": "c",
+            "rules/oil.txt": "b",
+            "wick.txt": "loose",
+        }
+        self.assertEqual(self.seen("game//"), {f"game//{path}": text for path, text in wanted.items()})
+
+    def test_on_a_bench_it_leads_to_where_things_lie(self) -> None:
+        self.told("bench", "game", "b")
+        self.assertEqual(set(self.seen("//rules", "b")), {"//rules/oil.txt", "//rules/far.txt", "//rules/wick.txt"})
+        said = self.told("take", "//rules", bench="b")
+        for place in ("more/c.zip/rules/oil.txt", "more/c.zip/rules/far.txt", "rules/wick.txt"):
+            self.assertIn(f"took files/{place}", said)
+        (self.folder / "b/files/more/c.zip/rules/oil.txt").write_text("mine")
+        self.assertEqual(self.told("show", "//rules/oil.txt", bench="b").strip(), "mine")
+        (self.folder / "new.txt").write_text("new")
+        self.told("swap", "//rules/wick.txt", "../new.txt", bench="b")
+        self.assertEqual((self.folder / "b/files/rules/wick.txt").read_text(), "new")
+        self.assertIn("means 3 files, this needs one", self.told("swap", "//rules", "../new.txt", status=2, bench="b"))
+        self.assertIn("is not the game's folder", self.told("take", "other//rules", status=5, bench="b"))
+        self.assertIn("the game sees nothing", self.told("take", "//etc/passwd", status=3, bench="b"))
 
 
 if __name__ == "__main__":

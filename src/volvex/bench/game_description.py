@@ -31,6 +31,7 @@ _KEYS = {
     "errors": list,
     "warnings": list,
     "takes": list,
+    "loads": list,
     "later": dict,
     "loose": dict,
     "aside": dict,
@@ -59,6 +60,7 @@ class GameDescription:
     errors: tuple[str, ...] = ()  # texts that mark a line of its log as an error, without regard to case
     warnings: tuple[str, ...] = ()
     takes: tuple[str, ...] = ("replace",)  # the ways in which it takes changed content, the usual one first
+    loads: tuple[str, ...] = ()  # patterns of archives and folders in the order in which they are loaded: the last wins
     later: Mapping[str, str] = field(
         default_factory=dict
     )  # patterns of archives, and one that is loaded later and wins

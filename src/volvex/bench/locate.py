@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+from volvex.archive.access.merged import MARK
 from volvex.archive.access.patterns import WILD
 from volvex.archive.safe_names import shown
 from volvex.errors import RefusedError
@@ -33,6 +34,15 @@ class Standing:
             raise RefusedError(f"{shown(path)} climbs out of the game", "a path as in the game, from its folder")
         return path.strip("/").removeprefix("./").strip("/")
 
+    def in_tree(self, path: str) -> str | None:
+        """What a path in the tree that the game sees is there; None for any other path, RefusedError for that of another game."""
+        before, mark, inside = path.replace("\\", "/").partition(MARK)
+        if not mark:
+            return None
+        if before and self.in_game(before):
+            raise RefusedError(f"{shown(before)} is not the game's folder", f"`{MARK}{shown(inside)}`")
+        return inside
+
     def _below(self, path: str, folders: tuple[Path, ...]) -> str | None:
         """A path that leads into one of some folders, made relative; None when it does not. The bench itself stands for all of the game."""
         full = flat(Path(path) if Path(path).is_absolute() else self.here / path)
@@ -50,7 +60,7 @@ class Standing:
     def locate(self, path: str) -> tuple[Path, str]:
         """The folder from which a path counts, and the path from there: the game's, unless it leads to something else that is there,
         which counts from the current folder (an empty path). The game's own folder, named from where they stand, is what it is now."""
-        found = self._below(path, (self.bench / FILES,))
+        found = "" if not path else self._below(path, (self.bench / FILES,))
         if found is None:
             first = next((part for part in path.split("/") if part not in ("", ".")), "")
             there = (self.here / path).exists() or (self.here / first).exists()

@@ -5,13 +5,23 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
+from volvex.archive.access.merged import MARK, LoadOrder, merged
 from volvex.archive.access.nested import open_entry
 from volvex.archive.access.open import open_archive
 from volvex.archive.archive import Archive
-from volvex.archive.safe_names import Refusal, shown
+from volvex.archive.safe_names import Refusal, quoted, shown
 from volvex.bench.game import Game
-from volvex.errors import NotFoundError
+from volvex.errors import NotFoundError, UsageError, VolvexError
 from volvex.layout import Library
+
+
+def only(found: list[tuple[str, int | None]], path: str) -> tuple[str, int | None]:
+    """The one thing that a path means; UsageError when it means several."""
+    if len(found) != 1:
+        raise UsageError(
+            f"{shown(path)} means {len(found)} files, this needs one", f"`volvex list {quoted(path)}` to see them"
+        )
+    return found[0]
 
 
 class Originals:
@@ -90,6 +100,30 @@ class Originals:
             if row is not None and row not in archive.folders:
                 return row, "/".join(parts[count:])
         return None
+
+    def seen(self, pattern: str) -> list[tuple[str, int | None]]:
+        """What a path in the tree that the game sees means: file of the game, and row in it (None for a plain file).
+
+        NotFoundError when it means nothing. Archives that do not open take no part.
+        """
+        told = self.game.description
+        tree = merged(
+            ((name, self._quietly(name)) for name, _ in self.game.files()),
+            LoadOrder(told.loads, told.later, told.loose),
+        )
+        found = [(name, row) for _, name, row in tree.matching(pattern)]
+        if not found:
+            raise NotFoundError(
+                f"the game sees nothing at {MARK}{shown(pattern)}", f"`volvex list {MARK}` for all it sees"
+            )
+        return found
+
+    def _quietly(self, name: str) -> Archive | None:
+        try:
+            with self.library.keys.quiet():
+                return self.archive(name)
+        except VolvexError:
+            return None
 
     def split(self, path: str) -> tuple[str, str] | None:
         """A path in the game as the innermost archive that it leads into (or the file that it is), and the rest of it.

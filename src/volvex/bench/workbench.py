@@ -25,9 +25,9 @@ from volvex.bench.bench_file import FORMAT, Opened, Taken, read_description
 from volvex.bench.game import Game
 from volvex.bench.locate import FILES, Standing
 from volvex.bench.lock import is_unfinished, lock_bench
-from volvex.bench.originals import Originals
+from volvex.bench.originals import Originals, only
 from volvex.data import encodings
-from volvex.errors import NotFoundError, RefusedError, UsageError, VolvexError
+from volvex.errors import NotFoundError, RefusedError, VolvexError
 from volvex.layout import Library
 from volvex.source import Disk, FileSource, atomic
 from volvex.source.digest import Fingerprint, digest_bytes, digest_file
@@ -141,8 +141,17 @@ class Workbench(Originals):
         return self._renewed[name]
 
     def within_game(self, path: str, here: Path) -> str:
-        """A path that a user gave who stands `here`, relative to the game."""
-        return Standing(self.folder, self.game.folder, here).in_game(path)
+        """A path that a user gave who stands `here`, relative to the game; of one in the tree that the game sees, where that lies."""
+        standing = Standing(self.folder, self.game.folder, here)
+        inside = standing.in_tree(path)
+        if inside is None:
+            return standing.in_game(path)
+        return self.place_of(*only(self.seen(inside), path))
+
+    def meant(self, path: str, here: Path) -> list[tuple[str, int | None]]:
+        """What a path that a user gave means, in the game or in the tree that it sees."""
+        inside = Standing(self.folder, self.game.folder, here).in_tree(path)
+        return self.seen(inside) if inside is not None else list(self.select(self.within_game(path, here)))
 
     def select(self, path: str) -> Iterator[tuple[str, int | None]]:
         """What a path within the game means: file of the game, and row in it (None for a plain file)."""
@@ -242,14 +251,14 @@ class Workbench(Originals):
 
     def drop(self, wanted: Sequence[tuple[str, int | None]]) -> list[str]:
         """Leave entries out of what is built, and files out of the game: where they would be in the bench."""
-        places = [self._place(name, row) for name, row in wanted]
+        places = [self.place_of(name, row) for name, row in wanted]
         self.dropped |= set(places)
         self.save()
         return places
 
     def put_back(self, wanted: Sequence[tuple[str, int | None]]) -> list[str]:
         """Undo `drop`: the entries that were left out and no longer are."""
-        places = [place for name, row in wanted if (place := self._place(name, row)) in self.dropped]
+        places = [place for name, row in wanted if (place := self.place_of(name, row)) in self.dropped]
         self.dropped -= set(places)
         self.save()
         return places
@@ -261,7 +270,7 @@ class Workbench(Originals):
 
         RefusedError when one of them was edited since it was taken, unless `again`; nothing is taken then.
         """
-        jobs = [(self._place(name, row), name, row) for name, row in wanted]
+        jobs = [(self.place_of(name, row), name, row) for name, row in wanted]
         wanted_places = {place for place, _, _ in jobs}
         for place, _, _ in jobs:
             self._check_free(self.files / place)
@@ -333,7 +342,7 @@ class Workbench(Originals):
         return done
 
     def _put_entry(self, name: str, row: int, other: int) -> tuple[str, str, int]:
-        place, from_ = self._place(name, row), self._place(name, other)
+        place, from_ = self.place_of(name, row), self.place_of(name, other)
         if place not in self.taken:
             self.take([(name, row)])
         content = b"".join(self.original_content(from_))
@@ -343,14 +352,10 @@ class Workbench(Originals):
         return self._store(place, [content]), from_, len(content)
 
     def _taken_place(self, path: str) -> str:
-        wanted = list(self.select(path))
-        if len(wanted) != 1:
-            raise UsageError(
-                f"{shown(path)} means {len(wanted)} files, this needs one", f"`volvex list {quoted(path)}` to see them"
-            )
-        place = self._place(*wanted[0])
+        wanted = only(list(self.select(path)), path)
+        place = self.place_of(*wanted)
         if place not in self.taken:
-            self.take(wanted)
+            self.take([wanted])
         return place
 
     def _new_place(self, path: str) -> str:
@@ -371,12 +376,7 @@ class Workbench(Originals):
         """What something of the game is now: as it stands in the bench, or as the game has it."""
         if (self.files / path).is_file():
             return (self.files / path).read_bytes()
-        wanted = list(self.select(path))
-        if len(wanted) != 1:
-            raise UsageError(
-                f"{shown(path)} means {len(wanted)} files, this needs one", f"`volvex list {quoted(path)}` to see them"
-            )
-        place = self._place(*wanted[0])
+        place = self.place_of(*only(list(self.select(path)), path))
         file = self.files / place
         return file.read_bytes() if file.is_file() else b"".join(self.original_content(place))
 
@@ -392,10 +392,6 @@ class Workbench(Originals):
         return digest_file(self.files / place) != digest
 
     def place_of(self, name: str, row: int | None) -> str:
-        """Where in the bench's tree something goes."""
-        return self._place(name, row)
-
-    def _place(self, name: str, row: int | None) -> str:
         """Where in the bench's tree something goes."""
         if row is None:
             return name

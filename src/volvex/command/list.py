@@ -92,6 +92,7 @@ class _Rows:
             for group, member in zip(groups, self.members, strict=True)
         ]
         self.files = [file for found in found for file in found.files]
+        self._homes = {name: home for one in found for name, home in one.homes.items()}
         self.faults: list[VolvexError] = []
         self.files = [file for file in self.files if self._is_there(*file)]
         sizes = np.array([path.stat().st_size for _, path in self.files], np.int64)
@@ -163,6 +164,19 @@ class _Rows:
         except VolvexError as error:
             self.faults.append(error)
             return ""
+
+    @property
+    def merged(self) -> bool:
+        """Whether paths of the tree that a game sees are listed."""
+        return any(group.home for group in self.groups) or bool(self._homes)
+
+    @property
+    def homes(self) -> list[str]:
+        """The file of the game in which each is."""
+        return [
+            *(group.file for group in self.groups for _ in group.rows),
+            *(self._homes.get(name, name) for name, _ in self.files),
+        ]
 
     @functools.cached_property
     def paths(self) -> list[str]:
@@ -300,10 +314,12 @@ def _print(rows: _Rows, order: list[int], options: argparse.Namespace, context: 
 
 
 def _long(rows: _Rows) -> list[Column]:
-    """Where entries start, their share, and the fields that nobody knows."""
+    """Where entries start, their share, the fields that nobody knows, and what of several archives won."""
     share = [f"{100 * b / a:.0f}%" if a else "-" for a, b in zip(rows.size.tolist(), rows.stored.tolist(), strict=True)]
     starts = [f"{start:#x}" for group in rows.groups for start in group.archive.entries.start[group.rows].tolist()]
     columns = [Column("share", share, right=True), Column("start", starts + ["-"] * len(rows.files), right=True)]
+    if rows.merged:
+        columns.append(Column("from", [shown(home) for home in rows.homes]))
     if any(about := rows.about):
         columns.append(Column("about", [text or "-" for text in about]))
     kept = [dict(group.archive.columns()) for group in rows.groups]

@@ -62,7 +62,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     with open_bench(options, context) as bench:
-        wanted = [one for path in options.path for one in bench.select(bench.within_game(path, context.cwd))]
+        wanted = [one for path in options.path for one in bench.meant(path, context.cwd)]
         if options.refresh:
             wanted += _levels(bench, wanted)
         wanted, there = list(dict.fromkeys(wanted)), list[str]()

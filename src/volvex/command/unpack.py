@@ -11,6 +11,7 @@ import argparse
 from pathlib import Path
 
 from volvex.archive import Group
+from volvex.archive.access.merged import MARK
 from volvex.archive.safe_names import disk_names
 from volvex.archive.transfer.unpack import Unpacked, unpack
 from volvex.command.ui.context import Context
@@ -48,17 +49,21 @@ def run(options: argparse.Namespace, context: Context) -> int:
     existing = "replace" if options.overwrite else "skip" if options.skip_existing else "refuse"
     with open_walker(options, context) as walker:
         walker.salvage = options.salvage
-        groups = [group for path in options.path for group in walker.find(path, deep=True, nested=options.deep).groups]
-        if not groups:
+        found = [walker.find(path, deep=True, nested=options.deep) for path in options.path]
+        groups = [group for one in found for group in one.groups]
+        loose = [(path, file) for one in found for path, file in one.files if path in one.homes]
+        if not groups and not loose:
             raise NotFoundError("there is no archive in what was named", "`volvex survey` to see which files open")
         folder = options.to or _folder(groups)
         total = sum(int(group.archive.entries.size[group.rows].sum()) for group in groups)
+        total += sum(file.stat().st_size for _, file in loose)
         context.interrupted = (
             f"the files in {folder} are whole, the others are not there",
             "the same command with --skip-existing, which goes on from there",
         )
         with context.progress("unpacking", total) as on_progress:
-            done = unpack(groups, folder, context.disk, existing, on_progress)
+            inside = [(path.rpartition(MARK)[2], file) for path, file in loose]
+            done = unpack(groups, folder, context.disk, existing, on_progress, inside)
         faults = [*walker.faults, *done.faults]
     _tell(done, folder, context)
     status = note_faults(faults, context)
@@ -68,7 +73,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
 def _folder(groups: list[Group]) -> Path:
     """A new folder named after the archive; RefusedError when that is there, UsageError when there are several archives."""
     files = sorted({group.file for group in groups})
-    if len(files) > 1:
+    if len(files) != 1 or groups[0].home:
         raise UsageError(f"{len(files)} archives are meant, so no folder can be named after one", "--to DIR")
     name = disk_names([files[0].rpartition("/")[2]])[0]
     folder = Path(name.partition(".")[0] or name if isinstance(name, str) else "unpacked")

@@ -10,12 +10,13 @@ from __future__ import annotations
 import contextlib
 import os
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
 
 from volvex.archive.access.match import Above, Variants, Way, entries_matching, leading_on, within
+from volvex.archive.access.merged import MARK, LoadOrder, merged
 from volvex.archive.access.near_misses import joined_path, meant, missing_entry
 from volvex.archive.access.nested import DEEPEST, open_entry
 from volvex.archive.access.open import open_archive
@@ -44,12 +45,18 @@ class Group:
     path: str
     rows: Array
     above: Above = ()  # the entries through which it is reached, the outermost first
+    home: str = ""  # the path of the archive's own file, where `path` is one of the tree that a game sees
+
+    @property
+    def root(self) -> str:
+        """What its paths begin with that is no entry of an archive."""
+        inner = sum(len(archive.names[row]) + 1 for archive, row in self.above)
+        return self.path[: len(self.path) - inner]
 
     @property
     def file(self) -> str:
         """The path of the file on disk through which it is reached."""
-        inner = sum(len(archive.names[row]) + 1 for archive, row in self.above)
-        return self.path[: len(self.path) - inner]
+        return self.home or self.root
 
     def disk_path(self, row: int) -> str | None:
         """Where an entry is put below a folder that mirrors the tree; None when it gets no place."""
@@ -68,6 +75,7 @@ class Found:
 
     groups: list[Group]
     files: list[tuple[str, Path]]
+    homes: dict[str, str] = field(default_factory=dict)  # of files in the tree that a game sees: their own paths
 
     def __len__(self) -> int:
         return sum(len(group.rows) for group in self.groups) + len(self.files)
@@ -96,6 +104,7 @@ class Walker:
         self._linked: set[Path] = set()  # folders that links led to
         self._entered = 0  # archives within archives that were entered without being named; deep ones count more
         self._pieces: set[Path] = set()  # pieces and volumes of archives that were opened
+        self.order: Callable[[Path], LoadOrder] = lambda folder: LoadOrder()  # in which a game loads its archives
         self.salvage = False  # whether of archives that are damaged what is left is taken
         self.faults: list[VolvexError] = []  # archives that a wildcard met and that could not be opened
 
@@ -157,15 +166,58 @@ class Walker:
         self._linked.clear()
         faults = len(self.faults)
         path = path.replace("\\", "/") if os.name == "nt" else path
-        here, root, parts = self._start(path)
         found = Found([], [])
-        self._walk(here, root, parts, deep, found)
+        if self._is_merged(path):
+            self._find_merged(path, found)
+        else:
+            here, root, parts = self._start(path)
+            self._walk(here, root, parts, deep, found)
         self.variants.check(path)
         if not found.groups and not found.files:
             if len(self.faults) > faults:
                 raise self.faults.pop()
+            if self._is_merged(path):
+                raise NotFoundError(f"the game sees nothing at {shown(path)}", "`volvex list GAME//` for all it sees")
             raise self._missing(path)
         return found
+
+    def _is_merged(self, path: str) -> bool:
+        """Whether a path is one of the tree that a game sees: of the bench's game, or of one whose folder stands before it."""
+        return MARK in path and (not path.startswith(MARK) or self._locate is not None)
+
+    def _find_merged(self, path: str, found: Found) -> None:
+        """What a path in the tree that a game sees means."""
+        called, _, rest = path.partition(MARK)
+        base, inner = self.located(called)
+        game = base / inner
+        if not game.is_dir():
+            raise NotFoundError(f"there is no folder {shown(called)}", "the game's folder before //")
+        files = list(self._all_below(game, ""))
+        archives = [(name, self._try(file, joined_path(called, name))) for name, file in files]
+        there = dict(files)
+        tree = merged(((name, one) for name, one in archives if there[name] not in self._pieces), self.order(game))
+        known = dict(archives)
+        groups: dict[str, list[int]] = {}
+        for inside, name, row in tree.matching(rest):
+            if row is None:
+                found.files.append((f"{called}{MARK}{inside}", self._there(there[name])))
+                found.homes[f"{called}{MARK}{inside}"] = joined_path(called, name)
+            else:
+                groups.setdefault(name, []).append(row)
+        for name, rows in groups.items():
+            archive = known[name]
+            assert archive is not None
+            picked = self.variants.picked(archive, np.array(sorted(rows), np.int64))
+            if len(picked):
+                found.groups.append(Group(archive, f"{called}/", picked, home=joined_path(called, name)))
+
+    def _all_below(self, here: Path, name: str) -> Iterator[tuple[str, Path]]:
+        """Every file below a folder, by its path from there."""
+        for child in self._below(here, name):
+            if child.is_dir():
+                yield from self._all_below(child, joined_path(name, child.name))
+            else:
+                yield joined_path(name, child.name), child
 
     def located(self, path: str) -> tuple[Path, str]:
         """The folder from which a path counts (empty for the current one), and the path from there."""

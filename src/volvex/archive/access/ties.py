@@ -14,6 +14,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
+from volvex.archive.access.merged import LoadOrder
 from volvex.archive.access.patterns import path_pattern
 from volvex.archive.safe_names import shown
 from volvex.errors import FormatError, NotFoundError
@@ -149,6 +150,7 @@ class Games:
 
     def __init__(self, folders: Iterable[Path]) -> None:
         self._told: list[tuple[Path, list[str], dict[str, dict[str, str]]]] = []
+        self._orders: dict[Path, LoadOrder] = {}
         for folder in (*folders, GAMES):
             for file in user_files(folder, DESCRIPTIONS) if folder.is_dir() else ():
                 try:
@@ -157,8 +159,12 @@ class Games:
                     continue  # reported where a description is read as a whole
                 known = value.get("known")
                 if isinstance(known, list) and known and all(isinstance(one, str) for one in known):
-                    tables = ("aside", "layouts", "encodings", "pictures")
-                    self._told.append((file, known, {what: described(file, value, what) for what in tables}))
+                    tables = ("aside", "layouts", "encodings", "pictures", "later", "loose")
+                    told = {what: described(file, value, what) for what in tables}
+                    self._told.append((file, known, told))
+                    self._orders[file] = LoadOrder(
+                        tuple(map(str, value.get("loads", ()))), told["later"], told["loose"]
+                    )
 
     def tie(self, ties: Ties, folder: Path) -> bool:
         """Add the ties of the game that a folder is, if it is one that is known; whether it is."""
@@ -172,6 +178,11 @@ class Games:
                     ties.add_picture(folder, pattern, words)
                 return True
         return False
+
+    def order(self, folder: Path) -> LoadOrder:
+        """The order in which the game in a folder loads its archives; that of all games when it is not known."""
+        found = (file for file, known, told in self._told if is_game(folder, known, told["aside"]))
+        return next((self._orders[file] for file in found), LoadOrder())
 
     def tie_around(self, ties: Ties, path: Path) -> None:
         """Add the ties of the game in which a path lies."""

@@ -15,6 +15,7 @@ from volvex.archive.access.paths import Group
 from volvex.archive.archive import Archive
 from volvex.archive.safe_names import Refusal
 from volvex.archive.transfer.parallel import OnProgress, batches, no_progress, parallel
+from volvex.archive.transfer.rebuild import file_chunks
 from volvex.errors import RefusedError, VolvexError
 from volvex.source import Disk
 
@@ -43,22 +44,34 @@ class _Job:
 
 
 def unpack(
-    groups: Sequence[Group], folder: Path, disk: Disk, existing: str = "refuse", on_progress: OnProgress = no_progress
+    groups: Sequence[Group],
+    folder: Path,
+    disk: Disk,
+    existing: str = "refuse",
+    on_progress: OnProgress = no_progress,
+    files: Sequence[tuple[str, Path]] = (),
 ) -> Unpacked:
-    """Write entries below `folder`; with several archives each gets a folder of its own name.
+    """Write entries below `folder`; with several archives each gets a folder of its own name. `files` are copied to their paths there.
 
     `existing` says what happens to files that are there: `refuse` (RefusedError before anything is written),
     `skip` or `replace`. Entries that are damaged or whose names lead elsewhere are reported, the rest comes out.
     """
     done = Unpacked()
-    prefixes = _prefixes({group.file for group in groups})
+    prefixes = _prefixes({group.root for group in groups})
     entered = {(id(archive), row) for group in groups for archive, row in group.above[-1:]}
-    jobs = [job for group in groups for job in _jobs(group, prefixes[group.file], entered, done)]
+    jobs = [job for group in groups for job in _jobs(group, prefixes[group.root], entered, done)]
     _refuse_bomb(jobs, folder)
     for archive in {id(group.archive): group.archive for group in groups}.values():
         archive.check_overlaps()
-    jobs = _settle_existing(jobs, folder, existing, done)
-    _make_folders([*(job.target.rpartition("/")[0] for job in jobs), *done.folders], folder, disk)
+    kept = _settle_existing([*(job.target for job in jobs), *(target for target, _ in files)], folder, existing, done)
+    jobs = [job for job in jobs if job.target in kept]
+    files = [(target, path) for target, path in files if target in kept]
+    targets = [*(job.target for job in jobs), *(target for target, _ in files)]
+    _make_folders([*(target.rpartition("/")[0] for target in targets), *done.folders], folder, disk)
+    for target, path in files:
+        size = disk.write_atomic(f"{folder}/{target}", file_chunks(path))
+        done.files, done.bytes = done.files + 1, done.bytes + size
+        on_progress(size)
     by_archive: dict[int, list[_Job]] = {}
     for job in jobs:
         by_archive.setdefault(id(job.archive), []).append(job)
@@ -122,18 +135,18 @@ def _refuse_bomb(jobs: list[_Job], folder: Path) -> None:
         )
 
 
-def _settle_existing(jobs: list[_Job], folder: Path, existing: str, done: Unpacked) -> list[_Job]:
+def _settle_existing(targets: list[str], folder: Path, existing: str, done: Unpacked) -> set[str]:
+    """Which of the files are to be written."""
     if existing == "replace" or not folder.exists():
-        return jobs
-    there = [job for job in jobs if os.path.lexists(folder / job.target)]
+        return set(targets)
+    there = [target for target in targets if os.path.lexists(folder / target)]
     if there and existing == "refuse":
         raise RefusedError(
-            f"{len(there)} of {len(jobs)} files are in {folder} already, such as {there[0].target}",
+            f"{len(there)} of {len(targets)} files are in {folder} already, such as {there[0]}",
             "an empty folder, --skip-existing or --overwrite",
         )
     done.skipped = len(there)
-    known = {job.target for job in there}
-    return [job for job in jobs if job.target not in known]
+    return set(targets) - set(there)
 
 
 def _make_folders(wanted: list[str], folder: Path, disk: Disk) -> None:

@@ -16,6 +16,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from volvex.archive import Walker
+from volvex.archive.access.merged import MARK
 from volvex.archive.detect import filetypes
 from volvex.archive.safe_names import Refusal, disk_names, shown
 from volvex.archive.transfer.parallel import workers
@@ -148,7 +149,8 @@ class _State:
     def _target(self, content: Content, file: Path | None, kind: str, above: str) -> Path:
         """Where a picture goes: a name that no other of this run has, on no disk."""
         name = content.path.rpartition("/")[2]
-        inside = content.path.removeprefix(above).removeprefix("/").replace("../", "")
+        whole = content.path.rpartition(MARK)[2]  # of the tree that a game sees, without the game's folder
+        inside = whole.removeprefix(above).removeprefix("/").replace("../", "")
         if self.options.by == "kind":
             inside = f"{kind}/{name}"
         elif self.options.by == "package":

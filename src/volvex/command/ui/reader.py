@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import functools
 import os
 import posixpath
 from collections.abc import Iterator
@@ -15,6 +16,7 @@ from volvex.errors import NotFoundError, UsageError, VolvexError
 
 if TYPE_CHECKING:
     from volvex.archive import Walker
+    from volvex.archive.access.merged import LoadOrder
     from volvex.archive.access.ties import Ties
     from volvex.bench import Workbench
     from volvex.layout import Layout, Library
@@ -193,7 +195,9 @@ def open_walker(options: argparse.Namespace, context: Context) -> Walker:
     bench = bench_of(options, context)
     if bench is None:
         library, _ = tied_library(options, context)
-        return Walker(library, layout_of_all(options, library, context), variant)
+        walker = Walker(library, layout_of_all(options, library, context), variant)
+        walker.order = functools.partial(_load_order, context)
+        return walker
     from volvex.bench.bench_file import read_description
     from volvex.bench.locate import Standing
     from volvex.command.ui.recovery import finish_interrupted
@@ -213,7 +217,16 @@ def open_walker(options: argparse.Namespace, context: Context) -> Walker:
     layout = _tie_named(named, ties, [game])
     _tie_encodings(named, ties, [game])
     replaced = {standing.game / name: there for name, there in originals(standing.game).items()}
-    return Walker(library, layout, variant, standing.locate, replaced)
+    walker = Walker(library, layout, variant, standing.locate, replaced)
+    walker.order = functools.partial(_load_order, context)
+    return walker
+
+
+def _load_order(context: Context, game: Path) -> LoadOrder:
+    """The order in which a game loads its archives, as its description says."""
+    from volvex.archive.access.ties import Games
+
+    return Games([context.home]).order(game)
 
 
 def layout_of_all(options: argparse.Namespace, library: Library, context: Context) -> Layout | None:
@@ -252,7 +265,9 @@ def game_path(path: str, walker: Walker, context: Context) -> str | None:
 
 def bench_file(path: str, walker: Walker, context: Context) -> tuple[str, Path] | None:
     """What the bench has of something of its game: the place in its tree, and the file; None when it has nothing of it."""
-    inner = game_path(path, walker, context)
+    from volvex.archive.access.merged import MARK
+
+    inner = game_path(path, walker, context) if not path.startswith(MARK) else ""
     if inner is None or context.bench is None:
         return None
     files = context.bench / "files"
@@ -262,6 +277,9 @@ def bench_file(path: str, walker: Walker, context: Context) -> tuple[str, Path] 
         found = walker.find(path, whole=True)
     except VolvexError:
         return None
+    if len(found) == 1 and found.homes:
+        own = next(iter(found.homes.values()))
+        return (own, files / own) if (files / own).is_file() else None
     if len(found) != 1 or not found.groups:
         return None
     place = found.groups[0].disk_path(int(found.groups[0].rows[0]))
@@ -271,10 +289,12 @@ def bench_file(path: str, walker: Walker, context: Context) -> tuple[str, Path] 
 def finds_beside(path: str, walker: Walker, context: Context, edited: bool = False) -> Beside:
     """What finds other files by their paths from the folder of a file or entry; `edited`: as they stand on the bench."""
 
+    from volvex.archive.access.merged import MARK
     from volvex.source import FileSource
 
     def find(name: str) -> Source | None:
-        other = posixpath.normpath(posixpath.join(posixpath.dirname(path), name))
+        root, mark, inner = path.rpartition(MARK)
+        other = root + mark + posixpath.normpath(posixpath.join(posixpath.dirname(inner), name))
         try:
             mine = bench_file(other, walker, context) if edited else None
             if mine is not None:
