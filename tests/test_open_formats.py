@@ -22,6 +22,7 @@ from unittest.mock import Mock, patch
 import lz4.frame
 import numpy as np
 import zstandard
+from PIL import Image
 
 from kelpwick import executable
 from tests.support import Case
@@ -30,6 +31,8 @@ from volvex.archive.formats.zip import Zip
 from volvex.archive.mutation_proof import prove_harder
 from volvex.archive.transfer.parallel import verify
 from volvex.archive.transfer.unpack import unpack
+from volvex.asset.forms import form_of
+from volvex.asset.put_back import put_back
 from volvex.errors import FormatError, LockedError, RefusedError, VolvexError
 from volvex.layout import Library
 from volvex.layout.keyring import Key, KeyRing
@@ -632,6 +635,12 @@ class Embedded(unittest.TestCase):
         self.assertEqual(opened(edited(last, {last.names[1]: longer}), "host.bin").content(0), data[:5000])
 
 
+def icon_image(side: int, colour: int) -> bytes:
+    """A bare image of an icon, with its mask."""
+    head = struct.pack("<IiiHHIIiiII", 40, side, 2 * side, 1, 32, 0, 0, 0, 0, 0, 0)
+    return head + bytes([colour]) * (4 * side * side) + bytes(side * 4)
+
+
 class Executables(unittest.TestCase):
     TAIL = zipped(files={"rules/a.txt": b"wick" * 300})
     RESOURCES = {(10, 1): b"a chart of the skerries" * 20, (24, 1): b"<assembly/>", (10, 2): b"<a/>"}
@@ -662,6 +671,43 @@ class Executables(unittest.TestCase):
             self.assertEqual((tail, resources), (self.TAIL, {**self.RESOURCES, (10, 1): new}))
             again = opened(made)
             self.assertEqual(again.content(again.rows["resources/data/1-0"]), new)
+
+    def test_whole_icons_out_and_back(self) -> None:
+        one, two = (icon_image(side, 7) for side in (32, 16))
+        group = struct.pack("<HHH", 0, 1, 2)
+        for number, (side, image) in enumerate(((32, one), (16, two)), 1):
+            group += struct.pack("<BBBBHHIH", side, side, 0, 0, 1, 32, len(image), number)
+        resources = {**self.RESOURCES, (3, 1): one, (3, 2): two, (14, 1): group}
+        archive = opened(executable.make(self.TAIL, resources))
+        name = "resources/icon-groups/1-0.ico"
+        icon = archive.content(archive.rows[name])
+        with Image.open(io.BytesIO(icon)) as file:
+            self.assertEqual(file.info["sizes"], {(32, 32), (16, 16)})
+        self.assertIsNone(archive.prove().difference)
+        picture = form_of("ico").read(BytesSource(icon, "x.ico"))
+        pixels = picture.pixels().copy()
+        pixels[:8] = [1, 2, 3, 255]
+        again = form_of("ico").write(put_back(picture, {0: pixels}).picture)
+        made = edited(archive, {name: again})
+        after = executable.load(made)[1]
+        self.assertEqual({key: after[key] for key in self.RESOURCES}, self.RESOURCES)
+        for number in (1, 2):  # each image has its mask, and the size that the group says
+            wide, high, size = struct.unpack_from("<BB6xI", after[14, 1], 6 + 14 * (number - 1))
+            self.assertEqual((size, size), (len(after[3, number]), 40 + 4 * wide * high + high * 4))
+        back = opened(made)
+        self.assertEqual(back.content(back.rows[name]), again)
+        single = icon[:4] + b"\1\0" + struct.pack("<8sII", icon[6:14], len(two), 22) + two
+        fewer = executable.load(edited(archive, {name: single}))[1]
+        self.assertEqual((fewer[14, 1][4], fewer[3, 1]), (1, two))
+        for wrong, says in (
+            (b"no icon", "no ICO file"),
+            (icon[:20], "cut off"),
+            (icon[:4] + b"\3\0" + icon[6:], "room for 2"),
+        ):
+            with self.assertRaisesRegex(RefusedError, says):
+                edited(archive, {name: wrong})
+        with self.assertRaisesRegex(RefusedError, "and its images"):
+            edited(archive, {name: again, "resources/icons/1-0": b"other"})
 
     def test_nothing_can_be_added(self) -> None:
         with self.assertRaises(RefusedError):

@@ -12,11 +12,12 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from volvex.archive.formats._base import OpenFormatArchive, content_piece, entries_of, joined, span
+from volvex.archive.formats._icons import apart, image_ids, whole
 from volvex.errors import FormatError, RefusedError
 from volvex.layout.inspect.coverage import Stretch
 from volvex.layout.keyring import KeyRing
-from volvex.layout.write.plan import Edit, NewContent, Piece, Plan
-from volvex.source import Beside, Source
+from volvex.layout.write.plan import Edit, Piece, Plan
+from volvex.source import Beside, BytesSource, JoinedSource, Source
 
 TITLE = "executable"
 PRIORITY = 5
@@ -37,6 +38,7 @@ KINDS = {
     23: "html",
     24: "manifest",
 }
+ICONS, GROUPS = 3, 14
 ENDINGS = {"manifest": ".xml", "html": ".html"}
 RESOURCES, CERTIFICATES = 2, 4  # of the data directories
 MOST = 100_000  # resources
@@ -64,6 +66,7 @@ class Resource:
     record: int
     start: int
     size: int
+    path: tuple[int | str, ...] = ()  # type, name, language
 
 
 @dataclass(frozen=True)
@@ -142,7 +145,15 @@ class Executable(OpenFormatArchive):
         self.image = image
         self.tail = self._tail()
         self.resources = list(self._resources())
-        named = [(resource.name.encode(), resource.start, resource.size) for resource in self.resources]
+        self.icons = self._icons()
+        named, at = list[tuple[bytes, int, int]](), source.size
+        for number, resource in enumerate(self.resources):
+            icon = self.icons.get(number)
+            if icon is None:
+                named.append((resource.name.encode(), resource.start, resource.size))
+            else:  # made of several resources: its bytes come behind those of the file
+                named.append((f"{resource.name}.ico".encode(), at, len(icon)))
+                at += len(icon)
         if self.tail[1] > self.tail[0]:
             named.append((b"tail", self.tail[0], self.tail[1] - self.tail[0]))
         names, starts, sizes = [list(column) for column in zip(*named, strict=True)] if named else ([], [], [])
@@ -158,7 +169,38 @@ class Executable(OpenFormatArchive):
         )
         return self.image.end, end
 
+    @property
+    def stored_source(self) -> Source:
+        """The file, and behind it the icons that are made of several resources."""
+        if not self.icons:
+            return self.source
+        return JoinedSource([self.source, BytesSource(b"".join(self.icons.values()), "icons")], self.source.name)
+
     # resources
+
+    def _icons(self) -> dict[int, bytes]:
+        """The whole icons, by the number of the resource that is their group."""
+        found = {}
+        for number, resource in enumerate(self.resources):
+            if resource.path[:1] == (GROUPS,):
+                group, images = self._bytes(resource), self._images(resource)
+                ids = image_ids(group)
+                if ids and all(one in images for one in ids):
+                    found[number] = whole(group, {one: self._bytes(self.resources[images[one]]) for one in ids})
+        return found
+
+    def _images(self, group: Resource) -> dict[int, int]:
+        """The numbers of the resources that are images, by the ids in a group; in its language where there are several."""
+        found: dict[int, int] = {}
+        for number, other in enumerate(self.resources):
+            kind, name, *language = (*other.path, None, None)[: max(2, len(other.path))]
+            mine = name not in found or tuple(language) == group.path[2:]
+            if kind == ICONS and isinstance(name, int) and mine:
+                found[name] = number
+        return found
+
+    def _bytes(self, resource: Resource) -> bytes:
+        return self.source.read(resource.start, resource.size)
 
     def _home(self) -> Section | None:
         """The section in which the resources are."""
@@ -188,7 +230,7 @@ class Executable(OpenFormatArchive):
                 start = memory - home.memory + home.start
                 if not home.start <= start <= start + size <= home.start + home.size:
                     continue  # in another section, or nowhere
-                yield Resource(_name(path), home.start + shift + record, start, size)
+                yield Resource(_name(path), home.start + shift + record, start, size, path)
         except struct.error as error:
             raise FormatError(
                 self.source.name, "the table of resources reaches past its section", offset=home.start
@@ -202,14 +244,23 @@ class Executable(OpenFormatArchive):
                 f"{self.source.name} is an executable: what is in it can be changed, not added or left out",
                 "changing a resource, or what is in the tail",
             )
-        patches: dict[int, bytes | NewContent] = {}
+        patches: dict[int, bytes] = {}
         tail: Piece = span(self.source, *self.tail)
         grown = b""
+        contents: dict[int, bytes] = {}
         for row, content in edit.replaced.items():
             if row == len(self.resources):
                 tail = content_piece(content)
-            else:
-                grown = self._put(self.resources[row], content, patches, grown)
+                continue
+            data = b"".join(content.source.chunks(content.offset, content.stored))
+            for number, part in self._parts(row, data).items():
+                if contents.get(number, part) != part:
+                    raise RefusedError(
+                        f"{self.source.name}/{self.names[row]} was changed, and its images", "one of the two"
+                    )
+                contents[number] = part
+        for number, data in contents.items():
+            grown = self._put(self.resources[number], data, patches, grown)
         moved = len(grown) + -len(grown) % self.image.file_alignment
         if moved:
             self._grow(moved, len(grown), patches)
@@ -223,31 +274,38 @@ class Executable(OpenFormatArchive):
             self._refuse_signed()
         return Plan(joined(pieces), sum(piece.size for piece in pieces))
 
+    def _parts(self, row: int, data: bytes) -> dict[int, bytes]:
+        """The resources that new content of an entry is made of."""
+        if row not in self.icons:
+            return {row: data}
+        resource = self.resources[row]
+        group, images = apart(data, self._bytes(resource), f"{self.source.name}/{self.names[row]}")
+        places = self._images(resource)
+        return {row: group} | {places[one]: image for one, image in images.items()}
+
     def _refuse_signed(self) -> None:
         if self.tail[1] < self.source.size:
             raise RefusedError(
                 f"{self.source.name} is signed, and its certificates would move", "a change that keeps the size"
             )
 
-    def _put(
-        self, resource: Resource, content: NewContent, patches: dict[int, bytes | NewContent], grown: bytes
-    ) -> bytes:
+    def _put(self, resource: Resource, content: bytes, patches: dict[int, bytes], grown: bytes) -> bytes:
         """Put a resource in its place, or behind all others; what is now behind them."""
-        room = self._room(resource)
-        if content.size <= room:
-            patches[resource.record + 4] = content.size.to_bytes(4, "little")
+        room, size = self._room(resource), len(content)
+        if size <= room:
+            patches[resource.record + 4] = size.to_bytes(4, "little")
             patches[resource.start] = content
             return grown
         home = self._home()
         assert home is not None
         if home.start + home.size != self.image.end or any(other.memory > home.memory for other in self.image.sections):
             raise RefusedError(
-                f"{self.source.name}/{resource.name}: {content.size:,} bytes, there is room for {room:,}, and its section is not the last",
+                f"{self.source.name}/{resource.name}: {size:,} bytes, there is room for {room:,}, and its section is not the last",
                 "a smaller one",
             )
         grown += bytes(-(home.size + len(grown)) % 8)
-        patches[resource.record] = struct.pack("<II", home.memory + home.size + len(grown), content.size)
-        return grown + b"".join(content.source.chunks(content.offset, content.stored))
+        patches[resource.record] = struct.pack("<II", home.memory + home.size + len(grown), size)
+        return grown + content
 
     def _room(self, resource: Resource) -> int:
         """Bytes from a resource's start to whatever stands behind it."""
@@ -259,7 +317,7 @@ class Executable(OpenFormatArchive):
         data = self.source.read(resource.start + resource.size, room - resource.size)
         return resource.size + (len(data) if not data.strip(b"\0") and min(starts) != home.start + home.size else 0)
 
-    def _grow(self, moved: int, used: int, patches: dict[int, bytes | NewContent]) -> None:
+    def _grow(self, moved: int, used: int, patches: dict[int, bytes]) -> None:
         """Tell the larger section in the headers."""
         home, image = self._home(), self.image
         assert home is not None
@@ -272,12 +330,11 @@ class Executable(OpenFormatArchive):
         shift = image.directories[RESOURCES][0] - home.memory
         patches[image.optional + first + 8 * RESOURCES + 4] = struct.pack("<I", memory - shift)
 
-    def _patched(self, patches: dict[int, bytes | NewContent]) -> Iterator[Piece]:
+    def _patched(self, patches: dict[int, bytes]) -> Iterator[Piece]:
         at = 0
         for start in sorted(patches):
             yield span(self.source, at, start)
-            one = patches[start]
-            piece = Piece.of(one) if isinstance(one, bytes) else content_piece(one)
+            piece = Piece.of(patches[start])
             yield piece
             at = start + piece.size
         yield span(self.source, at, self.image.end)
