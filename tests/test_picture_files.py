@@ -233,6 +233,10 @@ class Benches(Case):
         self.assertIn("changed  art/x.lens.1", said)
         self.assertIn("changed  art/x.lens.2", said)
         self.assertIn("2 pictures", self.run_in("convert", ".", "--to", self.folder / "out", "--as", "png"))
+        self.volvex("convert", "new.png", "own.lens", "--like", "game/art/x.lens", "--layout", "b/layouts/apart.layout")
+        for name in ("", ".1", ".2"):
+            own = (self.folder / f"own.lens{name}").read_bytes()
+            self.assertEqual(own, (self.work / f"files/art/x.lens{name}").read_bytes())
         with Image.open(next((self.folder / "out").rglob("x.png"))) as image:
             self.assertNotEqual(image.convert("RGBA").getpixel((0, 0)), (9, 8, 7, 255))  # of the game, not of the bench
 

@@ -418,6 +418,28 @@ class Exchanges(unittest.TestCase):
         result = taken_over(full, Picture(16, 16, FORMATS["rgba8"], [[encode(FORMATS["rgba8"], rgba)]]), "png")
         self.assertIn("no room in the palette: #010203 became", result.notes[0])
 
+    def test_a_palette_made_new(self) -> None:
+        own = picture("pal4", 16, 16)
+        rgba = np.zeros((16, 16, 4), np.uint8)
+        rgba[..., 0], rgba[..., 3] = np.arange(16)[:, None] // 2 * 30, 255
+        user = replace(picture("rgba8", 16, 16, 1), surfaces=[[rgba.tobytes()]])
+        made = replaced(own, user, recolour=True).picture
+        self.assertEqual((made.format, made.levels), (own.format, own.levels))
+        np.testing.assert_array_equal(made.rgba(), rgba)
+        self.assertTrue(
+            set(map(tuple, made.rgba(2).reshape(-1, 4).tolist())) <= set(map(tuple, rgba.reshape(-1, 4).tolist()))
+        )
+        rgba[..., 1] = np.arange(16) * 16
+        many = replaced(own, replace(user, surfaces=[[rgba.tobytes()]]), recolour=True)
+        self.assertIn("128 colours became the 16 of a new palette", many.notes)
+        self.assertLess(float(np.abs(many.picture.rgba().astype(int) - rgba).mean()), 20)
+        for other, says in (
+            (picture("rgba8", 16, 16), "has no palette"),
+            (replace(own, palette_kept=True), "shares its"),
+        ):
+            with self.assertRaisesRegex(RefusedError, says):
+                replaced(other, user, recolour=True)
+
     def test_normals_of_two_channels(self) -> None:
         made = replace(picture("bc5", 16, 16, 1), roles=Roles(NORMAL))
         out = exported(made, "png").picture.pixels()

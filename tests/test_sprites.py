@@ -7,6 +7,7 @@ import plistlib
 import re
 import shutil
 from collections.abc import Mapping
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, NamedTuple
 from xml.etree import ElementTree
@@ -17,6 +18,8 @@ from PIL import Image
 
 from tests.support import Case
 from volvex.asset.forms import form_of
+from volvex.asset.sprites.frames import Frame, ListField
+from volvex.asset.sprites.packing import Edit, cut, put_in
 from volvex.source import BytesSource
 
 Sprite = npt.NDArray[np.uint8]
@@ -247,15 +250,36 @@ class Sheets(Case):
         self.assertEqual(len(list(self.taken("art/birds.plist").iterdir())), 3)
         (self.art / "birds.plist").unlink()
         shutil.rmtree(self.folder / "bench")
-        (self.art / "birds.json").write_bytes(as_json_list(PLACES, SIZE))
+        listed = as_json_list(PLACES, SIZE)
+        (self.art / "birds.json").write_bytes(listed)
         folder = self.taken("art/birds.json")
         Image.fromarray(noise(30, 44, 5)).save(folder / "gull.png")
-        self.assertIn("repacked", self.told())
+        Image.fromarray(noise(3, 3, 6)).save(folder / "new.png")
+        self.assertIn("1 edited, 1 added; sheet repacked", self.told())
         frames = json.loads((self.folder / "bench/files/art/birds.json").read_bytes())["frames"]
         self.assertEqual(frames[0]["sourceSize"], {"w": 30, "h": 44})
+        self.assertEqual([one["filename"] for one in frames], ["gull.png", "new.png", "tern.png", "oar.png"])
+        (folder / "new.png").unlink()
+        self.assertIn("1 removed", self.told())
+        shutil.rmtree(self.folder / "bench")
+        (self.art / "birds.json").write_bytes(re.sub(rb'"filename": "[^"]*", *', b"", listed))
+        folder = self.taken("art/birds.json")
         Image.fromarray(noise(3, 3, 6)).save(folder / "new.png")
         said = self.complaint("changes", cwd=self.folder / "bench", status=5)
-        self.assertIn("new.png cannot be added: this list has no record for each frame", said)
+        self.assertIn("new cannot be added: this list has no record for each frame", said)
+
+    def test_a_sprite_is_turned_where_the_list_can_store_it(self) -> None:
+        page, wide = noise(16, 64, 1), noise(40, 6, 2)
+        one = Frame("oar", 2, 2, 8, 6, whole_width=8, whole_height=6)
+        able = replace(
+            one, fields=(ListField("turned", ("turned",), "no", lambda frame: "yes" if frame.turned else "no"),)
+        )
+        for frame, size in ((able, (64, 16)), (one, (64, 64))):
+            packed = put_in(page, [frame], Edit({"oar": wide}))
+            ((_, after),) = packed.pairs
+            assert after is not None
+            self.assertEqual((packed.pixels.shape[:2], after.turned), (size, frame is able))
+            np.testing.assert_array_equal(cut(packed.pixels, after), wide)
 
     def test_frames_that_share_a_place(self) -> None:
         shared = PLACES | {"ternlet": PLACES["tern"]}

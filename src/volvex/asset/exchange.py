@@ -14,7 +14,7 @@ import numpy as np
 
 from volvex.asset.forms import PictureForm, by_kind, form_of
 from volvex.asset.levels import chain_length, level_of
-from volvex.asset.palette import to_palette
+from volvex.asset.palette import new_palette, to_palette
 from volvex.asset.picture import SRGB, Picture, shown_pixels, third_of
 from volvex.asset.put_back import differing, put_back
 from volvex.asset.roles import DEFAULT, NORMAL, Roles
@@ -348,11 +348,17 @@ def _whole(original: Picture, edited: Picture, filter_: str) -> TakenOver:
     return TakenOver(picture, pixels, blocks, tuple(notes))
 
 
-def replaced(original: Picture, user: Picture, resize: bool = False, any_size: bool = False) -> TakenOver:
+def replaced(
+    original: Picture, user: Picture, resize: bool = False, any_size: bool = False, recolour: bool = False
+) -> TakenOver:
     """A user's picture as the game has its own: its pixel format, number of levels, channels.
 
-    Of another size only with `resize` (it becomes that of the original) or `any_size` (the original's becomes that of the user's).
+    Of another size only with `resize` (it becomes that of the original) or `any_size` (the original's becomes that of the user's). With
+    `recolour` it gets a palette of its own in place of the original's.
     """
+    if recolour and (original.palette is None or original.palette_kept):
+        why = "has no palette" if original.palette is None else "shares its palette with other pictures"
+        raise RefusedError(f"the game's own picture {why}", "leaving --palette out")
     extension = "tiff" if original.format.kind == "float" or original.format.sample == "u2" else "png"
     same = (user.width, user.height) == (original.width, original.height)
     notes: tuple[str, ...] = ()
@@ -366,11 +372,35 @@ def replaced(original: Picture, user: Picture, resize: bool = False, any_size: b
             f"the picture has {user.width} x {user.height} pixels, the game's own has {original.width} x {original.height}",
             "--resize, or --any-size if the game takes pictures of other sizes there",
         )
-    if original.palette is None and user.images == original.images and not form_of_picture(user).LIMITS:
+    if recolour:
+        result = _recoloured(original, user)
+    elif original.palette is None and user.images == original.images and not form_of_picture(user).LIMITS:
         result = _whole(original, user, "box")
     else:
         result = taken_over(original, user, extension)
     return replace(result, notes=(*notes, *result.notes))
+
+
+def _recoloured(original: Picture, user: Picture) -> TakenOver:
+    """A user's picture with a palette made for it, of as many colours as the original's, and all levels made of it."""
+    assert original.palette is not None
+    rgba, notes = shown_pixels(user, user.pixels()).copy(), list[str]()
+    if not original.alpha and bool((rgba[..., 3] < 255).any()):
+        rgba[..., 3] = 255
+        notes.append("the palette has no transparent colours: the alpha channel is left out")
+    size = min(len(original.palette), 1 << original.format.bits)
+    numbers, palette, had = new_palette(rgba, size)
+    if had > size:
+        notes.append(f"{had:,} colours became the {size} of a new palette")
+    whole = original.palette.copy()
+    whole[:size] = palette
+    blank = replace(original, palette=whole)
+    levels = [numbers]
+    for level in range(1, original.levels):
+        levels.append(level_of(blank, levels[-1], original.level_size(level)[:2]))
+    surfaces = [[encode(original.format, level) for level in levels]]
+    changed = differing(original.rgba(), blank.with_surfaces(surfaces).rgba())
+    return TakenOver(blank.with_surfaces(surfaces), int(np.count_nonzero(changed)), 0, tuple(notes))
 
 
 def form_of_picture(picture: Picture) -> PictureForm:

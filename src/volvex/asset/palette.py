@@ -51,5 +51,23 @@ def to_palette(
     return numbers[back.reshape(-1)].astype(np.uint8)[:, None], palette, notes
 
 
+def new_palette(rgba: Pixels, size: int) -> tuple[Pixels, Any, int]:
+    """A palette of at most `size` colours for pixels of red, green, blue and alpha: their numbers (height x width x 1), the colours, and
+    how many colours the pixels had. When these are too many they become the nearest of those that Pillow's octree gives."""
+    flat = rgba.reshape(-1, 4)
+    colours, back = np.unique(flat, axis=0, return_inverse=True)
+    had = len(colours)
+    if had > size:
+        from PIL import Image
+
+        image = Image.fromarray(rgba, "RGBA").quantize(size, method=Image.Quantize.FASTOCTREE, dither=Image.Dither.NONE)
+        colours = np.frombuffer(image.palette.tobytes() if image.palette else b"", np.uint8).reshape(-1, 4)
+        back = np.asarray(image).reshape(-1)
+    palette = np.zeros((size, 4), np.uint8)
+    palette[:, 3] = 255
+    palette[: len(colours)] = colours[:size]
+    return back.reshape(*rgba.shape[:2], 1).astype(np.uint8), palette, had
+
+
 def _hex(colour: list[int]) -> str:
     return "#" + "".join(f"{one:02x}" for one in colour[: 3 if colour[3] == 255 else 4])

@@ -220,7 +220,9 @@ class Converted:
     notes: tuple[str, ...]
 
 
-def converted_for(bench: Workbench, path: str, source: Path, resize: bool, any_size: bool) -> Converted | None:
+def converted_for(
+    bench: Workbench, path: str, source: Path, resize: bool, any_size: bool, recolour: bool = False
+) -> Converted | None:
     """A user's file in the form of the picture that it is to replace; None when they are of one kind, or one of them is no picture.
 
     RefusedError for a picture of another size, unless it is to be resized or may have any.
@@ -239,7 +241,7 @@ def converted_for(bench: Workbench, path: str, source: Path, resize: bool, any_s
         return None
     place = bench.place_of(*meant[0])
     own = filetypes.kind_by_content(next(bench.original_content(place), b"")[: filetypes.HEAD])
-    if not may_be_picture(own) or (kind == own and not (resize or any_size)):
+    if not may_be_picture(own) or (kind == own and not (resize or any_size or recolour)):
         return None
     if (bench.original_size(place) or 0) > LARGEST:
         return None
@@ -247,7 +249,7 @@ def converted_for(bench: Workbench, path: str, source: Path, resize: bool, any_s
     user = open_picture(BytesSource(source.read_bytes(), source.as_posix()))
     if found is None or user is None:
         return None
-    result = replaced(found.picture, user.picture, resize, any_size)
+    result = replaced(found.picture, user.picture, resize, any_size, recolour)
     words = f"{found.picture.form} {found.picture.format}, {result.picture.levels} level{'s' if result.picture.levels != 1 else ''}"
     return Converted(found.files(result.picture), words, result.notes)
 

@@ -12,6 +12,7 @@ With --to, all pictures of any paths are converted, on all cores; a bad one is r
 from __future__ import annotations
 
 import argparse
+from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -44,6 +45,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="FROM and TO: an entry or file, and the new file (.csv .xlsx .json .po .png .tiff .dds ...); with --to any paths",
     )
     parser.add_argument("--like", metavar="PATH", help="the entry or file that FROM was made from")
+    parser.add_argument("--palette", choices=("new",), help="with --like, for pictures: make the palette new for yours")
     parser.add_argument("--sheet", metavar="NAME", help="the sheet, when the file has several: lamps")
     parser.add_argument("--row", metavar="ID", help="only this record (JSON)")
     parser.add_argument("--language", metavar="L", help="for texts: this language beside the source language")
@@ -102,8 +104,10 @@ def _picture(content: Content, walker: Walker, options: argparse.Namespace, cont
     opened = require_picture(content.source, walker.library)
     if options.like:
         with FileSource(Path(options.path)) as source:
-            result = replaced(opened.picture, require_picture(source).picture)
-        data, notes = opened.form.write(result.picture), result.notes
+            result = replaced(opened.picture, require_picture(source).picture, recolour=options.palette == "new")
+        files, notes = opened.files(result.picture), result.notes
+        data = files.pop("")
+        _write_levels(files, Path(content.path).stem, options, context)
     else:
         form = form_of(options.target.suffix)
         out = exported(opened.picture, options.target.suffix)
@@ -149,3 +153,17 @@ def _back(options: argparse.Namespace, context: Context, document: Document, wan
 def _write(options: argparse.Namespace, data: bytes, context: Context) -> None:
     with new_file(context.disk, options.target, options.overwrite) as out:
         context.disk.write(out, data)
+
+
+def _write_levels(files: Mapping[str, bytes], stem: str, options: argparse.Namespace, context: Context) -> None:
+    """Write the files beside a picture in which some of its levels lie, under names that begin as that of the new file."""
+    places = {
+        options.target.with_name(options.target.stem + name[len(stem) :] if name.startswith(stem) else name): data
+        for name, data in files.items()
+    }
+    with Outputs(context.disk, options.overwrite) as outputs:
+        for place in places:
+            outputs.check(place)
+        for place, data in places.items():
+            with outputs.file(place) as out:
+                context.disk.write(out, data)

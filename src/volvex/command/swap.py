@@ -34,6 +34,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--after", metavar="ENTRY", help="with --new: put its record behind this entry's")
     parser.add_argument("--resize", action="store_true", help="for pictures: make yours as large as the game's own")
     parser.add_argument("--any-size", action="store_true", help="for pictures: keep the size of yours")
+    parser.add_argument(
+        "--palette", choices=("new",), help="for pictures with a palette: make it new for yours (default: it is kept)"
+    )
     parser.add_argument("--as-is", action="store_true", help="put the bytes of a picture as they are, in whatever form")
     add_variant(parser)
     add_layout(parser)
@@ -62,10 +65,12 @@ def run(options: argparse.Namespace, context: Context) -> int:
         if not (options.new or options.as_is):
             from volvex.bench.pictures import converted_for, put_converted
 
-            converted = converted_for(bench, path, options.file, options.resize, options.any_size)
-        if converted is None and (options.resize or options.any_size) and options.file.is_file():
+            recolour = options.palette == "new"
+            converted = converted_for(bench, path, options.file, options.resize, options.any_size, recolour)
+        asked = options.resize or options.any_size or options.palette
+        if converted is None and asked and options.file.is_file():
             raise UsageError(
-                "--resize and --any-size convert a picture that replaces a picture",
+                "--resize, --any-size and --palette convert a picture that replaces a picture",
                 "leaving them, --new and --as-is out",
             )
         if converted is not None:

@@ -358,7 +358,7 @@ def key_fields(sheet: Sheet, key: str) -> dict[str, str]:
                 f"{key} is not an id of {sheet.name}, which is made of {' and '.join(sheet.key)}", "@".join(sheet.key)
             )
         return dict(zip(sheet.key, parts, strict=True))
-    own = next((name for name in ("id", "key", "name") if name in sheet.columns), None)
+    own = next((name for name in ("id", "key", "name", "filename") if name in sheet.columns), None)
     return {own: key.rpartition("/")[2]} if own is not None else {}
 
 

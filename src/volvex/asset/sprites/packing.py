@@ -15,6 +15,7 @@ PADDING = 2  # transparent pixels between frames
 EDGE = 1  # pixels by which a frame's border is repeated around it, so that nothing bleeds in
 LARGEST = 1 << 14  # pixels of a sheet's side
 MOST = 1 << 28  # pixels of all sprites together
+Places = dict[str, tuple[int, int, bool]]  # of each sprite: left, top, and whether it is turned
 
 
 @dataclass(frozen=True)
@@ -116,7 +117,8 @@ def _repacked(
     edit: Edit,
     pairs: Sequence[tuple[Frame | None, Frame | None]],
 ) -> Packed:
-    """All frames placed again, upright, the same picture once; the sheet grows when there is no room."""
+    """All frames placed again, the same picture once: upright, or turned where their list can store that and there is no room
+    otherwise; then the sheet grows."""
     frames: dict[str, Frame] = {}
     sprites: dict[str, Pixels] = {}
     like = kept[0] if kept else pairs[0][0]
@@ -130,25 +132,27 @@ def _repacked(
     sprites = {name: sprite for name, sprite in sprites.items() if sprite.size}  # frames of nothing stay where they are
     first = {(sprite.shape, sprite.tobytes()): name for name, sprite in reversed(sprites.items())}
     single = {name: sprites[name] for name in first.values()}
-    places, (width, height) = _room(single, sheet.shape[1], sheet.shape[0])
+    can_turn = all("turned" in frame.properties for frame in frames.values())
+    places, (width, height) = _room(single, sheet.shape[1], sheet.shape[0], can_turn)
     out = np.zeros((height, width, 4), np.uint8)
-    for name, (x, y) in places.items():
-        sprite = single[name]
+    for name, (x, y, turned) in places.items():
+        sprite = np.rot90(single[name], -1) if turned else single[name]
         room = np.pad(sprite, ((EDGE, EDGE), (EDGE, EDGE), (0, 0)), mode="edge")
         out[y - EDGE : y + sprite.shape[0] + EDGE, x - EDGE : x + sprite.shape[1] + EDGE] = room
     for name, sprite in sprites.items():
-        x, y = places[first[sprite.shape, sprite.tobytes()]]
-        frames[name] = replace(frames[name], x=x, y=y)
+        x, y, turned = places[first[sprite.shape, sprite.tobytes()]]
+        frames[name] = replace(frames[name], x=x, y=y, turned=turned)
     moved = [(before, frames[before.name] if before and after else None) for before, after in pairs if before]
     return Packed(out, (*moved, *((None, frames[name]) for name in edit.added)), True)
 
 
-def _room(sprites: Mapping[str, Pixels], width: int, height: int) -> tuple[dict[str, tuple[int, int]], tuple[int, int]]:
+def _room(sprites: Mapping[str, Pixels], width: int, height: int, can_turn: bool) -> tuple[Places, tuple[int, int]]:
     """Where each sprite goes, in a sheet of that size or a larger one; RefusedError when none is large enough."""
     while True:
-        places = _places(sprites, width, height)
-        if places is not None:
-            return places, (width, height)
+        for turning in (False, True) if can_turn else (False,):
+            places = _places(sprites, width, height, turning)
+            if places is not None:
+                return places, (width, height)
         if max(width, height) * 2 > LARGEST:
             raise RefusedError(f"the sprites do not fit into a sheet of {LARGEST} x {LARGEST}", "smaller ones")
         width, height = (width * 2, height) if width < height else (width, height * 2)
@@ -169,15 +173,18 @@ def _trimmed(frame: Frame, whole: Pixels, edited: bool) -> Frame:
     return replace(frame, left=left, top=top, width=int(columns[-1]) + 1 - left, height=int(rows[-1]) + 1 - top, **size)
 
 
-def _places(sprites: Mapping[str, Pixels], width: int, height: int) -> dict[str, tuple[int, int]] | None:
-    """Where each sprite goes in a sheet of that size; None when they do not fit."""
+def _places(sprites: Mapping[str, Pixels], width: int, height: int, turning: bool) -> Places | None:
+    """Where each sprite goes in a sheet of that size, and whether it is turned; None when they do not fit."""
     import rectpack
 
     room = 2 * EDGE + PADDING
-    packer = rectpack.newPacker(rotation=False)
+    packer = rectpack.newPacker(rotation=turning)
     for name, sprite in sprites.items():
         packer.add_rect(sprite.shape[1] + room, sprite.shape[0] + room, name)
     packer.add_bin(width, height)
     packer.pack()
-    found = {name: (x + EDGE, y + EDGE) for _, x, y, _, _, name in packer.rect_list()}
+    found = {
+        name: (x + EDGE, y + EDGE, wide != sprites[name].shape[1] + room)
+        for _, x, y, wide, _, name in packer.rect_list()
+    }
     return found if len(found) == len(sprites) else None

@@ -1,6 +1,6 @@
 """Trees of objects, lists and values, as JSON and property lists have them: their records, and edits by place.
 
-A record is an object whose `id`, `key` or `name` is its key, or a member that is an object beside others of its shape;
+A record is an object whose `id`, `key`, `name` or `filename` is its key, or a member that is an object beside others of its shape;
 what is below it and in no other record are its fields, such as `lag/the_pans` or `languages/0`.
 """
 
@@ -18,7 +18,7 @@ from volvex.data.model.sheet import Change, Sheet, distinct
 from volvex.data.text.document import UTF8, Encoding, Record, Splice, TextData, sheets_of
 from volvex.errors import NotFoundError, UsageError
 
-KEYS = ("id", "key", "name")
+KEYS = ("id", "key", "name", "filename")
 ROOT = "records"  # the sheet of what is in no named list
 OBJECT, LIST = "object", "list"
 DEEPEST = 200  # objects within each other
