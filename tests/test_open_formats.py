@@ -641,6 +641,15 @@ def icon_image(side: int, colour: int) -> bytes:
     return head + bytes([colour]) * (4 * side * side) + bytes(side * 4)
 
 
+def icon_group(sides: tuple[int, ...]) -> executable.Table:
+    """The resources of an icon."""
+    images = {(3, number): icon_image(side, 7) for number, side in enumerate(sides, 1)}
+    group = struct.pack("<HHH", 0, 1, len(sides))
+    for number, side in enumerate(sides, 1):
+        group += struct.pack("<BBBBHHIH", side, side, 0, 0, 1, 32, len(images[3, number]), number)
+    return {**images, (14, 1): group}
+
+
 class Executables(unittest.TestCase):
     TAIL = zipped(files={"rules/a.txt": b"wick" * 300})
     RESOURCES = {(10, 1): b"a chart of the skerries" * 20, (24, 1): b"<assembly/>", (10, 2): b"<a/>"}
@@ -673,11 +682,8 @@ class Executables(unittest.TestCase):
             self.assertEqual(again.content(again.rows["resources/data/1-0"]), new)
 
     def test_whole_icons_out_and_back(self) -> None:
-        one, two = (icon_image(side, 7) for side in (32, 16))
-        group = struct.pack("<HHH", 0, 1, 2)
-        for number, (side, image) in enumerate(((32, one), (16, two)), 1):
-            group += struct.pack("<BBBBHHIH", side, side, 0, 0, 1, 32, len(image), number)
-        resources = {**self.RESOURCES, (3, 1): one, (3, 2): two, (14, 1): group}
+        icons = icon_group((32, 16))
+        two, resources = icons[3, 2], {**self.RESOURCES, **icons}
         archive = opened(executable.make(self.TAIL, resources))
         name = "resources/icon-groups/1-0.ico"
         icon = archive.content(archive.rows[name])

@@ -8,7 +8,7 @@ from volvex.archive.detect import filetypes
 from volvex.asset.forms import PictureForm, by_kind
 from volvex.asset.picture import Picture
 from volvex.asset.roles import roles_of
-from volvex.errors import UsageError
+from volvex.errors import FRESH, FormatError, UsageError
 from volvex.layout import Layout, Library
 from volvex.source import Source
 
@@ -71,7 +71,10 @@ def open_picture(source: Source, library: Library | None = None, layout: Layout 
     if form is None:
         return None
     words = library.pictured(source.name) if library is not None else ""
-    return Opened(with_roles(form.read(source), source.name, words), form)
+    picture = form.read(source)
+    if picture.palette is not None and not len(picture.palette):
+        raise FormatError(source.name, "its palette has no colours", hint=FRESH)
+    return Opened(with_roles(picture, source.name, words), form)
 
 
 def require_picture(source: Source, library: Library | None = None, layout: Layout | None = None) -> Opened:

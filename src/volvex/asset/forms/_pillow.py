@@ -39,7 +39,9 @@ Image.MAX_IMAGE_PIXELS = None  # sizes are bounded by what a file can hold
 def read(source: Source, kind: str, form: str) -> Picture:
     """The first picture of a file that Pillow calls `kind`; FormatError when it is damaged."""
     image = opened(source, kind)
-    notes = [f"{frames} frames, of which this is the first"] if (frames := getattr(image, "n_frames", 1)) > 1 else []
+    with library_errors(source.name, f"{kind} file", FRESH):
+        frames = getattr(image, "n_frames", 1)
+    notes = [f"{frames} frames, of which this is the first"] if frames > 1 else []
     return picture_of(image, source, form, notes)
 
 

@@ -19,6 +19,9 @@ from volvex.source import Source
 NAMES, EXTENSIONS, LIMITS = ("tiff",), ("tif", "tiff"), ("levels", "images", "depth")
 CHANNELS = {1: "l", 2: "la", 3: "rgb", 4: "rgba"}
 SAMPLES = {"u1": "8", "u2": "16", "f2": "16f", "f4": "32f"}
+DARK, PALETTE = 0, 3  # what numbers mean: the less the lighter, colours of a table
+PLAIN = (DARK, 1, 2, PALETTE)
+SEPARATE = 2  # each channel by itself
 FORMATS = tuple(f"{channels}{sample}" for channels in CHANNELS.values() for sample in SAMPLES.values())
 
 
@@ -34,17 +37,33 @@ def read(source: Source) -> Picture:
     ):
         page: Any = file.pages[0]
         pages = len(file.pages)
-        if page.photometric not in (1, 2) or page.planarconfig != 1:
+        if page.photometric not in PLAIN:
             return _pillow.read(source, "TIFF", "tiff")
         check_size(source, page.imagewidth, page.imagelength, pixel=page.samplesperpixel * page.bitspersample / 8)
         pixels = page.asarray()
-    pixels = pixels.reshape(*pixels.shape[:2], -1)
+        if page.planarconfig == SEPARATE and pixels.ndim == 3:
+            pixels = np.moveaxis(pixels, 0, 2)
+        pixels = pixels.reshape(page.imagelength, page.imagewidth, page.samplesperpixel)
+        if page.bitspersample < 8 and page.photometric != PALETTE:
+            pixels = (pixels.astype(np.uint32) * 255 // ((1 << page.bitspersample) - 1)).astype(np.uint8)
+        if page.photometric == DARK and pixels.dtype.kind == "u":
+            pixels = np.invert(pixels)
+        if page.photometric == PALETTE:
+            return _paletted(pixels.astype(np.uint8), page.colormap)
     name = CHANNELS.get(pixels.shape[2], "") + SAMPLES.get(pixels.dtype.str[1:], "?")
     if name not in PIXELS:
         return _pillow.read(source, "TIFF", "tiff")
     height, width = pixels.shape[:2]
     notes = (f"{pages} pictures, of which this is the first",) if pages > 1 else ()
     return Picture(width, height, PIXELS[name], [[PIXELS[name].pack(pixels)]], form="tiff", notes=notes)
+
+
+def _paletted(pixels: Any, colormap: Any) -> Picture:
+    """A picture whose colours are in a table of red, green and blue in 16 bits."""
+    colours = (np.asarray(colormap).T >> 8).astype(np.uint8)
+    palette = np.hstack([colours, np.full((len(colours), 1), 255, np.uint8)])
+    height, width = pixels.shape[:2]
+    return Picture(width, height, PIXELS["pal8"], [[PIXELS["pal8"].pack(pixels)]], palette=palette, form="tiff")
 
 
 def write(picture: Picture) -> bytes:
