@@ -7,6 +7,7 @@ import json
 import plistlib
 import unittest
 import xml.etree.ElementTree as ET
+from unittest.mock import patch
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -370,7 +371,7 @@ class Others(unittest.TestCase):
         for _ in range(40):
             again = [again] * 9
         for bad, error in ((data[:-4], FormatError), (plistlib.dumps(again, fmt=plistlib.FMT_BINARY), TooLargeError)):
-            with self.assertRaises(error):
+            with self.assertRaises(error), patch("volvex.data.budget.LIMIT", 100_000):
                 opened(bad)
         numbered = opened(plistlib.dumps({"name": "a", "of": plistlib.UID(3)}, fmt=plistlib.FMT_BINARY))
         with self.assertRaisesRegex(FormatError, "by number"):

@@ -7,7 +7,6 @@ import functools
 import re
 import tomllib
 import unittest
-from collections.abc import Iterator
 from pathlib import Path
 
 from tests.books import laid_out
@@ -34,12 +33,15 @@ def floor_of(path: Path) -> str:
     return parts[0] if len(parts) > 1 else ""
 
 
-def imports(tree: ast.Module) -> Iterator[str]:
+@functools.cache
+def imports(tree: ast.Module) -> list[str]:
+    found: list[str] = []
     for node in ast.walk(tree):
         if isinstance(node, ast.Import):
-            yield from (name.name for name in node.names)
+            found += [name.name for name in node.names]
         elif isinstance(node, ast.ImportFrom):
-            yield node.module or ""
+            found.append(node.module or "")
+    return found
 
 
 class Floors(unittest.TestCase):

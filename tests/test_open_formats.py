@@ -212,12 +212,12 @@ class Zips(Case):
 
     def test_sixty_four_bits(self) -> None:
         """A directory of more than 65,535 entries, and places beyond four gigabytes."""
-        many = {f"n/{number:05}": b"" for number in range(70_000)}
+        many = {f"n/{number:05}": b"" for number in range(65_600)}
         archive = opened(zipped(zipfile.ZIP_STORED, many))
-        self.assertEqual(len(archive), 70_001)
+        self.assertEqual(len(archive), 65_601)
         self.assertIsNone(archive.prove().difference)
         again = zipfile.ZipFile(io.BytesIO(edited(archive, {"n/00077": b"lamp"})))
-        self.assertEqual((len(again.infolist()), again.read("n/00077")), (70_001, b"lamp"))
+        self.assertEqual((len(again.infolist()), again.read("n/00077")), (65_601, b"lamp"))
         far = Far(zipped(files={"near.txt": b"near"}), 5 << 30)
         archive = Zip(far, KeyRing())
         row = archive.rows["near.txt"]

@@ -33,6 +33,7 @@ APART = 2  # levels of a sail in files of their own
 DYES = "dyes.kwc"
 SIZE = (64, 32)
 SHADES = " .:-=+*#%@"
+SIXTEENTHS = (0, 4, 9, 13, 17, 21, 26, 30, 34, 38, 43, 47, 51, 55, 60, 64)
 
 
 def write(folder: Path, rng: random.Random) -> None:
@@ -337,12 +338,25 @@ def _decoded(name: str, form: int, data: bytes, wide: int, high: int, palette: l
 
 
 def _panes(data: bytes, wide: int, high: int) -> Rows:
-    """BC7 has eight modes: they are left to a package."""
+    """BC7 has eight modes: the sixth is what is written here, the others are left to a package."""
+    if all(data[at] & 127 == 64 for at in range(0, len(data), 16)):
+        return _unblocked(data, wide, high, 16, _pane_block)
     import imagecodecs
 
     wider, higher = max(4, wide), max(4, high)
     pixels: Any = imagecodecs.bcn_decode(data, 7, shape=(higher, wider, 4))
     return [[tuple(pixel) for pixel in row[:wide]] for row in pixels[:high].tolist()]
+
+
+def _pane_block(data: bytes) -> list[Pixel]:
+    bits = int.from_bytes(data, "little")
+    ends = [[(bits >> 7 + 14 * c + 7 * end & 127) << 1 | bits >> 63 + end & 1 for c in range(4)] for end in (0, 1)]
+    pixels: list[Pixel] = []
+    for number in range(16):
+        step = SIXTEENTHS[bits >> 65 & 7 if not number else bits >> 64 + 4 * number & 15]
+        red, green, blue, alpha = ((a * (64 - step) + b * step + 32) >> 6 for a, b in zip(*ends, strict=True))
+        pixels.append((red, green, blue, alpha))
+    return pixels
 
 
 def _fog(name: str, data: bytes) -> Rows:
