@@ -22,16 +22,16 @@ _CLASSES = {name: var for name, var in vars(model).items() if dataclasses.is_dat
 
 
 @functools.cache
-def _language() -> bytes:
-    """All of what a layout's text goes through, and of what it may name: the whole package, and the codecs."""
+def _language() -> str:
+    """A digest of all of what a layout's text goes through, and of what it may name: the whole package, and the codecs."""
     here = Path(__file__).parent
     sources = [*here.rglob("*.py"), *here.rglob("*.lark"), *here.parent.joinpath("codec").rglob("*.py")]
-    return __version__.encode() + b"".join(path.read_bytes() for path in sorted(sources))
+    return digest_bytes(__version__.encode() + b"".join(path.read_bytes() for path in sorted(sources)))
 
 
 def key(text: bytes) -> str:
     """The name under which a layout's text is remembered."""
-    return digest_bytes(digest_bytes(_language()).encode() + text)[:32]
+    return digest_bytes(_language().encode() + text)[:32]
 
 
 @dataclasses.dataclass

@@ -20,6 +20,7 @@ from volvex.source import Disk, Source, atomic
 from volvex.user_files import user_files
 
 SHIPPED = (shipped.LAYOUTS, shipped.GAMES)
+_MADE: dict[tuple[str, Path], Remembered] = {}  # in this process, by the key of their text and their file
 
 
 class Library:
@@ -89,18 +90,24 @@ class Library:
 
     def _layout(self, file: Path) -> Remembered:
         """A layout, from what is remembered of it when its text is the same as then."""
-        known = self._memory / f"{cache.key(file.read_bytes())}.json" if self._memory else None
+        key = cache.key(file.read_bytes())
+        known = self._memory / f"{key}.json" if self._memory else None
+        found = _MADE.get((key, file))
+        if found is not None and (known is None or known.is_file()):
+            return found
         there = cache.load(known.read_bytes(), file.as_posix()) if known is not None and known.is_file() else None
-        if there is not None:
-            return there
+        if there is None:
+            there = found or self._parsed(file)
+            dumped = cache.dump(there.layout) if known is not None else None
+            if known is not None and dumped is not None:
+                with contextlib.suppress(OSError), atomic(Disk(), known, durable=False) as out:
+                    out.write(dumped)
+        return _MADE.setdefault((key, file), there)
+
+    def _parsed(self, file: Path) -> Remembered:
         from volvex.layout.language.parser import read_layout  # only here: the parser takes a while to load
 
-        layout = read_layout(file)
-        dumped = cache.dump(layout) if known is not None else None
-        if known is not None and dumped is not None:
-            with contextlib.suppress(OSError), atomic(Disk(), known, durable=False) as out:
-                out.write(dumped)
-        return Remembered.of(layout)
+        return Remembered.of(read_layout(file))
 
     def files(self) -> Iterator[Path]:
         """The layout files of all folders, sorted within each."""

@@ -53,6 +53,7 @@ def read_layout(path: Path) -> model.Layout:
     return parse_layout(text, path.as_posix())
 
 
+@functools.lru_cache(1024)
 def parse_layout(text: str, file: str) -> model.Layout:
     """The checked layout in a text; `file` is its name in errors."""
     try:
