@@ -11,6 +11,7 @@ from PIL import Image
 from volvex.asset.forms import form_of
 from volvex.asset.picture import Picture
 from volvex.codec.pixels.format import FORMATS, Pixels
+from volvex.codec.pixels.surface import encode
 
 BLOCKS = ("bc1", "bc3", "bc7")
 
@@ -89,7 +90,8 @@ def huge(folder: Path, size: int = 16384) -> Path:
     path = folder / "huge.dds"
     if not path.exists():
         own = FORMATS["bc1"]
-        part = np.frombuffer(own.pack(waves(1024, 1, 1)), np.uint8).reshape(256, 256 * 8)
+        folder.mkdir(parents=True, exist_ok=True)
+        part = np.frombuffer(encode(own, waves(1024, 1, 1)), np.uint8).reshape(256, 256 * 8)
         path.write_bytes(
             form_of("dds").write(Picture(size, size, own, [[np.tile(part, (size // 1024, size // 1024)).tobytes()]]))
         )

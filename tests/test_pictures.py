@@ -110,7 +110,7 @@ class PixelFormats(unittest.TestCase):
             seen = np.ones((35, 61), bool) if "a" not in form.channels else pixels[..., 3] > 0
             off = np.abs(decode(form, stored, 61, 35).astype(int) - pixels.astype(int))[seen]
             with self.subTest(name):
-                self.assertLess(off.mean(), 12)
+                self.assertLess(off.mean(), 12 if form.bits / np.prod(form.block) >= 4 else 30)
 
     def test_transparent_pixels_of_bc1(self) -> None:
         pixels = drawn(FORMATS["rgba8"], 32, 32)
@@ -194,7 +194,7 @@ class Levels(unittest.TestCase):
 
 class PutBack(unittest.TestCase):
     def test_blocks_that_were_not_touched_keep_their_bytes(self) -> None:
-        for name in ("bc1", "bc3", "bc5", "bc7", "rgba8", "bgr565", "bgrx8"):
+        for name in ("bc1", "bc3", "bc5", "bc7", "astc6x5", "rgba8", "bgr565", "bgrx8"):
             before = picture(name, 64, 64)
             pixels = before.pixels().copy()
             pixels[8:12, 16:28] = 0
@@ -207,9 +207,8 @@ class PutBack(unittest.TestCase):
                 )
                 across = form.blocks(wide, high)[0]
                 changed = {(at // across, at % across) for at in np.flatnonzero((old != new).any(axis=1)).tolist()}
-                edge = form.edge
                 near = {
-                    (y // edge, x // edge)
+                    (y // form.block[1], x // form.block[0])
                     for y in range(8 >> level, (12 >> level) + 1)
                     for x in range(16 >> level, (28 >> level) + 1)
                 }
@@ -478,7 +477,8 @@ class Exchanges(unittest.TestCase):
         result = taken_over(made, out.with_surfaces([[encode(out.format, pixels)]]), "png")
         self.assertEqual([len(one) for one in result.picture.surfaces[0]], [len(one) for one in made.surfaces[0]])
         far = np.ones((height, width), bool)
-        far[max(0, top - 4) : top + 12, max(0, left - 4) : left + 12] = False
+        wide, high = made.format.block
+        far[max(0, top - high) : top + 8 + high, max(0, left - wide) : left + 8 + wide] = False
         np.testing.assert_array_equal(result.picture.pixels()[far], made.pixels()[far])
 
 

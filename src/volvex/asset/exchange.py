@@ -165,6 +165,8 @@ def converted(
         assert palette is not None
         pixels, channels, form = palette[np.minimum(pixels[..., 0], len(palette) - 1)], "rgba", FORMATS["rgba8"]
     values = resampled(pixels, form, target)
+    if channels == target.channels:
+        return values  # a copy of a large picture is not made for nothing
     columns = [_channel(values, channels, wanted, target, roles) for wanted in target.channels]
     return np.stack(columns, axis=-1).astype(target.sample_type, copy=False)
 

@@ -121,7 +121,7 @@ def _picture(reading: Reading, source: Source) -> Picture:
     width, height, depth, levels, faces, layers = (number_of(reading, what) for what in attributes.SIZES)
     depth, faces, layers, levels = max(1, depth), max(1, faces), max(1, layers), max(1, levels)
     images = faces * layers
-    check_size(source, width, height, images * depth, own.format.bits / own.format.edge**2 / 8)
+    check_size(source, width, height, images * depth, own.format.pixel_size)
     if levels > min(MOST_LEVELS, max(width, height, depth).bit_length()):
         raise FormatError(source.name, f"{levels} levels of {width} x {height} pixels", hint="a fresh copy of the file")
     stored = find_levels(reading, own, (width, height, depth), levels, images)

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from volvex.archive.detect import filetypes
 from volvex.asset.open import Opened, may_be_picture
 from volvex.asset.picture import Picture
+from volvex.bench.bench_file import is_open_sprite
 from volvex.bench.changes import FileChange
 from volvex.bench.picture_files import current_of, original_of, picture_at, picture_in
 from volvex.bench.workbench import Workbench
@@ -33,7 +34,11 @@ def picture_problems(bench: Workbench, change: FileChange) -> Iterator[Problem]:
         yield _problem(ERROR, change, "file", error.message, error.hint or "saving it again")
         return
     if before is not None and after is not None and before.picture.form == after.picture.form:
-        yield from _compared(change, before, after)
+        stem = change.path.rpartition(".")[0]
+        packed = any(is_open_sprite(one) and one.place.rpartition(".")[0] == stem for one in bench.opened.values())
+        for problem in _compared(change, before, after):
+            if not (packed and problem.level == WARNING and problem.sort == "picture size"):  # its list has it too
+                yield problem
     elif before is not None:
         said = f"this is {_called(change.kind)}, the game's own is a picture of {before.picture.form}"
         yield _problem(ERROR, change, "kind", said, "`volvex swap` with a picture, which converts it")
@@ -48,8 +53,9 @@ def _compared(change: FileChange, before: Opened, after: Opened) -> Iterator[Pro
     whole = f"a picture of {old.width} x {old.height}, or `volvex swap` with --resize"
     if (old.width, old.height) != (new.width, new.height):
         said = f"it has {new.width} x {new.height} pixels, the game's own has {old.width} x {old.height}"
-        if new.format.is_block and (new.width % 4 or new.height % 4) and not (old.width % 4 or old.height % 4):
-            yield _problem(ERROR, change, "size", f"{said}: no multiples of 4, as blocks are", whole)
+        wide, high = new.format.block
+        if (new.width % wide or new.height % high) and not (old.width % wide or old.height % high):
+            yield _problem(ERROR, change, "size", f"{said}: no multiples of {wide}, as blocks are", whole)
         elif _is_power(old) and not _is_power(new):
             level = ERROR if old.levels > 1 else WARNING
             yield _problem(level, change, "size", f"{said}: no powers of two, as the game's own are", whole)

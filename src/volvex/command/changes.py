@@ -23,7 +23,8 @@ from volvex.command.ui.reader import add_layout
 from volvex.command.ui.table import count, number
 from volvex.data import Change as DataChange
 from volvex.data.differences import plain
-from volvex.errors import NotFoundError, Status
+from volvex.errors import NotFoundError, Status, UsageError
+from volvex.source import FileSource
 from volvex.source.outputs import new_file
 
 PRIORITY = 35
@@ -47,6 +48,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
+    if options.json and options.to is not None:
+        raise UsageError("--json prints records, --to draws pictures", "one of the two")
+    if options.json and options.to is not None:
+        raise UsageError("--json prints records, --to draws pictures", "one of the two")
     with open_bench(options, context, sync_exports=True) as bench:
         diffs = (
             list(semantic_diffs(bench))
@@ -96,7 +101,7 @@ def _record(bench: Workbench, diff: FileDiff, brief: bool) -> dict[str, object]:
     record: dict[str, object] = {
         "path": change.path,
         "what": change.what,
-        "type": _kind_of(diff),
+        "type": _kind_of(bench, diff),
         "before": change.before,
         "after": change.after,
     }
@@ -107,9 +112,16 @@ def _record(bench: Workbench, diff: FileDiff, brief: bool) -> dict[str, object]:
     return record
 
 
-def _kind_of(diff: FileDiff) -> str:
+def _kind_of(bench: Workbench, diff: FileDiff) -> str:
     """What a file is, in a word."""
-    return diff.form if diff.form and diff.form != LINES else diff.file.kind
+    if diff.form and diff.form != LINES:
+        return diff.form
+    file = bench.files / diff.file.source
+    if diff.file.kind != "binary" or not file.is_file():
+        return diff.file.kind
+    with FileSource(file, diff.file.path) as source:
+        layout = bench.library.match_data(source)
+    return layout.kind if layout is not None else diff.file.kind
 
 
 def _print(bench: Workbench, diff: FileDiff, options: argparse.Namespace, context: Context) -> None:
@@ -124,7 +136,7 @@ def _print(bench: Workbench, diff: FileDiff, options: argparse.Namespace, contex
         if change.before is not None
         else f"{number(change.after)} bytes"
     )
-    context.print(f"{change.what}  {context.paint(shown(change.path), 'bold')}  {_kind_of(diff)}, {sizes}")
+    context.print(f"{change.what}  {context.paint(shown(change.path), 'bold')}  {_kind_of(bench, diff)}, {sizes}")
     if diff.fault is not None:
         said = "no longer sound data" if diff.was_sound else "not read as data, before neither"
         context.print(f"  {context.paint(said, 'red' if diff.was_sound else 'yellow')}: {shown(diff.fault.message)}")

@@ -101,8 +101,8 @@ def image_of(picture: Picture) -> Image.Image:
     mode = next((mode for mode, name in MODES.items() if name == picture.format.name), None)
     if mode is None:
         raise RefusedError(f"this form cannot store {picture.format}", "PNG or TIFF")
-    pixels = picture.pixels()
-    image = Image.frombytes(mode, (picture.width, picture.height), np.ascontiguousarray(pixels).tobytes())
+    pixels, size = picture.pixels(), (picture.width, picture.height)
+    image = Image.frombuffer(mode, size, np.ascontiguousarray(pixels).data, "raw", mode, 0, 1)  # no copy where it can be
     if picture.palette is not None:
         image.putpalette(picture.palette[:256, :3].tobytes(), "RGB")
         if picture.alpha:

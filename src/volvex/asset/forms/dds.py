@@ -126,7 +126,7 @@ def read(source: Source) -> Picture:
         head.width,
         head.height,
         head.depth * head.layers * head.faces,
-        head.format.bits / head.format.edge**2 / 8,
+        head.format.pixel_size,
     )
     for _ in range(head.layers * head.faces):
         levels = []

@@ -9,8 +9,8 @@ import numpy as np
 
 from volvex.asset.bounds import check_size
 from volvex.asset.picture import LINEAR, SRGB, Picture
+from volvex.codec.pixels.format import ASTC_NAMES, PixelFormat
 from volvex.codec.pixels.format import FORMATS as PIXELS
-from volvex.codec.pixels.format import PixelFormat
 from volvex.errors import FormatError, RefusedError
 from volvex.source import Source
 
@@ -57,6 +57,8 @@ INTERNAL = {  # internal format -> pixels, colour space, and the type and format
     0x8E8E: ("bc6hs", LINEAR, 0, 0),
     0x8E8F: ("bc6h", LINEAR, 0, 0),
 }
+INTERNAL |= {0x93B0 + at: (name, LINEAR, 0, 0) for at, name in enumerate(ASTC_NAMES)}
+INTERNAL |= {0x93D0 + at: (name, SRGB, 0, 0) for at, name in enumerate(ASTC_NAMES)}
 UNSIZED = {0x1908: 0x8058, 0x1907: 0x8051, 0x1909: 0x8040, 0x190A: 0x8045, 0x1906: 0x803C, 0x1903: 0x8229, BGRA: 0x8058}
 FORMATS = tuple(sorted({name for name, *_ in INTERNAL.values()} | {"bgra8"}))
 
@@ -78,7 +80,7 @@ def read(source: Source) -> Picture:
     form = PIXELS[name]
     height, depth, cube = max(1, height), max(1, depth), faces == 6 and not layers
     count, levels = max(1, layers) * max(1, faces), max(1, levels)
-    check_size(source, width, height, count * depth, form.bits / form.edge**2 / 8)
+    check_size(source, width, height, count * depth, form.pixel_size)
     if levels > 32 or faces not in (1, 6):
         raise FormatError(source.name, f"{levels} levels and {faces} faces", offset=52)
     images: list[list[bytes]] = [[] for _ in range(count)]

@@ -7,8 +7,8 @@ import struct
 from volvex.asset.bounds import DENSEST, SPARE, check_size
 from volvex.asset.picture import LINEAR, SRGB, Picture
 from volvex.codec import COMPRESS
+from volvex.codec.pixels.format import ASTC_NAMES, PixelFormat
 from volvex.codec.pixels.format import FORMATS as PIXELS
-from volvex.codec.pixels.format import PixelFormat
 from volvex.errors import ContentError, FormatError, RefusedError
 from volvex.source import Source
 
@@ -66,6 +66,8 @@ NUMBERS = {  # VkFormat -> pixels and colour space
     145: ("bc7", LINEAR),
     146: ("bc7", SRGB),
 }
+NUMBERS |= {157 + 2 * at: (name, LINEAR) for at, name in enumerate(ASTC_NAMES)}
+NUMBERS |= {158 + 2 * at: (name, SRGB) for at, name in enumerate(ASTC_NAMES)}
 FORMATS = tuple(sorted({name for name, _ in NUMBERS.values()}))
 MODELS = {
     "bc1": 128,
@@ -79,6 +81,7 @@ MODELS = {
     "bc6hs": 133,
     "bc7": 134,
 }
+MODELS |= dict.fromkeys(ASTC_NAMES, 162)
 CHANNELS = {"r": 0, "g": 1, "b": 2, "a": 15}
 
 
@@ -101,7 +104,7 @@ def read(source: Source) -> Picture:
         raise FormatError(source.name, f"pixels of an unknown format: {what}", offset=12 if not name else 44)
     form, height, depth, levels = PIXELS[name], max(1, height), max(1, depth), max(1, levels)
     count = max(1, layers) * max(1, faces)
-    check_size(source, width, height, count * depth, form.bits / form.edge**2 / 8)
+    check_size(source, width, height, count * depth, form.pixel_size)
     if levels > 32 or faces not in (1, 6):
         raise FormatError(source.name, f"{levels} levels and {faces} faces", offset=36)
     images: list[list[bytes]] = [[] for _ in range(count)]
@@ -182,7 +185,6 @@ def _description(form: PixelFormat, space: str, picture: Picture) -> bytes:
     """The data format descriptor (Khronos Data Format Specification 1.3, chapter 5)."""
     samples = _samples(form)
     model = MODELS.get(form.name, 1)
-    edge = form.edge - 1
     basic = struct.pack(
         "<IHHBBBB4B8B",
         0,
@@ -192,8 +194,8 @@ def _description(form: PixelFormat, space: str, picture: Picture) -> bytes:
         1,
         2 if space == SRGB else 1,
         int(picture.premultiplied),
-        edge,
-        edge,
+        form.block[0] - 1,
+        form.block[1] - 1,
         0,
         0,
         form.bits // 8,

@@ -1,32 +1,34 @@
-"""Block compression: 4 x 4 pixels in 8 or 16 bytes (BC1 to BC7), by packages that do nothing else.
+"""Block compression: 4 x 4 pixels in 8 or 16 bytes (BC1 to BC7), 4 x 4 to 12 x 12 in 16 (ASTC), by packages that do nothing else.
 
 Where a package has no encoder, ours is plain: alpha of BC2 is stored as it is, BC1 blocks with transparent pixels get their own
-colours. BC6H is read only. Source: Khronos Data Format Specification 1.3, chapters 18 to 21.
+colours. BC6H is read only. Source: Khronos Data Format Specification 1.3, chapters 18 to 23.
 """
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 
-from volvex.codec.pixels.format import PixelFormat, Pixels
+from volvex.codec.pixels.format import ASTC_NAMES, PixelFormat, Pixels
 from volvex.errors import ContentError, RefusedError
 
 NUMBERS = {"bc1": 1, "bc2": 2, "bc3": 3, "bc4": 4, "bc4s": 4, "bc5": 5, "bc5s": 5, "bc6h": 6, "bc6hs": -6, "bc7": 7}
 STRIP = 1 << 12  # blocks in a row when single blocks are encoded
 HALVES = {"bc2": ("a", "rgb"), "bc3": ("a", "rgb"), "bc5": ("r", "g")}  # the channels of each 8 bytes of a block
-WRITTEN = ("bc1", "bc2", "bc3", "bc4", "bc5", "bc7")
+WRITTEN = ("bc1", "bc2", "bc3", "bc4", "bc5", "bc7", *ASTC_NAMES)
+QUALITY = 60  # of ASTC, from 0 to 100: its encoder's own medium
 
 
 def decode_blocks(form: PixelFormat, data: bytes, width: int, height: int) -> Pixels:
     """The pixels of a surface; ContentError when its bytes are none."""
     across, down = form.blocks(width, height)
-    whole = (down * form.edge, across * form.edge)
+    whole = (down * form.block[1], across * form.block[0])
     size = across * down * form.bits // 8
     try:
-        pixels = _bcn(form, data[:size], whole)
+        pixels = (_astc if form.name in ASTC_NAMES else _bcn)(form, data[:size], whole)
     except (ValueError, RuntimeError, MemoryError) as error:
         raise ContentError(f"blocks of {form.name} that cannot be decoded: {error}") from error
     return pixels[:height, :width]
@@ -42,6 +44,35 @@ def _bcn(form: PixelFormat, data: bytes, whole: tuple[int, int]) -> Pixels:
     return pixels.view(np.int8) if form.kind == "snorm" else pixels
 
 
+def _astc(form: PixelFormat, data: bytes, whole: tuple[int, int]) -> Pixels:
+    astc, context = _astc_context(form.block)
+    image = astc.ASTCImage(astc.ASTCType.U8, whole[1], whole[0])
+    try:
+        context.decompress(data, image, astc.ASTCSwizzle.from_str("RGBA"))
+    except astc.ASTCError as error:
+        raise ContentError(f"blocks of {form.name} that cannot be decoded: {error}") from error
+    return np.frombuffer(image.data, np.uint8).reshape(*whole, 4)
+
+
+@functools.lru_cache(8)
+def _astc_context(block: tuple[int, int]) -> tuple[Any, Any]:
+    """The package for ASTC, and what it needs for blocks of a size; RefusedError when it is not installed."""
+    try:
+        import astc_encoder
+    except ImportError as error:
+        raise RefusedError("ASTC needs the package astc-encoder-py", "pip install 'volvex[astc]'") from error
+    config = astc_encoder.ASTCConfig(astc_encoder.ASTCProfile.LDR, *block, 1, QUALITY)
+    return astc_encoder, astc_encoder.ASTCContext(config)
+
+
+def _astc_encoded(block: tuple[int, int], pixels: Pixels) -> bytes:
+    astc, context = _astc_context(block)
+    image = astc.ASTCImage(
+        astc.ASTCType.U8, pixels.shape[1], pixels.shape[0], 1, np.ascontiguousarray(pixels).tobytes()
+    )
+    return bytes(context.compress(image, astc.ASTCSwizzle.from_str("RGBA")))
+
+
 def can_encode(form: PixelFormat) -> bool:
     """Whether pixels can be stored in a format."""
     return not form.is_block or form.name in WRITTEN
@@ -49,10 +80,14 @@ def can_encode(form: PixelFormat) -> bool:
 
 def encode_blocks(form: PixelFormat, pixels: Pixels) -> bytes:
     """The stored bytes of a surface; RefusedError for a format that cannot be written."""
+    return _encoder(form)(rgba_of(_padded(form, pixels), form.channels))
+
+
+def _padded(form: PixelFormat, pixels: Pixels) -> Pixels:
+    """Pixels of whole blocks: the last ones repeated."""
     height, width = pixels.shape[:2]
-    across, down = form.blocks(width, height)
-    padded = np.pad(pixels, ((0, down * 4 - height), (0, across * 4 - width), (0, 0)), mode="edge")
-    return _encoder(form)(rgba_of(padded, form.channels))
+    (wide, high), (across, down) = form.block, form.blocks(width, height)
+    return np.pad(pixels, ((0, down * high - height), (0, across * wide - width), (0, 0)), mode="edge")
 
 
 def encode_some(form: PixelFormat, pixels: Pixels, data: bytes, changed: Any) -> bytes:
@@ -66,13 +101,15 @@ def encode_some(form: PixelFormat, pixels: Pixels, data: bytes, changed: Any) ->
     rows, columns = np.nonzero(chosen)
     if not len(rows):
         return bytes(data)
-    padded = np.pad(pixels, ((0, down * 4 - height), (0, across * 4 - width), (0, 0)), mode="edge")
-    cut = padded.reshape(down, 4, across, 4, -1)[rows, :, columns]  # blocks x 4 x 4 x channels
+    wide, high = form.block
+    cut = _padded(form, pixels).reshape(down, high, across, wide, -1)[
+        rows, :, columns
+    ]  # blocks x high x wide x channels
     size, encode = form.bits // 8, _encoder(form)
     blocks = np.frombuffer(bytes(data), np.uint8).reshape(down * across, size).copy()
     for at in range(0, len(rows), STRIP):
         part = cut[at : at + STRIP]
-        strip = part.transpose(1, 0, 2, 3).reshape(4, -1, pixels.shape[2])
+        strip = part.transpose(1, 0, 2, 3).reshape(high, -1, pixels.shape[2])
         made = np.frombuffer(encode(rgba_of(strip, form.channels)), np.uint8).reshape(-1, size).copy()
         places = rows[at : at + STRIP] * across + columns[at : at + STRIP]
         for half, channels in enumerate(HALVES.get(form.name, ())):
@@ -87,9 +124,10 @@ def by_blocks(form: PixelFormat, mask: Any) -> Any:
     """In which blocks any pixel of a mask is set."""
     height, width = mask.shape
     across, down = form.blocks(width, height)
-    padded = np.zeros((down * form.edge, across * form.edge), bool)
+    wide, high = form.block
+    padded = np.zeros((down * high, across * wide), bool)
     padded[:height, :width] = mask
-    return padded.reshape(down, form.edge, across, form.edge).any(axis=(1, 3))
+    return padded.reshape(down, high, across, wide).any(axis=(1, 3))
 
 
 def rgba_of(pixels: Pixels, channels: str) -> Pixels:
@@ -105,6 +143,8 @@ def _encoder(form: PixelFormat) -> Callable[[Pixels], bytes]:
     """What makes blocks of red, green, blue and alpha."""
     if form.name not in WRITTEN:
         raise RefusedError(f"no package writes {form.name}", "another format: rgba16f holds the same values")
+    if form.name in ASTC_NAMES:
+        return functools.partial(_astc_encoded, form.block)
     import etcpak
 
     own = {"bc1": _bc1, "bc2": _bc2}

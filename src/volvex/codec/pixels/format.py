@@ -20,7 +20,7 @@ class PixelFormat:
     """A way to store pixels.
 
     `channels`: letters in the order in which pixels are decoded (`r g b a`, `l` grey, `i` the number of a colour in the palette).
-    `edge`: the pixels along a block, 1 without blocks; `bits` of a block, or of a pixel. `sample`: the type of a decoded channel.
+    `block`: the width and height of a block in pixels, 1 without blocks; `bits` of a block, or of a pixel. `sample`: the type of a decoded channel.
     """
 
     name: str
@@ -28,14 +28,19 @@ class PixelFormat:
     bits: int
     sample: str = "u1"
     kind: str = "unorm"  # unorm, snorm, float, index
-    edge: int = 1
+    block: tuple[int, int] = (1, 1)
     order: str = ""  # of stored channels, where it differs from `channels`; x is unused
     fields: tuple[tuple[str, int, int], ...] = ()  # of packed pixels: channel, lowest bit, number of bits
 
     @property
     def is_block(self) -> bool:
         """Whether pixels are compressed in blocks."""
-        return self.edge > 1
+        return self.block != (1, 1)
+
+    @property
+    def pixel_size(self) -> float:
+        """The bytes of a pixel, on average."""
+        return self.bits / 8 / (self.block[0] * self.block[1])
 
     def size(self, width: int, height: int) -> int:
         """The bytes of a surface without padding."""
@@ -44,11 +49,11 @@ class PixelFormat:
 
     def blocks(self, width: int, height: int) -> tuple[int, int]:
         """How many blocks (or pixels) a surface has across and down."""
-        return -(-width // self.edge), -(-height // self.edge)
+        return -(-width // self.block[0]), -(-height // self.block[1])
 
     def row(self, width: int) -> int:
         """The bytes of a row of blocks."""
-        return (-(-width // self.edge) * self.bits + 7) // 8
+        return (-(-width // self.block[0]) * self.bits + 7) // 8
 
     def unpack(self, data: bytes, width: int, height: int) -> Pixels:
         """The pixels of a surface that is not in blocks; an array of height x width x channels."""
@@ -144,6 +149,31 @@ def _packed(name: str, channels: str, bits: int, fields: str, sample: str = "u1"
     return PixelFormat(name, channels, bits, sample, fields=tuple(told))
 
 
+# The blocks of ASTC in the order in which its formats are numbered everywhere.
+ASTC = tuple(
+    (int(wide), int(high))
+    for wide, high in (
+        one.split("x")
+        for one in [
+            "4x4",
+            "5x4",
+            "5x5",
+            "6x5",
+            "6x6",
+            "8x5",
+            "8x6",
+            "8x8",
+            "10x5",
+            "10x6",
+            "10x8",
+            "10x10",
+            "12x10",
+            "12x12",
+        ]
+    )
+)
+ASTC_NAMES = tuple(f"astc{wide}x{high}" for wide, high in ASTC)
+
 _ALL = (
     *_plain("r", "r"),
     *_plain("rg", "rg"),
@@ -177,15 +207,16 @@ _ALL = (
     _packed("rgb332", "rgb", 8, "b2 g3 r3"),
     _packed("rgb10a2", "rgba", 32, "r10 g10 b10 a2", "u2"),
     _packed("bgr10a2", "rgba", 32, "b10 g10 r10 a2", "u2"),
-    PixelFormat("bc1", "rgba", 64, edge=4),
-    PixelFormat("bc2", "rgba", 128, edge=4),
-    PixelFormat("bc3", "rgba", 128, edge=4),
-    PixelFormat("bc4", "r", 64, edge=4),
-    PixelFormat("bc4s", "r", 64, "i1", "snorm", edge=4),
-    PixelFormat("bc5", "rg", 128, edge=4),
-    PixelFormat("bc5s", "rg", 128, "i1", "snorm", edge=4),
-    PixelFormat("bc6h", "rgb", 128, "f2", "float", edge=4),
-    PixelFormat("bc6hs", "rgb", 128, "f2", "float", edge=4),
-    PixelFormat("bc7", "rgba", 128, edge=4),
+    PixelFormat("bc1", "rgba", 64, block=(4, 4)),
+    PixelFormat("bc2", "rgba", 128, block=(4, 4)),
+    PixelFormat("bc3", "rgba", 128, block=(4, 4)),
+    PixelFormat("bc4", "r", 64, block=(4, 4)),
+    PixelFormat("bc4s", "r", 64, "i1", "snorm", block=(4, 4)),
+    PixelFormat("bc5", "rg", 128, block=(4, 4)),
+    PixelFormat("bc5s", "rg", 128, "i1", "snorm", block=(4, 4)),
+    PixelFormat("bc6h", "rgb", 128, "f2", "float", block=(4, 4)),
+    PixelFormat("bc6hs", "rgb", 128, "f2", "float", block=(4, 4)),
+    PixelFormat("bc7", "rgba", 128, block=(4, 4)),
+    *(PixelFormat(name, "rgba", 128, block=block) for name, block in zip(ASTC_NAMES, ASTC, strict=True)),
 )
 FORMATS: dict[str, PixelFormat] = {one.name: one for one in _ALL}
