@@ -4,11 +4,15 @@ from __future__ import annotations
 
 import io
 import random
+import shutil
 import struct
+import subprocess
+import tempfile
 import unittest
 import zlib
 from collections.abc import Callable
 from dataclasses import replace
+from pathlib import Path
 
 import cv2
 import imageio.v3 as imageio
@@ -37,6 +41,14 @@ from volvex.layout.language.parser import parse_layout
 from volvex.source import BytesSource
 
 RNG = np.random.default_rng(5)
+PROGRAMS = {
+    "png": ["pngtopnm"],
+    "tif": ["tifftopnm", "-quiet"],
+    "tga": ["tgatoppm", "-quiet"],
+    "bmp": ["bmptopnm", "-quiet"],
+    "pcx": ["pcxtoppm", "-quiet"],
+    "ppm": ["pnmtopnm"],
+}
 WRITABLE = [form for form in FORMATS.values() if not form.is_block or form.name in WRITTEN]
 
 
@@ -152,6 +164,13 @@ class PixelFormats(unittest.TestCase):
         )
         tiles = pixel_layout("r8(order tiles, tile_width 2, tile_height 4)").stored(rows, 4, 4, b"")
         self.assertEqual(tiles.hex(), "0001040508090c0d020306070a0b0e0f")
+        curved = pixel_layout("r8(order tiles, tile_width 4, tile_height 4, inside morton)")
+        two = bytes(range(32))  # two tiles side by side: 8 across, 4 down
+        stored = curved.stored(two, 8, 4, b"")
+        self.assertEqual(stored.hex(), "0001080902030a0b1011181912131a1b04050c0d06070e0f14151c1d16171e1f")
+        self.assertEqual(curved.plain(stored, 8, 4), two)
+        with self.assertRaises(UsageError):
+            pixel_layout("r8(inside morton)")
         with self.assertRaises(UsageError):
             pixel_layout("rgba9")
         with self.assertRaises(UsageError):
@@ -316,6 +335,25 @@ class Forms(unittest.TestCase):
             found = cv2.imdecode(np.frombuffer(form_of(extension).write(deep), np.uint8), flags)
             assert found is not None
             np.testing.assert_array_equal(found[..., ::-1], deep.pixels())
+
+    def test_programs_of_others_read_what_we_write(self) -> None:
+        """netpbm, libtiff and optipng, where they are installed."""
+        pixels = drawn(FORMATS["rgb8"], 37, 21)
+        made = replace(picture("rgb8", 37, 21, 1), surfaces=[[pixels.tobytes()]])
+        with tempfile.TemporaryDirectory() as folder:
+            for extension, words in PROGRAMS.items():
+                if shutil.which(words[0]) is None:
+                    continue
+                file = Path(folder) / f"x.{extension}"
+                file.write_bytes(form_of(extension).write(made))
+                out = subprocess.run([*words, str(file)], capture_output=True, check=True).stdout
+                with self.subTest(extension):
+                    found = form_of("ppm").read(BytesSource(out, "x.ppm"))
+                    np.testing.assert_array_equal(found.pixels(), pixels)
+            for words, name in ((["tiffinfo", "-D"], "x.tif"), (["optipng", "-quiet", "-simulate"], "x.png")):
+                if shutil.which(words[0]) is not None and (Path(folder) / name).is_file():
+                    done = subprocess.run([*words, str(Path(folder) / name)], capture_output=True)
+                    self.assertEqual((done.returncode, done.stderr), (0, b""))
 
     def test_we_read_what_others_write(self) -> None:
         image = Image.fromarray(drawn(FORMATS["rgb8"], 33, 17))

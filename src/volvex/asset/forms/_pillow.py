@@ -102,7 +102,7 @@ def image_of(picture: Picture) -> Image.Image:
     if mode is None:
         raise RefusedError(f"this form cannot store {picture.format}", "PNG or TIFF")
     pixels, size = picture.pixels(), (picture.width, picture.height)
-    image = Image.frombuffer(mode, size, np.ascontiguousarray(pixels).data, "raw", mode, 0, 1)  # no copy where it can be
+    image = Image.frombuffer(mode, size, np.ascontiguousarray(pixels), "raw", mode, 0, 1)  # no copy where it can be
     if picture.palette is not None:
         image.putpalette(picture.palette[:256, :3].tobytes(), "RGB")
         if picture.alpha:

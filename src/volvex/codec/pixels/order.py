@@ -20,6 +20,7 @@ PARAMETERS = {
     "order": Parameter("rows", words=("rows", "morton", "tiles")),
     "tile_width": Parameter(8, numbers=(1, 1 << 12)),
     "tile_height": Parameter(8, numbers=(1, 1 << 12)),
+    "inside": Parameter("rows", words=("rows", "morton")),
     "origin": Parameter("top", words=("top", "bottom")),
     "levels": Parameter("largest", words=("largest", "smallest")),
     "images": Parameter("outer", words=("outer", "inner")),
@@ -32,7 +33,7 @@ PARAMETERS = {
 class PixelLayout:
     """A pixel format and how its units (pixels, or blocks) lie in a file.
 
-    `images`: whether each image has all its levels together (`outer`), or each level all its images. `row_align`, `level_align`: the
+    `inside`: how those of a tile lie. `images`: whether each image has all its levels together (`outer`), or each level all its images. `row_align`, `level_align`: the
     bytes to whose multiples rows and levels are filled up.
     """
 
@@ -40,6 +41,7 @@ class PixelLayout:
     order: str = "rows"
     tile_width: int = 8
     tile_height: int = 8
+    inside: str = "rows"
     origin: str = "top"
     levels: str = "largest"
     images: str = "outer"
@@ -106,7 +108,8 @@ class PixelLayout:
         y, x = np.divmod(np.arange(across * down), across)
         wide, high = self.tile_width, self.tile_height
         tile = y // high * (across // wide) + x // wide
-        return np.asarray(tile * (wide * high) + y % high * wide + x % wide)
+        inner = y % high * wide + x % wide
+        return np.asarray(tile * (wide * high) + (inner if self.inside == "rows" else _morton(wide, high)[inner]))
 
 
 @functools.lru_cache(8)
@@ -133,6 +136,8 @@ def pixel_layout(text: str) -> PixelLayout:
     made = PixelLayout(form, **values)
     if made.order != "rows" and form.bits % 8:
         raise UsageError(f"pixels of {form.bits} bits lie row by row", "order rows")
+    if made.inside != "rows" and made.order != "tiles":
+        raise UsageError("only a tile has an order inside", "order tiles")
     if made.order != "rows" and made.row_align != 1:
         raise UsageError("only rows are filled up to a multiple", "order rows")
     return made
