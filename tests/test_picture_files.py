@@ -14,6 +14,7 @@ from PIL import Image
 from tests.support import Case
 from tests.test_pictures import picture
 from tests.test_sprites import Sprite, sheet
+from volvex.asset.exchange import replaced
 from volvex.asset.layout_picture import LayoutForm
 from volvex.asset.picture import Picture
 from volvex.asset.picture_proof import change_fault, picture_hints
@@ -104,6 +105,20 @@ class Files(unittest.TestCase):
                     self.form.files(found), {"" if name == "x.lens" else name: data for name, data in files.items()}
                 )
                 self.assertEqual((list(picture_hints(found)), change_fault(self.form, found)), ([], ""))
+
+    def test_all_large_levels_in_one_file(self) -> None:
+        made = picture("rgba8", 32, 16)
+        levels = [bytes(one) for one in made.surfaces[0]]
+        form = LayoutForm(parse_layout(APART.replace("{name}.lens.{0}", "{name}.far"), "apart.layout"))
+        files = {"x.lens": apart(4, made, 3)["x.lens"], "x.far": b"".join(levels[:3])}
+        found = form.read(source(files))
+        self.assertEqual(list(map(bytes, found.surfaces[0])), levels)
+        self.assertEqual(form.files(found), {"": files["x.lens"], "x.far": files["x.far"]})
+        larger = form.files(replaced(found, picture("rgba8", 64, 64, 1), any_size=True).picture)
+        again = form.read(source({"x.lens": larger[""], "x.far": larger["x.far"]}))
+        self.assertEqual((again.width, again.levels, larger[""][9]), (64, 7, 4))
+        with self.assertRaisesRegex(VolvexError, "3 levels lie in files of their own, and the picture has only 2"):
+            form.files(replaced(found, picture("rgba8", 2, 2, 1), any_size=True).picture)
 
     def test_only_files_in_which_something_changes_do(self) -> None:
         files = apart(4, picture("rgba8", 32, 16), 2)

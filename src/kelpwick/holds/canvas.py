@@ -64,7 +64,7 @@ def put(
     dye: int = 0,
     apart: int = 0,
 ) -> None:
-    """Write a picture of that form, with all its levels; so many of them `apart`, in files of their own."""
+    """Write a picture of that form, with all its levels; the `apart` largest of them in files of their own."""
     rows: Rows = [[colour(x, y) for x in range(size[0])] for y in range(size[1])]
     levels = [ENCODE[form](rows)]
     while len(rows) > 1 or len(rows[0]) > 1:

@@ -65,7 +65,7 @@ def _icon(resources: executable.Table) -> bytes:
         wide, high, bits, size, number = struct.unpack_from("<BBxxxxHIH", group, at)
         image = resources.get((3, number), b"")
         if len(image) != size or bits != 32 or image[:16] != struct.pack("<IiiHH", 40, wide, 2 * high, 1, 32):
-            raise GameError(f"{NAME}: image {number} of the icon is not what the icon says")
+            raise GameError(f"{NAME}: image {number} of the icon is of another size than its group has")
         sides.append(wide)
         pixels += image[40 : 40 + 4 * wide * high]
     if sorted(sides) != sorted(SIDES):

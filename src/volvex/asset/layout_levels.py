@@ -64,7 +64,7 @@ def find_levels(reading: Reading, own: PixelLayout, size: Size, levels: int, ima
 
 
 def number_of(reading: Reading, what: str, default: int = 1) -> int:
-    """The number that a field of a picture's file holds; the default when this file has none such."""
+    """The number that a field of a picture's file holds; the default when this file has no such field."""
     found = reading.attribute(what)
     if found is None or not bool(found[0].present(found[1])[:1].all()):
         return default
@@ -134,9 +134,9 @@ def _table(reading: Reading) -> dict[str, Array]:
     """The starts and stored sizes that a row of records has of levels; starts count from where the pixels start."""
     found = {}
     for what in (attributes.START, attributes.STORED):
-        told = reading.attribute(what)
-        if told is not None:
-            found[what] = reading.decode_numbers(*told).astype(np.int64)
+        holder = reading.attribute(what)
+        if holder is not None:
+            found[what] = reading.decode_numbers(*holder).astype(np.int64)
     if attributes.START in found:
         found[attributes.START] = found[attributes.START] - _pixels_start(reading)
     return found
@@ -169,6 +169,7 @@ class Rewritten:
     data: dict[str, Array]
     starts: Array
     sizes: Array
+    here: int  # levels in the picture's own file
 
 
 def rewrite(
@@ -202,7 +203,8 @@ def rewrite(
             if span.file == name:
                 out[start : start + len(data)] = np.frombuffer(data, np.uint8)
         files[name] = out
-    return Rewritten(files, np.array(starts, np.int64), np.array([len(data) for data in made], np.int64))
+    here = len({span.level for span in after if span.file == OWN})
+    return Rewritten(files, np.array(starts, np.int64), np.array([len(data) for data in made], np.int64), here)
 
 
 def _in_a_row(own: PixelLayout, before: Stored, after: Sequence[Span], made: Sequence[bytes]) -> list[int]:

@@ -218,7 +218,7 @@ def _columns(reading: Reading, picture: Picture, made: Rewritten) -> AllColumns:
         found = reading.attribute(what)
         if found is not None and max(1, number_of(reading, what)) != value:
             _put(columns, reading, *found, np.array([value]))
-    _put_levels(columns, reading, picture, made)
+    _put_levels(columns, reading, made)
     if picture.palette is not None and not picture.palette_kept:
         rows = _palette_rows(reading, picture.extra["pixels"])
         for place, what in enumerate(attributes.COLOURS):
@@ -232,12 +232,11 @@ def _columns(reading: Reading, picture: Picture, made: Rewritten) -> AllColumns:
     return columns
 
 
-def _put_levels(columns: AllColumns, reading: Reading, picture: Picture, made: Rewritten) -> None:
+def _put_levels(columns: AllColumns, reading: Reading, made: Rewritten) -> None:
     """The numbers that say where levels lie: how many are in the picture's own file, and the rows of a table."""
     here = reading.attribute(attributes.HERE)
     if here is not None:
-        apart = len([name for name in made.data if name != OWN])
-        _put_changed(columns, reading, here, np.array([picture.levels - apart]))
+        _put_changed(columns, reading, here, np.array([made.here]))
     start, stored = reading.attribute(attributes.START), reading.attribute(attributes.STORED)
     pixels = reading.attribute(attributes.PIXELS)
     if start is not None and pixels is not None:

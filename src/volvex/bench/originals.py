@@ -106,10 +106,10 @@ class Originals:
 
         NotFoundError when it means nothing. Archives that do not open take no part.
         """
-        told = self.game.description
+        own = self.game.description
         tree = merged(
             ((name, self._quietly(name)) for name, _ in self.game.files()),
-            LoadOrder(told.loads, told.later, told.loose),
+            LoadOrder(own.loads, own.later, own.loose),
         )
         found = [(name, row) for _, name, row in tree.matching(pattern)]
         if not found:

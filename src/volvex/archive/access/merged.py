@@ -1,6 +1,6 @@
 """A game's content as the game sees it: one tree of all its archives and loose files, in which what is loaded later wins.
 
-`game//textures/sail.dds` is a path in that tree. In which order a game loads, its description says (`loads`, `[later]`, `[loose]`);
+`game//textures/sail.dds` is a path in that tree. The order in which a game loads is in its description (`loads`, `[later]`, `[loose]`);
 without one archives count in the order of their paths, and loose files win.
 """
 

@@ -160,10 +160,10 @@ class Games:
                 known = value.get("known")
                 if isinstance(known, list) and known and all(isinstance(one, str) for one in known):
                     tables = ("aside", "layouts", "encodings", "pictures", "later", "loose")
-                    told = {what: described(file, value, what) for what in tables}
-                    self._told.append((file, known, told))
+                    tied = {what: described(file, value, what) for what in tables}
+                    self._told.append((file, known, tied))
                     self._orders[file] = LoadOrder(
-                        tuple(map(str, value.get("loads", ()))), told["later"], told["loose"]
+                        tuple(map(str, value.get("loads", ()))), tied["later"], tied["loose"]
                     )
 
     def tie(self, ties: Ties, folder: Path) -> bool:
@@ -181,7 +181,7 @@ class Games:
 
     def order(self, folder: Path) -> LoadOrder:
         """The order in which the game in a folder loads its archives; that of all games when it is not known."""
-        found = (file for file, known, told in self._told if is_game(folder, known, told["aside"]))
+        found = (file for file, known, tied in self._told if is_game(folder, known, tied["aside"]))
         return next((self._orders[file] for file in found), LoadOrder())
 
     def tie_around(self, ties: Ties, path: Path) -> None:

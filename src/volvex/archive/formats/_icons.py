@@ -29,8 +29,8 @@ def whole(group: bytes, images: Mapping[int, bytes]) -> bytes:
     ids = image_ids(group)
     at, head, body = HEAD.size + ENTRY.size * len(ids), HEAD.pack(0, ICON, len(ids)), b""
     for number, image in enumerate(ids):
-        told = IN_GROUP.unpack_from(group, HEAD.size + number * IN_GROUP.size)[0]
-        head += ENTRY.pack(told, len(images[image]), at + len(body))
+        shape = IN_GROUP.unpack_from(group, HEAD.size + number * IN_GROUP.size)[0]
+        head += ENTRY.pack(shape, len(images[image]), at + len(body))
         body += images[image]
     return head + body
 
@@ -50,9 +50,9 @@ def apart(icon: bytes, group: bytes, name: str) -> tuple[bytes, dict[int, bytes]
     for number in range(count):
         if len(icon) < HEAD.size + (number + 1) * ENTRY.size:
             raise RefusedError(f"{name}: the icon is cut off", "saving it again")
-        told, size, start = ENTRY.unpack_from(icon, HEAD.size + number * ENTRY.size)
+        shape, size, start = ENTRY.unpack_from(icon, HEAD.size + number * ENTRY.size)
         images[ids[number]] = icon[start : start + size]
-        made += IN_GROUP.pack(told, size, ids[number])
+        made += IN_GROUP.pack(shape, size, ids[number])
     if whole(made, images) != icon:
         raise RefusedError(f"{name}: the images of the icon do not lie one behind the other", "saving it again as ICO")
     return made, images

@@ -40,11 +40,11 @@ def _masked(data: bytes) -> bytes:
     count = HEAD.unpack_from(data)[2]
     at, head, body = HEAD.size + count * ENTRY.size, data[: HEAD.size], b""
     for number in range(count):
-        told, size, start = ENTRY.unpack_from(data, HEAD.size + number * ENTRY.size)
+        shape, size, start = ENTRY.unpack_from(data, HEAD.size + number * ENTRY.size)
         image = data[start : start + size]
         wide, high = struct.unpack_from("<ii", image, 4)[0], struct.unpack_from("<ii", image, 4)[1] // 2
         if size == 40 + 4 * wide * high:
             image += bytes(high * (-(-wide // 32) * 4))
-        head += ENTRY.pack(told, len(image), at + len(body))
+        head += ENTRY.pack(shape, len(image), at + len(body))
         body += image
     return head + body

@@ -17,7 +17,7 @@ Size = tuple[int, int]  # of the page in pixels
 
 
 def is_frame_list(document: Document) -> bool:
-    """Whether a document's layout says that its records are frames."""
+    """Whether the records of a document are frames by its layout."""
     return document.form in KINDS
 
 

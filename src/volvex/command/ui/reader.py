@@ -223,7 +223,7 @@ def open_walker(options: argparse.Namespace, context: Context) -> Walker:
 
 
 def _load_order(context: Context, game: Path) -> LoadOrder:
-    """The order in which a game loads its archives, as its description says."""
+    """The order in which a game loads its archives, by its description."""
     from volvex.archive.access.ties import Games
 
     return Games([context.home]).order(game)
