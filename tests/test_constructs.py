@@ -3,14 +3,20 @@
 from __future__ import annotations
 
 import random
+import struct
 import unittest
+import zlib
+from collections.abc import Sequence
+from typing import ClassVar
 from unittest.mock import patch
 
 from tests.more_families import MORE, masked
 from tests.support import archive_of
 from volvex.archive.access.open import open_source
 from volvex.archive.attribute_text import attribute_text
-from volvex.errors import FormatError
+from volvex.data import Change, Document, require_data
+from volvex.data.verify import edited
+from volvex.errors import FormatError, VolvexError
 from volvex.layout import Library
 from volvex.layout.chunks import ChunkedSource
 from volvex.layout.decrypted import decrypted_view
@@ -172,6 +178,91 @@ class Counted(BytesSource):
 def _stored(source: ChunkedSource, number: int, data: bytes) -> bytes:
     start, size = source.stored_at(number)
     return data[start : start + size]
+
+
+LEDGER = """
+layout "ledger" kind table
+known by "LEDG" at 0
+block head at 0
+    mark     4 bytes  is "LEDG"
+    columns  u8       count of shape
+    rows     u16      count of rows
+    sum      u32      crc32 of rows
+block shape after head repeats
+    name     text u8  column name
+    form     u8       column type
+    wide     u8       column width
+block rows after shape repeats
+    cells    columns of shape { 1 u32, 2 f32, 3 text_u8, 4 text_fixed, 5 i16, 6 bytes }  value
+"""
+SHAPE = [("key", 1, 4), ("Oil (l)", 2, 4), ("note", 3, 0), ("code", 4, 6), ("depth", 5, 2), ("note", 6, 3)]
+
+
+def ledger(rows: Sequence[tuple[object, ...]], shape: list[tuple[str, int, int]] = SHAPE) -> bytes:
+    """A table that describes its columns, by plain code."""
+    body = b""
+    for row in rows:
+        for (_, form, wide), value in zip(shape, row, strict=True):
+            text = value.encode() if isinstance(value, str) else value if isinstance(value, bytes) else b""
+            body += (
+                bytes([len(text)]) + text
+                if form == 3
+                else text.ljust(wide, b"\0")
+                if form in (4, 6)
+                else struct.pack({1: "<I", 2: "<f", 5: "<h"}[form], value)
+            )
+    columns = b"".join(bytes([len(name)]) + name.encode() + bytes([form, wide]) for name, form, wide in shape)
+    return b"LEDG" + struct.pack("<BHI", len(shape), len(rows), zlib.crc32(body)) + columns + body
+
+
+class Ledgers(unittest.TestCase):
+    ROWS: ClassVar[list[tuple[object, ...]]] = [
+        (7, 1.5, "lamp", "ab12", -3, b"\1\2\3"),
+        (8, 0.25, "", "zz", 4, b"\4\5\6"),
+    ]
+
+    def opened(self, data: bytes) -> Document:
+        return require_data(data, Library(), "x.ledg", parse_layout(LEDGER, "ledger.layout"))
+
+    def test_columns_that_a_file_describes(self) -> None:
+        document = self.opened(ledger(self.ROWS))
+        (sheet,) = document.sheets
+        self.assertEqual(list(sheet.columns), ["key", "Oil__l_", "note", "code", "depth", "note_2"])
+        self.assertEqual((sheet.keys, sheet.record(0)["code"]), (["7", "8"], "ab12"))
+        self.assertEqual(document.written([]), ledger(self.ROWS))
+        made = edited(
+            document,
+            [
+                Change("set", "rows", "7", "note", "lamp", "longer"),
+                Change("set", "rows", "7", "Oil__l_", "1.5", "2.5"),
+                Change("add", "rows", "9", fields=(("key", "9"), ("depth", "-9")), like="8"),
+                Change("remove", "rows", "8"),
+            ],
+        )
+        wanted = [(7, 2.5, "longer", "ab12", -3, b"\1\2\3"), (9, 0.25, "", "zz", -9, b"\4\5\6")]
+        self.assertEqual(made, ledger(wanted))
+
+    def test_what_cannot_be(self) -> None:
+        with self.assertRaisesRegex(FormatError, "9 is no type of a column"):
+            self.opened(ledger([], [("a", 9, 0)]))
+        with self.assertRaisesRegex(FormatError, "is 0 wide"):
+            self.opened(ledger([], [("a", 4, 0)]))
+        for old, new, says in (
+            ("column type", "kept", "nothing describes the columns of rows"),
+            ("columns of shape", "columns of head", "nothing describes the columns of rows"),
+            ("5 i16", "5 i17", "i17 is no type that a column can have"),
+        ):
+            with self.subTest(says), self.assertRaisesRegex(VolvexError, says):
+                parse_layout(LEDGER.replace(old, new), "ledger.layout")
+
+    def test_damage_is_an_error(self) -> None:
+        data = ledger(self.ROWS)
+        for at in range(len(data)):
+            for damaged in (data[:at], data[:at] + bytes([data[at] ^ 0xFF]) + data[at + 1 :]):
+                try:
+                    self.opened(damaged)
+                except VolvexError:
+                    continue
 
 
 class Words(unittest.TestCase):

@@ -9,6 +9,7 @@ import hashlib
 import itertools
 import struct
 import zlib
+from collections.abc import Callable
 
 import lz4.block
 
@@ -749,11 +750,15 @@ content in order align 8
 
 
 def harbour(files: Files) -> bytes:
+    return _grouped(files, b"HARB", None)
+
+
+def _grouped(files: Files, mark: bytes, wrap: Callable[[bytes], bytes] | None) -> bytes:
     folders: dict[str, list[tuple[str, bytes]]] = {}
     for path, content in files:
         folder, _, name = path.rpartition("/")
         folders.setdefault(folder, []).append((name, content))
-    size = 6 + sum(len(f) + 7 for f in folders)
+    size = 6 + sum(len(f) + (9 if wrap else 7) for f in folders)
     out, table = bytearray(size), b""
     for folder, held in folders.items():
         held.sort()
@@ -762,22 +767,35 @@ def harbour(files: Files) -> bytes:
             starts.append(aligned(out, 8))
             out += content
         where = aligned(out, 4)
-        for (name, content), start in zip(held, starts, strict=True):
-            out += bytes([len(name)]) + name.encode() + struct.pack("<IH", start, len(content))
+        rows = b"".join(
+            bytes([len(name)]) + name.encode() + struct.pack("<IH", start, len(content))
+            for (name, content), start in zip(held, starts, strict=True)
+        )
+        out += wrap(rows) if wrap else rows
         table += bytes([len(folder)]) + folder.encode() + struct.pack("<HI", len(held), where)
-    out[:size] = b"HARB" + struct.pack("<H", len(folders)) + table
+        table += struct.pack("<H", len(wrap(rows))) if wrap else b""
+    out[:size] = mark + struct.pack("<H", len(folders)) + table
     return bytes(out)
 
 
 def load_harbour(data: bytes) -> dict[str, bytes]:
+    return _load_grouped(data, b"HARB", False)
+
+
+def _load_grouped(data: bytes, mark: bytes, packed: bool) -> dict[str, bytes]:
     read, found = Reader(data), {}
-    expect(read.take(4), b"HARB")
+    expect(read.take(4), mark)
     for _ in range(read("H")):
         folder = read.take(read("B")).decode()
         count, where = read("H"), read("I")
         if count:
             expect(where % 4, 0)
         inner = Reader(data, where)
+        if packed:
+            stored = read("H")
+            expect(stored > 0, count > 0)
+            opened = zlib.decompress(span(data, where, stored)) if count else b""
+            inner = Reader(opened)
         names = []
         for _ in range(count):
             name = inner.take(inner("B")).decode()
@@ -785,8 +803,30 @@ def load_harbour(data: bytes) -> dict[str, bytes]:
             expect(start % 8, 0)
             names.append(name)
             found[(folder + "/" if folder else "") + name] = span(data, start, size)
+        if packed:
+            expect(inner.at, len(opened))
         expect(names, sorted(names))
     return found
+
+
+# wrapped groups: the same, each folder's directory compressed
+QUAY = (
+    HARBOUR.replace("HARB", "QUAY")
+    .replace('layout "harbour"', 'layout "quay"')
+    .replace(
+        "    where   u32       start of files",
+        "    where   u32       start of files\n    stored  u16       stored length of files",
+    )
+    .replace("block files repeats sorted by name align 4", "block files repeats sorted by name align 4 wrapped in zlib")
+)
+
+
+def quay(files: Files) -> bytes:
+    return _grouped(files, b"QUAY", zlib.compress)
+
+
+def load_quay(data: bytes) -> dict[str, bytes]:
+    return _load_grouped(data, b"QUAY", True)
 
 
 # links: records that store their number, their length and where the next one starts; and a row of entries that does
@@ -911,6 +951,7 @@ TRIAL: dict[str, Family] = {
     "tern": Family(TERN, tern, load_tern),
     "gannet": Family(GANNET, gannet, load_gannet),
     "harbour": Family(HARBOUR, harbour, load_harbour),
+    "quay": Family(QUAY, quay, load_quay),
     "links": Family(LINKS, links, load_links),
     "chain": Family(CHAIN, chain, load_chain),
 }

@@ -163,6 +163,7 @@ class Block:
     within: str = ""  # the part that it lies in; nothing for the file itself
     when: When | None = None
     skip: When | None = None  # records that are no entries, and stay where they are
+    transforms: tuple[Transform, ...] = ()  # through which each of its groups goes
 
     @property
     def inline(self) -> bool:

@@ -10,7 +10,7 @@ from volvex.codec import CHECKSUM, CIPHER, COMPRESS, Cipher
 from volvex.codec.parameters import Spec, Value
 from volvex.errors import ContentError, LockedError, UsageError
 from volvex.layout.keyring import Key, KeyRing
-from volvex.layout.model import Derived, Layout, Named, Number, Part, Transform
+from volvex.layout.model import Block, Derived, Layout, Named, Number, Part, Transform
 
 INNER = 1 << 28  # bytes that a wrapped part may hold when nothing tells how many
 STEP = 1 << 20
@@ -170,6 +170,11 @@ def _through(transform: Any, chunks: Iterable[bytes]) -> Iterator[bytes]:
     last = transform.finish()
     if last:
         yield last
+
+
+def wrap_of(block: Block) -> Part:
+    """The wrap of each group of a block, as that of a part."""
+    return Part(block.name, None, block.transforms, 1, 0, block.place)
 
 
 def unwrapped(part: Part, chunks: Iterable[bytes], size: int | None, most: int = INNER) -> Iterator[bytes]:

@@ -127,6 +127,8 @@ def stretches(reading: Reading, limit: int | None = None, within: str = "") -> I
             yield _content(reading, piece, within)
             if limit is None or piece.row < limit:
                 yield from object_stretches(reading, piece, within)
+        elif piece.block.block.transforms:
+            yield _wrapped_group(piece, within)
         elif piece.row >= 0:
             yield from _record(reading, piece, limit)
         else:
@@ -141,6 +143,13 @@ def _part(area: Area) -> Stretch:
     return Stretch(
         area.start, area.stored, "part", area.part.name, meaning=f"wrapped in {how}; it holds {area.source.size} bytes"
     )
+
+
+def _wrapped_group(piece: Piece, within: str) -> Stretch:
+    assert piece.block is not None and piece.rows is not None
+    how = ", ".join(transform.name for transform in piece.block.block.transforms)
+    meaning = f"wrapped in {how}; it holds {piece.rows[1] - piece.rows[0]} records"
+    return Stretch(piece.start, piece.size, "field", piece.block.block.name, meaning=meaning, within=within)
 
 
 def _between(source: Source, start: int, piece: Piece, within: str) -> Stretch:
@@ -352,6 +361,8 @@ def covering(reading: Reading, offset: int, within: str = "") -> Stretch:
                 return _part(piece.area)
             if piece.block is None:
                 return _content(reading, piece, within)
+            if piece.block.block.transforms:
+                return _wrapped_group(piece, within)
             row = int(np.searchsorted(piece.block.starts, offset, "right")) - 1 if piece.rows is None else piece.rows[0]
             while piece.rows is not None and row + 1 < piece.rows[1] and piece.block.starts[row + 1] <= offset:
                 row += 1

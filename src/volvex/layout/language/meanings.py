@@ -172,4 +172,4 @@ def _phrases(kind: Kind, names: Names) -> dict[str, Meaning]:
         phrases |= {f"{what} of {place}": Measure(what, place) for what in ("start", "end", "length")}
     for block in names.blocks:
         phrases |= {f"count of {block}": Measure("count", block), f"records of {block}": RecordsOf(block)}
-    return phrases | {f"stored length of {part}": Measure("stored length", part) for part in names.parts}
+    return phrases | {f"stored length of {part}": Measure("stored length", part) for part in names.places}

@@ -427,6 +427,7 @@ class _Builder(Transformer[Token, Any]):
         placing = {"align": 1, "fill": 0} | dict(one for one in rest if is_placing(one))
         fields = [field for field in rest if isinstance(field, Field)]
         how = repeats.how if repeats else None
+        wraps = (one for one in rest if isinstance(one, tuple) and one and isinstance(one[0], model.Transform))
         return model.Block(
             str(name),
             at,
@@ -441,6 +442,7 @@ class _Builder(Transformer[Token, Any]):
             str(within or ""),
             when,
             next((one.when for one in rest if isinstance(one, Skipped)), None),
+            next(wraps, ()),
         )
 
     def _field(self, said: Field, siblings: list[Field], names: Names) -> model.Field:

@@ -7,7 +7,7 @@ from its start.
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -64,7 +64,8 @@ class BlockRead:
     last: int = 0  # where the last of that content ends
     owners: Array | None = None  # of each record: the record of another block within which it lies
     skipped: tuple[Skipped, ...] = ()
-    regions: Array | None = None  # of records in groups: start and size of each owner's group
+    regions: Array | None = None  # of records in groups: start and stored size of each owner's group
+    stored: Mapping[bytes, bytes] = dataclasses.field(default_factory=dict)  # of wrapped groups, by what they hold
     grown: int = 0  # bytes of the data that are not in the file, since they were added
 
     @property

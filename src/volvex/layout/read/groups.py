@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 import numpy as np
 
-from volvex.errors import FRESH, FormatError
+from volvex.errors import FRESH, ContentError, FormatError
 from volvex.layout.columns import Array, joined
 from volvex.layout.model import Block, Field, Measure
 from volvex.layout.order import group_holder
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.records.block import Read, Records
+from volvex.layout.transforms import unwrapped, wrap_of
 from volvex.source import BytesSource, Source
 
 
@@ -34,16 +36,23 @@ def read_groups(reading: Reading, block: Block) -> BlockRead | None:
     starts = told["start"]
     lengths = told["end"] - starts if "end" in told else told.get("length")
     records, found, sizes = Records(block), list[Read](), np.zeros(len(starts), np.int64)
+    stored: dict[bytes, bytes] = {}
     counts, used = np.zeros(len(starts), np.int64), 0
     for row, start in enumerate(starts.tolist()):
         count = int(told["count"][row]) if "count" in told else None
         length = int(lengths[row]) if lengths is not None else None
         if not (length if count is None else count):
             continue
-        part = _group(holder, source, records, row, (start, count, length))
+        if block.transforms:
+            size = int(told["stored length"][row])
+            part, raw = _wrapped(holder, source, records, row, (start, count, length), size)
+            stored[part.data] = raw
+        else:
+            part = _group(holder, source, records, row, (start, count, length))
+            size = len(part.data)
         found.append(part)
-        counts[row], sizes[row] = len(part.starts), len(part.data)
-        used += len(part.data)
+        counts[row], sizes[row] = len(part.starts), size
+        used += size
         if used > source.size:
             raise _fault(holder, row, "its records and those of others before it take more bytes than the file has")
     if not found:
@@ -55,7 +64,28 @@ def read_groups(reading: Reading, block: Block) -> BlockRead | None:
     _check_apart(holder, regions)
     owners = np.repeat(np.arange(len(counts)), counts)
     first = int(starts[sizes > 0].min()) if used else holder.end
-    return BlockRead(records, source, first, data, columns, places, owners=owners, regions=regions)
+    return BlockRead(records, source, first, data, columns, places, owners=owners, regions=regions, stored=stored)
+
+
+def _wrapped(
+    holder: BlockRead,
+    source: Source,
+    records: Records,
+    row: int,
+    told: tuple[int, int | None, int | None],
+    size: int,
+) -> tuple[Read, bytes]:
+    """A group that is wrapped, its records counted as if they lay where it starts; and its stored bytes."""
+    start, count, length = told
+    if not 0 <= start <= start + size <= source.size or (count or 0) < 0:
+        raise _fault(holder, row, f"a group of {size} bytes at {start:#x} is not in the file")
+    raw = source.read(start, size)
+    try:
+        data = b"".join(unwrapped(wrap_of(records.block), [raw], length))
+    except ContentError as error:
+        raise _fault(holder, row, f"its group cannot be opened: {error.message}") from error
+    found = records.read(BytesSource(data, source.name), 0, count, len(data))
+    return replace(found, data=data, starts=found.starts + start), raw
 
 
 def _group(

@@ -30,6 +30,7 @@ from volvex.layout.model import (
 )
 from volvex.layout.order import grows, reading_order
 from volvex.layout.read.blocks import DEEPEST, Area, BlockRead, Reading, Skipped, measured, measuring_field
+from volvex.layout.read.described import own_fields
 from volvex.layout.read.groups import read_groups
 from volvex.layout.records.block import Records
 from volvex.layout.records.numbers import decode_numbers, holds, present
@@ -122,7 +123,7 @@ def _reduced(reading: Reading, block: Block) -> Block:
         return None if test.field in own else _holds(reading, test)
 
     fields = []
-    for field in block.fields:
+    for field in own_fields(reading, block):
         when = None if field.when is None else settled_condition(field.when, ask)
         if when is not False:
             fields.append(field if when is field.when else replace(field, when=None if when is True else when))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -10,6 +10,7 @@ from volvex.layout.columns import Columns
 from volvex.layout.order import group_holder
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.groups import group_fields
+from volvex.layout.transforms import wrap_of, wrapped
 from volvex.layout.write.directory import AllColumns, Directory, Settle
 from volvex.layout.write.place import Fixed, Placed
 
@@ -20,6 +21,7 @@ class Groups:
 
     block: BlockRead
     holder: BlockRead
+    made: dict[bytes, bytes] = field(default_factory=dict)  # groups that were wrapped
 
     def name(self, row: int) -> str:
         """A group's name as a part of the file."""
@@ -46,27 +48,37 @@ class Groups:
         ]
 
     def sizes(self, columns: Columns, directory: Directory) -> dict[str, int]:
-        """The bytes of each group."""
-        return {self.name(row): sum(map(len, rows)) for row, rows in enumerate(self.rows(columns, directory))}
+        """The stored bytes of each group."""
+        return {name: len(data) for name, data in self.data(columns, directory).items()}
 
     def data(self, columns: Columns, directory: Directory) -> dict[str, bytes]:
-        """The bytes of each group, by its name."""
-        return {self.name(row): b"".join(rows) for row, rows in enumerate(self.rows(columns, directory))}
+        """The stored bytes of each group, by its name."""
+        return {self.name(row): self._stored(b"".join(rows)) for row, rows in enumerate(self.rows(columns, directory))}
+
+    def _stored(self, data: bytes) -> bytes:
+        """A group as it lies in the file; one that holds what one held before keeps its bytes."""
+        if not self.block.block.transforms or not data:
+            return data
+        if data not in self.made:
+            self.made[data] = self.block.stored.get(data) or b"".join(wrapped(wrap_of(self.block.block), [data]))
+        return self.made[data]
 
     def put(self, columns: AllColumns, directory: Directory, placed: Placed, settle: Settle) -> None:
         """Measure all groups into the records that they belong to."""
         name = self.block.block.name
         rows = self.rows(columns[name], directory)
         lengths = np.array([sum(map(len, group)) for group in rows], np.int64)
+        stored = np.array([len(self._stored(b"".join(group))) for group in rows], np.int64)
         placed_rows = np.array([row for row in range(len(rows)) if self.name(row) in placed.starts], np.int64)
         starts = np.array([placed.starts[self.name(row)] for row in placed_rows.tolist()], np.int64)
         values = {"count": np.array([len(group) for group in rows], np.int64), "length": lengths}
-        for what, field in group_fields(self.holder.block, name).items():
+        values["stored length"] = stored
+        for what, own in group_fields(self.holder.block, name).items():
             if what in values:
-                directory.put(columns, self.holder, settle(field), values[what].astype(object), None)
+                directory.put(columns, self.holder, settle(own), values[what].astype(object), None)
             else:
-                numbers = starts if what == "start" else starts + lengths[placed_rows]
-                directory.put(columns, self.holder, settle(field), numbers.astype(object), placed_rows)
+                numbers = starts if what == "start" else starts + stored[placed_rows]
+                directory.put(columns, self.holder, settle(own), numbers.astype(object), placed_rows)
 
 
 def groups_of(reading: Reading) -> list[Groups]:

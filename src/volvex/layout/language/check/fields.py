@@ -182,6 +182,12 @@ def _check_group(layout: Layout, field: Field, home: Block, block: Block) -> Ite
     whats = {
         one.meaning.what for one in home.fields if isinstance(one.meaning, Measure) and one.meaning.part == block.name
     }
+    if bool(block.transforms) != ("stored length" in whats):
+        yield (
+            field.place,
+            f"groups of {block.name} are wrapped and their stored length is in {home.name}, or neither",
+            f"u32  stored length of {block.name}",
+        )
     if not whats & {"count", "length", "end"}:
         yield (
             field.place,

@@ -31,7 +31,7 @@ from volvex.layout.model import (
     Text,
     Value,
 )
-from volvex.layout.order import grows
+from volvex.layout.order import group_holder, grows
 
 Problem = tuple[Place, str, str]  # where, what, hint
 MOST = 6  # mistakes that are shown
@@ -80,6 +80,12 @@ def _problems(layout: Layout) -> Iterator[Problem]:
         yield from _check_along(layout, block)
         yield from _check_skipped(layout, block)
         yield from _check_inline(layout, block)
+        if block.transforms and group_holder(layout, block) is None:
+            yield (
+                block.place,
+                f"{block.name} is wrapped by itself only where it lies in groups",
+                "a part that is wrapped",
+            )
         yield from check_condition(layout, block.when, None, block.place)
         for field in block.fields:
             yield from check_field(layout, block, field)
