@@ -715,6 +715,19 @@ class Executables(unittest.TestCase):
         with self.assertRaisesRegex(RefusedError, "and its images"):
             edited(archive, {name: again, "resources/icons/1-0": b"other"})
 
+    def test_whole_cursors_out_and_back(self) -> None:
+        spot, image = b"\5\0\7\0", icon_image(32, 9)
+        group = struct.pack("<HHH", 0, 2, 1) + struct.pack("<HHHHIH", 32, 64, 1, 32, len(image) + 4, 1)
+        resources = {**self.RESOURCES, (1, 1): spot + image, (12, 1): group}
+        archive, name = opened(executable.make(self.TAIL, resources)), "resources/cursor-groups/1-0.cur"
+        cursor = archive.content(archive.rows[name])
+        self.assertEqual(cursor, struct.pack("<HHHBBBB4sII", 0, 2, 1, 32, 32, 0, 0, spot, len(image), 22) + image)
+        other = cursor.replace(spot, b"\1\0\2\0").replace(b"\t" * 64, b"\x0b" * 64)
+        after = executable.load(edited(archive, {name: other}))[1]
+        self.assertEqual((after[12, 1], after[1, 1][:4], after[1, 1][4:]), (group, b"\1\0\2\0", other[22:]))
+        with self.assertRaisesRegex(RefusedError, "no CUR file"):
+            edited(archive, {name: cursor.replace(b"\2\0\1\0", b"\1\0\1\0", 1)})
+
     def test_nothing_can_be_added(self) -> None:
         with self.assertRaises(RefusedError):
             edited(opened(executable.make(self.TAIL, self.RESOURCES)), {}, {"new.txt": b""})

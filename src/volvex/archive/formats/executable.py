@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from volvex.archive.formats._base import OpenFormatArchive, content_piece, entries_of, joined, span
-from volvex.archive.formats._icons import apart, image_ids, whole
+from volvex.archive.formats._icons import apart, extension, image_ids, whole
 from volvex.errors import FormatError, RefusedError
 from volvex.layout.inspect.coverage import Stretch
 from volvex.layout.keyring import KeyRing
@@ -38,7 +38,7 @@ KINDS = {
     23: "html",
     24: "manifest",
 }
-ICONS, GROUPS = 3, 14
+IMAGES = {14: 3, 12: 1}  # of icons and cursors: the type of their groups, and of their images
 ENDINGS = {"manifest": ".xml", "html": ".html"}
 RESOURCES, CERTIFICATES = 2, 4  # of the data directories
 MOST = 100_000  # resources
@@ -152,7 +152,7 @@ class Executable(OpenFormatArchive):
             if icon is None:
                 named.append((resource.name.encode(), resource.start, resource.size))
             else:  # made of several resources: its bytes come behind those of the file
-                named.append((f"{resource.name}.ico".encode(), at, len(icon)))
+                named.append(((resource.name + extension(self._bytes(resource))).encode(), at, len(icon)))
                 at += len(icon)
         if self.tail[1] > self.tail[0]:
             named.append((b"tail", self.tail[0], self.tail[1] - self.tail[0]))
@@ -182,7 +182,7 @@ class Executable(OpenFormatArchive):
         """The whole icons, by the number of the resource that is their group."""
         found = {}
         for number, resource in enumerate(self.resources):
-            if resource.path[:1] == (GROUPS,):
+            if resource.path[:1] and resource.path[0] in IMAGES:
                 group, images = self._bytes(resource), self._images(resource)
                 ids = image_ids(group)
                 if ids and all(one in images for one in ids):
@@ -192,10 +192,11 @@ class Executable(OpenFormatArchive):
     def _images(self, group: Resource) -> dict[int, int]:
         """The numbers of the resources that are images, by the ids in a group; in its language where there are several."""
         found: dict[int, int] = {}
+        kind_of_images = IMAGES[int(group.path[0])]
         for number, other in enumerate(self.resources):
             kind, name, *language = (*other.path, None, None)[: max(2, len(other.path))]
             mine = name not in found or tuple(language) == group.path[2:]
-            if kind == ICONS and isinstance(name, int) and mine:
+            if kind == kind_of_images and isinstance(name, int) and mine:
                 found[name] = number
         return found
 
