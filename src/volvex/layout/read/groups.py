@@ -119,10 +119,10 @@ def _fault(holder: BlockRead, row: int, problem: str) -> FormatError:
     )
 
 
-def group_rows(block: BlockRead) -> Iterator[tuple[int, int, int, int]]:
-    """Of each group with records: where it lies, its size, its first row and the one behind its last."""
+def group_rows(block: BlockRead) -> Iterator[tuple[int, int, int, int, Block]]:
+    """Of each group with records: where it lies, its size, its first row and the one behind its last, and how it is placed."""
     assert block.regions is not None and block.owners is not None
     for owner, (start, size) in enumerate(block.regions.tolist()):
         if size:
             first, last = np.searchsorted(block.owners, [owner, owner + 1]).tolist()
-            yield start, size, first, last
+            yield start, size, first, last, block.rows[owner] if block.rows else block.block
