@@ -72,11 +72,11 @@ def _wrapped(
     source: Source,
     records: Records,
     row: int,
-    told: tuple[int, int | None, int | None],
+    where: tuple[int, int | None, int | None],
     size: int,
 ) -> tuple[Read, bytes]:
     """A group that is wrapped, its records counted as if they lay where it starts; and its stored bytes."""
-    start, count, length = told
+    start, count, length = where
     if not 0 <= start <= start + size <= source.size or (count or 0) < 0:
         raise _fault(holder, row, f"a group of {size} bytes at {start:#x} is not in the file")
     raw = source.read(start, size)
