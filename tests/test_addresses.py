@@ -388,6 +388,15 @@ class Seen(Case):
         self.assertIn("4 of 4 files are in out already", self.told("unpack", "game//", "--to", "out", status=5))
         self.assertIn("4 files left as they were", self.told("unpack", "game//", "--to", "out", "--skip-existing"))
 
+    def test_a_slash_that_is_doubled_by_mistake(self) -> None:
+        for path in (
+            "game/data/b.zip//rules/oil.txt",
+            "game/data//b.zip/rules/oil.txt",
+            "game/data/b.zip/rules//oil.txt",
+        ):
+            self.assertEqual(self.told("show", path).strip(), "b")
+        self.assertIn("there is no nowhere", self.told("show", "nowhere//rules/oil.txt", status=3))
+
     def test_in_the_order_that_a_description_gives(self) -> None:
         (self.home / "games").mkdir(parents=True)
         text = 'name = "Oil"\nknown = ["data/a.zip"]\nloads = ["rules", "more/*.zip", "data/*.zip"]\n'

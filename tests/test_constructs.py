@@ -12,6 +12,7 @@ from unittest.mock import patch
 
 from tests.more_families import MORE, masked
 from tests.support import archive_of
+from tests.trial_families import TRIAL
 from volvex.archive.access.open import open_source
 from volvex.archive.attribute_text import attribute_text
 from volvex.data import Change, Document, require_data
@@ -263,6 +264,40 @@ class Ledgers(unittest.TestCase):
                     self.opened(damaged)
                 except VolvexError:
                     continue
+
+
+class TwoRows(unittest.TestCase):
+    def test_what_cannot_be(self) -> None:
+        text = TRIAL["slip"].layout
+        for old, new, says in (
+            ("repeats as files", "repeats as head", "no row head that late could go on with"),
+            ("count of late", "kept", "no field gives the count of late"),
+            ("start of late", "kept", "no field gives the start of late"),
+            ("name    text u8   name", "name    text u8   name\n    more    u8        kept", ""),
+            ("where   u32       start of late", "where   u32       crc32 of files", "cannot mean all of two rows"),
+        ):
+            with self.subTest(says or "sound"):
+                if not says:
+                    parse_layout(text.replace(old, new), "x.layout")
+                    continue
+                with self.assertRaises(VolvexError) as caught:
+                    parse_layout(text.replace(old, new), "x.layout")
+                self.assertIn(says, "\n".join(caught.exception.lines()))
+
+    def test_a_wrapped_directory_needs_its_stored_length(self) -> None:
+        text = TRIAL["quay"].layout
+        for old, new, says in (
+            ("stored length of files", "kept", "their stored length is in folders, or neither"),
+            (" wrapped in zlib", "", "their stored length is in folders, or neither"),
+            (
+                "block folders after head repeats",
+                "block folders after head repeats wrapped in zlib",
+                "only where it lies in groups",
+            ),
+        ):
+            with self.subTest(says), self.assertRaises(VolvexError) as caught:
+                parse_layout(text.replace(old, new), "x.layout")
+            self.assertIn(says, "\n".join(caught.exception.lines()))
 
 
 class Words(unittest.TestCase):

@@ -70,6 +70,7 @@ ONCE = (
     ("locker", "part", "body"),
     ("skerry", "file", "align"),
     ("tern", "block", "table"),
+    ("slip", "block", "late"),
 )
 NAMES = DictionarySet()
 

@@ -38,7 +38,7 @@ class Looking(KeptGame):
             self.assertIn("every byte is explained", out)
 
     def test_the_layouts_can_be_written(self) -> None:
-        self.assertEqual(self.volvex("layout", "list").count("Kelpwick"), 18)
+        self.assertEqual(self.volvex("layout", "list").count("Kelpwick"), 19)
         for name in isles.FORMATS:
             shown = self.volvex("layout", "show", f"Kelpwick {name.partition('.')[0]}")
             self.assertIn('layout "Kelpwick', shown)
@@ -208,6 +208,20 @@ class Changing(Case):
         self.assertEqual(self.names_of(self.work / "built" / name), [before[0], "first.csv", *before[2:]])
         self.do("swap", "--new", f"{MAIN}/letters/en/00.txt", mine, "--after", LAMPS)
         self.assertIn("its records are sorted", self.complaint("build", status=5, cwd=self.work))
+
+    def test_a_mod_keeps_where_a_new_entry_stands(self) -> None:
+        mine, name = self.folder / "mine.txt", "isles/tides.kwv"
+        mine.write_bytes(b"new")
+        before = self.names_of(self.source / name)
+        self.do("swap", "--new", f"{name}/first.csv", mine, "--after", f"{name}/{before[1]}")
+        self.do("mod", "new", self.folder / "early-tide")
+        self.assertIn(f'"{name}/first.csv" = "{name}/{before[1]}"', (self.folder / "early-tide/mod.toml").read_text())
+        self.do("undo", ".")
+        self.do("mod", "add", self.folder / "early-tide")
+        self.do("install")
+        self.assertEqual(self.names_of(self.source / name), [*before[:2], "first.csv", *before[2:]])
+        self.do("restore")
+        self.assertEqual(self.names_of(self.source / name), before)
 
     def test_unpacked_and_packed_again(self) -> None:
         for name in isles.FORMATS:

@@ -174,7 +174,7 @@ class Files(unittest.TestCase):
 
     def test_layouts_that_are_wrong(self) -> None:
         for layout, old, new, says in (
-            (APART, 'content in volumes "{name}.lens.{0}"', "", "nothing says in which files the other levels are"),
+            (APART, 'content in volumes "{name}.lens.{0}"', "", "nothing gives the files of the other levels"),
             (APART, '"{name}.lens.{0}"', '"../{name}.{0}"', "volumes lie in the same folder"),
             (APART, '"../dyes.kwc"', '"{dye}.kwc"', "in braces there is"),
             (APART, "u8       red", "u8       count of pixels", "cannot lie in a file beside this one"),

@@ -829,6 +829,60 @@ def load_quay(data: bytes) -> dict[str, bytes]:
     return _load_grouped(data, b"QUAY", True)
 
 
+# two rows: entries that shipped with the game, and those that came later, each with a count of their own
+SLIP = """
+layout "slip" kind archive
+little endian
+known by "SLIP" at 0
+block head at 0
+    mark    4 bytes   is "SLIP"
+    first   u16       count of files
+    more    u16       count of late
+    where   u32       start of late
+block files after head repeats sorted by name
+    name    text u8   name
+    start   u32       start of content
+    size    u32       size of content
+block late repeats as files align 4
+content align 4
+"""
+
+
+def slip(files: Files) -> bytes:
+    half = 2 * len(files) // 3
+    rows = [sorted(files[:half]), sorted(files[half:])]
+    size = 12 + sum(9 + len(name.encode()) for name, _ in rows[0])
+    out, tables = bytearray(size), [b"", b""]
+    for at, row in enumerate(rows):
+        starts = {}
+        for name, content in reversed(row):
+            starts[name] = aligned(out, 4)
+            out += content
+        for name, content in row:
+            tables[at] += bytes([len(name.encode())]) + name.encode() + struct.pack("<II", starts[name], len(content))
+    where = aligned(out, 4)
+    out += tables[1]
+    out[:size] = b"SLIP" + struct.pack("<HHI", len(rows[0]), len(rows[1]), where) + tables[0]
+    return bytes(out)
+
+
+def load_slip(data: bytes) -> dict[str, bytes]:
+    read, found = Reader(data), {}
+    expect(read.take(4), b"SLIP")
+    first, more, where = read("H"), read("H"), read("I")
+    expect(where % 4, 0)
+    for at, count in ((12, first), (where, more)):
+        row, names = Reader(data, at), []
+        for _ in range(count):
+            names.append(row.take(row("B")).decode())
+            start, size = row("I"), row("I")
+            expect(start % 4, 0)
+            found[names[-1]] = span(data, start, size)
+        expect(names, sorted(names))
+    expect(len(found), first + more)
+    return found
+
+
 # links: records that store their number, their length and where the next one starts; and a row of entries that does
 LINKS = """
 layout "links" kind archive
@@ -952,6 +1006,7 @@ TRIAL: dict[str, Family] = {
     "gannet": Family(GANNET, gannet, load_gannet),
     "harbour": Family(HARBOUR, harbour, load_harbour),
     "quay": Family(QUAY, quay, load_quay),
+    "slip": Family(SLIP, slip, load_slip),
     "links": Family(LINKS, links, load_links),
     "chain": Family(CHAIN, chain, load_chain),
 }

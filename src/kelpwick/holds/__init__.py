@@ -12,6 +12,7 @@ shallows/firth.kwz    no signature, and names that repeat
 canvas/*.kwi          pictures in a format of the game's own
 birds/*.kwi           sheets of frames, with their lists
 signs/pennant.kwf     a font of glyphs on a page
+catches/quay.kwc      a ledger that describes its own columns
 """
 
 from __future__ import annotations
@@ -21,7 +22,21 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from kelpwick import GameError
-from kelpwick.holds import birds, canvas, deeps, engine, harbour, lockers, loft, peal, post, shallows, signs, speech
+from kelpwick.holds import (
+    birds,
+    canvas,
+    catches,
+    deeps,
+    engine,
+    harbour,
+    lockers,
+    loft,
+    peal,
+    post,
+    shallows,
+    signs,
+    speech,
+)
 
 HOLDS = {
     "post": post,
@@ -36,6 +51,7 @@ HOLDS = {
     "canvas": canvas,
     "birds": birds,
     "signs": signs,
+    "catches": catches,
 }
 
 

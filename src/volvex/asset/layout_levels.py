@@ -199,12 +199,20 @@ def rewrite(
         ends = [start + len(data) for span, start, data in zip(after, starts, made, strict=True) if span.file == name]
         end = max(ends, default=0)
         out = before.data[name].copy() if kept else np.zeros(end + -end % own.level_align, np.uint8)
+        if not kept and layout.content.transforms:  # what lies behind all levels is as it was
+            out = np.concatenate([out, _behind(own, before, name)])
         for span, start, data in zip(after, starts, made, strict=True):
             if span.file == name:
                 out[start : start + len(data)] = np.frombuffer(data, np.uint8)
         files[name] = out
     here = len({span.level for span in after if span.file == OWN})
     return Rewritten(files, np.array(starts, np.int64), np.array([len(data) for data in made], np.int64), here)
+
+
+def _behind(own: PixelLayout, before: Stored, name: str) -> Array:
+    """The bytes of a file behind all levels."""
+    end = max((span.start + span.stored for span in before.spans if span.file == name), default=0)
+    return before.data[name][end + -end % own.level_align :] if name in before.data else np.zeros(0, np.uint8)
 
 
 def _in_a_row(own: PixelLayout, before: Stored, after: Sequence[Span], made: Sequence[bytes]) -> list[int]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import posixpath
 from collections.abc import Callable, Mapping
 
+from volvex.archive.detect import filetypes
 from volvex.archive.safe_names import quoted, shown
 from volvex.asset.open import Opened, open_picture
 from volvex.asset.picture import Picture
@@ -45,7 +46,10 @@ def current_of(bench: Workbench) -> Read:
 def files_of(bench: Workbench, place: str) -> list[str]:
     """The places of the files beside a picture of the game's in which some of its levels lie; none for anything else."""
     try:
-        found = picture_at(bench, place, original_of(bench)) if (bench.original_size(place) or 0) <= LARGEST else None
+        head = next(bench.original_content(place), b"")[: filetypes.HEAD]
+        if filetypes.kind_by_content(head) != "binary" or (bench.original_size(place) or 0) > LARGEST:
+            return []  # no format of the game's own
+        found = picture_at(bench, place, original_of(bench))
     except VolvexError:
         return []
     return [place_beside(place, name) for name in found.beside] if found is not None else []

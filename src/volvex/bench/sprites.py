@@ -174,7 +174,11 @@ def same_stem(bench: Workbench, stem: str) -> list[str]:
         archive = bench.archive(name)
         places = [] if archive is None else [f"{name}/{one}" for one in bench.places_in(name) if isinstance(one, str)]
     else:
-        places = [one for one, _ in bench.game.files()]
+        folder, slash, _ = stem.rpartition("/")
+        here = bench.game.folder / folder
+        names = {child.name for child in here.iterdir()} if here.is_dir() else set[str]()
+        places = sorted({f"{folder}{slash}{one}" for one in names} | set(bench.game.originals))
+        places = [one for one in places if bench.game.original(one) is not None]
     return [one for one in places if one.rpartition(".")[0] == stem]
 
 

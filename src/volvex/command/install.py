@@ -126,6 +126,13 @@ def _refuse_own(bench: Workbench, names: list[str]) -> None:
         raise RefusedError(f"{own[0]} is written by the game itself", "leaving it out of the bench")
 
 
+def _of_bench(bench: Workbench) -> Descriptor:
+    """A descriptor for the changes of a bench."""
+    return Descriptor(
+        BENCH, "", bench.game.description.name, titles={"en": bench.folder.name}, behind=dict(bench.after)
+    )
+
+
 def _with_mods(library: ModLibrary, bench: Workbench | None, options: argparse.Namespace, context: Context) -> int:
     """Install all mods that are on, and the bench's changes as the last of them."""
     mods = library.mods()
@@ -135,8 +142,7 @@ def _with_mods(library: ModLibrary, bench: Workbench | None, options: argparse.N
             f"the mods that are on do not go together: {shown(wrong[0])}", "`volvex mod on`, `off` or `order`"
         )
     if bench is not None:
-        titles = {"en": bench.folder.name}
-        mods.append(Mod(Descriptor(BENCH, "", bench.game.description.name, titles=titles), parts_of_bench(bench)))
+        mods.append(Mod(_of_bench(bench), parts_of_bench(bench)))
     with open_staging(library, context) as staged:
         _refuse_own(staged, [path for mod in mods for path in mod.parts])
         way = way_of(staged.game.description, options.way)

@@ -157,7 +157,7 @@ class _Rows:
         return told
 
     def _texture(self, make: Callable[[], Source]) -> str:
-        """What a picture of a game's own format says of itself; nothing when it is damaged, which is among the faults."""
+        """The size and format of a picture in a format of the game's own; nothing when it is damaged, which is among the faults."""
         try:
             with make() as source:
                 return self.described(source)
@@ -314,7 +314,7 @@ def _print(rows: _Rows, order: list[int], options: argparse.Namespace, context: 
 
 
 def _long(rows: _Rows) -> list[Column]:
-    """Where entries start, their share, the fields that nobody knows, and what of several archives won."""
+    """Where entries start, their share, the fields whose meaning is unknown, and the file that won of several."""
     share = [f"{100 * b / a:.0f}%" if a else "-" for a, b in zip(rows.size.tolist(), rows.stored.tolist(), strict=True)]
     starts = [f"{start:#x}" for group in rows.groups for start in group.archive.entries.start[group.rows].tolist()]
     columns = [Column("share", share, right=True), Column("start", starts + ["-"] * len(rows.files), right=True)]

@@ -27,6 +27,7 @@ from volvex.layout.types import Place as Place
 from volvex.layout.types.array import ArrayType as ArrayType
 from volvex.layout.types.bits import Bits as Bits
 from volvex.layout.types.choice import Choice as Choice
+from volvex.layout.types.described import ColumnsOf as ColumnsOf
 from volvex.layout.types.float import Float as Float
 from volvex.layout.types.inline import InlineBytes as InlineBytes
 from volvex.layout.types.nested import Nested as Nested
@@ -164,6 +165,7 @@ class Block:
     when: When | None = None
     skip: When | None = None  # records that are no entries, and stay where they are
     transforms: tuple[Transform, ...] = ()  # through which each of its groups goes
+    like: str = ""  # the block whose records go on here: both are one row of entries
 
     @property
     def inline(self) -> bool:

@@ -63,7 +63,7 @@ def assemble(
     if combination.conflicts:
         return result
     memory.forget()
-    _stage(bench, combination)
+    _stage(bench, combination, mods)
     result.problems = check(bench, {combined.path for combined in combination.files if combined.kept})
     if not any(problem.level == ERROR for problem in result.problems):
         memory.keep(combination)
@@ -162,7 +162,7 @@ class _Memory:
             self.bench.disk.write(file, json.dumps({"files": files}).encode())
 
 
-def _stage(bench: Workbench, combination: Combination) -> None:
+def _stage(bench: Workbench, combination: Combination, mods: Sequence[Mod]) -> None:
     """Write the combined content where a bench has what was edited."""
     wanted = {combined.path for combined in combination.files if not combined.removed}
     if any(combined.kept for combined in combination.files):
@@ -173,6 +173,8 @@ def _stage(bench: Workbench, combination: Combination) -> None:
         shutil.rmtree(bench.files, ignore_errors=True)
     bench.disk.make_folder(bench.files)
     bench.dropped = {combined.path for combined in combination.files if combined.removed}
+    chosen = (pair for mod in mods for pair in mod.descriptor.behind.items())
+    bench.after = {path: other for path, other in chosen if path in wanted}
     for combined in combination.files:
         if combined.removed or combined.kept:
             continue

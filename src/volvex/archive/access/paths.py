@@ -169,14 +169,14 @@ class Walker:
         found = Found([], [])
         if self._is_merged(path):
             self._find_merged(path, found)
-        else:
+        if not len(found):  # or a path in which a slash is doubled
             here, root, parts = self._start(path)
             self._walk(here, root, parts, deep, found)
         self.variants.check(path)
         if not found.groups and not found.files:
             if len(self.faults) > faults:
                 raise self.faults.pop()
-            if self._is_merged(path):
+            if self._is_merged(path) and self._game_of(path).is_dir():
                 raise NotFoundError(f"the game sees nothing at {shown(path)}", "`volvex list GAME//` for all it sees")
             raise self._missing(path)
         return found
@@ -185,13 +185,16 @@ class Walker:
         """Whether a path is one of the tree that a game sees: of the bench's game, or of one whose folder stands before it."""
         return MARK in path and (not path.startswith(MARK) or self._locate is not None)
 
+    def _game_of(self, path: str) -> Path:
+        """The folder of the game in whose tree a path is."""
+        base, inner = self.located(path.partition(MARK)[0])
+        return base / inner
+
     def _find_merged(self, path: str, found: Found) -> None:
         """What a path in the tree that a game sees means."""
-        called, _, rest = path.partition(MARK)
-        base, inner = self.located(called)
-        game = base / inner
+        (called, _, rest), game = path.partition(MARK), self._game_of(path)
         if not game.is_dir():
-            raise NotFoundError(f"there is no folder {shown(called)}", "the game's folder before //")
+            return  # a slash that is doubled
         files = list(self._all_below(game, ""))
         archives = [(name, self._try(file, joined_path(called, name))) for name, file in files]
         there = dict(files)

@@ -76,6 +76,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             raise RefusedError(f"{own[0]} is written by the game itself", "leaving it out of the bench")
         of_game = game_version(game_catalogue(bench))
         descriptor = _descriptor(options, folder, names_of(bench.game)[0], of_game, before)
+        descriptor = replace(descriptor, behind={path: other for path, other in bench.after.items() if path in parts})
         icon = bench.files / item.pictures[0] if item is not None and item.pictures and not descriptor.icon else None
         if icon is not None:
             descriptor = replace(descriptor, icon=f"icon{icon.suffix.lower()}")

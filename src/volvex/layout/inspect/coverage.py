@@ -78,9 +78,9 @@ def pieces(reading: Reading, within: str = "") -> Iterator[Piece]:
         ]
     for block_read in reading.blocks.values():
         if block_read.regions is not None and block_read.block.within == within:
-            placing = block_read.block.align, block_read.block.fill, block_read, -1, None
             waiting += [
-                Piece(start, size, *placing, (first, last)) for start, size, first, last in group_rows(block_read)
+                Piece(start, size, own.align, own.fill, block_read, -1, None, (first, last))
+                for start, size, first, last, own in group_rows(block_read)
             ]
     waiting.sort(key=lambda piece: piece.start)
     inline = [block for block in reading.blocks.values() if block.ends is not None and block.block.within == within]

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from volvex.layout.kinds._data import DataKind, Problem
 from volvex.layout.model import Attribute, IntegerType, Layout, Text
-from volvex.layout.types.described import Described
+from volvex.layout.types.described import ColumnsOf
 
 NAME, TYPE, WIDTH = COLUMN = ("column name", "column type", "column width")
 
@@ -15,7 +15,7 @@ def _check(layout: Layout) -> Iterator[Problem]:
     """What columns that the file describes need: a block before them with their names and types."""
     for block in layout.blocks:
         for field in block.fields:
-            if not isinstance(field.type, Described):
+            if not isinstance(field.type, ColumnsOf):
                 continue
             shape = layout.block(field.type.block)
             whats = {

@@ -52,7 +52,7 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
     if HERE in told and not apart:
         yield (
             told[HERE].place,
-            "nothing says in which files the other levels are",
+            "nothing gives the files of the other levels",
             'content in volumes "{name}.{0}"',
         )
     if layout.content.transforms and STORED not in told:
@@ -67,25 +67,25 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
     yield from _check_formats(layout, told)
 
 
-def _check_formats(layout: Layout, told: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
+def _check_formats(layout: Layout, given: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
     """What is wrong with the formats of the pixels."""
-    formats = [spec for _, spec in getattr(told[FORMAT].meaning, "table", ())] if FORMAT in told else []
-    if FORMAT in told and not formats:
+    formats = [spec for _, spec in getattr(given[FORMAT].meaning, "table", ())] if FORMAT in given else []
+    if FORMAT in given and not formats:
         yield (
-            told[FORMAT].place,
+            given[FORMAT].place,
             "`pixel format` does not say which number is which format",
             "pixel format { 1 bc1, 3 rgba8 }",
         )
-    if FORMAT in told and layout.content.codec:
-        yield told[FORMAT].place, "the pixel format is given twice: here and by `content as`", "`kept`"
-    if FORMAT not in told and not layout.content.codec:
+    if FORMAT in given and layout.content.codec:
+        yield given[FORMAT].place, "the pixel format is given twice: here and by `content as`", "`kept`"
+    if FORMAT not in given and not layout.content.codec:
         yield (
             layout.place,
             "nothing says in which format the pixels are",
             "a field `pixel format { ... }`, or content as rgba8",
         )
     places = [
-        (told[FORMAT].place if FORMAT in told else layout.content.place or layout.place, spec) for spec in formats
+        (given[FORMAT].place if FORMAT in given else layout.content.place or layout.place, spec) for spec in formats
     ]
     if layout.content.codec:
         places.append((layout.content.place or layout.place, layout.content.codec))
@@ -95,7 +95,7 @@ def _check_formats(layout: Layout, told: dict[str, Field]) -> Iterator[tuple[Pla
         except UsageError as error:
             yield place, error.message, error.hint
             continue
-        if found.format.kind == "index" and RED not in told:
+        if found.format.kind == "index" and RED not in given:
             yield (
                 place,
                 f"{spec} needs a palette, and no block has one",

@@ -27,6 +27,13 @@ class Repeats:
 
 
 @dataclass(frozen=True)
+class GoesOn:
+    """`repeats as files`: the records of another block go on here."""
+
+    like: str
+
+
+@dataclass(frozen=True)
 class Skipped:
     when: model.When
 

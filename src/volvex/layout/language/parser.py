@@ -21,7 +21,7 @@ from volvex.layout.kinds import kind_names
 from volvex.layout.language.check.layout import check_layout
 from volvex.layout.language.meanings import Names, meaning_of
 from volvex.layout.language.mistakes import explain
-from volvex.layout.language.parsed import Field, Repeats, Skipped, is_order, is_placing, pair, points, written
+from volvex.layout.language.parsed import Field, GoesOn, Repeats, Skipped, is_order, is_placing, pair, points, written
 from volvex.layout.language.resolve import ordered, resolved
 from volvex.layout.name_hash import TRAITS, WHOSE_KEYS
 from volvex.layout.types import FIELD_TYPES, InvalidSyntax
@@ -68,6 +68,17 @@ def parse_layout(text: str, file: str) -> model.Layout:
         raise
     check_layout(layout)
     return layout
+
+
+def _with_rows(blocks: list[model.Block]) -> tuple[model.Block, ...]:
+    """The blocks, of which those that go on with the records of another have its fields."""
+    by_name = {block.name: block for block in blocks if not block.like}
+    return tuple(
+        dataclasses.replace(block, fields=by_name[block.like].fields, sorted_by=by_name[block.like].sorted_by)
+        if block.like in by_name
+        else block
+        for block in blocks
+    )
 
 
 LARGEST_CHUNK = 1 << 26  # bytes
@@ -276,6 +287,11 @@ class _Builder(Transformer[Token, Any]):
     def block(self, children: list[Any]) -> tuple[str, Any]:
         return ("block", children)
 
+    def block_as(self, children: list[Any]) -> tuple[str, Any]:
+        name, within, *rest = children
+        like = [one for one in rest if isinstance(one, Token)][-1]
+        return ("block", [name, within, GoesOn(str(like)), *(one for one in rest if not isinstance(one, Token))])
+
     def content(self, children: list[Any]) -> tuple[str, Any]:
         within, after, ordered_, until, when, *rest = children
         *placing, codec, differ, transforms = rest
@@ -380,7 +396,7 @@ class _Builder(Transformer[Token, Any]):
             kind=str(kind),
             file=self.file,
             known=tuple(said.get("known", ())),
-            blocks=tuple(self._block(block, names) for block in blocks),
+            blocks=_with_rows([self._block(block, names) for block in blocks]),
             content=self._content(title, said.get("content", [])),
             read_only="read_only" in said,
             place=_at(title),
@@ -422,6 +438,7 @@ class _Builder(Transformer[Token, Any]):
         name, within, *rest = children
         at = next((one for one in rest if isinstance(one, model.At)), None)
         repeats = next((repeats for repeats in rest if isinstance(repeats, Repeats)), None)
+        goes_on = next((one.like for one in rest if isinstance(one, GoesOn)), "")
         sorted_by = next((token for token in rest if isinstance(token, Token)), None)
         when = next((condition for condition in rest if isinstance(condition, model.When)), None)
         placing = {"align": 1, "fill": 0} | dict(one for one in rest if is_placing(one))
@@ -431,7 +448,7 @@ class _Builder(Transformer[Token, Any]):
         return model.Block(
             str(name),
             at,
-            repeats is not None,
+            repeats is not None or bool(goes_on),
             str(how) if isinstance(how, Token) else None,
             how if isinstance(how, bytes) else None,
             str(sorted_by) if sorted_by else None,
@@ -443,6 +460,7 @@ class _Builder(Transformer[Token, Any]):
             when,
             next((one.when for one in rest if isinstance(one, Skipped)), None),
             next(wraps, ()),
+            goes_on,
         )
 
     def _field(self, said: Field, siblings: list[Field], names: Names) -> model.Field:

@@ -65,6 +65,7 @@ class BlockRead:
     owners: Array | None = None  # of each record: the record of another block within which it lies
     skipped: tuple[Skipped, ...] = ()
     regions: Array | None = None  # of records in groups: start and stored size of each owner's group
+    rows: tuple[Block, ...] = ()  # the rows that are joined here, each of which is a region
     stored: Mapping[bytes, bytes] = dataclasses.field(default_factory=dict)  # of wrapped groups, by what they hold
     grown: int = 0  # bytes of the data that are not in the file, since they were added
 

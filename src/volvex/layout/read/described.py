@@ -10,7 +10,7 @@ from volvex.layout.kinds.table import NAME, TYPE, WIDTH
 from volvex.layout.language.parser import parse_layout
 from volvex.layout.model import Attribute, Block, Field
 from volvex.layout.read.blocks import BlockRead, Reading
-from volvex.layout.types.described import Described
+from volvex.layout.types.described import ColumnsOf
 
 KEYS = ("id", "key")  # columns of these names are what records are found by
 MOST = 4096  # columns
@@ -20,14 +20,14 @@ def own_fields(reading: Reading, block: Block) -> list[Field]:
     """The fields of a block in this file; FormatError when a column is of a type that the layout does not give."""
     fields = list[Field]()
     for field in block.fields:
-        if isinstance(field.type, Described):
+        if isinstance(field.type, ColumnsOf):
             fields += _described(reading, block, field, field.type)
         else:
             fields.append(field)
     return fields
 
 
-def _described(reading: Reading, block: Block, field: Field, kind: Described) -> list[Field]:
+def _described(reading: Reading, block: Block, field: Field, kind: ColumnsOf) -> list[Field]:
     shape = reading.blocks.get(kind.block)
     if shape is None or len(shape.starts) > MOST:
         raise FormatError(

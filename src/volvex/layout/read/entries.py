@@ -199,7 +199,7 @@ def check_entries(reading: Reading, entries: Entries, lenient: bool = False) -> 
         if block.ends is None and block.block.within == within and block.owners is None
     ]
     grouped = [block for block in reading.blocks.values() if block.regions is not None and block.block.within == within]
-    taken += [(block.block.name, start, start + size) for block in grouped for start, size, _, _ in group_rows(block)]
+    taken += [(block.block.name, start, start + size) for block in grouped for start, size, *_ in group_rows(block)]
     if not within:
         taken += [(area.part.name, area.start, area.start + area.stored) for area in reading.areas.values()]
     for name, first, last in taken:

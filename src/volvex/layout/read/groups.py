@@ -72,11 +72,11 @@ def _wrapped(
     source: Source,
     records: Records,
     row: int,
-    told: tuple[int, int | None, int | None],
+    where: tuple[int, int | None, int | None],
     size: int,
 ) -> tuple[Read, bytes]:
     """A group that is wrapped, its records counted as if they lay where it starts; and its stored bytes."""
-    start, count, length = told
+    start, count, length = where
     if not 0 <= start <= start + size <= source.size or (count or 0) < 0:
         raise _fault(holder, row, f"a group of {size} bytes at {start:#x} is not in the file")
     raw = source.read(start, size)
@@ -119,10 +119,10 @@ def _fault(holder: BlockRead, row: int, problem: str) -> FormatError:
     )
 
 
-def group_rows(block: BlockRead) -> Iterator[tuple[int, int, int, int]]:
-    """Of each group with records: where it lies, its size, its first row and the one behind its last."""
+def group_rows(block: BlockRead) -> Iterator[tuple[int, int, int, int, Block]]:
+    """Of each group with records: where it lies, its size, its first row and the one behind its last, and how it is placed."""
     assert block.regions is not None and block.owners is not None
     for owner, (start, size) in enumerate(block.regions.tolist()):
         if size:
             first, last = np.searchsorted(block.owners, [owner, owner + 1]).tolist()
-            yield start, size, first, last
+            yield start, size, first, last, block.rows[owner] if block.rows else block.block

@@ -57,11 +57,34 @@ def locate(layout: Layout, source: Source) -> Reading:
         within = getattr(one, "within", "")
         if within in reading.areas and not any(getattr(later, "within", "") == within for later in order[number + 1 :]):
             reading.areas[within] = _reached(reading, reading.areas[within])
+    _join_rows(reading)
     blocks = tuple(reading.blocks[block.name].block for block in layout.blocks if block.name in reading.blocks)
     reading.layout = replace(
         layout, blocks=blocks, parts=tuple(part for part in layout.parts if part.name in reading.areas)
     )
     return reading
+
+
+def _join_rows(reading: Reading) -> None:
+    """Rows that go on with the records of another block become one with it."""
+    for first in reading.layout.blocks:
+        names = [
+            block.name for block in reading.layout.blocks if block.like == first.name and block.name in reading.blocks
+        ]
+        if not names or first.name not in reading.blocks:
+            continue
+        rows = [reading.blocks[first.name], *(reading.blocks.pop(name) for name in names)]
+        counts = [len(row.starts) for row in rows]
+        reading.blocks[first.name] = replace(
+            rows[0],
+            start=min(row.start for row in rows),
+            data=b"".join(row.data for row in rows),
+            columns={name: joined([row.columns[name] for row in rows]) for name in rows[0].columns},
+            starts=np.concatenate([row.starts for row in rows]),
+            owners=np.repeat(np.arange(len(rows)), counts),
+            regions=np.array([(row.start, len(row.data)) for row in rows], np.int64),
+            rows=tuple(row.block for row in rows),
+        )
 
 
 def read_beside(reading: Reading, beside: Beside | None) -> dict[str, BlockRead]:

@@ -16,7 +16,7 @@ KNOWN = (*NUMBERS, *FLOATS, "varint", *TEXTS, *WIDE)
 
 
 @dataclass(frozen=True)
-class Described(FieldType):
+class ColumnsOf(FieldType):
     """Stands for one field a record of `block`; the numbers of the table are their types. A file's own fields take its place."""
 
     compound: ClassVar[bool] = True
@@ -24,7 +24,7 @@ class Described(FieldType):
     table: tuple[tuple[int, str], ...]
     big: bool | None = None
 
-    def with_order(self, big: bool) -> Described:
+    def with_order(self, big: bool) -> ColumnsOf:
         return self if self.big is not None else replace(self, big=big)
 
     def type_text(self, number: int, width: int | None) -> str | None:
@@ -38,12 +38,12 @@ class Described(FieldType):
         return f"columns of {self.block}"
 
 
-def _described(parts: list[Any]) -> Described:
+def _described(parts: list[Any]) -> ColumnsOf:
     block, table = parts
     for _, word in table:
         if word not in KNOWN:
             raise InvalidSyntax(block, f"{word} is no type that a column can have", f"one of {', '.join(KNOWN)}")
-    return Described(str(block), tuple((int(number), str(word)) for number, word in table))
+    return ColumnsOf(str(block), tuple((int(number), str(word)) for number, word in table))
 
 
 RULES = {"described": _described}

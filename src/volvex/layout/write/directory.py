@@ -163,6 +163,13 @@ class Directory:
 
     def _folders(self) -> Array | None:
         """The folder of each entry of the new directory, before it is ordered."""
+        held = self._held()
+        if (
+            held is not None and held.rows and held.owners is not None
+        ):  # what is new goes where that is which it is like
+            kept = held.owners[self.contents.kept_rows]
+            new = [held.owners[one.like] if one.like >= 0 else len(held.rows) - 1 for one in self.edit.added]
+            return np.concatenate([kept, np.array(new, np.int64)])
         before = entry_folders(self.reading)
         if before is None:
             return None

@@ -81,10 +81,43 @@ class Groups:
                 directory.put(columns, self.holder, settle(own), numbers.astype(object), placed_rows)
 
 
+@dataclass(frozen=True)
+class Rows(Groups):
+    """Several rows of one block's records, each a part of its own."""
+
+    def name(self, row: int) -> str:
+        return self.block.rows[row].name
+
+    def rows(self, columns: Columns, directory: Directory) -> list[list[bytes]]:
+        made: list[list[bytes]] = [[] for _ in self.block.rows]
+        pieces = zip(*self.block.records.pieces(columns), strict=True)
+        for owner, parts in zip(directory.owners(self.block).tolist(), pieces, strict=True):
+            made[owner].append(b"".join(parts))
+        return made
+
+    def fixed(self, directory: Directory) -> list[Fixed]:
+        assert self.block.regions is not None
+        return [
+            Fixed(own.name, start, size, None, own.align, own.fill)
+            for own, (start, size) in zip(self.block.rows, self.block.regions.tolist(), strict=True)
+        ]
+
+    def put(self, columns: AllColumns, directory: Directory, placed: Placed, settle: Settle) -> None:
+        """Nothing: single fields hold the measures of each row, as of any part."""
+
+    def count(self, name: str, directory: Directory) -> int:
+        """How many records a row has."""
+        row = next(at for at, own in enumerate(self.block.rows) if own.name == name)
+        return int((directory.owners(self.block) == row).sum())
+
+
 def groups_of(reading: Reading) -> list[Groups]:
     """All groups of a file."""
-    found = []
+    found = list[Groups]()
     for block in reading.blocks.values():
+        if block.rows:
+            found.append(Rows(block, block))
+            continue
         home = group_holder(reading.layout, block.block) if block.regions is not None else None
         if home is not None:
             found.append(Groups(block, reading.blocks[home.name]))

@@ -34,7 +34,7 @@ from volvex.layout.write.chunks import ChunkPlan
 from volvex.layout.write.contents import ContentPlan
 from volvex.layout.write.directory import AllColumns, Directory, by_start
 from volvex.layout.write.folders import with_folders
-from volvex.layout.write.groups import groups_of
+from volvex.layout.write.groups import Rows, groups_of
 from volvex.layout.write.place import Fixed, Inline, Moved, New, Placer, RecordOf, Step, WholePart, fixed_of
 from volvex.layout.write.plan import Edit, Piece, Plan
 from volvex.layout.write.skipped import Places, skipped_size, stored_places, with_skipped
@@ -105,6 +105,7 @@ class _Planner:
         self.built: dict[str, Piece] = {}
         self.chunks = ChunkPlan(reading, self.contents, self.directory)
         self.groups = groups_of(reading)
+        self.rows = {own.name: one for one in self.groups if isinstance(one, Rows) for own in one.block.rows}
 
     def spool(self) -> Spool:
         """The temporary file for what is made again."""
@@ -240,7 +241,8 @@ class _Planner:
         if self.inline is not None and self.inline.block.name == name:
             placed = self.placed[""]
             return placed.inline_end if edge == "end" else placed.starts.get(name, placed.size)
-        within = "" if name in self.reading.areas else self.reading.blocks[name].block.within
+        block = self.rows[name].block if name in self.rows else self.reading.blocks.get(name)
+        within = "" if block is None else block.block.within
         start = self.placed[within].starts[name]
         if edge == "start":
             return start
@@ -282,7 +284,7 @@ class _Planner:
 
     def _put_measure(self, home: Block, field: Field, meaning: Measure) -> None:
         """Measure a part and put that into its field, where this file has both."""
-        known = meaning.part in ("file", CONTENTS, *self.reading.blocks, *self.reading.areas)
+        known = meaning.part in ("file", CONTENTS, *self.reading.blocks, *self.reading.areas, *self.rows)
         block = self.reading.blocks[home.name]
         if not known or meaning.upper or (home.repeats and not field.when) or not bool(block.present(field)[:1].all()):
             return
@@ -303,6 +305,8 @@ class _Planner:
             return self.stored[part] if what == "stored length" else self.placed[part].size
         if what in ("start", "end"):
             return self._edge(what, part)
+        if part in self.rows:
+            return self.rows[part].count(part, self.directory) if what == "count" else self.sizes[part]
         columns = self.columns[part]
         if what == "length" and self.inline is not None and self.inline.block.name == part:
             return self._edge("end", part) - self._edge("start", part)

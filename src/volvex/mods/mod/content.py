@@ -75,6 +75,7 @@ class Descriptor:
     requires: tuple[Requirement, ...] = ()
     conflicts: tuple[Requirement, ...] = ()
     after: tuple[str, ...] = ()  # mods that are loaded before this one, where they are on
+    behind: Mapping[str, str] = field(default_factory=dict)  # paths of new entries, and those behind which they stand
 
     @property
     def title(self) -> str:

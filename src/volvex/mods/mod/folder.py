@@ -47,7 +47,7 @@ LARGEST_ICON = 1 << 22  # bytes
 PICTURES = ("png", "jpeg", "gif", "webp", "bmp")
 _TEXTS = {"id", "version", "game", "author", "licence", "icon"}
 _LISTS = {"game_versions", "requires", "conflicts", "after"}
-_TABLES = {"title", "description"}
+_TABLES = {"title", "description", "behind"}
 
 
 def read_mod(folder: Path) -> Mod:
@@ -103,12 +103,15 @@ def _descriptor(values: Mapping[str, Any]) -> Descriptor:
         if name in _LISTS and not (isinstance(value, list) and all(isinstance(one, str) for one in value)):
             raise ValueError(f"{name}: expected a list of texts")
         if name in _TABLES and not (isinstance(value, dict) and all(isinstance(one, str) for one in value.values())):
-            raise ValueError(f'[{name}]: expected texts by language, such as en = "..."')
+            raise ValueError(f'[{name}]: expected lines of texts, such as en = "..."')
         if name in _TEXTS and not isinstance(value, str):
             raise ValueError(f"{name}: expected a text")
     for name, pattern, example in (("id", ID, "deep-lamps"), ("version", VERSION, "1.0")):
         if not pattern.fullmatch(values.get(name, "")):
             raise ValueError(f"{name} is {values.get(name)!r}, expected one such as {example!r}")
+    for path in (one for pair in values.get("behind", {}).items() for one in pair):
+        if not stays_inside(path):
+            raise ValueError(f"[behind]: {shown(path)} leads out of the game")
     if not values.get("game"):
         raise ValueError("game is missing: the name of the game that it is for")
     return Descriptor(
@@ -124,6 +127,7 @@ def _descriptor(values: Mapping[str, Any]) -> Descriptor:
         tuple(map(Requirement.of, values.get("requires", ()))),
         tuple(map(Requirement.of, values.get("conflicts", ()))),
         tuple(Requirement.of(one).id for one in values.get("after", ())),
+        values.get("behind", {}),
     )
 
 
@@ -306,6 +310,7 @@ def descriptor_text(descriptor: Descriptor) -> str:
     values["requires"] = [str(requirement) for requirement in descriptor.requires]
     values["conflicts"] = [str(requirement) for requirement in descriptor.conflicts]
     values["after"] = list(descriptor.after)
+    values |= {"behind": dict(sorted(descriptor.behind.items()))} if descriptor.behind else {}
     values["title"], values["description"] = dict(descriptor.titles), dict(descriptor.descriptions)
     return tomli_w.dumps(values)
 

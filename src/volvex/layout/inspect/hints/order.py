@@ -31,10 +31,12 @@ def hints(reading: Reading) -> Iterator[Hint]:
 
 def _of_block(reading: Reading, block: BlockRead) -> Hint | None:
     name = block.block.name
+    written = reading.original.block(name)  # columns that the file describes are not in it
+    own = {field.name for field in written.fields} if written is not None else set[str]()
     found = {
         field.name: field
         for field in block.block.fields
-        if _is_candidate(field) and _ascends(block.columns[field.name], block.owners)
+        if field.name in own and _is_candidate(field) and _ascends(block.columns[field.name], block.owners)
     }
     by = min(found.values(), key=_rank, default=None)
     if by is not None:

@@ -9,6 +9,7 @@ from volvex.errors import LayoutError, ManyErrors, VolvexError
 from volvex.layout.kinds import kind_of
 from volvex.layout.language.check.fields import check_field
 from volvex.layout.language.check.places import check_at, check_part, check_places, check_starts
+from volvex.layout.language.check.rows import check_rows, without_rows
 from volvex.layout.language.check.siblings import check_condition, check_own_condition, check_siblings
 from volvex.layout.model import (
     CONTENTS,
@@ -63,6 +64,8 @@ def _problems(layout: Layout) -> Iterator[Problem]:
     if not layout.blocks:
         yield layout.place, "a layout needs at least one block", "block head at 0"
     yield from _repeated([(place.name, place.place) for place in layout.places], "block or part")
+    yield from check_rows(layout)
+    layout = without_rows(layout)
     yield from _repeated([(record.name, record.place) for record in layout.records], "record")
     for part in layout.parts:
         yield from check_part(layout, part)
