@@ -227,11 +227,13 @@ def _told(archive: Archive, name: str, size: int, wanted: str) -> Surveyed:
 
 
 def _with_pieces(new: dict[str, Surveyed], there: dict[str, Stamp]) -> dict[str, Surveyed]:
-    """Pieces of archives that were opened by their first are told as such."""
+    """Pieces of archives that were opened by their first, and files beside pictures, are reported as parts of these."""
     found = dict(new)
-    for name, surveyed in new.items():
+    for name, surveyed in sorted(new.items()):
         folder, slash, own = name.rpartition("/")
         for other in (posixpath.normpath(folder + slash + part) for part in surveyed.beside):
-            if other in found:
-                found[other] = Surveyed(found[other].path, there[other][0], "part", f"a part of {own}")
+            if other in found and found[other].kind != "part":
+                shared = surveyed.kind != "archive" and own.rpartition(".")[0] not in other
+                whose = f"beside {surveyed.layout}" if shared else f"a part of {own}"
+                found[other] = Surveyed(found[other].path, there[other][0], "part", whose)
     return found
