@@ -14,6 +14,7 @@ from tests.more_families import MORE
 from tests.support import pack_layout
 from tests.test_bad_archives import exercise
 from tests.test_open_formats import look, open_samples
+from tests.trial_families import TRIAL
 from volvex.layout.language.parser import parse_layout
 from volvex.layout.model import Layout
 
@@ -25,7 +26,7 @@ def corpus(folder: Path) -> list[tuple[str, Layout | None, bytes]]:
     ]
     found += [
         (name, parse_layout(family.layout, name), family.make(family.files))
-        for name, family in sorted({**FAMILIES, **MORE}.items())
+        for name, family in sorted({**FAMILIES, **MORE, **TRIAL}.items())
     ]
     if not (folder / "game" / "data" / "main.kwp").exists():
         make_game(folder / "game")

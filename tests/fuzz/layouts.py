@@ -13,6 +13,7 @@ from tests.formats import FORMATS, SAMPLES
 from tests.fuzz.attempt import Attempt
 from tests.more_families import MORE
 from tests.test_bad_archives import exercise as use
+from tests.trial_families import TRIAL
 from volvex.data.model.layout_document import LayoutDocument
 from volvex.errors import VolvexError
 from volvex.layout.language.parser import parse_layout
@@ -25,7 +26,8 @@ def cases(folder: Path, rng: random.Random, only: str) -> Iterator[Attempt]:
     """Layouts in which words were changed for others."""
     samples = [(name, text, make(SAMPLES)) for name, (text, make) in sorted(FORMATS.items())]
     samples += [
-        (name, family.layout, family.make(family.files)) for name, family in sorted({**FAMILIES, **MORE}.items())
+        (name, family.layout, family.make(family.files))
+        for name, family in sorted({**FAMILIES, **MORE, **TRIAL}.items())
     ]
     samples.append(("barrels", TABLE, barrels()))
     samples = [sample for sample in samples if sample[0].startswith(only)]
