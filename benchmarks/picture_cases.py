@@ -23,7 +23,7 @@ def _away(*paths: Path) -> Callable[[], None]:
 
 
 def decode(work: Path, rounds: int) -> Result:
-    """20 textures of 2048 x 2048 to PNG: more take longer, not otherwise."""
+    """20 textures of 2048 x 2048 to PNG: more would take longer, and show nothing else."""
     folder, out, plain = pictures.textures(work / "textures"), work / "png", work / "png-plain"
     clear = _away(out, plain)
     ours = [VOLVEX, "convert", str(folder), "--to", str(out), "--as", "png", "-q"]

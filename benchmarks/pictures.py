@@ -38,7 +38,7 @@ def texture(path: Path, size: int, form: str, seed: int) -> None:
 
 
 def textures(folder: Path, count: int = 20, size: int = 2048) -> Path:
-    """So many textures in three block formats: nine that differ, and copies of them."""
+    """A number of textures in three block formats: nine that differ, and copies of them."""
     first = [folder / f"{form}-{number}.dds" for number in range(3) for form in BLOCKS]
     for seed, path in enumerate(first):
         texture(path, size, path.stem.partition("-")[0], seed)
@@ -63,7 +63,7 @@ def edited(folder: Path, size: int = 4096) -> tuple[Path, Path]:
 
 
 def archives(folder: Path, count: int = 1000, archives: int = 4, size: int = 256) -> Path:
-    """So many PNGs in a few archives."""
+    """A number of PNGs in a few archives."""
     folder.mkdir(parents=True, exist_ok=True)
     for number in range(archives):
         path = folder / f"art-{number}.zip"

@@ -364,29 +364,29 @@ class Seen(Case):
         (self.folder / "game/rules").mkdir()
         (self.folder / "game/rules/wick.txt").write_text("loose")
 
-    def told(self, *words: object, status: int = 0, bench: str = ".") -> str:
+    def output(self, *words: object, status: int = 0, bench: str = ".") -> str:
         done = self.run_program(*words, status=status, cwd=self.folder / bench)
         return done.stdout + done.stderr
 
     def seen(self, path: str = "game//rules", bench: str = ".") -> dict[str, str]:
-        records = json.loads(self.told("list", path, "--json", bench=bench))
-        return {one["path"]: self.told("show", one["path"], bench=bench).strip() for one in records}
+        records = json.loads(self.output("list", path, "--json", bench=bench))
+        return {one["path"]: self.output("show", one["path"], bench=bench).strip() for one in records}
 
     def test_what_is_loaded_last_wins(self) -> None:
         self.assertEqual(
             self.seen(), {"game//rules/oil.txt": "c", "game//rules/far.txt": "c", "game//rules/wick.txt": "loose"}
         )
-        said = self.told("list", "game//rules/*", "--long")
-        self.assertIn("game/more/c.zip", said)
-        self.assertIn("game/rules/wick.txt", said)
-        self.assertEqual(self.told("show", "game//RULES/Oil.txt").strip(), "c")
+        printed = self.output("list", "game//rules/*", "--long")
+        self.assertIn("game/more/c.zip", printed)
+        self.assertIn("game/rules/wick.txt", printed)
+        self.assertEqual(self.output("show", "game//RULES/Oil.txt").strip(), "c")
         self.assertIn(
-            "the game sees nothing at game//rules/sea.txt", self.told("show", "game//rules/sea.txt", status=3)
+            "the game sees nothing at game//rules/sea.txt", self.output("show", "game//rules/sea.txt", status=3)
         )
-        self.assertIn("4 files", self.told("unpack", "game//", "--to", "out"))
+        self.assertIn("4 files", self.output("unpack", "game//", "--to", "out"))
         self.assertEqual((self.folder / "out/rules/wick.txt").read_text(), "loose")
-        self.assertIn("4 of 4 files are in out already", self.told("unpack", "game//", "--to", "out", status=5))
-        self.assertIn("4 files left as they were", self.told("unpack", "game//", "--to", "out", "--skip-existing"))
+        self.assertIn("4 of 4 files are in out already", self.output("unpack", "game//", "--to", "out", status=5))
+        self.assertIn("4 files left as they were", self.output("unpack", "game//", "--to", "out", "--skip-existing"))
 
     def test_a_slash_that_is_doubled_by_mistake(self) -> None:
         for path in (
@@ -394,8 +394,8 @@ class Seen(Case):
             "game/data//b.zip/rules/oil.txt",
             "game/data/b.zip/rules//oil.txt",
         ):
-            self.assertEqual(self.told("show", path).strip(), "b")
-        self.assertIn("there is no nowhere", self.told("show", "nowhere//rules/oil.txt", status=3))
+            self.assertEqual(self.output("show", path).strip(), "b")
+        self.assertIn("there is no nowhere", self.output("show", "nowhere//rules/oil.txt", status=3))
 
     def test_in_the_order_that_a_description_gives(self) -> None:
         (self.home / "games").mkdir(parents=True)
@@ -410,20 +410,57 @@ class Seen(Case):
         }
         self.assertEqual(self.seen("game//"), {f"game//{path}": text for path, text in wanted.items()})
 
+    def test_what_is_no_content_is_not_in_it(self) -> None:
+        game = self.folder / "game"
+        whole = (game / "data/b.zip").read_bytes()
+        (game / "data/b.zip").unlink()
+        for number in (0, 1):  # in two pieces
+            (game / f"data/b.zip.00{number + 1}").write_bytes(whole[100 * number :][:100])
+        (game / "logs").mkdir()
+        (game / "logs/last.txt").write_text("a log of the game's own")
+        (self.home / "games").mkdir(parents=True)
+        text = 'name = "Oil"\nknown = ["data/a.zip"]\nown = ["logs/*"]\nloads = ["more/*", "data/*", "rules"]\n'
+        (self.home / "games/game.toml").write_text(text)
+        seen = {path.removeprefix("game"): text for path, text in self.seen("game//").items()}
+        self.assertEqual(seen["//rules/oil.txt"], "b")
+        self.assertEqual({path for path in seen if "logs" in path or ".zip" in path}, set())
+        self.output("bench", "game", "b")
+        self.assertEqual(self.seen("//", "b"), seen)
+        taken = self.output("take", "//", bench="b")
+        self.assertEqual(taken.count("took "), len(seen), taken)
+
+    def test_each_of_its_archives_is_proved(self) -> None:
+        printed = self.output("layout", "prove", "game//")
+        for name in ("data/a.zip", "more/c.zip"):
+            self.assertIn(f"game/{name}", printed)
+
+    def test_two_that_come_out_at_one_place(self) -> None:
+        for name, path in (("d", "rules/Oil~2.txt"), ("e", "rules/oil.txt")):
+            with zipfile.ZipFile(self.folder / f"game/more/{name}.zip", "w") as file:
+                file.writestr(path, name)
+        with zipfile.ZipFile(self.folder / "game/more/e.zip", "a") as file:
+            file.writestr("rules/Oil.txt", "second")
+        printed = self.output("unpack", "game//", "--to", "out", status=5)
+        self.assertIn("another file comes out as rules/Oil~2.txt", printed)
+        self.assertEqual(len([one for one in (self.folder / "out").rglob("*") if one.is_file()]), 5)
+        self.assertIn("5 files", printed)
+
     def test_on_a_bench_it_leads_to_where_things_lie(self) -> None:
-        self.told("bench", "game", "b")
+        self.output("bench", "game", "b")
         self.assertEqual(set(self.seen("//rules", "b")), {"//rules/oil.txt", "//rules/far.txt", "//rules/wick.txt"})
-        said = self.told("take", "//rules", bench="b")
+        printed = self.output("take", "//rules", bench="b")
         for place in ("more/c.zip/rules/oil.txt", "more/c.zip/rules/far.txt", "rules/wick.txt"):
-            self.assertIn(f"took files/{place}", said)
+            self.assertIn(f"took files/{place}", printed)
         (self.folder / "b/files/more/c.zip/rules/oil.txt").write_text("mine")
-        self.assertEqual(self.told("show", "//rules/oil.txt", bench="b").strip(), "mine")
+        self.assertEqual(self.output("show", "//rules/oil.txt", bench="b").strip(), "mine")
         (self.folder / "new.txt").write_text("new")
-        self.told("swap", "//rules/wick.txt", "../new.txt", bench="b")
+        self.output("swap", "//rules/wick.txt", "../new.txt", bench="b")
         self.assertEqual((self.folder / "b/files/rules/wick.txt").read_text(), "new")
-        self.assertIn("means 3 files, this needs one", self.told("swap", "//rules", "../new.txt", status=2, bench="b"))
-        self.assertIn("is not the game's folder", self.told("take", "other//rules", status=5, bench="b"))
-        self.assertIn("the game sees nothing", self.told("take", "//etc/passwd", status=3, bench="b"))
+        self.assertIn(
+            "means 3 files, this needs one", self.output("swap", "//rules", "../new.txt", status=2, bench="b")
+        )
+        self.assertIn("is not the game's folder", self.output("take", "other//rules", status=5, bench="b"))
+        self.assertIn("the game sees nothing", self.output("take", "//etc/passwd", status=3, bench="b"))
 
 
 if __name__ == "__main__":

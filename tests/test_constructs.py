@@ -23,6 +23,8 @@ from volvex.layout.chunks import ChunkedSource
 from volvex.layout.decrypted import decrypted_view
 from volvex.layout.inspect.limits import limits_of
 from volvex.layout.language.parser import parse_layout
+from volvex.layout.read import groups
+from volvex.layout.read.open import read
 from volvex.layout.write.plan import Edit
 from volvex.source import BytesSource, Source, Spool
 
@@ -298,6 +300,14 @@ class TwoRows(unittest.TestCase):
             with self.subTest(says), self.assertRaises(VolvexError) as caught:
                 parse_layout(text.replace(old, new), "x.layout")
             self.assertIn(says, "\n".join(caught.exception.lines()))
+
+    def test_what_all_wrapped_directories_hold_together_is_bounded(self) -> None:
+        case = TRIAL["quay"]
+        data = case.make([(f"{folder}/{'x' * 90}", b"") for folder in ("north", "south")])
+        layout = parse_layout(case.layout, "quay.layout")
+        read(layout, BytesSource(data, "x"))
+        with patch.object(groups, "INNER", 150), self.assertRaisesRegex(FormatError, "holds more than 53 bytes"):
+            read(layout, BytesSource(data, "x"))
 
 
 class Words(unittest.TestCase):

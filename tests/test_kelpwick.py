@@ -159,10 +159,10 @@ class Frames(Case):
             ("seabirds.json", '"x": 20', '"x": 18', "gull_sits and gull_glides share pixels"),
             ("seabirds.json", '"x": 51', '"x": 60', "puffin is outside of its sheet"),
             ("seabirds.json", '"puffin"', '"parrot"', "has no puffin"),
-            ("seabirds.json", '"perch": 0.5', '"perch": 0.4', "says two sizes"),
-            ("seabirds.json", '"w": 64', '"w": 32', "says that its sheet has 32 x 32 pixels, it has 64 x 32"),
+            ("seabirds.json", '"perch": 0.5', '"perch": 0.4', "has two sizes"),
+            ("seabirds.json", '"w": 64', '"w": 32', "gives its sheet 32 x 32 pixels, it has 64 x 32"),
             ("flags.xml", ' h="14"', ' h="9"', "pilot is larger than its whole"),
-            ("flags.xml", 'turned="yes"', 'turned="left"', "lights_out is not told whole"),
+            ("flags.xml", 'turned="yes"', 'turned="left"', "lights_out is not whole"),
         ):
             path = game / "birds" / file
             before = path.read_text(encoding="utf-8")

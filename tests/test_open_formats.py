@@ -715,6 +715,14 @@ class Executables(unittest.TestCase):
         with self.assertRaisesRegex(RefusedError, "and its images"):
             edited(archive, {name: again, "resources/icons/1-0": b"other"})
 
+    def test_a_group_with_an_image_twice_or_of_another_icon_stays_a_group(self) -> None:
+        icons = icon_group((32, 16))
+        first, both = icons[14, 1], icons[14, 1][:20] + icons[14, 1][6:20]
+        archive = opened(executable.make(b"", {**icons, (14, 2): first, (14, 3): both}))
+        groups = [name for name in archive.names if "groups" in name]
+        self.assertEqual([name.rpartition("/")[2] for name in groups], ["1-0.ico", "2-0", "3-0"])
+        self.assertEqual(archive.content(archive.rows[groups[2]]), both)
+
     def test_whole_cursors_out_and_back(self) -> None:
         spot, image = b"\5\0\7\0", icon_image(32, 9)
         group = struct.pack("<HHH", 0, 2, 1) + struct.pack("<HHHHIH", 32, 64, 1, 32, len(image) + 4, 1)

@@ -21,6 +21,7 @@ from volvex.asset.picture_proof import change_fault, picture_hints
 from volvex.asset.put_back import put_back
 from volvex.codec import COMPRESS
 from volvex.codec.parameters import Spec
+from volvex.codec.pixels.format import FORMATS
 from volvex.errors import FormatError, VolvexError
 from volvex.layout.language.parser import parse_layout
 from volvex.source import BytesSource, Source
@@ -61,6 +62,7 @@ block pixels after table repeats until end
     byte    u8       pixels
 content as rgba8 wrapped in run_length
 """
+BARE = PACKED.replace('"PACK"', '"BARE"').replace(" wrapped in run_length", "")
 FORMS = {1: "bc3", 2: "rgba8", 3: "pal8", 4: "rgba8"}
 
 
@@ -76,12 +78,19 @@ def apart(form: int, made: Picture, count: int, dye: int = 1) -> dict[str, bytes
 
 def packed(made: Picture, wrap: str = "run_length") -> bytes:
     codec = COMPRESS.make(Spec(wrap, ()))
-    stored = [b"".join(codec.encode_stream([bytes(one)])) for one in made.surfaces[0]]
+    return _tabled(made, b"PACK", [b"".join(codec.encode_stream([bytes(one)])) for one in made.surfaces[0]])
+
+
+def bare(made: Picture, padding: bytes = b"") -> bytes:
+    return _tabled(made, b"BARE", [bytes(one) + padding for one in made.surfaces[0]])
+
+
+def _tabled(made: Picture, mark: bytes, stored: list[bytes]) -> bytes:
     at, rows = 10 + 8 * len(stored), b""
     for one in stored:
         rows += struct.pack("<II", at, len(one))
         at += len(one)
-    return b"PACK" + struct.pack("<HHBB", made.width, made.height, len(stored), len(stored)) + rows + b"".join(stored)
+    return mark + struct.pack("<HHBB", made.width, made.height, len(stored), len(stored)) + rows + b"".join(stored)
 
 
 def source(files: dict[str, bytes], name: str = "x.lens") -> Source:
@@ -119,6 +128,14 @@ class Files(unittest.TestCase):
         self.assertEqual((again.width, again.levels, larger[""][9]), (64, 7, 4))
         with self.assertRaisesRegex(VolvexError, "3 levels lie in files of their own, and the picture has only 2"):
             form.files(replaced(found, picture("rgba8", 2, 2, 1), any_size=True).picture)
+
+    def test_a_large_picture_beside_a_small_file(self) -> None:
+        levels = [bytes(FORMATS["bc3"].size(*(max(1, 2048 >> level),) * 2)) for level in range(12)]
+        files = apart(1, Picture(2048, 2048, FORMATS["bc3"], [levels]), 11)
+        self.assertEqual(self.form.read(source(files)).levels, 12)
+        bomb = {**files, "x.lens": files["x.lens"].replace(struct.pack("<HH", 2048, 2048), b"\xff" * 4)}
+        with self.assertRaisesRegex(FormatError, "65,535 x 65,535 pixels, more than"):
+            self.form.read(source({name: data[:40] for name, data in bomb.items()}))
 
     def test_only_files_in_which_something_changes_do(self) -> None:
         files = apart(4, picture("rgba8", 32, 16), 2)
@@ -172,6 +189,21 @@ class Files(unittest.TestCase):
                 except VolvexError:
                     continue
 
+    def test_levels_by_a_table_that_are_not_packed(self) -> None:
+        form, made = LayoutForm(parse_layout(BARE, "bare.layout")), picture("rgba8", 16, 8)
+        found = form.read(BytesSource(bare(made, b"wick"), "x"))  # each level has padding behind it
+        self.assertEqual(list(map(bytes, found.surfaces[0])), list(map(bytes, made.surfaces[0])))
+        self.assertEqual((form.write(found), change_fault(form, found)), (bare(made, b"wick"), ""))
+        pixels = found.pixels(1) ^ 255
+        edited = put_back(found, {1: pixels}).picture
+        self.assertEqual(bytes(edited.surfaces[0][1]), pixels.tobytes())
+        self.assertEqual(form.write(edited), bare(edited, b"wick"))
+        second = bare(made, b"wick").replace(struct.pack("<I", 10 + 5 * 8 + 516), struct.pack("<I", 10 + 5 * 8 + 515))
+        with self.assertRaisesRegex(FormatError, "level 1 of picture 0 lies over level 0"):
+            form.read(BytesSource(second, "x"))
+        with self.assertRaisesRegex(FormatError, "level 0 has 509 bytes, its pixels take 512"):
+            form.read(BytesSource(bare(made).replace(struct.pack("<I", 512), struct.pack("<I", 509)), "x"))
+
     def test_layouts_that_are_wrong(self) -> None:
         for layout, old, new, says in (
             (APART, 'content in volumes "{name}.lens.{0}"', "", "nothing gives the files of the other levels"),
@@ -185,7 +217,22 @@ class Files(unittest.TestCase):
                 parse_layout(layout.replace(old, new), "x.layout")
 
 
-class Benches(Case):
+class OnBench(Case):
+    """A bench in which commands run."""
+
+    def bench_with(self, name: str, layout: str) -> None:
+        """Make the bench of the game, with a layout of its own."""
+        self.volvex("bench", "game", "b")
+        self.work = self.folder / "b"
+        (self.work / "layouts").mkdir()
+        (self.work / "layouts" / f"{name}.layout").write_text(layout)
+
+    def run_in(self, *words: object, status: int = 0) -> str:
+        done = self.run_program(*words, status=status, cwd=self.work)
+        return done.stdout + done.stderr
+
+
+class Benches(OnBench):
     """A game with pictures of several files, loose and in an archive, and a bench that has their layout."""
 
     def setUp(self) -> None:
@@ -197,14 +244,7 @@ class Benches(Case):
             for name, data in files.items():
                 (self.folder / "game/art" / name).write_bytes(data)
                 file.writestr(f"far/{name}", data)
-        self.volvex("bench", "game", "b")
-        self.work = self.folder / "b"
-        (self.work / "layouts").mkdir()
-        (self.work / "layouts/apart.layout").write_text(APART)
-
-    def run_in(self, *words: object, status: int = 0) -> str:
-        done = self.run_program(*words, status=status, cwd=self.work)
-        return done.stdout + done.stderr
+        self.bench_with("apart", APART)
 
     def paint(self, place: str) -> None:
         self.run_in("take", place, "--as", "png")
@@ -300,7 +340,7 @@ def unlisted(data: bytes) -> dict[str, tuple[float, ...]]:
     return found
 
 
-class Lists(Case):
+class Lists(OnBench):
     """Sheets of two pages with a list in a format of the game's own, in shares of the page."""
 
     def setUp(self) -> None:
@@ -312,14 +352,7 @@ class Lists(Case):
         for page in (0, 1):
             Image.fromarray(self.page).save(art / f"flags_{page}.png")
         (art / "flags.kwa").write_bytes(listed(PLACES))
-        self.volvex("bench", "game", "b")
-        self.work = self.folder / "b"
-        (self.work / "layouts").mkdir()
-        (self.work / "layouts/flags.layout").write_text(FLAGS)
-
-    def run_in(self, *words: object, status: int = 0) -> str:
-        done = self.run_program(*words, status=status, cwd=self.work)
-        return done.stdout + done.stderr
+        self.bench_with("flags", FLAGS)
 
     def sprite(self, path: Path) -> Sprite:
         with Image.open(path) as image:

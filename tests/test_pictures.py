@@ -473,6 +473,7 @@ class Exchanges(unittest.TestCase):
         for other, says in (
             (picture("rgba8", 16, 16), "has no palette"),
             (replace(own, palette_kept=True), "shares its"),
+            (replace(own, layers=2, surfaces=[*own.surfaces, *own.surfaces]), "layers or depth, all in one palette"),
         ):
             with self.assertRaisesRegex(RefusedError, says):
                 replaced(other, user, recolour=True)

@@ -186,7 +186,7 @@ class Sheets(Case):
         self.volvex("take", name, "--as", "sprites", *more, cwd=self.folder / "bench")
         return next((self.folder / "bench/open").rglob("*.sprites"))
 
-    def told(self) -> str:
+    def changes(self) -> str:
         return self.run_program("changes", cwd=self.folder / "bench").stderr
 
     def sprite(self, path: Path) -> Sprite:
@@ -219,26 +219,26 @@ class Sheets(Case):
                 # A sprite that fits goes to its place, and the list stays; turned ones too.
                 wanted["tern"][8:12, 3:6] = [1, 2, 3, 255]
                 Image.fromarray(wanted["tern"]).save(folder / "tern.png")
-                self.assertIn("frames: 1 edited", said := self.told())
-                self.assertNotIn("repacked", said)
+                self.assertIn("frames: 1 edited", printed := self.changes())
+                self.assertNotIn("repacked", printed)
                 self.assertEqual((self.folder / f"bench/files/art/birds.{extension}").read_bytes(), path.read_bytes())
                 self.require(extension, wanted)
-                self.assertEqual(self.told(), "")
+                self.assertEqual(self.changes(), "")
                 # A larger one does not, and one that grows where it was trimmed; others are added, renamed, removed.
                 wanted["gull"] = noise(70, 40, 7)
                 wanted["gull"][:6] = 0
                 Image.fromarray(wanted["gull"]).save(folder / "gull.png")
-                self.assertIn("1 edited; sheet repacked to", self.told())
+                self.assertIn("1 edited; sheet repacked to", self.changes())
                 self.require(extension, wanted)
                 wanted["skua"] = noise(9, 4, 8)
                 Image.fromarray(wanted["skua"]).save(folder / "skua.png")
                 (folder / "oar.png").rename(folder / "paddle.png")
                 wanted["paddle"] = wanted.pop("oar")
-                self.assertIn("frames: 1 added, 1 renamed; sheet", self.told())
+                self.assertIn("frames: 1 added, 1 renamed; sheet", self.changes())
                 self.require(extension, wanted)
                 (folder / "skua.png").unlink()
                 del wanted["skua"]
-                self.assertIn("frames: 1 removed", self.told())
+                self.assertIn("frames: 1 removed", self.changes())
                 self.require(extension, wanted)
                 self.volvex("take", "art/birds.png", "--as", "sprites", "--refresh", cwd=self.folder / "bench")
                 self.require(extension, sprites())
@@ -255,12 +255,12 @@ class Sheets(Case):
         folder = self.taken("art/birds.json")
         Image.fromarray(noise(30, 44, 5)).save(folder / "gull.png")
         Image.fromarray(noise(3, 3, 6)).save(folder / "new.png")
-        self.assertIn("1 edited, 1 added; sheet repacked", self.told())
+        self.assertIn("1 edited, 1 added; sheet repacked", self.changes())
         frames = json.loads((self.folder / "bench/files/art/birds.json").read_bytes())["frames"]
         self.assertEqual(frames[0]["sourceSize"], {"w": 30, "h": 44})
         self.assertEqual([one["filename"] for one in frames], ["gull.png", "new.png", "tern.png", "oar.png"])
         (folder / "new.png").unlink()
-        self.assertIn("1 removed", self.told())
+        self.assertIn("1 removed", self.changes())
         shutil.rmtree(self.folder / "bench")
         (self.art / "birds.json").write_bytes(re.sub(rb'"filename": "[^"]*", *', b"", listed))
         folder = self.taken("art/birds.json")
@@ -289,7 +289,7 @@ class Sheets(Case):
         wanted["ternlet"] = wanted["tern"].copy()
         wanted["ternlet"][10, 10] = [9, 9, 9, 255]
         Image.fromarray(wanted["ternlet"]).save(folder / "ternlet.png")
-        self.assertIn("repacked", self.told())
+        self.assertIn("repacked", self.changes())
         self.require("json", wanted)
 
     def test_a_grid(self) -> None:
@@ -297,7 +297,7 @@ class Sheets(Case):
         self.assertEqual(sorted(path.name for path in folder.iterdir()), ["00-00.png", "00-01.png"])
         np.testing.assert_array_equal(self.sprite(folder / "00-00.png"), sheet()[2:32, 2:22])
         Image.fromarray(noise(20, 30, 3)).save(folder / "00-01.png")
-        self.told()
+        self.changes()
         with Image.open(self.folder / "bench/files/art/birds.png") as image:
             page = sheet()
             page[2:32, 24:44] = noise(20, 30, 3)
@@ -334,17 +334,17 @@ class Sheets(Case):
         (self.art / "birds.json").write_bytes(as_json({**PLACES, "none": nothing, "oar2": again}, SIZE))
         folder = self.taken("art/birds.json")
         self.assertEqual(len(list(folder.iterdir())), 4)
-        # An editor gave what is transparent a colour: that is no reason to place anything anew.
+        # An editor gave what is transparent a colour: that is no reason to place anything again.
         wanted = sprites()
         sprite = wanted["gull"].copy()
         sprite[sprite[..., 3] == 0] = [255, 255, 255, 0]
         sprite[20, 10] = [1, 1, 1, 255]
         Image.fromarray(sprite).save(folder / "gull.png")
-        self.assertNotIn("repacked", self.told())
+        self.assertNotIn("repacked", self.changes())
         Image.fromarray(noise(50, 40, 4)).save(folder / "gull.png")
         (folder / "oar.png").unlink()
         (folder / "oar2.png").unlink()
-        self.assertIn("1 edited, 2 removed", self.told())
+        self.assertIn("1 edited, 2 removed", self.changes())
         for field, new, said in (
             ('"w": 20', '"w": -20', "outside of its sheet"),
             ('"x": 2,', '"x": 1e999,', "is no number of pixels"),
@@ -393,7 +393,7 @@ class Sheets(Case):
         sprite = self.sprite(folder / "oar.png").copy()
         sprite[:4] = [255, 255, 255, 255]
         Image.fromarray(sprite).save(folder / "oar.png")
-        self.told()
+        self.changes()
         data = (self.folder / "bench/files/art/birds.dds").read_bytes()
         after = form_of("dds").read(BytesSource(data, "birds.dds"))
         self.assertEqual((after.format, after.levels), (own.format, own.levels))

@@ -11,7 +11,7 @@ import numpy as np
 from kelpwick import executable
 from tests.fuzz.attempt import Attempt, mutate, mutate_text
 from tests.test_open_formats import icon_group
-from tests.test_picture_files import APART, FLAGS, PACKED, PLACES, apart, listed, packed
+from tests.test_picture_files import APART, BARE, FLAGS, PACKED, PLACES, apart, bare, listed, packed
 from tests.test_pictures import TEXTURE, picture, texture
 from tests.test_sprites import PLACES as BIRDS
 from tests.test_sprites import SIZE, as_json, as_json_list, as_plist, as_xml, sheet
@@ -47,6 +47,7 @@ def corpus() -> dict[str, bytes]:
                 continue
     found |= {f"{number}.lens": texture(number, 32, 16)[0] for number in range(1, 9)}
     found |= {"x.lens": BESIDE["x.lens"], "x.pack": packed(picture("rgba8", 16, 8)), "flags.kwa": listed(PLACES)}
+    found["x.bare"] = bare(picture("rgba8", 16, 8), b"wick")
     found |= {
         "birds.json": as_json(BIRDS, SIZE),
         "list.json": as_json_list(BIRDS, SIZE),
@@ -103,7 +104,7 @@ def _picture(name: str, data: bytes, rng: random.Random) -> str | None:
     source = BytesSource(data, name)
     beside = {other: content for other, content in BESIDE.items() if other != "x.lens"}
     source.beside = lambda other: BytesSource(beside[other], other) if other in beside else None
-    text = {"x.lens": APART, "x.pack": PACKED}.get(name, TEXTURE if name.endswith(".lens") else "")
+    text = {"x.lens": APART, "x.pack": PACKED, "x.bare": BARE}.get(name, TEXTURE if name.endswith(".lens") else "")
     opened = open_picture(source, LIBRARY, parse_layout(text, "fuzz.layout") if text else None)
     if opened is None:
         return None

@@ -4,7 +4,7 @@ birds/seabirds.kwi, seabirds.json    frames by name: where each lies, whether tu
 birds/flags.kwi, flags.xml           the same as elements
 
 A turned frame lies in its sheet turned by 90 degrees clockwise. The game refuses frames outside of their sheets, frames that share
-pixels, a trimmed size that says two things, and birds or flags that are missing.
+pixels, a sprite of two sizes, and birds or flags that are missing.
 """
 
 from __future__ import annotations
@@ -52,8 +52,8 @@ def write(folder: Path, rng: random.Random) -> None:
         for number, frame in enumerate(frames.values()):
             for y in range(frame.height):
                 for x in range(frame.width):
-                    at = (frame.x + frame.height - 1 - y, frame.y + x) if frame.turned else (frame.x + x, frame.y + y)
-                    page[at[1]][at[0]] = _colour(number, x, y, frame)
+                    across, down = _in_sheet(frame, x, y)
+                    page[down][across] = _colour(number, x, y, frame)
         put(folder / "birds", name, GLOW, SHEET, lambda x, y, page=page: page[y][x])  # type: ignore[misc]
         ending = "json" if listed is _as_json else "xml"
         (folder / "birds" / f"{name}.{ending}").write_text(listed(frames), encoding="utf-8", newline="\n")
@@ -68,13 +68,18 @@ def _placed(sprites: Mapping[str, tuple[int, int, bool]]) -> dict[str, Frame]:
     return made
 
 
+def _in_sheet(frame: Frame, x: int, y: int) -> tuple[int, int]:
+    """Where a pixel of a sprite lies in its sheet."""
+    return (frame.x + frame.height - 1 - y, frame.y + x) if frame.turned else (frame.x + x, frame.y + y)
+
+
 def _colour(number: int, x: int, y: int, frame: Frame) -> Pixel:
     light = 255 - 8 * abs(frame.width // 2 - x) - 4 * y
     return max(0, light - 20 * number), max(0, light), max(40, light - 90), 255
 
 
 def _as_json(frames: Mapping[str, Frame]) -> str:
-    told = {
+    listed = {
         name: {
             "frame": {"x": one.x, "y": one.y, "w": one.width, "h": one.height},
             "turned": one.turned,
@@ -84,7 +89,9 @@ def _as_json(frames: Mapping[str, Frame]) -> str:
         }
         for name, one in frames.items()
     }
-    return json.dumps({"page": "seabirds.kwi", "size": {"w": SHEET[0], "h": SHEET[1]}, "frames": told}, indent=2) + "\n"
+    return (
+        json.dumps({"page": "seabirds.kwi", "size": {"w": SHEET[0], "h": SHEET[1]}, "frames": listed}, indent=2) + "\n"
+    )
 
 
 def _as_xml(frames: Mapping[str, Frame]) -> str:
@@ -114,12 +121,12 @@ def _sprites(files: Mapping[str, bytes]) -> Iterator[tuple[str, Rows]]:
         page = drawn(f"{name}.kwi", files)
         size = len(page[0]), len(page)
         try:
-            told, frames = (_from_json if ending == "json" else _from_xml)(files[f"{name}.{ending}"])
+            given, frames = (_from_json if ending == "json" else _from_xml)(files[f"{name}.{ending}"])
         except (ValueError, KeyError, TypeError, ET.ParseError) as error:
             raise GameError(f"birds/{name}.{ending} is no list of frames: {error}") from error
-        if told != size:
+        if given != size:
             raise GameError(
-                f"birds/{name}.{ending} says that its sheet has {told[0]} x {told[1]} pixels, it has {size[0]} x {size[1]}"
+                f"birds/{name}.{ending} gives its sheet {given[0]} x {given[1]} pixels, it has {size[0]} x {size[1]}"
             )
         if missing := set(wanted) - set(frames):
             raise GameError(f"birds/{name}.{ending} has no {min(missing)}")
@@ -134,7 +141,7 @@ def _from_json(data: bytes) -> tuple[tuple[int, int], dict[str, Frame]]:
     for name, one in tree["frames"].items():
         place, trim, whole = one["frame"], one["trim"], one["orig"]
         if (place["w"], place["h"]) != (trim["w"], trim["h"]) or one["perch"] != 0.5:
-            raise ValueError(f"{name} says two sizes")
+            raise ValueError(f"{name} has two sizes")
         x, y, width, height = (place[key] for key in ("x", "y", "w", "h"))
         found[name] = Frame(x, y, width, height, one["turned"] is True, trim["x"], trim["y"], (whole["w"], whole["h"]))
     return (tree["size"]["w"], tree["size"]["h"]), found
@@ -146,7 +153,7 @@ def _from_xml(data: bytes) -> tuple[tuple[int, int], dict[str, Frame]]:
     for one in root.iter("flag"):
         trim, whole = one.find("trim"), one.find("orig")
         if trim is None or whole is None or one.attrib["turned"] not in ("yes", "no"):
-            raise ValueError(f"{one.attrib['name']} is not told whole")
+            raise ValueError(f"{one.attrib['name']} is not whole")
         turned = one.attrib["turned"] == "yes"
         x, y, width, height = (int(one.attrib[key]) for key in ("x", "y", "width", "height"))
         size = (height, width) if turned else (width, height)
@@ -179,8 +186,8 @@ def _upright(page: Rows, frame: Frame) -> Rows:
     whole: Rows = [[(0, 0, 0, 0)] * frame.whole[0] for _ in range(frame.whole[1])]
     for y in range(frame.height):
         for x in range(frame.width):
-            at = (frame.x + frame.height - 1 - y, frame.y + x) if frame.turned else (frame.x + x, frame.y + y)
-            whole[frame.top + y][frame.left + x] = page[at[1]][at[0]]
+            across, down = _in_sheet(frame, x, y)
+            whole[frame.top + y][frame.left + x] = page[down][across]
     return whole
 
 

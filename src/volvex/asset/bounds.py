@@ -10,14 +10,17 @@ DENSEST = 3000  # bytes of pixels that a byte of a file can hold, by any compres
 SPARE = 1 << 20
 
 
-def check_size(source: Source, width: int, height: int, images: int = 1, pixel: float = 4) -> None:
-    """FormatError for a picture without pixels, or with more than a file of this size can hold. `pixel`: bytes of one."""
+def check_size(source: Source, width: int, height: int, images: int = 1, pixel: float = 4, beside: int = 0) -> None:
+    """FormatError for a picture without pixels, or with more than a file of this size can hold.
+
+    `pixel`: bytes of one. `beside`: bytes of other files in which levels lie.
+    """
     if width < 1 or height < 1 or images < 1:
         raise FormatError(source.name, f"a picture of {width} x {height} pixels", hint="a fresh copy of the file")
-    size = width * height * images * pixel
-    if size > LARGEST or size > DENSEST * source.size + SPARE:
+    size, held = width * height * images * pixel, source.size + beside
+    if size > LARGEST or size > DENSEST * held + SPARE:
         raise FormatError(
             source.name,
-            f"it gives its size as {width:,} x {height:,} pixels, more than {source.size:,} bytes can hold",
+            f"it gives its size as {width:,} x {height:,} pixels, more than {held:,} bytes can hold",
             hint="a fresh copy of the file",
         )

@@ -358,8 +358,8 @@ def replaced(
     Of another size only with `resize` (it becomes that of the original) or `any_size` (the original's becomes that of the user's). With
     `recolour` it gets a palette of its own in place of the original's.
     """
-    if recolour and (original.palette is None or original.palette_kept):
-        why = "has no palette" if original.palette is None else "shares its palette with other pictures"
+    why = _no_new_palette(original) if recolour else ""
+    if why:
         raise RefusedError(f"the game's own picture {why}", "leaving --palette out")
     extension = "tiff" if original.format.kind == "float" or original.format.sample == "u2" else "png"
     same = (user.width, user.height) == (original.width, original.height)
@@ -381,6 +381,15 @@ def replaced(
     else:
         result = taken_over(original, user, extension)
     return replace(result, notes=(*notes, *result.notes))
+
+
+def _no_new_palette(original: Picture) -> str:
+    """Why a picture can get no new palette; nothing when it can."""
+    if original.palette is None:
+        return "has no palette"
+    if original.palette_kept:
+        return "shares its palette with other pictures"
+    return "has faces, layers or depth, all in one palette" if original.images > 1 or original.depth > 1 else ""
 
 
 def _recoloured(original: Picture, user: Picture) -> TakenOver:

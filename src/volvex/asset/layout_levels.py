@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 import numpy as np
 
@@ -43,16 +44,26 @@ class Stored:
     data: dict[str, Array] = field(default_factory=dict)
 
 
-def find_levels(reading: Reading, own: PixelLayout, size: Size, levels: int, images: int) -> Stored:
-    """All levels of a picture; FormatError when they are not all there."""
-    here = number_of(reading, attributes.HERE, 0 if reading.layout.content.volumes else levels)
-    apart = levels - min(levels, here)
+def pixels_of_files(reading: Reading, levels: int) -> dict[str, Array]:
+    """The bytes of all files in which levels of a picture lie; FormatError when one is missing."""
     data = {OWN: own_pixels(reading)}
-    for name in dict.fromkeys(_files(reading, apart, own.levels)):
+    for name in dict.fromkeys(_files(reading, _apart(reading, levels))):
         with opened_beside(reading.source.name, name, reading.source.beside) as source:
             data[name] = np.frombuffer(b"".join(source.chunks(0, source.size)), np.uint8)
+    return data
+
+
+def _apart(reading: Reading, levels: int) -> int:
+    """How many levels lie in files of their own."""
+    return levels - min(levels, number_of(reading, attributes.HERE, 0 if reading.layout.content.volumes else levels))
+
+
+def find_levels(
+    reading: Reading, data: dict[str, Array], own: PixelLayout, size: Size, levels: int, images: int
+) -> Stored:
+    """All levels of a picture in the bytes of its files; FormatError when they are not all there."""
     table = _table(reading)
-    spans = _placed(reading, own, size, levels, images, apart, table)
+    spans = _placed(reading, own, size, levels, images, _apart(reading, levels), table)
     for span in spans:
         if span.start < 0 or span.start + span.stored > len(data[span.file]):
             raise FormatError(
@@ -60,7 +71,28 @@ def find_levels(reading: Reading, own: PixelLayout, size: Size, levels: int, ima
                 f"level {span.level} ends {span.start + span.stored:,} bytes into the pixels, {len(data[span.file]):,} are there",
                 hint=FRESH,
             )
+        if not reading.layout.content.transforms and span.stored < span.size:
+            raise FormatError(
+                reading.source.name,
+                f"level {span.level} has {span.stored:,} bytes, its pixels take {span.size:,}",
+                hint=FRESH,
+                asked="another layout: are levels wrapped?",
+            )
+    _require_apart(reading.source.name, spans)
     return Stored(spans, data)
+
+
+def _require_apart(name: str, spans: Sequence[Span]) -> None:
+    """FormatError for levels that share bytes: a change of one would reach another."""
+    order = sorted((span for span in spans if span.stored), key=lambda span: (span.file, span.start, span.stored))
+    for one, other in pairwise(order):
+        if one.file == other.file and other.start < one.start + one.stored:
+            raise FormatError(
+                name,
+                f"level {other.level} of picture {other.image} lies over level {one.level} of picture {one.image}",
+                hint=FRESH,
+                asked="another layout: are the starts counted from where the layout gives it?",
+            )
 
 
 def number_of(reading: Reading, what: str, default: int = 1) -> int:
@@ -83,7 +115,7 @@ def level_numbers(levels: int, apart: int, order: str) -> tuple[list[int], list[
     return list(range(apart, levels))[::step], list(range(apart))[::step]
 
 
-def _files(reading: Reading, apart: int, order: str) -> list[str]:
+def _files(reading: Reading, apart: int) -> list[str]:
     """The file beside this one for each level that lies apart, the first in order first."""
     pattern = reading.layout.content.volumes
     if not pattern or not apart:
@@ -97,7 +129,7 @@ def _placed(
 ) -> list[Span]:
     here, far = level_numbers(levels, apart, own.levels)
     pairs = [(image, level, OWN) for image, level in ordered(here, images, own.images == "outer")]
-    files = _files(reading, apart, own.levels)
+    files = _files(reading, apart)
     pairs += [
         (image, level, name) for level, name in zip(far, files, strict=False) for image in range(images)
     ]  # each file has its level of all images
@@ -151,7 +183,7 @@ def plain_bytes(layout: Layout, stored: Stored, span: Span, name: str) -> Array:
     """The bytes of a level as its pixels lie; FormatError when they are damaged."""
     data = stored.data[span.file][span.start : span.start + span.stored]
     if not layout.content.transforms:
-        return data
+        return data[: span.size]  # what is stored more is padding
     try:
         return np.frombuffer(b"".join(unwrapped(_wrap(layout), [data.tobytes()], span.size)), np.uint8)
     except ContentError as error:
@@ -185,7 +217,7 @@ def rewrite(
     for span in after:
         old, data = known.get((span.image, span.level)), plain[span.image, span.level].tobytes()
         if not layout.content.transforms:
-            made.append(data)
+            made.append(data + (_padding(before, old) if old is not None and old.size == len(data) else b""))
         elif old is not None and plain_bytes(layout, before, old, "").tobytes() == data:
             made.append(before.data[old.file][old.start : old.start + old.stored].tobytes())
         else:
@@ -207,6 +239,11 @@ def rewrite(
         files[name] = out
     here = len({span.level for span in after if span.file == OWN})
     return Rewritten(files, np.array(starts, np.int64), np.array([len(data) for data in made], np.int64), here)
+
+
+def _padding(before: Stored, span: Span) -> bytes:
+    """What is stored of a level behind its pixels."""
+    return before.data[span.file][span.start + span.size : span.start + span.stored].tobytes()
 
 
 def _behind(own: PixelLayout, before: Stored, name: str) -> Array:

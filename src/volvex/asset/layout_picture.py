@@ -13,6 +13,7 @@ from volvex.asset.layout_levels import (
     Stored,
     find_levels,
     number_of,
+    pixels_of_files,
     plain_bytes,
     rewrite,
     spans_for,
@@ -121,10 +122,12 @@ def _picture(reading: Reading, source: Source) -> Picture:
     width, height, depth, levels, faces, layers = (number_of(reading, what) for what in attributes.SIZES)
     depth, faces, layers, levels = max(1, depth), max(1, faces), max(1, layers), max(1, levels)
     images = faces * layers
-    check_size(source, width, height, images * depth, own.format.pixel_size)
-    if levels > min(MOST_LEVELS, max(width, height, depth).bit_length()):
+    if levels > max(1, min(MOST_LEVELS, max(width, height, depth).bit_length())):
         raise FormatError(source.name, f"{levels} levels of {width} x {height} pixels", hint="a fresh copy of the file")
-    stored = find_levels(reading, own, (width, height, depth), levels, images)
+    files = pixels_of_files(reading, levels)
+    beside = sum(len(one) for name, one in files.items() if name != OWN)
+    check_size(source, width, height, images * depth, own.format.pixel_size, beside)
+    stored = find_levels(reading, files, own, (width, height, depth), levels, images)
     surfaces: list[list[bytes]] = [[b""] * levels for _ in range(images)]
     for span in stored.spans:
         across, down = max(1, width >> span.level), max(1, height >> span.level)

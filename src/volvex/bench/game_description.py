@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import fnmatch
 import re
 import tomllib
 from collections.abc import Iterable, Iterator, Mapping
@@ -10,6 +9,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from types import MappingProxyType
 
+from volvex.archive.access.merged import LoadOrder
 from volvex.archive.access.ties import DESCRIPTIONS, is_game
 from volvex.archive.access.ties import described as described_ties
 from volvex.archive.safe_names import stays_inside
@@ -88,9 +88,14 @@ class GameDescription:
         """What errors call it."""
         return f"the description of {self.name}" if self.known else "a game without a description"
 
+    @property
+    def order(self) -> LoadOrder:
+        """The order in which the game loads what it is made of."""
+        return LoadOrder(self.loads, self.later, self.loose, self.own)
+
     def is_own(self, path: str) -> bool:
         """Whether the game writes that file itself."""
-        return any(fnmatch.fnmatchcase(path, pattern) for pattern in self.own)
+        return self.order.is_own(path)
 
 
 UNKNOWN = GameDescription("a game without a description")

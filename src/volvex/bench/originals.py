@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from volvex.archive.access.merged import MARK, LoadOrder, merged
+from volvex.archive.access.merged import MARK, merged
 from volvex.archive.access.nested import open_entry
 from volvex.archive.access.open import open_archive
 from volvex.archive.archive import Archive
@@ -106,11 +106,8 @@ class Originals:
 
         NotFoundError when it means nothing. Archives that do not open take no part.
         """
-        own = self.game.description
-        tree = merged(
-            ((name, self._quietly(name)) for name, _ in self.game.files()),
-            LoadOrder(own.loads, own.later, own.loose),
-        )
+        files = ((name, self._quietly(name)) for name, _ in self.game.files())
+        tree = merged(files, self.game.description.order)
         found = [(name, row) for _, name, row in tree.matching(pattern)]
         if not found:
             raise NotFoundError(

@@ -133,16 +133,16 @@ class _Rows:
         """What the heads of pictures say of each: their size and format."""
         if self.kind is None:
             return []
-        kinds, told, at = self.kind.texts(), list[str](), 0
+        kinds, details, at = self.kind.texts(), list[str](), 0
         for group in self.groups:
             for row in group.rows.tolist():
                 kind = kinds[at]
                 if kind == "texture":
                     name = f"{group.path}/{group.archive.names[row]}"
-                    told.append(self._texture(functools.partial(content_source, group.archive, row, name)))
+                    details.append(self._texture(functools.partial(content_source, group.archive, row, name)))
                 else:
                     head = group.archive.beginning(row, filetypes.DETAIL) if kind in SIZED else b""
-                    told.append(filetypes.detail(kind, head) if head else "")
+                    details.append(filetypes.detail(kind, head) if head else "")
                 at += 1
         for name, path in self.files:
             head = b""
@@ -150,11 +150,11 @@ class _Rows:
                 with path.open("rb") as file:
                     head = file.read(filetypes.DETAIL)
             if kinds[at] == "texture":
-                told.append(self._texture(functools.partial(FileSource, path, name)))
+                details.append(self._texture(functools.partial(FileSource, path, name)))
             else:
-                told.append(filetypes.detail(kinds[at], head) if head else "")
+                details.append(filetypes.detail(kinds[at], head) if head else "")
             at += 1
-        return told
+        return details
 
     def _texture(self, make: Callable[[], Source]) -> str:
         """The size and format of a picture in a format of the game's own; nothing when it is damaged, which is among the faults."""

@@ -63,9 +63,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, context: Context) -> int:
     with open_bench(options, context) as bench:
         wanted = [one for path in options.path for one in bench.meant(path, context.cwd)]
-        if options.refresh:
-            wanted += _levels(bench, wanted)
-        wanted, there = list(dict.fromkeys(wanted)), list[str]()
+        beside = _levels(bench, wanted) if options.refresh else []
+        wanted, there = list(dict.fromkeys([*wanted, *beside])), list[str]()
         if options.ending and not options.refresh:  # what is there already is opened as it stands
             there = [place for one in wanted if (bench.files / (place := bench.place_of(*one))).is_file()]
             wanted = [one for one in wanted if bench.place_of(*one) not in there]
@@ -80,8 +79,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
         if left:
             context.print(f"{count(len(left), 'file')} already in the bench")
         if options.ending:
-            beside = {bench.place_of(*one) for one in _levels(bench, wanted)} if options.refresh else set()
-            _open(bench, [place for place in (*done, *left) if place not in beside], options, context)
+            levels = {bench.place_of(*one) for one in beside}
+            _open(bench, [place for place in (*done, *left) if place not in levels], options, context)
     return Status.OK
 
 

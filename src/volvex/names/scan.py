@@ -102,10 +102,10 @@ def _plain_files(found: Found) -> Iterator[tuple[str, Path]]:
     """Files that are no archives, and programs, whose own strings are in none of their parts."""
     yield from found.files
     for group in found.groups:
-        if not group.above and Path(group.path).is_file():
-            with Path(group.path).open("rb") as file:
+        if not group.above and Path(group.archive_path).is_file():
+            with Path(group.archive_path).open("rb") as file:
                 if filetypes.kind_by_content(file.read(filetypes.HEAD)) in ("exe", "elf"):
-                    yield group.path, Path(group.path)
+                    yield group.archive_path, Path(group.archive_path)
 
 
 def _stamp(group: Group) -> str:
@@ -139,7 +139,9 @@ def _of_entries(group: Group, rows: list[int], stamp: str, number: int) -> _Batc
         return words
 
     size = int(archive.entries.size[np.array(rows, np.int64)].sum())
-    return _Batch(group.path, stamp, number, size, read, lambda row: f"{group.path}/{archive.names[row]}", len(rows))
+    return _Batch(
+        group.archive_path, stamp, number, size, read, lambda row: f"{group.path}/{archive.names[row]}", len(rows)
+    )
 
 
 def _windows(archive: Archive, row: int) -> Iterator[bytes]:

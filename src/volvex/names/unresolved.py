@@ -185,7 +185,7 @@ def quarries(groups: Sequence[Group]) -> list[UnresolvedEntries]:
         if not isinstance(archive, LayoutArchive) or archive.keying is None or not _is_hunted(archive):
             continue
         unresolved = found.setdefault(repr(archive.keying.parts), UnresolvedEntries(archive.keying))
-        _fill(unresolved, archive, group.path)
+        _fill(unresolved, archive, group.archive_path)
     for unresolved in found.values():
         unresolved.before = sum(map(len, unresolved.places.values()))
     return [unresolved for unresolved in found.values() if unresolved.entries]

@@ -24,12 +24,17 @@ class LoadOrder:
     """The order in which a game loads: patterns of archives and of folders with loose files (`loads`), the last of which wins.
 
     Without these: `later`, patterns of archives and one that is loaded behind them, and `loose`, patterns of archives and the folder
-    whose files win over theirs.
+    whose files win over theirs. `own`: patterns of files that the game writes itself, which are no part of its content.
     """
 
     loads: tuple[str, ...] = ()
     later: Mapping[str, str] = field(default_factory=dict)
     loose: Mapping[str, str] = field(default_factory=dict)
+    own: tuple[str, ...] = ()
+
+    def is_own(self, name: str) -> bool:
+        """Whether the game writes a file itself."""
+        return any(fnmatch.fnmatchcase(name, one) for one in self.own)
 
     def archive(self, name: str) -> int | None:
         """The place of an archive, the larger the later; None when the game does not load it into the tree."""
@@ -72,9 +77,21 @@ class Tree:
 
 
 def merged(files: Iterable[tuple[str, Archive | None]], order: LoadOrder) -> Tree:
-    """The tree of a game's files, each with the archive that it is; paths that differ only in their case are one."""
+    """The tree of a game's files, each with the archive that it is; paths that differ only in their case are one.
+
+    Pieces and volumes of archives are no files of the tree, nor are those that the game writes itself.
+    """
+    known = {name: archive for name, archive in files if not order.is_own(name)}
+    pieces = {
+        name.rpartition("/")[0] + "/" * ("/" in name) + other
+        for name, archive in known.items()
+        if archive is not None
+        for other in archive.kept_beside
+    }
     sources: list[tuple[int, str, Archive | None, str]] = []
-    for name, archive in files:
+    for name, archive in known.items():
+        if name in pieces:
+            continue
         place = order.archive(name) if archive is not None else None
         if archive is not None and place is not None:
             sources.append((place, name, archive, ""))

@@ -58,6 +58,11 @@ class Group:
         """The path of the file on disk through which it is reached."""
         return self.home or self.root
 
+    @property
+    def archive_path(self) -> str:
+        """The path of the archive itself, by which it is opened again; `path` is the same for all of one tree."""
+        return self.home or self.path
+
     def disk_path(self, row: int) -> str | None:
         """Where an entry is put below a folder that mirrors the tree; None when it gets no place."""
         parts = [archive.disk_names[at] for archive, at in (*self.above, (self.archive, row))]
@@ -195,11 +200,9 @@ class Walker:
         (called, _, rest), game = path.partition(MARK), self._game_of(path)
         if not game.is_dir():
             return  # a slash that is doubled
-        files = list(self._all_below(game, ""))
-        archives = [(name, self._try(file, joined_path(called, name))) for name, file in files]
-        there = dict(files)
-        tree = merged(((name, one) for name, one in archives if there[name] not in self._pieces), self.order(game))
-        known = dict(archives)
+        there = dict(self._all_below(game, ""))
+        known = {name: self._try(file, joined_path(called, name)) for name, file in there.items()}
+        tree = merged(known.items(), self.order(game))
         groups: dict[str, list[int]] = {}
         for inside, name, row in tree.matching(rest):
             if row is None:

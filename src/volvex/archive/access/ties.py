@@ -163,7 +163,8 @@ class Games:
                     tied = {what: described(file, value, what) for what in tables}
                     self._told.append((file, known, tied))
                     self._orders[file] = LoadOrder(
-                        tuple(map(str, value.get("loads", ()))), tied["later"], tied["loose"]
+                        *(tuple(map(str, value.get("loads", ()))), tied["later"], tied["loose"]),
+                        tuple(map(str, value.get("own", ()))),
                     )
 
     def tie(self, ties: Ties, folder: Path) -> bool:

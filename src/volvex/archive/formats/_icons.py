@@ -35,19 +35,26 @@ def _kind(group: bytes) -> int:
     return int(HEAD.unpack_from(group)[1])
 
 
+def whole_size(group: bytes, sizes: Mapping[int, int]) -> int:
+    """The bytes that the ICO or CUR file of a group will have, by the sizes of its images."""
+    ids, spot = image_ids(group), SPOT if _kind(group) == CURSOR else 0
+    return HEAD.size + ENTRY.size * len(ids) + sum(max(0, sizes[one] - spot) for one in ids)
+
+
 def whole(group: bytes, images: Mapping[int, bytes]) -> bytes:
     """The ICO or CUR file of a group and its images."""
     ids, kind = image_ids(group), _kind(group)
-    at, head, body = HEAD.size + ENTRY.size * len(ids), HEAD.pack(0, kind, len(ids)), b""
+    at, head, body = HEAD.size + ENTRY.size * len(ids), HEAD.pack(0, kind, len(ids)), list[bytes]()
     for number, one in enumerate(ids):
         shape, image = IN_GROUP.unpack_from(group, HEAD.size + number * IN_GROUP.size)[0], images[one]
         if kind == CURSOR:
             wide, high = struct.unpack_from("<HH", shape)
             shape = bytes((wide & 255, high // 2 & 255, 0, 0)) + image[:SPOT].ljust(SPOT, b"\0")
             image = image[SPOT:]
-        head += ENTRY.pack(shape, len(image), at + len(body))
-        body += image
-    return head + body
+        head += ENTRY.pack(shape, len(image), at)
+        body.append(image)
+        at += len(image)
+    return b"".join([head, *body])
 
 
 def apart(icon: bytes, group: bytes, name: str) -> tuple[bytes, dict[int, bytes]]:

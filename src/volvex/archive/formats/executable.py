@@ -9,15 +9,16 @@ from __future__ import annotations
 import struct
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 from volvex.archive.formats._base import OpenFormatArchive, content_piece, entries_of, joined, span
-from volvex.archive.formats._icons import apart, extension, image_ids, whole
+from volvex.archive.formats._icons import apart, extension, image_ids, whole, whole_size
 from volvex.errors import FormatError, RefusedError
 from volvex.layout.inspect.coverage import Stretch
 from volvex.layout.keyring import KeyRing
 from volvex.layout.write.plan import Edit, Piece, Plan
-from volvex.source import Beside, BytesSource, JoinedSource, Source
+from volvex.source import Beside, JoinedSource, LazySource, Source
 
 TITLE = "executable"
 PRIORITY = 5
@@ -67,6 +68,15 @@ class Resource:
     start: int
     size: int
     path: tuple[int | str, ...] = ()  # type, name, language
+
+
+@dataclass(frozen=True)
+class Icon:
+    """A whole icon or cursor: its group, the numbers of the resources that are its images by their ids, and its size as a file."""
+
+    group: bytes
+    images: dict[int, int]
+    size: int
 
 
 @dataclass(frozen=True)
@@ -152,12 +162,14 @@ class Executable(OpenFormatArchive):
             if icon is None:
                 named.append((resource.name.encode(), resource.start, resource.size))
             else:  # made of several resources: its bytes come behind those of the file
-                named.append(((resource.name + extension(self._bytes(resource))).encode(), at, len(icon)))
-                at += len(icon)
+                named.append(((resource.name + extension(icon.group)).encode(), at, icon.size))
+                at += icon.size
         if self.tail[1] > self.tail[0]:
             named.append((b"tail", self.tail[0], self.tail[1] - self.tail[0]))
         names, starts, sizes = [list(column) for column in zip(*named, strict=True)] if named else ([], [], [])
         self.entries = entries_of(names, starts, sizes, sizes)
+        icons = [LazySource("an icon", icon.size, partial(self._whole, icon)) for icon in self.icons.values()]
+        self._stored: Source = JoinedSource([source, *icons], source.name) if icons else source
 
     def _tail(self) -> tuple[int, int]:
         """What stands behind the last section, without the certificates."""
@@ -172,33 +184,35 @@ class Executable(OpenFormatArchive):
     @property
     def stored_source(self) -> Source:
         """The file, and behind it the icons that are made of several resources."""
-        if not self.icons:
-            return self.source
-        return JoinedSource([self.source, BytesSource(b"".join(self.icons.values()), "icons")], self.source.name)
+        return self._stored
 
     # resources
 
-    def _icons(self) -> dict[int, bytes]:
-        """The whole icons, by the number of the resource that is their group."""
-        found = {}
+    def _icons(self) -> dict[int, Icon]:
+        """The whole icons, by the number of the resource that is their group.
+
+        A group stays as it is when it has an image twice, or one of another icon, which a change of it would reach.
+        """
+        images: dict[tuple[int | str, ...], dict[tuple[int | str, ...], int]] = {}  # by type and id, then by language
         for number, resource in enumerate(self.resources):
-            if resource.path[:1] and resource.path[0] in IMAGES:
-                group, images = self._bytes(resource), self._images(resource)
-                ids = image_ids(group)
-                if ids and all(one in images for one in ids):
-                    found[number] = whole(group, {one: self._bytes(self.resources[images[one]]) for one in ids})
+            images.setdefault(resource.path[:2], {}).setdefault(resource.path[2:], number)
+        found, taken, left = dict[int, Icon](), set[int](), self.source.size
+        for number, resource in enumerate(self.resources):
+            if resource.path[0] not in IMAGES:
+                continue
+            left -= resource.size  # groups that lie over each other are not all read
+            group = self._bytes(resource) if left >= 0 else b""
+            ids = image_ids(group)
+            there = {one: images.get((IMAGES[int(resource.path[0])], one)) for one in ids}
+            places = {one: _of_language(known, resource.path[2:]) for one, known in there.items() if known}
+            if ids and len(places) == len(ids) and taken.isdisjoint(places.values()):
+                taken.update(places.values())
+                sizes = {one: self.resources[place].size for one, place in places.items()}
+                found[number] = Icon(group, places, whole_size(group, sizes))
         return found
 
-    def _images(self, group: Resource) -> dict[int, int]:
-        """The numbers of the resources that are images, by the ids in a group; in its language where there are several."""
-        found: dict[int, int] = {}
-        kind_of_images = IMAGES[int(group.path[0])]
-        for number, other in enumerate(self.resources):
-            kind, name, *language = (*other.path, None, None)[: max(2, len(other.path))]
-            mine = name not in found or tuple(language) == group.path[2:]
-            if kind == kind_of_images and isinstance(name, int) and mine:
-                found[name] = number
-        return found
+    def _whole(self, icon: Icon) -> Iterator[bytes]:
+        yield whole(icon.group, {one: self._bytes(self.resources[place]) for one, place in icon.images.items()})
 
     def _bytes(self, resource: Resource) -> bytes:
         return self.source.read(resource.start, resource.size)
@@ -279,10 +293,9 @@ class Executable(OpenFormatArchive):
         """The resources that new content of an entry is made of."""
         if row not in self.icons:
             return {row: data}
-        resource = self.resources[row]
-        group, images = apart(data, self._bytes(resource), f"{self.source.name}/{self.names[row]}")
-        places = self._images(resource)
-        return {row: group} | {places[one]: image for one, image in images.items()}
+        icon = self.icons[row]
+        group, images = apart(data, icon.group, f"{self.source.name}/{self.names[row]}")
+        return {row: group} | {icon.images[one]: image for one, image in images.items()}
 
     def _refuse_signed(self) -> None:
         if self.tail[1] < self.source.size:
@@ -361,6 +374,11 @@ def _leaves(table: bytes, at: int, path: tuple[int | str, ...]) -> Iterator[tupl
             yield (*path, name), place
         elif len(path) + 1 < DEEPEST:
             yield from _leaves(table, place & 0x7FFFFFFF, (*path, name))
+
+
+def _of_language(known: dict[tuple[int | str, ...], int], language: tuple[int | str, ...]) -> int:
+    """The resource in a language, or the first that there is."""
+    return known.get(language, next(iter(known.values())))
 
 
 def _name(path: tuple[int | str, ...]) -> str:

@@ -60,6 +60,7 @@ def unpack(
     prefixes = _prefixes({group.root for group in groups})
     entered = {(id(archive), row) for group in groups for archive, row in group.above[-1:]}
     jobs = [job for group in groups for job in _jobs(group, prefixes[group.root], entered, done)]
+    jobs = _alone(jobs, [target for target, _ in files], done)
     _refuse_bomb(jobs, folder)
     for archive in {id(group.archive): group.archive for group in groups}.values():
         archive.check_overlaps()
@@ -121,6 +122,16 @@ def _jobs(group: Group, before: str, entered: set[tuple[int, int]], done: Unpack
         if place != archive.names[row]:
             done.renamed.append((archive.label(row), home + place))
         yield _Job(archive, row, home + place)
+
+
+def _alone(jobs: list[_Job], files: Sequence[str], done: Unpacked) -> list[_Job]:
+    """One entry for each place: of several archives in one tree two may come out at the same, and the other is refused."""
+    at: dict[str, _Job | None] = {os.path.normcase(target): None for target in files}
+    for job in jobs:
+        there = at.setdefault(os.path.normcase(job.target), job)
+        if there is None or (there.archive, there.row) != (job.archive, job.row):
+            done.refused.append((job.archive.label(job.row), f"another file comes out as {job.target}"))
+    return [job for job in at.values() if job is not None]
 
 
 def _refuse_bomb(jobs: list[_Job], folder: Path) -> None:

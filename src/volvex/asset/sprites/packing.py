@@ -117,8 +117,8 @@ def _repacked(
     edit: Edit,
     pairs: Sequence[tuple[Frame | None, Frame | None]],
 ) -> Packed:
-    """All frames placed again, the same picture once: upright, or turned where their list can store that and there is no room
-    otherwise; then the sheet grows."""
+    """All frames placed again, the same picture once: upright, or turned where their list can store that and upright there is no
+    room; after that the sheet grows."""
     frames: dict[str, Frame] = {}
     sprites: dict[str, Pixels] = {}
     like = kept[0] if kept else pairs[0][0]

@@ -67,7 +67,7 @@ def _readings(path: str, walker: Walker, context: Context) -> Iterator[tuple[str
     archives = [group for group in found.groups if isinstance(group.archive, LayoutArchive)]
     for group in archives:
         assert isinstance(group.archive, LayoutArchive)
-        yield group.path, group.archive.reading, group.archive.layout.title
+        yield group.archive_path, group.archive.reading, group.archive.layout.title
     several = [data for name, _ in found.files if (data := laid_out(name, walker, context)) is not None]
     yield from ((data.file, data.reading, data.layout.title) for data in several)
     if archives or several:
@@ -75,8 +75,8 @@ def _readings(path: str, walker: Walker, context: Context) -> Iterator[tuple[str
     other = next((group for group in found.groups), None)
     if other is not None:
         raise UsageError(
-            f"{shown(other.path)} is {other.archive.called}: a driver opens it, not a layout, so there is none to explain",
-            f"`volvex list {quoted(other.path)} --long`, or `volvex identify {quoted(other.path)}`",
+            f"{shown(other.archive_path)} is {other.archive.called}: a driver opens it, not a layout, so there is none to explain",
+            f"`volvex list {quoted(other.archive_path)} --long`, or `volvex identify {quoted(other.archive_path)}`",
         )
     if walker.faults:
         raise walker.faults.pop()

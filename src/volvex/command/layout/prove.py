@@ -66,7 +66,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
         for path, (form, picture) in textures.items():
             status = max(status, _prove_picture(path, form, picture, options, context))
         others = [path for path in paths if path not in textures]
-        archives = {group.path: group.archive for path in others for group in walker.find(path, deep=True).groups}
+        archives = {
+            group.archive_path: group.archive for path in others for group in walker.find(path, deep=True).groups
+        }
         if not (archives or data or textures) and walker.faults:
             raise walker.faults[0] if len(walker.faults) == 1 else ManyErrors(list(walker.faults))
         if not (archives or data or textures):

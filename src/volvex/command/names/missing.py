@@ -58,7 +58,7 @@ def _missing(group: Group, waits: dict[tuple[str, str], list[str]]) -> list[dict
         if not archive.is_unnamed(row):
             continue
         key = archive.entries.names.raw(row).decode("ascii", "replace")
-        may = [*candidates.get(row, ()), *waits.get((group.path, key), ())]
+        may = [*candidates.get(row, ()), *waits.get((group.archive_path, key), ())]
         out.append(
             {
                 "path": f"{group.path}/{archive.names[row]}",

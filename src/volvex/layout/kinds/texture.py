@@ -35,27 +35,27 @@ PARTS = ()
 
 def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
     """What a texture's layout needs: a size, a pixel format, and where the pixels are."""
-    told = {
+    given = {
         field.meaning.what: field
         for block in layout.blocks
         for field in block.fields
         if isinstance(field.meaning, Attribute) and not field.meaning.upper
     }
     for what in NEEDS:
-        if what not in told:
+        if what not in given:
             yield layout.place, f"no field gives the {what}", f"u16  {what}"
     apart = bool(layout.content.volumes)
-    if PIXELS not in told and (not apart or HERE in told):
+    if PIXELS not in given and (not apart or HERE in given):
         yield layout.place, "no field has the pixels", "block pixels ... repeats until end, with `byte u8 pixels`"
     if apart and (problem := wrong_pattern(layout.content.volumes)):
         yield layout.place, problem, 'content in volumes "{name}.{0}", or one file by its name'
-    if HERE in told and not apart:
+    if HERE in given and not apart:
         yield (
-            told[HERE].place,
+            given[HERE].place,
             "nothing gives the files of the other levels",
             'content in volumes "{name}.{0}"',
         )
-    if layout.content.transforms and STORED not in told:
+    if layout.content.transforms and STORED not in given:
         yield (
             layout.place,
             "each level is wrapped, and nothing gives their stored sizes",
@@ -64,7 +64,7 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
     for block in layout.blocks:
         for field in block.fields:
             yield from _check_field(layout, field, block.repeats, len(block.fields))
-    yield from _check_formats(layout, told)
+    yield from _check_formats(layout, given)
 
 
 def _check_formats(layout: Layout, given: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:

@@ -13,7 +13,7 @@ from volvex.layout.model import Block, Field, Measure
 from volvex.layout.order import group_holder
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.records.block import Read, Records
-from volvex.layout.transforms import unwrapped, wrap_of
+from volvex.layout.transforms import INNER, unwrapped, wrap_of
 from volvex.source import BytesSource, Source
 
 
@@ -37,7 +37,7 @@ def read_groups(reading: Reading, block: Block) -> BlockRead | None:
     lengths = told["end"] - starts if "end" in told else told.get("length")
     records, found, sizes = Records(block), list[Read](), np.zeros(len(starts), np.int64)
     stored: dict[bytes, bytes] = {}
-    counts, used = np.zeros(len(starts), np.int64), 0
+    counts, used, left = np.zeros(len(starts), np.int64), 0, INNER
     for row, start in enumerate(starts.tolist()):
         count = int(told["count"][row]) if "count" in told else None
         length = int(lengths[row]) if lengths is not None else None
@@ -45,8 +45,9 @@ def read_groups(reading: Reading, block: Block) -> BlockRead | None:
             continue
         if block.transforms:
             size = int(told["stored length"][row])
-            part, raw = _wrapped(holder, source, records, row, (start, count, length), size)
+            part, raw = _wrapped(holder, source, records, row, (start, count, length), size, left)
             stored[part.data] = raw
+            left -= len(part.data) if length is None else 0
         else:
             part = _group(holder, source, records, row, (start, count, length))
             size = len(part.data)
@@ -74,14 +75,18 @@ def _wrapped(
     row: int,
     where: tuple[int, int | None, int | None],
     size: int,
+    most: int,
 ) -> tuple[Read, bytes]:
-    """A group that is wrapped, its records counted as if they lay where it starts; and its stored bytes."""
+    """A group that is wrapped, its records counted as if they lay where it starts; and its stored bytes.
+
+    `most`: the bytes that it may hold when nothing gives their number.
+    """
     start, count, length = where
     if not 0 <= start <= start + size <= source.size or (count or 0) < 0:
         raise _fault(holder, row, f"a group of {size} bytes at {start:#x} is not in the file")
     raw = source.read(start, size)
     try:
-        data = b"".join(unwrapped(wrap_of(records.block), [raw], length))
+        data = b"".join(unwrapped(wrap_of(records.block), [raw], length, most))
     except ContentError as error:
         raise _fault(holder, row, f"its group cannot be opened: {error.message}") from error
     found = records.read(BytesSource(data, source.name), 0, count, len(data))
