@@ -13,6 +13,7 @@ canvas/*.kwi          pictures in a format of the game's own
 birds/*.kwi           sheets of frames, with their lists
 signs/pennant.kwf     a font of glyphs on a page
 catches/quay.kwc      a ledger that describes its own columns
+belfry/*.kbl, ...     bells, a shanty and a bank of voices
 """
 
 from __future__ import annotations
@@ -23,6 +24,7 @@ from pathlib import Path
 
 from kelpwick import GameError
 from kelpwick.holds import (
+    belfry,
     birds,
     canvas,
     catches,
@@ -52,6 +54,7 @@ HOLDS = {
     "birds": birds,
     "signs": signs,
     "catches": catches,
+    "belfry": belfry,
 }
 
 

@@ -37,6 +37,8 @@ if TYPE_CHECKING:
 WHOLE = 1 << 26  # content up to this size is decoded in one piece
 IN_MEMORY = 1 << 30  # content above this size is never held in memory
 
+GROWN, SHRUNK, EMPTIED, NEW = "grown", "shrunk", "emptied", "new"  # ways in which content is varied to try a format out
+
 Address = tuple[str, int]  # a name (see `identity`), and which of the entries with that name, from 0
 
 
@@ -169,6 +171,17 @@ class Archive(ABC):
     def encode(self, spool: Spool, chunks: Iterable[bytes], like: int) -> NewContent:
         """New content as this archive would store it, but for ciphers, in a spool; `like` is the entry that it
         replaces, or is most like. Safe to call from several threads."""
+
+    def varied(self, row: int, how: str, number: int = 0) -> bytes:
+        """Content for trying out what may take the place of an entry's, or stand beside it."""
+        if how == NEW:
+            return b"new " * (500 + number)
+        content = self.content(row) if how != EMPTIED else b""
+        return content * 2 + b"and more" if how == GROWN else content[: len(content) // 2]
+
+    def as_read_back(self, content: bytes, row: int) -> bytes:
+        """What content is when it is read again that was stored in the place of an entry's: the same, unless that loses something."""
+        return content
 
     @abstractmethod
     def plan(self, edit: Edit, each: bool = False, folder: Path | None = None, pinned: bool = False) -> Plan:

@@ -9,6 +9,7 @@ import numpy as np
 
 from volvex.archive.detect.filetypes import HEAD, TEXT, kind_by_content, kind_by_name
 from volvex.archive.layout_archive import LayoutArchive
+from volvex.archive.sound_hints import bank_hints
 from volvex.codec import COMPRESS
 from volvex.errors import ContentError, FormatError, VolvexError
 from volvex.layout.checksums import checksum_value, stored_checksum
@@ -47,6 +48,8 @@ def content_hints(archive: LayoutArchive) -> Iterator[Hint]:
     rows = _rows(archive)
     if not rows:
         return
+    if archive.bank is not None:
+        yield from bank_hints(archive)
     contents: dict[int, bytes] = {}
     for row in rows:
         with contextlib.suppress(VolvexError):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -13,6 +13,7 @@ import numpy as np
 from volvex.archive.archive import Archive, Check
 from volvex.archive.attribute_text import attribute_text
 from volvex.archive.safe_names import shown
+from volvex.archive.sound_bank import BankCodec, SoundBank
 from volvex.codec import CHECKSUM, COMPRESS, Checksum, Cipher, Compression
 from volvex.errors import FormatError, RefusedError, VolvexError
 from volvex.layout.checksums import checksum_text, stored_checksum
@@ -24,7 +25,7 @@ from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.facts import key_facts
 from volvex.layout.read.names import endings_of, key_columns, marked, unmarked, variants_of
 from volvex.layout.read.open import read
-from volvex.layout.transforms import ciphers_of, made_codec
+from volvex.layout.transforms import ciphers_of, decrypted, made_codec
 from volvex.layout.volumes import volume_name
 from volvex.layout.write.blank import blank_codec
 from volvex.layout.write.checks import require_writable
@@ -83,6 +84,10 @@ class LayoutArchive(Archive):
         assert reading.entries is not None
         self.reading, self.layout = reading, reading.original
         self.source, self.entries, self.title = reading.source, reading.entries, reading.original.title
+        self.bank = SoundBank.of(reading)
+        if self.bank is not None:
+            self.entries = self.bank.entries()
+            self.takes_blank = False  # nothing would say how its samples are encoded
         self._wraps = reading.layout.content.transforms
         self._plain = {transform: made_codec(transform) for transform in self._wraps if not transform.derived}
         self.padded = any(("tail", "zeros") in transform.given for transform in self._wraps)
@@ -123,7 +128,7 @@ class LayoutArchive(Archive):
         return [_ChecksumCheck(self, row, summed) for summed in self._checksums]
 
     def compression(self, row: int) -> Compression:
-        name = self.codec(row)
+        name = self._stored_codec(row)
         if name == "?":
             found = self.reading.attribute("codec of content")
             assert found is not None
@@ -136,7 +141,17 @@ class LayoutArchive(Archive):
                 field=block.where(row, field.name),
                 hint="another layout, or adding the number to its table",
             )
-        return COMPRESS.get(name)
+        facts = self.bank.facts(row) if self.bank is not None else None
+        if self.bank is None or facts is None:
+            return COMPRESS.get(name)
+        assert self.reading.entries is not None
+        return BankCodec(COMPRESS.get(name), int(self.reading.entries.size[row]), self.bank, facts)
+
+    def _stored_codec(self, row: int) -> str:
+        """The codec of an entry's stored bytes, whatever they are when they are decoded."""
+        assert self.reading.entries is not None
+        index = int(self.reading.entries.codec[row])
+        return self.reading.entries.codecs[index] if index >= 0 else "?"
 
     # names
 
@@ -226,13 +241,37 @@ class LayoutArchive(Archive):
 
     def _codec_for(self, row: int) -> str:
         """The codec in which new content is stored: the entry's own, or the first of the layout."""
-        codec = blank_codec(self.reading) if row == BLANK else self.codec(row)
+        codec = blank_codec(self.reading) if row == BLANK else self._stored_codec(row)
+        assert self.reading.entries is not None
         if self.reading.layout.content.differing:
-            return self.entries.codecs[-1]
-        return self.entries.codecs[0] if codec == "?" else codec
+            return self.reading.entries.codecs[-1]
+        return self.reading.entries.codecs[0] if codec == "?" else codec
 
     def encode(self, spool: Spool, chunks: Iterable[bytes], like: int) -> NewContent:
-        return self.encode_as(spool, chunks, self._codec_for(like))
+        if self.bank is None:
+            return self.encode_as(spool, chunks, self._codec_for(like))
+        raw = self.samples(like) if self.bank.facts(like) is not None else None
+        samples, facts = self.bank.encoded(b"".join(chunks), like, raw)
+        return replace(self.encode_as(spool, [samples], self._codec_for(like)), facts=facts)
+
+    def varied(self, row: int, how: str, number: int = 0) -> bytes:
+        facts = self.bank.facts(row) if self.bank is not None else None
+        return super().varied(row, how, number) if facts is None else facts.varied(self.content(row), how, number)
+
+    def as_read_back(self, content: bytes, row: int) -> bytes:
+        if self.bank is None or self.bank.facts(row) is None:
+            return content
+        return self.bank.read_back(content, row, self.samples(row))
+
+    def samples(self, row: int) -> bytes:
+        """The samples of an entry of a bank, as they are stored but for codecs and ciphers."""
+        start, stored = self.place(row)
+        data = self.stored_source.read(start, stored) if stored else b""
+        if ciphers := self.ciphers(row):
+            data = b"".join(decrypted([data], ciphers))
+        assert self.reading.entries is not None
+        size = int(self.reading.entries.size[row])
+        return COMPRESS.get(self._stored_codec(row)).decode_start(data, size) if data else b""
 
     def encode_as(self, spool: Spool, chunks: Iterable[bytes], codec: str) -> NewContent:
         size = 0

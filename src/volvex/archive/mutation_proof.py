@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from volvex.archive.archive import Archive
+from volvex.archive.archive import EMPTIED, GROWN, NEW, SHRUNK, Archive
 from volvex.errors import CapacityError, FormatError, NotFoundError, RefusedError, VolvexError
 from volvex.layout.write.plan import BLANK, Added, Edit, PlannedSource
 from volvex.source import Spool
@@ -75,22 +75,23 @@ class _Changes:
     def __init__(self, archive: Archive, spool: Spool) -> None:
         self.archive, self.spool = archive, spool
 
-    def _replace(self, row: int, change: Callable[[bytes], bytes]) -> Change:
+    def _replace(self, row: int, how: str) -> Change:
         def apply(edit: Edit, wanted: dict[int, bytes]) -> None:
             if row not in edit.removed:
-                wanted[row] = change(self.archive.content(row))
-                edit.replaced[row] = self.archive.encode(self.spool, [wanted[row]], row)
+                content = self.archive.varied(row, how)
+                edit.replaced[row] = self.archive.encode(self.spool, [content], row)
+                wanted[row] = self.archive.as_read_back(content, row)
 
         return apply
 
     def grow(self, row: int) -> Change:
-        return self._replace(row, lambda content: content * 2 + b"and more")
+        return self._replace(row, GROWN)
 
     def shrink(self, row: int) -> Change:
-        return self._replace(row, lambda content: content[: len(content) // 2])
+        return self._replace(row, SHRUNK)
 
     def empty(self, row: int) -> Change:
-        return self._replace(row, lambda content: b"")
+        return self._replace(row, EMPTIED)
 
     def remove(self, row: int) -> Change:
         def apply(edit: Edit, wanted: dict[int, bytes]) -> None:
@@ -105,7 +106,8 @@ class _Changes:
         def apply(edit: Edit, wanted: dict[int, bytes]) -> None:
             for number in range(count):
                 name = renamed(self.archive.fresh_name(like), number)
-                edit.added.append(Added(name, like, self.archive.encode(self.spool, [b"new " * (500 + number)], like)))
+                content = self.archive.varied(like, NEW, number)
+                edit.added.append(Added(name, like, self.archive.encode(self.spool, [content], like)))
 
         return apply
 

@@ -1,4 +1,4 @@
-"""Many pictures converted at once: one function that does one, over any `concurrent.futures.Executor`.
+"""Many pictures or sounds converted at once: one function that does one, over any `concurrent.futures.Executor`.
 
 A job says where the bytes are (a stretch of a file, or the bytes themselves) and which file to write, so that any process that sees
 the same files can do it.
@@ -16,8 +16,9 @@ from pathlib import Path
 
 from volvex.asset.exchange import exported
 from volvex.asset.forms import form_of
+from volvex.asset.layout_picture import LayoutForm
 from volvex.asset.open import require_picture, with_roles
-from volvex.errors import VolvexError
+from volvex.errors import UsageError, VolvexError
 from volvex.layout import Layout
 from volvex.layout.language.parser import read_layout
 from volvex.source import BytesSource, Disk, FileSource, Source, WindowSource, atomic
@@ -27,7 +28,7 @@ MakeExecutor = Callable[[], Executor]
 
 @dataclass(frozen=True)
 class Job:
-    """One picture to convert. `data` is None when its bytes are those of `file` from `offset` on."""
+    """One picture or sound to convert. `data` is None when its bytes are those of `file` from `offset` on."""
 
     name: str
     target: str
@@ -39,6 +40,7 @@ class Job:
     roles: str = ""  # what the game description says of its channels
     layout: str = ""  # the file of the layout that reads it, when it is of a game's own format
     beside: tuple[tuple[str, bytes], ...] = ()  # other files that it is made of, by their names
+    tags: tuple[tuple[str, str], ...] = ()  # of a sound that has none of its own
 
 
 @dataclass(frozen=True)
@@ -53,15 +55,14 @@ class Outcome:
 
 
 def convert(job: Job) -> Outcome:
-    """Read, convert and write one picture; what is wrong with it is in the outcome."""
+    """Read, convert and write one picture or sound; what is wrong with it is in the outcome."""
     try:
         with _source(job) as source:
             held = dict(job.beside)
             source.beside = lambda name: BytesSource(held[name], name) if name in held else None
             layout = _layout(job.layout) if job.layout else None
-            picture = with_roles(require_picture(source, layout=layout).picture, job.name, job.roles)
-            out = exported(picture, job.extension)
-            data = form_of(job.extension).write(out.picture)
+            make = _sound if is_sound_form(job.extension) else _picture
+            data, notes = make(source, job, layout)
         target, disk = Path(job.target), Disk()
         disk.make_folder(target.parent)
         with atomic(disk, target, durable=False) as file:
@@ -70,7 +71,52 @@ def convert(job: Job) -> Outcome:
         return Outcome(job, fault=str(error), hint=error.hint)
     except OSError as error:
         return Outcome(job, fault=f"{job.target}: {(error.strerror or str(error)).lower()}")
-    return Outcome(job, len(data), (*picture.notes, *out.notes))
+    return Outcome(job, len(data), notes)
+
+
+def _picture(source: Source, job: Job, layout: Layout | None) -> tuple[bytes, tuple[str, ...]]:
+    picture = with_roles(require_picture(source, layout=layout).picture, job.name, job.roles)
+    out = exported(picture, job.extension)
+    return form_of(job.extension).write(out.picture), (*picture.notes, *out.notes)
+
+
+def _sound(source: Source, job: Job, layout: Layout | None) -> tuple[bytes, tuple[str, ...]]:
+    from volvex.asset.sounds.exchange import exported
+    from volvex.asset.sounds.open import require_sound
+
+    sound = require_sound(source, layout=layout).sound
+    data, notes = exported(sound, job.extension, dict(job.tags))
+    return data, (*sound.notes, *notes)
+
+
+def is_sound_form(extension: str) -> bool:
+    """Whether files with an extension are sounds, in which sounds are converted."""
+    from volvex.asset.sounds.forms import by_extension
+
+    return extension.lstrip(".").lower() in by_extension()
+
+
+def require_form(extension: str) -> None:
+    """UsageError when no form of pictures or sounds has an extension."""
+    from volvex.asset.forms import by_extension as pictures
+    from volvex.asset.sounds.forms import by_extension as sounds
+
+    if extension.lstrip(".").lower() not in {*pictures(), *sounds()}:
+        raise UsageError(
+            f"no form of pictures or sounds has the extension {extension}",
+            f"one of {', '.join(sorted(pictures()))}; {', '.join(sorted(sounds()))}",
+        )
+
+
+def layout_of(form: object) -> Layout | None:
+    """The layout that reads what is of a game's own format; None for an open form."""
+    layout = getattr(form, "layout", None)
+    return layout if isinstance(layout, Layout) else None
+
+
+def beside_of(form: object, source: Source) -> tuple[tuple[str, bytes], ...]:
+    """The files beside its own that something is read from, with their bytes."""
+    return form.beside(source) if isinstance(form, LayoutForm) else ()
 
 
 @functools.lru_cache(64)

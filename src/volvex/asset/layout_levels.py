@@ -11,6 +11,7 @@ from itertools import pairwise
 
 import numpy as np
 
+from volvex.asset.layout_facts import number_of
 from volvex.codec.pixels.order import PixelLayout
 from volvex.errors import FRESH, ContentError, FormatError, RefusedError
 from volvex.layout.columns import Array
@@ -93,14 +94,6 @@ def _require_apart(name: str, spans: Sequence[Span]) -> None:
                 hint=FRESH,
                 asked="another layout: are the starts counted from where the layout gives it?",
             )
-
-
-def number_of(reading: Reading, what: str, default: int = 1) -> int:
-    """The number that a field of a picture's file holds; the default when this file has no such field."""
-    found = reading.attribute(what)
-    if found is None or not bool(found[0].present(found[1])[:1].all()):
-        return default
-    return int(reading.decode_numbers(*found)[0])
 
 
 def own_pixels(reading: Reading) -> Array:

@@ -7,12 +7,12 @@ from typing import Any
 import numpy as np
 
 from volvex.asset.bounds import check_size
+from volvex.asset.layout_facts import number_of, put_numbers, word_of
 from volvex.asset.layout_levels import (
     OWN,
     Rewritten,
     Stored,
     find_levels,
-    number_of,
     pixels_of_files,
     plain_bytes,
     rewrite,
@@ -26,7 +26,6 @@ from volvex.layout.kinds import texture as attributes
 from volvex.layout.model import Attribute, Field, Layout
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.open import read as read_layout
-from volvex.layout.records.numbers import encode_numbers
 from volvex.layout.write.checks import require_writable
 from volvex.layout.write.directory import AllColumns
 from volvex.layout.write.plan import Edit
@@ -98,27 +97,8 @@ class LayoutForm:
         return {OWN: own, **{name: data.tobytes() for name, data in made.data.items() if name != OWN}}
 
 
-def _word(reading: Reading, what: str) -> str:
-    found = reading.attribute(what)
-    if found is None:
-        return ""
-    block, field = found
-    assert isinstance(field.meaning, Attribute)
-    number = int(reading.decode_numbers(block, field)[0])
-    word = dict(field.meaning.table).get(number)
-    if word is None:
-        raise FormatError(
-            block.source.name,
-            f"{number} is no {what} in the layout",
-            offset=block.offset(0, field.name),
-            field=block.where(0, field.name),
-            hint="another layout, or adding the number to its table",
-        )
-    return word
-
-
 def _picture(reading: Reading, source: Source) -> Picture:
-    own = pixel_layout(_word(reading, attributes.FORMAT) or reading.layout.content.codec)
+    own = pixel_layout(word_of(reading, attributes.FORMAT) or reading.layout.content.codec)
     width, height, depth, levels, faces, layers = (number_of(reading, what) for what in attributes.SIZES)
     depth, faces, layers, levels = max(1, depth), max(1, faces), max(1, layers), max(1, levels)
     images = faces * layers
@@ -134,7 +114,7 @@ def _picture(reading: Reading, source: Source) -> Picture:
         one, data = own.stored_size(across, down), plain_bytes(reading.layout, stored, span, source.name)
         slices = [data[at : at + one].tobytes() for at in range(0, span.size, one)]
         surfaces[span.image][span.level] = b"".join(own.plain(part, across, down) for part in slices)
-    space = _word(reading, attributes.SPACE) or UNKNOWN
+    space = word_of(reading, attributes.SPACE) or UNKNOWN
     extra = {"reading": reading, "pixels": own, "stored": stored}
     palette = _palette(reading, own, source)
     return Picture(
@@ -220,7 +200,7 @@ def _columns(reading: Reading, picture: Picture, made: Rewritten) -> AllColumns:
     for what, value in zip(attributes.SIZES, values, strict=True):
         found = reading.attribute(what)
         if found is not None and max(1, number_of(reading, what)) != value:
-            _put(columns, reading, *found, np.array([value]))
+            put_numbers(columns, reading, *found, np.array([value]))
     _put_levels(columns, reading, made)
     if picture.palette is not None and not picture.palette_kept:
         rows = _palette_rows(reading, picture.extra["pixels"])
@@ -231,7 +211,7 @@ def _columns(reading: Reading, picture: Picture, made: Rewritten) -> AllColumns:
                 most = found[1].type.limits[1]  # type: ignore[attr-defined]
                 whole = old.copy()
                 whole[rows] = picture.palette[:, place]
-                _put(columns, reading, *found, whole if most == 255 else (whole * most + 127) // 255)
+                put_numbers(columns, reading, *found, whole if most == 255 else (whole * most + 127) // 255)
     return columns
 
 
@@ -258,12 +238,7 @@ def _put_changed(columns: AllColumns, reading: Reading, found: tuple[BlockRead, 
     if not np.array_equal(before[: len(numbers)], numbers):
         after = before.copy()
         after[: len(numbers)] = numbers
-        _put(columns, reading, *found, after)
-
-
-def _put(columns: AllColumns, reading: Reading, block: BlockRead, field: Field, numbers: Array) -> None:
-    name = f"{reading.source.name}, {block.block.name}"
-    columns[block.block.name][field.name] = encode_numbers(numbers.astype(object), reading.settled(field), name)
+        put_numbers(columns, reading, *found, after)
 
 
 def _rewritten(reading: Reading, picture: Picture) -> Rewritten:

@@ -47,6 +47,14 @@ PICTURES = (
 )  # what stands in `sheet` of files that are of pictures: of the game's own, of the bench's
 
 
+SOUNDS = ("sound", "sound as edited")  # the same of files that are of sounds
+
+
+def is_open_sound(opened: Opened) -> bool:
+    """Whether a file in `open` is of a sound."""
+    return opened.sheet in SOUNDS
+
+
 def is_open_picture(opened: Opened) -> bool:
     """Whether a file in `open` is of a picture."""
     return opened.sheet in PICTURES

@@ -42,6 +42,9 @@ def check(bench: Workbench, sound: Collection[str] = ()) -> list[Problem]:
         from volvex.bench.picture_check import picture_problems  # pulls in what decodes them
 
         found += [problem for change in pictures for problem in picture_problems(bench, change)]
+        from volvex.bench.sound_check import sound_problems
+
+        found += [problem for change in pictures for problem in sound_problems(bench, change)]
     sheets = [change for change in changed if _may_be_sheet(change, after)]
     if sheets:
         from volvex.bench.sprite_check import sprite_problems
@@ -143,15 +146,16 @@ def _of_another_kind(bench: Workbench, change: FileChange) -> Problem | None:
         "",
         f"this is {_called(change.kind)}, the game's own is {_called(before)}",
         "`volvex swap` without --as-is, which converts it"
-        if _are_pictures(before, change.kind)
+        if _are_assets(before, change.kind)
         else f"a file of the kind {before}, or `volvex build --anyway`",
     )
 
 
-def _are_pictures(*kinds: str) -> bool:
+def _are_assets(*kinds: str) -> bool:
     from volvex.asset.open import is_picture
+    from volvex.asset.sounds.open import is_sound
 
-    return all(map(is_picture, kinds))
+    return all(map(is_picture, kinds)) or all(map(is_sound, kinds))
 
 
 def _called(kind: str) -> str:

@@ -10,7 +10,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from volvex.archive.safe_names import quoted
-from volvex.bench.bench_file import Opened, is_open_picture, is_open_sprite
+from volvex.bench.bench_file import Opened, is_open_picture, is_open_sound, is_open_sprite
 from volvex.bench.open_folder import FOLDER, is_edited, require_unedited, write_file
 from volvex.bench.workbench import Workbench
 from volvex.data import Document, require_data, verify
@@ -56,14 +56,15 @@ def sync_exports(bench: Workbench) -> list[SyncResult]:
 
     RefusedError, and nothing is taken over, when the same data was edited in two files.
     """
-    of_data = [file for file, opened in bench.opened.items() if not (is_open_picture(opened) or is_open_sprite(opened))]
+    assets = (is_open_picture, is_open_sprite, is_open_sound)
+    of_data = [file for file, opened in bench.opened.items() if not any(test(opened) for test in assets)]
     edited = [file for file in of_data if is_edited(bench, file)]
     places = [bench.opened[file].place for file in edited]
     twice = next((file for file in edited if places.count(bench.opened[file].place) > 1), None)
     if twice is not None:
         others = [file for file in edited if bench.opened[file].place == bench.opened[twice].place]
         raise RefusedError(f"{' and '.join(others)} are the same data and were both edited", "removing one of them")
-    results = [*_sync_sprites(bench), *_sync_pictures(bench)]
+    results = [*_sync_sprites(bench), *_sync_pictures(bench), *_sync_sounds(bench)]
     order = [*edited, *(file for file in of_data if file not in edited)]  # others of the same data follow
     return results + [result for file in order if (result := _fold(bench, file, bench.opened[file])) is not None]
 
@@ -83,6 +84,21 @@ def _sync_pictures(bench: Workbench) -> list[SyncResult]:
             pixels = f"{folded.pixels:,} pixel{_s(folded.pixels)} taken over{blocks}"
             said = "rewritten" if folded.rewritten else f"left as it was: {folded.fault}" if folded.fault else pixels
             results.append(SyncResult(place, " and ".join(folded.files), said, 0, folded.notes))
+    return results
+
+
+def _sync_sounds(bench: Workbench) -> list[SyncResult]:
+    """Take over what was edited of sounds."""
+    files = _by_place(bench, is_open_sound)
+    if not files:
+        return []
+    from volvex.bench.sounds import fold_sounds
+
+    folded = [(place, one) for place, own in files.items() for one in fold_sounds(bench, place, own)]
+    results = []
+    for place, one in folded:
+        said = "rewritten" if one.rewritten else f"{one.frames:,} frame{_s(one.frames)} taken over"
+        results.append(SyncResult(place, one.file, said, 0, one.notes))
     return results
 
 

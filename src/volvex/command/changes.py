@@ -23,7 +23,7 @@ from volvex.command.ui.reader import add_layout
 from volvex.command.ui.table import count, number
 from volvex.data import Change as DataChange
 from volvex.data.differences import plain
-from volvex.errors import NotFoundError, Status, UsageError
+from volvex.errors import NotFoundError, Status, UsageError, VolvexError
 from volvex.source import FileSource
 from volvex.source.outputs import new_file
 
@@ -48,8 +48,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    if options.json and options.to is not None:
-        raise UsageError("--json prints records, --to draws pictures", "one of the two")
     if options.json and options.to is not None:
         raise UsageError("--json prints records, --to draws pictures", "one of the two")
     with open_bench(options, context, sync_exports=True) as bench:
@@ -142,18 +140,20 @@ def _print(bench: Workbench, diff: FileDiff, options: argparse.Namespace, contex
         context.print(f"  {context.paint(said, 'red' if diff.was_sound else 'yellow')}: {shown(diff.fault.message)}")
     if options.brief:
         return
-    if change.what == "changed" and diff.changes is None and _is_picture(change.kind):
+    if change.what == "changed" and diff.changes is None and _is_asset(change.kind):
         _print_pixels(bench, change, context)
+        _print_frames(bench, change, context)
     elif diff.changes and diff.form != LINES:
         _print_changes(diff.changes, options.all, context)
     elif change.is_text:
         _print_lines(bench, change, options, context)
 
 
-def _is_picture(kind: str) -> bool:
+def _is_asset(kind: str) -> bool:
     from volvex.asset.open import may_be_picture
+    from volvex.asset.sounds.open import is_sound
 
-    return may_be_picture(kind)
+    return may_be_picture(kind) or is_sound(kind)
 
 
 def _print_pixels(bench: Workbench, change: FileChange, context: Context) -> None:
@@ -174,6 +174,25 @@ def _print_pixels(bench: Workbench, change: FileChange, context: Context) -> Non
         context.print(f"  {states[0]} -> {states[1]}")
 
 
+def _print_frames(bench: Workbench, change: FileChange, context: Context) -> None:
+    """How many frames of a sound differ."""
+    from volvex.asset.sounds.describe import loops_text, short_text
+    from volvex.asset.sounds.exchange import differing_frames
+    from volvex.bench.sounds import sound_pair
+
+    pair = sound_pair(bench, change)
+    if pair is None:
+        return
+    before, after = pair
+    try:
+        context.print(f"  {number(differing_frames(before, after))} of {number(after.frames)} frames differ")
+    except VolvexError as error:
+        context.print(f"  {context.paint(shown(error.message), 'red')}")
+    states = [short_text(one) + (f", loop {loops_text(one)}" if one.loops else "") for one in pair]
+    if states[0] != states[1]:
+        context.print(f"  {states[0]} -> {states[1]}")
+
+
 def _draw(bench: Workbench, found: list[FileChange], options: argparse.Namespace, context: Context) -> None:
     """Draw the changed pictures side by side, each before and after, one below the other."""
     from volvex.asset.compare import side_by_side, stacked
@@ -181,7 +200,7 @@ def _draw(bench: Workbench, found: list[FileChange], options: argparse.Namespace
 
     rows = []
     for change in found:
-        pair = pair_of(bench, change) if change.what == "changed" and _is_picture(change.kind) else None
+        pair = pair_of(bench, change) if change.what == "changed" and _is_asset(change.kind) else None
         if pair is not None:
             rows.append(side_by_side(*pair, change.path))
     if not rows:

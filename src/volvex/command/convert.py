@@ -1,11 +1,12 @@
-"""Convert data and pictures to open formats and back.
+"""Convert data, pictures and sounds to open formats and back.
 
 Tables, texts and scenes become CSV, TSV, XLSX and JSON, texts also PO and XLIFF. Back it goes with --like, the file it was made
 from: everything that the open format cannot hold comes from there. Every value is checked, and every fault is reported with row,
 column, value and what is allowed; nothing is written unless all values are valid. Pictures become PNG, TIFF, TGA, DDS, KTX2 and
-others. In a bench, `volvex take PATH --as csv` (or png) does both steps.
+others, sounds WAV, FLAC, OGG, MP3 and others. In a bench, `volvex take PATH --as csv` (or png, wav) does both steps.
 
-With --to, all pictures of any paths are converted, on all cores; a bad one is reported and does not stop the others.
+With --to, all pictures of any paths are converted, on all cores, or all sounds with --as flac or another form of sounds: their
+titles are their names, their albums their folders. A bad one is reported and does not stop the others.
 --skip-existing goes on from where an earlier run was stopped.
 """
 
@@ -34,6 +35,7 @@ EXAMPLES = (
     "volvex convert lenses.csv lenses.kwb --like game/data/almanac.kwp/tables/lenses.kwb",
     "volvex convert game/data/almanac.kwp/texts/menu.kwx menu.po --language de",
     "volvex convert game/data --to pictures --as tga --by package",
+    "volvex convert game/data --to music --as flac",
 )
 
 
@@ -42,17 +44,22 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "path",
         nargs="+",
         metavar="PATH",
-        help="FROM and TO: an entry or file, and the new file (.csv .xlsx .json .po .png .tiff .dds ...); with --to any paths",
+        help="FROM and TO: an entry or file, and the new file (.csv .xlsx .json .po .png .dds .wav ...); with --to any paths",
     )
     parser.add_argument("--like", metavar="PATH", help="the entry or file that FROM was made from")
     parser.add_argument("--palette", choices=("new",), help="with --like, for pictures: make the palette new for yours")
+    parser.add_argument(
+        "--loudness", choices=("original",), help="with --like, for sounds: make yours as loud as the game's own"
+    )
     parser.add_argument("--sheet", metavar="NAME", help="the sheet, when the file has several: lamps")
     parser.add_argument("--row", metavar="ID", help="only this record (JSON)")
     parser.add_argument("--language", metavar="L", help="for texts: this language beside the source language")
     parser.add_argument(
         "--source-language", metavar="L", help="the language that is translated from (default: the first)"
     )
-    parser.add_argument("--to", dest="folder", type=Path, metavar="DIR", help="convert all pictures into this folder")
+    parser.add_argument(
+        "--to", dest="folder", type=Path, metavar="DIR", help="convert all pictures, or sounds, into this folder"
+    )
     parser.add_argument("--as", dest="ending", metavar="FORM", default="png", help="with --to: the form (default: png)")
     parser.add_argument(
         "--by",
@@ -69,9 +76,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     if options.folder is not None:
-        from volvex.command.ui.bulk import convert_pictures
+        from volvex.command.ui.bulk import convert_assets
 
-        return convert_pictures(options, context)
+        return convert_assets(options, context)
     if len(options.path) != 2:
         raise UsageError(
             f"{count(len(options.path), 'path')} where FROM and TO are expected", "--to DIR to convert many pictures"
@@ -83,6 +90,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
         try:
             if _is_picture(content, walker):
                 return _picture(content, walker, options, context)
+            if _is_sound(content, walker):
+                return _sound(content, walker, options, context)
             return _data(content, walker, options, context)
         finally:
             content.source.close()
@@ -112,6 +121,33 @@ def _picture(content: Content, walker: Walker, options: argparse.Namespace, cont
         form = form_of(options.target.suffix)
         out = exported(opened.picture, options.target.suffix)
         data, notes = form.write(out.picture), (*opened.picture.notes, *out.notes)
+    _write(options, data, context)
+    for note in notes:
+        context.note(f"note: {note}")
+    context.print(f"{shown(str(options.target))}: {number(len(data))} bytes")
+    return Status.OK
+
+
+def _is_sound(content: Content, walker: Walker) -> bool:
+    from volvex.asset.sounds.open import form_in
+
+    return form_in(content.source, walker.library) is not None
+
+
+def _sound(content: Content, walker: Walker, options: argparse.Namespace, context: Context) -> int:
+    """A sound in another form; or one of the user's in the form of `--like`."""
+    from volvex.asset.sounds.exchange import exported, replaced
+    from volvex.asset.sounds.open import require_sound
+    from volvex.source import FileSource
+
+    opened = require_sound(content.source, walker.library)
+    if options.like:
+        with FileSource(Path(options.path)) as source:
+            result = replaced(opened.sound, require_sound(source).sound, options.loudness == "original")
+            data, notes = opened.form.write(result.sound), result.notes
+    else:
+        data, notes = exported(opened.sound, options.target.suffix)
+        notes = (*opened.sound.notes, *notes)
     _write(options, data, context)
     for note in notes:
         context.note(f"note: {note}")

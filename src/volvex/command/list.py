@@ -17,14 +17,15 @@ from typing import Any
 import numpy as np
 
 from volvex.archive import Group
-from volvex.archive.access.nested import content_source
+from volvex.archive.access.nested import content_source, entry_source
 from volvex.archive.access.paths import Found
 from volvex.archive.detect import filetypes
 from volvex.archive.detect.types.pictures import TYPES
+from volvex.archive.detect.types.sounds import SOUNDS
 from volvex.archive.safe_names import shown
+from volvex.command.ui.about import about_text
 from volvex.command.ui.context import Context
 from volvex.command.ui.faults import note_faults
-from volvex.command.ui.picture import texture_text
 from volvex.command.ui.reader import add_reading, open_walker
 from volvex.command.ui.table import (
     Cells,
@@ -54,6 +55,7 @@ EXAMPLES = (
 )
 BY_CONTENT = 20_000  # entries whose content is looked at without being asked
 SIZED = frozenset(kind.name for kind in TYPES)  # pictures: --long shows their size
+OPENED = ("texture", "sound", *SOUNDS)  # files that are opened for that
 SORTS = ("path", "size", "name", "type")
 
 
@@ -130,16 +132,17 @@ class _Rows:
 
     @functools.cached_property
     def about(self) -> list[str]:
-        """What the heads of pictures say of each: their size and format."""
+        """What the heads of pictures and sounds say of each: size and format, duration and rate."""
         if self.kind is None:
             return []
         kinds, details, at = self.kind.texts(), list[str](), 0
         for group in self.groups:
             for row in group.rows.tolist():
                 kind = kinds[at]
-                if kind == "texture":
+                if kind in OPENED:
                     name = f"{group.path}/{group.archive.names[row]}"
-                    details.append(self._texture(functools.partial(content_source, group.archive, row, name)))
+                    make = entry_source if kind in SOUNDS else content_source  # of a sound the head will do
+                    details.append(self._opened(functools.partial(make, group.archive, row, name)))
                 else:
                     head = group.archive.beginning(row, filetypes.DETAIL) if kind in SIZED else b""
                     details.append(filetypes.detail(kind, head) if head else "")
@@ -149,15 +152,16 @@ class _Rows:
             if kinds[at] in SIZED:
                 with path.open("rb") as file:
                     head = file.read(filetypes.DETAIL)
-            if kinds[at] == "texture":
-                details.append(self._texture(functools.partial(FileSource, path, name)))
+            if kinds[at] in OPENED:
+                details.append(self._opened(functools.partial(FileSource, path, name)))
             else:
                 details.append(filetypes.detail(kinds[at], head) if head else "")
             at += 1
         return details
 
-    def _texture(self, make: Callable[[], Source]) -> str:
-        """The size and format of a picture in a format of the game's own; nothing when it is damaged, which is among the faults."""
+    def _opened(self, make: Callable[[], Source]) -> str:
+        """The size and format of a picture of the game's own, the duration of a sound; nothing when it is damaged, which is among
+        the faults."""
         try:
             with make() as source:
                 return self.described(source)
@@ -256,7 +260,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     context.answers = False  # nobody who looks around wants to be asked for each locked archive on the way
     with open_walker(options, context) as walker:
         found = [walker.find(path, deep=options.deep, nested=options.deep) for path in options.path]
-        described = functools.partial(texture_text, walker=walker, context=context)
+        described = functools.partial(about_text, walker=walker, context=context)
         with_kinds = options.long or options.sort == "type"
         rows = _Rows(found, walker.library, with_kinds, not options.variant, described)
         order = rows.order(options.sort) if options.sort or options.json or options.long else []

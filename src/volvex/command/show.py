@@ -1,6 +1,7 @@
-"""Show one entry as text, table, tree, picture or bytes.
+"""Show one entry as text, table, tree, picture, sound or bytes.
 
-Of a picture the size, format, levels and channels are printed; on a terminal it is drawn.
+Of a picture the size, format, levels and channels are printed, of a sound its duration, rate, encoding, loops and loudness; on
+a terminal both are drawn.
 On a terminal, text has colours and long text is paged. Into a pipe, text is written as it is; --raw writes the bytes of
 anything, so `volvex show PATH --raw > FILE` takes one file out. In a bench, a path of the game shows the edited state.
 """
@@ -68,6 +69,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
             return Status.OK
         if _shown_as_picture(content, kind, walker, options, context):
             return Status.OK
+        if _shown_as_sound(content, kind, walker, options, context):
+            return Status.OK
         encoding = _encoding(content, walker)
         if (
             (kind in filetypes.TEXT or encoding)
@@ -113,6 +116,24 @@ def _shown_as_picture(
     if opened is None:
         return False
     show_picture(opened.picture, content.path, content.source.size, options, context)
+    return True
+
+
+def _shown_as_sound(content: Content, kind: str, walker: Walker, options: argparse.Namespace, context: Context) -> bool:
+    """Show a sound of an open form or of the game, or name a MIDI file's tracks; whether it was so."""
+    from volvex.asset.sounds.open import may_be_sound, open_sound
+
+    if options.hex or options.offset or options.size or not (may_be_sound(kind) or kind == "midi"):
+        return False
+    from volvex.command.ui.sound import show_midi, show_sound
+
+    if kind == "midi":
+        show_midi(content.source, content.path, context)
+        return True
+    opened = open_sound(content.source, walker.library)
+    if opened is None:
+        return False
+    show_sound(opened.sound, content.path, content.source.size, context)
     return True
 
 

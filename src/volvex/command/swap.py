@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from volvex.archive.safe_names import shown
 from volvex.bench.order import found_after, place_after
@@ -18,6 +19,9 @@ from volvex.command.ui.reader import add_layout
 from volvex.command.ui.table import count, number
 from volvex.command.ui.variants import add_variant
 from volvex.errors import Status, UsageError
+
+if TYPE_CHECKING:
+    from volvex.bench import Workbench
 
 PRIORITY = 33
 EXAMPLES = (
@@ -37,7 +41,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--palette", choices=("new",), help="for pictures with a palette: make it new for yours (default: it is kept)"
     )
-    parser.add_argument("--as-is", action="store_true", help="put the bytes of a picture as they are, in whatever form")
+    parser.add_argument("--loudness", choices=("original",), help="for sounds: make yours as loud as the game's own")
+    parser.add_argument(
+        "--as-is", action="store_true", help="put the bytes of a picture or sound as they are, in whatever form"
+    )
     add_variant(parser)
     add_layout(parser)
     add_bench(parser)
@@ -67,6 +74,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
 
             recolour = options.palette == "new"
             converted = converted_for(bench, path, options.file, options.resize, options.any_size, recolour)
+            if converted is None and _put_sound(bench, path, options, context):
+                return Status.OK
         asked = options.resize or options.any_size or options.palette
         if converted is None and asked and options.file.is_file():
             raise UsageError(
@@ -84,6 +93,22 @@ def run(options: argparse.Namespace, context: Context) -> int:
         size = (bench.files / place).stat().st_size
         context.print(f"{shown(place)} is now {shown(options.file.as_posix())}, {number(size)} bytes")
     return Status.OK
+
+
+def _put_sound(bench: Workbench, path: str, options: argparse.Namespace, context: Context) -> bool:
+    """Convert a sound that replaces a sound, and put it there; whether it was one that had to be converted."""
+    from volvex.bench.sounds import converted_for, put_sound
+
+    converted = converted_for(bench, path, options.file, options.loudness == "original")
+    if converted is None:
+        if options.loudness and options.file.is_file():
+            raise UsageError("--loudness converts a sound that replaces a sound", "leaving it, --new and --as-is out")
+        return False
+    place = put_sound(bench, path, converted)
+    for note in converted.notes:
+        context.note(f"note: {shown(place)}: {note}")
+    context.print(f"{shown(place)}: {shown(options.file.as_posix())} was converted to {shown(converted.form)}")
+    return True
 
 
 def _swap_variant(options: argparse.Namespace, context: Context) -> int:

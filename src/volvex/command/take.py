@@ -37,7 +37,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--as",
         dest="ending",
         metavar="FORM",
-        help="also write it for other programs: csv, tsv, xlsx, json, po, xlf; png, tiff, tga, dds, ktx2; sprites",
+        help="also write it for other programs: csv, tsv, xlsx, json, po, xlf; png, tiff, tga, dds, ktx2; sprites; wav, flac, ogg, mp3",
     )
     parser.add_argument("--sheet", metavar="NAME", help="with --as: the sheet, when the file has several")
     parser.add_argument(
@@ -94,6 +94,7 @@ def _levels(bench: Workbench, wanted: list[tuple[str, int | None]]) -> list[tupl
 
 def _open(bench: Workbench, places: list[str], options: argparse.Namespace, context: Context) -> None:
     from volvex.asset.forms import by_extension
+    from volvex.asset.sounds.forms import by_extension as sound_forms
     from volvex.bench.exports import open_as
     from volvex.data.exchange import Wanted
 
@@ -113,9 +114,22 @@ def _open(bench: Workbench, places: list[str], options: argparse.Namespace, cont
         if ending in by_extension() or options.channels or options.level is not None:
             _open_picture(bench, place, ending, options, context)
             continue
+        if ending in sound_forms():
+            _open_sound(bench, place, ending, options, context)
+            continue
         file = open_as(bench, place, ending, wanted, options.refresh)
         where = os.path.relpath(bench.folder / file, context.cwd).replace(os.sep, "/")
         context.print(f"opened as {context.paint(shown(where), 'green')}")
+
+
+def _open_sound(bench: Workbench, place: str, ending: str, options: argparse.Namespace, context: Context) -> None:
+    from volvex.bench.sounds import open_sound_as
+
+    file, notes = open_sound_as(bench, place, ending, options.refresh)
+    where = os.path.relpath(bench.folder / file, context.cwd).replace(os.sep, "/")
+    context.print(f"opened as {context.paint(shown(where), 'green')}")
+    for note in notes:
+        context.note(f"note: {shown(where)}: {note}")
 
 
 def _open_picture(bench: Workbench, place: str, ending: str, options: argparse.Namespace, context: Context) -> None:

@@ -13,6 +13,8 @@ from volvex.errors import UsageError
 from volvex.layout import Layout, Library
 from volvex.source import BytesSource
 
+NO_DATA = ("texture", "sound", "movie")  # kinds of layouts of which files have no values to edit
+
 
 def open_data(
     data: bytes, library: Library, file: str, layout: Layout | None = None, encoding: Encoding | None = None
@@ -20,8 +22,8 @@ def open_data(
     """The data in some bytes; None when nothing knows them as such. FormatError when they are damaged."""
     source = BytesSource(data, file)  # a file that is only looked into is not read whole for this
     known = layout if layout is not None else library.match_data(source)
-    if known is not None and known.kind == "texture":
-        return None  # a picture
+    if known is not None and known.kind in NO_DATA:
+        return None
     if known is not None:
         if not isinstance(data, bytes):
             source = BytesSource(bytes(data), file)

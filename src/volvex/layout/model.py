@@ -192,6 +192,7 @@ class Content:
     ordered: bool = False  # it lies in the order of the records
     within: str = ""
     volumes: str = ""  # in files beside this one: a pattern of their names
+    sounds: str = ""  # the encoding of bare samples, when no field tells it
     codec: str = ""  # of all content, when no field tells it
     differing: bool = False  # `codec` only where the two sizes differ
     transforms: tuple[Transform, ...] = ()  # ciphers around the codec, the outermost first

@@ -25,7 +25,7 @@ from volvex.archive.transfer.parallel import verify
 from volvex.command.ui.context import Context
 from volvex.command.ui.data import laid_out
 from volvex.command.ui.faults import note_faults
-from volvex.command.ui.picture import own_picture
+from volvex.command.ui.own_asset import own_picture, own_sound
 from volvex.command.ui.reader import add_reading, open_walker
 from volvex.command.ui.table import count, number
 from volvex.errors import ManyErrors, NotFoundError, Status
@@ -35,6 +35,8 @@ from volvex.layout.inspect.proof import Difference, check_objects, prove
 if TYPE_CHECKING:
     from volvex.asset.layout_picture import LayoutForm
     from volvex.asset.picture import Picture
+    from volvex.asset.sounds.layout_sound import LayoutSound
+    from volvex.asset.sounds.sound import Sound
     from volvex.data.model.layout_document import LayoutDocument
 
 PRIORITY = 51
@@ -66,12 +68,17 @@ def run(options: argparse.Namespace, context: Context) -> int:
         for path, (form, picture) in textures.items():
             status = max(status, _prove_picture(path, form, picture, options, context))
         others = [path for path in paths if path not in textures]
+        sounds = {path: own for path in others if (own := own_sound(path, walker, context)) is not None}
+        for path, opened in sounds.items():
+            status = max(status, _prove_sound(path, *opened, options, context))
+        others = [path for path in others if path not in sounds]
         archives = {
             group.archive_path: group.archive for path in others for group in walker.find(path, deep=True).groups
         }
-        if not (archives or data or textures) and walker.faults:
+        known = bool(archives or data or textures or sounds)
+        if not known and walker.faults:
             raise walker.faults[0] if len(walker.faults) == 1 else ManyErrors(list(walker.faults))
-        if not (archives or data or textures):
+        if not known:
             raise NotFoundError("unknown format: no layout reads what was named", "--layout FILE")
         for path, archive in archives.items():
             status = max(status, _prove(path, archive, options, context))
@@ -114,6 +121,23 @@ def _prove_picture(
         if fault:
             context.print(f"         {shown(fault)}")
             return Status.DIFFERS
+    return status
+
+
+def _prove_sound(path: str, form: LayoutSound, sound: Sound, options: argparse.Namespace, context: Context) -> Status:
+    from volvex.asset.sounds.describe import short_text
+    from volvex.asset.sounds.sound_proof import sound_change_faults, sound_hints
+
+    proof = prove(sound.extra["reading"])
+    if proof.difference is not None:
+        return _tell_difference(path, proof.difference, context)
+    said = f"{number(proof.size)} bytes; a sound of {short_text(sound)}"
+    status = _tell_hints(path, said, list(sound_hints(sound, form.spec_of(sound))), options, context)
+    for what, fault in sound_change_faults(form, sound) if options.harder else ():
+        context.print(f"  {context.paint('fails' if fault else 'holds', 'red' if fault else 'green')}: {what}")
+        if fault:
+            context.print(f"         {shown(fault)}")
+            status = Status.DIFFERS
     return status
 
 

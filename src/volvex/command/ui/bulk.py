@@ -1,4 +1,4 @@
-"""Many pictures converted by one command: what is meant, where each goes, who does it, and what became of them."""
+"""Many pictures or sounds converted by one command: what is meant, where each goes, who does it, and what became of them."""
 
 from __future__ import annotations
 
@@ -28,17 +28,19 @@ from volvex.errors import NotFoundError, RefusedError, Status, UsageError, Volve
 
 if TYPE_CHECKING:
     from volvex.asset.bulk import Job, Outcome
+    from volvex.asset.forms import PictureForm
+    from volvex.asset.sounds.forms import SoundForm
+    from volvex.source import Source
 
 FEW = 4  # pictures for which no process is started
 TOLD = 20
 
 
-def convert_pictures(options: argparse.Namespace, context: Context) -> int:
-    """Convert all pictures of the paths; what failed is named, and the status says so."""
-    from volvex.asset.bulk import convert_all
-    from volvex.asset.forms import form_of
+def convert_assets(options: argparse.Namespace, context: Context) -> int:
+    """Convert all pictures of the paths, or all sounds; what failed is named, and the status says so."""
+    from volvex.asset.bulk import convert_all, require_form
 
-    form_of(options.ending)  # known before anything is looked at
+    require_form(options.ending)  # known before anything is looked at
     state = _State(options)
     context.interrupted = (
         f"the files in {options.folder} are whole, the others are not there",
@@ -92,12 +94,16 @@ class _State:
     """What is to be done and what was."""
 
     def __init__(self, options: argparse.Namespace) -> None:
+        from volvex.asset.bulk import is_sound_form
+
         self.options = options
         self.faults: list[VolvexError] = []
         self.failed: list[Outcome] = []
         self.files = self.bytes = self.skipped = 0
         self.notes: dict[str, int] = {}
         self._taken: set[str] = set()
+        self.sounds = is_sound_form(options.ending)
+        self.what = "sound" if self.sounds else "picture"
 
     def expected(self, options: argparse.Namespace) -> int:
         """About how many bytes there are to be read: of the files that are named."""
@@ -122,16 +128,14 @@ class _State:
                     yield job
 
     def _job(self, content: Content, file: Path | None, walker: Walker, above: str) -> Job | None:
-        from volvex.asset.bulk import Job
-        from volvex.asset.layout_picture import LayoutForm
-        from volvex.asset.open import form_in
+        from volvex.asset.bulk import Job, beside_of, layout_of
 
         kind = filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))
-        form = form_in(content.source, walker.library)
+        form = self._form(content.source, walker)
         if form is None:
             return None
-        layout = form.layout.file if isinstance(form, LayoutForm) else ""
-        kind = form.layout.title if isinstance(form, LayoutForm) else kind
+        own = layout_of(form)
+        layout, kind = (own.file, own.title) if own is not None else ("", kind)
         target = self._target(content, file, kind, above)
         if os.path.lexists(target) and self.options.skip_existing:
             self.skipped += 1
@@ -140,11 +144,23 @@ class _State:
             raise RefusedError(f"{target} is there already", "--skip-existing or --overwrite")
         roles, size = walker.library.pictured(content.path), content.source.size
         extension = self.options.ending.lstrip(".").lower()
-        beside = form.beside(content.source) if isinstance(form, LayoutForm) else ()
+        beside = beside_of(form, content.source)
+        tags = _tags(content.path.rpartition(MARK)[2]) if self.sounds else ()
         if file is not None:
-            return Job(content.path, str(target), extension, size, None, str(file.absolute()), 0, roles, layout, beside)
+            return Job(
+                content.path, str(target), extension, size, None, str(file.absolute()), 0, roles, layout, beside, tags
+            )
         data = content.source.read(0, size)
-        return Job(content.path, str(target), extension, size, data, roles=roles, layout=layout, beside=beside)
+        return Job(
+            content.path, str(target), extension, size, data, roles=roles, layout=layout, beside=beside, tags=tags
+        )
+
+    def _form(self, source: Source, walker: Walker) -> PictureForm | SoundForm | None:
+        """The form of what is in some bytes, if that is what is converted: pictures, or sounds."""
+        from volvex.asset.open import form_in
+        from volvex.asset.sounds.open import form_in as sound_form_in
+
+        return (sound_form_in if self.sounds else form_in)(source, walker.library)
 
     def _target(self, content: Content, file: Path | None, kind: str, above: str) -> Path:
         """Where a picture goes: a name that no other of this run has, on no disk."""
@@ -167,7 +183,7 @@ class _State:
             if place.casefold() not in self._taken:
                 self._taken.add(place.casefold())
                 return Path(self.options.folder).absolute() / place
-        raise RefusedError(f"{content.path}: a thousand pictures have this name", "--by path")
+        raise RefusedError(f"{content.path}: a thousand {self.what}s have this name", "--by path")
 
     def take(self, outcome: Outcome) -> None:
         """Count one outcome."""
@@ -182,18 +198,28 @@ class _State:
     def print_summary(self, options: argparse.Namespace, context: Context) -> int:
         """Print the summary; the status."""
         if not (self.files or self.failed or self.skipped or self.faults):
-            raise NotFoundError("there is no picture in what was named", "`volvex list` to see what there is")
+            raise NotFoundError(f"there is no {self.what} in what was named", "`volvex list` to see what there is")
         skipped = f"; {count(self.skipped, 'file')} left as they were" if self.skipped else ""
         folder = shown(str(options.folder))
-        context.print(f"{count(self.files, 'picture')}, {number(self.bytes)} bytes in {folder}{skipped}")
+        context.print(f"{count(self.files, self.what)}, {number(self.bytes)} bytes in {folder}{skipped}")
         for note, times in sorted(self.notes.items(), key=lambda pair: -pair[1])[:TOLD]:
-            context.note(f"note: {count(times, 'picture')}: {note}")
+            context.note(f"note: {count(times, self.what)}: {note}")
         for outcome in self.failed[:TOLD]:
             context.complain(f"failed: {shown(outcome.fault)}" + (f"; try {outcome.hint}" if outcome.hint else ""))
         if len(self.failed) > TOLD:
             context.complain(f"and {len(self.failed) - TOLD:,} more that failed")
         status = note_faults(self.faults, context)
         return Status(status) if status else Status.BAD_DATA if self.failed else Status.OK
+
+
+def _tags(path: str) -> tuple[tuple[str, str], ...]:
+    """What the path of a sound says of it: its title, the album that its folder is, its number where the name begins with one."""
+    folder, _, name = path.rpartition("/")
+    stem = name.rpartition(".")[0] or name
+    found = {"title": stem, "album": folder.rpartition("/")[2]}
+    if track := re.match(r"[0-9]{1,3}(?=[ ._-])", stem):
+        found["tracknumber"] = str(int(track[0]))
+    return tuple((what, text) for what, text in found.items() if text)
 
 
 def _above(path: str) -> str:

@@ -9,15 +9,12 @@ import os
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
-from volvex.archive import Walker
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.table import number
-from volvex.errors import UsageError, VolvexError
-from volvex.source import BytesSource, Source
+from volvex.errors import UsageError
 
 if TYPE_CHECKING:
-    from volvex.asset.layout_picture import LayoutForm
     from volvex.asset.picture import Picture
 
 ROWS = 24  # lines of a picture where the terminal's height is not known
@@ -171,35 +168,3 @@ def _sixel(image: Any) -> str:
 
 
 WAYS = {"kitty": _kitty, "iterm": _iterm, "sixel": _sixel}
-
-
-def own_picture(path: str, walker: Walker, context: Context) -> tuple[LayoutForm, Picture] | None:
-    """The picture of a game's own format at a path, with the form that writes it; None for anything else."""
-    from volvex.asset.layout_picture import LayoutForm
-    from volvex.asset.open import form_in
-    from volvex.command.ui.reader import content_at
-
-    try:
-        content = content_at(path, walker, context)
-    except VolvexError:
-        return None
-    try:
-        form = form_in(content.source, walker.library)
-        if not isinstance(form, LayoutForm):
-            return None
-        own = BytesSource(content.source.read(0, content.source.size), content.path)
-        own.beside = content.source.beside
-    finally:
-        content.source.close()
-    return form, form.read(own)
-
-
-def texture_text(source: Source, walker: Walker, context: Context) -> str:
-    """The size and format of a picture in a format of the game's own, as one line; FormatError when it is damaged."""
-    from volvex.asset.describe import format_text, size_text
-    from volvex.asset.open import open_picture
-    from volvex.command.ui.reader import finds_beside
-
-    source.beside = finds_beside(source.name, walker, context)
-    found = open_picture(source, walker.library)
-    return f"{size_text(found.picture)}, {format_text(found.picture)}" if found is not None else ""

@@ -65,7 +65,7 @@ class Piece:
 
 
 def pieces(reading: Reading, within: str = "") -> Iterator[Piece]:
-    """What lies in the file, or in a wrapped part, in its order; bytes that entries share come once."""
+    """What lies in the file, or in a wrapped part, in its order; bytes that entries share come once. What lies in volumes does not."""
     waiting = [
         Piece(block_read.start, len(block_read.data), block_read.block.align, block_read.block.fill, block_read, -1)
         for block_read in reading.blocks.values()
@@ -84,7 +84,8 @@ def pieces(reading: Reading, within: str = "") -> Iterator[Piece]:
             ]
     waiting.sort(key=lambda piece: piece.start)
     inline = [block for block in reading.blocks.values() if block.ends is not None and block.block.within == within]
-    contents = _contents(reading) if reading.layout.content.within == within else iter(())
+    here = reading.layout.content.within == within and not reading.volumes
+    contents = content_pieces(reading) if here else iter(())
     yield from heapq.merge(
         waiting, *map(_records, inline), contents, key=lambda piece: (piece.start, piece.start + piece.size)
     )
@@ -96,7 +97,8 @@ def _records(block: BlockRead) -> Iterator[Piece]:
         yield Piece(start, end - start, block.block.align, block.block.fill, block, row)
 
 
-def _contents(reading: Reading) -> Iterator[Piece]:
+def content_pieces(reading: Reading) -> Iterator[Piece]:
+    """The contents of all entries in the order in which they lie in their source; those that share bytes come once."""
     assert reading.entries is not None
     entries = reading.entries
     align, fill = placing_of(reading)

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 from volvex.codec import CHECKSUM, CIPHER, COMPRESS
 from volvex.errors import UsageError
+from volvex.layout.kinds import sound
 from volvex.layout.model import (
     Attribute,
     Bits,
@@ -70,6 +71,7 @@ ATTRIBUTES: dict[str, tuple[type, ...]] = {
         (NAME_AT, START, STORED, SIZE, END, CODEC, VOLUME, *KEYS, FOLDER, KIND, TYPE, ID, VARIANT), NUMBERS
     ),
     **dict.fromkeys((*TIMES, *OWNERS, *CHUNKS, *OWN), NUMBERS),
+    **dict.fromkeys(sound.FACTS, NUMBERS),
     EXTENSION: (*NUMBERS, Text),
     **dict.fromkeys((FOLDER_NAME_AT, PARENT, FIRST_FOLDER, FOLDERS, FIRST_FILE, FILES, TYPE_NAME_AT), NUMBERS),
 }
@@ -78,8 +80,8 @@ OF = {  # whose facts they are; the others are an entry's
     **dict.fromkeys((TYPE_NAME, TYPE_NAME_AT), "type"),
     **dict.fromkeys(CHUNKS, "chunk"),
 }
-TABLED = (CODEC, CHUNK_CODEC, EXTENSION, KIND)  # facts whose numbers are told in a table
-WORDED = (VARIANT,)  # facts whose numbers may be told in one
+TABLED = (CODEC, CHUNK_CODEC, EXTENSION, KIND, sound.ENCODING, sound.ORDER)  # facts whose numbers are told in a table
+WORDED = (VARIANT, sound.RATE)  # facts whose numbers may be told in one
 NEEDS = ()
 NAMES = ("name", "lower name", "upper name")
 PARTS = ("stored content", "content", *NAMES)  # what a checksum of an entry may cover
@@ -129,6 +131,7 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
     yield from _check_folders(layout, attributes)
     yield from _check_volumes(layout, attributes)
     yield from _check_content(layout, attributes)
+    yield from sound.check_bank(layout, attributes)
     if CODEC in attributes:
         told = bool({STORED, END} & set(attributes)) or layout.content.until_next
         yield from _check_codec(attributes[CODEC], told, SIZE in attributes)

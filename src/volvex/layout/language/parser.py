@@ -294,7 +294,7 @@ class _Builder(Transformer[Token, Any]):
 
     def content(self, children: list[Any]) -> tuple[str, Any]:
         within, after, ordered_, until, when, *rest = children
-        *placing, codec, differ, transforms = rest
+        *placing, sounds, codec, differ, transforms = rest
         said = {
             **dict(placing),
             "until_next": until is not None,
@@ -306,6 +306,8 @@ class _Builder(Transformer[Token, Any]):
         )
         if after is not None:
             said["after"] = after.after
+        if sounds is not None:
+            said |= {"sounds": str(sounds[1]), "place": _at(sounds[0])}
         if codec is not None:
             said |= {"codec": str(codec[1]), "differing": differ is not None, "place": _at(codec[0])}
         return ("content", (when, said))

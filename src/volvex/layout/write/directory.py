@@ -271,6 +271,11 @@ class Directory:
         for what, values in record.items():
             for block, field in self.reading.attributes(what):
                 self.put(columns, block, settle(field), np.array(values, object), rows)
+        for what in dict.fromkeys(what for content in new for what in content.facts):
+            has = np.array([what in content.facts for content in new], bool)
+            numbers = np.array([content.facts[what] for content in new if what in content.facts], object)
+            for block, field in self.reading.attributes(what):
+                self.put(columns, block, settle(field), numbers, rows[has])
         for block, field, meaning in self.reading.content_checksums():
             key = (meaning.algorithm, meaning.part)
             self.put_checksums(

@@ -22,6 +22,7 @@ class NewContent:
     size: int
     codec: str
     checksums: Mapping[ChecksumKey, int]
+    facts: Mapping[str, int] = field(default_factory=dict)  # others that the directory has of it: of a sound its rate
 
 
 @dataclass(frozen=True)

@@ -5,13 +5,9 @@ from __future__ import annotations
 import struct
 
 from volvex.archive.detect.types._base import FileType, Measured, riff_length
+from volvex.codec.samples.heads import MP3_RATES, mp3_frame
 from volvex.source import Source
 
-_RATES = {3: (44100, 48000, 32000), 2: (22050, 24000, 16000), 0: (11025, 12000, 8000)}  # of MPEG 1, 2 and 2.5
-_BITRATES = {
-    3: (32, 40, 48, 56, 64, 80, 96, 112, 128, 160, 192, 224, 256, 320),
-    2: (8, 16, 24, 32, 40, 48, 56, 64, 80, 96, 112, 128, 144, 160),
-}
 _LEAST_FRAMES, _MOST_FRAMES = 6, 1 << 16
 
 
@@ -33,14 +29,8 @@ def _midi_detail(head: bytes) -> str:
 
 
 def _frame_size(head: bytes) -> int:
-    """The bytes of a frame of MPEG audio, layer III; 0 when its head is none."""
-    if len(head) < 4 or head[0] != 0xFF or head[1] & 0xE6 != 0xE2:
-        return 0
-    version, rate, bits = head[1] >> 3 & 3, head[2] >> 2 & 3, head[2] >> 4
-    if version == 1 or rate == 3 or bits in (0, 15):
-        return 0
-    kilobits = _BITRATES[3 if version == 3 else 2][bits - 1]
-    return (144 if version == 3 else 72) * kilobits * 1000 // _RATES[version][rate] + (head[2] >> 1 & 1)
+    frame = mp3_frame(head)
+    return frame.size if frame is not None else 0
 
 
 def _mp3_length(source: Source, at: int) -> Measured:
@@ -62,7 +52,7 @@ def _mp3_detail(head: bytes) -> str:
     if head.startswith(b"ID3"):
         return f"behind an ID3v2.{head[3]} tag"
     version, rate = head[1] >> 3 & 3, head[2] >> 2 & 3
-    return f"MPEG { ({3: '1', 2: '2', 0: '2.5'}[version]) } layer III, {_RATES[version][rate]:,} Hz, {'mono' if head[3] >> 6 == 3 else 'stereo'}"
+    return f"MPEG { ({3: '1', 2: '2', 0: '2.5'}[version]) } layer III, {MP3_RATES[version][rate]:,} Hz, {'mono' if head[3] >> 6 == 3 else 'stereo'}"
 
 
 def _wav_detail(head: bytes) -> str:
@@ -95,6 +85,11 @@ def _ogg_detail(head: bytes) -> str:
     return next((name for mark, name in known.items() if body.startswith(mark)), "")
 
 
+def _is_theora(head: bytes) -> bool:
+    body = head[27 + head[26] :] if len(head) > 27 else b""
+    return body.startswith((b"\x80theora", b"fishead", b"\x01video"))
+
+
 def _is_mp4(head: bytes) -> bool:
     return len(head) > 12 and all(32 <= byte < 127 for byte in head[8:12])
 
@@ -103,10 +98,15 @@ def _mp4_detail(head: bytes) -> str:
     return f"brand {head[8:12].decode('ascii').strip()}"
 
 
+SOUNDS = ("wav", "aiff", "au", "caf", "voc", "ogg", "flac", "mp3")  # those that have samples
 TYPES = (
     FileType("wav", ((b"WAVE", 8),), b"RIFF", detail=_wav_detail, embedded=rb"RIFF.{4}WAVE", measure=riff_length),
     FileType("avi", ((b"AVI ", 8),), b"RIFF", embedded=rb"RIFF.{4}AVI\x20", measure=riff_length),
-    FileType("aiff", ((b"AIFF", 8),), b"FORM"),
+    FileType("aiff", ((b"AIFF", 8), (b"AIFC", 8)), b"FORM"),
+    FileType("au", ((b".snd\0\0\0", 0),)),
+    FileType("caf", ((b"caff\0\x01", 0),)),
+    FileType("voc", ((b"Creative Voice File\x1a", 0),)),
+    FileType("ogv", ((b"OggS", 0),), fits=_is_theora, detail=_ogg_detail, measure=_ogg_length),
     FileType("ogg", ((b"OggS", 0),), detail=_ogg_detail, embedded=rb"OggS", measure=_ogg_length),
     FileType("flac", ((b"fLaC", 0),)),
     FileType("mp3", ((b"ID3", 0),), detail=_mp3_detail, embedded=rb"ID3[\x02-\x04]", measure=_mp3_length),

@@ -4,17 +4,18 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from volvex.layout.columns import Array
-from volvex.layout.inspect.coverage import Piece, pieces
+from volvex.layout.inspect.coverage import Piece, content_pieces, pieces
 from volvex.layout.inspect.hints._hint import Hint
 from volvex.layout.read.blocks import Reading
 from volvex.layout.write.directory import by_start
 from volvex.layout.write.skipped import stored_places
+from volvex.source import Source
 
 LARGEST = 1 << 16  # a multiple that is looked for
 LEAST = 4
@@ -97,6 +98,8 @@ def _multiple(numbers: Array) -> int:
 def _gaps(reading: Reading, within: str, aligned: bool) -> Iterator[Hint]:
     """Bytes between the pieces of a source, grouped by what lies behind them."""
     found = list(_unexplained(reading, within))
+    if reading.volumes and reading.layout.content.within == within:
+        found += _between(reading.content_source, content_pieces(reading), [one.base for one in reading.volumes])
     inner = [gap for gap in found if gap.before is not None and gap.before.block is None and gap.before.area is None]
     others = [gap for gap in found if gap not in inner]
     if inner and not aligned:
@@ -108,6 +111,20 @@ def _gaps(reading: Reading, within: str, aligned: bool) -> Iterator[Hint]:
 def _unexplained(reading: Reading, within: str) -> Iterator[Gap]:
     source, position = reading.area(within), 0
     for piece in pieces(reading, within):
+        yield from _between(source, [piece], [position])
+        position = max(position, piece.start + piece.size)
+    if position < source.size:
+        size, (align, fill) = source.size - position, reading.layout.end
+        value = _only(source.peek(position, LOOKED))
+        if within or size >= align or value != fill:
+            yield Gap(position, size, value, None)
+
+
+def _between(source: Source, found: Iterable[Piece], starts: Sequence[int]) -> Iterator[Gap]:
+    """Bytes before pieces that are no padding; `starts`: where the source begins, and each file that it is made of."""
+    position = 0
+    for piece in found:
+        position = max(position, *(start for start in starts if start <= piece.start), 0)
         if piece.start > position:
             size = piece.start - position
             data = source.peek(position, min(size, LOOKED))
@@ -115,11 +132,6 @@ def _unexplained(reading: Reading, within: str) -> Iterator[Gap]:
             if not padding:
                 yield Gap(position, size, _only(data), piece)
         position = max(position, piece.start + piece.size)
-    if position < source.size:
-        size, (align, fill) = source.size - position, reading.layout.end
-        value = _only(source.peek(position, LOOKED))
-        if within or size >= align or value != fill:
-            yield Gap(position, size, value, None)
 
 
 def _only(data: bytes) -> int | None:

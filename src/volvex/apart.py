@@ -1,0 +1,106 @@
+"""Work in a process of its own, which may die of it: for decoders that few look at, on files that nobody may trust."""
+
+from __future__ import annotations
+
+import atexit
+import multiprocessing
+import signal
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass
+from multiprocessing.connection import Connection
+from typing import Any, TypeVar
+
+from volvex.errors import FRESH, FormatError, RefusedError, VolvexError
+
+T = TypeVar("T")
+PATIENCE = 120.0  # seconds after which a decoder is taken to hang
+_lock = threading.Lock()
+_held: list[_Worker] = []
+
+
+@dataclass(frozen=True)
+class _Fault:
+    """An error of ours, on its way back."""
+
+    problem: str
+    hint: str
+    refused: bool = False
+
+
+class _Worker:
+    """A process that does one thing after the other."""
+
+    def __init__(self) -> None:
+        spawn = multiprocessing.get_context("spawn")
+        self._ours, theirs = spawn.Pipe()
+        self._process = spawn.Process(target=_serve, args=(theirs,), daemon=True)
+        self._process.start()
+        theirs.close()
+
+    def ask(self, function: Callable[..., Any], values: tuple[Any, ...], patience: float) -> Any:
+        """What a function gives; EOFError when the process died of it, TimeoutError when it does not end."""
+        self._ours.send((function, values))
+        if not self._ours.poll(patience):
+            raise TimeoutError
+        return self._ours.recv()
+
+    def stop(self) -> None:
+        """End the process, whatever it does."""
+        self._process.kill()
+        self._process.join()
+        self._ours.close()
+
+
+def _serve(line: Connection) -> None:
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the first process sees to Ctrl-C
+    while True:
+        try:
+            function, values = line.recv()
+        except EOFError:
+            return
+        try:
+            result = function(*values)
+        except RefusedError as error:
+            result = _Fault(error.message, error.hint, True)
+        except VolvexError as error:
+            result = _Fault(getattr(error, "problem", error.message), error.hint)
+        except MemoryError:
+            result = _Fault("it takes more memory than there is", FRESH)
+        line.send(result)
+
+
+def apart(name: str, function: Callable[..., T], *values: Any, patience: float = PATIENCE) -> T:
+    """What a function of some module gives for values, worked out in a process of its own.
+
+    FormatError, of the file `name`, when the process dies of it or does not end. Within a process that does nothing else but
+    conversions it is worked out there.
+    """
+    if multiprocessing.parent_process() is not None:
+        return function(*values)
+    with _lock:
+        worker = _held.pop() if _held else _Worker()
+        try:
+            result = worker.ask(function, values, patience)
+        except (EOFError, OSError, TimeoutError) as error:
+            worker.stop()
+            slow = isinstance(error, TimeoutError)
+            said = f"its decoder did not end within {patience:.0f} s" if slow else "its decoder stopped working"
+            raise FormatError(name, said, hint=FRESH) from error
+        except BaseException:  # interrupted: what comes back is of no use
+            worker.stop()
+            raise
+        _held.append(worker)
+    if isinstance(result, _Fault):
+        raise (
+            RefusedError(result.problem, result.hint)
+            if result.refused
+            else FormatError(name, result.problem, hint=result.hint)
+        )
+    return result  # type: ignore[no-any-return]
+
+
+@atexit.register
+def _end() -> None:
+    for worker in _held:
+        worker.stop()

@@ -1,0 +1,71 @@
+"""Which sound some bytes are: of an open form by their type, of the game's own by a layout."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from volvex.archive.detect import filetypes
+from volvex.asset.sounds.forms import SoundForm, by_kind
+from volvex.asset.sounds.sound import Sound
+from volvex.errors import UsageError
+from volvex.layout import Layout, Library
+from volvex.source import BytesSource, Source
+
+SOUND = "sound"  # the kind of layouts of sounds
+
+
+@dataclass(frozen=True)
+class Opened:
+    """A sound, and what writes it again in its own form."""
+
+    sound: Sound
+    form: SoundForm
+
+
+def is_sound(kind: str) -> bool:
+    """Whether a type of files is a sound of an open form."""
+    return kind in by_kind()
+
+
+def may_be_sound(kind: str) -> bool:
+    """Whether files of a type are sounds, or may be one of a game's own."""
+    return kind in by_kind() or kind == "binary"
+
+
+def form_in(source: Source, library: Library | None = None, layout: Layout | None = None) -> SoundForm | None:
+    """The form of the sound in some bytes; None when they are none."""
+    if layout is None:
+        kind = filetypes.kind_by_content(source.peek(0, filetypes.HEAD))
+        if kind in by_kind():
+            return by_kind()[kind]
+        layout = library.match_data(source) if library is not None and kind == "binary" else None
+        if layout is not None and library is not None:
+            layout = library.prepared(layout, source.name)
+    if layout is None or layout.kind != SOUND:
+        return None
+    from volvex.asset.sounds.layout_sound import LayoutSound
+
+    return LayoutSound(layout)
+
+
+def open_sound(source: Source, library: Library | None = None, layout: Layout | None = None) -> Opened | None:
+    """The sound in some bytes, by its head; None when they are none. FormatError when they are damaged.
+
+    Its samples are read from the source when they are asked for.
+    """
+    form = form_in(source, library, layout)
+    return Opened(form.read(source), form) if form is not None else None
+
+
+def require_sound(source: Source, library: Library | None = None, layout: Layout | None = None) -> Opened:
+    """The same; UsageError when the bytes are no sound."""
+    found = open_sound(source, library, layout)
+    if found is None:
+        kind = filetypes.kind_by_content(source.peek(0, filetypes.HEAD))
+        raise UsageError(f"{source.name} is no sound, but {kind}", "`volvex identify` for what it is")
+    return found
+
+
+def read_bytes(data: bytes, name: str) -> Sound:
+    """The sound in bytes of an open form."""
+    return require_sound(BytesSource(data, name)).sound

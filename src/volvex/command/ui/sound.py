@@ -1,0 +1,74 @@
+"""Sounds in the terminal: what they are, how loud, and their outline."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from volvex.archive.safe_names import shown
+from volvex.command.ui.context import Context
+from volvex.command.ui.table import count, number
+from volvex.source import Source
+
+if TYPE_CHECKING:
+    from volvex.asset.sounds.sound import Sound
+
+ROWS = 8  # lines of the outline of all channels together
+MOST_OUTLINES = 2  # channels that are drawn
+AXIS_STEPS = 4
+
+
+def show_sound(sound: Sound, path: str, size: int, context: Context) -> None:
+    """What there is to say about a sound, and its outline on a terminal."""
+    from volvex.asset.sounds.describe import cues_text, duration_text, format_text, level_text, loops_text
+    from volvex.asset.sounds.loudness import loudness_of, peak_of
+
+    context.print(f"{context.paint(shown(path), 'bold')}  {sound.form}, {number(size)} bytes")
+    context.print(f"  duration  {duration_text(sound.duration)}, {number(sound.frames)} frames")
+    context.print(f"  format    {format_text(sound)}")
+    if sound.loops:
+        context.print(f"  loop      {loops_text(sound)}")
+    if sound.cues:
+        context.print(f"  cues      {shown(cues_text(sound))}")
+    for name, text in list(sound.tags.items())[:12]:
+        context.print(f"  {shown(name):<9} {shown(text)}")
+    samples = sound.samples
+    loud = loudness_of(samples, sound.rate)
+    context.print(f"  level     peak {level_text(peak_of(samples), 'dB')}, loudness {level_text(loud, 'LUFS')}")
+    for note in sound.notes:
+        context.print(f"  note      {shown(note)}")
+    if len(samples) != sound.frames:
+        context.print(f"  note      its head gives {count(sound.frames, 'frame')}, {number(len(samples))} are there")
+    if context.terminal and len(samples):
+        _draw(sound, context)
+
+
+def _draw(sound: Sound, context: Context) -> None:
+    from volvex.asset.sounds.describe import duration_text
+    from volvex.asset.sounds.waveform import drawn, reach_of
+
+    columns = max(20, context.width)
+    channels = min(sound.channels, MOST_OUTLINES)
+    for channel in range(channels):
+        reach = reach_of(sound.samples[:, channel], columns)
+        for line in drawn(reach, ROWS // channels // 2 * 2):
+            context.print(context.paint(line.rstrip(), "cyan"))
+    step = columns // AXIS_STEPS
+    marks = [duration_text(sound.duration * place / AXIS_STEPS).ljust(step) for place in range(AXIS_STEPS)]
+    context.print(
+        context.paint(
+            "".join(marks)[: columns - 10].ljust(columns - 10) + duration_text(sound.duration).rjust(10), "dim"
+        )
+    )
+
+
+def show_midi(source: Source, path: str, context: Context) -> None:
+    """What there is to say about a MIDI file: notes for instruments, which are not played."""
+    from volvex.asset.sounds.describe import duration_text
+    from volvex.asset.sounds.midi import read_midi
+
+    midi = read_midi(source)
+    context.print(f"{context.paint(shown(path), 'bold')}  midi, {number(source.size)} bytes")
+    context.print(f"  duration  {duration_text(midi.seconds)}")
+    context.print(f"  tracks    {midi.tracks}, {count(midi.notes, 'note')}")
+    if midi.names:
+        context.print(f"  names     {shown(', '.join(midi.names[:12]))}")
