@@ -13,7 +13,7 @@ from kelpwick import GameError, addons, almanac, holds, isles
 from kelpwick.almanac import rules
 from kelpwick.almanac.reading import read as read_almanac
 from kelpwick.almanac.reading import screens
-from kelpwick.holds import belfry, birds, canvas, catches, lockers, loft, shallows, signs
+from kelpwick.holds import belfry, birds, canvas, catches, lockers, loft, opening, shallows, signs
 from kelpwick.isles import rigging, soundings
 from kelpwick.pack import read_pack
 from kelpwick.words import FUELS, GOODS, ISLANDS, KEEPERS, LAMPS, SEASONS
@@ -63,6 +63,9 @@ def play(folder: Path, language: str | None = None, letter: str | None = None) -
             "",
             "THE CATCH",
             *catches.screen(holds.read(folder, "catches")),
+            "",
+            "THE OPENING",
+            *opening.screen(holds.read(folder, "opening")),
             "",
             "IN THE BELFRY",
             *belfry.screen(holds.read(folder, "belfry")),

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import atexit
 import multiprocessing
+import os
 import signal
 import threading
+import traceback
 from collections.abc import Callable
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
@@ -17,6 +19,7 @@ T = TypeVar("T")
 PATIENCE = 120.0  # seconds after which a decoder is taken to hang
 _lock = threading.Lock()
 _held: list[_Worker] = []
+_lines: list[Connection] = []  # in such a process, the one that leads back
 
 
 @dataclass(frozen=True)
@@ -26,6 +29,20 @@ class _Fault:
     problem: str
     hint: str
     refused: bool = False
+
+
+@dataclass(frozen=True)
+class _Broken:
+    """What went wrong that never should."""
+
+    trace: str
+
+
+@dataclass(frozen=True)
+class _Done:
+    """So much of the work is done."""
+
+    amount: int
 
 
 class _Worker:
@@ -38,12 +55,22 @@ class _Worker:
         self._process.start()
         theirs.close()
 
-    def ask(self, function: Callable[..., Any], values: tuple[Any, ...], patience: float) -> Any:
-        """What a function gives; EOFError when the process died of it, TimeoutError when it does not end."""
+    def ask(
+        self,
+        function: Callable[..., Any],
+        values: tuple[Any, ...],
+        patience: float,
+        on_progress: Callable[[int], None],
+    ) -> Any:
+        """What a function gives; EOFError when the process died of it, TimeoutError when nothing is heard of it."""
         self._ours.send((function, values))
-        if not self._ours.poll(patience):
-            raise TimeoutError
-        return self._ours.recv()
+        while True:
+            if not self._ours.poll(patience):
+                raise TimeoutError
+            result = self._ours.recv()
+            if not isinstance(result, _Done):
+                return result
+            on_progress(result.amount)
 
     def stop(self) -> None:
         """End the process, whatever it does."""
@@ -52,8 +79,23 @@ class _Worker:
         self._ours.close()
 
 
+def quiet() -> None:
+    """Let libraries print nothing from this process: what is wrong with a file is in the errors."""
+    nothing = os.open(os.devnull, os.O_WRONLY)
+    os.dup2(nothing, 2)
+    os.close(nothing)
+
+
+def report(amount: int) -> None:
+    """From within such a function: so much more of it is done."""
+    if _lines:
+        _lines[0].send(_Done(amount))
+
+
 def _serve(line: Connection) -> None:
+    _lines.append(line)
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the first process sees to Ctrl-C
+    quiet()
     while True:
         try:
             function, values = line.recv()
@@ -67,10 +109,18 @@ def _serve(line: Connection) -> None:
             result = _Fault(getattr(error, "problem", error.message), error.hint)
         except MemoryError:
             result = _Fault("it takes more memory than there is", FRESH)
+        except Exception:  # a mistake of ours, which is to be seen as one
+            result = _Broken(traceback.format_exc())
         line.send(result)
 
 
-def apart(name: str, function: Callable[..., T], *values: Any, patience: float = PATIENCE) -> T:
+def apart(
+    name: str,
+    function: Callable[..., T],
+    *values: Any,
+    patience: float = PATIENCE,
+    on_progress: Callable[[int], None] = lambda amount: None,
+) -> T:
     """What a function of some module gives for values, worked out in a process of its own.
 
     FormatError, of the file `name`, when the process dies of it or does not end. Within a process that does nothing else but
@@ -81,7 +131,7 @@ def apart(name: str, function: Callable[..., T], *values: Any, patience: float =
     with _lock:
         worker = _held.pop() if _held else _Worker()
         try:
-            result = worker.ask(function, values, patience)
+            result = worker.ask(function, values, patience, on_progress)
         except (EOFError, OSError, TimeoutError) as error:
             worker.stop()
             slow = isinstance(error, TimeoutError)
@@ -91,6 +141,8 @@ def apart(name: str, function: Callable[..., T], *values: Any, patience: float =
             worker.stop()
             raise
         _held.append(worker)
+    if isinstance(result, _Broken):
+        raise RuntimeError(result.trace)
     if isinstance(result, _Fault):
         raise (
             RefusedError(result.problem, result.hint)

@@ -14,6 +14,7 @@ birds/*.kwi           sheets of frames, with their lists
 signs/pennant.kwf     a font of glyphs on a page
 catches/quay.kwc      a ledger that describes its own columns
 belfry/*.kbl, ...     bells, a shanty and a bank of voices
+opening/*             movies in an open container, and in one of the game's own
 """
 
 from __future__ import annotations
@@ -33,6 +34,7 @@ from kelpwick.holds import (
     harbour,
     lockers,
     loft,
+    opening,
     peal,
     post,
     shallows,
@@ -55,6 +57,7 @@ HOLDS = {
     "signs": signs,
     "catches": catches,
     "belfry": belfry,
+    "opening": opening,
 }
 
 

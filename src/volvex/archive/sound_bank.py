@@ -334,11 +334,14 @@ class BankCodec:
         yield b"\0" * (self._facts.size % 2)
 
     def decode_start(self, stored: bytes, size: int) -> bytes:
-        """The first bytes of the WAV file; of samples that must be decoded none, when few bytes are wanted."""
+        """The first bytes of the WAV file; of samples that must be decoded only all, or none."""
         if size <= len(self._facts.head) or (size <= CHEAP and not self._facts.as_stored):
             return bytes(self._facts.head[:size])
         raw = self._inner.decode_start(stored, self._size)
-        return self._bank.wave(self._facts, raw)[:size]
+        if len(raw) < self._size and not self._facts.as_stored:
+            return bytes(self._facts.head)
+        there = size if len(raw) == self._size else min(size, len(self._facts.head) + len(raw))
+        return self._bank.wave(self._facts, raw)[:there]
 
     def encode_stream(self, chunks: Iterable[bytes]) -> Iterator[bytes]:
         """Samples as they are stored: WAV files become samples before, since the directory has what is in their heads."""

@@ -21,7 +21,9 @@ if TYPE_CHECKING:
 LOOKED = 1 << 16  # frames by which an encoding is judged
 LEAST = 512  # of which something can be said
 LEAST_BLOCKS = 6
+ROUGHER = 1.25  # times as far as its samples may jump within blocks, if it joins these better
 SMOOTHER = 0.7  # of its roughness that another encoding may have before it is named
+HIGH = 0.99  # of all jumps
 SAMPLE = 8  # sounds of a bank that are looked at in each encoding
 
 
@@ -45,12 +47,13 @@ def bank_hints(archive: LayoutArchive) -> Iterator[Hint]:
 
 def encoding_hints(spec: str, own: SampleLayout, data: Bytes, channels: int) -> Iterator[Hint]:
     """That samples are far smoother when they are decoded in another way: then that is how they are encoded."""
-    has = _roughness(own, data, channels)
-    if has is None:
+    had = _roughness(own, data, channels)
+    if had is None:
         return
-    found = [(rough, other) for other in _others(spec) if (rough := _tried(other, own, data, channels)) is not None]
-    if found and min(found)[0] < SMOOTHER * has:
-        rough, other = min(found)
+    tried = ((other, _tried(other, own, data, channels)) for other in _others(spec))
+    found = [(rough[0], other) for other, rough in tried if rough is not None and rough[1] <= ROUGHER * had[1]]
+    if found and min(found)[0] < SMOOTHER * had[0]:
+        (rough, other), has = min(found), had[0]
         seen = f"as {spec} its samples jump {has / max(rough, 1e-9):.1f} times as far as they would as {other}"
         yield Hint("samples", seen, other)
 
@@ -71,7 +74,7 @@ def _others(spec: str) -> Iterator[str]:
         yield str(Spec(other, found.given))
 
 
-def _tried(spec: str, own: SampleLayout, data: Bytes, channels: int) -> float | None:
+def _tried(spec: str, own: SampleLayout, data: Bytes, channels: int) -> tuple[float, float] | None:
     try:
         other = sample_layout(spec, block=own.block)
     except UsageError:
@@ -79,13 +82,15 @@ def _tried(spec: str, own: SampleLayout, data: Bytes, channels: int) -> float | 
     return None if check_block(other, channels) else _roughness(other, data, channels)
 
 
-def _roughness(own: SampleLayout, data: Bytes, channels: int) -> float | None:
-    """How far samples jump from one to the next, as a share of how far they reach; of blocks, from one to the next. None for too few or silent ones."""
+def _roughness(own: SampleLayout, data: Bytes, channels: int) -> tuple[float, float] | None:
+    """How far samples jump at most, but for a few: of blocks from one to the next, and anywhere, as a share of how far they spread;
+    None for too few or silent ones."""
     samples = own.decode(data, channels, min(LOOKED, own.frames(len(data), channels)))
     values = as_floats(samples).astype(np.float64)
-    reach = float(np.abs(values).mean()) if len(values) >= LEAST else 0.0
+    if len(values) < LEAST or not values.any():
+        return None
     jumps = np.abs(np.diff(values, axis=0))
     each = own.frames(own.block * (channels if own.apart else 1), channels) if own.encoding.blocks and own.block else 0
-    if each > 0 and len(jumps) >= LEAST_BLOCKS * each:
-        jumps = jumps[each - 1 :: each]  # a block decoded wrongly does not end where the next begins
-    return float(jumps.mean()) / reach if reach > 0 else None
+    joints = jumps[each - 1 :: each] if each > 0 and len(jumps) >= LEAST_BLOCKS * each else jumps
+    spread = float(values.std())
+    return (float(np.quantile(joints, HIGH)) / spread, float(np.quantile(jumps, HIGH)) / spread) if spread else None

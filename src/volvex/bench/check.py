@@ -42,9 +42,11 @@ def check(bench: Workbench, sound: Collection[str] = ()) -> list[Problem]:
         from volvex.bench.picture_check import picture_problems  # pulls in what decodes them
 
         found += [problem for change in pictures for problem in picture_problems(bench, change)]
+        from volvex.bench.movie_check import movie_problems
         from volvex.bench.sound_check import sound_problems
 
         found += [problem for change in pictures for problem in sound_problems(bench, change)]
+        found += [problem for change in pictures for problem in movie_problems(bench, change)]
     sheets = [change for change in changed if _may_be_sheet(change, after)]
     if sheets:
         from volvex.bench.sprite_check import sprite_problems
@@ -152,10 +154,11 @@ def _of_another_kind(bench: Workbench, change: FileChange) -> Problem | None:
 
 
 def _are_assets(*kinds: str) -> bool:
+    from volvex.asset.movies.open import is_movie
     from volvex.asset.open import is_picture
     from volvex.asset.sounds.open import is_sound
 
-    return all(map(is_picture, kinds)) or all(map(is_sound, kinds))
+    return any(all(map(test, kinds)) for test in (is_picture, is_sound, is_movie))
 
 
 def _called(kind: str) -> str:

@@ -38,6 +38,7 @@ _KEYS = {
     "folder": dict,
     "list": dict,
     "lists": list,
+    "optional": list,
     "keys": dict,
     "layouts": dict,
     "encodings": dict,
@@ -61,6 +62,7 @@ class GameDescription:
     warnings: tuple[str, ...] = ()
     takes: tuple[str, ...] = ("replace",)  # the ways in which it takes changed content, the usual one first
     loads: tuple[str, ...] = ()  # patterns of archives and folders in the order in which they are loaded: the last wins
+    optional: tuple[str, ...] = ()  # patterns of movies without which it starts
     later: Mapping[str, str] = field(
         default_factory=dict
     )  # patterns of archives, and one that is loaded later and wins

@@ -38,13 +38,14 @@ def sound_problems(bench: Workbench, change: FileChange) -> Iterator[Problem]:
     try:
         data = (bench.files / change.source).read_bytes()
         after = open_sound(BytesSource(data, change.path), bench.library)
-        if after is not None:
+        if after is not None and after.sound.form == before.sound.form:
             yield from _compared(change, before.sound, after.sound)
     except VolvexError as error:
         yield _problem(ERROR, change, "file", error.message, error.hint or "saving it again")
         return
-    if after is None:
-        said = f"this is no sound, the game's own is {before.sound.form}"
+    if after is None or after.sound.form != before.sound.form:
+        has = f"this is {after.sound.form}" if after is not None else "this is no sound"
+        said = f"{has}, the game's own is a sound of {before.sound.form}"
         yield _problem(ERROR, change, "kind", said, "`volvex swap` with a sound, which converts it")
 
 

@@ -143,6 +143,7 @@ def _print(bench: Workbench, diff: FileDiff, options: argparse.Namespace, contex
     if change.what == "changed" and diff.changes is None and _is_asset(change.kind):
         _print_pixels(bench, change, context)
         _print_frames(bench, change, context)
+        _print_movie(bench, change, context)
     elif diff.changes and diff.form != LINES:
         _print_changes(diff.changes, options.all, context)
     elif change.is_text:
@@ -150,10 +151,11 @@ def _print(bench: Workbench, diff: FileDiff, options: argparse.Namespace, contex
 
 
 def _is_asset(kind: str) -> bool:
+    from volvex.asset.movies.open import is_movie
     from volvex.asset.open import may_be_picture
     from volvex.asset.sounds.open import is_sound
 
-    return may_be_picture(kind) or is_sound(kind)
+    return may_be_picture(kind) or is_sound(kind) or is_movie(kind)
 
 
 def _print_pixels(bench: Workbench, change: FileChange, context: Context) -> None:
@@ -191,6 +193,16 @@ def _print_frames(bench: Workbench, change: FileChange, context: Context) -> Non
     states = [short_text(one) + (f", loop {loops_text(one)}" if one.loops else "") for one in pair]
     if states[0] != states[1]:
         context.print(f"  {states[0]} -> {states[1]}")
+
+
+def _print_movie(bench: Workbench, change: FileChange, context: Context) -> None:
+    """What of a movie is another."""
+    from volvex.asset.movies.describe import short_text
+    from volvex.bench.movies import movie_pair
+
+    pair = movie_pair(bench, change)
+    if pair is not None:
+        context.print(f"  {short_text(pair[0])} -> {short_text(pair[1])}")
 
 
 def _draw(bench: Workbench, found: list[FileChange], options: argparse.Namespace, context: Context) -> None:

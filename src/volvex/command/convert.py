@@ -3,7 +3,7 @@
 Tables, texts and scenes become CSV, TSV, XLSX and JSON, texts also PO and XLIFF. Back it goes with --like, the file it was made
 from: everything that the open format cannot hold comes from there. Every value is checked, and every fault is reported with row,
 column, value and what is allowed; nothing is written unless all values are valid. Pictures become PNG, TIFF, TGA, DDS, KTX2 and
-others, sounds WAV, FLAC, OGG, MP3 and others. In a bench, `volvex take PATH --as csv` (or png, wav) does both steps.
+others, sounds (and those of movies) WAV, FLAC, OGG, MP3 and others. In a bench, `volvex take PATH --as csv` (or png, wav) does both steps.
 
 With --to, all pictures of any paths are converted, on all cores, or all sounds with --as flac or another form of sounds: their
 titles are their names, their albums their folders. A bad one is reported and does not stop the others.
@@ -18,6 +18,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from volvex.archive import Walker
+from volvex.archive.detect import filetypes
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.reader import Content, add_reading, content_at, open_walker
@@ -26,6 +27,7 @@ from volvex.errors import NotFoundError, Status, UsageError
 from volvex.source.outputs import Outputs, new_file
 
 if TYPE_CHECKING:
+    from volvex.asset.movies.open import Opened as OpenMovie
     from volvex.data import Document
     from volvex.data.exchange import Wanted
 
@@ -92,6 +94,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
                 return _picture(content, walker, options, context)
             if _is_sound(content, walker):
                 return _sound(content, walker, options, context)
+            if _is_movie(content, walker):
+                return _movie(content, walker, options, context)
             return _data(content, walker, options, context)
         finally:
             content.source.close()
@@ -153,6 +157,50 @@ def _sound(content: Content, walker: Walker, options: argparse.Namespace, contex
         context.note(f"note: {note}")
     context.print(f"{shown(str(options.target))}: {number(len(data))} bytes")
     return Status.OK
+
+
+def _is_movie(content: Content, walker: Walker) -> bool:
+    from volvex.asset.movies.open import form_in, is_movie
+
+    kind = filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))
+    return is_movie(kind) or form_in(content.source, walker.library) is not None
+
+
+def _movie(content: Content, walker: Walker, options: argparse.Namespace, context: Context) -> int:
+    """The sound of a movie as a file; a movie of the game's own as it is, in an open container."""
+    from volvex.asset.movies.open import require_movie
+
+    opened, suffix = require_movie(content.source, walker.library), options.target.suffix.lower()
+    if options.like:
+        raise UsageError("a movie becomes the game's own in a bench", "`volvex swap MOVIE CLIP`")
+    if suffix == ".mkv" and opened.form is not None and isinstance(opened.place, bytes):
+        data, notes = opened.place, opened.movie.notes
+    else:
+        data, notes = _sound_of(opened, content, suffix)
+    _write(options, data, context)
+    for note in notes:
+        context.note(f"note: {note}")
+    context.print(f"{shown(str(options.target))}: {number(len(data))} bytes")
+    return Status.OK
+
+
+def _sound_of(opened: OpenMovie, content: Content, suffix: str) -> tuple[bytes, tuple[str, ...]]:
+    from volvex.apart import apart
+    from volvex.asset.movies import work
+    from volvex.asset.sounds.exchange import exported
+    from volvex.asset.sounds.forms import form_of
+    from volvex.asset.sounds.sound import Sound
+
+    form_of(suffix)
+    if not opened.movie.audio:
+        raise NotFoundError(f"{content.path} has no sound", "`volvex picture` for its frames")
+    rate, samples = apart(content.path, work.sound_of, opened.place, content.path)
+    first = opened.movie.audio[0]
+    encoding = (
+        first.codec if first.codec in ("vorbis", "opus", "mp3") else "float32" if "f" in first.sample else "pcm16"
+    )
+    sound = Sound(rate, samples.shape[1], len(samples), encoding, 0, "f4", lambda: samples)
+    return exported(sound, suffix)
 
 
 def _data(content: Content, walker: Walker, options: argparse.Namespace, context: Context) -> int:

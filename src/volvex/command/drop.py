@@ -1,6 +1,7 @@
 """Leave entries out of archives, or files of the game.
 
-`--back` takes them in again. A file that is left out is not there while the change is installed; `volvex restore` brings it back.
+A movie is left out where the game description lists it among those without which the game starts (`optional`); elsewhere
+`volvex swap PATH --blank` puts a black frame in its place. `--back` takes what was left out in again. A file that is left out is not there while the change is installed; `volvex restore` brings it back.
 """
 
 from __future__ import annotations
@@ -38,6 +39,11 @@ def run(options: argparse.Namespace, context: Context) -> int:
         ]
         if options.whole:
             wanted = sorted({(bench.file_of(name), None) for name, _ in wanted})
+        if not options.back:
+            from volvex.bench.movies import require_droppable
+
+            for note in filter(None, [require_droppable(bench, bench.place_of(*one)) for one in wanted]):
+                context.note(f"note: {note}")
         places = bench.put_back(wanted) if options.back else bench.drop(wanted)
     for place in places:
         context.print(shown(place))

@@ -21,7 +21,7 @@ from volvex.archive.access.nested import content_source, entry_source
 from volvex.archive.access.paths import Found
 from volvex.archive.detect import filetypes
 from volvex.archive.detect.types.pictures import TYPES
-from volvex.archive.detect.types.sounds import SOUNDS
+from volvex.archive.detect.types.sounds import MOVIES, SOUNDS
 from volvex.archive.safe_names import shown
 from volvex.command.ui.about import about_text
 from volvex.command.ui.context import Context
@@ -55,7 +55,7 @@ EXAMPLES = (
 )
 BY_CONTENT = 20_000  # entries whose content is looked at without being asked
 SIZED = frozenset(kind.name for kind in TYPES)  # pictures: --long shows their size
-OPENED = ("texture", "sound", *SOUNDS)  # files that are opened for that
+OPENED = ("texture", "sound", "movie", *SOUNDS, *MOVIES)  # files that are opened for that
 SORTS = ("path", "size", "name", "type")
 
 
@@ -141,7 +141,7 @@ class _Rows:
                 kind = kinds[at]
                 if kind in OPENED:
                     name = f"{group.path}/{group.archive.names[row]}"
-                    make = entry_source if kind in SOUNDS else content_source  # of a sound the head will do
+                    make = entry_source if kind in (*SOUNDS, *MOVIES) else content_source  # of a sound the head will do
                     details.append(self._opened(functools.partial(make, group.archive, row, name)))
                 else:
                     head = group.archive.beginning(row, filetypes.DETAIL) if kind in SIZED else b""

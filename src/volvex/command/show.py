@@ -1,7 +1,7 @@
-"""Show one entry as text, table, tree, picture, sound or bytes.
+"""Show one entry as text, table, tree, picture, sound, movie or bytes.
 
-Of a picture the size, format, levels and channels are printed, of a sound its duration, rate, encoding, loops and loudness; on
-a terminal both are drawn.
+Of a picture the size, format, levels and channels are printed, of a sound its duration, rate, encoding, loops and loudness, of a
+movie its container, streams and duration; on a terminal they are drawn.
 On a terminal, text has colours and long text is paged. Into a pipe, text is written as it is; --raw writes the bytes of
 anything, so `volvex show PATH --raw > FILE` takes one file out. In a bench, a path of the game shows the edited state.
 """
@@ -71,6 +71,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
             return Status.OK
         if _shown_as_sound(content, kind, walker, options, context):
             return Status.OK
+        if _shown_as_movie(content, kind, walker, options, context):
+            return Status.OK
         encoding = _encoding(content, walker)
         if (
             (kind in filetypes.TEXT or encoding)
@@ -134,6 +136,22 @@ def _shown_as_sound(content: Content, kind: str, walker: Walker, options: argpar
     if opened is None:
         return False
     show_sound(opened.sound, content.path, content.source.size, context)
+    return True
+
+
+def _shown_as_movie(content: Content, kind: str, walker: Walker, options: argparse.Namespace, context: Context) -> bool:
+    """Show a movie of an open container, of the game, or of any that can be decoded; whether it was so."""
+    from volvex.asset.movies.movie import KINDS
+
+    if options.hex or options.offset or options.size or kind not in (*KINDS, "binary"):
+        return False
+    from volvex.asset.movies.open import open_movie
+    from volvex.command.ui.movie import show_movie
+
+    opened = open_movie(content.source, walker.library, True)
+    if opened is None:
+        return False
+    show_movie(opened, content.path, content.source.size, context)
     return True
 
 

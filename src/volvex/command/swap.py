@@ -1,5 +1,8 @@
 """Replace a file of the game with your own.
 
+A picture, sound or movie that replaces one of the game's is converted to what that is: pixel format and levels; rate, channels and
+encoding; container, codecs, size and frame rate. What cannot be converted is refused.
+
 PATH@0xOFFSET is a file found inside another, as `volvex identify --save-found` takes it out. --new adds a file that the game
 does not have. --from takes the content of another variant instead of a file: `volvex swap PATH --variant en --from de`.
 """
@@ -42,6 +45,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--palette", choices=("new",), help="for pictures with a palette: make it new for yours (default: it is kept)"
     )
     parser.add_argument("--loudness", choices=("original",), help="for sounds: make yours as loud as the game's own")
+    parser.add_argument("--scale", choices=("fit", "fill"), help="for movies: the whole clip, or all of the frame")
+    parser.add_argument("--trim", action="store_true", help="for movies: cut yours where the game's own ends")
+    parser.add_argument("--mute", action="store_true", help="for movies: leave the sound of yours out")
+    parser.add_argument("--blank", action="store_true", help="put one black frame in the place of a movie")
     parser.add_argument(
         "--as-is", action="store_true", help="put the bytes of a picture or sound as they are, in whatever form"
     )
@@ -51,12 +58,17 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    if (options.file is None) == (options.other is None):
+    if options.blank and (options.file or options.other or options.new):
+        raise UsageError("--blank needs no file", "leaving out one of them")
+    if not options.blank and (options.file is None) == (options.other is None):
         raise UsageError("what to put there is a file of yours, or another variant", "FILE, or --from NAME")
     if options.other is not None:
         return _swap_variant(options, context)
     with open_bench(options, context) as bench:
         path = bench.within_game(options.path, context.cwd)
+        if options.blank:
+            _put_movie(bench, path, options, context)
+            return Status.OK
         offset = split_offset(bench, path) if not options.new else None
         if offset is not None:
             place, found, left = put_back(bench, *offset, options.file)
@@ -75,6 +87,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
             recolour = options.palette == "new"
             converted = converted_for(bench, path, options.file, options.resize, options.any_size, recolour)
             if converted is None and _put_sound(bench, path, options, context):
+                return Status.OK
+            if converted is None and _put_movie(bench, path, options, context):
                 return Status.OK
         asked = options.resize or options.any_size or options.palette
         if converted is None and asked and options.file.is_file():
@@ -108,6 +122,28 @@ def _put_sound(bench: Workbench, path: str, options: argparse.Namespace, context
     for note in converted.notes:
         context.note(f"note: {shown(place)}: {note}")
     context.print(f"{shown(place)}: {shown(options.file.as_posix())} was converted to {shown(converted.form)}")
+    return True
+
+
+def _put_movie(bench: Workbench, path: str, options: argparse.Namespace, context: Context) -> bool:
+    """Convert a clip that replaces a movie, and put it there; whether it was one."""
+    from volvex.bench.movies import Asked, converted_movie, put_movie
+
+    asked = Asked(options.scale or "fit", options.trim, options.mute)
+    with context.progress("encoding", 0) as on_progress:
+        converted = converted_movie(bench, path, options.file, asked, on_progress)
+    if converted is None:
+        if asked != Asked() or options.scale:
+            raise UsageError("--scale, --trim and --mute convert a clip that replaces a movie", "leaving them out")
+        return False
+    place = put_movie(bench, path, converted)
+    for note in converted.notes:
+        context.note(f"note: {shown(place)}: {note}")
+    what = shown(options.file.as_posix()) if options.file is not None else "one black frame"
+    said = (
+        "is like the game's own and put in as it is" if converted.same else f"was converted to {shown(converted.form)}"
+    )
+    context.print(f"{shown(place)}: {what} {said}")
     return True
 
 

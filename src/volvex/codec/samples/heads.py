@@ -15,8 +15,9 @@ _BITRATES = {
     3: (32, 40, 48, 56, 64, 80, 96, 112, 128, 160, 192, 224, 256, 320),
     2: (8, 16, 24, 32, 40, 48, 56, 64, 80, 96, 112, 128, 144, 160),
 }
+OPUS_RATES = (48000, 24000, 16000, 12000, 8000)  # to which it is decoded; its places are counted in the first
 TAIL = 1 << 16  # bytes in which the last page of an Ogg file begins
-LEAST_PAGE = 27
+LEAST_PAGE, LAST = 27, 4
 LOOKED_AT = 64  # frames of an MP3 file by which its length is guessed
 
 
@@ -86,21 +87,25 @@ def ogg_head(read: Read, size: int) -> Head | None:
     body = head[27 + head[26] :] if len(head) > 27 else b""
     if body.startswith(b"\x01vorbis") and len(body) >= 16:
         channels, rate, early, encoding = body[11], int.from_bytes(body[12:16], "little"), 0, "vorbis"
-    elif body.startswith(b"OpusHead") and len(body) >= 12:
-        channels, rate, early, encoding = body[9], 48000, int.from_bytes(body[10:12], "little"), "opus"
+    elif body.startswith(b"OpusHead") and len(body) >= 16:
+        channels, early, encoding = body[9], int.from_bytes(body[10:12], "little"), "opus"
+        given = int.from_bytes(body[12:16], "little") or OPUS_RATES[0]
+        rate = next((one for one in reversed(OPUS_RATES) if given <= one), OPUS_RATES[0])
     else:
         return None
-    return Head(rate, channels, max(0, _last_position(read, size) - early), encoding)
+    position, ends = _last_position(read, size)
+    frames = max(0, position - early)
+    return Head(rate, channels, frames * rate // OPUS_RATES[0] if encoding == "opus" else frames, encoding, ends)
 
 
-def _last_position(read: Read, size: int) -> int:
-    """How many frames there are by the last page that ends a packet."""
+def _last_position(read: Read, size: int) -> tuple[int, bool]:
+    """How many frames there are by the last page that ends a packet, and whether that is the end of the stream."""
     tail = read(max(0, size - TAIL), TAIL)
     at = tail.rfind(b"OggS")
     while at >= 0:
         position = int.from_bytes(tail[at + 6 : at + 14], "little", signed=True)
         if position >= 0 and at + LEAST_PAGE <= len(tail):
-            return position
+            return position, bool(tail[at + 5] & LAST)
         at = tail.rfind(b"OggS", 0, at)
     raise ContentError("its last page is not there")
 

@@ -53,6 +53,7 @@ class Wave:
     cues: tuple[Cue, ...] = ()
     tags: Mapping[str, str] = field(default_factory=dict)
     chunks: tuple[tuple[bytes, bytes], ...] = ()  # others that there are, whole
+    ends: bool = True  # whether it gives where its samples end
 
     @property
     def encoding(self) -> str:
@@ -76,10 +77,10 @@ def read_wave(read: Read, size: int) -> Wave:
     if len(head) < 12 or head[:4] != b"RIFF" or head[8:] != b"WAVE":
         raise ContentError("no RIFF WAVE file")
     form, start, length = b"", -1, 0
-    chunks, total = list[tuple[bytes, bytes]](), None
+    chunks, total, ends = list[tuple[bytes, bytes]](), None, True
     for name, at, has in _chunks(read, size):
         if name == b"data" and start < 0:
-            start, length = at, min(has, size - at)
+            start, length, ends = at, min(has, size - at), at + has <= size
         elif name == b"fmt " and not form:
             form = read(at, min(has, 4096))
         elif name in KEPT and has <= LARGEST_CHUNK:
@@ -97,7 +98,7 @@ def read_wave(read: Read, size: int) -> Wave:
         start = size
     held = dict(chunks)
     loops, cues, tags = _loops(held.get(b"smpl", b"")), _cues(chunks), _tags(chunks)
-    return Wave(tag, channels, rate, block, bits, start, length, extra, total, loops, cues, tags, tuple(chunks))
+    return Wave(tag, channels, rate, block, bits, start, length, extra, total, loops, cues, tags, tuple(chunks), ends)
 
 
 def _chunks(read: Read, size: int) -> Iterator[tuple[bytes, int, int]]:

@@ -25,15 +25,17 @@ from volvex.archive.transfer.parallel import verify
 from volvex.command.ui.context import Context
 from volvex.command.ui.data import laid_out
 from volvex.command.ui.faults import note_faults
-from volvex.command.ui.own_asset import own_picture, own_sound
+from volvex.command.ui.own_asset import own_movie, own_picture, own_sound
 from volvex.command.ui.reader import add_reading, open_walker
 from volvex.command.ui.table import count, number
 from volvex.errors import ManyErrors, NotFoundError, Status
 from volvex.layout.inspect.hints import Hint, hints_of
 from volvex.layout.inspect.proof import Difference, check_objects, prove
+from volvex.source import BytesSource, Source
 
 if TYPE_CHECKING:
     from volvex.asset.layout_picture import LayoutForm
+    from volvex.asset.movies.layout_movie import LayoutMovie
     from volvex.asset.picture import Picture
     from volvex.asset.sounds.layout_sound import LayoutSound
     from volvex.asset.sounds.sound import Sound
@@ -72,10 +74,14 @@ def run(options: argparse.Namespace, context: Context) -> int:
         for path, opened in sounds.items():
             status = max(status, _prove_sound(path, *opened, options, context))
         others = [path for path in others if path not in sounds]
+        movies = {path: movie for path in others if (movie := own_movie(path, walker, context)) is not None}
+        for path, (kept, source) in movies.items():
+            status = max(status, _prove_movie(path, kept, source, options, context))
+        others = [path for path in others if path not in movies]
         archives = {
             group.archive_path: group.archive for path in others for group in walker.find(path, deep=True).groups
         }
-        known = bool(archives or data or textures or sounds)
+        known = bool(archives or data or textures or sounds or movies)
         if not known and walker.faults:
             raise walker.faults[0] if len(walker.faults) == 1 else ManyErrors(list(walker.faults))
         if not known:
@@ -138,6 +144,22 @@ def _prove_sound(path: str, form: LayoutSound, sound: Sound, options: argparse.N
         if fault:
             context.print(f"         {shown(fault)}")
             status = Status.DIFFERS
+    return status
+
+
+def _prove_movie(path: str, form: LayoutMovie, source: Source, options: argparse.Namespace, context: Context) -> Status:
+    reading, streams, packets = form.read(source)
+    proof = prove(reading)
+    if proof.difference is not None:
+        return _tell_difference(path, proof.difference, context)
+    said = f"{number(proof.size)} bytes; a movie of {streams.width} x {streams.height}, {count(len(packets), 'packet')}"
+    status = _tell_hints(path, said, list(hints_of(reading)), options, context)
+    if options.harder:
+        holds = form.read(BytesSource(form.written(source, form.as_open(source)), source.name))[2] == packets
+        context.print(
+            f"  {context.paint('holds' if holds else 'fails', 'green' if holds else 'red')}: into an open container and back"
+        )
+        status = status if holds else Status.DIFFERS
     return status
 
 

@@ -69,8 +69,11 @@ def _executor(options: argparse.Namespace, few: bool, context: Context) -> Calla
 
 
 def _quiet() -> None:
-    """A worker leaves Ctrl-C to the first process."""
+    """A worker leaves Ctrl-C to the first process, and prints nothing."""
+    from volvex.apart import quiet
+
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    quiet()
 
 
 def _cluster(address: str, context: Context) -> Executor:

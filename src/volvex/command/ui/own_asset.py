@@ -1,4 +1,4 @@
-"""Pictures and sounds of a game's own formats at a path, with the forms that write them."""
+"""Pictures, sounds and movies of a game's own formats at a path, with the forms that write them."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from volvex.source import BytesSource
 
 if TYPE_CHECKING:
     from volvex.asset.layout_picture import LayoutForm
+    from volvex.asset.movies.layout_movie import LayoutMovie
     from volvex.asset.picture import Picture
     from volvex.asset.sounds.layout_sound import LayoutSound
     from volvex.asset.sounds.sound import Sound
@@ -34,6 +35,15 @@ def own_sound(path: str, walker: Walker, context: Context) -> tuple[LayoutSound,
     source = _bytes_at(path, walker, context)
     form = form_in(source, walker.library) if source is not None else None
     return (form, form.read(source)) if source is not None and isinstance(form, LayoutSound) else None
+
+
+def own_movie(path: str, walker: Walker, context: Context) -> tuple[LayoutMovie, BytesSource] | None:
+    """The same for a movie, with its bytes."""
+    from volvex.asset.movies.open import form_in
+
+    source = _bytes_at(path, walker, context)
+    form = form_in(source, walker.library) if source is not None else None
+    return (form, source) if source is not None and form is not None else None
 
 
 def _bytes_at(path: str, walker: Walker, context: Context) -> BytesSource | None:

@@ -87,7 +87,7 @@ def _ogg_detail(head: bytes) -> str:
 
 def _is_theora(head: bytes) -> bool:
     body = head[27 + head[26] :] if len(head) > 27 else b""
-    return body.startswith((b"\x80theora", b"fishead", b"\x01video"))
+    return body.startswith((b"\x80theora", b"fishead", b"\x01video", b"OVP80"))
 
 
 def _is_mp4(head: bytes) -> bool:
@@ -99,6 +99,7 @@ def _mp4_detail(head: bytes) -> str:
 
 
 SOUNDS = ("wav", "aiff", "au", "caf", "voc", "ogg", "flac", "mp3")  # those that have samples
+MOVIES = ("mp4", "webm", "avi", "ogv", "mpeg", "flv", "asf")  # those that have pictures
 TYPES = (
     FileType("wav", ((b"WAVE", 8),), b"RIFF", detail=_wav_detail, embedded=rb"RIFF.{4}WAVE", measure=riff_length),
     FileType("avi", ((b"AVI ", 8),), b"RIFF", embedded=rb"RIFF.{4}AVI\x20", measure=riff_length),
@@ -126,5 +127,8 @@ TYPES = (
         extension="mid",
     ),
     FileType("mp4", ((b"ftyp", 4),), fits=_is_mp4, detail=_mp4_detail, holds=True),
+    FileType("mpeg", ((b"\0\0\1\xba", 0), (b"\0\0\1\xb3", 0))),
+    FileType("flv", ((b"FLV\1", 0),)),
+    FileType("asf", ((bytes.fromhex("3026b2758e66cf11a6d900aa0062ce6c"), 0),)),
     FileType("webm", ((b"\x1a\x45\xdf\xa3", 0),)),
 )

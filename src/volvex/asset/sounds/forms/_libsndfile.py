@@ -22,6 +22,7 @@ STEP = 1 << 18  # frames that are decoded or encoded at once: libraries take mor
 DENSEST = 1 << 16  # frames that a byte of a file can hold: silence
 TAGS = ("title", "copyright", "software", "artist", "comment", "date", "album", "license", "tracknumber", "genre")
 SUBTYPES = {"pcm8": "PCM_S8", "pcm16": "PCM_16", "pcm24": "PCM_24", "pcm32": "PCM_32", "float32": "FLOAT", "float64": "DOUBLE", "mulaw": "ULAW", "alaw": "ALAW", "vorbis": "VORBIS", "opus": "OPUS", "mp3": "MPEG_LAYER_III"}  # fmt: skip
+APART = ("mp3",)  # whose decoder prints what it thinks of a file
 OWN = {"VOC": {"pcm8": "PCM_U8"}}
 WORDS = {word: name for name, word in SUBTYPES.items()} | {"PCM_U8": "pcm8", "ALAC_16": "alac", "ALAC_24": "alac"}
 
@@ -46,8 +47,7 @@ def read_apart(source: Source, form: str) -> Sound:
     data = source.read(0, source.size)
     rate, channels, frames, word, tags = apart(source.name, _head, data, source.name, form)
     sound = made(source, form, (rate, channels, frames), word, tags)
-    decode = functools.partial(apart, source.name, decoded, data, source.name, form, sound.sample)
-    return replace(sound, decode=decode)
+    return replace(sound, decode=functools.partial(samples_apart, source, form, sound.sample))
 
 
 def _head(data: bytes, name: str, form: str) -> tuple[int, int, int, str, dict[str, str]]:
@@ -75,13 +75,22 @@ def made(
     check_sound(source.name, rate, channels, frames, sample)
     digits = "".join(letter for letter in encoding if letter.isdigit())
     bits = int(digits) if encoding.startswith(("pcm", "float")) else 8 if encoding in ("mulaw", "alaw") else 0
-    decode = functools.partial(samples_of, source, form, sample)
+    decode = functools.partial(samples_apart if form in APART else samples_of, source, form, sample, frames)
     return Sound(rate, channels, frames, encoding, bits, sample, decode, form, tags=tags or {}, **more)
 
 
-def samples_of(source: Source, form: str, sample: str) -> Samples:
-    """All samples of a file, as many as there are, whatever its head gives."""
-    return decoded(source.read(0, source.size), source.name, form, sample)
+def samples_of(source: Source, form: str, sample: str, frames: int) -> Samples:
+    """All samples of a file; FormatError when they are fewer than its head gives."""
+    found = decoded(source.read(0, source.size), source.name, form, sample)
+    if len(found) < frames:
+        said = f"it gives {frames:,} frames, {len(found):,} of them can be decoded"
+        raise FormatError(source.name, said, hint=FRESH)
+    return found
+
+
+def samples_apart(source: Source, form: str, sample: str, frames: int = 0) -> Samples:
+    """All samples of a file, as many as there are, decoded in a process of its own: heads of these forms only guess."""
+    return apart(source.name, decoded, source.read(0, source.size), source.name, form, sample)
 
 
 def decoded(data: bytes, name: str, form: str, sample: str) -> Samples:

@@ -5,13 +5,13 @@ from __future__ import annotations
 from volvex.asset.sounds.forms import _comments, _libsndfile
 from volvex.asset.sounds.forms._ogg_pages import with_comments
 from volvex.asset.sounds.sound import Sound
-from volvex.codec.samples.heads import ogg_head
+from volvex.codec.samples.heads import OPUS_RATES, ogg_head
 from volvex.errors import FRESH, ContentError, FormatError, RefusedError
 from volvex.source import Source
 
 NAMES, EXTENSIONS = ("ogg",), ("ogg", "opus", "oga")
 ENCODINGS, HOLDS = ("vorbis", "opus"), ("loops", "tags")
-OPUS_RATES = (48000, 24000, 16000, 12000, 8000)
+CUT = ("its last page is not its end: is it cut off?",)
 FRONT = 1 << 16  # bytes in which the tags are
 
 
@@ -26,7 +26,16 @@ def read(source: Source) -> Sound:
     at = front.find(b"\x03vorbis") + 7 if head.encoding == "vorbis" else front.find(b"OpusTags") + 8
     tags = _comments.read_tags(front[at:]) if at > 8 or front[at - 7 : at] == b"\x03vorbis" else {}
     loops, size = _comments.loops_of(tags, head.frames), (head.rate, head.channels, head.frames)
-    return _libsndfile.made(source, "ogg", size, head.encoding, _comments.plain(tags), loops=loops)
+    return _libsndfile.made(
+        source,
+        "ogg",
+        size,
+        head.encoding,
+        _comments.plain(tags),
+        loops=loops,
+        seekable=head.exact,
+        notes=() if head.exact else CUT,
+    )
 
 
 def write(sound: Sound) -> bytes:

@@ -49,6 +49,7 @@ def read(source: Source) -> Sound:
         wave.loops,
         wave.cues,
         wave.tags,
+        seekable=wave.ends,
         extra={"wave": wave, "layout": own, "source": source},
     )
 
