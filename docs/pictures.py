@@ -93,13 +93,19 @@ PICTURES = (
     Picture("show", ".", f"volvex show game/{LAMPS} --unpaged"),
     Picture("identify", ".", "volvex identify game/kelpwick.exe"),
     Picture("layout-explain", ".", "volvex layout explain game/isles/journals.kwj --limit 2"),
-    Picture("data-table", ".", f'volvex show game/{BOOK}/tables/lenses.kwb --where "reach > 8" --sort reach'),
     Picture("data-follow", ".", f"volvex show game/{BOOK}/tables/fittings.kwb --row fresnel_3 --follow"),
     Picture("set", "mod", EDIT, before=("volvex bench ../game .",)),
     Picture("changes", "mod", "volvex changes"),
     Picture("install", "mod", "volvex install", before=("volvex build",)),
     Picture("check", "mod", "volvex check", 1, (f"volvex set {BOOK}/tables/fittings.kwb --row fresnel_3 lens=140",)),
     Picture("picture-show", ".", "volvex show game/canvas/lens_glow.kwi"),
+    Picture("sound-show", ".", "volvex show game/belfry/shanty.kbs"),
+    Picture(
+        "movie-sheet",
+        ".",
+        "volvex picture game/opening/opening.webm --to movie.png",
+        file="movie.png",
+    ),
     Picture(
         "picture-sheet",
         ".",
@@ -134,7 +140,6 @@ PICTURES = (
         ),
     ),
     Picture("mod-settle", ".", "volvex mod settle --game game", 1),
-    Picture("mod-list", ".", "volvex mod list --game game"),
 )
 
 

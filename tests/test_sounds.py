@@ -361,8 +361,10 @@ class Exchange(unittest.TestCase):
         samples = np.concatenate([np.zeros(100), np.full(100, 0.9), np.full(100, -0.9)]).astype(np.float32)
         lines = drawn(reach_of(samples, 3), 4)
         self.assertEqual(len(lines), 4)
-        self.assertEqual([line[0] for line in lines], [" "] * 4)
-        self.assertEqual((lines[1][1], lines[2][1], lines[1][2], lines[2][2]), ("█", " ", " ", "█"))
+        self.assertEqual([line[0] for line in lines], [" ", " ", "▀", " "])  # silence is a line
+        self.assertEqual("".join(line[1] for line in lines), "▀   ")
+        self.assertEqual("".join(line[2] for line in lines), "   ▄")
+        self.assertEqual("".join(line[1] for line in drawn([(0, 0), (-0.5, 0.5)], 4, 0.5)), "████")
         self.assertEqual(reach_of(samples[:0], 2), [(0.0, 0.0)] * 2)
 
 

@@ -19,6 +19,7 @@ import numpy as np
 from volvex.archive.access.numbered import is_numbered, numbered
 from volvex.archive.detect import filetypes
 from volvex.archive.safe_names import Refusal, clean, disk_names, distinct_paths, shown
+from volvex.archive.variation import varied
 from volvex.codec import COMPRESS, Cipher, Compression
 from volvex.errors import ContentError, FormatError, LockedError, RefusedError
 from volvex.layout.columns import Array, Texts
@@ -36,8 +37,6 @@ if TYPE_CHECKING:
 
 WHOLE = 1 << 26  # content up to this size is decoded in one piece
 IN_MEMORY = 1 << 30  # content above this size is never held in memory
-
-GROWN, SHRUNK, EMPTIED, NEW = "grown", "shrunk", "emptied", "new"  # ways in which content is varied to try a format out
 
 Address = tuple[str, int]  # a name (see `identity`), and which of the entries with that name, from 0
 
@@ -81,9 +80,8 @@ class Archive(ABC):
     parts: Sequence[Source] = ()  # and those
 
     def __init__(self) -> None:
-        self.template_row: dict[
-            tuple[str, str], int
-        ] = {}  # (folder, ending) -> the entry that a new one there is most like
+        # (folder, ending) -> the entry that a new one there is most like
+        self.template_row: dict[tuple[str, str], int] = {}
 
     def __len__(self) -> int:
         return len(self.entries)
@@ -146,10 +144,8 @@ class Archive(ABC):
         if self.cut is None:
             return {}
         if not is_numbered(own):
-            raise RefusedError(
-                f"{self.source.name} is cut into {len(self.cut.names)} pieces, which are named by number",
-                f"a name that ends like {self.cut.names[0]}",
-            )
+            said = f"{self.source.name} is cut into {len(self.cut.names)} pieces, which are named by number"
+            raise RefusedError(said, f"a name that ends like {self.cut.names[0]}")
         return {name: numbered(own, index) for index, name in enumerate(self.cut.names) if index}
 
     def sources_beside(self) -> dict[str, Source]:
@@ -174,10 +170,7 @@ class Archive(ABC):
 
     def varied(self, row: int, how: str, number: int = 0) -> bytes:
         """Content for trying out what may take the place of an entry's, or stand beside it."""
-        if how == NEW:
-            return b"new " * (500 + number)
-        content = self.content(row) if how != EMPTIED else b""
-        return content * 2 + b"and more" if how == GROWN else content[: len(content) // 2]
+        return varied(self.content(row), how, number)
 
     def as_read_back(self, content: bytes, row: int) -> bytes:
         """What content is when it is read again that was stored in the place of an entry's: the same, unless that loses something."""
@@ -376,10 +369,8 @@ class Archive(ABC):
 
     def entry(self, row: int) -> Entry:
         """One entry."""
-        of = self.entries
-        return Entry(
-            self, row, self.names[row], int(of.start[row]), int(of.stored[row]), int(of.size[row]), self.codec(row)
-        )
+        of, name = self.entries, self.names[row]
+        return Entry(self, row, name, int(of.start[row]), int(of.stored[row]), int(of.size[row]), self.codec(row))
 
     # content
 
@@ -388,9 +379,8 @@ class Archive(ABC):
         size = int(self.entries.size[row])
         start, stored = self.place(row)
         if max(stored, size) > IN_MEMORY:
-            raise RefusedError(
-                f"{self.label(row)} has {size:,} bytes, too many to hold in memory", "`unpack`, which needs none"
-            )
+            said = f"{self.label(row)} has {size:,} bytes, too many to hold in memory"
+            raise RefusedError(said, "`unpack`, which needs none")
         if max(stored, size) > WHOLE and not self.padded:
             return b"".join(self.chunks(row))
         data = self.stored_source.read(start, stored) if stored else b""

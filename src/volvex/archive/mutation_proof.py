@@ -8,7 +8,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from volvex.archive.archive import EMPTIED, GROWN, NEW, SHRUNK, Archive
+from volvex.archive.archive import Archive
+from volvex.archive.variation import EMPTIED, GROWN, NEW, SHRUNK
 from volvex.errors import CapacityError, FormatError, NotFoundError, RefusedError, VolvexError
 from volvex.layout.write.plan import BLANK, Added, Edit, PlannedSource
 from volvex.source import Spool

@@ -14,6 +14,7 @@ from typing import Any
 
 import numpy as np
 
+from volvex.archive.variation import EMPTIED, GROWN, SHRUNK
 from volvex.codec import Compression
 from volvex.codec.samples import Before
 from volvex.codec.samples.convert import as_type
@@ -82,7 +83,7 @@ class _Facts:
         """Another WAV file like one of this sound: longer, shorter, without samples, or of some frames more than a few."""
         data = content[len(self.head) :][: self.size]
         frame = max(1, self.size // max(1, self.frames))
-        wanted = {"grown": 2 * self.frames, "shrunk": self.frames // 2, "emptied": 0}.get(how, 500 + number)
+        wanted = {GROWN: 2 * self.frames, SHRUNK: self.frames // 2, EMPTIED: 0}.get(how, 500 + number)
         data = (data or bytes(frame)) * (wanted * frame // max(1, len(data)) + 1)
         made = replace(self, frames=wanted, loops=())
         return made.head + data[: made.size] + b"\0" * (made.size % 2)

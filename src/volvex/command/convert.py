@@ -37,7 +37,7 @@ EXAMPLES = (
     "volvex convert lenses.csv lenses.kwb --like game/data/almanac.kwp/tables/lenses.kwb",
     "volvex convert game/data/almanac.kwp/texts/menu.kwx menu.po --language de",
     "volvex convert game/data --to pictures --as tga --by package",
-    "volvex convert game/data --to music --as flac",
+    "volvex convert game/belfry --to music --as flac",
 )
 
 

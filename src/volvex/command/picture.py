@@ -1,4 +1,4 @@
-"""Draw many pictures small on one sheet, with their names; or frames of a movie with their times.
+"""Draw pictures, or frames of a movie, on one sheet.
 
 Paths are files, folders, archives, or patterns of them; everything that is a picture is on the sheet, in the order of its path.
 A movie that is named by its path is there with 28 frames spread over it.

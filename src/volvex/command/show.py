@@ -1,4 +1,4 @@
-"""Show one entry as text, table, tree, picture, sound, movie or bytes.
+"""Show one entry as text, table, picture, sound or bytes.
 
 Of a picture the size, format, levels and channels are printed, of a sound its duration, rate, encoding, loops and loudness, of a
 movie its container, streams and duration; on a terminal they are drawn.

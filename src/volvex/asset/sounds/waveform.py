@@ -7,7 +7,7 @@ import numpy as np
 from volvex.codec.samples import Samples
 from volvex.codec.samples.convert import as_floats
 
-BLOCKS = " ▁▂▃▄▅▆▇█"
+BLOCKS = {(False, False): " ", (True, False): "▀", (False, True): "▄", (True, True): "█"}
 Reach = list[tuple[float, float]]  # of each column: the lowest and the highest sample, from -1 to 1
 
 
@@ -21,22 +21,18 @@ def reach_of(samples: Samples, columns: int) -> Reach:
     return [(max(-1.0, float(a)), min(1.0, float(b))) for a, b in zip(low, high, strict=True)]
 
 
-def drawn(reach: Reach, rows: int) -> list[str]:
-    """The outline in lines of block characters, the upper half above the lower one."""
-    half = rows // 2
-    lines = [_half([max(0.0, high) for _, high in reach], half)]
-    lower = _half([max(0.0, -low) for low, _ in reach], half)
-    return [*lines[0], *(line.translate(UNDER) for line in reversed(lower))]
-
-
-UNDER = str.maketrans(dict(zip("▁▂▃▄▅▆▇", "▔▔▀▀▀██", strict=True)))
-
-
-def _half(heights: list[float], rows: int) -> list[str]:
-    """Bars that stand on the last line."""
+def drawn(reach: Reach, rows: int, most: float = 1.0) -> list[str]:
+    """The outline in lines of block characters, two steps a line; `most`: the sample that reaches its edge."""
+    steps = 2 * rows
+    spans = [(_step(high, steps, most), _step(low, steps, most)) for low, high in reach]  # from the upper edge down
     lines = []
     for row in range(rows):
-        floor = rows - 1 - row
-        eighths = (round(min(1, max(0, height * rows - floor)) * 8) for height in heights)
-        lines.append("".join(BLOCKS[number] for number in eighths))
+        pairs = ((top <= 2 * row <= end, top <= 2 * row + 1 <= end) for top, end in spans)
+        lines.append("".join(BLOCKS[pair] for pair in pairs))
     return lines
+
+
+def _step(value: float, steps: int, most: float) -> int:
+    """In which step a sample lies, the loudest in the first and the last."""
+    share = (1 - max(-1.0, min(1.0, value / most))) / 2
+    return min(steps - 1, int(share * steps))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import TYPE_CHECKING
 
 from volvex.archive.safe_names import shown
@@ -12,7 +13,7 @@ from volvex.source import Source
 if TYPE_CHECKING:
     from volvex.asset.sounds.sound import Sound
 
-ROWS = 8  # lines of the outline of all channels together
+ROWS = 14  # lines of the outline of all channels together
 MOST_OUTLINES = 2  # channels that are drawn
 AXIS_STEPS = 4
 
@@ -26,7 +27,8 @@ def show_sound(sound: Sound, path: str, size: int, context: Context) -> None:
     context.print(f"  duration  {duration_text(sound.duration)}, {number(sound.frames)} frames")
     context.print(f"  format    {format_text(sound)}")
     if sound.loops:
-        context.print(f"  loop      {loops_text(sound)}")
+        coloured = ", green below" if context.terminal and context.colour else ""
+        context.print(f"  loop      {loops_text(sound)}{coloured}")
     if sound.cues:
         context.print(f"  cues      {shown(cues_text(sound))}")
     for name, text in list(sound.tags.items())[:12]:
@@ -43,22 +45,32 @@ def show_sound(sound: Sound, path: str, size: int, context: Context) -> None:
 
 
 def _draw(sound: Sound, context: Context) -> None:
+    """The outline of each channel, as high as its loudest sample; what is looped in another colour."""
     from volvex.asset.sounds.describe import duration_text
     from volvex.asset.sounds.waveform import drawn, reach_of
 
-    columns = max(20, context.width)
+    columns = max(40, context.width)
     channels = min(sound.channels, MOST_OUTLINES)
-    for channel in range(channels):
-        reach = reach_of(sound.samples[:, channel], columns)
-        for line in drawn(reach, ROWS // channels // 2 * 2):
-            context.print(context.paint(line.rstrip(), "cyan"))
+    found = [reach_of(sound.samples[:, channel], columns) for channel in range(channels)]
+    most = max(max(-low, high) for reach in found for low, high in reach) or 1.0
+    edges = [
+        0,
+        *sorted(
+            round(columns * frame / max(1, sound.frames)) for one in sound.loops[:1] for frame in (one.start, one.end)
+        ),
+        columns,
+    ]
+    for reach in found:
+        context.print("")
+        for line in drawn(reach, ROWS // channels, most):
+            parts = (line[start:end] for start, end in pairwise(edges))
+            context.print(
+                "".join(context.paint(part, ("cyan", "green")[number % 2]) for number, part in enumerate(parts))
+            )
     step = columns // AXIS_STEPS
-    marks = [duration_text(sound.duration * place / AXIS_STEPS).ljust(step) for place in range(AXIS_STEPS)]
-    context.print(
-        context.paint(
-            "".join(marks)[: columns - 10].ljust(columns - 10) + duration_text(sound.duration).rjust(10), "dim"
-        )
-    )
+    marks = "".join(duration_text(sound.duration * place / AXIS_STEPS).ljust(step) for place in range(AXIS_STEPS))
+    end = duration_text(sound.duration)
+    context.print(context.paint(f"{marks[: columns - len(end) - 1].ljust(columns - len(end))}{end}", "dim"))
 
 
 def show_midi(source: Source, path: str, context: Context) -> None:
