@@ -16,7 +16,7 @@ from typing import Any, TypeVar
 from volvex.errors import FRESH, FormatError, RefusedError, VolvexError
 
 T = TypeVar("T")
-PATIENCE = 120.0  # seconds after which a decoder is taken to hang
+PATIENCE = 60.0  # seconds after which a decoder is taken to hang
 _lock = threading.Lock()
 _held: list[_Worker] = []
 _lines: list[Connection] = []  # in such a process, the one that leads back

@@ -213,7 +213,6 @@ def muxed(streams: Streams, packets: list[Packet], name: str) -> bytes:
     from volvex.library_errors import library_errors
 
     out = io.BytesIO()
-    av.logging.set_level(av.logging.PANIC)
     with (
         library_errors(name, "movie", FRESH),
         av.open(out, "w", format="matroska", options={"fflags": "+bitexact"}) as made,

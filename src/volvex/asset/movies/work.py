@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import io
+import time
 from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
@@ -18,6 +19,7 @@ from volvex.library_errors import library_errors
 
 MOST_PIXELS = 1 << 27  # of a frame
 MOST_RATE = 1000  # frames a second
+BUDGET = 15.0  # seconds that are spent on finding frames
 SHORT = 20.0  # seconds of a movie that is decoded in order
 STILLS = ("png", "mjpeg", "bmp", "gif", "tiff", "webp", "ppm", "targa", "pcx", "dds", "psd", "sgi", "exr", "qoi", "dpx", "xbm", "xpm", "svg", "jpegxl", "fits", "sunrast", "pictor", "alias_pix", "brender_pix", "hdr", "xwd", "pam", "pgm", "pbm", "cri", "gem", "photocd", "vbn", "pgx", "ansi", "j2k", "ico", "txd", "idf", "xbin", "bintext", "adf", "tty", "image2", "lrc", "subviewer")  # fmt: skip
 
@@ -57,7 +59,6 @@ class _Window(io.RawIOBase):
 @contextlib.contextmanager
 def opened(place: Place, name: str) -> Iterator[Any]:
     """A movie as the library reads it; FormatError when it does not."""
-    av.logging.set_level(av.logging.PANIC)
     file: Any = io.BytesIO(place) if isinstance(place, bytes) else io.BufferedReader(_Window(*place))
     with library_errors(name, "movie", FRESH), file, av.open(file) as container:
         yield container
@@ -129,36 +130,40 @@ def pictures(place: Place, name: str, count: int, width: int, height: int) -> li
             frames = list(_in_order(container, video, times))
         if not frames:
             raise FormatError(name, "none of its pictures can be decoded", hint=FRESH)
-        return [(time, frame.reformat(*size, "rgb24").to_ndarray()) for time, frame in frames]
+        return [(at, frame.reformat(*size, "rgb24").to_ndarray()) for at, frame in frames]
 
 
 def _in_order(container: Any, video: Any, times: list[float]) -> Iterator[tuple[float, Any]]:
     """The frames that are shown at some times, all before them decoded; each once."""
-    waiting, last, began = list(times), None, None
+    waiting, last, began, until = list(times), None, None, time.monotonic() + BUDGET
     with contextlib.suppress(av.FFmpegError):  # cut off: what there is before that
         for frame in container.decode(video):
             began = frame.time if began is None and frame.time is not None else began
-            time = (frame.time or 0.0) - (began or 0.0)
-            if last is not None and waiting and time > waiting[0]:
+            at = (frame.time or 0.0) - (began or 0.0)
+            if last is not None and waiting and at > waiting[0]:
                 yield last
-                waiting = [one for one in waiting if one >= time]
-            last = (time, frame)
+                waiting = [one for one in waiting if one >= at]
+            last = (at, frame)
+            if not waiting or time.monotonic() > until:
+                break
     if last is not None and waiting:
         yield last
 
 
 def _sought(container: Any, video: Any, times: list[float]) -> Iterator[tuple[float, Any]]:
     """The frames that are shown at some times, by going there; each once, and none where that cannot be."""
-    before = -1.0
+    before, until = -1.0, time.monotonic() + BUDGET
     for wanted in times:
         last = None
+        if time.monotonic() > until:
+            return
         with contextlib.suppress(av.FFmpegError):
             container.seek(int(wanted / video.time_base), stream=video)
             for frame in container.decode(video):
                 if frame.time is None or (frame.time > wanted and last is not None):
                     break
                 last = frame
-                if frame.time > wanted:
+                if frame.time > wanted or time.monotonic() > until:
                     break
         if last is not None and last.time > before:
             before = last.time

@@ -30,6 +30,6 @@ def as_type(samples: Samples, sample: str) -> tuple[Samples, int]:
         rounded = np.minimum(samples, np.iinfo(np.int32).max - 0x8000) + 0x8000 >> 16
         return np.asarray(rounded.astype(wanted)), 0
     most = -float(np.iinfo(wanted).min)
-    whole = np.rint(np.nan_to_num(samples.astype(np.float64)) * most)
+    whole = np.rint(np.clip(np.nan_to_num(samples.astype(np.float64)), -2, 2) * most)
     clipped = int(np.count_nonzero((whole > most) | (whole < -most)))  # a full 1.0 is not too loud
     return np.asarray(np.clip(whole, -most, most - 1).astype(wanted)), clipped

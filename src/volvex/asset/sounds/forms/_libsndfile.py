@@ -22,6 +22,8 @@ STEP = 1 << 18  # frames that are decoded or encoded at once: libraries take mor
 DENSEST = 1 << 16  # frames that a byte of a file can hold: silence
 TAGS = ("title", "copyright", "software", "artist", "comment", "date", "album", "license", "tracknumber", "genre")
 SUBTYPES = {"pcm8": "PCM_S8", "pcm16": "PCM_16", "pcm24": "PCM_24", "pcm32": "PCM_32", "float32": "FLOAT", "float64": "DOUBLE", "mulaw": "ULAW", "alaw": "ALAW", "vorbis": "VORBIS", "opus": "OPUS", "mp3": "MPEG_LAYER_III"}  # fmt: skip
+NEVER_EMPTY = ("FLAC", "OGG", "MP3")
+LOUDEST = 2.0  # that a lossy encoder is given; 1 is the loudest that is played
 APART = ("mp3",)  # whose decoder prints what it thinks of a file
 OWN = {"VOC": {"pcm8": "PCM_U8"}}
 WORDS = {word: name for name, word in SUBTYPES.items()} | {"PCM_U8": "pcm8", "ALAC_16": "alac", "ALAC_24": "alac"}
@@ -111,10 +113,14 @@ def write(sound: Sound, container: str, encoding: str, rates: tuple[int, ...] = 
 
     if rates and sound.rate not in rates:
         raise RefusedError(f"{container} files have no rate of {sound.rate:,}", f"one of {', '.join(map(str, rates))}")
+    if not sound.frames and container in NEVER_EMPTY:
+        raise RefusedError(f"a file of {container} cannot hold a sound without frames", "wav")
     subtype = OWN.get(container, {}).get(encoding) or SUBTYPES[encoding]
     samples, out = sound.samples, io.BytesIO()
     if subtype in ("VORBIS", "OPUS", "MPEG_LAYER_III", "FLOAT"):
         samples = as_floats(samples).astype(np.float32)
+        if subtype != "FLOAT":  # encoders stop the whole program at what is no sound
+            samples = np.clip(np.nan_to_num(samples), -LOUDEST, LOUDEST)
     elif subtype == "DOUBLE":
         samples = as_floats(samples).astype(np.float64)
     elif subtype in ("PCM_24", "PCM_32"):

@@ -19,7 +19,7 @@ def read(source: Source) -> Sound:
     except ContentError as error:
         raise FormatError(source.name, error.message, hint=FRESH) from error
     if head is None:
-        return _libsndfile.read(source, "mp3", "mp3")
+        return _libsndfile.read_apart(source, "mp3")
     notes = () if head.exact else ("its length is a guess by its first frames",)
     size = (head.rate, head.channels, head.frames)
     return _libsndfile.made(source, "mp3", size, "mp3", _tags(source), notes=notes, seekable=head.exact)

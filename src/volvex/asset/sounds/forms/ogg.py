@@ -6,7 +6,7 @@ from volvex.asset.sounds.forms import _comments, _libsndfile
 from volvex.asset.sounds.forms._ogg_pages import with_comments
 from volvex.asset.sounds.sound import Sound
 from volvex.codec.samples.heads import OPUS_RATES, ogg_head
-from volvex.errors import FRESH, ContentError, FormatError, RefusedError
+from volvex.errors import FRESH, ContentError, FormatError
 from volvex.source import Source
 
 NAMES, EXTENSIONS = ("ogg",), ("ogg", "opus", "oga")
@@ -41,8 +41,6 @@ def read(source: Source) -> Sound:
 def write(sound: Sound) -> bytes:
     """The file; its pages are numbered as one stream, so that the same sound gives the same bytes."""
     encoding = sound.encoding if sound.encoding in ENCODINGS else "vorbis"
-    if not sound.frames:
-        raise RefusedError("an Ogg file cannot hold a sound without frames", "wav or flac")
     opus = encoding == "opus"
     data = _libsndfile.write(sound, "OGG", encoding, OPUS_RATES if opus else (), tags=False)
     comments = _comments.written(_comments.with_loops(sound))
