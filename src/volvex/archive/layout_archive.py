@@ -15,6 +15,7 @@ from volvex.archive.attribute_text import attribute_text
 from volvex.archive.safe_names import shown
 from volvex.archive.sound_bank import BankCodec, SoundBank
 from volvex.codec import CHECKSUM, COMPRESS, Checksum, Cipher, Compression
+from volvex.codec.samples.heads import Head
 from volvex.errors import FormatError, RefusedError, VolvexError
 from volvex.layout.checksums import checksum_text, stored_checksum
 from volvex.layout.columns import Array
@@ -146,6 +147,13 @@ class LayoutArchive(Archive):
             return COMPRESS.get(name)
         assert self.reading.entries is not None
         return BankCodec(COMPRESS.get(name), int(self.reading.entries.size[row]), self.bank, facts)
+
+    def sound(self, row: int) -> Head | None:
+        """What the directory gives of an entry that is bare samples; None of others."""
+        facts = self.bank.facts(row) if self.bank is not None else None
+        if facts is None:
+            return None
+        return Head(facts.rate, facts.channels, facts.frames, facts.samples.encoding.name)
 
     def _stored_codec(self, row: int) -> str:
         """The codec of an entry's stored bytes, whatever they are when they are decoded."""

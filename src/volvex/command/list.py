@@ -23,7 +23,7 @@ from volvex.archive.detect import filetypes
 from volvex.archive.detect.types.pictures import TYPES
 from volvex.archive.detect.types.sounds import MOVIES, SOUNDS
 from volvex.archive.safe_names import shown
-from volvex.command.ui.about import about_text
+from volvex.command.ui.about import about_text, banked_text
 from volvex.command.ui.context import Context
 from volvex.command.ui.faults import note_faults
 from volvex.command.ui.reader import add_reading, open_walker
@@ -83,7 +83,7 @@ class _Rows:
         library: Library,
         with_kinds: bool,
         together: bool,
-        described: Callable[[Source], str],
+        described: Callable[[Source, str], str],
     ) -> None:
         self.library, self.described = library, described
         groups = [group for found in found for group in found.groups]
@@ -139,10 +139,12 @@ class _Rows:
         for group in self.groups:
             for row in group.rows.tolist():
                 kind = kinds[at]
-                if kind in OPENED:
+                if kind == "wav" and (banked := banked_text(group.archive, row)):
+                    details.append(banked)
+                elif kind in OPENED:
                     name = f"{group.path}/{group.archive.names[row]}"
                     make = entry_source if kind in (*SOUNDS, *MOVIES) else content_source  # of a sound the head will do
-                    details.append(self._opened(functools.partial(make, group.archive, row, name)))
+                    details.append(self._opened(functools.partial(make, group.archive, row, name), kind))
                 else:
                     head = group.archive.beginning(row, filetypes.DETAIL) if kind in SIZED else b""
                     details.append(filetypes.detail(kind, head) if head else "")
@@ -153,18 +155,18 @@ class _Rows:
                 with path.open("rb") as file:
                     head = file.read(filetypes.DETAIL)
             if kinds[at] in OPENED:
-                details.append(self._opened(functools.partial(FileSource, path, name)))
+                details.append(self._opened(functools.partial(FileSource, path, name), kinds[at]))
             else:
                 details.append(filetypes.detail(kinds[at], head) if head else "")
             at += 1
         return details
 
-    def _opened(self, make: Callable[[], Source]) -> str:
+    def _opened(self, make: Callable[[], Source], kind: str) -> str:
         """The size and format of a picture of the game's own, the duration of a sound; nothing when it is damaged, which is among
         the faults."""
         try:
             with make() as source:
-                return self.described(source)
+                return self.described(source, kind)
         except VolvexError as error:
             self.faults.append(error)
             return ""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 from volvex.asset.sounds.sound import Sound
+from volvex.codec.samples.heads import Head
 
 LAYOUTS = {1: "mono", 2: "stereo"}
 SHOWN = 4  # loops or cues that are named
@@ -25,14 +26,14 @@ def channels_text(channels: int) -> str:
     return LAYOUTS.get(channels, f"{channels} channels")
 
 
-def format_text(sound: Sound) -> str:
+def format_text(sound: Sound | Head) -> str:
     """How it is stored: `22,050 Hz, mono, ima_adpcm`."""
     return f"{sound.rate:,} Hz, {channels_text(sound.channels)}, {sound.encoding}"
 
 
-def short_text(sound: Sound) -> str:
+def short_text(sound: Sound | Head) -> str:
     """In a list: `3:05.2, 44,100 Hz, stereo, vorbis`."""
-    return f"{duration_text(sound.duration)}, {format_text(sound)}"
+    return f"{duration_text(sound.frames / max(1, sound.rate))}, {format_text(sound)}"
 
 
 def level_text(level: float, unit: str) -> str:

@@ -7,7 +7,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from volvex.codec.samples.riff import Read, read_wave
+from volvex.codec.samples.layout import sample_layout
+from volvex.codec.samples.riff import Read, Wave, read_wave
 from volvex.errors import ContentError
 
 MP3_RATES = {3: (44100, 48000, 32000), 2: (22050, 24000, 16000), 0: (11025, 12000, 8000)}  # of MPEG 1, 2 and 2.5
@@ -16,6 +17,7 @@ _BITRATES = {
     2: (8, 16, 24, 32, 40, 48, 56, 64, 80, 96, 112, 128, 144, 160),
 }
 OPUS_RATES = (48000, 24000, 16000, 12000, 8000)  # to which it is decoded; its places are counted in the first
+FRONT = 1 << 10  # bytes that are read at once
 TAIL = 1 << 16  # bytes in which the last page of an Ogg file begins
 LEAST_PAGE, LAST = 27, 4
 LOOKED_AT = 64  # frames of an MP3 file by which its length is guessed
@@ -60,15 +62,33 @@ def mp3_frame(head: bytes) -> Mp3Frame | None:
 
 def head_of(read: Read, size: int) -> Head | None:
     """The head of a sound of some bytes; None when it is none of these forms. ContentError when it is damaged."""
-    first = read(0, 12)
+    first = read(0, FRONT)
+
+    def held(at: int, count: int) -> bytes:
+        return first[at : at + count] if at + count <= len(first) else read(at, count)
+
+    return _head_of(held, size, first)
+
+
+def _head_of(read: Read, size: int, first: bytes) -> Head | None:
     if first[:4] == b"fLaC":
         return flac_head(read)
     if first[:4] == b"OggS":
         return ogg_head(read, size)
-    if first[:4] == b"RIFF" and first[8:] == b"WAVE":
-        wave = read_wave(read, size)
-        return Head(wave.rate, wave.channels, wave.total or 0, wave.encoding, wave.total is not None)
+    if first[:4] == b"RIFF" and first[8:12] == b"WAVE":
+        return wave_head(read_wave(read, size))
     return mp3_head(read, size)
+
+
+def wave_head(wave: Wave) -> Head | None:
+    """The head of a WAV file; None for an encoding that is none of ours."""
+    if not wave.encoding or not wave.channels:
+        return None
+    own = sample_layout(wave.encoding)
+    frames = own.frames(wave.size, wave.channels)
+    if wave.total is not None and own.encoding.blocks:
+        frames = min(frames, wave.total)
+    return Head(wave.rate, wave.channels, frames, own.encoding.name, wave.ends)
 
 
 def flac_head(read: Read) -> Head:
@@ -100,13 +120,14 @@ def ogg_head(read: Read, size: int) -> Head | None:
 
 def _last_position(read: Read, size: int) -> tuple[int, bool]:
     """How many frames there are by the last page that ends a packet, and whether that is the end of the stream."""
-    tail = read(max(0, size - TAIL), TAIL)
-    at = tail.rfind(b"OggS")
-    while at >= 0:
-        position = int.from_bytes(tail[at + 6 : at + 14], "little", signed=True)
-        if position >= 0 and at + LEAST_PAGE <= len(tail):
-            return position, bool(tail[at + 5] & LAST)
-        at = tail.rfind(b"OggS", 0, at)
+    for reach in (TAIL >> 4, TAIL):
+        tail = read(max(0, size - reach), reach)
+        at = tail.rfind(b"OggS")
+        while at >= 0:
+            position = int.from_bytes(tail[at + 6 : at + 14], "little", signed=True)
+            if position >= 0 and at + LEAST_PAGE <= len(tail):
+                return position, bool(tail[at + 5] & LAST)
+            at = tail.rfind(b"OggS", 0, at)
     raise ContentError("its last page is not there")
 
 

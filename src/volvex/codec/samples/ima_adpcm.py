@@ -154,16 +154,15 @@ def _difference(step: Any, size: Any, multiply: Any) -> Any:
     return total
 
 
-def _nibble(step: Any, wanted: Any, multiply: Any) -> Any:
+def _nibble(step: Any, wanted: Any) -> Any:
     """The 3 bits whose difference is nearest to what is wanted, as the paper finds them."""
     size, rest = 0, wanted
     if rest >= step:
         size, rest = 4, rest - step
-    if rest >= step >> 1:
-        size, rest = size + 2, rest - (step >> 1)
-    if rest >= step >> 2:
-        size += 1
-    return size
+    half = step >> 1
+    if rest >= half:
+        size, rest = size | 2, rest - half
+    return size | 1 if rest >= half >> 1 else size
 
 
 def _decode(data: Any, out: Any, block: Any, form: Any, steps: Any, moves: Any) -> Any:
@@ -282,7 +281,7 @@ def _encode(samples: Any, old: Any, data: Any, out: Any, block: Any, form: Any, 
                     if first + number < there:
                         wanted = samples[done + first + number, channel] >> shift
                     reach = abs(wanted - value)
-                    code = _nibble(steps[index], reach, multiply) | (8 if wanted < value else 0)
+                    code = _nibble(steps[index], reach) | (8 if wanted < value else 0)
                 move = _difference(steps[index], code & 7, multiply)
                 value = value - move if code & 8 else value + move
                 value = min(max(value, low), most)

@@ -22,7 +22,7 @@ from volvex.errors import UsageError
 NAMES = ("ms_adpcm",)
 PARAMETERS = {"coefficients": Parameter(b"", sizes=())}
 ADAPTION = np.array([230, 230, 230, 230, 307, 409, 512, 614, 768, 614, 512, 409, 307, 230, 230, 230], np.int32)
-TRIED = 64  # samples of a block by which its coefficients are chosen
+TRIED = 24  # samples of a block by which its coefficients are chosen
 HEADER = 7  # bytes of each channel
 
 
@@ -109,9 +109,9 @@ def _encode(samples: Any, old: Any, data: Any, out: Any, block: Any, pairs: Any,
                 guess = late * pairs[which, 0] + early * pairs[which, 1] >> 8
                 wanted = samples[done + 2 + number, channel] if 2 + number < there else guess
                 missed = wanted - guess
-                half = step >> 1
-                code = (missed + half) // step if missed >= 0 else -((half - missed) // step)
-                code = min(max(code, -8), 7)
+                share = np.float64(missed) / np.float64(step)  # whole numbers are divided more slowly
+                code = np.int64(share + 0.5) if missed >= 0 else -np.int64(0.5 - share)
+                code = min(max(code, np.int64(-8)), np.int64(7))
                 value = min(max(guess + code * step, -32768), 32767)
                 code &= 15
                 step = min(max(adaption[code] * step >> 8, 16), 1 << 24)

@@ -1,27 +1,26 @@
-"""What a picture or a sound is, as one line of a list, by its head."""
+"""What a picture, a sound or a movie is, as one line of a list, by its head."""
 
 from __future__ import annotations
 
-from volvex.archive import Walker
-from volvex.archive.detect import filetypes
+from volvex.archive import Archive, LayoutArchive, Walker
 from volvex.command.ui.context import Context
+from volvex.errors import FRESH, ContentError, FormatError
 from volvex.source import Source
 
+QUICK = ("wav", "ogg", "flac", "mp3")  # sounds of which the head will do
 
-def about_text(source: Source, walker: Walker, context: Context) -> str:
-    """The size and format of a picture in a format of the game's own, the duration and format of a sound or
-    movie; FormatError when it is damaged."""
+
+def about_text(source: Source, kind: str, walker: Walker, context: Context) -> str:
+    """The size and format of a picture, the duration and format of a sound or movie; FormatError when it is damaged.
+
+    `kind`: what a list calls it, which is the kind of its layout where it is in a format of the game's own.
+    """
     from volvex.asset.movies.open import is_movie
-    from volvex.asset.sounds.open import is_sound, open_sound
+    from volvex.asset.sounds.open import is_sound
 
-    kind = filetypes.kind_by_content(source.peek(0, filetypes.HEAD))
-    layout = walker.library.match_data(source) if kind == "binary" else None
-    if is_sound(kind) or (layout is not None and layout.kind == "sound"):
-        from volvex.asset.sounds.describe import short_text
-
-        sound = open_sound(source, walker.library)
-        return short_text(sound.sound) if sound is not None else ""
-    if is_movie(kind) or (layout is not None and layout.kind == "movie"):
+    if kind == "sound" or is_sound(kind):
+        return _sound_text(source, kind, walker)
+    if kind == "movie" or is_movie(kind):
         from volvex.asset.movies.describe import short_text as movie_text
         from volvex.asset.movies.open import open_movie
 
@@ -34,3 +33,28 @@ def about_text(source: Source, walker: Walker, context: Context) -> str:
     source.beside = finds_beside(source.name, walker, context)
     found = open_picture(source, walker.library)
     return f"{size_text(found.picture)}, {format_text(found.picture)}" if found is not None else ""
+
+
+def _sound_text(source: Source, kind: str, walker: Walker) -> str:
+    from volvex.asset.sounds.describe import short_text
+    from volvex.asset.sounds.open import open_sound
+    from volvex.codec.samples.heads import head_of
+
+    try:
+        head = head_of(source.peek, source.size) if kind in QUICK else None
+    except ContentError as error:
+        raise FormatError(source.name, error.message, hint=FRESH) from error
+    if head is not None:
+        return short_text(head)
+    sound = open_sound(source, walker.library)
+    return short_text(sound.sound) if sound is not None else ""
+
+
+def banked_text(archive: Archive, row: int) -> str:
+    """The duration and format of a sound of a bank, by its directory; empty for anything else."""
+    head = archive.sound(row) if isinstance(archive, LayoutArchive) else None
+    if head is None:
+        return ""
+    from volvex.asset.sounds.describe import short_text
+
+    return short_text(head)
