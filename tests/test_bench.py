@@ -45,7 +45,7 @@ class Benches(OnABench):
         self.assertEqual(sorted(path.name for path in files), ["bench.json", "lock"])
         told = json.loads((self.work / "bench.json").read_text())
         self.assertEqual(told["described as"], "Kelpwick Light")
-        self.assertEqual(len(told["fingerprints"]), 16)
+        self.assertEqual(len(told["fingerprints"]), 17)
         self.assertEqual(told["fingerprints"][MAIN]["size"], 94908)
 
     def test_where_a_bench_cannot_be(self) -> None:

@@ -450,7 +450,7 @@ class Commands(Case):
     def test_a_hunt_from_the_shipped_list_to_a_few_that_nobody_names(self) -> None:
         bench = self.bench(self.game())
         mined = self.run_program("names", "mine", cwd=bench)
-        self.assertIn("nameless: 103 before, 57 after; of 322 entries; 23 of them go by numbers", mined.stdout)
+        self.assertIn("nameless: 103 before, 57 after; of 326 entries; 23 of them go by numbers", mined.stdout)
         self.assertIn("46 new names in names/found.txt", mined.stdout)
         self.assertIn("loft/loft.kwa/fittings/fittings.xml", mined.stdout)
         self.assertIn("not read: ", mined.stderr)

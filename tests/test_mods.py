@@ -797,7 +797,7 @@ class Benches(WithGame):
         self.source.rename(elsewhere)
         self.assertIn("is not at", self.complaint("build", cwd=self.work, status=3))
         said = self.volvex("bench", "--game", elsewhere, cwd=self.work)
-        self.assertIn("16 archives as they were", said)
+        self.assertIn("17 archives as they were", said)
         self.volvex("mod", "new", self.folder / "moved", cwd=self.work)
         update(elsewhere)
         self.assertIn(

@@ -54,7 +54,7 @@ def write(folder: Path, rng: random.Random) -> None:
     home.mkdir(exist_ok=True)
     for name, (number, channels, pitch) in BELLS.items():
         rate = RATES[number]
-        samples = _struck(rate, 0.8, pitch, channels)
+        samples = _struck(rate, 0.8 / channels, pitch, channels)
         data = samples.T.astype("<i2").tobytes()
         loop = (rate // 10, rate // 2) if name == "fog_bell" else (0, 0)
         head = KBL.pack(b"KBL1", number, channels, 0, len(samples), *loop, zlib.crc32(data))
@@ -152,9 +152,9 @@ def _in_steps(samples: list[int], block: int) -> bytes:
         out += struct.pack(">Hh", index, value)
         codes = []
         for sample in [*samples[at : at + each], *[0] * (each - len(samples[at : at + each]))]:
-            best = min(range(16), key=lambda code: abs(_step(value, index, code)[0] - sample))
-            value, index = _step(value, index, best)
-            codes.append(best)
+            code = min(7, abs(sample - value) * 4 // STEPS[index]) | (8 if sample < value else 0)
+            value, index = _step(value, index, code)
+            codes.append(code)
         out += bytes(high << 4 | low for high, low in zip(codes[::2], codes[1::2], strict=True))
     return bytes(out)
 

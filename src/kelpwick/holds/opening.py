@@ -25,7 +25,7 @@ from kelpwick import GameError
 
 FOLDER, OPEN, OWN = "opening", "opening.webm", "makers.kwm"
 HEAD, ROW = struct.Struct("<4sHHIHHBBIBxH"), struct.Struct("<BB2xII")
-SIZE, RATE, SECONDS, SOUND_RATE = (96, 54), 10, 2, 22050
+SIZE, RATE, SECONDS, SOUND_RATE = (64, 36), 10, 2, 11025
 PICTURES, SOUND = 0, 1  # streams
 JPEG, NO_SOUND, PLAIN = 1, 0, 1  # codecs
 
@@ -92,7 +92,7 @@ def _own() -> bytes:
     from PIL import Image
 
     count, tone, packets = RATE * SECONDS, _hum(147.0), list[tuple[int, bytes]]()
-    each = SOUND_RATE // RATE
+    each = SOUND_RATE // RATE  # what is left over at the end is not heard
     for number in range(count):
         picture = io.BytesIO()
         Image.fromarray(_frame(number, count, False)).save(picture, "JPEG", quality=80)
@@ -137,7 +137,7 @@ def _line(name: str, rate: Fraction, frames: list[Any], sound_rate: int, samples
     loud = f"{20 * math.log10(level / 32768):.1f} dB" if level >= 1 else "silent"
     dark = ", black" if all(frame.max() < 32 for frame in frames) else ""
     seconds = len(frames) / float(rate)
-    return f"  {name:<16}{wide} x {high}, {len(frames)} frames, {seconds:.2f} s, {sound_rate} Hz {loud}, {digest.hexdigest()}{dark}"
+    return f"  {name:<16}{wide} x {high}, {len(frames)} frame{'' if len(frames) == 1 else 's'}, {seconds:.2f} s, {sound_rate} Hz {loud}, {digest.hexdigest()}{dark}"
 
 
 def _played(data: bytes) -> tuple[Fraction, list[Any], int, Any]:

@@ -221,47 +221,57 @@ def _head(data: Any, at: Any, header: Any, big: Any) -> Any:
     return value - 65536 if value & 32768 else value, index
 
 
+def _alike(samples: Any, old: Any, done: Any, there: Any) -> Any:
+    """How many frames from a place on are as they were."""
+    same = 0
+    while same < there and done + same < len(old):
+        for channel in range(samples.shape[1]):
+            if samples[done + same, channel] != old[done + same, channel]:
+                return same
+        same += 1
+    return same
+
+
+def _chosen(samples: Any, done: Any, there: Any, channel: Any, shift: Any, steps: Any) -> Any:
+    """The sample with which a block begins, and the number of a step that reaches what follows."""
+    if not there:
+        return 0, 0
+    reach, index = 0, 0
+    for number in range(1, min(there, 9)):
+        reach = max(reach, abs(samples[done + number, channel] - samples[done + number - 1, channel]))
+    while index < len(steps) - 1 and steps[index] * 7 >> 2 < reach >> shift:
+        index += 1
+    return samples[done, channel] >> shift, index
+
+
 def _encode(samples: Any, old: Any, data: Any, out: Any, block: Any, form: Any, steps: Any, moves: Any) -> Any:
-    """Fill `out`; blocks whose samples are those of `old` are those of `data`, and so is all before the first that differs."""
+    """Fill `out`; blocks whose samples are those of `old` are those of `data`, and so is of others what is before the first that differs."""
     high, header, big, first, group, multiply, low, most, shift, start, index0 = form
     frames, channels = samples.shape
     size = 2 if header == 2 else 0 if header == 3 else 4
-    at, done, kept = 0, 0, 0
+    at, done = 0, 0
     while at < len(out):
         length = min(block, len(out) - at) if block else len(out)
         body = at + size * channels
         each = max(0, (at + length - body) * 2 // channels)
-        count = each + first
-        there = max(0, min(count, frames - done))
-        alike = at + length <= len(data) and done + there <= len(old)
-        same = 0
-        while same < there and done + same < len(old):
-            differs = False
-            for channel in range(channels):
-                differs = differs or samples[done + same, channel] != old[done + same, channel]
-            if differs:
-                break
-            same += 1
-        if alike and same == there:
+        there = max(0, min(each + first, frames - done))
+        same = _alike(samples, old, done, there)
+        was = at + length <= len(data) or (not block and len(data) >= body)
+        if was and same == there and at + length <= len(data) and done + there <= len(old):
             out[at : at + length] = data[at : at + length]
-            at, done, kept = at + length, done + count, kept + 1
+            at, done = at + length, done + each + first
             continue
         for channel in range(channels):
+            kept = was and same > first
             value, index = start, index0
-            if size and not block and same > first and len(data) >= body:
-                value, index = _head(data, at + size * channel, header, big)
+            if size:
+                place = at + size * channel
+                value, index = (
+                    _head(data, place, header, big) if kept else _chosen(samples, done, there, channel, shift, steps)
+                )
                 index = min(max(index, 0), len(steps) - 1)
-                _put_head(out, at + size * channel, header, big, value, index)
-            if size and (block or same <= first or len(data) < body):
-                value, index = samples[done, channel] >> shift if there else 0, 0
-                reach = 0
-                for number in range(1, min(there, 9)):
-                    reach = max(reach, abs(samples[done + number, channel] - samples[done + number - 1, channel]))
-                while index < len(steps) - 1 and steps[index] * 7 >> 2 < reach >> shift:
-                    index += 1
-                if header == 2:
-                    value = min(value + 64, 32767) & ~0x7F
-                _put_head(out, at + size * channel, header, big, value, index)
+                value = min(value + 64, 32767) & ~0x7F if header == 2 and not kept else value
+                _put_head(out, place, header, big, value, index)
             wide = min(group, each)
             place, whole, left = 2 * body + channel * wide, 0, wide
             for number in range(each):
@@ -271,25 +281,20 @@ def _encode(samples: Any, old: Any, data: Any, out: Any, block: Any, form: Any, 
                     place, left = 2 * body + whole * channels + channel * wide, wide
                 left -= 1
                 code: Any = 0
-                if (
-                    not block and first + number < same and place >> 1 < len(data)
-                ):  # the start of a sound that has no blocks
+                if kept and first + number < same and place >> 1 < len(data):
                     byte = np.int64(data[place >> 1])
                     code = byte >> 4 if (place & 1) != high else byte & 15
                 else:
-                    wanted: Any = value
-                    if first + number < there:
-                        wanted = samples[done + first + number, channel] >> shift
-                    reach = abs(wanted - value)
-                    code = _nibble(steps[index], reach) | (8 if wanted < value else 0)
+                    sounds = first + number < there
+                    wanted = samples[done + first + number, channel] >> shift if sounds else value
+                    code = _nibble(steps[index], abs(wanted - value)) | (8 if wanted < value else 0)
                 move = _difference(steps[index], code & 7, multiply)
-                value = value - move if code & 8 else value + move
-                value = min(max(value, low), most)
+                value = min(max(value - move if code & 8 else value + move, low), most)
                 index = min(max(index + moves[code & 7], 0), len(steps) - 1)
                 out[place >> 1] |= code << 4 if (place & 1) != high else code
                 place += 1
-        at, done = at + length, done + count
-    return kept
+        at, done = at + length, done + each + first
+    return done
 
 
 def _put_head(out: Any, at: Any, header: Any, big: Any, value: Any, index: Any) -> Any:
@@ -308,7 +313,9 @@ def _put_head(out: Any, at: Any, header: Any, big: Any, value: Any, index: Any) 
 
 
 _DECODE = Compiled(_decode, _difference=_difference, _head=_head)
-_ENCODE = Compiled(_encode, _difference=_difference, _nibble=_nibble, _head=_head, _put_head=_put_head)
+_ENCODE = Compiled(
+    _encode, _alike=_alike, _chosen=_chosen, _difference=_difference, _nibble=_nibble, _head=_head, _put_head=_put_head
+)
 
 
 @dataclass(frozen=True)
