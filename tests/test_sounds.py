@@ -337,6 +337,8 @@ class Exchange(unittest.TestCase):
                 break
             found = float(dict(getattr(one, "metadata", {})).get("lavfi.r128.I", found))
         self.assertAlmostEqual(loudness_of(samples, rate), found, delta=0.1)
+        tone = np.sin(2 * np.pi * 997 * np.arange(rate) / rate)[:, None].astype(np.float32)
+        self.assertAlmostEqual(loudness_of(tone, rate), -3.01, places=2)  # as the recommendation has it
         self.assertAlmostEqual(peak_of(np.full((10, 1), 16384, np.int16)), -6.02, places=2)
         self.assertTrue(math.isinf(loudness_of(np.zeros((9000, 1), np.int16), rate)))
         self.assertFalse(math.isinf(loudness_of(samples[:2000], rate)))  # shorter than a block

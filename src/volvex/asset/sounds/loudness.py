@@ -3,17 +3,23 @@
 from __future__ import annotations
 
 import math
-import warnings
 
 import numpy as np
+from numpy.typing import NDArray
 
 from volvex.codec.samples import Samples
 from volvex.codec.samples.convert import as_floats
 
-BLOCK = 0.4  # seconds over which loudness is measured
-MOST_CHANNELS = 5  # that the measure has weights for
-SILENCE = -70.0  # LUFS below which nothing counts
+BLOCK, OVERLAP = 0.4, 4  # seconds over which loudness is measured; blocks begin this many times in each
+GATE, RELATIVE = -70.0, -10.0  # LUFS below which nothing counts; below the mean of what does, and then does not
+OFFSET = -0.691  # so that a tone of 997 Hz and full scale has -3.01 LUFS
 LEAST = 16  # frames of which something can be said
+STEP = 1 << 18  # frames that are filtered at once
+SURROUND = {
+    5: (1, 1, 1, 1.41, 1.41),
+    6: (1, 1, 1, 0, 1.41, 1.41),
+}  # weights of channels: those behind count more, effects do not
+Floats = NDArray[np.float64]
 
 
 def peak_of(samples: Samples) -> float:
@@ -21,7 +27,7 @@ def peak_of(samples: Samples) -> float:
     if not samples.size:
         return -math.inf
     if samples.dtype.kind == "f":
-        most = float(np.nanmax(np.abs(np.nan_to_num(samples))))
+        most = float(np.abs(np.nan_to_num(samples)).max())
     else:
         most = max(abs(int(samples.max())), abs(int(samples.min()))) / -np.iinfo(samples.dtype).min
     return 20 * math.log10(most) if most > 0 else -math.inf
@@ -31,11 +37,68 @@ def loudness_of(samples: Samples, rate: int) -> float:
     """The integrated loudness in LUFS; minus infinity for silence. A sound shorter than 0.4 s is measured as one block."""
     if len(samples) < LEAST or not samples.any():
         return -math.inf
-    import pyloudnorm
+    weights = np.array(SURROUND.get(samples.shape[1], (1,) * samples.shape[1]))
+    step = max(1, round(BLOCK * rate / OVERLAP))
+    sums = np.concatenate(
+        [np.add.reduceat(part**2, range(0, len(part), step), axis=0) for part in _weighted(samples, rate, step)]
+    )
+    whole = len(samples) // step  # steps that are there in full
+    if whole < OVERLAP:
+        return _level(sums.sum(axis=0) @ weights / len(samples))
+    blocks = (
+        np.stack([sums[at : at + OVERLAP].sum(axis=0) for at in range(whole - OVERLAP + 1)])
+        @ weights
+        / (OVERLAP * step)
+    )
+    heard = blocks[blocks > _power(GATE)]
+    if not len(heard):
+        return -math.inf
+    return _level(float(heard[heard > _power(_level(float(heard.mean())) + RELATIVE)].mean()))
 
-    values = np.nan_to_num(as_floats(samples[:, :MOST_CHANNELS]).astype(np.float64))
-    block = min(BLOCK, (len(samples) - 1) / rate)
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")
-        found = float(pyloudnorm.Meter(rate, block_size=block).integrated_loudness(values))
-    return found if found > SILENCE else -math.inf
+
+def _level(power: float) -> float:
+    return OFFSET + 10 * math.log10(power) if power > _power(GATE) else -math.inf
+
+
+def _power(level: float) -> float:
+    return float(10 ** ((level - OFFSET) / 10))
+
+
+def _weighted(samples: Samples, rate: int, step: int) -> list[Floats]:
+    """Samples as the ear weights them, in parts of whole steps; filtered by their spectrum, part by part."""
+    size = max(step, STEP // step * step)
+    tail = rate // 2  # the filter has faded by then
+    length = 1 << (size + tail - 1).bit_length()
+    response = _response(rate, length)
+    rest = np.zeros((tail, samples.shape[1]))
+    found = []
+    for at in range(0, len(samples), size):
+        part = np.clip(np.nan_to_num(as_floats(samples[at : at + size]).astype(np.float64)), -64, 64)
+        made = np.fft.irfft(np.fft.rfft(part, length, axis=0) * response[:, None], length, axis=0)
+        made[:tail] += rest
+        rest = made[len(part) : len(part) + tail]
+        found.append(made[: len(part)])
+    return found
+
+
+def _response(rate: int, length: int) -> NDArray[np.complex128]:
+    """The two filters of BS.1770 at a rate: a shelf for the head, and without the lowest tones."""
+    z = np.exp(-2j * np.pi * np.arange(length // 2 + 1) / length)
+    made: NDArray[np.complex128] = np.ones_like(z)
+    for pitch, quality, shelf in (
+        (1681.974450955533, 0.7071752369554196, 3.999843853973347),
+        (38.13547087602444, 0.5003270373238773, None),
+    ):
+        k = math.tan(math.pi * min(pitch, 0.49 * rate) / rate)
+        whole = 1 + k / quality + k * k
+        below = 1 + 2 * (k * k - 1) / whole * z + (1 - k / quality + k * k) / whole * z**2
+        if shelf is None:
+            above = 1 - 2 * z + z**2
+        else:
+            high = 10 ** (shelf / 20)
+            band = high**0.4996667741545416
+            above = (
+                high + band * k / quality + k * k + 2 * (k * k - high) * z + (high - band * k / quality + k * k) * z**2
+            ) / whole
+        made = made * above / below
+    return made
