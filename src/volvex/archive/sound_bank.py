@@ -160,17 +160,18 @@ class SoundBank:
 
     def entries(self) -> Entries:
         """The entries as they are seen: with the sizes of WAV files, and encodings behind their codecs."""
-        inner = self._entries
-        labels: dict[str, int] = {}
-        codec = np.full(len(inner), -1, np.int64)
-        for row, number in enumerate(inner.codec.tolist()):
-            if number >= 0:
-                facts, spec = self.facts(row), self.spec(row)
-                name = facts.samples.encoding.name if facts is not None else spec.partition("(")[0]
-                outer = inner.codecs[number]
-                label = f"{outer}, {name}" if name and outer != "none" else name or outer
-                codec[row] = labels.setdefault(label, len(labels))
-        return replace(inner, sizes=self._sizes, codec=codec, codecs=list(labels) or ["none"])
+        inner, numbers = self._entries, self._columns[attributes.ENCODING]
+        pairs = np.stack([inner.codec, np.zeros(len(inner), np.int64) if numbers is None else numbers], axis=1)
+        found, first, index = np.unique(pairs, axis=0, return_index=True, return_inverse=True)
+        labels = [self._label(int(number), int(row)) for (number, _), row in zip(found.tolist(), first, strict=True)]
+        codec = np.where(inner.codec < 0, -1, index.reshape(-1)) if len(inner) else inner.codec
+        return replace(inner, sizes=self._sizes, codec=codec, codecs=labels or ["none"])
+
+    def _label(self, codec: int, row: int) -> str:
+        """The codec and the encoding of an entry, in few words."""
+        outer = self._entries.codecs[codec] if codec >= 0 else "none"
+        name = self.spec(row).partition("(")[0]
+        return f"{outer}, {name}" if name and outer != "none" else name or outer
 
     def _sizes(self) -> Array:
         found = (facts.whole if (facts := self.facts(row)) is not None else -1 for row in range(len(self._entries)))

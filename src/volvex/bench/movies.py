@@ -31,7 +31,8 @@ class Asked:
 
 @dataclass(frozen=True)
 class Converted:
-    """A clip in the form of the game's own: the bytes, what that form is, and what is to be said. `same`: nothing had to be encoded."""
+    """A clip in the form of the game's own: the bytes, what that form is, and what is to be said. `same`: nothing has to be encoded,
+    and the clip is put in as it is."""
 
     data: bytes
     form: str
@@ -93,7 +94,7 @@ def converted_movie(
     like, bare = found.movie, found.form is not None
     if user is not None and clip is not None and asked == Asked() and not differences(user.movie, like):
         form = f"{like.form}: {short_text(user.movie)}"
-        return Converted(clip.read_bytes(), form, _longer(user.movie, like), True)
+        return Converted(b"", form, _longer(user.movie, like), True)
     muxer = encode.MUXERS.get(like.form, like.container.partition(",")[0])
     longest = like.duration if asked.trim else 0.0
     wanted = encode.Wanted(muxer, like, asked.scale, longest, asked.mute, bare)
@@ -116,8 +117,10 @@ def _longer(movie: Movie, like: Movie) -> tuple[str, ...]:
     return (f"it lasts {movie.duration:.2f} s, the game's own {like.duration:.2f} s: --trim cuts it there",)
 
 
-def put_movie(bench: Workbench, path: str, converted: Converted) -> str:
+def put_movie(bench: Workbench, path: str, clip: Path | None, converted: Converted) -> str:
     """Put a converted movie in the place of the game's own; where it went in the bench."""
+    if converted.same and clip is not None:
+        return bench.put(path, clip)
     place, _ = bench.open_for_edit(path)
     write_file(bench, bench.files / place, converted.data)
     return place

@@ -136,7 +136,7 @@ def _put_movie(bench: Workbench, path: str, options: argparse.Namespace, context
         if asked != Asked() or options.scale:
             raise UsageError("--scale, --trim and --mute convert a clip that replaces a movie", "leaving them out")
         return False
-    place = put_movie(bench, path, converted)
+    place = put_movie(bench, path, options.file, converted)
     for note in converted.notes:
         context.note(f"note: {shown(place)}: {note}")
     what = shown(options.file.as_posix()) if options.file is not None else "one black frame"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 
 import numpy as np
 from numpy.typing import NDArray
@@ -39,9 +40,8 @@ def loudness_of(samples: Samples, rate: int) -> float:
         return -math.inf
     weights = np.array(SURROUND.get(samples.shape[1], (1,) * samples.shape[1]))
     step = max(1, round(BLOCK * rate / OVERLAP))
-    sums = np.concatenate(
-        [np.add.reduceat(part**2, range(0, len(part), step), axis=0) for part in _weighted(samples, rate, step)]
-    )
+    parts = (np.add.reduceat(part**2, range(0, len(part), step), axis=0) for part in _weighted(samples, rate, step))
+    sums = np.concatenate(list(parts))
     whole = len(samples) // step  # steps that are there in full
     if whole < OVERLAP:
         return _level(sums.sum(axis=0) @ weights / len(samples))
@@ -64,21 +64,19 @@ def _power(level: float) -> float:
     return float(10 ** ((level - OFFSET) / 10))
 
 
-def _weighted(samples: Samples, rate: int, step: int) -> list[Floats]:
+def _weighted(samples: Samples, rate: int, step: int) -> Iterator[Floats]:
     """Samples as the ear weights them, in parts of whole steps; filtered by their spectrum, part by part."""
     size = max(step, STEP // step * step)
     tail = rate // 2  # the filter has faded by then
     length = 1 << (size + tail - 1).bit_length()
     response = _response(rate, length)
     rest = np.zeros((tail, samples.shape[1]))
-    found = []
     for at in range(0, len(samples), size):
         part = np.clip(np.nan_to_num(as_floats(samples[at : at + size]).astype(np.float64)), -64, 64)
         made = np.fft.irfft(np.fft.rfft(part, length, axis=0) * response[:, None], length, axis=0)
         made[:tail] += rest
         rest = made[len(part) : len(part) + tail]
-        found.append(made[: len(part)])
-    return found
+        yield made[: len(part)]
 
 
 def _response(rate: int, length: int) -> NDArray[np.complex128]:
