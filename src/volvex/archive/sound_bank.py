@@ -216,7 +216,7 @@ class SoundBank:
         except ContentError as error:
             raise RefusedError(
                 f"sounds of {self._reading.source.name} are put in as WAV files: {error.message}",
-                "`volvex swap`, which converts sounds",
+                "a WAV file, or `volvex swap` in the place of a sound, which converts others",
             ) from error
         if not wave.encoding or not 0 < wave.channels <= MOST_CHANNELS:
             raise RefusedError(f"a WAV file of format {wave.tag:#x} is not known", "saving it as 16 bits")

@@ -187,7 +187,9 @@ def _print_frames(bench: Workbench, change: FileChange, context: Context) -> Non
         return
     before, after = pair
     try:
-        context.print(f"  {number(differing_frames(before, after))} of {number(after.frames)} frames differ")
+        context.print(
+            f"  {number(differing_frames(before, after))} of {number(max(before.frames, after.frames))} frames differ"
+        )
     except VolvexError as error:
         context.print(f"  {context.paint(shown(error.message), 'red')}")
     states = [short_text(one) + (f", loop {loops_text(one)}" if one.loops else "") for one in pair]

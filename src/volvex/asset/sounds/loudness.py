@@ -15,7 +15,7 @@ BLOCK, OVERLAP = 0.4, 4  # seconds over which loudness is measured; blocks begin
 GATE, RELATIVE = -70.0, -10.0  # LUFS below which nothing counts; below the mean of what does, and then does not
 OFFSET = -0.691  # so that a tone of 997 Hz and full scale has -3.01 LUFS
 LEAST = 16  # frames of which something can be said
-STEP = 1 << 18  # frames that are filtered at once
+STEP = 1 << 16  # frames that are filtered at once, and what follows of them
 SURROUND = {
     5: (1, 1, 1, 1.41, 1.41),
     6: (1, 1, 1, 0, 1.41, 1.41),
@@ -66,17 +66,20 @@ def _power(level: float) -> float:
 
 def _weighted(samples: Samples, rate: int, step: int) -> Iterator[Floats]:
     """Samples as the ear weights them, in parts of whole steps; filtered by their spectrum, part by part."""
-    size = max(step, STEP // step * step)
     tail = rate // 2  # the filter has faded by then
-    length = 1 << (size + tail - 1).bit_length()
+    length = max(STEP, 1 << (step + tail - 1).bit_length())
+    size = (length - tail) // step * step
     response = _response(rate, length)
-    rest = np.zeros((tail, samples.shape[1]))
+    rest = np.zeros((samples.shape[1], tail))
     for at in range(0, len(samples), size):
-        part = np.clip(np.nan_to_num(as_floats(samples[at : at + size]).astype(np.float64)), -64, 64)
-        made = np.fft.irfft(np.fft.rfft(part, length, axis=0) * response[:, None], length, axis=0)
-        made[:tail] += rest
-        rest = made[len(part) : len(part) + tail]
-        yield made[: len(part)]
+        part = as_floats(samples[at : at + size]).T.astype(np.float64, order="C")
+        if samples.dtype.kind == "f":
+            part = np.clip(np.nan_to_num(part), -64, 64)
+        made = np.fft.irfft(np.fft.rfft(part, length) * response, length)
+        made[:, :tail] += rest
+        count = part.shape[1]
+        rest = made[:, count : count + tail].copy()
+        yield made[:, :count].T
 
 
 def _response(rate: int, length: int) -> NDArray[np.complex128]:

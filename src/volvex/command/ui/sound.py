@@ -35,7 +35,8 @@ def show_sound(sound: Sound, path: str, size: int, context: Context) -> None:
         context.print(f"  {shown(name):<9} {shown(text)}")
     samples = sound.samples
     loud = loudness_of(samples, sound.rate)
-    context.print(f"  level     peak {level_text(peak_of(samples), 'dB')}, loudness {level_text(loud, 'LUFS')}")
+    loudness = f"peak {level_text(peak_of(samples), 'dB')}, loudness {level_text(loud, 'LUFS')}"
+    context.print(f"  level     {loudness if samples.any() else 'silent'}")
     for note in sound.notes:
         context.print(f"  note      {shown(note)}")
     if len(samples) != sound.frames:
