@@ -6,6 +6,8 @@ import io
 import json
 import os
 import struct
+import subprocess
+import sys
 import time
 import unittest
 from collections.abc import Iterator
@@ -100,6 +102,10 @@ def _sleep(seconds: float) -> int:
     return 7
 
 
+def _number() -> int:
+    return os.getpid()
+
+
 def _die() -> None:
     os._exit(3)
 
@@ -119,6 +125,23 @@ class Apart(unittest.TestCase):
         self.assertEqual(heard, [1])
         with self.assertRaisesRegex(RuntimeError, "a mistake"):  # ours is not the file's
             apart("film.bin", _fail)
+
+    def test_a_process_ends_with_that_which_started_it(self) -> None:
+        program = (
+            "import os; from volvex.apart import apart; from tests.test_movies import _number;"
+            "print(apart('film.bin', _number), flush=True); os._exit(1)"  # without a word to anyone
+        )
+        done = subprocess.run(
+            [sys.executable, "-c", program], capture_output=True, text=True, cwd=Path(__file__).parents[1]
+        )
+        number = int(done.stdout)
+        for _ in range(100):
+            try:
+                os.kill(number, 0)
+            except OSError:
+                return
+            time.sleep(0.05)
+        self.fail(f"process {number} is still there")
 
 
 class Encoding(unittest.TestCase):

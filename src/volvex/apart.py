@@ -10,7 +10,7 @@ import threading
 import traceback
 from collections.abc import Callable
 from dataclasses import dataclass
-from multiprocessing.connection import Connection
+from multiprocessing.connection import Connection, wait
 from typing import Any, TypeVar
 
 from volvex.errors import FRESH, FormatError, RefusedError, VolvexError
@@ -79,6 +79,14 @@ class _Worker:
         self._ours.close()
 
 
+def _end_with_parent() -> None:
+    """End this process when the one that started it is gone, whatever it is at."""
+    parent = multiprocessing.parent_process()
+    if parent is not None:
+        wait([parent.sentinel])
+        os._exit(1)
+
+
 def quiet() -> None:
     """Let libraries print nothing from this process: what is wrong with a file is in the errors."""
     nothing = os.open(os.devnull, os.O_WRONLY)
@@ -96,6 +104,7 @@ def _serve(line: Connection) -> None:
     _lines.append(line)
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the first process sees to Ctrl-C
     quiet()
+    threading.Thread(target=_end_with_parent, daemon=True).start()
     while True:
         try:
             function, values = line.recv()
