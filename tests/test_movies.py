@@ -10,6 +10,7 @@ import subprocess
 import sys
 import time
 import unittest
+import unittest.mock
 from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
@@ -100,6 +101,10 @@ def _sleep(seconds: float) -> int:
     report(1)
     time.sleep(seconds)
     return 7
+
+
+def _nothing_encodes(name: str, function: object, *values: object, **more: object) -> object:
+    raise RefusedError("nothing here encodes vp8", "another file")
 
 
 def _number() -> int:
@@ -357,6 +362,10 @@ class InTheGame(KeptGame):
         (self.folder / "same.webm").write_bytes(own + b"\xec\x81\0")  # an empty element behind it
         self.assertIn("put in as it is", self.volvex("swap", "opening/opening.webm", "../same.webm", cwd=self.at))
         self.assertEqual((self.at / "files/opening/opening.webm").read_bytes(), own + b"\xec\x81\0")
+        with unittest.mock.patch("volvex.bench.movies.apart", side_effect=_nothing_encodes):
+            said = self.complaint("swap", "opening/opening.webm", "../clip.mp4", cwd=self.at, status=5)
+        self.assertIn("nothing here encodes vp8", said)
+        self.assertIn("its size is 90 x 60, the game's own has 64 x 36", said)
         letter = "data/main.kwp/letters/en/01-arrival.txt"
         self.assertIn("is no movie", self.complaint("swap", letter, "--blank", cwd=self.at, status=2))
         self.assertIn("--trim", self.complaint("swap", letter, "../clip.mp4", "--trim", cwd=self.at, status=2))

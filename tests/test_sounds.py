@@ -171,12 +171,19 @@ class Forms(unittest.TestCase):
                         np.testing.assert_array_equal(as_type(back.samples, "i2")[0], self.sound.samples)
 
     def test_a_wav_file_of_another_program_keeps_what_is_not_samples(self) -> None:
-        chunks = b"inst" + struct.pack("<I", 7) + bytes(range(7)) + b"\0" + b"bext" + struct.pack("<I", 4) + b"keep"
+        note = b"LIST" + struct.pack("<I", 16) + b"adtlnote" + struct.pack("<II", 4, 1)
+        chunks = (
+            note + b"inst" + struct.pack("<I", 7) + bytes(range(7)) + b"\0" + b"bext" + struct.pack("<I", 4) + b"keep"
+        )
         data = wav(tones(), loops=(Loop(5, 90, 3),), cues=(Cue(1), Cue(9, "end")))
         data = data[:4] + struct.pack("<I", len(data) - 8 + len(chunks)) + data[8:] + chunks
         opened = read_bytes(data, "theirs.wav")
         self.assertEqual(by_extension()["wav"].write(opened), data)
         self.assertEqual((opened.loops, opened.cues), ((Loop(5, 90, 3),), (Cue(1), Cue(9, "end"))))
+        changed = by_extension()["wav"].write(replace(opened, loops=(Loop(1, 2),), cues=(Cue(3, "mid"),)))
+        again = read_bytes(changed, "changed.wav")
+        self.assertEqual((again.loops, again.cues), ((Loop(1, 2),), (Cue(3, "mid"),)))
+        self.assertIn(b"bext", changed)
 
     def test_lengths_by_heads_are_those_of_the_samples(self) -> None:
         for extension in ("mp3", "ogg", "flac"):

@@ -99,6 +99,11 @@ def converted_movie(
     longest = like.duration if asked.trim else 0.0
     wanted = encode.Wanted(muxer, like, asked.scale, longest, asked.mute, bare)
     name = clip.as_posix() if clip is not None else place
+    try:
+        apart(name, encode.require_encoders, wanted)
+    except RefusedError as error:
+        other = differences(user.movie, like) if user is not None else []
+        raise RefusedError("; ".join([error.message, *other]), error.hint) from error
     data, notes = apart(
         name, encode.encoded, user.place if user is not None else None, name, wanted, on_progress=on_progress
     )

@@ -189,42 +189,43 @@ def header(
 
 
 def marks(
-    loops: Sequence[Loop],
-    cues: Sequence[Cue],
-    tags: Mapping[str, str],
-    rate: int,
-    others: Sequence[tuple[bytes, bytes]] = (),
+    loops: Sequence[Loop], cues: Sequence[Cue], tags: Mapping[str, str], rate: int, was: Wave | None = None
 ) -> bytes:
-    """The chunks for loops, cues and tags; `others` as they are, of which the sampler's chunk keeps what is not loops."""
-    out = b""
-    own = dict(others)
-    if loops:
-        old = own.get(b"smpl", b"")
-        front = old[:28] if len(old) >= 36 else struct.pack("<7I", 0, 0, 1_000_000_000 // max(1, rate), 60, 0, 0, 0)
-        rows = b"".join(
-            struct.pack("<6I", number, 0, one.start, one.end - 1, 0, one.times) for number, one in enumerate(loops)
-        )
-        out += chunk(b"smpl", front + struct.pack("<II", len(loops), 0) + rows)
+    """The chunks for loops, cues and tags; of a file that there `was`, those that say the same stay as they are, and so do others."""
+    made = {b"smpl": b"", b"cue ": b"", b"adtl": b"", b"INFO": b""}
+    kept = was if was is not None else Wave(0, 0, 0, 0, 0, 0, 0)
+    made[b"smpl"] = _sampler(loops, rate, dict(kept.chunks).get(b"smpl", b"")) if loops else b""
     if cues:
         rows = b"".join(
             struct.pack("<II4sIII", number, one.frame, b"data", 0, 0, one.frame) for number, one in enumerate(cues, 1)
         )
-        out += chunk(b"cue ", struct.pack("<I", len(cues)) + rows)
-        named = b"".join(
-            chunk(b"labl", struct.pack("<I", number) + one.name.encode() + b"\0")
-            for number, one in enumerate(cues, 1)
-            if one.name
-        )
-        out += chunk(b"LIST", b"adtl" + named) if named else b""
-    if tags:
-        ids = {word: name for name, word in TAGS.items()}
-        items = ((ids.get(word, word), text) for word, text in tags.items())
-        info = b"".join(
-            chunk(name.encode("latin-1"), text.encode() + b"\0")
-            for name, text in items
-            if len(name) == 4 and name.isascii()
-        )
-        out += chunk(b"LIST", b"INFO" + info) if info else b""
-    return out + b"".join(
-        chunk(name, data) for name, data in others if name not in (b"smpl", b"cue ", b"LIST", b"fact")
+        made[b"cue "] = chunk(b"cue ", struct.pack("<I", len(cues)) + rows)
+        labels = ((number, one.name) for number, one in enumerate(cues, 1) if one.name)
+        named = b"".join(chunk(b"labl", struct.pack("<I", number) + name.encode() + b"\0") for number, name in labels)
+        made[b"adtl"] = chunk(b"LIST", b"adtl" + named) if named else b""
+    ids = {word: name for name, word in TAGS.items()}
+    items = ((ids.get(word, word), text) for word, text in tags.items())
+    info = b"".join(
+        chunk(name.encode("latin-1"), text.encode() + b"\0")
+        for name, text in items
+        if len(name) == 4 and name.isascii()
     )
+    made[b"INFO"] = chunk(b"LIST", b"INFO" + info) if info else b""
+    same = {b"smpl": tuple(loops) == tuple(kept.loops), b"INFO": dict(tags) == dict(kept.tags)}
+    same |= dict.fromkeys((b"cue ", b"adtl"), tuple(cues) == tuple(kept.cues))
+    out = b""
+    for name, data in kept.chunks:
+        what = data[:4] if name == b"LIST" else name
+        if name != b"fact":
+            out += chunk(name, data) if same.get(what, True) else made.get(what, b"")
+            made[what] = b""
+    return out + b"".join(made.values())
+
+
+def _sampler(loops: Sequence[Loop], rate: int, old: bytes) -> bytes:
+    """The chunk of a sampler, with what it had besides loops."""
+    front = old[:28] if len(old) >= 36 else struct.pack("<7I", 0, 0, 1_000_000_000 // max(1, rate), 60, 0, 0, 0)
+    rows = b"".join(
+        struct.pack("<6I", number, 0, one.start, one.end - 1, 0, one.times) for number, one in enumerate(loops)
+    )
+    return chunk(b"smpl", front + struct.pack("<II", len(loops), 0) + rows)

@@ -77,8 +77,7 @@ def write(sound: Sound) -> bytes:
         before = Before(own.decode(data, was.channels, own.frames(len(data), was.channels)), data)
     try:
         stored = own.encode(samples, before)
-        others = was.chunks if isinstance(was, Wave) else ()
-        behind = marks(sound.loops, sound.cues, sound.tags, sound.rate, others)
+        behind = marks(sound.loops, sound.cues, sound.tags, sound.rate, was if isinstance(was, Wave) else None)
         blocked = own.block if own.encoding.blocks else 0
         front = header(encoding, sound.channels, sound.rate, len(stored), behind, len(samples), blocked)
     except ContentError as error:
