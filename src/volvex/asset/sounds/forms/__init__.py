@@ -3,7 +3,6 @@
 NAMES       types of files, as `identify` calls them, that it reads: the first is what it writes
 EXTENSIONS  of its files
 ENCODINGS   the encodings that it can hold, the best first
-RARE        (of some) decoded in a process of its own, since few look at what decodes it
 HOLDS       what it keeps beside samples: `loops`, `cues`, `tags`
 read(source) the sound in a file, by its head; FormatError when it is damaged
 write(sound) the file's bytes, in the sound's encoding if it can hold that; RefusedError for what it cannot hold
