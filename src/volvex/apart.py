@@ -1,4 +1,4 @@
-"""Work in a process of its own, which may die of it: for decoders that few look at, on files that nobody may trust."""
+"""Work in a process of its own, which may die of it: for decoders that few look at, on files that may be damaged on purpose."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ T = TypeVar("T")
 PATIENCE = 60.0  # seconds after which a decoder is taken to hang
 _lock = threading.Lock()
 _held: list[_Worker] = []
-_lines: list[Connection] = []  # in such a process, the one that leads back
+_lines: list[Connection] = []  # in a worker, the one that leads back
 
 
 @dataclass(frozen=True)
@@ -95,7 +95,7 @@ def quiet() -> None:
 
 
 def report(amount: int) -> None:
-    """From within such a function: so much more of it is done."""
+    """From within the function: this amount more of it is done."""
     if _lines:
         _lines[0].send(_Done(amount))
 

@@ -36,7 +36,7 @@ MOST_RATE, MOST_CHANNELS = 10_000_000, 64
 
 @dataclass(frozen=True)
 class _Facts:
-    """What the directory says of one sound."""
+    """What the directory gives of one sound."""
 
     rate: int
     channels: int
@@ -139,7 +139,7 @@ class SoundBank:
             return None
 
     def facts(self, row: int) -> _Facts | None:
-        """What the directory says of an entry; None when it is no bare samples, or cannot be."""
+        """What the directory gives of an entry; None when it is no bare samples, or cannot be."""
         if row not in self._facts:
             self._facts[row] = self._read(row)
         return self._facts[row]

@@ -11,7 +11,7 @@ from volvex.layout.write.directory import AllColumns
 
 
 def number_of(reading: Reading, what: str, default: int = 1) -> int:
-    """The number that a field of a picture's file holds; the default when this file has no such field."""
+    """The number that a field of a file holds; the default when this file has no such field."""
     found = reading.attribute(what)
     if found is None or not bool(found[0].present(found[1])[:1].all()):
         return default

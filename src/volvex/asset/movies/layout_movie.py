@@ -46,7 +46,7 @@ class Packet:
 
 @dataclass(frozen=True)
 class Streams:
-    """What the head of a game's own container says of its streams."""
+    """What the head of a game's own container gives of its streams."""
 
     width: int
     height: int

@@ -86,7 +86,7 @@ def _number(data: bytes, at: int) -> tuple[int, int]:
 
 
 def _seconds(ticks: int, division: int, tempos: list[tuple[int, int]]) -> float:
-    """How long so many ticks are."""
+    """How long a number of ticks is, in seconds."""
     if division & 0x8000:
         return ticks / max(1, (256 - (division >> 8)) * (division & 255))
     total, last, tempo = 0.0, 0, USUAL

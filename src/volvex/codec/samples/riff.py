@@ -72,7 +72,7 @@ class Wave:
 
 
 def read_wave(read: Read, size: int) -> Wave:
-    """What a file of some size says; ContentError when it is damaged."""
+    """What a file of some size gives; ContentError when it is damaged."""
     head = read(0, 12)
     if len(head) < 12 or head[:4] != b"RIFF" or head[8:] != b"WAVE":
         raise ContentError("no RIFF WAVE file")
