@@ -240,7 +240,7 @@ class Benches(Pictures):
         self.assertIn("--resize", self.run_in("swap", "sail.dds", "../large.png", status=5))
         (self.folder / "note.txt").write_text("no picture")
         for words in (("../note.txt", "--resize"), ("../large.png", "--resize", "--as-is")):
-            self.assertIn("convert a picture", self.run_in("swap", "sail.dds", *words, status=2))
+            self.assertIn("converts a picture", self.run_in("swap", "sail.dds", *words, status=2))
         self.run_in("swap", "sail.dds", "../large.png", "--any-size")
         said = self.run_in("check", status=1)
         self.assertIn("no powers of two", said)

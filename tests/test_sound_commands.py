@@ -157,6 +157,15 @@ class InTheGame(KeptGame):
         (self.at / "open/belfry/fog_bell.kbl.wav").write_bytes(b"no sound")
         self.assertIn("no sound", self.run_in("changes", status=5))
 
+    def test_no_sound_any_more(self) -> None:
+        """What was taken out as a sound, and is then replaced by something else, is left as it was."""
+        self.run_in("take", "belfry/fog_bell.kbl", "--as", "wav")
+        before = (self.at / "open/belfry/fog_bell.kbl.wav").read_bytes()
+        (self.folder / "note.txt").write_text("The fog bell is away for repair.", "utf-8")
+        self.run_in("swap", "belfry/fog_bell.kbl", "../note.txt", "--as-is")
+        self.assertIn("left as it was", self.run_program("changes", cwd=self.at).stderr)
+        self.assertEqual((self.at / "open/belfry/fog_bell.kbl.wav").read_bytes(), before)
+
     def test_swap(self) -> None:
         (self.folder / "gong.ogg").write_bytes(exported(sound(tones(30000, 2, 44100), 44100), "ogg")[0])
         for path in ("belfry/fog_bell.kbl", "belfry/tide_bell.kba", "belfry/shanty.kbs", "belfry/chorus.kbi/mate"):
@@ -174,6 +183,10 @@ class InTheGame(KeptGame):
             self.run_in(
                 "swap", "data/main.kwp/letters/en/01-arrival.txt", "../gong.ogg", "--loudness", "original", status=2
             ),
+        )
+        self.assertIn("--trim", self.run_in("swap", "belfry/fog_bell.kbl", "../gong.ogg", "--trim", status=2))
+        self.assertIn(
+            "--mute", self.run_in("swap", "belfry/fog_bell.kbl", "../gong.ogg", "--as-is", "--mute", status=2)
         )
 
     def test_check(self) -> None:

@@ -174,7 +174,7 @@ class Forms(unittest.TestCase):
         note = b"LIST" + struct.pack("<I", 16) + b"adtlnote" + struct.pack("<II", 4, 1)
         chunks = (
             note + b"inst" + struct.pack("<I", 7) + bytes(range(7)) + b"\0" + b"bext" + struct.pack("<I", 4) + b"keep"
-        )
+        ) + b"kelp\4\0\0\0mine"
         data = wav(tones(), loops=(Loop(5, 90, 3),), cues=(Cue(1), Cue(9, "end")))
         data = data[:4] + struct.pack("<I", len(data) - 8 + len(chunks)) + data[8:] + chunks
         opened = read_bytes(data, "theirs.wav")
@@ -184,6 +184,21 @@ class Forms(unittest.TestCase):
         again = read_bytes(changed, "changed.wav")
         self.assertEqual((again.loops, again.cues), ((Loop(1, 2),), (Cue(3, "mid"),)))
         self.assertIn(b"bext", changed)
+        self.assertIn(b"kelp\4\0\0\0mine", changed)
+
+    def test_a_wav_file_keeps_its_own_way_of_encoding(self) -> None:
+        data = bytearray(by_extension()["wav"].write(replace(self.sound, encoding="ms_adpcm")))
+        at = data.index(b"fmt ") + 8 + 22  # the first pairs of coefficients
+        data[at + 4 : at + 8] = struct.pack("<hh", 480, -224)
+        opened = read_bytes(bytes(data), "theirs.wav")
+        self.assertEqual(by_extension()["wav"].write(opened), data)
+        samples = opened.samples.copy()
+        samples[-5:] //= 2
+        changed = read_bytes(by_extension()["wav"].write(opened.with_samples(samples)), "changed.wav")
+        half = len(samples) // 2
+        np.testing.assert_array_equal(changed.samples[:half], opened.samples[:half])
+        slower = by_extension()["wav"].write(replace(opened, rate=11025))
+        self.assertEqual(read_bytes(slower, "slower.wav").rate, 11025)
 
     def test_lengths_by_heads_are_those_of_the_samples(self) -> None:
         for extension in ("mp3", "ogg", "flac"):
@@ -532,6 +547,10 @@ class Banks(unittest.TestCase):
         ):
             with self.assertRaisesRegex(RefusedError, said):
                 self.replaced(row, content)
+        index, stream = bank()
+        self.archive = self.opened(index, stream, BANK.replace("3 vorbis", "3 aiff"))
+        with self.assertRaisesRegex(RefusedError, "no aiff whose length"):
+            self.replaced(3, b"no sound at all")
 
     def test_one_rate_for_all(self) -> None:
         fixed = """layout "plain"  kind archive
@@ -582,6 +601,7 @@ content sounds pcm8(rate 8000, channels 2)
             ("crc32 of stored content", "crc32 of content", "only what is stored"),
             ("encoding {", "kept {", "nothing says how they are encoded"),
             ("align 16\n", "align 16 sounds pcm16\n", "given twice"),
+            ("3 vorbis", "3 flac(head none)", "its own head"),
         ):
             with self.assertRaisesRegex((LayoutError, ManyErrors), said):
                 parse_layout(BANK.replace(old, new), "wrong.layout")

@@ -211,7 +211,7 @@ class SoundBank:
         spec, own = self.spec(row), self._samples(row)
         try:
             if own is None:
-                return self._encoded_file(content, spec, row)
+                return self._encoded_file(content, spec)
             wave = read_wave(lambda at, size: content[at : at + size], len(content))
         except ContentError as error:
             raise RefusedError(
@@ -238,11 +238,19 @@ class SoundBank:
         found = {attributes.FRAMES: frames, attributes.RATE: rate, attributes.CHANNELS: channels}
         return made, self._known(found, wave, facts)
 
-    def _encoded_file(self, content: bytes, spec: str, row: int) -> tuple[bytes, dict[str, int]]:
+    def _encoded_file(self, content: bytes, spec: str) -> tuple[bytes, dict[str, int]]:
         """A whole open file in place of samples."""
         wanted = spec.partition("(")[0]
+        if not spec or attributes.whole_file(spec) is None:
+            return content, {}  # of facts that cannot be: bytes, as they are shown
         head = head_of(lambda at, size: content[at : at + size], len(content))
-        if not spec or head is None:
+        if head is None and any(
+            self._is_own(what) for what in (attributes.FRAMES, attributes.RATE, attributes.CHANNELS)
+        ):
+            raise RefusedError(
+                f"it is no {wanted} whose length and rate the bank could be given", f"a file of {wanted}"
+            )
+        if head is None:
             return content, {}
         if wanted in ("vorbis", "opus", "mp3") and head.encoding != wanted:
             raise RefusedError(

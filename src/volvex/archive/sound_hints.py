@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from volvex.archive.layout_archive import LayoutArchive
 
 LOOKED = 1 << 16  # frames by which an encoding is judged
-LEAST = 512  # of which something can be said
+LEAST = 512  # frames that are too few to judge by
 LEAST_BLOCKS = 6
 ROUGHER = 1.25  # times as far as its samples may jump within blocks, if it joins these better
 SMOOTHER = 0.7  # of its roughness that another encoding may have before it is named

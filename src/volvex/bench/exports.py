@@ -97,7 +97,8 @@ def _sync_sounds(bench: Workbench) -> list[SyncResult]:
     folded = [(place, one) for place, own in files.items() for one in fold_sounds(bench, place, own)]
     results = []
     for place, one in folded:
-        said = "rewritten" if one.rewritten else f"{one.frames:,} frame{_s(one.frames)} taken over"
+        frames = f"{one.frames:,} frame{_s(one.frames)} taken over"
+        said = "rewritten" if one.rewritten else f"left as it was: {one.fault}" if one.fault else frames
         results.append(SyncResult(place, one.file, said, 0, one.notes))
     return results
 

@@ -33,6 +33,7 @@ class Folded:
     frames: int
     notes: tuple[str, ...] = ()
     rewritten: bool = False
+    fault: str = ""  # why it was not, though the sound was changed
 
 
 @dataclass(frozen=True)
@@ -103,8 +104,11 @@ def fold_sounds(bench: Workbench, place: str, files: Sequence[str]) -> list[Fold
     if edited:
         done.append(_take_over(bench, place, edited[0], opened[edited[0]]))
     for file in set(opened) - set(edited):  # others of the same sound follow
-        open_sound_as(bench, place, opened[file].ending, again=True)
-        done.append(Folded(file, 0, rewritten=True))
+        try:
+            open_sound_as(bench, place, opened[file].ending, again=True)
+            done.append(Folded(file, 0, rewritten=True))
+        except VolvexError as error:
+            done.append(Folded(file, 0, fault=error.message))
     bench.save()
     return done
 
@@ -126,6 +130,7 @@ def _take_over(bench: Workbench, place: str, file: str, known: Opened) -> Folded
         raise RefusedError(f"{file}: {error.message}".replace(f"{file}: {file}: ", f"{file}: "), error.hint) from error
     write_file(bench, bench.files / place, written)
     bench.opened[file] = replace(known, digest=digest_bytes(data), of=digest_bytes(written))
+    bench.save()
     return Folded(file, differing_frames(base.sound, result.sound), result.notes)
 
 

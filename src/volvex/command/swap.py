@@ -27,6 +27,11 @@ if TYPE_CHECKING:
     from volvex.bench import Workbench
 
 PRIORITY = 33
+CONVERT = {  # options, by what they convert
+    "picture": ("resize", "any_size", "palette"),
+    "sound": ("loudness",),
+    "movie": ("scale", "trim", "mute"),
+}
 EXAMPLES = (
     "volvex swap data/main.kwp/letters/en/02-oil.txt letter.txt",
     "volvex swap --new mods/notes/readme.txt letter.txt",
@@ -62,15 +67,20 @@ def run(options: argparse.Namespace, context: Context) -> int:
         raise UsageError("--blank needs no file", "leaving out one of them")
     if not options.blank and (options.file is None) == (options.other is None):
         raise UsageError("what to put there is a file of yours, or another variant", "FILE, or --from NAME")
+    if options.blank or options.new or options.as_is or options.other:
+        _require_fitting(options)
     if options.other is not None:
         return _swap_variant(options, context)
     with open_bench(options, context) as bench:
         path = bench.within_game(options.path, context.cwd)
         if options.blank:
-            _put_movie(bench, path, options, context)
+            if not _put_movie(bench, path, options, context):
+                list(bench.select(path))  # NotFoundError, with what is near
+                raise UsageError(f"{shown(path)} means several files", "one movie")
             return Status.OK
         offset = split_offset(bench, path) if not options.new else None
         if offset is not None:
+            _require_fitting(options)
             place, found, left = put_back(bench, *offset, options.file)
             rest = f", and {count(left, 'zero')} behind it" if left else ""
             context.print(
@@ -90,12 +100,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
                 return Status.OK
             if converted is None and _put_movie(bench, path, options, context):
                 return Status.OK
-        asked = options.resize or options.any_size or options.palette
-        if converted is None and asked and options.file.is_file():
-            raise UsageError(
-                "--resize, --any-size and --palette convert a picture that replaces a picture",
-                "leaving them, --new and --as-is out",
-            )
+        if options.file.is_file():
+            _require_fitting(options, "picture" if converted is not None else "")
         if converted is not None:
             place = put_converted(bench, path, converted)
             for note in converted.notes:
@@ -109,15 +115,23 @@ def run(options: argparse.Namespace, context: Context) -> int:
     return Status.OK
 
 
+def _require_fitting(options: argparse.Namespace, what: str = "") -> None:
+    """UsageError for options that convert something else than what is put in (nothing, when that stays as it is): they would do nothing."""
+    for kind, names in CONVERT.items():
+        given = [f"--{name.replace('_', '-')}" for name in names if getattr(options, name) and kind != what]
+        if given:
+            does = "converts" if len(given) == 1 else "convert"
+            raise UsageError(f"{' and '.join(given)} {does} a {kind} that replaces a {kind}", "leaving it out")
+
+
 def _put_sound(bench: Workbench, path: str, options: argparse.Namespace, context: Context) -> bool:
     """Convert a sound that replaces a sound, and put it there; whether it was one that had to be converted."""
     from volvex.bench.sounds import converted_for, put_sound
 
     converted = converted_for(bench, path, options.file, options.loudness == "original")
     if converted is None:
-        if options.loudness and options.file.is_file():
-            raise UsageError("--loudness converts a sound that replaces a sound", "leaving it, --new and --as-is out")
         return False
+    _require_fitting(options, "sound")
     place = put_sound(bench, path, converted)
     for note in converted.notes:
         context.note(f"note: {shown(place)}: {note}")
@@ -133,9 +147,8 @@ def _put_movie(bench: Workbench, path: str, options: argparse.Namespace, context
     with context.progress("encoding", 0) as on_progress:
         converted = converted_movie(bench, path, options.file, asked, on_progress)
     if converted is None:
-        if asked != Asked() or options.scale:
-            raise UsageError("--scale, --trim and --mute convert a clip that replaces a movie", "leaving them out")
         return False
+    _require_fitting(options, "movie")
     place = put_movie(bench, path, options.file, converted)
     for note in converted.notes:
         context.note(f"note: {shown(place)}: {note}")

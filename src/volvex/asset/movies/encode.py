@@ -112,7 +112,10 @@ def _sound(clip: Place, name: str, like: Audio) -> Any:
         if not container.streams.audio:
             return None
         resampler = av.AudioResampler("fltp", _layout(like), like.rate)
-        parts = [one.to_ndarray() for frame in container.decode(audio=0) for one in resampler.resample(frame)]
+        parts = list[Any]()
+        for frame in container.decode(audio=0):
+            parts += [one.to_ndarray() for one in resampler.resample(frame)]
+            report(0)
         parts += [one.to_ndarray() for one in resampler.resample(None) if one.samples]
     return np.concatenate(parts, axis=1) if parts else None
 

@@ -13,6 +13,7 @@ from typing import Any
 import av
 import numpy as np
 
+from volvex.apart import report
 from volvex.asset.movies.movie import Audio, Movie, Place
 from volvex.errors import FRESH, FormatError
 from volvex.library_errors import library_errors
@@ -114,7 +115,7 @@ def _duration(container: Any, video: Any, rate: Fraction) -> float:
 
 
 def pictures(place: Place, name: str, count: int, width: int, height: int) -> list[tuple[float, Any]]:
-    """Some frames spread over a movie, each with its time in seconds, no larger than so many pixels: height x width x 3."""
+    """Some frames spread over a movie, each with its time in seconds, scaled down to fit into a width and height in pixels: height x width x 3."""
     with opened(place, name) as container:
         facts = _facts(container, name)
         video = container.streams.video[0]
@@ -179,5 +180,6 @@ def sound_of(place: Place, name: str) -> tuple[int, Any]:
         resampler = av.AudioResampler("fltp")
         for frame in container.decode(audio):
             parts += [one.to_ndarray().T for one in resampler.resample(frame)]
+            report(0)
         rate = int(audio.codec_context.sample_rate)
         return rate, np.concatenate(parts) if parts else np.zeros((0, 1), np.float32)

@@ -29,7 +29,7 @@ from volvex.layout.write.planner import plan
 from volvex.source import BytesSource, Source
 
 HEAD = {"head": Parameter("own", words=("own", "none"))}
-KINDS = {"vorbis": "ogg", "opus": "ogg"}  # the open forms of encodings that are called otherwise
+KINDS = {"vorbis": "ogg", "opus": "ogg"}  # open forms that have another name than their encoding
 
 
 class LayoutSound:

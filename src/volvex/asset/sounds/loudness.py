@@ -14,7 +14,7 @@ from volvex.codec.samples.convert import as_floats
 BLOCK, OVERLAP = 0.4, 4  # seconds over which loudness is measured; blocks begin this many times in each
 GATE, RELATIVE = -70.0, -10.0  # LUFS below which nothing counts; below the mean of what does, and then does not
 OFFSET = -0.691  # so that a tone of 997 Hz and full scale has -3.01 LUFS
-LEAST = 16  # frames of which something can be said
+LEAST = 16  # frames, the fewest that are measured
 STEP = 1 << 16  # frames that are filtered at once, and what follows of them
 SURROUND = {
     5: (1, 1, 1, 1.41, 1.41),

@@ -76,7 +76,7 @@ def _head_of(read: Read, size: int, first: bytes) -> Head | None:
     if first[:4] == b"OggS":
         return ogg_head(read, size)
     if first[:4] == b"RIFF" and first[8:12] == b"WAVE":
-        return wave_head(read_wave(read, size))
+        return wave_head(read_wave(read, size, whole=False))
     return mp3_head(read, size)
 
 

@@ -16,7 +16,7 @@ MOST_CHUNKS = 4096
 MOST_POINTS = 1 << 16  # loops or cues of a file
 LARGEST_CHUNK = 1 << 24  # of those that are not samples
 TAGS = {"INAM": "title", "IART": "artist", "IPRD": "album", "ICRD": "date", "IGNR": "genre", "ICMT": "comment", "ITRK": "tracknumber", "ISFT": "software", "ICOP": "copyright"}  # fmt: skip
-KEPT = (b"smpl", b"cue ", b"LIST", b"inst", b"bext", b"cart", b"fact")
+READ = (b"smpl", b"cue ", b"LIST", b"fact")  # chunks that mean something here
 
 
 @dataclass(frozen=True)
@@ -54,6 +54,7 @@ class Wave:
     tags: Mapping[str, str] = field(default_factory=dict)
     chunks: tuple[tuple[bytes, bytes], ...] = ()  # others that there are, whole
     ends: bool = True  # whether it gives where its samples end
+    form: bytes = b""  # the chunk of the format, whole
 
     @property
     def encoding(self) -> str:
@@ -71,8 +72,8 @@ class Wave:
         return COMPANDED.get(self.tag, "")
 
 
-def read_wave(read: Read, size: int) -> Wave:
-    """What a file of some size gives; ContentError when it is damaged."""
+def read_wave(read: Read, size: int, whole: bool = True) -> Wave:
+    """What a file of some size gives; ContentError when it is damaged. Unless it is read `whole`, without chunks of other programs."""
     head = read(0, 12)
     if len(head) < 12 or head[:4] != b"RIFF" or head[8:] != b"WAVE":
         raise ContentError("no RIFF WAVE file")
@@ -83,8 +84,8 @@ def read_wave(read: Read, size: int) -> Wave:
             start, length, ends = at, min(has, size - at), at + has <= size
         elif name == b"fmt " and not form:
             form = read(at, min(has, 4096))
-        elif name in KEPT and has <= LARGEST_CHUNK:
-            data = read(at, has)
+        elif name in READ or (whole and has <= LARGEST_CHUNK):
+            data = read(at, min(has, LARGEST_CHUNK))
             chunks.append((name, data))
             if name == b"fact" and len(data) >= 4:
                 total = int.from_bytes(data[:4], "little")
@@ -98,7 +99,9 @@ def read_wave(read: Read, size: int) -> Wave:
         start = size
     held = dict(chunks)
     loops, cues, tags = _loops(held.get(b"smpl", b"")), _cues(chunks), _tags(chunks)
-    return Wave(tag, channels, rate, block, bits, start, length, extra, total, loops, cues, tags, tuple(chunks), ends)
+    return Wave(
+        tag, channels, rate, block, bits, start, length, extra, total, loops, cues, tags, tuple(chunks), ends, form
+    )
 
 
 def _chunks(read: Read, size: int) -> Iterator[tuple[bytes, int, int]]:
@@ -162,11 +165,18 @@ def chunk(name: bytes, data: bytes) -> bytes:
 
 
 def header(
-    encoding: str, channels: int, rate: int, size: int, behind: bytes = b"", frames: int = 0, block: int = 0
+    encoding: str,
+    channels: int,
+    rate: int,
+    size: int,
+    behind: bytes = b"",
+    frames: int = 0,
+    block: int = 0,
+    form: bytes = b"",
 ) -> bytes:
     """A file up to its samples, of `size` bytes and `frames` frames; `behind`: the chunks behind these.
 
-    `encoding`: as a layout writes it, without parameters.
+    `encoding`: as a layout writes it, without parameters. `form`: the chunk of the format, where a file had one that is right.
     """
     bits = {"mulaw": 8, "alaw": 8, "ima_adpcm": 4, "ms_adpcm": 4}.get(encoding) or int(encoding.lstrip("pcmfloat"))
     tags = {"alaw": ALAW, "mulaw": MULAW, "ima_adpcm": IMA_ADPCM, "ms_adpcm": MS_ADPCM}
@@ -179,8 +189,9 @@ def header(
         speed, extra = rate * block // max(1, each), struct.pack("<H", each)
         if tag == MS_ADPCM:
             extra += struct.pack("<H", len(STANDARD) // 4) + STANDARD
-    form = struct.pack("<HHIIHH", tag, channels, rate, min(speed, 0xFFFFFFFF), align, bits)
-    form += struct.pack("<H", len(extra)) + extra if tag != PCM else b""
+    if not form:
+        form = struct.pack("<HHIIHH", tag, channels, rate, min(speed, 0xFFFFFFFF), align, bits)
+        form += struct.pack("<H", len(extra)) + extra if tag != PCM else b""
     front = chunk(b"fmt ", form) + (chunk(b"fact", struct.pack("<I", frames)) if tag != PCM else b"")
     total = 4 + len(front) + 8 + size + size % 2 + len(behind)
     if total > 0xFFFFFFFF:

@@ -116,6 +116,9 @@ def check_bank(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple[P
     if layout.content.sounds and ENCODING in attributes:
         yield attributes[ENCODING].place, "the encoding is given twice: here and by `content sounds`", "`kept`"
     yield from check_encodings(layout, attributes)
+    for _, spec in getattr(attributes[ENCODING].meaning, "table", ()) if ENCODING in attributes else ():
+        if "head none" in spec:
+            yield attributes[ENCODING].place, f"{spec}: in a bank, a file has its own head", spec.partition("(")[0]
     for block in layout.blocks:
         for field in block.fields:
             if isinstance(field.meaning, ChecksumOf) and field.meaning.part == "content":

@@ -53,7 +53,7 @@ def frames_at(data: bytes) -> int:
 
 
 def header(rate: int, channels: int, bits: int, frames: int, stream: bytes) -> bytes:
-    """The beginning of a file up to its first frame, of which nothing is known but this; `stream`: its frames."""
+    """The beginning of a file up to its first frame, made of these facts alone; `stream`: its frames."""
     word = rate << 44 | channels - 1 << 41 | bits - 1 << 36 | frames
     block = _block_size(stream).to_bytes(2, "big")
     info = block + block + bytes(6) + word.to_bytes(8, "big") + bytes(16)

@@ -66,20 +66,27 @@ def _decoded(source: Source, wave: Wave, own: SampleLayout, frames: int) -> Samp
 def write(sound: Sound) -> bytes:
     """The file; of one that was a WAV file, blocks whose samples are as they were keep their bytes, and so do chunks of others."""
     encoding = sound.encoding if sound.encoding in ENCODINGS else "pcm16"
-    was = sound.extra.get("wave") if sound.form == "wav" else None
-    kept = isinstance(was, Wave) and was.encoding.partition("(")[0] == encoding
-    block = was.block if kept and isinstance(was, Wave) else BLOCK * sound.channels
-    own = sample_layout(was.encoding if kept and isinstance(was, Wave) else encoding, block=block)
+    found = sound.extra.get("wave") if sound.form == "wav" else None
+    was = found if isinstance(found, Wave) else None
+    same = was if was is not None and _is_like(was, sound, encoding) else None
+    own = sample_layout(same.encoding) if same is not None else sample_layout(encoding, block=BLOCK * sound.channels)
     samples, before = as_type(sound.samples, own.encoding.sample)[0], None
-    if kept and isinstance(was, Wave) and was.channels == sound.channels:
+    if same is not None:
         source: Source = sound.extra["source"]
-        data = np.frombuffer(source.read(was.start, was.size), np.uint8)
-        before = Before(own.decode(data, was.channels, own.frames(len(data), was.channels)), data)
+        data = np.frombuffer(source.read(same.start, same.size), np.uint8)
+        before = Before(own.decode(data, same.channels, own.frames(len(data), same.channels)), data)
     try:
         stored = own.encode(samples, before)
-        behind = marks(sound.loops, sound.cues, sound.tags, sound.rate, was if isinstance(was, Wave) else None)
+        behind = marks(sound.loops, sound.cues, sound.tags, sound.rate, was)
         blocked = own.block if own.encoding.blocks else 0
-        front = header(encoding, sound.channels, sound.rate, len(stored), behind, len(samples), blocked)
+        form = same.form if same is not None else b""
+        front = header(encoding, sound.channels, sound.rate, len(stored), behind, len(samples), blocked, form)
     except ContentError as error:
         raise RefusedError(error.message, "flac") from error
     return front + stored + b"\0" * (len(stored) % 2) + behind
+
+
+def _is_like(was: Wave, sound: Sound, encoding: str) -> bool:
+    """Whether a sound is stored as that of a file was, so that this file's own format is right for it."""
+    own = (was.encoding.partition("(")[0], was.channels, was.rate)
+    return own == (encoding, sound.channels, sound.rate)
