@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 from volvex.archive.detect import filetypes
 from volvex.asset.forms import PictureForm, by_kind
+from volvex.asset.own_layout import own_layout
 from volvex.asset.picture import Picture
 from volvex.asset.roles import roles_of
 from volvex.errors import FRESH, FormatError, UsageError
@@ -48,18 +49,15 @@ def may_be_picture(kind: str) -> bool:
 
 def form_in(source: Source, library: Library | None = None, layout: Layout | None = None) -> PictureForm | None:
     """The form of the picture in some bytes; None when they are none."""
-    if layout is None:
-        kind = filetypes.kind_by_content(source.peek(0, filetypes.HEAD))
-        if kind in by_kind():
-            return by_kind()[kind]
-        layout = library.match_data(source) if library is not None and kind == "binary" else None
-        if layout is not None and library is not None:
-            layout = library.prepared(layout, source.name)
-    if layout is None or layout.kind != TEXTURE:
+    kind = filetypes.kind_by_content(source.peek(0, filetypes.HEAD)) if layout is None else ""
+    if kind in by_kind():
+        return by_kind()[kind]
+    own = own_layout(source, TEXTURE, library, layout)
+    if own is None:
         return None
     from volvex.asset.layout_picture import LayoutForm
 
-    return LayoutForm(layout)
+    return LayoutForm(own)
 
 
 def open_picture(source: Source, library: Library | None = None, layout: Layout | None = None) -> Opened | None:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from volvex.archive.detect import filetypes
+from volvex.bench.content import original_kind
 from volvex.bench.workbench import Workbench
 from volvex.data.encodings import of_text
 from volvex.source.digest import digest_bytes, digest_file
@@ -60,7 +61,7 @@ def _dropped(bench: Workbench, place: str) -> FileChange | None:
     before = bench.original_size(place)
     if before is None:
         return None
-    kind = filetypes.kind_by_content(next(bench.original_content(place), b"")[: filetypes.HEAD])
+    kind = original_kind(bench, place)
     return FileChange(place, "removed", kind, before, 0, False)
 
 

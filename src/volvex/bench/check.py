@@ -8,6 +8,7 @@ from dataclasses import replace
 from volvex.archive.detect import filetypes
 from volvex.asset.sprites.lists import may_have_frames
 from volvex.bench.changes import FileChange, changes
+from volvex.bench.content import original_kind
 from volvex.bench.semantic_diff import LARGE, catalogues, touched
 from volvex.bench.workbench import Workbench
 from volvex.data import Document
@@ -135,7 +136,7 @@ def _of_another_kind(bench: Workbench, change: FileChange) -> Problem | None:
     """Content that is of another kind than what it replaces: a sound in a picture's place."""
     if change.what != "changed":
         return None
-    before = filetypes.kind_by_content(next(bench.original_content(change.path), b"")[: filetypes.HEAD])
+    before = original_kind(bench, change.path)
     texts = (*filetypes.TEXT, "empty")  # what is wrong with data that became other text is told where it is read
     if before == change.kind or before in _ANY or (before in filetypes.TEXT and change.kind in texts):
         return None

@@ -8,16 +8,15 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from volvex.apart import apart
-from volvex.archive.detect import filetypes
 from volvex.archive.safe_names import quoted, shown
 from volvex.asset.movies.describe import differences, short_text
 from volvex.asset.movies.movie import KINDS, LARGEST, Movie
 from volvex.asset.movies.open import Opened, is_movie, open_movie
 from volvex.bench.changes import FileChange
+from volvex.bench.content import one_meant, original_kind, original_of
 from volvex.bench.open_folder import write_file
-from volvex.bench.picture_files import original_of
 from volvex.bench.workbench import Workbench
-from volvex.errors import NotFoundError, RefusedError, UsageError, VolvexError
+from volvex.errors import RefusedError, UsageError, VolvexError
 from volvex.source import BytesSource, FileSource, Source
 
 
@@ -52,17 +51,6 @@ def original_source(bench: Workbench, place: str) -> Source:
     return BytesSource(original_of(bench)(place), place)
 
 
-def _kind(bench: Workbench, place: str) -> str:
-    """What the original of something is, by its beginning: it is not decoded for this."""
-    name, inner = bench.home(place)
-    file, row = bench.game.original(name), bench.row(place) if inner else None
-    if not inner and file is not None:
-        with file.open("rb") as opened:
-            return filetypes.kind_by_content(opened.read(filetypes.HEAD))
-    archive = bench.archive(name) if inner else None
-    return archive.kind(row) if archive is not None and row is not None else "?"
-
-
 def movie_at(bench: Workbench, place: str, unknown: bool = False) -> Opened | None:
     """The game's own movie at a place; None when it is none. With `unknown` also one of a container that nothing here knows."""
     with original_source(bench, place) as source:
@@ -88,21 +76,12 @@ def converted_movie(
     """
     from volvex.asset.movies import encode
 
-    try:
-        meant = list(bench.select(path))
-    except NotFoundError:
+    place = one_meant(bench, path)
+    if place is None or (clip is not None and not clip.is_file()):
         return None  # reported where it is put there
-    if len(meant) != 1 or (clip is not None and not clip.is_file()):
-        return None
-    place = bench.place_of(*meant[0])
-    if not may_be_movie(_kind(bench, place)):
-        if clip is None:
-            raise UsageError(f"{shown(place)} is no movie", "`volvex drop` to leave it out")
-        return None
-    user = movie_in(clip, clip.as_posix(), bench, True) if clip is not None else None
-    if clip is not None and user is None:
-        return None
-    found = movie_at(bench, place, True)
+    may_be = may_be_movie(original_kind(bench, place))  # cheap: most of what is swapped is no movie, and is not decoded
+    user = movie_in(clip, clip.as_posix(), bench, True) if may_be and clip is not None else None
+    found = movie_at(bench, place, True) if may_be and (clip is None or user is not None) else None
     if found is None:
         if clip is None:
             raise UsageError(f"{shown(place)} is no movie", "`volvex drop` to leave it out")
@@ -156,7 +135,7 @@ def require_droppable(bench: Workbench, place: str) -> str:
     if any(fnmatch.fnmatchcase(place, pattern) for pattern in optional) or bench.original_size(place) is None:
         return ""
     try:
-        if not may_be_movie(_kind(bench, place)) or movie_at(bench, place) is None:
+        if not may_be_movie(original_kind(bench, place)) or movie_at(bench, place) is None:
             return ""
     except VolvexError:
         return ""

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from volvex.archive.detect import filetypes
 from volvex.asset.open import Opened, may_be_picture
 from volvex.asset.picture import Picture
 from volvex.bench.bench_file import is_open_sprite
 from volvex.bench.changes import FileChange
-from volvex.bench.picture_files import current_of, original_of, picture_at, picture_in
+from volvex.bench.content import current_of, original_kind, original_of
+from volvex.bench.picture_files import picture_at, picture_in
 from volvex.bench.workbench import Workbench
 from volvex.data.check import ERROR, WARNING, Problem
 from volvex.errors import VolvexError
@@ -21,7 +21,7 @@ def picture_problems(bench: Workbench, change: FileChange) -> Iterator[Problem]:
     """The problems of one changed file, when it is a picture and stays one."""
     if change.what != "changed" or max(change.before or 0, change.after) > LARGEST:
         return
-    kind = filetypes.kind_by_content(next(bench.original_content(change.path), b"")[: filetypes.HEAD])
+    kind = original_kind(bench, change.path)
     if not may_be_picture(kind) or (kind != change.kind and kind != "binary"):
         return  # reported as another kind
     try:

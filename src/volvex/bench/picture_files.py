@@ -3,51 +3,23 @@
 from __future__ import annotations
 
 import posixpath
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 
-from volvex.archive.detect import filetypes
-from volvex.archive.safe_names import quoted, shown
 from volvex.asset.open import Opened, open_picture
 from volvex.asset.picture import Picture
+from volvex.bench.content import Read, current_of, original_kind, original_of
 from volvex.bench.open_folder import write_file
 from volvex.bench.workbench import Workbench
 from volvex.errors import NotFoundError, VolvexError
 from volvex.source import Beside, BytesSource, Source
 
-Read = Callable[[str], bytes]  # something of a bench in one of its states: as the game has it, or as it is now
-
 LARGEST = 1 << 31  # bytes of a picture
-
-
-def original_of(bench: Workbench) -> Read:
-    """What reads the whole original of something of the game; NotFoundError when the game has no such thing."""
-
-    def read(path: str) -> bytes:
-        if bench.original_size(path) is None:
-            raise NotFoundError(f"the game has no {shown(path)}")
-        return b"".join(bench.original_content(path))
-
-    return read
-
-
-def current_of(bench: Workbench) -> Read:
-    """What reads something of the game as it is now: from the bench, or as the game has it; NotFoundError for what is left out."""
-    original = original_of(bench)
-
-    def read(path: str) -> bytes:
-        if path in bench.dropped:
-            raise NotFoundError(f"{shown(path)} is left out of what is built", f"`volvex drop {quoted(path)} --back`")
-        file = bench.files / path
-        return file.read_bytes() if file.is_file() else original(path)
-
-    return read
 
 
 def files_of(bench: Workbench, place: str) -> list[str]:
     """The places of the files beside a picture of the game's in which some of its levels lie; none for anything else."""
     try:
-        head = next(bench.original_content(place), b"")[: filetypes.HEAD]
-        if filetypes.kind_by_content(head) != "binary" or (bench.original_size(place) or 0) > LARGEST:
+        if original_kind(bench, place) != "binary" or (bench.original_size(place) or 0) > LARGEST:
             return []  # no format of the game's own
         found = picture_at(bench, place, original_of(bench))
     except VolvexError:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from volvex.asset.picture import Picture
 from volvex.bench.changes import FileChange
-from volvex.bench.picture_files import current_of, original_of, picture_at, picture_in
+from volvex.bench.content import current_of, original_of
+from volvex.bench.picture_files import picture_at, picture_in
 from volvex.bench.workbench import Workbench
 from volvex.errors import VolvexError
 

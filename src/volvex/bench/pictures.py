@@ -19,17 +19,9 @@ from volvex.asset.forms import form_of
 from volvex.asset.open import Opened as OpenPicture
 from volvex.asset.open import is_picture, may_be_picture, open_picture
 from volvex.bench.bench_file import PICTURES, Opened
+from volvex.bench.content import Read, current_of, one_meant, original_kind, original_of
 from volvex.bench.open_folder import FOLDER, is_edited, require_unedited, write_file
-from volvex.bench.picture_files import (
-    LARGEST,
-    Read,
-    current_of,
-    original_of,
-    picture_at,
-    place_beside,
-    write_files,
-    write_picture,
-)
+from volvex.bench.picture_files import LARGEST, picture_at, place_beside, write_files, write_picture
 from volvex.bench.workbench import Workbench
 from volvex.errors import FormatError, NotFoundError, RefusedError, UsageError, VolvexError
 from volvex.source import BytesSource
@@ -233,14 +225,10 @@ def converted_for(
         kind = filetypes.kind_by_content(file.read(filetypes.HEAD))
     if not is_picture(kind):
         return None
-    try:
-        meant = list(bench.select(path))
-    except NotFoundError:
-        return None  # told where it is put there
-    if len(meant) != 1:
-        return None
-    place = bench.place_of(*meant[0])
-    own = filetypes.kind_by_content(next(bench.original_content(place), b"")[: filetypes.HEAD])
+    place = one_meant(bench, path)
+    if place is None:
+        return None  # reported where it is put there
+    own = original_kind(bench, place)
     if not may_be_picture(own) or (kind == own and not (resize or any_size or recolour)):
         return None
     if (bench.original_size(place) or 0) > LARGEST:

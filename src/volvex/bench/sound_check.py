@@ -6,12 +6,11 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from volvex.archive.detect import filetypes
 from volvex.asset.sounds.describe import channels_text, duration_text
 from volvex.asset.sounds.open import may_be_sound, open_sound
 from volvex.asset.sounds.sound import Sound
 from volvex.bench.changes import FileChange
-from volvex.bench.picture_files import original_of
+from volvex.bench.content import original_kind, original_of
 from volvex.bench.sounds import sound_at
 from volvex.bench.workbench import Workbench
 from volvex.data.check import ERROR, WARNING, Problem
@@ -26,7 +25,7 @@ def sound_problems(bench: Workbench, change: FileChange) -> Iterator[Problem]:
     """The problems of one changed file, when it is a sound and stays one."""
     if change.what != "changed" or max(change.before or 0, change.after) > LARGEST:
         return
-    kind = filetypes.kind_by_content(next(bench.original_content(change.path), b"")[: filetypes.HEAD])
+    kind = original_kind(bench, change.path)
     if not may_be_sound(kind) or (kind != change.kind and kind != "binary"):
         return  # reported as another kind
     try:

@@ -15,8 +15,8 @@ from volvex.asset.sounds.open import is_sound, may_be_sound, open_sound
 from volvex.asset.sounds.sound import LARGEST, Sound
 from volvex.bench.bench_file import SOUNDS, Opened
 from volvex.bench.changes import FileChange
+from volvex.bench.content import Read, current_of, one_meant, original_kind, original_of
 from volvex.bench.open_folder import FOLDER, is_edited, require_unedited, write_file
-from volvex.bench.picture_files import Read, current_of, original_of
 from volvex.bench.workbench import Workbench
 from volvex.errors import NotFoundError, RefusedError, UsageError, VolvexError
 from volvex.source import BytesSource
@@ -142,14 +142,10 @@ def converted_for(bench: Workbench, path: str, source: Path, loudness: bool) -> 
         kind = filetypes.kind_by_content(opened.read(filetypes.HEAD))
     if not is_sound(kind):
         return None
-    try:
-        meant = list(bench.select(path))
-    except NotFoundError:
+    place = one_meant(bench, path)
+    if place is None:
         return None  # reported where it is put there
-    if len(meant) != 1:
-        return None
-    place = bench.place_of(*meant[0])
-    own = filetypes.kind_by_content(next(bench.original_content(place), b"")[: filetypes.HEAD])
+    own = original_kind(bench, place)
     if not may_be_sound(own) or (bench.original_size(place) or 0) > LARGEST:
         return None
     found = sound_at(bench, place, original_of(bench))

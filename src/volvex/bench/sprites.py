@@ -17,8 +17,9 @@ from volvex.asset.sprites.frames import Frame, grid_frames, on_page, page_names
 from volvex.asset.sprites.lists import added_frame, changes_for, frames_of, image_named, removed_frame, size_changes
 from volvex.asset.sprites.packing import Edit, Packed, check_inside, cut, put_in, whole_size
 from volvex.bench.bench_file import SPRITES, Opened
+from volvex.bench.content import Read, current_of
 from volvex.bench.open_folder import FOLDER, is_edited, require_unedited, write_file
-from volvex.bench.picture_files import Read, current_of, picture_at, picture_in, write_files
+from volvex.bench.picture_files import picture_at, picture_in, write_files
 from volvex.bench.workbench import Workbench
 from volvex.codec.pixels.format import FORMATS, Pixels
 from volvex.data import Change, Document, open_data

@@ -9,6 +9,7 @@ from volvex.apart import apart
 from volvex.archive.detect import filetypes
 from volvex.asset.movies.layout_movie import LayoutMovie, described
 from volvex.asset.movies.movie import KINDS, LARGEST, Movie, Place, place_of
+from volvex.asset.own_layout import own_layout
 from volvex.errors import RefusedError, UsageError, VolvexError
 from volvex.layout import Library
 from volvex.source import Source
@@ -39,12 +40,8 @@ def is_movie(kind: str) -> bool:
 
 def form_in(source: Source, library: Library) -> LayoutMovie | None:
     """The form of the game's own movie in some bytes; None for anything else."""
-    if filetypes.kind_by_content(source.peek(0, filetypes.HEAD)) != "binary":
-        return None
-    layout = library.match_data(source)
-    if layout is None or layout.kind != MOVIE:
-        return None
-    return LayoutMovie(library.prepared(layout, source.name))
+    own = own_layout(source, MOVIE, library)
+    return LayoutMovie(own) if own is not None else None
 
 
 def open_movie(source: Source, library: Library | None = None, unknown: bool = False) -> Opened | None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from volvex.archive.detect import filetypes
+from volvex.asset.own_layout import own_layout
 from volvex.asset.sounds.forms import SoundForm, by_kind
 from volvex.asset.sounds.sound import Sound
 from volvex.errors import UsageError
@@ -34,18 +35,15 @@ def may_be_sound(kind: str) -> bool:
 
 def form_in(source: Source, library: Library | None = None, layout: Layout | None = None) -> SoundForm | None:
     """The form of the sound in some bytes; None when they are none."""
-    if layout is None:
-        kind = filetypes.kind_by_content(source.peek(0, filetypes.HEAD))
-        if kind in by_kind():
-            return by_kind()[kind]
-        layout = library.match_data(source) if library is not None and kind == "binary" else None
-        if layout is not None and library is not None:
-            layout = library.prepared(layout, source.name)
-    if layout is None or layout.kind != SOUND:
+    kind = filetypes.kind_by_content(source.peek(0, filetypes.HEAD)) if layout is None else ""
+    if kind in by_kind():
+        return by_kind()[kind]
+    own = own_layout(source, SOUND, library, layout)
+    if own is None:
         return None
     from volvex.asset.sounds.layout_sound import LayoutSound
 
-    return LayoutSound(layout)
+    return LayoutSound(own)
 
 
 def open_sound(source: Source, library: Library | None = None, layout: Layout | None = None) -> Opened | None:

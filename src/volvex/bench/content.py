@@ -1,0 +1,59 @@
+"""What something of the game has in it: as the game has it, and as it is now on the bench."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from volvex.archive.detect import filetypes
+from volvex.archive.safe_names import quoted, shown
+from volvex.bench.workbench import Workbench
+from volvex.errors import NotFoundError
+
+Read = Callable[[str], bytes]  # something of a bench in one of its states: as the game has it, or as it is now
+
+
+def original_of(bench: Workbench) -> Read:
+    """What reads the whole original of something of the game; NotFoundError when the game has no such thing."""
+
+    def read(path: str) -> bytes:
+        if bench.original_size(path) is None:
+            raise NotFoundError(f"the game has no {shown(path)}")
+        return b"".join(bench.original_content(path))
+
+    return read
+
+
+def current_of(bench: Workbench) -> Read:
+    """What reads something of the game as it is now: from the bench, or as the game has it; NotFoundError for what is left out."""
+    original = original_of(bench)
+
+    def read(path: str) -> bytes:
+        if path in bench.dropped:
+            raise NotFoundError(f"{shown(path)} is left out of what is built", f"`volvex drop {quoted(path)} --back`")
+        file = bench.files / path
+        return file.read_bytes() if file.is_file() else original(path)
+
+    return read
+
+
+def original_kind(bench: Workbench, place: str) -> str:
+    """What the original of something is, by its beginning alone: `empty` when the game has no such thing, `?` when it is locked."""
+    name, inner = bench.home(place)
+    archive = bench.archive(name) if inner else None
+    if archive is not None:
+        row = bench.row(place)
+        return archive.kind(row) if row is not None else "empty"
+    file = bench.game.original(name)
+    if file is None:
+        return "empty"
+    with file.open("rb") as opened:
+        return filetypes.kind_by_content(opened.read(filetypes.HEAD))
+
+
+def one_meant(bench: Workbench, path: str) -> str | None:
+    """The one thing of the game that a path means; None when it means none or several."""
+    try:
+        meant = list(bench.select(path))
+    except NotFoundError:
+        return None
+    return bench.place_of(*meant[0]) if len(meant) == 1 else None
