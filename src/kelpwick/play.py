@@ -9,7 +9,7 @@ import xml.etree.ElementTree as ET
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 
-from kelpwick import GameError, addons, almanac, holds, isles
+from kelpwick import GameError, addons, almanac, holds, isles, slip
 from kelpwick.almanac import rules
 from kelpwick.almanac.reading import read as read_almanac
 from kelpwick.almanac.reading import screens
@@ -69,6 +69,9 @@ def play(folder: Path, language: str | None = None, letter: str | None = None) -
             "",
             "IN THE BELFRY",
             *belfry.screen(holds.read(folder, "belfry")),
+            "",
+            "ON THE SLIP",
+            *slip.screen(holds.read(folder, "slip"), files),
             "",
             *screens(book, lamps, keepers, spoken),
             "",

@@ -15,6 +15,7 @@ signs/pennant.kwf     a font of glyphs on a page
 catches/quay.kwc      a ledger that describes its own columns
 belfry/*.kbl, ...     bells, a shanty and a bank of voices
 opening/*             movies in an open container, and in one of the game's own
+slip/*                boats and the lighthouse as models
 """
 
 from __future__ import annotations
@@ -23,7 +24,7 @@ import random
 from collections.abc import Mapping
 from pathlib import Path
 
-from kelpwick import GameError
+from kelpwick import GameError, slip
 from kelpwick.holds import (
     belfry,
     birds,
@@ -58,6 +59,7 @@ HOLDS = {
     "catches": catches,
     "belfry": belfry,
     "opening": opening,
+    "slip": slip,
 }
 
 

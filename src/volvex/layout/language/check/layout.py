@@ -268,11 +268,13 @@ def _check_facts(layout: Layout) -> Iterator[Problem]:
             if not isinstance(field.meaning, Attribute) or field.meaning.upper:
                 continue
             what = field.meaning.what
-            if what in seen and not (field.when or block.when):
+            own = (block.name, what) if what in getattr(kind, "EACH_BLOCK", ()) else ("", what)
+            if own in seen and not (field.when or block.when):
                 yield field.place, f"a second field for the {what}", "`kept`"
-            seen.add(what)
+            seen.add(own)
             if not isinstance(field.type, kind.ATTRIBUTES[what]):
-                wanted = "text" if Text in kind.ATTRIBUTES[what] else "a number"
+                types = kind.ATTRIBUTES[what]
+                wanted = "text" if Text in types and IntegerType not in types else "a number"
                 yield field.place, f"the {what} is {wanted}, `{field.name}` is {field.type}", ""
             if field.meaning.table == () and what in kind.TABLED and not isinstance(field.type, Text):
                 yield (
@@ -281,5 +283,5 @@ def _check_facts(layout: Layout) -> Iterator[Problem]:
                     f"{what} {{ 0 ..., 1 ... }}",
                 )
     for what in kind.NEEDS:
-        if what not in seen:
+        if ("", what) not in seen:
             yield layout.place, f"no field gives the {what}", f"a field with the meaning `{what}`"

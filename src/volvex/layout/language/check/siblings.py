@@ -13,6 +13,7 @@ from volvex.layout.model import (
     Condition,
     Described,
     Field,
+    Float,
     IntegerType,
     Layout,
     Measure,
@@ -58,7 +59,11 @@ def check_siblings(siblings: tuple[Field, ...], field: Field) -> Iterator[Proble
         elif isinstance(field.type, Bits) and isinstance(other.type, Number) and field.type.high >= other.type.bits:
             yield field.place, f"{other.type} has no bit {field.type.high}", f"bits 0 to {other.type.bits - 1}"
     if field.type.compound and field.type.uses:
-        if not isinstance(field.meaning, Opaque | RecordsOf | Value):
+        of = field.type.of if isinstance(field.type, ArrayType) and isinstance(field.type.count, int) else None
+        numbers = isinstance(of, Number | Float) and isinstance(
+            field.meaning, Attribute
+        )  # if the kind has facts of several
+        if not isinstance(field.meaning, Opaque | RecordsOf | Value) and not numbers:
             yield field.place, f"`{field.name}` is {field.type}, which can only be kept", "kept"
         if isinstance(field.type, ArrayType) and not field.type.of.min_size:
             yield (

@@ -1,0 +1,26 @@
+"""glTF 2.0: `.glb` in one file, `.gltf` as JSON. Source: Khronos, glTF 2.0 specification (ISO/IEC 12113)."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+
+from volvex.asset.models.gltf_read import read as read
+from volvex.asset.models.gltf_write import written
+from volvex.asset.models.model import Model
+
+NAMES = ("glb",)
+EXTENSIONS = ("glb", "gltf")
+WRITES = True
+_ASSET = re.compile(rb'"asset"\s*:')
+
+
+def fits(head: bytes, name: str) -> bool:
+    """Whether JSON is glTF: by its extension, or since it begins with what only that has."""
+    plain = head.removeprefix(b"\xef\xbb\xbf").lstrip()
+    return plain.startswith(b"{") and (name.lower().endswith(".gltf") or _ASSET.search(head) is not None)
+
+
+def write(model: Model, images: Mapping[str, str]) -> dict[str, bytes]:
+    """The file's bytes, always of the binary form."""
+    return {"glb": written(model, images)}
