@@ -80,10 +80,10 @@ LIGHT_JOINTS = (("tower", -1, (0.0, 0.0, 0.0)), ("beam", 0, (0.0, 9.0, 0.0)))
 
 
 def _hull_point(u: float, v: float) -> tuple[float, float, float]:
-    """The skin of the hull: u from stern to bow, v from the left rail under the keel to the right one."""
+    """The skin of the hull: u from stern to bow, v from the right rail under the keel to the left one."""
     half = 0.75 * math.sin(math.pi * (0.12 + 0.86 * u)) ** 0.7
     angle = math.pi * v
-    return half * math.cos(angle), 0.55 - 0.6 * math.sin(angle) * (1 - 0.35 * u * u) + 0.25 * u * u, 4 * u - 2
+    return -half * math.cos(angle), 0.55 - 0.6 * math.sin(angle) * (1 - 0.35 * u * u) + 0.25 * u * u, 4 * u - 2
 
 
 def _sail_point(u: float, v: float) -> tuple[float, float, float]:

@@ -96,15 +96,23 @@ def is_sound_form(extension: str) -> bool:
     return extension.lstrip(".").lower() in by_extension()
 
 
+def is_model_form(extension: str) -> bool:
+    """Whether files with an extension are models, in which models are converted."""
+    from volvex.asset.models.forms import by_extension
+
+    return extension.lstrip(".").lower() in by_extension()
+
+
 def require_form(extension: str) -> None:
-    """UsageError when no form of pictures or sounds has an extension."""
+    """UsageError when no form of pictures, sounds or models has an extension."""
     from volvex.asset.forms import by_extension as pictures
+    from volvex.asset.models.forms import by_extension as models
     from volvex.asset.sounds.forms import by_extension as sounds
 
-    if extension.lstrip(".").lower() not in {*pictures(), *sounds()}:
+    if extension.lstrip(".").lower() not in {*pictures(), *sounds(), *models()}:
         raise UsageError(
-            f"no form of pictures or sounds has the extension {extension}",
-            f"one of {', '.join(sorted(pictures()))}; {', '.join(sorted(sounds()))}",
+            f"no form of pictures, sounds or models has the extension {extension}",
+            f"one of {', '.join(sorted(pictures()))}; {', '.join(sorted(sounds()))}; {', '.join(sorted(models()))}",
         )
 
 

@@ -44,28 +44,30 @@ def pages(count: int) -> int:
     return max(1, -(-count // (COLUMNS * ROWS)))
 
 
-def drawn(cells: Sequence[Cell], title: str) -> Image.Image:
-    """A sheet of at most COLUMNS x ROWS pictures."""
-    columns = min(COLUMNS, max(1, len(cells)))
+def drawn(cells: Sequence[Cell], title: str, size: int = CELL, most: int = COLUMNS) -> Image.Image:
+    """A sheet of at most `most` x ROWS pictures, each in a cell of `size` pixels."""
+    columns = min(most, max(1, len(cells)))
     rows = -(-len(cells) // columns)
-    wide, high = GAP + columns * (CELL + GAP), GAP + TEXT + rows * (CELL + TEXT + GAP)
+    text = TEXT if any(cell.name or cell.about for cell in cells) else 0
+    wide, high = GAP + columns * (size + GAP), GAP + TEXT + rows * (size + text + GAP)
     sheet = Image.new("RGB", (max(wide, 420), high), BACK)
     pen = ImageDraw.Draw(sheet)
     pen.text((GAP, GAP), title, fill=INK)
     for number, cell in enumerate(cells):
-        left = GAP + number % columns * (CELL + GAP)
-        top = GAP + TEXT + number // columns * (CELL + TEXT + GAP)
-        _put(sheet, pen, cell, left, top)
+        left = GAP + number % columns * (size + GAP)
+        top = GAP + TEXT + number // columns * (size + text + GAP)
+        _put(sheet, pen, cell, (left, top), size)
     return sheet
 
 
-def _put(sheet: Image.Image, pen: ImageDraw.ImageDraw, cell: Cell, left: int, top: int) -> None:
-    pen.rectangle((left - 1, top - 1, left + CELL, top + CELL), outline=FRAME)
+def _put(sheet: Image.Image, pen: ImageDraw.ImageDraw, cell: Cell, place: tuple[int, int], size: int) -> None:
+    left, top = place
+    pen.rectangle((left - 1, top - 1, left + size, top + size), outline=FRAME)
     image = Image.fromarray(cell.pixels).convert("RGBA")
-    at = (left + (CELL - image.width) // 2, top + (CELL - image.height) // 2)
+    at = (left + (size - image.width) // 2, top + (size - image.height) // 2)
     sheet.paste(over_chequers(image), at)
-    pen.text((left, top + CELL + 3), _cut(pen, cell.name), fill=INK)
-    pen.text((left, top + CELL + 15), _cut(pen, cell.about), fill=(150, 152, 156))
+    pen.text((left, top + size + 3), _cut(pen, cell.name, size), fill=INK)
+    pen.text((left, top + size + 15), _cut(pen, cell.about, size), fill=(150, 152, 156))
 
 
 def over_chequers(image: Image.Image) -> Image.Image:
@@ -81,11 +83,11 @@ def over_chequers(image: Image.Image) -> Image.Image:
     return back.convert("RGB")
 
 
-def _cut(pen: ImageDraw.ImageDraw, text: str) -> str:
+def _cut(pen: ImageDraw.ImageDraw, text: str, size: int) -> str:
     """The end of a text that has room below a picture."""
     text = text.encode("latin-1", "replace").decode("latin-1")
-    if pen.textlength(text) <= CELL:
+    if pen.textlength(text) <= size:
         return text
-    while text and pen.textlength(f"..{text}") > CELL:
+    while text and pen.textlength(f"..{text}") > size:
         text = text[1:]
     return f"..{text}"

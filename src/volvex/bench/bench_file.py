@@ -50,6 +50,14 @@ PICTURES = (
 SOUNDS = ("sound", "sound as edited")  # the same of files that are of sounds
 
 
+MODELS = ("model", "model as edited")  # the same of files that are of models
+
+
+def is_open_model(opened: Opened) -> bool:
+    """Whether a file in `open` is of a model."""
+    return opened.sheet in MODELS
+
+
 def is_open_sound(opened: Opened) -> bool:
     """Whether a file in `open` is of a sound."""
     return opened.sheet in SOUNDS

@@ -8,7 +8,7 @@ from dataclasses import replace
 from volvex.archive.detect import filetypes
 from volvex.asset.sprites.lists import may_have_frames
 from volvex.bench.changes import FileChange, changes
-from volvex.bench.content import original_kind
+from volvex.bench.content import original_head, original_kind
 from volvex.bench.semantic_diff import LARGE, catalogues, touched
 from volvex.bench.workbench import Workbench
 from volvex.data import Document
@@ -16,6 +16,7 @@ from volvex.data.check import ERROR, WARNING, Problem, lost_keys, problems
 from volvex.data.references import Catalogue
 from volvex.data.text.document import TextData
 from volvex.errors import ManyErrors, RefusedError, VolvexError
+from volvex.source import BytesSource, FileSource
 
 CAUSES = ("file", "kind")  # problems from which others follow: told first
 _ANY = ("binary", "empty", "folder", "?")  # originals of no kind that could be compared
@@ -48,6 +49,11 @@ def check(bench: Workbench, sound: Collection[str] = ()) -> list[Problem]:
 
         found += [problem for change in pictures for problem in sound_problems(bench, change)]
         found += [problem for change in pictures for problem in movie_problems(bench, change)]
+    models = [change for change in changed if _may_be_model(bench, change)]
+    if models:
+        from volvex.bench.model_check import model_problems
+
+        found += [problem for change in models for problem in model_problems(bench, change)]
     sheets = [change for change in changed if _may_be_sheet(change, after)]
     if sheets:
         from volvex.bench.sprite_check import sprite_problems
@@ -61,6 +67,21 @@ def check(bench: Workbench, sound: Collection[str] = ()) -> list[Problem]:
             found += lost_keys(path, old, new)
             found += _another_encoding(path, old, new)
     return sorted(found, key=lambda one: (one.level != ERROR, one.sort not in CAUSES, one.file, one.sheet))
+
+
+def _may_be_model(bench: Workbench, change: FileChange) -> bool:
+    """Whether a changed or added file is a model, or was one, by its head."""
+    from volvex.asset.models.forms import HEAD
+    from volvex.asset.models.open import form_in, may_be_model
+
+    file = bench.files / change.source
+    if change.what == "removed" or not file.is_file():
+        return False
+    with FileSource(file, change.path) as source:
+        if may_be_model(change.kind) and form_in(source, bench.library) is not None:
+            return True
+    head = original_head(bench, change.path, HEAD) if change.what == "changed" else b""
+    return bool(head) and form_in(BytesSource(head, change.path), bench.library) is not None
 
 
 def _may_be_sheet(change: FileChange, after: Catalogue) -> bool:

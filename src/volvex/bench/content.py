@@ -7,7 +7,7 @@ from collections.abc import Callable
 from volvex.archive.detect import filetypes
 from volvex.archive.safe_names import quoted, shown
 from volvex.bench.workbench import Workbench
-from volvex.errors import NotFoundError
+from volvex.errors import NotFoundError, VolvexError
 
 Read = Callable[[str], bytes]  # something of a bench in one of its states: as the game has it, or as it is now
 
@@ -48,6 +48,23 @@ def original_kind(bench: Workbench, place: str) -> str:
         return "empty"
     with file.open("rb") as opened:
         return filetypes.kind_by_content(opened.read(filetypes.HEAD))
+
+
+def original_head(bench: Workbench, place: str, size: int) -> bytes:
+    """The first bytes of the original of something; none when the game has no such thing, or it is locked."""
+    name, inner = bench.home(place)
+    archive = bench.archive(name) if inner else None
+    if archive is not None:
+        row = bench.row(place)
+        try:
+            return archive.beginning(row, size) if row is not None else b""
+        except VolvexError:
+            return b""
+    file = bench.game.original(name)
+    if file is None:
+        return b""
+    with file.open("rb") as opened:
+        return opened.read(size)
 
 
 def one_meant(bench: Workbench, path: str) -> str | None:

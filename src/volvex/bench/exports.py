@@ -10,7 +10,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from volvex.archive.safe_names import quoted
-from volvex.bench.bench_file import Opened, is_open_picture, is_open_sound, is_open_sprite
+from volvex.bench.bench_file import Opened, is_open_model, is_open_picture, is_open_sound, is_open_sprite
 from volvex.bench.open_folder import FOLDER, is_edited, require_unedited, write_file
 from volvex.bench.workbench import Workbench
 from volvex.data import Document, require_data, verify
@@ -56,7 +56,7 @@ def sync_exports(bench: Workbench) -> list[SyncResult]:
 
     RefusedError, and nothing is taken over, when the same data was edited in two files.
     """
-    assets = (is_open_picture, is_open_sprite, is_open_sound)
+    assets = (is_open_picture, is_open_sprite, is_open_sound, is_open_model)
     of_data = [file for file, opened in bench.opened.items() if not any(test(opened) for test in assets)]
     edited = [file for file in of_data if is_edited(bench, file)]
     places = [bench.opened[file].place for file in edited]
@@ -64,7 +64,7 @@ def sync_exports(bench: Workbench) -> list[SyncResult]:
     if twice is not None:
         others = [file for file in edited if bench.opened[file].place == bench.opened[twice].place]
         raise RefusedError(f"{' and '.join(others)} are the same data and were both edited", "removing one of them")
-    results = [*_sync_sprites(bench), *_sync_pictures(bench), *_sync_sounds(bench)]
+    results = [*_sync_sprites(bench), *_sync_pictures(bench), *_sync_sounds(bench), *_sync_models(bench)]
     order = [*edited, *(file for file in of_data if file not in edited)]  # others of the same data follow
     return results + [result for file in order if (result := _fold(bench, file, bench.opened[file])) is not None]
 
@@ -99,6 +99,24 @@ def _sync_sounds(bench: Workbench) -> list[SyncResult]:
     for place, one in folded:
         frames = f"{one.frames:,} frame{_s(one.frames)} taken over"
         said = "rewritten" if one.rewritten else f"left as it was: {one.fault}" if one.fault else frames
+        results.append(SyncResult(place, one.file, said, 0, one.notes))
+    return results
+
+
+def _sync_models(bench: Workbench) -> list[SyncResult]:
+    """Take over what was edited of models."""
+    files = _by_place(bench, is_open_model)
+    if not files:
+        return []
+    from volvex.bench.models import fold_model
+
+    results = []
+    folded = [(place, one) for place, own in files.items() for one in fold_model(bench, place, own)]
+    for place, one in folded:
+        others = [name for name in one.written if name != place]
+        wrote = f", also {', '.join(others)}" if others else ""
+        taken = f"{one.vertices:,} {'vertex' if one.vertices == 1 else 'vertices'} taken over{wrote}"
+        said = "rewritten" if one.rewritten else f"left as it was: {one.fault}" if one.fault else taken
         results.append(SyncResult(place, one.file, said, 0, one.notes))
     return results
 

@@ -10,7 +10,7 @@ from pathlib import Path
 from types import MappingProxyType
 
 from volvex.archive.access.merged import LoadOrder
-from volvex.archive.access.ties import DESCRIPTIONS, is_game
+from volvex.archive.access.ties import DESCRIPTIONS, described_models, is_game
 from volvex.archive.access.ties import described as described_ties
 from volvex.archive.safe_names import stays_inside
 from volvex.asset.roles import WORDS as ROLE_WORDS
@@ -43,6 +43,7 @@ _KEYS = {
     "layouts": dict,
     "encodings": dict,
     "pictures": dict,
+    "models": dict,
 }
 WAYS = ("replace", "later", "loose", "aside", "folder", "list")
 _DATA = {"data": list, "references": dict, "language": str, "fonts": dict, "lengths": dict, "versions": dict}
@@ -83,6 +84,7 @@ class GameDescription:
     pictures: Mapping[str, str] = field(
         default_factory=dict
     )  # patterns of paths, and what the channels of those pictures mean
+    models: Mapping[str, tuple[str, ...]] = field(default_factory=dict)  # where textures, skeletons and so on are
     meanings: Meanings = field(default_factory=Meanings)  # what its data means
 
     @property
@@ -144,6 +146,7 @@ def read_game_description(path: Path) -> GameDescription:
             raise FormatError(
                 path, f"[pictures]: {words!r} is nothing that channels can mean", hint=f"one of {', '.join(ROLE_WORDS)}"
             )
+    values["models"] = described_models(path, values)
     if not values.get("name") or not values.get("known"):
         raise FormatError(path, "a game description needs a `name` and `known` files")
     meanings = described({key: values.pop(key) for key in _DATA if key in values}, str(path))

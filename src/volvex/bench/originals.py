@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Callable
 from pathlib import Path
 
-from volvex.archive.access.merged import MARK, merged
+from volvex.archive.access.merged import MARK, Tree, merged
 from volvex.archive.access.nested import open_entry
 from volvex.archive.access.open import open_archive
 from volvex.archive.archive import Archive
@@ -106,14 +107,18 @@ class Originals:
 
         NotFoundError when it means nothing. Archives that do not open take no part.
         """
-        files = ((name, self._quietly(name)) for name, _ in self.game.files())
-        tree = merged(files, self.game.description.order)
-        found = [(name, row) for _, name, row in tree.matching(pattern)]
+        found = [(name, row) for _, name, row in self.tree.matching(pattern)]
         if not found:
             raise NotFoundError(
                 f"the game sees nothing at {MARK}{shown(pattern)}", f"`volvex list {MARK}` for all it sees"
             )
         return found
+
+    @functools.cached_property
+    def tree(self) -> Tree:
+        """What the game sees. Archives that do not open take no part."""
+        files = ((name, self._quietly(name)) for name, _ in self.game.files())
+        return merged(files, self.game.description.order)
 
     def _quietly(self, name: str) -> Archive | None:
         try:

@@ -10,7 +10,9 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
+from typing import TYPE_CHECKING
 
+from volvex.archive.detect.types.models import MODELS
 from volvex.archive.safe_names import shown
 from volvex.bench.changes import FileChange, changes, lines
 from volvex.bench.merge import saved
@@ -27,12 +29,16 @@ from volvex.errors import NotFoundError, Status, UsageError, VolvexError
 from volvex.source import FileSource
 from volvex.source.outputs import new_file
 
+if TYPE_CHECKING:
+    from PIL import Image
+
 PRIORITY = 35
 EXAMPLES = (
     "volvex changes",
     "volvex changes --brief",
     "volvex changes --save wick.json",
 )
+MODEL_EDGE = 500  # pixels of each state of a model
 A_FILE = 40  # lines shown of one file
 
 
@@ -144,6 +150,7 @@ def _print(bench: Workbench, diff: FileDiff, options: argparse.Namespace, contex
         _print_pixels(bench, change, context)
         _print_frames(bench, change, context)
         _print_movie(bench, change, context)
+        _print_model(bench, change, context)
     elif diff.changes and diff.form != LINES:
         _print_changes(diff.changes, options.all, context)
     elif change.is_text:
@@ -155,7 +162,7 @@ def _is_asset(kind: str) -> bool:
     from volvex.asset.open import may_be_picture
     from volvex.asset.sounds.open import is_sound
 
-    return may_be_picture(kind) or is_sound(kind) or is_movie(kind)
+    return may_be_picture(kind) or is_sound(kind) or is_movie(kind) or kind in MODELS
 
 
 def _print_pixels(bench: Workbench, change: FileChange, context: Context) -> None:
@@ -207,6 +214,16 @@ def _print_movie(bench: Workbench, change: FileChange, context: Context) -> None
         context.print(f"  {short_text(pair[0])} -> {short_text(pair[1])}")
 
 
+def _print_model(bench: Workbench, change: FileChange, context: Context) -> None:
+    """What of a model is another."""
+    from volvex.asset.models.compare import differences
+    from volvex.bench.models import model_pair
+
+    pair = model_pair(bench, change)
+    for line in differences(*pair) if pair is not None else ():
+        context.print(f"  {shown(line)}")
+
+
 def _draw(bench: Workbench, found: list[FileChange], options: argparse.Namespace, context: Context) -> None:
     """Draw the changed pictures side by side, each before and after, one below the other."""
     from volvex.asset.compare import side_by_side, stacked
@@ -217,11 +234,30 @@ def _draw(bench: Workbench, found: list[FileChange], options: argparse.Namespace
         pair = pair_of(bench, change) if change.what == "changed" and _is_asset(change.kind) else None
         if pair is not None:
             rows.append(side_by_side(*pair, change.path))
+        elif change.what == "changed" and (row := _model_row(bench, change)) is not None:
+            rows.append(row)
     if not rows:
-        raise NotFoundError("no picture has changed", "`volvex changes` to see what has")
+        raise NotFoundError("no picture or model has changed", "`volvex changes` to see what has")
     with new_file(context.disk, options.to, options.overwrite) as out:
         stacked(rows).save(out, "PNG")
     context.print(f"{shown(str(options.to))}: {count(len(rows), 'picture')}")
+
+
+def _model_row(bench: Workbench, change: FileChange) -> Image.Image | None:
+    """A changed model before and after, with its textures, at one scale; None when it is none, or has nothing to draw."""
+    from volvex.asset.models.render import View, common_fits, render
+    from volvex.asset.sheet import Cell, drawn
+    from volvex.bench.models import scenes_of
+
+    scenes = scenes_of(bench, change)
+    if scenes is None:
+        return None
+    views = [(scene, View(skeleton=not scene.model.meshes)) for scene in scenes]
+    cells = [
+        Cell(render(scene, MODEL_EDGE, MODEL_EDGE, view, fit), label, "")
+        for (scene, view), fit, label in zip(views, common_fits(views, True), ("before", "after"), strict=True)
+    ]
+    return drawn(cells, change.path, MODEL_EDGE, 2)
 
 
 def _print_changes(found: list[DataChange], every: bool, context: Context) -> None:

@@ -1,12 +1,13 @@
-"""Convert data, pictures and sounds to open formats and back.
+"""Convert data, pictures, sounds and models to open formats and back.
 
 Tables, texts and scenes become CSV, TSV, XLSX and JSON, texts also PO and XLIFF. Back it goes with --like, the file it was made
 from: everything that the open format cannot hold comes from there. Every value is checked, and every fault is reported with row,
 column, value and what is allowed; nothing is written unless all values are valid. Pictures become PNG, TIFF, TGA, DDS, KTX2 and
-others, sounds (and those of movies) WAV, FLAC, OGG, MP3 and others. In a bench, `volvex take PATH --as csv` (or png, wav) does both steps.
+others, sounds (and those of movies) WAV, FLAC, OGG, MP3 and others, models glTF (.glb) and OBJ with their textures beside them. In a bench, `volvex take PATH --as csv` (or png, wav) does both steps.
 
 With --to, all pictures of any paths are converted, on all cores, or all sounds with --as flac or another form of sounds: their
-titles are their names, their albums their folders. A bad one is reported and does not stop the others.
+titles are their names, their albums their folders; or all models with --as glb, each with its skeleton, animations and materials, and
+the textures of all of them once. A bad one is reported and does not stop the others.
 --skip-existing goes on from where an earlier run was stopped.
 """
 
@@ -38,6 +39,7 @@ EXAMPLES = (
     "volvex convert game/data/almanac.kwp/texts/menu.kwx menu.po --language de",
     "volvex convert game/data --to pictures --as tga --by package",
     "volvex convert game/belfry --to music --as flac",
+    "volvex convert game/slip --to models --as glb",
 )
 
 
@@ -60,14 +62,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--source-language", metavar="L", help="the language that is translated from (default: the first)"
     )
     parser.add_argument(
-        "--to", dest="folder", type=Path, metavar="DIR", help="convert all pictures, or sounds, into this folder"
+        "--to", dest="folder", type=Path, metavar="DIR", help="convert all pictures, sounds or models into this folder"
     )
     parser.add_argument("--as", dest="ending", metavar="FORM", default="png", help="with --to: the form (default: png)")
     parser.add_argument(
         "--by",
-        choices=("path", "kind", "package"),
+        choices=("path", "kind", "type", "package"),
         default="path",
-        help="with --to: folders by path, by kind of picture, or by archive (default: path)",
+        help="with --to: folders by path, by kind (the form that it has), by type of object, or by archive (default: path)",
     )
     parser.add_argument("--cluster", metavar="ADDRESS", help="with --to: let a Dask scheduler's workers do it")
     add_reading(parser)
@@ -96,6 +98,10 @@ def run(options: argparse.Namespace, context: Context) -> int:
                 return _sound(content, walker, options, context)
             if _is_movie(content, walker):
                 return _movie(content, walker, options, context)
+            if _is_model(content, walker, options):
+                from volvex.command.ui.convert_model import convert_model
+
+                return convert_model(content, walker, options, context)
             return _data(content, walker, options, context)
         finally:
             content.source.close()
@@ -201,6 +207,17 @@ def _sound_of(opened: OpenMovie, content: Content, suffix: str) -> tuple[bytes, 
     )
     sound = Sound(rate, samples.shape[1], len(samples), encoding, 0, "f4", lambda: samples)
     return exported(sound, suffix)
+
+
+def _is_model(content: Content, walker: Walker, options: argparse.Namespace) -> bool:
+    """Whether a model is converted: to one of its forms, or into that of `--like`."""
+    from volvex.asset.bulk import is_model_form
+    from volvex.asset.models.open import form_in, may_be_model
+
+    kind = filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))
+    if not may_be_model(kind) or not (options.like or is_model_form(options.target.suffix)):
+        return False
+    return form_in(content.source, walker.library) is not None
 
 
 def _data(content: Content, walker: Walker, options: argparse.Namespace, context: Context) -> int:

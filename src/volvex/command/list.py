@@ -20,8 +20,11 @@ from volvex.archive import Group
 from volvex.archive.access.nested import content_source, entry_source
 from volvex.archive.access.paths import Found
 from volvex.archive.detect import filetypes
+from volvex.archive.detect.types.models import MODELS
 from volvex.archive.detect.types.pictures import TYPES
 from volvex.archive.detect.types.sounds import MOVIES, SOUNDS
+from volvex.archive.object_types import SORTS as SORTS_OF_TYPES
+from volvex.archive.object_types import entry_kind, kind_in, object_types, sort_of
 from volvex.archive.safe_names import shown
 from volvex.command.ui.about import about_text, banked_text
 from volvex.command.ui.context import Context
@@ -45,7 +48,7 @@ from volvex.command.ui.variants import add_variant
 from volvex.errors import LockedError, NotFoundError, VolvexError
 from volvex.layout import Library
 from volvex.layout.columns import Array
-from volvex.source import BytesSource, FileSource, Source
+from volvex.source import FileSource, Source
 
 PRIORITY = 11
 EXAMPLES = (
@@ -55,7 +58,7 @@ EXAMPLES = (
 )
 BY_CONTENT = 20_000  # entries whose content is looked at without being asked
 SIZED = frozenset(kind.name for kind in TYPES)  # pictures: --long shows their size
-OPENED = ("texture", "sound", "movie", *SOUNDS, *MOVIES)  # files that are opened for that
+OPENED = ("texture", "sound", "movie", *MODELS, *SOUNDS, *MOVIES)  # files that are opened for that
 SORTS = ("path", "size", "name", "type")
 
 
@@ -69,6 +72,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--deep", action="store_true", help="also list nested archives, to any depth")
     parser.add_argument("--tree", action="store_true", help="show a tree of folders")
     parser.add_argument("--sort", choices=SORTS, help="sort by size (largest first), name (last part) or type")
+    parser.add_argument(
+        "--by",
+        choices=("type",),
+        help="count and add up what there is of each type: pictures, sounds, models, tables first",
+    )
     add_variant(parser)
     add_reading(parser)
     parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
@@ -213,25 +221,28 @@ class _Rows:
         kinds = [self._kind(group, row) for group in self.groups for row in group.rows.tolist()]
         for name, path in self.files:
             with FileSource(path, name) as source:
-                kinds.append(self._kind_of(filetypes.kind_by_content(source.peek(0, filetypes.HEAD)), source))
+                kinds.append(kind_in(source, filetypes.kind_by_content(source.peek(0, filetypes.HEAD)), self.library))
         return Labels.of(kinds)
 
     def _kind(self, group: Group, row: int) -> str:
         """What an entry's content is; `locked` where a key is missing."""
+        path = f"{group.path}/{group.archive.names[row]}"
         try:
-            kind = group.archive.kind(row)
-            head = group.archive.beginning(row, filetypes.HEAD) if kind == "binary" else b""
+            return entry_kind(group.archive, row, path, self.library)
         except LockedError as error:
             self.faults.append(error)
             return "locked"
-        return self._kind_of(kind, BytesSource(head, f"{group.path}/{group.archive.names[row]}")) if head else kind
 
-    def _kind_of(self, kind: str, source: Source) -> str:
-        """The kind of bytes that no open format has, if a layout knows them."""
-        if kind != "binary":
-            return kind
-        layout = self.library.match_data(source) or self.library.match(source)
-        return layout.kind if layout is not None else kind
+    def types(self) -> list[str]:
+        """The type of each: of an object of a package its own, of all else the kind of its content."""
+        found: list[str] = []
+        kinds = self.kind.texts() if self.kind is not None else self._kinds().texts()
+        for group in self.groups:
+            own = object_types(group.archive)
+            rows = group.rows.tolist()
+            here = kinds[len(found) : len(found) + len(rows)]
+            found += [own[row] or kind for row, kind in zip(rows, here, strict=True)] if own is not None else here
+        return [*found, *kinds[len(found) :]]
 
     def order(self, sort: str | None) -> list[int]:
         rows = range(len(self.size))
@@ -263,10 +274,12 @@ def run(options: argparse.Namespace, context: Context) -> int:
     with open_walker(options, context) as walker:
         found = [walker.find(path, deep=options.deep, nested=options.deep) for path in options.path]
         described = functools.partial(about_text, walker=walker, context=context)
-        with_kinds = options.long or options.sort == "type"
+        with_kinds = options.long or options.sort == "type" or options.by is not None
         rows = _Rows(found, walker.library, with_kinds, not options.variant, described)
         order = rows.order(options.sort) if options.sort or options.json or options.long else []
-        if options.json:
+        if options.by:
+            _print_types(rows, options, context)
+        elif options.json:
             context.json(_records(rows, order))
         elif options.tree:
             print_tree(
@@ -278,6 +291,39 @@ def run(options: argparse.Namespace, context: Context) -> int:
         else:
             _print(rows, order, options, context)
         return note_faults([*walker.faults, *rows.faults], context)
+
+
+def _print_types(rows: _Rows, options: argparse.Namespace, context: Context) -> None:
+    """What there is of each type: how many, how large, and the first of them."""
+    kinds = rows.kind.texts() if rows.kind is not None else []
+    found: dict[str, list[int]] = {}
+    for row, name in enumerate(rows.types()):
+        found.setdefault(name, []).append(row)
+    sorts = {name: sort_of(kinds[own[0]]) for name, own in found.items()}
+    size, stored = rows.size, rows.stored
+    order = sorted(found, key=lambda name: (SORTS_OF_TYPES.index(sorts[name]), -int(size[found[name]].sum()), name))
+    if options.json:
+        context.json(
+            {
+                "type": name,
+                "sort": sorts[name],
+                "entries": len(found[name]),
+                "size": int(size[found[name]].sum()),
+                "stored": int(stored[found[name]].sum()),
+            }
+            for name in order
+        )
+        return
+    columns = [
+        Column("sort", [sorts[name] for name in order]),
+        Column("type", [shown(name) for name in order]),
+        Column("entries", [number(len(found[name])) for name in order], right=True),
+        Column("size", [number(int(size[found[name]].sum())) for name in order], right=True),
+        Column("stored", [number(int(stored[found[name]].sum())) for name in order], right=True),
+        Column("first", [shown(rows.paths[found[name][0]]) for name in order]),
+    ]
+    print_table(context, columns)
+    context.print(context.paint(f"{count(len(rows.size), 'entry', 'entries')} of {count(len(order), 'type')}", "dim"))
 
 
 def _records(rows: _Rows, order: list[int]) -> list[dict[str, object]]:

@@ -1,7 +1,8 @@
-"""Draw pictures, or frames of a movie, on one sheet.
+"""Draw pictures, models, or frames of a movie, on one sheet.
 
-Paths are files, folders, archives, or patterns of them; everything that is a picture is on the sheet, in the order of its path.
-A movie that is named by its path is there with 28 frames spread over it.
+Paths are files, folders, archives, or patterns of them; everything that is a picture or a model is on the sheet, in the order of its
+path. A movie that is named by its path is there with 28 frames spread over it, a model by itself large. --turn, --animation and --lods
+draw one model several times: from all sides, in poses of an animation, its levels of detail.
 Sheets hold 280 pictures; further ones are numbered: lamps.png, lamps-2.png.
 """
 
@@ -17,6 +18,7 @@ from volvex.archive.detect import filetypes
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.faults import note_faults
+from volvex.command.ui.model_views import ModelCells, add_model_views
 from volvex.command.ui.reader import Content, add_reading, each_content, open_walker
 from volvex.command.ui.table import count
 from volvex.errors import NotFoundError, UsageError, VolvexError
@@ -32,6 +34,7 @@ EXAMPLES = (
     "volvex picture game/data --to sheet.png",
     "volvex picture game/opening/opening.webm --to opening.png",
     'volvex picture "game/canvas/*.kwi" --to sails.png',
+    "volvex picture game/slip/patience.kmm --to boat.png --animation patience_row",
 )
 
 
@@ -40,6 +43,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "path", nargs="+", metavar="PATH", help="a picture, a folder, an archive; * ? [ab] and ** match"
     )
     parser.add_argument("--to", dest="target", required=True, type=Path, metavar="FILE", help="the sheet, a PNG")
+    add_model_views(parser)
     add_reading(parser)
     parser.add_argument("--overwrite", action="store_true", help="replace a file that is there")
 
@@ -53,11 +57,19 @@ def run(options: argparse.Namespace, context: Context) -> int:
     outputs.check(options.target)  # before anything is read
     faults: list[VolvexError] = []
     with open_walker(options, context) as walker:
-        cells = list(_cells(options.path, walker, context, faults))
+        models = ModelCells(walker, context, options)
+        if models.asked or len(options.path) == 1:
+            drawing = models.page(options.path)
+            if drawing is not None:
+                with new_file(context.disk, options.target, options.overwrite) as out:
+                    drawing.save(out, "PNG", compress_level=COMPRESS)
+                context.print(f"{shown(str(options.target))}: {models.what}")
+                return note_faults([*faults, *walker.faults], context)
+        cells = list(_cells(options.path, walker, context, faults, models))
         faults += walker.faults
     if not cells:
         note_faults(faults, context)
-        raise NotFoundError("there is no picture in what was named", "`volvex list` to see what there is")
+        raise NotFoundError("there is no picture or model in what was named", "`volvex list` to see what there is")
     per, target = COLUMNS * ROWS, options.target
     pages = range(-(-len(cells) // per))
     sheets = [target.with_stem(f"{target.stem}-{page + 1}") if page else target for page in pages]
@@ -72,12 +84,14 @@ def run(options: argparse.Namespace, context: Context) -> int:
     return note_faults(faults, context)
 
 
-def _cells(paths: list[str], walker: Walker, context: Context, faults: list[VolvexError]) -> Iterator[Cell]:
+def _cells(
+    paths: list[str], walker: Walker, context: Context, faults: list[VolvexError], models: ModelCells
+) -> Iterator[Cell]:
     for path in paths:
         for content, _ in each_content(path, walker, context, deep=True):
             try:
                 yield from _frames(content, walker) if content.path == path else ()
-                cell = _cell(content, walker)
+                cell = _cell(content, walker) or models.cell(content)
             except VolvexError as error:
                 faults.append(error)
                 continue

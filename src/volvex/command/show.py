@@ -1,7 +1,8 @@
-"""Show one entry as text, table, picture, sound or bytes.
+"""Show one entry as text, table, picture, sound, model or bytes.
 
 Of a picture the size, format, levels and channels are printed, of a sound its duration, rate, encoding, loops and loudness, of a
-movie its container, streams and duration; on a terminal they are drawn.
+movie its container, streams and duration; of a model its parts, triangles, levels of detail, joints, animations, materials and
+textures; on a terminal they are drawn.
 On a terminal, text has colours and long text is paged. Into a pipe, text is written as it is; --raw writes the bytes of
 anything, so `volvex show PATH --raw > FILE` takes one file out. In a bench, a path of the game shows the edited state.
 """
@@ -37,6 +38,7 @@ HEX_BYTES = 512
 TEXT_SAMPLE = 1 << 16  # bytes by which its encoding is guessed
 TEXT_LIMIT = 1 << 26  # longer text is shown as bytes
 DATA_LIMIT = 1 << 30  # data that is larger is shown as bytes
+MODEL_LIMIT = 1 << 31
 LEXERS = {"xml": "xml", "json": "json"}
 
 
@@ -72,6 +74,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
         if _shown_as_sound(content, kind, walker, options, context):
             return Status.OK
         if _shown_as_movie(content, kind, walker, options, context):
+            return Status.OK
+        if _shown_as_model(content, kind, walker, options, context):
             return Status.OK
         encoding = _encoding(content, walker)
         if (
@@ -152,6 +156,25 @@ def _shown_as_movie(content: Content, kind: str, walker: Walker, options: argpar
     if opened is None:
         return False
     show_movie(opened, content.path, content.source.size, context)
+    return True
+
+
+def _shown_as_model(content: Content, kind: str, walker: Walker, options: argparse.Namespace, context: Context) -> bool:
+    """Show a model of an open form or of the game; whether it was so."""
+    from volvex.asset.models.open import form_in, may_be_model
+
+    asked = options.hex or options.offset or options.size or wants_data(options) or options.json
+    if asked or not may_be_model(kind) or content.source.size > MODEL_LIMIT:
+        return False
+    if form_in(content.source, walker.library) is None:
+        return False
+    from volvex.asset.models.open import open_model
+    from volvex.command.ui.model import read_whole, show_model
+
+    opened = open_model(read_whole(content), walker.library)
+    if opened is None:
+        return False
+    show_model(opened, content, walker, context)
     return True
 
 

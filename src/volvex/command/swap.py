@@ -1,7 +1,7 @@
 """Replace a file of the game with your own.
 
-A picture, sound or movie that replaces one of the game's is converted to what that is: pixel format and levels; rate, channels and
-encoding; container, codecs, size and frame rate. What cannot be converted is refused.
+A picture, sound, movie or model that replaces one of the game's is converted to what that is: pixel format and levels; rate, channels and
+encoding; container, codecs, size and frame rate; axes, units, formats of vertices and the joints of the game. What cannot be converted is refused.
 
 PATH@0xOFFSET is a file found inside another, as `volvex identify --save-found` takes it out. --new adds a file that the game
 does not have. --from takes the content of another variant instead of a file: `volvex swap PATH --variant en --from de`.
@@ -31,6 +31,7 @@ CONVERT = {  # options, by what they convert
     "picture": ("resize", "any_size", "palette"),
     "sound": ("loudness",),
     "movie": ("scale", "trim", "mute"),
+    "model": ("lods",),
 }
 EXAMPLES = (
     "volvex swap data/main.kwp/letters/en/02-oil.txt letter.txt",
@@ -52,6 +53,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--loudness", choices=("original",), help="for sounds: make yours as loud as the game's own")
     parser.add_argument("--scale", choices=("fit", "fill"), help="for movies: the whole clip, or all of the frame")
     parser.add_argument("--trim", action="store_true", help="for movies: cut yours where the game's own ends")
+    parser.add_argument(
+        "--lods",
+        choices=("nearest", "simplified"),
+        help="for models: make levels of detail that yours lacks, as the nearest one or with fewer triangles (default: the game's own stay)",
+    )
     parser.add_argument("--mute", action="store_true", help="for movies: leave the sound of yours out")
     parser.add_argument("--blank", action="store_true", help="put one black frame in the place of a movie")
     parser.add_argument(
@@ -99,6 +105,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
             if converted is None and _put_sound(bench, path, options, context):
                 return Status.OK
             if converted is None and _put_movie(bench, path, options, context):
+                return Status.OK
+            if converted is None and _put_model(bench, path, options, context):
                 return Status.OK
         if options.file.is_file():
             _require_fitting(options, "picture" if converted is not None else "")
@@ -157,6 +165,26 @@ def _put_movie(bench: Workbench, path: str, options: argparse.Namespace, context
         "is like the game's own and put in as it is" if converted.same else f"was converted to {shown(converted.form)}"
     )
     context.print(f"{shown(place)}: {what} {said}")
+    return True
+
+
+def _put_model(bench: Workbench, path: str, options: argparse.Namespace, context: Context) -> bool:
+    """Convert a model that replaces a model, and put it there; whether it was one that had to be converted."""
+    from volvex.bench.models import converted_for, put_model
+
+    converted = converted_for(bench, path, options.file, options.lods or "")
+    if converted is None:
+        return False
+    _require_fitting(options, "model")
+    written = put_model(bench, path, converted)
+    for note in converted.taken.notes:
+        context.note(f"note: {shown(path)}: {shown(note)}")
+    vertices = count(converted.taken.vertices, "vertex", "vertices")
+    context.print(f"{shown(options.file.as_posix())} was converted to {shown(converted.form)}: {vertices} differ")
+    for place in written:
+        context.print(f"wrote {context.paint(shown(place), 'blue')}")
+    if not written:
+        context.print(f"{shown(path)} is as it was")
     return True
 
 

@@ -1,7 +1,7 @@
 """Copy entries or files into the bench for editing.
 
 Paths are as in the game, or relative to the current folder. A file that you edited is not overwritten unless --refresh is
-given. With --as, data is also written to the bench's folder `open` in a format that other programs open; your edits there
+given. --with-references takes what they refer to as well. With --as, data is also written to the bench's folder `open` in a format that other programs open; your edits there
 are taken over by the next command that works on changes.
 """
 
@@ -32,12 +32,15 @@ TOLD = 12
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("path", nargs="+", metavar="PATH", help="an entry, a folder, an archive; * ? [ab] and ** match")
+    parser.add_argument(
+        "--with-references", action="store_true", help="also take what it refers to: textures, skeletons, objects, data"
+    )
     parser.add_argument("--refresh", action="store_true", help="take the original again; your edits are lost")
     parser.add_argument(
         "--as",
         dest="ending",
         metavar="FORM",
-        help="also write it for other programs: csv, tsv, xlsx, json, po, xlf; png, tiff, tga, dds, ktx2; sprites; wav, flac, ogg, mp3",
+        help="also write it for other programs: csv, tsv, xlsx, json, po, xlf; png, tiff, tga, dds, ktx2; sprites; wav, flac, ogg, mp3; glb, obj",
     )
     parser.add_argument("--sheet", metavar="NAME", help="with --as: the sheet, when the file has several")
     parser.add_argument(
@@ -63,6 +66,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, context: Context) -> int:
     with open_bench(options, context) as bench:
         wanted = [one for path in options.path for one in bench.meant(path, context.cwd)]
+        named = {bench.place_of(*one) for one in wanted}
+        if options.with_references:
+            wanted += _belonging(bench, sorted(named), context)
         beside = _levels(bench, wanted) if options.refresh else []
         wanted, there = list(dict.fromkeys([*wanted, *beside])), list[str]()
         if options.ending and not options.refresh:  # what is there already is opened as it stands
@@ -80,8 +86,19 @@ def run(options: argparse.Namespace, context: Context) -> int:
             context.print(f"{count(len(left), 'file')} already in the bench")
         if options.ending:
             levels = {bench.place_of(*one) for one in beside}
-            _open(bench, [place for place in (*done, *left) if place not in levels], options, context)
+            opened = [place for place in (*done, *left) if place not in levels and place in named]
+            _open(bench, opened, options, context)
     return Status.OK
+
+
+def _belonging(bench: Workbench, places: list[str], context: Context) -> list[tuple[str, int | None]]:
+    """What some things refer to, and what that refers to in turn."""
+    from volvex.bench.belongings import referenced
+
+    found, notes = referenced(bench, places)
+    for note in notes:
+        context.note(f"note: {shown(note)}")
+    return [one for place in found for one in bench.select(place)]
 
 
 def _levels(bench: Workbench, wanted: list[tuple[str, int | None]]) -> list[tuple[str, int | None]]:
@@ -94,6 +111,7 @@ def _levels(bench: Workbench, wanted: list[tuple[str, int | None]]) -> list[tupl
 
 def _open(bench: Workbench, places: list[str], options: argparse.Namespace, context: Context) -> None:
     from volvex.asset.forms import by_extension
+    from volvex.asset.models.forms import by_extension as model_forms
     from volvex.asset.sounds.forms import by_extension as sound_forms
     from volvex.bench.exports import open_as
     from volvex.data.exchange import Wanted
@@ -111,6 +129,9 @@ def _open(bench: Workbench, places: list[str], options: argparse.Namespace, cont
                 context.note(f"note: {count(empty, 'frame')} of no pixels left out")
         return
     for place in places:
+        if ending in model_forms():
+            _open_model(bench, place, ending, options, context)
+            continue
         if ending in by_extension() or options.channels or options.level is not None:
             _open_picture(bench, place, ending, options, context)
             continue
@@ -130,6 +151,19 @@ def _open_sound(bench: Workbench, place: str, ending: str, options: argparse.Nam
     context.print(f"opened as {context.paint(shown(where), 'green')}")
     for note in notes:
         context.note(f"note: {shown(where)}: {note}")
+
+
+def _open_model(bench: Workbench, place: str, ending: str, options: argparse.Namespace, context: Context) -> None:
+    from volvex.bench.models import open_model_as
+
+    files, notes = open_model_as(bench, place, ending, options.refresh)
+    first = ""
+    for file in files:
+        where = os.path.relpath(bench.folder / file, context.cwd).replace(os.sep, "/")
+        first = first or where
+        context.print(f"opened as {context.paint(shown(where), 'green')}")
+    for note in notes:
+        context.note(f"note: {shown(first)}: {shown(note)}")
 
 
 def _open_picture(bench: Workbench, place: str, ending: str, options: argparse.Namespace, context: Context) -> None:

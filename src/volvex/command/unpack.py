@@ -8,9 +8,10 @@ system, and `pack` changes them back.
 from __future__ import annotations
 
 import argparse
+from collections.abc import Callable
 from pathlib import Path
 
-from volvex.archive import Group
+from volvex.archive import Archive, Group, Walker
 from volvex.archive.access.merged import MARK
 from volvex.archive.safe_names import disk_names
 from volvex.archive.transfer.unpack import Unpacked, unpack
@@ -40,6 +41,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--deep", action="store_true", help="also unpack nested archives, each into a folder of its name"
     )
+    parser.add_argument(
+        "--by",
+        choices=("path", "type"),
+        default="path",
+        help="a folder for each type, and paths below it (default: path)",
+    )
     parser.add_argument("--salvage", action="store_true", help="save what is intact in damaged archives")
     add_variant(parser)
     add_reading(parser)
@@ -63,7 +70,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
         )
         with context.progress("unpacking", total) as on_progress:
             inside = [(path.rpartition(MARK)[2], file) for path, file in loose]
-            done = unpack(groups, folder, context.disk, existing, on_progress, inside)
+            by_type = _folder_by_type(walker) if options.by == "type" else None
+            done = unpack(groups, folder, context.disk, existing, on_progress, inside, by_type)
         faults = [*walker.faults, *done.faults]
     _tell(done, folder, context)
     status = note_faults(faults, context)
@@ -81,6 +89,25 @@ def _folder(groups: list[Group]) -> Path:
         raise RefusedError(
             f"{folder} is there already", "--to DIR with another folder, or with that one to write into it"
         )
+    return folder
+
+
+def _folder_by_type(walker: Walker) -> Callable[[Archive, int], str]:
+    """What gives the folder of an entry: its type in a package, or the kind of its content."""
+    from volvex.archive.object_types import entry_kind, object_types
+
+    types: dict[int, list[str] | None] = {}
+
+    def folder(archive: Archive, row: int) -> str:
+        if id(archive) not in types:
+            types[id(archive)] = object_types(archive)
+        own = types[id(archive)]
+        name = (
+            own[row] if own is not None and own[row] else entry_kind(archive, row, archive.names[row], walker.library)
+        )
+        place = disk_names([name.replace("/", "_") or "other"])[0]
+        return place if isinstance(place, str) else "other"
+
     return folder
 
 

@@ -13,7 +13,15 @@ from volvex.errors import UsageError
 from volvex.layout import Layout, Library
 from volvex.source import BytesSource
 
-NO_DATA = ("texture", "sound", "movie")  # kinds of layouts of which files have no values to edit
+NO_DATA = (
+    "texture",
+    "sound",
+    "movie",
+    "mesh",
+    "skeleton",
+    "animation",
+    "material",
+)  # kinds of layouts of which files have no values to edit
 
 
 def open_data(

@@ -16,7 +16,7 @@ from pathlib import Path
 import numpy as np
 
 from volvex.archive.access.match import Above, Variants, Way, entries_matching, leading_on, within
-from volvex.archive.access.merged import MARK, LoadOrder, merged
+from volvex.archive.access.merged import MARK, LoadOrder, Tree, merged
 from volvex.archive.access.near_misses import joined_path, meant, missing_entry
 from volvex.archive.access.nested import DEEPEST, open_entry
 from volvex.archive.access.open import open_archive
@@ -200,9 +200,7 @@ class Walker:
         (called, _, rest), game = path.partition(MARK), self._game_of(path)
         if not game.is_dir():
             return  # a slash that is doubled
-        there = dict(self._all_below(game, ""))
-        known = {name: self._try(file, joined_path(called, name)) for name, file in there.items()}
-        tree = merged(known.items(), self.order(game))
+        tree, there, known = self.tree(game, called)
         groups: dict[str, list[int]] = {}
         for inside, name, row in tree.matching(rest):
             if row is None:
@@ -216,6 +214,12 @@ class Walker:
             picked = self.variants.picked(archive, np.array(sorted(rows), np.int64))
             if len(picked):
                 found.groups.append(Group(archive, f"{called}/", picked, home=joined_path(called, name)))
+
+    def tree(self, game: Path, called: str) -> tuple[Tree, dict[str, Path], dict[str, Archive | None]]:
+        """What a game sees, with its files on disk and the archives that they are, by their paths in its folder."""
+        there = dict(self._all_below(game, ""))
+        known = {name: self._try(file, joined_path(called, name)) for name, file in there.items()}
+        return merged(known.items(), self.order(game)), there, known
 
     def _all_below(self, here: Path, name: str) -> Iterator[tuple[str, Path]]:
         """Every file below a folder, by its path from there."""

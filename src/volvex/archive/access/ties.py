@@ -133,6 +133,25 @@ def described(path: Path, value: Mapping[str, object], what: str = "layouts") ->
     return record
 
 
+MODELS = ("textures", "skeletons", "animations", "materials")  # where a game has what its models refer to
+
+
+def described_models(path: Path, value: Mapping[str, object]) -> dict[str, tuple[str, ...]]:
+    """Where a game's description says that textures are looked for, and files of skeletons, animations and materials."""
+    record = value.get("models", {})
+    sound = isinstance(record, dict) and all(
+        name in MODELS and isinstance(texts, list) and all(isinstance(text, str) for text in texts)
+        for name, texts in record.items()
+    )
+    if not sound or not isinstance(record, dict):
+        raise FormatError(
+            path,
+            f"[models] gives lists of texts for {', '.join(MODELS)}",
+            hint='textures = ["textures"], and animations = ["models/{stem}_*.anim"]',
+        )
+    return {name: tuple(texts) for name, texts in record.items()}
+
+
 def is_game(folder: Path, known: Iterable[str], aside: Mapping[str, str]) -> bool:
     """Whether a folder has the files by which a game is known. An archive that was set aside counts where the folder with its content is."""
 
@@ -151,6 +170,7 @@ class Games:
     def __init__(self, folders: Iterable[Path]) -> None:
         self._told: list[tuple[Path, list[str], dict[str, dict[str, str]]]] = []
         self._orders: dict[Path, LoadOrder] = {}
+        self._models: dict[Path, dict[str, tuple[str, ...]]] = {}
         for folder in (*folders, GAMES):
             for file in user_files(folder, DESCRIPTIONS) if folder.is_dir() else ():
                 try:
@@ -162,6 +182,7 @@ class Games:
                     tables = ("aside", "layouts", "encodings", "pictures", "later", "loose")
                     tied = {what: described(file, value, what) for what in tables}
                     self._told.append((file, known, tied))
+                    self._models[file] = described_models(file, value)
                     self._orders[file] = LoadOrder(
                         *(tuple(map(str, value.get("loads", ()))), tied["later"], tied["loose"]),
                         tuple(map(str, value.get("own", ()))),
@@ -184,6 +205,23 @@ class Games:
         """The order in which the game in a folder loads its archives; that of all games when it is not known."""
         found = (file for file, known, tied in self._told if is_game(folder, known, tied["aside"]))
         return next((self._orders[file] for file in found), LoadOrder())
+
+    def models(self, folder: Path) -> dict[str, tuple[str, ...]]:
+        """Where the game in a folder has what its models refer to; nothing when it is not known."""
+        found = (file for file, known, tied in self._told if is_game(folder, known, tied["aside"]))
+        return next((self._models[file] for file in found), {})
+
+    def root_of(self, path: Path) -> Path | None:
+        """The folder of the game in which a path lies; None when it lies in none that is known."""
+        full = Path(os.path.normpath(path.absolute()))
+        return next(
+            (
+                folder
+                for folder in (full, *full.parents)
+                if any(is_game(folder, known, tied["aside"]) for _, known, tied in self._told)
+            ),
+            None,
+        )
 
     def tie_around(self, ties: Ties, path: Path) -> None:
         """Add the ties of the game in which a path lies."""

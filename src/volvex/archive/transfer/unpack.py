@@ -5,8 +5,8 @@ from __future__ import annotations
 import errno
 import os
 import shutil
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
@@ -36,6 +36,9 @@ class Unpacked:
     faults: list[VolvexError] = field(default_factory=list)
 
 
+FolderFor = Callable[[Archive, int], str]
+
+
 @dataclass(frozen=True)
 class _Job:
     archive: Archive
@@ -50,16 +53,19 @@ def unpack(
     existing: str = "refuse",
     on_progress: OnProgress = no_progress,
     files: Sequence[tuple[str, Path]] = (),
+    folder_for: FolderFor | None = None,
 ) -> Unpacked:
     """Write entries below `folder`; with several archives each gets a folder of its own name. `files` are copied to their paths there.
 
     `existing` says what happens to files that are there: `refuse` (RefusedError before anything is written),
-    `skip` or `replace`. Entries that are damaged or whose names lead elsewhere are reported, the rest comes out.
+    `skip` or `replace`. `folder_for` gives a folder below which an entry goes, by its archive and row. Entries that are damaged or whose names lead elsewhere are reported, the rest comes out.
     """
     done = Unpacked()
     prefixes = _prefixes({group.root for group in groups})
     entered = {(id(archive), row) for group in groups for archive, row in group.above[-1:]}
     jobs = [job for group in groups for job in _jobs(group, prefixes[group.root], entered, done)]
+    if folder_for is not None:
+        jobs = [replace(job, target=f"{folder_for(job.archive, job.row)}/{job.target}") for job in jobs]
     jobs = _alone(jobs, [target for target, _ in files], done)
     _refuse_bomb(jobs, folder)
     for archive in {id(group.archive): group.archive for group in groups}.values():

@@ -51,12 +51,17 @@ def image_names(gathered: Gathered) -> dict[str, str]:
     return found
 
 
-def exported(gathered: Gathered, extension: str, images: Mapping[str, str]) -> Exported:
-    """A model in an open form. `images`: by the name of a texture, the file beside it that has it."""
+def exported(gathered: Gathered, extension: str, images: Mapping[str, str], stem: str = "") -> Exported:
+    """A model in an open form.
+
+    images  by the name of a texture, the file beside it that has it
+    stem    of the file's name, by which others beside it are called (default: the model's name)
+    """
     form, model = form_of(extension), gathered.model
+    model = replace(model, name=stem) if stem else model
     notes = list(dict.fromkeys([*model.notes, *gathered.notes]))
     notes += [f"the texture {name} is not in the game" for name in gathered.missing]
-    if "glb" not in form.EXTENSIONS:
+    if not {"glb", "gltf"} & set(form.EXTENSIONS):
         lost = [
             what
             for what, there in (

@@ -7,6 +7,7 @@ names, and everywhere by its bare name; with or without an extension, in any let
 from __future__ import annotations
 
 import posixpath
+import weakref
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Protocol
@@ -58,6 +59,7 @@ class Gathered:
     textures: dict[str, int | None] = field(default_factory=dict)  # by their names in materials; None: nowhere
     parts: dict[int, Opened] = field(default_factory=dict)  # the other files as they were opened
     notes: list[str] = field(default_factory=list)
+    unknown: list[str] = field(default_factory=list)  # materials that none of the game's files has
 
     @property
     def missing(self) -> list[str]:
@@ -69,7 +71,9 @@ class Finder:
     """Finds files by what models call them."""
 
     def __init__(self, files: Files, settings: Settings) -> None:
-        self.files, self.settings = files, settings
+        self.files: Files = weakref.proxy(files)
+        self.settings = settings
+        self._beside: dict[str, list[int]] = {}
         self._stems: dict[str, list[int]] = {}
         self._names: dict[str, list[int]] = {}
         for number, path in enumerate(files.paths):
@@ -79,6 +83,7 @@ class Finder:
             if stem != plain:
                 self._stems.setdefault(stem, []).append(number)
             self._names.setdefault(posixpath.basename(stem), []).append(number)
+            self._beside.setdefault(posixpath.dirname(path), []).append(number)
 
     def candidates(self, name: str, folder: str, roots: Iterable[str] = ()) -> Iterator[list[int]]:
         """The files that a name may mean, the likeliest first: those at one place together."""
@@ -113,7 +118,17 @@ class Finder:
 
     def beside(self, folder: str) -> list[int]:
         """The files of a folder."""
-        return [number for number, path in enumerate(self.files.paths) if posixpath.dirname(path) == folder]
+        return self._beside.get(folder, [])
+
+
+_FINDERS: weakref.WeakKeyDictionary[Files, Finder] = weakref.WeakKeyDictionary()
+
+
+def finder_of(files: Files, settings: Settings) -> Finder:
+    """The finder among some files: made once for all models of a game."""
+    if files not in _FINDERS:
+        _FINDERS[files] = Finder(files, settings)
+    return _FINDERS[files]
 
 
 def gather(
@@ -128,7 +143,7 @@ class _Gatherer:
         self.opened, self.path, self.files, self.library = opened, path, files, library
         self.folder, self.settings = posixpath.dirname(path), settings
         self.stem = posixpath.splitext(posixpath.basename(path))[0]
-        self.finder = Finder(files, settings)
+        self.finder = finder_of(files, settings)
         own = opened.model
         self.made = Gathered(
             replace(
@@ -260,6 +275,8 @@ class _Gatherer:
             if rows:
                 self.made.materials.append((number, rows))
                 self.made.parts[number] = found
+        if self.settings.materials or self.made.materials:
+            self.made.unknown = [model.materials[n].name for n in left.values()]
 
     def _add_textures(self) -> None:
         for material in self.made.model.materials:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping
 from typing import Any
+from urllib.parse import quote
 
 import numpy as np
 
@@ -27,7 +28,15 @@ def lod_name(name: str, part: Part) -> str:
 
 def written(model: Model, images: Mapping[str, str]) -> bytes:
     """A model as one .glb file. `images`: by the game's name of a texture, the file beside it that has it."""
-    return _Writer(model, images).file()
+    return packed(*_Writer(model, images).parts())
+
+
+def written_apart(model: Model, images: Mapping[str, str], name: str) -> tuple[bytes, bytes]:
+    """A model as JSON, and its numbers, which are to be in a file `name` beside it."""
+    root, data = _Writer(model, images).parts()
+    if data:
+        root["buffers"][0]["uri"] = quote(name)
+    return json.dumps(root, indent=1, ensure_ascii=False, allow_nan=False).encode(), data
 
 
 class _Writer:
@@ -43,8 +52,8 @@ class _Writer:
         self.image_list: list[dict[str, Any]] = []
         self.scene: list[int] = []
 
-    def file(self) -> bytes:
-        """The bytes of the file."""
+    def parts(self) -> tuple[dict[str, Any], bytes]:
+        """The JSON of the file, and its numbers."""
         materials = [self._material(number) for number in range(len(self.model.materials))]
         skin = self._skeleton(self.model.skeleton) if self.model.skeleton is not None else None
         for mesh in self.model.meshes:
@@ -66,7 +75,7 @@ class _Writer:
         root |= {name: held for name, held in lists.items() if held}
         if self.data:
             root["buffers"] = [{"byteLength": len(self.data)}]
-        return packed(root, bytes(self.data))
+        return root, bytes(self.data)
 
     # numbers
 
@@ -250,7 +259,7 @@ class _Writer:
             return None
         if name not in self.textures:
             self.textures[name] = len(self.image_list)
-            self.image_list.append({"name": name, "uri": uri})
+            self.image_list.append({"name": name, "uri": quote(uri)})
         return self.textures[name]
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Protocol
 
 from volvex.archive.detect import filetypes
+from volvex.archive.detect.types.models import LAID_OUT
 from volvex.asset.models.forms import FORMS, HEAD, ModelForm, by_kind
 from volvex.asset.models.model import LARGEST, Model, Skeleton
 from volvex.asset.own_layout import own_layout
@@ -13,7 +14,7 @@ from volvex.errors import FormatError, UsageError
 from volvex.layout import Layout, Library
 from volvex.source import Source
 
-KINDS = ("mesh", "skeleton", "animation", "material")  # of layouts whose files are models or parts of them
+KINDS = LAID_OUT  # of layouts whose files are models or parts of them
 TEXTS = (*filetypes.TEXT, "binary")  # types under which forms without a signature go
 
 
@@ -34,6 +35,13 @@ class Opened:
     model: Model
     form: ModelForm | None
     own: Own | None = None
+
+    def written(self, model: Model) -> bytes:
+        """The file with another model in it: that of an open form, or of the layout."""
+        if self.own is not None:
+            return self.own.write(model)
+        assert self.form is not None
+        return next(iter(self.form.write(model, {}).values()))
 
     @property
     def kind(self) -> str:

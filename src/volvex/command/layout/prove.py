@@ -25,7 +25,7 @@ from volvex.archive.transfer.parallel import verify
 from volvex.command.ui.context import Context
 from volvex.command.ui.data import laid_out
 from volvex.command.ui.faults import note_faults
-from volvex.command.ui.own_asset import own_movie, own_picture, own_sound
+from volvex.command.ui.own_asset import own_model, own_movie, own_picture, own_sound
 from volvex.command.ui.reader import add_reading, open_walker
 from volvex.command.ui.table import count, number
 from volvex.errors import ManyErrors, NotFoundError, Status
@@ -35,6 +35,8 @@ from volvex.source import BytesSource, Source
 
 if TYPE_CHECKING:
     from volvex.asset.layout_picture import LayoutForm
+    from volvex.asset.models.layout_model import LayoutModel
+    from volvex.asset.models.model import Model
     from volvex.asset.movies.layout_movie import LayoutMovie
     from volvex.asset.picture import Picture
     from volvex.asset.sounds.layout_sound import LayoutSound
@@ -78,10 +80,14 @@ def run(options: argparse.Namespace, context: Context) -> int:
         for path, (kept, source) in movies.items():
             status = max(status, _prove_movie(path, kept, source, options, context))
         others = [path for path in others if path not in movies]
+        models = {path: model for path in others if (model := own_model(path, walker, context)) is not None}
+        for path, read in models.items():
+            status = max(status, _prove_model(path, *read, options, context))
+        others = [path for path in others if path not in models]
         archives = {
             group.archive_path: group.archive for path in others for group in walker.find(path, deep=True).groups
         }
-        known = bool(archives or data or textures or sounds or movies)
+        known = bool(archives or data or textures or sounds or movies or models)
         if not known and walker.faults:
             raise walker.faults[0] if len(walker.faults) == 1 else ManyErrors(list(walker.faults))
         if not known:
@@ -160,6 +166,23 @@ def _prove_movie(path: str, form: LayoutMovie, source: Source, options: argparse
             f"  {context.paint('holds' if holds else 'fails', 'green' if holds else 'red')}: into an open container and back"
         )
         status = status if holds else Status.DIFFERS
+    return status
+
+
+def _prove_model(path: str, form: LayoutModel, model: Model, options: argparse.Namespace, context: Context) -> Status:
+    from volvex.asset.models.describe import short_text
+    from volvex.asset.models.model_proof import model_change_faults, model_hints
+
+    proof = prove(model.extra["reading"])
+    if proof.difference is not None:
+        return _tell_difference(path, proof.difference, context)
+    said = f"{number(proof.size)} bytes; {form.layout.kind}: {short_text(model)}"
+    status = _tell_hints(path, said, list(model_hints(model)), options, context)
+    for what, fault in model_change_faults(form, model) if options.harder else ():
+        context.print(f"  {context.paint('fails' if fault else 'holds', 'red' if fault else 'green')}: {what}")
+        if fault:
+            context.print(f"         {shown(fault)}")
+            status = Status.DIFFERS
     return status
 
 

@@ -1,8 +1,9 @@
-"""What a picture, a sound or a movie is, as one line of a list, by its head."""
+"""What a picture, a sound, a movie or a model is, as one line of a list, by its head."""
 
 from __future__ import annotations
 
 from volvex.archive import Archive, LayoutArchive, Walker
+from volvex.archive.detect.types.models import MODELS
 from volvex.command.ui.context import Context
 from volvex.errors import FRESH, ContentError, FormatError
 from volvex.source import Source
@@ -11,7 +12,7 @@ QUICK = ("wav", "ogg", "flac", "mp3")  # sounds of which the head will do
 
 
 def about_text(source: Source, kind: str, walker: Walker, context: Context) -> str:
-    """The size and format of a picture, the duration and format of a sound or movie; FormatError when it is damaged.
+    """The size and format of a picture, the duration and format of a sound or movie, what a model has; FormatError when it is damaged.
 
     `kind`: what a list calls it, which is the kind of its layout where it is in a format of the game's own.
     """
@@ -26,6 +27,12 @@ def about_text(source: Source, kind: str, walker: Walker, context: Context) -> s
 
         movie = open_movie(source, walker.library)
         return movie_text(movie.movie) if movie is not None else ""
+    if kind in MODELS:
+        from volvex.asset.models.describe import short_text as model_text
+        from volvex.asset.models.open import open_model
+
+        model = open_model(source, walker.library)
+        return model_text(model.model) if model is not None else ""
     from volvex.asset.describe import format_text, size_text
     from volvex.asset.open import open_picture
     from volvex.command.ui.reader import finds_beside

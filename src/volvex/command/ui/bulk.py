@@ -1,4 +1,4 @@
-"""Many pictures or sounds converted by one command: what is meant, where each goes, who does it, and what became of them."""
+"""Many pictures, sounds or models converted by one command: what is meant, where each goes, who does it, and what became of them."""
 
 from __future__ import annotations
 
@@ -37,11 +37,11 @@ TOLD = 20
 
 
 def convert_assets(options: argparse.Namespace, context: Context) -> int:
-    """Convert all pictures of the paths, or all sounds; what failed is named, and the status says so."""
+    """Convert all pictures of the paths, all sounds or all models; what failed is named, and the status says so."""
     from volvex.asset.bulk import convert_all, require_form
 
     require_form(options.ending)  # known before anything is looked at
-    state = _State(options)
+    state = _state(options)
     context.interrupted = (
         f"the files in {options.folder} are whole, the others are not there",
         "the same command with --skip-existing, which goes on from there",
@@ -57,6 +57,17 @@ def convert_assets(options: argparse.Namespace, context: Context) -> int:
                 on_progress(outcome.job.size)
         state.faults += walker.faults
     return state.print_summary(options, context)
+
+
+def _state(options: argparse.Namespace) -> BulkState:
+    """What keeps count, for models or for pictures and sounds."""
+    from volvex.asset.bulk import is_model_form
+
+    if is_model_form(options.ending):
+        from volvex.command.ui.bulk_models import ModelState
+
+        return ModelState(options)
+    return BulkState(options)
 
 
 def _executor(options: argparse.Namespace, few: bool, context: Context) -> Callable[[], Executor]:
@@ -93,7 +104,7 @@ def _cluster(address: str, context: Context) -> Executor:
     return executor
 
 
-class _State:
+class BulkState:
     """What is to be done and what was."""
 
     def __init__(self, options: argparse.Namespace) -> None:
@@ -121,7 +132,7 @@ class _State:
         for path in self.options.path:
             for content, file in each_content(path, walker, context, deep=True):
                 try:
-                    job = self._job(content, file, walker, _above(path))
+                    job = self._job(content, file, walker, above_of(path))
                 except VolvexError as error:
                     self.faults.append(error)
                     continue
@@ -172,6 +183,8 @@ class _State:
         inside = whole.removeprefix(above).removeprefix("/").replace("../", "")
         if self.options.by == "kind":
             inside = f"{kind}/{name}"
+        elif self.options.by == "type":
+            inside = f"{self._type_of(content, kind)}/{inside}"
         elif self.options.by == "package":
             package = content.path.removesuffix(f"/{name}") if file is not None else _package(content.path)
             inside = f"{package.rpartition('/')[2] or 'files'}/{content.path.removeprefix(package).removeprefix('/')}"
@@ -188,6 +201,11 @@ class _State:
                 return Path(self.options.folder).absolute() / place
         raise RefusedError(f"{content.path}: a thousand {self.what}s have this name", "--by path")
 
+    def _type_of(self, content: Content, kind: str) -> str:
+        """The type of an object of a package, which is the extension of its name; the kind of anything else."""
+        name = content.path.rpartition("/")[2]
+        return name.rpartition(".")[2] if content.of_package and "." in name else kind
+
     def take(self, outcome: Outcome) -> None:
         """Count one outcome."""
         if outcome.fault:
@@ -198,13 +216,17 @@ class _State:
         for note in outcome.notes:
             self.notes[note] = self.notes.get(note, 0) + 1
 
+    def counted(self) -> str:
+        """What was made, in words."""
+        return count(self.files, self.what)
+
     def print_summary(self, options: argparse.Namespace, context: Context) -> int:
         """Print the summary; the status."""
         if not (self.files or self.failed or self.skipped or self.faults):
             raise NotFoundError(f"there is no {self.what} in what was named", "`volvex list` to see what there is")
         skipped = f"; {count(self.skipped, 'file')} left as they were" if self.skipped else ""
         folder = shown(str(options.folder))
-        context.print(f"{count(self.files, self.what)}, {number(self.bytes)} bytes in {folder}{skipped}")
+        context.print(f"{self.counted()}, {number(self.bytes)} bytes in {folder}{skipped}")
         for note, times in sorted(self.notes.items(), key=lambda pair: -pair[1])[:TOLD]:
             context.note(f"note: {count(times, self.what)}: {note}")
         for outcome in self.failed[:TOLD]:
@@ -225,7 +247,7 @@ def _tags(path: str) -> tuple[tuple[str, str], ...]:
     return tuple((what, text) for what, text in found.items() if text)
 
 
-def _above(path: str) -> str:
+def above_of(path: str) -> str:
     """What leads to a path that was named from the root or from a folder above: it is no folder of the result."""
     fixed = re.split(r"[*?[]", path.replace(os.sep, "/").rstrip("/"))[0]
     return f"{posixpath.dirname(fixed)}/" if Path(path).is_absolute() or path.startswith("..") else ""

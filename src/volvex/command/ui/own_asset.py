@@ -1,4 +1,4 @@
-"""Pictures, sounds and movies of a game's own formats at a path, with the forms that write them."""
+"""Pictures, sounds, movies and models of a game's own formats at a path, with the forms that write them."""
 
 from __future__ import annotations
 
@@ -11,6 +11,8 @@ from volvex.source import BytesSource
 
 if TYPE_CHECKING:
     from volvex.asset.layout_picture import LayoutForm
+    from volvex.asset.models.layout_model import LayoutModel
+    from volvex.asset.models.model import Model
     from volvex.asset.movies.layout_movie import LayoutMovie
     from volvex.asset.picture import Picture
     from volvex.asset.sounds.layout_sound import LayoutSound
@@ -44,6 +46,16 @@ def own_movie(path: str, walker: Walker, context: Context) -> tuple[LayoutMovie,
     source = _bytes_at(path, walker, context)
     form = form_in(source, walker.library) if source is not None else None
     return (form, source) if source is not None and form is not None else None
+
+
+def own_model(path: str, walker: Walker, context: Context) -> tuple[LayoutModel, Model] | None:
+    """The same for a model, or a part of one; animations with the skeleton that they name."""
+    from volvex.asset.models.layout_model import LayoutModel
+    from volvex.asset.models.open import form_in
+
+    source = _bytes_at(path, walker, context)
+    form = form_in(source, walker.library) if source is not None else None
+    return (form, form.read(source)) if source is not None and isinstance(form, LayoutModel) else None
 
 
 def _bytes_at(path: str, walker: Walker, context: Context) -> BytesSource | None:

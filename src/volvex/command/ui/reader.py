@@ -314,6 +314,7 @@ class Content:
     source: Source
     path: str
     stored: str = ""
+    of_package: bool = False  # whether it is an object that has a type
 
     @property
     def edited(self) -> bool:
@@ -379,6 +380,7 @@ def _each_content(path: str, walker: Walker, context: Context, deep: bool) -> It
 
 def _found_content(path: str, walker: Walker, deep: bool) -> Iterator[tuple[Content, Path | None]]:
     from volvex.archive.access.nested import content_source
+    from volvex.archive.object_types import is_package
     from volvex.source import FileSource
 
     found = walker.find(path, whole=not deep, deep=deep, nested=deep)
@@ -390,7 +392,8 @@ def _found_content(path: str, walker: Walker, deep: bool) -> Iterator[tuple[Cont
                 continue
             name = f"{group.path}/{group.archive.names[row]}"
             try:
-                yield Content(content_source(group.archive, row, name), name), None
+                typed = is_package(group.archive)
+                yield Content(content_source(group.archive, row, name), name, of_package=typed), None
             except VolvexError as error:
                 walker.faults.append(error)
 

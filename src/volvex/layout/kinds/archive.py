@@ -8,6 +8,8 @@ from collections.abc import Iterator
 from volvex.codec import CHECKSUM, CIPHER, COMPRESS
 from volvex.errors import UsageError
 from volvex.layout.kinds import sound
+from volvex.layout.kinds._objects import check_references
+from volvex.layout.kinds._objects import meaning as meaning
 from volvex.layout.model import (
     Attribute,
     Bits,
@@ -98,6 +100,7 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
     }
     yield from _check_chunks(layout, attributes)
     yield from _check_own(layout)
+    yield from check_references(layout)
     for of in ("entry", "folder", "type", "chunk"):
         yield from _check_spread(layout, of)
     inline = [block for block in layout.blocks if block.inline]

@@ -44,7 +44,6 @@ def _pdf_detail(head: bytes) -> str:
 
 
 TYPES = (
-    FileType("glb", ((b"glTF", 0),)),
     FileType("zip", ((b"PK\x03\x04", 0),), holds=True),
     FileType("sqlite", ((b"SQLite format 3\0", 0),)),
     FileType("bplist", ((b"bplist0", 0),)),

@@ -1,4 +1,4 @@
-"""glTF 2.0: `.glb` in one file, `.gltf` as JSON. Source: Khronos, glTF 2.0 specification (ISO/IEC 12113)."""
+"""glTF 2.0 as JSON, with its numbers in a file beside it. Source: Khronos, glTF 2.0 specification (ISO/IEC 12113)."""
 
 from __future__ import annotations
 
@@ -6,13 +6,13 @@ import re
 from collections.abc import Mapping
 
 from volvex.asset.models.gltf_read import read as read
-from volvex.asset.models.gltf_write import written
+from volvex.asset.models.gltf_write import written_apart
 from volvex.asset.models.model import Model
 
-NAMES = ("glb",)
-EXTENSIONS = ("glb", "gltf")
+NAMES: tuple[str, ...] = ()
+EXTENSIONS = ("gltf",)
 WRITES = True
-_ASSET = re.compile(rb'"asset"\s*:')
+_ASSET = re.compile(rb'"asset"\s*:\s*\{[^{}]*"version"\s*:\s*"2')
 
 
 def fits(head: bytes, name: str) -> bool:
@@ -22,5 +22,6 @@ def fits(head: bytes, name: str) -> bool:
 
 
 def write(model: Model, images: Mapping[str, str]) -> dict[str, bytes]:
-    """The file's bytes, always of the binary form."""
-    return {"glb": written(model, images)}
+    """The file's bytes, and those of its numbers, in a file of the model's name."""
+    text, data = written_apart(model, images, f"{model.name}.bin")
+    return {"gltf": text, "bin": data} if data else {"gltf": text}

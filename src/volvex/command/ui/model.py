@@ -1,0 +1,198 @@
+"""Models in the terminal: what they are, and a picture of them; the files of a game as its models refer to them."""
+
+from __future__ import annotations
+
+import functools
+import posixpath
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from volvex.archive import Walker
+from volvex.archive.access.merged import MARK
+from volvex.archive.access.ties import Games
+from volvex.archive.safe_names import shown
+from volvex.command.ui.context import Context
+from volvex.command.ui.reader import Content, content_at
+from volvex.command.ui.table import count, number
+from volvex.errors import VolvexError
+from volvex.source import BytesSource, Source
+
+if TYPE_CHECKING:
+    from volvex.archive.archive import Archive
+    from volvex.asset.models.gather import Gathered, Settings
+    from volvex.asset.models.model import Model
+    from volvex.asset.models.open import Opened
+    from volvex.asset.models.render import Scene
+    from volvex.asset.picture import Picture
+
+PREVIEW = 480  # pixels of a preview in the terminal
+LISTED = 8  # animations, materials or textures that are named
+
+
+class TreeFiles:
+    """The files of a game as it sees them; on a bench as they stand there."""
+
+    def __init__(self, walker: Walker, context: Context, game: Path, called: str) -> None:
+        self.walker, self.context = walker, context
+        tree, there, known = walker.tree(game, called)
+        self.paths: Sequence[str] = tree.paths
+        self._homes = [self._home(called, name, row, known) for name, row in zip(tree.files, tree.rows, strict=True)]
+        self._where = {home: number for number, home in enumerate(self._homes)}
+        del there
+
+    def _home(self, called: str, name: str, row: int | None, known: dict[str, Archive | None]) -> str:
+        file, archive = posixpath.join(called, name), known.get(name)
+        return f"{file}/{archive.names[row]}" if row is not None and archive is not None else file
+
+    def number(self, path: str) -> int | None:
+        """The number of a file by its path in the game's folder, or in its tree."""
+        inside = path.rpartition(MARK)[2] if MARK in path else ""
+        return next((n for n, one in enumerate(self.paths) if one == inside), None) if inside else self._where.get(path)
+
+    def open(self, number: int) -> Source:
+        """A file by its number."""
+        content = content_at(self._homes[number], self.walker, self.context)
+        return content.source
+
+    def picture(self, number: int) -> Picture | None:
+        """The picture that a file is."""
+        from volvex.asset.open import open_picture, with_roles
+
+        with self.open(number) as source:
+            opened = open_picture(source, self.walker.library)
+            if opened is None:
+                return None
+            return with_roles(opened.picture, self._homes[number], self.walker.library.pictured(self._homes[number]))
+
+
+class OneFile:
+    """A file that lies in no game: nothing that it refers to is there but what lies beside it."""
+
+    def __init__(self, content: Content, walker: Walker) -> None:
+        self.content, self.walker = content, walker
+        file = Path(content.path)
+        folder = file.parent if file.is_file() else None
+        found = sorted(folder.iterdir()) if folder is not None else []
+        self.paths: Sequence[str] = [one.as_posix() for one in found if one.is_file()]
+
+    def open(self, number: int) -> Source:
+        from volvex.source import FileSource
+
+        return FileSource(Path(self.paths[number]), self.paths[number])
+
+    def picture(self, number: int) -> Picture | None:
+        from volvex.asset.open import open_picture
+
+        with self.open(number) as source:
+            opened = open_picture(source, self.walker.library)
+            return opened.picture if opened is not None else None
+
+
+class Surroundings:
+    """The games around the models of one command: each is looked through once."""
+
+    def __init__(self, walker: Walker, context: Context) -> None:
+        self.walker, self.context = walker, context
+        self._trees: dict[Path, TreeFiles] = {}
+
+    @functools.cached_property
+    def _games(self) -> Games:
+        return Games([self.context.home])
+
+    def around(self, content: Content) -> tuple[TreeFiles | OneFile, str, Settings]:
+        """The files around a model, its path among them, and where its game has what models refer to."""
+        from volvex.asset.models.gather import Settings
+
+        game, called = self._game_of(content.path)
+        if game is None:
+            return OneFile(content, self.walker), content.path, Settings()
+        if game not in self._trees:
+            self._trees[game] = TreeFiles(self.walker, self.context, game, called)
+        files = self._trees[game]
+        found = files.number(content.path)
+        inside = files.paths[found] if found is not None else content.path.removeprefix(f"{called}/")
+        return files, inside, Settings(**self._games.models(game))
+
+    def _game_of(self, path: str) -> tuple[Path | None, str]:
+        """The folder of the game in which a path lies, and what it is called in paths."""
+        base, inner = self.walker.located(path.partition(MARK)[0] if MARK in path else path)
+        if base != Path():  # on a bench all paths are of its game
+            return base, ""
+        if MARK in path:
+            called = path.partition(MARK)[0]
+            return self.context.cwd / called, called
+        root = self._games.root_of(self.context.cwd / inner)
+        if root is None:
+            return None, ""
+        parts = path.split("/")
+        for size in range(1, len(parts)):
+            called = "/".join(parts[:size])
+            if (self.context.cwd / called).resolve() == root.resolve():
+                return root, called
+        return (root, "") if self.context.cwd.resolve() == root.resolve() else (None, "")
+
+    def gathered(self, opened: Opened, content: Content, textures: bool = True) -> Gathered:
+        """A model with all that belongs to it."""
+        from volvex.asset.models.gather import gather
+
+        files, inside, settings = self.around(content)
+        return gather(opened, inside, files, self.walker.library, settings, textures)
+
+    def scene(self, found: Gathered, content: Content, plain: bool = False) -> Scene:
+        """A model with its textures, to be drawn; those that cannot be read become notes."""
+        from volvex.asset.models.render import Scene
+
+        files, _, _ = self.around(content)
+        textures: dict[int, Any] = {}
+        pixels: dict[int, Any] = {}
+        for at, material in enumerate(found.model.materials):
+            where = found.textures.get(material.textures.get("colour", ""))
+            if where is None or plain:
+                continue
+            try:
+                if where not in pixels:
+                    picture = files.picture(where)
+                    pixels[where] = picture.seen() if picture is not None else None
+            except VolvexError as error:
+                found.notes.append(f"{files.paths[where]}: {error.message}")
+                pixels[where] = None
+            if pixels[where] is not None:
+                textures[at] = pixels[where]
+        return Scene(found.model, textures)
+
+
+def read_whole(content: Content) -> Source:
+    """The bytes of a model in memory, with what finds files beside it: what is opened may outlive its file."""
+    source = BytesSource(content.source.read(0, content.source.size), content.path)
+    source.beside = content.source.beside
+    return source
+
+
+def show_model(opened: Opened, content: Content, walker: Walker, context: Context) -> None:
+    """What there is to say about a model, and a picture of it on a terminal."""
+    from volvex.asset.models.describe import lines_of
+
+    around = Surroundings(walker, context)
+    found = around.gathered(opened, content)
+    files, _, _ = around.around(content)
+    context.print(
+        f"{context.paint(shown(content.path), 'bold')}  {found.model.form}, {number(content.source.size)} bytes"
+    )
+    for what, text in lines_of(found, files.paths):
+        context.print(f"  {what:<11} {shown(text)}")
+    if context.terminal and drawable(found.model):
+        from volvex.asset.models.render import View, render
+        from volvex.command.ui.picture import draw
+
+        scene = around.scene(found, content)
+        draw(render(scene, PREVIEW, PREVIEW * 3 // 4, View(skeleton=not found.model.meshes)), 0, context)
+    for note in dict.fromkeys([*found.model.notes, *found.notes]):
+        context.print(f"  note        {shown(note)}")
+    if found.missing:
+        context.print(context.paint(f"  {count(len(found.missing), 'texture')} not found in the game", "yellow"))
+
+
+def drawable(model: Model) -> bool:
+    """Whether there is anything to draw."""
+    return any(len(mesh.triangles) for mesh in model.meshes) or bool(model.skeleton and len(model.skeleton))
