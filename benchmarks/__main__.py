@@ -11,7 +11,7 @@ import subprocess
 import sys
 from pathlib import Path
 
-from benchmarks import archives, data, mods, names, picture_cases, sound_cases
+from benchmarks import archives, data, model_cases, mods, names, picture_cases, sound_cases
 from benchmarks.against import worse_than
 from benchmarks.page import keep
 from benchmarks.timing import Result, compare
@@ -419,6 +419,7 @@ CASES = {
     "small": small,
     **picture_cases.CASES,
     **sound_cases.CASES,
+    **model_cases.CASES,
 }
 
 

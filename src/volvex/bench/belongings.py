@@ -29,7 +29,7 @@ def referenced(bench: Workbench, places: list[str]) -> tuple[list[str], list[str
     for depth in range(DEEPEST):
         new: dict[str, None] = {}
         for place in waiting:
-            new |= dict.fromkeys(_references(bench, place, notes))
+            new |= dict.fromkeys(_references(bench, place, notes, bool(depth)))
             if not depth:
                 new |= dict.fromkeys(_of_data(bench, catalogue, place))
         waiting = [place for place in new if place not in found][: MOST - len(found)]
@@ -39,11 +39,11 @@ def referenced(bench: Workbench, places: list[str]) -> tuple[list[str], list[str
     return [place for place in found if place not in places], list(dict.fromkeys(notes))
 
 
-def _references(bench: Workbench, place: str, notes: list[str]) -> Iterator[str]:
+def _references(bench: Workbench, place: str, notes: list[str], below: bool) -> Iterator[str]:
     try:
         yield from _of_object(bench, place)
         if original_kind(bench, place) in ("binary", "glb", "text"):
-            yield from _of_model(bench, place, notes)
+            yield from _of_model(bench, place, notes, below)
     except VolvexError as error:
         notes.append(str(error))
 
@@ -62,12 +62,13 @@ def _of_object(bench: Workbench, place: str) -> Iterator[str]:
             yield f"{name}/{where}"
 
 
-def _of_model(bench: Workbench, place: str, notes: list[str]) -> Iterator[str]:
-    """The skeleton, animations, materials and textures of a model."""
+def _of_model(bench: Workbench, place: str, notes: list[str], below: bool) -> Iterator[str]:
+    """The skeleton, animations, materials and textures of a model. `below`: something refers to it, and has named what it needs of a
+    file of materials or animations."""
     from volvex.bench.models import whole_model
 
     whole = whole_model(bench, place, original_of(bench))
-    if whole is None:
+    if whole is None or (below and whole.opened.kind != "mesh"):
         return
     yield from whole.beside
     yield from (whole.files.place(number) for number in whole.gathered.textures.values() if number is not None)

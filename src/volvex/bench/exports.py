@@ -114,8 +114,9 @@ def _sync_models(bench: Workbench) -> list[SyncResult]:
     folded = [(place, one) for place, own in files.items() for one in fold_model(bench, place, own)]
     for place, one in folded:
         others = [name for name in one.written if name != place]
-        wrote = f", also {', '.join(others)}" if others else ""
-        taken = f"{one.vertices:,} {'vertex' if one.vertices == 1 else 'vertices'} taken over{wrote}"
+        vertices = f"{one.vertices:,} {'vertex' if one.vertices == 1 else 'vertices'} taken over"
+        into = f"what differs in {', '.join(others)} taken over"
+        taken = ", ".join(([vertices] if one.vertices or not others else []) + ([into] if others else []))
         said = "rewritten" if one.rewritten else f"left as it was: {one.fault}" if one.fault else taken
         results.append(SyncResult(place, one.file, said, 0, one.notes))
     return results

@@ -70,17 +70,20 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if not cells:
         note_faults(faults, context)
         raise NotFoundError("there is no picture or model in what was named", "`volvex list` to see what there is")
+    plain = len(cells) - models.count
+    kinds = [count(number, what) for number, what in ((plain, "picture"), (models.count, "model")) if number]
+    said = " and ".join(kinds)
     per, target = COLUMNS * ROWS, options.target
     pages = range(-(-len(cells) // per))
     sheets = [target.with_stem(f"{target.stem}-{page + 1}") if page else target for page in pages]
     for own in sheets:  # all of them, before the first is written
         outputs.check(own)
     for page, own in zip(pages, sheets, strict=True):
-        title = f"{count(len(cells), 'picture')}" + (f", sheet {page + 1}" if len(cells) > per else "")
+        title = said + (f", sheet {page + 1}" if len(cells) > per else "")
         with new_file(context.disk, own, options.overwrite) as out:
             drawn(cells[page * per : (page + 1) * per], title).save(out, "PNG", compress_level=COMPRESS)
     names = ", ".join(shown(str(sheet)) for sheet in sheets)
-    context.print(f"{names}: {count(len(cells), 'picture')}")
+    context.print(f"{names}: {said}")
     return note_faults(faults, context)
 
 

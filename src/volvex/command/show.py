@@ -73,9 +73,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
             return Status.OK
         if _shown_as_sound(content, kind, walker, options, context):
             return Status.OK
-        if _shown_as_movie(content, kind, walker, options, context):
-            return Status.OK
         if _shown_as_model(content, kind, walker, options, context):
+            return Status.OK
+        if _shown_as_movie(content, kind, walker, options, context):
             return Status.OK
         encoding = _encoding(content, walker)
         if (

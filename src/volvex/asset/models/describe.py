@@ -92,12 +92,17 @@ def _count(number: int, what: str) -> str:
     return f"{number:,} {what}{'' if number == 1 else 's'}"
 
 
+def size_text(model: Model) -> str:
+    """On a sheet: `816 triangles, 2 levels`; of what has no mesh its joints."""
+    if not model.meshes:
+        return _count(len(model.skeleton), "joint") if model.skeleton is not None else ""
+    levels = f", {model.lods} levels" if model.lods > 1 else ""
+    return _count(model.triangles(0) if model.lods else model.triangles(), "triangle") + levels
+
+
 def short_text(model: Model) -> str:
     """In a list: `816 triangles, 2 levels, 5 joints`; of what has no mesh what it has."""
-    words = []
-    if model.meshes:
-        words.append(_count(model.triangles(0) if model.lods else model.triangles(), "triangle"))
-        words += [f"{model.lods} levels"] if model.lods > 1 else []
+    words = [size_text(model)] if model.meshes else []
     if model.skeleton is not None:
         words.append(_count(len(model.skeleton), "joint"))
     if model.animations:

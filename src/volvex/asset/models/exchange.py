@@ -17,7 +17,7 @@ from volvex.asset.models.forms import form_of
 from volvex.asset.models.gather import Gathered
 from volvex.asset.models.gltf_write import in_order
 from volvex.asset.models.join import joined, kept_pieces, pieces_of_edit
-from volvex.asset.models.model import Animation, Array, Material, Model, Track
+from volvex.asset.models.model import Animation, Array, Material, Mesh, Model, Track
 from volvex.asset.models.tracks import same_track
 
 SLOTS = ("colour", "normal", "occlusion", "emission")  # of textures, which glTF has
@@ -188,7 +188,7 @@ def _mesh(
         made.notes.append("joints and weights are those of the game's own: the file has none of some parts")
     rows = np.where(like >= 0, like, 0)
     same = (like >= 0) & (mesh.positions == base.positions[rows]).all(axis=1)
-    made.vertices = int(np.count_nonzero(~same)) + max(0, len(base.positions) - len(np.unique(like[like >= 0])))
+    made.vertices = int(np.count_nonzero(~same)) + _lost(base, like)
     used = {part.material for part in mesh.parts}
     held = len(original.model.materials)
     new = [n for n in range(held, len(materials[0])) if n in used]
@@ -212,6 +212,13 @@ def _mesh(
             "materials_like": order_of_materials,
         },
     )
+
+
+def _lost(base: Mesh, like: Array) -> int:
+    """How many vertices of the original are there no more."""
+    there = np.zeros(len(base.positions), bool)
+    there[like[like >= 0]] = True
+    return int(np.count_nonzero(~there))
 
 
 def _own_materials(original: Gathered, found: list[Material]) -> list[Material]:

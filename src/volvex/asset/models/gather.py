@@ -74,6 +74,11 @@ class Finder:
         self.files: Files = weakref.proxy(files)
         self.settings = settings
         self._beside: dict[str, list[int]] = {}
+        self._pictures: dict[int, bool] = {}
+        self._matched: dict[str, list[int]] = {}
+        self._materials: dict[int, dict[str, int]] = {}
+        self._known: dict[tuple[int, str], Opened | None] = {}
+        self.skeletons: dict[int, str] = {}  # of animations that were opened, the skeleton that each names
         self._stems: dict[str, list[int]] = {}
         self._names: dict[str, list[int]] = {}
         for number, path in enumerate(files.paths):
@@ -102,9 +107,23 @@ class Finder:
         """The picture that a material's name for a texture means; None when it is nowhere."""
         for group in self.candidates(name, folder, self.settings.textures):
             for number in group:
-                if is_picture_at(self.files, number, library):
+                if number not in self._pictures:
+                    self._pictures[number] = is_picture_at(self.files, number, library)
+                if self._pictures[number]:
                     return number
         return None
+
+    def opened(self, number: int, kind: str, library: Library, skeleton: Skeleton | None) -> Opened | None:
+        """A file, if it is of a kind; skeletons and materials are kept, since many models share them."""
+        key = (number, kind)
+        if key in self._known:
+            return self._known[key]
+        with self.files.open(number) as source:
+            layout = own_layout(source, kind, library)
+            found = None if layout is None else open_model(source, library, layout, skeleton)
+        if found is None or kind != ANIMATION:
+            self._known[key] = found
+        return found
 
     def matching(self, patterns: Iterable[str], **names: str) -> list[int]:
         """The files that patterns mean, names put in their places."""
@@ -112,9 +131,23 @@ class Finder:
         for pattern in patterns:
             for key, name in names.items():
                 pattern = pattern.replace(f"{{{key}}}", name)
-            match = path_pattern(pattern.casefold()).fullmatch
-            found |= {number: None for number, path in enumerate(self.files.paths) if match(path.casefold())}
+            plain = pattern.casefold()
+            if plain not in self._matched:
+                match = path_pattern(plain).fullmatch
+                wild = any(sign in plain for sign in "*?[")
+                self._matched[plain] = (
+                    [number for number, path in enumerate(self.files.paths) if match(path.casefold())]
+                    if wild
+                    else self._stems.get(plain, [])
+                )
+            found |= dict.fromkeys(self._matched[plain])
         return list(found)
+
+    def materials(self, number: int, found: Opened) -> dict[str, int]:
+        """The materials of a file by their names in small letters."""
+        if number not in self._materials:
+            self._materials[number] = {one.name.casefold(): at for at, one in enumerate(found.model.materials)}
+        return self._materials[number]
 
     def beside(self, folder: str) -> list[int]:
         """The files of a folder."""
@@ -168,9 +201,7 @@ class _Gatherer:
     def _opened(self, number: int, kind: str, skeleton: Skeleton | None = None) -> Opened | None:
         """A file, if it is of a kind; what is wrong with it becomes a note."""
         try:
-            with self.files.open(number) as source:
-                layout = own_layout(source, kind, self.library)
-                return None if layout is None else open_model(source, self.library, layout, skeleton)
+            return self.finder.opened(number, kind, self.library, skeleton)
         except VolvexError as error:
             self.made.notes.append(f"{self.files.paths[number]}: {error.message}")
             return None
@@ -223,7 +254,11 @@ class _Gatherer:
         wanted = self.finder.matching(self.settings.animations, stem=self.stem)
         near = wanted if self.settings.animations else self.finder.beside(self.folder)
         for number in near[:MOST_LOOKED_AT]:
+            if number in self.finder.skeletons and not self._names_own(self.finder.skeletons[number], number):
+                continue
             found = self._opened(number, ANIMATION, model.skeleton)
+            if found is not None:
+                self.finder.skeletons[number] = found.model.skeleton_file
             if found is None or not self._is_of(found.model, number):
                 continue
             rows = []
@@ -237,14 +272,20 @@ class _Gatherer:
         """Whether an animation is one of this skeleton: it names its file, or it moves its joints and is called like it."""
         model = self.made.model
         if other.skeleton_file:
-            own = self.made.skeleton
-            found = next(self.finder.candidates(other.skeleton_file, posixpath.dirname(self.files.paths[number])), [])
-            return own in found if own is not None else self.path in [self.files.paths[one] for one in found]
+            return self._names_own(other.skeleton_file, number)
         tracks = [track for animation in other.animations for track in animation.tracks]
         count = len(model.skeleton) if model.skeleton is not None else 0
         fits = bool(tracks) and all(0 <= track.joint < count for track in tracks)
         named = bool(self.settings.animations) or self._stem(number).startswith(self.stem.casefold())
         return fits and named
+
+    def _names_own(self, name: str, number: int) -> bool:
+        """Whether the skeleton that an animation names is this one; of one that names none it cannot be said."""
+        if not name:
+            return True
+        own = self.made.skeleton
+        found: list[int] = next(self.finder.candidates(name, posixpath.dirname(self.files.paths[number])), [])
+        return own in found if own is not None else self.path in [self.files.paths[one] for one in found]
 
     # materials and textures
 
@@ -266,12 +307,12 @@ class _Gatherer:
             found = self._opened(number, MATERIAL)
             if found is None:
                 continue
-            rows = {}
-            for at, material in enumerate(found.model.materials):
-                own = left.pop(material.name.casefold(), None)
-                if own is not None:
-                    model.materials[own] = replace(material, textures=dict(material.textures))
-                    rows[own] = at
+            rows, there = {}, self.finder.materials(number, found)
+            for name in [name for name in left if name in there]:
+                own, at = left.pop(name), there[name]
+                material = found.model.materials[at]
+                model.materials[own] = replace(material, textures=dict(material.textures))
+                rows[own] = at
             if rows:
                 self.made.materials.append((number, rows))
                 self.made.parts[number] = found

@@ -35,8 +35,8 @@ def written_apart(model: Model, images: Mapping[str, str], name: str) -> tuple[b
     """A model as JSON, and its numbers, which are to be in a file `name` beside it."""
     root, data = _Writer(model, images).parts()
     if data:
-        root["buffers"][0]["uri"] = quote(name)
-    return json.dumps(root, indent=1, ensure_ascii=False, allow_nan=False).encode(), data
+        root["buffers"][0]["uri"] = quote(name, errors="replace")
+    return _json(root, 1), data
 
 
 class _Writer:
@@ -259,7 +259,7 @@ class _Writer:
             return None
         if name not in self.textures:
             self.textures[name] = len(self.image_list)
-            self.image_list.append({"name": name, "uri": quote(uri)})
+            self.image_list.append({"name": name, "uri": quote(uri, errors="replace")})
         return self.textures[name]
 
 
@@ -273,9 +273,18 @@ def in_order(track: Track) -> Track:
     return Track(track.joint, track.path, times[rows], track.values[rows], track.stepped)
 
 
+def _json(root: dict[str, Any], indent: int | None = None) -> bytes:
+    """The JSON of a file; names that are no text, as damaged files have them, with escapes."""
+    separators = (",", ":") if indent is None else None
+    try:
+        return json.dumps(root, indent=indent, separators=separators, ensure_ascii=False, allow_nan=False).encode()
+    except UnicodeEncodeError:
+        return json.dumps(root, indent=indent, separators=separators, allow_nan=False).encode()
+
+
 def packed(root: dict[str, Any], data: bytes) -> bytes:
     """A binary glTF file of its JSON and its numbers."""
-    text = json.dumps(root, separators=(",", ":"), ensure_ascii=False, allow_nan=False).encode()
+    text = _json(root)
     text += b" " * (-len(text) % 4)
     chunks = len(text).to_bytes(4, "little") + b"JSON" + text
     if data:

@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from volvex.asset.models.model import COLLISION, DRAWN, Array, Mesh, Model, Morph, Part
-from volvex.asset.models.topology import nearest_rows
+from volvex.asset.models.topology import nearest_rows, used_rows
 from volvex.errors import RefusedError
 
 CLOSE = 1e-6  # what differs by less is the same
@@ -78,7 +78,7 @@ def joined(base: Mesh, pieces: Sequence[Piece], numbers: Array) -> tuple[Mesh, A
     held = _Rows(base)
     for piece in pieces:
         own = piece.mesh.triangles[piece.part.start : piece.part.start + piece.part.count].astype(np.int64)
-        rows = np.unique(own)
+        rows = used_rows(own, len(piece.mesh.positions))
         like, exact = _matched(base, piece, rows)
         held.add(piece, own, rows, like, exact)
     return held.mesh(pieces, numbers)
@@ -97,7 +97,7 @@ def _matched(base: Mesh, piece: Piece, rows: Array) -> tuple[Array, Array]:
         return rows, same
     if 0 <= piece.like < len(base.parts):
         part = base.parts[piece.like]
-        own = np.unique(base.triangles[part.start : part.start + part.count])
+        own = used_rows(base.triangles[part.start : part.start + part.count], len(base.positions))
     else:
         own = np.arange(len(base.positions))
     names = [name for name in names if name != "tangent"]
@@ -181,7 +181,9 @@ class _Rows:
         if len(left):
             self.extra.append((number, rows[left], like[left]))
             self.extras += len(left)
-        self.triangles.append(place[np.searchsorted(rows, own)])
+        where = np.zeros(len(piece.mesh.positions), np.int64)
+        where[rows] = place
+        self.triangles.append(where[own])
 
     def mesh(self, pieces: Sequence[Piece], numbers: Array) -> tuple[Mesh, Array]:
         """The mesh and what its vertices are like; vertices of the original that nothing uses any more are left out."""

@@ -17,7 +17,7 @@ from volvex.asset.models.layout_texts import (
 from volvex.asset.models.model import COLLISION, DRAWN, MOST_TRIANGLES, Array, Mesh, Part, check_counts
 from volvex.asset.models.space import Space
 from volvex.asset.models.storage import fact_in
-from volvex.asset.models.topology import from_strip, sphere_around, split_by_bones, to_strip, used_bones
+from volvex.asset.models.topology import from_strip, sphere_around, split_by_bones, to_strip, used_bones, used_rows
 from volvex.errors import FRESH, FormatError, RefusedError
 from volvex.layout.columns import taken
 from volvex.layout.read.blocks import Reading
@@ -165,7 +165,7 @@ def joints_from_bones(reading: Reading, mesh: Mesh, stored: StoredParts, joints:
         return joints
     numbers, made = table.raw()[:, 0].astype(np.int64), joints.copy()
     for part, (first, count) in zip(mesh.parts, stored.bones, strict=True):
-        rows = np.unique(mesh.triangles[part.start : part.start + part.count])
+        rows = used_rows(mesh.triangles[part.start : part.start + part.count], len(mesh.positions))
         own = joints[rows]
         if count and len(own):
             made[rows] = numbers[first + np.minimum(own, count - 1)]
@@ -210,7 +210,7 @@ def apart(mesh: Mesh, pieces: Pieces, like: Array, together: bool) -> tuple[Mesh
     Returns it, the rows that they are like, and the range of each part. `together`: they may stay as they are when they already
     lie so.
     """
-    used = [np.unique(own) for own in pieces.triangles]
+    used = [used_rows(own, len(mesh.positions)) for own in pieces.triangles]
     ranges = [(int(one[0]), int(one[-1]) + 1) if len(one) else (0, 0) for one in used]
     ends = [0, *(end for _, end in ranges)]
     if together and all(start >= end for (start, _), end in zip(ranges, ends, strict=False)):
@@ -240,6 +240,20 @@ def apart(mesh: Mesh, pieces: Pieces, like: Array, together: bool) -> tuple[Mesh
         },
     )
     return made, like[order], [(int(starts[n]), int(starts[n + 1])) for n in range(len(used))]
+
+
+def take_parts(columns: AllColumns, reading: Reading, pieces: Pieces) -> None:
+    """The records of parts, as many as are written: new ones are as those that they are like, until something is put into them."""
+    found = next((reading.attribute(one) for one in ("first index", "index count") if reading.attribute(one)), None)
+    if found is None:
+        if len(pieces.parts) > 1:
+            raise RefusedError("this format has one part, the model has several", "one material for all of it")
+        return
+    name = found[0].block.name
+    rows = np.array([max(0, one) for one in pieces.like], np.int64)
+    if len(rows) and not len(found[0].starts):
+        raise RefusedError("the game's own file has no part that a new one could be like", "another model")
+    columns[name] = {one: taken(column, rows) for one, column in columns[name].items()}
 
 
 def put_triangles(
@@ -308,16 +322,8 @@ def _put_parts(
     ranges: list[tuple[int, int]] | None,
     places: tuple[list[int], list[int], list[int]],
 ) -> None:
-    """The records of parts: those that are new are as the ones that they are like, but for what is put into them."""
+    """What the records of parts say, which are there already (`take_parts`)."""
     starts, counts, bases = places
-    found = next((reading.attribute(one) for one in ("first index", "index count") if reading.attribute(one)), None)
-    if found is None:
-        if len(pieces.parts) > 1:
-            raise RefusedError("this format has one part, the model has several", "one material for all of it")
-        return
-    name = found[0].block.name
-    rows = np.array([max(0, one) for one in pieces.like], np.int64)
-    columns[name] = {one: taken(column, rows) for one, column in columns[name].items()}
     put_ints(columns, reading, "first index", starts)
     put_ints(columns, reading, "index count", counts)
     if ranges is not None:
@@ -336,7 +342,7 @@ def put_bones(columns: AllColumns, reading: Reading, pieces: Pieces, joints: Arr
         return joints
     made, starts = joints.copy(), np.cumsum([0, *map(len, pieces.bones)])
     for bones, own in zip(pieces.bones, pieces.triangles, strict=True):
-        rows = np.unique(own)
+        rows = used_rows(own, len(joints))
         if len(bones):
             found = np.searchsorted(bones, joints[rows])
             made[rows] = np.where(
@@ -372,7 +378,7 @@ def put_bounds(
         values = np.asarray(raw, np.float64).copy()
         for number, own in enumerate(groups):
             if len(own) and number < len(values) and (changed[number] if rows else any(changed)):
-                values[number] = _bound(what, points[np.unique(own)])[: values.shape[1]]
+                values[number] = _bound(what, points[used_rows(own, len(points))])[: values.shape[1]]
         if any(changed):
             fact.put(columns[fact.block.block.name], values.astype(fact.kind.dtype.newbyteorder("=")))
 

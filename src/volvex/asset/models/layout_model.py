@@ -44,7 +44,7 @@ from volvex.asset.models.model import (
 )
 from volvex.asset.models.space import Space
 from volvex.asset.models.storage import fact_in, rounded_floats
-from volvex.asset.models.topology import normals_of, tangents_of
+from volvex.asset.models.topology import normals_of, tangents_of, used_rows
 from volvex.errors import FRESH, FormatError, RefusedError
 from volvex.layout.columns import taken
 from volvex.layout.kinds._model import spec_of
@@ -196,6 +196,7 @@ class LayoutModel:
         ranges = None
         if reading.attribute("first vertex") is not None or palettes:
             mesh, like, ranges = apart(mesh, pieces, like, together=True)
+        layout_mesh.take_parts(columns, reading, pieces)
         self._put_vertices(columns, reading, before, mesh, like, pieces)
         strips = self.spec["faces"] == "strip"
         layout_mesh.put_triangles(columns, reading, pieces, ranges, strips, self.space)
@@ -470,8 +471,8 @@ def _changed_parts(before: Mesh, mesh: Mesh, like: Array, pieces: Pieces) -> lis
             made.append(True)
             continue
         part = before.parts[number]
-        was = np.unique(before.triangles[part.start : part.start + part.count])
-        rows = np.unique(own)
+        was = used_rows(before.triangles[part.start : part.start + part.count], len(before.positions))
+        rows = used_rows(own, len(mesh.positions))
         same = len(was) == len(rows) and bool((np.sort(like[rows]) == was).all())
         made.append(not (same and bool((mesh.positions[rows] == before.positions[like[rows]]).all())))
     return made

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Protocol
 
+import numpy as np
+
 from volvex.archive.detect import filetypes
 from volvex.archive.detect.types.models import LAID_OUT
 from volvex.asset.models.forms import FORMS, HEAD, ModelForm, by_kind
@@ -88,10 +90,10 @@ def open_model(
         return None
     if source.size > LARGEST:
         raise FormatError(source.name, f"{source.size:,} bytes, more than any model has", hint="a smaller model")
-    if isinstance(form, LayoutModel):
-        return Opened(form.read(source, skeleton), None, form)
-    assert not isinstance(form, LayoutModel)
-    return Opened(form.read(source), form)  # type: ignore[arg-type]
+    with np.errstate(all="ignore"):  # what is no number is refused where it is read
+        if isinstance(form, LayoutModel):
+            return Opened(form.read(source, skeleton), None, form)
+        return Opened(form.read(source), form)  # type: ignore[arg-type]
 
 
 def require_model(source: Source, library: Library | None = None, layout: Layout | None = None) -> Opened:

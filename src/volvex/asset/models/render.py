@@ -27,7 +27,7 @@ from volvex.asset.models.model import (
     order_of,
 )
 from volvex.asset.models.space import matrix_of, world_of
-from volvex.asset.models.topology import normals_of
+from volvex.asset.models.topology import normals_of, used_rows
 from volvex.asset.models.tracks import sampled
 from volvex.codec.compiled import Compiled
 
@@ -136,7 +136,7 @@ def fit_of(scene: Scene, view: View) -> Fit:
         for part in mesh.parts:
             rows = mesh.triangles[part.start : part.start + part.count]
             if (part.lod, part.use) == (view.lod, view.use) and len(rows):
-                points.append(positions[np.unique(rows)])
+                points.append(positions[used_rows(rows, len(positions))])
         if not mesh.parts and len(positions):
             points.append(positions)
     skeleton = scene.model.skeleton

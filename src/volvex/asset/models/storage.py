@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import weakref
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,7 +12,7 @@ from volvex.asset.models.model import Array
 from volvex.errors import RefusedError
 from volvex.layout.columns import Columns, Texts
 from volvex.layout.kinds._model import SMALLEST, parts_of
-from volvex.layout.model import ArrayType, Bits, Field, FieldType, Float, Number
+from volvex.layout.model import ArrayType, Attribute, Bits, Field, FieldType, Float, Number
 from volvex.layout.read.blocks import BlockRead, Reading
 
 SPREAD = np.float64(np.sqrt(0.5))  # the most that the smaller numbers of a quaternion can be
@@ -24,6 +25,7 @@ class Slot:
     field: Field
     leaf: FieldType
     count: int
+    width: int = 1  # numbers of its array, of which those behind the fact's own are kept
 
     @property
     def dtype(self) -> np.dtype[Any]:
@@ -71,7 +73,10 @@ class Fact:
             values = np.ascontiguousarray(raw[:, at : at + slot.count].astype(slot.dtype))
             at += slot.count
             if isinstance(slot.field.type, ArrayType):
-                columns[slot.field.name] = values.view(np.dtype((np.void, slot.dtype.itemsize * slot.count)))[:, 0]
+                if slot.width > slot.count:
+                    rest = _whole(columns, slot)[:, slot.count :]
+                    values = np.ascontiguousarray(np.concatenate([values, rest], axis=1))
+                columns[slot.field.name] = values.view(np.dtype((np.void, slot.dtype.itemsize * slot.width)))[:, 0]
             elif isinstance(slot.leaf, Float):
                 columns[slot.field.name] = values[:, 0].view(slot.leaf.dtype)
             else:
@@ -87,21 +92,45 @@ def _taken(columns: Columns, slot: Slot) -> Array:
     column = columns[slot.field.name]
     assert not isinstance(column, Texts)
     if isinstance(slot.field.type, ArrayType):
-        return np.ascontiguousarray(column).view(slot.dtype).reshape(len(column), slot.count)
+        return _whole(columns, slot)[:, : slot.count]
     if isinstance(slot.leaf, Float):
         return column.view(slot.dtype)[:, None]
     return column[:, None]
 
 
+def _whole(columns: Columns, slot: Slot) -> Array:
+    """All numbers of an array."""
+    column = columns[slot.field.name]
+    assert not isinstance(column, Texts)
+    return np.ascontiguousarray(column).view(slot.dtype).reshape(len(column), slot.width)
+
+
+_TABLES: dict[int, dict[str, list[tuple[BlockRead, Field]]]] = {}  # of readings that are alive, by their identity
+
+
+def _by_meaning(reading: Reading) -> dict[str, list[tuple[BlockRead, Field]]]:
+    """The fields of a file by what they mean: asked for so often that it is made once."""
+    if id(reading) not in _TABLES:
+        found: dict[str, list[tuple[BlockRead, Field]]] = {}
+        for block in reading.blocks.values():
+            for field in block.block.fields:
+                if isinstance(field.meaning, Attribute) and not field.meaning.upper:
+                    found.setdefault(field.meaning.what, []).append((block, field))
+        weakref.finalize(reading, _TABLES.pop, id(reading), None)
+        _TABLES[id(reading)] = found
+    return _TABLES[id(reading)]
+
+
 def facts_of(reading: Reading, name: str) -> list[Fact]:
     """Each place where a file has a fact: one for each block that holds it."""
-    numbers = parts_of(name)
+    numbers, table = parts_of(name), _by_meaning(reading)
     found: dict[str, dict[int, tuple[Field, int]]] = {}
     blocks: dict[str, BlockRead] = {}
     for at, phrase in enumerate((name, *(f"{name} {part}" for part in numbers))):
-        for block, field in reading.attributes(phrase):
+        for block, field in table.get(phrase, ()):
             kind = field.type
-            count = kind.count if isinstance(kind, ArrayType) and isinstance(kind.count, int) else 1
+            width = kind.count if isinstance(kind, ArrayType) and isinstance(kind.count, int) else 1
+            count = min(width, max(1, len(numbers)))
             found.setdefault(block.block.name, {})[max(0, at - 1)] = (field, count)
             blocks[block.block.name] = block
     made = []
@@ -109,7 +138,7 @@ def facts_of(reading: Reading, name: str) -> list[Fact]:
         slots, which = [], list[int]()
         for at, (field, count) in sorted(fields.items()):
             leaf = field.type.of if isinstance(field.type, ArrayType) else field.type
-            slots.append(Slot(field, leaf, count))
+            slots.append(Slot(field, leaf, count, getattr(field.type, "count", 1)))
             which += range(at, at + count)
         made.append(Fact(name, blocks[home], tuple(slots), tuple(which)))
     return made

@@ -72,9 +72,16 @@ def _run_from(
     return list(best)
 
 
+def used_rows(triangles: Array, count: int) -> Array:
+    """The vertices that triangles use, in order: a mark for each is faster than sorting them all."""
+    marks = np.zeros(count, bool)
+    marks[triangles.reshape(-1)] = True
+    return np.flatnonzero(marks)
+
+
 def used_bones(joints: Array, weights: Array, triangles: Array) -> Array:
     """The joints that some triangles' vertices are moved by."""
-    rows = np.unique(triangles.reshape(-1))
+    rows = used_rows(triangles, len(joints))
     own = joints[rows][weights[rows] > 0]
     return np.unique(own)
 

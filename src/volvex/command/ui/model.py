@@ -95,6 +95,7 @@ class Surroundings:
     def __init__(self, walker: Walker, context: Context) -> None:
         self.walker, self.context = walker, context
         self._trees: dict[Path, TreeFiles] = {}
+        self._homes: dict[str, tuple[Path | None, str]] = {}
 
     @functools.cached_property
     def _games(self) -> Games:
@@ -104,7 +105,10 @@ class Surroundings:
         """The files around a model, its path among them, and where its game has what models refer to."""
         from volvex.asset.models.gather import Settings
 
-        game, called = self._game_of(content.path)
+        folder = posixpath.dirname(content.path)
+        if folder not in self._homes:
+            self._homes[folder] = self._game_of(content.path)
+        game, called = self._homes[folder]
         if game is None:
             return OneFile(content, self.walker), content.path, Settings()
         if game not in self._trees:

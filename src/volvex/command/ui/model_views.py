@@ -51,7 +51,7 @@ class ModelCells:
         self.walker, self.context, self.options = walker, context, options
         self.around = Surroundings(walker, context)
         self.asked = [name for name in OPTIONS if getattr(options, name)]
-        self.what = ""
+        self.what, self.count = "", 0
 
     def _opened(self, content: Content) -> tuple[Gathered, Scene] | None:
         """The model that a content is, with its textures; None when it is none, or has nothing to draw."""
@@ -73,7 +73,7 @@ class ModelCells:
 
     def cell(self, content: Content) -> Cell | None:
         """A model as one cell of a sheet."""
-        from volvex.asset.models.describe import short_text
+        from volvex.asset.models.describe import size_text
         from volvex.asset.models.render import render
         from volvex.asset.sheet import CELL, Cell
 
@@ -81,7 +81,8 @@ class ModelCells:
         if found is None:
             return None
         pixels = render(found[1], CELL, CELL, self._view(found[0]))
-        return Cell(pixels, content.path.rpartition("/")[2], short_text(found[0].model))
+        self.count += 1
+        return Cell(pixels, content.path.rpartition("/")[2], size_text(found[0].model))
 
     def _view(self, found: Gathered) -> View:
         from volvex.asset.models.render import View

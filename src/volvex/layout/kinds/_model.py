@@ -6,6 +6,7 @@ A fact of several numbers (a position, a rotation) is one field of an array, or 
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
@@ -181,6 +182,7 @@ def phrases(families: Iterable[str]) -> dict[str, str]:
     return found
 
 
+@functools.cache
 def fact_of(phrase: str) -> tuple[str, str]:
     """The fact that a phrase is about, and which of its numbers: nothing for all."""
     for family in FAMILIES.values():
@@ -190,6 +192,7 @@ def fact_of(phrase: str) -> tuple[str, str]:
     return fact, part
 
 
+@functools.cache
 def parts_of(fact: str) -> tuple[str, ...]:
     """The numbers of a fact, by their names."""
     return next((family[fact] for family in FAMILIES.values() if fact in family), ())
@@ -207,15 +210,15 @@ class ModelKind:
     WORDED: tuple[str, ...] = ("frame rate", "two sided")
     EACH_BLOCK: tuple[str, ...] = ("key time",)
 
-    @property
+    @functools.cached_property
     def OF(self) -> dict[str, str]:
         return phrases(self.FAMILIES)
 
-    @property
+    @functools.cached_property
     def SINGLE(self) -> tuple[str, ...]:
         return tuple(phrases(self.FAMILIES))  # which must repeat is checked here
 
-    @property
+    @functools.cached_property
     def ATTRIBUTES(self) -> dict[str, tuple[type, ...]]:
         return {
             phrase: (IntegerType, Float, *((ArrayType,) if fact_of(phrase) == (phrase, "") else ()), Text)
@@ -239,6 +242,7 @@ class ModelKind:
             yield layout.content.place or layout.place, error.message, error.hint
 
 
+_EVERY = phrases(FAMILIES)
 Given = tuple[str, Field, bool]
 
 
@@ -250,7 +254,7 @@ def _given(layout: Layout) -> Iterator[Given]:
 
 
 def _check_one(layout: Layout, what: str, field: Field, repeats: bool) -> Iterator[tuple[Place, str, str]]:
-    family = phrases(FAMILIES)[what]
+    family = _EVERY[what]
     rows = family in ("vertex", "index", "bone", "shift", "joint", "track", "key")
     if rows and not repeats:
         yield field.place, f"the {what} is in a row of records", f"block {family}s after head repeats"
@@ -281,7 +285,7 @@ def _check_array(what: str, fact: str, part: str, field: Field, kind: ArrayType)
     plain = isinstance(kind.of, Number | Float) and isinstance(kind.count, int)
     if part or not numbers or not plain:
         yield field.place, f"the {what} is one number, `{field.name}` is {kind}", "f32"
-    elif isinstance(kind.count, int) and not 1 <= kind.count <= len(numbers):
+    elif isinstance(kind.count, int) and not 1 <= kind.count <= len(numbers) + 1:  # one more is padding, and kept
         yield field.place, f"the {what} has at most {len(numbers)} numbers", f"array of {len(numbers)} {kind.of}"
     elif fact == "smallest rotation key":
         yield field.place, f"the {what} is a field for each of its numbers", "rows bits 0 to 1"

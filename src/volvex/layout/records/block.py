@@ -15,7 +15,7 @@ import numpy as np
 from volvex.errors import FRESH, CapacityError, FormatError
 from volvex.layout.columns import Array, Columns, Texts, joined, rows_of
 from volvex.layout.model import Bits, Block, Constant, Field, Number, Text
-from volvex.layout.records.codegen import compile_inline_walk, compile_walk, prefix_name, runs_of
+from volvex.layout.records.codegen import Run, compile_inline_walk, compile_walk, prefix_name, runs_of
 from volvex.layout.records.numbers import encode_numbers, present
 from volvex.layout.types import InvalidValue, Unreadable
 from volvex.layout.types._base import gather_rows, rows_bytes
@@ -305,6 +305,8 @@ class Records:
 
     def write(self, columns: Columns) -> bytes:
         """The records' bytes. Numbers must fit: see `columns.encode_numbers`."""
+        if self.fixed:
+            return self._rows(self.runs[0], self._composed(columns)).tobytes()
         pieces = self.pieces(columns)
         if len(pieces) == 1:
             return b"".join(pieces[0])
@@ -313,18 +315,22 @@ class Records:
     def pieces(self, columns: Columns) -> list[list[bytes]]:
         """The records' bytes: for each stretch of a record what it is in each of them."""
         columns = self._composed(columns)
-        count = rows_of(columns)
         pieces: list[list[bytes]] = []
         for run in self.runs:
-            values = np.zeros(count, run.dtype)
-            for field in run.fields:
-                values[field.name] = self._stored(field, columns)
+            values = self._rows(run, columns)
             if run.prefixed is not None and run.tail is not None:
                 values[prefix_name(run.tail)] = self._length(run.tail, run.prefixed, columns)
             pieces.append(rows_bytes(values))
             if run.tail is not None:
                 pieces.append(self._tail_bytes(run.tail, columns))
         return pieces
+
+    def _rows(self, run: Run, columns: Columns) -> Array:
+        """The members of fixed size of a run, as rows."""
+        values = np.zeros(rows_of(columns), run.dtype)
+        for field in run.fields:
+            values[field.name] = self._stored(field, columns)
+        return values
 
     def _composed(self, columns: Columns) -> Columns:
         """The columns with numbers whose bits are fields of their own put together, and told lengths measured."""

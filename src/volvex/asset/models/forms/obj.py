@@ -60,7 +60,7 @@ def read(source: Source) -> Model:
     """The model in a file, with the materials of the files beside it that it names."""
     if source.size > LARGEST:
         raise FormatError(source.name, f"{source.size:,} bytes of text", hint="a smaller model")
-    text = source.read(0, source.size).decode("utf-8", "replace")
+    text = source.read(0, source.size).decode("utf-8", "surrogateescape")
     lines = _Lines()
     for number, line in enumerate(_whole_lines(text), 1):
         try:
@@ -251,9 +251,9 @@ def write(model: Model, images: Mapping[str, str]) -> dict[str, bytes]:
         before.append(where)
     for mesh, where in zip(model.meshes, before, strict=True):
         lines += _faces(model, mesh, where)
-    made = {"obj": ("\n".join(lines) + "\n").encode()}
+    made = {"obj": ("\n".join(lines) + "\n").encode("utf-8", "surrogateescape")}
     if named and not libraries:
-        made["mtl"] = ("\n".join(_material_lines(model, images)) + "\n").encode()
+        made["mtl"] = ("\n".join(_material_lines(model, images)) + "\n").encode("utf-8", "surrogateescape")
     return made
 
 
