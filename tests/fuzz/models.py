@@ -25,7 +25,25 @@ from volvex.asset.models.render import Scene, View, posed, render
 from volvex.errors import VolvexError
 from volvex.source import BytesSource
 
-NUMBERS: tuple[Any, ...] = (0, 1, -1, 2, 255, 65535, 1 << 31, 1 << 40, 1.5, 1e300, None, True, "x", [], {}, "../../up", "data:,")
+NUMBERS: tuple[Any, ...] = (
+    0,
+    1,
+    -1,
+    2,
+    255,
+    65535,
+    1 << 31,
+    1 << 40,
+    1.5,
+    1e300,
+    None,
+    True,
+    "x",
+    [],
+    {},
+    "../../up",
+    "data:,",
+)
 OBJ = b"""mtllib a.mtl
 o hull.lod1
 v 0 0 0

@@ -335,7 +335,15 @@ class LayoutModel:
             if before != names:
                 put_texts(columns, reading, "part material", names)
         else:
-            put_ints(columns, reading, "part material", [_stored_material(found, part.material) for part in parts])
+            own = numbers_of(reading, "part material")
+            like = pieces.like if pieces is not None else list(range(len(parts)))
+            numbers = [
+                int(own[at])
+                if part.material < 0 and own is not None and 0 <= at < len(own)
+                else _stored_material(found, part.material)
+                for part, at in zip(parts, like, strict=True)
+            ]
+            put_ints(columns, reading, "part material", numbers)
 
 
 def _stored_material(found: tuple[BlockRead, Field], number: int) -> int:
@@ -346,6 +354,7 @@ def _stored_material(found: tuple[BlockRead, Field], number: int) -> int:
 
 def _name_materials(model: Model, stored: StoredParts, parts: list[Part]) -> None:
     """Materials that parts name, and those of numbers that no record has."""
+    rows = bool(model.materials)
     where = {material.name: number for number, material in enumerate(model.materials)}
     for part, said in zip(parts, stored.material, strict=True):
         if isinstance(said, str):
@@ -353,7 +362,7 @@ def _name_materials(model: Model, stored: StoredParts, parts: list[Part]) -> Non
                 where[said] = len(model.materials)
                 model.materials.append(Material(said))
             part.material = where.get(said, -1)
-        elif 0 <= said < MOST_MATERIALS:
+        elif 0 <= said < (len(model.materials) if rows else MOST_MATERIALS):
             model.materials += [Material(f"material_{n}") for n in range(len(model.materials), said + 1)]
             part.material = said
         else:

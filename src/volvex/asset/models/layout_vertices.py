@@ -260,13 +260,13 @@ def _uvs(fact: Fact, space: Space, scale: Array | None) -> Coding:
     slot = fact.kind
 
     def decode(raw: Array) -> Array:
-        values = np.asarray(raw, np.float64) * scale if scale is not None else shares(raw, slot)
+        values = np.asarray(raw, np.float64) * scale if scale is not None and slot.largest else shares(raw, slot)
         return space.uvs(np.asarray(values)).astype(np.float32)
 
     def encode(values: Array) -> Array:
         back = space.uvs(np.asarray(values, np.float64))
         if scale is None or not slot.largest:
-            return from_shares(back if scale is None else back / scale, slot)
+            return from_shares(back, slot)
         made, low = np.rint(back / scale), -slot.largest - 1 if slot.signed else 0
         if len(made) and (made.min() < low or made.max() > slot.largest):
             raise RefusedError("a place in the texture is too far away for how these are stored", "smaller UVs")

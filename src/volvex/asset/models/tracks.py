@@ -7,6 +7,8 @@ import numpy as np
 from volvex.asset.models.model import ROTATION, Array, Track
 from volvex.asset.models.space import unit_rows
 
+SNAP = 1e-4  # of the time between two keys
+
 
 def same_track(one: Track, two: Track) -> bool:
     """Whether two tracks are the same, but for what floats lose."""
@@ -31,6 +33,7 @@ def sampled(track: Track, times: Array) -> Array:
     before = after - 1
     span = track.times[after] - track.times[before]
     share = np.clip((times - track.times[before]) / np.where(span == 0, 1, span), 0, 1)[:, None]
+    share = np.where(share < SNAP, 0, np.where(share > 1 - SNAP, 1, share))  # on a key its own value counts
     one, two = track.values[before].astype(np.float64), track.values[after].astype(np.float64)
     if track.stepped:
         return np.asarray(np.where(share >= 1, two, one), np.float32)

@@ -28,10 +28,9 @@ from volvex.layout.types import Place
 
 Numbers = dict[str, tuple[str, ...]]  # facts, with the names of their numbers
 XYZ, XYZW = ("x", "y", "z"), ("x", "y", "z", "w")
-NUMBERED = ("1", "2", "3", "4", "5", "6", "7", "8")
-UVS, COLOURS = 4, 2
-SETS = tuple(f"uv {n}" if n > 1 else "uv" for n in range(1, UVS + 1))
-COLOUR_SETS = tuple(f"colour {n}" if n > 1 else "colour" for n in range(1, COLOURS + 1))
+LETTERS = tuple("abcdefgh")  # of joints and weights, which have no names of their own
+SETS = ("uv", "second uv", "third uv", "fourth uv")
+COLOUR_SETS = ("colour", "second colour")
 SMALLEST = ("largest", "a", "b", "c")  # of a quaternion: which number is left out, and the others
 
 VERTEX: Numbers = {
@@ -43,8 +42,8 @@ VERTEX: Numbers = {
     "tangent sign": (),
     **dict.fromkeys(SETS, ("u", "v")),
     **dict.fromkeys(COLOUR_SETS, ("red", "green", "blue", "alpha")),
-    "joints": NUMBERED,
-    "weights": NUMBERED,
+    "joints": LETTERS,
+    "weights": LETTERS,
 }
 INDEX: Numbers = {"index": ()}
 PART: Numbers = dict.fromkeys(
@@ -75,7 +74,7 @@ JOINT: Numbers = {
     "joint translation": XYZ,
     "joint rotation": XYZW,
     "joint scale": XYZ,
-    "bind matrix": tuple(map(str, range(1, 17))),
+    "bind matrix": tuple("abcdefghijklmnop"),
     "bind translation": XYZ,
     "bind rotation": XYZW,
 }

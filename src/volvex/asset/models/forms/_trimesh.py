@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import logging
 from typing import Any
 
 import numpy as np
@@ -15,13 +16,24 @@ from volvex.source import Source
 LARGEST = 1 << 30
 
 
+def _trimesh() -> Any:
+    """The library, which takes a third of a second to load; what it logs is no message to a user."""
+    import trimesh
+
+    log = logging.getLogger("trimesh")
+    log.propagate = False
+    if not log.handlers:
+        log.addHandler(logging.NullHandler())
+    return trimesh
+
+
 def read_with(source: Source, kind: str, form: str) -> Model:
     """The model in a file of a type that trimesh has a name for."""
     if source.size > LARGEST:
         raise FormatError(source.name, f"{source.size:,} bytes, more than any model has", hint="a smaller model")
     data = source.read(0, source.size)
     with library_errors(source.name, f"{form} file"), np.errstate(all="ignore"):
-        import trimesh  # a third of a second
+        trimesh = _trimesh()
 
         loaded: Any = trimesh.load(io.BytesIO(data), file_type=kind, process=False, force="mesh")
         positions = np.asarray(loaded.vertices, np.float64).reshape(-1, 3).astype(np.float32)
@@ -42,8 +54,7 @@ def read_with(source: Source, kind: str, form: str) -> Model:
 
 def write_with(model: Model, kind: str) -> bytes:
     """The triangles of the highest level of detail as a file."""
-    import trimesh
-
+    trimesh = _trimesh()
     positions, triangles, at = [], [], 0
     for mesh in model.meshes:
         positions.append(mesh.positions)
