@@ -96,16 +96,11 @@ PICTURES = (
     Picture("data-follow", ".", f"volvex show game/{BOOK}/tables/fittings.kwb --row fresnel_3 --follow"),
     Picture("set", "mod", EDIT, before=("volvex bench ../game .",)),
     Picture("changes", "mod", "volvex changes"),
-    Picture("install", "mod", "volvex install", before=("volvex build",)),
     Picture("check", "mod", "volvex check", 1, (f"volvex set {BOOK}/tables/fittings.kwb --row fresnel_3 lens=140",)),
     Picture("picture-show", ".", "volvex show game/canvas/lens_glow.kwi"),
     Picture("sound-show", ".", "volvex show game/belfry/shanty.kbs"),
-    Picture(
-        "movie-sheet",
-        ".",
-        "volvex picture game/opening/opening.webm --to movie.png",
-        file="movie.png",
-    ),
+    Picture("model-show", ".", "volvex show game/slip/patience.kmm"),
+    Picture("model-sheet", ".", "volvex picture game/slip --to slip.png", file="slip.png"),
     Picture(
         "picture-sheet",
         ".",

@@ -181,7 +181,7 @@ class Documents(unittest.TestCase):
         extras = project["optional-dependencies"]
         lines = [*project["dependencies"], *extras["cluster"], *extras["astc"]]
         declared = {re.split(r"[^A-Za-z0-9_-]", line)[0].replace("-", "_") for line in lines}
-        declared |= {"pygments", "astc_encoder"}  # comes with rich; the package astc-encoder-py
+        declared |= {"pygments", "astc_encoder", "collada"}  # comes with rich; the packages astc-encoder-py and pycollada
         import sys
 
         for path, tree in modules():
@@ -305,7 +305,8 @@ class LayoutReference(unittest.TestCase):
         for name in kind_names():
             kind = kind_of(name)
             assert kind is not None
-            for word in (*kind.ATTRIBUTES, *getattr(kind, "ROLES", ()), *kind.PARTS):
+            words = getattr(kind, "facts", kind.ATTRIBUTES)  # those of several numbers once
+            for word in (*words, *getattr(kind, "ROLES", ()), *kind.PARTS):
                 self.assertIn(f"`{word}`", index, name)
 
     def test_contents_lead_to_headings(self) -> None:

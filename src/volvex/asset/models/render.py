@@ -110,8 +110,15 @@ class Fit:
     reach: Array
 
 
-def render(scene: Scene, width: int, height: int, view: View = View(), fit: Fit | None = None) -> Array:
-    """A model as red, green, blue and alpha of 8 bits; transparent where nothing is.
+def render(
+    scene: Scene,
+    width: int,
+    height: int,
+    view: View = View(),
+    fit: Fit | None = None,
+    back: tuple[int, int, int] | None = None,
+) -> Array:
+    """A model as red, green, blue and alpha of 8 bits; transparent where nothing is, or of the colour `back`.
 
     fit   what the picture shows, so that several have one scale; None for all that is drawn
     """
@@ -125,7 +132,13 @@ def render(scene: Scene, width: int, height: int, view: View = View(), fit: Fit 
     if view.skeleton and scene.model.skeleton is not None:
         pose = scene.pose if scene.pose is not None else bind_pose(scene.model.skeleton)
         _draw_joints(picture, frame, pose, scene.model.skeleton)
-    return _smaller(picture, SMOOTH)
+    made = _smaller(picture, SMOOTH)
+    if back is None:
+        return made
+    share = made[..., 3:].astype(np.float32) / 255
+    made[..., :3] = (made[..., :3] * share + np.array(back) * (1 - share)).round()
+    made[..., 3] = 255
+    return made
 
 
 def fit_of(scene: Scene, view: View) -> Fit:

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 from volvex.archive import Walker
 from volvex.archive.detect import filetypes
 from volvex.archive.safe_names import Refusal, disk_names
-from volvex.command.ui.bulk import BulkState
+from volvex.command.ui.bulk_state import BulkState
 from volvex.command.ui.context import Context
 from volvex.command.ui.reader import Content, each_content
 from volvex.errors import RefusedError, VolvexError
@@ -58,7 +58,7 @@ class ModelState(BulkState):
     ) -> Iterator[Job]:
         """Write one model, and yield what its textures need."""
         from volvex.asset.models.open import form_in, may_be_model, open_model
-        from volvex.command.ui.bulk import above_of
+        from volvex.command.ui.bulk_state import above_of
         from volvex.command.ui.model import drawable, read_whole
 
         kind = filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))

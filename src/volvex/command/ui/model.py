@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from volvex.asset.picture import Picture
 
 PREVIEW = 480  # pixels of a preview in the terminal
-LISTED = 8  # animations, materials or textures that are named
+BACK = (24, 28, 33)  # behind a model in the terminal
 
 
 class TreeFiles:
@@ -183,14 +183,16 @@ def show_model(opened: Opened, content: Content, walker: Walker, context: Contex
     context.print(
         f"{context.paint(shown(content.path), 'bold')}  {found.model.form}, {number(content.source.size)} bytes"
     )
-    for what, text in lines_of(found, files.paths):
+    lines = list(lines_of(found, files.paths))
+    for what, text in lines:
         context.print(f"  {what:<11} {shown(text)}")
     if context.terminal and drawable(found.model):
         from volvex.asset.models.render import View, render
         from volvex.command.ui.picture import draw
 
         scene = around.scene(found, content)
-        draw(render(scene, PREVIEW, PREVIEW * 3 // 4, View(skeleton=not found.model.meshes)), 0, context)
+        pixels = render(scene, PREVIEW, PREVIEW * 3 // 4, View(skeleton=not found.model.meshes), back=BACK)
+        draw(pixels, 0, context, len(lines) + 4)
     for note in dict.fromkeys([*found.model.notes, *found.notes]):
         context.print(f"  note        {shown(note)}")
     if found.missing:

@@ -65,15 +65,15 @@ def _chosen(picture: Picture, options: argparse.Namespace) -> Any:
     return pixels
 
 
-def draw(pixels: Any, zoom: int, context: Context) -> None:
-    """Draw pixels as large as they are, or as large as the terminal."""
+def draw(pixels: Any, zoom: int, context: Context, above: int = 6) -> None:
+    """Draw pixels as large as they are, or as large as the terminal below the lines that are `above`."""
     from PIL import Image
 
     from volvex.asset.sheet import over_chequers
 
     columns, rows = context.width, ROWS
     try:
-        rows = max(4, os.get_terminal_size(context.out.fileno()).lines - 6)
+        rows = max(8, os.get_terminal_size(context.out.fileno()).lines - above)
     except OSError:
         pass
     way = graphics(context.environment)

@@ -209,6 +209,11 @@ class ModelKind:
     WORDED: tuple[str, ...] = ("frame rate", "two sided")
     EACH_BLOCK: tuple[str, ...] = ("key time",)
 
+    @property
+    def facts(self) -> list[str]:
+        """The facts that files of the kind have, those of several numbers once."""
+        return [fact for family in self.FAMILIES for fact in FAMILIES[family]]
+
     @functools.cached_property
     def OF(self) -> dict[str, str]:
         return phrases(self.FAMILIES)
