@@ -181,7 +181,11 @@ class Documents(unittest.TestCase):
         extras = project["optional-dependencies"]
         lines = [*project["dependencies"], *extras["cluster"], *extras["astc"]]
         declared = {re.split(r"[^A-Za-z0-9_-]", line)[0].replace("-", "_") for line in lines}
-        declared |= {"pygments", "astc_encoder", "collada"}  # comes with rich; the packages astc-encoder-py and pycollada
+        declared |= {
+            "pygments",
+            "astc_encoder",
+            "collada",
+        }  # comes with rich; the packages astc-encoder-py and pycollada
         import sys
 
         for path, tree in modules():

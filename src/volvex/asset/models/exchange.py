@@ -98,6 +98,11 @@ class TakenOver:
 
 def taken_over(original: Gathered, edited: Model) -> TakenOver:
     """An edited file put into the original; RefusedError when it does not fit in, with what would."""
+    with np.errstate(all="ignore"):
+        return _taken_over(original, edited)
+
+
+def _taken_over(original: Gathered, edited: Model) -> TakenOver:
     made = TakenOver(notes=list(edited.notes))
     base = original.model
     numbers = _joint_numbers(original, edited, made)

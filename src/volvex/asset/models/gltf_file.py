@@ -123,7 +123,7 @@ class GltfFile:
         """The numbers of an accessor as they are stored: rows x width; normalised ones as floats."""
         own = self.item("accessors", number, where)
         place = f"accessors[{number}]"
-        kind, shape = KINDS.get(own.get("componentType", 0)), WIDTHS.get(str(own.get("type")))
+        kind, shape = _stored(own.get("componentType")), WIDTHS.get(str(own.get("type")))
         if kind is None or shape is None:
             raise self.error(f"numbers of type {own.get('componentType')!r}, {own.get('type')!r}", place)
         if width is not None and shape != width:
@@ -161,7 +161,7 @@ class GltfFile:
         indices, others = sparse.get("indices"), sparse.get("values")
         if not isinstance(indices, dict) or not isinstance(others, dict):
             raise self.error("sparse numbers without their places", place)
-        kind = KINDS.get(indices.get("componentType", 0), "")
+        kind = _stored(indices.get("componentType")) or ""
         if kind not in ("u1", "<u2", "<u4"):
             raise self.error("the places of sparse numbers are no whole numbers", place)
         rows = self._viewed(indices, place, np.dtype(kind), 1, count)[:, 0].astype(np.int64)
@@ -170,6 +170,11 @@ class GltfFile:
         made = values.copy()
         made[rows] = self._viewed(others, place, values.dtype, values.shape[1], count)
         return made
+
+
+def _stored(said: Any) -> str | None:
+    """How numbers of a component type are stored; None for none."""
+    return KINDS.get(said) if isinstance(said, int) else None
 
 
 def whole(file: GltfFile, value: Any, where: str, most: int) -> int:

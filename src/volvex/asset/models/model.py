@@ -163,12 +163,18 @@ class Model:
         )
 
     def box(self) -> tuple[Array, Array] | None:
-        """The corners of the box around all vertices that triangles use; None without any."""
-        used = [mesh.positions[mesh.triangles.reshape(-1)] for mesh in self.meshes if len(mesh.triangles)]
+        """The corners of the box around all that is drawn; without anything around all vertices, and None without any."""
+        used = [
+            mesh.positions[mesh.triangles[part.start : part.start + part.count].reshape(-1)]
+            for mesh in self.meshes
+            for part in mesh.parts
+            if part.count and part.use == DRAWN
+        ]
         used = used or [mesh.positions for mesh in self.meshes if len(mesh.positions)]
         if not used:
             return None
-        return np.min([one.min(axis=0) for one in used], axis=0), np.max([one.max(axis=0) for one in used], axis=0)
+        low, high = np.min([one.min(axis=0) for one in used], axis=0), np.max([one.max(axis=0) for one in used], axis=0)
+        return low.astype(np.float64), high.astype(np.float64)
 
 
 def check_counts(name: str, counts: Mapping[str, tuple[int, int]]) -> None:

@@ -41,7 +41,8 @@ class Opened:
     def written(self, model: Model) -> bytes:
         """The file with another model in it: that of an open form, or of the layout."""
         if self.own is not None:
-            return self.own.write(model)
+            with np.errstate(all="ignore"):  # what no format can hold is refused
+                return self.own.write(model)
         assert self.form is not None
         return next(iter(self.form.write(model, {}).values()))
 

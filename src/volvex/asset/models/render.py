@@ -122,6 +122,17 @@ def render(
 
     fit   what the picture shows, so that several have one scale; None for all that is drawn
     """
+    with np.errstate(all="ignore"):  # what is no number is not drawn
+        made = _rendered(scene, width, height, view, fit)
+    if back is None:
+        return made
+    share = made[..., 3:].astype(np.float32) / 255
+    made[..., :3] = (made[..., :3] * share + np.array(back) * (1 - share)).round()
+    made[..., 3] = 255
+    return made
+
+
+def _rendered(scene: Scene, width: int, height: int, view: View, fit: Fit | None) -> Array:
     wide, high = min(LARGEST, width * SMOOTH), min(LARGEST, height * SMOOTH)
     frame = _Frame(wide, high, view, fit or fit_of(scene, view))
     drawn = [(mesh, *scene.positions(mesh)) for mesh in scene.model.meshes]
@@ -132,13 +143,7 @@ def render(
     if view.skeleton and scene.model.skeleton is not None:
         pose = scene.pose if scene.pose is not None else bind_pose(scene.model.skeleton)
         _draw_joints(picture, frame, pose, scene.model.skeleton)
-    made = _smaller(picture, SMOOTH)
-    if back is None:
-        return made
-    share = made[..., 3:].astype(np.float32) / 255
-    made[..., :3] = (made[..., :3] * share + np.array(back) * (1 - share)).round()
-    made[..., 3] = 255
-    return made
+    return _smaller(picture, SMOOTH)
 
 
 def fit_of(scene: Scene, view: View) -> Fit:
