@@ -671,6 +671,8 @@ class NewItem(WithGame):
                 "isles/rigging.kwo/swift.sail",
                 "loft/loft.kwa/sails/swift/jib.sail",
                 "loft/loft.kwa/sails/swift/main.sail",
+                "slip/swift.kmm",
+                "slip/swift.kms",
             ],
         )
         self.assertEqual(

@@ -12,7 +12,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from volvex.archive.safe_names import quoted
 from volvex.asset.models.exchange import TakenOver, exported, taken_over
 from volvex.asset.models.forms import form_of
 from volvex.asset.models.gather import Gathered, Settings, gather
@@ -24,7 +23,7 @@ from volvex.asset.picture import Picture
 from volvex.bench.bench_file import MODELS, Opened
 from volvex.bench.changes import FileChange
 from volvex.bench.content import Read, current_of, one_meant, original_kind, original_of
-from volvex.bench.open_folder import FOLDER, is_edited, require_unedited, write_file
+from volvex.bench.open_folder import FOLDER, digest_of, is_own, require_unedited, state_of, write_file
 from volvex.bench.picture_files import picture_at
 from volvex.bench.workbench import Workbench
 from volvex.errors import NotFoundError, RefusedError, UsageError, VolvexError
@@ -151,12 +150,12 @@ def open_model_as(bench: Workbench, place: str, ending: str, again: bool = False
     for extension, data in out.files.items():
         write_file(bench, bench.folder / f"{file.rpartition('.')[0]}.{extension}", data)
     places = (place, *found.beside)
-    base = OWN if all(_is_own(bench, one) for one in places) else EDITED
+    base = OWN if all(is_own(bench, one) for one in places) else EDITED
     if base == EDITED:
         for one in places:
             write_file(bench, _base_file(bench, one), current_of(bench)(one))
     digest = digest_bytes(next(iter(out.files.values())))
-    bench.opened[file] = Opened(place, ending, base, "", digest, _digest(bench, places), places[1:])
+    bench.opened[file] = Opened(place, ending, base, "", digest, digest_of(bench, places), places[1:])
     bench.save()
     return [file, *made], (*out.notes, *notes)
 
@@ -189,43 +188,15 @@ def _base_file(bench: Workbench, place: str) -> Path:
     return bench.folder / "base" / f"{digest_bytes(place.encode())}.model"
 
 
-def _is_own(bench: Workbench, place: str) -> bool:
-    """Whether something is in the bench as the game has it, or is not there."""
-    own, file = bench.taken.get(place), bench.files / place
-    return not file.is_file() or (own is not None and own.digest == digest_file(file))
-
-
-def _digest(bench: Workbench, places: Sequence[str]) -> str:
-    """What a model is now: the files of the bench of which it is made; of those that are not there nothing."""
-    digests = [digest_file(bench.files / one) if (bench.files / one).is_file() else "" for one in places]
-    return digest_bytes("".join(digests).encode())
-
-
 # back
 
 
 def fold_model(bench: Workbench, place: str, files: Sequence[str]) -> list[Folded]:
     """Take over the edited file of a model. RefusedError when it does not fit in, or two were edited."""
-    opened = {file: bench.opened[file] for file in files if (bench.folder / file).is_file()}
-    for file in set(files) - set(opened):
-        del bench.opened[file]
-    edited = [file for file in opened if is_edited(bench, file)]
-    target = bench.files / place
-    moved = target.is_file() and any(_digest(bench, (place, *known.beside)) != known.of for known in opened.values())
-    if not edited and not moved:
+    state = state_of(bench, place, files, "model")
+    opened, edited = state.opened, state.edited
+    if not edited and not state.moved:
         return []
-    if edited and not target.is_file():
-        raise NotFoundError(
-            f"{edited[0]} belongs to {place}, which is no longer on the bench",
-            f"`volvex take {quoted(place)}`, or removing {edited[0]}",
-        )
-    if len(edited) > 1:
-        raise RefusedError(f"{' and '.join(edited)} are the same model and were both edited", "removing one of them")
-    if edited and moved:
-        raise RefusedError(
-            f"{edited[0]} and {place} were both edited",
-            f"removing {edited[0]}, or `volvex take --refresh {quoted(place)}`",
-        )
     done = [_take_over(bench, place, edited[0], opened[edited[0]])] if edited else []
     for file in sorted(set(opened) - set(edited)):  # others of the same model follow
         try:
@@ -248,7 +219,7 @@ def _take_over(bench: Workbench, place: str, file: str, known: Opened) -> Folded
         raise RefusedError(f"{file}: {error.message}".replace(f"{file}: {file}: ", f"{file}: "), error.hint) from error
     places = tuple(dict.fromkeys((*known.beside, *base.beside)))
     digest = digest_file(bench.folder / file)
-    bench.opened[file] = replace(known, digest=digest, of=_digest(bench, (place, *places)), beside=places)
+    bench.opened[file] = replace(known, digest=digest, of=digest_of(bench, (place, *places)), beside=places)
     bench.save()
     return Folded(file, taken.vertices, tuple(written), tuple(taken.notes))
 

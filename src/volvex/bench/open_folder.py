@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
+from volvex.archive.safe_names import quoted
+from volvex.bench.bench_file import Opened
 from volvex.bench.workbench import Workbench
-from volvex.errors import RefusedError
+from volvex.errors import NotFoundError, RefusedError
 from volvex.source import atomic
-from volvex.source.digest import digest_file
+from volvex.source.digest import digest_bytes, digest_file
 
 FOLDER = "open"
 
@@ -30,3 +33,50 @@ def require_unedited(bench: Workbench, files: Iterable[str]) -> None:
     edited = next((file for file in files if is_edited(bench, file)), None)
     if edited is not None:
         raise RefusedError(f"{edited} was edited and would be lost", "--refresh to write it again")
+
+
+def is_own(bench: Workbench, place: str) -> bool:
+    """Whether something is in the bench as the game has it, or is not there."""
+    own, file = bench.taken.get(place), bench.files / place
+    return not file.is_file() or (own is not None and own.digest == digest_file(file))
+
+
+def digest_of(bench: Workbench, places: Sequence[str]) -> str:
+    """What something of several files is now: its own file, and those beside it of which it is made where they are on the bench."""
+    digests = [digest_file(bench.files / one) if (bench.files / one).is_file() else "" for one in places]
+    return digests[0] if not any(digests[1:]) else digest_bytes("".join(digests).encode())
+
+
+@dataclass(frozen=True)
+class State:
+    """The files of one thing in the folder: those that are there, those that were edited, and whether the thing itself was."""
+
+    opened: dict[str, Opened]
+    edited: list[str]
+    moved: bool
+
+
+def state_of(bench: Workbench, place: str, files: Sequence[str], what: str) -> State:
+    """How the files of a thing stand, of which one may be edited.
+
+    NotFoundError when the thing is no longer on the bench, RefusedError when two of its files were edited, or one and the thing itself.
+    """
+    opened = {file: bench.opened[file] for file in files if (bench.folder / file).is_file()}
+    for file in set(files) - set(opened):
+        del bench.opened[file]
+    edited = [file for file in opened if is_edited(bench, file)]
+    target = bench.files / place
+    moved = target.is_file() and any(digest_of(bench, (place, *known.beside)) != known.of for known in opened.values())
+    if edited and not target.is_file():
+        raise NotFoundError(
+            f"{edited[0]} belongs to {place}, which is no longer on the bench",
+            f"`volvex take {quoted(place)}`, or removing {edited[0]}",
+        )
+    if len(edited) > 1:
+        raise RefusedError(f"{' and '.join(edited)} are the same {what} and were both edited", "removing one of them")
+    if edited and moved:
+        raise RefusedError(
+            f"{edited[0]} and {place} were both edited",
+            f"removing {edited[0]}, or `volvex take --refresh {quoted(place)}`",
+        )
+    return State(opened, edited, moved)

@@ -20,7 +20,7 @@ from volvex.asset.open import Opened as OpenPicture
 from volvex.asset.open import is_picture, may_be_picture, open_picture
 from volvex.bench.bench_file import PICTURES, Opened
 from volvex.bench.content import Read, current_of, one_meant, original_kind, original_of
-from volvex.bench.open_folder import FOLDER, is_edited, require_unedited, write_file
+from volvex.bench.open_folder import FOLDER, digest_of, is_edited, is_own, require_unedited, write_file
 from volvex.bench.picture_files import LARGEST, picture_at, place_beside, write_files, write_picture
 from volvex.bench.workbench import Workbench
 from volvex.errors import FormatError, NotFoundError, RefusedError, UsageError, VolvexError
@@ -65,8 +65,8 @@ def open_picture_as(
     """Write a picture of the bench as files that other programs open: where, below the bench, and what each does not carry."""
     found = _opened(bench, place, current_of(bench))
     places = (place, *(place_beside(place, name) for name in found.beside))
-    digest = _digest(bench, places)
-    base = OWN if all(_is_own(bench, one) for one in places) else EDITED
+    digest = digest_of(bench, places)
+    base = OWN if all(is_own(bench, one) for one in places) else EDITED
     if not 0 <= (asked.level or 0) < found.picture.levels:
         raise UsageError(
             f"{place} has no level {asked.level}: it has {found.picture.levels}", "--level 0 for the largest"
@@ -93,18 +93,6 @@ def _base_file(bench: Workbench, place: str) -> Path:
     return bench.folder / "base" / f"{digest_bytes(place.encode())}.picture"
 
 
-def _is_own(bench: Workbench, place: str) -> bool:
-    """Whether something is in the bench as the game has it, or is not there."""
-    own, file = bench.taken.get(place), bench.files / place
-    return not file.is_file() or (own is not None and own.digest == digest_file(file))
-
-
-def _digest(bench: Workbench, places: Sequence[str]) -> str:
-    """What a picture is now: its file, and those beside it of which it is made where they are on the bench."""
-    digests = [digest_file(bench.files / one) if (bench.files / one).is_file() else "" for one in places]
-    return digests[0] if not any(digests[1:]) else digest_bytes("".join(digests).encode())
-
-
 def _opened(bench: Workbench, place: str, read: Read) -> OpenPicture:
     found = picture_at(bench, place, read)
     if found is None:
@@ -119,7 +107,7 @@ def fold_pictures(bench: Workbench, place: str, files: Sequence[str]) -> Folded 
         del bench.opened[file]
     target = bench.files / place
     edited = [file for file in opened if is_edited(bench, file)]
-    moved = target.is_file() and any(_digest(bench, (place, *known.beside)) != known.of for known in opened.values())
+    moved = target.is_file() and any(digest_of(bench, (place, *known.beside)) != known.of for known in opened.values())
     if not edited and not moved:
         return None
     if not edited:
@@ -147,7 +135,7 @@ def fold_pictures(bench: Workbench, place: str, files: Sequence[str]) -> Folded 
     write_picture(bench, place, found, result.picture)
     for file, known in opened.items():
         own = digest_file(bench.folder / file)
-        digest = _digest(bench, (place, *known.beside))
+        digest = digest_of(bench, (place, *known.beside))
         bench.opened[file] = replace(known, digest=own, of=digest)
     bench.save()
     return Folded(result.pixels, result.blocks, result.notes, tuple(edited))

@@ -7,7 +7,6 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from volvex.archive.detect import filetypes
-from volvex.archive.safe_names import quoted
 from volvex.asset.sounds.describe import format_text
 from volvex.asset.sounds.exchange import differing_frames, exported, replaced, taken_over
 from volvex.asset.sounds.open import Opened as OpenSound
@@ -16,9 +15,9 @@ from volvex.asset.sounds.sound import LARGEST, Sound
 from volvex.bench.bench_file import SOUNDS, Opened
 from volvex.bench.changes import FileChange
 from volvex.bench.content import Read, current_of, one_meant, original_kind, original_of
-from volvex.bench.open_folder import FOLDER, is_edited, require_unedited, write_file
+from volvex.bench.open_folder import FOLDER, require_unedited, state_of, write_file
 from volvex.bench.workbench import Workbench
-from volvex.errors import NotFoundError, RefusedError, UsageError, VolvexError
+from volvex.errors import RefusedError, UsageError, VolvexError
 from volvex.source import BytesSource
 from volvex.source.digest import digest_bytes, digest_file
 
@@ -80,26 +79,10 @@ def _base_file(bench: Workbench, place: str) -> Path:
 
 def fold_sounds(bench: Workbench, place: str, files: Sequence[str]) -> list[Folded]:
     """Take over the edited file of a sound. RefusedError when it does not fit in, or two were edited."""
-    opened = {file: bench.opened[file] for file in files if (bench.folder / file).is_file()}
-    for file in set(files) - set(opened):
-        del bench.opened[file]
-    edited = [file for file in opened if is_edited(bench, file)]
-    target = bench.files / place
-    moved = target.is_file() and any(digest_file(target) != known.of for known in opened.values())
-    if not edited and not moved:
+    state = state_of(bench, place, files, "sound")
+    opened, edited = state.opened, state.edited
+    if not edited and not state.moved:
         return []
-    if edited and not target.is_file():
-        raise NotFoundError(
-            f"{edited[0]} belongs to {place}, which is no longer on the bench",
-            f"`volvex take {quoted(place)}`, or removing {edited[0]}",
-        )
-    if len(edited) > 1:
-        raise RefusedError(f"{' and '.join(edited)} are the same sound and were both edited", "removing one of them")
-    if edited and moved:
-        raise RefusedError(
-            f"{edited[0]} and {place} were both edited",
-            f"removing {edited[0]}, or `volvex take --refresh {quoted(place)}`",
-        )
     done = []
     if edited:
         done.append(_take_over(bench, place, edited[0], opened[edited[0]]))

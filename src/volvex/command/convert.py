@@ -1,4 +1,4 @@
-"""Convert data, pictures, sounds and models to open formats and back.
+"""Convert data, pictures, sounds, models to open formats and back.
 
 Tables, texts and scenes become CSV, TSV, XLSX and JSON, texts also PO and XLIFF. Back it goes with --like, the file it was made
 from: everything that the open format cannot hold comes from there. Every value is checked, and every fault is reported with row,

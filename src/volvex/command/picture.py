@@ -1,4 +1,4 @@
-"""Draw pictures, models, or frames of a movie, on one sheet.
+"""Draw pictures, models or movie frames on one sheet.
 
 Paths are files, folders, archives, or patterns of them; everything that is a picture or a model is on the sheet, in the order of its
 path. A movie that is named by its path is there with 28 frames spread over it, a model by itself large. --turn, --animation and --lods

@@ -1,4 +1,4 @@
-"""Show one entry as text, table, picture, sound, model or bytes.
+"""Show an entry: text, table, picture, sound, model or bytes.
 
 Of a picture the size, format, levels and channels are printed, of a sound its duration, rate, encoding, loops and loudness, of a
 movie its container, streams and duration; of a model its parts, triangles, levels of detail, joints, animations, materials and
