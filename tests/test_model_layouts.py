@@ -205,6 +205,29 @@ block faces after rows repeats
         with self.assertRaisesRegex(FormatError, "an index 3, there are 3 vertices"):
             form(text).read(BytesSource(data, "t"))
 
+    def test_shared_vertices_where_a_format_has_no_indices(self) -> None:
+        """Each corner gets a vertex, and what the format keeps beside its vertices follows them, row by row."""
+        text = """layout "t" kind mesh
+block head at 0
+    count u16  count of rows
+block rows after head repeats
+    place array of 3 f32  position
+block kept after rows repeats with rows
+    note  u16  kept
+"""
+        corners = b"".join(struct.pack("<3f", *corner) for corner in CORNERS[:3])
+        own, model = opened(text, struct.pack("<H", 3) + corners + struct.pack("<3H", 7, 8, 9))
+        sheet = replace(
+            model.meshes[0],
+            positions=np.array(CORNERS, np.float32),
+            triangles=np.array(FACES, np.uint32),
+            parts=[replace(model.meshes[0].parts[0], count=4)],
+        )
+        made, read = again(own, replace(model, extra={**model.extra, "like": [0, 1, 2, -1]}), meshes=[sheet])
+        self.assertEqual(12, struct.unpack_from("<H", made)[0])
+        self.assertEqual((7, 9, 8, 7, 8, 7, 7, 7, 9, 8, 9, 7), struct.unpack_from("<12H", made, 2 + 12 * 12))
+        np.testing.assert_array_equal(read.meshes[0].positions, sheet.positions[np.array(FACES).reshape(-1)])
+
     def test_more_vertices_than_numbers_reach(self) -> None:
         text = """layout "t" kind mesh
 block head at 0

@@ -94,7 +94,9 @@ class Files(Case):
         self.assertIn(
             "no sound", self.complaint("convert", "sounds/more.kpz/note.txt", "--to", "x", "--as", "flac", status=3)
         )
-        self.assertIn("pictures, sounds or models", self.complaint("convert", "sounds", "--to", "x", "--as", "xyz", status=2))
+        self.assertIn(
+            "pictures, sounds or models", self.complaint("convert", "sounds", "--to", "x", "--as", "xyz", status=2)
+        )
 
 
 class InTheGame(KeptGame):

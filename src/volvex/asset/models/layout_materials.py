@@ -9,13 +9,13 @@ from volvex.asset.models.layout_texts import (
     put_ints,
     put_texts,
     put_words,
+    take_rows,
     texts_of,
     words_of,
 )
 from volvex.asset.models.model import OPAQUE, Array, Material
 from volvex.asset.models.storage import fact_in, from_shares, kept_rows, shares
 from volvex.errors import RefusedError
-from volvex.layout.columns import taken
 from volvex.layout.kinds._model import ROLES
 from volvex.layout.read.blocks import Reading
 from volvex.layout.write.directory import AllColumns
@@ -75,7 +75,7 @@ def put_materials(
     if not block.repeats and len(new) != 1:
         raise RefusedError("a file of this format has one material", "a material file of its own")
     rows = np.array([one if one >= 0 else max(0, len(old) - 1) for one in like], np.int64)
-    columns[block.name] = {one: taken(column, rows) for one, column in columns[block.name].items()}
+    take_rows(columns, reading, block.name, rows)
     put_texts(columns, reading, "material name", [one.name for one in new])
     for role in ROLES:
         before = texts_of(reading, f"{role} texture")

@@ -11,6 +11,7 @@ from volvex.asset.models.layout_texts import (
     put_ints,
     put_texts,
     put_words,
+    take_rows,
     texts_of,
     words_of,
 )
@@ -19,7 +20,6 @@ from volvex.asset.models.space import Space
 from volvex.asset.models.storage import fact_in
 from volvex.asset.models.topology import from_strip, sphere_around, split_by_bones, to_strip, used_bones, used_rows
 from volvex.errors import FRESH, FormatError, RefusedError
-from volvex.layout.columns import taken
 from volvex.layout.read.blocks import Reading
 from volvex.layout.write.directory import AllColumns
 
@@ -204,25 +204,11 @@ def pieces_of(mesh: Mesh, like: list[int], most_bones: int, palettes: bool) -> P
     return made
 
 
-def apart(mesh: Mesh, pieces: Pieces, like: Array, together: bool) -> tuple[Mesh, Array, list[tuple[int, int]]]:
-    """The mesh with the vertices of each part by themselves, as formats want them that give a range of vertices for each.
-
-    Returns it, the rows that they are like, and the range of each part. `together`: they may stay as they are when they already
-    lie so.
-    """
-    used = [used_rows(own, len(mesh.positions)) for own in pieces.triangles]
-    ranges = [(int(one[0]), int(one[-1]) + 1) if len(one) else (0, 0) for one in used]
-    ends = [0, *(end for _, end in ranges)]
-    if together and all(start >= end for (start, _), end in zip(ranges, ends, strict=False)):
-        return mesh, like, ranges
-    order = np.concatenate(used) if used else np.zeros(0, np.int64)
-    starts = np.cumsum([0, *map(len, used)])
-    for number, rows in enumerate(used):
-        pieces.triangles[number] = np.searchsorted(rows, pieces.triangles[number]) + int(starts[number])
-    made = replace(
+def picked(mesh: Mesh, order: Array) -> Mesh:
+    """A mesh with some of its vertices in another order; its triangles are still of the old one."""
+    return replace(
         mesh,
         positions=mesh.positions[order],
-        triangles=np.concatenate(pieces.triangles) if pieces.triangles else mesh.triangles,
         uvs=[one[order] for one in mesh.uvs],
         colours=[one[order] for one in mesh.colours],
         morphs=[
@@ -239,6 +225,40 @@ def apart(mesh: Mesh, pieces: Pieces, like: Array, together: bool) -> tuple[Mesh
             if (value := getattr(mesh, name)) is not None
         },
     )
+
+
+def each_corner(mesh: Mesh, pieces: Pieces, like: Array) -> tuple[Mesh, Array]:
+    """A mesh with a vertex for each corner of each triangle, as formats without indices want it; and the rows that they are like."""
+    order = np.concatenate([own.reshape(-1) for own in pieces.triangles]) if pieces.triangles else np.zeros(0, np.int64)
+    left = len(mesh.positions) - len(order)  # one or two make no triangle, and stay
+    if 0 <= left < 3 and bool((order == np.arange(len(order))).all()):
+        return mesh, like
+    at = 0
+    for number, own in enumerate(pieces.triangles):
+        pieces.triangles[number] = np.arange(at, at + own.size).reshape(-1, 3)
+        at += own.size
+    made = picked(mesh, order)
+    made.triangles = np.arange(len(order), dtype=np.uint32).reshape(-1, 3)
+    return made, like[order]
+
+
+def apart(mesh: Mesh, pieces: Pieces, like: Array, together: bool) -> tuple[Mesh, Array, list[tuple[int, int]]]:
+    """The mesh with the vertices of each part by themselves, as formats want them that give a range of vertices for each.
+
+    Returns it, the rows that they are like, and the range of each part. `together`: they may stay as they are when they already
+    lie so.
+    """
+    used = [used_rows(own, len(mesh.positions)) for own in pieces.triangles]
+    ranges = [(int(one[0]), int(one[-1]) + 1) if len(one) else (0, 0) for one in used]
+    ends = [0, *(end for _, end in ranges)]
+    if together and all(start >= end for (start, _), end in zip(ranges, ends, strict=False)):
+        return mesh, like, ranges
+    order = np.concatenate(used) if used else np.zeros(0, np.int64)
+    starts = np.cumsum([0, *map(len, used)])
+    for number, rows in enumerate(used):
+        pieces.triangles[number] = np.searchsorted(rows, pieces.triangles[number]) + int(starts[number])
+    made = picked(mesh, order)
+    made.triangles = np.concatenate(pieces.triangles) if pieces.triangles else mesh.triangles
     return made, like[order], [(int(starts[n]), int(starts[n + 1])) for n in range(len(used))]
 
 
@@ -253,7 +273,7 @@ def take_parts(columns: AllColumns, reading: Reading, pieces: Pieces) -> None:
     rows = np.array([max(0, one) for one in pieces.like], np.int64)
     if len(rows) and not len(found[0].starts):
         raise RefusedError("the game's own file has no part that a new one could be like", "another model")
-    columns[name] = {one: taken(column, rows) for one, column in columns[name].items()}
+    take_rows(columns, reading, name, rows)
 
 
 def put_triangles(
@@ -297,7 +317,7 @@ def put_triangles(
         rows = np.minimum(np.arange(len(whole)), max(0, len(fact.raw()) - 1))
         name = fact.block.block.name
         if len(fact.raw()):
-            columns[name] = {one: taken(column, rows) for one, column in columns[name].items()}
+            take_rows(columns, reading, name, rows)
         fact.put(columns[name], whole[:, None])
     elif not bool((whole == np.arange(len(whole))).all()):
         raise RefusedError("this format has no indices: each triangle has three vertices of its own", "`volvex swap`")
@@ -351,7 +371,7 @@ def put_bones(columns: AllColumns, reading: Reading, pieces: Pieces, joints: Arr
     name = table.block.block.name
     whole = np.concatenate(pieces.bones) if pieces.bones else np.zeros(0, np.int64)
     rows = np.minimum(np.arange(len(whole)), max(0, len(table.raw()) - 1))
-    columns[name] = {one: taken(column, rows) for one, column in columns[name].items()}
+    take_rows(columns, reading, name, rows)
     table.put(columns[name], whole[:, None])
     put_ints(columns, reading, "first bone", starts[:-1])
     put_ints(columns, reading, "bone count", [len(one) for one in pieces.bones])

@@ -13,8 +13,8 @@ import numpy as np
 from volvex.asset.models import layout_mesh
 from volvex.asset.models.layout_joints import put_skeleton, skeleton_of
 from volvex.asset.models.layout_materials import materials_of, put_materials
-from volvex.asset.models.layout_mesh import Pieces, StoredParts, apart, pieces_of
-from volvex.asset.models.layout_texts import numbers_of, put_ints, put_texts, texts_of
+from volvex.asset.models.layout_mesh import Pieces, StoredParts, apart, each_corner, pieces_of
+from volvex.asset.models.layout_texts import numbers_of, put_ints, put_texts, take_rows, texts_of
 from volvex.asset.models.layout_tracks import animations_of
 from volvex.asset.models.layout_tracks_back import put_animations
 from volvex.asset.models.layout_vertices import (
@@ -46,7 +46,6 @@ from volvex.asset.models.space import Space
 from volvex.asset.models.storage import fact_in, rounded_floats
 from volvex.asset.models.topology import normals_of, tangents_of, used_rows
 from volvex.errors import FRESH, FormatError, RefusedError
-from volvex.layout.columns import taken
 from volvex.layout.kinds._model import spec_of
 from volvex.layout.model import Field, IntegerType, Layout
 from volvex.layout.read.blocks import BlockRead, Reading
@@ -191,11 +190,14 @@ class LayoutModel:
         if _is_same(before, mesh, like) and parts_like == list(range(len(before.parts))):
             self._put_part_materials(columns, reading, model, None)
             return
+        mesh = replace(mesh, uvs=list(mesh.uvs), colours=list(mesh.colours))  # what it lacks is added below
         palettes = reading.attribute("first bone") is not None and fact_in(reading, "bone") is not None
         pieces = pieces_of(mesh, parts_like, int(self.spec["bones"]), palettes)
         ranges = None
         if reading.attribute("first vertex") is not None or palettes:
             mesh, like, ranges = apart(mesh, pieces, like, together=True)
+        elif fact_in(reading, "index") is None:
+            mesh, like = each_corner(mesh, pieces, like)
         layout_mesh.take_parts(columns, reading, pieces)
         self._put_vertices(columns, reading, before, mesh, like, pieces)
         strips = self.spec["faces"] == "strip"
@@ -228,8 +230,13 @@ class LayoutModel:
         homes = {coding.fact.block.block.name for coding in codings.values()}
         joints, weights = weights_of(reading)
         homes |= {fact.block.block.name for fact in (joints, weights) if fact is not None}
-        for home in homes:
-            columns[home] = {name: taken(column, rows) for name, column in columns[home].items()}
+        taken: set[str] = set()
+        for home in sorted(homes):
+            block = reading.layout.block(home)
+            root = reading.layout.root(block).name if block is not None else home
+            if root not in taken:  # the others of its row follow
+                taken.add(root)
+                take_rows(columns, reading, home, rows)
         _complete(mesh, before, codings, like)
         position = codings["position"]
         ranges = ranges_of(reading, position.fact, share)
@@ -315,7 +322,7 @@ class LayoutModel:
             counts.append(len(own))
             at += len(own)
         picked = np.concatenate(rows)
-        columns[home] = {name: taken(column, picked) for name, column in columns[home].items()}
+        take_rows(columns, reading, home, picked)
         shifts.put(columns[home], np.concatenate(raws))
         named = fact_in(reading, "shifted vertex")
         if named is not None:

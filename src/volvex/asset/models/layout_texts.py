@@ -9,7 +9,7 @@ import numpy as np
 from volvex.asset.models.model import Array
 from volvex.asset.models.storage import fact_in
 from volvex.errors import FormatError
-from volvex.layout.columns import Texts
+from volvex.layout.columns import Texts, taken
 from volvex.layout.model import Attribute, Text
 from volvex.layout.name_hash import Keying, KeyPart, bits_of
 from volvex.layout.read.blocks import Reading
@@ -152,3 +152,12 @@ def hashes_of(reading: Reading, what: str, names: Sequence[str]) -> dict[int, st
         return {}
     keying = Keying([KeyPart("name hash", rules[0], bits_of(found[1].type))])
     return dict(zip(keying.columns(list(names))[0].astype(np.uint64).tolist(), names, strict=True))
+
+
+def take_rows(columns: AllColumns, reading: Reading, name: str, rows: Array) -> None:
+    """Give a block other records, each as one that there is; and all blocks whose records go with its, one by one."""
+    own = reading.layout.block(name)
+    root = reading.layout.root(own).name if own is not None else name
+    for block in reading.layout.blocks:
+        if block.name in columns and block.repeats and reading.layout.root(block).name == root:
+            columns[block.name] = {one: taken(column, rows) for one, column in columns[block.name].items()}

@@ -13,6 +13,7 @@ from volvex.asset.models.layout_texts import (
     put_ints,
     put_texts,
     put_words,
+    take_rows,
     texts_of,
 )
 from volvex.asset.models.layout_tracks import (
@@ -42,7 +43,6 @@ from volvex.asset.models.storage import (
 )
 from volvex.asset.models.tracks import same_track, sampled
 from volvex.errors import RefusedError
-from volvex.layout.columns import taken
 from volvex.layout.read.blocks import Reading
 from volvex.layout.write.directory import AllColumns
 
@@ -145,7 +145,7 @@ def _put_track_rows(columns: AllColumns, reading: Reading, wanted: list[Written]
     if wanted and not held:
         raise RefusedError("the game's own file has no track that a new one could be like", "another animation file")
     rows = np.array([max(0, track.like) for track in wanted], np.int64)
-    columns[name] = {one: taken(column, rows) for one, column in columns[name].items()}
+    take_rows(columns, reading, name, rows)
     put_words(columns, reading, "track of", [track.path for track in wanted])
     new = [number for number, track in enumerate(wanted) if track.like < 0]
     if not new:
@@ -258,7 +258,7 @@ def _put_keys(
     if len(whole) and not held:
         raise RefusedError(f"the game's own file has no key of {path} that a new one could be like", "another file")
     picked = np.minimum(np.arange(len(whole)), max(0, held - 1))
-    columns[name] = {one: taken(column, picked) for one, column in columns[name].items()}
+    take_rows(columns, reading, name, picked)
     fact.put(columns[name], whole)
     if timed is not None:
         timed.put(
@@ -288,7 +288,7 @@ def _put_rows_of_animations(columns: AllColumns, reading: Reading, new: list[Ani
     if found is not None:
         name, held = found[0].block.name, len(found[0].starts)
         rows = np.minimum(np.arange(len(new)), max(0, held - 1))
-        columns[name] = {one: taken(column, rows) for one, column in columns[name].items()}
+        take_rows(columns, reading, name, rows)
     elif len(new) > 1:
         raise RefusedError("a file of this format has one animation", "an animation file of its own")
     put_ints(columns, reading, "track count", counts)
@@ -344,7 +344,7 @@ def _put_posed(columns: AllColumns, reading: Reading, old: list[Animation], new:
         name = fact.block.block.name
         picked = np.minimum(np.arange(len(out)), len(raw) - 1)
         if len(columns[name][next(iter(columns[name]))]) != len(out):
-            columns[name] = {one: taken(column, picked) for one, column in columns[name].items()}
+            take_rows(columns, reading, name, picked)
         fact.put(columns[name], out)
     _put_rows_of_animations(columns, reading, new, [])
     put_ints(columns, reading, "frames", counts)
