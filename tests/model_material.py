@@ -179,6 +179,20 @@ def saved(gltf: Any) -> bytes:
     return b"".join(gltf.save_to_bytes())
 
 
+def with_images_inside(gltf: Any, pictures: list[bytes]) -> None:
+    """Put pictures inside of a file, as most programs save it: the first as bytes, others as base64 in the JSON."""
+    import base64
+
+    for number, (image, data) in enumerate(zip(gltf.images, pictures, strict=True)):
+        image.uri, image.mimeType = None, "image/png"
+        if number:
+            image.uri = "data:image/png;base64," + base64.b64encode(data).decode()
+            image.mimeType = None
+        else:
+            image.bufferView = gltf.accessors[add_accessor(gltf, np.frombuffer(data, np.uint8), "SCALAR")].bufferView
+            gltf.accessors.pop()
+
+
 def through_trimesh(data: bytes, edit: Any = None) -> bytes:
     """A file loaded, edited and saved by trimesh: it has no joints and no animations."""
     import trimesh

@@ -426,6 +426,8 @@ class Forms(unittest.TestCase):
         self.assertGreater(len(solid), 300)
         self.assertTrue((solid[:, 2] < 10).all())
         self.assertGreater(int(solid[:, 0].max()), 150)
+        black = render(Scene(model, {0: texture * np.array([0, 0, 0, 1], np.uint8)}), 64, 64)
+        self.assertGreater(int(np.ptp(black[black[..., 3] == 255][:, 0].astype(int))), 10)  # its form is seen
         plain = render(Scene(model, {0: texture}), 64, 64, View(plain=True))
         self.assertTrue((np.ptp(plain[plain[..., 3] == 255][:, :3].astype(int), axis=1) < 30).all())
         out = io.BytesIO()

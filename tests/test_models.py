@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import io
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, ClassVar
 
 import numpy as np
+from PIL import Image
 
 from kelpwick import GameError, slip
 from tests.model_material import (
@@ -26,14 +29,105 @@ from tests.model_material import (
     through_trimesh,
     validated,
     validator,
+    with_images_inside,
     written,
 )
+from volvex.asset.models.compare import differences
 from volvex.asset.models.exchange import TakenOver, exported, image_names, taken_over
+from volvex.asset.models.gather import Gathered
 from volvex.asset.models.model import Animation, Material, Track
+from volvex.asset.models.textures import scene_of
 from volvex.asset.models.tracks import sampled
 from volvex.errors import RefusedError
 
 MODELS = ("patience.kmm", "old_light.kml")
+
+
+class Inside(unittest.TestCase):
+    """Textures inside of a glTF file, as most programs save it."""
+
+    def setUp(self) -> None:
+        _, self.found = gathered("patience.kmm")
+        gltf = pygltf(as_glb(self.found))
+        self.held = [png((number * 40, 90, 200)) for number in range(len(gltf.images))]
+        with_images_inside(gltf, self.held)
+        for image in gltf.images:
+            image.name = "sail"
+        self.glb = saved(gltf)
+
+    def test_they_are_read_and_stay_inside(self) -> None:
+        model = from_glb(self.glb)
+        names = ["sail", *(f"sail~{number}" for number in range(1, len(self.held)))]
+        self.assertGreater(len(names), 1)
+        self.assertEqual(dict(zip(names, self.held, strict=True)), model.pictures)
+        alone = Gathered(model, textures=dict.fromkeys(names))
+        self.assertEqual([], alone.missing)
+        self.assertEqual((40, 90, 200), tuple(scene_of(alone, NoFiles()).textures[1][0, 0, :3].tolist()))
+        data = exported(alone, "glb", {}).files["glb"]
+        again = pygltf(data)
+        views = [again.bufferViews[image.bufferView] for image in again.images]
+        blob = again.binary_blob()
+        self.assertEqual(self.held, [blob[view.byteOffset : view.byteOffset + view.byteLength] for view in views])
+        with tempfile.TemporaryDirectory() as folder:
+            file = Path(folder) / "inside.glb"
+            file.write_bytes(data)
+            if validator() is not None:
+                self.assertEqual({file.name: []}, validated([file]))
+        self.assertIn("sail stays inside", str(exported(alone, "obj", {}).notes))
+        self.assertEqual(names, list(image_names(alone)))
+
+    def test_roughness_goes_there_and_back(self) -> None:
+        """And what is not read of a file is named."""
+        import pygltflib
+
+        gltf = pygltf(self.glb)
+        gltf.materials[0].pbrMetallicRoughness.metallicRoughnessTexture = pygltflib.TextureInfo(index=1)
+        gltf.extensionsUsed = ["KHR_mesh_quantization", "KHR_materials_ior"]
+        model = from_glb(saved(gltf))
+        self.assertEqual("sail~1", model.materials[0].textures["roughness"])
+        self.assertIn("KHR_materials_ior of the file left out", model.notes)
+        again = pygltf(exported(Gathered(model), "glb", {}).files["glb"])
+        number = again.materials[0].pbrMetallicRoughness.metallicRoughnessTexture.index
+        self.assertEqual("sail~1", again.images[again.textures[number].source].name)
+        bare, other = replace(model, skeleton=None), replace(model, pictures={**model.pictures, "sail": b"other"})
+        self.assertIn(f"{len(self.found.model.skeleton or [])} joints -> 0", list(differences(model, bare)))
+        self.assertEqual(["texture sail inside of it differs"], list(differences(model, other)))
+
+    def test_damaged_ones_are_left_out(self) -> None:
+        gltf = pygltf(self.glb)
+        gltf.images[1].uri = "data:image/png;base64,!!!"
+        gltf.bufferViews[gltf.images[0].bufferView].byteLength = 2
+        model = from_glb(saved(gltf))
+        self.assertEqual(set(range(2, len(self.held))), {self.held.index(one) for one in model.pictures.values()})
+        self.assertIn("neither PNG nor JPEG", str(model.notes))
+        self.assertIn("base64", str(model.notes))
+
+    def test_the_games_own_stay_and_that_is_said(self) -> None:
+        gltf = pygltf(self.glb)
+        for image, name in zip(gltf.images, image_names(self.found), strict=False):
+            image.name = name
+        notes = taken_over(self.found, from_glb(saved(gltf))).notes
+        self.assertIn("edit the pictures that lie apart", str(notes))
+        with self.assertRaisesRegex(RefusedError, "is glTF, which is changed whole"):
+            taken_over(Gathered(from_glb(self.glb)), from_glb(self.glb))
+
+
+class NoFiles:
+    """A game without files."""
+
+    paths: ClassVar[list[str]] = []
+
+    def open(self, number: int) -> Any:
+        raise AssertionError(number)
+
+    picture = open
+
+
+def png(colour: tuple[int, int, int]) -> bytes:
+    """A picture of one colour."""
+    held = io.BytesIO()
+    Image.new("RGB", (4, 4), colour).save(held, "PNG")
+    return held.getvalue()
 
 
 class Out(unittest.TestCase):

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from PIL import Image, ImageDraw
 
@@ -17,11 +18,12 @@ CHEQUERS = ((72, 74, 78), (92, 94, 98))
 
 @dataclass(frozen=True)
 class Cell:
-    """One picture of a sheet: its pixels (red, green, blue, alpha, 8 bits) and two lines."""
+    """One picture of a sheet: its pixels (red, green, blue, alpha, 8 bits), two lines, and the path that the name is the end of."""
 
     pixels: Pixels
     name: str
     about: str
+    path: str = ""
 
 
 def small(pixels: Pixels, size: int = CELL) -> Pixels:
@@ -37,6 +39,15 @@ def small(pixels: Pixels, size: int = CELL) -> Pixels:
         times = size // largest
         image = image.resize((image.width * times, image.height * times), Image.Resampling.NEAREST)
     return np.asarray(image)
+
+
+def distinct(cells: Sequence[Cell]) -> list[Cell]:
+    """Cells whose names repeat with the folder before their name."""
+    held = Counter(cell.name for cell in cells)
+    return [
+        replace(cell, name="/".join(cell.path.split("/")[-2:])) if cell.path and held[cell.name] > 1 else cell
+        for cell in cells
+    ]
 
 
 def pages(count: int) -> int:

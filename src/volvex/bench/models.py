@@ -15,10 +15,11 @@ from pathlib import Path
 from volvex.asset.models.exchange import TakenOver, exported, taken_over
 from volvex.asset.models.forms import form_of
 from volvex.asset.models.gather import Gathered, Settings, gather
-from volvex.asset.models.model import LARGEST, Animation, Model
+from volvex.asset.models.model import GLTF, LARGEST, Animation, Model
 from volvex.asset.models.open import Opened as OpenModel
 from volvex.asset.models.open import may_be_model, open_model
 from volvex.asset.models.render import Scene
+from volvex.asset.models.textures import scene_of
 from volvex.asset.picture import Picture
 from volvex.bench.bench_file import MODELS, Opened
 from volvex.bench.changes import FileChange
@@ -142,6 +143,10 @@ def open_model_as(bench: Workbench, place: str, ending: str, again: bool = False
     ending = KINDS.get(ending, ending)
     form_of(ending)
     found, file = _required(bench, place, current_of(bench)), f"{FOLDER}/{place}.{ending}"
+    if found.gathered.model.form == GLTF:
+        raise RefusedError(
+            f"{place} is glTF already, which 3D programs open as it is", "the same without --as, and editing that file"
+        )
     if not again:
         require_unedited(bench, [file])
     images, made, notes = _textures(bench, found, file)
@@ -379,17 +384,4 @@ def scenes_of(bench: Workbench, change: FileChange) -> tuple[Scene, Scene] | Non
     first, second = found
     if first is None or second is None or not (first.gathered.model.meshes or first.gathered.model.skeleton):
         return None
-    return _scene(first), _scene(second)
-
-
-def _scene(whole: Whole) -> Scene:
-    textures = {}
-    for at, material in enumerate(whole.gathered.model.materials):
-        number = whole.gathered.textures.get(material.textures.get("colour", ""))
-        try:
-            picture = whole.files.picture(number) if number is not None else None
-        except VolvexError:
-            continue  # drawn without it
-        if picture is not None:
-            textures[at] = picture.seen()
-    return Scene(whole.gathered.model, textures)
+    return scene_of(first.gathered, first.files), scene_of(second.gathered, second.files)

@@ -49,7 +49,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    from volvex.asset.sheet import COLUMNS, ROWS, drawn
+    from volvex.asset.sheet import COLUMNS, ROWS, distinct, drawn
 
     if options.target.suffix.lower() != ".png":
         raise UsageError(f"a sheet is a PNG file, not {shown(options.target.name)}", "--to sheet.png")
@@ -65,7 +65,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
                     drawing.save(out, "PNG", compress_level=COMPRESS)
                 context.print(f"{shown(str(options.target))}: {models.what}")
                 return note_faults([*faults, *walker.faults], context)
-        cells = list(_cells(options.path, walker, context, faults, models))
+        cells = distinct(list(_cells(options.path, walker, context, faults, models)))
         faults += walker.faults
     if not cells:
         note_faults(faults, context)
@@ -135,4 +135,5 @@ def _cell(content: Content, walker: Walker) -> Cell | None:
         return None
     picture = opened.picture
     name = content.path.rpartition("/")[2]
-    return Cell(small(picture.seen()), name, f"{size_text(picture)}, {picture.form} {picture.format}")
+    about = f"{size_text(picture)}, {picture.form} {picture.format}"
+    return Cell(small(picture.seen()), name, about, content.path)

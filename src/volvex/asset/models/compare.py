@@ -53,6 +53,8 @@ def differences(before: Model, after: Model) -> Iterator[str]:
 def _skeletons(before: Model, after: Model) -> Iterator[str]:
     one, two = before.skeleton, after.skeleton
     if one is None or two is None:
+        if one is not two:
+            yield f"{len(one) if one else 0} joints -> {len(two) if two else 0}"
         return
     if one.names != two.names:
         yield f"{len(one)} joints -> {len(two)}"
@@ -88,5 +90,8 @@ def _materials(before: Model, after: Model) -> Iterator[str]:
         yield f"material {name} differs"
     for name in sorted(new.keys() - old.keys()):
         yield f"material {name} is new"
+    both = before.pictures.keys() & after.pictures.keys()
+    for name in sorted(name for name in both if before.pictures[name] != after.pictures[name]):
+        yield f"texture {name} inside of it differs"
     for name in sorted(old.keys() - new.keys()):
         yield f"material {name} is gone"

@@ -48,7 +48,9 @@ def lines_of(found: Gathered, paths: Sequence[str]) -> Iterator[tuple[str, str]]
 
 def _texture(name: str, found: Gathered, paths: Sequence[str]) -> str:
     number = found.textures.get(name)
-    return paths[number] if number is not None else f"{name} (not found)"
+    if number is not None:
+        return paths[number]
+    return f"{name} ({'inside' if name in found.model.pictures else 'not found'})"
 
 
 def _columns(model: Model) -> str:

@@ -17,8 +17,9 @@ from volvex.asset.models.forms import form_of
 from volvex.asset.models.gather import Gathered
 from volvex.asset.models.gltf_write import in_order
 from volvex.asset.models.join import joined, kept_pieces, pieces_of_edit
-from volvex.asset.models.model import Animation, Array, Material, Mesh, Model, Track
+from volvex.asset.models.model import GLTF, Animation, Array, Material, Mesh, Model, Track
 from volvex.asset.models.tracks import same_track
+from volvex.errors import RefusedError
 
 SLOTS = ("colour", "normal", "occlusion", "emission")  # of textures, which glTF has
 CLOSE = 1e-6
@@ -32,14 +33,18 @@ class Exported:
     notes: tuple[str, ...] = ()
 
 
-def image_names(gathered: Gathered) -> dict[str, str]:
-    """A file name for each texture that is there: its own, no two the same on any disk."""
+def image_names(gathered: Gathered, inside: bool = True) -> dict[str, str]:
+    """A file name for each texture that is there: its own, no two the same on any disk.
+
+    inside   those inside of the model's file too
+    """
     found: dict[str, str] = {}
-    by_file: dict[int, str] = {}
+    by_file: dict[int | str, str] = {}
     taken: set[str] = set()
-    for name, number in gathered.textures.items():
-        if number is None:
+    for name, place in gathered.textures.items():
+        if place is None and not (inside and name in gathered.model.pictures):
             continue
+        number = name if place is None else place
         if number not in by_file:
             stem = posixpath.splitext(posixpath.basename(name.replace("\\", "/")))[0] or "texture"
             plain, at = stem, 2
@@ -49,6 +54,11 @@ def image_names(gathered: Gathered) -> dict[str, str]:
             by_file[number] = f"{plain}.png"
         found[name] = by_file[number]
     return found
+
+
+def carries_pictures(extension: str) -> bool:
+    """Whether files of an open form may have textures inside."""
+    return bool({"glb", "gltf"} & set(form_of(extension).EXTENSIONS))
 
 
 def exported(gathered: Gathered, extension: str, images: Mapping[str, str], stem: str = "") -> Exported:
@@ -61,7 +71,8 @@ def exported(gathered: Gathered, extension: str, images: Mapping[str, str], stem
     model = replace(model, name=stem) if stem else model
     notes = list(dict.fromkeys([*model.notes, *gathered.notes]))
     notes += [f"the texture {name} is not in the game" for name in gathered.missing]
-    if not {"glb", "gltf"} & set(form.EXTENSIONS):
+    if not carries_pictures(extension):
+        notes += [f"the texture {name} stays inside of {model.name}" for name in model.pictures if name not in images]
         lost = [
             what
             for what, there in (
@@ -98,6 +109,11 @@ class TakenOver:
 
 def taken_over(original: Gathered, edited: Model) -> TakenOver:
     """An edited file put into the original; RefusedError when it does not fit in, with what would."""
+    if original.model.form == GLTF:
+        raise RefusedError(
+            f"{original.model.name} is glTF, which is changed whole: what other forms do not carry would be lost",
+            "saving yours in the same form, .glb or .gltf, and `volvex swap`",
+        )
     with np.errstate(all="ignore"):
         return _taken_over(original, edited)
 
@@ -105,6 +121,8 @@ def taken_over(original: Gathered, edited: Model) -> TakenOver:
 def _taken_over(original: Gathered, edited: Model) -> TakenOver:
     made = TakenOver(notes=list(edited.notes))
     base = original.model
+    if any(original.textures.get(name) is not None for name in edited.pictures):
+        made.notes.append("textures inside of the file are not taken over: edit the pictures that lie apart from it")
     numbers = _joint_numbers(original, edited, made)
     materials, names = _materials(original, edited, made)
     if edited.meshes and base.meshes:

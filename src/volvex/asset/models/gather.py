@@ -64,7 +64,7 @@ class Gathered:
     @property
     def missing(self) -> list[str]:
         """The textures that are nowhere."""
-        return [name for name, number in self.textures.items() if number is None]
+        return [name for name, number in self.textures.items() if number is None and name not in self.model.pictures]
 
 
 class Finder:
@@ -320,10 +320,15 @@ class _Gatherer:
             self.made.unknown = [model.materials[n].name for n in left.values()]
 
     def _add_textures(self) -> None:
-        for material in self.made.model.materials:
-            for name in material.textures.values():
-                if name not in self.made.textures:
-                    self.made.textures[name] = self.finder.texture(name, self.folder, self.library)
+        model = self.made.model
+        for name in dict.fromkeys(name for material in model.materials for name in material.textures.values()):
+            found = None
+            if name not in model.pictures:
+                if name in model.texture_files:
+                    found = self.finder.texture(model.texture_files[name], self.folder, self.library)
+                if found is None:
+                    found = self.finder.texture(name, self.folder, self.library)
+            self.made.textures[name] = found
 
 
 def is_picture_at(files: Files, number: int, library: Library) -> bool:

@@ -8,10 +8,13 @@ from typing import Any
 import numpy as np
 
 from volvex.asset.models.gltf_file import GltfFile, open_gltf
+from volvex.asset.models.gltf_images import images_of
 from volvex.asset.models.gltf_nodes import Nodes
 from volvex.asset.models.model import (
     COLLISION,
     DRAWN,
+    GLTF,
+    ROUGHNESS,
     Array,
     Material,
     Mesh,
@@ -24,6 +27,8 @@ from volvex.source import Source
 
 _MARKS = re.compile(r"\.(?:lod(?P<lod>[0-9]{1,2})|(?P<use>collision))(?=[._]|$)")
 LIST, STRIP, FAN = 4, 5, 6
+PLAIN_SLOTS = {"baseColorTexture": "colour", "metallicRoughnessTexture": ROUGHNESS}
+CARRIED = {"KHR_mesh_quantization"}  # extensions of which nothing is lost
 SLOTS = {"normalTexture": "normal", "occlusionTexture": "occlusion", "emissiveTexture": "emission"}
 
 
@@ -33,9 +38,13 @@ def read(source: Source) -> Model:
 
 
 class _Reader(Nodes):
+    images: list[str]  # the names of all images
+
     def model(self) -> Model:
         stem = self.file.name.rpartition("/")[2].rpartition(".")[0] or self.file.name
-        made = Model(stem, "glTF 2.0", materials=[self._material(n) for n in range(len(self.file.items("materials")))])
+        made = Model(stem, GLTF)
+        self.images = images_of(self.file, made, self.notes)
+        made.materials = [self._material(n) for n in range(len(self.file.items("materials")))]
         joints = self.joints()
         made.skeleton = self.skeleton(joints) if joints else None
         made.meshes = self._meshes(joints)
@@ -44,6 +53,10 @@ class _Reader(Nodes):
             check_mesh(self.file.name, mesh)
             if mesh.joints is not None and len(mesh.joints) and int(mesh.joints.max()) >= max(1, len(joints)):
                 raise self.file.error(f"{mesh.name} has joint {int(mesh.joints.max())}, the skin {len(joints)}")
+        used = self.file.root.get("extensionsUsed", [])
+        left = [one for one in used if isinstance(one, str) and one not in CARRIED] if isinstance(used, list) else []
+        left += ["cameras"] if self.file.root.get("cameras") else []
+        self.notes += [f"{', '.join(left)} of the file left out"] if left else []
         made.notes = tuple(dict.fromkeys(self.notes))
         return made
 
@@ -237,7 +250,8 @@ class _Reader(Nodes):
             ("roughness", plain.get("roughnessFactor", 1.0)),
         ):
             setattr(made, what, self.floats([said], 1, where)[0])
-        slots = [("colour", plain.get("baseColorTexture")), *((role, own.get(slot)) for slot, role in SLOTS.items())]
+        slots = [(role, plain.get(slot)) for slot, role in PLAIN_SLOTS.items()]
+        slots += [(role, own.get(slot)) for slot, role in SLOTS.items()]
         for role, slot in slots:
             texture = self._texture(slot, where) if slot is not None else ""
             if texture:
@@ -252,19 +266,15 @@ class _Reader(Nodes):
         return made
 
     def _texture(self, slot: Any, where: str) -> str:
-        """The game's name of a texture: its image's name, or the file's without its extension."""
+        """The game's name of a texture: that of its image."""
         if not isinstance(slot, dict):
             raise self.file.error("a texture that is no object", where)
         texture = self.file.item("textures", slot.get("index"), where)
         if "source" not in texture:
             return ""
-        image = self.file.item("images", texture["source"], where)
-        name, uri = image.get("name"), image.get("uri")
-        if isinstance(name, str) and name:
-            return name
-        if isinstance(uri, str) and not uri.startswith("data:"):
-            return uri.rpartition("/")[2].rpartition(".")[0]
-        return ""
+        number: int = texture["source"]
+        self.file.item("images", number, where)
+        return self.images[number]
 
 
 def marks_of(name: str) -> tuple[str, int, str]:

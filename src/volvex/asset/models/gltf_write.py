@@ -9,7 +9,8 @@ from urllib.parse import quote
 
 import numpy as np
 
-from volvex.asset.models.model import COLLISION, PATHS, Array, Mesh, Model, Part, Skeleton, Track
+from volvex.asset.models.gltf_images import mime_of
+from volvex.asset.models.model import COLLISION, PATHS, ROUGHNESS, Array, Mesh, Model, Part, Skeleton, Track
 
 FLOAT, U8, U16, U32 = 5126, 5121, 5123, 5125
 TYPES = {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4", 16: "MAT4"}
@@ -236,6 +237,8 @@ class _Writer:
                 others[role] = name
             elif role == "colour":
                 plain["baseColorTexture"] = {"index": texture}
+            elif role == ROUGHNESS:
+                plain["metallicRoughnessTexture"] = {"index": texture}
             elif role in SLOTS:
                 made[SLOTS[role]] = {"index": texture}
             else:
@@ -253,13 +256,21 @@ class _Writer:
         return made
 
     def _texture(self, name: str) -> int | None:
-        """The number of a texture; None when there is no file of it."""
-        uri = self.images.get(name)
-        if uri is None:
+        """The number of a texture; None when there is neither a file of it nor a picture inside of the model."""
+        if name in self.textures:
+            return self.textures[name]
+        if name in self.images:
+            image: dict[str, Any] = {"name": name, "uri": quote(self.images[name], errors="replace")}
+        elif mime := mime_of(self.model.pictures.get(name, b"")):
+            data = self.model.pictures[name]
+            self.data += bytes(-len(self.data) % 4)
+            self.views.append({"buffer": 0, "byteOffset": len(self.data), "byteLength": len(data)})
+            self.data += data
+            image = {"name": name, "mimeType": mime, "bufferView": len(self.views) - 1}
+        else:
             return None
-        if name not in self.textures:
-            self.textures[name] = len(self.image_list)
-            self.image_list.append({"name": name, "uri": quote(uri, errors="replace")})
+        self.textures[name] = len(self.image_list)
+        self.image_list.append(image)
         return self.textures[name]
 
 

@@ -18,6 +18,8 @@ MOST_TRIANGLES = 1 << 26
 MOST_JOINTS = 1 << 16
 MOST_KEYS = 1 << 26
 DRAWN, COLLISION = "drawn", "collision"
+GLTF = "glTF 2.0"
+ROUGHNESS = "roughness"  # a texture of glTF: roughness in green, metalness in blue
 TRANSLATION, ROTATION, SCALE = PATHS = ("translation", "rotation", "scale")
 OPAQUE, MASK, BLEND = ALPHA = ("opaque", "mask", "blend")
 
@@ -140,6 +142,8 @@ class Model:
     animations: list[Animation] = field(default_factory=list)
     materials: list[Material] = field(default_factory=list)
     skeleton_file: str = ""  # the file with its skeleton, as the game calls it
+    pictures: dict[str, bytes] = field(default_factory=dict)  # textures inside of its file, by their names: PNG, JPEG
+    texture_files: dict[str, str] = field(default_factory=dict)  # of textures that have names, their files
     notes: tuple[str, ...] = ()
     extra: dict[str, Any] = field(default_factory=dict)
 

@@ -280,9 +280,11 @@ def _draw_loop(colours, depths, points, triangles, light, uvs, texture, tint, ow
                 if way == 0 and alpha < cutoff:
                     continue
                 shade = wa * light[a] + wb * light[b] + wc * light[c]
-                r *= shade * tint[0] * texture[ty, tx, 0] / 255.0
-                g *= shade * tint[1] * texture[ty, tx, 1] / 255.0
-                bl *= shade * tint[2] * texture[ty, tx, 2] / 255.0
+                r *= tint[0] * texture[ty, tx, 0] / 255.0
+                g *= tint[1] * texture[ty, tx, 1] / 255.0
+                bl *= tint[2] * texture[ty, tx, 2] / 255.0
+                shine = 0.18 * shade * shade * max(0.0, 1.0 - max(r, g, bl))  # what is dark shines: its form is seen
+                r, g, bl = shade * r + shine, shade * g + shine, shade * bl + shine
                 if way == 1:
                     rest = colours[y, x, 3] * (1.0 - alpha)
                     whole = alpha + rest

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from volvex.archive import Walker
 from volvex.archive.safe_names import shown
@@ -13,6 +14,9 @@ from volvex.command.ui.reader import Content
 from volvex.command.ui.table import count, number
 from volvex.errors import RefusedError, Status, UsageError
 from volvex.source.outputs import Outputs
+
+if TYPE_CHECKING:
+    from volvex.asset.models.gather import Files, Gathered
 
 
 def convert_model(content: Content, walker: Walker, options: argparse.Namespace, context: Context) -> int:
@@ -24,16 +28,16 @@ def convert_model(content: Content, walker: Walker, options: argparse.Namespace,
     found = around.gathered(opened, content)
     if options.like:
         return _back(opened, found, options, context)
-    from volvex.asset.models.exchange import exported, image_names
+    from volvex.asset.models.exchange import carries_pictures, exported, image_names
 
-    images = image_names(found)
+    images = image_names(found, inside=not carries_pictures(options.target.suffix))
     out = exported(found, options.target.suffix, images, options.target.stem)
     files, _, _ = around.around(content)
     target: Path = options.target
     written = {target.with_suffix(f".{extension}"): data for extension, data in out.files.items()}
     first = next(iter(written))
     written = {target if place == first else place: data for place, data in written.items()}
-    textures = {target.with_name(file): textures_of(files, found.textures[name]) for name, file in images.items()}
+    textures = {target.with_name(file): _texture(files, found, name) for name, file in images.items()}
     with Outputs(context.disk, options.overwrite) as outputs:
         for place in (*written, *textures):
             outputs.check(place)
@@ -47,13 +51,13 @@ def convert_model(content: Content, walker: Walker, options: argparse.Namespace,
     return Status.OK
 
 
-def textures_of(files: object, at: int | None) -> bytes:
-    """A texture of the game as PNG."""
+def _texture(files: Files, found: Gathered, name: str) -> bytes:
+    """A texture of a model as PNG."""
     from volvex.asset.exchange import exported as exported_picture
     from volvex.asset.forms import form_of
+    from volvex.asset.models.textures import texture_of
 
-    assert at is not None
-    picture = files.picture(at)  # type: ignore[attr-defined]
+    picture = texture_of(found, files, name)
     if picture is None:
         raise RefusedError("a texture is no picture any more", "the same command again")
     return form_of("png").write(exported_picture(picture, "png").picture)

@@ -6,7 +6,7 @@ import functools
 import posixpath
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from volvex.archive import Walker
 from volvex.archive.access.merged import MARK
@@ -15,7 +15,6 @@ from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.reader import Content, content_at
 from volvex.command.ui.table import count, number
-from volvex.errors import VolvexError
 from volvex.source import BytesSource, Source
 
 if TYPE_CHECKING:
@@ -145,25 +144,11 @@ class Surroundings:
 
     def scene(self, found: Gathered, content: Content, plain: bool = False) -> Scene:
         """A model with its textures, to be drawn; those that cannot be read become notes."""
-        from volvex.asset.models.render import Scene
+
+        from volvex.asset.models.textures import scene_of
 
         files, _, _ = self.around(content)
-        textures: dict[int, Any] = {}
-        pixels: dict[int, Any] = {}
-        for at, material in enumerate(found.model.materials):
-            where = found.textures.get(material.textures.get("colour", ""))
-            if where is None or plain:
-                continue
-            try:
-                if where not in pixels:
-                    picture = files.picture(where)
-                    pixels[where] = picture.seen() if picture is not None else None
-            except VolvexError as error:
-                found.notes.append(f"{files.paths[where]}: {error.message}")
-                pixels[where] = None
-            if pixels[where] is not None:
-                textures[at] = pixels[where]
-        return Scene(found.model, textures)
+        return scene_of(found, files, plain)
 
 
 def read_whole(content: Content) -> Source:

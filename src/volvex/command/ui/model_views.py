@@ -82,7 +82,7 @@ class ModelCells:
             return None
         pixels = render(found[1], CELL, CELL, self._view(found[0]))
         self.count += 1
-        return Cell(pixels, content.path.rpartition("/")[2], size_text(found[0].model))
+        return Cell(pixels, content.path.rpartition("/")[2], size_text(found[0].model), content.path)
 
     def _view(self, found: Gathered) -> View:
         from volvex.asset.models.render import View
