@@ -82,6 +82,28 @@ class Looking(KeptGame):
             {"mesh": 2, "skeleton": 2}, {r["type"]: r["entries"] for r in rows if r["type"] in ("mesh", "skeleton")}
         )
 
+    def test_forms_without_signatures(self) -> None:
+        """They are called by their form wherever types are listed; text with the extension of one stays text."""
+        import zipfile
+
+        for ending in ("obj", "gltf", "stl"):
+            self.volvex("convert", self.shared / "slip/buoy.obj", f"forms/buoy.{ending}")
+        (self.folder / "forms/letter.obj").write_text("Dear keeper,\n")
+        with zipfile.ZipFile(self.folder / "forms.zip", "w") as packed:
+            for file in sorted((self.folder / "forms").iterdir()):
+                packed.write(file, file.name)
+        for place in ("forms", "forms.zip"):
+            out = self.volvex("list", place, "--by", "type")
+            for form in ("obj", "gltf", "stl"):
+                self.assertRegex(out, rf"model\s+{form}\s+1 ")
+            self.assertRegex(out, r"text\s+text\s+2 ")  # buoy.mtl and the letter
+            self.assertIn("24 triangles", self.volvex("list", place, "--long"))
+        self.volvex("unpack", "forms.zip", "--to", "sorted", "--by", "type")
+        self.assertTrue((self.folder / "sorted/stl/buoy.stl").is_file())
+        out = self.volvex("identify", "forms/buoy.obj", "forms/letter.obj")
+        self.assertIn("obj: by content", out)
+        self.assertIn("text: by content", out)
+
     def test_a_package_by_type(self) -> None:
         out = self.volvex("list", self.shared / "isles/rigging.kwo", "--by", "type")
         self.assertRegex(out, r"other\s+sail\s+5\s+56")

@@ -8,10 +8,8 @@ from volvex.archive.detect.types.models import MODELS
 from volvex.archive.detect.types.pictures import TYPES as PICTURES
 from volvex.archive.detect.types.sounds import MOVIES, SOUNDS
 from volvex.archive.layout_archive import LayoutArchive
-from volvex.layout import Library
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.read.names import endings_of
-from volvex.source import BytesSource, Source
 
 SORTS = (
     "picture",
@@ -51,18 +49,3 @@ def object_types(archive: Archive) -> list[str] | None:
     if not isinstance(archive, LayoutArchive) or not is_package(archive):
         return None
     return endings_of(archive.reading)
-
-
-def kind_in(source: Source, kind: str, library: Library) -> str:
-    """The kind of bytes: of a format that no open one is, that of the layout which reads them."""
-    if kind != "binary":
-        return kind
-    layout = library.match_data(source) or library.match(source)
-    return layout.kind if layout is not None else kind
-
-
-def entry_kind(archive: Archive, row: int, path: str, library: Library) -> str:
-    """What an entry's content is; LockedError where a key is missing."""
-    kind = archive.kind(row)
-    head = archive.beginning(row, filetypes.HEAD) if kind == "binary" else b""
-    return kind_in(BytesSource(head, path), kind, library) if head else kind

@@ -11,7 +11,8 @@ import argparse
 import contextlib
 from pathlib import Path
 
-from volvex.archive.detect.identify import Identified, identify
+from volvex.archive.detect import filetypes
+from volvex.archive.detect.identify import CONTENT, Guess, Identified, identify
 from volvex.archive.detect.types import all_types
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
@@ -56,6 +57,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             for content, file in each_content(path, walker, context):
                 with contextlib.closing(content.source):
                     found = identify(content.source, walker.library, file, inside=options.save_found is not None)
+                    _add_model(content.source, found)
                     unknown += not found.known
                     if options.json:
                         records.append(_record(found))
@@ -69,6 +71,15 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if options.json:
         context.json(records)
     return status or (Status.DIFFERS if unknown else Status.OK)
+
+
+def _add_model(source: Source, found: Identified) -> None:
+    """Put the form of a model that has no signature in the place of the text that it is."""
+    from volvex.asset.content_kind import model_in
+
+    form = model_in(source, filetypes.kind_by_content(source.peek(0, filetypes.HEAD)))
+    if form and not any(guess.opens for guess in found.guesses):
+        found.guesses[:] = [Guess(form, "content", "a model, by its extension and its first lines", CONTENT, False)]
 
 
 def _by_signature(options: argparse.Namespace, context: Context) -> int:

@@ -24,8 +24,9 @@ from volvex.archive.detect.types.models import MODELS
 from volvex.archive.detect.types.pictures import TYPES
 from volvex.archive.detect.types.sounds import MOVIES, SOUNDS
 from volvex.archive.object_types import SORTS as SORTS_OF_TYPES
-from volvex.archive.object_types import entry_kind, kind_in, object_types, sort_of
+from volvex.archive.object_types import object_types, sort_of
 from volvex.archive.safe_names import shown
+from volvex.asset.content_kind import entry_kind, kind_in
 from volvex.command.ui.about import about_text, banked_text
 from volvex.command.ui.context import Context
 from volvex.command.ui.faults import note_faults

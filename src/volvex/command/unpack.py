@@ -94,7 +94,8 @@ def _folder(groups: list[Group]) -> Path:
 
 def _folder_by_type(walker: Walker) -> Callable[[Archive, int], str]:
     """What gives the folder of an entry: its type in a package, or the kind of its content."""
-    from volvex.archive.object_types import entry_kind, object_types
+    from volvex.archive.object_types import object_types
+    from volvex.asset.content_kind import entry_kind
 
     types: dict[int, list[str] | None] = {}
 

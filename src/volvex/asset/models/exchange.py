@@ -68,7 +68,8 @@ def exported(gathered: Gathered, extension: str, images: Mapping[str, str], stem
     stem    of the file's name, by which others beside it are called (default: the model's name)
     """
     form, model = form_of(extension), gathered.model
-    model = replace(model, name=stem) if stem else model
+    extra = {name: held for name, held in model.extra.items() if name != "libraries"}  # materials go with the copy
+    model = replace(model, name=stem or model.name, extra=extra)
     notes = list(dict.fromkeys([*model.notes, *gathered.notes]))
     notes += [f"the texture {name} is not in the game" for name in gathered.missing]
     if not carries_pictures(extension):

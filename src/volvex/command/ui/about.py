@@ -30,7 +30,9 @@ def about_text(source: Source, kind: str, walker: Walker, context: Context) -> s
     if kind in MODELS:
         from volvex.asset.models.describe import short_text as model_text
         from volvex.asset.models.open import open_model
+        from volvex.command.ui.reader import finds_beside
 
+        source.beside = finds_beside(source.name, walker, context)
         model = open_model(source, walker.library)
         return model_text(model.model) if model is not None else ""
     from volvex.asset.describe import format_text, size_text

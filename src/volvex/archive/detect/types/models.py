@@ -25,4 +25,5 @@ TYPES = (
     FileType("glb", ((b"glTF", 0),), detail=_glb_detail),
     FileType("ply", ((b"ply\n", 0), (b"ply\r", 0)), detail=_ply_detail),
 )
-MODELS = (*LAID_OUT, *(kind.name for kind in TYPES))
+UNSIGNED = ("obj", "gltf", "dae", "stl")  # forms that are known by their content and their extension
+MODELS = (*LAID_OUT, *(kind.name for kind in TYPES), *UNSIGNED)
