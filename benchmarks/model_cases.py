@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shlex
 import shutil
 import subprocess
 import sys
@@ -63,9 +64,32 @@ def bulk(work: Path, rounds: int) -> Result:
 
     ours = _ours(work, "convert", str(folder / "models"), "--to", str(target), "--as", "glb")
     theirs = [*PLAIN, "bulk", str(folder), str(plain)]
-    result = compare("500 models with 1,000 textures / two processes", ours, theirs, min(rounds, 2), clear, "1.2")
+    result = compare("500 models with 1,000 textures / two processes", ours, theirs, min(rounds, 2), clear, "")
     clear()
     return result
 
 
-CASES = {"model-out": out, "model-back": back, "model-picture": drawn, "models-bulk": bulk}
+def parts(work: Path, rounds: int) -> Result:
+    """The same against its parts, one after the other: the models where their textures are there already, and the textures."""
+    folder, target, apart = models.many(work / "many-models"), work / "models-out", work / "models-apart"
+    textures = work / "models-textures"
+    ours = _ours(work, "convert", str(folder / "models"), "--to", str(target), "--as", "glb")
+    if not textures.is_dir():
+        subprocess.run(ours, check=True)
+        (target / "textures").rename(textures)
+
+    def clear() -> None:
+        for path in (target, apart):
+            shutil.rmtree(path, ignore_errors=True)
+        shutil.copytree(textures, apart / "textures")
+
+    models_alone = _ours(work, "convert", str(folder / "models"), "--to", str(apart), "--as", "glb", "--skip-existing")
+    alone = _ours(work, "convert", str(folder / "textures"), "--to", str(apart / "alone"), "--as", "png")
+    theirs = ["sh", "-c", f"{shlex.join(models_alone)} && {shlex.join(alone)}"]
+    result = compare("500 models with 1,000 textures / its parts", ours, theirs, min(rounds, 2), clear, "1.2")
+    for path in (target, apart):
+        shutil.rmtree(path, ignore_errors=True)
+    return result
+
+
+CASES = {"model-out": out, "model-back": back, "model-picture": drawn, "models-bulk": bulk, "models-parts": parts}

@@ -9,8 +9,10 @@ import sys
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from pathlib import Path
 
 Command = Sequence[str]
+LAUNCH = (sys.executable, "-I", "-S", str(Path(__file__).with_name("launch.py")))
 
 
 @dataclass
@@ -22,14 +24,12 @@ class Side:
     memory: list[int] = field(default_factory=list)
 
     def run(self) -> None:
-        began = time.perf_counter()
-        process = subprocess.Popen(self.command, stdout=subprocess.DEVNULL)
-        _, status, usage = os.wait4(process.pid, 0)
-        self.seconds.append(time.perf_counter() - began)
-        self.memory.append(usage.ru_maxrss * (1 if sys.platform == "darwin" else 1024))
-        process.returncode = os.waitstatus_to_exitcode(status)
-        if process.returncode:
-            raise SystemExit(f"{' '.join(self.command)} ended with status {process.returncode}")
+        done = subprocess.run([*LAUNCH, *self.command], stdout=subprocess.PIPE, text=True, check=True)
+        seconds, peak, status = done.stdout.split()
+        self.seconds.append(float(seconds))
+        self.memory.append(int(peak) * (1 if sys.platform == "darwin" else 1024))
+        if int(status):
+            raise SystemExit(f"{' '.join(self.command)} ended with status {status}")
 
 
 @dataclass(frozen=True)

@@ -13,7 +13,7 @@ from volvex.archive.access.merged import MARK
 from volvex.archive.access.ties import Games
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
-from volvex.command.ui.reader import Content, content_at
+from volvex.command.ui.reader import Content, content_at, file_at
 from volvex.command.ui.table import count, number
 from volvex.source import BytesSource, Source
 
@@ -38,6 +38,9 @@ class TreeFiles:
         self.paths: Sequence[str] = tree.paths
         self._homes = [self._home(called, name, row, known) for name, row in zip(tree.files, tree.rows, strict=True)]
         self._where = {home: number for number, home in enumerate(self._homes)}
+        self._files = [
+            None if row is not None else game / name for name, row in zip(tree.files, tree.rows, strict=True)
+        ]
         del there
 
     def _home(self, called: str, name: str, row: int | None, known: dict[str, Archive | None]) -> str:
@@ -51,8 +54,10 @@ class TreeFiles:
 
     def open(self, number: int) -> Source:
         """A file by its number."""
-        content = content_at(self._homes[number], self.walker, self.context)
-        return content.source
+        home, file = self._homes[number], self._files[number]
+        if file is not None:  # no archive: the tree was made of what opens as one
+            return file_at(home, file, self.walker, self.context)
+        return content_at(home, self.walker, self.context).source
 
     def picture(self, number: int) -> Picture | None:
         """The picture that a file is."""

@@ -332,6 +332,16 @@ def content_at(path: str, walker: Walker, context: Context) -> Content:
     return found
 
 
+def file_at(path: str, file: Path, walker: Walker, context: Context) -> Source:
+    """The content of a file on disk that is no archive; on a bench what the bench has of it, if it has."""
+    from volvex.source import FileSource
+
+    edited = bench_file(path, walker, context)
+    source = FileSource(edited[1], edited[0]) if edited is not None else FileSource(file, path)
+    source.beside = finds_beside(source.name, walker, context, edited is not None)
+    return source
+
+
 def _content_at(path: str, walker: Walker, context: Context) -> Content:
     from volvex.archive.access.nested import content_source
     from volvex.archive.safe_names import quoted, shown
