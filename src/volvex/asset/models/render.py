@@ -321,11 +321,15 @@ def _draw_joints(picture: Array, frame: _Frame, pose: Array, skeleton: Skeleton)
 def _smaller(picture: Array, by: int) -> Array:
     """A picture scaled down: colours count as much as they are opaque."""
     height, width = picture.shape[0] // by, picture.shape[1] // by
-    cells = picture[: height * by, : width * by].reshape(height, by, width, by, 4).astype(np.float32)
-    alpha = cells[..., 3:]
-    total = alpha.sum(axis=(1, 3))
-    colour = (cells[..., :3] * alpha).sum(axis=(1, 3)) / np.where(total == 0, 1, total)
-    return np.concatenate([colour, total / (by * by)], axis=2).round().astype(np.uint8)
+    made = np.zeros((height, width, 4), np.float32)
+    for row in range(by):  # of each cell, one pixel after the other: sums over short axes are slow
+        for column in range(by):
+            one = picture[row : height * by : by, column : width * by : by].astype(np.float32)
+            one[..., :3] *= one[..., 3:]
+            made += one
+    made[..., :3] /= np.where(made[..., 3:] == 0, 1, made[..., 3:])
+    made[..., 3] /= by * by
+    return np.asarray(made.round().astype(np.uint8))
 
 
 # several views beside each other
