@@ -38,7 +38,7 @@ class Looking(KeptGame):
             self.assertIn("every byte is explained", out)
 
     def test_the_layouts_can_be_written(self) -> None:
-        self.assertEqual(self.volvex("layout", "list").count("Kelpwick"), 24)
+        self.assertEqual(self.volvex("layout", "list").count("Kelpwick"), 29)
         for name in isles.FORMATS:
             shown = self.volvex("layout", "show", f"Kelpwick {name.partition('.')[0]}")
             self.assertIn('layout "Kelpwick', shown)
