@@ -410,6 +410,7 @@ class Forms(unittest.TestCase):
             change(root)
             with self.subTest(said), self.assertRaisesRegex(VolvexError, said):
                 open_model(BytesSource(packed(root, data[28 + size :]), "hostile.glb"))
+        self.assertGreater(len(self.wrong_types(json.loads(data[20 : 20 + size]), data[28 + size :])), 300)
         for uri in (
             "../../etc/passwd",
             "/etc/passwd",
@@ -429,6 +430,34 @@ class Forms(unittest.TestCase):
                     "x.gltf",
                 )
             )
+
+    def wrong_types(self, root: Any, numbers: bytes) -> list[str]:
+        """Each sort of value in a glTF file in turn of every other type: read, or refused in words."""
+        from volvex.asset.models.gltf_write import packed
+        from volvex.errors import VolvexError
+
+        tried: dict[str, tuple[Any, Any]] = {}
+
+        def walk(held: Any, where: str) -> None:
+            for key, value in list(held.items() if isinstance(held, dict) else enumerate(held)):
+                place = f"{where}.{key if isinstance(held, dict) else '*'}"
+                tried.setdefault(place, (held, key))
+                if isinstance(value, dict | list):
+                    walk(value, place)
+
+        walk(root, "")
+        said, others = list[str](), list[Any]([{}, [], "x", -1, True, None, 1e308])
+        for place, (held, key) in tried.items():
+            kept = held[key]
+            for wrong in others:
+                held[key] = wrong
+                try:
+                    open_model(BytesSource(packed(root, numbers), "hostile.glb"))
+                    said.append(f"{place} {wrong!r}")
+                except VolvexError as error:
+                    said.append(error.message)
+            held[key] = kept
+        return said
 
     def test_a_texture_in_the_picture(self) -> None:
         """A red texture on a triangle is red in its picture, where its UVs say."""

@@ -172,7 +172,7 @@ class Nodes:
                 if not isinstance(target, dict):
                     raise self.file.error("a channel without a target", where)
                 node, path = target.get("node"), target.get("path")
-                if node not in joints or path not in PATHS:
+                if not isinstance(node, int) or node not in joints or path not in PATHS:
                     self.notes.append(
                         "animated morph targets are left out"
                         if path == "weights"
