@@ -104,6 +104,22 @@ class Looking(KeptGame):
         self.assertIn("obj: by content", out)
         self.assertIn("text: by content", out)
 
+    def test_a_texture_in_a_folder_below(self) -> None:
+        """An image has a name of its own and a file; in no game, it is found below the model's folder, wherever one stands."""
+        self.volvex("convert", self.shared / "slip/buoy.obj", "art/buoy.gltf")
+        gltf = self.folder / "art/buoy.gltf"
+        root = json.loads(gltf.read_text())
+        root |= {"images": [{"name": "Sea", "uri": "skins/grey%20sea.png"}], "textures": [{"source": 0}]}
+        root["materials"][0]["pbrMetallicRoughness"]["baseColorTexture"] = {"index": 0}
+        gltf.write_text(json.dumps(root))
+        (self.folder / "art/skins").mkdir()
+        Image.new("RGB", (4, 4), (90, 90, 99)).save(self.folder / "art/skins/grey sea.png")
+        self.assertIn("colour art/skins/grey sea.png", self.volvex("show", "art/buoy.gltf"))
+        self.assertIn("colour skins/grey sea.png", self.volvex("show", "buoy.gltf", cwd=self.folder / "art"))
+        self.volvex("convert", "art/buoy.gltf", "out/buoy.obj")
+        self.assertIn("map_Kd Sea.png", (self.folder / "out/buoy.mtl").read_text())
+        self.assertTrue((self.folder / "out/Sea.png").is_file())
+
     def test_a_package_by_type(self) -> None:
         out = self.volvex("list", self.shared / "isles/rigging.kwo", "--by", "type")
         self.assertRegex(out, r"other\s+sail\s+5\s+56")

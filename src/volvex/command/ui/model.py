@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import functools
+import itertools
+import os
 import posixpath
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -26,6 +29,7 @@ if TYPE_CHECKING:
     from volvex.asset.picture import Picture
 
 PREVIEW = 480  # pixels of a preview in the terminal
+MOST_BESIDE, LEVELS = 4000, 4  # files beside a model that lies in no game, in folders so deep, among which its own are
 BACK = (24, 28, 33)  # behind a model in the terminal
 
 
@@ -70,20 +74,17 @@ class TreeFiles:
             return with_roles(opened.picture, self._homes[number], self.walker.library.pictured(self._homes[number]))
 
 
-class OneFile:
-    """A file that lies in no game: nothing that it refers to is there but what lies beside it."""
+class FolderFiles:
+    """The files of a folder that lies in no game, and of the folders in it: what models there may refer to."""
 
-    def __init__(self, content: Content, walker: Walker) -> None:
-        self.content, self.walker = content, walker
-        file = Path(content.path)
-        folder = file.parent if file.is_file() else None
-        found = sorted(folder.iterdir()) if folder is not None else []
-        self.paths: Sequence[str] = [one.as_posix() for one in found if one.is_file()]
+    def __init__(self, folder: str, walker: Walker, context: Context) -> None:
+        self.walker, self.cwd = walker, context.cwd
+        self.paths: Sequence[str] = list(itertools.islice(_files_below(self.cwd, folder), MOST_BESIDE))
 
     def open(self, number: int) -> Source:
         from volvex.source import FileSource
 
-        return FileSource(Path(self.paths[number]), self.paths[number])
+        return FileSource(self.cwd / self.paths[number], self.paths[number])
 
     def picture(self, number: int) -> Picture | None:
         from volvex.asset.open import open_picture
@@ -93,6 +94,22 @@ class OneFile:
             return opened.picture if opened is not None else None
 
 
+def _files_below(cwd: Path, folder: str) -> Iterator[str]:
+    """The files of a folder, then those of the folders in it; what cannot be read is not there."""
+    level = [folder]
+    for _ in range(LEVELS):
+        below = []
+        for one in level:
+            with contextlib.suppress(OSError):
+                for entry in sorted(os.scandir(cwd / one), key=lambda entry: entry.name):
+                    path = posixpath.join(one, entry.name)
+                    if entry.is_dir(follow_symlinks=False):
+                        below.append(path)
+                    elif entry.is_file():
+                        yield path
+        level = below
+
+
 class Surroundings:
     """The games around the models of one command: each is looked through once."""
 
@@ -100,12 +117,13 @@ class Surroundings:
         self.walker, self.context = walker, context
         self._trees: dict[Path, TreeFiles] = {}
         self._homes: dict[str, tuple[Path | None, str]] = {}
+        self._folders: dict[str, FolderFiles] = {}
 
     @functools.cached_property
     def _games(self) -> Games:
         return Games([self.context.home])
 
-    def around(self, content: Content) -> tuple[TreeFiles | OneFile, str, Settings]:
+    def around(self, content: Content) -> tuple[TreeFiles | FolderFiles, str, Settings]:
         """The files around a model, its path among them, and where its game has what models refer to."""
         from volvex.asset.models.gather import Settings
 
@@ -114,7 +132,9 @@ class Surroundings:
             self._homes[folder] = self._game_of(content.path)
         game, called = self._homes[folder]
         if game is None:
-            return OneFile(content, self.walker), content.path, Settings()
+            if folder not in self._folders:
+                self._folders[folder] = FolderFiles(folder, self.walker, self.context)
+            return self._folders[folder], content.path, Settings()
         if game not in self._trees:
             self._trees[game] = TreeFiles(self.walker, self.context, game, called)
         files = self._trees[game]
