@@ -27,7 +27,7 @@ from volvex.asset.picture import Picture
 from volvex.layout import Library
 from volvex.source import BytesSource, FileSource, Source
 
-logging.getLogger("trimesh").propagate = False  # it tells at length that it works without SciPy
+logging.getLogger("trimesh").propagate = False  # it warns at length that SciPy is missing
 logging.getLogger("trimesh").addHandler(logging.NullHandler())
 SETTINGS = Settings(textures=("", "canvas"))
 VALIDATOR = Path(__file__).parent / "gltf"

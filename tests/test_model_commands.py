@@ -104,6 +104,18 @@ class Looking(KeptGame):
         self.assertIn("obj: by content", out)
         self.assertIn("text: by content", out)
 
+    def test_files_beside_a_converted_one_are_not_overwritten(self) -> None:
+        """A user's file that the materials of a model would replace."""
+        (self.folder / "out").mkdir()
+        (self.folder / "out/buoy.mtl").write_text("mine")
+        words = ("convert", self.shared / "slip/buoy.obj", "--to", "out", "--as", "obj")
+        done = self.run_program(*words, status=5)
+        self.assertIn("buoy.mtl is there already", done.stderr)
+        self.assertEqual("mine", (self.folder / "out/buoy.mtl").read_text())
+        self.assertFalse((self.folder / "out/buoy.obj").exists())
+        self.volvex(*words, "--overwrite")
+        self.assertIn("newmtl tar", (self.folder / "out/buoy.mtl").read_text())
+
     def test_a_texture_in_a_folder_below(self) -> None:
         """An image has a name of its own and a file; in no game, it is found below the model's folder, wherever one stands."""
         self.volvex("convert", self.shared / "slip/buoy.obj", "art/buoy.gltf")
@@ -119,6 +131,9 @@ class Looking(KeptGame):
         self.volvex("convert", "art/buoy.gltf", "out/buoy.obj")
         self.assertIn("map_Kd Sea.png", (self.folder / "out/buoy.mtl").read_text())
         self.assertTrue((self.folder / "out/Sea.png").is_file())
+        here = self.bench(self.folder / "art")
+        self.volvex("take", "buoy.gltf", "--with-references", cwd=here)
+        self.assertTrue((here / "files/skins/grey sea.png").is_file())
 
     def test_a_package_by_type(self) -> None:
         out = self.volvex("list", self.shared / "isles/rigging.kwo", "--by", "type")
@@ -247,6 +262,14 @@ class Working(KeptGame):
         files |= {path.name: path.read_bytes() for path in (self.here / "built/slip").iterdir()}
         heights = {model.name: float(model.box()[1][2]) for model, _ in models(files)}
         self.assertAlmostEqual(1230, heights["old_light.kml"], delta=0.6)
+
+    def test_materials_beside_an_obj_are_not_overwritten(self) -> None:
+        self.volvex("take", "slip/patience.kmm", "--as", "obj", cwd=self.here)
+        (self.here / "open/slip/patience.kmm.mtl").write_text("mine")
+        (self.here / "open/slip/patience.kmm.obj").unlink()
+        done = self.run_program("take", "slip/patience.kmm", "--as", "obj", cwd=self.here)
+        self.assertIn("patience.kmm.mtl stays as it is", done.stderr)
+        self.assertEqual("mine", (self.here / "open/slip/patience.kmm.mtl").read_text())
 
     def test_textures_come_back_too(self) -> None:
         self.volvex("take", "slip/patience.kmm", "--as", "glb", cwd=self.here)

@@ -76,6 +76,17 @@ class Inside(unittest.TestCase):
         self.assertIn("sail stays inside", str(exported(alone, "obj", {}).notes))
         self.assertEqual(names, list(image_names(alone)))
 
+    def test_images_may_share_bytes(self) -> None:
+        """A view that many images name is held once, and all names differ, whatever the file calls them."""
+        import pygltflib
+
+        gltf = pygltf(self.glb)
+        view = gltf.images[0].bufferView
+        gltf.images += [pygltflib.Image(name=name, bufferView=view, mimeType="image/png") for name in ["sail~9"] * 3]
+        model = from_glb(saved(gltf))
+        self.assertEqual(len(gltf.images), len(model.pictures))
+        self.assertEqual(1, len({id(one) for one in model.pictures.values() if one == self.held[0]}))
+
     def test_roughness_goes_there_and_back(self) -> None:
         """And what is not read of a file is named."""
         import pygltflib

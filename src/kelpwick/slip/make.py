@@ -97,11 +97,11 @@ def boat_file(rng: random.Random) -> bytes:
     body = table.tobytes()
     hard = b"".join(KMM_POINT.pack(name, *at) for name, at in ((b"lantern", (0.0, 190.0)), (b"rope", (-20.0, -180.0))))
     head = KMM.pack(b"KMM1", len(table), 2, len(indices), len(merged), 7, float(scale), *offset.tolist(), *least, *most, *centre, radius, b"patience.kms", zlib.crc32(body))  # fmt: skip
-    told = b"".join(
+    stored = b"".join(
         KMM_PART.pack(name.encode(), material.encode(), first, count, level, use, rng.randrange(65536))
         for name, material, first, count, level, use in merged
     )
-    return head + told + body + np.array(indices, "<u2").tobytes() + hard
+    return head + stored + body + np.array(indices, "<u2").tobytes() + hard
 
 
 Record = tuple[str, str, int, int, int, int]
@@ -182,8 +182,8 @@ def light_file() -> bytes:
         np.array(joints, "u1").tobytes(),
         np.array(strips, ">u2").tobytes(),
     ]
-    told = b"".join(record + struct.pack(">H", material) for record, material in zip(records, materials, strict=True))
-    return b"".join([head, told, np.array(bones, ">u2").tobytes(), bytes(pool), *columns])
+    stored = b"".join(record + struct.pack(">H", material) for record, material in zip(records, materials, strict=True))
+    return b"".join([head, stored, np.array(bones, ">u2").tobytes(), bytes(pool), *columns])
 
 
 def _octahedral(normals: Array) -> Array:

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from volvex.archive import LayoutArchive
 from volvex.archive.object_references import referenced_rows
 from volvex.archive.safe_names import Refusal
+from volvex.asset.models.open import may_be_model
 from volvex.bench.content import original_kind, original_of
 from volvex.bench.semantic_diff import catalogues
 from volvex.bench.workbench import Workbench
@@ -42,7 +43,7 @@ def referenced(bench: Workbench, places: list[str]) -> tuple[list[str], list[str
 def _references(bench: Workbench, place: str, notes: list[str], below: bool) -> Iterator[str]:
     try:
         yield from _of_object(bench, place)
-        if original_kind(bench, place) in ("binary", "glb", "text"):
+        if may_be_model(original_kind(bench, place)):
             yield from _of_model(bench, place, notes, below)
     except VolvexError as error:
         notes.append(str(error))

@@ -13,7 +13,7 @@ Read = Callable[[str], bytes]  # something of a bench in one of its states: as t
 
 
 def original_of(bench: Workbench) -> Read:
-    """What reads the whole original of something of the game; NotFoundError when the game has no such thing."""
+    """What reads the whole original of something of the game; NotFoundError when the game does not have it."""
 
     def read(path: str) -> bytes:
         if bench.original_size(path) is None:

@@ -7,9 +7,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from volvex.archive.detect import filetypes
 from volvex.asset.models.gather import Gathered
 from volvex.asset.models.model import LARGEST, Model
+from volvex.asset.models.open import may_be_model
 from volvex.asset.models.storage import fact_in
 from volvex.bench.changes import FileChange
 from volvex.bench.content import current_of, original_kind, original_of
@@ -27,7 +27,7 @@ def model_problems(bench: Workbench, change: FileChange) -> Iterator[Problem]:
     if change.what == "removed" or max(change.before or 0, change.after) > LARGEST:
         return
     kind = original_kind(bench, change.path) if change.before is not None else change.kind
-    if kind not in ("binary", "glb", "ply", *filetypes.TEXT):
+    if not may_be_model(kind):
         return
     before = None
     if change.before is not None:

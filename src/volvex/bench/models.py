@@ -152,8 +152,13 @@ def open_model_as(bench: Workbench, place: str, ending: str, again: bool = False
     images, made, notes = _textures(bench, found, file)
     stem = posixpath.basename(file).rpartition(".")[0]
     out = exported(found.gathered, ending, images, stem)
-    for extension, data in out.files.items():
-        write_file(bench, bench.folder / f"{file.rpartition('.')[0]}.{extension}", data)
+    for number, (extension, data) in enumerate(out.files.items()):
+        beside = f"{file.rpartition('.')[0]}.{extension}"
+        target = bench.folder / beside
+        if number and target.is_file() and target.read_bytes() != data:
+            notes.append(f"{beside} stays as it is: remove it, and it is written again")
+            continue
+        write_file(bench, target, data)
     places = (place, *found.beside)
     base = OWN if all(is_own(bench, one) for one in places) else EDITED
     if base == EDITED:

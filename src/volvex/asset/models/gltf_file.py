@@ -50,16 +50,19 @@ class GltfFile:
     own: bytes | None
     source: Source
     _buffers: dict[int, bytes] = field(default_factory=dict)
+    _lists: dict[str, list[dict[str, Any]]] = field(default_factory=dict)
 
     def error(self, problem: str, where: str = "") -> FormatError:
         return FormatError(self.name, problem, field=where, hint="saving it again from a 3D program")
 
     def items(self, what: str) -> list[dict[str, Any]]:
-        """One of the lists of the file."""
-        found = self.root.get(what, [])
-        if not isinstance(found, list) or not all(isinstance(one, dict) for one in found):
-            raise self.error(f"{what} is no list of objects")
-        return found
+        """One of the lists of the file, looked through once."""
+        if what not in self._lists:
+            found = self.root.get(what, [])
+            if not isinstance(found, list) or not all(isinstance(one, dict) for one in found):
+                raise self.error(f"{what} is no list of objects")
+            self._lists[what] = found
+        return self._lists[what]
 
     def item(self, what: str, number: Any, where: str) -> dict[str, Any]:
         """One object by its number."""

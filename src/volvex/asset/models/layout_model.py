@@ -241,7 +241,7 @@ class LayoutModel:
         position = codings["position"]
         ranges = ranges_of(reading, position.fact, share)
         wider = wider_ranges(position.fact, ranges, self.space, mesh.positions, share)
-        anew = wider is not None
+        rescaled = wider is not None
         if wider is not None:
             self._widen(columns, reading, position, wider)
             codings["position"] = _with_ranges(reading, columns, self.space, share)
@@ -249,7 +249,7 @@ class LayoutModel:
             values = _values(mesh, name)
             if values is not None:
                 own = columns[coding.fact.block.block.name]
-                coding.written(own, values, like, anew and name == "position")
+                coding.written(own, values, like, rescaled and name == "position")
         if joints is not None and mesh.joints is not None and mesh.weights is not None:
             self._put_joints(columns, reading, before, mesh, like, pieces)
         self._put_morphs(columns, reading, before, mesh)
@@ -428,7 +428,7 @@ def _complete(mesh: Mesh, before: Mesh, codings: dict[str, Coding], like: Array)
 
 
 def _complete_tangents(mesh: Mesh, before: Mesh, like: Array) -> None:
-    """Tangents made anew for vertices of changed triangles; those of others stay."""
+    """Make tangents again for vertices of changed triangles; those of others stay."""
     assert before.tangents is not None
     if mesh.tangents is not None and len(mesh.tangents) == len(mesh.positions) and not _stale(mesh, before, like):
         return

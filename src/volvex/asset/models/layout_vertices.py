@@ -45,10 +45,10 @@ class Coding:
         self.old = self.decode(self.fact.raw())
         return self.old
 
-    def written(self, columns: Columns, new: Array, like: Array, anew: bool = False) -> None:
+    def written(self, columns: Columns, new: Array, like: Array, rescaled: bool = False) -> None:
         """Put new values into columns; rows that are as the ones that they are like keep their stored numbers."""
         raw, made = self.fact.raw(), self.encode(new)
-        if anew:  # by other ranges: what the old numbers meant is gone
+        if rescaled:  # by other ranges: what the old numbers meant is gone
             out = made
         else:
             again = self.encode(self.old) if len(self.old) else made[:0]
@@ -170,8 +170,8 @@ def fact_count(scale: Array) -> int:
 def put_ranges(columns: AllColumns, reading: Reading, ranges: Ranges, largest: int, share: bool) -> Ranges:
     """Put ranges into their fields; the ranges as these hold them."""
     scale, offset = fact_in(reading, "position scale"), fact_in(reading, "position offset")
-    told = ranges.scale * (largest if share else 1)
-    for fact, values in ((scale, told), (offset, ranges.offset)):
+    stored = ranges.scale * (largest if share else 1)
+    for fact, values in ((scale, stored), (offset, ranges.offset)):
         if fact is None:
             continue
         count = sum(slot.count for slot in fact.slots)

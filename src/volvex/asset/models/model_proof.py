@@ -90,7 +90,7 @@ def model_change_faults(form: LayoutModel, model: Model) -> Iterator[tuple[str, 
         ]
         yield "an animation turned round", _animation_fault(form, model, replace(animation, tracks=tracks))
     if model.materials and not model.meshes:
-        yield "a material called otherwise", _material_fault(form, model)
+        yield "a material of another name", _material_fault(form, model)
 
 
 def _without_last(mesh: Mesh) -> Mesh:

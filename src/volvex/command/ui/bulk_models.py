@@ -104,10 +104,14 @@ class ModelState(BulkState):
 
         up = os.path.relpath(Path(self.options.folder).absolute() / FOLDER, target.parent).replace(os.sep, "/")
         out = exported(found, self.options.ending, {name: f"{up}/{file}" for name, file in images.items()}, target.stem)
+        first = next(iter(out.files))
+        places = {target if one == first else target.with_suffix(f".{one}"): data for one, data in out.files.items()}
+        there = [place for place in places if place != target and os.path.lexists(place)]
+        if there and not self.options.overwrite:
+            raise RefusedError(f"{there[0]} is there already", "--overwrite, or another folder")
         disk = Disk()
         disk.make_folder(target.parent)
-        for extension, data in out.files.items():
-            own = target if extension == next(iter(out.files)) else target.with_suffix(f".{extension}")
+        for own, data in places.items():
             with atomic(disk, own, durable=False) as opened:
                 disk.write(opened, data)
             self.bytes += len(data)
