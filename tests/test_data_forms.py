@@ -266,7 +266,7 @@ class Json(unittest.TestCase):
                 Change("set", "boats", "x", "keel", None, "oak"),
                 {"id": "x", "sails": [1, 2.5], "hook": {"h": 2}, "keel": "oak"},
             ),
-            (Change("set", "boats", "x", "hook/h", "2", None), {"id": "x", "sails": [1, 2.5], "hook": {}}),
+            (Change("set", "boats", "x", "hook/h", "2", None), {"id": "x", "sails": [1, 2.5]}),
             (Change("set", "boats", "x", "sails/0", "1", None), {"id": "x", "sails": [2.5], "hook": {"h": 2}}),
             (Change("set", "boats", "x", "hook/h", "2", '"2"'), {"id": "x", "sails": [1, 2.5], "hook": {"h": "2"}}),
         ):

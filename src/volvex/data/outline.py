@@ -9,7 +9,8 @@ from dataclasses import dataclass
 from volvex.data.model.sheet import Document, Sheet
 from volvex.data.text.forms._xml_tree import Element, tree_of
 from volvex.data.text.forms.xml import XmlData, _key, _normal
-from volvex.data.text.nodes import LIST, OBJECT, Node, NodeData, own_key
+from volvex.data.text.node_edits import NodeData
+from volvex.data.text.node_tree import LIST, OBJECT, Node, own_key
 from volvex.errors import NotFoundError
 
 

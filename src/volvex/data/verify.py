@@ -6,12 +6,13 @@ was there stays, and the error says what would have happened.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from volvex.data.differences import differences
-from volvex.data.model.sheet import Change, Document
+from volvex.data.model.sheet import Change, Document, Sheet
 from volvex.errors import FormatError, OverlapError, Status, UnfitError, VolvexError
 
+IDS = ("id", "key", "name", "filename")  # fields of open text files by which records are known
 HINT = "editing the file by hand, and `volvex swap`"
 
 
@@ -96,19 +97,50 @@ def _check_records(before: Document, after: Document, changes: Sequence[Change])
         if change.what == "remove":
             if row is not None and not numbered and sheet is not None and len(sheet) >= len(old[change.sheet]):
                 raise FormatError(after.file, f"{change.sheet}: row {change.key} would still be there", hint=HINT)
-        elif change.what == "add" and sheet is not None and len(sheet) <= len(old.get(change.sheet, ())):
-            if not any(other.what == "remove" and other.sheet == change.sheet for other in changes):
-                raise FormatError(after.file, f"{change.sheet}: row {change.key} would not be there", hint=HINT)
+        elif change.what == "add":
+            _check_added(after.file, change, sheet, row, old, any(other.what == "remove" for other in changes))
         elif (
             change.what == "set"
             and sheet is not None
             and row is not None
             and not numbered
-            and change.field in sheet.columns
+            and (change.field in sheet.columns or change.after is not None)
         ):
-            now = sheet.columns[change.field].text(row)
+            now = sheet.columns[change.field].text(row) if change.field in sheet.columns else None
             if not _alike(now, change.after):
                 raise _fault(after.file, change.place, now)
+    if before.complete:
+        _check_rest(before, after, changes)
+
+
+def _check_added(
+    file: str, change: Change, sheet: Sheet | None, row: int | None, old: Mapping[str, Sheet], removed: bool
+) -> None:
+    """FormatError unless a new record is there, with its fields."""
+    if sheet is None or (len(sheet) <= len(old.get(change.sheet, ())) and not removed):
+        raise FormatError(file, f"{change.sheet}: row {change.key} would not be there", hint=HINT)
+    if row is None or change.key.startswith("#"):
+        return
+    record = sheet.record(row)
+    for name, value in change.fields:
+        if name in record and not _alike(record[name], value):
+            raise _fault(file, (change.sheet, change.key, name), record[name])
+
+
+def _check_rest(before: Document, after: Document, changes: Sequence[Change]) -> None:
+    """FormatError when something else differs than what was asked for: what is copied with a record, and what is left empty, may."""
+    wanted = {change.place for change in changes}
+    numbered = {change.sheet for change in changes if change.what != "set" and change.key.startswith("#")}
+    around = tuple(f"{change.key}/" for change in changes if change.what == "remove" or change.like)
+    renamed = any(change.what == "set" and change.field in IDS for change in changes)
+    for found in differences(before, after):
+        if renamed and found.what != "set":
+            continue
+        if found.place in wanted or found.sheet in numbered or found.key.startswith(around):
+            continue
+        if found.what == "set" and (found.before is None and found.after in ("{}", "[]")):
+            continue
+        raise _fault(after.file, found.place, found.after if found.what == "set" else f"{found.what}ed")
 
 
 def _alike(text: str | None, other: str | None) -> bool:

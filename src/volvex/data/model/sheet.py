@@ -153,6 +153,7 @@ class Sheet:
         self.cells: Sequence[Mapping[str, str]] | None = (
             None  # of each record, where most records have few of the fields
         )
+        self.wanted_keys: Sequence[str] = ()  # as the records give them, even where two have the same
         self.places: Sequence[int] = range(count)  # of the records in the file, where other sheets' are among them
 
     def __len__(self) -> int:
@@ -181,7 +182,7 @@ class Sheet:
     @property
     def repeated(self) -> list[str]:
         """Keys that more than one record has."""
-        plain = self.plain_keys() if self.key else self.names
+        plain = self.plain_keys() if self.key else self.wanted_keys or self.names
         return [key for key, times in Counter(plain).items() if key and times > 1 for _ in range(times - 1)]
 
     @functools.cached_property
@@ -225,6 +226,12 @@ class Sheet:
             return dict(self.cells[row])
         generator = ((name, column.text(row)) for name, column in self.columns.items())
         return {name: text for name, text in generator if text is not None}
+
+    def like(self, fields: Mapping[str, str | None]) -> str:
+        """The key of the record that has most of some fields and the fewest others; of several the last."""
+        records = [self.record(row).keys() for row in range(len(self))]
+        best = max(range(len(self)), key=lambda row: (2 * len(records[row] & fields.keys()) - len(records[row]), row))
+        return self.keys[best]
 
     def column(self, name: str, file: str) -> Column:
         """The column of that name; NotFoundError with a near miss when there is none."""
@@ -281,6 +288,7 @@ class Document(ABC):
 
     form: str  # table, text, scene, xml, json ...
     file: str  # how errors call it
+    complete = False  # whether a new record has the fields that it was given, and no others
 
     @property
     @abstractmethod

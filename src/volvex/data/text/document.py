@@ -20,7 +20,7 @@ from volvex.errors import FormatError, OverlapError, UnfitError
 
 STEP = 1 << 20  # bytes written at once
 GUESSED = 1 << 26  # bytes of text from which on its encoding is not guessed
-_MARKS = (
+MARKS = (
     (codecs.BOM_UTF8, "utf-8"),
     (codecs.BOM_UTF32_LE, "utf-32-le"),
     (codecs.BOM_UTF16_LE, "utf-16-le"),
@@ -39,7 +39,7 @@ class Splice:
 
 @dataclass
 class Record:
-    """A record as it was found: of which sort, its key (its own, and one that no other has), where it stands, its cells."""
+    """A record as it was found: of which sort, its key (with those of the records around it), its own, where it stands, its cells."""
 
     sheet: str
     key: str
@@ -133,7 +133,7 @@ class TextData(Document):
 def decoded(data: bytes, file: str, told: Encoding = UTF8) -> tuple[bytes, str, bytes]:
     """A text's byte order mark, its encoding, and the text as UTF-8; the three together give the same bytes again."""
     head = bytes(data[:200])
-    mark, encoding = next(((mark, name) for mark, name in _MARKS if head.startswith(mark)), (b"", ""))
+    mark, encoding = next(((mark, name) for mark, name in MARKS if head.startswith(mark)), (b"", ""))
     encoding = encoding or _declared(head) or _known(data, told)
     if encoding == "utf-8" and not mark:
         return b"", encoding, data
@@ -219,6 +219,7 @@ def _sheet(name: str, records: Sequence[Record]) -> Sheet:
     sheet.cells = [record.cells for record in records]
     sheet.keys = distinct([record.key for record in records])
     sheet.names = [record.own or record.key for record in records]
+    sheet.wanted_keys = [record.key if record.key.endswith(f"/{record.own}") else record.own for record in records]
     return sheet
 
 

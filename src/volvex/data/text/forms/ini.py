@@ -1,34 +1,48 @@
-"""Key files: `key = value` below `[section]`, comments behind `;` or `#`. A section is a record; line ends and blanks stay."""
+"""Key files: `key = value` below `[section]`, comments behind `;` or `#`. A section is a record; line ends and blanks stay.
+
+Sections of one name (`[lamp]` three times, `[[lamp]]` in TOML) are a sheet of that name; their id is their `id`, `key` or `name`, or a number.
+"""
 
 from __future__ import annotations
 
 import difflib
 import re
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from volvex.data.budget import Budget
-from volvex.data.model.sheet import NUMBERED, Change, Sheet
-from volvex.data.text.document import UTF8, Encoding, Offsets, Record, Splice, TextData, sheets_of, utf8
+from volvex.data.model.sheet import NUMBERED, Change, Sheet, distinct
+from volvex.data.text.document import MARKS, UTF8, Encoding, Offsets, Record, Splice, TextData, sheets_of, utf8
 from volvex.errors import NotFoundError, UnfitError
 
 PRIORITY = 40
 SHEET = "sections"
-_SECTION = re.compile(r"^[ \t]*\[([^\]\r\n]*)\][^\r\n]*", re.M)
+KEYS = ("id", "key", "name")  # that identify one of the sections of one name
+MANY = 3  # sections of one name that are a table
+LOOKED_AT = 200  # lines at the beginning of a file
+_COMMENT = re.compile(r";|#|//")
+_SECTION = re.compile(r"^[ \t]*\[{1,2}([^\[\]\r\n]*)\][^\r\n]*", re.M)
 _BARE = re.compile(r"[\w.\-/]{1,80}[ \t]*=(?!=)")  # a pair that is taken for one though no section stands before it
 _PAIR = re.compile(r"^[ \t]*+([^\s=:;#\[][^=:\r\n]*+)[=:]([^\r\n]*+)(?=\r?$)", re.M)
 
 
 def knows(data: bytes, kind: str, name: str) -> bool:
-    """Whether this is a key file: by its name, by beginning with a section, or by having `key = value` in every line."""
+    """Whether this is a key file: nearly all lines are sections and pairs, and it is called so, has sections, or has pairs alone."""
     if kind != "text":
         return False
-    head = bytes(data[: 1 << 14]).decode("utf-8", "replace").lstrip("\ufeff")
-    lines = [line for splitline in head.splitlines()[:40] if (line := splitline.strip()) and line[0] not in ";#"]
-    shaped = bool(lines) and all(_SECTION.match(line) or _PAIR.match(line) for line in lines[:-1])
-    named = name.lower().endswith((".ini", ".cfg", ".conf", ".properties"))
-    return shaped and (lines[0].startswith("[") or named or (len(lines) > 1 and all(map(_BARE.match, lines))))
+    head = bytes(data[: 1 << 14])
+    mark = next((encoding for mark, encoding in MARKS if head.startswith(mark)), "utf-8")
+    text = head.decode(mark, "replace").lstrip("\ufeff")
+    lines = [line for whole in text.splitlines()[:LOOKED_AT] if (line := whole.strip()) and not _COMMENT.match(line)]
+    lines = lines[:-1] if len(lines) > 1 and len(data) > len(head) else lines  # the last may be cut
+    sections = sum(_SECTION.fullmatch(line) is not None for line in lines)
+    pairs = sum(_PAIR.fullmatch(line) is not None for line in lines)
+    if not pairs + sections or 10 * (pairs + sections) < 9 * len(lines):
+        return False
+    named = name.lower().endswith((".ini", ".cfg", ".conf", ".properties", ".toml"))
+    bare = sum(_BARE.match(line) is not None for line in lines)
+    return named or lines[0].startswith("[") or 0 < sections <= bare or (1 < len(lines) == bare)
 
 
 def open(data: bytes, file: str, encoding: Encoding = UTF8) -> IniData:
@@ -42,6 +56,7 @@ class _Section:
 
     begin: int
     end: int
+    head: str  # its first line
     spans: dict[str, tuple[int, int, int]] = field(default_factory=dict)  # of the value; and where its line begins
 
 
@@ -53,7 +68,7 @@ class IniData(TextData):
     def __init__(self, data: bytes, file: str, encoding: Encoding = UTF8) -> None:
         super().__init__(data, file, encoding)
         self.text = utf8(self.data, file)
-        self._sections: dict[str, _Section] = {}
+        self._sections: dict[tuple[str, str], _Section] = {}
         self._sheets = sheets_of(self._read())
 
     @property
@@ -62,42 +77,58 @@ class IniData(TextData):
 
     def _read(self) -> list[Record]:
         heads = [
-            (0, 0, ""),
-            *((match.start(), match.end(), match[1].strip()) for match in _SECTION.finditer(self.text)),
+            (0, 0, "", ""),
+            *((match.start(), match.end(), match[0], match[1].strip()) for match in _SECTION.finditer(self.text)),
         ]
-        ends = [*(begin for begin, _, _ in heads[1:]), len(self.text)]
+        ends = [*(begin for begin, *_ in heads[1:]), len(self.text)]
+        times = Counter(name for *_, name in heads[1:])
+        repeated = {name for _, _, head, name in heads[1:] if times[name] >= MANY or head.lstrip().startswith("[[")}
         records: list[Record] = []
-        names: Counter[str] = Counter()
+        sections: list[_Section] = []
+        numbers: Counter[str] = Counter()
         budget = Budget(self.file)
-        for (begin, start, name), end in zip(heads, ends, strict=True):
-            record, section = Record(SHEET, name, name, name), _Section(begin, end)
-            keys: Counter[str] = Counter()
-            for pair in _PAIR.finditer(self.text, start, end):
-                budget.spend()
-                own, value = pair[1].rstrip(" \t"), pair[2].strip(" \t")
-                keys[own] += 1
-                key = own if keys[own] == 1 and own not in section.spans else f"{own}[{keys[own]}]"
-                while key in section.spans:
-                    keys[own] += 1
-                    key = f"{own}[{keys[own]}]"
-                first = pair.start(2) + len(pair[2]) - len(pair[2].lstrip(" \t"))
-                section.spans[key] = (first, first + len(value), pair.start())
-                record.cells[key] = value
-            if name or record.cells:
-                names[name] += 1
-                unique = name if names[name] == 1 else f"{name}{NUMBERED}{names[name]}"
-                while unique in self._sections:
-                    names[name] += 1
-                    unique = f"{name}{NUMBERED}{names[name]}"
-                record.key = unique
-                self._sections[unique] = section
-                records.append(record)
+        for (begin, start, head, name), end in zip(heads, ends, strict=True):
+            section = _Section(begin, end, head)
+            cells = self._cells(section, start, budget)
+            if not name and not cells:
+                continue
+            sheet, key = (name, _own_key(cells)) if name in repeated and head else (SHEET, name)
+            record = Record(sheet, f"{NUMBERED}{numbers[sheet]}" if key is None else key, key or "", name, cells)
+            numbers[sheet] += 1
+            records.append(record)
+            sections.append(section)
+        keys = distinct([f"{record.sheet}\0{record.key}" for record in records])
+        for record, key, section in zip(records, keys, sections, strict=True):
+            record.key = key.partition("\0")[2]
+            self._sections[record.sheet, record.key] = section
         return records
 
+    def _cells(self, section: _Section, start: int, budget: Budget) -> dict[str, str]:
+        """The pairs of a section; a key that is there again gets its number behind it."""
+        cells: dict[str, str] = {}
+        keys: Counter[str] = Counter()
+        for pair in _PAIR.finditer(self.text, start, section.end):
+            budget.spend()
+            own, value = pair[1].rstrip(" \t"), pair[2].strip(" \t")
+            keys[own] += 1
+            key = own if keys[own] == 1 and own not in section.spans else f"{own}[{keys[own]}]"
+            while key in section.spans:
+                keys[own] += 1
+                key = f"{own}[{keys[own]}]"
+            first = pair.start(2) + len(pair[2]) - len(pair[2].lstrip(" \t"))
+            section.spans[key] = (first, first + len(value), pair.start())
+            cells[key] = value
+        return cells
+
     def at(self, place: str) -> tuple[str, str, str]:
-        if place.strip("/[]") in self._sections:
-            return SHEET, place.strip("/[]"), ""
-        raise NotFoundError(f"{self.file}: there is no {place}", f"one of {', '.join(self._sections)}")
+        wanted = place.strip("/[]")
+        for sheet, key in self._sections:
+            if wanted == (key if sheet == SHEET else f"{sheet}/{key}"):
+                return sheet, key, ""
+        raise NotFoundError(
+            f"{self.file}: there is no {place}",
+            f"one of {', '.join(key if sheet == SHEET else f'{sheet}/{key}' for sheet, key in [*self._sections][:12])}",
+        )
 
     def splices(self, changes: Sequence[Change]) -> list[Splice]:
         offsets = Offsets(self.text)
@@ -105,12 +136,14 @@ class IniData(TextData):
 
     def _edits(self, change: Change) -> list[tuple[int, int, str]]:
         if change.what == "add":
-            like = self._section(change.like or list(self._sections)[-1])
+            keys = [key for sheet, key in self._sections if sheet == change.sheet] or [key for _, key in self._sections]
+            like = self._section(change.sheet, change.like or keys[-1])
             newline = "\r\n" if "\r\n" in self.text else "\n"
-            lines = [f"[{change.key}]", *(f"{name} = {self._checked(value)}" for name, value in change.fields)]
+            head = f"[{change.key}]" if change.sheet == SHEET else like.head.strip()
+            lines = [head, *(f"{name} = {self._checked(value)}" for name, value in change.fields)]
             before = "" if not self.text or self.text[: like.end].endswith("\n") else newline
             return [(like.end, like.end, before + "".join(line + newline for line in lines))]
-        section = self._section(change.key)
+        section = self._section(change.sheet, change.key)
         if change.what == "remove":
             return [(section.begin, section.end, "")]
         if change.field in section.spans:
@@ -129,10 +162,11 @@ class IniData(TextData):
             f"{near[0]}=..." if near else "",
         )
 
-    def _section(self, name: str) -> _Section:
-        if name not in self._sections:
-            raise NotFoundError(f"{self.file}: there is no row {name}", f"one of {', '.join(self._sections)}")
-        return self._sections[name]
+    def _section(self, sheet: str, key: str) -> _Section:
+        if (sheet, key) not in self._sections:
+            near = ", ".join([key for name, key in self._sections if name == sheet][:12])
+            raise NotFoundError(f"{self.file}: there is no row {key} in {sheet}", f"one of {near}" if near else "")
+        return self._sections[sheet, key]
 
     def _checked(self, value: str) -> str:
         if "\n" in value or "\r" in value or value != value.strip():
@@ -140,3 +174,9 @@ class IniData(TextData):
                 self.file, f"{value!r} cannot be a value in a key file", hint="one line without blanks around it"
             )
         return value
+
+
+def _own_key(cells: Mapping[str, str]) -> str | None:
+    """The id of one of the sections of one name."""
+    known = {name.lower(): value for name, value in cells.items()}
+    return next((known[name].strip("\"'") for name in KEYS if known.get(name)), None)

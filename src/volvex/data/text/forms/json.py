@@ -8,13 +8,15 @@ import re
 from volvex.data.budget import Budget
 from volvex.data.model.sheet import Change
 from volvex.data.text.document import UTF8, Encoding, Splice, utf8
-from volvex.data.text.nodes import DEEPEST, LIST, OBJECT, Node, NodeData
+from volvex.data.text.node_edits import EMPTY, NodeData
+from volvex.data.text.node_tree import DEEPEST, LIST, OBJECT, Node
 from volvex.errors import FormatError, UnfitError
 
 PRIORITY = 30
 STRING, NUMBER, WORD = "string", "number", "word"
 _TOKEN = re.compile(rb'\s*([{}\[\]:,]|"(?:[^"\\]|\\.)*"|[^\s{}\[\],:"]+)')
 _TEXT = re.compile(rb'"(?:[^"\\]|\\.)*+"')
+_EMPTY = {OBJECT: "{}", LIST: "[]"}
 _HALF = re.compile("[\ud800-\udfff]")
 _NUMBER = re.compile(r"-?(0|[1-9]\d*)(\.\d+)?([eE][+-]?\d+)?")
 
@@ -46,27 +48,36 @@ class JsonData(NodeData):
 
     def as_told(self, before: str | None, after: str) -> str:
         text = before is not None and not literal(before) and before != "null"
-        return _dumped(after) if text and literal(after) else after
+        return _dumped(after) if text and (literal(after) or after in EMPTY) else after
 
     def encoded(self, node: Node, change: Change) -> bytes:
+        if node.shape in (OBJECT, LIST) or (change.after in EMPTY and node.shape != STRING):
+            return (change.after or "").encode()
         return _encoded(node.shape, node.value, change.after or "", self.file).encode()
 
-    def member(self, parent: Node, name: str, value: str) -> Splice:
-        data = f"{_dumped(name)}: {_encoded(WORD, 'null', value, self.file)}".encode()
+    def fresh(self, value: str) -> bytes:
+        return value.encode() if value in EMPTY else _encoded(WORD, "null", value, self.file).encode()
+
+    def wrapped(self, shape: str, name: str, inner: bytes) -> bytes:
+        return b"[" + inner + b"]" if shape == LIST else b"{" + _dumped(name).encode() + b": " + inner + b"}"
+
+    def member(self, parent: Node, name: str, data: bytes) -> Splice:
+        if parent.shape == OBJECT:
+            data = _dumped(name).encode() + b": " + data
         if not parent.members:
-            return Splice(parent.start + 1, parent.start + 1, data)
+            return Splice(parent.start + 1, parent.end - 1, data)
         last = list(parent.members.values())[-1]
         blank = bytes(self.data[_before(self.data, last.begin) : last.begin])
         return Splice(last.end, last.end, b"," + blank + data)
 
-    def without(self, parent: Node, node: Node) -> Splice:
+    def without(self, parent: Node, first: Node, last: Node) -> Splice:
         members = list(parent.members.values())
-        place = next(at for at, member in enumerate(members) if member is node)
-        if place:
-            return Splice(members[place - 1].end, node.end, b"")
-        if len(members) > 1:
-            return Splice(node.begin, members[1].begin, b"")
-        return Splice(node.begin, node.end, b"")
+        start, end = (next(at for at, member in enumerate(members) if member is node) for node in (first, last))
+        if start:
+            return Splice(members[start - 1].end, last.end, b"")
+        if end + 1 < len(members):
+            return Splice(first.begin, members[end + 1].begin, b"")
+        return Splice(parent.start + 1, parent.end - 1, b"")
 
     def behind(self, parent: Node, like: Node, text: bytes, name: str) -> Splice:
         blank = bytes(self.data[_before(self.data, like.begin) : like.begin])
@@ -115,7 +126,8 @@ def scanned(text: bytes) -> Node:
             continue
         name, begin = waiting or (str(len(parent.members)) if parent else "", start)
         waiting = None
-        node = Node(start, _shape(token), begin, end)
+        shape = _shape(token)
+        node = Node(start, shape, begin, end, _EMPTY.get(shape, ""))
         if parent is not None:
             parent.members[name] = node
         root = root or node
@@ -147,7 +159,7 @@ def _dumped(text: str) -> str:
 
 def _told(text: str) -> str:
     """A text as a cell: in quotes when it would be taken for something else."""
-    return _dumped(text) if literal(text) or text.startswith('"') else text
+    return _dumped(text) if literal(text) or text.startswith('"') or text in EMPTY else text
 
 
 def literal(text: str) -> str:

@@ -8,8 +8,9 @@ from volvex.data.model.sheet import Change
 from volvex.data.text.document import UTF8, Encoding, Splice
 from volvex.data.text.forms._xml_tree import Element, fragment, tree_of
 from volvex.data.text.forms.xml import _escaped, _indent
-from volvex.data.text.nodes import LIST, OBJECT, Node, NodeData
-from volvex.errors import FormatError, UnfitError, UsageError
+from volvex.data.text.node_edits import EMPTY, NodeData
+from volvex.data.text.node_tree import LIST, OBJECT, Node
+from volvex.errors import FormatError, UnfitError
 
 PRIORITY = 10
 _FORMS = {
@@ -43,7 +44,7 @@ class PlistData(NodeData):
         whole = element if element.end >= 0 else fragment(self.data, element.start, self.file)
         tag = element.tag
         if tag == "dict":
-            node = Node(element.start, OBJECT, begin, whole.end)
+            node = Node(element.start, OBJECT, begin, whole.end, "{}")
             pairs = zip(element.children[::2], element.children[1::2], strict=False)
             if len(element.children) % 2 or any(key.tag != "key" for key, _ in pairs):
                 raise FormatError(self.file, "a dict has a key for each value", offset=element.start)
@@ -51,7 +52,7 @@ class PlistData(NodeData):
                 node.members[key.text] = self._node(value, key.start)
             return node
         if tag == "array":
-            node = Node(element.start, LIST, begin, whole.end)
+            node = Node(element.start, LIST, begin, whole.end, "[]")
             node.members = {str(at): self._node(child, child.start) for at, child in enumerate(element.children)}
             return node
         text = tag if tag in ("true", "false") else element.text
@@ -59,6 +60,8 @@ class PlistData(NodeData):
 
     def encoded(self, node: Node, change: Change) -> bytes:
         value = change.after or ""
+        if node.shape in (OBJECT, LIST):
+            return self.fresh(value)
         if node.shape in ("true", "false"):
             if value not in ("true", "false"):
                 raise FormatError(
@@ -70,27 +73,29 @@ class PlistData(NodeData):
             raise UnfitError(self.file, f"row {change.key}: {value!r} is no {node.shape}", hint=form[1])
         return f"<{node.shape}>".encode() + _escaped(value, self.file) + f"</{node.shape}>".encode()
 
-    def member(self, parent: Node, name: str, value: str) -> Splice:
+    def fresh(self, value: str) -> bytes:
+        if value in EMPTY:
+            return b"<dict/>" if value == "{}" else b"<array/>"
+        if value in ("true", "false"):
+            return f"<{value}/>".encode()
+        tag = next((tag for tag in ("integer", "real") if _FORMS[tag][0].fullmatch(value)), "string")
+        return f"<{tag}>".encode() + _escaped(value, self.file) + f"</{tag}>".encode()
+
+    def wrapped(self, shape: str, name: str, inner: bytes) -> bytes:
+        if shape == LIST:
+            return b"<array>" + inner + b"</array>"
+        return b"<dict><key>" + _escaped(name, self.file) + b"</key>" + inner + b"</dict>"
+
+    def member(self, parent: Node, name: str, data: bytes) -> Splice:
         if not parent.members:
-            raise UsageError(f"{self.file}: a member of an empty dict cannot be added", "an editor of yours")
+            return Splice(parent.start, parent.end, self.wrapped(parent.shape, name, data))
         last = list(parent.members.values())[-1]
         blank = bytes(self.data[_indent(self.data, last.begin) : last.begin])
-        tag = (
-            "integer"
-            if _FORMS["integer"][0].fullmatch(value)
-            else "real"
-            if _FORMS["real"][0].fullmatch(value)
-            else "string"
-        )
-        data = (
-            f"<{value}/>".encode()
-            if value in ("true", "false")
-            else f"<{tag}>".encode() + _escaped(value, self.file) + f"</{tag}>".encode()
-        )
-        return Splice(last.end, last.end, blank + b"<key>" + _escaped(name, self.file) + b"</key>" + blank + data)
+        key = b"" if parent.shape == LIST else b"<key>" + _escaped(name, self.file) + b"</key>" + blank
+        return Splice(last.end, last.end, blank + key + data)
 
-    def without(self, parent: Node, node: Node) -> Splice:
-        return Splice(_indent(self.data, node.begin), node.end, b"")
+    def without(self, parent: Node, first: Node, last: Node) -> Splice:
+        return Splice(_indent(self.data, first.begin), last.end, b"")
 
     def behind(self, parent: Node, like: Node, text: bytes, name: str) -> Splice:
         blank = bytes(self.data[_indent(self.data, like.begin) : like.begin])

@@ -1,7 +1,7 @@
 """XML (1.0, fifth edition): attributes, and the text of elements that hold nothing else.
 
-A record is an element whose `id`, `key` or `name` (an attribute, or an element in it) is its key; all below it that
-is no record itself are its fields, such as `hook/height` or `wick[2]/length`. Expat finds where each element stands, in one
+A record is an element whose `id`, `key` or `name` (an attribute, or an element in it) is its key, or one without an id that repeats in
+no other record and has a number; all below it that is no record itself are its fields, such as `hook/height` or `wick[2]/length`. Expat finds where each element stands, in one
 pass over the file which keeps only what is asked for.
 """
 
@@ -9,13 +9,14 @@ from __future__ import annotations
 
 import difflib
 import re
-from collections.abc import Iterator, Sequence
+from collections import Counter
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from xml.parsers import expat
 
 from volvex.archive.safe_names import quoted
 from volvex.data.excerpt import STEP, excerpts
-from volvex.data.model.sheet import Change, Document, Sheet, distinct
+from volvex.data.model.sheet import NUMBERED, Change, Document, Sheet, distinct
 from volvex.data.text.document import UTF8, Encoding, Record, Splice, TextData, decoded, sheets_of
 from volvex.data.text.forms._xml_tree import KEYS, NAMELESS, Element, doctype, end_of, fragment, parse, tag_of, tree_of
 from volvex.errors import FormatError, NotFoundError, UnfitError
@@ -136,7 +137,7 @@ class XmlData(TextData):
         for (sheet, key), some in by_record.items():
             added = [change for change in some if change.what == "add"]
             if added and not key:
-                key = self._last(sheet)
+                key = self.sheet(sheet).keys[-1]
             element = self.element(sheet, key)
             for one in some:
                 if one.what == "set":
@@ -145,11 +146,9 @@ class XmlData(TextData):
                     found.append(Splice(_indent(self.data, element.start), element.end, b""))
             for one in added:
                 at = ends.setdefault(element.end, element.end)
-                found.append(Splice(at, at, self._copied_record(element, one)))
+                like = element if one.like else self.element(sheet, self.sheet(sheet).like(dict(one.fields)))
+                found.append(Splice(at, at, self._copied_record(like, one)))
         return found
-
-    def _last(self, sheet: str) -> str:
-        return self.sheet(sheet).keys[-1]
 
     def element(self, sheet: str, key: str) -> Element:
         """The element of a record."""
@@ -275,39 +274,67 @@ def _key(element: Element) -> str | None:
 
 def _records(root: Element) -> Iterator[tuple[Record, Element]]:
     """All records; the root is one that holds what is in no other."""
-    own = _key(root)
-    record = _filled(Record(root.tag, own or "", own or "", root.tag), root)
+    own, numbered = _key(root), _numbered(root)
+    record = _filled(Record(root.tag, own or "", own or "", root.tag), root, numbered)
     if record.cells or not root.children:
         yield record, root
-    yield from _records_below(root, [root.tag], root.tag, [own] if own is not None else [])
+    numbers: Counter[str] = Counter()
+    yield from _records_below(root, [root.tag], root.tag, [own] if own is not None else [], numbered, numbers)
 
 
-def _records_below(element: Element, tags: list[str], place: str, keys: list[str]) -> Iterator[tuple[Record, Element]]:
+def _records_below(
+    element: Element, tags: list[str], place: str, keys: list[str], numbered: Collection[int], numbers: Counter[str]
+) -> Iterator[tuple[Record, Element]]:
     counts: dict[str, int] = {}
     for child in element.children:
-        number = counts[child.tag] = counts.get(child.tag, 0) + 1
-        here, own = f"{place}/{child.tag}[{number}]", _key(child)
+        count = counts[child.tag] = counts.get(child.tag, 0) + 1
+        here, own, sheet = f"{place}/{child.tag}[{count}]", _key(child), sheet_name([*tags, child.tag])
         inner = keys
-        if own is not None and (child.children or child.attributes):
+        if child.start in numbered:
+            key = f"{NUMBERED}{numbers[sheet]}"
+            yield _filled(Record(sheet, key, key, here), child), child
+        elif own is not None and (child.children or child.attributes):
             inner = [*keys, own]
-            yield _filled(Record(sheet_name([*tags, child.tag]), "/".join(inner), own, here), child), child
+            yield _filled(Record(sheet, "/".join(inner), own, here), child), child
+        numbers[sheet] += 1
         if child.children:
-            yield from _records_below(child, [*tags, child.tag], here, inner)
+            yield from _records_below(child, [*tags, child.tag], here, inner, numbered, numbers)
 
 
-def _filled(record: Record, element: Element) -> Record:
-    for name, one, attribute in _fields(element):
+def _numbered(root: Element) -> set[int]:
+    """Where the elements start that are records without an id: those that repeat at one path, in no other record."""
+    found: set[int] = set()
+    level = {"": [root]}
+    while level:
+        below: dict[str, list[Element]] = {}
+        for path, elements in level.items():
+            for child in (child for element in elements for child in element.children):
+                below.setdefault(f"{path}/{child.tag}", []).append(child)
+        level = {}
+        for path, elements in below.items():
+            nameless = [element for element in elements if _key(element) is None]
+            if len(elements) > 1 and all(element.children or element.attributes for element in nameless):
+                found |= {element.start for element in nameless}
+            elif nameless:
+                level[path] = nameless
+    return found
+
+
+def _filled(record: Record, element: Element, numbered: Collection[int] = ()) -> Record:
+    for name, one, attribute in _fields(element, numbered):
         record.cells[name] = _value(one, attribute)
     return record
 
 
-def _fields(element: Element) -> Iterator[tuple[str, Element, str]]:
+def _fields(element: Element, numbered: Collection[int] = ()) -> Iterator[tuple[str, Element, str]]:
     """A record's fields: name, the element that holds it, and which attribute (nothing: its text)."""
     yield from ((name, element, name) for name in element.attributes)
     if not element.children and element.text.strip():
         yield TEXT, element, ""
     yield from (
-        (path, element, attribute) for path, element, attribute in _below(element) if attribute or _is_leaf(element)
+        (path, element, attribute)
+        for path, element, attribute in _below(element, "", numbered)
+        if attribute or _is_leaf(element)
     )
 
 
@@ -315,17 +342,17 @@ def _is_leaf(element: Element) -> bool:
     return not element.children and (not element.attributes or bool(element.text.strip()))
 
 
-def _below(element: Element, before: str = "") -> Iterator[tuple[str, Element, str]]:
+def _below(element: Element, before: str = "", numbered: Collection[int] = ()) -> Iterator[tuple[str, Element, str]]:
     """What is below an element and in no other record: elements, and their attributes."""
     counts: dict[str, int] = {}
     for child in element.children:
         number = counts[child.tag] = counts.get(child.tag, 0) + 1
-        if _key(child) is not None and (child.children or child.attributes):
+        if child.start in numbered or (_key(child) is not None and (child.children or child.attributes)):
             continue
         path = f"{before}{child.tag}" + (f"[{number}]" if number > 1 else "")
         yield path, child, ""
         yield from ((f"{path}/{name}", child, name) for name in child.attributes)
-        yield from _below(child, f"{path}/")
+        yield from _below(child, f"{path}/", numbered)
 
 
 # writing
