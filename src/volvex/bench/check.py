@@ -8,7 +8,8 @@ from dataclasses import replace
 from volvex.archive.detect import filetypes
 from volvex.asset.sprites.lists import may_have_frames
 from volvex.bench.changes import FileChange, changes
-from volvex.bench.content import original_head, original_kind
+from volvex.bench.content import original_head
+from volvex.bench.fitting import misfit_of_file
 from volvex.bench.semantic_diff import LARGE, catalogues, touched
 from volvex.bench.workbench import Workbench
 from volvex.data import Document
@@ -19,7 +20,6 @@ from volvex.errors import ManyErrors, RefusedError, VolvexError
 from volvex.source import BytesSource, FileSource
 
 CAUSES = ("file", "kind")  # problems from which others follow: told first
-_ANY = ("binary", "empty", "folder", "?")  # originals of no kind that could be compared
 
 
 def check(bench: Workbench, sound: Collection[str] = ()) -> list[Problem]:
@@ -37,8 +37,11 @@ def check(bench: Workbench, sound: Collection[str] = ()) -> list[Problem]:
     paths = touched(after, changed)
     was = {_same(problem) for problem in problems(before, paths)}
     made = [problem for problem in problems(after, paths) if _same(problem) not in was]
+    misfits = _misfits(bench, changed)
+    made = [*misfits.values(), *(problem for problem in made if problem.file not in misfits)]
     found = [_removed(cause, before) for cause in _with_causes(made, before)]
-    found += [problem for change in changed if (problem := _of_another_kind(bench, change)) is not None]
+    changed = [change for change in changed if change.path not in misfits]
+    paths = [path for path in paths if path not in misfits]
     pictures = [change for change in changed if change.kind not in filetypes.TEXT and change.what == "changed"]
     if pictures:
         from volvex.bench.picture_check import picture_problems  # pulls in what decodes them
@@ -95,7 +98,7 @@ def _may_be_sheet(change: FileChange, after: Catalogue) -> bool:
 def _with_causes(found: list[Problem], before: Catalogue) -> list[Problem]:
     """Without the references into files that can no longer be read: those are counted where their cause is told."""
     broken = {
-        problem.file: 0 for problem in found if problem.sort == "file" and before.document(problem.file) is not None
+        problem.file: 0 for problem in found if problem.sort in CAUSES and before.document(problem.file) is not None
     }
     left = []
     for problem in found:
@@ -109,7 +112,7 @@ def _with_causes(found: list[Problem], before: Catalogue) -> list[Problem]:
             problem,
             message=f"{problem.message}; {_references(broken[problem.file])} into this file cannot be followed until then",
         )
-        if problem.sort == "file" and broken.get(problem.file)
+        if problem.sort in CAUSES and broken.get(problem.file)
         else problem
         for problem in left
     ]
@@ -153,38 +156,14 @@ def _led_to(problem: Problem, before: Catalogue) -> list[str]:
     return [file for file, target in targets or () if target.row(key) is not None]
 
 
-def _of_another_kind(bench: Workbench, change: FileChange) -> Problem | None:
-    """Content that is of another kind than what it replaces: a sound in a picture's place."""
-    if change.what != "changed":
-        return None
-    before = original_kind(bench, change.path)
-    texts = (*filetypes.TEXT, "empty")  # what is wrong with data that became other text is told where it is read
-    if before == change.kind or before in _ANY or (before in filetypes.TEXT and change.kind in texts):
-        return None
-    return Problem(
-        ERROR,
-        "kind",
-        change.path,
-        "",
-        "",
-        "",
-        f"this is {_called(change.kind)}, the game's own is {_called(before)}",
-        "`volvex swap` without --as-is, which converts it"
-        if _are_assets(before, change.kind)
-        else f"a file of the kind {before}, or `volvex build --anyway`",
-    )
-
-
-def _are_assets(*kinds: str) -> bool:
-    from volvex.asset.movies.open import is_movie
-    from volvex.asset.open import is_picture
-    from volvex.asset.sounds.open import is_sound
-
-    return any(all(map(test, kinds)) for test in (is_picture, is_sound, is_movie))
-
-
-def _called(kind: str) -> str:
-    return {"binary": "of no known kind", "empty": "an empty file"}.get(kind, kind)
+def _misfits(bench: Workbench, changed: Collection[FileChange]) -> dict[str, Problem]:
+    """Changed files that are of another kind than what they replace, by path."""
+    found = {}
+    for change in changed:
+        fault = misfit_of_file(bench, change.path, change.source) if change.what == "changed" else None
+        if fault is not None and fault.sort == "kind":  # damage is reported where the file is read
+            found[change.path] = Problem(ERROR, "kind", change.path, "", "", "", fault.message, fault.hint)
+    return found
 
 
 def _unseen(change: FileChange) -> Problem:

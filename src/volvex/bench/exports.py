@@ -6,16 +6,17 @@ none when one does not fit. When the data was edited otherwise, the file is rewr
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import contextlib
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from volvex.archive.safe_names import quoted
 from volvex.bench.bench_file import Opened, is_open_model, is_open_picture, is_open_sound, is_open_sprite
-from volvex.bench.open_folder import FOLDER, is_edited, require_unedited, write_file
+from volvex.bench.open_folder import FOLDER, is_edited, settle_edited, write_file
 from volvex.bench.workbench import Workbench
 from volvex.data import Document, require_data, verify
 from volvex.data.exchange import Wanted, exchange_for, exported, imported
-from volvex.errors import NotFoundError, RefusedError
+from volvex.errors import NotFoundError, RefusedError, VolvexError
 from volvex.source.digest import digest_bytes, digest_file
 
 
@@ -36,8 +37,7 @@ def open_as(bench: Workbench, place: str, ending: str, wanted: Wanted, again: bo
     exchange_for(ending, document)  # known before anything is looked at
     suffix = f".{wanted.language}" if wanted.language else f".{wanted.sheet}" if wanted.sheet else ""
     file = f"{FOLDER}/{place}{suffix}.{ending}"
-    if not again:
-        require_unedited(bench, [file])
+    settle_edited(bench, [file], again)
     data = exported(ending, document, wanted)
     write_file(bench, bench.folder / file, data)
     bench.opened[file] = Opened(
@@ -66,7 +66,22 @@ def sync_exports(bench: Workbench) -> list[SyncResult]:
         raise RefusedError(f"{' and '.join(others)} are the same data and were both edited", "removing one of them")
     results = [*_sync_sprites(bench), *_sync_pictures(bench), *_sync_sounds(bench), *_sync_models(bench)]
     order = [*edited, *(file for file in of_data if file not in edited)]  # others of the same data follow
-    return results + [result for file in order if (result := _fold(bench, file, bench.opened[file])) is not None]
+    for file in order:
+        with _named(file):
+            result = _fold(bench, file, bench.opened[file])
+        results += [] if result is None else [result]
+    return results
+
+
+@contextlib.contextmanager
+def _named(file: str) -> Iterator[None]:
+    """Errors of this work name the file of the folder `open` that it is about."""
+    try:
+        yield
+    except VolvexError as error:
+        if file in error.message:
+            raise
+        raise RefusedError(f"{file}: {error.message}", error.hint or f"`volvex undo {quoted(file)}`") from error
 
 
 def _sync_pictures(bench: Workbench) -> list[SyncResult]:
@@ -78,7 +93,8 @@ def _sync_pictures(bench: Workbench) -> list[SyncResult]:
 
     results = []
     for place, own in files.items():
-        folded = fold_pictures(bench, place, own)
+        with _named(own[0]):
+            folded = fold_pictures(bench, place, own)
         if folded is not None:
             blocks = f", {folded.blocks:,} block{_s(folded.blocks)} made again" if folded.blocks else ""
             pixels = f"{folded.pixels:,} pixel{_s(folded.pixels)} taken over{blocks}"
@@ -92,10 +108,12 @@ def _sync_sounds(bench: Workbench) -> list[SyncResult]:
     files = _by_place(bench, is_open_sound)
     if not files:
         return []
-    from volvex.bench.sounds import fold_sounds
+    from volvex.bench.sounds import Folded, fold_sounds
 
-    folded = [(place, one) for place, own in files.items() for one in fold_sounds(bench, place, own)]
-    results = []
+    results, folded = [], list[tuple[str, Folded]]()
+    for place, own in files.items():
+        with _named(own[0]):
+            folded += ((place, one) for one in fold_sounds(bench, place, own))
     for place, one in folded:
         frames = f"{one.frames:,} frame{_s(one.frames)} taken over"
         said = "rewritten" if one.rewritten else f"left as it was: {one.fault}" if one.fault else frames
@@ -108,10 +126,12 @@ def _sync_models(bench: Workbench) -> list[SyncResult]:
     files = _by_place(bench, is_open_model)
     if not files:
         return []
-    from volvex.bench.models import fold_model
+    from volvex.bench.models import Folded, fold_model
 
-    results = []
-    folded = [(place, one) for place, own in files.items() for one in fold_model(bench, place, own)]
+    results, folded = [], list[tuple[str, Folded]]()
+    for place, own in files.items():
+        with _named(own[0]):
+            folded += ((place, one) for one in fold_model(bench, place, own))
     for place, one in folded:
         others = [name for name in one.written if name != place]
         vertices = f"{one.vertices:,} {'vertex' if one.vertices == 1 else 'vertices'} taken over"
@@ -135,7 +155,8 @@ def _sync_sprites(bench: Workbench) -> list[SyncResult]:
 
     results = []
     for place, own in files.items():
-        folded = fold_sprites(bench, place, own)
+        with _named(own[0]):
+            folded = fold_sprites(bench, place, own)
         if folded is not None:
             results.append(SyncResult(place, f"{FOLDER}/{place}.sprites", folded.summary()))
     return results
@@ -165,12 +186,17 @@ def _fold(bench: Workbench, file: str, opened: Opened) -> SyncResult | None:
     if not edited and not moved:
         return None
     wanted = Wanted(opened.sheet or None, None, opened.language or None)
-    document = _document(bench, opened.place)
     if edited and moved:
         raise RefusedError(
             f"{file} and {opened.place} were both edited",
-            f"removing {file}, or `volvex take --refresh {quoted(opened.place)}`",
+            f"`volvex undo {quoted(file)}` to keep the other one",
         )
+    try:
+        document = _document(bench, opened.place)
+    except VolvexError as error:
+        if edited:
+            raise
+        return SyncResult(opened.place, file, f"left as it was: {error.message}")
     if edited:
         data = source.read_bytes()
         incoming = imported(opened.ending, data, document, wanted, file)

@@ -24,7 +24,7 @@ from volvex.asset.picture import Picture
 from volvex.bench.bench_file import MODELS, Opened
 from volvex.bench.changes import FileChange
 from volvex.bench.content import Read, current_of, one_meant, original_kind, original_of
-from volvex.bench.open_folder import FOLDER, digest_of, is_own, require_unedited, state_of, write_file
+from volvex.bench.open_folder import FOLDER, digest_of, is_own, settle_edited, state_of, write_file
 from volvex.bench.picture_files import picture_at
 from volvex.bench.workbench import Workbench
 from volvex.errors import NotFoundError, RefusedError, UsageError, VolvexError
@@ -147,8 +147,7 @@ def open_model_as(bench: Workbench, place: str, ending: str, again: bool = False
         raise RefusedError(
             f"{place} is glTF already, which 3D programs open as it is", "the same without --as, and editing that file"
         )
-    if not again:
-        require_unedited(bench, [file])
+    settle_edited(bench, [file], again)
     images, made, notes = _textures(bench, found, file)
     stem = posixpath.basename(file).rpartition(".")[0]
     out = exported(found.gathered, ending, images, stem)
@@ -359,6 +358,8 @@ def converted_for(bench: Workbench, path: str, source: Path, lods: str = "") -> 
 def put_model(bench: Workbench, path: str, converted: Converted) -> list[str]:
     """Put a converted model in the place of the game's own; where it and what belongs to it went in the bench."""
     place, _ = bench.open_for_edit(path)
+    for other in (place, *converted.whole.beside):
+        bench.keep_edited(other)
     return write_taken(bench, converted.whole, place, converted.taken)
 
 

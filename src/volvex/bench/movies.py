@@ -14,7 +14,7 @@ from volvex.asset.movies.movie import KINDS, LARGEST, Movie
 from volvex.asset.movies.open import Opened, is_movie, open_movie
 from volvex.bench.changes import FileChange
 from volvex.bench.content import one_meant, original_kind, original_of
-from volvex.bench.open_folder import write_file
+from volvex.bench.open_folder import replace_file
 from volvex.bench.workbench import Workbench
 from volvex.errors import RefusedError, UsageError, VolvexError
 from volvex.source import BytesSource, FileSource, Source
@@ -122,7 +122,7 @@ def put_movie(bench: Workbench, path: str, clip: Path | None, converted: Convert
     if converted.same and clip is not None:
         return bench.put(path, clip)
     place, _ = bench.open_for_edit(path)
-    write_file(bench, bench.files / place, converted.data)
+    replace_file(bench, place, converted.data)
     return place
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from volvex.archive.safe_names import quoted
+from volvex.bench.aside import keep_aside
 from volvex.bench.bench_file import Opened
 from volvex.bench.workbench import Workbench
 from volvex.errors import NotFoundError, RefusedError
@@ -28,11 +29,18 @@ def is_edited(bench: Workbench, file: str) -> bool:
     return source.is_file() and (known is None or digest_file(source) != known.digest)
 
 
-def require_unedited(bench: Workbench, files: Iterable[str]) -> None:
-    """RefusedError when writing these files again would lose an edit."""
-    edited = next((file for file in files if is_edited(bench, file)), None)
-    if edited is not None:
-        raise RefusedError(f"{edited} was edited and would be lost", "--refresh to write it again")
+def settle_edited(bench: Workbench, files: Iterable[str], again: bool) -> None:
+    """Keep the edited ones of these files aside when they are to be written `again`; RefusedError when not."""
+    for file in [file for file in files if is_edited(bench, file)]:
+        if not again:
+            raise RefusedError(f"{file} was edited", "--refresh to write it again; your file is kept in `undone`")
+        bench.on_kept(file, keep_aside(bench.folder, bench.folder / file, file, bench.disk))
+
+
+def replace_file(bench: Workbench, place: str, data: bytes) -> None:
+    """Put other content in the place of something of the bench; what a user made of it is kept aside."""
+    bench.keep_edited(place, digest_bytes(data))
+    write_file(bench, bench.files / place, data)
 
 
 def is_own(bench: Workbench, place: str) -> bool:
@@ -77,6 +85,6 @@ def state_of(bench: Workbench, place: str, files: Sequence[str], what: str) -> S
     if edited and moved:
         raise RefusedError(
             f"{edited[0]} and {place} were both edited",
-            f"removing {edited[0]}, or `volvex take --refresh {quoted(place)}`",
+            f"`volvex undo {quoted(edited[0])}` to keep the other one",
         )
     return State(opened, edited, moved)

@@ -12,6 +12,7 @@ from volvex.bench.open_folder import write_file
 from volvex.bench.workbench import Workbench
 from volvex.errors import NotFoundError, VolvexError
 from volvex.source import Beside, BytesSource, Source
+from volvex.source.digest import digest_bytes
 
 LARGEST = 1 << 31  # bytes of a picture
 
@@ -60,9 +61,12 @@ def write_picture(bench: Workbench, place: str, found: Opened, picture: Picture)
     write_files(bench, place, found.files(picture))
 
 
-def write_files(bench: Workbench, place: str, files: Mapping[str, bytes]) -> None:
-    """Write the files of a picture: its own last, and of those beside it only what changes."""
+def write_files(bench: Workbench, place: str, files: Mapping[str, bytes], keep: bool = False) -> None:
+    """Write the files of a picture: its own last, and of those beside it only what changes. With `keep`, edited ones are kept aside."""
     for name, data in sorted(files.items(), reverse=True):
         other = place_beside(place, name) if name else place
         if not name or current_of(bench)(other) != data:
-            write_file(bench, bench.open_for_edit(other)[1], data)
+            own, target = bench.open_for_edit(other)
+            if keep:
+                bench.keep_edited(own, digest_bytes(data))
+            write_file(bench, target, data)

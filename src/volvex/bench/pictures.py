@@ -20,7 +20,7 @@ from volvex.asset.open import Opened as OpenPicture
 from volvex.asset.open import is_picture, may_be_picture, open_picture
 from volvex.bench.bench_file import PICTURES, Opened
 from volvex.bench.content import Read, current_of, one_meant, original_kind, original_of
-from volvex.bench.open_folder import FOLDER, digest_of, is_edited, is_own, require_unedited, write_file
+from volvex.bench.open_folder import FOLDER, digest_of, is_edited, is_own, settle_edited, write_file
 from volvex.bench.picture_files import LARGEST, picture_at, place_beside, write_files, write_picture
 from volvex.bench.workbench import Workbench
 from volvex.errors import FormatError, NotFoundError, RefusedError, UsageError, VolvexError
@@ -74,8 +74,7 @@ def open_picture_as(
     made = []
     for part in asked.parts:
         file = f"{FOLDER}/{place}{'.' + part.replace(' ', '') if part else ''}.{ending}"
-        if not again:
-            require_unedited(bench, [file])
+        settle_edited(bench, [file], again)
         level = LEVEL.fullmatch(part)
         out = exported(found.picture, ending, "" if level else part, int(level[1]) if level else 0)
         data = form_of(ending).write(out.picture)
@@ -116,8 +115,8 @@ def fold_pictures(bench: Workbench, place: str, files: Sequence[str]) -> Folded 
             asked = Asked(known.language in PARTS, int(level[1]) if level else None)
             try:
                 open_picture_as(bench, place, known.ending, asked, again=True)
-            except FormatError as error:
-                return Folded(0, 0, (), tuple(opened), fault=str(error))
+            except VolvexError as error:
+                return Folded(0, 0, (), tuple(opened), fault=error.message)
         return Folded(0, 0, (), tuple(opened), rewritten=True)
     if not target.is_file():
         raise NotFoundError(
@@ -127,7 +126,7 @@ def fold_pictures(bench: Workbench, place: str, files: Sequence[str]) -> Folded 
     if moved:
         raise RefusedError(
             f"{edited[0]} and {place} were both edited",
-            f"removing {edited[0]}, or `volvex take --refresh {quoted(place)}`",
+            f"`volvex undo {quoted(edited[0])}` to keep the other one",
         )
     first = next(iter(opened.values()))
     read = original_of(bench) if first.sheet == OWN else lambda one: _kept(bench, one)
@@ -233,5 +232,5 @@ def converted_for(
 def put_converted(bench: Workbench, path: str, converted: Converted) -> str:
     """Put a converted picture in the place of the game's own; where it went in the bench."""
     place, _ = bench.open_for_edit(path)
-    write_files(bench, place, converted.files)
+    write_files(bench, place, converted.files, keep=True)
     return place

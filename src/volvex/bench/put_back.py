@@ -65,6 +65,7 @@ def put_back(bench: Workbench, path: str, offset: int, file: Path) -> tuple[str,
             f"{shown(file.as_posix())} is of another kind than the {before} at {offset:#x}",
             f"a file of the kind {before}",
         )
+    bench.keep_edited(place)
     with atomic(bench.disk, target, durable=False) as out:
         at = 0
         for chunk in file_chunks(target):

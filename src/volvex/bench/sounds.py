@@ -15,7 +15,7 @@ from volvex.asset.sounds.sound import LARGEST, Sound
 from volvex.bench.bench_file import SOUNDS, Opened
 from volvex.bench.changes import FileChange
 from volvex.bench.content import Read, current_of, one_meant, original_kind, original_of
-from volvex.bench.open_folder import FOLDER, require_unedited, state_of, write_file
+from volvex.bench.open_folder import FOLDER, replace_file, settle_edited, state_of, write_file
 from volvex.bench.workbench import Workbench
 from volvex.errors import RefusedError, UsageError, VolvexError
 from volvex.source import BytesSource
@@ -59,8 +59,7 @@ def _required(bench: Workbench, place: str, read: Read) -> OpenSound:
 def open_sound_as(bench: Workbench, place: str, ending: str, again: bool = False) -> tuple[str, tuple[str, ...]]:
     """Write a sound of the bench as a file that other programs open; where, below the bench, and what it does not carry."""
     found, file = _required(bench, place, current_of(bench)), f"{FOLDER}/{place}.{ending}"
-    if not again:
-        require_unedited(bench, [file])
+    settle_edited(bench, [file], again)
     data, notes = exported(found.sound, ending)
     target = bench.files / place
     taken, digest = bench.taken.get(place), digest_file(target)
@@ -149,7 +148,7 @@ def _is_alike(own: Sound, user: Sound) -> bool:
 def put_sound(bench: Workbench, path: str, converted: Converted) -> str:
     """Put a converted sound in the place of the game's own; where it went in the bench."""
     place, _ = bench.open_for_edit(path)
-    write_file(bench, bench.files / place, converted.data)
+    replace_file(bench, place, converted.data)
     return place
 
 

@@ -18,7 +18,7 @@ from volvex.asset.sprites.lists import added_frame, changes_for, frames_of, imag
 from volvex.asset.sprites.packing import Edit, Packed, check_inside, cut, put_in, whole_size
 from volvex.bench.bench_file import SPRITES, Opened
 from volvex.bench.content import Read, current_of
-from volvex.bench.open_folder import FOLDER, is_edited, require_unedited, write_file
+from volvex.bench.open_folder import FOLDER, is_edited, settle_edited, write_file
 from volvex.bench.picture_files import picture_at, picture_in, write_files
 from volvex.bench.workbench import Workbench
 from volvex.codec.pixels.format import FORMATS, Pixels
@@ -223,8 +223,7 @@ def open_sprites(bench: Workbench, path: str, grid: str = "", again: bool = Fals
     frames = [frame for frame in sheet.frames if whole_size(frame)[0] and whole_size(frame)[1]]
     files = _files(frames)
     digest = _digest(bench, sheet)
-    if not again:
-        require_unedited(bench, [f"{folder}/{file}" for file in files.values()])
+    settle_edited(bench, [f"{folder}/{file}" for file in files.values()], again)
     for file in [file for file in bench.opened if file.startswith(f"{folder}/")]:
         bench.disk.remove(bench.folder / file)
         del bench.opened[file]
@@ -272,7 +271,7 @@ def fold_sprites(bench: Workbench, place: str, files: Sequence[str]) -> Folded |
     if any(bench.opened[file].of != _digest(bench, sheet) for file in files):
         raise RefusedError(
             f"{posixpath.dirname(files[0])} and {place} were both edited",
-            f"`volvex take --as sprites --refresh {quoted(place)}`, which takes the original of both again",
+            f"`volvex undo {quoted(files[0])}` to keep the other one",
         )
     packed = put_in(sheet.opened.picture.rgba(), sheet.frames, edit)
     if sheet.document is None and (packed.repacked or edit.renamed or edit.removed):

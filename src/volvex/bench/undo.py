@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
-from pathlib import Path
+from dataclasses import dataclass, replace
 
 from volvex.archive.access.patterns import WILD, path_pattern
 from volvex.archive.safe_names import shown
-from volvex.archive.transfer.rebuild import file_chunks
+from volvex.bench.aside import keep_aside
+from volvex.bench.bench_file import is_open_sprite
 from volvex.bench.changes import FileChange, changes
+from volvex.bench.open_folder import is_edited
 from volvex.bench.picture_files import files_of
 from volvex.bench.workbench import Workbench
 from volvex.data import Change, require_data
@@ -17,9 +18,9 @@ from volvex.data.differences import differences
 from volvex.data.verify import edited
 from volvex.errors import NotFoundError
 from volvex.source import atomic
+from volvex.source.digest import digest_file
 
-FOLDER = "undone"  # where edited and new files go
-WORDS = {"changed": "as the game has it again", "added": "no longer on the bench", "removed": "left out no longer"}
+WORDS = {"changed": "original restored", "added": "removed from the bench", "removed": "included again"}
 
 
 @dataclass(frozen=True)
@@ -37,9 +38,15 @@ def undo(bench: Workbench, paths: Sequence[str], write: bool = True) -> list[Und
     NotFoundError, and nothing is undone, when a path means no change.
     """
     found = changes(bench)
-    wanted = [_meant(bench, path, found) for path in paths]
+    opened = [file for file in bench.opened if is_edited(bench, file)]  # edits that were not taken over
     done = []
-    for change in dict.fromkeys(change for group in wanted for change in group):
+    wanted = list[FileChange]()
+    for path in paths:
+        some = [file for file in opened if _lies_at(path, file, bench.opened[file].place)]
+        wanted += [] if some and path in opened else _meant(bench, path, found, bool(some))
+        done += (Undone(file, "edit not taken over", _forget(bench, file) if write else "") for file in some)
+        opened = [file for file in opened if file not in some]
+    for change in dict.fromkeys(wanted):
         kept = _undo(bench, change) if write else ""
         done.append(Undone(change.path, WORDS[change.what], kept))
     if write:
@@ -75,17 +82,35 @@ def undo_values(
     return back
 
 
-def _meant(bench: Workbench, path: str, found: Sequence[FileChange]) -> list[FileChange]:
+def _lies_at(path: str, file: str, place: str) -> bool:
+    """Whether a path means a file of the folder `open`: by its own path, or by that of what it is of."""
+    return not path or any(one == path or one.startswith(f"{path}/") for one in (file, place))
+
+
+def _forget(bench: Workbench, file: str) -> str:
+    """Take an edited file of the folder `open` away: where it is kept. The next command writes it again."""
+    kept = keep_aside(bench.folder, bench.folder / file, file, bench.disk)
+    known = bench.opened[file]
+    if is_open_sprite(known):  # all frames of a sheet are written together
+        bench.disk.remove(bench.folder / file)
+        del bench.opened[file]
+    else:
+        bench.opened[file] = replace(known, digest=digest_file(bench.folder / file), of="")
+    return kept
+
+
+def _meant(bench: Workbench, path: str, found: Sequence[FileChange], may_lack: bool = False) -> list[FileChange]:
+    """The changes that a path means; NotFoundError when there are none, unless it `may_lack` them."""
     changes = [change for change in found if not path or change.path == path or change.path.startswith(f"{path}/")]
     if path and len(changes) < len(found):  # a picture is undone with its levels in other files
         beside = {other for one in {path, *(change.path for change in changes)} for other in files_of(bench, one)}
         changes += [change for change in found if change.path in beside and change not in changes]
     if not changes and WILD.search(path):
         changes = [change for change in found if path_pattern(path).fullmatch(change.path)]
-    if not changes and not WILD.search(path):  # an entry's own name, where the disk has another for it
+    if not changes and not may_lack and not WILD.search(path):  # an entry's own name, where the disk has another for it
         places = {bench.place_of(name, row) for name, row in bench.select(path)}
         changes = [change for change in found if change.path in places]
-    if not changes:
+    if not changes and not may_lack:
         raise NotFoundError(f"no changes at {shown(path or 'all')}", "`volvex changes` to see what was")
     return changes
 
@@ -96,10 +121,7 @@ def _undo(bench: Workbench, change: FileChange) -> str:
     file = bench.files / change.path
     if change.what == "removed" or not file.is_file():
         return ""
-    kept = _free(bench.folder / FOLDER / change.path)
-    with atomic(bench.disk, kept, durable=False) as out:
-        for chunk in file_chunks(file):
-            bench.disk.write(out, chunk)
+    kept = keep_aside(bench.folder, file, change.path, bench.disk)
     if change.what == "added":
         bench.disk.remove(file)
         bench.taken.pop(change.path, None)
@@ -107,13 +129,4 @@ def _undo(bench: Workbench, change: FileChange) -> str:
         with atomic(bench.disk, file, durable=False) as out:
             for chunk in bench.original_content(change.path):
                 bench.disk.write(out, chunk)
-    return kept.relative_to(bench.folder).as_posix()
-
-
-def _free(path: Path) -> Path:
-    """A path that nothing has yet."""
-    number, free = 1, path
-    while free.exists():
-        number += 1
-        free = path.with_name(f"{path.stem}~{number}{path.suffix}")
-    return free
+    return kept

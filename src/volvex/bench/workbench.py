@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import json
 import zlib
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import asdict
 from pathlib import Path, PurePosixPath
 
@@ -21,6 +21,7 @@ from volvex.archive.formats import format_of
 from volvex.archive.safe_names import Refusal, disk_names, quoted, shown
 from volvex.archive.transfer.pack import files_below
 from volvex.archive.transfer.rebuild import file_chunks
+from volvex.bench.aside import keep_aside
 from volvex.bench.bench_file import FORMAT, Opened, Taken, read_description
 from volvex.bench.game import Game
 from volvex.bench.locate import FILES, Standing
@@ -54,6 +55,7 @@ class Workbench(Originals):
         self.after: dict[str, str] = {}  # paths of new entries, and of those behind which they stand
         self._encoded: dict[str, str] = {}
         self._renewed: dict[str, bool] = {}
+        self.on_kept: Callable[[str, str], None] = lambda place, kept: None  # an edited file was kept aside
         self.variants = Variants("")  # which of several variants of a path commands mean
 
     def __enter__(self) -> Workbench:
@@ -283,7 +285,8 @@ class Workbench(Originals):
         edited = [place for place in there if self._edited(place)]
         if edited and not again:
             raise RefusedError(
-                f"{edited[0]} was edited in the bench and would be lost", "--refresh to take the original again"
+                f"{edited[0]} was edited in the bench",
+                "--refresh to take the original again; your file is kept in `undone`",
             )
         left = [] if again else there
         done = []
@@ -307,7 +310,14 @@ class Workbench(Originals):
         except NotFoundError as error:
             meant = f"; or {error.hint}" if error.hint.casefold().strip("'") == path.casefold() else ""
             raise NotFoundError(error.message, f"--new, if it is to be a new file{meant}") from error
+        self.keep_edited(place, digest_file(source))
         return self._store(place, file_chunks(source))
+
+    def keep_edited(self, place: str, digest: str = "") -> None:
+        """Keep what a user made of something of the bench, which is about to be replaced, unless by content of this digest."""
+        file = self.files / place
+        if file.is_file() and digest_file(file) != digest and self._edited(place):
+            self.on_kept(place, keep_aside(self.folder, file, place, self.disk))
 
     def put_content(self, path: str, content: bytes) -> str:
         """Put content under a path that the game does not have; where it went in the bench."""
@@ -349,6 +359,7 @@ class Workbench(Originals):
         there = self.files / from_
         if there.is_file():  # as it stands in the bench
             content = there.read_bytes()
+        self.keep_edited(place, digest_bytes(content))
         return self._store(place, [content]), from_, len(content)
 
     def _taken_place(self, path: str) -> str:
@@ -403,6 +414,7 @@ class Workbench(Originals):
 
     def _take(self, place: str, name: str, row: int | None) -> None:
         archive, target = self.archive(name), self.files / place
+        self.keep_edited(place)
         if row is None or archive is None:
             chunks = file_chunks(self.require_original(name))
         else:

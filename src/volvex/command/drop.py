@@ -47,6 +47,6 @@ def run(options: argparse.Namespace, context: Context) -> int:
         places = bench.put_back(wanted) if options.back else bench.drop(wanted)
     for place in places:
         context.print(shown(place))
-    said = "left out no longer" if options.back else "left out of what is built and installed"
+    said = "included again" if options.back else "left out of what is built and installed"
     context.print(context.paint(f"{count(len(places), 'path')} {said}", "dim"))
     return Status.OK

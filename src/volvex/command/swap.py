@@ -1,7 +1,9 @@
 """Replace a file of the game with your own.
 
 A picture, sound, movie or model that replaces one of the game's is converted to what that is: pixel format and levels; rate, channels and
-encoding; container, codecs, size and frame rate; axes, units, formats of vertices and the joints of the game. What cannot be converted is refused.
+encoding; container, codecs, size and frame rate; axes, units, formats of vertices and the joints of the game. What cannot be converted, is of another kind or is damaged is refused; --as-is puts it in all the same.
+
+A file that you edited is kept in the bench's folder `undone`.
 
 PATH@0xOFFSET is a file found inside another, as `volvex identify --save-found` takes it out. --new adds a file that the game
 does not have. --from takes the content of another variant instead of a file: `volvex swap PATH --variant en --from de`.
@@ -21,7 +23,7 @@ from volvex.command.ui.context import Context
 from volvex.command.ui.reader import add_layout
 from volvex.command.ui.table import count, number
 from volvex.command.ui.variants import add_variant
-from volvex.errors import Status, UsageError
+from volvex.errors import RefusedError, Status, UsageError
 
 if TYPE_CHECKING:
     from volvex.bench import Workbench
@@ -60,9 +62,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--mute", action="store_true", help="for movies: leave the sound of yours out")
     parser.add_argument("--blank", action="store_true", help="put one black frame in the place of a movie")
-    parser.add_argument(
-        "--as-is", action="store_true", help="put the bytes of a picture or sound as they are, in whatever form"
-    )
+    parser.add_argument("--as-is", action="store_true", help="put your file in as it is, whatever it is")
     add_variant(parser)
     add_layout(parser)
     add_bench(parser)
@@ -116,11 +116,31 @@ def run(options: argparse.Namespace, context: Context) -> int:
                 context.note(f"note: {shown(place)}: {note}")
             context.print(f"{shown(place)}: {shown(options.file.as_posix())} was converted to {converted.form}")
         else:
+            if not (options.new or options.as_is):
+                _require_fit(bench, path, options.file)
             place = bench.put(path, options.file, options.new)
         place_after(bench, place, after)
         size = (bench.files / place).stat().st_size
         context.print(f"{shown(place)} is now {shown(options.file.as_posix())}, {number(size)} bytes")
     return Status.OK
+
+
+def _require_fit(bench: Workbench, path: str, file: Path) -> None:
+    """RefusedError for a file that is of another kind than the game's own, or damaged where that is not."""
+    from volvex.bench.content import one_meant
+    from volvex.bench.fitting import misfit
+    from volvex.source import FileSource
+
+    place = one_meant(bench, path)
+    if place is None or not file.is_file():
+        return  # reported where it is put there
+    with FileSource(file, place) as source:
+        found = misfit(bench, place, source)
+    if found is not None:
+        hint = (
+            f"{found.hint}; or --as-is to put it in all the same" if found.hint else "--as-is to put it in all the same"
+        )
+        raise RefusedError(f"{shown(file.as_posix())}: {found.message}", hint)
 
 
 def _require_fitting(options: argparse.Namespace, what: str = "") -> None:

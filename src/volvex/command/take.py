@@ -1,7 +1,7 @@
 """Copy entries or files into the bench for editing.
 
 Paths are as in the game, or relative to the current folder. A file that you edited is not overwritten unless --refresh is
-given. --with-references takes what they refer to as well. With --as, data is also written to the bench's folder `open` in a format that other programs open; your edits there
+given, and is then kept in the bench's folder `undone`. --with-references takes what they refer to as well. With --as, data is also written to the bench's folder `open` in a format that other programs open; your edits there
 are taken over by the next command that works on changes.
 """
 
@@ -35,7 +35,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--with-references", action="store_true", help="also take what it refers to: textures, skeletons, objects, data"
     )
-    parser.add_argument("--refresh", action="store_true", help="take the original again; your edits are lost")
+    parser.add_argument(
+        "--refresh", action="store_true", help="take the original again; edited files are kept in `undone`"
+    )
     parser.add_argument(
         "--as",
         dest="ending",

@@ -11,11 +11,12 @@ import argparse
 
 from volvex.archive.safe_names import shown
 from volvex.bench.undo import undo, undo_values
-from volvex.command.ui.bench import add_bench, open_bench
+from volvex.bench.workbench import Workbench
+from volvex.command.ui.bench import add_bench, open_bench, take_over
 from volvex.command.ui.context import Context
 from volvex.command.ui.data import change_line
 from volvex.command.ui.table import count
-from volvex.errors import Status, UsageError
+from volvex.errors import Status, UsageError, VolvexError
 
 PRIORITY = 35
 EXAMPLES = (
@@ -39,14 +40,31 @@ def run(options: argparse.Namespace, context: Context) -> int:
         raise UsageError("--fields needs a record", "--row ID")
     if options.row is not None:
         return _values(options, context)
-    with open_bench(options, context, sync_exports=True) as bench:
-        done = undo(bench, [bench.within_game(path, context.cwd) for path in options.path], not options.plan)
+    with open_bench(options, context) as bench:
+        _take_over(bench, context)
+        done = undo(bench, [_path(bench, path, context) for path in options.path], not options.plan)
     for undone in done:
-        kept = f"; kept in {shown(undone.kept)}" if undone.kept else ""
+        kept = f"; your file is in {shown(undone.kept)}" if undone.kept else ""
         context.print(f"{shown(undone.path)}: {undone.what}{kept}")
     said = "would be undone; plan only, nothing changed" if options.plan else "undone"
     context.print(context.paint(f"{count(len(done), 'change')} {said}", "dim"))
     return Status.OK
+
+
+def _take_over(bench: Workbench, context: Context) -> None:
+    """Take over what was edited in the folder `open`. What cannot be taken over hinders no undo."""
+    try:
+        take_over(bench, context)
+    except VolvexError as error:
+        context.note(f"note: {shown(error.message)}")
+
+
+def _path(bench: Workbench, path: str, context: Context) -> str:
+    """A path as in the game, or that of a file of the folder `open`."""
+    for file in ((context.cwd / path).resolve(), bench.folder / path):
+        if file.is_relative_to(bench.folder) and (name := file.relative_to(bench.folder).as_posix()) in bench.opened:
+            return name
+    return bench.within_game(path, context.cwd)
 
 
 def _values(options: argparse.Namespace, context: Context) -> int:

@@ -52,6 +52,7 @@ def open_bench(options: argparse.Namespace, context: Context, sync_exports: bool
 
     With `sync_exports`, what was edited in its folder `open` is taken over first.
     """
+    from volvex.archive.safe_names import shown
     from volvex.bench import Workbench
     from volvex.bench.bench_file import read_description
     from volvex.bench.lock import clear_leftovers, lock_bench
@@ -66,6 +67,9 @@ def open_bench(options: argparse.Namespace, context: Context, sync_exports: bool
         game = open_game(_game_folder(folder, options), context)
         library = context.library(folder)
         bench = Workbench.open(folder, game, library, context.disk, lock)
+        bench.on_kept = lambda place, kept: context.note(
+            f"note: {shown(place)} was edited; your file is kept in {shown(kept)}"
+        )
     except BaseException:
         if lock is not None:
             lock.release()
@@ -105,10 +109,11 @@ def _prepare(bench: Workbench, options: argparse.Namespace, context: Context, sy
     for before, after in follow(bench):
         context.note(f"note: {shown(before)} has a name now: {shown(after)}")
     if sync_exports and bench.opened:
-        _fold(bench, context)
+        take_over(bench, context)
 
 
-def _fold(bench: Workbench, context: Context) -> None:
+def take_over(bench: Workbench, context: Context) -> None:
+    """Take over what was edited in the bench's folder `open`."""
     from volvex.archive.safe_names import shown
     from volvex.bench.exports import sync_exports
     from volvex.command.ui.table import count

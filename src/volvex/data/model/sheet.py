@@ -229,9 +229,13 @@ class Sheet:
 
     def like(self, fields: Mapping[str, str | None]) -> str:
         """The key of the record that has most of some fields and the fewest others; of several the last."""
-        records = [self.record(row).keys() for row in range(len(self))]
+        records = self._fields_of_records
         best = max(range(len(self)), key=lambda row: (2 * len(records[row] & fields.keys()) - len(records[row]), row))
         return self.keys[best]
+
+    @functools.cached_property
+    def _fields_of_records(self) -> list[frozenset[str]]:
+        return [frozenset(self.record(row)) for row in range(len(self))]
 
     def column(self, name: str, file: str) -> Column:
         """The column of that name; NotFoundError with a near miss when there is none."""

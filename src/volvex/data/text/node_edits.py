@@ -25,6 +25,7 @@ class NodeData(NodeReader):
 
     def __init__(self, data: bytes, file: str, encoding: Encoding = UTF8) -> None:
         super().__init__(data, file, encoding)
+        self._object_paths: dict[str, set[str]] = {}
         self._emptied: set[tuple[str, str]] = (
             set()
         )  # ids of records, and what in them is to stay though nothing is in it
@@ -356,6 +357,11 @@ class NodeData(NodeReader):
 
     def _objects(self, sheet: str) -> set[str]:
         """The paths in the records of a sheet that are objects."""
+        if sheet not in self._object_paths:
+            self._object_paths[sheet] = self._found_objects(sheet)
+        return self._object_paths[sheet]
+
+    def _found_objects(self, sheet: str) -> set[str]:
         return {
             path.rstrip("/")
             for (name, _), node in self._nodes.items()
