@@ -39,7 +39,7 @@ def undo(bench: Workbench, paths: Sequence[str], write: bool = True) -> list[Und
     """
     found = changes(bench)
     opened = [file for file in bench.opened if is_edited(bench, file)]  # edits that were not taken over
-    done = []
+    done = list[Undone]()
     wanted = list[FileChange]()
     for path in paths:
         some = [file for file in opened if _lies_at(path, file, bench.opened[file].place)]

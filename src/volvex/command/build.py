@@ -14,11 +14,8 @@ from __future__ import annotations
 import argparse
 import os
 
-from volvex.archive.safe_names import shown
-from volvex.bench import Workbench
 from volvex.bench.build import build
-from volvex.bench.check import check, refuse_errors
-from volvex.command.ui.bench import add_bench, open_bench
+from volvex.command.ui.bench import add_bench, open_bench, require_checked
 from volvex.command.ui.context import Context
 from volvex.command.ui.games import add_game, require_named
 from volvex.command.ui.moves import note_copies, tell
@@ -55,7 +52,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if options.in_place:
         return _in_place(options, context)
     with open_bench(options, context, sync_exports=True) as bench:
-        _check(bench, options, context)
+        require_checked(bench, options.anyway, context)
         total = sum(fingerprint.size for fingerprint in bench.fingerprints.values())
         context.interrupted = (
             "the next command finishes or undoes it" if options.in_place else "nothing that was built is installed",
@@ -82,18 +79,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
     return Status.OK
 
 
-def _check(bench: Workbench, options: argparse.Namespace, context: Context) -> None:
-    """Tell the warnings; RefusedError for what would stop the game."""
-    found = check(bench)
-    if not options.anyway:
-        refuse_errors(found)
-    for problem in found:
-        context.complain(f"{problem.level}: {shown(problem.told)}")
-
-
 def _in_place(options: argparse.Namespace, context: Context) -> int:
     with open_bench(options, context, sync_exports=True) as bench, Spool(bench.folder) as spool:
-        _check(bench, options, context)
+        require_checked(bench, options.anyway, context)
         game = bench.game.folder
         require_named(game, options, context)
         patches = list(plan_in_place(bench, earlier(game), spool))

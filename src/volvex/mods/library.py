@@ -18,8 +18,9 @@ from volvex.archive.safe_names import shown
 from volvex.errors import FormatError, NotFoundError, RefusedError, VolvexError
 from volvex.mods.combine.conflict import Decision
 from volvex.mods.mod.content import ID, Mod
-from volvex.mods.mod.folder import DESCRIPTOR, read_descriptor, read_mod, write_mod
+from volvex.mods.mod.folder import DESCRIPTOR, read_descriptor, read_mod
 from volvex.mods.mod.package import opened_mod
+from volvex.mods.mod.write import write_mod
 from volvex.source import Disk, atomic, typed
 from volvex.source.digest import digest_bytes
 from volvex.source.lock import held

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import BinaryIO, Self
 
 from volvex.errors import RefusedError
-from volvex.source.disk import PART, Disk
+from volvex.source.disk import PART, Disk, is_stale
 
 
 class Outputs:
@@ -40,7 +40,7 @@ class Outputs:
     def check(self, target: Path) -> None:
         """RefusedError when a file may not be written."""
         if os.path.lexists(target) and not self.overwrite:
-            raise RefusedError(f"{target} is there already", self.hint)
+            raise RefusedError(f"{target} already exists", self.hint)
         if target.is_dir():
             raise RefusedError(f"{target} is a folder", "the name of a file")
 
@@ -49,6 +49,9 @@ class Outputs:
         """A file to be written; it gets its name with all the others."""
         self.check(target)
         self.disk.make_folder(target.parent)
+        for path in target.parent.glob(f"volvex-[0-9]*{PART}"):
+            if not path.name.endswith(f".{os.getpid()}{PART}") and is_stale(path):  # of a command that was killed
+                path.unlink(missing_ok=True)
         part = target.with_name(f"volvex-{len(self._files)}.{os.getpid()}{PART}")
         part.unlink(missing_ok=True)
         with self.disk.create(part) as file:

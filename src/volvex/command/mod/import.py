@@ -25,10 +25,11 @@ from volvex.command.ui.mods import add_game, names_of, open_library, open_stagin
 from volvex.command.ui.table import Column, count, print_table
 from volvex.errors import NotFoundError, RefusedError, Status, UsageError
 from volvex.mods.mod.content import ID, Descriptor, Mod, Part, Removed
-from volvex.mods.mod.folder import read_mod, write_mod
+from volvex.mods.mod.folder import read_mod
 from volvex.mods.mod.make import part_between
 from volvex.mods.mod.package import unpack_untrusted
 from volvex.mods.mod.takeover import AMBIGUOUS, EXACT, Match, matches
+from volvex.mods.mod.write import write_mod
 from volvex.source import atomic
 from volvex.source.digest import digest_chunks
 

@@ -4,7 +4,8 @@ The changes on the bench become the mod.
 
 The mod is a folder: `mod.toml` describes it, `changes` and `lines` contain what was changed by id, field and line, and `files`
 contains new and replaced files. It contains nothing of the game that you did not change. With a folder that is a mod already,
---overwrite writes the changes again and keeps its `mod.toml`.
+--overwrite writes the changes again and keeps its `mod.toml` and other files; what you put among its changes by hand goes to the
+bench's folder `undone`. The changes are checked first, as `check` does.
 
 With --from an item of the game is copied on the bench first: its record, files of data and pictures under a new id, with the
 references among them; its name in each language is the mod's title, and its picture the mod's icon. The rest is ordinary editing with
@@ -15,22 +16,23 @@ from __future__ import annotations
 
 import argparse
 import re
-import shutil
 from dataclasses import replace
 from pathlib import Path
 
 from volvex.archive.safe_names import shown
+from volvex.bench.aside import keep_aside
 from volvex.bench.base_item import Item, new_item
 from volvex.bench.semantic_diff import game_catalogue
 from volvex.bench.workbench import Workbench
-from volvex.command.ui.bench import add_bench, open_bench
+from volvex.command.ui.bench import add_bench, open_bench, require_checked
 from volvex.command.ui.context import Context
 from volvex.command.ui.mods import names_of, part_counts
 from volvex.data.check import game_version
 from volvex.errors import RefusedError, Status, UsageError
 from volvex.mods.mod.content import ID, VERSION, Descriptor, Mod
-from volvex.mods.mod.folder import CHANGES, CONTENTS, DESCRIPTOR, FILES, LINES, read_descriptor, read_mod, write_mod
+from volvex.mods.mod.folder import DESCRIPTOR, read_descriptor, read_mod
 from volvex.mods.mod.make import parts_of_bench
+from volvex.mods.mod.write import recover_mod, rewrite_mod, write_mod
 from volvex.source import atomic
 
 PRIORITY = 42
@@ -60,6 +62,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--author", help="who made it")
     parser.add_argument("--licence", help="under which licence others may use it")
     parser.add_argument("--overwrite", action="store_true", help="write the changes into a mod that is there again")
+    parser.add_argument("--anyway", action="store_true", help="make the mod despite errors found by `check`")
     add_bench(parser)
 
 
@@ -81,22 +84,30 @@ def run(options: argparse.Namespace, context: Context) -> int:
         if icon is not None:
             descriptor = replace(descriptor, icon=f"icon{icon.suffix.lower()}")
         mod = Mod(descriptor, parts)
-        if before is not None:
-            for name in (CHANGES, LINES, FILES):
-                shutil.rmtree(folder / name, ignore_errors=True)
-            (folder / CONTENTS).unlink(missing_ok=True)
-        write_mod(mod, folder, context.disk)
+        require_checked(bench, options.anyway, context)
+        if icon is not None and (folder / descriptor.icon).exists():
+            raise RefusedError(
+                f"{folder / descriptor.icon} already exists", "another name for it, or naming it in mod.toml"
+            )
+        if before is None:
+            write_mod(mod, folder, context.disk)
+        else:
+            rewrite_mod(
+                mod, folder, context.disk, lambda file, name: _keep(bench, file, f"{folder.name}/{name}", context)
+            )
         if icon is not None:
-            if (folder / descriptor.icon).exists():
-                raise RefusedError(
-                    f"{folder / descriptor.icon} is there already", "another name for it, or naming it in mod.toml"
-                )
             with atomic(context.disk, folder / descriptor.icon, durable=False) as file:
                 context.disk.write(file, icon.read_bytes())
     mod = read_mod(folder)
     context.print(f"{folder}: {mod.descriptor.title} {mod.descriptor.version}: {part_counts(mod)}")
     context.print(context.paint(f"next: edit {folder / DESCRIPTOR}, then volvex mod export {folder}", "dim"))
     return Status.OK
+
+
+def _keep(bench: Workbench, file: Path, name: str, context: Context) -> None:
+    """Keep a file that is the author's own in the bench's folder `undone`."""
+    kept = keep_aside(bench.folder, file, name, context.disk)
+    context.note(f"note: {shown(name)} is not from this bench; it is kept in {shown(kept)} of the bench")
 
 
 def _start_from(
@@ -139,13 +150,14 @@ def _id(options: argparse.Namespace, folder: Path, before: Descriptor | None) ->
 
 def _descriptor_there(folder: Path, overwrite: bool) -> Descriptor | None:
     """The descriptor of a mod that is written again; None for a new folder."""
+    recover_mod(folder)
     if not folder.exists():
         return None
     if (folder / DESCRIPTOR).is_file() and overwrite:
         return read_descriptor(folder / DESCRIPTOR)
     if folder.is_dir() and not any(folder.iterdir()):
         return None
-    raise RefusedError(f"{folder} is there already", "another folder, or --overwrite for a mod")
+    raise RefusedError(f"{folder} already exists", "another folder, or --overwrite for a mod")
 
 
 def _descriptor(

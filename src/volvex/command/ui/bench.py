@@ -112,6 +112,18 @@ def _prepare(bench: Workbench, options: argparse.Namespace, context: Context, sy
         take_over(bench, context)
 
 
+def require_checked(bench: Workbench, anyway: bool, context: Context) -> None:
+    """Print the warnings about a bench's changes; RefusedError for what would stop the game, unless `anyway`."""
+    from volvex.archive.safe_names import shown
+    from volvex.bench.check import check, refuse_errors
+
+    found = check(bench)
+    if not anyway:
+        refuse_errors(found)
+    for problem in found:
+        context.complain(f"{problem.level}: {shown(problem.told)}")
+
+
 def take_over(bench: Workbench, context: Context) -> None:
     """Take over what was edited in the bench's folder `open`."""
     from volvex.archive.safe_names import shown

@@ -11,7 +11,6 @@ Nothing in a mod is trusted: sizes and numbers are bounded, paths stay inside, a
 
 from __future__ import annotations
 
-import json
 import os
 import tomllib
 from collections.abc import Iterator, Mapping
@@ -20,7 +19,7 @@ from typing import Any
 
 from volvex.archive.detect.filetypes import kind_by_content
 from volvex.archive.safe_names import Refusal, disk_names, shown, stays_inside
-from volvex.data.differences import change_of, plain
+from volvex.data.differences import change_of
 from volvex.errors import FormatError, NotFoundError, RefusedError
 from volvex.mods.mod.content import (
     ID,
@@ -35,7 +34,7 @@ from volvex.mods.mod.content import (
     Requirement,
 )
 from volvex.mods.mod.lines import Hunk
-from volvex.source import Disk, atomic, typed
+from volvex.source import typed
 from volvex.source.digest import is_digest
 
 DESCRIPTOR, CONTENTS = "mod.toml", "contents.json"
@@ -199,6 +198,15 @@ def _read_contents(path: Path) -> list[dict[str, str]]:
     return tables
 
 
+def written_files(path: Path) -> dict[str, str]:
+    """The files that `mod new` wrote, with their digests; none where that is not known."""
+    try:
+        table = typed.mapping(typed.mapping(typed.parsed(_bounded(path))).get("written", {}))
+    except (OSError, ValueError):
+        return {}
+    return {name: digest for name, digest in table.items() if isinstance(digest, str)}
+
+
 def _bounded(path: Path) -> bytes:
     with path.open("rb") as file:
         data = file.read(LARGEST_CHANGES + 1)
@@ -242,79 +250,3 @@ def _check_clashes(folder: Path, parts: Mapping[str, Part]) -> None:
                     f"{shown(path[:end])} is a file of this mod, and {shown(path)} lies in it",
                     hint="one of them",
                 )
-
-
-# writing
-
-
-def write_mod(mod: Mod, folder: Path, disk: Disk) -> None:
-    """Write a mod into a folder that is empty or not there."""
-    disk.make_folder(folder)
-    _put(disk, folder / DESCRIPTOR, descriptor_text(mod.descriptor).encode())
-    replaces: dict[str, str] = {}
-    removed: dict[str, str] = {}
-    bases = {
-        path: part.base
-        for path, part in mod.parts.items()
-        if isinstance(part, FieldChanges | LineChanges) and part.base
-    }
-    for path, part in sorted(mod.parts.items()):
-        if isinstance(part, Removed):
-            removed[path] = part.replaces
-        elif isinstance(part, NewFile):
-            if part.replaces is not None:
-                replaces[path] = part.replaces
-            with atomic(disk, folder / FILES / path, durable=False) as out, part.file.open("rb") as source:
-                while chunk := source.read(1 << 20):
-                    disk.write(out, chunk)
-        elif isinstance(part, FieldChanges):
-            _put(
-                disk,
-                folder / CHANGES / f"{path}.json",
-                _rows_text("changes", [plain(change) for change in part.changes]),
-            )
-        else:
-            rows = [
-                {"line": hunk.start, "before": hunk.before, "old": hunk.old, "new": hunk.new, "after": hunk.after}
-                for hunk in part.hunks
-            ]
-            _put(disk, folder / LINES / f"{path}.json", _rows_text("lines", rows))
-    if replaces or removed or bases:
-        _put(
-            disk,
-            folder / CONTENTS,
-            (
-                json.dumps(
-                    {"replaces": replaces, "removed": removed, "bases": dict(sorted(bases.items()))},
-                    indent=1,
-                    ensure_ascii=False,
-                )
-                + "\n"
-            ).encode("utf-8", "surrogateescape"),
-        )
-
-
-def _rows_text(name: str, rows: list[dict[str, Any]]) -> bytes:
-    """A list with a row a line, to be read and compared."""
-    lines = ",\n ".join(json.dumps(row, ensure_ascii=False) for row in rows)
-    return f'{{"{name}": [\n {lines}\n]}}\n'.encode("utf-8", "surrogateescape")
-
-
-def descriptor_text(descriptor: Descriptor) -> str:
-    """A descriptor as TOML, in a fixed order."""
-    import tomli_w
-
-    values: dict[str, Any] = {name: getattr(descriptor, name) for name in ("id", "version", "game")}
-    values |= {name: value for name in ("author", "licence", "icon") if (value := getattr(descriptor, name))}
-    values["game_versions"] = list(descriptor.game_versions)
-    values["requires"] = [str(requirement) for requirement in descriptor.requires]
-    values["conflicts"] = [str(requirement) for requirement in descriptor.conflicts]
-    values["after"] = list(descriptor.after)
-    values |= {"behind": dict(sorted(descriptor.behind.items()))} if descriptor.behind else {}
-    values["title"], values["description"] = dict(descriptor.titles), dict(descriptor.descriptions)
-    return tomli_w.dumps(values)
-
-
-def _put(disk: Disk, path: Path, data: bytes) -> None:
-    with atomic(disk, path, durable=False) as file:
-        disk.write(file, data)

@@ -9,11 +9,15 @@ from pathlib import Path
 
 from volvex.archive.access.open import open_archive
 from volvex.archive.access.paths import Group
+from volvex.archive.detect.filetypes import HEAD, kind_by_content
 from volvex.archive.safe_names import shown
 from volvex.archive.transfer.unpack import unpack
+from volvex.data import open_data
 from volvex.errors import FormatError, NotFoundError, RefusedError, VolvexError
 from volvex.layout import Library
+from volvex.mods.mod.content import Mod, NewFile
 from volvex.mods.mod.folder import DESCRIPTOR, MOST_FILES
+from volvex.mods.mod.make import LARGEST_TEXT
 from volvex.source import Disk
 from volvex.source.outputs import new_file
 from volvex.source.zip_out import write_zip
@@ -28,6 +32,20 @@ def export_mod(folder: Path, target: Path, disk: Disk, overwrite: bool = False) 
     with new_file(disk, target, overwrite) as out:
         write_zip(out, [(path.relative_to(folder).as_posix(), path) for path in files])
     return len(files)
+
+
+def broken_files(mod: Mod) -> Iterator[VolvexError]:
+    """What is wrong with the XML and JSON among a mod's files."""
+    for path, part in mod.parts.items():
+        if not isinstance(part, NewFile) or part.file.stat().st_size > LARGEST_TEXT:
+            continue
+        data = part.file.read_bytes()
+        try:
+            document = open_data(data, Library(), path) if kind_by_content(data[:HEAD]) in ("xml", "json") else None
+            if document is not None:
+                document.sheets  # noqa: B018  (read when they are asked for)
+        except VolvexError as error:
+            yield error
 
 
 def is_mod(path: Path) -> bool:
