@@ -165,7 +165,7 @@ class SetAndSwap(OnABench):
         mine.write_bytes(b"A new letter\n")
         self.do("swap", "--new", f"{MAIN}/letters/en/06-new.txt", mine)
         self.assertIn("added", self.do("changes"))
-        self.assertIn("is there already", self.refused("swap", "--new", LAMPS, mine, status=5))
+        self.assertIn("already exists", self.refused("swap", "--new", LAMPS, mine, status=5))
         self.assertIn("climbs out", self.refused("swap", "--new", f"{MAIN}/../../x.txt", mine, status=5))
 
 
@@ -381,7 +381,7 @@ class Pack(Case):
     def test_nothing_is_overwritten_silently(self) -> None:
         (self.folder / "new.kwp").write_bytes(b"mine")
         said = self.complaint("pack", "all", "--like", self.archive, "--to", "new.kwp", status=5)
-        self.assertIn("is there already", said)
+        self.assertIn("already exists", said)
         self.assertEqual((self.folder / "new.kwp").read_bytes(), b"mine")
         self.pack("--overwrite")
 

@@ -334,7 +334,7 @@ class OnABench(Case):
         self.assertIn("Öl.txt\n", self.volvex("names", "export"))
         self.volvex("names", "export", "game/loft", "--to", "sails.txt")
         self.assertEqual((self.folder / "sails.txt").read_text().count("\n"), 9)
-        self.assertIn("is there already", self.complaint("names", "export", "--to", "sails.txt", status=5))
+        self.assertIn("already exists", self.complaint("names", "export", "--to", "sails.txt", status=5))
         self.assertIn("lockers/cade/lantern.txt = 152/15", self.volvex("names", "export", "game/lockers/lockers.kwn"))
         missing = self.records("names", "missing", game)
         self.assertEqual(len(missing), 70 + 10 + 23)

@@ -243,7 +243,7 @@ class Disks(Case):
             )
             taken.write_text("mine")
             self.assertIn(
-                "is there already", self.complaint("pack", "tree", "--like", game / index, "--to", other, status=5)
+                "already exists", self.complaint("pack", "tree", "--like", game / index, "--to", other, status=5)
             )
             self.assertEqual([path.name for path in other.parent.iterdir()], [taken.name])
             taken.unlink()

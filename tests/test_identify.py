@@ -118,7 +118,7 @@ content
         self.assertIn("4 files taken out", done.stdout)
         self.assertEqual((self.folder / "out" / f"at-{wanted[0][0]:#x}.png").read_bytes(), inside["png"])
         self.assertTrue((self.folder / "e.png").read_bytes().startswith(b"\x89PNG"))
-        self.assertIn("is there already", self.complaint("identify", "x.dat", "--save-found", "out", status=5))
+        self.assertIn("already exists", self.complaint("identify", "x.dat", "--save-found", "out", status=5))
 
     def test_a_bounded_amount_is_read_however_large_the_file(self) -> None:
         path = self.folder / "huge.dat"

@@ -75,14 +75,14 @@ class Unfit(Bench):
         table, ten = self.file("x.csv", b"a,b\n1,2\n"), self.file("ten.png", PNG)
         dds = self.file("ten.dds", (self.source / "canvas/fog.dds").read_bytes()[:10])
         cases = (
-            (SAIL, table, "a texture (Kelpwick canvas)"),
+            (SAIL, table, "a picture (Kelpwick canvas)"),
             (SAIL, ten, "not a valid PNG"),
             ("canvas/fog.dds", self.work / "bench.json", "of type dds"),
             ("canvas/fog.dds", dds, "128 bytes"),
             ("belfry/fog_bell.kbl", table, "a sound (Kelpwick bell)"),
             ("belfry/fog_bell.kbl", self.file("ten", b"KWBL123456"), "ten"),
             ("slip/patience.kmm", self.file("mesh", (self.source / "slip/patience.kmm").read_bytes()[:10]), "mesh"),
-            ("slip/patience.kmm", table, "a mesh (Kelpwick boat)"),
+            ("slip/patience.kmm", table, "a model (Kelpwick boat)"),
             ("slip/buoy.obj", table, "no obj model"),
             ("opening/opening.webm", table, "of type webm"),
             (LENSES, table, "take data/almanac.kwp/tables/lenses.kwb --as csv"),
@@ -94,7 +94,7 @@ class Unfit(Bench):
                 self.assertIn(said, text)
         self.assertEqual(self.run_("changes"), "no changes\n")
         self.run_("swap", SAIL, table, "--as-is")
-        self.assertIn("this is plain text, the game's own is a texture", self.run_("check", status=1))
+        self.assertIn("this is plain text, the game's own is a picture", self.run_("check", status=1))
         self.run_("build", status=5)
 
     def test_text_that_is_no_longer_xml_is_the_first_and_only_error(self) -> None:

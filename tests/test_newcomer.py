@@ -91,7 +91,7 @@ class Unpacking(Case):
     def test_without_a_folder_it_makes_one_named_after_the_archive(self) -> None:
         self.volvex("unpack", made_game() / MAIN)
         self.assertTrue((self.folder / "main/rules/lamps.xml").is_file())
-        self.assertIn("main is there already", self.complaint("unpack", made_game() / MAIN, status=5))
+        self.assertIn("main already exists", self.complaint("unpack", made_game() / MAIN, status=5))
         self.assertIn("no folder can be named", self.complaint("unpack", made_game() / "isles", status=2))
 
     def test_plain_archives_are_made_without_another(self) -> None:

@@ -71,7 +71,7 @@ class Looking(Pictures):
         with Image.open(self.folder / "sheet.png") as sheet:
             self.assertGreater(sheet.width, 400)
             self.assertGreater(len(sheet.getcolors(1 << 20) or ()), 100)
-        self.assertIn("is there already", self.complaint("picture", "art", "--to", "sheet.png", status=5))
+        self.assertIn("already exists", self.complaint("picture", "art", "--to", "sheet.png", status=5))
         with unittest.mock.patch("volvex.asset.sheet.COLUMNS", 1), unittest.mock.patch("volvex.asset.sheet.ROWS", 1):
             (self.folder / "pages-2.png").write_bytes(b"mine")
             self.assertIn("pages-2.png is there", self.complaint("picture", "art", "--to", "pages.png", status=5))

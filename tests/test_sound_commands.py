@@ -77,7 +77,7 @@ class Files(Case):
         self.assertIn("as the game's own", self.run_program(*words).stderr)
         like = opened(self.folder / "like.ogg")
         self.assertEqual((like.rate, like.channels, like.encoding, like.frames), (22050, 2, "vorbis", 8000))
-        self.assertIn("is there already", self.complaint("convert", "sounds/bell.wav", "bell.flac", status=5))
+        self.assertIn("already exists", self.complaint("convert", "sounds/bell.wav", "bell.flac", status=5))
 
     def test_convert_all(self) -> None:
         self.assertIn("8 sounds", self.volvex("convert", "sounds", "--to", "music", "--as", "flac"))

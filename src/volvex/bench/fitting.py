@@ -84,7 +84,7 @@ def _other_kind(bench: Workbench, place: str, kind: str, layout: Layout | None, 
         tied = bench.library.tied(place) is not None and now in PLAIN
         if other is not None and (tied or other == layout):
             return None
-        what = f"a {layout.kind} ({layout.title})"
+        what = f"{SUCH.get(layout.kind, f'a {layout.kind}')} ({layout.title})"
     elif now == kind or (kind == "text" and (now in filetypes.TEXT or filetypes.is_8bit_text(head) or now == "empty")):
         return None
     else:

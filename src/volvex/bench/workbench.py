@@ -321,6 +321,7 @@ class Workbench(Originals):
 
     def put_content(self, path: str, content: bytes) -> str:
         """Put content under a path that the game does not have; where it went in the bench."""
+        self.keep_edited(self._new_place(path), digest_bytes(content))
         return self._store(self._new_place(path), [content])
 
     def _store(self, place: str, chunks: Iterable[bytes]) -> str:
@@ -380,7 +381,7 @@ class Workbench(Originals):
             or (archive is not None and archive.rows_of(inner))
             or (name == place and self.game.original(name))
         ):
-            raise RefusedError(f"{shown(path)} is there already, or cannot be", "leaving --new out")
+            raise RefusedError(f"{shown(path)} already exists", "leaving --new out")
         return place
 
     def current(self, path: str) -> bytes:

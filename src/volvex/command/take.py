@@ -73,7 +73,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             wanted += _belonging(bench, sorted(named), context)
         beside = _levels(bench, wanted) if options.refresh else []
         wanted, there = list(dict.fromkeys([*wanted, *beside])), list[str]()
-        if options.ending and not options.refresh:  # what is there already is opened as it stands
+        if options.ending and not options.refresh:  # what already exists is opened as it stands
             there = [place for one in wanted if (bench.files / (place := bench.place_of(*one))).is_file()]
             wanted = [one for one in wanted if bench.place_of(*one) not in there]
         context.interrupted = ("the files that were taken are whole", "the same command again, which takes the others")

@@ -87,7 +87,7 @@ def _folder(groups: list[Group]) -> Path:
     folder = Path(name.partition(".")[0] or name if isinstance(name, str) else "unpacked")
     if folder.exists() or folder.is_symlink():
         raise RefusedError(
-            f"{folder} is there already", "--to DIR with another folder, or with that one to write into it"
+            f"{folder} already exists", "--to DIR with another folder, or with that one to write into it"
         )
     return folder
 

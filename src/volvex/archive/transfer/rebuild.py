@@ -67,7 +67,7 @@ def rebuild(
     """Write an archive with changes to `target`, with all its volumes or pieces under names that follow the target's: every file
     or none; their names and sizes in bytes, the archive's own first.
 
-    What was written is opened again before it gets its names. RefusedError when one of them is there already, unless `overwrite`.
+    What was written is opened again before it gets its names. RefusedError when one of them already exists, unless `overwrite`.
     """
     names = archive.names_beside(target.name)
     with Outputs(disk, overwrite) as out:

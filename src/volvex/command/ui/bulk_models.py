@@ -73,7 +73,7 @@ class ModelState(BulkState):
             self.skipped += 1
             return
         if os.path.lexists(target) and not self.options.overwrite:
-            raise RefusedError(f"{target} is there already", "--skip-existing or --overwrite")
+            raise RefusedError(f"{target} already exists", "--skip-existing or --overwrite")
         opened = open_model(read_whole(content), walker.library)
         if opened is None or not drawable(opened.model):
             return
@@ -108,7 +108,7 @@ class ModelState(BulkState):
         places = {target if one == first else target.with_suffix(f".{one}"): data for one, data in out.files.items()}
         there = [place for place in places if place != target and os.path.lexists(place)]
         if there and not self.options.overwrite:
-            raise RefusedError(f"{there[0]} is there already", "--overwrite, or another folder")
+            raise RefusedError(f"{there[0]} already exists", "--overwrite, or another folder")
         disk = Disk()
         disk.make_folder(target.parent)
         for own, data in places.items():
@@ -132,7 +132,7 @@ class ModelState(BulkState):
         if os.path.lexists(target) and self.options.skip_existing:
             return None
         if os.path.lexists(target) and not self.options.overwrite:
-            self.faults.append(RefusedError(f"{target} is there already", "--skip-existing or --overwrite"))
+            self.faults.append(RefusedError(f"{target} already exists", "--skip-existing or --overwrite"))
             return None
         try:
             with files.open(number) as source:

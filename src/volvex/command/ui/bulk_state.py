@@ -81,7 +81,7 @@ class BulkState:
             self.skipped += 1
             return None
         if os.path.lexists(target) and not self.options.overwrite:
-            raise RefusedError(f"{target} is there already", "--skip-existing or --overwrite")
+            raise RefusedError(f"{target} already exists", "--skip-existing or --overwrite")
         roles, size = walker.library.pictured(content.path), content.source.size
         extension = self.options.ending.lstrip(".").lower()
         beside = beside_of(form, content.source)

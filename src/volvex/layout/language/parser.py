@@ -6,7 +6,7 @@ import codecs
 import dataclasses
 import difflib
 import functools
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from importlib import resources
 from pathlib import Path
 from typing import Any, TypeVar
@@ -82,10 +82,25 @@ def _with_rows(blocks: list[model.Block]) -> tuple[model.Block, ...]:
 
 
 LARGEST_CHUNK = 1 << 26  # bytes
+LARGEST_ALIGNMENT = 1 << 30  # bytes
 
 
 def _at(token: Token) -> model.Place:
     return model.Place(token.line or 0, token.column or 0)
+
+
+def _texts_by_length(fields: Sequence[Field]) -> dict[str, tuple[str, ...]]:
+    """For each field that is the length of texts these, and all that point to a text in a pool; under an empty name those alone."""
+    lengths = {said.type.length_by for said in fields if isinstance(said.type, model.Text) and said.type.length_by}
+    pointing = [said for said in fields if points(said)]
+    return {
+        name: tuple(
+            str(said.name)
+            for said in (fields if name else pointing)
+            if points(said) or (isinstance(said.type, model.Text) and said.type.length_by == name)
+        )
+        for name in ("", *lengths)
+    }
 
 
 class _Builder(Transformer[Token, Any]):
@@ -110,6 +125,11 @@ class _Builder(Transformer[Token, Any]):
         return LayoutError(self.file, *pair(_at(token)), problem, expected=expected, hint=hint)
 
     # values
+
+    def NUMBER(self, token: Token) -> Token:
+        if integer(token) >= 1 << 64:
+            raise self._fail(token, f"{token} has more than 64 bits", hint="a smaller number")
+        return token
 
     def STRING(self, token: Token) -> Token:
         try:
@@ -254,8 +274,8 @@ class _Builder(Transformer[Token, Any]):
     # parts
 
     def align(self, children: list[Token]) -> tuple[str, int]:
-        if integer(children[0]) < 1:
-            raise self._fail(children[0], "an alignment is at least 1")
+        if not 1 <= integer(children[0]) <= LARGEST_ALIGNMENT:
+            raise self._fail(children[0], f"an alignment is 1 to {LARGEST_ALIGNMENT:,} bytes", hint="align 16")
         return ("align", integer(children[0]))
 
     def fill(self, children: list[Token]) -> tuple[str, int]:
@@ -434,7 +454,8 @@ class _Builder(Transformer[Token, Any]):
 
     def _record(self, children: list[Any], names: Names) -> model.Record:
         name, *fields = children
-        return model.Record(str(name), tuple(self._field(field, fields, names) for field in fields), _at(name))
+        texts = _texts_by_length(fields)
+        return model.Record(str(name), tuple(self._field(field, texts, names) for field in fields), _at(name))
 
     def _block(self, children: list[Any], names: Names) -> model.Block:
         name, within, *rest = children
@@ -445,6 +466,7 @@ class _Builder(Transformer[Token, Any]):
         when = next((condition for condition in rest if isinstance(condition, model.When)), None)
         placing = {"align": 1, "fill": 0} | dict(one for one in rest if is_placing(one))
         fields = [field for field in rest if isinstance(field, Field)]
+        texts = _texts_by_length(fields)
         how = repeats.how if repeats else None
         wraps = (one for one in rest if isinstance(one, tuple) and one and isinstance(one[0], model.Transform))
         return model.Block(
@@ -456,7 +478,7 @@ class _Builder(Transformer[Token, Any]):
             str(sorted_by) if sorted_by else None,
             placing["align"],
             placing["fill"],
-            tuple(self._field(field, fields, names) for field in fields),
+            tuple(self._field(field, texts, names) for field in fields),
             _at(name),
             str(within or ""),
             when,
@@ -465,20 +487,16 @@ class _Builder(Transformer[Token, Any]):
             goes_on,
         )
 
-    def _field(self, said: Field, siblings: list[Field], names: Names) -> model.Field:
+    def _field(self, said: Field, texts: Mapping[str, tuple[str, ...]], names: Names) -> model.Field:
         kind, changes = said.type, said.changes
         if isinstance(kind, model.Text) and changes:  # of a text its length is changed
             kind, changes = self._counted(said, kind), ()
         if said.meaning[0] == "is":
             meaning, words = said.meaning[1], said.meaning[2]
         else:
-            texts = tuple(
-                str(sibling.name)
-                for sibling in siblings
-                if (isinstance(sibling.type, model.Text) and sibling.type.length_by == said.name) or points(sibling)
-            )
             words = said.meaning[2]
-            meaning = meaning_of(names, texts, words, said.meaning[3], self.file, _at(said.meaning[1][0]))
+            own = texts.get(str(said.name), texts[""])
+            meaning = meaning_of(names, own, words, said.meaning[3], self.file, _at(said.meaning[1][0]))
         return model.Field(str(said.name), kind, changes, meaning, words, _at(said.name), said.when)
 
     def _counted(self, said: Field, kind: model.Text) -> model.Text:

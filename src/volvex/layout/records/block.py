@@ -48,7 +48,11 @@ class Records:
         self.runs = runs_of(block)
         self.fixed = len(self.runs) == 1 and self.runs[0].tail is None
         self.least = sum(run.size + run.ending for run in self.runs)  # a record is never shorter
-        self.hosts = sorted({field.type.host for field in block.fields if isinstance(field.type, Bits)})
+        self.parts: dict[str, list[Field]] = {}  # by the field whose bits they are
+        for field in block.fields:
+            if isinstance(field.type, Bits):
+                self.parts.setdefault(field.type.host, []).append(field)
+        self.hosts = sorted(self.parts)
 
     # reading
 
@@ -281,9 +285,13 @@ class Records:
         columns[field.name], rest = field.type.column(values)
         if rest is not None:
             columns[f"{REST} {field.name}"] = rest
-        for part in self.block.fields:
-            if isinstance(part.type, Bits) and part.type.host == field.name:
-                columns[part.name] = part.type.taken_from(values.astype(np.uint64)).astype(np.int64)
+        if field.name not in self.parts:
+            return
+        assert isinstance(field.type, Number)  # bits are of numbers alone
+        numbers = field.type.numbers(values).astype(np.uint64)
+        for part in self.parts[field.name]:
+            if isinstance(part.type, Bits):
+                columns[part.name] = part.type.taken_from(numbers).astype(np.int64)
 
     # writing
 

@@ -39,6 +39,7 @@ padded: "padded" NUMBER [COUNTED]
 ZERO: "zero"
 COUNTED: "counted"
 """
+LARGEST_UNIT = 1 << 20  # bytes in which a length is counted, or that are added to it
 WIDE = ("utf-16", "utf-32")  # encodings that need a byte order
 MOST = (1 << 62) - 1  # a length that limits nothing
 
@@ -395,6 +396,10 @@ def _text(parts: list[Any]) -> Text:
         kind = dataclasses.replace(kind, length_by=length[0])
     if counted:
         unit, extra = integer(said.get("x", "1")), integer(said.get("plus", "0"))
+        if not 1 <= unit <= LARGEST_UNIT or extra > LARGEST_UNIT:
+            raise InvalidSyntax(
+                said.get("x") or said["plus"], f"a length is counted in 1 to {LARGEST_UNIT:,} bytes", "x 2"
+            )
         return dataclasses.replace(kind, unit=unit, extra=kind.extra + extra)
     return dataclasses.replace(kind, size=None if length == "zero" else integer(length), filled=int(filled or "0", 16))
 

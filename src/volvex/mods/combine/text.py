@@ -51,7 +51,7 @@ def combine_lines(path: str, text: Text, wanted: Sequence[tuple[str, Sequence[Hu
 
 
 def _located(path: str, text: Text, mod: str, hunk: Hunk, decisions: Decisions, made: Lines) -> _Interval | None:
-    """Where a change goes; None when it is there already or cannot be made."""
+    """Where a change goes; None when it already exists or cannot be made."""
     place = place_of(hunk, text.lines)
     if place is not None:
         return _Interval(place, place + len(hunk.old), hunk.new, (mod,))

@@ -135,7 +135,7 @@ def _rows_text(name: str, rows: list[dict[str, Any]]) -> bytes:
 
 
 def descriptor_text(descriptor: Descriptor, before: str = "") -> str:
-    """A descriptor as TOML, in a fixed order; of one that is there already only what differs is written again."""
+    """A descriptor as TOML, in a fixed order; of one that already exists only what differs is written again."""
     import tomlkit
 
     values: dict[str, Any] = {name: getattr(descriptor, name) for name in ("id", "version", "game")}

@@ -38,10 +38,14 @@ from volvex.layout.model import (
 from volvex.layout.order import group_holder, measures
 
 Problem = tuple[Place, str, str]  # where, what, hint
+LARGEST = 1 << 24  # bytes of a field of fixed size
 
 
 def check_field(layout: Layout, block: Block, field: Field) -> Iterator[Problem]:
     meaning, kind = field.meaning, field.type
+    size = kind.fixed_size if kind.in_record else None
+    if size is not None and not 1 <= size <= LARGEST:
+        yield field.place, f"`{field.name}` has {size:,} bytes: a field has 1 to {LARGEST:,}", "another size"
     if isinstance(kind, Text):
         yield from _check_text(field, kind)
     if field.changes and (

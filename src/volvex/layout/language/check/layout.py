@@ -35,6 +35,7 @@ from volvex.layout.model import (
 from volvex.layout.order import group_holder, grows
 
 Problem = tuple[Place, str, str]  # where, what, hint
+LARGEST_RECORD = 1 << 26  # bytes of fields of fixed size
 MOST = 6  # mistakes that are shown
 
 
@@ -79,6 +80,9 @@ def _problems(layout: Layout) -> Iterator[Problem]:
                 f"part {block.within} wrapped in ...",
             )
         yield from _repeated([(field.name, field.place) for field in block.fields], "field")
+        size = sum(field.type.fixed_size or 0 for field in block.fields if field.type.in_record)
+        if size > LARGEST_RECORD:
+            yield block.place, f"the records of {block.name} have {size:,} bytes", f"at most {LARGEST_RECORD:,}"
         yield from _check_sorting(layout, block)
         yield from _check_along(layout, block)
         yield from _check_skipped(layout, block)
@@ -90,13 +94,13 @@ def _problems(layout: Layout) -> Iterator[Problem]:
                 "a part that is wrapped",
             )
         yield from check_condition(layout, block.when, None, block.place)
-        for field in block.fields:
+        for number, field in enumerate(block.fields):
             yield from check_field(layout, block, field)
-            yield from check_siblings(block.fields, field)
+            yield from check_siblings(block.fields, number)
             yield from check_condition(layout, field.when, block, field.place)
     for record in layout.records:
-        for field in record.fields:
-            yield from check_siblings(record.fields, field)
+        for number, field in enumerate(record.fields):
+            yield from check_siblings(record.fields, number)
             yield from check_own_condition(record.fields, field)
     for placing in layout.content.others:
         yield from _check_placing(layout, placing)

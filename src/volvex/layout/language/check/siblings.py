@@ -30,11 +30,12 @@ from volvex.layout.model import (
 Problem = tuple[Place, str, str]  # where, what, hint
 
 
-def check_siblings(siblings: tuple[Field, ...], field: Field) -> Iterator[Problem]:
-    """What a field says of other fields of its record: they come before it, and are numbers."""
-    before = siblings[: siblings.index(field)]
+def check_siblings(siblings: tuple[Field, ...], number: int) -> Iterator[Problem]:
+    """What the field of that number says of other fields of its record: they come before it, and are numbers."""
+    field = siblings[number]
     uses = field.type.uses
     if field.type.sibling:
+        before = siblings[:number]
         name = field.type.sibling
         other = next((field for field in before if field.name == name), None)
         if other is None:
@@ -77,7 +78,9 @@ def check_condition(layout: Layout, when: When | None, home: Block | None, place
     """The conditions of a block, or of a field of the block `home`."""
     for test in when.tests if when is not None else ():
         yield from _check_test(layout, test, home, place)
-    asking = next((field for field in home.fields if when is not None and field.when is when), None) if home else None
+    if when is None:
+        return
+    asking = next((field for field in home.fields if field.when is when), None) if home else None
     if asking is not None and home is not None:
         yield from check_own_condition(home.fields, asking, {field.name for field in home.fields})
 
