@@ -306,8 +306,8 @@ class LayoutArchive(Archive):
                 yield out
 
         offset, length = spool.append(summed())
-        if length == size and codec != "none" and self.reading.layout.content.differing:
-            # sizes that are equal mean that the content is bare, so it has to be
+        if length >= size and codec != "none" and self.reading.layout.content.differing:
+            # bare where packing does not make it smaller: sizes that are equal mean that anyway
             bare = b"".join(COMPRESS.get(codec).decode_stream(spool.chunks(offset, length), size))
             return self.encode_as(spool, [bare], "none")
         return NewContent(spool, offset, length, size, codec, {key: total.value() for key, total in checksums.items()})

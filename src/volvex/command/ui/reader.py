@@ -136,7 +136,7 @@ def _tie_named(options: argparse.Namespace, ties: Ties, roots: list[Path]) -> La
         else:
             for path in _paths(options):
                 for root in roots[:1]:
-                    ties.add(Path(Path(path).anchor) if Path(path).is_absolute() else root, _below(path), layout.layout)
+                    ties.add(*_anchored(root, path), layout.layout)
     return found
 
 
@@ -151,16 +151,22 @@ def named_encodings(options: argparse.Namespace) -> Iterator[tuple[str, str]]:
 
 def _tie_encodings(options: argparse.Namespace, ties: Ties, roots: list[Path]) -> None:
     for pattern, name in named_encodings(options):
-        for text in [pattern] if pattern else [_below(path) for path in _paths(options)]:
+        for text in [pattern] if pattern else _paths(options):
             for root in roots:
-                ties.add_encoding(root, text, name)
-                ties.add_encoding(Path(root.anchor), text, name)
-                ties.add_encoding(root, f"{text}/**", name)
+                folder, below = _anchored(root, text)
+                ties.add_encoding(folder, below, name)
+                ties.add_encoding(folder, f"{below}/**", name)
 
 
-def _below(path: str) -> str:
-    """A path without what makes it absolute, as a pattern."""
-    return os.path.normpath(path).replace(os.sep, "/").removeprefix(Path(path).anchor.replace(os.sep, "/"))
+def _anchored(root: Path, path: str) -> tuple[Path, str]:
+    """The folder that a path below `root` starts from, and the rest of it as a pattern: `../game/x` starts above, `/x` at the top."""
+    text = os.path.normpath(path).replace(os.sep, "/")
+    if Path(path).is_absolute():
+        return Path(Path(path).anchor), text.removeprefix(Path(path).anchor.replace(os.sep, "/"))
+    folder = Path(os.path.normpath(root.absolute()))
+    while text.startswith("../"):
+        folder, text = folder.parent, text[3:]
+    return folder, text
 
 
 def tie_patterns(options: argparse.Namespace, ties: Ties, root: Path) -> None:
