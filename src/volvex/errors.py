@@ -96,6 +96,14 @@ class FormatError(VolvexError):
         self.file, self.offset, self.field, self.problem, self.asked = str(file), offset, field, problem, asked
 
 
+class FileError(VolvexError):
+    """A file of many that could not be worked on, for a reason that is not its content."""
+
+    def __init__(self, file: str | Path, problem: str, status: Status, hint: str = "") -> None:
+        super().__init__(f"{file}: {problem}", hint)
+        self.status = status
+
+
 class UnfitError(FormatError):
     """A value that a field cannot hold, as the user gave it."""
 

@@ -29,7 +29,10 @@ class Game:
         if path in self.originals:
             return self.originals[path]
         file = self.folder / path
-        return file if file.is_file() else None
+        try:
+            return file if file.is_file() else None
+        except OSError:  # a path that is too long for the system
+            return None
 
     def files(self) -> Iterator[tuple[str, Path]]:
         """All files of the game but its own logs and saves, sorted: relative path, and where the original is."""

@@ -20,6 +20,7 @@ from volvex.source import Disk, Source, atomic
 from volvex.user_files import user_files
 
 SHIPPED = (shipped.LAYOUTS, shipped.GAMES)
+SURE = 4  # bytes of a signature that are no chance
 _MADE: dict[tuple[str, Path], Remembered] = {}  # in this process, by the key of their text and their file
 
 
@@ -65,12 +66,12 @@ class Library:
     def fitting(self, source: Source, head: bytes = b"", data: bool = False) -> Iterator[Layout]:
         """The layouts of archives (or of data) whose signature a file bears; `head` is its beginning, if known.
 
-        Those that know their files only by name come last, and must read this one without a fault.
+        Those that know their files only by name, or by few bytes, come last, and must read this one without a fault.
         """
         named = []
         for remembered in self.remembered():
             if (remembered.kind != "archive") == data and bears(remembered.known, source, head):
-                if all(known.names for known in remembered.known):
+                if sum(min(map(len, known.values)) for known in remembered.known if not known.names) < SURE:
                     named.append(remembered)
                 else:
                     yield remembered.layout

@@ -7,7 +7,6 @@ means everything below it.
 
 from __future__ import annotations
 
-import contextlib
 import os
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
@@ -27,6 +26,7 @@ from volvex.archive.safe_names import quoted, shown
 from volvex.errors import FormatError, NotFoundError, TooLargeError, UsageError, VolvexError
 from volvex.layout import Layout, Library
 from volvex.layout.columns import Array
+from volvex.library_errors import one_of_many, unreadable
 
 MOST_INNER = 50_000  # archives within archives that are entered without being named
 DESCRIPTION = "bench.json"  # the file that makes a folder a bench
@@ -287,11 +287,16 @@ class Walker:
 
     def _below(self, here: Path, name: str) -> Iterator[Path]:
         """What is in a folder. Links that lead nowhere, or to a folder that was entered already, are reported and skipped."""
-        for child in _children(here):
+        for child in self._children(here, name):
             if self._originals and self._originals.get(child, child) is None:
                 continue
+            try:
+                plain = child.is_file() or child.is_dir()
+            except OSError as error:  # a path that is too long, or a file that is gone meanwhile
+                self.faults.append(unreadable(shown(joined_path(name, child.name)), error))
+                continue
             if not child.is_symlink():
-                if child.is_file() or child.is_dir():
+                if plain:
                     yield child
                 else:  # opening a pipe would wait for ever
                     self.faults.append(
@@ -314,6 +319,14 @@ class Walker:
                 self._linked.add(real)
             yield child
 
+    def _children(self, here: Path, name: str) -> list[Path]:
+        """What is in a folder; a folder that cannot be read is reported."""
+        try:
+            return _children(here)
+        except OSError as error:
+            self.faults.append(unreadable(shown(name or "."), error))
+            return []
+
     def _walk_any(self, here: Path, name: str, parts: list[str], deep: bool, found: Found, below: str = "") -> None:
         """`**`: any number of folders, and archives."""
         for child in self._below(here, name):
@@ -333,7 +346,8 @@ class Walker:
 
     def _try(self, path: Path, name: str) -> Archive | None:
         try:
-            return self.archive(path, name)
+            with one_of_many(shown(name)):
+                return self.archive(path, name)
         except VolvexError as error:
             self.faults.append(error)
             return None
@@ -413,7 +427,8 @@ class Walker:
                     f"{shown(path)}: archives nested too deep (a trap?): not opened",
                     "a longer path",
                 )
-            inner = self.inner(archive, row, path, asked)
+            with one_of_many(shown(path)):
+                inner = self.inner(archive, row, path, asked)
         except TooLargeError as error:
             if not any(isinstance(fault, TooLargeError) for fault in self.faults):  # said once: there are many
                 self.faults.append(error)
@@ -471,9 +486,7 @@ def _first_piece(folder: Path) -> Path | None:
 
 
 def _children(folder: Path) -> list[Path]:
-    with contextlib.suppress(PermissionError):
-        return sorted(child for child in folder.iterdir() if child.name != HIDDEN)
-    return []
+    return sorted(child for child in folder.iterdir() if child.name != HIDDEN)
 
 
 def _split(path: str, base: Path, wild: bool = True) -> tuple[Path, str, list[str]]:

@@ -11,8 +11,10 @@ from pathlib import Path
 from volvex.archive.access.paths import Found
 from volvex.archive.archive import Archive
 from volvex.archive.detect import filetypes
+from volvex.archive.safe_names import shown
 from volvex.archive.transfer.parallel import batches, parallel
 from volvex.errors import TooLargeError, VolvexError
+from volvex.library_errors import one_of_many
 from volvex.source import FileSource
 
 AROUND = 12  # bytes shown on each side of a hit in binary content
@@ -80,11 +82,12 @@ def search(found: Found, wanted: Wanted, faults: list[VolvexError]) -> Iterator[
 
 
 def _search_file(name: str, path: Path, wanted: Wanted, faults: list[VolvexError]) -> list[Hit]:
-    size = path.stat().st_size
-    if size <= LARGE:
-        return _search(name, path.read_bytes(), wanted)
-    with FileSource(path, name) as source:
-        return _search_large(name, source.chunks(0, size), wanted, faults)
+    with one_of_many(shown(name)):
+        size = path.stat().st_size
+        if size <= LARGE:
+            return _search(name, path.read_bytes(), wanted)
+        with FileSource(path, name) as source:
+            return _search_large(name, source.chunks(0, size), wanted, faults)
 
 
 def _named(name: str, wanted: Wanted) -> bool:
@@ -104,10 +107,14 @@ def _search_group(
         for row in batch:
             try:
                 name = f"{path}/{archive.names[row]}"
-                if int(archive.entries.size[row]) > LARGE:
-                    found.append((row, _search_large(name, archive.chunks(row), wanted, faults)))
-                else:
-                    found.append((row, _search(name, archive.content(row), wanted)))
+                with one_of_many(shown(name)):
+                    large = int(archive.entries.size[row]) > LARGE
+                    hits = (
+                        _search_large(name, archive.chunks(row), wanted, faults)
+                        if large
+                        else _search(name, archive.content(row), wanted)
+                    )
+                    found.append((row, hits))
             except VolvexError as error:
                 faults.append(error)
         return found

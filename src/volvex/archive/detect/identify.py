@@ -17,6 +17,7 @@ from volvex.archive.archive import Archive
 from volvex.archive.detect import filetypes
 from volvex.archive.detect.carve import Find, finds
 from volvex.archive.detect.embedded import find_archives
+from volvex.archive.detect.evidence import ENOUGH, evidence
 from volvex.archive.detect.xor import open_betrayed, telling_keys
 from volvex.archive.formats import FORMATS
 from volvex.archive.layout_archive import LayoutArchive
@@ -27,6 +28,7 @@ from volvex.layout.match import fits
 from volvex.layout.model import rows_of_layout
 from volvex.layout.read.open import read
 from volvex.layout.transforms import with_keys
+from volvex.shipped import GAMES
 from volvex.source import Source, WindowSource
 
 WINDOWS, WINDOW = 96, 4096  # places at which the entropy is taken, bytes at each
@@ -64,7 +66,7 @@ class Identified:
     @property
     def known(self) -> bool:
         """Whether something opens it, or it is a well-known kind of file."""
-        return any(guess.opens or guess.by in ("content", "parts") for guess in self.guesses)
+        return any(guess.opens or guess.by in ("content", "parts", "structure") for guess in self.guesses)
 
 
 def identify(source: Source, library: Library, path: Path | None = None, inside: bool = False) -> Identified:
@@ -157,14 +159,22 @@ def by_tie(source: Source, library: Library) -> Iterator[Guess]:
 
 
 def by_structure(source: Source, library: Library) -> Iterator[Guess]:
-    """Layouts without a mark that read the file soundly from end to end."""
+    """Layouts without a signature that read the file from end to end, where that says enough against chance.
+
+    Those of games that ship are for these games' folders, where their paths are tied.
+    """
     for layout in library.layouts():
-        if not layout.known:
-            guess = _tried(
-                layout, source, library, "structure", "all counts, places and checksums are right", STRUCTURE
-            )
-            if guess.opens and guess.entries:
-                yield guess
+        if layout.known or Path(layout.file).is_relative_to(GAMES):
+            continue
+        try:
+            with LayoutArchive(read(with_keys(layout, library.keys.silent()), _lent(source))) as archive:
+                bits = evidence(archive)
+                entries = len(archive)
+        except VolvexError:
+            continue
+        if bits >= ENOUGH:
+            why = f"counts, offsets and names fit, {bits:,.0f} bits against chance; no signature, so --layout names it"
+            yield Guess(layout.title, "structure", why, STRUCTURE, False, entries)
 
 
 def by_data(source: Source, library: Library) -> Iterator[Guess]:

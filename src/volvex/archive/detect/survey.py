@@ -19,10 +19,11 @@ from volvex.archive.detect import filetypes
 from volvex.archive.detect.survey_cache import Memory, Stamp
 from volvex.archive.safe_names import shown
 from volvex.archive.transfer.parallel import in_processes, parallel
-from volvex.errors import LockedError, NotFoundError, VolvexError
+from volvex.errors import FileError, LockedError, NotFoundError, VolvexError
 from volvex.layout import Layout, Library
 from volvex.layout.keyring import Key, KeyRing
 from volvex.layout.volumes import names_beside
+from volvex.library_errors import one_of_many, unreadable
 from volvex.source import FileSource
 from volvex.source.digest import digest_bytes
 
@@ -76,7 +77,8 @@ def survey(
         raise NotFoundError(f"there is no folder {shown(str(folder))}", "the folder that holds the game")
     list(library.layouts())  # read once, not by every thread
     memory, by, whole = memory or Memory(None), _means(library, tied), folder.resolve()
-    known, there = memory.known(whole, by), dict(_files(folder))
+    faults: list[Surveyed] = []
+    known, there = memory.known(whole, by), dict(_files(folder, faults))
     found = {name: _remembered(folder, told[1]) for name, told in known.items() if there.get(name) == told[0]}
     missing = [name for name in there if name not in found]
     on_progress(len(found))
@@ -92,7 +94,7 @@ def survey(
             _keep(memory, whole, by, new, there)
     _keep(memory, whole, by, new, there, set(known) - set(there))
     found |= _with_pieces(new, there)
-    return sorted(found.values(), key=lambda one: (-one.size, one.path))
+    return sorted([*found.values(), *faults], key=lambda one: (-one.size, one.path))
 
 
 def _keep(
@@ -127,8 +129,8 @@ def _means(library: Library, tied: str) -> str:
     return digest_bytes(f"{__version__} {layouts} {sorted(library.keys.names())} {tied}".encode())[:32]
 
 
-def _files(folder: Path) -> Iterator[tuple[str, Stamp]]:
-    """Every file's path below the folder, with its size and time."""
+def _files(folder: Path, faults: list[Surveyed]) -> Iterator[tuple[str, Stamp]]:
+    """Every file's path below the folder, with its size and time. What cannot be read goes to `faults`."""
     waiting = [("", str(folder))]
     while waiting:
         before, here = waiting.pop()
@@ -138,11 +140,20 @@ def _files(folder: Path) -> Iterator[tuple[str, Stamp]]:
                     if entry.is_dir(follow_symlinks=False):
                         if entry.name != HIDDEN:
                             waiting.append((f"{before}{entry.name}/", entry.path))
-                    else:
+                        continue
+                    try:
                         told = entry.stat(follow_symlinks=False)
+                    except OSError as error:
+                        faults.append(_unread(entry.path, error))
+                    else:
                         yield before + entry.name, (told.st_size, told.st_mtime_ns)
-        except PermissionError:
-            continue
+        except OSError as error:
+            faults.append(_unread(here, error))
+
+
+def _unread(path: str, error: OSError) -> Surveyed:
+    name = shown(Path(path).as_posix())
+    return Surveyed(name, 0, "?", fault=str(unreadable(name, error)))
 
 
 @dataclass(frozen=True)
@@ -175,22 +186,27 @@ class _Look:
 def _look(folder: Path, inner: str, library: Library, wanted: str) -> Surveyed:
     path = folder / inner
     name = shown(path.as_posix())
-    if path.is_symlink() or not path.is_file():
-        return Surveyed(name, 0, "link")
     size = 0
     try:
-        size = path.stat().st_size
-        with path.open("rb") as file:
-            kind = filetypes.kind_by_content(file.read(filetypes.HEAD))
-        archive = open_archive(path, library, name)
+        with one_of_many(name):
+            if path.is_symlink() or not path.is_file():
+                return Surveyed(name, 0, "link" if path.is_symlink() else "pipe")
+            size = path.stat().st_size
+            return _looked_at(path, name, size, library, wanted)
     except LockedError as error:
         return Surveyed(
             name, size, "archive", locked=True, layout="?", key=wanted, fault=error.message, hint=error.hint
         )
+    except FileError as error:
+        return Surveyed(name, size, "?", fault=error.message, hint=error.hint)
     except VolvexError as error:
         return Surveyed(name, size, "archive", fault=error.message, hint=error.hint)
-    except OSError:
-        return Surveyed(name, size, "?")
+
+
+def _looked_at(path: Path, name: str, size: int, library: Library, wanted: str) -> Surveyed:
+    with path.open("rb") as file:
+        kind = filetypes.kind_by_content(file.read(filetypes.HEAD))
+    archive = open_archive(path, library, name)
     if archive is None:
         data = _data_layout(path, name, library) if kind == "binary" or library.tied(name) is not None else None
         if data is None:

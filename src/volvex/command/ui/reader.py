@@ -114,6 +114,7 @@ def tied_library(options: argparse.Namespace, context: Context) -> tuple[Library
         from volvex.bench.bench_file import read_description
 
         description = read_description(context.bench)
+        games.tie(ties, Path(description.game))
         for pattern, title in description.layouts.items():
             ties.add(Path(description.game), pattern, title, "this bench")
         for pattern, name in description.encodings.items():

@@ -317,7 +317,7 @@ def _folder_error(reading: Reading, row: int, problem: str) -> FormatError:
     return FormatError(
         block.source.name,
         problem,
-        offset=int(block.starts[row]),
+        offset=int(block.starts[row]) if row < len(block.starts) else None,
         field=f"{block.block.name}[{row}]",
         hint=FRESH,
         asked="another layout",

@@ -88,7 +88,7 @@ class Records:
         read = self._read_fixed if self.fixed else self._read_walking
         try:
             found = self._read_until(source, start, room) if self.block.until else read(source, start, count, room)
-        except Unreadable as error:
+        except (Unreadable, InvalidValue) as error:
             raise self._longer(source, start, error) from error
         if length is not None and len(found.data) != length:
             raise FormatError(
@@ -183,7 +183,7 @@ class Records:
             if len(starts) > first:
                 try:
                     found.append(self._gather(window, np.array(starts[first:], np.int64) - position, zeros))
-                except Unreadable as error:
+                except (Unreadable, InvalidValue) as error:
                     raise self._longer(source, position, error) from error
                 size = WINDOW
             elif not reached and not stopped:  # not even one record is whole: a longer look, if there is more
@@ -223,13 +223,14 @@ class Records:
                         hint="a layout for this version of the format",
                     )
 
-    def _longer(self, source: Source, start: int, error: Unreadable) -> FormatError:
+    def _longer(self, source: Source, start: int, error: ValueError) -> FormatError:
         return FormatError(
             source.name,
             str(error),
-            offset=start + error.offset,
+            offset=start + (error.offset if isinstance(error, Unreadable) else 0),
             field=self.block.name,
-            hint="describing that number as bytes that are kept, or another layout",
+            hint=FRESH,
+            asked="describing that number as bytes that are kept, or another layout",
         )
 
     def _check_growth(self, source: Source, offset: int, unread: int, size: int, row: int) -> None:
