@@ -155,7 +155,7 @@ class SetAndSwap(OnABench):
     def test_swap_brings_a_file_of_yours(self) -> None:
         mine = self.folder / "mine.png"
         mine.write_bytes(b"\x89PNG mine")
-        self.do("swap", f"{MAIN}/pictures/lamps/old_light.png", mine)
+        self.do("swap", f"{MAIN}/pictures/lamps/old_light.png", mine, "--as-is")
         self.assertEqual((self.work / "files" / MAIN / "pictures/lamps/old_light.png").read_bytes(), b"\x89PNG mine")
         self.assertIn("there is no", self.refused("swap", f"{MAIN}/pictures/lamps/new.png", mine, status=3))
         self.assertIn("there is no file", self.refused("swap", LAMPS, self.folder / "none", status=3))

@@ -20,6 +20,7 @@ from volvex.archive.transfer.rebuild import file_chunks, rebuild_files, reopened
 from volvex.bench.bench_file import fingerprint
 from volvex.bench.changes import FileChange, changes, content_of
 from volvex.bench.copies import spread
+from volvex.bench.refusals import require_buildable
 from volvex.bench.rename import learn
 from volvex.bench.workbench import Workbench
 from volvex.errors import FormatError, NotFoundError, RefusedError
@@ -73,6 +74,7 @@ def build(
     found = changes(bench)
     for change in spread(bench, found, only):
         by_file.setdefault(bench.file_of(bench.home(change.path)[0]), []).append(change)
+    require_buildable(bench, by_file)
     layouts = digest_bytes(b"".join(file.read_bytes() for file in bench.library.files()))
     states = {
         name: _state(bench, name, changes, f"{maker.state if maker else ''} {layouts}")
@@ -180,11 +182,6 @@ def _stamp(bench: Workbench, built: Built) -> str:
 def build_file(bench: Workbench, name: str, changes: Sequence[FileChange], on_progress: OnProgress) -> list[Built]:
     target, original = bench.built / name, bench.game.original(name)
     if changes[0].path == name and changes[0].what == "removed":
-        if len(changes) > 1:
-            raise RefusedError(
-                f"{name} is left out, and {changes[1].path} in it has changes",
-                f"`volvex drop --back {quoted(name)}`, or `volvex undo` for those",
-            )
         return [Built(name, 0, 1, Fingerprint.of(original) if original else None, absent=True)]
     if changes[0].path == name:  # a file of its own
         with atomic(bench.disk, target, durable=False) as file:

@@ -10,6 +10,7 @@ from volvex.asset.sprites.lists import may_have_frames
 from volvex.bench.changes import FileChange, changes
 from volvex.bench.content import original_head
 from volvex.bench.fitting import misfit_of_file
+from volvex.bench.refusals import change_refusals
 from volvex.bench.semantic_diff import LARGE, catalogues, touched
 from volvex.bench.workbench import Workbench
 from volvex.data import Document
@@ -37,6 +38,7 @@ def check(bench: Workbench, sound: Collection[str] = ()) -> list[Problem]:
     paths = touched(after, changed)
     was = {_same(problem) for problem in problems(before, paths)}
     made = [problem for problem in problems(after, paths) if _same(problem) not in was]
+    refused = [Problem(ERROR, "file", path, "", "", "", *why) for path, *why in change_refusals(bench, changed)]
     misfits = _misfits(bench, changed)
     made = [*misfits.values(), *(problem for problem in made if problem.file not in misfits)]
     found = [_removed(cause, before) for cause in _with_causes(made, before)]
@@ -69,6 +71,7 @@ def check(bench: Workbench, sound: Collection[str] = ()) -> list[Problem]:
         if old is not None and new is not None and old is not new:
             found += lost_keys(path, old, new)
             found += _another_encoding(path, old, new)
+    found += refused
     return sorted(found, key=lambda one: (one.level != ERROR, one.sort not in CAUSES, one.file, one.sheet))
 
 

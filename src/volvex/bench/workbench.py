@@ -367,6 +367,9 @@ class Workbench(Originals):
         wanted = only(list(self.select(path)), path)
         place = self.place_of(*wanted)
         if place not in self.taken:
+            reason = self.require_archive(wanted[0]).refusal(wanted[1]) if wanted[1] is not None else ""
+            if reason:
+                raise RefusedError(f"{shown(path)}: {reason}", "another entry: only files can be changed")
             self.take([wanted])
         return place
 

@@ -12,6 +12,7 @@ import os
 from typing import TYPE_CHECKING
 
 from volvex.archive.safe_names import shown
+from volvex.bench.refusals import takeable
 from volvex.command.ui.bench import add_bench, open_bench
 from volvex.command.ui.context import Context
 from volvex.command.ui.reader import add_layout
@@ -68,6 +69,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, context: Context) -> int:
     with open_bench(options, context) as bench:
         wanted = [one for path in options.path for one in bench.meant(path, context.cwd)]
+        wanted, refused = takeable(bench, wanted)
         named = {bench.place_of(*one) for one in wanted}
         if options.with_references:
             wanted += _belonging(bench, sorted(named), context)
@@ -90,7 +92,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
             levels = {bench.place_of(*one) for one in beside}
             opened = [place for place in (*done, *left) if place not in levels and place in named]
             _open(bench, opened, options, context)
-    return Status.OK
+    for path, reason in refused:
+        context.complain(f"not taken: {shown(path)}: {reason}")
+    return Status.REFUSED if refused else Status.OK
 
 
 def _belonging(bench: Workbench, places: list[str], context: Context) -> list[tuple[str, int | None]]:

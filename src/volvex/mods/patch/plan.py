@@ -18,6 +18,7 @@ from volvex.archive.safe_names import shown
 from volvex.archive.transfer.parallel import verify
 from volvex.bench.build import Work, check_origins, work_on
 from volvex.bench.changes import FileChange, changes
+from volvex.bench.refusals import require_buildable
 from volvex.bench.rename import learn
 from volvex.bench.workbench import Workbench
 from volvex.codec import COMPRESS
@@ -59,6 +60,7 @@ def plan_in_place(bench: Workbench, earlier: Earlier, spool: Spool) -> Iterator[
         by_file.setdefault(bench.file_of(bench.home(change.path)[0]), []).append(change)
     for name in earlier:
         by_file.setdefault(name, [])
+    require_buildable(bench, {name: some for name, some in by_file.items() if some})
     for name, some in sorted(by_file.items()):
         if earlier.get(name, ()) is None:
             raise RefusedError(f"{name} was installed as a whole", "`volvex restore`, then building in place")
