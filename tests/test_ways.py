@@ -217,17 +217,20 @@ class SameContent(WithGame):
     def setUp(self) -> None:
         super().setUp()
         shutil.copy(self.source / MAIN, self.source / "data/main+spare.kwp")
-        self.volvex("set", LAMPS, "--row", "fresnel_3", "range=14", cwd=self.work)
+        done = self.run_program("set", LAMPS, "--row", "fresnel_3", "range=14", cwd=self.work)
+        self.assertIn("has the same content as data/main+spare.kwp/rules/lamps.xml", done.stderr)
 
-    def test_a_change_goes_into_each_and_the_output_says_so(self) -> None:
-        self.assertIn("data/main+spare.kwp: 1 change, since", self.volvex("build", cwd=self.work))
+    def test_a_change_goes_into_each_when_asked_and_the_output_says_so(self) -> None:
+        self.assertEqual([record["path"] for record in self.records("build", cwd=self.work)], [MAIN])
+        self.assertIn("1 change in 1 file of the game, 1 built", self.volvex("status", cwd=self.work))
+        self.assertIn("data/main+spare.kwp: 1 change, since", self.volvex("build", "--everywhere", cwd=self.work))
         self.volvex("install", cwd=self.work)
         self.assertEqual(self.reach(), "14")
         self.volvex("restore", self.source)
         self.mod("add", self.made("one", "fresnel_3 range=14"))
         self.assertIn(
             "1 change in 1 file",
-            self.volvex("install", self.source).replace("2 changes in 2 files", "1 change in 1 file"),
+            self.volvex("install", self.source, "--everywhere").replace("2 changes in 2 files", "1 change in 1 file"),
         )
         self.assertEqual(self.reach(), "14")
 

@@ -1,4 +1,5 @@
-"""The same content in several archives: a game reads whichever it loads last, so a change goes into each that has it."""
+"""The same content in several archives. A change goes into the archive that was edited; for a game that loads one of several copies it
+can go into each that has the same content."""
 
 from __future__ import annotations
 
@@ -13,12 +14,14 @@ from volvex.bench.workbench import Workbench
 from volvex.errors import VolvexError
 from volvex.source.digest import digest_chunks
 
+EVERYWHERE = ("*",)  # all archives
+MOST_ARCHIVES = 64  # of a game, all of which are opened for it
 SAMPLES = 3  # files with an extension of which one must be an archive for all of them to be looked into
 
 
 def spread(bench: Workbench, found: Sequence[FileChange], only: Sequence[str] = ()) -> Iterator[FileChange]:
-    """Changes, and the same ones for every other archive of the game that has the same content under the same path; `only` are
-    patterns of the archives that are meant where there are several."""
+    """Changes, or those of other archives of the game that have the same content under the same path: `only` are patterns of the archives
+    that are meant where there are several."""
     own = {change.path for change in found}
     for change in found:
         for path in places_of(bench, change.path, only, own) if change.what != "added" else [change.path]:
@@ -29,12 +32,20 @@ def places_of(bench: Workbench, path: str, only: Sequence[str] = (), own: Collec
     """Where a change of an entry goes: its own path, and those of the same content in other archives, but for paths in `own`, which
     have changes of their own."""
     name, inner = bench.home(path)
-    if not inner or bench.file_of(name) != name:
+    if not only or not inner or bench.file_of(name) != name:
         return [path]
     others = [f"{other}/{inner}" for other in _with_same(bench, path, name, inner)]
     found = [path, *(other for other in others if other not in own)]
     wanted = [text for text in found if any(fnmatch.fnmatchcase(bench.file_of(text), pattern) for pattern in only)]
-    return wanted or (found if not only else [path])
+    return wanted or [path]
+
+
+def same_content(bench: Workbench, path: str) -> list[str]:
+    """The paths of the same content in other archives of the game; not looked for in a game of very many archives."""
+    name, inner = bench.home(path)
+    if not inner or bench.file_of(name) != name or len(bench.fingerprints) > MOST_ARCHIVES:
+        return []
+    return [f"{other}/{inner}" for other in _with_same(bench, path, name, inner)]
 
 
 def _with_same(bench: Workbench, path: str, name: str, inner: str) -> list[str]:

@@ -55,6 +55,7 @@ class Workbench(Originals):
         self.after: dict[str, str] = {}  # paths of new entries, and of those behind which they stand
         self._encoded: dict[str, str] = {}
         self._renewed: dict[str, bool] = {}
+        self.newly_taken: list[str] = []
         self.on_kept: Callable[[str, str], None] = lambda place, kept: None  # an edited file was kept aside
         self.variants = Variants("")  # which of several variants of a path commands mean
 
@@ -428,6 +429,7 @@ class Workbench(Originals):
         if home not in self.fingerprints and archive is not None and (original := self.game.original(home)) is not None:
             self.fingerprints[home] = Fingerprint.of(original)
         entry = "" if row is None or archive is None else archive.names[row]
+        self.newly_taken.append(place)
         self.taken[place] = Taken(name, entry, target.stat().st_size, digest_file(target))
         if self.taken[place].size <= BASE_LIMIT:
             self.keep_base(place, target.read_bytes())

@@ -15,6 +15,7 @@ import argparse
 import os
 
 from volvex.bench.build import build
+from volvex.bench.copies import EVERYWHERE
 from volvex.command.ui.bench import add_bench, open_bench, require_checked
 from volvex.command.ui.context import Context
 from volvex.command.ui.games import add_game, require_named
@@ -40,7 +41,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         action="append",
         default=[],
         metavar="ARCHIVE",
-        help="where several archives have the same content, change only this one",
+        help="where several archives have the same content, change it in this one",
+    )
+    parser.add_argument(
+        "--everywhere", action="store_true", help="change every archive that has the same content under the same path"
     )
     add_game(parser)
     parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
@@ -59,7 +63,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             "the same command again",
         )
         with context.progress("building", total) as on_progress:
-            built = build(bench, on_progress, only=options.only)
+            built = build(bench, on_progress, only=EVERYWHERE if options.everywhere else options.only)
         folder = os.path.relpath(bench.built, context.cwd)
     if options.json:
         context.json({"path": built.path, "size": built.size, "changes": built.changes} for built in built)

@@ -18,6 +18,7 @@ from pathlib import Path
 from volvex.archive.safe_names import shown
 from volvex.bench.build import read_built
 from volvex.bench.check import refuse_errors
+from volvex.bench.copies import EVERYWHERE
 from volvex.bench.workbench import Workbench
 from volvex.command.ui.bench import add_bench, open_bench
 from volvex.command.ui.context import Context
@@ -75,7 +76,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         action="append",
         default=[],
         metavar="ARCHIVE",
-        help="where several archives have the same content, change only this one",
+        help="where several archives have the same content, change it in this one",
+    )
+    parser.add_argument(
+        "--everywhere", action="store_true", help="change every archive that has the same content under the same path"
     )
     parser.add_argument(
         "--verify-start",
@@ -99,6 +103,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if options.dir is None and options.bench is None and context.bench is None:
         with contextlib.suppress(UsageError):  # neither in a game: told as for a bench
             options.dir = game_folder(options, context)
+    options.only = [*EVERYWHERE] if options.everywhere else options.only
     if options.dir is not None:
         if not options.dir.is_dir():
             raise NotFoundError(f"there is no folder {options.dir}", "the folder that holds the game")

@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, BinaryIO
 
 from volvex.archive.access.patterns import WILD
 from volvex.archive.safe_names import shown
-from volvex.command.ui.bench import add_bench, open_bench
+from volvex.command.ui.bench import add_bench, note_same_content, open_bench
 from volvex.command.ui.context import Context
 from volvex.command.ui.data import change_line
 from volvex.command.ui.reader import add_layout
@@ -92,6 +92,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         apply = not options.plan and (not options.replace or _agreed(total, options, context))
         if apply:
             _write(bench, found)
+            note_same_content(bench, context)
     if not options.replace:
         _tell(lines, options, context)
     for place, document, changes in found:

@@ -18,7 +18,7 @@ from typing import TYPE_CHECKING
 from volvex.archive.safe_names import shown
 from volvex.bench.order import found_after, place_after
 from volvex.bench.put_back import put_back, split_offset
-from volvex.command.ui.bench import add_bench, open_bench
+from volvex.command.ui.bench import add_bench, note_same_content, open_bench
 from volvex.command.ui.context import Context
 from volvex.command.ui.reader import add_layout
 from volvex.command.ui.table import count, number
@@ -78,50 +78,57 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if options.other is not None:
         return _swap_variant(options, context)
     with open_bench(options, context) as bench:
-        path = bench.within_game(options.path, context.cwd)
-        if options.blank:
-            if not _put_movie(bench, path, options, context):
-                list(bench.select(path))  # NotFoundError, with what is near
-                raise UsageError(f"{shown(path)} means several files", "one movie")
-            return Status.OK
-        offset = split_offset(bench, path) if not options.new else None
-        if offset is not None:
-            _require_fitting(options)
-            place, found, left = put_back(bench, *offset, options.file)
-            rest = f", and {count(left, 'zero')} behind it" if left else ""
-            context.print(
-                f"{shown(place)}: the {found.kind} at {found.offset:#x} is now {shown(options.file.as_posix())}{rest}"
-            )
-            return Status.OK
-        if options.after is not None and not options.new:
-            raise UsageError("only a new entry can be put behind another", "--new")
-        after = found_after(bench, path, bench.within_game(options.after, context.cwd) if options.after else "")
-        converted = None
-        if not (options.new or options.as_is):
-            from volvex.bench.pictures import converted_for, put_converted
+        status = _put(bench, options, context)
+        note_same_content(bench, context)
+    return status
 
-            recolour = options.palette == "new"
-            converted = converted_for(bench, path, options.file, options.resize, options.any_size, recolour)
-            if converted is None and _put_sound(bench, path, options, context):
-                return Status.OK
-            if converted is None and _put_movie(bench, path, options, context):
-                return Status.OK
-            if converted is None and _put_model(bench, path, options, context):
-                return Status.OK
-        if options.file.is_file():
-            _require_fitting(options, "picture" if converted is not None else "")
-        if converted is not None:
-            place = put_converted(bench, path, converted)
-            for note in converted.notes:
-                context.note(f"note: {shown(place)}: {note}")
-            context.print(f"{shown(place)}: {shown(options.file.as_posix())} was converted to {converted.form}")
-        else:
-            if not (options.new or options.as_is):
-                _require_fit(bench, path, options.file)
-            place = bench.put(path, options.file, options.new)
-        place_after(bench, place, after)
-        size = (bench.files / place).stat().st_size
-        context.print(f"{shown(place)} is now {shown(options.file.as_posix())}, {number(size)} bytes")
+
+def _put(bench: Workbench, options: argparse.Namespace, context: Context) -> int:
+    """Put the file in, converted where it has to be."""
+    path = bench.within_game(options.path, context.cwd)
+    if options.blank:
+        if not _put_movie(bench, path, options, context):
+            list(bench.select(path))  # NotFoundError, with what is near
+            raise UsageError(f"{shown(path)} means several files", "one movie")
+        return Status.OK
+    offset = split_offset(bench, path) if not options.new else None
+    if offset is not None:
+        _require_fitting(options)
+        place, found, left = put_back(bench, *offset, options.file)
+        rest = f", and {count(left, 'zero')} behind it" if left else ""
+        context.print(
+            f"{shown(place)}: the {found.kind} at {found.offset:#x} is now {shown(options.file.as_posix())}{rest}"
+        )
+        return Status.OK
+    if options.after is not None and not options.new:
+        raise UsageError("only a new entry can be put behind another", "--new")
+    after = found_after(bench, path, bench.within_game(options.after, context.cwd) if options.after else "")
+    converted = None
+    if not (options.new or options.as_is):
+        from volvex.bench.pictures import converted_for, put_converted
+
+        recolour = options.palette == "new"
+        converted = converted_for(bench, path, options.file, options.resize, options.any_size, recolour)
+        if converted is None and _put_sound(bench, path, options, context):
+            return Status.OK
+        if converted is None and _put_movie(bench, path, options, context):
+            return Status.OK
+        if converted is None and _put_model(bench, path, options, context):
+            return Status.OK
+    if options.file.is_file():
+        _require_fitting(options, "picture" if converted is not None else "")
+    if converted is not None:
+        place = put_converted(bench, path, converted)
+        for note in converted.notes:
+            context.note(f"note: {shown(place)}: {note}")
+        context.print(f"{shown(place)}: {shown(options.file.as_posix())} was converted to {converted.form}")
+    else:
+        if not (options.new or options.as_is):
+            _require_fit(bench, path, options.file)
+        place = bench.put(path, options.file, options.new)
+    place_after(bench, place, after)
+    size = (bench.files / place).stat().st_size
+    context.print(f"{shown(place)} is now {shown(options.file.as_posix())}, {number(size)} bytes")
     return Status.OK
 
 

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 
 from volvex.archive.safe_names import shown
 from volvex.bench.refusals import takeable
-from volvex.command.ui.bench import add_bench, open_bench
+from volvex.command.ui.bench import add_bench, note_same_content, open_bench
 from volvex.command.ui.context import Context
 from volvex.command.ui.reader import add_layout
 from volvex.command.ui.table import count
@@ -92,6 +92,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             levels = {bench.place_of(*one) for one in beside}
             opened = [place for place in (*done, *left) if place not in levels and place in named]
             _open(bench, opened, options, context)
+        note_same_content(bench, context)
     for path, reason in refused:
         context.complain(f"not taken: {shown(path)}: {reason}")
     return Status.REFUSED if refused else Status.OK

@@ -11,6 +11,8 @@ from volvex.command.ui.games import game_description
 from volvex.command.ui.recovery import note_recovered
 from volvex.errors import NotFoundError
 
+MOST_TOLD = 6  # files of which it is said where else the same content lies
+
 if TYPE_CHECKING:
     from volvex.bench import Game, Workbench
 
@@ -110,6 +112,20 @@ def _prepare(bench: Workbench, options: argparse.Namespace, context: Context, sy
         context.note(f"note: {shown(before)} has a name now: {shown(after)}")
     if sync_exports and bench.opened:
         take_over(bench, context)
+
+
+def note_same_content(bench: Workbench, context: Context) -> None:
+    """Say of what this command took where else in the game the same content lies."""
+    from volvex.archive.safe_names import shown
+    from volvex.bench.copies import same_content
+
+    for place in bench.newly_taken[:MOST_TOLD]:
+        others = same_content(bench, place)
+        if others:
+            more = f" and {len(others) - 1} more" if len(others) > 1 else ""
+            context.note(
+                f"note: {shown(place)} has the same content as {shown(others[0])}{more}; `volvex build --everywhere` changes all"
+            )
 
 
 def require_checked(bench: Workbench, anyway: bool, context: Context) -> None:

@@ -19,7 +19,7 @@ def note_copies(built: Sequence[Built], context: Context) -> None:
     for one in built:
         if one.copies:
             context.print(
-                f"{shown(one.path)}: {count(one.copies, 'change')}, since it has the same content as another archive; --only ARCHIVE restricts"
+                f"{shown(one.path)}: {count(one.copies, 'change')}, since it has the same content as another archive"
             )
 
 
