@@ -8,11 +8,12 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from volvex.archive.safe_names import quoted
 from volvex.bench.bench_file import Opened, is_open_model, is_open_picture, is_open_sound, is_open_sprite
 from volvex.bench.open_folder import FOLDER, is_edited, settle_edited, write_file
+from volvex.bench.takeover import taking_over
 from volvex.bench.workbench import Workbench
 from volvex.data import Document, require_data, verify
 from volvex.data.exchange import Wanted, exchange_for, exported, imported
@@ -197,17 +198,18 @@ def _fold(bench: Workbench, file: str, opened: Opened) -> SyncResult | None:
         if edited:
             raise
         return SyncResult(opened.place, file, f"left as it was: {error.message}")
-    if edited:
-        data = source.read_bytes()
-        incoming = imported(opened.ending, data, document, wanted, file)
-        if incoming.changes:
-            write_file(bench, target, verify.edited(document, incoming.changes))
-        digest, what, count = digest_bytes(data), "taken over", len(incoming.changes)
-        notes = tuple(incoming.notes)
-    else:
+    if not edited:
         data = exported(opened.ending, document, wanted)
         write_file(bench, source, data)
-        digest, what, count, notes = digest_bytes(data), "rewritten", 0, ()
-    bench.opened[file] = Opened(opened.place, opened.ending, opened.sheet, opened.language, digest, digest_file(target))
-    bench.save()
-    return SyncResult(opened.place, file, what, count, notes)
+        bench.opened[file] = replace(opened, digest=digest_bytes(data), of=digest_file(target))
+        bench.save()
+        return SyncResult(opened.place, file, "rewritten")
+    data = source.read_bytes()
+    incoming = imported(opened.ending, data, document, wanted, file)
+    written = verify.edited(document, incoming.changes) if incoming.changes else b""
+    with taking_over(bench, [file], [opened.place]):
+        if incoming.changes:
+            write_file(bench, target, written)
+        bench.opened[file] = replace(opened, digest=digest_bytes(data), of=digest_file(target))
+        bench.save()
+    return SyncResult(opened.place, file, "taken over", len(incoming.changes), tuple(incoming.notes))

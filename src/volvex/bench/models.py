@@ -26,6 +26,7 @@ from volvex.bench.changes import FileChange
 from volvex.bench.content import Read, current_of, one_meant, original_kind, original_of
 from volvex.bench.open_folder import FOLDER, digest_of, is_own, settle_edited, state_of, write_file
 from volvex.bench.picture_files import picture_at
+from volvex.bench.takeover import taking_over
 from volvex.bench.workbench import Workbench
 from volvex.errors import NotFoundError, RefusedError, UsageError, VolvexError
 from volvex.source import BytesSource, FileSource, Source
@@ -221,15 +222,17 @@ def _take_over(bench: Workbench, place: str, file: str, known: Opened) -> Folded
     read = original_of(bench) if known.sheet == OWN else _kept(bench)
     base = _required(bench, place, read)
     edited = _read_edited(bench, bench.folder / file, file)
-    try:
-        taken = taken_over(base.gathered, edited)
-        written = write_taken(bench, base, place, taken)
-    except VolvexError as error:
-        raise RefusedError(f"{file}: {error.message}".replace(f"{file}: {file}: ", f"{file}: "), error.hint) from error
     places = tuple(dict.fromkeys((*known.beside, *base.beside)))
-    digest = digest_file(bench.folder / file)
-    bench.opened[file] = replace(known, digest=digest, of=digest_of(bench, (place, *places)), beside=places)
-    bench.save()
+    with taking_over(bench, [file], (place, *places)):
+        try:
+            taken = taken_over(base.gathered, edited)
+            written = write_taken(bench, base, place, taken)
+        except VolvexError as error:
+            said = f"{file}: {error.message}".replace(f"{file}: {file}: ", f"{file}: ")
+            raise RefusedError(said, error.hint) from error
+        digest = digest_file(bench.folder / file)
+        bench.opened[file] = replace(known, digest=digest, of=digest_of(bench, (place, *places)), beside=places)
+        bench.save()
     return Folded(file, taken.vertices, tuple(written), tuple(taken.notes))
 
 

@@ -22,6 +22,7 @@ from volvex.bench.bench_file import PICTURES, Opened
 from volvex.bench.content import Read, current_of, one_meant, original_kind, original_of
 from volvex.bench.open_folder import FOLDER, digest_of, is_edited, is_own, settle_edited, write_file
 from volvex.bench.picture_files import LARGEST, picture_at, place_beside, write_files, write_picture
+from volvex.bench.takeover import taking_over
 from volvex.bench.workbench import Workbench
 from volvex.errors import FormatError, NotFoundError, RefusedError, UsageError, VolvexError
 from volvex.source import BytesSource
@@ -131,12 +132,13 @@ def fold_pictures(bench: Workbench, place: str, files: Sequence[str]) -> Folded 
     first = next(iter(opened.values()))
     read = original_of(bench) if first.sheet == OWN else lambda one: _kept(bench, one)
     result, found = _together(bench, place, read, opened)
-    write_picture(bench, place, found, result.picture)
-    for file, known in opened.items():
-        own = digest_file(bench.folder / file)
-        digest = digest_of(bench, (place, *known.beside))
-        bench.opened[file] = replace(known, digest=own, of=digest)
-    bench.save()
+    with taking_over(bench, list(opened), (place, *(place_beside(place, name) for name in found.beside))):
+        write_picture(bench, place, found, result.picture)
+        for file, known in opened.items():
+            own = digest_file(bench.folder / file)
+            digest = digest_of(bench, (place, *known.beside))
+            bench.opened[file] = replace(known, digest=own, of=digest)
+        bench.save()
     return Folded(result.pixels, result.blocks, result.notes, tuple(edited))
 
 

@@ -16,6 +16,7 @@ from volvex.bench.bench_file import SOUNDS, Opened
 from volvex.bench.changes import FileChange
 from volvex.bench.content import Read, current_of, one_meant, original_kind, original_of
 from volvex.bench.open_folder import FOLDER, replace_file, settle_edited, state_of, write_file
+from volvex.bench.takeover import taking_over
 from volvex.bench.workbench import Workbench
 from volvex.errors import RefusedError, UsageError, VolvexError
 from volvex.source import BytesSource
@@ -110,9 +111,10 @@ def _take_over(bench: Workbench, place: str, file: str, known: Opened) -> Folded
         written = base.form.write(result.sound)
     except VolvexError as error:
         raise RefusedError(f"{file}: {error.message}".replace(f"{file}: {file}: ", f"{file}: "), error.hint) from error
-    write_file(bench, bench.files / place, written)
-    bench.opened[file] = replace(known, digest=digest_bytes(data), of=digest_bytes(written))
-    bench.save()
+    with taking_over(bench, [file], [place]):
+        write_file(bench, bench.files / place, written)
+        bench.opened[file] = replace(known, digest=digest_bytes(data), of=digest_bytes(written))
+        bench.save()
     return Folded(file, differing_frames(base.sound, result.sound), result.notes)
 
 

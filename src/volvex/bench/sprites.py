@@ -19,7 +19,8 @@ from volvex.asset.sprites.packing import Edit, Packed, check_inside, cut, put_in
 from volvex.bench.bench_file import SPRITES, Opened
 from volvex.bench.content import Read, current_of
 from volvex.bench.open_folder import FOLDER, is_edited, settle_edited, write_file
-from volvex.bench.picture_files import picture_at, picture_in, write_files
+from volvex.bench.picture_files import picture_at, picture_in, place_beside, write_files
+from volvex.bench.takeover import taking_over
 from volvex.bench.workbench import Workbench
 from volvex.codec.pixels.format import FORMATS, Pixels
 from volvex.data import Change, Document, open_data
@@ -279,15 +280,17 @@ def fold_sprites(bench: Workbench, place: str, files: Sequence[str]) -> Folded |
             f"{place} is cut by a grid: its sprites stay as many, and of one size",
             f"sprites of {grid.partition('+')[0]}",
         )
-    _store(bench, sheet, packed)
-    digest = _digest(bench, find_sheet(bench, place, grid))
-    known = bench.opened[files[0]]
-    for file in files:
-        del bench.opened[file]
-    for file, name in there.items():
-        own = digest_file(bench.folder / file)
-        bench.opened[file] = Opened(known.place, known.ending, known.sheet, name, own, digest)
-    bench.save()
+    beside = (place_beside(sheet.image, name) for name in sheet.opened.beside)
+    with taking_over(bench, files, [sheet.image, *([sheet.listing] if sheet.listing else []), *beside]):
+        _store(bench, sheet, packed)
+        digest = _digest(bench, find_sheet(bench, place, grid))
+        known = bench.opened[files[0]]
+        for file in files:
+            del bench.opened[file]
+        for file, name in there.items():
+            own = digest_file(bench.folder / file)
+            bench.opened[file] = Opened(known.place, known.ending, known.sheet, name, own, digest)
+        bench.save()
     return Folded(edit, packed.repacked, (packed.pixels.shape[1], packed.pixels.shape[0]))
 
 

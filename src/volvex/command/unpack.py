@@ -62,6 +62,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         if not groups and not loose:
             raise NotFoundError("there is no archive in what was named", "`volvex survey` to see which files open")
         folder = options.to or _folder(groups)
+        context.disk.require_allowed(folder)
         total = sum(int(group.archive.entries.size[group.rows].sum()) for group in groups)
         total += sum(file.stat().st_size for _, file in loose)
         context.interrupted = (

@@ -8,7 +8,7 @@ import glob
 import os
 import re
 import zlib
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from typing import BinaryIO
 
@@ -69,7 +69,12 @@ def _runs(process: int) -> bool:
 
 
 class Disk:
-    """Writes to the file system. `step` is called before each effect, with its name."""
+    """Writes to the file system. `step` is called before each effect, with its name.
+
+    `require_allowed` is called with what a command is to write for its user: it raises RefusedError where nothing may be.
+    """
+
+    require_allowed: Callable[[Path], None] = staticmethod(lambda path: None)
 
     def step(self, name: str) -> None:
         """Nothing here; a faulty disk fails or stops."""

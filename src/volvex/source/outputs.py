@@ -39,6 +39,7 @@ class Outputs:
 
     def check(self, target: Path) -> None:
         """RefusedError when a file may not be written."""
+        self.disk.require_allowed(target)
         if os.path.lexists(target) and not self.overwrite:
             raise RefusedError(f"{target} already exists", self.hint)
         if target.is_dir():

@@ -39,6 +39,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, context: Context) -> int:
     if not options.game.is_dir():
         raise NotFoundError(f"there is no folder {options.game}", "the folder that holds the game")
+    context.disk.require_allowed(options.dir)
     if options.dir.exists() and any(options.dir.iterdir()):
         raise RefusedError(f"{options.dir} is not empty", "another folder for the pack")
     with context.library().keys.quiet():

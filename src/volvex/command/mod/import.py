@@ -58,6 +58,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if not ID.fullmatch(name):
         raise UsageError(f"{shown(name)} is not an id", "--id with small letters, digits and dashes")
     folder = options.dir or Path(f"{name}-mod")
+    context.disk.require_allowed(folder)
     if folder.exists() and any(folder.iterdir()):
         raise RefusedError(f"{folder} is not empty", "another folder for the mod")
     with (
@@ -96,18 +97,18 @@ class _Import:
 
     def __init__(self, bench: Workbench, work: Path, options: argparse.Namespace, context: Context) -> None:
         self.bench, self.work, self.options, self.context = bench, work, options, context
-        self.count = 0
+        self.count = self.left = 0  # files that were made, and new ones that were not taken over
 
     def parts(self, source: Path) -> tuple[dict[str, Part], int]:
         """The parts of the mod, and how many files were left in doubt."""
         if self.options.path is not None:
             if not source.is_file():
                 raise UsageError("--path is for a single file", "a file")
-            return self._of_file(source, self.options.path.replace("\\", "/")), 0
+            return self._of_file(source, self.options.path.replace("\\", "/")), self.left
         if source.is_file():
             whole = self._as_game_file(source)
             if whole:
-                return self._of_file(source, whole), 0
+                return self._of_file(source, whole), self.left
             folder = self.work / "source"
             unpack_untrusted(source, folder, self.context.disk)
             source = folder
@@ -142,7 +143,7 @@ class _Import:
         parts: dict[str, Part] = {}
         for match in taken:
             parts |= self._of_file(files[match.name], match.path)
-        return parts, len(found) - len(taken)
+        return parts, len(found) - len(taken) + self.left
 
     def _print(self, found: list[Match]) -> None:
         odd = [match for match in found if match.how != EXACT]
@@ -169,11 +170,7 @@ class _Import:
         """What a file changes at a path: of an archive, what differs in it."""
         original = self.bench.game.original(path)
         if original is not None:
-            return {
-                difference.path: part
-                for difference in compare_files(path, original, file, self.bench.library)
-                if (part := self._part(difference)) is not None
-            }
+            return self._of_archive(path, original, file)
         before = None
         if self._is_entry(path):
             name, _ = self.bench.split(path) or ("", "")
@@ -182,6 +179,21 @@ class _Import:
             before = content_of(self.bench.require_archive(name), row)
         part = part_between(path, before, file, self.bench.library)
         return {} if part is None else {path: part}
+
+    def _of_archive(self, path: str, original: Path, file: Path) -> dict[str, Part]:
+        """What a whole changed archive changes; files that the game does not have only where that is accepted."""
+        parts, new = dict[str, Part](), list[str]()
+        for difference in compare_files(path, original, file, self.bench.library):  # each can be read until the next
+            if difference.old is None and not self.options.accept:
+                new.append(difference.path)
+            elif (part := self._part(difference)) is not None:
+                parts[difference.path] = part
+        for name in new[:MOST_LISTED]:
+            self.context.complain(f"not taken over: {shown(name)}: not in the game; --accept takes it")
+        if len(new) > MOST_LISTED:
+            self.context.complain(f"and {len(new) - MOST_LISTED:,} more")
+        self.left += len(new)
+        return parts
 
     def _is_entry(self, path: str) -> bool:
         split = self.bench.split(path)

@@ -69,6 +69,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, context: Context) -> int:
     with open_bench(options, context, sync_exports=True) as bench:
         folder = options.dir or Path(f"{bench.folder.name}-mod")
+        context.disk.require_allowed(folder)
         before = _descriptor_there(folder, options.overwrite)
         item = _start_from(bench, folder, before, options, context) if options.base is not None else None
         parts = parts_of_bench(bench)

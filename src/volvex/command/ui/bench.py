@@ -106,7 +106,9 @@ def _prepare(bench: Workbench, options: argparse.Namespace, context: Context, sy
     from volvex.archive.access.match import Variants
     from volvex.archive.safe_names import shown
     from volvex.bench.rename import follow
+    from volvex.bench.takeover import put_back
 
+    put_back(bench)
     bench.variants = Variants(getattr(options, "variant", None) or "")
     for before, after in follow(bench):
         context.note(f"note: {shown(before)} has a name now: {shown(after)}")

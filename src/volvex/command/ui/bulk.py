@@ -29,6 +29,7 @@ def convert_assets(options: argparse.Namespace, context: Context) -> int:
     from volvex.asset.bulk import convert_all, require_form
 
     require_form(options.ending)  # known before anything is looked at
+    context.disk.require_allowed(options.folder)
     state = _state(options)
     context.interrupted = (
         f"the files in {options.folder} are whole, the others are not there",

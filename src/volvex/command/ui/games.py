@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import argparse
+import functools
 import json
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -61,6 +63,32 @@ def name_game(game: Path, context: Context) -> None:
         games = sorted({*named_games(context), folder})
         with atomic(context.disk, context.home / NAME, durable=False) as file:
             context.disk.write(file, (json.dumps({"games": games}, indent=1) + "\n").encode())
+
+
+def refuse_in_games(context: Context) -> Callable[[Path], None]:
+    """What refuses to write into the folder of a game: one that the user named, that is known, or that has something installed."""
+    from volvex.archive.access.paths import HIDDEN
+    from volvex.bench.game_description import UNKNOWN
+
+    named, known = functools.cache(lambda: named_games(context)), dict[Path, bool]()
+
+    def is_game(folder: Path) -> bool:
+        if folder not in known:
+            known[folder] = (
+                str(folder) in named() or (folder / HIDDEN).is_dir() or game_description(folder, context) is not UNKNOWN
+            )
+        return known[folder]
+
+    def refuse(path: Path) -> None:
+        whole = (context.cwd / path).resolve()
+        game = next((folder for folder in (whole, *whole.parents) if is_game(folder)), None)
+        if game is not None:
+            raise RefusedError(
+                f"{path} is in the folder of a game ({game})",
+                "a path outside of it: only `install`, `restore` and `build --in-place` write there",
+            )
+
+    return refuse
 
 
 def require_named(game: Path, options: argparse.Namespace, context: Context) -> None:

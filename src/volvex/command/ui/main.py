@@ -13,6 +13,7 @@ from pathlib import Path
 
 from volvex.command.ui.commands import COMMANDS, find_command, groups
 from volvex.command.ui.context import SETTINGS, Context, make_context
+from volvex.command.ui.games import refuse_in_games
 from volvex.command.ui.recovery import finish_interrupted
 from volvex.errors import Status, VolvexError
 
@@ -128,6 +129,7 @@ def _run(words: list[str], context: Context) -> int:
     context.quiet, context.verbose = options.quiet, options.verbose
     start = time.monotonic()
     finish_interrupted(_paths(options), context)
+    context.disk.require_allowed = refuse_in_games(context)
     status = command.run(options, context)
     context.detail(
         f"settings and keys: {context.home}; bench: {context.bench or 'none'}; {time.monotonic() - start:.2f} s"
