@@ -158,7 +158,7 @@ class Checks(Case):
     def test_content_of_another_kind_is_an_error(self) -> None:
         picture = f"{MAIN}/pictures/lamps/fresnel_1.png"
         (self.folder / "horn.wav").write_bytes(b"RIFF\x24\0\0\0WAVEfmt " + bytes(28))
-        self.volvex("swap", picture, "../horn.wav", cwd=self.work)
+        self.volvex("swap", picture, "../horn.wav", "--as-is", cwd=self.work)
         self.assertIn("this is wav, the game's own is png", self.volvex("check", cwd=self.work, status=1))
         self.complaint("build", cwd=self.work, status=5)
 

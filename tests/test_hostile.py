@@ -224,7 +224,7 @@ class Disks(Case):
             file = next(path for path in sorted((self.folder / "tree").rglob("*")) if path.is_file())
             file.write_bytes(b"changed")
             before = digests(game)
-            target = (game / index).parent / first
+            target = self.folder / "packed" / first
             self.assertIn(
                 f"{count} files beside it", self.volvex("pack", "tree", "--like", game / index, "--to", target)
             )
@@ -370,7 +370,9 @@ class Layouts(Case):
         with self.assertRaises(VolvexError) as caught:
             parse_layout(self.TEXT + f"    how u8 codec of content {{ 0 {'z' * 5000} }}\n", "one.layout")
         self.assertIn("there is no compress called zzz", caught.exception.message)
-        layout = parse_layout(self.TEXT.replace("text u8 name", "text 2000000000 name"), "one.layout")
+        with self.assertRaises(VolvexError):
+            parse_layout(self.TEXT.replace("text u8 name", "text 2000000000 name"), "one.layout")
+        layout = parse_layout(self.TEXT.replace("text u8 name", "text 16000000 name"), "one.layout")
         with self.assertRaises(VolvexError):
             read(layout, BytesSource(b"ONE\x03" + b"x" * 1000, "x"))
 

@@ -147,7 +147,7 @@ class Changing(Case):
             after = module.read((self.work / "built" / "isles" / name).read_bytes())
             self.assertEqual(len(after), len(before) - 1, name)
             self.assertEqual(after, {key: one for key, one in before.items() if key in after})
-        self.assertIn("6 paths left out no longer", self.do("drop", "--back", *paths))
+        self.assertIn("6 changes undone", self.do("undo", *paths))
         self.assertIn("no changes", self.do("changes"))
 
     def test_whole_files_of_the_game_are_left_out_and_come_back(self) -> None:

@@ -77,16 +77,16 @@ class Unfit(Bench):
         cases = (
             (SAIL, table, "a picture (Kelpwick canvas)"),
             (SAIL, ten, "not a valid PNG"),
-            ("canvas/fog.dds", self.work / "bench.json", "of type dds"),
+            ("canvas/fog.dds", self.work / "bench.json", "the game's own is dds"),
             ("canvas/fog.dds", dds, "128 bytes"),
             ("belfry/fog_bell.kbl", table, "a sound (Kelpwick bell)"),
             ("belfry/fog_bell.kbl", self.file("ten", b"KWBL123456"), "ten"),
             ("slip/patience.kmm", self.file("mesh", (self.source / "slip/patience.kmm").read_bytes()[:10]), "mesh"),
             ("slip/patience.kmm", table, "a model (Kelpwick boat)"),
             ("slip/buoy.obj", table, "no obj model"),
-            ("opening/opening.webm", table, "of type webm"),
+            ("opening/opening.webm", table, "the game's own is webm"),
             (LENSES, table, "take data/almanac.kwp/tables/lenses.kwb --as csv"),
-            (LAMPS, table, "of type xml"),
+            (LAMPS, table, "the game's own is xml"),
         )
         for path, file, said in cases:
             with self.subTest(path=path, file=file.name):

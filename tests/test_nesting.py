@@ -246,7 +246,7 @@ class InPlace(Case):
         self.do("build", "--in-place")
         self.assertEqual(holds.read(self.source, "harbour")["pages/whale oil.txt"], b"a new page")
         self.assertNotIn("letters/bero.txt", holds.read(self.source, "post"))
-        self.do("drop", "--back", "post/winter.kpz/letters/bero.txt")
+        self.do("undo", "post/winter.kpz/letters/bero.txt")
         (self.work / "files" / "post/winter.kpz/letters/nobody.txt").unlink()
         self.do("build", "--in-place")
         self.assertEqual(

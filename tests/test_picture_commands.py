@@ -74,7 +74,7 @@ class Looking(Pictures):
         self.assertIn("already exists", self.complaint("picture", "art", "--to", "sheet.png", status=5))
         with unittest.mock.patch("volvex.asset.sheet.COLUMNS", 1), unittest.mock.patch("volvex.asset.sheet.ROWS", 1):
             (self.folder / "pages-2.png").write_bytes(b"mine")
-            self.assertIn("pages-2.png is there", self.complaint("picture", "art", "--to", "pages.png", status=5))
+            self.assertIn("pages-2.png already exists", self.complaint("picture", "art", "--to", "pages.png", status=5))
             self.assertFalse((self.folder / "pages.png").exists())  # no page was written before all could be
         self.assertIn("no picture", self.complaint("picture", "art/more.kpz/deep/note.txt", "--to", "x.png", status=3))
 
@@ -274,7 +274,8 @@ class Benches(Pictures):
             file.setparams((1, 2, 8000, 0, "NONE", ""))
             file.writeframes(bytes(100))
         (self.folder / "bell.wav").write_bytes(out.getvalue())
-        self.run_in("swap", "sail.dds", "../bell.wav")
+        self.run_in("swap", "sail.dds", "../bell.wav", status=5)
+        self.run_in("swap", "sail.dds", "../bell.wav", "--as-is")
         self.assertIn("this is wav, the game's own is dds", self.run_in("check", status=1))
 
 

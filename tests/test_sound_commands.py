@@ -206,7 +206,7 @@ class InTheGame(KeptGame):
             "it is stereo, the game's own is mono",
             "as loud as can be",
             "its loop ends at frame 1,048,576",
-            "this is wav, the game's own is a sound of Kelpwick bell",
+            "this is wav, the game's own is a sound (Kelpwick bell)",
         ):
             self.assertIn(word, said)
 

@@ -377,7 +377,7 @@ class Sheets(Case):
         self.assertIn("the frame oar.png is 12 x 12 at 2, 40, outside of its sheet of 64 x 40", said)
         self.volvex("drop", "art/birds.json", cwd=bench)
         self.assertNotIn("frame", self.volvex("check", cwd=bench))
-        self.volvex("drop", "--back", "art/birds.json", cwd=bench)
+        self.volvex("undo", "art/birds.json", cwd=bench)
         path = bench / "files/art/birds.json"
         path.write_bytes(path.read_bytes().replace(b"birds.png", b"beasts.png"))
         self.assertIn("is of beasts.png, which is not beside it", self.volvex("check", cwd=bench, status=1))

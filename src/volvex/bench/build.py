@@ -258,9 +258,7 @@ def work_on(bench: Workbench, name: str, archive: Archive, changes: Sequence[Fil
         row = bench.row(change.path)
         if change.what == "removed":
             if row is None:
-                raise NotFoundError(
-                    f"{name} has no {shown(inner)} any more", f"`volvex drop --back {quoted(change.path)}`"
-                )
+                raise NotFoundError(f"{name} has no {shown(inner)} any more", f"`volvex undo {quoted(change.path)}`")
             work.edit.removed.add(row)
             continue
         like = template_row(archive, inner) if row is None else row

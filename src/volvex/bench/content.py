@@ -29,7 +29,7 @@ def current_of(bench: Workbench) -> Read:
 
     def read(path: str) -> bytes:
         if path in bench.dropped:
-            raise NotFoundError(f"{shown(path)} is left out of what is built", f"`volvex drop {quoted(path)} --back`")
+            raise NotFoundError(f"{shown(path)} is left out of what is built", f"`volvex undo {quoted(path)}`")
         file = bench.files / path
         return file.read_bytes() if file.is_file() else original(path)
 

@@ -88,14 +88,14 @@ def _other_kind(bench: Workbench, place: str, kind: str, layout: Layout | None, 
     elif now == kind or (kind == "text" and (now in filetypes.TEXT or filetypes.is_8bit_text(head) or now == "empty")):
         return None
     else:
-        what = f"of type {kind}"
+        what = called(kind)
         now = "text" if now == "binary" and filetypes.is_8bit_text(head) else now
     return Misfit("kind", f"this is {called(now)}, the game's own is {what}", _hint(place, kind, layout, now))
 
 
 def called(kind: str) -> str:
     """A type of files, in a sentence."""
-    return {"binary": "of no known type", "empty": "an empty file", "text": "plain text"}.get(kind, f"of type {kind}")
+    return {"binary": "of no known type", "empty": "an empty file", "text": "plain text"}.get(kind, kind)
 
 
 def _hint(place: str, kind: str, layout: Layout | None, now: str) -> str:

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from volvex.archive.safe_names import quoted, shown, stays_inside
+from volvex.bench.bases import base_of, keep_base
 from volvex.bench.bench_file import Taken
 from volvex.bench.semantic_diff import FileDiff, bench_document
 from volvex.bench.workbench import Workbench
@@ -114,7 +115,7 @@ def renew(bench: Workbench, write: bool = True) -> list[MergeResult]:
 
 
 def _renewed(bench: Workbench, place: str, known: Taken, theirs: bytes) -> tuple[MergeResult, str, bytes | None]:
-    base = bench.base(place)
+    base = base_of(bench.folder, known.digest)
     before = open_data(base, bench.library, place) if base is not None else None
     ours = bench_document(bench, place)
     now = open_data(theirs, bench.library, place) if theirs else None
@@ -133,4 +134,4 @@ def _settle(bench: Workbench, place: str, data: bytes | None) -> None:
     known, theirs = bench.taken[place], b"".join(bench.original_content(place))
     _put(bench, bench.files / place, data)
     bench.taken[place] = Taken(known.file, known.entry, len(theirs), digest_bytes(theirs))
-    bench.keep_base(place, theirs)
+    keep_base(bench.folder, bench.taken[place].digest, theirs, bench.disk)

@@ -36,7 +36,7 @@ def taking_over(bench: Workbench, files: Sequence[str], places: Sequence[str]) -
         bench.disk.write(out, json.dumps(value).encode())
     try:
         yield
-    except Exception:  # a kill is met by the next command
+    except BaseException:  # a kill is met by the next command
         with contextlib.suppress(OSError):
             put_back(bench, always=True)
         raise

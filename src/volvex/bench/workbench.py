@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import json
-import zlib
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import asdict
 from pathlib import Path, PurePosixPath
@@ -22,6 +21,7 @@ from volvex.archive.safe_names import Refusal, disk_names, quoted, shown
 from volvex.archive.transfer.pack import files_below
 from volvex.archive.transfer.rebuild import file_chunks
 from volvex.bench.aside import keep_aside
+from volvex.bench.bases import LIMIT, keep_base
 from volvex.bench.bench_file import FORMAT, Opened, Taken, read_description
 from volvex.bench.game import Game
 from volvex.bench.locate import FILES, Standing
@@ -34,9 +34,7 @@ from volvex.source import Disk, FileSource, atomic
 from volvex.source.digest import Fingerprint, digest_bytes, digest_file
 from volvex.source.lock import Lock
 
-BASE = "base"  # the folder with what was taken, by its digest
 MOST_SEARCHED = 500  # archives in which a path is looked for that the game does not have
-BASE_LIMIT = 1 << 26  # larger files are not kept there
 
 
 class Workbench(Originals):
@@ -259,13 +257,6 @@ class Workbench(Originals):
         self.save()
         return places
 
-    def put_back(self, wanted: Sequence[tuple[str, int | None]]) -> list[str]:
-        """Undo `drop`: the entries that were left out and no longer are."""
-        places = [place for name, row in wanted if (place := self.place_of(name, row)) in self.dropped]
-        self.dropped -= set(places)
-        self.save()
-        return places
-
     # taking
 
     def take(self, wanted: Sequence[tuple[str, int | None]], again: bool = False) -> tuple[list[str], list[str]]:
@@ -431,26 +422,8 @@ class Workbench(Originals):
         entry = "" if row is None or archive is None else archive.names[row]
         self.newly_taken.append(place)
         self.taken[place] = Taken(name, entry, target.stat().st_size, digest_file(target))
-        if self.taken[place].size <= BASE_LIMIT:
-            self.keep_base(place, target.read_bytes())
-
-    # what was taken, for merging
-
-    def keep_base(self, place: str, data: bytes) -> None:
-        """Keep what something was when it was taken: needed when the game gets newer."""
-        path = self.folder / BASE / self.taken[place].digest
-        if not path.exists():
-            with atomic(self.disk, path, durable=False) as file:
-                self.disk.write(file, zlib.compress(data, 1))
-
-    def base(self, place: str) -> bytes | None:
-        """What something was when it was taken; None when that is not kept."""
-        path = self.folder / BASE / self.taken[place].digest
-        try:
-            data = zlib.decompress(path.read_bytes())
-        except (OSError, zlib.error):
-            return None
-        return data if digest_bytes(data) == self.taken[place].digest else None
+        if self.taken[place].size <= LIMIT:
+            keep_base(self.folder, self.taken[place].digest, target.read_bytes(), self.disk)
 
     def _check_free(self, target: Path) -> None:
         """An archive within an archive is taken as a file, or entries of it are: not both."""
@@ -504,7 +477,7 @@ class Workbench(Originals):
         """The encoding of the original of something in the bench that is text, but not in UTF-8: its edited state is in the same."""
         if place not in self._encoded:
             file = self.files / place
-            small = file.is_file() and file.stat().st_size <= BASE_LIMIT
+            small = file.is_file() and file.stat().st_size <= LIMIT
             original = b"".join(self.original_content(place)) if small else b""
             self._encoded[place] = "" if encodings.is_utf8(original) else encodings.guessed(original)
         return self._encoded[place], False

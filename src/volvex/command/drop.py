@@ -1,7 +1,7 @@
 """Leave entries out of archives, or files of the game.
 
 A movie is left out where the game description lists it among those without which the game starts (`optional`); elsewhere
-`volvex swap PATH --blank` puts a black frame in its place. `--back` takes what was left out in again. A file that is left out is not there while the change is installed; `volvex restore` brings it back.
+`volvex swap PATH --blank` puts a black frame in its place. `volvex undo` takes it in again. A file that is left out is not there while the change is installed; `volvex restore` brings it back.
 """
 
 from __future__ import annotations
@@ -17,16 +17,12 @@ from volvex.command.ui.variants import add_variant
 from volvex.errors import Status
 
 PRIORITY = 34
-EXAMPLES = (
-    "volvex drop data/main.kwp/letters/fr/02-oil.txt",
-    "volvex drop data/main.kwp/letters/fr/02-oil.txt --back",
-)
+EXAMPLES = ("volvex drop data/main.kwp/letters/fr/02-oil.txt",)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("path", nargs="+", metavar="PATH", help="an entry or a file of the game, or a pattern")
     parser.add_argument("--whole", action="store_true", help="the file of the game itself, where PATH is an archive")
-    parser.add_argument("--back", action="store_true", help="take them in again")
     add_variant(parser)
     add_layout(parser)
     add_bench(parser)
@@ -39,14 +35,12 @@ def run(options: argparse.Namespace, context: Context) -> int:
         ]
         if options.whole:
             wanted = sorted({(bench.file_of(name), None) for name, _ in wanted})
-        if not options.back:
-            from volvex.bench.movies import require_droppable
+        from volvex.bench.movies import require_droppable
 
-            for note in filter(None, [require_droppable(bench, bench.place_of(*one)) for one in wanted]):
-                context.note(f"note: {note}")
-        places = bench.put_back(wanted) if options.back else bench.drop(wanted)
+        for note in filter(None, [require_droppable(bench, bench.place_of(*one)) for one in wanted]):
+            context.note(f"note: {note}")
+        places = bench.drop(wanted)
     for place in places:
         context.print(shown(place))
-    said = "included again" if options.back else "left out of what is built and installed"
-    context.print(context.paint(f"{count(len(places), 'path')} {said}", "dim"))
+    context.print(context.paint(f"{count(len(places), 'path')} left out of what is built and installed", "dim"))
     return Status.OK

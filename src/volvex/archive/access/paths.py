@@ -20,7 +20,7 @@ from volvex.archive.access.near_misses import joined_path, meant, missing_entry
 from volvex.archive.access.nested import DEEPEST, open_entry
 from volvex.archive.access.open import open_archive
 from volvex.archive.access.patterns import WILD, path_pattern, pattern_of
-from volvex.archive.access.pieces import Sibling, beside, pieces_of
+from volvex.archive.access.pieces import Sibling, first_in
 from volvex.archive.archive import Archive
 from volvex.archive.safe_names import quoted, shown
 from volvex.errors import FormatError, NotFoundError, TooLargeError, UsageError, VolvexError
@@ -280,7 +280,7 @@ class Walker:
         elif here.is_dir() and (here / parts[0]).exists():
             self._walk(here / parts[0], joined_path(name, parts[0]), parts[1:], deep, found)
         elif here.is_dir():  # a folder that holds the pieces of an archive can stand for it
-            first = _first_piece(here)
+            first = first_in(_children(here))
             archive = self._try(first, joined_path(name, first.name)) if first is not None else None
             if archive is not None and archive.cut is not None and first is not None:
                 self._select(archive, joined_path(name, first.name), parts, found)
@@ -476,13 +476,6 @@ class Walker:
             if row is not None and within is not None:
                 return self._missing_in(within, f"{name}/{archive.names[row]}", "/".join(parts[count:]))
         return missing_entry(archive.names, name, inner)
-
-
-def _first_piece(folder: Path) -> Path | None:
-    """The first of the pieces in a folder that holds nothing else."""
-    children = _children(folder)
-    first = next((child for child in children if child.is_file() and pieces_of(child.name, child, beside(child))), None)
-    return first if first is not None and len(pieces_of(first.name, first, beside(first))) == len(children) else None
 
 
 def _children(folder: Path) -> list[Path]:

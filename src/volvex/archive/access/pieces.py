@@ -5,7 +5,7 @@ All pieces but the last have one size, and the first does not open by itself.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from volvex.archive.access.numbered import NUMBERED, Cut, numbered
@@ -83,3 +83,9 @@ def open_pieces(
     archive.parts = whole.parts
     archive.cut = Cut(tuple(name for name, _ in found), source.size)
     return archive
+
+
+def first_in(children: Sequence[Path]) -> Path | None:
+    """The first of the pieces in a folder that holds nothing else, given all that is in it."""
+    first = next((child for child in children if child.is_file() and pieces_of(child.name, child, beside(child))), None)
+    return first if first is not None and len(pieces_of(first.name, first, beside(first))) == len(children) else None

@@ -10,6 +10,7 @@ from operator import attrgetter
 from volvex.asset.sprites.frames import YES, Frame, ListField
 from volvex.asset.sprites.layout_frames import image_of, is_frame_list, layout_frames
 from volvex.data import Change, Document
+from volvex.data.model.sheet import NUMBERED
 from volvex.errors import FormatError, RefusedError
 
 MOST = 1 << 17  # records of a list
@@ -115,7 +116,12 @@ def _in_record(document: Document, key: str, values: Mapping[str, str], odd: lis
             continue
         if frame is not None:
             name, fields = reader.name(key)
-            yield replace(frame, name=name, fields=(*frame.fields, *fields), alone=bool(key) and not reader.base)
+            yield replace(
+                frame,
+                name=name,
+                fields=(*frame.fields, *fields),
+                alone=bool(key) and not (reader.base or key.startswith(NUMBERED)),
+            )
 
 
 class _Reader:
@@ -189,7 +195,7 @@ class _Reader:
         field = next((self.base + one for one in NAMES if self.values.get(self.base + one)), None)
         if field is not None:
             return self.values[field], [ListField(field, ("name",), self.values[field], attrgetter("name"))]
-        return self.base.rstrip("/") or key.rpartition("/")[2], []
+        return self.base.rstrip("/") or key.rpartition("/")[2].removeprefix(NUMBERED), []
 
     def _add(self, field: str, what: tuple[str, ...], write: Callable[[Frame], str]) -> None:
         self.fields.append(ListField(field, what, self.values[field], write))

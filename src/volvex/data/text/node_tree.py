@@ -46,7 +46,7 @@ def ways_known(root: Node) -> dict[int, str]:
     What stands at the same path of several records is decided for all of them: a record that lacks fields does not change how the
     others are read.
     """
-    found: dict[int, str] = {}
+    found: dict[int, str] = {id(root): OWN}
     waiting = [([root], False, False)]  # nodes of one path; whether they are records, or lie in records
     while waiting:
         nodes, are_records, inside = waiting.pop()
@@ -56,11 +56,12 @@ def ways_known(root: Node) -> dict[int, str]:
                 continue
             known = _known_in_lists(group, inside) if shape == LIST else _known_in_objects(group, are_records)
             found |= dict.fromkeys(map(id, group), known)
+            alike = shape == LIST or (known == NAMES and _are_alike(group))
             below: dict[str, list[Node]] = {}
             for node in group:
                 for name, member in node.members.items():
                     if member.shape in (OBJECT, LIST):
-                        below.setdefault("" if shape == LIST or known == NAMES else name, []).append(member)
+                        below.setdefault("" if alike else name, []).append(member)
             for some in below.values():
                 records = known != OWN or _most(some, lambda node: own_key(node) is not None)
                 waiting.append((some, records, inside or records))
@@ -96,6 +97,12 @@ def _known_in_objects(parents: Sequence[Node], are_records: bool) -> str:
     return (
         NAMES if not held or any(node.shape != OBJECT for node in held) else OWN
     )  # what holds objects alone is a group of them
+
+
+def _are_alike(parents: Sequence[Node]) -> bool:
+    """Whether the objects in some nodes are records of one sort, so that what is in them is decided for all together."""
+    objects = [node for parent in parents for node in parent.members.values() if node.shape == OBJECT]
+    return len(objects) >= MANY or _one_shape(objects)
 
 
 def _most(nodes: Sequence[Node], test: Callable[[Node], bool]) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -62,3 +63,17 @@ def written(value: bytes | int) -> str:
 
 def pair(place: model.Place) -> tuple[int, int]:
     return place.line, place.column
+
+
+def texts_by_length(fields: Sequence[Field]) -> dict[str, tuple[str, ...]]:
+    """For each field that is the length of texts these, and all that point to a text in a pool; under an empty name those alone."""
+    lengths = {said.type.length_by for said in fields if isinstance(said.type, model.Text) and said.type.length_by}
+    pointing = [said for said in fields if points(said)]
+    return {
+        name: tuple(
+            str(said.name)
+            for said in (fields if name else pointing)
+            if points(said) or (isinstance(said.type, model.Text) and said.type.length_by == name)
+        )
+        for name in ("", *lengths)
+    }

@@ -6,7 +6,7 @@ import codecs
 import dataclasses
 import difflib
 import functools
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from importlib import resources
 from pathlib import Path
 from typing import Any, TypeVar
@@ -21,7 +21,17 @@ from volvex.layout.kinds import kind_names
 from volvex.layout.language.check.layout import check_layout
 from volvex.layout.language.meanings import Names, meaning_of
 from volvex.layout.language.mistakes import explain
-from volvex.layout.language.parsed import Field, GoesOn, Repeats, Skipped, is_order, is_placing, pair, points, written
+from volvex.layout.language.parsed import (
+    Field,
+    GoesOn,
+    Repeats,
+    Skipped,
+    is_order,
+    is_placing,
+    pair,
+    texts_by_length,
+    written,
+)
 from volvex.layout.language.resolve import ordered, resolved
 from volvex.layout.name_hash import TRAITS, WHOSE_KEYS
 from volvex.layout.types import FIELD_TYPES, InvalidSyntax
@@ -87,20 +97,6 @@ LARGEST_ALIGNMENT = 1 << 30  # bytes
 
 def _at(token: Token) -> model.Place:
     return model.Place(token.line or 0, token.column or 0)
-
-
-def _texts_by_length(fields: Sequence[Field]) -> dict[str, tuple[str, ...]]:
-    """For each field that is the length of texts these, and all that point to a text in a pool; under an empty name those alone."""
-    lengths = {said.type.length_by for said in fields if isinstance(said.type, model.Text) and said.type.length_by}
-    pointing = [said for said in fields if points(said)]
-    return {
-        name: tuple(
-            str(said.name)
-            for said in (fields if name else pointing)
-            if points(said) or (isinstance(said.type, model.Text) and said.type.length_by == name)
-        )
-        for name in ("", *lengths)
-    }
 
 
 class _Builder(Transformer[Token, Any]):
@@ -454,7 +450,7 @@ class _Builder(Transformer[Token, Any]):
 
     def _record(self, children: list[Any], names: Names) -> model.Record:
         name, *fields = children
-        texts = _texts_by_length(fields)
+        texts = texts_by_length(fields)
         return model.Record(str(name), tuple(self._field(field, texts, names) for field in fields), _at(name))
 
     def _block(self, children: list[Any], names: Names) -> model.Block:
@@ -466,7 +462,7 @@ class _Builder(Transformer[Token, Any]):
         when = next((condition for condition in rest if isinstance(condition, model.When)), None)
         placing = {"align": 1, "fill": 0} | dict(one for one in rest if is_placing(one))
         fields = [field for field in rest if isinstance(field, Field)]
-        texts = _texts_by_length(fields)
+        texts = texts_by_length(fields)
         how = repeats.how if repeats else None
         wraps = (one for one in rest if isinstance(one, tuple) and one and isinstance(one[0], model.Transform))
         return model.Block(
