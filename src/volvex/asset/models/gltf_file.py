@@ -16,7 +16,7 @@ from urllib.parse import unquote
 
 import numpy as np
 
-from volvex.asset.models.model import LARGEST, Array
+from volvex.asset.models.model import LARGEST, MOST_MADE, Array
 from volvex.errors import FRESH, FormatError
 from volvex.source import Source
 
@@ -135,7 +135,7 @@ class GltfFile:
         dtype = np.dtype(kind)
         if "bufferView" in own:
             values = self._viewed(own, place, dtype, shape, count)
-        elif "sparse" in own or count * shape * dtype.itemsize <= 1 << 28:
+        elif count <= MOST_MADE:
             values = np.zeros((count, shape), dtype)
         else:
             raise self.error("zeros of more than any model has", place)

@@ -9,6 +9,7 @@ import numpy as np
 
 from volvex.asset.models.gltf_file import GltfFile, whole
 from volvex.asset.models.model import (
+    MOST_NODES,
     PATHS,
     ROTATION,
     TRANSLATION,
@@ -16,12 +17,14 @@ from volvex.asset.models.model import (
     Array,
     Skeleton,
     Track,
+    check_counts,
     check_skeleton,
 )
 from volvex.asset.models.space import matrix_of, parts_of, quaternion_of
 
 CUBIC = 30.0  # keys in a second that are taken of curves
 MOST_CURVE = 1 << 20
+DEEPEST = 2000  # nodes below each other
 
 
 class Nodes:
@@ -30,6 +33,7 @@ class Nodes:
     def __init__(self, file: GltfFile) -> None:
         self.file, self.notes = file, list[str]()
         self.nodes = file.items("nodes")
+        check_counts(file.name, {"nodes": (len(self.nodes), MOST_NODES)})
         self.parents = self._parents()
         self.world: dict[int, Array] = {}
 
@@ -45,14 +49,19 @@ class Nodes:
                 if found[child] >= 0 or child == number:
                     raise self.file.error(f"node {child} has two parents", f"nodes[{number}].children")
                 found[child] = number
+        depths: dict[int, int] = {-1: 0}
         for number in range(len(found)):
-            at, steps = number, 0
-            while at >= 0:
-                at, steps = found[at], steps + 1
-                if steps > len(found):
-                    raise self.file.error("nodes are in a circle", f"nodes[{number}]")
-                if steps > 2000:
-                    raise self.file.error("nodes more than 2,000 deep", f"nodes[{number}]")
+            path, at = list[int](), number
+            while at not in depths:
+                path.append(at)
+                at = found[at]
+                if len(path) > DEEPEST:
+                    what = "in a circle" if len(path) > len(set(path)) else f"more than {DEEPEST:,} deep"
+                    raise self.file.error(f"nodes are {what}", f"nodes[{number}]")
+            for steps, one in enumerate(reversed(path), 1):
+                depths[one] = depths[at] + steps
+            if path and depths[path[0]] > DEEPEST:
+                raise self.file.error(f"nodes are more than {DEEPEST:,} deep", f"nodes[{number}]")
         return found
 
     def name_of(self, number: int) -> str:

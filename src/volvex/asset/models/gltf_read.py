@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from typing import Any
 
 import numpy as np
@@ -14,6 +15,8 @@ from volvex.asset.models.model import (
     COLLISION,
     DRAWN,
     GLTF,
+    MOST_MADE,
+    MOST_PARTS,
     ROUGHNESS,
     Array,
     Material,
@@ -21,6 +24,7 @@ from volvex.asset.models.model import (
     Model,
     Morph,
     Part,
+    check_counts,
     check_mesh,
 )
 from volvex.source import Source
@@ -63,6 +67,7 @@ class _Reader(Nodes):
     # meshes
 
     def _meshes(self, joints: list[int]) -> list[Mesh]:
+        self._check_budget()
         where, made = {node: number for number, node in enumerate(joints)}, []
         for number, node in enumerate(self.nodes):
             if "mesh" not in node:
@@ -85,6 +90,30 @@ class _Reader(Nodes):
                 _move(mesh, self.world_of(number))
             made.append(mesh)
         return made
+
+    def _check_budget(self) -> None:
+        """FormatError for more vertices or copies than any model has, before the first is made: a mesh of many nodes is made for each."""
+        used = Counter(node["mesh"] for node in self.nodes if isinstance(node.get("mesh"), int))
+        vertices = triangles = parts = 0
+        for number, times in used.items():
+            primitives = self.file.item("meshes", number, "nodes").get("primitives")
+            for primitive in primitives if isinstance(primitives, list) else ():
+                attributes = primitive.get("attributes") if isinstance(primitive, dict) else None
+                named = [attributes.get("POSITION")] if isinstance(attributes, dict) else []
+                vertices += times * sum(self._count_of(one) for one in named)
+                triangles += times * self._count_of(primitive.get("indices")) // 3 if named else 0
+                parts += times
+        check_counts(
+            self.file.name,
+            {"parts": (parts, MOST_PARTS), "vertices": (vertices, MOST_MADE), "triangles": (triangles, MOST_MADE)},
+        )
+
+    def _count_of(self, number: Any) -> int:
+        """How many elements an accessor has by its own word."""
+        accessors = self.file.items("accessors")
+        known = isinstance(number, int) and 0 <= number < len(accessors)
+        count = accessors[number].get("count") if known else 0
+        return int(count) if isinstance(count, int | float) and count > 0 else 0
 
     def _marks(self, number: int, mesh_name: Any) -> tuple[str, int, str]:
         """What the name of a node says, or else those of its mesh and of the nodes above: programs give nodes names of their own."""

@@ -31,6 +31,7 @@ from volvex.asset.models.layout_vertices import (
     wider_ranges,
 )
 from volvex.asset.models.model import (
+    MOST_PARTS,
     MOST_VERTICES,
     Array,
     Material,
@@ -111,6 +112,7 @@ class LayoutModel:
         check_counts(reading.source.name, {"vertices": (len(positions), MOST_VERTICES)})
         strips = self.spec["faces"] == "strip"
         triangles, parts, stored = layout_mesh.triangles_of(reading, strips, self.space, len(positions))
+        check_counts(reading.source.name, {"parts": (len(parts), MOST_PARTS)})
         mesh = Mesh(model.name, positions, triangles, parts)
         for name, coding in codings.items():
             if name in ("normal", "tangent"):

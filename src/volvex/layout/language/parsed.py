@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -77,3 +78,14 @@ def texts_by_length(fields: Sequence[Field]) -> dict[str, tuple[str, ...]]:
         )
         for name in ("", *lengths)
     }
+
+
+def with_rows(blocks: Sequence[model.Block]) -> tuple[model.Block, ...]:
+    """The blocks, of which those that go on with the records of another have its fields."""
+    by_name = {block.name: block for block in blocks if not block.like}
+    return tuple(
+        dataclasses.replace(block, fields=by_name[block.like].fields, sorted_by=by_name[block.like].sorted_by)
+        if block.like in by_name
+        else block
+        for block in blocks
+    )

@@ -30,6 +30,7 @@ from volvex.layout.language.parsed import (
     is_placing,
     pair,
     texts_by_length,
+    with_rows,
     written,
 )
 from volvex.layout.language.resolve import ordered, resolved
@@ -78,17 +79,6 @@ def parse_layout(text: str, file: str) -> model.Layout:
         raise
     check_layout(layout)
     return layout
-
-
-def _with_rows(blocks: list[model.Block]) -> tuple[model.Block, ...]:
-    """The blocks, of which those that go on with the records of another have its fields."""
-    by_name = {block.name: block for block in blocks if not block.like}
-    return tuple(
-        dataclasses.replace(block, fields=by_name[block.like].fields, sorted_by=by_name[block.like].sorted_by)
-        if block.like in by_name
-        else block
-        for block in blocks
-    )
 
 
 LARGEST_CHUNK = 1 << 26  # bytes
@@ -414,7 +404,7 @@ class _Builder(Transformer[Token, Any]):
             kind=str(kind),
             file=self.file,
             known=tuple(said.get("known", ())),
-            blocks=_with_rows([self._block(block, names) for block in blocks]),
+            blocks=with_rows([self._block(block, names) for block in blocks]),
             content=self._content(title, said.get("content", [])),
             read_only="read_only" in said,
             place=_at(title),

@@ -14,7 +14,17 @@ import numpy as np
 
 from volvex.asset.models.gltf_read import marks_of
 from volvex.asset.models.gltf_write import lod_name
-from volvex.asset.models.model import Array, Material, Mesh, Model, Part, check_mesh
+from volvex.asset.models.model import (
+    MOST_MADE,
+    MOST_PARTS,
+    Array,
+    Material,
+    Mesh,
+    Model,
+    Part,
+    check_counts,
+    check_mesh,
+)
 from volvex.errors import FRESH, FormatError
 from volvex.source import Source
 
@@ -46,6 +56,7 @@ def fits(head: bytes, name: str) -> bool:
 class _Lines:
     """What the lines of a file say, in their order."""
 
+    name: str
     v: list[str] = field(default_factory=list)
     vt: list[str] = field(default_factory=list)
     vn: list[str] = field(default_factory=list)
@@ -61,7 +72,7 @@ def read(source: Source) -> Model:
     if source.size > LARGEST:
         raise FormatError(source.name, f"{source.size:,} bytes of text", hint="a smaller model")
     text = source.read(0, source.size).decode("utf-8", "surrogateescape")
-    lines = _Lines()
+    lines = _Lines(source.name)
     for number, line in enumerate(_whole_lines(text), 1):
         try:
             _read_line(line, lines)
@@ -71,13 +82,12 @@ def read(source: Source) -> Model:
     materials = _materials(source, lines)
     where = {material.name: number for number, material in enumerate(materials)}
     mesh = _mesh(source.name, stem, lines)
-    starts = {
-        first: number for number, (first, _, _) in enumerate(lines.parts)
+    parts = {
+        first: (material, name) for first, material, name in lines.parts
     }  # of several at one place the last counts
-    for number, (first, material, name) in enumerate(lines.parts):
-        if starts[first] != number:
-            continue
-        end = next((start for start, _, _ in lines.parts if start > first), len(lines.triangles))
+    check_counts(source.name, {"parts": (len(parts), MOST_PARTS)})
+    ends = [*sorted(parts)[1:], len(lines.triangles)]
+    for (first, (material, name)), end in zip(sorted(parts.items()), ends, strict=False):
         if end == first:
             continue
         if material and material not in where:
@@ -121,6 +131,8 @@ def _read_line(line: str, lines: _Lines) -> None:
         if len(corners) < 3:
             raise ValueError("a face of fewer than three corners")
         lines.triangles += [(corners[0], corners[at], corners[at + 1]) for at in range(1, len(corners) - 1)]
+        if len(lines.triangles) > MOST_MADE:
+            check_counts(lines.name, {"triangles": (len(lines.triangles), MOST_MADE)})
     elif what in ("o", "g"):
         material = lines.parts[-1][1] if lines.parts else ""
         lines.parts.append((len(lines.triangles), material, rest))
