@@ -54,6 +54,14 @@ class Server(http.server.BaseHTTPRequestHandler):
                     self.wfile.write(b"a\n")
                 except OSError:
                     return
+        elif name == "slow-head":  # a byte of a header now and then, which is never silence
+            self.wfile.write(b"HTTP/1.1 200 OK\r\nX-Slow: ")
+            while not self.release.wait(0.1):
+                try:
+                    self.wfile.write(b"a")
+                    self.wfile.flush()
+                except OSError:
+                    return
         elif name == "short":
             self._send(200, GOOD, size=len(GOOD) + 100)
         elif name == "broken":
@@ -105,6 +113,7 @@ class Fetching(Loopback):
             ("circle", RefusedError, "leads in a circle"),
             ("hangs", RefusedError, "does not answer"),
             ("drips", RefusedError, "takes too long"),
+            ("slow-head", RefusedError, "takes too long"),
             ("short", RefusedError, "cannot be fetched"),
             ("broken", RefusedError, "the server answers 500"),
             ("nothing", NotFoundError, "no such file"),
@@ -122,7 +131,7 @@ class Fetching(Loopback):
             fetch(f"{self.address}/drips", 3)
 
     def test_what_is_no_address(self) -> None:
-        for one in ("file:///etc/passwd", "http://", "paths.txt"):
+        for one in ("file:///etc/passwd", "http://", "paths.txt", "http://[::1", "http://a:port/x"):
             with self.subTest(one), self.assertRaises(UsageError):
                 fetch(one, 10)
         with self.assertRaises(VolvexError):
@@ -186,6 +195,11 @@ class Lists(Loopback):
         self.assertIn("not updated: ", done.stderr)
         self.lists()
         self.assertIn("has no addresses", self.complaint("names", "update", "mine", status=3))
+
+    def test_what_is_no_pack_is_said_in_a_packs_words(self) -> None:
+        self.assertIn("is no address", self.complaint("games", "add", "http://[::1", status=2))
+        (self.folder / "x.zip").write_bytes(b"no zip")
+        self.assertIn("ZIP of a game pack", self.complaint("games", "add", "x.zip", status=4))
 
     def test_a_pack_from_an_address(self) -> None:
         data = io.BytesIO()

@@ -61,6 +61,8 @@ def _take_over(bench: Workbench, context: Context) -> None:
 
 def _path(bench: Workbench, path: str, context: Context) -> str:
     """A path as in the game, or that of a file of the folder `open`."""
+    if path == "." and not any(context.cwd.is_relative_to(home) for home in (bench.folder, bench.game.folder)):
+        return ""  # all of a bench that is named from elsewhere
     for file in ((context.cwd / path).resolve(), bench.folder / path):
         if file.is_relative_to(bench.folder) and (name := file.relative_to(bench.folder).as_posix()) in bench.opened:
             return name

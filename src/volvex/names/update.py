@@ -8,13 +8,13 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
-from urllib.parse import unquote, urlsplit
+from urllib.parse import unquote
 
 from volvex.errors import FormatError
 from volvex.names.dictionary import ENDING, Dictionary, decoded, parsed
 from volvex.source import Disk, atomic, typed
 from volvex.source.digest import digest_bytes
-from volvex.source.fetch import Fetched, fetch
+from volvex.source.fetch import Fetched, fetch, path_of
 
 LARGEST = 1 << 28  # bytes of a list
 WORST = 0.5  # of the names that are there: a list with fewer is taken for a mistake
@@ -39,7 +39,7 @@ class Updated:
 
 def file_name(address: str, others: set[str]) -> str:
     """The name of the file for a list; of two with one name the later has a number."""
-    stem = PurePosixPath(unquote(urlsplit(address).path)).stem
+    stem = PurePosixPath(unquote(path_of(address))).stem
     stem = re.sub(r"[^A-Za-z0-9_-]+", "-", stem).strip("-")[:60] or "list"
     name, number = stem, 1
     while f"{name}{ENDING}" in others:

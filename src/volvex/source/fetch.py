@@ -5,7 +5,10 @@ A server is not trusted: it may hang, send for ever, lie about sizes, redirect i
 
 from __future__ import annotations
 
+import queue
+import threading
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
 from http import HTTPStatus
 from typing import TYPE_CHECKING
@@ -41,24 +44,60 @@ def fetch(
     """
     import httpx
 
-    if urlsplit(address).scheme not in ("http", "https") or not urlsplit(address).hostname:
-        raise UsageError(f"{address} is no address", "https://...")
+    path_of(address)
     headers = {"User-Agent": f"volvex/{__version__}", "Accept-Encoding": "identity"}
     headers |= {"If-None-Match": etag} if etag else {}
     headers |= {"If-Modified-Since": modified} if modified else {}
     deadline = time.monotonic() + seconds
-    try:
-        with (
-            httpx.Client(follow_redirects=True, max_redirects=REDIRECTS, timeout=silence) as client,
-            client.stream("GET", address, headers=headers) as answer,
-        ):
+    client = httpx.Client(follow_redirects=True, max_redirects=REDIRECTS, timeout=silence)
+
+    def ask() -> Fetched:
+        with client, client.stream("GET", address, headers=headers) as answer:
             return _read(answer, address, largest, deadline)
+
+    try:
+        return _within(ask, address, seconds)
     except httpx.TooManyRedirects as error:
         raise RefusedError(f"{address} leads in a circle", "another address") from error
     except httpx.TimeoutException as error:
         raise RefusedError(f"{address} does not answer", "the same later") from error
     except (httpx.HTTPError, httpx.InvalidURL, ValueError) as error:
         raise RefusedError(f"{address} cannot be fetched: {_said(error)}", "checking the address") from error
+
+
+def path_of(address: str) -> str:
+    """The path in an address; UsageError for what is none."""
+    try:
+        parts = urlsplit(address)
+        if parts.scheme in ("http", "https") and parts.hostname and parts.port != 0:
+            return parts.path
+    except ValueError:
+        pass
+    raise UsageError(f"{address} is no address", "https://...")
+
+
+def _within(ask: Callable[[], Fetched], address: str, seconds: float) -> Fetched:
+    """What a question gives within some seconds, headers included, of which a server may send a byte now and then for ever.
+
+    It is asked in a thread of its own, which is left behind when it takes longer: it ends with the process.
+    """
+    answers: queue.SimpleQueue[Fetched | BaseException] = queue.SimpleQueue()
+
+    def work() -> None:
+        try:
+            answers.put(ask())
+        except BaseException as error:
+            answers.put(error)
+            raise SystemExit from error
+
+    threading.Thread(target=work, daemon=True).start()
+    try:
+        answer = answers.get(timeout=seconds)
+    except queue.Empty:
+        raise RefusedError(f"{address} takes too long", "the same later") from None
+    if isinstance(answer, BaseException):
+        raise answer
+    return answer
 
 
 def _read(answer: httpx.Response, address: str, largest: int, deadline: float) -> Fetched:

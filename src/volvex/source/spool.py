@@ -31,7 +31,8 @@ class Spool(Source):
         self._file.close()
 
     def __del__(self) -> None:
-        self.close()
+        if "_file" in vars(self):  # a folder without permission: there never was one
+            self.close()
 
     def _read(self, offset: int, size: int) -> bytes:
         with self._lock:

@@ -84,13 +84,13 @@ def is_header(block: bytes) -> bool:
 
 
 def _sum_is_right(block: bytes) -> bool:
-    return _number(block[SUM]) in (_sum(block), _sum(block, signed=True))
+    stored, plain = _number(block[SUM]), _sum(block)
+    return stored == plain or stored == plain - 256 * sum(byte > 127 for byte in block)  # of signed bytes
 
 
-def _sum(block: bytes, signed: bool = False) -> int:
+def _sum(block: bytes) -> int:
     """The header's sum, its own bytes taken as blanks."""
-    whole = block[: SUM.start] + b" " * 8 + block[SUM.stop :]
-    return sum(byte - 256 if signed and byte > 127 else byte for byte in whole)
+    return sum(block[: SUM.start]) + 8 * ord(" ") + sum(block[SUM.stop :])
 
 
 def _number(text: bytes) -> int | None:

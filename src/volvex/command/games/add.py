@@ -10,7 +10,7 @@ import argparse
 import re
 import shutil
 from pathlib import Path
-from urllib.parse import unquote, urlsplit
+from urllib.parse import unquote
 
 from volvex.bench.game_description import missing_templates, read_game_description
 from volvex.command.ui.context import Context
@@ -19,6 +19,7 @@ from volvex.errors import ManyErrors, Status
 from volvex.mods.mod.package import unpack_untrusted
 from volvex.names.game_pack import DESCRIPTION, Pack, add_pack, faults_of, pack_in
 from volvex.source import atomic
+from volvex.source.fetch import path_of
 
 PRIORITY = 58
 LARGEST = 1 << 28  # bytes of a ZIP from the web
@@ -33,7 +34,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     web = re.match(r"https?://", options.source)
-    source = Path(unquote(urlsplit(options.source).path)) if web else Path(options.source).resolve()
+    source = Path(unquote(path_of(options.source))) if web else Path(options.source).resolve()
     name = options.name or re.sub(r"[^a-z0-9._-]+", "-", source.stem.lower()).strip("-._")
     if not web and not source.is_file():
         return _add(pack_in(Path(options.source)), name, options, context)
@@ -42,7 +43,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     try:
         if web:
             source = _fetched(options.source, work.with_suffix(".zip"), context)
-        unpack_untrusted(source, work, context.disk)
+        unpack_untrusted(source, work, context.disk, "game pack")
         inner = [path for path in work.iterdir() if path.is_dir()]
         folder = inner[0] if not (work / DESCRIPTION).is_file() and len(inner) == 1 else work
         return _add(pack_in(folder), name, options, context)

@@ -17,6 +17,7 @@ from volvex.command.ui.games import refuse_in_games
 from volvex.command.ui.recovery import finish_interrupted
 from volvex.errors import Status, VolvexError
 
+HIDDEN = ".volvex"  # the folder of a game in which its originals are
 COMMON = ("-q", "--quiet", "-v", "--verbose")
 # characters that would steer a terminal: keys and names in files may hold them
 _CONTROL = {code: f"\\x{code:02x}" for code in (*range(32), *range(127, 160))}
@@ -97,9 +98,11 @@ def _system_error(error: OSError) -> list[str]:
             f"no space left on the device{where}",
             "try making room: what was begun is undone, or finished by the next command",
         ]
+    if isinstance(error, FileNotFoundError) and HIDDEN in Path(str(error.filename)).parts:
+        return [f"an original is gone{where}: another volvex installs or restores now", "try the same command again"]
     lines = [f"{(error.strerror or str(error)).lower()}{where}"]
     if error.errno in (errno.EACCES, errno.EPERM):
-        lines.append("try `ls -l` on it: you need the right to write there (`chmod u+w`), or another folder")
+        lines.append("try another folder, or asking for the right to write there")
     elif error.errno == errno.EROFS:
         lines.append("try another folder: this disk can only be read")
     return lines

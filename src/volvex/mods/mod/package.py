@@ -79,20 +79,22 @@ def opened_mod(source: Path, work: Path, disk: Disk) -> Iterator[Path]:
         shutil.rmtree(target, ignore_errors=True)
 
 
-def unpack_untrusted(source: Path, target: Path, disk: Disk) -> None:
-    """Unpack an archive of somebody else's: all of it, under the names that it has, or nothing."""
+def unpack_untrusted(source: Path, target: Path, disk: Disk, what: str = "mod") -> None:
+    """Unpack an archive of somebody else's, which should be a `what`: all of it, under the names that it has, or nothing."""
     import numpy as np
 
     archive = open_archive(source, Library())
     if archive is None:
-        raise FormatError(source, "not an archive of a known format", hint="the folder or ZIP of a mod")
+        raise FormatError(source, "not an archive of a known format", hint=f"the folder or ZIP of a {what}")
     with archive:
         if len(archive) > 2 * MOST_FILES:
-            raise RefusedError(f"{shown(str(source))} has {len(archive):,} files", f"a mod of at most {MOST_FILES:,}")
+            raise RefusedError(
+                f"{shown(str(source))} has {len(archive):,} files", f"a {what} of at most {MOST_FILES:,}"
+            )
         done = unpack([Group(archive, source.name, np.arange(len(archive), dtype=np.int64))], target, disk)
     if done.refused:
         name, why = done.refused[0]
-        raise FormatError(source, f"{shown(name)}: {why}", hint="a mod without such files")
+        raise FormatError(source, f"{shown(name)}: {why}", hint=f"a {what} without such files")
     if done.faults:
         raise done.faults[0]
     if done.renamed:

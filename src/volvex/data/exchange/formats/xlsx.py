@@ -168,12 +168,27 @@ def _require_size(data: bytes, file: str) -> None:
     """FormatError for a workbook that unpacks to more than any of its size holds."""
     with library_errors(file, "workbook", "saving it again as .xlsx"), zipfile.ZipFile(io.BytesIO(data)) as held:
         size = sum(info.file_size for info in held.infolist())
+        if size <= max(UNPACKED, len(data) * RATIO):
+            Budget(file, "cells", MOST, "csv or json").spend(sum(_cells(held, info) for info in held.infolist()))
     if size > max(UNPACKED, len(data) * RATIO):
         raise FormatError(
             file,
             f"{len(data):,} bytes unpack to {size:,}, too much for a workbook of that size",
             hint="saving it again as .xlsx",
         )
+
+
+def _cells(held: zipfile.ZipFile, info: zipfile.ZipInfo) -> int:
+    """The cells of a worksheet, counted in its text before the first is made."""
+    if not info.filename.startswith("xl/worksheets/"):
+        return 0
+    count, tail = 0, b""
+    with held.open(info) as part:
+        while chunk := part.read(1 << 20):
+            whole = tail + chunk
+            count += whole.count(b"<c ") + whole.count(b"<c>") + whole.count(b"<c/>")
+            tail = whole[-2:]
+    return count
 
 
 def _pages(data: bytes, file: str, titles: list[str]) -> dict[str, list[tuple[Any, ...]]]:
