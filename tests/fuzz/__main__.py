@@ -14,7 +14,22 @@ from pathlib import Path
 
 from tests.fuzz.attempt import Attempt
 
-MODES = ("archives", "data", "exchange", "layouts", "pictures", "sounds", "movies", "models", "states", "kills", "full")
+MODES = (
+    "archives",
+    "data",
+    "exchange",
+    "layouts",
+    "pictures",
+    "sounds",
+    "movies",
+    "models",
+    "states",
+    "packs",
+    "commands",
+    "bombs",
+    "kills",
+    "full",
+)
 LIMIT_SECONDS, LIMIT_MEMORY = 10.0, 1 << 31
 STUCK = 120  # seconds after which an attempt is taken to hang
 
