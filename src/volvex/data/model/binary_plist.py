@@ -67,8 +67,14 @@ class BinaryPlist(Document):
             raise FormatError(
                 self.file, "this refers to objects by number, which edits would lose", hint="`volvex swap`"
             )
-        tree = plistlib.loads(self.inner.written(changes), fmt=plistlib.FMT_XML)
-        return plistlib.dumps(tree, fmt=plistlib.FMT_BINARY, sort_keys=False)
+        text = self.inner.written(changes)
+        try:
+            tree = plistlib.loads(text, fmt=plistlib.FMT_XML)
+            return plistlib.dumps(tree, fmt=plistlib.FMT_BINARY, sort_keys=False)
+        except DAMAGE as error:
+            raise FormatError(
+                self.file, f"this cannot be a property list in binary: {error}", hint="another value"
+            ) from error
 
 
 def _plain(value: Any) -> Any:

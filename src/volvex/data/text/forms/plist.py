@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import re
 
 from volvex.data.model.sheet import Change
@@ -68,6 +69,8 @@ class PlistData(NodeData):
                     self.file, f"row {change.key}: {value!r} is neither true nor false", hint="true or false"
                 )
             return f"<{value}/>".encode()
+        if node.shape == "data" and not _is_base64(value):
+            raise UnfitError(self.file, f"row {change.key}: {value!r} is no data", hint="base64, such as T2ls")
         form = _FORMS.get(node.shape)
         if form is not None and not form[0].fullmatch(value):
             raise UnfitError(self.file, f"row {change.key}: {value!r} is no {node.shape}", hint=form[1])
@@ -104,3 +107,11 @@ class PlistData(NodeData):
 
     def fragment(self, text: bytes) -> PlistData:
         return PlistData(text, self.file)
+
+
+def _is_base64(text: str) -> bool:
+    try:
+        base64.b64decode("".join(text.split()), validate=True)
+    except ValueError:
+        return False
+    return True
