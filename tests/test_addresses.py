@@ -200,7 +200,7 @@ class OnABench(Case):
     def test_what_is_missing_is_missing_where_it_is_missing(self) -> None:
         self.assertIn(f"there is no nope in {MAIN}", self.complaint("list", f"{MAIN}/nope", cwd=self.work, status=3))
         self.assertIn(
-            "the game has no rules/lamps.xml\ntry " + LAMPS,
+            "not in the game: rules/lamps.xml\ntry " + LAMPS,
             self.complaint("take", "rules/lamps.xml", cwd=self.work, status=3),
         )
         self.assertIn("climbs out", self.complaint("take", "../elsewhere/x", cwd=self.work, status=5))
@@ -457,7 +457,7 @@ class Seen(Case):
         self.output("swap", "//rules/wick.txt", "../new.txt", bench="b")
         self.assertEqual((self.folder / "b/files/rules/wick.txt").read_text(), "new")
         self.assertIn(
-            "means 3 files, this needs one", self.output("swap", "//rules", "../new.txt", status=2, bench="b")
+            "3 files match; give one path", self.output("swap", "//rules", "../new.txt", status=2, bench="b")
         )
         self.assertIn("is not the game's folder", self.output("take", "other//rules", status=5, bench="b"))
         self.assertIn("the game sees nothing", self.output("take", "//etc/passwd", status=3, bench="b"))

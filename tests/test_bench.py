@@ -125,7 +125,7 @@ class Take(OnABench):
 
     def test_what_is_not_there(self) -> None:
         self.assertIn("rules/lamps.xml", self.refused("take", f"{MAIN}/rules/lmaps.xml", status=3))
-        self.assertIn("the game has no nothing", self.refused("take", "nothing", status=3))
+        self.assertIn("not in the game: nothing", self.refused("take", "nothing", status=3))
         self.assertIn("nothing in the game matches", self.refused("take", "**/*.wav", status=3))
 
 

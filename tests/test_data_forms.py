@@ -420,7 +420,7 @@ class Looking(unittest.TestCase):
     def test_expressions_that_are_none(self) -> None:
         sheet = table().sheets[0]
         for text, said in (
-            ("id >", "at its character 5"),
+            ("id >", "condition ends after `>`"),
             ("__import__('os')", "there is no function __import__"),
             ("id.real > 1", "no field id.real"),
             ("name * 2", ""),

@@ -387,7 +387,7 @@ class Variants(Case):
 
     def test_variant_picks_on_every_command(self) -> None:
         game = self.game()
-        self.assertIn("means 2 files", self.complaint("show", f"game/{self.SPEECH}/calls/oil.txt", status=2))
+        self.assertIn("2 files match", self.complaint("show", f"game/{self.SPEECH}/calls/oil.txt", status=2))
         self.assertIn("Zehn", self.volvex("show", f"game/{self.SPEECH}/calls/oil.txt", "--variant", "de"))
         self.assertIn(
             "has no variant xx",

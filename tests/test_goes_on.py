@@ -190,7 +190,7 @@ class Statuses(Case):
             "set", "data/almanac.kwp/tables/lenses.kwb", "--row", "101", "reach=99999999", cwd=self.work, status=2
         )
         self.complaint("set", f"{MAIN}/rules/bells.json", "--row", "fog-01", "every=often", cwd=self.work, status=2)
-        self.assertIn("this needs one", self.complaint("show", "data", cwd=self.work, status=2))
+        self.assertIn("give one path", self.complaint("show", "data", cwd=self.work, status=2))
         self.complaint("set", f"{LOCKED}/letters/ansa.txt", "line=x", cwd=self.work, status=7)
 
     def test_swap_says_new_and_take_finds_what_lies_in_an_archive(self) -> None:
@@ -213,7 +213,7 @@ class Statuses(Case):
 
     def test_no_permission_says_what_to_do(self) -> None:
         words = ("unpack", made_game() / MAIN, "--to", "shut")
-        self.assertIn("try `ls -l`", self.complaint(*words, status=6, fault="deny:1"))
+        self.assertIn("try another folder", self.complaint(*words, status=6, fault="deny:1"))
 
     def test_a_proof_that_tried_nothing_says_so(self) -> None:
         (self.folder / "crew.layout").write_text(

@@ -263,12 +263,30 @@ class Updates(WithABuild):
         state = read_state(self.source / ".volvex")
         store = Store(self.source / ".volvex" / "originals", Disk())
         self.assertEqual([store.path(older.original).read_bytes() == original for older in state.older], [True])
-        for _ in range(2):
-            said = self.run_program("restore", cwd=self.work, status=5).stderr
-            self.assertIn("an older original", said)
+        said = self.run_program("restore", cwd=self.work, status=5).stderr
+        self.assertIn("an older original", said)
+        self.assertIn(f"volvex restore --forget {MAIN}", said)
+        done = self.run_program("restore", cwd=self.work)  # said once
+        self.assertNotIn("older", done.stdout + done.stderr)
+        self.assertIn("an older original", self.run_program("restore", "--plan", cwd=self.work, status=5).stderr)
         self.assertEqual([store.path(older.original).read_bytes() == original for older in state.older], [True])
         self.do("restore", "--overwrite", MAIN)
         self.assertEqual((self.source / MAIN).read_bytes(), original)
+
+    def test_an_older_original_is_let_go_when_asked_and_nothing_is_lost(self) -> None:
+        original = (self.source / MAIN).read_bytes()
+        self.do("install")
+        (self.source / MAIN).write_bytes(original)
+        self.update()
+        self.do("build")
+        self.do("install")
+        self.run_program("restore", cwd=self.work, status=5)
+        self.complaint("restore", "--forget", "data/almanac.kwp", cwd=self.work, status=3)
+        self.assertIn("its older original is in", self.do("restore", "--forget", MAIN))
+        self.assertEqual((self.source / ".volvex" / "aside" / MAIN).read_bytes(), original)
+        self.assertEqual(read_state(self.source / ".volvex").older, [])
+        self.assertIn("nothing is installed", self.do("restore"))
+        self.assertEqual((self.source / ".volvex" / "aside" / MAIN).read_bytes(), original)
 
     def test_a_file_that_is_gone_is_put_back(self) -> None:
         note = self.folder / "note.txt"

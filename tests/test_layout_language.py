@@ -507,7 +507,7 @@ class Remembered(unittest.TestCase):
 class Program(Case):
     def test_check_says_sound_and_writable(self) -> None:
         out = self.volvex("layout", "check", PACK_LAYOUT)
-        self.assertIn("sound, can be written", out)
+        self.assertIn("no faults, can be written", out)
         self.assertIn("2 blocks, 15 fields", out)
 
     def test_check_says_which_line_cannot_be_written(self) -> None:

@@ -286,7 +286,7 @@ class Working(KeptGame):
         edit.main([glb, "wave", "oar_left", "wave"])
         self.assertIn("added  slip/patience_wave.kma", self.volvex("changes", cwd=self.here))
         edit.main([glb, "paint", "rig", "gold"])
-        self.assertIn("the game has no material gold", self.volvex("check", status=1, cwd=self.here))
+        self.assertIn("not in the game: the material gold", self.volvex("check", status=1, cwd=self.here))
         edit.main([glb, "paint", "gold", "tar"])
         self.volvex("check", cwd=self.here)
         self.volvex("undo", "slip/patience.kmm", cwd=self.here)

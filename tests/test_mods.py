@@ -265,14 +265,14 @@ class Shared(WithGame):
         self.assertIn("1 conflict", self.mod("list", "--check"))
         self.assertIn(key, self.run_program("install", self.source, status=1).stdout)
         self.assertEqual(self.content(), self.old)
-        self.assertIn("no side", self.mod("settle", key, "--to", "three", status=2))
-        self.assertIn("no conflict", self.mod("settle", key + "x", "--to", "one", status=3))
-        self.assertIn("no conflicts are left", self.mod("settle", key, "--to", "two"))
+        self.assertIn("no side", self.mod("settle", key, "--winner", "three", status=2))
+        self.assertIn("no conflict", self.mod("settle", key + "x", "--winner", "one", status=3))
+        self.assertIn("no conflicts are left", self.mod("settle", key, "--winner", "two"))
         self.volvex("install", self.source)
         self.assertEqual(self.reach(), "12")
         self.mod("settle", "--forget", status=1)
-        self.assertIn("one or two, or game", self.mod("settle", key, "--to", "three", status=2))
-        self.mod("settle", key, "--to", "game")
+        self.assertIn("one or two, or game", self.mod("settle", key, "--winner", "three", status=2))
+        self.mod("settle", key, "--winner", "game")
         self.volvex("install", self.source)
         self.assertEqual(self.content(), self.old)
 
@@ -320,7 +320,7 @@ class Shared(WithGame):
         for words in ((), ("--prefer", "german")):
             said = self.run_program("install", self.source, *words, status=1).stdout
             self.assertRegex(said, r"conflict +kelpwick.ini")
-        self.mod("settle", "kelpwick.ini", "--to", "game")
+        self.mod("settle", "kelpwick.ini", "--winner", "game")
         self.assertIn("german 1.0: nothing that the others have not", self.volvex("install", self.source))
 
     def test_a_damaged_mod_spoils_only_itself_and_an_update_shows_as_merges(self) -> None:
@@ -742,7 +742,7 @@ class Packs(WithGame):
                     self.folder / f"pack-{name}" / name.replace(".xml", ".template").replace(".json", ".template")
                 ).read_text()
                 self.assertEqual(template, made)
-                self.assertIn("sound", self.volvex("games", "check", self.folder / f"pack-{name}"))
+                self.assertIn("no faults", self.volvex("games", "check", self.folder / f"pack-{name}"))
 
     def test_a_draft_is_filled_in_and_teaches_the_game(self) -> None:
         self.volvex("games", "new", self.source, self.folder / "mine")
@@ -758,7 +758,7 @@ class Packs(WithGame):
         (self.folder / "mine/names").mkdir()
         (self.folder / "mine/names/paths.txt").write_text("boats/skiff_01/hull.msh\n")
         self.assertIn(
-            "My Light: sound, 0 layouts, 1 list of names", self.volvex("games", "check", self.folder / "mine")
+            "My Light: no faults, 0 layouts, 1 list of names", self.volvex("games", "check", self.folder / "mine")
         )
         self.volvex("games", "add", self.folder / "mine")
         self.assertIn("My Light", self.volvex("status", self.source))

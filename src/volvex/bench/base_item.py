@@ -46,7 +46,7 @@ def new_item(bench: Workbench, path: str, row: str | None, new: str, titles: Map
     _, catalogue = catalogues(bench)
     old = row if row is not None else path.rpartition("/")[2].partition(".")[0]
     if path not in catalogue.paths:
-        raise NotFoundError(f"the game has no {path}", "`volvex find` with a part of the path")
+        raise NotFoundError(f"not in the game: {path}", "`volvex find` with a part of the path")
     if row is not None:
         document = catalogue.document(path)
         if document is None:

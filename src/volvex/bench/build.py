@@ -23,7 +23,7 @@ from volvex.bench.copies import spread
 from volvex.bench.refusals import require_buildable
 from volvex.bench.rename import learn
 from volvex.bench.workbench import Workbench
-from volvex.errors import FormatError, NotFoundError, RefusedError
+from volvex.errors import FormatError, NotFoundError, RefusedError, VolvexError
 from volvex.layout.write.plan import Added, Edit
 from volvex.source import Spool, atomic, typed
 from volvex.source.digest import Fingerprint, digest_bytes, digest_file, stamp_of
@@ -75,7 +75,7 @@ def build(
     for change in spread(bench, found, only):
         by_file.setdefault(bench.file_of(bench.home(change.path)[0]), []).append(change)
     require_buildable(bench, by_file)
-    layouts = digest_bytes(b"".join(file.read_bytes() for file in bench.library.files()))
+    layouts = _layouts(bench)
     states = {
         name: _state(bench, name, changes, f"{maker.state if maker else ''} {layouts}")
         for name, changes in by_file.items()
@@ -95,6 +95,29 @@ def build(
     with atomic(bench.disk, bench.built / MANIFEST, durable=False) as file:
         bench.disk.write(file, (json.dumps(value, indent=1) + "\n").encode())
     return built
+
+
+def is_current(bench: Workbench) -> bool:
+    """Whether what was built is made of the bench's changes as they are now, all of them."""
+    try:
+        built = read_built(bench.built)
+    except VolvexError:
+        return False
+    by_file: dict[str, list[FileChange]] = {}
+    for change in changes(bench):
+        by_file.setdefault(bench.file_of(bench.home(change.path)[0]), []).append(change)
+    layouts = _layouts(bench)
+    states = {one.state for one in built}
+    whole = all(_is_whole(bench, one) for one in built)
+    return (
+        whole
+        and bool(by_file)
+        and all(_state(bench, name, some, f" {layouts}") in states for name, some in by_file.items())
+    )
+
+
+def _layouts(bench: Workbench) -> str:
+    return digest_bytes(b"".join(file.read_bytes() for file in bench.library.files()))
 
 
 def _counted(made: list[Built], changes: Sequence[FileChange]) -> list[Built]:

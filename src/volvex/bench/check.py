@@ -202,9 +202,8 @@ def _removed(problem: Problem, before: Catalogue) -> Problem:
         and problem.field in sheet.columns
         and sheet.cell(row, problem.field) == key
     ):
-        said = problem.message.removeprefix("there is no ").partition(" (")[0].replace(" in ", " was removed from ", 1)
         return replace(
-            problem, message=f"{said} and is still used here", hint="keeping that record, or another key here"
+            problem, message=f"refers to {key}, which you removed", hint="keeping that record, or another id here"
         )
     return problem
 

@@ -17,7 +17,7 @@ def original_of(bench: Workbench) -> Read:
 
     def read(path: str) -> bytes:
         if bench.original_size(path) is None:
-            raise NotFoundError(f"the game has no {shown(path)}")
+            raise NotFoundError(f"not in the game: {shown(path)}")
         return b"".join(bench.original_content(path))
 
     return read

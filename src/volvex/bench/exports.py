@@ -136,7 +136,7 @@ def _sync_models(bench: Workbench) -> list[SyncResult]:
     for place, one in folded:
         others = [name for name in one.written if name != place]
         vertices = f"{one.vertices:,} {'vertex' if one.vertices == 1 else 'vertices'} taken over"
-        into = f"what differs in {', '.join(others)} taken over"
+        into = f"changes applied to {', '.join(others)}"
         taken = ", ".join(([vertices] if one.vertices or not others else []) + ([into] if others else []))
         said = "rewritten" if one.rewritten else f"left as it was: {one.fault}" if one.fault else taken
         results.append(SyncResult(place, one.file, said, 0, one.notes))

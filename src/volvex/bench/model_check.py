@@ -68,10 +68,12 @@ def _faults(whole: Whole) -> Iterator[Fault]:
     found, model = whole.gathered, whole.gathered.model
     yield from _joint_faults(found, model)
     yield from _weight_faults(whole.opened.model)
+    there = [material.name for material in model.materials if material.name not in found.unknown]
+    known = f"one of {', '.join(there[:12])}" if there else "adding it"
     for name in found.unknown:
-        yield ERROR, "material", f"the game has no material {name}", "the name of one that it has"
+        yield ERROR, "material", f"not in the game: the material {name}", known
     for name in found.missing:
-        yield ERROR, "texture", f"the texture {name} is nowhere in the game", "a texture that it has, or adding it"
+        yield ERROR, "texture", f"not in the game: the texture {name}", "adding it, or another texture"
     counts = [model.triangles(lod) for lod in range(model.lods)]
     for lod, (one, two) in enumerate(itertools.pairwise(counts)):
         if two > one:

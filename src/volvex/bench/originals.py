@@ -20,7 +20,7 @@ def only(found: list[tuple[str, int | None]], path: str) -> tuple[str, int | Non
     """The one thing that a path means; UsageError when it means several."""
     if len(found) != 1:
         raise UsageError(
-            f"{shown(path)} means {len(found)} files, this needs one", f"`volvex list {quoted(path)}` to see them"
+            f"{shown(path)}: {len(found)} files match; give one path", f"`volvex list {quoted(path)}` to see them"
         )
     return found[0]
 
@@ -47,9 +47,7 @@ class Originals:
         """The original of a file of the game; NotFoundError when it has gone meanwhile."""
         original = self.game.original(name)
         if original is None:
-            raise NotFoundError(
-                f"the game has no {shown(name)} any more", "having the game's launcher repair its files"
-            )
+            raise NotFoundError(f"no longer in the game: {shown(name)}", "having the game's launcher repair its files")
         return original
 
     def require_archive(self, name: str) -> Archive:
@@ -79,7 +77,7 @@ class Originals:
         """An archive within an archive, by its path."""
         outer, inner = self.game.container(name) or ("", "")
         if not inner:
-            raise NotFoundError(f"the game has no file {name}")
+            raise NotFoundError(f"not in the game: {name}")
         while True:
             archive = self.archive(outer)
             if archive is None:
@@ -159,7 +157,7 @@ class Originals:
                 return outer, row
             outer, inner = name[: -len(rest) - 1], rest
             archive = self.archive(outer)
-        raise NotFoundError(f"the game has no {shown(name)}")
+        raise NotFoundError(f"not in the game: {shown(name)}")
 
     def places_in(self, name: str) -> list[str | Refusal]:
         """Where the entries of an archive go on disk."""

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from volvex.archive.detect import filetypes
 from volvex.archive.detect.carve import Find, finds
-from volvex.archive.safe_names import shown
+from volvex.archive.safe_names import quoted, shown
 from volvex.archive.transfer.rebuild import file_chunks
 from volvex.bench.workbench import Workbench
 from volvex.errors import NotFoundError, RefusedError
@@ -49,7 +49,7 @@ def put_back(bench: Workbench, path: str, offset: int, file: Path) -> tuple[str,
     if found is None or found.size is None:
         raise NotFoundError(
             f"no file is known to lie at {offset:#x} in {shown(place)}",
-            f"`volvex identify {shown(place)}` for those that do",
+            f"`volvex identify {quoted(place)}` for those that do",
         )
     size = file.stat().st_size
     if size > found.size or size > LARGEST:

@@ -12,6 +12,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+from volvex.archive.safe_names import quoted
 from volvex.bench import Workbench
 from volvex.bench.bench_file import read_description
 from volvex.bench.lock import lock_bench
@@ -60,7 +61,11 @@ def run(options: argparse.Namespace, context: Context) -> int:
     context.print(
         f"{folder} is a bench for {game.folder} ({game.description.name}): {count(len(bench.fingerprints), 'archive')}"
     )
-    context.print(context.paint(f"next: cd {folder}, then volvex take PATH, with paths as in the game", "dim"))
+    context.print(
+        context.paint(
+            f"next: `cd {quoted(folder.as_posix())}`, then `volvex take PATH`, with paths as in the game", "dim"
+        )
+    )
     return Status.OK
 
 
@@ -94,8 +99,7 @@ def _connect(options: argparse.Namespace, context: Context) -> int:
             context.print(
                 f"  {word}: {', '.join(names[:6])}" + (f" and {len(names) - 6:,} more" if len(names) > 6 else "")
             )
-    step = "volvex merge, for the different files" if changed else "volvex status"
-    context.print(context.paint(f"next: {step}", "dim"))
+    context.tip("next: `volvex merge`, for the different files" if changed else "next: `volvex status`")
     return Status.OK
 
 

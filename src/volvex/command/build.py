@@ -79,7 +79,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             ],
         )
         note_copies(built, context)
-        context.print(context.paint(f"{count(len(built), 'file')} in {folder}; next: volvex install", "dim"))
+        context.tip(f"{count(len(built), 'file')} in {folder}; next: `volvex install`")
     return Status.OK
 
 
@@ -98,7 +98,5 @@ def _in_place(options: argparse.Namespace, context: Context) -> int:
     status = tell(done.actions, done.skipped, False, options.json, context)
     if not options.json:
         written = sum(patch.written for patch in patches)
-        context.print(
-            context.paint(f"{number(written)} bytes written; `volvex restore` brings the originals back", "dim")
-        )
+        context.tip(f"{number(written)} bytes written; `volvex restore` brings the originals back")
     return status

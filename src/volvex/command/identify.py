@@ -165,7 +165,7 @@ def _print_bytes(identified: Identified, context: Context) -> None:
         strip = "".join(BARS[min(8, round(value))] for value in identified.entropy)
         low, high = min(identified.entropy), max(identified.entropy)
         context.print(
-            f"  {'entropy':>8}  {context.paint(strip, 'cyan')}  {low:.1f} to {high:.1f} bits a byte: {_meaning(identified)}"
+            f"  {'entropy':>8}  {context.paint(strip, 'cyan')}  {_range(low, high)} bits a byte: {_meaning(identified)}"
         )
     context.print(f"  {'text':>8}  {identified.text:.0%} of its bytes are printable")
     for key in identified.keys[:KEYS]:
@@ -182,6 +182,10 @@ def _print_bytes(identified: Identified, context: Context) -> None:
                 f"{'':10}and {len(identified.finds) - FOUND:,} more inside: --save-found DIR takes them out", "dim"
             )
         )
+
+
+def _range(low: float, high: float) -> str:
+    return f"{low:.1f}" if f"{low:.1f}" == f"{high:.1f}" else f"{low:.1f} to {high:.1f}"
 
 
 def _meaning(identified: Identified) -> str:

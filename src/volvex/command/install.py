@@ -255,5 +255,5 @@ def _tell(job: _Job, done: Done, options: argparse.Namespace, context: Context) 
         for line in job.lines:
             context.print(line)
         if done.actions:
-            context.print(context.paint("`volvex restore` brings the originals back", "dim"))
+            context.tip("`volvex restore` brings the originals back")
     return status

@@ -76,7 +76,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--by",
         choices=("type",),
-        help="count and add up what there is of each type: pictures, sounds, models, tables first",
+        help="number and total size per type: pictures, sounds, models, tables first",
     )
     add_variant(parser)
     add_reading(parser)

@@ -63,23 +63,19 @@ def run(options: argparse.Namespace, context: Context) -> int:
     finally:
         if options.restore:
             restored = restore_game(
-                argparse.Namespace(game=folder, overwrite=[], plan=False, json=False, bench=None), context
+                argparse.Namespace(game=folder, overwrite=[], forget=[], plan=False, json=False, bench=None), context
             )
     how = (
-        "runs"
+        "ended by --limit"
         if done.status is None
         else "ended"
         if not done.status
-        else "stopped at once"
+        else f"stopped at once with status {done.status}"
         if done.seconds < AT_ONCE
-        else "stopped"
+        else f"stopped with status {done.status}"
     )
-    status_told = f" with status {done.status}" if done.status else ""
-    context.print(
-        context.paint(
-            f"{description.name} {how}{status_told} after {done.seconds:.1f} s: {summary(done.lines)}", "bold"
-        )
-    )
+    said = f"{description.name}: {how} after {done.seconds:.0f} s; {summary(done.lines)}"
+    context.print(context.paint(said, "bold"))
     return Status.DIFFERS if done.failed else restored
 
 

@@ -141,11 +141,11 @@ def _summary(files: list[Surveyed], total: int, folder: Path, description: GameD
     _tell("damaged", [surveyed for surveyed in files if surveyed.fault and not surveyed.locked], total, context)
     unknown = [surveyed for surveyed in files if surveyed.unknown]
     _tell("unknown", unknown, total, context)
-    steps = [f"volvex list {quoted(opened[0].path)}"] if opened else []
-    steps += [f"volvex bench {quoted(folder.as_posix())}"] if opened and context.bench is None else []
-    steps += [f"volvex identify {quoted(unknown[0].path)}"] if unknown else []
+    steps = [f"`volvex list {quoted(opened[0].path)}`"] if opened else []
+    steps += [f"`volvex bench {quoted(folder.as_posix())} my-mod`"] if opened and context.bench is None else []
+    steps += [f"`volvex identify {quoted(unknown[0].path)}`"] if unknown else []
     if steps:
-        context.print(context.paint(f"next: {'   or   '.join(steps)}", "dim"))
+        context.tip(f"next: {', or '.join(steps)}")
 
 
 def _tell(what: str, those: list[Surveyed], total: int, context: Context) -> None:

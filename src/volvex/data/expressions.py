@@ -91,9 +91,13 @@ class Expression:
             raise UsageError("an expression nested too deep", "a shorter one") from error
         except UnexpectedInput as error:
             at = error.column if isinstance(getattr(error, "column", None), int) and error.column > 0 else len(text) + 1
-            raise UsageError(
-                f"`{text}` is not understood at its character {at}", f'one such as "{_EXAMPLE}"'
-            ) from error
+            before, rest = text[: at - 1].rstrip(), text[at - 1 :].strip()
+            problem = (
+                f"condition ends after `{before.split()[-1]}`; expected a value"
+                if before and not rest
+                else f"condition has `{rest[:20]}` at character {at}, which is not expected there"
+            )
+            raise UsageError(problem, f'one such as "{_EXAMPLE}"') from error
 
     def values(self, sheet: Sheet, file: str) -> Array:
         """Its value for each record. NotFoundError for a field that is not there, UsageError for what cannot be computed."""

@@ -13,6 +13,7 @@ A game's folder comes from elsewhere, so nothing in it is trusted: where one of 
 from __future__ import annotations
 
 import contextlib
+import json
 import os
 import re
 import stat
@@ -23,12 +24,13 @@ from volvex.archive.access.paths import HIDDEN
 from volvex.errors import RefusedError
 from volvex.mods.journal import NAMES, State, read_state
 from volvex.mods.store import Store
-from volvex.source import Disk
+from volvex.source import Disk, atomic, typed
 from volvex.source.digest import digest_file
 from volvex.source.disk import is_leftover
 from volvex.source.lock import Lock, acquire
 
 ASIDE = "aside"
+TOLD = "told.json"  # what the user was told once
 _FOLDERS = ("originals", "incoming", "replaced", ASIDE)
 _OURS = re.compile(r"[a-z0-9-]{1,40}")  # names in `incoming` and `replaced`
 
@@ -122,7 +124,7 @@ def tidy(game: Path, disk: Disk) -> None:
         if folder.is_dir() and not folder.is_symlink() and not any(folder.iterdir()):
             disk.remove_folder(folder)
     if state.empty and not any(store.objects()):
-        for name in NAMES:
+        for name in (*NAMES, TOLD):
             if os.path.lexists(home / name):
                 disk.remove(home / name)
 
@@ -165,13 +167,32 @@ def _files(game: Path) -> Iterable[Path]:
                 yield path
 
 
-def set_aside(game: Path, path: str, disk: Disk) -> Path:
-    """Move a file of the game out of the way, into a folder that nothing ever empties; where it is now."""
-    target = home_of(game) / ASIDE / path
-    number = 1
+def unknown_yet(game: Path, keys: Iterable[str], disk: Disk) -> set[str]:
+    """Which of some things the user was not told yet; from now on they were."""
+    path = home_of(game) / TOLD
+    try:
+        told = set(typed.listed(typed.load(path).get("told")))
+    except (OSError, ValueError):
+        told = set()
+    new = {key for key in keys if key not in told}
+    if new:
+        with atomic(disk, path) as file:
+            disk.write(file, json.dumps({"told": sorted(map(str, {*told, *new}))}).encode())
+    return new
+
+
+def free_aside(game: Path, path: str) -> Path:
+    """Where a file of the game can go that nothing ever touches again."""
+    target, number = home_of(game) / ASIDE / path, 1
     while os.path.lexists(target):
         number += 1
         target = target.with_name(f"{Path(path).name}~{number}")
+    return target
+
+
+def set_aside(game: Path, path: str, disk: Disk) -> Path:
+    """Move a file of the game out of the way, into a folder that nothing ever empties; where it is now."""
+    target = free_aside(game, path)
     disk.make_folder(target.parent, durable=True)
     disk.replace(game / path, target)
     disk.sync_folder(target.parent)

@@ -15,10 +15,12 @@ from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 
 from volvex.archive.safe_names import shown
+from volvex.bench.game import Game
 from volvex.errors import FormatError, NotFoundError, RefusedError, VolvexError
 from volvex.mods.combine.conflict import Decision
 from volvex.mods.mod.content import ID, Mod
 from volvex.mods.mod.folder import DESCRIPTOR, read_descriptor, read_mod
+from volvex.mods.mod.made_for import read_made_for
 from volvex.mods.mod.package import opened_mod
 from volvex.mods.mod.write import write_mod
 from volvex.source import Disk, atomic, typed
@@ -168,13 +170,14 @@ class ModLibrary:
         return found
 
     def add(
-        self, source: Path, game_names: Sequence[str], overwrite: bool = False, any_game: bool = False
+        self, source: Path, game: Game, described: str, overwrite: bool = False, any_game: bool = False
     ) -> tuple[Mod, str]:
         """Copy a mod into the library, and turn it on; the mod, and the version that it replaces, if any."""
         self.folder.mkdir(parents=True, exist_ok=True)
         with opened_mod(source, self.folder, self.disk) as folder:
             mod = read_mod(folder)
-            _check_game(mod, game_names, any_game)
+            if not any_game:
+                _check_game(mod, game, described)
             return mod, self.put(mod, overwrite)
 
     def put(self, mod: Mod, overwrite: bool = False) -> str:
@@ -256,11 +259,20 @@ class ModLibrary:
         self.entries = done
 
 
-def _check_game(mod: Mod, names: Sequence[str], any_game: bool) -> None:
-    if not any_game and mod.descriptor.game.casefold() not in [name.casefold() for name in names]:
+def _check_game(mod: Mod, game: Game, described: str) -> None:
+    """RefusedError for a mod of another game: by the name of a game that has a description (`described`), else by what is in it."""
+    facts = read_made_for(mod.folder) if mod.folder is not None else None
+    name = mod.descriptor.game
+    if described and (facts is None or facts.described):
+        same = name.casefold() in (described.casefold(), game.folder.name.casefold())
+    elif facts is not None:
+        same = facts.is_in(game)
+    else:
+        same = name.casefold() == game.folder.name.casefold()
+    if not same:
         raise RefusedError(
-            f"the mod {mod.id} is for {shown(mod.descriptor.game)}, and this game is {shown(names[0])}",
-            "--any-game if it fits nevertheless",
+            f"the mod {mod.id} is for {shown(name)}, and this game is {shown(described or game.folder.name)}",
+            "--any-game if that is the same game",
         )
 
 

@@ -11,15 +11,16 @@ from volvex.archive.access.paths import HIDDEN
 from volvex.archive.safe_names import quoted
 from volvex.errors import FormatError, NotFoundError, RefusedError
 from volvex.mods.actions import Action, Done, leave_out, require_writable, size_of
-from volvex.mods.home import ASIDE, home_of, locked, orphans, set_aside
+from volvex.mods.home import ASIDE, free_aside, home_of, locked, orphans, set_aside, unknown_yet
 from volvex.mods.installed import is_original, is_ours
 from volvex.mods.journal import Installed, Move, Older, State, read_state, write_state
 from volvex.mods.list_lines import read_list, without_lines
 from volvex.mods.store import OnProgress, Store, copy, stage
 from volvex.mods.transaction import carry_out, content_id, inside, nothing, reached, recover_in
 from volvex.source import Disk
-from volvex.source.digest import digest_bytes, stamp_of
+from volvex.source.digest import digest_bytes, digest_file, stamp_of
 
+OLDER = "an older original, from before a game update or another change, is kept"
 _SHARED = "others have changed this list since: only our lines go"
 
 
@@ -79,8 +80,8 @@ def held(game: Path, state: State, force: Collection[str]) -> list[Action]:
             "skip",
             size,
             size,
-            "an older original, from before a game update or another change, is kept",
-            _offer(older.path),
+            OLDER,
+            f"{_offer(older.path)}; or `volvex restore --forget {quoted(older.path)}` to let it go",
         )
         for older, size in ((older, size_of(game / older.path)) for older in state.older if older.path not in force)
     ]
@@ -131,6 +132,39 @@ def restore(game: Path, disk: Disk, on_progress: OnProgress = nothing, force: Co
         ]
         done.skipped += held(game, changed(state, older=older), force)
     return done
+
+
+def forget(game: Path, names: Collection[str], disk: Disk, on_progress: OnProgress = nothing) -> list[tuple[str, Path]]:
+    """Let go of the older originals of some files: each is moved to where nothing touches it, and is no longer offered.
+
+    NotFoundError when none is kept of one of them. Returns the files, and where their older originals are now.
+    """
+    found: list[tuple[str, Path]] = []
+    with locked(game, disk) as home:
+        recover_in(game, home, disk, back=True)
+        state, store = _settled(game, home, disk, on_progress), Store(home / "originals", disk)
+        for name in names:
+            if not any(older.path == name for older in state.older):
+                raise NotFoundError(f"no older original of {name} is kept", "`volvex restore --plan` to see what is")
+        for older in [older for older in state.older if older.path in names]:
+            target = free_aside(game, older.path)
+            copy(store.path(older.original), target, older.original, disk, on_progress)
+            found.append((older.path, target))
+        state.older = [older for older in state.older if older.path not in names]
+        write_state(home, state, disk)
+        for digest in (
+            {path.name for path in store.folder.iterdir()} - {*state.needed()} if store.folder.is_dir() else ()
+        ):
+            if any(digest_file(target) == digest for _, target in found):
+                disk.remove(store.path(digest))
+    return found
+
+
+def told_once(game: Path, done: Done, disk: Disk) -> None:
+    """Leave out what is kept of older originals where the user was told of it before: it is offered once, and listed by a plan."""
+    keys = {action.path: f"{action.path} {action.why}" for action in done.skipped if action.why == OLDER}
+    new = unknown_yet(game, keys.values(), disk) if keys else set()
+    done.skipped = [action for action in done.skipped if action.why != OLDER or keys[action.path] in new]
 
 
 def _check_force(force: Collection[str], known: Collection[str]) -> None:

@@ -29,7 +29,7 @@ def missing_file(names: list[str], path: str, within: Callable[[str], str]) -> N
     near = near or next((name for name in _near(path, names) if name.endswith(f"/{path}")), None)
     near = near or within(path) or next(iter(difflib.get_close_matches(path, names, 1, 0.6)), None)
     return NotFoundError(
-        f"the game has no {shown(path)}", f"{quoted(near)}" if near else "`volvex list .` to see what there is"
+        f"not in the game: {shown(path)}", f"{quoted(near)}" if near else "`volvex list .` to see what there is"
     )
 
 

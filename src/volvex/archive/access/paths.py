@@ -248,9 +248,9 @@ class Walker:
         """The single entry that a path means, even when it is an archive itself."""
         found = self.find(path, whole=True)
         if len(found) != 1 or not found.groups:
-            what = f"{len(found)} files" if len(found) != 1 else "a file on disk, not an entry of an archive"
+            what = f"{len(found)} files match" if len(found) != 1 else "a file on disk, not an entry of an archive"
             raise UsageError(
-                f"{shown(path)} means {what}, this needs one entry", f"`volvex list {quoted(path)}` to see them"
+                f"{shown(path)}: {what}; give the path of one entry", f"`volvex list {quoted(path)}` to see them"
             )
         group = found.groups[0]
         row = int(group.rows[0])

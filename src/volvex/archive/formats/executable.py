@@ -22,7 +22,7 @@ from volvex.source import Beside, JoinedSource, LazySource, Source
 
 TITLE = "executable"
 PRIORITY = 5
-WHY = "its headers, and sections that lie within the file"
+WHY = "valid headers and sections"
 KINDS = {
     1: "cursors",
     2: "bitmaps",

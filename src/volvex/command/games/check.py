@@ -32,6 +32,6 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if faults:
         return Status.BAD_DATA
     context.print(
-        f"{description.name}: sound, {count(len(pack.layouts), 'layout')}, {count(len(pack.names), 'list')} of names"
+        f"{description.name}: no faults, {count(len(pack.layouts), 'layout')}, {count(len(pack.names), 'list')} of names"
     )
     return Status.OK

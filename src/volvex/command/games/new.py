@@ -11,7 +11,7 @@ import json
 from pathlib import Path
 
 from volvex.archive.detect.survey import Surveyed, survey
-from volvex.archive.safe_names import shown
+from volvex.archive.safe_names import quoted, shown
 from volvex.command.ui.context import Context
 from volvex.errors import NotFoundError, RefusedError, Status
 from volvex.mods.ways import template_of
@@ -49,7 +49,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
         text += _with_template(options.descriptor, options.dir, context)
     with atomic(context.disk, options.dir / DESCRIPTION, durable=False) as file:
         context.disk.write(file, text.encode())
-    context.print(f"{options.dir / DESCRIPTION}: a draft; fill it in, then volvex games add {options.dir}")
+    context.print(
+        f"{options.dir / DESCRIPTION}: a draft; fill it in, then `volvex games add {quoted(options.dir.as_posix())}`"
+    )
     return Status.OK
 
 

@@ -10,7 +10,7 @@ import argparse
 import contextlib
 from pathlib import Path
 
-from volvex.archive.safe_names import shown
+from volvex.archive.safe_names import quoted, shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.reader import add_bench_read, each_content, open_walker
 from volvex.errors import Status, UsageError
@@ -39,5 +39,5 @@ def run(options: argparse.Namespace, context: Context) -> int:
         return Status.OK
     with new_file(context.disk, options.to, hint="another name") as file:
         context.disk.write(file, text.encode())
-    context.print(f"{options.to}: edit it, then `volvex layout check {options.to}`")
+    context.print(f"{options.to}: edit it, then `volvex layout check {quoted(options.to.as_posix())}`")
     return Status.OK

@@ -8,10 +8,10 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from volvex.bench.game import Game
+from volvex.bench.game_description import UNKNOWN
+from volvex.command.ui.bench import open_game
 from volvex.command.ui.context import Context
-from volvex.command.ui.games import game_description
-from volvex.command.ui.mods import add_game, names_of, open_library, part_counts
+from volvex.command.ui.mods import add_game, open_library, part_counts
 from volvex.errors import Status
 
 PRIORITY = 44
@@ -27,10 +27,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     with open_library(options, context) as library:
-        names = names_of(Game(library.game, game_description(library.game, context)))
+        game = open_game(library.game, context)
+        described = game.description.name if game.description is not UNKNOWN else ""
         for source in options.mod:
-            mod, before = library.add(source, names, options.overwrite, options.any_game)
+            mod, before = library.add(source, game, described, options.overwrite, options.any_game)
             said = f"replaces {before}" if before else "added"
             context.print(f"{mod.id} {mod.descriptor.version}: {said}, on; {part_counts(mod)}")
-    context.print(context.paint("next: volvex install", "dim"))
+    context.tip("next: `volvex install`")
     return Status.OK

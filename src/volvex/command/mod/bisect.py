@@ -120,7 +120,7 @@ def _report(search: _Search) -> int:
     context.print(f"{context.paint('it fails with', 'red')} {' and '.join(guilty)}")
     for line in guilty_changes(mods, guilty, search.fails):
         context.print(f"  {shown(line)}")
-    context.print(context.paint(f"{count(search.tried, 'test')}; next: volvex mod off {' '.join(guilty)}", "dim"))
+    context.tip(f"{count(search.tried, 'test')}; next: `volvex mod off {' '.join(guilty)}`")
     return Status.OK
 
 

@@ -18,6 +18,8 @@ from volvex.command.ui.mods import (
     part_counts,
     print_conflicts,
 )
+from volvex.command.ui.table import count
+from volvex.data.check import ERROR
 from volvex.errors import Status
 from volvex.mods.assemble import assemble
 
@@ -43,6 +45,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         return Status.DIFFERS
     for problem in made.problems:
         context.complain(f"{problem.level}: {shown(problem.told)}")
-    bad = any(problem.level == "error" for problem in made.problems)
-    context.print(f"{mod.id} {mod.descriptor.version}: {'errors' if bad else 'sound'}, {part_counts(mod)}")
-    return Status.DIFFERS if bad else Status.OK
+    errors = sum(problem.level == ERROR for problem in made.problems)
+    said = f"has {count(errors, 'error')}" if errors else "has no faults"
+    context.print(f"{mod.id} {mod.descriptor.version} {said}; changes {part_counts(mod)}")
+    return Status.DIFFERS if errors else Status.OK

@@ -16,7 +16,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from volvex.archive.safe_names import shown
+from volvex.archive.safe_names import quoted, shown
 from volvex.archive.transfer.compare import Difference, compare_files, content_of
 from volvex.bench.semantic_diff import all_paths
 from volvex.bench.workbench import Workbench
@@ -77,7 +77,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         return Status.DIFFERS if left else Status.OK
     mod = read_mod(folder)
     context.print(f"{folder}: {mod.id} {mod.descriptor.version}: {part_counts(mod)}")
-    context.print(context.paint(f"next: volvex mod add {folder}", "dim"))
+    context.tip(f"next: `volvex mod add {quoted(folder.as_posix())}`")
     return Status.DIFFERS if left else Status.OK
 
 

@@ -19,9 +19,10 @@ import re
 from dataclasses import replace
 from pathlib import Path
 
-from volvex.archive.safe_names import shown
+from volvex.archive.safe_names import quoted, shown
 from volvex.bench.aside import keep_aside
 from volvex.bench.base_item import Item, new_item
+from volvex.bench.game_description import UNKNOWN
 from volvex.bench.semantic_diff import game_catalogue
 from volvex.bench.workbench import Workbench
 from volvex.command.ui.bench import add_bench, open_bench, require_checked
@@ -31,6 +32,7 @@ from volvex.data.check import game_version
 from volvex.errors import RefusedError, Status, UsageError
 from volvex.mods.mod.content import ID, VERSION, Descriptor, Mod
 from volvex.mods.mod.folder import DESCRIPTOR, read_descriptor, read_mod
+from volvex.mods.mod.made_for import made_for
 from volvex.mods.mod.make import parts_of_bench
 from volvex.mods.mod.write import recover_mod, rewrite_mod, write_mod
 from volvex.source import atomic
@@ -90,18 +92,24 @@ def run(options: argparse.Namespace, context: Context) -> int:
             raise RefusedError(
                 f"{folder / descriptor.icon} already exists", "another name for it, or naming it in mod.toml"
             )
+        changed = [bench.file_of(bench.home(path)[0]) for path in parts]
+        facts = made_for(bench.game, bench.game.description is not UNKNOWN, changed).record()
         if before is None:
-            write_mod(mod, folder, context.disk)
+            write_mod(mod, folder, context.disk, game=facts)
         else:
             rewrite_mod(
-                mod, folder, context.disk, lambda file, name: _keep(bench, file, f"{folder.name}/{name}", context)
+                mod,
+                folder,
+                context.disk,
+                lambda file, name: _keep(bench, file, f"{folder.name}/{name}", context),
+                facts,
             )
         if icon is not None:
             with atomic(context.disk, folder / descriptor.icon, durable=False) as file:
                 context.disk.write(file, icon.read_bytes())
     mod = read_mod(folder)
     context.print(f"{folder}: {mod.descriptor.title} {mod.descriptor.version}: {part_counts(mod)}")
-    context.print(context.paint(f"next: edit {folder / DESCRIPTOR}, then volvex mod export {folder}", "dim"))
+    context.tip(f"next: edit {folder / DESCRIPTOR}, then `volvex mod export {quoted(folder.as_posix())}`")
     return Status.OK
 
 

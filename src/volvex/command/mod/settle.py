@@ -24,15 +24,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "conflict", nargs="?", metavar="CONFLICT", help="a conflict as it is listed (default: list them)"
     )
-    parser.add_argument("--to", metavar="MOD", help="the mod that wins, or `game` for what the game has")
+    parser.add_argument("--winner", metavar="MOD", help="the mod that wins, or `game` for what the game has")
     parser.add_argument("--forget", action="store_true", help="forget what was settled, of this conflict or of all")
     parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
     add_game(parser)
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    if options.to is not None and options.conflict is None:
-        raise UsageError("--to needs the conflict that it settles", "`volvex mod settle` to list them")
+    if options.winner is not None and options.conflict is None:
+        raise UsageError("--winner needs the conflict that it settles", "`volvex mod settle` to list them")
     with open_library(options, context) as library:
         if options.forget:
             gone = [key for key in library.settled if options.conflict in (None, key)]
@@ -40,7 +40,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             library.save()
         with open_staging(library, context) as bench:
             mods = library.mods()
-            if options.to is not None:
+            if options.winner is not None:
                 every = combine(bench, mods, Decisions({})).conflicts
                 library.settled[options.conflict] = _decision(every, options)
                 library.save()
@@ -50,7 +50,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     elif left:
         print_conflicts(left, context)
     else:
-        context.print("no conflicts are left" if options.to or options.forget else "no conflicts")
+        context.print("no conflicts are left" if options.winner or options.forget else "no conflicts")
     return Status.DIFFERS if left else Status.OK
 
 
@@ -58,11 +58,11 @@ def _decision(conflicts: list[Conflict], options: argparse.Namespace) -> Decisio
     found = next((conflict for conflict in conflicts if conflict.key == options.conflict), None)
     if found is None:
         raise NotFoundError(f"there is no conflict {shown(options.conflict)}", "`volvex mod settle` to list them")
-    wanted = GAME if options.to == "game" else options.to
+    wanted = GAME if options.winner == "game" else options.winner
     sides = [side.mod for side in found.sides]
     if wanted not in (*sides, GAME):
         raise UsageError(
-            f"{shown(options.to)} has no side in this conflict",
-            f"--to {' or '.join(side for side in sides if side != GAME)}, or game",
+            f"{shown(options.winner)} has no side in this conflict",
+            f"--winner {' or '.join(side for side in sides if side != GAME)}, or game",
         )
     return Decision(wanted, found.state)

@@ -42,6 +42,7 @@ class Context:
     pager: str | None = None  # the program for long text, when the user has chosen one
     author: bool = False  # whether errors are for the author of a layout, who may have made a mistake in it
     interrupted: tuple[str, str] = ("no file was left half-written", "")  # what is so after Ctrl-C, and how to go on
+    advise: Callable[[str], str] = str  # completes the commands in a message by what the user named
     held: contextlib.ExitStack = field(
         default_factory=contextlib.ExitStack
     )  # what is let go of when the command is done
@@ -52,11 +53,15 @@ class Context:
     def note(self, text: str) -> None:
         """Something beside the result; not printed with --quiet."""
         if not self.quiet:
-            self.err.write(text + "\n")
+            self.err.write(self.advise(text) + "\n")
 
     def complain(self, text: str) -> None:
         """An error, or what a command did not do: always printed."""
-        self.err.write(text + "\n")
+        self.err.write(self.advise(text) + "\n")
+
+    def tip(self, text: str) -> None:
+        """What can be done next, below a result. Its commands stand in backquotes, and get what the user named."""
+        self.print(self.paint(self.advise(text), "dim"))
 
     def detail(self, text: str) -> None:
         """Something that is printed with --verbose only."""

@@ -27,7 +27,7 @@ STATUSES = {
     Status.USAGE: "wrong usage",
     Status.NOT_FOUND: "no such path",
     Status.BAD_DATA: "damaged file",
-    Status.REFUSED: "refused, to lose nothing",
+    Status.REFUSED: "refused: would overwrite or lose data",
     Status.SYSTEM: "disk full or no permission",
     Status.LOCKED: "a key is missing or wrong",
 }
@@ -37,7 +37,17 @@ class Parser(argparse.ArgumentParser):
     """Reports mistakes as every other part does."""
 
     def error(self, message: str) -> NoReturn:
-        raise UsageError(f"{self.prog}: {message}", f"`{self.prog} --help`")
+        verb = self.prog.removeprefix("volvex ")
+        start = "the following arguments are required: "
+        if message.startswith(start):
+            names = [self._called(name) for name in message.removeprefix(start).split(", ")]
+            message = f"{' and '.join(names)} {'is' if len(names) == 1 else 'are'} missing"
+        raise UsageError(f"{verb}: {message}", f"`{self.prog} --help`")
+
+    def _called(self, name: str) -> str:
+        """An option with what it takes, such as `--to FILE`."""
+        found = next((one for one in self._actions if name in "/".join(one.option_strings).split("/")), None)
+        return f"{name} {found.metavar}" if found is not None and isinstance(found.metavar, str) else name
 
 
 class Formatter(argparse.HelpFormatter):

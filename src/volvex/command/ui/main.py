@@ -11,6 +11,7 @@ import time
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
+from volvex.command.ui.advice import advise
 from volvex.command.ui.commands import COMMANDS, find_command, groups
 from volvex.command.ui.context import SETTINGS, Context, make_context
 from volvex.command.ui.games import refuse_in_games
@@ -133,6 +134,7 @@ def _run(words: list[str], context: Context) -> int:
     start = time.monotonic()
     finish_interrupted(_paths(options), context)
     context.disk.require_allowed = refuse_in_games(context)
+    context.advise = advise(options, parser, context)
     status = command.run(options, context)
     context.detail(
         f"settings and keys: {context.home}; bench: {context.bench or 'none'}; {time.monotonic() - start:.2f} s"

@@ -123,12 +123,10 @@ def print_conflicts(conflicts: Sequence[Conflict], context: Context) -> None:
             _print_side(name.ljust(width), value, context)
     first = conflicts[0]
     best = next(side.mod for side in reversed(first.sides) if side.mod != GAME)
-    context.print(
-        context.paint(
-            f"{count(len(conflicts), 'conflict')}; settle each, or `volvex install` with --prefer MOD for all:", "dim"
-        )
+    context.tip(
+        f"{count(len(conflicts), 'conflict')}; settle it with the command below, or prefer one mod: `volvex install --prefer {best}`"
     )
-    context.print(context.paint(f"  volvex mod settle {quoted(first.key)} --to {best}", "dim"))
+    context.tip(f"`volvex mod settle {quoted(first.key)} --winner {best}`")
 
 
 def _print_side(name: str, value: str, context: Context) -> None:
@@ -167,4 +165,4 @@ def turn(options: argparse.Namespace, context: Context, on: bool) -> None:
         changed = library.turn(options.mod, on)
     for name in options.mod:
         context.print(f"{name}: {'on' if on else 'off'}" + ("" if name in changed else " already"))
-    context.print(context.paint("next: volvex install", "dim"))
+    context.tip("next: `volvex install`")

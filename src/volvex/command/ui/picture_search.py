@@ -46,7 +46,7 @@ def wants_pictures(options: argparse.Namespace) -> bool:
 
 
 def find_pictures(options: argparse.Namespace, walker: Walker, context: Context) -> int:
-    """Print the pictures that fit all conditions, the likest first."""
+    """Print the pictures that fit all conditions, the most similar first."""
     from volvex.asset.likeness import ALIKE, likeness, thumbnail
 
     if options.kind not in (None, "picture"):

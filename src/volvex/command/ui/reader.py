@@ -362,7 +362,7 @@ def _content_at(path: str, walker: Walker, context: Context) -> Content:
         raise UsageError(f"{shown(path)} is an archive without entries", "another path")
     if len(found) > 1:
         raise UsageError(
-            f"{shown(path)} means {len(found):,} files, this needs one", f"`volvex list {quoted(path)}` to see them"
+            f"{shown(path)}: {len(found):,} files match; give one path", f"`volvex list {quoted(path)}` to see them"
         )
     if found.files:
         name, file = found.files[0]

@@ -36,7 +36,7 @@ def start_from(source: Source, name: str) -> str:
         *_commented(source.peek(max(0, source.size - 16), 16), max(0, source.size - 16)),
         "",
         f'layout "{name}" kind archive',
-        f"{'big' if big else 'little'} endian  # more numbers make sense this way round",
+        f"{'big' if big else 'little'} endian  # likelier byte order",
     ]
     if mark:
         lines.append(f"known by {_literal(head[:mark])} at 0")

@@ -9,7 +9,7 @@ from __future__ import annotations
 import contextlib
 import json
 import shutil
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -23,7 +23,9 @@ from volvex.source.digest import digest_file
 OURS = (CHANGES, LINES, FILES, CONTENTS, DESCRIPTOR)
 
 
-def rewrite_mod(mod: Mod, folder: Path, disk: Disk, keep: Callable[[Path, str], None]) -> None:
+def rewrite_mod(
+    mod: Mod, folder: Path, disk: Disk, keep: Callable[[Path, str], None], game: Mapping[str, Any] | None = None
+) -> None:
     """Write a mod again in the folder where one is. `keep` is given each file of the author's own that goes, and its path in the mod.
 
     Comments in `mod.toml` stay, and so does what lies beside the mod's own files.
@@ -31,7 +33,7 @@ def rewrite_mod(mod: Mod, folder: Path, disk: Disk, keep: Callable[[Path, str], 
     new, old = (folder.with_name(f".{folder.name}.{word}") for word in ("new", "old"))
     shutil.rmtree(new, ignore_errors=True)
     try:
-        write_mod(mod, new, disk, (folder / DESCRIPTOR).read_text("utf-8"))
+        write_mod(mod, new, disk, (folder / DESCRIPTOR).read_text("utf-8"), game)
         for path in folder.iterdir():
             if path.name not in OURS:
                 _copy(path, new / path.name, disk)
@@ -87,8 +89,11 @@ def _own_files(folder: Path, new: Path) -> Iterator[tuple[Path, str]]:
                 yield path, name
 
 
-def write_mod(mod: Mod, folder: Path, disk: Disk, descriptor: str = "") -> None:
-    """Write a mod into a folder that is empty or not there; `descriptor` is the text of the one that it had."""
+def write_mod(mod: Mod, folder: Path, disk: Disk, descriptor: str = "", game: Mapping[str, Any] | None = None) -> None:
+    """Write a mod into a folder that is empty or not there.
+
+    `descriptor` is the text of the one that it had, `game` what says which game it is for.
+    """
     disk.make_folder(folder)
     _put(disk, folder / DESCRIPTOR, descriptor_text(mod.descriptor, descriptor).encode())
     replaces: dict[str, str] = {}
@@ -123,7 +128,13 @@ def write_mod(mod: Mod, folder: Path, disk: Disk, descriptor: str = "") -> None:
         for path in sorted((folder / kind).rglob("*"))
         if path.is_file()
     }
-    value = {"replaces": replaces, "removed": removed, "bases": dict(sorted(bases.items())), "written": written}
+    value: dict[str, Any] = {
+        "replaces": replaces,
+        "removed": removed,
+        "bases": dict(sorted(bases.items())),
+        "written": written,
+    }
+    value |= {"game": dict(game)} if game else {}
     text = json.dumps(value, indent=1, ensure_ascii=False) + "\n"
     _put(disk, folder / CONTENTS, text.encode("utf-8", "surrogateescape"))
 
