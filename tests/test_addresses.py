@@ -456,9 +456,7 @@ class Seen(Case):
         (self.folder / "new.txt").write_text("new")
         self.output("swap", "//rules/wick.txt", "../new.txt", bench="b")
         self.assertEqual((self.folder / "b/files/rules/wick.txt").read_text(), "new")
-        self.assertIn(
-            "3 files match; give one path", self.output("swap", "//rules", "../new.txt", status=2, bench="b")
-        )
+        self.assertIn("3 files match; give one path", self.output("swap", "//rules", "../new.txt", status=2, bench="b"))
         self.assertIn("is not the game's folder", self.output("take", "other//rules", status=5, bench="b"))
         self.assertIn("the game sees nothing", self.output("take", "//etc/passwd", status=3, bench="b"))
 

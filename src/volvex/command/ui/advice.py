@@ -57,14 +57,31 @@ def _with(command: str, bench: Path | None, game: Path | None, width: int) -> st
     except VolvexError:
         return command
     flags = {flag for action in parser._actions for flag in action.option_strings}
-    if bench is not None:
-        return f"{command} --bench {_path(bench)}" if "--bench" in flags and "--bench" not in words else command
+    if bench is not None and "--bench" not in flags:
+        game = _game_of_bench(bench)
+    elif bench is not None:
+        return f"{command} --bench {_path(bench)}" if "--bench" not in words else command
     if game is None or "--game" in words:
         return command
     if any(action.metavar == GAME for action in parser._actions):
-        bare = all(word.startswith("-") for word in words[taken:])
-        return f"{command} {_path(game)}" if bare else command
+        return command if _has_argument(words[taken:], parser) else f"{command} {_path(game)}"
     return f"{command} --game {_path(game)}" if "--game" in flags and "--bench" not in flags else command
+
+
+def _has_argument(words: list[str], parser: argparse.ArgumentParser) -> bool:
+    """Whether there is a word that is neither an option nor its value."""
+    valued = {flag for action in parser._actions if action.nargs != 0 for flag in action.option_strings}
+    return any(not word.startswith("-") and (not at or words[at - 1] not in valued) for at, word in enumerate(words))
+
+
+def _game_of_bench(bench: Path) -> Path | None:
+    """The game of a bench, for commands that are about the game alone."""
+    from volvex.bench.bench_file import read_description
+
+    try:
+        return Path(read_description(bench).game)
+    except VolvexError:
+        return None
 
 
 def _path(path: Path) -> str:
