@@ -198,7 +198,7 @@ class OnABench(Case):
             self.assertIn("lamp", self.volvex(*words, "--bench", self.work))
 
     def test_what_is_missing_is_missing_where_it_is_missing(self) -> None:
-        self.assertIn(f"there is no nope in {MAIN}", self.complaint("list", f"{MAIN}/nope", cwd=self.work, status=3))
+        self.assertIn(f"not in {MAIN}: nope", self.complaint("list", f"{MAIN}/nope", cwd=self.work, status=3))
         self.assertIn(
             "not in the game: rules/lamps.xml\ntry " + LAMPS,
             self.complaint("take", "rules/lamps.xml", cwd=self.work, status=3),
@@ -395,7 +395,7 @@ class Seen(Case):
             "game/data/b.zip/rules//oil.txt",
         ):
             self.assertEqual(self.output("show", path).strip(), "b")
-        self.assertIn("there is no nowhere", self.output("show", "nowhere//rules/oil.txt", status=3))
+        self.assertIn("there is no file nowhere", self.output("show", "nowhere//rules/oil.txt", status=3))
 
     def test_in_the_order_that_a_description_gives(self) -> None:
         (self.home / "games").mkdir(parents=True)

@@ -157,7 +157,9 @@ class SetAndSwap(OnABench):
         mine.write_bytes(b"\x89PNG mine")
         self.do("swap", f"{MAIN}/pictures/lamps/old_light.png", mine, "--as-is")
         self.assertEqual((self.work / "files" / MAIN / "pictures/lamps/old_light.png").read_bytes(), b"\x89PNG mine")
-        self.assertIn("there is no", self.refused("swap", f"{MAIN}/pictures/lamps/new.png", mine, status=3))
+        self.assertIn(
+            "not in data/main.kwp: pictures", self.refused("swap", f"{MAIN}/pictures/lamps/new.png", mine, status=3)
+        )
         self.assertIn("there is no file", self.refused("swap", LAMPS, self.folder / "none", status=3))
 
     def test_a_new_file_must_be_called_new(self) -> None:

@@ -196,7 +196,7 @@ class Changing(Case):
         self.do("swap", "--new", f"{name}/first.csv", mine, "--after", f"{name}/{before[1]}")
         for words, status, text in (
             ((TIDES, mine, "--after", TIDES), 2, "new entry"),
-            (("--new", f"{name}/a.csv", mine, "--after", f"{name}/none"), 3, "there is no none"),
+            (("--new", f"{name}/a.csv", mine, "--after", f"{name}/none"), 3, f"{name}: none"),
             (("--new", f"{name}/a.csv", mine, "--after", NOTE), 5, "of the same archive"),
         ):
             self.assertIn(text, self.complaint("swap", *words, status=status, cwd=self.work))

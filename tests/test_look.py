@@ -208,7 +208,7 @@ class Lists(KeptGame):
 
     def test_what_is_not_there(self) -> None:
         said = self.complaint("list", f"{self.shared}/{MAIN}/rules/lamp.xml", status=3)
-        self.assertIn("there is no rules/lamp.xml", said)
+        self.assertIn("main.kwp: rules/lamp.xml", said)
         self.assertIn("rules/lamps.xml", said.splitlines()[1])
 
 

@@ -11,7 +11,9 @@ Stored bytes are compared first, so the time depends on what differs.
 from __future__ import annotations
 
 import argparse
+import contextlib
 import functools
+import tempfile
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
@@ -23,10 +25,11 @@ from volvex.bench.workbench import Workbench
 from volvex.command.ui.context import Context
 from volvex.command.ui.data import change_line
 from volvex.command.ui.mods import library_of, mod_named, open_staging, print_conflicts
-from volvex.command.ui.reader import add_layout, bench_library, tie_patterns
+from volvex.command.ui.on_disk import on_disk
+from volvex.command.ui.reader import add_reading, bench_library, tie_patterns
 from volvex.command.ui.table import count, number
 from volvex.data.differences import plain
-from volvex.errors import NotFoundError, Status, UsageError, VolvexError
+from volvex.errors import Status, UsageError, VolvexError
 from volvex.layout import Library
 from volvex.mods.combine.conflict import Decisions
 from volvex.mods.combine.files import Combined, combine
@@ -36,26 +39,39 @@ from volvex.mods.mod.make import LARGEST, between
 from volvex.mods.mod.package import is_mod
 
 PRIORITY = 16
-EXAMPLES = ("volvex compare game game --brief",)
+EXAMPLES = (
+    "volvex compare game game --brief",
+    "volvex compare data/main.kwp/rules/lamps.xml lamps.xml",
+)
 STATUSES = {Status.DIFFERS: "they differ"}
 A_FILE = 40  # lines shown of one file
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("old", type=Path, metavar="OLD", help="an archive, a file, a folder or a mod")
+    parser.add_argument(
+        "old",
+        type=Path,
+        metavar="OLD",
+        help="an archive, a file, a folder or a mod; also a path in an archive, on a bench one in the game",
+    )
     parser.add_argument(
         "new", type=Path, metavar="NEW", help="another one of the same kind; or a game's folder and a mod"
     )
     parser.add_argument("--brief", action="store_true", help="show files only")
     parser.add_argument("--all", action="store_true", help=f"show every line, not only the first {A_FILE} of a file")
     parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
-    add_layout(parser)
+    add_reading(parser)
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    for path in (options.old, options.new):
-        if not path.exists():
-            raise NotFoundError(f"there is no file {shown(str(path))}", "an archive, a file or a folder")
+    with contextlib.ExitStack() as stack:
+        for which in ("old", "new"):
+            folder = stack.enter_context(tempfile.TemporaryDirectory(prefix="volvex-compare-"))
+            setattr(options, which, on_disk(getattr(options, which), options, context, Path(folder)))
+        return _compare(options, context)
+
+
+def _compare(options: argparse.Namespace, context: Context) -> int:
     mod = _mod_among(options)
     if mod is None and options.old.is_dir() != options.new.is_dir():
         raise UsageError("a folder and a file cannot be compared", "two folders, or two files")
@@ -114,7 +130,11 @@ def _report(differences: Iterable[Difference], library: Library, options: argpar
     if options.json:
         context.json(records)
     else:
-        context.print(context.paint(f"{count(found, 'file')} differ" if found else "no differences", "dim"))
+        context.print(
+            context.paint(
+                f"{count(found, 'file')} differ{'s' if found == 1 else ''}" if found else "no differences", "dim"
+            )
+        )
     return Status.DIFFERS if found else Status.OK
 
 

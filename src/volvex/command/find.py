@@ -13,7 +13,7 @@ import re
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from volvex.archive.access.search import Hit, Wanted, search
+from volvex.archive.access.search import Hit, Wanted, search, size_of
 from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.faults import note_faults
@@ -21,7 +21,7 @@ from volvex.command.ui.picture_search import find_pictures, wants_pictures
 from volvex.command.ui.reader import add_reading, open_walker
 from volvex.command.ui.table import count
 from volvex.command.ui.variants import add_variant
-from volvex.errors import Status, TooLargeError, UsageError, VolvexError
+from volvex.errors import LockedError, Status, TooLargeError, UsageError, VolvexError
 
 if TYPE_CHECKING:
     from volvex.layout import Library
@@ -33,7 +33,7 @@ EXAMPLES = (
     'volvex find game/data --bytes "89 50 4e 47"',
     "volvex find game/canvas --like logo.dds",
 )
-STATUSES = {Status.DIFFERS: "nothing found"}
+STATUSES = {Status.OK: "something found", Status.DIFFERS: "nothing found"}
 A_FILE = 5  # hits shown of one file
 
 
@@ -73,21 +73,34 @@ def run(options: argparse.Namespace, context: Context) -> int:
         if options.text or options.value:
             looked = functools.partial(in_data, walker.library, options.text, options.value, options.ignore_case)
             wanted = replace(wanted, look=looked, encoded=functools.partial(encoding_of, walker.library))
-        for path in options.path:
-            for some in search(walker.find(path, deep=True, nested=True), wanted, faults):
-                files, hits = files + 1, hits + len(some)
-                if options.json:
-                    records += [_record(hit) for hit in some]
-                else:
-                    _print(some, options.all, context)
+        try:
+            for path in options.path:
+                found = walker.find(path, deep=True, nested=True)
+                with context.progress("searching", size_of(found)) as on_done:
+                    for some in search(found, wanted, faults, on_done):
+                        files, hits = files + 1, hits + len(some)
+                        if options.json:
+                            records += [_record(hit) for hit in some]
+                        else:
+                            _print(some, options.all, context)
+        finally:  # also after Ctrl-C
+            if options.json:
+                context.json(records)
         faults += walker.faults
-    if options.json:
-        context.json(records)
-    else:
+    locked = [fault for fault in faults if isinstance(fault, LockedError)] if files and not options.json else []
+    status = note_faults([fault for fault in faults if fault not in locked], context, "not searched: ")
+    if not options.json:
         said = count(hits, "hit") + " in " if wanted.text or wanted.data or wanted.value else ""
-        context.print(context.paint(f"{said}{count(files, 'file')}", "dim"))
-    status = note_faults(faults, context, "not searched: ")
-    return status or (Status.OK if files else Status.DIFFERS)
+        context.print(context.paint(f"{said}{count(files, 'file')}{_not_searched(locked)}", "dim"))
+    return Status.OK if files else status or Status.DIFFERS
+
+
+def _not_searched(locked: list[LockedError]) -> str:
+    """What of the last line is about what nobody could look into."""
+    if not locked:
+        return ""
+    first, *more = dict.fromkeys(fault.message.partition(" is locked")[0] for fault in locked)
+    return f"; locked and not searched: {shown(first)}{f' and {len(more):,} more' if more else ''}"
 
 
 def encoding_of(library: Library, path: str, content: bytes) -> str:

@@ -8,13 +8,15 @@ similar one. Entries without a file are left out.
 from __future__ import annotations
 
 import argparse
+import tempfile
 from pathlib import Path
 
 from volvex.archive import open_archive
 from volvex.archive.safe_names import shown
 from volvex.archive.transfer.pack import Packed, files_below, pack
 from volvex.command.ui.context import Context
-from volvex.command.ui.reader import add_layout, layout_of_all, tied_library
+from volvex.command.ui.on_disk import on_disk
+from volvex.command.ui.reader import add_reading, layout_of_all, tied_library
 from volvex.command.ui.table import count, number
 from volvex.errors import NotFoundError, RefusedError, Status, UsageError
 from volvex.source.outputs import Outputs
@@ -32,12 +34,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--like",
         type=Path,
         metavar="ARCHIVE",
-        help="the archive whose format to use (default: a plain ZIP or TAR, by the name of the new file)",
+        help="the archive whose format to use, on a bench also one of its game (default: a plain ZIP or TAR, by the name of the new file)",
     )
     parser.add_argument("--to", required=True, type=Path, metavar="FILE", help="the archive to write")
     parser.add_argument("--overwrite", action="store_true", help="replace the file if it is there")
     parser.add_argument("--allow-empty", action="store_true", help="even if no file of the folder is in the archive")
-    add_layout(parser)
+    add_reading(parser)
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
@@ -68,10 +70,13 @@ def _pack_plain(options: argparse.Namespace, context: Context) -> int:
 
 
 def _pack_like(options: argparse.Namespace, context: Context) -> int:
-    if not options.like.is_file():
-        raise NotFoundError(f"there is no file {options.like}")
+    with tempfile.TemporaryDirectory(prefix="volvex-pack-") as folder:
+        return _pack_as(on_disk(options.like, options, context, Path(folder)), options, context)
+
+
+def _pack_as(model: Path, options: argparse.Namespace, context: Context) -> int:
     library, _ = tied_library(options, context)
-    like = open_archive(options.like, library, layout=layout_of_all(options, library, context))
+    like = open_archive(model, library, layout=layout_of_all(options, library, context))
     if like is None:
         raise NotFoundError(f"unknown format: {options.like}", "--layout LAYOUT")
     with like:

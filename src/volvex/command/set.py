@@ -23,7 +23,7 @@ from volvex.command.ui.reader import add_layout
 from volvex.command.ui.table import count
 from volvex.command.ui.variants import add_variant
 from volvex.data import Change, Document, Sheet, open_data, require_data
-from volvex.data.edit import Target, added, as_told, assignments, copied, removed, replacements
+from volvex.data.edit import Target, added, as_told, assignments, copied, matched, removed, replacements
 from volvex.data.text.document import TextData
 from volvex.data.verify import edited, require_edit
 from volvex.errors import FormatError, NotFoundError, Status, UsageError
@@ -100,7 +100,11 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if options.json:
         context.json(records)
     elif not total:
-        context.print("all values are already as requested")
+        context.print(
+            "all values are already as requested"
+            if options.where is None or any(matched(document, options.where, options.sheet) for _, document, _ in found)
+            else f"no record matches {shown(options.where)}"
+        )
     elif not apply:
         context.print("plan only, nothing changed" if options.plan else "nothing was changed")
     elif total > 1:

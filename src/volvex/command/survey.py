@@ -66,15 +66,14 @@ def run(options: argparse.Namespace, context: Context) -> int:
             Column("share", [percent(surveyed.size, total) for surveyed in shown], right=True),
             Column("entries", [number(surveyed.entries) for surveyed in shown], right=True),
             Column("opens with", [_opens_with(surveyed) for surveyed in shown]),
-            Column("key", [surveyed.key or ("?" if surveyed.locked else "") for surveyed in shown], style="yellow"),
             Column("type", [surveyed.kind for surveyed in shown]),
-            Column("path", [surveyed.path for surveyed in shown]),
+            Column("path", [surveyed.path for surveyed in shown], path=True),
         ],
         cut=True,
     )
     if len(shown) < len(files):
         context.print(context.paint(f"and {count(len(files) - len(shown), 'smaller file')}: --all shows them", "dim"))
-    _summary(files, total, folder, description, context)
+    context.out.flush()  # the totals and the next step are to be the last
     faults = [surveyed for surveyed in files if surveyed.fault]
     for fault in faults[:FAULTS]:
         context.complain("\n".join([fault.fault, *([f"try {fault.hint}"] if fault.hint else [])]))
@@ -82,6 +81,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         context.complain(f"and {len(faults) - FAULTS:,} more")
     for error in library.faults:
         context.complain("\n".join(error.lines()))
+    _summary(files, total, folder, description, context)
     return Status.BAD_DATA if any(not surveyed.locked for surveyed in faults) else Status.OK
 
 
@@ -102,8 +102,8 @@ def _key(description: GameDescription, path: str) -> str:
 
 def _opens_with(surveyed: Surveyed) -> str:
     if surveyed.fault:
-        return "locked" if surveyed.locked else "damaged"
-    return surveyed.layout or "-"
+        return (f"locked: {surveyed.key}" if surveyed.key else "locked") if surveyed.locked else "damaged"
+    return (surveyed.layout or "-") + (f", key {surveyed.key}" if surveyed.key else "")
 
 
 def _record(surveyed: Surveyed) -> dict[str, object]:
@@ -135,7 +135,7 @@ def _summary(files: list[Surveyed], total: int, folder: Path, description: GameD
     )
     context.print(
         f"{count(len(opened), 'archive opens', 'archives open')} and {'hold' if len(opened) != 1 else 'holds'} "
-        f"{percent(held, total)} of the bytes: {count(inside, 'entry', 'entries')}, {number(content)} bytes of content"
+        f"{percent(held, total)} of the bytes: {count(inside, 'entry', 'entries')}, {number(content)} bytes"
     )
     _tell("locked", [surveyed for surveyed in files if surveyed.fault and surveyed.locked], total, context)
     _tell("damaged", [surveyed for surveyed in files if surveyed.fault and not surveyed.locked], total, context)
@@ -144,8 +144,8 @@ def _summary(files: list[Surveyed], total: int, folder: Path, description: GameD
     steps = [f"`volvex list {quoted(opened[0].path)}`"] if opened else []
     steps += [f"`volvex bench {quoted(folder.as_posix())} my-mod`"] if opened and context.bench is None else []
     steps += [f"`volvex identify {quoted(unknown[0].path)}`"] if unknown else []
-    if steps:
-        context.tip(f"next: {', or '.join(steps)}")
+    for step, before in zip(steps, ("next: ", "  or  ", "  or  "), strict=False):
+        context.tip(f"{before}{step}")
 
 
 def _tell(what: str, those: list[Surveyed], total: int, context: Context) -> None:

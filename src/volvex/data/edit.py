@@ -91,6 +91,12 @@ def only_sheet(document: Document, target: Target) -> Sheet:
     )
 
 
+def matched(document: Document, where: str, sheet: str | None = None) -> int:
+    """How many records a condition selects; UsageError or NotFoundError as with `assignments`."""
+    _, rows, _ = chosen(document, Target(where=where, sheet=sheet))
+    return len(rows)
+
+
 def _fits(where: str, sheet: Sheet, file: str) -> bool:
     try:
         Expression(where).values(sheet, file)

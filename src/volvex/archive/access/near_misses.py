@@ -19,7 +19,7 @@ def missing_entry(names: list[str], archive: str, inner: str) -> NotFoundError:
     """The error for a path that means nothing within an archive, with what may have been meant."""
     if WILD.search(inner):
         return NotFoundError(f"nothing in {shown(archive)} matches {shown(inner)}")
-    return NotFoundError(f"there is no {shown(inner)} in {shown(archive)}", meant(inner, _near(inner, names), archive))
+    return NotFoundError(f"not in {shown(archive)}: {shown(inner)}", meant(inner, _near(inner, names), archive))
 
 
 def missing_file(names: list[str], path: str, within: Callable[[str], str]) -> NotFoundError:

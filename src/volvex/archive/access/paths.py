@@ -454,7 +454,8 @@ class Walker:
             if not (here / part).exists():
                 names = [child.name for child in _children(here)] if here.is_dir() else []
                 within = done or ("." if self._locate is None or self.located(path)[0] == Path() else "the game")
-                return NotFoundError(f"there is no {shown(part)} in {shown(within)}", meant(part, names, done))
+                what = f"not in {shown(within)}: {shown(part)}" if within != "." else f"there is no file {shown(part)}"
+                return NotFoundError(what, meant(part, names, done))
             here, done = here / part, joined_path(done, part)
         if here.is_dir() and not _children(here):
             return NotFoundError(f"{shown(done or '.')} is an empty folder")

@@ -57,8 +57,16 @@ class Hit:
     use: str = ""  # where a text is used
 
 
-def search(found: Found, wanted: Wanted, faults: list[VolvexError]) -> Iterator[list[Hit]]:
-    """The hits of each entry or file that has any. Entries that cannot be decoded go to `faults`."""
+def size_of(found: Found) -> int:
+    """How many bytes of content lie in what is searched."""
+    entries = sum(int(group.archive.entries.size[group.rows].sum()) for group in found.groups)
+    return entries + sum(path.stat().st_size for _, path in found.files if path.is_file())
+
+
+def search(
+    found: Found, wanted: Wanted, faults: list[VolvexError], on_done: Callable[[int], None] = lambda size: None
+) -> Iterator[list[Hit]]:
+    """The hits of each entry or file that has any. Entries that cannot be decoded go to `faults`; `on_done` is told the bytes searched."""
     for group in found.groups:
         names = group.archive.names
         rows = (
@@ -67,13 +75,14 @@ def search(found: Found, wanted: Wanted, faults: list[VolvexError]) -> Iterator[
             else group.rows
         )
         if _inside(wanted):
-            yield from _search_group(group.archive, group.path, batches(group.archive, rows), wanted, faults)
+            work = batches(group.archive, rows)
+            yield from _search_group(group.archive, group.path, work, wanted, faults, on_done)
         else:
             yield from ([Hit(f"{group.path}/{names[row]}")] for row in rows.tolist())
     for name, path in found.files:
         if not wanted.name or _named(name, wanted):
             try:
-                hits = _search_file(name, path, wanted, faults) if _inside(wanted) else [Hit(name)]
+                hits = _search_file(name, path, wanted, faults, on_done) if _inside(wanted) else [Hit(name)]
             except VolvexError as error:
                 faults.append(error)
                 continue
@@ -81,9 +90,12 @@ def search(found: Found, wanted: Wanted, faults: list[VolvexError]) -> Iterator[
                 yield hits
 
 
-def _search_file(name: str, path: Path, wanted: Wanted, faults: list[VolvexError]) -> list[Hit]:
+def _search_file(
+    name: str, path: Path, wanted: Wanted, faults: list[VolvexError], on_done: Callable[[int], None]
+) -> list[Hit]:
     with one_of_many(shown(name)):
         size = path.stat().st_size
+        on_done(size)
         if size <= LARGE:
             return _search(name, path.read_bytes(), wanted)
         with FileSource(path, name) as source:
@@ -100,8 +112,15 @@ def _named(name: str, wanted: Wanted) -> bool:
 
 
 def _search_group(
-    archive: Archive, path: str, work: list[list[int]], wanted: Wanted, faults: list[VolvexError]
+    archive: Archive,
+    path: str,
+    work: list[list[int]],
+    wanted: Wanted,
+    faults: list[VolvexError],
+    on_done: Callable[[int], None],
 ) -> Iterator[list[Hit]]:
+    """The hits of the entries of an archive, in their order; when the search is interrupted, those that it has found."""
+
     def look(batch: list[int]) -> list[tuple[int, list[Hit]]]:
         found = []
         for row in batch:
@@ -119,8 +138,17 @@ def _search_group(
                 faults.append(error)
         return found
 
-    done = [pair for some in parallel(look, work) for pair in some if pair[1]]
+    done: list[tuple[int, list[Hit]]] = []
+    stopped: KeyboardInterrupt | None = None
+    try:
+        for batch, some in zip(work, parallel(look, work), strict=True):
+            done += [pair for pair in some if pair[1]]
+            on_done(int(archive.entries.size[batch].sum()))
+    except KeyboardInterrupt as interrupt:
+        stopped = interrupt
     yield from (hits for _, hits in sorted(done, key=lambda pair: pair[0]))
+    if stopped is not None:
+        raise stopped
 
 
 def _search(path: str, content: bytes, wanted: Wanted) -> list[Hit]:

@@ -208,7 +208,9 @@ def _tried(layout: Layout, source: Source, library: Library, by: str, why: str, 
 
 def _lent(source: Source) -> Source:
     """A source that stays open when what was opened with it is closed."""
-    return WindowSource(source, 0, source.size, source.name)
+    lent = WindowSource(source, 0, source.size, source.name)
+    lent.beside = source.beside
+    return lent
 
 
 def by_drivers(source: Source, library: Library) -> Iterator[Guess]:

@@ -125,6 +125,7 @@ def _print(found: list[Stretch], every: bool, context: Context) -> None:
                     for stretch in shown_ones
                 ],
                 style="blue",
+                path=True,
             ),
             Column("type", [stretch.shape for stretch in shown_ones]),
             Column(
@@ -137,6 +138,7 @@ def _print(found: list[Stretch], every: bool, context: Context) -> None:
             ),
             Column("meaning", [stretch.meaning for stretch in shown_ones]),
         ],
+        cut=True,
     )
 
 

@@ -7,6 +7,7 @@ import functools
 import json
 import os
 import sys
+import time
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -15,12 +16,38 @@ from typing import TYPE_CHECKING, Any, TextIO
 from volvex.source import Disk
 
 if TYPE_CHECKING:
+    from rich.progress import Progress
+
     from volvex.layout import Library
     from volvex.layout.keyring import KeyRing
     from volvex.names.dictionary_set import DictionarySet
 
 SETTINGS = "settings.toml"  # in the user's folder
+EVERY = 0.3  # seconds between lines that are printed beside a bar
 STYLES = {"dim": "2", "bold": "1", "red": "31", "green": "32", "yellow": "33", "blue": "94", "cyan": "36"}
+
+
+@dataclass
+class Drawn:
+    """A bar on the terminal, and the lines that are printed beside it: it makes room for some of them at a time."""
+
+    bar: Progress
+    out: TextIO
+    lines: list[str] = field(default_factory=list)
+    last: float = 0.0
+
+    def print(self, text: str) -> None:
+        self.lines.append(text)
+        if time.monotonic() - self.last > EVERY:
+            self.let_out()
+
+    def let_out(self) -> None:
+        self.bar.stop()
+        self.out.write("".join(self.lines))
+        self.out.flush()
+        self.lines.clear()
+        self.bar.start()
+        self.last = time.monotonic()
 
 
 @dataclass
@@ -46,9 +73,13 @@ class Context:
     held: contextlib.ExitStack = field(
         default_factory=contextlib.ExitStack
     )  # what is let go of when the command is done
+    drawn: Drawn | None = None  # the bar that is on the terminal
 
     def print(self, text: str = "") -> None:
-        self.out.write(text + "\n")
+        if self.drawn is None:
+            self.out.write(text + "\n")
+        else:
+            self.drawn.print(text + "\n")
 
     def note(self, text: str) -> None:
         """Something beside the result; not printed with --quiet."""
@@ -179,7 +210,12 @@ class Context:
         columns = (TextColumn(what), BarColumn(), *done, TimeRemainingColumn())
         with Progress(*columns, console=Console(file=self.err), transient=True) as bar:
             task = bar.add_task(what, total=total)
-            yield lambda size: bar.update(task, advance=size)
+            self.drawn = Drawn(bar, self.out)
+            try:
+                yield lambda size: bar.update(task, advance=size)
+            finally:
+                drawn, self.drawn = self.drawn, None
+                drawn.let_out()
 
 
 def make_context() -> Context:

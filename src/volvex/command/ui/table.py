@@ -9,6 +9,7 @@ from typing import Any
 from volvex.command.ui.context import Context
 
 STEP = 1 << 15  # lines made at once
+NARROWEST, LAST = 8, 26  # characters of a column that is cut, and of the last one
 
 
 class Numbers:
@@ -180,6 +181,7 @@ class Column:
     cells: Cells
     right: bool = False
     style: str = ""
+    path: bool = False  # shortened in the middle, since the end of a path tells files apart
 
     def width(self) -> int:
         cells = self.cells
@@ -215,11 +217,14 @@ def count(value: int, text: str, many: str = "") -> str:
 
 
 def print_table(context: Context, columns: Sequence[Column], cut: bool = False) -> None:
-    """The columns below their titles. The last column is not padded; with `cut` it ends at the terminal's edge."""
+    """The columns below their titles. The last column is not padded; with `cut` the lines end at the terminal's edge."""
     columns = [column for column in columns if len(column.cells)]
     if not columns:
         return
+    cut = cut and context.terminal
     widths = [column.width() for column in columns[:-1]] + [0]
+    if cut:
+        widths = _narrowed(columns, widths, context.width - 2 * len(columns) + 2)
     titles = [
         c.title.rjust(width) if c.right else c.title.ljust(width) for c, width in zip(columns, widths, strict=True)
     ]
@@ -233,12 +238,35 @@ def print_table(context: Context, columns: Sequence[Column], cut: bool = False) 
         context.out.write(line)
 
 
+def _narrowed(columns: Sequence[Column], widths: list[int], room: int) -> list[int]:
+    """The widths of all columns but the last, the widest texts made narrower until all fit; numbers stay."""
+    widths = [*widths[:-1], columns[-1].width()]
+    while sum(widths) > room:
+        least = [NARROWEST] * len(widths[:-1]) + [LAST]
+        narrow = [at for at, c in enumerate(columns) if not c.right and widths[at] > max(least[at], len(c.title))]
+        if not narrow:
+            break
+        widths[max(narrow, key=lambda at: (widths[at], -at))] -= 1
+    return [*widths[:-1], 0]
+
+
+def shortened(text: str, room: int, middle: bool = False) -> str:
+    """A text of at most `room` characters; in the middle when its end matters."""
+    if len(text) <= room:
+        return text
+    start = room // 3 if middle else room - 1
+    return f"{text[:start]}…{text[len(text) - (room - 1 - start) :] if middle else ''}"
+
+
 def _lines(context: Context, columns: Sequence[Column], widths: Sequence[int], cut: bool) -> Iterator[str]:
     forms = [f"%{'' if c.right else '-'}{width}s" if width else "%s" for c, width in zip(columns, widths, strict=True)]
     cells = [column.texts() for column in columns]
-    if cut and context.terminal:
-        room = max(20, context.width - sum(widths) - 2 * len(widths) + 2)
-        cells[-1] = [cell if len(cell) <= room else cell[: room - 1] + "…" for cell in cells[-1]]
+    if cut:
+        rooms = [*widths[:-1], max(NARROWEST, context.width - sum(widths) - 2 * len(widths) + 2)]
+        cells = [
+            [shortened(cell, room, column.path) for cell in column.texts()]
+            for column, room in zip(columns, rooms, strict=True)
+        ]
     if context.colour:
         forms = [context.paint(form, c.style) if c.style else form for form, c in zip(forms, columns, strict=True)]
     form = "  ".join(forms)

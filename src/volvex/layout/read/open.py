@@ -19,10 +19,11 @@ def read(layout: Layout, source: Source, beside: Beside | None = None, lenient: 
     is not in this one; without it, the source's own. With `lenient`, entries may reach past the end of the file.
     """
     reading = locate(layout, source)
+    beside = beside or source.beside
     try:
         verify_blocks(reading)
         if layout.kind != "archive":
-            reading.beside = read_beside(reading, beside or source.beside)
+            reading.beside = read_beside(reading, beside)
             reading.entries = Entries.none()
             return reading
         if layout.content.volumes:
