@@ -189,13 +189,13 @@ def _prove_model(path: str, form: LayoutModel, model: Model, options: argparse.N
 def _tell_hints(path: str, said: str, hints: Sequence[Hint], options: argparse.Namespace, context: Context) -> Status:
     """Print the result of a proof with its hints; the status."""
     found = f"; {context.paint(count(len(hints), 'hint'), 'yellow')}" if hints else ""
+    context.print(f"{shown(path)}: {context.paint('identical', 'green')}, {said}{found}")
     for hint in hints[:SHOWN]:
         context.print(f"  {context.paint('hint', 'yellow')}  {shown(hint.seen)}")
         if hint.line:
             context.print(f"        try  {shown(hint.line)}")
     if len(hints) > SHOWN:
         context.print(f"  and {count(len(hints) - SHOWN, 'more hint')}")
-    context.print(f"{shown(path)}: {context.paint('identical', 'green')}, {said}{found}")
     return Status.DIFFERS if hints and options.strict else Status.OK
 
 

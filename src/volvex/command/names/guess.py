@@ -11,11 +11,12 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from volvex.archive.safe_names import quoted, shown
 from volvex.command.names._shared import conclude, nothing_to_do, paths_of
 from volvex.command.ui.context import Context
 from volvex.command.ui.reader import add_layout, open_walker
 from volvex.command.ui.table import count
-from volvex.errors import NotFoundError, Status
+from volvex.errors import NotFoundError, Status, UsageError
 
 if TYPE_CHECKING:
     from volvex.names.patterns import Pattern
@@ -59,6 +60,12 @@ def run(options: argparse.Namespace, context: Context) -> int:
     from volvex.names import patterns
     from volvex.names.unresolved import quarries
 
+    for text in options.pattern:
+        if "{" not in text and Path(text).exists():
+            raise UsageError(
+                f"{shown(text)} is a file or folder; what is tried is a pattern of the paths in it",
+                f'`volvex names guess "boats/boat_{{00..99}}.png" --in {quoted(text)}`',
+            )
     words = [word for path in options.words for word in _words(path)]
     some = [
         patterns.parse(text.replace("\\", "/") if "{" not in text else text, {"word": words} if words else {})
