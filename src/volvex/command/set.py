@@ -168,7 +168,7 @@ def _found(
         if len(paths) > 1 and not _is_data(bench, text):
             continue
         document, changes = _changes(bench, text, options)
-        if changes:
+        if changes or options.where is not None:  # nothing changed or nothing matched: these are told apart
             yield text, document, changes
 
 
