@@ -343,9 +343,9 @@ class OnABench(Case):
             sorted((record["size"] for record in missing), key=lambda size: -int(str(size))),
         )
         self.assertIn("70 of 79 entries have no name", self.volvex("names", "missing", f"{game}/loft"))
-        key = self.records("names", "hash", "soundings/kelpwick/ebb.sdg", "--layout", "soundings")
+        key = self.records("names", "of", "soundings/kelpwick/ebb.sdg", "--layout", "soundings")
         self.assertEqual([record["hash"] for record in key], [f"{fnv1a(b'soundings/kelpwick/ebb.sdg'):016x}"])
-        told = self.records("names", "hash", "sails\\marrow\\jib.sail", "--layout", "loft")[0]["hash"]
+        told = self.records("names", "of", "sails\\marrow\\jib.sail", "--layout", "loft")[0]["hash"]
         self.assertEqual(
             told,
             f"{fnv1a(SAIL):016x}",

@@ -334,7 +334,7 @@ class Shared(WithGame):
         self.assertIn("damaged: ", said)
         self.assertIn("applies with 1 merge", said)
         self.complaint("install", self.source, status=4)
-        self.volvex("log", self.source, status=3)
+        self.volvex("game-log", self.source, status=3)
         compared = self.run_program("compare", self.source, self.folder / "one", status=1).stdout
         self.assertIn("lamp: row fresnel_3: range 9 -> 14", compared)
 
@@ -575,7 +575,7 @@ class Played(WithGame):
         done = self.run_program("start", self.source, "--install", status=1)
         self.assertRegex(done.stdout, r"error +refused to start: lamp mole_red: no fuel coal +\(two\)")
         self.assertIn("stopped at once with status 1", done.stdout)
-        self.assertIn("look at two", self.volvex("log", self.source))
+        self.assertIn("look at two", self.volvex("game-log", self.source))
         self.volvex("install", self.source, "--way", "loose", "--prefer", "one")
         before = self.content()
         said = self.mod("bisect")
@@ -631,7 +631,7 @@ class Played(WithGame):
         text = 'name = "Kelpwick Light"\nknown = ["kelpwick.ini"]\n'
         (self.home / "mine/game.toml").write_text(text)
         self.assertIn("does not say how the game starts", self.complaint("start", self.source, status=5))
-        self.assertIn("does not say where the log is", self.complaint("log", self.source, status=5))
+        self.assertIn("does not say where the log is", self.complaint("game-log", self.source, status=5))
         (self.home / "mine/game.toml").write_text(text + 'start = ["{game}/nothing"]\n')
         self.assertIn("cannot be started", self.complaint("start", self.source, status=5))
 

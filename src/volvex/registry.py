@@ -28,8 +28,13 @@ LONGEST = 64  # letters of a name; longer ones come from files that nobody may t
 class Registry(Generic[T]):
     """The members of one family, by name."""
 
-    def __init__(self, family: str, package: str, folder: Path, apart: tuple[str, ...] = ()) -> None:
-        """`folder` holds the files of `package`; sub-packages count too (`names.add`), but for those in `apart`."""
+    def __init__(
+        self, family: str, package: str, folder: Path, apart: tuple[str, ...] = (), hyphens: bool = False
+    ) -> None:
+        """`folder` holds the files of `package`; sub-packages count too (`names.add`), but for those in `apart`. With `hyphens` a
+        file `game_log.py` is the member `game-log`.
+        """
+        self._hyphens = hyphens
         self.family = family
         self._package, self._folder, self._apart = package, folder, apart
         self._loaded: dict[str, T] = {}
@@ -60,7 +65,7 @@ class Registry(Generic[T]):
 
     def _import(self, name: str) -> Any:
         if len(name) <= LONGEST and name in self._own:
-            return importlib.import_module(f"{self._package}.{name}")
+            return importlib.import_module(f"{self._package}.{name.replace('-', '_') if self._hyphens else name}")
         point = self._others.get(name) if len(name) <= LONGEST else None
         if point is None:
             raise UsageError(f"there is no {self.family} called {name[:LONGEST]}", f"one of {', '.join(self.names())}")
@@ -74,7 +79,8 @@ class Registry(Generic[T]):
 
     @functools.cached_property
     def _own(self) -> frozenset[str]:
-        return frozenset(_modules(self._folder, self._apart))
+        names = _modules(self._folder, self._apart)
+        return frozenset(name.replace("_", "-") if self._hyphens else name for name in names)
 
     @functools.cached_property
     def _others(self) -> dict[str, EntryPoint]:

@@ -1,1 +1,1 @@
-"""Commands about game packs: what is known of a game, to be shared."""
+"""Game descriptions and game packs: what is known of a game."""

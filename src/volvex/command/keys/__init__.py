@@ -1,1 +1,1 @@
-"""The verbs of `volvex keys`."""
+"""Your keys to locked archives."""

@@ -1,1 +1,1 @@
-"""Layouts: check, prove, explain."""
+"""Layouts: start one, check it, prove it, explain a file by it."""

@@ -1,1 +1,1 @@
-"""Commands about mods: made, shared, combined."""
+"""Mods: make, share, order, combine and test them."""

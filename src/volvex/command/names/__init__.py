@@ -1,1 +1,1 @@
-"""The verbs of `volvex keys`."""
+"""Names of nameless entries: dictionaries, look-up, search."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import difflib
+import importlib
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
@@ -31,6 +32,7 @@ OTHER_WORDS = {
     "info": "identify",
     "init": "bench",
     "inspect": "identify",
+    "log": "game-log",
     "ls": "list",
     "open": "bench",
     "patch": "build",
@@ -59,12 +61,23 @@ class Command(Protocol):
     def run(self, options: argparse.Namespace, context: Context) -> int: ...
 
 
-COMMANDS: Registry[Command] = Registry("command", "volvex.command", Path(__file__).parent.parent, apart=("ui",))
+COMMANDS: Registry[Command] = Registry(
+    "command", "volvex.command", Path(__file__).parent.parent, apart=("ui",), hyphens=True
+)
 
 
 def summary_of(command: Command) -> str:
     """The first line of a command's help."""
     return (command.__doc__ or "").strip().partition("\n")[0]
+
+
+def summary_of_group(group: str) -> str:
+    """The first line of a group's package; of a group from another package, its commands."""
+    try:
+        package = importlib.import_module(f"volvex.command.{group}")
+    except ImportError:
+        return ", ".join(name.partition(".")[2] for name in members(group))
+    return (package.__doc__ or "").strip().partition("\n")[0]
 
 
 def groups() -> list[str]:

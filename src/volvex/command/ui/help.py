@@ -7,11 +7,10 @@ import textwrap
 from typing import NoReturn
 
 from volvex import __version__
-from volvex.command.ui.commands import COMMANDS, Command, groups, members, summary_of
+from volvex.command.ui.commands import COMMANDS, Command, groups, members, summary_of, summary_of_group
 from volvex.command.ui.context import Context
 from volvex.errors import Status, UsageError
 
-ROOM = 67  # columns behind a command's name in the overview
 GROUPS = {
     1: "Look",
     2: "Unpack and pack",
@@ -101,30 +100,21 @@ def _row(name: str) -> tuple[int, str, str]:
 def print_overview(context: Context) -> None:
     """All commands in the order of work, a line each; those of a group on one line."""
     context.print(f"volvex {__version__}: open, edit and rebuild the archives of PC games")
+    context.print("Start: `volvex survey GAME`, with the folder of a game; or `volvex demo`")
     rows = [_row(name) for name in COMMANDS.names() if "." not in name]
-    for group in groups():
-        verbs = members(group)
-        rows.append((COMMANDS.load(verbs[0]).PRIORITY, group, _fitting([verb.partition(".")[2] for verb in verbs])))
+    rows += [(COMMANDS.load(members(group)[0]).PRIORITY, group, summary_of_group(group)) for group in groups()]
     last = 0
     for priority, name, text in sorted(rows):
         if priority // 10 != last:
             last = priority // 10
             context.print(context.paint(GROUPS.get(last, "More"), "bold"))
         context.print(f"  {context.paint(name.ljust(10), 'cyan')} {text}")
-    context.print("`volvex COMMAND --help` has examples. Paths: `volvex list game/data/main.kwp`")
-
-
-def _fitting(verbs: list[str]) -> str:
-    """As many of a group's commands as a line of 80 columns has room for."""
-    whole = "|".join(verbs)
-    if len(whole) <= ROOM:
-        return whole
-    cut = whole[: ROOM - len("|...")].rpartition("|")[0]
-    return f"{cut}|..."
+    context.print("`volvex COMMAND --help` has examples; `volvex mod` lists its commands; `volvex --version`")
 
 
 def print_group(group: str, context: Context) -> None:
     """The commands of a group with their summaries."""
+    context.print(summary_of_group(group))
     verbs = members(group)
     width = max(len(verb) for verb in verbs)
     for verb in verbs:

@@ -17,7 +17,7 @@ from volvex.mods.mod.content import Mod
 from volvex.mods.running import LogMarks, read_log
 
 PRIORITY = 49
-EXAMPLES = ("volvex log --limit 20",)
+EXAMPLES = ("volvex game-log --limit 20",)
 LINES = 200
 
 
