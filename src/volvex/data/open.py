@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from volvex.archive.detect import filetypes
 from volvex.data.model.binary_plist import BEGIN, BinaryPlist
+from volvex.data.model.catalogue import MARKS, Catalogue
 from volvex.data.model.layout_document import LayoutDocument
 from volvex.data.model.scene import SceneData
 from volvex.data.model.sheet import Document
@@ -39,6 +40,8 @@ def open_data(
         return kind(library.prepared(known, file), source, library.names)
     if bytes(data[: len(BEGIN)]) == BEGIN:
         return BinaryPlist(bytes(data), file)
+    if bytes(data[:4]) in MARKS:
+        return Catalogue(bytes(data), file)
     kind_told = filetypes.kind_of_data(bytes(data[: filetypes.HEAD]))
     form = form_of(data, kind_told, file.rpartition("/")[2]) if kind_told in filetypes.TEXT else None
     if form is None:

@@ -16,7 +16,7 @@ _JSON = re.compile(rb'\s*[\[{]\s*(["\[{\]}0-9tfn-]|$)')
 _CONTROL = re.compile(rb"[\x00-\x08\x0e-\x1a\x1c-\x1f\x7f]")
 _BOMS = (b"\xef\xbb\xbf", b"\xff\xfe", b"\xfe\xff")
 TEXT = frozenset(("text", "xml", "json"))
-DATA = frozenset(("bplist",))  # binary types that are data without a layout
+DATA = frozenset(("bplist", "mo"))  # binary types that are data without a layout
 
 
 def kind_by_content(head: bytes) -> str:
