@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import io
+import unittest
 from collections.abc import Iterator
 from pathlib import Path
 from unittest import mock
 
 from tests.support import Case, made_game
 from tests.test_command import context
+from volvex.archive.detect import filetypes
 from volvex.command.ui.main import main
 from volvex.command.ui.table import shortened
 
@@ -69,6 +71,20 @@ class Answers(Case):
             done = self.run_program("find", self.source / PACK, "--text", "lamp", status=130)
         self.assertIn("rules/", done.stdout)
         self.assertIn("the hits above are not all", done.stderr)
+
+
+class Recognised(unittest.TestCase):
+    def test_pictures_that_others_wrote(self) -> None:
+        from PIL import Image
+
+        for form, kind in (("SGI", "sgi"), ("JPEG2000", "jp2"), ("ICNS", "icns")):
+            out = io.BytesIO()
+            Image.new("RGB", (64, 48 if form != "ICNS" else 64), (9, 80, 90)).save(out, form)
+            self.assertEqual(filetypes.kind_by_content(out.getvalue()[: filetypes.HEAD]), kind)
+
+    def test_module_music(self) -> None:
+        for head, kind in ((b"Extended Module: tide", "xm"), (b"IMPMtide", "it"), (bytes(44) + b"SCRM", "s3m")):
+            self.assertEqual(filetypes.kind_by_content(head.ljust(64, b"\0")), kind)
 
 
 class Narrow(Case):

@@ -45,6 +45,15 @@ def _png_detail(head: bytes) -> str:
     return "{} x {}, {} bits, {}".format(*struct.unpack_from(">IIB", head, 16), colours[head[25]])
 
 
+def _is_sgi(head: bytes) -> bool:
+    """Stored plainly or in runs, 1 or 2 bytes a channel, 1 to 3 dimensions. Source: The SGI Image File Format 1.00."""
+    return len(head) >= 12 and head[2] < 2 and head[3] in (1, 2) and 1 <= int.from_bytes(head[4:6], "big") <= 3
+
+
+def _sgi_detail(head: bytes) -> str:
+    return "{} x {}, {} channels".format(*struct.unpack_from(">3H", head, 6))
+
+
 def _jpeg_length(source: Source, at: int) -> Measured:
     """To the first end of an image, unless it does not begin as they do."""
     return until(source, at, b"\xff\xd9", 2) if source.peek(at + 3, 1) in (b"\xe0", b"\xe1", b"\xdb") else None
@@ -296,4 +305,8 @@ TYPES = (
     FileType("pcx", ((b"\n", 0),), fits=_is_pcx, detail=_pcx_detail, holds=True),
     FileType("pnm", ((b"P", 0),), fits=lambda head: _pnm_size(head) is not None, detail=_pnm_detail, holds=True),
     FileType("qoi", ((b"qoif", 0),)),
+    FileType("sgi", ((b"\x01\xda", 0),), fits=_is_sgi, detail=_sgi_detail, holds=True),
+    FileType("jp2", ((b"\0\0\0\x0cjP  \r\n\x87\n", 0),)),
+    FileType("j2k", ((b"\xff\x4f\xff\x51\0", 0),)),
+    FileType("icns", ((b"icns", 0),), fits=lambda head: int.from_bytes(head[4:8], "big") >= 8, holds=True),
 )
