@@ -549,7 +549,7 @@ class Imported(WithGame):
     def test_compare_tells_what_differs_by_field_and_line(self) -> None:
         other = self.changed_archive("one", "fresnel_3", "range=14")
         said = self.run_program("compare", self.source / MAIN, other, status=1).stdout
-        self.assertEqual(said.splitlines()[1:], ["  lamp: row fresnel_3: range 9 -> 14", "1 file differ"])
+        self.assertEqual(said.splitlines()[1:], ["  lamp: row fresnel_3: range 9 -> 14", "1 file differs"])
         copy = self.game("copy")
         self.assertIn("no differences", self.volvex("compare", self.source, copy))
         shutil.copy(other, copy / MAIN)

@@ -41,7 +41,7 @@ from volvex.mods.mod.package import is_mod
 PRIORITY = 16
 EXAMPLES = (
     "volvex compare game game --brief",
-    "volvex compare data/main.kwp/rules/lamps.xml lamps.xml",
+    "volvex compare game/canvas/fog.dds logo.dds",
 )
 STATUSES = {Status.DIFFERS: "they differ"}
 A_FILE = 40  # lines shown of one file
