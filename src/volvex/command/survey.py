@@ -27,7 +27,7 @@ EXAMPLES = (
     "volvex survey game",
     "volvex survey game --all --json",
 )
-SHOWN = 40
+SHOWN = 25
 FAULTS = 10
 
 

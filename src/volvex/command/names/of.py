@@ -14,7 +14,7 @@ import numpy as np
 from volvex.archive.safe_names import shown
 from volvex.command.names._shared import Row, add_look_up, look_up
 from volvex.command.ui.context import Context
-from volvex.errors import RefusedError, UsageError
+from volvex.errors import RefusedError
 from volvex.layout import Layout
 from volvex.layout.name_hash import Keying
 
@@ -84,14 +84,9 @@ def _numbers(text: str, keying: Keying) -> list[np.ndarray] | None:
     if keying.numbering is not None:
         number = int(text) if text.isdigit() else keying.numbering.number(text)
         return None if number is None or number >= 1 << keying.parts[0].bits else [np.array([number], np.uint64)]
-    parts = text.lower().removeprefix("0x").split("/")
+    parts = text.lower().replace("0x", "").split("/")
     order = keying.in_order()
     if len(parts) != len(order) or any(len(part) > kind.bits // 4 for part, kind in zip(parts, order, strict=True)):
         return None
-    try:
-        values = {kind.what: int(part, 16) for part, kind in zip(parts, order, strict=True)}
-    except ValueError as error:
-        raise UsageError(
-            f"{shown(text)} is neither a number nor a hash", "hexadecimal digits, such as 3f9c22d01b7e4a55"
-        ) from error
+    values = {kind.what: int(part, 16) for part, kind in zip(parts, order, strict=True)}
     return [np.array([values[part.what]], np.uint64) for part in keying.parts]

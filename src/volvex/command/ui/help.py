@@ -109,7 +109,7 @@ def print_overview(context: Context) -> None:
             last = priority // 10
             context.print(context.paint(GROUPS.get(last, "More"), "bold"))
         context.print(f"  {context.paint(name.ljust(10), 'cyan')} {text}")
-    context.print("`volvex COMMAND --help` has examples; `volvex mod` lists its commands; `volvex --version`")
+    context.print("`volvex show --help`: examples; `volvex mod`: its commands; `volvex --version`")
 
 
 def print_group(group: str, context: Context) -> None:
