@@ -11,7 +11,6 @@ import re
 
 import numpy as np
 
-from volvex.archive.safe_names import shown
 from volvex.command.names._shared import Row, add_look_up, look_up
 from volvex.command.ui.context import Context
 from volvex.errors import RefusedError
