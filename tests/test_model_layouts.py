@@ -160,6 +160,13 @@ block rows after head repeats
         with self.assertRaisesRegex(RefusedError, "f16, which cannot hold"):
             again(own, model, meshes=[replace(model.meshes[0], positions=model.meshes[0].positions * 1e6)])
 
+    def test_no_number_of_a_place_is_left_out(self) -> None:
+        for fact, count in (("position", 1), ("position", 2), ("normal", 2), ("uv", 1)):
+            lines = [] if fact == "position" else ["place array of 3 f32  position"]
+            rows = "".join(f"    {line}\n" for line in [*lines, f"one array of {count} f32  {fact}"])
+            with self.assertRaisesRegex(VolvexError, f"the {fact} has [23] numbers"):
+                form(f'layout "t" kind mesh\nblock rows at 0 repeats until end\n{rows}')
+
     def test_positions_that_are_no_numbers(self) -> None:
         text = 'layout "t" kind mesh\nblock rows at 0 repeats until end\n    place array of 3 f32  position\n'
         with self.assertRaisesRegex(FormatError, "position of vertex 1 is no number"):

@@ -132,6 +132,19 @@ FAMILIES: dict[str, Numbers] = {
     "key": KEY,
     "material": MATERIAL,
 }
+WHOLE = (  # facts of which no number may be left out
+    "position",
+    "normal",
+    "octahedral normal",
+    "octahedral tangent",
+    *SETS,
+    "box low",
+    "box high",
+    "sphere centre",
+    "shift",
+    "joint translation",
+    "bind translation",
+)
 WORDS = {  # what the words of a table may be
     "part use": ("drawn", "collision"),
     "track of": ("translation", "rotation", "scale"),
@@ -291,6 +304,8 @@ def _check_array(what: str, fact: str, part: str, field: Field, kind: ArrayType)
         yield field.place, f"the {what} is one number, `{field.name}` is {kind}", "f32"
     elif isinstance(kind.count, int) and not 1 <= kind.count <= len(numbers) + 1:  # one more is padding, and kept
         yield field.place, f"the {what} has at most {len(numbers)} numbers", f"array of {len(numbers)} {kind.of}"
+    elif isinstance(kind.count, int) and fact in WHOLE and kind.count < len(numbers):
+        yield field.place, f"the {what} has {len(numbers)} numbers", f"array of {len(numbers)} {kind.of}"
     elif fact == "smallest rotation key":
         yield field.place, f"the {what} is a field for each of its numbers", "rows bits 0 to 1"
 
