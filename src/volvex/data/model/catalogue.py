@@ -16,8 +16,8 @@ import numpy as np
 from volvex.data.budget import Budget
 from volvex.data.model.sheet import Array, Change, Document, Sheet
 from volvex.data.text.document import Record, sheets_of
-from volvex.data.text.forms.po import SHEET
-from volvex.errors import FormatError, NotFoundError, UnfitError, UsageError
+from volvex.data.text.forms.po import SHEET, message_of
+from volvex.errors import FormatError, UnfitError
 
 MARKS = {b"\xde\x12\x04\x95": "<", b"\x95\x04\x12\xde": ">"}
 HEAD = "(head)"  # the key of the message that describes the catalogue
@@ -70,13 +70,7 @@ class Catalogue(Document):
         return self._placed(stored) if stored else self.data
 
     def _message(self, change: Change) -> _Message:
-        if change.what != "set":
-            raise UsageError(
-                f"{self.file}: messages are added and removed by the program they are from", "setting their texts"
-            )
-        message = self._messages.get(change.key)
-        if message is None:
-            raise NotFoundError(f"{self.file}: there is no row {change.key}")
+        message = message_of(self._messages, change, self.file)
         if change.field not in message.fields:
             what = f"row {change.key}: {change.field} is not set: it is what the program asks for"
             raise UnfitError(self.file, what, hint=f"{message.fields[0]}=...")

@@ -7,8 +7,9 @@ A record's key is the text to be translated, behind its context and a `|` where 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import TypeVar
 
 from volvex.data.budget import Budget
 from volvex.data.model.sheet import Change, Sheet
@@ -16,6 +17,7 @@ from volvex.data.text.document import UTF8, Encoding, Offsets, Record, Splice, T
 from volvex.errors import FormatError, NotFoundError, UnfitError, UsageError
 
 PRIORITY = 10
+T = TypeVar("T")
 SHEET = "messages"
 _BEGINS = re.compile(rb"^msgid[ \t]+\"", re.M)
 _STATEMENT = re.compile(
@@ -96,13 +98,7 @@ class PoData(TextData):
         return [offsets.splice(*self._edit(change)) for change in changes]
 
     def _edit(self, change: Change) -> tuple[int, int, str]:
-        if change.what != "set":
-            raise UsageError(
-                f"{self.file}: messages are added and removed by the program they are from", "setting their texts"
-            )
-        message = self._messages.get(change.key)
-        if message is None:
-            raise NotFoundError(f"{self.file}: there is no row {change.key}")
+        message = message_of(self._messages, change, self.file)
         text = next(
             (what for what in message.spans if what.startswith("msgstr") and _field(what) == change.field), None
         )
@@ -115,6 +111,15 @@ class PoData(TextData):
         start, end = message.spans[text]
         newline = "\r\n" if "\r\n" in self.text else "\n"
         return start, end, _quoted(change.after or "", newline)
+
+
+def message_of(messages: Mapping[str, T], change: Change, file: str) -> T:
+    """The message that a change sets; UsageError for one that adds or removes, NotFoundError when there is none."""
+    if change.what != "set":
+        raise UsageError(f"{file}: messages are added and removed by the program they are from", "setting their texts")
+    if change.key not in messages:
+        raise NotFoundError(f"{file}: there is no row {change.key}")
+    return messages[change.key]
 
 
 def _field(what: str) -> str:
