@@ -109,6 +109,19 @@ class Narrow(Case):
         self.assertTrue(any(line.startswith("locked: ") for line in lines[-6:]))
         self.assertIn("`volvex ", lines[-1])
 
+    def test_words_are_not_broken_where_lines_end(self) -> None:
+        one = context(terminal=True, width=40)
+        lines = one.wrapped("there is no 140 in lenses; try one of 101, 102, 103, 104, 105", "    ").split("\n")
+        self.assertGreater(len(lines), 1)
+        self.assertTrue(all(line.startswith("    ") and len(line) <= 40 for line in lines))
+        self.assertIn("104, 105", " ".join(line.strip() for line in lines))
+
+    def test_a_line_with_several_hits_is_printed_once(self) -> None:
+        pack = made_game() / "data/almanac.kwp"
+        lines = self.volvex("find", pack, "--text", "fresnel_3", "--name", "workshop.xml").splitlines()
+        self.assertEqual(sum("grind_3" in line for line in lines), 1)
+        self.assertEqual(lines[-1], "2 hits in 1 file")
+
     def test_a_path_keeps_its_end(self) -> None:
         self.assertEqual(shortened("data/main.kwp/rules/lamps.xml", 16, middle=True), "data/…/lamps.xml")
         self.assertEqual(shortened("abcdef", 4), "abc…")

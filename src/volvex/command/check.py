@@ -53,4 +53,5 @@ def print_problem(problem: Problem, context: Context) -> None:
     context.print(
         f"{level}  {context.paint(shown(problem.file), 'blue')}  {context.paint(shown(problem.place), 'bold')}"
     )
-    context.print(f"         {shown(problem.message)}" + (f"; try {shown(problem.hint)}" if problem.hint else ""))
+    text = shown(problem.message) + (f"; try {shown(problem.hint)}" if problem.hint else "")
+    context.print(context.wrapped(text, " " * 9))

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import argparse
 import functools
+import itertools
 import re
 from dataclasses import replace
 from typing import TYPE_CHECKING
@@ -171,20 +172,24 @@ def _print(hits: list[Hit], every: bool, context: Context) -> None:
     context.print(path)
     if not hits[0].match and not hits[0].record:
         return
-    for hit in hits if every else hits[:A_FILE]:
+    lines = [list(those) for _, those in itertools.groupby(hits, lambda hit: (hit.line, hit.record, hit.offset))]
+    for hit, *again in lines if every else lines[:A_FILE]:
         if hit.record:
             use = context.paint(f"  [{shown(hit.use)}]", "cyan") if hit.use else ""
-            context.print(f"{'':11}  {context.paint(shown(hit.record), 'dim')}{use}  {_snippet(hit, context)}")
+            context.print(
+                f"{'':11}  {context.paint(shown(hit.record), 'dim')}{use}  {_snippet(hit, context, bool(again))}"
+            )
             continue
         where = f"line {hit.line}" if hit.line is not None else f"{hit.offset:#x}"
-        context.print(f"{context.paint(where.rjust(11), 'dim')}  {_snippet(hit, context)}")
-    if not every and len(hits) > A_FILE:
-        more = count(len(hits) - A_FILE, "more hit")
+        context.print(f"{context.paint(where.rjust(11), 'dim')}  {_snippet(hit, context, bool(again))}")
+    left = 0 if every else sum(map(len, lines[A_FILE:]))
+    if left:
+        more = count(left, "more hit")
         context.print(context.paint(f"{'':11}  and {more}; --all shows them", "dim"))
 
 
-def _snippet(hit: Hit, context: Context) -> str:
-    """A hit with what stands around it, on one line."""
+def _snippet(hit: Hit, context: Context, again: bool = False) -> str:
+    """A hit with what stands around it, on one line; `again` when the line has it further on."""
     match = context.paint(shown(hit.match), "red")
     if hit.line is None and not hit.record:
         return f"{hit.before} {match} {hit.after}".strip()
@@ -193,4 +198,5 @@ def _snippet(hit: Hit, context: Context) -> str:
     left = max(room // 2, room - len(after))
     before = before if len(before) <= left else "…" + before[len(before) - left + 1 :]
     right = room - len(before)
-    return f"{before}{match}{after if len(after) <= right else after[: right - 1] + '…'}"
+    after = after if len(after) <= right else after[: right - 1] + "…"
+    return f"{before}{match}{after.replace(shown(hit.match), match) if again else after}"

@@ -7,6 +7,7 @@ import functools
 import json
 import os
 import sys
+import textwrap
 import time
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
@@ -80,6 +81,15 @@ class Context:
             self.out.write(text + "\n")
         else:
             self.drawn.print(text + "\n")
+
+    def wrapped(self, text: str, indent: str) -> str:
+        """A text behind a margin; on a terminal broken between words where its lines end."""
+        if not self.terminal:
+            return indent + text
+        filler = textwrap.TextWrapper(
+            max(40, self.width), indent, indent, break_long_words=False, break_on_hyphens=False
+        )
+        return filler.fill(text)
 
     def note(self, text: str) -> None:
         """Something beside the result; not printed with --quiet."""
