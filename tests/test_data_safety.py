@@ -338,7 +338,7 @@ class Budgets(Case):
         with zipfile.ZipFile(self.folder / "big.zip", "w", zipfile.ZIP_DEFLATED) as archive:
             archive.writestr("j.json", b"[" + b"[1]," * 3_000_000 + b"1]")
             archive.writestr("k.json", b'{"a": [{"id": "x", "n": 77}]}')
-        done = self.run_program("find", "big.zip", "--value", "77", status=5)
+        done = self.run_program("find", "big.zip", "--value", "77")
         self.assertIn("a x: n", done.stdout)
         self.assertIn("not searched: big.zip/j.json", done.stderr)
 
