@@ -28,7 +28,7 @@ FOLDER = Path(__file__).parent / "screenshots"
 FONTS = Path("/usr/share/fonts/truetype/dejavu")
 COLUMNS, ROWS = 100, 44
 SIZE, MARGIN, LINE = 15, 14, 19  # pixels: letters, border, height of a line
-BACK, FRONT, PROMPT = (16, 20, 24), (216, 222, 230), (120, 200, 120)
+BACK, FRONT = (16, 20, 24), (216, 222, 230)
 # the sixteen colours of the terminal, in the order of the escape codes
 PALETTE = (
     (70, 78, 88),
@@ -196,7 +196,7 @@ def draw(picture: Picture, output: str, target: Path) -> None:
     width = fonts[False].getlength("m")
     image = Image.new("RGB", (int(COLUMNS * width) + 2 * MARGIN, (len(shown) + 1) * LINE + 2 * MARGIN), BACK)
     pen = ImageDraw.Draw(image)
-    pen.text((MARGIN, MARGIN), "$", PROMPT, fonts[True])
+    pen.text((MARGIN, MARGIN), "$", FRONT, fonts[True])
     pen.text((MARGIN + 2 * width, MARGIN), picture.command, FRONT, fonts[True])
     for row, line in enumerate(shown, 1):
         for column, character in enumerate(line.plain):
