@@ -49,6 +49,10 @@ class Answers(Case):
         self.volvex("pack", self.folder / "out", "--like", PACK, "--to", self.folder / "new.kwp", cwd=self.work)
         self.assertEqual((self.folder / "new.kwp").read_bytes(), (self.source / PACK).read_bytes())
 
+    def test_the_advice_to_make_a_bench_names_no_other(self) -> None:
+        said = self.complaint("status", "--bench", self.folder / "none", status=3)
+        self.assertIn("`volvex bench GAME`", said)
+
     def test_a_guess_is_told_what_it_wants(self) -> None:
         said = self.complaint("names", "guess", self.source / "loft/loft.kwa", status=2)
         self.assertIn("a pattern of the paths in it", said)

@@ -56,6 +56,8 @@ def _with(command: str, bench: Path | None, game: Path | None, width: int) -> st
         parser = parser_of(name, COMMANDS.load(name), width)
     except VolvexError:
         return command
+    if name == "bench":  # makes another one
+        return command
     flags = {flag for action in parser._actions for flag in action.option_strings}
     if bench is not None and "--bench" not in flags:
         game = _game_of_bench(bench)
