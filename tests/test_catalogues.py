@@ -73,6 +73,12 @@ class Catalogues(Case):
         with self.assertRaises(UnfitError):
             Catalogue(made(narrow, encoding="latin-1"), "de.mo").written([changed("Lamp", "text", "灯")])
 
+    def test_a_charset_that_is_none_is_taken_for_utf_8(self) -> None:
+        for name in ("base64", "rot13", "idna", "undefined", "punycode", "none-such"):
+            texts = {"": f"Content-Type: text/plain; charset={name}\n", "Lamp": "Lämpchen"}
+            sheet, row = Catalogue(made(texts), "de.mo").find("Lamp")
+            self.assertEqual(sheet.record(row)["text"], "Lämpchen")
+
     def test_damaged_ones_are_told_with_the_place(self) -> None:
         data = made()
         for bad in (

@@ -84,13 +84,16 @@ def run(options: argparse.Namespace, context: Context) -> int:
                             records += [_record(hit) for hit in some]
                         else:
                             _print(some, options.all, context)
-        finally:  # also after Ctrl-C
+        except KeyboardInterrupt:
             if options.json:
                 context.json(records)
+            raise
         faults += walker.faults
     locked = [fault for fault in faults if isinstance(fault, LockedError)] if files and not options.json else []
     status = note_faults([fault for fault in faults if fault not in locked], context, "not searched: ")
-    if not options.json:
+    if options.json:
+        context.json(records)
+    else:
         said = count(hits, "hit") + " in " if wanted.text or wanted.data or wanted.value else ""
         context.print(context.paint(f"{said}{count(files, 'file')}{_not_searched(locked)}", "dim"))
     return Status.OK if files else status or Status.DIFFERS

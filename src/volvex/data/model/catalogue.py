@@ -20,6 +20,7 @@ from volvex.data.text.forms.po import SHEET, message_of
 from volvex.errors import FormatError, UnfitError
 
 MARKS = {b"\xde\x12\x04\x95": "<", b"\x95\x04\x12\xde": ">"}
+NO_CHARSETS = ("", "idna", "punycode", "undefined", "unicode_escape", "raw_unicode_escape")  # no catalogue is in these
 HEAD = "(head)"  # the key of the message that describes the catalogue
 _CHARSET = re.compile(rb"charset=([A-Za-z0-9_.:-]+)")
 
@@ -130,9 +131,11 @@ class Catalogue(Document):
             found = _CHARSET.search(self.data[at : at + size])
             if found is not None:
                 try:
-                    return codecs.lookup(found[1].decode()).name
-                except LookupError:
-                    pass
+                    name = codecs.lookup(found[1].decode()).name
+                    "".encode(name)  # refuses what is no encoding of texts
+                except (LookupError, UnicodeError):
+                    name = ""
+                return "utf-8" if name in NO_CHARSETS else name
         return "utf-8"
 
     def _records(self, keys: Array, told: Array) -> list[Record]:
