@@ -120,7 +120,7 @@ class Take(OnABench):
         (self.work / "files" / LAMPS).write_bytes(b"mine")
         self.assertIn("was edited in the bench", self.refused("take", LAMPS, status=5))
         self.assertEqual((self.work / "files" / LAMPS).read_bytes(), b"mine")
-        self.do("take", LAMPS, "--refresh")
+        self.do("take", LAMPS, "--overwrite")
         self.assertEqual(len((self.work / "files" / LAMPS).read_bytes()), 1086)
 
     def test_what_is_not_there(self) -> None:
@@ -292,7 +292,7 @@ class Build(OnABench):
     def test_nothing_to_build_removes_what_was_built(self) -> None:
         self.do("set", LAMPS, "--row", "fresnel_3", "range=14")
         self.do("build")
-        self.do("take", LAMPS, "--refresh")
+        self.do("take", LAMPS, "--overwrite")
         self.assertIn("nothing was built", self.do("build"))
         self.assertFalse((self.work / "built" / MAIN).exists())
 
@@ -345,7 +345,7 @@ class AfterAnUpdate(Case):
         self.update("rules/lamps.xml", 'range="18"', 'range="19"')
         said = self.complaint("build", cwd=self.work, status=5)
         self.assertIn("has changed since it was taken", said)
-        self.assertIn("take --refresh", said)
+        self.assertIn("take --overwrite", said)
 
 
 class Pack(Case):

@@ -311,7 +311,7 @@ class OnABench(Case):
         bench = self.bench(game)
         path = self.unnamed(game, "text")[0]
         for text in ("Chapter 0\n", "{}\n"):  # the second time under another ending
-            self.volvex("take", path, "--refresh", cwd=bench)
+            self.volvex("take", path, "--overwrite", cwd=bench)
             (bench / "files" / path).write_text(text)
             self.volvex("build", "--in-place", cwd=bench)
             self.assertEqual(self.volvex("show", f"game/{path}"), text)
@@ -328,7 +328,7 @@ class OnABench(Case):
         self.assertIn("line 1 is not utf-8", self.complaint("names", "add", "calls.txt", status=4))
         said = self.volvex("names", "add", "calls.txt", "--encoding", "cp1252")
         self.assertIn("2 new names of 2; 1 line stood there twice", said)
-        self.volvex("names", "add", "calls.txt", "--encoding", "cp1252", "--game", "kelpwick")
+        self.volvex("names", "add", "calls.txt", "--encoding", "cp1252", "--scope", "kelpwick")
         listed = {(str(record["for"]), record["names"]) for record in self.records("names", "list")}
         self.assertEqual(listed, {("all games", 2), ("kelpwick", 2), ("kelpwick", 7), ("kelpwick", 10)})
         self.assertIn("Öl.txt\n", self.volvex("names", "export"))

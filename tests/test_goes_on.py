@@ -212,7 +212,7 @@ class Statuses(Case):
         (self.folder / "other/foreign.txt").write_text("x")
         self.assertIn("has none of the files", self.complaint(*words, status=5))
         self.assertFalse((self.folder / "new.kwp").exists())
-        self.volvex(*words, "--allow-empty")
+        self.volvex(*words, "--anyway")
 
     def test_no_permission_says_what_to_do(self) -> None:
         words = ("unpack", made_game() / MAIN, "--to", "shut")

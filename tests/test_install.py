@@ -121,7 +121,7 @@ class InstallAndRestore(WithABuild):
         (self.work / "files/kelpwick.ini").write_text("[game]\nlanguage = de\n")
         self.do("build")
         self.do("install")
-        self.do("take", LAMPS, "--refresh")
+        self.do("take", LAMPS, "--overwrite")
         self.do("build")
         self.assertIn("put back", self.do("install"))
         self.assertEqual((self.source / MAIN).read_bytes(), (self.folder / "game" / MAIN).read_bytes())

@@ -1,4 +1,4 @@
-"""What a user made is never destroyed, and what cannot be is refused: swap, take --refresh, undo, mod new, mod export."""
+"""What a user made is never destroyed, and what cannot be is refused: swap, take --overwrite, undo, mod new, mod export."""
 
 from __future__ import annotations
 
@@ -44,9 +44,9 @@ class Kept(Bench):
         said = self.run_("swap", LAMPS, self.file("new.xml", b"<lamps/>"))
         self.assertIn(f"{LAMPS} was edited; your file is kept in undone/{LAMPS}", said)
         self.assertEqual(self.undone(LAMPS), mine)
-        self.assertIn("kept in undone", self.run_("take", "--refresh", LAMPS))
+        self.assertIn("kept in undone", self.run_("take", "--overwrite", LAMPS))
         self.assertEqual(self.undone(LAMPS.replace(".xml", "~2.xml")), b"<lamps/>")
-        self.assertNotIn("kept", self.run_("take", "--refresh", LAMPS))  # it is the original now
+        self.assertNotIn("kept", self.run_("take", "--overwrite", LAMPS))  # it is the original now
 
     def test_the_same_content_again_is_not_kept_twice(self) -> None:
         new = self.file("new.xml", b"<lamps/>")
@@ -65,8 +65,8 @@ class Kept(Bench):
         self.run_("take", LENSES, "--as", "csv")
         file = self.work / "open" / f"{LENSES}.csv"
         file.write_text("mine")
-        self.assertIn("--refresh", self.run_("take", LENSES, "--as", "csv", status=5))
-        self.assertIn(f"kept in undone/open/{LENSES}.csv", self.run_("take", LENSES, "--as", "csv", "--refresh"))
+        self.assertIn("--overwrite", self.run_("take", LENSES, "--as", "csv", status=5))
+        self.assertIn(f"kept in undone/open/{LENSES}.csv", self.run_("take", LENSES, "--as", "csv", "--overwrite"))
         self.assertEqual(self.undone(f"open/{LENSES}.csv"), b"mine")
 
 

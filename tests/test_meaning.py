@@ -266,19 +266,19 @@ class Opened(Benches):
     def test_a_spreadsheet_a_hand_and_set_make_the_same_change(self) -> None:
         self.do("set", FITTINGS, "--row", "harbour_1", "screws=5")
         by_set = self.changes()[FITTINGS]
-        self.do("take", FITTINGS, "--refresh", "--as", "xlsx")
+        self.do("take", FITTINGS, "--overwrite", "--as", "xlsx")
         file = self.work / "open" / f"{FITTINGS}.xlsx"
         pages = load_workbook(file)
         pages.active["D2"] = 5  # type: ignore[index]
         pages.save(file)
         self.assertEqual(self.changes()[FITTINGS], by_set)
-        self.do("take", FITTINGS, "--refresh", "--as", "csv")
+        self.do("take", FITTINGS, "--overwrite", "--as", "csv")
         file = self.work / "open" / f"{FITTINGS}.csv"
         file.write_bytes(file.read_bytes().replace(b"101,3,1851", b"101,5,1851"))
         self.assertEqual(self.changes()[FITTINGS], by_set)
         self.do("set", JOBS, "--row", "grind_3", "lens=104")
         by_set = self.changes()[JOBS]
-        self.do("take", JOBS, "--refresh")
+        self.do("take", JOBS, "--overwrite")
         mine = self.work / "files" / JOBS
         mine.write_bytes(mine.read_bytes().replace(b'lens="103"', b"lens = '104'"))
         self.assertEqual(self.changes()[JOBS], by_set)

@@ -152,14 +152,15 @@ class Looking(KeptGame):
             pixels = np.asarray(one.convert("RGB")).astype(int)
         brown = (pixels[..., 0] > pixels[..., 2] + 30).mean()
         self.assertGreater(brown, 0.05)  # the hull, in its colour
-        for words, views in ((("--turn", "5"), 5), (("--animation", "row", "--skeleton"), 8), (("--lods",), 2)):
+        for words, views in ((("--turn", "5"), 5), (("--animation", "row", "--skeleton"), 8), (("--each-lod",), 2)):
             out = self.volvex("picture", boat, "--to", "some.png", "--overwrite", *words)
             self.assertIn(f"{views} views", out)
         self.assertIn(
             "one of patience_row", self.complaint("picture", boat, "--to", "x.png", "--animation", "swim", status=3)
         )
         self.assertIn(
-            "draws one model", self.complaint("picture", str(self.shared / "slip"), "--to", "x.png", "--lods", status=2)
+            "draws one model",
+            self.complaint("picture", str(self.shared / "slip"), "--to", "x.png", "--each-lod", status=2),
         )
         self.assertFalse((self.folder / "x.png").exists())
 
@@ -308,13 +309,13 @@ class Working(KeptGame):
         self.assertIn("was converted to Kelpwick boat", done.stdout)
         self.assertIn("level of detail 1 is not in the file, and stays as it was", done.stderr)
         self.volvex("undo", ".", cwd=self.here)
-        self.volvex("swap", "slip/patience.kmm", "mine.glb", "--lods", "simplified", cwd=self.here)
+        self.volvex("swap", "slip/patience.kmm", "mine.glb", "--each-lod", "simplified", cwd=self.here)
         out = self.volvex("changes", cwd=self.here)
         self.assertIn("triangles of level 1", out)
         self.assertIn("4.31", out)
         self.assertIn(
             "converts a model",
-            self.complaint("swap", "canvas/fog.dds", "mine.glb", "--lods", "nearest", status=2, cwd=self.here),
+            self.complaint("swap", "canvas/fog.dds", "mine.glb", "--each-lod", "nearest", status=2, cwd=self.here),
         )
 
     def test_edited_twice_is_refused(self) -> None:

@@ -376,7 +376,7 @@ class Library_(WithGame):
         other = self.descriptor("z")
         (other / "mod.toml").write_text(DESCRIPTOR.format(id="z").replace("Kelpwick", "Other"))
         self.assertIn("is for Other Light", self.mod("add", other, status=5))
-        self.mod("add", other, "--any-game")
+        self.mod("add", other, "--anyway")
         self.assertEqual(self.order(), ["a", "z"])
 
     def test_versions(self) -> None:
@@ -658,7 +658,16 @@ class NewItem(WithGame):
 
     def test_records_files_titles_and_icon_follow(self) -> None:
         self.start(
-            "--from", self.BOATS, "--row", "patience", "--as", "swift", "--title", "Swift", "--title", "de=Mauersegler"
+            "--item",
+            self.BOATS,
+            "--row",
+            "patience",
+            "--item-id",
+            "swift",
+            "--title",
+            "Swift",
+            "--title",
+            "de=Mauersegler",
         )
         self.assertIn("no errors", self.volvex("check", cwd=self.work))
         mod = read_mod(self.folder / "skiff")
@@ -688,7 +697,7 @@ class NewItem(WithGame):
     def test_names_in_each_language_and_what_belongs_to_the_item(self) -> None:
         menu = "data/almanac.kwp/texts/menu.kwx"
         self.start(
-            "--from",
+            "--item",
             menu,
             "--row",
             "lamp.range",
@@ -702,7 +711,7 @@ class NewItem(WithGame):
         record = json.loads(self.volvex("show", menu, "--row", "lamp.far", "--json", cwd=self.work))[0]
         texts = {name: str(record).count(name) for name in ("To %d miles", "Bis %d Meilen")}
         self.assertEqual(texts, {"To %d miles": 2, "Bis %d Meilen": 1})
-        said = self.start("--from", LAMPS, "--row", "gull_rock", "--as", "petrel", "--overwrite")
+        said = self.start("--item", LAMPS, "--row", "gull_rock", "--item-id", "petrel", "--overwrite")
         self.assertIn("tables/fittings.kwb: fittings petrel, like gull_rock", said)
         self.assertNotIn("keepers", said)
 
@@ -713,7 +722,7 @@ class NewItem(WithGame):
             (("--row", "nobody", "--as", "b"), "nobody", 3),
         ):
             with self.subTest(said):
-                self.assertIn(said, self.start("--from", self.BOATS, *words, status=status))
+                self.assertIn(said, self.start("--item", self.BOATS, *words, status=status))
         self.assertIn("no changes", self.volvex("changes", cwd=self.work))
 
 

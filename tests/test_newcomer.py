@@ -181,7 +181,7 @@ class Saved(Case):
     def test_replaced_lines_are_saved_and_carried_over(self) -> None:
         game = self.game()
         work = self.bench(game)
-        self.volvex("set", LETTER, "--replace", "lamp", "lantern", "--yes", cwd=work)
+        self.volvex("set", LETTER, "--replace", "lamp", "lantern", cwd=work)
         self.volvex("changes", "--save", "../mine.json", cwd=work)
         self.assertIn(LETTER, json.loads((self.folder / "mine.json").read_text())["files"])
         shutil.rmtree(work)

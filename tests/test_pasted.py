@@ -76,7 +76,7 @@ class Pasted(Case):
         self.do("take", "data/nothing", *on, status=3)
         self.do("set", LAMPS, "--row", "fresnel_9", "range=1", *on, status=3)
         self.do("set", LAMPS, "--row", "fresnel_3", "range=14", *on)
-        self.do("take", "--refresh", LAMPS, *on)
+        self.do("take", "--overwrite", LAMPS, *on)
         self.do("set", LAMPS, "--row", "fresnel_3", "range=14", *on)
         self.do("take", LAMPS, "--as", "csv", *on)
         (self.folder / bench / "open" / f"{LAMPS}.csv").write_text("broken")

@@ -241,7 +241,7 @@ class Benches(Pictures):
         (self.folder / "note.txt").write_text("no picture")
         for words in (("../note.txt", "--resize"), ("../large.png", "--resize", "--as-is")):
             self.assertIn("converts a picture", self.run_in("swap", "sail.dds", *words, status=2))
-        self.run_in("swap", "sail.dds", "../large.png", "--any-size")
+        self.run_in("swap", "sail.dds", "../large.png", "--anyway")
         said = self.run_in("check", status=1)
         self.assertIn("no powers of two", said)
         self.run_in("swap", "sail.dds", "../large.png", "--as-is")

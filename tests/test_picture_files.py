@@ -270,7 +270,7 @@ class Benches(OnBench):
                 self.assertEqual(file.read(f"far/x.lens.{number}"), own)
                 self.assertNotEqual(own, bytes(self.made.surfaces[0][number - 1]))
         self.assertIn("3 changes undone", self.run_in("undo", "art/x.lens"))
-        self.run_in("take", "more.zip/far/x.lens", "--as", "png", "--refresh")
+        self.run_in("take", "more.zip/far/x.lens", "--as", "png", "--overwrite")
         self.assertIn("no changes", self.run_in("changes"))
 
     def test_a_level_that_is_left_out_or_edited_by_hand(self) -> None:

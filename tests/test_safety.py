@@ -308,7 +308,7 @@ class Refusals(WithAGame):
         with self.assertRaises(RefusedError) as caught:
             install(self.source, other, bases, Disk(), by="second")
         self.assertIn("a.dat (put back)", caught.exception.message)
-        self.assertIn("--replace", caught.exception.hint)
+        self.assertIn("--overwrite", caught.exception.hint)
         done = install(self.source, other, bases, Disk(), by="second", replace=True)
         self.assertEqual(
             {(action.path, action.what) for action in done.actions},

@@ -155,7 +155,7 @@ class InTheGame(KeptGame):
         (self.folder / "mine.wav").write_bytes(wav(tones(50, 1), 11025))
         self.run_in("swap", "belfry/fog_bell.kbl", "../mine.wav")
         self.assertIn("both edited", self.run_in("changes", status=5))
-        self.run_in("take", "belfry/fog_bell.kbl", "--refresh", "--as", "wav")
+        self.run_in("take", "belfry/fog_bell.kbl", "--overwrite", "--as", "wav")
         (self.at / "open/belfry/fog_bell.kbl.wav").write_bytes(b"no sound")
         self.assertIn("no sound", self.run_in("changes", status=5))
 

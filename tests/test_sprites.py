@@ -240,7 +240,7 @@ class Sheets(Case):
                 del wanted["skua"]
                 self.assertIn("frames: 1 removed", self.changes())
                 self.require(extension, wanted)
-                self.volvex("take", "art/birds.png", "--as", "sprites", "--refresh", cwd=self.folder / "bench")
+                self.volvex("take", "art/birds.png", "--as", "sprites", "--overwrite", cwd=self.folder / "bench")
                 self.require(extension, sprites())
                 path.unlink()
                 shutil.rmtree(self.folder / "bench")

@@ -70,7 +70,7 @@ class Ways(WithGame):
 
 
 class AddOns(WithGame):
-    """Mods in the game's own form: folders and ZIPs with a descriptor, in the game and outside of it, and lines in its list."""
+    """Mods in the game's own format: folders and ZIPs with a descriptor, in the game and outside of it, and lines in its list."""
 
     def setUp(self) -> None:
         super().setUp()
@@ -272,7 +272,7 @@ class Lists(unittest.TestCase):
 
 
 class Templates(unittest.TestCase):
-    """Descriptors of the game's own form."""
+    """Descriptors of the game's own format."""
 
     DESCRIPTOR = Descriptor(
         "deep",

@@ -19,24 +19,22 @@ def arguments(words: Sequence[str] | None = None) -> argparse.Namespace:
     make.add_argument("dir", type=Path)
     make.add_argument("--seed", type=int, default=7)
     make.add_argument("--scale", type=int, default=1, help="62 more entries, 3.6 MB, a step (200: about 700 MB)")
-    make.add_argument(
-        "--version", type=int, choices=(1, 2), default=1, help="2: as an update, over a game that is there"
-    )
+    make.add_argument("--update", action="store_true", help="an update, over a game that is there")
     start = verbs.add_parser("play", help="load the game strictly and print its screens")
     start.add_argument("dir", type=Path)
     start.add_argument("--language")
     start.add_argument("--letter")
-    start.add_argument("--only", help="print only the lines in which this stands")
+    start.add_argument("--text", help="print only the lines in which this stands")
     return parser.parse_args(words)
 
 
 def main(words: Sequence[str] | None = None) -> int:
     options = arguments(words)
     if options.verb == "make":
-        if options.version == 1 and (options.dir / "data" / "main.kwp").exists():
+        if not options.update and (options.dir / "data" / "main.kwp").exists():
             print(f"kelpwick: there is a game in {options.dir} already", file=sys.stderr)
             return 1
-        count = make_game(options.dir, options.seed, options.scale, options.version)
+        count = make_game(options.dir, options.seed, options.scale, 2 if options.update else 1)
         print(f"Kelpwick Light is in {options.dir}: {count} files in data/main.kwp")
         return 0
     return start(options)
@@ -56,8 +54,8 @@ def start(options: argparse.Namespace) -> int:
         file.write(line + "\n")
     if status:
         print(f"kelpwick: {line} (written to {log})", file=sys.stderr)
-    if options.only:
-        screens = "".join(line for line in screens.splitlines(keepends=True) if options.only in line)
+    if options.text:
+        screens = "".join(line for line in screens.splitlines(keepends=True) if options.text in line)
     sys.stdout.write(screens)
     return status
 

@@ -111,7 +111,7 @@ def require_form(extension: str) -> None:
 
     if extension.lstrip(".").lower() not in {*pictures(), *sounds(), *models()}:
         raise UsageError(
-            f"no form of pictures, sounds or models has the extension {extension}",
+            f"no format of pictures, sounds or models has the extension {extension}",
             f"one of {', '.join(sorted(pictures()))}; {', '.join(sorted(sounds()))}; {', '.join(sorted(models()))}",
         )
 

@@ -318,7 +318,7 @@ def _whole(original: Picture, edited: Picture, filter_: str) -> TakenOver:
             "a file with as many",
         )
     if original.palette is not None:
-        raise RefusedError("the game's own picture has a palette, this form cannot store one", "png")
+        raise RefusedError("the game's own picture has a palette, this format cannot store one", "png")
     picture, pixels, blocks, notes = original, 0, 0, list[str]()
     if edited.levels < original.levels:
         notes.append(f"{original.levels - edited.levels} levels that the file has not are made of the larger ones")
@@ -372,7 +372,7 @@ def replaced(
     elif not same:
         raise RefusedError(
             f"the picture has {user.width} x {user.height} pixels, the game's own has {original.width} x {original.height}",
-            "--resize, or --any-size if the game takes pictures of other sizes there",
+            "--resize, or --anyway if the game takes pictures of other sizes there",
         )
     if recolour:
         result = _recoloured(original, user)

@@ -23,7 +23,7 @@ class AddOns:
 
     path: Mapping[str, str]  # by system: the folder, below the game's, or from {home}, {documents} or {app_data}
     archives: tuple[str, ...]  # patterns of the archives whose entries an add-on may replace, under their paths
-    form: str = "folder"  # or zip
+    format: str = "folder"  # or zip
     name: str = "{id}"  # of each add-on; {order}, {id}, {version}
     content: str = ""  # the folder in an add-on that has the content
     descriptor: str = ""  # the file in an add-on that describes it; empty: there is none
@@ -74,8 +74,8 @@ def add_ons_of(value: object, where: Path, table: str) -> AddOns:
         tuple(map(str, value["archives"])),
         **{k: v for k, v in value.items() if k not in ("path", "archives")},
     )
-    if made.form not in ("folder", "zip"):
-        raise wrong(f"form is {made.form!r}", "form = 'folder' or 'zip'")
+    if made.format not in ("folder", "zip"):
+        raise wrong(f"format is {made.format!r}", "format = 'folder' or 'zip'")
     for name, inner in (("content", made.content), ("descriptor", made.descriptor), ("list", made.list)):
         if inner and not stays_inside(inner):
             raise wrong(f"{name} leads elsewhere", "a path without ..")

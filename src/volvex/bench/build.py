@@ -238,7 +238,7 @@ def check_origins(bench: Workbench, changes: Sequence[FileChange]) -> None:
         if known is not None and digest_bytes(b"".join(bench.original_content(change.path))) != known.digest:
             raise RefusedError(
                 f"{change.path}: the game's file has changed since it was taken (a game update?)",
-                f"keeping a copy, then `volvex take --refresh {quoted(change.path)}`",
+                f"keeping a copy, then `volvex take --overwrite {quoted(change.path)}`",
             )
 
 

@@ -122,7 +122,7 @@ def _renewed(bench: Workbench, place: str, known: Taken, theirs: bytes) -> tuple
     if before is None or ours is None or now is None:
         raise RefusedError(
             f"{place}: the game's own file is another than the one that was taken, and its format is unknown",
-            f"keeping a copy, then `volvex take --refresh {quoted(place)}`",
+            f"keeping a copy, then `volvex take --overwrite {quoted(place)}`",
         )
     carried = _carried(place, differences(before, ours), now)
     return carried, place, None if carried.conflicts else edited(now, carried.made)

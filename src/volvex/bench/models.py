@@ -129,7 +129,7 @@ def whole_model(bench: Workbench, place: str, read: Read) -> Whole | None:
 def _required(bench: Workbench, place: str, read: Read) -> Whole:
     found = whole_model(bench, place, read)
     if found is None:
-        raise UsageError(f"{place} is no model", "a form for pictures or data: png, csv, json")
+        raise UsageError(f"{place} is no model", "a format for pictures or data: png, csv, json")
     return found
 
 

@@ -33,7 +33,7 @@ def settle_edited(bench: Workbench, files: Iterable[str], again: bool) -> None:
     """Keep the edited ones of these files aside when they are to be written `again`; RefusedError when not."""
     for file in [file for file in files if is_edited(bench, file)]:
         if not again:
-            raise RefusedError(f"{file} was edited", "--refresh to write it again; your file is kept in `undone`")
+            raise RefusedError(f"{file} was edited", "--overwrite to write it again; your file is kept in `undone`")
         bench.on_kept(file, keep_aside(bench.folder, bench.folder / file, file, bench.disk))
 
 

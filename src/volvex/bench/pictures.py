@@ -96,7 +96,7 @@ def _base_file(bench: Workbench, place: str) -> Path:
 def _opened(bench: Workbench, place: str, read: Read) -> OpenPicture:
     found = picture_at(bench, place, read)
     if found is None:
-        raise UsageError(f"{place} is no picture", "a form for data: csv, json, po")
+        raise UsageError(f"{place} is no picture", "a format for data: csv, json, po")
     return found
 
 

@@ -53,7 +53,7 @@ def sound_at(bench: Workbench, place: str, read: Read) -> OpenSound | None:
 def _required(bench: Workbench, place: str, read: Read) -> OpenSound:
     found = sound_at(bench, place, read)
     if found is None:
-        raise UsageError(f"{place} is no sound", "a form for pictures or data: png, csv, json")
+        raise UsageError(f"{place} is no sound", "a format for pictures or data: png, csv, json")
     return found
 
 

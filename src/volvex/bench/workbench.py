@@ -278,7 +278,7 @@ class Workbench(Originals):
         if edited and not again:
             raise RefusedError(
                 f"{edited[0]} was edited in the bench",
-                "--refresh to take the original again; your file is kept in `undone`",
+                "--overwrite to take the original again; your file is kept in `undone`",
             )
         left = [] if again else there
         done = []

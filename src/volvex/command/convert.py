@@ -1,11 +1,11 @@
 """Convert data, pictures, sounds, models to open formats and back.
 
 Tables, texts and scenes become CSV, TSV, XLSX and JSON, texts also PO and XLIFF. Back it goes with --like, the file it was made
-from: everything that the open format cannot hold comes from there. Every value is checked, and every fault is reported with row,
+from: everything that the open format cannot store comes from there. Every value is checked, and every fault is reported with row,
 column, value and what is allowed; nothing is written unless all values are valid. Pictures become PNG, TIFF, TGA, DDS, KTX2 and
 others, sounds (and those of movies) WAV, FLAC, OGG, MP3 and others, models glTF (.glb) and OBJ with their textures beside them. In a bench, `volvex take PATH --as csv` (or png, wav) does both steps.
 
-With --to, all pictures of any paths are converted, on all cores, or all sounds with --as flac or another form of sounds: their
+With --to, all pictures of any paths are converted, on all cores, or all sounds with --as flac or another format of sounds: their
 titles are their names, their albums their folders; or all models with --as glb, each with its skeleton, animations and materials, and
 the textures of all of them once. A bad one is reported and does not stop the others.
 --skip-existing goes on from where an earlier run was stopped.
@@ -37,7 +37,7 @@ EXAMPLES = (
     "volvex convert game/data/almanac.kwp/tables/lenses.kwb lenses.csv",
     "volvex convert lenses.csv lenses.kwb --like game/data/almanac.kwp/tables/lenses.kwb",
     "volvex convert game/data/almanac.kwp/texts/menu.kwx menu.po --language de",
-    "volvex convert game/data --to pictures --as tga --by package",
+    "volvex convert game/data --to pictures --as tga --by archive",
     "volvex convert game/belfry --to music --as flac",
     "volvex convert game/slip --to models --as glb",
 )
@@ -64,12 +64,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--to", dest="folder", type=Path, metavar="DIR", help="convert all pictures, sounds or models into this folder"
     )
-    parser.add_argument("--as", dest="ending", metavar="FORM", default="png", help="with --to: the form (default: png)")
+    parser.add_argument("--as", dest="ending", metavar="FORMAT", default="png", help="with --to: the format (default: png)")
     parser.add_argument(
         "--by",
-        choices=("path", "kind", "type", "package"),
+        choices=("path", "kind", "type", "archive"),
         default="path",
-        help="with --to: folders by path, by kind (the form that it has), by type of object, or by archive (default: path)",
+        help="with --to: folders by path, by kind (its format), by type of object, or by archive (default: path)",
     )
     parser.add_argument("--cluster", metavar="ADDRESS", help="with --to: let a Dask scheduler's workers do it")
     add_reading(parser)

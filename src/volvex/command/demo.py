@@ -3,7 +3,7 @@
 The game is made up and made from a seed. With DIR it is kept there, and the commands can be typed by hand: they give the same. At the end
 every file of the game is compared with its original.
 
-The game itself is `volvex demo play GAME`, which loads it and prints its screens (--only TEXT: the lines with a text); `volvex demo make
+The game itself is `volvex demo play GAME`, which loads it and prints its screens (--text TEXT: the lines with a text); `volvex demo make
 GAME` makes it, `volvex demo edit FILE ...` stands for the editor of models in the demo.
 """
 
@@ -24,17 +24,17 @@ from volvex.errors import RefusedError, Status, UsageError
 PRIORITY = 70
 GAMES_OWN = ("play", "make", "edit")  # what the stand-in game does
 OF_THE_GAME = {
-    "only": ("TEXT", "with play: print only the lines with this text"),
+    "text": ("TEXT", "with play: print only the lines with this text"),
     "language": ("L", "with play: the language of the game"),
     "letter": ("NAME", "with play: also print this letter"),
-    "version": ("N", "with make: 2 is an update, over a game that is there"),
-    "scale": ("N", "with make: how large (200: about 700 MB)"),
+    "update": (None, "with make: an update, over a game that exists"),
+    "scale": ("N", "with make: the size (200: about 700 MB)"),
 }
 EXAMPLES = (
     "volvex demo",
     "volvex demo --chapter data",
     "volvex demo practice --all",
-    "volvex demo play ../game --only nm",
+    "volvex demo play ../game --text nm",
 )
 
 
@@ -46,7 +46,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="a new folder, which is kept (default: a temporary one); or play, make or edit, and what they take",
     )
     for name, (metavar, said) in OF_THE_GAME.items():
-        parser.add_argument(f"--{name}", metavar=metavar, help=said)
+        if metavar is None:
+            parser.add_argument(f"--{name}", action="store_true", help=said)
+        else:
+            parser.add_argument(f"--{name}", metavar=metavar, help=said)
     parser.add_argument(
         "--chapter", metavar="NAME", default="first", help=f"{', '.join(chapter_names())} (default: first)"
     )
@@ -76,7 +79,7 @@ def _game(options: argparse.Namespace, context: Context) -> int:
     verb, *words = options.words
     for name in OF_THE_GAME:
         value = getattr(options, name)
-        words += [f"--{name}", value] if value is not None else []
+        words += [f"--{name}"] if value is True else [f"--{name}", value] if value else []
     with contextlib.redirect_stdout(context.out), contextlib.redirect_stderr(context.err):
         if verb == "edit":
             from kelpwick.slip.edit import main as edit

@@ -46,7 +46,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--value", default="", help="records with this value in any field: an id, a number, a word")
     parser.add_argument("--kind", metavar="KIND", help="files of this kind: picture")
     parser.add_argument("--larger", metavar="WxH", help="pictures of at least this size: 512x512")
-    parser.add_argument("--like", metavar="FILE", help="pictures that look like this one, in any size and form")
+    parser.add_argument("--like", metavar="FILE", help="pictures that look like this one, in any size and format")
     parser.add_argument("--ignore-case", "-i", action="store_true", help="ignore the case of letters")
     parser.add_argument("--all", action="store_true", help=f"show every hit, not only the first {A_FILE} of a file")
     add_variant(parser)

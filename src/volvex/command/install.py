@@ -4,7 +4,7 @@ All mods that are on (see `volvex mod list`) are combined with what the bench bu
 or nothing. GAME alone, without a bench, installs the mods. Before anything changes, the originals are copied into the game's
 folder `.volvex`, read back and synced. An interrupted install is finished or undone by the next command. `volvex restore` brings
 back exactly the bytes that were there. Where mods disagree, all conflicts are listed and nothing is installed. What another bench
-installed is taken out only with --replace.
+installed is taken out only with --overwrite.
 """
 
 from __future__ import annotations
@@ -61,7 +61,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="the game's folder: install its mods, without a bench (default: the bench, or the current folder)",
     )
     parser.add_argument("--plan", action="store_true", help="print what would happen and change nothing")
-    parser.add_argument("--replace", action="store_true", help="take out what another bench installed")
+    parser.add_argument("--overwrite", action="store_true", help="take out what another bench installed")
     parser.add_argument(
         "--prefer", action="append", default=[], metavar="MOD", help="this mod wins where nothing is settled"
     )
@@ -226,7 +226,7 @@ def _contributions(made: Assembled, mods: list[Mod]) -> tuple[str, ...]:
 def _install(job: _Job, options: argparse.Namespace, context: Context) -> int:
     what = job.deployment
     if options.plan:
-        planned = what.plan(options.replace)
+        planned = what.plan(options.overwrite)
         if not planned and not what.built and what.by != MODS:
             raise _NOTHING
         return tell(
@@ -242,7 +242,7 @@ def _install(job: _Job, options: argparse.Namespace, context: Context) -> int:
     total = sum(built.size for built in what.built) * 5
     context.interrupted = ("the next command finishes or undoes it", "the same command again")
     with context.progress("installing", total) as on_progress:
-        done = what.install(context.disk, on_progress, options.replace)
+        done = what.install(context.disk, on_progress, options.overwrite)
     return _tell(job, done, options, context)
 
 

@@ -38,7 +38,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--to", required=True, type=Path, metavar="FILE", help="the archive to write")
     parser.add_argument("--overwrite", action="store_true", help="replace the file if it is there")
-    parser.add_argument("--allow-empty", action="store_true", help="even if no file of the folder is in the archive")
+    parser.add_argument("--anyway", action="store_true", help="even if no file of the folder is in the archive")
     add_reading(parser)
 
 
@@ -61,8 +61,8 @@ def _pack_plain(options: argparse.Namespace, context: Context) -> int:
         )
     with model:
         files = files_below(options.dir)
-        if not files and not options.allow_empty:
-            raise RefusedError(f"{options.dir} is empty", "the folder whose files are to be packed, or --allow-empty")
+        if not files and not options.anyway:
+            raise RefusedError(f"{options.dir} is empty", "the folder whose files are to be packed, or --anyway")
         with context.progress("packing", sum(path.stat().st_size for path in files.values())) as on_progress:
             done = pack(options.dir, model, options.to, context.disk, on_progress, options.overwrite)
     context.print(f"{options.to}: {number(done.size)} bytes; {count(len(done.added), 'entry', 'entries')}")
@@ -82,9 +82,7 @@ def _pack_as(model: Path, options: argparse.Namespace, context: Context) -> int:
     with like:
         total = sum(path.stat().st_size for path in files_below(options.dir).values()) + like.source.size
         with context.progress("packing", total) as on_progress:
-            done = pack(
-                options.dir, like, options.to, context.disk, on_progress, options.overwrite, options.allow_empty
-            )
+            done = pack(options.dir, like, options.to, context.disk, on_progress, options.overwrite, options.anyway)
     beside = [name for name in done.files if name != options.to.name]
     context.print(
         f"{options.to}{' with ' + count(len(beside), 'file') + ' beside it' if beside else ''}: {number(done.size)} bytes; {count(done.same, 'entry', 'entries')} as in {options.like.name}, "

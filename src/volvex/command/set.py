@@ -69,7 +69,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--whole-words", action="store_true", help="with --replace: not inside longer words")
     parser.add_argument("--fields", metavar="A,B", default="", help="with --replace: in these fields only")
     parser.add_argument("--plan", action="store_true", help="print the changes and change nothing")
-    parser.add_argument("--yes", action="store_true", help="with --replace: do not ask on a terminal")
     parser.add_argument("--json", action="store_true", help="print JSON: a list of changes")
     add_variant(parser)
     add_layout(parser)
@@ -86,15 +85,11 @@ def run(options: argparse.Namespace, context: Context) -> int:
             for change in as_told(changes, document):
                 records.append({"path": place, **vars(change)})
                 lines.append(f"{shown(place)}: {change_line(change, context)}")
-        if options.replace:  # shown before anybody is asked; everything else is shown when it is done
-            _tell(lines, options, context)
         total = sum(len(changes) for _, _, changes in found)
-        apply = not options.plan and (not options.replace or _agreed(total, options, context))
-        if apply:
+        if not options.plan:
             _write(bench, found)
             note_same_content(bench, context)
-    if not options.replace:
-        _tell(lines, options, context)
+    _tell(lines, options, context)
     for place, document, changes in found:
         _note_namesakes(place, document, changes, context)
     if options.json:
@@ -105,8 +100,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
             if options.where is None or any(matched(document, options.where, options.sheet) for _, document, _ in found)
             else f"no record matches {shown(options.where)}"
         )
-    elif not apply:
-        context.print("plan only, nothing changed" if options.plan else "nothing was changed")
+    elif options.plan:
+        context.print("plan only, nothing changed")
     elif total > 1:
         context.print(context.paint(count(total, "change"), "dim"))
     return Status.OK if total else Status.DIFFERS
@@ -222,15 +217,6 @@ def _pair(text: str) -> tuple[str, str]:
     if not sign or not old or not new:
         raise UsageError(f"{text!r} is not OLD=NEW", "--copy OLD=NEW")
     return old, new
-
-
-def _agreed(total: int, options: argparse.Namespace, context: Context) -> bool:
-    """Whether replacing is wanted, now that each hit was shown."""
-    if options.yes or not total or not context.answers:
-        return True
-    context.err.write(f"replace {count(total, 'value')}? [y/N] ")
-    context.err.flush()
-    return input().strip().lower() in ("y", "yes")
 
 
 def _write(bench: Workbench, found: Sequence[tuple[str, Document, Sequence[Change]]]) -> None:

@@ -33,7 +33,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_game_folder(parser)
     parser.add_argument("--install", action="store_true", help="install mods and the bench before")
     parser.add_argument("--restore", action="store_true", help="restore the originals when the game has ended")
-    parser.add_argument("--limit", type=float, metavar="SECONDS", help="end the game after this time: it runs then")
+    parser.add_argument("--timeout", type=float, metavar="SECONDS", help="end the game after this time: it runs then")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
@@ -58,7 +58,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             log_of(description, folder),
             marks,
             lambda line: print_line(line, context),
-            options.limit,
+            options.timeout,
         )
     finally:
         if options.restore:
@@ -66,7 +66,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
                 argparse.Namespace(game=folder, overwrite=[], forget=[], plan=False, json=False, bench=None), context
             )
     how = (
-        "ended by --limit"
+        "ended by --timeout"
         if done.status is None
         else "ended"
         if not done.status

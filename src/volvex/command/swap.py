@@ -30,9 +30,9 @@ if TYPE_CHECKING:
 
 PRIORITY = 33
 CONVERT = {  # options, by what they convert
-    "picture": ("resize", "any_size", "palette"),
+    "picture": ("resize", "anyway", "palette"),
     "sound": ("loudness",),
-    "movie": ("scale", "trim", "mute"),
+    "movie": ("framing", "trim", "mute"),
     "model": ("lods",),
 }
 EXAMPLES = (
@@ -48,12 +48,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--new", action="store_true", help="add a file that the game does not have")
     parser.add_argument("--after", metavar="ENTRY", help="with --new: put its record behind this entry's")
     parser.add_argument("--resize", action="store_true", help="for pictures: make yours as large as the game's own")
-    parser.add_argument("--any-size", action="store_true", help="for pictures: keep the size of yours")
+    parser.add_argument("--anyway", action="store_true", help="for pictures: keep the size of yours")
     parser.add_argument(
         "--palette", choices=("new",), help="for pictures with a palette: make it new for yours (default: it is kept)"
     )
     parser.add_argument("--loudness", choices=("original",), help="for sounds: make yours as loud as the game's own")
-    parser.add_argument("--scale", choices=("fit", "fill"), help="for movies: the whole clip, or all of the frame")
+    parser.add_argument("--framing", choices=("fit", "fill"), help="for movies: the whole clip, or all of the frame")
     parser.add_argument("--trim", action="store_true", help="for movies: cut yours where the game's own ends")
     parser.add_argument(
         "--lods",
@@ -108,7 +108,7 @@ def _put(bench: Workbench, options: argparse.Namespace, context: Context) -> int
         from volvex.bench.pictures import converted_for, put_converted
 
         recolour = options.palette == "new"
-        converted = converted_for(bench, path, options.file, options.resize, options.any_size, recolour)
+        converted = converted_for(bench, path, options.file, options.resize, options.anyway, recolour)
         if converted is None and _put_sound(bench, path, options, context):
             return Status.OK
         if converted is None and _put_movie(bench, path, options, context):
@@ -178,7 +178,7 @@ def _put_movie(bench: Workbench, path: str, options: argparse.Namespace, context
     """Convert a clip that replaces a movie, and put it there; whether it was one."""
     from volvex.bench.movies import Asked, converted_movie, put_movie
 
-    asked = Asked(options.scale or "fit", options.trim, options.mute)
+    asked = Asked(options.framing or "fit", options.trim, options.mute)
     with context.progress("encoding", 0) as on_progress:
         converted = converted_movie(bench, path, options.file, asked, on_progress)
     if converted is None:

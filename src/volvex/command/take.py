@@ -1,6 +1,6 @@
 """Copy entries or files into the bench for editing.
 
-Paths are as in the game, or relative to the current folder. A file that you edited is not overwritten unless --refresh is
+Paths are as in the game, or relative to the current folder. A file that you edited is not overwritten unless --overwrite is
 given, and is then kept in the bench's folder `undone`. --with-references takes what they refer to as well. With --as, data is also written to the bench's folder `open` in a format that other programs open; your edits there
 are taken over by the next command that works on changes.
 """
@@ -37,12 +37,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--with-references", action="store_true", help="also take what it refers to: textures, skeletons, objects, data"
     )
     parser.add_argument(
-        "--refresh", action="store_true", help="take the original again; edited files are kept in `undone`"
+        "--overwrite", action="store_true", help="take the original again; edited files are kept in `undone`"
     )
     parser.add_argument(
         "--as",
         dest="ending",
-        metavar="FORM",
+        metavar="FORMAT",
         help="also write it for other programs: csv, tsv, xlsx, json, po, xlf; png, tiff, tga, dds, ktx2; sprites; wav, flac, ogg, mp3; glb, obj",
     )
     parser.add_argument("--sheet", metavar="NAME", help="with --as: the sheet, when the file has several")
@@ -73,13 +73,13 @@ def run(options: argparse.Namespace, context: Context) -> int:
         named = {bench.place_of(*one) for one in wanted}
         if options.with_references:
             wanted += _belonging(bench, sorted(named), context)
-        beside = _levels(bench, wanted) if options.refresh else []
+        beside = _levels(bench, wanted) if options.overwrite else []
         wanted, there = list(dict.fromkeys([*wanted, *beside])), list[str]()
-        if options.ending and not options.refresh:  # what already exists is opened as it stands
+        if options.ending and not options.overwrite:  # what already exists is opened as it stands
             there = [place for one in wanted if (bench.files / (place := bench.place_of(*one))).is_file()]
             wanted = [one for one in wanted if bench.place_of(*one) not in there]
         context.interrupted = ("the files that were taken are whole", "the same command again, which takes the others")
-        done, left = bench.take(wanted, options.refresh)
+        done, left = bench.take(wanted, options.overwrite)
         left += there
         for place in done[:TOLD]:
             where = os.path.relpath(bench.files / place, context.cwd).replace(os.sep, "/")
@@ -129,7 +129,7 @@ def _open(bench: Workbench, places: list[str], options: argparse.Namespace, cont
         from volvex.bench.sprites import open_sprites
 
         for place in places:
-            folder, frames, empty = open_sprites(bench, place, options.grid, options.refresh)
+            folder, frames, empty = open_sprites(bench, place, options.grid, options.overwrite)
             where = os.path.relpath(bench.folder / folder, context.cwd).replace(os.sep, "/")
             context.print(f"opened as {context.paint(shown(where), 'green')}: {count(frames, 'frame')}")
             if empty:
@@ -145,7 +145,7 @@ def _open(bench: Workbench, places: list[str], options: argparse.Namespace, cont
         if ending in sound_forms():
             _open_sound(bench, place, ending, options, context)
             continue
-        file = open_as(bench, place, ending, wanted, options.refresh)
+        file = open_as(bench, place, ending, wanted, options.overwrite)
         where = os.path.relpath(bench.folder / file, context.cwd).replace(os.sep, "/")
         context.print(f"opened as {context.paint(shown(where), 'green')}")
 
@@ -153,7 +153,7 @@ def _open(bench: Workbench, places: list[str], options: argparse.Namespace, cont
 def _open_sound(bench: Workbench, place: str, ending: str, options: argparse.Namespace, context: Context) -> None:
     from volvex.bench.sounds import open_sound_as
 
-    file, notes = open_sound_as(bench, place, ending, options.refresh)
+    file, notes = open_sound_as(bench, place, ending, options.overwrite)
     where = os.path.relpath(bench.folder / file, context.cwd).replace(os.sep, "/")
     context.print(f"opened as {context.paint(shown(where), 'green')}")
     for note in notes:
@@ -163,7 +163,7 @@ def _open_sound(bench: Workbench, place: str, ending: str, options: argparse.Nam
 def _open_model(bench: Workbench, place: str, ending: str, options: argparse.Namespace, context: Context) -> None:
     from volvex.bench.models import open_model_as
 
-    files, notes = open_model_as(bench, place, ending, options.refresh)
+    files, notes = open_model_as(bench, place, ending, options.overwrite)
     first = ""
     for file in files:
         where = os.path.relpath(bench.folder / file, context.cwd).replace(os.sep, "/")
@@ -177,7 +177,7 @@ def _open_picture(bench: Workbench, place: str, ending: str, options: argparse.N
     from volvex.bench.pictures import Asked, open_picture_as
 
     asked = Asked(options.channels == "apart", options.level)
-    for file, notes in open_picture_as(bench, place, ending, asked, options.refresh):
+    for file, notes in open_picture_as(bench, place, ending, asked, options.overwrite):
         where = os.path.relpath(bench.folder / file, context.cwd).replace(os.sep, "/")
         context.print(f"opened as {context.paint(shown(where), 'green')}")
         for note in notes:

@@ -72,7 +72,7 @@ def _check_others(game: Path, state: State, files: Iterable[str], ours: Collecti
         more = f" and {len(others) - 5} more" if len(others) > 5 else ""
         raise RefusedError(
             f"another bench has installed files in {game}, which this install would take out: {text}{more}",
-            "--replace to take them out, or `volvex restore` first",
+            "--overwrite to take them out, or `volvex restore` first",
         )
 
 

@@ -272,7 +272,7 @@ def _check_game(mod: Mod, game: Game, described: str) -> None:
     if not same:
         raise RefusedError(
             f"the mod {mod.id} is for {shown(name)}, and this game is {shown(described or game.folder.name)}",
-            "--any-game if that is the same game",
+            "--anyway if that is the same game",
         )
 
 

@@ -68,7 +68,7 @@ def pack(
     if not allow_empty and not any(name in rows for name in files):
         what = "has none of the files" if files else "is empty: it has none of the files"
         raise RefusedError(
-            f"{folder} {what} of {like.source.name}", "the folder that `volvex unpack` made of it, or --allow-empty"
+            f"{folder} {what} of {like.source.name}", "the folder that `volvex unpack` made of it, or --anyway"
         )
     disk.make_folder(target.parent)
     with Spool(target.parent) as spool:

@@ -52,6 +52,6 @@ def form_of(extension: str) -> PictureForm:
     found = by_extension().get(extension.lstrip(".").lower())
     if found is None:
         raise UsageError(
-            f"no form of pictures has the extension {extension}", f"one of {', '.join(sorted(by_extension()))}"
+            f"no format of pictures has the extension {extension}", f"one of {', '.join(sorted(by_extension()))}"
         )
     return found

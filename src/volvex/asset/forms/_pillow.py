@@ -100,7 +100,7 @@ def image_of(picture: Picture) -> Image.Image:
     """Pillow's picture of the first surface, in the mode of its pixel format."""
     mode = next((mode for mode, name in MODES.items() if name == picture.format.name), None)
     if mode is None:
-        raise RefusedError(f"this form cannot store {picture.format}", "PNG or TIFF")
+        raise RefusedError(f"this format cannot store {picture.format}", "PNG or TIFF")
     pixels, size = picture.pixels(), (picture.width, picture.height)
     image = Image.frombuffer(mode, size, np.ascontiguousarray(pixels), "raw", mode, 0, 1)  # no copy where it can be
     if picture.palette is not None:

@@ -112,8 +112,8 @@ def taken_over(original: Gathered, edited: Model) -> TakenOver:
     """An edited file put into the original; RefusedError when it does not fit in, with what would."""
     if original.model.form == GLTF:
         raise RefusedError(
-            f"{original.model.name} is glTF, which is changed whole: what other forms do not carry would be lost",
-            "saving yours in the same form, .glb or .gltf, and `volvex swap`",
+            f"{original.model.name} is glTF, which is changed whole: what other formats do not carry would be lost",
+            "saving yours in the same format, .glb or .gltf, and `volvex swap`",
         )
     with np.errstate(all="ignore"):
         return _taken_over(original, edited)

@@ -39,7 +39,7 @@ def exported(sound: Sound, extension: str, tags: Mapping[str, str] | None = None
     encoding = _encoding_for(sound, extension.lstrip(".").lower(), form)
     rate = _rate_for(sound.rate, form, encoding)
     if rate != sound.rate:
-        notes.append(f"resampled from {sound.rate:,} to {rate:,} Hz, which this form can hold")
+        notes.append(f"resampled from {sound.rate:,} to {rate:,} Hz, which this format can store")
         made = at_rate(made, rate)
     wanted = "i4" if encoding in ("pcm24", "pcm32") else "i2" if encoding not in (*LOSSY, "float32", "float64") else ""
     if wanted and np.dtype(wanted) != np.dtype(made.sample):
@@ -49,7 +49,7 @@ def exported(sound: Sound, extension: str, tags: Mapping[str, str] | None = None
             notes.append(f"{clipped:,} samples were too loud and are cut")
     for what, there in (("loops", made.loops), ("cues", made.cues)):
         if there and what not in form.HOLDS:
-            notes.append(f"this form has no {what}")
+            notes.append(f"this format has no {what}")
     bits = 0 if encoding in LOSSY else made.bits
     return form.write(replace(made, encoding=encoding, bits=bits)), tuple(notes)
 

@@ -32,7 +32,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--descriptor",
         type=Path,
         metavar="FILE",
-        help="the descriptor of a mod in the game's own form: a template is made from it",
+        help="the descriptor of a mod in the game's own format: a template is made from it",
     )
 
 
@@ -67,7 +67,7 @@ def _with_template(descriptor: Path, folder: Path, context: Context) -> str:
     return "\n".join(
         [
             "",
-            '# add-ons of the game\'s own form: look through the template, and add "folder" to `takes`',
+            '# add-ons of the game\'s own format: look through the template, and add "folder" to `takes`',
             "[folder]",
             f"path = {json.dumps(place)}",
             'archives = ["*"]',

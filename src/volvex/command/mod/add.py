@@ -21,7 +21,7 @@ EXAMPLES = ("volvex mod add ../bright-lamps.zip",)
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("mod", nargs="+", type=Path, metavar="MOD", help="a mod's folder or ZIP")
     parser.add_argument("--overwrite", action="store_true", help="replace a mod with the same id")
-    parser.add_argument("--any-game", action="store_true", help="also add a mod that says it is for another game")
+    parser.add_argument("--anyway", action="store_true", help="also add a mod that says it is for another game")
     add_game(parser)
 
 
@@ -30,7 +30,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         game = open_game(library.game, context)
         described = game.description.name if game.description is not UNKNOWN else ""
         for source in options.mod:
-            mod, before = library.add(source, game, described, options.overwrite, options.any_game)
+            mod, before = library.add(source, game, described, options.overwrite, options.anyway)
             said = f"replaces {before}" if before else "added"
             context.print(f"{mod.id} {mod.descriptor.version}: {said}, on; {part_counts(mod)}")
     context.tip("next: `volvex install`")

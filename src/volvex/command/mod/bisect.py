@@ -52,7 +52,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--ask", action="store_true", help="ask after each install whether the game fails")
     parser.add_argument(
-        "--limit",
+        "--timeout",
         type=float,
         default=LIMIT,
         metavar="SECONDS",
@@ -207,7 +207,7 @@ class _Search:
         command = command_of(description, game, sys.executable)
         log: Path | None = log_of(description, game)
         return run_game(
-            command, game / description.start_in, log, LogMarks(description), limit=self.options.limit
+            command, game / description.start_in, log, LogMarks(description), limit=self.options.timeout
         ).failed
 
 

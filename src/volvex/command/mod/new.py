@@ -7,9 +7,9 @@ contains new and replaced files. It contains nothing of the game that you did no
 --overwrite writes the changes again and keeps its `mod.toml` and other files; what you put among its changes by hand goes to the
 bench's folder `undone`. The changes are checked first, as `check` does.
 
-With --from an item of the game is copied on the bench first: its record, files of data and pictures under a new id, with the
+With --item an item of the game is copied on the bench first: its record, files of data and pictures under a new id, with the
 references among them; its name in each language is the mod's title, and its picture the mod's icon. The rest is ordinary editing with
-`set`; then the same command with --overwrite and without --from.
+`set`; then the same command with --overwrite and without --item.
 """
 
 from __future__ import annotations
@@ -54,11 +54,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="the mod's title (default: its id); de=TEXT for a language",
     )
     parser.add_argument(
-        "--from", dest="base", metavar="PATH", help="start from this item: a file of data, with --row its record"
+        "--item", dest="base", metavar="PATH", help="start from this item: a file of data, with --row its record"
     )
-    parser.add_argument("--row", metavar="ID", help="with --from: the record of the item")
+    parser.add_argument("--row", metavar="ID", help="with --item: the record of the item")
     parser.add_argument(
-        "--as", dest="item", metavar="ID", help="with --from: the new item's id (default: the mod's, with _ for -)"
+        "--item-id", dest="item", metavar="ID", help="with --item: the new item's id (default: the mod's, with _ for -)"
     )
     parser.add_argument("--version", help="the mod's version (default: 1.0)")
     parser.add_argument("--author", help="who made it")

@@ -21,7 +21,7 @@ EXAMPLES = ("volvex names accept",)
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("path", nargs="*", metavar="PATH", help="a path in the list, or a pattern")
-    parser.add_argument("--forget", action="store_true", help="discard them instead")
+    parser.add_argument("--discard", action="store_true", help="discard them instead")
     parser.add_argument(
         "--bench", type=Path, metavar="DIR", help="the bench (default: the current folder or one above it)"
     )
@@ -42,13 +42,13 @@ def run(options: argparse.Namespace, context: Context) -> int:
         else:
             context.print("no uncertain names")
         return Status.OK
-    taken = (finds.forget if options.forget else finds.accept)(folder, options.path, context.disk)
+    taken = (finds.forget if options.discard else finds.accept)(folder, options.path, context.disk)
     if not taken:
         raise NotFoundError(
             f"not in the list of uncertain names: {shown(options.path[0])}", "`volvex names accept` to see what does"
         )
     for find in taken:
         context.print(
-            f"{'forgotten' if options.forget else 'accepted'}: {context.paint(shown(find.path), 'blue')} for {find.key}"
+            f"{'discarded' if options.discard else 'accepted'}: {context.paint(shown(find.path), 'blue')} for {find.key}"
         )
     return Status.OK

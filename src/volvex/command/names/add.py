@@ -1,8 +1,8 @@
 """Add the paths in a text file to a dictionary.
 
 One path a line; lines that start with # are comments. `PATH = HASH` gives the hash directly, as hexadecimal digits or a
-number. In a bench the dictionary belongs to that bench; outside, or with --everywhere, to all games; with --game to one game,
-by the name of its description's folder.
+number. In a bench the dictionary belongs to that bench; outside, or with --scope all, to all games; with --scope
+NAME to one game, by the name of its description's folder.
 """
 
 from __future__ import annotations
@@ -25,9 +25,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "file", type=Path, nargs="+", metavar="FILE", help="a list of paths; an existing dictionary of this name grows"
     )
-    whom = parser.add_mutually_exclusive_group()
-    whom.add_argument("--everywhere", action="store_true", help="for all games")
-    whom.add_argument("--game", metavar="NAME", help="for one game")
+    parser.add_argument(
+        "--scope", metavar="NAME", help="whose dictionary: a game's name, or `all` games (default: the bench's, or all)"
+    )
     parser.add_argument("--encoding", metavar="NAME", help="encoding of the file (default: UTF-8)")
     parser.add_argument(
         "--bench", type=Path, metavar="DIR", help="the bench (default: the current folder or one above it)"
@@ -38,12 +38,13 @@ def run(options: argparse.Namespace, context: Context) -> int:
     from volvex.names import dictionary
     from volvex.names.dictionary_set import FOLDER
 
-    if options.game is not None and (not options.game.isprintable() or set(options.game) & set("/\\:.*?")):
-        raise UsageError(f"{shown(options.game)!r} is not the name of a folder", "--game kelpwick")
+    scope = options.scope or ""
+    if not scope.isprintable() or set(scope) & set("/\\:.*?"):
+        raise UsageError(f"{shown(scope)!r} is not the name of a folder", "--scope kelpwick")
     if options.encoding is not None:
         _check_encoding(options.encoding)
-    bench = None if options.everywhere or options.game else bench_of(options, context)
-    folder = (bench or context.home) / FOLDER / (options.game or "")
+    bench = None if scope else bench_of(options, context)
+    folder = (bench or context.home) / FOLDER / ("" if scope == "all" else scope)
     lists = [(path, _read(path, options.encoding)) for path in options.file]
     for path, lines in lists:
         target, unique = folder / f"{path.stem}{dictionary.ENDING}", set(lines)

@@ -111,7 +111,7 @@ class BulkState:
             inside = f"{kind}/{name}"
         elif self.options.by == "type":
             inside = f"{self._type_of(content, kind)}/{inside}"
-        elif self.options.by == "package":
+        elif self.options.by == "archive":
             package = content.path.removesuffix(f"/{name}") if file is not None else _package(content.path)
             inside = f"{package.rpartition('/')[2] or 'files'}/{content.path.removeprefix(package).removeprefix('/')}"
         stem, dot, _ = inside.rpartition(".")

@@ -42,7 +42,7 @@ def add_data_options(parser: argparse.ArgumentParser) -> None:
     )
     data.add_argument("--all", action="store_true", help="show every record, branch and character")
     data.add_argument("--sheet", metavar="NAME", help="the sheet, when the file has several: lamps")
-    data.add_argument("--row", metavar="KEY", help="show the record with this id")
+    data.add_argument("--row", metavar="ID", help="show the record with this id")
     data.add_argument("--follow", action="store_true", help="with --row: also show the records it refers to")
     data.add_argument("--users", action="store_true", help="with --row: also show the records that refer to it")
     data.add_argument("--depth", type=int, metavar="N", help="show a tree with this number of levels")

@@ -39,7 +39,7 @@ def add_model_views(parser: argparse.ArgumentParser) -> None:
         help=f"of a model: N views from around (default: {VIEWS})",
     )
     parser.add_argument("--animation", metavar="NAME", help=f"of a model: {VIEWS} poses of this animation")
-    parser.add_argument("--lods", action="store_true", help="of a model: its levels of detail side by side")
+    parser.add_argument("--each-lod", action="store_true", help="of a model: its levels of detail side by side")
     parser.add_argument("--skeleton", action="store_true", help="of a model: with its joints")
     parser.add_argument("--untextured", action="store_true", help="of a model: without textures and colours")
 
@@ -143,7 +143,7 @@ class ModelCells:
             for number in range(self.options.turn):
                 degrees = 360 * number / self.options.turn
                 yield scene, replace(view, yaw=YAW + degrees), f"turned by {degrees:.0f} degrees"
-        elif self.options.lods:
+        elif self.options.each_lod:
             for lod in range(max(1, model.lods)):
                 yield scene, replace(view, lod=lod), f"level {lod}: {count(model.triangles(lod), 'triangle')}"
         else:

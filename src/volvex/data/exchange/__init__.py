@@ -109,7 +109,7 @@ def _read(form: Exchange, data: bytes, document: Document, wanted: Wanted, file:
 
 def _others(document: Document, ending: str) -> str:
     known = [text for text, form in sorted(exchanges().items()) if not form.FORMS or document.form in form.FORMS]
-    return f"another form: {', '.join(text for text in known if text != ending.lstrip('.'))}"
+    return f"another format: {', '.join(text for text in known if text != ending.lstrip('.'))}"
 
 
 def _undecodable(document: Document, ending: str) -> FormatError:
@@ -154,6 +154,6 @@ def one_sheet(document: Document, wanted: Wanted) -> Sheet:
     if len(sheets) != 1:
         raise UsageError(
             f"{document.file} has several kinds of records: {', '.join(sheet.name for sheet in sheets)}",
-            f"--sheet {sheets[0].name}, or a form that holds several: xlsx, json" if sheets else "",
+            f"--sheet {sheets[0].name}, or a format that holds several: xlsx, json" if sheets else "",
         )
     return sheets[0]

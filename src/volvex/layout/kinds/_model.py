@@ -278,7 +278,7 @@ def _check_one(layout: Layout, what: str, field: Field, repeats: bool) -> Iterat
     if family == "range" and repeats:
         yield field.place, f"a model has one {what}, and this block repeats", "a block that does not repeat"
     if field.when is not None:
-        yield field.place, f"`{field.words}` cannot depend on something", "a layout for each form"
+        yield field.place, f"`{field.words}` cannot depend on something", "a layout for each format"
     fact, part = fact_of(what)
     if what in NAMES and isinstance(field.type, IntegerType):
         pooled = any(isinstance(one.meaning, Pool) for block in layout.blocks for one in block.fields)

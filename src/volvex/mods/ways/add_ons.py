@@ -1,4 +1,4 @@
-"""Each mod as an add-on of the game's own form: a folder or a ZIP with a descriptor, in the folder where the game looks for them,
+"""Each mod as an add-on of the game's own format: a folder or a ZIP with a descriptor, in the folder where the game looks for them,
 and with a line in the game's list where it keeps one.
 
 The game takes files whole, so a file that several mods change is in the add-on of the last of them, with the changes of all.
@@ -83,7 +83,7 @@ class AddOnFolder(Way):
                 continue
             self._require_free(root, place, bench)
             own += self._described(bench, place, descriptor, folder)
-            if self.add_ons.form == "zip":
+            if self.add_ons.format == "zip":
                 own = [self._zipped(bench, place, own)]
             result += [replace(built, mod=mod, outside=self._outside(bench)) for built in own]
         return result
@@ -101,7 +101,7 @@ class AddOnFolder(Way):
             raise RefusedError(f"there is an add-on {root / place} already", "removing it, or another id for the mod")
 
     def _described(self, bench: Workbench, place: str, descriptor: Descriptor, folder: Path | None) -> list[Built]:
-        """The descriptor of the game's own form, and the icon."""
+        """The descriptor of the game's own format, and the icon."""
         made = []
         icon = Path(descriptor.icon).name if descriptor.icon and folder is not None else ""
         if self.add_ons.descriptor:

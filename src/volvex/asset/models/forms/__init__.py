@@ -55,6 +55,6 @@ def form_of(extension: str) -> ModelForm:
     found = by_extension().get(extension.lstrip(".").lower())
     if found is None:
         raise UsageError(
-            f"no form of models has the extension {extension}", f"one of {', '.join(sorted(by_extension()))}"
+            f"no format of models has the extension {extension}", f"one of {', '.join(sorted(by_extension()))}"
         )
     return found

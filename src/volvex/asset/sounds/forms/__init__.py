@@ -51,6 +51,6 @@ def form_of(extension: str) -> SoundForm:
     found = by_extension().get(extension.lstrip(".").lower())
     if found is None:
         raise UsageError(
-            f"no form of sounds has the extension {extension}", f"one of {', '.join(sorted(by_extension()))}"
+            f"no format of sounds has the extension {extension}", f"one of {', '.join(sorted(by_extension()))}"
         )
     return found
