@@ -80,6 +80,10 @@ def pictures(rest: list[str]) -> int:
     return run(PYTHON, ROOT / "docs" / "pictures.py", *rest)
 
 
+def man(rest: list[str]) -> int:
+    return run(PYTHON, "-m", "volvex.command.ui.manual", ROOT / "docs" / "volvex.1", *rest)
+
+
 def fuzz(rest: list[str]) -> int:
     return run(PYTHON, "-m", "tests.fuzz", *rest)
 
@@ -181,7 +185,7 @@ def test(rest: list[str]) -> int:
     return 1 if failed or not passed else 0
 
 
-JOBS = {"pictures": pictures, "demo": demo, "test": test, "measure": measure, "fuzz": fuzz, "lint": lint}
+JOBS = {"pictures": pictures, "demo": demo, "test": test, "measure": measure, "fuzz": fuzz, "lint": lint, "man": man}
 
 
 def main() -> int:
@@ -190,7 +194,7 @@ def main() -> int:
         "job",
         choices=JOBS,
         help="demo: the main job on the demo data; test: all tests; "
-        "measure: the benchmarks; pictures: all of docs/screenshots; fuzz: damage and interruptions by chance; lint: ruff and mypy",
+        "measure: the benchmarks; pictures: all of docs/screenshots; man: docs/volvex.1; fuzz: damage and interruptions by chance; lint: ruff and mypy",
     )
     options, rest = parser.parse_known_args()
     prepare()

@@ -37,7 +37,7 @@ def judged(data: bytes) -> dict[object, str]:
 
 
 def changed(key: str, field: str, after: str, what: str = "set") -> Change:
-    return Change(sheet="messages", key=key, what=what, field=field, before=None, after=after)
+    return Change(sheet="messages", id=key, what=what, field=field, before=None, after=after)
 
 
 class Catalogues(Case):

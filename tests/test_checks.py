@@ -92,7 +92,7 @@ MISTAKES: dict[str, tuple[str, Change, str, str]] = {
         "reference",
         "there is no sign.stairs in lines",
     ),
-    "a key twice": (f"{BOOK}/rules/workshop.xml", setting("job", "spare", "id", "grind_1"), "key", "more than once"),
+    "an id twice": (f"{BOOK}/rules/workshop.xml", setting("job", "spare", "id", "grind_1"), "id", "more than once"),
     "a placeholder lost": (
         f"{BOOK}/texts/menu.kwx",
         setting("texts", "shop.price", "de", "Pence das Fass"),
@@ -129,7 +129,7 @@ MISTAKES: dict[str, tuple[str, Change, str, str]] = {
         "version",
         "for version 1.5, the game is 1.4",
     ),
-    "a keeper in a key file": (
+    "a keeper in an INI file": (
         f"{BOOK}/rules/harbour.ini",
         setting("sections", "customs", "keeper", "anna"),
         "reference",
@@ -145,14 +145,14 @@ class Mistakes(Checked):
 
     def test_each_is_told_and_stops_the_game(self) -> None:
         game = self.game()
-        for name, (path, change, sort, said) in MISTAKES.items():
+        for name, (path, change, kind, said) in MISTAKES.items():
             with self.subTest(name):
                 before = dict(self.files)
-                if "." in change.key and path.endswith(".kwx"):  # the key of a text that has only a hash
+                if "." in change.id and path.endswith(".kwx"):  # the key of a text that has only a hash
                     self.change_by_name(path, change)
                 else:
                     self.change(path, change)
-                found = [problem for problem in self.found() if problem.sort == sort]
+                found = [problem for problem in self.found() if problem.kind == kind]
                 self.assertTrue(found and found[0].level == ERROR, name)
                 self.assertIn(said, found[0].message)
                 self.assertTrue(found[0].file and found[0].hint and found[0].place)
@@ -168,9 +168,9 @@ class Mistakes(Checked):
         document = open_data(self.files[path], LIBRARY, path)
         assert document is not None
         sheet = document.sheet(change.sheet)
-        row = sheet.row(change.key)
+        row = sheet.row(change.id)
         assert row is not None
-        self.change(path, setting(change.sheet, sheet.keys[row], change.field, change.after or ""))
+        self.change(path, setting(change.sheet, sheet.ids[row], change.field, change.after or ""))
 
     def test_hints_say_what_was_meant(self) -> None:
         for name, hint in (
@@ -178,21 +178,21 @@ class Mistakes(Checked):
             ("a lamp that is not there", "fresnel_"),
             ("a text that is not there", "sign.stair"),
             ("another version", "1.4"),
-            ("a keeper in a key file", "ansa"),
+            ("a keeper in an INI file", "ansa"),
         ):
-            path, change, sort, _ = MISTAKES[name]
+            path, change, kind, _ = MISTAKES[name]
             before = dict(self.files)
             self.change(path, change)
-            self.assertIn(hint, next(problem.hint for problem in self.found() if problem.sort == sort))
+            self.assertIn(hint, next(problem.hint for problem in self.found() if problem.kind == kind))
             self.files = before
 
     def test_what_only_looks_wrong_is_a_warning(self) -> None:
         self.change(f"{BOOK}/scenes/lamp_room.kwn", setting("keeper", "5", "hidden", "yes"))
         document = open_data(self.files[f"{BOOK}/texts/menu.kwx"], LIBRARY, "menu")
         assert document is not None
-        key = document.sheets[0].keys[document.sheets[0].row("menu.load") or 0]
+        key = document.sheets[0].ids[document.sheets[0].row("menu.load") or 0]
         self.change(f"{BOOK}/texts/menu.kwx", setting("texts", key, "en", "Open the log " * 5))
-        found = {problem.sort: problem for problem in self.found()}
+        found = {problem.kind: problem for problem in self.found()}
         self.assertEqual({problem.level for problem in found.values()}, {"warning"})
         self.assertIn("is hidden", found["hidden"].message)
         self.assertIn("there is room for 42", found["length"].message)
@@ -200,7 +200,7 @@ class Mistakes(Checked):
     def test_a_file_that_is_damaged(self) -> None:
         self.files[f"{BOOK}/tables/lenses.kwb"] = FILES["tables/lenses.kwb"][:-20]
         self.files[f"{MAIN}/rules/lamps.xml"] += b"<"
-        found = [problem for problem in self.found() if problem.sort == "file"]
+        found = [problem for problem in self.found() if problem.kind == "file"]
         self.assertEqual([problem.file for problem in found], [f"{BOOK}/tables/lenses.kwb", f"{MAIN}/rules/lamps.xml"])
 
 
@@ -211,7 +211,7 @@ class References(Checked):
         sheet = catalogue.document(path).sheets[0]  # type: ignore[union-attr]
         found = follow(catalogue, path, sheet, sheet.rows["fresnel_3"])
         self.assertEqual(
-            [(found.by, found.sheet.name, found.sheet.keys[found.row]) for found in found.below],
+            [(found.by, found.sheet.name, found.sheet.ids[found.row]) for found in found.below],
             [("lamp", "lamp", "fresnel_3"), ("keeper", "keeper", "dunna"), ("lens", "lenses", "103")],
         )
         self.assertTrue(found.below[1].below[0].again)
@@ -225,7 +225,7 @@ class References(Checked):
         path = f"{BOOK}/scenes/lamp_room.kwn"
         sheet = catalogue.document(path).sheet("door")  # type: ignore[union-attr]
         found = follow(catalogue, path, sheet, 0)
-        self.assertEqual(found.below[0].sheet.keys[found.below[0].row], "3")
+        self.assertEqual(found.below[0].sheet.ids[found.below[0].row], "3")
         self.assertTrue(found.below[0].below[0].again)
 
     def test_users(self) -> None:
@@ -246,9 +246,7 @@ class References(Checked):
             (f"{MAIN}/rules/islands.xml", "island", "the_pans", {("boat", "marrow", "home")}),
         ):
             one = catalogue.document(path).sheet(sheet)  # type: ignore[union-attr]
-            self.assertEqual(
-                {(user.sheet, user.key, user.field) for user in users(catalogue, path, one, [key])}, wanted
-            )
+            self.assertEqual({(user.sheet, user.id, user.field) for user in users(catalogue, path, one, [key])}, wanted)
 
     def test_without_a_profile_what_lies_beside_is_looked_at(self) -> None:
         catalogue = self.catalogue(Meanings())

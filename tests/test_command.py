@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import os
+import re
 import signal
 import subprocess
 import sys
@@ -19,6 +20,8 @@ from volvex import __version__
 from volvex.archive.transfer.parallel import set_workers, workers
 from volvex.command.ui.commands import COMMANDS, summary_of
 from volvex.command.ui.context import Context
+from volvex.command.ui.help import parser_of
+from volvex.command.ui.manual import manual
 from volvex.command.ui.table import Column, Labels, Numbers, Prefixed, count, percent, print_table
 from volvex.errors import FormatError, ManyErrors, NotFoundError, Status, VolvexError
 from volvex.source import Disk
@@ -49,6 +52,33 @@ class Words(Case):
                 for example in command.EXAMPLES:
                     self.assertIn(example, out)
                 self.assertEqual(self.volvex("help", *name.split(".")), out)
+
+    def test_the_manual_page_is_that_of_the_help(self) -> None:
+        page = (Path(__file__).parent.parent / "docs" / "volvex.1").read_text("utf-8")
+        self.assertEqual(page, manual(), "`python dev.py man` writes it")
+        for name in COMMANDS.names():
+            self.assertIn(f".SS volvex {name.replace('.', ' ')}\n".replace("-", "\\-"), page)
+
+    def test_an_option_means_the_same_in_every_command(self) -> None:
+        forms: dict[str, set[object]] = {}
+        lacking = []
+        for name in COMMANDS.names():
+            command = COMMANDS.load(name)
+            actions = [action for action in parser_of(name, command, 80)._actions if action.option_strings]
+            words = {word for action in actions for word in action.option_strings}
+            if "--json" not in words and name not in ("completion", "demo"):
+                lacking.append((name, "--json"))
+            if getattr(command, "WRITES", False) and "--plan" not in words:
+                lacking.append((name, "--plan"))
+            for action in actions:
+                for word in action.option_strings:
+                    forms.setdefault(word, set()).add(action.nargs)
+        self.assertEqual(lacking, [])
+        differing = {word for word, found in forms.items() if len(found) > 1}
+        # a flag, or the file that it is about: `restore` names the files of a game
+        self.assertEqual(differing - {"--overwrite", "--forget"}, set())
+        force = {word for word in forms if re.search(r"force|yes|allow|any-|ignore-err|refuse", word)}
+        self.assertEqual(force, set(), "the words of force are --overwrite and --anyway")
 
     def test_a_mistaken_command_suggests_the_near_one(self) -> None:
         self.assertIn("try `volvex list`", self.complaint("lsit", status=2))

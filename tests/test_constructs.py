@@ -231,7 +231,7 @@ class Ledgers(unittest.TestCase):
         document = self.opened(ledger(self.ROWS))
         (sheet,) = document.sheets
         self.assertEqual(list(sheet.columns), ["key", "Oil__l_", "note", "code", "depth", "note_2"])
-        self.assertEqual((sheet.keys, sheet.record(0)["code"]), (["7", "8"], "ab12"))
+        self.assertEqual((sheet.ids, sheet.record(0)["code"]), (["7", "8"], "ab12"))
         self.assertEqual(document.written([]), ledger(self.ROWS))
         made = edited(
             document,

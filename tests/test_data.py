@@ -87,10 +87,10 @@ class Tables(unittest.TestCase):
                 after = table(data)
                 found = differences(before, after) if field != "id" else []
                 if field == "id":
-                    self.assertEqual(after.sheets[0].keys, ["1", "9", "3"])
+                    self.assertEqual(after.sheets[0].ids, ["1", "9", "3"])
                 else:
                     self.assertEqual(
-                        [(change.key, change.field, change.after) for change in found], [("2", field, value)]
+                        [(change.id, change.field, change.after) for change in found], [("2", field, value)]
                     )
                 self.assertIsNone(prove(after.reading).difference)
                 self.assertEqual(len(data), len(barrels()))
@@ -112,7 +112,7 @@ class Tables(unittest.TestCase):
         ]
         data = document.written(changes)
         after = table(data)
-        self.assertEqual(after.sheets[0].keys, ["2", "3", "7"])
+        self.assertEqual(after.sheets[0].ids, ["2", "3", "7"])
         self.assertEqual(after.sheets[0].record(2) | {"id": "3", "name": "Ale"}, document.sheets[0].record(2))
         body = data[14 : 14 + 3 * ROW.size]
         self.assertEqual(struct.unpack_from("<I", body, 3 * ROW.size - 4)[0], 0xDEAD0003)
@@ -121,7 +121,7 @@ class Tables(unittest.TestCase):
     def test_records_stay_in_their_order(self) -> None:
         text = TABLE.replace("after head repeats", "after head repeats sorted by id", 1)
         after = table(table(text=text).written([setting("1", "id", "5")]), text)
-        self.assertEqual(after.sheets[0].keys, ["2", "3", "5"])
+        self.assertEqual(after.sheets[0].ids, ["2", "3", "5"])
         self.assertIsNone(prove(after.reading).difference)
 
     def test_values_that_do_not_fit(self) -> None:
@@ -244,24 +244,24 @@ class Texts(unittest.TestCase):
         plain = book("texts/menu.kwx").sheets[0]
         self.assertEqual(plain.record(plain.row("shop.price") or 0)["en"], "{0} pence a barrel")
         self.assertEqual(plain.row("SHOP.price"), plain.row("shop.price"))
-        self.assertTrue(plain.keys[0].startswith("0x"))  # nobody told the names
+        self.assertTrue(plain.ids[0].startswith("0x"))  # nobody told the names
         document = book("texts/menu.kwx")
         data = document.written(
-            [Change("add", "texts", "menu.help", fields=(("key", "menu.help"), ("en", "Help")), like=plain.keys[0])]
+            [Change("add", "texts", "menu.help", fields=(("hash", "menu.help"), ("en", "Help")), like=plain.ids[0])]
         )
         sheet = open_data(data, Library(), "menu").sheets[0]  # type: ignore[union-attr]
         self.assertEqual(sheet.record(sheet.row("menu.help") or 0)["en"], "Help")
-        self.assertEqual(sheet.keys, sorted(sheet.keys))
+        self.assertEqual(sheet.ids, sorted(sheet.ids))
 
     def test_a_key_that_is_none(self) -> None:
         document = book("texts/menu.kwx")
         for key in ("0xzz", "0x123456789"):
             with self.assertRaises(FormatError):
-                document.written([Change("add", "texts", key, fields=(("key", key),), like=document.sheets[0].keys[0])])
+                document.written([Change("add", "texts", key, fields=(("hash", key),), like=document.sheets[0].ids[0])])
 
     def test_dialogues_go_by_key_and_language(self) -> None:
         document = book("texts/dialogue.kwy")
-        self.assertEqual(document.sheets[0].key, ("key", "language"))
+        self.assertEqual(document.sheets[0].id, ("key", "language"))
         data = document.written([setting("ansa.oil@de", "text", "Öl & {boat} {n} 🛢", "lines")])
         after = open_data(data, Library(), "dialogue")
         assert after is not None
@@ -301,7 +301,7 @@ class Scenes(unittest.TestCase):
                 after = self.changed(setting(key, field, value, sheet))
                 self.assertEqual(
                     [
-                        (difference.sheet, difference.key, difference.field, difference.after)
+                        (difference.sheet, difference.id, difference.field, difference.after)
                         for difference in differences(self.scene, after)
                     ],
                     [(sheet, key, field, value)],

@@ -38,7 +38,7 @@ def all_of(document: Document) -> int:
     """Everything that can be asked of a document; how many cells it has."""
     cells = 0
     for sheet in document.sheets:
-        for key in sheet.keys:
+        for key in sheet.ids:
             assert sheet.row(key) is not None
         for column in sheet.columns.values():
             cells += len(column.texts())
@@ -57,7 +57,7 @@ def tried(data: bytes, name: str) -> int:
             all_of(document)
             change = next(
                 (
-                    Change("set", sheet.name, sheet.keys[0], field, sheet.cell(0, field), sheet.cell(0, field))
+                    Change("set", sheet.name, sheet.ids[0], field, sheet.cell(0, field), sheet.cell(0, field))
                     for sheet in document.sheets
                     for field in sheet.columns
                     if len(sheet) and sheet.cell(0, field) is not None
@@ -222,7 +222,7 @@ class Asked(unittest.TestCase):
         bad = {name: data[: len(data) // 2] for name, data in SAMPLES.items()}
         catalogue = Catalogue(bad, lambda path: open_data(bad[path], LIBRARY, path), Meanings(data=("*",)))
         found = list(problems(catalogue, catalogue.data()))
-        self.assertGreater(len([problem for problem in found if problem.sort == "file"]), 5)
+        self.assertGreater(len([problem for problem in found if problem.kind == "file"]), 5)
         import re
 
         for name, data in SAMPLES.items():

@@ -61,7 +61,7 @@ class Forms(unittest.TestCase):
         field = list(sheet.columns)[-1]
         row = next(row for row in range(len(sheet)) if sheet.cell(row, field) is not None)
         return Change(
-            "set", sheet.name, sheet.keys[row], field, sheet.cell(row, field), {"json": "false"}.get(document.form, "3")
+            "set", sheet.name, sheet.ids[row], field, sheet.cell(row, field), {"json": "false"}.get(document.form, "3")
         )
 
     def test_every_form_has_a_sample_and_keeps_what_it_does_not_change(self) -> None:
@@ -83,8 +83,8 @@ class Forms(unittest.TestCase):
                 )
                 after = opened(before.written([change]))
                 self.assertEqual(
-                    [(difference.key, difference.field, difference.after) for difference in differences(before, after)],
-                    [(change.key, change.field, change.after)],
+                    [(difference.id, difference.field, difference.after) for difference in differences(before, after)],
+                    [(change.id, change.field, change.after)],
                 )
 
     def test_a_mark_in_front_and_wide_characters_are_kept(self) -> None:
@@ -131,7 +131,7 @@ class Xml(unittest.TestCase):
             record["boat"],
             [{"id": "x", "sail": "a > b", "hook/height": "2", "wick": "3", "wick[2]": "4"}, {"id": "y", "sail": "red"}],
         )
-        self.assertEqual(self.yard.sheet("boat/crew/hand").keys, ["x/1", "x/2"])
+        self.assertEqual(self.yard.sheet("boat/crew/hand").ids, ["x/1", "x/2"])
 
     def test_records_are_found_in_one_pass(self) -> None:
         for key, sheet in (("x", "boat"), ("y", "boat"), ("x/2", "boat/crew/hand"), ("1", "boat/crew/hand")):
@@ -175,7 +175,7 @@ class Xml(unittest.TestCase):
 
     def test_a_key_that_is_there_twice(self) -> None:
         document = opened("<a><b id='x' v='1'/><b id='x' v='2'/></a>")
-        self.assertEqual(document.sheet("b").keys, ["x", "x#2"])
+        self.assertEqual(document.sheet("b").ids, ["x", "x#2"])
         self.assertEqual(document.sheet("b").names, ["x", "x"])
         self.assertIn(b"v='2'", document.written([Change("set", "b", "x", "v", "1", "9")]))
         self.assertIn(b"v='1'", document.written([Change("set", "b", "x#2", "v", "2", "9")]))
@@ -194,12 +194,12 @@ class Xml(unittest.TestCase):
             ET.SubElement(here, "leaf").text = text
         data = ET.tostring(root, encoding="utf-8", xml_declaration=True)
         whole, lean = opened(data), opened(data)
-        keys = [key for sheet in whole.sheets for key in sheet.keys]
+        keys = [key for sheet in whole.sheets for key in sheet.ids]
         self.assertEqual(len(keys), count + ("r" in [sheet.name for sheet in whole.sheets]))
         sheet, row = lean.find(f"n{count - 1}")
         other, place = whole.find(f"n{count - 1}")
         self.assertEqual(
-            (sheet.name, sheet.keys[row], sheet.record(row)), (other.name, other.keys[place], other.record(place))
+            (sheet.name, sheet.ids[row], sheet.record(row)), (other.name, other.ids[place], other.record(place))
         )
 
 
@@ -293,7 +293,7 @@ class Json(unittest.TestCase):
 class Others(unittest.TestCase):
     def test_key_files(self) -> None:
         document = opened(INI)
-        self.assertEqual(document.sheets[0].keys, ["tides", "customs"])
+        self.assertEqual(document.sheets[0].ids, ["tides", "customs"])
         self.assertEqual(
             taken_out(INI, document.written([Change("set", "sections", "tides", "spring", "4.2", "5")])),
             [(b"4.2", b"5")],
@@ -312,7 +312,7 @@ class Others(unittest.TestCase):
     def test_sections_and_keys_that_are_there_twice(self) -> None:
         data = b"x=1\n[a]\nk=1\nk=2\n[a]\nlong key = a=b;c\n"
         document = opened(data, "f.ini")
-        self.assertEqual(document.sheets[0].keys, ["", "a", "a#2"])
+        self.assertEqual(document.sheets[0].ids, ["", "a", "a#2"])
         changes = [
             Change("set", "sections", "a", "k[2]", "2", "7"),
             Change("set", "sections", "a#2", "long key", "a=b;c", "9"),
@@ -341,7 +341,7 @@ class Others(unittest.TestCase):
             ("g;n;i\nale;1;k\nale;2;p\nrum;1;k\n", ("g", "i")),
             ("a;b\n1;1\n1;1\n", ()),
         ):
-            self.assertEqual(opened(text, "f.csv").sheets[0].key, key)
+            self.assertEqual(opened(text, "f.csv").sheets[0].id, key)
 
     def test_property_lists(self) -> None:
         data = FILES[rules.ABOUT]
@@ -403,7 +403,7 @@ class Looking(unittest.TestCase):
             ("small * -1 == id", [0, 1, 2]),
             ("price > 1.15 and weight < 0.25", [1]),
             ("id not in (1, 2)", [2]),
-            ("@key == '3'", [2]),
+            ("@id == '3'", [2]),
             ("`name` == 'Ale'", [2]),
             ("length(name) > 5", [1]),
             ("wet == 'yes' and tier + 1 == 2", [0, 1, 2]),
@@ -440,7 +440,7 @@ class Editing(unittest.TestCase):
     def test_many_records_at_once(self) -> None:
         done = assignments(table(), Target(where="id >= 2"), ["berth = berth + 5", "name = 'Rum'"])
         self.assertEqual(
-            [(change.key, change.field, change.after) for change in done],
+            [(change.id, change.field, change.after) for change in done],
             [("2", "berth", "120"), ("3", "berth", "120"), ("2", "name", "Rum"), ("3", "name", "Rum")],
         )
 
@@ -463,14 +463,14 @@ class Editing(unittest.TestCase):
                 assignments(table(), target, ["tier=1"])
             self.assertIn(said, caught.exception.message)
         with self.assertRaises(UsageError) as caught_usage:
-            assignments(opened(XML), Target(where="@key == 'x'"), ["x = 1"])
+            assignments(opened(XML), Target(where="@id == 'x'"), ["x = 1"])
         self.assertIn("several kinds of records", caught_usage.exception.message)
 
     def test_replacing(self) -> None:
         document = book("texts/dialogue.kwy")
         whole = replacements(document, Target(), "Tolk", "Marsh", True)
         self.assertEqual(
-            [change.key for change in whole],
+            [change.id for change in whole],
             ["ansa.greets@en", "ansa.greets@de", "ansa.greets@fr", "bero.storm@en", "bero.storm@de", "bero.storm@fr"],
         )
         self.assertTrue(all("Tolkham" in (change.after or "") for change in whole[:3]))
@@ -497,7 +497,7 @@ class Editing(unittest.TestCase):
         self.assertEqual((change.like, dict(change.fields)), ("3", {"id": "8", "name": "Rum", "price": "2"}))
         with self.assertRaises(FormatError):
             added(table(), None, "8", ["price=dear"])
-        self.assertEqual([change.key for change in removed(table(), Target(where="id != 2"))], ["1", "3"])
+        self.assertEqual([change.id for change in removed(table(), Target(where="id != 2"))], ["1", "3"])
         (line,) = added(book("texts/dialogue.kwy"), None, "ansa.bye@de", ["text=Ab!"])
         self.assertEqual(dict(line.fields), {"key": "ansa.bye", "language": "de", "text": "Ab!"})
 
@@ -540,7 +540,7 @@ class Merging(unittest.TestCase):
         (lost,) = merged([Change("set", "barrels", "2", "tier", "1", "3")], without).conflicts
         self.assertIsInstance(lost, Conflict)
         new = differences(without, document)
-        self.assertEqual([(change.what, change.key) for change in new], [("add", "2")])
+        self.assertEqual([(change.what, change.id) for change in new], [("add", "2")])
         self.assertEqual(merged(new, document).done, new)
         self.assertEqual(len(merged(new, changed).conflicts), 1)
 
@@ -555,9 +555,9 @@ class Merging(unittest.TestCase):
         self.assertEqual([change_of(json.loads(json.dumps(plain(change))), "f") for change in changes], changes)
         for wrong in (
             {},
-            {"what": "eat", "sheet": "a", "key": "b"},
-            {"what": "set", "sheet": 1, "key": "b"},
-            {"what": "set", "sheet": "a", "key": "b", "after": 5},
+            {"what": "eat", "sheet": "a", "id": "b"},
+            {"what": "set", "sheet": 1, "id": "b"},
+            {"what": "set", "sheet": "a", "id": "b", "after": 5},
         ):
             with self.assertRaises(FormatError):
                 change_of(wrong, "f")

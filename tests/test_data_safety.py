@@ -54,7 +54,7 @@ class KeyRing(unittest.TestCase):
     def test_an_edit_reaches_the_record_that_was_named(self) -> None:
         document = xml('<r><a id="x" v="1"/><a id="x" v="2"/><a id="x#2" v="3"/></r>')
         sheet = document.sheets[0]
-        for row, key in enumerate(sheet.keys):
+        for row, key in enumerate(sheet.ids):
             made = document.reread(edited(document, [Change("set", "a", key, "v", str(row + 1), "9")]))
             self.assertEqual(
                 [made.sheets[0].cell(at, "v") for at in range(3)],
@@ -192,7 +192,7 @@ class Spreadsheets(unittest.TestCase):
                         Change(
                             "set",
                             texts.sheets[0].name,
-                            texts.sheets[0].keys[0],
+                            texts.sheets[0].ids[0],
                             "de",
                             texts.sheets[0].cell(0, "de"),
                             text,
@@ -301,7 +301,7 @@ class Edits(unittest.TestCase):
         ):
             sheet = document.sheets[0]
             field = list(sheet.columns)[-1]
-            change = Change("set", sheet.name, sheet.keys[-1], field, sheet.cell(len(sheet) - 1, field), "\udcff")
+            change = Change("set", sheet.name, sheet.ids[-1], field, sheet.cell(len(sheet) - 1, field), "\udcff")
             try:
                 edited(document, [change])
             except FormatError as error:
@@ -346,7 +346,7 @@ class Budgets(Case):
         began = time.monotonic()
         many = opened(b"[s]\n" + b"k = 1\n" * 20_000, "c.ini")
         self.assertEqual(len(many.sheets[0].columns), 20_000)
-        self.assertEqual(len(set(opened(b"[s]\nk = 1\n" * 20_000, "c.ini").sheets[0].keys)), 20_000)
+        self.assertEqual(len(set(opened(b"[s]\nk = 1\n" * 20_000, "c.ini").sheets[0].ids)), 20_000)
         long = opened(b"[s]\na = x" + b" " * 100_000 + b"y\n", "e.ini")
         self.assertEqual(len(long.sheets[0].cell(0, "a") or ""), 100_002)
         wide = xml("<r>" + "".join(f'<a id="k{number}" own{number}="x"/>' for number in range(5_000)) + "</r>")

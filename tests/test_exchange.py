@@ -38,7 +38,7 @@ def faults(document: Document, ending: str, data: bytes, wanted: Wanted = ALL) -
 
 
 def told(changes: list[Change]) -> list[tuple[str, str, str, str | None]]:
-    return [(change.what, change.key, change.field, change.after) for change in changes]
+    return [(change.what, change.id, change.field, change.after) for change in changes]
 
 
 def edited(data: bytes, *pairs: tuple[str, str]) -> bytes:
@@ -110,11 +110,11 @@ class Csv(unittest.TestCase):
         ]
         changes = back(document, "csv", "\r\n".join(moved).encode() + b"\r\n")
         self.assertEqual(
-            [(change.what, change.key, change.field) for change in changes],
+            [(change.what, change.id, change.field) for change in changes],
             [("set", "1", "name"), ("add", "8", ""), ("remove", "2", "")],
         )
         after = table(document.written(changes))
-        self.assertEqual(after.sheets[0].keys, ["1", "3", "8"])
+        self.assertEqual(after.sheets[0].ids, ["1", "3", "8"])
         self.assertEqual(after.sheets[0].cell(0, "name"), 'Rüm; "x", y')
 
     def test_semicolons_and_tabs(self) -> None:
@@ -297,7 +297,7 @@ class Json(unittest.TestCase):
         value["lamp"] = []
         changes = back(document, "json", json.dumps(value).encode())
         self.assertEqual(
-            [(change.what, change.sheet, change.key) for change in changes],
+            [(change.what, change.sheet, change.id) for change in changes],
             [("remove", "lamp", "1"), ("add", "door", "9")],
         )
         del value["sign"]
@@ -319,7 +319,7 @@ class Translations(unittest.TestCase):
         document = book("texts/dialogue.kwy")
         data = out(document, "csv", self.german)
         rows = list(csv.reader(io.StringIO(data.decode("utf-8-sig"))))
-        self.assertEqual(rows[0], ["key", "used in", "original", "translation"])
+        self.assertEqual(rows[0], ["id", "used in", "original", "translation"])
         self.assertEqual(
             rows[2], ["ansa.oil", "harbour, every week", "{boat} brings {n} barrels.", "Die {boat} bringt {n} Fässer."]
         )
@@ -344,7 +344,7 @@ class Translations(unittest.TestCase):
             exchange_for("po", document).read(str(made).encode(), document, ALL, "f").notes[0],
         )
         start.msgctxt = "none"
-        self.assertIn("column key: 'none'", faults(document, "po", str(made).encode()))
+        self.assertIn("column id: 'none'", faults(document, "po", str(made).encode()))
 
     def test_units(self) -> None:
         document = book("texts/dialogue.kwy")

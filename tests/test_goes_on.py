@@ -292,13 +292,13 @@ class Shapes(Case):
         }
         document = opened(json.dumps(text).encode())
         self.assertEqual(
-            [(sheet.name, sheet.keys) for sheet in document.sheets], [("records", ["dawn", "dusk", "night"])]
+            [(sheet.name, sheet.ids) for sheet in document.sheets], [("records", ["dawn", "dusk", "night"])]
         )
         groups = opened(
             json.dumps({"lamps": {"a": {"range": 1}, "b": {"range": 2}}, "boats": {"x": {"load": 1}}}).encode()
         )
         self.assertEqual(
-            {sheet.name: sheet.keys for sheet in groups.sheets if sheet.keys != [""]},
+            {sheet.name: sheet.ids for sheet in groups.sheets if sheet.ids != [""]},
             {"lamps": ["a", "b"], "boats": ["x"]},
         )
         apart = opened(

@@ -248,7 +248,7 @@ def _told_data(case: unittest.TestCase, layout: str, data: bytes) -> str:
     return "; ".join(
         f"{sheet.name} {key}: " + " ".join(f"{name}={text}" for name, text in sheet.record(row).items())
         for sheet in document.sheets
-        for row, key in enumerate(sheet.keys)
+        for row, key in enumerate(sheet.ids)
     )
 
 

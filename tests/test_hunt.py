@@ -532,7 +532,9 @@ class Commands(Case):
         (self.folder / "bad.txt").write_bytes(b"a\0b\n")
         self.assertIn("line 1 is no path", self.complaint("names", "add", "bad.txt", status=4))
         self.assertIn("no text encoding", self.complaint("names", "add", "bad.txt", "--encoding", "klingon", status=2))
-        self.assertIn("not the name of a folder", self.complaint("names", "add", "bad.txt", "--scope", "../x", status=2))
+        self.assertIn(
+            "not the name of a folder", self.complaint("names", "add", "bad.txt", "--scope", "../x", status=2)
+        )
         self.assertIn("no file", self.complaint("names", "add", "nowhere.txt", status=3))
         self.assertIn("no entry there is without a name", self.volvex("names", "mine", game / "data"))
         self.assertEqual(self.records("names", "mine", game / "data"), [])

@@ -100,7 +100,7 @@ class Unfit(Bench):
     def test_text_that_is_no_longer_xml_is_the_first_and_only_error(self) -> None:
         self.run_("swap", LAMPS, self.file("x.csv", b"a,b\n"), "--as-is")
         found = json.loads(self.run_("check", "--json", status=1))
-        self.assertEqual([one["sort"] for one in found if one["level"] == "error"], ["kind"])
+        self.assertEqual([one["kind"] for one in found if one["level"] == "error"], ["kind"])
         self.assertIn("16 references into this file", found[0]["message"])
 
     def test_undo_works_whatever_lies_opened(self) -> None:

@@ -23,7 +23,7 @@ def json_of(value: object) -> JsonData:
 
 
 def keys(document: Document) -> dict[str, list[str]]:
-    return {sheet.name: sheet.keys for sheet in document.sheets}
+    return {sheet.name: sheet.ids for sheet in document.sheets}
 
 
 def lamps(count: int) -> dict[str, Any]:

@@ -87,7 +87,7 @@ class Looking(KeptGame):
         self.assertIn(f"keeper -> keeper dunna  {MAIN}/rules/keepers.xml", out)
         users = json.loads(self.show(LENSES, "--row", "103", "--users", "--json"))[0]["users"]
         self.assertEqual(
-            {(user["path"], user["key"]) for user in users},
+            {(user["path"], user["id"]) for user in users},
             {(FITTINGS, "gull_rock"), (FITTINGS, "fresnel_3"), (JOBS, "grind_3")},
         )
         self.assertIn("need a record", self.complaint("show", self.shared / LENSES, "--follow", status=2))

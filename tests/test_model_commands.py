@@ -77,7 +77,7 @@ class Looking(KeptGame):
         rows: Any = json.loads(
             self.volvex("list", self.shared / "slip", self.shared / "canvas", "--by", "type", "--json")
         )
-        self.assertEqual(["picture", "model"], list(dict.fromkeys(row["sort"] for row in rows))[:2])
+        self.assertEqual(["picture", "model"], list(dict.fromkeys(row["kind"] for row in rows))[:2])
         self.assertEqual(
             {"mesh": 2, "skeleton": 2}, {r["type"]: r["entries"] for r in rows if r["type"] in ("mesh", "skeleton")}
         )
@@ -309,13 +309,13 @@ class Working(KeptGame):
         self.assertIn("was converted to Kelpwick boat", done.stdout)
         self.assertIn("level of detail 1 is not in the file, and stays as it was", done.stderr)
         self.volvex("undo", ".", cwd=self.here)
-        self.volvex("swap", "slip/patience.kmm", "mine.glb", "--each-lod", "simplified", cwd=self.here)
+        self.volvex("swap", "slip/patience.kmm", "mine.glb", "--lods", "simplified", cwd=self.here)
         out = self.volvex("changes", cwd=self.here)
         self.assertIn("triangles of level 1", out)
         self.assertIn("4.31", out)
         self.assertIn(
             "converts a model",
-            self.complaint("swap", "canvas/fog.dds", "mine.glb", "--each-lod", "nearest", status=2, cwd=self.here),
+            self.complaint("swap", "canvas/fog.dds", "mine.glb", "--lods", "nearest", status=2, cwd=self.here),
         )
 
     def test_edited_twice_is_refused(self) -> None:

@@ -701,7 +701,7 @@ class NewItem(WithGame):
             menu,
             "--row",
             "lamp.range",
-            "--as",
+            "--item-id",
             "lamp.far",
             "--title",
             "To %d miles",
@@ -717,9 +717,9 @@ class NewItem(WithGame):
 
     def test_an_id_that_is_there_or_is_none_is_refused(self) -> None:
         for words, said, status in (
-            (("--row", "patience", "--as", "marrow"), "already", 5),
-            (("--row", "patience", "--as", "a b"), "is not an id", 2),
-            (("--row", "nobody", "--as", "b"), "nobody", 3),
+            (("--row", "patience", "--item-id", "marrow"), "already", 5),
+            (("--row", "patience", "--item-id", "a b"), "is not an id", 2),
+            (("--row", "nobody", "--item-id", "b"), "nobody", 3),
         ):
             with self.subTest(said):
                 self.assertIn(said, self.start("--item", self.BOATS, *words, status=status))

@@ -332,7 +332,7 @@ class InTheGame(KeptGame):
         (self.folder / "clip.mp4").write_bytes(clip("mp4", "mpeg4", "aac", 44100, (90, 60), 15, 3.0))
 
     def test_swap_blank_and_drop(self) -> None:
-        done = self.run_program("swap", "opening/opening.webm", "../clip.mp4", "--scale", "fill", cwd=self.at)
+        done = self.run_program("swap", "opening/opening.webm", "../clip.mp4", "--framing", "fill", cwd=self.at)
         self.assertIn("from 15 to 10 frames a second", done.stderr)
         self.assertIn("it lasts 3.0", done.stderr)
         self.volvex("swap", "opening/makers.kwm", "../clip.mp4", "--trim", "--mute", cwd=self.at)

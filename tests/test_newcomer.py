@@ -225,7 +225,7 @@ class Translators(Case):
         incoming = imported("po", catalogue.encode(), document, wanted, "calls.po")
         after = open_data(edited(document, incoming.changes), library, "calls.bin", layout)
         assert after is not None
-        self.assertEqual(after.sheets[0].keys, ["ahoy@en", "ahoy@de", "fog@en", "fog@nl"])
+        self.assertEqual(after.sheets[0].ids, ["ahoy@en", "ahoy@de", "fog@en", "fog@nl"])
         with self.assertRaises(FormatError) as caught:  # no language told: it must not be taken for another
             imported(
                 "po",
@@ -256,7 +256,7 @@ class Translators(Case):
         document = open_data(text.encode(), Library(), "de.po")
         assert document is not None
         sheet = document.sheets[0]
-        self.assertEqual((document.form, sheet.keys, sheet.cell(1, "text")), ("po", ["(head)", "Lamp"], "Lampe"))
+        self.assertEqual((document.form, sheet.ids, sheet.cell(1, "text")), ("po", ["(head)", "Lamp"], "Lampe"))
         from volvex.data import Change
 
         made = document.written([Change("set", "messages", "Lamp", "text", "Lampe", 'Licht "an"\naus')])

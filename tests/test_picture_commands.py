@@ -121,7 +121,7 @@ class Converting(Pictures):
     def test_sorted_into_folders(self) -> None:
         shutil.copy(self.textures / "sail.dds", self.folder / "art" / "hull_n.tga.dds")
         self.volvex("convert", "art", "--to", "kinds", "--by", "kind", "--as", "tga")
-        self.volvex("convert", "art", "--to", "packages", "--by", "package")
+        self.volvex("convert", "art", "--to", "packages", "--by", "archive")
         self.assertTrue((self.folder / "kinds" / "ktx2" / "fog.tga").is_file())
         self.assertTrue((self.folder / "packages" / "more.kpz" / "deep" / "fog.png").is_file())
         self.assertEqual(len(list((self.folder / "kinds").rglob("*.tga"))), 4)

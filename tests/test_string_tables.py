@@ -86,7 +86,7 @@ class StringTables(unittest.TestCase):
 
     def test_every_text_is_found_by_its_start_and_length(self) -> None:
         sheet = self.document(written(TEXTS)).sheets[0]
-        found = {int(key): (sheet.record(row)["en"], sheet.record(row)["de"]) for row, key in enumerate(sheet.keys)}
+        found = {int(key): (sheet.record(row)["en"], sheet.record(row)["de"]) for row, key in enumerate(sheet.ids)}
         self.assertEqual(found, TEXTS)
 
     def test_changes_are_read_by_the_other_loader(self) -> None:

@@ -101,7 +101,7 @@ class AddOns(WithGame):
         self.assertEqual(self.content(), self.old)
 
     def test_zips_are_the_same_for_the_same_mods(self) -> None:
-        self.described("folder", form='"zip"', name='"{id}.zip"')
+        self.described("folder", format='"zip"', name='"{id}.zip"')
         self.volvex("install", self.source, "--way", "folder")
         self.assertEqual(self.play(self.source), self.screens)
         first = (self.source / "parcels/two.zip").read_bytes()
@@ -171,7 +171,7 @@ class AddOns(WithGame):
             ({"path": '"../elsewhere"'}, "path is a folder"),
             ({"path": '"{home}"'}, "path is a folder"),
             ({"name": '"fixed"'}, "name has no {id}"),
-            ({"form": '"rar"'}, "form is"),
+            ({"format": '"rar"'}, "format is"),
             ({"template": '""'}, "a `descriptor` needs a `template`"),
             ({"colour": '"red"'}, "there is no `colour`"),
         ):

@@ -66,7 +66,7 @@ def exercise(name: str, data: bytes, rng: random.Random) -> str | None:
         for sheet in document.sheets:
             for row in range(min(3, len(sheet))):
                 sheet.record(row)
-            assert len(set(sheet.keys)) == len(sheet.keys), "two records have one key"
+            assert len(set(sheet.ids)) == len(sheet.ids), "two records have one key"
         outline(document)
         list(values(document, "5"))
         if document.written([]) != data:
@@ -89,13 +89,11 @@ def _edit(document: Document, rng: random.Random) -> None:
     before = sheet.cell(row, field)
     after = rng.choice((*TEXTS, b"5", b"x")).decode("utf-8", "surrogateescape")
     try:
-        made = edited(document, [Change("set", sheet.name, sheet.keys[row], field, before, after)])
+        made = edited(document, [Change("set", sheet.name, sheet.ids[row], field, before, after)])
         again = document.reread(made)
-        if field not in sheet.key and [sheet.keys for sheet in again.sheets] == [
-            sheet.keys for sheet in document.sheets
-        ]:
+        if field not in sheet.id and [sheet.ids for sheet in again.sheets] == [sheet.ids for sheet in document.sheets]:
             found = differences(document, again)
-            assert all((change.key, change.field) == (sheet.keys[row], field) for change in found), found
+            assert all((change.id, change.field) == (sheet.ids[row], field) for change in found), found
     except VolvexError:
         pass
     try:

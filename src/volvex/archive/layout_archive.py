@@ -170,7 +170,7 @@ class LayoutArchive(Archive):
 
     @functools.cached_property
     def keys(self) -> list[Array]:
-        """The keys of all entries, a column (uint64) for each sort of key, in the order of `keying`."""
+        """The keys of all entries, a column (uint64) for each kind of key, in the order of `keying`."""
         return [column for what in KEYS for column, _ in key_columns(self.reading, what)]
 
     @functools.cached_property

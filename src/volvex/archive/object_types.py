@@ -11,7 +11,7 @@ from volvex.archive.layout_archive import LayoutArchive
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.read.names import endings_of
 
-SORTS = (
+KINDS = (
     "picture",
     "sound",
     "movie",
@@ -34,9 +34,9 @@ _OF: dict[str, str] = {
 }
 
 
-def sort_of(kind: str) -> str:
-    """To which of `SORTS` a kind of content belongs."""
-    return _OF.get(kind, "other")
+def kind_of(content: str) -> str:
+    """To which of `KINDS` a type of content belongs."""
+    return _OF.get(content, "other")
 
 
 def is_package(archive: Archive) -> bool:

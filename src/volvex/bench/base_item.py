@@ -96,9 +96,9 @@ class _Making:
     def _records(self, path: str, document: Document, item: Item) -> Iterator[Change]:
         """The records of a file that are the item's, as new ones."""
         for sheet in document.sheets:
-            for row, key in enumerate(sheet.keys):
-                wanted = self.renamed(key)
-                if wanted == key:
+            for row, row_id in enumerate(sheet.ids):
+                wanted = self.renamed(row_id)
+                if wanted == row_id:
                     continue
                 if sheet.row(wanted) is not None:
                     raise RefusedError(f"{path}: {sheet.name} has a record {wanted} already", "--as with another id")
@@ -107,18 +107,18 @@ class _Making:
                     sheet.name,
                     wanted,
                     fields=tuple(self._fields(document, sheet, row, wanted, item).items()),
-                    like=key,
+                    like=row_id,
                 )
 
-    def _fields(self, document: Document, sheet: Sheet, row: int, key: str, item: Item) -> dict[str, str]:
+    def _fields(self, document: Document, sheet: Sheet, row: int, row_id: str, item: Item) -> dict[str, str]:
         """The fields of a new record that are others than in the one that it is like."""
-        record = key_fields(sheet, key)
+        record = key_fields(sheet, row_id)
         paths = {self._inner(old): self._inner(new) for old, new in item.files.items()}
         for name, value in sheet.record(row).items():
             if name in record:
                 continue
-            wanted = self._title(sheet, name, value, key) or self._followed(value, paths)
-            if wanted != value and fault_of(sheet.column(name, document.file), wanted, key, document.file) is None:
+            wanted = self._title(sheet, name, value, row_id) or self._followed(value, paths)
+            if wanted != value and fault_of(sheet.column(name, document.file), wanted, row_id, document.file) is None:
                 record[name] = wanted
         return record
 
@@ -141,7 +141,7 @@ class _Making:
                 return "/".join(new.split("/")[-plain.count("/") - 1 :])
         return self.new if value == self.old else value
 
-    def _title(self, sheet: Sheet, name: str, value: str, key: str) -> str:
+    def _title(self, sheet: Sheet, name: str, value: str, row_id: str) -> str:
         """The title where a field has the item's name; empty where it has something else."""
         if not self.titles or not value:
             return ""
@@ -149,7 +149,7 @@ class _Making:
         language = last if _LANGUAGE.fullmatch(last) and last in self._languages(sheet) else ""
         if not language and last not in TITLES:
             return ""
-        rest = key.partition(self.new)[2].strip("._/:@-").lower()
+        rest = row_id.partition(self.new)[2].strip("._/:@-").lower()
         if language and rest and rest not in TITLES:
             return ""
         return self.titles.get(language) or self.titles.get("", "")
@@ -194,9 +194,9 @@ def _copied(bench: Workbench, made: _Making, path: str) -> bytes:
 def _values(document: Document, made: _Making) -> Iterator[Change]:
     """The values of a copied file that name the item."""
     for sheet in document.sheets:
-        for row, key in enumerate(sheet.keys):
+        for row, row_id in enumerate(sheet.ids):
             record: Sequence[tuple[str, str]] = list(sheet.record(row).items())
             for name, value in record:
-                wanted = made._title(sheet, name, value, key) or made.renamed(value)
-                if wanted != value and name not in sheet.key:
-                    yield Change("set", sheet.name, key, name, value, wanted)
+                wanted = made._title(sheet, name, value, row_id) or made.renamed(value)
+                if wanted != value and name not in sheet.id:
+                    yield Change("set", sheet.name, row_id, name, value, wanted)

@@ -62,6 +62,15 @@ class Maker(Protocol):
     def finish(self, bench: Workbench, built: Sequence[Built]) -> list[Built]: ...
 
 
+def to_build(bench: Workbench, found: Sequence[FileChange], only: Sequence[str] = ()) -> dict[str, list[FileChange]]:
+    """The changes of each file of the game that is to be built; RefusedError for what cannot be."""
+    by_file: dict[str, list[FileChange]] = {}
+    for change in spread(bench, found, only):
+        by_file.setdefault(bench.file_of(bench.home(change.path)[0]), []).append(change)
+    require_buildable(bench, by_file)
+    return by_file
+
+
 def build(
     bench: Workbench, on_progress: OnProgress = no_progress, maker: Maker | None = None, only: Sequence[str] = ()
 ) -> list[Built]:
@@ -70,11 +79,8 @@ def build(
     What an earlier build made of the same is kept. `maker` makes other files than the game's own of the changes of a file of the
     game. A change goes into every archive that has the same content under the same path, or into those of `only`. RefusedError when the game's file is another than the one from which something was taken and changed.
     """
-    by_file: dict[str, list[FileChange]] = {}
     found = changes(bench)
-    for change in spread(bench, found, only):
-        by_file.setdefault(bench.file_of(bench.home(change.path)[0]), []).append(change)
-    require_buildable(bench, by_file)
+    by_file = to_build(bench, found, only)
     layouts = _layouts(bench)
     states = {
         name: _state(bench, name, changes, f"{maker.state if maker else ''} {layouts}")

@@ -72,7 +72,7 @@ def check(bench: Workbench, sound: Collection[str] = ()) -> list[Problem]:
             found += lost_keys(path, old, new)
             found += _another_encoding(path, old, new)
     found += refused
-    return sorted(found, key=lambda one: (one.level != ERROR, one.sort not in CAUSES, one.file, one.sheet))
+    return sorted(found, key=lambda one: (one.level != ERROR, one.kind not in CAUSES, one.file, one.sheet))
 
 
 def _may_be_model(bench: Workbench, change: FileChange) -> bool:
@@ -101,7 +101,7 @@ def _may_be_sheet(change: FileChange, after: Catalogue) -> bool:
 def _with_causes(found: list[Problem], before: Catalogue) -> list[Problem]:
     """Without the references into files that can no longer be read: those are counted where their cause is told."""
     broken = {
-        problem.file: 0 for problem in found if problem.sort in CAUSES and before.document(problem.file) is not None
+        problem.file: 0 for problem in found if problem.kind in CAUSES and before.document(problem.file) is not None
     }
     left = []
     for problem in found:
@@ -115,7 +115,7 @@ def _with_causes(found: list[Problem], before: Catalogue) -> list[Problem]:
             problem,
             message=f"{problem.message}; {_references(broken[problem.file])} into this file cannot be followed until then",
         )
-        if problem.sort in CAUSES and broken.get(problem.file)
+        if problem.kind in CAUSES and broken.get(problem.file)
         else problem
         for problem in left
     ]
@@ -146,7 +146,7 @@ def _references(count: int) -> str:
 
 def _led_to(problem: Problem, before: Catalogue) -> list[str]:
     """The files in which a reference found its record before the changes."""
-    if problem.sort != "reference":
+    if problem.kind != "reference":
         return []
     document = before.document(problem.file)
     sheet = next((found for found in document.sheets if found.name == problem.sheet), None) if document else None
@@ -155,8 +155,8 @@ def _led_to(problem: Problem, before: Catalogue) -> list[str]:
         if sheet is not None and problem.field in sheet.columns
         else None
     )
-    key = problem.message.removeprefix("there is no ").partition(" in ")[0]
-    return [file for file, target in targets or () if target.row(key) is not None]
+    row_id = problem.message.removeprefix("there is no ").partition(" in ")[0]
+    return [file for file, target in targets or () if target.row(row_id) is not None]
 
 
 def _misfits(bench: Workbench, changed: Collection[FileChange]) -> dict[str, Problem]:
@@ -164,7 +164,7 @@ def _misfits(bench: Workbench, changed: Collection[FileChange]) -> dict[str, Pro
     found = {}
     for change in changed:
         fault = misfit_of_file(bench, change.path, change.source) if change.what == "changed" else None
-        if fault is not None and fault.sort == "kind":  # damage is reported where the file is read
+        if fault is not None and fault.kind == "kind":  # damage is reported where the file is read
             found[change.path] = Problem(ERROR, "kind", change.path, "", "", "", fault.message, fault.hint)
     return found
 
@@ -185,25 +185,25 @@ def _unseen(change: FileChange) -> Problem:
 
 def _same(problem: Problem) -> tuple[str, ...]:
     """What makes two problems the same, before and after."""
-    return problem.sort, problem.file, problem.sheet, problem.key, problem.field, problem.message
+    return problem.kind, problem.file, problem.sheet, problem.id, problem.field, problem.message
 
 
 def _removed(problem: Problem, before: Catalogue) -> Problem:
     """A reference that leads nowhere since its record is gone says so."""
-    if problem.sort != "reference":
+    if problem.kind != "reference":
         return problem
-    key = problem.message.removeprefix("there is no ").partition(" in ")[0]
+    row_id = problem.message.removeprefix("there is no ").partition(" in ")[0]
     document = before.document(problem.file)
     sheet = next((found for found in document.sheets if found.name == problem.sheet), None) if document else None
-    row = sheet.row(problem.key) if sheet is not None else None
+    row = sheet.row(problem.id) if sheet is not None else None
     if (
         sheet is not None
         and row is not None
         and problem.field in sheet.columns
-        and sheet.cell(row, problem.field) == key
+        and sheet.cell(row, problem.field) == row_id
     ):
         return replace(
-            problem, message=f"refers to {key}, which you removed", hint="keeping that record, or another id here"
+            problem, message=f"refers to {row_id}, which you removed", hint="keeping that record, or another id here"
         )
     return problem
 

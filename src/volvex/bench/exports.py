@@ -164,7 +164,7 @@ def _sync_sprites(bench: Workbench) -> list[SyncResult]:
 
 
 def _by_place(bench: Workbench, wanted: Callable[[Opened], bool]) -> dict[str, list[str]]:
-    """The files of one sort in the folder `open`, by what they are of."""
+    """The files of one kind in the folder `open`, by what they are of."""
     files: dict[str, list[str]] = {}
     for file, opened in bench.opened.items():
         if wanted(opened):

@@ -36,7 +36,7 @@ PLAIN = ("text", "binary")  # what text in another encoding may look like
 class Misfit:
     """Why content does not fit: `kind` (of another kind) or `file` (damaged), in words, and what to do."""
 
-    sort: str
+    kind: str
     message: str
     hint: str
 

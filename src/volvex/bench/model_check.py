@@ -56,9 +56,9 @@ def model_problems(bench: Workbench, change: FileChange) -> Iterator[Problem]:
 
 def _compared(change: FileChange, before: Whole | None, after: Whole) -> Iterator[Problem]:
     known = set(_faults(before)) if before is not None else set()
-    for level, sort, message, hint in _faults(after):
-        if (level, sort, message, hint) not in known:  # the game's own had it already
-            yield _problem(level, change, sort, message, hint)
+    for level, kind, message, hint in _faults(after):
+        if (level, kind, message, hint) not in known:  # the game's own had it already
+            yield _problem(level, change, kind, message, hint)
 
 
 Fault = tuple[str, str, str, str]
@@ -113,5 +113,5 @@ def _weight_faults(model: Model) -> Iterator[Fault]:
         yield WARNING, "weight", said, TAKE
 
 
-def _problem(level: str, change: FileChange, sort: str, message: str, hint: str) -> Problem:
-    return Problem(level, f"model {sort}", change.path, "", "", "", message, hint)
+def _problem(level: str, change: FileChange, kind: str, message: str, hint: str) -> Problem:
+    return Problem(level, f"model {kind}", change.path, "", "", "", message, hint)

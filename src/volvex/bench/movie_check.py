@@ -38,5 +38,5 @@ def movie_problems(bench: Workbench, change: FileChange) -> Iterator[Problem]:
         yield _problem(WARNING, change, "length", said, "`volvex swap` with --trim")
 
 
-def _problem(level: str, change: FileChange, sort: str, message: str, hint: str) -> Problem:
-    return Problem(level, f"movie {sort}", change.path, "", "", "", message, hint)
+def _problem(level: str, change: FileChange, kind: str, message: str, hint: str) -> Problem:
+    return Problem(level, f"movie {kind}", change.path, "", "", "", message, hint)

@@ -37,7 +37,7 @@ def picture_problems(bench: Workbench, change: FileChange) -> Iterator[Problem]:
         stem = change.path.rpartition(".")[0]
         packed = any(is_open_sprite(one) and one.place.rpartition(".")[0] == stem for one in bench.opened.values())
         for problem in _compared(change, before, after):
-            if not (packed and problem.level == WARNING and problem.sort == "picture size"):  # its list has it too
+            if not (packed and problem.level == WARNING and problem.kind == "picture size"):  # its list has it too
                 yield problem
     elif before is not None:
         said = f"this is {_called(change.kind)}, the game's own is a picture of {before.picture.form}"
@@ -83,5 +83,5 @@ def _is_power(picture: Picture) -> bool:
     return not (picture.width & (picture.width - 1) or picture.height & (picture.height - 1))
 
 
-def _problem(level: str, change: FileChange, sort: str, message: str, hint: str) -> Problem:
-    return Problem(level, f"picture {sort}", change.path, "", "", "", message, hint)
+def _problem(level: str, change: FileChange, kind: str, message: str, hint: str) -> Problem:
+    return Problem(level, f"picture {kind}", change.path, "", "", "", message, hint)

@@ -90,5 +90,5 @@ def cut_samples(sound: Sound) -> int:
     return int(np.count_nonzero(runs))
 
 
-def _problem(level: str, change: FileChange, sort: str, message: str, hint: str) -> Problem:
-    return Problem(level, f"sound {sort}", change.path, "", "", "", message, hint)
+def _problem(level: str, change: FileChange, kind: str, message: str, hint: str) -> Problem:
+    return Problem(level, f"sound {kind}", change.path, "", "", "", message, hint)

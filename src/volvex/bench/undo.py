@@ -67,7 +67,7 @@ def undo_values(
     back = [
         change
         for change in differences(document, original)
-        if change.key == row
+        if change.id == row
         and sheet in ("", change.sheet)
         and (not fields or change.field in fields or change.what != "set")
     ]

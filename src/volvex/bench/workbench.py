@@ -409,7 +409,7 @@ class Workbench(Originals):
         return f"{name}/{place}"
 
     def _take(self, place: str, name: str, row: int | None) -> None:
-        archive, target = self.archive(name), self.files / place
+        archive = self.archive(name)
         self.keep_edited(place)
         if row is None or archive is None:
             chunks = file_chunks(self.require_original(name))
@@ -421,6 +421,7 @@ class Workbench(Originals):
             self.fingerprints[home] = Fingerprint.of(original)
         entry = "" if row is None or archive is None else archive.names[row]
         self.newly_taken.append(place)
+        target = self.disk.where(self.files / place)
         self.taken[place] = Taken(name, entry, target.stat().st_size, digest_file(target))
         if self.taken[place].size <= LIMIT:
             keep_base(self.folder, self.taken[place].digest, target.read_bytes(), self.disk)

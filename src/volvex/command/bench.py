@@ -25,6 +25,7 @@ from volvex.errors import RefusedError, Status, UsageError
 from volvex.source.digest import Fingerprint
 
 PRIORITY = 30
+WRITES = True
 EXAMPLES = (
     "volvex bench game",
     "volvex bench game my-mod",

@@ -13,8 +13,12 @@ from __future__ import annotations
 
 import argparse
 import os
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
-from volvex.bench.build import build
+from volvex.archive.safe_names import shown
+from volvex.bench.build import build, to_build
+from volvex.bench.changes import changes
 from volvex.bench.copies import EVERYWHERE
 from volvex.command.ui.bench import add_bench, open_bench, require_checked
 from volvex.command.ui.context import Context
@@ -27,7 +31,11 @@ from volvex.mods import Done, earlier, patch
 from volvex.mods.patch.plan import plan_in_place
 from volvex.source import Spool
 
+if TYPE_CHECKING:
+    from volvex.bench import Workbench
+
 PRIORITY = 37
+WRITES = True
 EXAMPLES = ("volvex build",)
 
 
@@ -57,13 +65,16 @@ def run(options: argparse.Namespace, context: Context) -> int:
         return _in_place(options, context)
     with open_bench(options, context, sync_exports=True) as bench:
         require_checked(bench, options.anyway, context)
+        only = EVERYWHERE if options.everywhere else options.only
+        if options.rehearse:
+            return _plan(bench, only, options, context)
         total = sum(fingerprint.size for fingerprint in bench.fingerprints.values())
         context.interrupted = (
             "the next command finishes or undoes it" if options.in_place else "nothing that was built is installed",
             "the same command again",
         )
         with context.progress("building", total) as on_progress:
-            built = build(bench, on_progress, only=EVERYWHERE if options.everywhere else options.only)
+            built = build(bench, on_progress, only=only)
         folder = os.path.relpath(bench.built, context.cwd)
     if options.json:
         context.json({"path": built.path, "size": built.size, "changes": built.changes} for built in built)
@@ -83,6 +94,16 @@ def run(options: argparse.Namespace, context: Context) -> int:
     return Status.OK
 
 
+def _plan(bench: Workbench, only: Sequence[str], options: argparse.Namespace, context: Context) -> int:
+    """Print what would be built of what, without building it."""
+    files = sorted(to_build(bench, changes(bench), only).items())
+    if options.json:
+        context.json({"path": path, "changes": len(found)} for path, found in files)
+    for path, found in files if not options.json else ():
+        context.print(f"{shown(path)}: {count(len(found), 'change')}")
+    return Status.OK
+
+
 def _in_place(options: argparse.Namespace, context: Context) -> int:
     with open_bench(options, context, sync_exports=True) as bench, Spool(bench.folder) as spool:
         require_checked(bench, options.anyway, context)
@@ -90,6 +111,10 @@ def _in_place(options: argparse.Namespace, context: Context) -> int:
         require_named(game, options, context)
         patches = list(plan_in_place(bench, earlier(game), spool))
         total = 3 * sum(patch.base.size for patch in patches if patch.path not in earlier(game))
+        if options.rehearse:
+            for one in patches:
+                context.print(f"{shown(one.path)}: {number(one.written)} bytes to write")
+            return Status.OK
         with context.progress("keeping the originals safe", total) as on_progress:
             done = patch(game, patches, context.disk, on_progress, bench.identity) if patches else Done()
     if not patches and not options.json:

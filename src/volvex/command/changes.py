@@ -33,6 +33,7 @@ if TYPE_CHECKING:
     from PIL import Image
 
 PRIORITY = 35
+WRITES = True
 EXAMPLES = (
     "volvex changes",
     "volvex changes --brief",

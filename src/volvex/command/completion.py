@@ -12,6 +12,7 @@ from volvex.command.ui.context import Context
 from volvex.errors import Status
 
 PRIORITY = 71
+JSON = False  # what it prints is for people, or for a shell
 EXAMPLES = ("volvex completion bash",)
 SHELLS = ("bash", "zsh", "fish", "powershell")
 

@@ -33,6 +33,7 @@ if TYPE_CHECKING:
     from volvex.data.exchange import Wanted
 
 PRIORITY = 22
+WRITES = True
 EXAMPLES = (
     "volvex convert game/data/almanac.kwp/tables/lenses.kwb lenses.csv",
     "volvex convert lenses.csv lenses.kwb --like game/data/almanac.kwp/tables/lenses.kwb",
@@ -64,7 +65,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--to", dest="folder", type=Path, metavar="DIR", help="convert all pictures, sounds or models into this folder"
     )
-    parser.add_argument("--as", dest="ending", metavar="FORMAT", default="png", help="with --to: the format (default: png)")
+    parser.add_argument(
+        "--as", dest="ending", metavar="FORMAT", default="png", help="with --to: the format (default: png)"
+    )
     parser.add_argument(
         "--by",
         choices=("path", "kind", "type", "archive"),

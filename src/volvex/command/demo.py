@@ -22,6 +22,7 @@ from volvex.command.ui.table import count
 from volvex.errors import RefusedError, Status, UsageError
 
 PRIORITY = 70
+JSON = False  # what it prints is for people, or for a shell
 GAMES_OWN = ("play", "make", "edit")  # what the stand-in game does
 OF_THE_GAME = {
     "text": ("TEXT", "with play: print only the lines with this text"),

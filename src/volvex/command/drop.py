@@ -17,6 +17,7 @@ from volvex.command.ui.variants import add_variant
 from volvex.errors import Status
 
 PRIORITY = 34
+WRITES = True
 EXAMPLES = ("volvex drop data/main.kwp/letters/fr/02-oil.txt",)
 
 

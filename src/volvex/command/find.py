@@ -150,7 +150,7 @@ def in_data(library: Library, text: str, value: str, ignore_case: bool, path: st
             before=hit.text[: hit.start],
             match=hit.text[hit.start : hit.end],
             after=hit.text[hit.end :],
-            record=f"{hit.sheet} {hit.key}: {hit.field}",
+            record=f"{hit.sheet} {hit.id}: {hit.field}",
             use=hit.use,
         )
         for hit in found

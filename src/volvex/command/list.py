@@ -23,8 +23,7 @@ from volvex.archive.detect import filetypes
 from volvex.archive.detect.types.models import MODELS
 from volvex.archive.detect.types.pictures import TYPES
 from volvex.archive.detect.types.sounds import MOVIES, SOUNDS
-from volvex.archive.object_types import SORTS as SORTS_OF_TYPES
-from volvex.archive.object_types import object_types, sort_of
+from volvex.archive.object_types import KINDS, kind_of, object_types
 from volvex.archive.safe_names import shown
 from volvex.asset.content_kind import entry_kind, kind_in
 from volvex.command.ui.about import about_text, banked_text
@@ -300,14 +299,14 @@ def _print_types(rows: _Rows, options: argparse.Namespace, context: Context) -> 
     found: dict[str, list[int]] = {}
     for row, name in enumerate(rows.types()):
         found.setdefault(name, []).append(row)
-    sorts = {name: sort_of(kinds[own[0]]) for name, own in found.items()}
+    kind_by_type = {name: kind_of(kinds[own[0]]) for name, own in found.items()}
     size, stored = rows.size, rows.stored
-    order = sorted(found, key=lambda name: (SORTS_OF_TYPES.index(sorts[name]), -int(size[found[name]].sum()), name))
+    order = sorted(found, key=lambda name: (KINDS.index(kind_by_type[name]), -int(size[found[name]].sum()), name))
     if options.json:
         context.json(
             {
                 "type": name,
-                "sort": sorts[name],
+                "kind": kind_by_type[name],
                 "entries": len(found[name]),
                 "size": int(size[found[name]].sum()),
                 "stored": int(stored[found[name]].sum()),
@@ -316,7 +315,7 @@ def _print_types(rows: _Rows, options: argparse.Namespace, context: Context) -> 
         )
         return
     columns = [
-        Column("sort", [sorts[name] for name in order]),
+        Column("kind", [kind_by_type[name] for name in order]),
         Column("type", [shown(name) for name in order]),
         Column("entries", [number(len(found[name])) for name in order], right=True),
         Column("size", [number(int(size[found[name]].sum())) for name in order], right=True),

@@ -22,6 +22,7 @@ from volvex.errors import NotFoundError, RefusedError, Status, UsageError
 from volvex.source.outputs import Outputs
 
 PRIORITY = 21
+WRITES = True
 EXAMPLES = (
     "volvex pack main --like game/data/main.kwp --to main.kwp",
     "volvex pack main --to main.zip",

@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from volvex.asset.sheet import Cell
 
 PRIORITY = 14
+WRITES = True
 FRAMES = 28  # of a movie
 COMPRESS = 3  # of PNG: a third of the time of 6, for a tenth more bytes
 EXAMPLES = (

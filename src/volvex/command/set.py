@@ -1,6 +1,6 @@
 """Set values by id and field; nothing else changes.
 
-Works on tables, texts, scenes, XML, JSON, CSV and key files. --row selects a record by id or name, --at by its place in the
+Works on tables, texts, scenes, XML, JSON, CSV and INI files. --row selects a record by id or name, --at by its place in the
 tree (XML counts from 1, JSON lists from 0), --where by a condition; with --where a value is an expression. A file that is
 not in the bench yet is taken. Each value is printed before and after.
 """
@@ -118,7 +118,7 @@ def _note_namesakes(place: str, document: Document, changes: Sequence[Change], c
         return
     for change in changes:
         sheet = next((sheet for sheet in document.sheets if sheet.name == change.sheet), None)
-        row = sheet.row(change.key) if sheet is not None and change.what == "set" else None
+        row = sheet.row(change.id) if sheet is not None and change.what == "set" else None
         if sheet is None or row is None:
             continue
         bare = re.sub(r"\[\d+\]$", "", change.field)
@@ -205,7 +205,7 @@ def _changes(bench: Workbench, path: str, options: argparse.Namespace) -> tuple[
 
 
 def _refers(bench: Workbench, path: str, document: Document) -> Callable[[Sheet, str], Sequence[str]]:
-    """Which sheets' keys a field holds, by its layout or the game description."""
+    """Which sheets' ids a field holds, by its layout or the game description."""
     from volvex.data.references import Catalogue
 
     catalogue = Catalogue([path], lambda _: document, bench.game.description.meanings)

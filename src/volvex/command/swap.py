@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from volvex.bench import Workbench
 
 PRIORITY = 33
+WRITES = True
 CONVERT = {  # options, by what they convert
     "picture": ("resize", "anyway", "palette"),
     "sound": ("loudness",),
@@ -127,7 +128,7 @@ def _put(bench: Workbench, options: argparse.Namespace, context: Context) -> int
             _require_fit(bench, path, options.file)
         place = bench.put(path, options.file, options.new)
     place_after(bench, place, after)
-    size = (bench.files / place).stat().st_size
+    size = bench.disk.where(bench.files / place).stat().st_size
     context.print(f"{shown(place)} is now {shown(options.file.as_posix())}, {number(size)} bytes")
     return Status.OK
 

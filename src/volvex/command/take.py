@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from volvex.bench import Workbench
 
 PRIORITY = 31
+WRITES = True
 EXAMPLES = (
     "volvex take data/main.kwp/letters/en",
     "volvex take data/almanac.kwp/tables/fittings.kwb --as csv",
@@ -88,7 +89,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
             context.print(f"and {count(len(done) - TOLD, 'more file')}")
         if left:
             context.print(f"{count(len(left), 'file')} already in the bench")
-        if options.ending:
+        if options.ending and options.rehearse:
+            context.print(f"{count(len(named), 'file')} to be opened as {options.ending}")
+        elif options.ending:
             levels = {bench.place_of(*one) for one in beside}
             opened = [place for place in (*done, *left) if place not in levels and place in named]
             _open(bench, opened, options, context)

@@ -23,6 +23,7 @@ from volvex.command.ui.variants import add_variant
 from volvex.errors import NotFoundError, RefusedError, Status, UsageError
 
 PRIORITY = 20
+WRITES = True
 EXAMPLES = (
     "volvex unpack game/data/main.kwp --to main",
     'volvex unpack "game/data/**/*.xml" --to rules',

@@ -22,10 +22,10 @@ class Problem:
     """Something wrong: where, what, and what to do."""
 
     level: str
-    sort: str  # file, reference, hidden, key, placeholder, length, font, path, version
+    kind: str  # file, reference, hidden, id, placeholder, length, font, path, version
     file: str
     sheet: str
-    key: str
+    id: str
     field: str
     message: str
     hint: str = ""
@@ -33,7 +33,7 @@ class Problem:
     @property
     def place(self) -> str:
         """Where, in words."""
-        record = f"{self.sheet}: row {self.key}" if self.key else self.sheet
+        record = f"{self.sheet}: row {self.id}" if self.id else self.sheet
         return f"{record}: {self.field}" if self.field else record
 
     @property
@@ -62,7 +62,7 @@ def _of_document(
     catalogue: Catalogue, path: str, document: Document, glyphs: dict[str, frozenset[str]]
 ) -> Iterator[Problem]:
     for sheet in document.sheets:
-        yield from _keys(path, sheet)
+        yield from _ids(path, sheet)
         yield from _references(catalogue, path, sheet)
         yield from _paths(catalogue, path, sheet)
         yield from _lengths(catalogue, path, sheet)
@@ -73,23 +73,23 @@ def _of_document(
 
 
 def lost_keys(path: str, before: Document, after: Document) -> Iterator[Problem]:
-    """Keys that are there twice since a change: where a table tells its key by not repeating it, nothing else shows that."""
+    """Ids that are there twice since a change: where a table tells its id by not repeating it, nothing else shows that."""
     for sheet in after.sheets:
-        was = next((one for one in before.sheets if one.name == sheet.name and one.key), None)
-        if was is None or was.key == sheet.key or not all(name in sheet.columns for name in was.key):
+        was = next((one for one in before.sheets if one.name == sheet.name and one.id), None)
+        if was is None or was.id == sheet.id or not all(name in sheet.columns for name in was.id):
             continue
         lines = [
             JOINED.join(some)
-            for some in zip(*([text or "" for text in sheet.columns[name].texts()] for name in was.key), strict=True)
+            for some in zip(*([text or "" for text in sheet.columns[name].texts()] for name in was.id), strict=True)
         ]
-        for key in dict.fromkeys(text for text in lines if lines.count(text) > 1):
+        for row_id in dict.fromkeys(text for text in lines if lines.count(text) > 1):
             yield Problem(
                 ERROR,
-                "key",
+                "id",
                 path,
                 sheet.name,
-                key,
-                was.key[0],
+                row_id,
+                was.id[0],
                 "this id occurs more than once",
                 "another id for one of them",
             )
@@ -99,15 +99,19 @@ def _plain(error: VolvexError) -> str:
     return error.message.partition(": ")[2] or error.message
 
 
-def _keys(path: str, sheet: Sheet) -> Iterator[Problem]:
-    for key in dict.fromkeys([*sheet.repeated, *_own_repeated(sheet)]):
+def _ids(path: str, sheet: Sheet) -> Iterator[Problem]:
+    for row_id in dict.fromkeys([*sheet.repeated, *_own_repeated(sheet)]):
         yield Problem(
-            ERROR, "key", path, sheet.name, key, "", "this id occurs more than once", "another id for one of them"
+            ERROR, "id", path, sheet.name, row_id, "", "this id occurs more than once", "another id for one of them"
         )
 
 
 def _own_repeated(sheet: Sheet) -> list[str]:
-    return [key.rpartition("#")[0] for key in sheet.keys if "#" in key[1:] and key.rpartition("#")[0] in sheet.rows]
+    return [
+        row_id.rpartition("#")[0]
+        for row_id in sheet.ids
+        if "#" in row_id[1:] and row_id.rpartition("#")[0] in sheet.rows
+    ]
 
 
 def _references(catalogue: Catalogue, path: str, sheet: Sheet) -> Iterator[Problem]:
@@ -118,23 +122,23 @@ def _references(catalogue: Catalogue, path: str, sheet: Sheet) -> Iterator[Probl
         known: dict[str, Problem | None] = {}
         text = column.rule.refers or (targets[0][1].name if targets else "what this refers to")
         file = targets[0][0] if targets else ""
-        for row, key in enumerate(column.texts()):
-            if key is None or key in NOTHING:
+        for row, row_id in enumerate(column.texts()):
+            if row_id is None or row_id in NOTHING:
                 continue
-            if key not in known:
-                known[key] = _reference(targets, key, text, file)
-            found = known[key]
+            if row_id not in known:
+                known[row_id] = _reference(targets, row_id, text, file)
+            found = known[row_id]
             if found is not None:
                 yield Problem(
-                    found.level, found.sort, path, sheet.name, sheet.keys[row], name, found.message, found.hint
+                    found.level, found.kind, path, sheet.name, sheet.ids[row], name, found.message, found.hint
                 )
 
 
-def _reference(targets: list[tuple[str, Sheet]], key: str, text: str, file: str) -> Problem | None:
-    """What is wrong with one key, wherever it is used."""
-    if not is_there(targets, key):
+def _reference(targets: list[tuple[str, Sheet]], row_id: str, text: str, file: str) -> Problem | None:
+    """What is wrong with one id, wherever it is used."""
+    if not is_there(targets, row_id):
         where = f" ({file})" if file else ""
-        message = f"there is no {key} in {text}{where}"
+        message = f"there is no {row_id} in {text}{where}"
         return Problem(
             ERROR,
             "reference",
@@ -143,9 +147,9 @@ def _reference(targets: list[tuple[str, Sheet]], key: str, text: str, file: str)
             "",
             "",
             message,
-            _near(key, [key for _, sheet in targets for key in sheet.keys[:20000]]),
+            _near(row_id, [row_id for _, sheet in targets for row_id in sheet.ids[:20000]]),
         )
-    for other, sheet, row in lookup(targets, key):
+    for other, sheet, row in lookup(targets, row_id):
         hidden = next(
             (column for column in sheet.columns.values() if column.rule.role == "hidden" or column.name == "hidden"),
             None,
@@ -158,18 +162,18 @@ def _reference(targets: list[tuple[str, Sheet]], key: str, text: str, file: str)
                 "",
                 "",
                 "",
-                f"{sheet.name} {key} is hidden ({other})",
+                f"{sheet.name} {row_id} is hidden ({other})",
                 f"{hidden.name}=no for it, or another id here",
             )
     return None
 
 
-def _near(key: str, keys: list[str]) -> str:
+def _near(row_id: str, ids: list[str]) -> str:
     """What may have been meant: a word like it, or all numbers when there are few."""
-    plain = list(dict.fromkeys(key.partition(JOINED)[0] for key in keys))
-    if key.isdigit():
+    plain = list(dict.fromkeys(row_id.partition(JOINED)[0] for row_id in ids))
+    if row_id.isdigit():
         return f"one of {', '.join(plain)}" if 0 < len(plain) <= 8 else "an id that is there"
-    near = difflib.get_close_matches(key, plain, 1)
+    near = difflib.get_close_matches(row_id, plain, 1)
     return near[0] if near else "an id that is there"
 
 
@@ -187,7 +191,7 @@ def _paths(catalogue: Catalogue, path: str, sheet: Sheet) -> Iterator[Problem]:
                     "path",
                     path,
                     sheet.name,
-                    sheet.keys[row],
+                    sheet.ids[row],
                     name,
                     f"the game has no {text}",
                     near[0] if near else "a path that is there",
@@ -211,7 +215,7 @@ def _lengths(catalogue: Catalogue, path: str, sheet: Sheet) -> Iterator[Problem]
                         "length",
                         path,
                         sheet.name,
-                        sheet.keys[row],
+                        sheet.ids[row],
                         name,
                         f"{len(text)} characters, there is room for {most}",
                         "a shorter text",
@@ -236,7 +240,7 @@ def _fonts(catalogue: Catalogue, path: str, sheet: Sheet, glyphs: dict[str, froz
                         "font",
                         path,
                         sheet.name,
-                        sheet.keys[row],
+                        sheet.ids[row],
                         name,
                         f"the game's font has no {' '.join(missing)}",
                         "other characters, or a font that has them",
@@ -250,8 +254,8 @@ def _all_texts(catalogue: Catalogue, spot: Spot) -> Iterator[str]:
 
 
 def _placeholders(language: str, path: str, sheet: Sheet) -> Iterator[Problem]:
-    """Texts of one key have the same placeholders in every language."""
-    for key, record in by_key(sheet).items():
+    """Texts of one id have the same placeholders in every language."""
+    for row_id, record in by_key(sheet).items():
         original = record.get(language) or next(iter(record.values()))
         for other, (row, field, text) in record.items():
             lacking, too_many = difference(original[2], text)
@@ -262,22 +266,22 @@ def _placeholders(language: str, path: str, sheet: Sheet) -> Iterator[Problem]:
                     "placeholder",
                     path,
                     sheet.name,
-                    sheet.keys[row],
+                    sheet.ids[row],
                     field,
-                    f"{other or key} {' and '.join(said)}: the original is {original[2]!r}",
+                    f"{other or row_id} {' and '.join(said)}: the original is {original[2]!r}",
                     "the placeholders of the original",
                 )
 
 
 def by_key(sheet: Sheet) -> dict[str, dict[str, tuple[int, str, str]]]:
-    """Texts by key and language: the row, the field, the text."""
+    """Texts by id and language: the row, the field, the text."""
     texts = [column for column in sheet.columns.values() if column.rule.role == "text"]
     found: dict[str, dict[str, tuple[int, str, str]]] = {}
-    long = len(sheet.key) > 1
+    long = len(sheet.id) > 1
     for column in texts:
-        for row, (key, text) in enumerate(zip(sheet.keys, column.texts(), strict=True)):
+        for row, (row_id, text) in enumerate(zip(sheet.ids, column.texts(), strict=True)):
             if text is not None:
-                head, _, language = key.rpartition(JOINED) if long else (key, "", column.name)
+                head, _, language = row_id.rpartition(JOINED) if long else (row_id, "", column.name)
                 found.setdefault(head, {})[language] = (row, column.name, text)
     return found
 
@@ -299,7 +303,7 @@ def _versions(catalogue: Catalogue, path: str, document: Document) -> Iterator[P
                             "version",
                             path,
                             sheet.name,
-                            sheet.keys[row],
+                            sheet.ids[row],
                             name,
                             f"for version {text}, the game is {wanted}",
                             wanted,

@@ -1,4 +1,4 @@
-"""What differs between two states of a file, by key and field; and putting that into a third one.
+"""What differs between two states of a file, by id and field; and putting that into a third one.
 
 The merge is three-way: a change knows what was there before. Where the third file still has that, the change is made;
 where it has what the change would make, nothing is to do; anything else is a conflict, which is told and never decided.
@@ -30,25 +30,25 @@ def _of_sheets(name: str, old: Sheet, new: Sheet) -> Iterator[Change]:
     if len(old) == len(new) and _same_keys(old, new):
         yield from _of_cells(name, old, new, np.arange(len(old)), np.arange(len(new)))
         return
-    both = [key for key in new.keys if key in old.rows]
+    both = [row_id for row_id in new.ids if row_id in old.rows]
     yield from _of_cells(name, old, new, _rows(old, both), _rows(new, both))
-    for key in old.keys:
-        if key not in new.rows:
-            yield Change("remove", name, key, fields=tuple(old.record(old.rows[key]).items()))
-    for key in new.keys:
-        if key not in old.rows:
-            yield Change("add", name, key, fields=tuple(new.record(new.rows[key]).items()))
+    for row_id in old.ids:
+        if row_id not in new.rows:
+            yield Change("remove", name, row_id, fields=tuple(old.record(old.rows[row_id]).items()))
+    for row_id in new.ids:
+        if row_id not in old.rows:
+            yield Change("add", name, row_id, fields=tuple(new.record(new.rows[row_id]).items()))
 
 
 def _same_keys(old: Sheet, new: Sheet) -> bool:
-    """Whether both have the same keys in the same order, found out without making texts of them."""
-    if old.key and old.key == new.key and "keys" not in vars(old):
-        return all(bool(_equal(old.columns[name].values, new.columns[name].values).all()) for name in old.key)
-    return old.keys == new.keys
+    """Whether both have the same ids in the same order, found out without making texts of them."""
+    if old.id and old.id == new.id and "ids" not in vars(old):
+        return all(bool(_equal(old.columns[name].values, new.columns[name].values).all()) for name in old.id)
+    return old.ids == new.ids
 
 
-def _rows(sheet: Sheet, keys: Sequence[str]) -> Array:
-    return np.array([sheet.rows[key] for key in keys], np.int64)
+def _rows(sheet: Sheet, ids: Sequence[str]) -> Array:
+    return np.array([sheet.rows[row_id] for row_id in ids], np.int64)
 
 
 def _of_cells(name: str, old: Sheet, new: Sheet, left: Array, right: Array) -> Iterator[Change]:
@@ -59,7 +59,7 @@ def _of_cells(name: str, old: Sheet, new: Sheet, left: Array, right: Array) -> I
             if was != now:
                 fields = (field for field in {**was, **now} if was.get(field) != now.get(field))
                 yield from (
-                    Change("set", name, new.keys[row], field, was.get(field), now.get(field)) for field in fields
+                    Change("set", name, new.ids[row], field, was.get(field), now.get(field)) for field in fields
                 )
         return
     for field in dict.fromkeys([*old.columns, *new.columns]):
@@ -69,7 +69,7 @@ def _of_cells(name: str, old: Sheet, new: Sheet, left: Array, right: Array) -> I
             before = column.text(int(left[at])) if column is not None else None
             after = other.text(row) if other is not None else None
             if before != after:
-                found.append((row, Change("set", name, new.keys[row], field, before, after)))
+                found.append((row, Change("set", name, new.ids[row], field, before, after)))
     yield from (change for _, change in sorted(found, key=lambda pair: pair[0]))
 
 
@@ -100,9 +100,9 @@ class Conflict:
     def __str__(self) -> str:
         change = self.change
         if change.what == "set":
-            return f"{change.sheet}: row {change.key}: {change.field} was {change.before!r}, is {self.found} now, the change makes it {change.after!r}"
+            return f"{change.sheet}: row {change.id}: {change.field} was {change.before!r}, is {self.found} now, the change makes it {change.after!r}"
         return (
-            f"{change.sheet}: row {change.key} was to be {'added' if change.what == 'add' else 'removed'}: {self.found}"
+            f"{change.sheet}: row {change.id} was to be {'added' if change.what == 'add' else 'removed'}: {self.found}"
         )
 
 
@@ -121,7 +121,7 @@ def merged(changes: Iterable[Change], document: Document) -> Merged:
     made = Merged([], [], [])
     for change in changes:
         sheet = sheets.get(change.sheet, NONE)
-        row = sheet.row(change.key)
+        row = sheet.row(change.id)
         found = (
             _set(change, sheet, row)
             if change.what == "set"
@@ -148,7 +148,7 @@ def _set(change: Change, sheet: Sheet, row: int | None) -> Conflict | bool:
 def _added(change: Change, sheet: Sheet, row: int | None) -> Conflict | bool:
     if row is None:
         return Conflict(change, "the file has no such records any more") if not len(sheet) else False
-    return True if sheet.record(row) == dict(change.fields) else Conflict(change, "another record has this key")
+    return True if sheet.record(row) == dict(change.fields) else Conflict(change, "another record has this id")
 
 
 def _removed(change: Change, sheet: Sheet, row: int | None) -> Conflict | bool:
@@ -168,7 +168,7 @@ def _removed(change: Change, sheet: Sheet, row: int | None) -> Conflict | bool:
 
 def plain(change: Change) -> dict[str, Any]:
     """A change for a file in JSON: without what it has not."""
-    record: dict[str, Any] = {"what": change.what, "sheet": change.sheet, "id": change.key}
+    record: dict[str, Any] = {"what": change.what, "sheet": change.sheet, "id": change.id}
     if change.what == "set":
         return record | {"field": change.field, "before": change.before, "after": change.after}
     return record | {"fields": dict(change.fields)} | ({"like": change.like} if change.like else {})

@@ -32,7 +32,7 @@ FAULTS = 50  # told of one piece of work
 
 @dataclass(frozen=True)
 class Target:
-    """Which records: one by its key or its place, those for which something holds, or (none of these) the whole file."""
+    """Which records: one by its id or its place, those for which something holds, or (none of these) the whole file."""
 
     row: str | None = None
     at: str | None = None
@@ -50,25 +50,25 @@ def chosen(document: Document, target: Target) -> tuple[Sheet, Array, str]:
         return sheet, np.array([row]), ""
     if target.at is not None:
         if not isinstance(document, TextData):
-            raise UsageError(f"{document.file} is a {document.form}: its records are found by id", "--row KEY")
-        name, key, before = document.at(target.at)
+            raise UsageError(f"{document.file} is a {document.form}: its records are found by id", "--row ID")
+        name, row_id, before = document.at(target.at)
         sheet = document.sheet(name)
-        return sheet, np.array([sheet.rows[key]]), before
+        return sheet, np.array([sheet.rows[row_id]]), before
     sheet = only_sheet(document, target)
     if target.where is not None:
         return sheet, Expression(target.where).rows(sheet, document.file), ""
     return sheet, np.arange(len(sheet)), ""
 
 
-def found_row(document: Document, key: str, sheet: str | None) -> tuple[Sheet, int]:
-    """The record of a key, in one sheet or whichever has it."""
+def found_row(document: Document, row_id: str, sheet: str | None) -> tuple[Sheet, int]:
+    """The record of an id, in one sheet or whichever has it."""
     if sheet is None:
-        return document.find(key)
+        return document.find(row_id)
     one = document.sheet(sheet)
-    row = one.row(key)
+    row = one.row(row_id)
     if row is None:
-        near = difflib.get_close_matches(key, one.keys[:20000], 1)
-        raise NotFoundError(f"{document.file}: {sheet} has no row {key}", f"--row {near[0]}" if near else "")
+        near = difflib.get_close_matches(row_id, one.ids[:20000], 1)
+        raise NotFoundError(f"{document.file}: {sheet} has no row {row_id}", f"--row {near[0]}" if near else "")
     return one, row
 
 
@@ -123,7 +123,7 @@ def assignments(document: Document, target: Target, lines: Sequence[str]) -> lis
     if not computed and len(rows) != 1:
         raise UsageError(
             f"{document.file} has {len(sheet):,} records of {sheet.name}",
-            "--row KEY, or --where with a condition (`decode_numbers` cells of all: \"@key != ''\")",
+            "--row ID, or --where with a condition (`decode_numbers` cells of all: \"@id != ''\")",
         )
     faults: list[VolvexError] = []
     made: list[Change] = []
@@ -149,7 +149,7 @@ def _by_path(document: TextData, text: str) -> list[Change]:
     if first is not None and len(first) == 1:
         raise no_field(field, first, "the file", document.file)
     has = ", ".join(f"{len(sheet):,} of {sheet.name}" for sheet in document.sheets[:6])
-    raise NotFoundError(f"{document.file}: the file itself has no field {field}; it has records: {has}", "--row KEY")
+    raise NotFoundError(f"{document.file}: the file itself has no field {field}; it has records: {has}", "--row ID")
 
 
 def _assigned(text: str) -> tuple[str, str]:
@@ -209,14 +209,14 @@ def _sets(
     """Cells set, where they are others than before; what does not fit goes to `faults`."""
     made = []
     for row, value in zip(rows.tolist(), values, strict=True):
-        before, key = column.text(row), sheet.keys[row]
-        fault = fault_of(column, value, key, document.file)
+        before, row_id = column.text(row), sheet.ids[row]
+        fault = fault_of(column, value, row_id, document.file)
         if fault is not None:
             faults.append(fault)
             continue
         after = document.as_told(before, told_as(column, value or ""))
         if after != before:
-            made.append(Change("set", sheet.name, key, column.name, before, after))
+            made.append(Change("set", sheet.name, row_id, column.name, before, after))
     return made
 
 
@@ -228,15 +228,15 @@ def told_as(column: Column, text: str) -> str:
     return str(value)
 
 
-def fault_of(column: Column, value: str | None, key: str, file: str) -> FormatError | None:
+def fault_of(column: Column, value: str | None, row_id: str, file: str) -> FormatError | None:
     """Why a column cannot hold a value; None when it can."""
     if column.rule.fixed or value is None:
-        return UnfitError(file, f"row {key}: {column.name} cannot be set as a whole", hint="one of its values")
+        return UnfitError(file, f"row {row_id}: {column.name} cannot be set as a whole", hint="one of its values")
     try:
         parsed(column.rule, value)
     except InvalidValue as error:
         hint = str(error) + ("; or round(...)" if column.rule.value_type == INT and "." in value else "")
-        return UnfitError(file, f"row {key}: {column.name} cannot be {value!r}", hint=hint)
+        return UnfitError(file, f"row {row_id}: {column.name} cannot be {value!r}", hint=hint)
     return None
 
 
@@ -274,8 +274,8 @@ def replacements(
             values = [pattern.sub(lambda _: new, column.text(row) or "") for row in hits]
             made += _sets(document, sheet, np.array(hits, np.int64), column, values, faults)
     raise_all(faults)
-    order = {(sheet.name, key): at for sheet in document.sheets for at, key in enumerate(sheet.keys)}
-    return sorted(made, key=lambda one: order[one.sheet, one.key])
+    order = {(sheet.name, row_id): at for sheet in document.sheets for at, row_id in enumerate(sheet.ids)}
+    return sorted(made, key=lambda one: order[one.sheet, one.id])
 
 
 def _hits(sheet: Sheet, rows: Array, pattern: re.Pattern[str], fields: Sequence[str]) -> dict[str, list[int]]:
@@ -283,7 +283,7 @@ def _hits(sheet: Sheet, rows: Array, pattern: re.Pattern[str], fields: Sequence[
     wanted = [
         name
         for name, column in sheet.columns.items()
-        if column.rule.value_type == TEXT and name not in sheet.key and (not fields or name in fields)
+        if column.rule.value_type == TEXT and name not in sheet.id and (not fields or name in fields)
     ]
     found: dict[str, list[int]] = {name: [] for name in wanted}
     for row in rows.tolist() if sheet.cells is not None else ():
@@ -302,14 +302,16 @@ def _hits(sheet: Sheet, rows: Array, pattern: re.Pattern[str], fields: Sequence[
 # records that come and go
 
 
-def added(document: Document, sheet: str | None, key: str, lines: Sequence[str]) -> list[Change]:
-    """A new record: its key, and its fields; the others are as in the last record."""
+def added(document: Document, sheet: str | None, row_id: str, lines: Sequence[str]) -> list[Change]:
+    """A new record: its id, and its fields; the others are as in the last record."""
     one = document.sheet(sheet) if sheet else only_sheet(document, Target(where=None))
-    if one.row(key) is not None:
-        raise UsageError(f"{document.file}: {one.name} has a row {key} already", "another id, or `--row` to change it")
+    if one.row(row_id) is not None:
+        raise UsageError(
+            f"{document.file}: {one.name} has a row {row_id} already", "another id, or `--row` to change it"
+        )
     fields = dict(_assigned(text) for text in lines)
-    like = one.keys[-1] if len(one) else ""
-    return [_as_copy(document, one, like, key, fields, {})]
+    like = one.ids[-1] if len(one) else ""
+    return [_as_copy(document, one, like, row_id, fields, {})]
 
 
 def copied(
@@ -319,60 +321,60 @@ def copied(
     sheet: str | None,
     refers: Callable[[Sheet, str], Sequence[str]],
 ) -> list[Change]:
-    """Records copied under new keys. What in them refers to one of the copied records follows to its copy.
+    """Records copied under new ids. What in them refers to one of the copied records follows to its copy.
 
-    `refers` tells for a field which sheets' keys it holds.
+    `refers` tells for a field which sheets' ids it holds.
     """
     fields = dict(_assigned(text) for text in lines)
     made = []
     for old, new in pairs.items():
         one, row = found_row(document, old, sheet)
         if one.row(new) is not None:
-            raise UsageError(f"{document.file}: {one.name} has a row {new} already", "another key")
+            raise UsageError(f"{document.file}: {one.name} has a row {new} already", "another id")
         here = {one.name, one.group}
         follows = {
             name: pairs[text]
             for name, text in one.record(row).items()
-            if text in pairs and name not in one.key and here & set(refers(one, name))
+            if text in pairs and name not in one.id and here & set(refers(one, name))
         }
-        made.append(_as_copy(document, one, one.keys[row], new, fields, follows))
+        made.append(_as_copy(document, one, one.ids[row], new, fields, follows))
     return made
 
 
 def _as_copy(
-    document: Document, sheet: Sheet, like: str, key: str, fields: Mapping[str, str], follows: Mapping[str, str]
+    document: Document, sheet: Sheet, like: str, row_id: str, fields: Mapping[str, str], follows: Mapping[str, str]
 ) -> Change:
-    record = key_fields(sheet, key) | dict(follows) | dict(fields)
+    record = key_fields(sheet, row_id) | dict(follows) | dict(fields)
     faults = []
     for name, value in list(record.items()):
         column = sheet.column(name, document.file)
-        fault = fault_of(column, value, key, document.file)
+        fault = fault_of(column, value, row_id, document.file)
         if fault is not None:
             faults.append(fault)
         else:
             record[name] = told_as(column, value)
     raise_all(faults)
-    return Change("add", sheet.name, key, fields=tuple(record.items()), like=like)
+    return Change("add", sheet.name, row_id, fields=tuple(record.items()), like=like)
 
 
-def key_fields(sheet: Sheet, key: str) -> dict[str, str]:
-    """The fields that make up a key."""
-    if sheet.key:
-        parts = key.split("@") if len(sheet.key) > 1 else [key]
-        if len(parts) != len(sheet.key):
+def key_fields(sheet: Sheet, row_id: str) -> dict[str, str]:
+    """The fields that make up an id."""
+    if sheet.id:
+        parts = row_id.split("@") if len(sheet.id) > 1 else [row_id]
+        if len(parts) != len(sheet.id):
             raise UsageError(
-                f"{key} is not an id of {sheet.name}, which is made of {' and '.join(sheet.key)}", "@".join(sheet.key)
+                f"{row_id} is not an id of {sheet.name}, which is made of {' and '.join(sheet.id)}", "@".join(sheet.id)
             )
-        return dict(zip(sheet.key, parts, strict=True))
+        return dict(zip(sheet.id, parts, strict=True))
     own = next((name for name in ("id", "key", "name", "filename") if name in sheet.columns), None)
-    return {own: key.rpartition("/")[2]} if own is not None else {}
+    return {own: row_id.rpartition("/")[2]} if own is not None else {}
 
 
 def removed(document: Document, target: Target) -> list[Change]:
     """Records taken out."""
     sheet, rows, _ = chosen(document, target)
     return [
-        Change("remove", sheet.name, sheet.keys[row], fields=tuple(sheet.record(row).items())) for row in rows.tolist()
+        Change("remove", sheet.name, sheet.ids[row], fields=tuple(sheet.record(row).items())) for row in rows.tolist()
     ]
 
 

@@ -1,4 +1,4 @@
-"""Of two large XML files the part in which they differ, with what is around it: small enough to be compared by key and field."""
+"""Of two large XML files the part in which they differ, with what is around it: small enough to be compared by id and field."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from xml.parsers import expat
 
 from volvex.data.text.document import decoded
-from volvex.data.text.forms._xml_tree import KEYS, doctype, parse, tag_at
+from volvex.data.text.forms._xml_tree import IDS, doctype, parse, tag_at
 
 STEP = 1 << 20
 
@@ -22,7 +22,7 @@ class _Open:
     right: int = -1  # where the first one ends that ends behind it
     plain: bool = False  # whether one of them, or between them, is no record: its number among others counts then
     end: int = -1
-    told: bool = False  # whether its key stands in an element in it
+    told: bool = False  # whether its id stands in an element in it
 
 
 def excerpts(before: bytes, after: bytes, file: str) -> tuple[bytes, bytes] | None:
@@ -43,7 +43,7 @@ def excerpts(before: bytes, after: bytes, file: str) -> tuple[bytes, bytes] | No
     if not depth:
         return None
     keyed = next((at for at in range(depth) if one[at].told or two[at].told), depth)
-    if keyed < depth:  # its key must not be left out
+    if keyed < depth:  # its id must not be left out
         return _excerpt(old, one[: keyed + 1], True), _excerpt(new, two[: keyed + 1], True)
     whole = any(
         chain[depth - 1].plain or chain[depth - 1].left < 0 or chain[depth - 1].right < 0 for chain in (one, two)
@@ -91,7 +91,7 @@ def _around(data: bytes, head: int, end: int, file: str) -> list[_Open]:
     found: list[_Open] = []
 
     def begin(tag: str, attributes: dict[str, str]) -> None:
-        keyed = bool(attributes) and any(name in attributes for name in KEYS)
+        keyed = bool(attributes) and any(name in attributes for name in IDS)
         opened.append(_Open(tag, parser.CurrentByteIndex, keyed))
 
     def finish(tag: str) -> None:
@@ -101,7 +101,7 @@ def _around(data: bytes, head: int, end: int, file: str) -> list[_Open]:
             found.append(ended)
             return
         parent = opened[-1]
-        if tag in KEYS and not parent.keyed:
+        if tag in IDS and not parent.keyed:
             parent.keyed = parent.told = True
         if parser.CurrentByteIndex < head:  # all of it before the difference
             parent.left, parent.plain = ended.start, not ended.keyed

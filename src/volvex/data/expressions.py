@@ -140,8 +140,8 @@ class _Evaluation:
 
     def _field(self, children: list[Any]) -> Array:
         name = str(children[0]).strip("`")
-        if name == "@key":
-            return np.array([*self.sheet.keys, None], object)[:-1]
+        if name == "@id":
+            return np.array([*self.sheet.ids, None], object)[:-1]
         return self.sheet.column(name, self.file).values
 
     def _either(self, children: list[Any]) -> Any:

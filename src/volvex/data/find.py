@@ -1,4 +1,4 @@
-"""Finding values and texts in data: by key and field, with where a text is used."""
+"""Finding values and texts in data: by id and field, with where a text is used."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ class CellHit:
     """A cell that holds what was searched for; `use` is where a text is used, when the table tells."""
 
     sheet: str
-    key: str
+    id: str
     field: str
     text: str
     start: int = 0  # where in the text
@@ -36,12 +36,12 @@ def values(document: Document, wanted: str) -> Iterator[CellHit]:
             for row, cells in enumerate(sheet.cells):
                 for name, text in cells.items():
                     if text in told:
-                        yield CellHit(sheet.name, sheet.key_of(row), name, text, 0, len(text))
+                        yield CellHit(sheet.name, sheet.id_of(row), name, text, 0, len(text))
             continue
         for name, column in sheet.columns.items():
             for row in _same(column, wanted):
                 text = column.text(row) or ""
-                yield CellHit(sheet.name, sheet.key_of(row), name, text, 0, len(text), use_of(sheet, row))
+                yield CellHit(sheet.name, sheet.id_of(row), name, text, 0, len(text), use_of(sheet, row))
 
 
 def _same(column: Column, wanted: str) -> list[int]:
@@ -74,7 +74,7 @@ def texts(document: Document, pattern: re.Pattern[str]) -> Iterator[CellHit]:
                 for name, text in cells.items():
                     match = pattern.search(text)
                     if match is not None:
-                        yield CellHit(sheet.name, sheet.key_of(row), name, text, match.start(), match.end())
+                        yield CellHit(sheet.name, sheet.id_of(row), name, text, match.start(), match.end())
             continue
         for name, column in sheet.columns.items():
             if column.rule.value_type in (INT, FLOAT, BYTES, LIST):
@@ -84,7 +84,7 @@ def texts(document: Document, pattern: re.Pattern[str]) -> Iterator[CellHit]:
                 match = pattern.search(cell) if cell is not None else None
                 if match is not None and cell is not None:
                     yield CellHit(
-                        sheet.name, sheet.key_of(row), name, cell, match.start(), match.end(), use_of(sheet, row)
+                        sheet.name, sheet.id_of(row), name, cell, match.start(), match.end(), use_of(sheet, row)
                     )
 
 

@@ -18,6 +18,6 @@ def hash_hints(document: LayoutDocument, names: DictionarySet) -> Iterator[Hint]
     for block in document.reading.blocks.values():
         for field in block.block.fields:
             if isinstance(field.meaning, Value) and field.meaning.role == "id" and document.layout.keys:
-                keying, keys = document.keying(field), block.numbers(field.name).astype(np.uint64)
-                if not names.match(document.layout, keying, [keys]):
-                    yield from hints_by(document.layout, keying, keys, names)
+                keying, ids = document.keying(field), block.numbers(field.name).astype(np.uint64)
+                if not names.match(document.layout, keying, [ids]):
+                    yield from hints_by(document.layout, keying, ids, names)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from volvex.data.model.sheet import Document, Sheet
 from volvex.data.text.forms._xml_tree import Element, tree_of
-from volvex.data.text.forms.xml import XmlData, _key, _normal
+from volvex.data.text.forms.xml import XmlData, _id, _normal
 from volvex.data.text.node_edits import NodeData
 from volvex.data.text.node_tree import LIST, OBJECT, Node, own_key
 from volvex.errors import NotFoundError
@@ -60,8 +60,8 @@ def walk(branch: Branch) -> Iterator[Branch]:
 def _element(element: Element, place: str) -> Branch:
     lines = [f"{name}={value}" for name, value in element.attributes.items()]
     text = element.text.strip() if not element.children else ""
-    key = _key(element)
-    name = element.tag if key is None else f"{element.tag} {key}"
+    row_id = _id(element)
+    name = element.tag if row_id is None else f"{element.tag} {row_id}"
 
     def below() -> list[Branch]:
         counts: dict[str, int] = {}
@@ -79,14 +79,14 @@ def _node(node: Node, name: str, place: str) -> Branch:
         return Branch(name, place, node.value, list, 0)
     single = {text: inner.value for text, inner in node.members.items() if inner.shape not in (OBJECT, LIST)}
     deeper = {text: inner for text, inner in node.members.items() if inner.shape in (OBJECT, LIST)}
-    key = own_key(node)
+    row_id = own_key(node)
     text = (
         "  ".join(f"{text}={value}" for text, value in single.items())
         if node.shape == OBJECT
         else ", ".join(single.values())
     )
     return Branch(
-        name if key is None else f"{name} {key}",
+        name if row_id is None else f"{name} {row_id}",
         place,
         text,
         lambda: [_node(inner, text, f"{place}/{text}".lstrip("/")) for text, inner in deeper.items()],
@@ -99,7 +99,7 @@ def _sheet(sheet: Sheet) -> Branch:
 
 
 def _record(sheet: Sheet, row: int) -> Branch:
-    record = {name: text for name, text in sheet.record(row).items() if name not in sheet.key}
+    record = {name: text for name, text in sheet.record(row).items() if name not in sheet.id}
     name = next(
         (
             record[column.name]
@@ -108,10 +108,10 @@ def _record(sheet: Sheet, row: int) -> Branch:
         ),
         "",
     )
-    place = f"{sheet.name}/{sheet.keys[row]}"
+    place = f"{sheet.name}/{sheet.ids[row]}"
     shown = "  ".join(f"{field}={text}" for field, text in record.items() if text != name and text != sheet.name)
     return Branch(
-        f"{sheet.keys[row]} {name}".strip(),
+        f"{sheet.ids[row]} {name}".strip(),
         place,
         shown,
         lambda: [Branch(field, f"{place}/{field}", text, list, 0) for field, text in record.items()],

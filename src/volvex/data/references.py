@@ -1,4 +1,4 @@
-"""Which fields hold the keys of which records, and following them through all files of a game.
+"""Which fields hold the ids of which records, and following them through all files of a game.
 
 A layout says `refers to lenses`; a game description says it for any file: `"rules/keepers.xml keeper lamp" = "rules/lamps.xml lamp"`,
 or that a field is a `path` in the game. Files are patterns on the end of a path; a sheet or field may be `*`.
@@ -57,7 +57,7 @@ class Spot:
 
 @dataclass(frozen=True)
 class Reference:
-    """Fields that hold keys: of the records in `target`, or (none) paths of files."""
+    """Fields that hold ids: of the records in `target`, or (none) paths of files."""
 
     source: Spot
     target: Spot | None
@@ -142,7 +142,7 @@ class Catalogue:
             yield from ((path, sheet) for sheet in (document.sheets if document else ()) if spot.is_sheet(sheet))
 
     def targets(self, path: str, sheet: Sheet, name: str) -> list[tuple[str, Sheet]] | None:
-        """Where the keys lead that a field holds; None when it holds none."""
+        """Where the ids lead that a field holds; None when it holds none."""
         for reference in self.meanings.references:
             if (
                 reference.target is not None
@@ -176,26 +176,26 @@ class Catalogue:
         )
 
     def names(self, path: str, sheet: Sheet, name: str) -> list[str]:
-        """The sheets to whose keys a field refers, by name."""
+        """The sheets to whose ids a field refers, by name."""
         targets = self.targets(path, sheet, name) or []
         return [text for _, sheet in targets for text in (sheet.name, sheet.group)]
 
 
-def lookup(targets: Sequence[tuple[str, Sheet]], key: str) -> list[tuple[str, Sheet, int]]:
-    """The records of a key among some sheets; of texts with several languages, each."""
+def lookup(targets: Sequence[tuple[str, Sheet]], row_id: str) -> list[tuple[str, Sheet, int]]:
+    """The records of an id among some sheets; of texts with several languages, each."""
     found = []
     for path, sheet in targets:
-        row = sheet.row(key)
+        row = sheet.row(row_id)
         if row is not None:
             found.append((path, sheet, row))
-        elif len(sheet.key) > 1:
-            found += [(path, sheet, at) for at in sheet.heads.get(key, [])]
+        elif len(sheet.id) > 1:
+            found += [(path, sheet, at) for at in sheet.heads.get(row_id, [])]
     return found
 
 
-def is_there(targets: Sequence[tuple[str, Sheet]], key: str) -> bool:
-    """Whether any sheet has a key."""
-    return bool(lookup(targets, key))
+def is_there(targets: Sequence[tuple[str, Sheet]], row_id: str) -> bool:
+    """Whether any sheet has an id."""
+    return bool(lookup(targets, row_id))
 
 
 @dataclass
@@ -227,20 +227,20 @@ def _follow(catalogue: Catalogue, found: Found, depth: int, seen: set[tuple[str,
     seen.add(found.place)
     if not depth:
         return found
-    for name, key in found.sheet.record(found.row).items():
-        targets = catalogue.targets(found.path, found.sheet, name) if key else None
-        if targets is None or _nothing(key):
+    for name, row_id in found.sheet.record(found.row).items():
+        targets = catalogue.targets(found.path, found.sheet, name) if row_id else None
+        if targets is None or _nothing(row_id):
             continue
-        hits = lookup(targets, key)
+        hits = lookup(targets, row_id)
         if not hits:
-            found.missing.append((name, key))
+            found.missing.append((name, row_id))
         found.below += [_follow(catalogue, Found(*hit, by=name), depth - 1, seen) for hit in hits]
     return found
 
 
-def _nothing(key: str) -> bool:
+def _nothing(row_id: str) -> bool:
     """What stands for no reference: nothing, 0 and -1."""
-    return key in ("", "0", "-1", "none", "null")
+    return row_id in ("", "0", "-1", "none", "null")
 
 
 @dataclass(frozen=True)
@@ -249,25 +249,25 @@ class User:
 
     path: str
     sheet: str
-    key: str
+    id: str
     field: str
 
 
-def users(catalogue: Catalogue, path: str, sheet: Sheet, keys: Sequence[str]) -> Iterator[User]:
-    """The records that refer to some keys of a sheet, in all that is data."""
-    wanted = {*keys, *(key.partition(JOINED)[0] for key in keys if len(sheet.key) > 1)}
+def users(catalogue: Catalogue, path: str, sheet: Sheet, ids: Sequence[str]) -> Iterator[User]:
+    """The records that refer to some ids of a sheet, in all that is data."""
+    wanted = {*ids, *(row_id.partition(JOINED)[0] for row_id in ids if len(sheet.id) > 1)}
     for other in catalogue.near(path):
         document = catalogue.document(other)
         for one in document.sheets if document else ():
             for name, column in one.columns.items():
                 cells = column.values
                 hits = _holding(cells, wanted)
-                if not hits or (other, one.name, name) == (path, sheet.name, (sheet.key or ("",))[0]):
+                if not hits or (other, one.name, name) == (path, sheet.name, (sheet.id or ("",))[0]):
                     continue
                 targets = catalogue.targets(other, one, name)
                 if targets is None or not any((file, found.name) == (path, sheet.name) for file, found in targets):
                     continue
-                yield from (User(other, one.name, one.keys[row], name) for row in hits)
+                yield from (User(other, one.name, one.ids[row], name) for row in hits)
 
 
 def _holding(cells: Array, wanted: set[str]) -> list[int]:
@@ -290,27 +290,27 @@ def described(values: Mapping[str, object], file: str) -> Meanings:
         return found
 
     def texts(name: str) -> Iterator[tuple[str, str]]:
-        for key, value in table(name).items():
+        for row_id, value in table(name).items():
             if not isinstance(value, str):
-                raise FormatError(file, f"[{name}] tells a text for {key!r}", hint=EXAMPLE)
-            yield key, value
+                raise FormatError(file, f"[{name}] tells a text for {row_id!r}", hint=EXAMPLE)
+            yield row_id, value
 
     references = [
-        Reference(Spot.of(key, 3, file), None if value == PATH else Spot.of(value, 2, file))
-        for key, value in texts("references")
+        Reference(Spot.of(row_id, 3, file), None if value == PATH else Spot.of(value, 2, file))
+        for row_id, value in texts("references")
     ]
     lengths = []
-    for key, most in table("lengths").items():
+    for row_id, most in table("lengths").items():
         if not isinstance(most, int) or most < 1:
             raise FormatError(
-                file, f"[lengths] tells a number of characters for {key!r}", hint='"texts/menu.txl texts *" = 24'
+                file, f"[lengths] tells a number of characters for {row_id!r}", hint='"texts/menu.txl texts *" = 24'
             )
-        lengths.append((Spot.of(key, 3, file), most))
+        lengths.append((Spot.of(row_id, 3, file), most))
     return Meanings(
         tuple(values.get("data", ())),  # type: ignore[arg-type]
         tuple(references),
         str(values.get("language", "")),
-        tuple((key, Spot.of(value, 3, file)) for key, value in texts("fonts")),
+        tuple((row_id, Spot.of(value, 3, file)) for row_id, value in texts("fonts")),
         tuple(lengths),
-        tuple((Spot.of(key, 3, file), Spot.of(value, 3, file)) for key, value in texts("versions")),
+        tuple((Spot.of(row_id, 3, file), Spot.of(value, 3, file)) for row_id, value in texts("versions")),
     )

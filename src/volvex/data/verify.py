@@ -67,7 +67,7 @@ def check_edit(before: Document, after: Document, changes: Sequence[Change]) -> 
     """FormatError unless the changes are what differs between two states."""
     if [(sheet.name, len(sheet)) for sheet in before.sheets] != [
         (sheet.name, len(sheet)) for sheet in after.sheets
-    ] or any(sheet.keys != other.keys for sheet, other in zip(before.sheets, after.sheets, strict=True)):
+    ] or any(sheet.ids != other.ids for sheet, other in zip(before.sheets, after.sheets, strict=True)):
         _check_records(before, after, changes)
         return
     wanted = {change.place: change.after for change in changes if change.what == "set"}
@@ -80,9 +80,9 @@ def check_edit(before: Document, after: Document, changes: Sequence[Change]) -> 
 
 def _cell(document: Document, place: tuple[str, str, str]) -> str | None:
     """A cell of a document; None when it is not there."""
-    sheet, key, field = place
+    sheet, row_id, field = place
     one = next((one for one in document.sheets if one.name == sheet), None)
-    row = one.row(key) if one is not None else None
+    row = one.row(row_id) if one is not None else None
     return one.columns[field].text(row) if one is not None and row is not None and field in one.columns else None
 
 
@@ -92,11 +92,11 @@ def _check_records(before: Document, after: Document, changes: Sequence[Change])
     old = {sheet.name: sheet for sheet in before.sheets}
     for change in changes:
         sheet = sheets.get(change.sheet)
-        numbered = change.sheet in old and not old[change.sheet].key and change.key.startswith("#")
-        row = sheet.rows.get(change.key) if sheet is not None else None
+        numbered = change.sheet in old and not old[change.sheet].id and change.id.startswith("#")
+        row = sheet.rows.get(change.id) if sheet is not None else None
         if change.what == "remove":
             if row is not None and not numbered and sheet is not None and len(sheet) >= len(old[change.sheet]):
-                raise FormatError(after.file, f"{change.sheet}: row {change.key} would still be there", hint=HINT)
+                raise FormatError(after.file, f"{change.sheet}: row {change.id} would still be there", hint=HINT)
         elif change.what == "add":
             _check_added(after.file, change, sheet, row, old, any(other.what == "remove" for other in changes))
         elif (
@@ -118,25 +118,25 @@ def _check_added(
 ) -> None:
     """FormatError unless a new record is there, with its fields."""
     if sheet is None or (len(sheet) <= len(old.get(change.sheet, ())) and not removed):
-        raise FormatError(file, f"{change.sheet}: row {change.key} would not be there", hint=HINT)
-    if row is None or change.key.startswith("#"):
+        raise FormatError(file, f"{change.sheet}: row {change.id} would not be there", hint=HINT)
+    if row is None or change.id.startswith("#"):
         return
     record = sheet.record(row)
     for name, value in change.fields:
         if name in record and not _alike(record[name], value):
-            raise _fault(file, (change.sheet, change.key, name), record[name])
+            raise _fault(file, (change.sheet, change.id, name), record[name])
 
 
 def _check_rest(before: Document, after: Document, changes: Sequence[Change]) -> None:
     """FormatError when something else differs than what was asked for: what is copied with a record, and what is left empty, may."""
     wanted = {change.place for change in changes}
-    numbered = {change.sheet for change in changes if change.what != "set" and change.key.startswith("#")}
-    around = tuple(f"{change.key}/" for change in changes if change.what == "remove" or change.like)
+    numbered = {change.sheet for change in changes if change.what != "set" and change.id.startswith("#")}
+    around = tuple(f"{change.id}/" for change in changes if change.what == "remove" or change.like)
     renamed = any(change.what == "set" and change.field in IDS for change in changes)
     for found in differences(before, after):
         if renamed and found.what != "set":
             continue
-        if found.place in wanted or found.sheet in numbered or found.key.startswith(around):
+        if found.place in wanted or found.sheet in numbered or found.id.startswith(around):
             continue
         if found.what == "set" and (found.before is None and found.after in ("{}", "[]")):
             continue
@@ -149,5 +149,5 @@ def _alike(text: str | None, other: str | None) -> bool:
 
 
 def _fault(file: str, place: tuple[str, str, str], now: str | None) -> FormatError:
-    sheet, key, field = place
-    return FormatError(file, f"{sheet}: row {key}: {field} would read back as {now!r}", hint=HINT)
+    sheet, row_id, field = place
+    return FormatError(file, f"{sheet}: row {row_id}: {field} would read back as {now!r}", hint=HINT)

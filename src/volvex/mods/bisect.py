@@ -106,7 +106,7 @@ def _told(mod: Mod, path: str, number: int) -> str:
     if isinstance(part, FieldChanges):
         change = part.changes[number]
         what = f"{change.field} {change.before} -> {change.after}" if change.what == "set" else change.what
-        return f"{mod.id}: {path}: {change.sheet} {change.key}: {what}"
+        return f"{mod.id}: {path}: {change.sheet} {change.id}: {what}"
     if isinstance(part, LineChanges):
         return f"{mod.id}: {path}: line {part.hunks[number].start}"
     return f"{mod.id}: {path}"

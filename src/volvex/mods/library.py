@@ -174,7 +174,7 @@ class ModLibrary:
     ) -> tuple[Mod, str]:
         """Copy a mod into the library, and turn it on; the mod, and the version that it replaces, if any."""
         self.folder.mkdir(parents=True, exist_ok=True)
-        with opened_mod(source, self.folder, self.disk) as folder:
+        with opened_mod(source, self.folder, self.disk.real) as folder:
             mod = read_mod(folder)
             if not any_game:
                 _check_game(mod, game, described)
@@ -201,6 +201,8 @@ class ModLibrary:
             shutil.rmtree(old, ignore_errors=True)
         finally:
             shutil.rmtree(fresh, ignore_errors=True)
+        if not self.disk.changes:
+            return before
         if mod.id not in [entry.id for entry in self.entries]:
             self.entries.append(Entry(mod.id, True))
         self.sort()

@@ -96,7 +96,7 @@ def _words_of(mod: Mod) -> Mapping[str, int]:
             found["/".join(parts[start:])] = 4
         found.setdefault(parts[-1], 1)
         for change in part.changes if isinstance(part, FieldChanges) else ():
-            found[change.key.casefold()] = 2
+            found[change.id.casefold()] = 2
             if change.after:
                 found.setdefault(change.after.casefold(), 3)
     return found

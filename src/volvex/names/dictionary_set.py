@@ -95,7 +95,7 @@ def _told(dictionary: Dictionary, keying: Keying | None, keys: Sequence[Array]) 
 
 
 def _numbers(key: str, keying: Keying | None, count: int) -> list[int] | None:
-    """A key as it is written, as numbers in the order of the columns; None when it is no key of that sort.
+    """A key as it is written, as numbers in the order of the columns; None when it is no key of that kind.
 
     Hexadecimal digits, with slashes between those of folder, name and extension; or for numbered entries the number, or its path.
     """

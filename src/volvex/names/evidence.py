@@ -1,7 +1,7 @@
 """How far a find can be believed: how it was come by, what its content is, and how many accidents were to be expected.
 
 A hash of `bits` bits hits one of `nameless` hashes by accident once in 2^bits / nameless tries. So among `tried` paths
-tried x nameless / 2^bits hits are accidents; spread over all hits of the same sort that is the doubt of each.
+tried x nameless / 2^bits hits are accidents; spread over all hits of the same kind that is the doubt of each.
 """
 
 from __future__ import annotations

@@ -75,6 +75,16 @@ class Disk:
     """
 
     require_allowed: Callable[[Path], None] = staticmethod(lambda path: None)
+    changes = True  # whether anything changes: a rehearsal only counts what would
+
+    @property
+    def real(self) -> Disk:
+        """The disk on which things do change: for what has to be in order before a rehearsal."""
+        return self
+
+    def where(self, path: Path) -> Path:
+        """Where the bytes are that were written to a path."""
+        return path
 
     def step(self, name: str) -> None:
         """Nothing here; a faulty disk fails or stops."""

@@ -62,7 +62,7 @@ class Outputs:
 
     def part(self, target: Path) -> Path:
         """Where the bytes of a file are until it gets its name."""
-        return self._files[target]
+        return self.disk.where(self._files[target])
 
     def _keep(self, target: Path, old: Path) -> None:
         """Give what is there a second name until all is done: a kill never leaves the target missing. Where disks have no second names it

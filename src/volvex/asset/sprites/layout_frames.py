@@ -28,7 +28,7 @@ def layout_frames(document: Document, size: Size | None) -> list[Frame]:
         roles = {column.rule.role: name for name, column in table.columns.items()}
         shares = {role for role, name in roles.items() if table.columns[name].rule.value_type == FLOAT}
         texts = {role: table.columns[name].texts() for role, name in roles.items()}
-        for row, key in enumerate(table.keys):
+        for row, key in enumerate(table.ids):
             values = {role: column[row] or "" for role, column in texts.items()}
             found.append(_Reader(document, values, roles, shares, size or (1000, 1000)).frame(table.name, key))
     return found

@@ -57,7 +57,7 @@ def frames_of(document: Document, size: tuple[int, int] | None = None) -> list[F
     if not may_have_frames(document):
         return found
     for sheet in document.sheets:
-        for row, key in enumerate(sheet.keys):
+        for row, key in enumerate(sheet.ids):
             values = {name: text for name, column in sheet.columns.items() if (text := column.text(row)) is not None}
             own = list(_in_record(document, key, values, odd))
             found += [replace(frame, sheet=sheet.name, key=key) for frame in own]
@@ -305,7 +305,7 @@ def size_changes(document: Document, before: tuple[int, int], after: tuple[int, 
     then = {"size/w": str(after[0]), "size/h": str(after[1]), "size": "{{{},{}}}".format(*after)}
     plain = ({"width": str(before[0]), "height": str(before[1])}, {"width": str(after[0]), "height": str(after[1])})
     for sheet in document.sheets:
-        for row, key in enumerate(sheet.keys):
+        for row, key in enumerate(sheet.ids):
             record = sheet.record(row)
             old, new = (now | plain[0], then | plain[1]) if any(name in record for name in IMAGES) else (now, then)
             for name, text in record.items():

@@ -22,6 +22,7 @@ from volvex.source import atomic
 from volvex.source.fetch import path_of
 
 PRIORITY = 58
+WRITES = True
 LARGEST = 1 << 28  # bytes of a ZIP from the web
 EXAMPLES = ("volvex games add ../kelpwick-pack.zip --name my-kelpwick",)
 
@@ -43,7 +44,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     try:
         if web:
             source = _fetched(options.source, work.with_suffix(".zip"), context)
-        unpack_untrusted(source, work, context.disk, "game pack")
+        unpack_untrusted(source, work, context.disk.real, "game pack")
         inner = [path for path in work.iterdir() if path.is_dir()]
         folder = inner[0] if not (work / DESCRIPTION).is_file() and len(inner) == 1 else work
         return _add(pack_in(folder), name, options, context)
@@ -57,8 +58,7 @@ def _fetched(address: str, target: Path, context: Context) -> Path:
     from volvex.source.fetch import fetch
 
     data = fetch(address, LARGEST).data or b""
-    context.disk.make_folder(target.parent)
-    with atomic(context.disk, target, durable=False) as file:
+    with atomic(context.disk.real, target, durable=False) as file:
         context.disk.write(file, data)
     return target
 

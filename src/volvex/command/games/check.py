@@ -28,6 +28,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     description = read_game_description(pack.folder / DESCRIPTION)
     faults = faults_of(pack) + missing_templates(description)
     for fault in faults:
+        context.account(path=str(pack.folder), fault=" ".join(fault.lines(True)))
         context.complain("\n".join(fault.lines(True)))
     if faults:
         return Status.BAD_DATA

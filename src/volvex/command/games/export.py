@@ -15,6 +15,7 @@ from volvex.mods.mod.package import export_mod
 from volvex.names.game_pack import pack_named
 
 PRIORITY = 57
+WRITES = True
 EXAMPLES = ("volvex games export kelpwick ../kelpwick-pack.zip",)
 
 
@@ -28,5 +29,5 @@ def run(options: argparse.Namespace, context: Context) -> int:
     pack = pack_named(context.home, options.name)
     target = options.file or Path(f"{pack.name}.zip")
     files = export_mod(pack.folder, target, context.disk, options.overwrite)
-    context.print(f"{target}: {count(files, 'file')}, {number(target.stat().st_size)} bytes")
+    context.print(f"{target}: {count(files, 'file')}, {number(context.disk.where(target).stat().st_size)} bytes")
     return Status.OK

@@ -19,6 +19,7 @@ from volvex.names.game_pack import DESCRIPTION
 from volvex.source import atomic
 
 PRIORITY = 57
+WRITES = True
 EXAMPLES = ("volvex games new ../game ../my-game",)
 OWN = ("log", "logs", "save", "saves", "savegames", "screenshots", "crashes", "cache")
 MODS = ("mod", "mods", "addon", "addons", "add-ons", "plugin", "plugins", "custom", "usermods")

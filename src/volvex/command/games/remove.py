@@ -9,6 +9,7 @@ from volvex.errors import Status
 from volvex.names.game_pack import remove_pack
 
 PRIORITY = 59
+WRITES = True
 EXAMPLES = ("volvex games remove my-kelpwick",)
 
 

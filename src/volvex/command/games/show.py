@@ -33,6 +33,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         ("names", pack.names),
         ("texts", pack.others),
     )
+    context.account(path=str(pack.folder), name=description.name, **{title: list(values) for title, values in rows})
     for title, values in rows:
         if any(values):
             context.print(f"  {title.ljust(14)} {shown(', '.join(values))}")

@@ -17,6 +17,7 @@ from volvex.errors import NotFoundError, Status, UsageError
 from volvex.layout.keyring import Key
 
 PRIORITY = 60
+WRITES = True
 EXAMPLES = ("volvex keys add kelpwick-post --file password.txt",)
 LONGEST = 1 << 16
 

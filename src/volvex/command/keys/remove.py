@@ -9,6 +9,7 @@ from volvex.command.ui.context import Context
 from volvex.errors import Status
 
 PRIORITY = 60
+WRITES = True
 EXAMPLES = ("volvex keys remove kelpwick-post",)
 
 

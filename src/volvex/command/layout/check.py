@@ -39,6 +39,15 @@ def run(options: argparse.Namespace, context: Context) -> int:
         limits = [f"{limit.of} {limit.most:,}{' bytes' if limit.is_size else ''}" for limit in limits_of(layout)]
         if limits:
             context.print(f"{file}: at the most {', '.join(limits)}")
+        context.account(
+            path=str(file),
+            kind=layout.kind,
+            title=layout.title,
+            fields=fields,
+            written=not reasons,
+            reasons=[{"line": place.line, "column": place.column, "reason": reason} for place, reason in reasons],
+            limits={limit.of: limit.most for limit in limits_of(layout)},
+        )
         for place, reason in reasons:
             context.print(f"{file}:{place.line}:{place.column}: {reason}")
             status = Status.DIFFERS

@@ -18,6 +18,7 @@ from volvex.layout.inspect.scaffold import start_from
 from volvex.source.outputs import new_file
 
 PRIORITY = 55
+WRITES = True
 EXAMPLES = ("volvex layout new game/saves/night-01.sav --to saves.layout",)
 
 

@@ -190,6 +190,8 @@ def _tell_hints(path: str, said: str, hints: Sequence[Hint], options: argparse.N
     """Print the result of a proof with its hints; the status."""
     found = f"; {context.paint(count(len(hints), 'hint'), 'yellow')}" if hints else ""
     context.print(f"{shown(path)}: {context.paint('identical', 'green')}, {said}{found}")
+    told = [{"seen": hint.seen, "line": hint.line} for hint in hints]
+    context.account(path=path, result="identical", about=said, hints=told)
     for hint in hints[:SHOWN]:
         context.print(f"  {context.paint('hint', 'yellow')}  {shown(hint.seen)}")
         if hint.line:
@@ -200,6 +202,14 @@ def _tell_hints(path: str, said: str, hints: Sequence[Hint], options: argparse.N
 
 
 def _tell_difference(path: str, difference: Difference, context: Context) -> Status:
+    context.account(
+        path=path,
+        result="differs",
+        offset=difference.offset,
+        field=difference.field.name,
+        original=difference.original.hex(),
+        written=difference.written.hex(),
+    )
     context.print(
         f"{shown(path)}: {context.paint('differs', 'red')} at {difference.offset:#x}, in {shown(difference.field.name)}"
         + (f" ({difference.field.meaning})" if difference.field.meaning else "")
@@ -213,6 +223,10 @@ def _tell_difference(path: str, difference: Difference, context: Context) -> Sta
 def _prove_harder(archive: Archive, context: Context) -> Status:
     trials = list(prove_harder(archive))
     for trial in trials:
+        fault = " ".join(trial.fault.lines(context.author)) if trial.fault else ""
+        context.account(
+            path=archive.source.name, trial=trial.what, tried=trial.tried, refused=trial.refused, fault=fault
+        )
         if not trial.tried:
             context.print(f"  {context.paint('not tried', 'yellow')}: {trial.what}")
             continue

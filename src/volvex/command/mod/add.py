@@ -15,6 +15,7 @@ from volvex.command.ui.mods import add_game, open_library, part_counts
 from volvex.errors import Status
 
 PRIORITY = 44
+WRITES = True
 EXAMPLES = ("volvex mod add ../bright-lamps.zip",)
 
 

@@ -44,6 +44,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         print_conflicts(made.conflicts, context)
         return Status.DIFFERS
     for problem in made.problems:
+        context.account(**vars(problem))
         context.complain(f"{problem.level}: {shown(problem.told)}")
     errors = sum(problem.level == ERROR for problem in made.problems)
     said = f"has {count(errors, 'error')}" if errors else "has no faults"

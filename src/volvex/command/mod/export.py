@@ -15,6 +15,7 @@ from volvex.mods.mod.folder import read_mod
 from volvex.mods.mod.package import broken_files, export_mod
 
 PRIORITY = 43
+WRITES = True
 EXAMPLES = ("volvex mod export ../bright-lamps ../bright-lamps.zip",)
 
 
@@ -45,6 +46,6 @@ def run(options: argparse.Namespace, context: Context) -> int:
         context.complain(f"error: {error.message}")
     files = export_mod(options.mod, target, context.disk, options.overwrite)
     context.print(
-        f"{target}: {descriptor.title} {descriptor.version}, {count(files, 'file')}, {number(target.stat().st_size)} bytes"
+        f"{target}: {descriptor.title} {descriptor.version}, {count(files, 'file')}, {number(context.disk.where(target).stat().st_size)} bytes"
     )
     return Status.OK

@@ -25,7 +25,6 @@ from volvex.command.ui.mods import add_game, names_of, open_library, open_stagin
 from volvex.command.ui.table import Column, count, print_table
 from volvex.errors import NotFoundError, RefusedError, Status, UsageError
 from volvex.mods.mod.content import ID, Descriptor, Mod, Part, Removed
-from volvex.mods.mod.folder import read_mod
 from volvex.mods.mod.make import part_between
 from volvex.mods.mod.package import unpack_untrusted
 from volvex.mods.mod.takeover import AMBIGUOUS, EXACT, Match, matches
@@ -34,6 +33,7 @@ from volvex.source import atomic
 from volvex.source.digest import digest_chunks
 
 PRIORITY = 47
+WRITES = True
 EXAMPLES = ("volvex mod import letter.txt ../letter-mod --path data/main.kwp/letters/en/01-arrival.txt",)
 STATUSES = {Status.DIFFERS: "some files are in doubt and were not taken over"}
 MOST_LISTED = 30
@@ -75,7 +75,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if not parts:
         context.print("nothing differs from the game" if not left else "nothing was taken over")
         return Status.DIFFERS if left else Status.OK
-    mod = read_mod(folder)
+    mod = Mod(descriptor, parts)
     context.print(f"{folder}: {mod.id} {mod.descriptor.version}: {part_counts(mod)}")
     context.tip(f"next: `volvex mod add {quoted(folder.as_posix())}`")
     return Status.DIFFERS if left else Status.OK
@@ -110,7 +110,7 @@ class _Import:
             if whole:
                 return self._of_file(source, whole), self.left
             folder = self.work / "source"
-            unpack_untrusted(source, folder, self.context.disk)
+            unpack_untrusted(source, folder, self.context.disk.real)
             source = folder
         return self._of_folder(source)
 
@@ -205,7 +205,7 @@ class _Import:
             return Removed(digest_chunks(difference.old.chunks())[0]) if difference.old is not None else None
         self.count += 1
         file = self.work / "new" / str(self.count)
-        with atomic(self.context.disk, file, durable=False) as out:
+        with atomic(self.bench.disk, file, durable=False) as out:
             for chunk in difference.new.chunks():
-                self.context.disk.write(out, chunk)
+                self.bench.disk.write(out, chunk)
         return part_between(difference.path, difference.old, file, self.bench.library)

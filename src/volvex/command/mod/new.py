@@ -31,13 +31,14 @@ from volvex.command.ui.mods import names_of, part_counts
 from volvex.data.check import game_version
 from volvex.errors import RefusedError, Status, UsageError
 from volvex.mods.mod.content import ID, VERSION, Descriptor, Mod
-from volvex.mods.mod.folder import DESCRIPTOR, read_descriptor, read_mod
+from volvex.mods.mod.folder import DESCRIPTOR, read_descriptor
 from volvex.mods.mod.made_for import made_for
 from volvex.mods.mod.make import parts_of_bench
 from volvex.mods.mod.write import recover_mod, rewrite_mod, write_mod
 from volvex.source import atomic
 
 PRIORITY = 42
+WRITES = True
 EXAMPLES = ("volvex mod new ../bright-lamps --title 'Bright lamps'",)
 
 
@@ -107,7 +108,6 @@ def run(options: argparse.Namespace, context: Context) -> int:
         if icon is not None:
             with atomic(context.disk, folder / descriptor.icon, durable=False) as file:
                 context.disk.write(file, icon.read_bytes())
-    mod = read_mod(folder)
     context.print(f"{folder}: {mod.descriptor.title} {mod.descriptor.version}: {part_counts(mod)}")
     context.tip(f"next: edit {folder / DESCRIPTOR}, then `volvex mod export {quoted(folder.as_posix())}`")
     return Status.OK
@@ -129,7 +129,7 @@ def _start_from(
     item = new_item(bench, bench.within_game(options.base, context.cwd), options.row, new, titles)
     for path, changes in item.changes.items():
         for change in changes:
-            context.print(f"new  {shown(path)}: {change.sheet} {shown(change.key)}, like {shown(change.like or '')}")
+            context.print(f"new  {shown(path)}: {change.sheet} {shown(change.id)}, like {shown(change.like or '')}")
     for old, path in item.files.items():
         context.print(f"new  {shown(path)}, from {shown(old)}")
     return item

@@ -9,6 +9,7 @@ from volvex.command.ui.mods import add_game, turn
 from volvex.errors import Status
 
 PRIORITY = 46
+WRITES = True
 EXAMPLES = ("volvex mod on bright-lamps",)
 
 

@@ -12,6 +12,7 @@ from volvex.command.ui.mods import add_game, open_library
 from volvex.errors import Status
 
 PRIORITY = 46
+WRITES = True
 EXAMPLES = ("volvex mod order bright-lamps",)
 
 

@@ -16,6 +16,7 @@ from volvex.mods.combine.conflict import GAME, Conflict, Decision, Decisions
 from volvex.mods.combine.files import combine
 
 PRIORITY = 46
+WRITES = True
 EXAMPLES = ("volvex mod settle",)
 STATUSES = {Status.DIFFERS: "conflicts are left"}
 

@@ -16,6 +16,7 @@ from volvex.command.ui.table import count
 from volvex.errors import NotFoundError, Status
 
 PRIORITY = 69
+WRITES = True
 EXAMPLES = ("volvex names accept",)
 
 

@@ -18,6 +18,7 @@ from volvex.command.ui.table import count
 from volvex.errors import NotFoundError, Status, UsageError
 
 PRIORITY = 61
+WRITES = True
 EXAMPLES = ("volvex names add paths.txt",)
 
 

@@ -16,6 +16,7 @@ from volvex.errors import Status
 from volvex.source.outputs import Outputs
 
 PRIORITY = 64
+WRITES = True
 EXAMPLES = ("volvex names export --to all-names.txt",)
 
 

@@ -17,6 +17,7 @@ from volvex.command.ui.table import count, number
 from volvex.errors import LockedError, Status
 
 PRIORITY = 67
+WRITES = True
 EXAMPLES = ("volvex names mine loft",)
 
 

@@ -23,6 +23,7 @@ from volvex.names.game_pack import DESCRIPTION, Pack, pack_named, packs
 from volvex.names.update import Updated, file_name, update_list
 
 PRIORITY = 62
+WRITES = True
 EXAMPLES = ("volvex names update",)
 STATUSES = {Status.DIFFERS: "a list was not taken, as it is worse than the one that is there"}
 

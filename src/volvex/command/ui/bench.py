@@ -33,7 +33,7 @@ def open_game(folder: Path, context: Context) -> Game:
 
     if not folder.is_dir():
         raise NotFoundError(f"there is no folder {folder}", "the folder that holds the game")
-    note_recovered(folder, recover(folder, context.disk), context)
+    note_recovered(folder, recover(folder, context.disk.real), context)
     return Game(folder, game_description(folder, context), originals(folder))
 
 
@@ -68,7 +68,7 @@ def open_bench(options: argparse.Namespace, context: Context, sync_exports: bool
             clear_leftovers(folder, context.disk)
         game = open_game(_game_folder(folder, options), context)
         library = context.library(folder)
-        bench = Workbench.open(folder, game, library, context.disk, lock)
+        bench = Workbench.open(folder, game, library, context.disk.real, lock)
         bench.on_kept = lambda place, kept: context.note(
             f"note: {shown(place)} was edited; your file is kept in {shown(kept)}"
         )
@@ -83,6 +83,7 @@ def open_bench(options: argparse.Namespace, context: Context, sync_exports: bool
         library.encoded = lambda path: told if (told := ties.encoding(path))[0] else bench.encoded(path)
         remember_layouts(options, bench, ties, context)
         _prepare(bench, options, context, sync_exports)
+        bench.disk = context.disk  # what comes before is done in a plan, too
     except BaseException:
         bench.close()
         raise

@@ -11,10 +11,13 @@ from concurrent.futures import Executor, ProcessPoolExecutor, ThreadPoolExecutor
 from itertools import chain, islice
 from typing import TYPE_CHECKING
 
+from volvex.archive.safe_names import shown
 from volvex.archive.transfer.parallel import workers
 from volvex.command.ui.bulk_state import BulkState
 from volvex.command.ui.context import Context
+from volvex.command.ui.faults import note_faults
 from volvex.command.ui.reader import open_walker
+from volvex.command.ui.table import count
 from volvex.errors import NotFoundError, UsageError
 
 if TYPE_CHECKING:
@@ -37,6 +40,12 @@ def convert_assets(options: argparse.Namespace, context: Context) -> int:
     )
     with open_walker(options, context) as walker:
         jobs = state.jobs(walker, context)
+        if options.rehearse:
+            targets = [job.target for job in jobs]
+            for target in targets[:TOLD]:
+                context.print(shown(target))
+            context.print(f"{count(len(targets), state.what)} to be converted")
+            return note_faults([*state.faults, *walker.faults], context)
         first = list(islice(jobs, FEW))
         rest = chain(first, jobs)
         make = _executor(options, len(first) < FEW, context)

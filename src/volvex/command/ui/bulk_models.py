@@ -16,7 +16,7 @@ from volvex.command.ui.bulk_state import BulkState
 from volvex.command.ui.context import Context
 from volvex.command.ui.reader import Content, each_content
 from volvex.errors import RefusedError, VolvexError
-from volvex.source import Disk, atomic
+from volvex.source import atomic
 
 if TYPE_CHECKING:
     from volvex.asset.bulk import Job
@@ -44,6 +44,7 @@ class ModelState(BulkState):
         from volvex.command.ui.model import Surroundings
 
         around = Surroundings(walker, context)
+        self.disk = context.disk
         for path in self.options.path:
             for content, file in each_content(path, walker, context, deep=True):
                 try:
@@ -109,7 +110,7 @@ class ModelState(BulkState):
         there = [place for place in places if place != target and os.path.lexists(place)]
         if there and not self.options.overwrite:
             raise RefusedError(f"{there[0]} already exists", "--overwrite, or another folder")
-        disk = Disk()
+        disk = self.disk
         disk.make_folder(target.parent)
         for own, data in places.items():
             with atomic(disk, own, durable=False) as opened:

@@ -54,6 +54,7 @@ class Command(Protocol):
 
     __doc__: str
     PRIORITY: int  # its place in the overview; the tens are its group
+    WRITES: bool  # only where it is true: the command writes files, and can do so as a plan
     EXAMPLES: tuple[str, ...]  # command lines that work in a bench of the demo game
 
     def add_arguments(self, parser: argparse.ArgumentParser) -> None: ...

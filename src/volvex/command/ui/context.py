@@ -74,6 +74,7 @@ class Context:
     held: contextlib.ExitStack = field(
         default_factory=contextlib.ExitStack
     )  # what is let go of when the command is done
+    accounts: list[dict[str, Any]] = field(default_factory=list)  # records beside the files, for `--json`
     drawn: Drawn | None = None  # the bar that is on the terminal
 
     def print(self, text: str = "") -> None:
@@ -81,6 +82,10 @@ class Context:
             self.out.write(text + "\n")
         else:
             self.drawn.print(text + "\n")
+
+    def account(self, **record: Any) -> None:
+        """A result as a record, in place of the lines of a command that has no JSON of its own."""
+        self.accounts.append(record)
 
     def wrapped(self, text: str, indent: str) -> str:
         """A text behind a margin; on a terminal broken between words where its lines end."""

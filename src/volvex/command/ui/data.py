@@ -32,7 +32,7 @@ ASKED = ("columns", "where", "sort", "sheet", "row", "follow", "users", "depth",
 
 def add_data_options(parser: argparse.ArgumentParser) -> None:
     """Options of what is shown of data."""
-    data = parser.add_argument_group("of data: tables, texts, scenes, XML, JSON, CSV, key files")
+    data = parser.add_argument_group("of data: tables, texts, scenes, XML, JSON, CSV, INI files")
     data.add_argument("--columns", metavar="A,B", help="show these columns, in this order")
     data.add_argument("--where", metavar="CONDITION", help="show records that match: \"fuel == 'oil' and range > 9\"")
     data.add_argument("--sort", metavar="FIELD", help="sort by this field")
@@ -72,7 +72,7 @@ def show_data(
     if options.row is not None:
         _show_record(document, options, context, catalogue)
     elif options.follow or options.users:
-        raise UsageError("--follow and --users need a record", "--row KEY")
+        raise UsageError("--follow and --users need a record", "--row ID")
     elif (
         options.depth is not None
         or (options.at is not None and options.where is None)
@@ -111,10 +111,10 @@ def _show_table(document: Document, path: str, options: argparse.Namespace, cont
             context.paint(f"{shown(path)}  {document.form} {sheet.name}, {count(len(sheet), 'record')}", "dim")
         )
     columns = [_column(sheet, name, values, options.all, context) for name in names]
-    if not sheet.key and not any(
-        _cells(sheet, name, values) == [sheet.keys[row] for row in values.tolist()] for name in names
+    if not sheet.id and not any(
+        _cells(sheet, name, values) == [sheet.ids[row] for row in values.tolist()] for name in names
     ):
-        columns.insert(0, Column("key", [_cell(sheet.keys[row], options.all) for row in values.tolist()], style="dim"))
+        columns.insert(0, Column("id", [_cell(sheet.ids[row], options.all) for row in values.tolist()], style="dim"))
     columns, hidden = _fitting(columns, context) if not options.all and not options.columns else (columns, [])
     print_table(context, columns, cut=not options.all)
     left = len(rows) - len(values)
@@ -140,7 +140,7 @@ def _fitting(columns: list[Column], context: Context) -> tuple[list[Column], lis
 
 
 def _list_sheets(document: Document, path: str, options: argparse.Namespace, context: Context) -> None:
-    """Several sorts of records: which, and how many."""
+    """Several kinds of records: which, and how many."""
     if options.json:
         context.json(
             {"sheet": sheet.name, "records": len(sheet), "fields": list(sheet.columns)} for sheet in document.sheets
@@ -175,7 +175,7 @@ def _order(values: Any) -> Any:
 
 def _named(sheet: Sheet, text: str | None, file: str) -> list[str]:
     if text is None:
-        return list(dict.fromkeys([*sheet.key, *sheet.columns]))
+        return list(dict.fromkeys([*sheet.id, *sheet.columns]))
     names = [name.strip() for name in text.split(",") if name.strip()]
     return [sheet.column(name, file).name for name in names]
 
@@ -194,7 +194,7 @@ def _column(sheet: Sheet, name: str, rows: Any, whole: bool, context: Context) -
     column = sheet.columns[name]
     cells = ["" if text is None else _cell(text, whole) for text in column.texts(rows)]
     right = column.rule.value_type in (INT, FLOAT) or (bool(cells) and all(_plain_number(cell) for cell in cells))
-    style = "cyan" if name in sheet.key else "yellow" if column.rule.refers else ""
+    style = "cyan" if name in sheet.id else "yellow" if column.rule.refers else ""
     return Column(shown(name), cells, right=right, style=style)
 
 
@@ -283,19 +283,19 @@ def _show_record(
 
 
 def _users(catalogue: Catalogue, found: Found) -> Iterator[User]:
-    return users(catalogue, found.path, found.sheet, [found.sheet.keys[found.row]])
+    return users(catalogue, found.path, found.sheet, [found.sheet.ids[found.row]])
 
 
 def _found_record(found: Found) -> dict[str, Any]:
     record: dict[str, Any] = {
         "path": found.path,
         "sheet": found.sheet.name,
-        "key": found.sheet.keys[found.row],
+        "id": found.sheet.ids[found.row],
         "fields": found.sheet.record(found.row),
     }
     if found.by:
         record["by"] = found.by
-    record["missing"] = [{"field": field, "key": key} for field, key in found.missing]
+    record["missing"] = [{"field": field, "id": row_id} for field, row_id in found.missing]
     return record | {"refers to": [_found_record(found) for found in found.below]}
 
 
@@ -313,7 +313,7 @@ def _print_record(found: Found, options: argparse.Namespace, context: Context, i
         context.json([record])
         return
     by = f"{context.paint(found.by, 'yellow')} -> " if found.by else ""
-    title = context.paint(f"{shown(sheet.name)} {shown(sheet.keys[found.row])}", "bold")
+    title = context.paint(f"{shown(sheet.name)} {shown(sheet.ids[found.row])}", "bold")
     again = context.paint("  (shown above)", "dim") if found.again else ""
     context.print(f"{indent}{by}{title}  {context.paint(shown(found.path), 'dim')}{again}")
     if found.again:
@@ -329,7 +329,7 @@ def _print_record(found: Found, options: argparse.Namespace, context: Context, i
 
 
 def _print_users(found: Sequence[User], record: Found, context: Context) -> None:
-    key = record.sheet.keys[record.row]
+    key = record.sheet.ids[record.row]
     context.print(
         context.paint(
             f"{count(len(found), 'record')} {'refers' if len(found) == 1 else 'refer'} to {shown(key)}", "dim"
@@ -340,7 +340,7 @@ def _print_users(found: Sequence[User], record: Found, context: Context) -> None
         [
             Column("file", [shown(one.path) for one in found], style="blue"),
             Column("sheet", [shown(one.sheet) for one in found]),
-            Column("key", [shown(one.key) for one in found], style="cyan"),
+            Column("id", [shown(one.id) for one in found], style="cyan"),
             Column("field", [shown(one.field) for one in found], style="yellow"),
         ],
     )
@@ -351,7 +351,7 @@ def _print_users(found: Sequence[User], record: Found, context: Context) -> None
 
 def change_line(change: Change, context: Context) -> str:
     """A change in a line: `lamps: row fresnel_3: range 9 -> 14`."""
-    record = f"{shown(change.sheet)}: row {shown(change.key)}" if change.key else shown(change.sheet)
+    record = f"{shown(change.sheet)}: row {shown(change.id)}" if change.id else shown(change.sheet)
     if change.what == "set":
         before = "nothing" if change.before is None else _value(change.before)
         after = "nothing" if change.after is None else _value(change.after)

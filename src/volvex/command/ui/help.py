@@ -9,6 +9,7 @@ from typing import NoReturn
 from volvex import __version__
 from volvex.command.ui.commands import COMMANDS, Command, groups, members, summary_of, summary_of_group
 from volvex.command.ui.context import Context
+from volvex.command.ui.report import add_reports
 from volvex.errors import Status, UsageError
 
 GROUPS = {
@@ -69,6 +70,7 @@ def parser_of(name: str, command: Command, width: int) -> Parser:
         allow_abbrev=False,
     )
     command.add_arguments(parser)
+    add_reports(parser, command)
     common = parser.add_argument_group("all commands")
     common.add_argument(
         "-q", "--quiet", action="store_true", help="print results and errors only: no notes, no progress"

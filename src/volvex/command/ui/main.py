@@ -16,6 +16,7 @@ from volvex.command.ui.commands import COMMANDS, find_command, groups
 from volvex.command.ui.context import SETTINGS, Context, make_context
 from volvex.command.ui.games import refuse_in_games
 from volvex.command.ui.recovery import finish_interrupted
+from volvex.command.ui.report import run_reported
 from volvex.errors import Status, VolvexError
 
 HIDDEN = ".volvex"  # the folder of a game in which its originals are
@@ -135,7 +136,7 @@ def _run(words: list[str], context: Context) -> int:
     finish_interrupted(_paths(options), context)
     context.disk.require_allowed = refuse_in_games(context)
     context.advise = advise(options, parser, context)
-    status = command.run(options, context)
+    status = run_reported(command, options, context)
     context.detail(
         f"settings and keys: {context.home}; bench: {context.bench or 'none'}; {time.monotonic() - start:.2f} s"
     )

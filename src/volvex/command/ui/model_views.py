@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 
 VIEWS = 8  # from around, or of an animation
 LARGE, MIDDLE = 720, 300  # pixels of one view, and of each of several
-OPTIONS = ("turn", "animation", "lods", "skeleton", "untextured")
+OPTIONS = ("turn", "animation", "each_lod", "skeleton", "untextured")
 
 
 def add_model_views(parser: argparse.ArgumentParser) -> None:

@@ -88,7 +88,7 @@ def open_staging(library: ModLibrary, context: Context, work: str = WORK) -> Wor
     game = open_game(library.game, context)
     layouts = context.library()
     bench_library(layouts, game.folder, {}, context)
-    return staging(library, game, layouts, context.disk, work)
+    return staging(library, game, layouts, context.disk.real, work)
 
 
 def decisions_of(library: ModLibrary, preferred: Sequence[str] = ()) -> Decisions:
@@ -103,7 +103,7 @@ def mod_named(name: str, options: argparse.Namespace, context: Context) -> Itera
     if path.is_file() or (path / DESCRIPTOR).is_file():
         work = context.cache / "mods"
         work.mkdir(parents=True, exist_ok=True)
-        with opened_mod(path, work, context.disk) as folder:
+        with opened_mod(path, work, context.disk.real) as folder:
             yield read_mod(folder)
         return
     library = ModLibrary.of(context.home, game_folder(options, context), context.disk)

@@ -91,7 +91,7 @@ def exported(ending: str, document: Document, wanted: Wanted) -> bytes:
         change = back.changes[0]
         raise FormatError(
             document.file,
-            f"row {change.key}: {change.field} would come back from {ending.lstrip('.')} as {change.after!r}, it is {change.before!r}",
+            f"row {change.id}: {change.field} would come back from {ending.lstrip('.')} as {change.after!r}, it is {change.before!r}",
             hint=_others(document, ending),
         )
     return data
@@ -120,7 +120,7 @@ def _undecodable(document: Document, ending: str) -> FormatError:
                 if text is not None and _SURROGATE.search(text):
                     return FormatError(
                         document.file,
-                        f"row {sheet.keys[row]}: {column.name} has bytes that are not text in its encoding, "
+                        f"row {sheet.ids[row]}: {column.name} has bytes that are not text in its encoding, "
                         f"which no {ending.lstrip('.')} file can hold: {text!r}",
                         hint="setting that value first",
                     )

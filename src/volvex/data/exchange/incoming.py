@@ -18,7 +18,7 @@ from volvex.data.edit import raise_all, told_as
 from volvex.data.model.sheet import FLOAT, INT, TEXT, WORDS, Array, Change, Column, InvalidValue, Sheet, parsed
 from volvex.errors import FormatError, VolvexError
 
-ROW = "record"  # the column with the number of a record that has no key
+ROW = "record"  # the column with the number of a record that has no id
 _ROUNDED = re.compile(r"-?\d+([.,]\d+)?[eE]\+?\d+")
 _DATE = re.compile(r"\d{4}-\d\d-\d\d( \d\d:\d\d:\d\d)?|\d{1,2}[-./ ][A-Za-z]{3}")
 
@@ -37,25 +37,25 @@ class Reader:
         """The changes; with `whole`, records that are not among those that came back are removed."""
         if not self._titles(columns):
             return []
-        keys = self._keys(columns)
+        ids = self._ids(columns)
         rows = (
-            np.array([self.sheet.rows.get(key, -1) for key in keys], np.int64)
-            if keys is not None
+            np.array([self.sheet.rows.get(row_id, -1) for row_id in ids], np.int64)
+            if ids is not None
             else np.arange(len(self.sheet))
         )
-        if keys is None:
-            keys = self.sheet.keys if len(self.sheet) == _count(columns) else []
+        if ids is None:
+            ids = self.sheet.ids if len(self.sheet) == _count(columns) else []
         made: list[tuple[int, Change]] = []
         old = np.flatnonzero(rows >= 0)
         for name, values in columns.items():
-            if name in self.sheet.columns and name not in self.sheet.key:
+            if name in self.sheet.columns and name not in self.sheet.id:
                 made += self._column(self.sheet.columns[name], values, old, rows[old])
         changes = [change for _, change in sorted(made, key=lambda pair: pair[0])]
-        changes += [self._new(columns, at, keys[at]) for at in np.flatnonzero(rows < 0).tolist()]
+        changes += [self._new(columns, at, ids[at]) for at in np.flatnonzero(rows < 0).tolist()]
         if whole:
             gone = np.setdiff1d(np.arange(len(self.sheet)), rows[old])
             changes += [
-                Change("remove", self.sheet.name, self.sheet.keys[row], fields=tuple(self.sheet.record(row).items()))
+                Change("remove", self.sheet.name, self.sheet.ids[row], fields=tuple(self.sheet.record(row).items()))
                 for row in gone.tolist()
             ]
         return changes
@@ -71,8 +71,8 @@ class Reader:
                         hint=f"one of {', '.join(list(self.sheet.columns)[:12])}",
                     )
                 )
-        lacking = [name for name in self.sheet.key if name not in columns]
-        if lacking or (not self.sheet.key and ROW not in columns):
+        lacking = [name for name in self.sheet.id if name not in columns]
+        if lacking or (not self.sheet.id and ROW not in columns):
             self.faults.append(
                 FormatError(
                     self.file,
@@ -82,39 +82,41 @@ class Reader:
             )
         return not self.faults
 
-    def _keys(self, columns: Mapping[str, Any]) -> list[str] | None:
-        """The keys that came back; None when they are those of the sheet, in its order."""
-        if self.sheet.key and all(_same(self.sheet.columns[name], columns[name]) for name in self.sheet.key):
+    def _ids(self, columns: Mapping[str, Any]) -> list[str] | None:
+        """The ids that came back; None when they are those of the sheet, in its order."""
+        if self.sheet.id and all(_same(self.sheet.columns[name], columns[name]) for name in self.sheet.id):
             return None
-        parts = [_texts(columns[name]) for name in self.sheet.key] if self.sheet.key else [_texts(columns[ROW])]
-        keys = ["@".join(some) for some in zip(*parts, strict=True)] if self.sheet.key else parts[0]
+        parts = [_texts(columns[name]) for name in self.sheet.id] if self.sheet.id else [_texts(columns[ROW])]
+        ids = ["@".join(some) for some in zip(*parts, strict=True)] if self.sheet.id else parts[0]
         seen: dict[str, int] = {}
-        for at, key in enumerate(keys):
-            if key in seen:
+        for at, row_id in enumerate(ids):
+            if row_id in seen:
                 self._fault(
                     at,
-                    (self.sheet.key or (ROW,))[-1],
-                    key,
-                    f"a key that no other record has; {self.where(seen[key])} has it",
+                    (self.sheet.id or (ROW,))[-1],
+                    row_id,
+                    f"an id that no other record has; {self.where(seen[row_id])} has it",
                 )
-            seen.setdefault(key, at)
-            self._check_key(at, key)
-        return keys
+            seen.setdefault(row_id, at)
+            self._check_key(at, row_id)
+        return ids
 
-    def _check_key(self, at: int, key: str) -> None:
-        if key in self.sheet.rows:
+    def _check_key(self, at: int, row_id: str) -> None:
+        if row_id in self.sheet.rows:
             return
-        name = self.sheet.key[0] if self.sheet.key else ROW
-        if _ROUNDED.fullmatch(key):
-            self._fault(at, name, key, "the whole key: a spreadsheet has rounded it; format the column as text")
-        near = self._zeros.get(key.lstrip("0")) if key.isdigit() else None
+        name = self.sheet.id[0] if self.sheet.id else ROW
+        if _ROUNDED.fullmatch(row_id):
+            self._fault(at, name, row_id, "the whole id: a spreadsheet has rounded it; format the column as text")
+        near = self._zeros.get(row_id.lstrip("0")) if row_id.isdigit() else None
         if near is not None:
-            self._fault(at, name, key, f"{near}: a spreadsheet has taken its leading zeros; format the column as text")
+            self._fault(
+                at, name, row_id, f"{near}: a spreadsheet has taken its leading zeros; format the column as text"
+            )
 
     @functools.cached_property
     def _zeros(self) -> dict[str, str]:
-        """Keys that begin with zeros, without them."""
-        return {key.lstrip("0"): key for key in self.sheet.keys if key.startswith("0") and key.isdigit()}
+        """Ids that begin with zeros, without them."""
+        return {row_id.lstrip("0"): row_id for row_id in self.sheet.ids if row_id.startswith("0") and row_id.isdigit()}
 
     def _fault(self, at: int, column: str, value: str, allowed: str) -> None:
         self.faults.append(FormatError(self.file, f"{self.where(at)}, column {column}: {value!r}", hint=allowed))
@@ -187,9 +189,9 @@ class Reader:
         if rule.value_type == FLOAT and before is not None and _is_rounding(before, text):
             self.kept += 1
             return None
-        return Change("set", self.sheet.name, self.sheet.keys[row], column.name, before, after)
+        return Change("set", self.sheet.name, self.sheet.ids[row], column.name, before, after)
 
-    def _new(self, columns: Mapping[str, Any], at: int, key: str) -> Change:
+    def _new(self, columns: Mapping[str, Any], at: int, row_id: str) -> Change:
         fields = []
         for name, values in columns.items():
             text = _text(values[at])
@@ -200,7 +202,7 @@ class Reader:
                 fields.append((name, told_as(column, text)))
             except InvalidValue as error:
                 self._fault(at, name, text, str(error))
-        return Change("add", self.sheet.name, key, fields=tuple(fields))
+        return Change("add", self.sheet.name, row_id, fields=tuple(fields))
 
     def notes(self) -> list[str]:
         """What is worth knowing."""
@@ -248,11 +250,11 @@ def _same(column: Column, values: Any) -> bool:
     return bool(np.asarray(own == came.astype(object), bool).all())
 
 
-def _spoilt(sort: str, before: str, text: str) -> str:
+def _spoilt(value_type: str, before: str, text: str) -> str:
     """What a program has made of a value that it took for something else; nothing when it did not."""
-    if sort == INT and _ROUNDED.fullmatch(text):
+    if value_type == INT and _ROUNDED.fullmatch(text):
         return f"the whole number ({before}): a spreadsheet has rounded it; format the column as text"
-    if sort != TEXT:
+    if value_type != TEXT:
         return ""
     if before != text and before.startswith("0") and before.isdigit() and text == (before.lstrip("0") or "0"):
         return f"{before}: a spreadsheet has taken its leading zeros; format the column as text"

@@ -1,4 +1,4 @@
-"""Texts one by one, as translators have them: key, where it is used, original, translation."""
+"""Texts one by one, as translators have them: id, where it is used, original, translation."""
 
 from __future__ import annotations
 
@@ -12,14 +12,14 @@ from volvex.data.model.sheet import JOINED, Change, Document, Sheet
 from volvex.errors import FormatError, UsageError, VolvexError
 
 LINES = "lines"  # the form of plain text: each of its lines is a text of its own
-HEADS = ("key", "used in", "original", "translation")
+HEADS = ("id", "used in", "original", "translation")
 
 
 @dataclass(frozen=True)
 class Unit:
     """A text in two languages. `field` and `row` say where the translation is, if there is one."""
 
-    key: str
+    id: str
     use: str
     original: str
     translation: str
@@ -56,8 +56,8 @@ def settled(document: Document, wanted: Wanted) -> tuple[str, str]:
 
 def _require_new(document: Document, language: str, known: list[str]) -> None:
     """UsageError unless a language that a document does not have can be added to it: where each language has records of its own."""
-    sheet = next((sheet for sheet in document.sheets if len(sheet.key) > 1), None)
-    rule = sheet.columns[sheet.key[-1]].rule if sheet is not None else None
+    sheet = next((sheet for sheet in document.sheets if len(sheet.id) > 1), None)
+    rule = sheet.columns[sheet.id[-1]].rule if sheet is not None else None
     if rule is None:
         raise UsageError(
             f"{document.file} has no language {language}, and a field of its own for each", f"one of {', '.join(known)}"
@@ -69,9 +69,9 @@ def _require_new(document: Document, language: str, known: list[str]) -> None:
 def _lines(document: Document) -> Iterator[Unit]:
     """The lines of a plain text, with nothing for their translations yet."""
     for sheet in document.sheets:
-        for key, text in zip(sheet.keys, sheet.columns["line"].texts() if len(sheet) else (), strict=True):
+        for row_id, text in zip(sheet.ids, sheet.columns["line"].texts() if len(sheet) else (), strict=True):
             if text and text.strip():
-                yield Unit(key, "", text, "", sheet.name, key, "line", True)
+                yield Unit(row_id, "", text, "", sheet.name, row_id, "line", True)
 
 
 def units(document: Document, wanted: Wanted) -> Iterator[Unit]:
@@ -82,13 +82,13 @@ def units(document: Document, wanted: Wanted) -> Iterator[Unit]:
         return
     for sheet in document.sheets:
         uses = next((column for column in sheet.columns.values() if column.rule.role == "context"), None)
-        for key, record in by_key(sheet).items():
+        for row_id, record in by_key(sheet).items():
             source, target = record.get(original), record.get(language)
             first = source or next(iter(record.values()))
             row, field, text = target or (first[0], first[1], "")
             use = uses.text(first[0]) or "" if uses is not None else ""
             yield Unit(
-                key, use, source[2] if source else "", text, sheet.name, sheet.keys[row], field, target is not None
+                row_id, use, source[2] if source else "", text, sheet.name, sheet.ids[row], field, target is not None
             )
 
 
@@ -96,21 +96,21 @@ def changed_units(
     document: Document, wanted: Wanted, records: Sequence[tuple[str, dict[str, str]]], file: str
 ) -> Incoming:
     """The changes that translations make which came back, each told with where it stands."""
-    known = {unit.key: unit for unit in units(document, wanted)}
+    known = {unit.id: unit for unit in units(document, wanted)}
     _, language = settled(document, wanted)
     faults: list[VolvexError] = []
     changes, notes = [], []
     seen = set[str]()
     for where, record in records:
-        key, text = record.get(HEADS[0], ""), record.get(HEADS[3], "")
-        one = known.get(key)
-        if one is None or key in seen:
-            allowed = "an id that is there" if one is None else "each key once"
-            faults.append(FormatError(file, f"{where}, column {HEADS[0]}: {key!r}", hint=allowed))
+        row_id, text = record.get(HEADS[0], ""), record.get(HEADS[3], "")
+        one = known.get(row_id)
+        if one is None or row_id in seen:
+            allowed = "an id that is there" if one is None else "each id once"
+            faults.append(FormatError(file, f"{where}, column {HEADS[0]}: {row_id!r}", hint=allowed))
             continue
-        seen.add(key)
+        seen.add(row_id)
         if record.get(HEADS[2], one.original) != one.original:
-            notes.append(f"{where}: the original of {key} was another one: {record[HEADS[2]]!r}")
+            notes.append(f"{where}: the original of {row_id} was another one: {record[HEADS[2]]!r}")
         if text == one.translation or (not text and not one.there):
             continue
         if document.form == LINES:
@@ -118,7 +118,7 @@ def changed_units(
                 changes.append(Change("set", one.sheet, one.row, one.field, one.original, text))
             continue
         if not one.there:
-            made = _added(document, one, key, language, text, where, file, faults)
+            made = _added(document, one, row_id, language, text, where, file, faults)
             changes += [made] if made is not None else []
             continue
         changes += _changed(document.sheet(one.sheet), one, text, where, file, faults)
@@ -127,30 +127,37 @@ def changed_units(
 
 
 def _added(
-    document: Document, unit: Unit, key: str, language: str, text: str, where: str, file: str, faults: list[VolvexError]
+    document: Document,
+    unit: Unit,
+    row_id: str,
+    language: str,
+    text: str,
+    where: str,
+    file: str,
+    faults: list[VolvexError],
 ) -> Change | None:
     """A record for a text in a language that had none of it; None, and a fault, where there is no place for one."""
     sheet = document.sheet(unit.sheet)
-    if len(sheet.key) < 2:
+    if len(sheet.id) < 2:
         faults.append(
             FormatError(
                 file,
-                f"{where}: {key} has no text in this language, and its record no field for it",
+                f"{where}: {row_id} has no text in this language, and its record no field for it",
                 hint="leaving it out",
             )
         )
         return None
-    fields = {sheet.key[0]: key, sheet.key[-1]: language, unit.field: text}
+    fields = {sheet.id[0]: row_id, sheet.id[-1]: language, unit.field: text}
     bad = [
         fault
         for name, value in fields.items()
-        if (fault := fault_of(sheet.columns[name], value, key, file)) is not None
+        if (fault := fault_of(sheet.columns[name], value, row_id, file)) is not None
     ]
     faults += [FormatError(file, f"{where}: {fault.problem}", hint=fault.hint) for fault in bad]
     return (
         None
         if bad
-        else Change("add", sheet.name, f"{key}{JOINED}{language}", fields=tuple(fields.items()), like=unit.row)
+        else Change("add", sheet.name, f"{row_id}{JOINED}{language}", fields=tuple(fields.items()), like=unit.row)
     )
 
 

@@ -80,7 +80,7 @@ class BinaryPlist(Document):
 def _plain(value: Any) -> Any:
     """A tree without numbers of objects, which XML does not have: those are told as integers."""
     if isinstance(value, dict):
-        return {key: _plain(child) for key, child in value.items()}
+        return {row_id: _plain(child) for row_id, child in value.items()}
     if isinstance(value, list):
         return [_plain(child) for child in value]
     return value.data if isinstance(value, plistlib.UID) else value

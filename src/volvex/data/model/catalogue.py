@@ -1,6 +1,6 @@
 """Message catalogues in binary (GNU gettext, MO): read and edited as those in text are.
 
-A record is a message; its key is the text to be translated, behind its context and a `|`. Source: GNU gettext manual, "The Format of
+A record is a message; its id is the text to be translated, behind its context and a `|`. Source: GNU gettext manual, "The Format of
 GNU MO Files". New texts are written where the old ones lay, or behind the end where other things lie between these.
 """
 
@@ -21,7 +21,7 @@ from volvex.errors import FormatError, UnfitError
 
 MARKS = {b"\xde\x12\x04\x95": "<", b"\x95\x04\x12\xde": ">"}
 NO_CHARSETS = ("", "idna", "punycode", "undefined", "unicode_escape", "raw_unicode_escape")  # no catalogue is in these
-HEAD = "(head)"  # the key of the message that describes the catalogue
+HEAD = "(head)"  # the id of the message that describes the catalogue
 _CHARSET = re.compile(rb"charset=([A-Za-z0-9_.:-]+)")
 
 
@@ -47,10 +47,10 @@ class Catalogue(Document):
         self.count, self.originals, self.texts = (int(one) for one in head[1:])
         if int(head[0]) >> 16 > 1:
             raise FormatError(file, f"a revision {int(head[0]) >> 16}, expected 0 or 1", offset=4)
-        keys, told = self._spans(self.originals), self._spans(self.texts)
-        self.encoding = self._charset(keys, told)
+        ids, told = self._spans(self.originals), self._spans(self.texts)
+        self.encoding = self._charset(ids, told)
         self._messages: dict[str, _Message] = {}
-        self._sheets = sheets_of(self._records(keys, told))
+        self._sheets = sheets_of(self._records(ids, told))
 
     @property
     def sheets(self) -> list[Sheet]:
@@ -65,26 +65,26 @@ class Catalogue(Document):
         new: dict[str, list[str]] = {}
         for change in changes:
             message = self._message(change)
-            forms = new.setdefault(change.key, list(message.forms))
+            forms = new.setdefault(change.id, list(message.forms))
             forms[message.fields.index(change.field)] = change.after or ""
-        stored = {self._messages[key].number: self._stored(forms, key) for key, forms in new.items()}
+        stored = {self._messages[row_id].number: self._stored(forms, row_id) for row_id, forms in new.items()}
         return self._placed(stored) if stored else self.data
 
     def _message(self, change: Change) -> _Message:
         message = message_of(self._messages, change, self.file)
         if change.field not in message.fields:
-            what = f"row {change.key}: {change.field} is not set: it is what the program asks for"
+            what = f"row {change.id}: {change.field} is not set: it is what the program asks for"
             raise UnfitError(self.file, what, hint=f"{message.fields[0]}=...")
         return message
 
-    def _stored(self, forms: Sequence[str], key: str) -> bytes:
+    def _stored(self, forms: Sequence[str], row_id: str) -> bytes:
         text = "\0".join(forms)
         if text.count("\0") >= len(forms):
-            raise UnfitError(self.file, f"row {key}: a zero character ends a text", hint="leaving it out")
+            raise UnfitError(self.file, f"row {row_id}: a zero character ends a text", hint="leaving it out")
         try:
             return text.encode(self.encoding)
         except UnicodeEncodeError as error:
-            what = f"row {key}: {text[error.start]!r} cannot be written in {self.encoding}"
+            what = f"row {row_id}: {text[error.start]!r} cannot be written in {self.encoding}"
             raise UnfitError(self.file, what, hint="another character") from error
 
     def _placed(self, new: dict[int, bytes]) -> bytes:
@@ -123,9 +123,9 @@ class Catalogue(Document):
             raise FormatError(self.file, what, offset=start + 8 * int(wrong[0]), hint="a fresh copy of the file")
         return spans
 
-    def _charset(self, keys: Array, told: Array) -> str:
+    def _charset(self, ids: Array, told: Array) -> str:
         """The encoding that the message without a text of its own names."""
-        heads = np.flatnonzero(keys[:, 0] == 0)
+        heads = np.flatnonzero(ids[:, 0] == 0)
         if len(heads):
             size, at = told[heads[0]].tolist()
             found = _CHARSET.search(self.data[at : at + size])
@@ -138,19 +138,19 @@ class Catalogue(Document):
                 return "utf-8" if name in NO_CHARSETS else name
         return "utf-8"
 
-    def _records(self, keys: Array, told: Array) -> list[Record]:
+    def _records(self, ids: Array, told: Array) -> list[Record]:
         records, budget = [], Budget(self.file)
         for number in range(self.count):
-            budget.spend(1 + int(keys[number, 0] + told[number, 0] >> 6))
-            context, mark, name = self._text(keys[number]).rpartition("\x04")
+            budget.spend(1 + int(ids[number, 0] + told[number, 0] >> 6))
+            context, mark, name = self._text(ids[number]).rpartition("\x04")
             name, several, plural = name.partition("\0")
-            key = (f"{context}|{name}" if mark else name) or HEAD
+            row_id = (f"{context}|{name}" if mark else name) or HEAD
             forms = self._text(told[number]).split("\0")
             fields = [f"text[{at}]" for at in range(len(forms))] if several else ["text"]
             forms = forms if several else ["\0".join(forms)]
             cells = {"id": name} | ({"context": context} if mark else {}) | ({"plural": plural} if several else {})
-            records.append(Record(SHEET, key, key, key, cells | dict(zip(fields, forms, strict=True))))
-            self._messages.setdefault(key, _Message(number, forms, fields))
+            records.append(Record(SHEET, row_id, row_id, row_id, cells | dict(zip(fields, forms, strict=True))))
+            self._messages.setdefault(row_id, _Message(number, forms, fields))
         return records
 
     def _text(self, span: Array) -> str:

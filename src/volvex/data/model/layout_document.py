@@ -62,10 +62,10 @@ class LayoutDocument(Document):
         fields = self.fields(root)
         columns = [self.column(block, field) for block, field in fields.values()]
         roles = {column.rule.role: column.name for column in columns}
-        key = [roles[role] for role in ("id", "language") if role in roles] or [
+        row_id = [roles[role] for role in ("id", "language") if role in roles] or [
             roles[role] for role in ("name",) if role in roles
         ]
-        sheet = Sheet(root.block.name, columns, len(root.starts), key)
+        sheet = Sheet(root.block.name, columns, len(root.starts), row_id)
         self.name_keys(sheet, fields)
         return [sheet]
 
@@ -83,35 +83,35 @@ class LayoutDocument(Document):
             lambda rows: cells_of(self.reading, some_of(block, rows), field, self.pools),
         )
 
-    # keys that are made of names
+    # ids that are made of names
 
     def keying(self, field: Field) -> Keying:
-        """How names become keys."""
+        """How names become ids."""
         return Keying([KeyPart("name hash", self.layout.keys[0], bits_of(field.type))])
 
     def _hashed(self, block: BlockRead, field: Field, keying: Keying, bits: int) -> Any:
-        """Keys by their names where somebody knows them, otherwise in hexadecimal digits."""
-        keys = block.numbers(field.name).astype(np.uint64)
-        known = self._names.match(self.layout, keying, [keys]) if self._names is not None else {}
-        cells = np.array([f"0x{key:0{bits // 4}x}" for key in keys.tolist()], object)
+        """Ids by their names where somebody knows them, otherwise in hexadecimal digits."""
+        ids = block.numbers(field.name).astype(np.uint64)
+        known = self._names.match(self.layout, keying, [ids]) if self._names is not None else {}
+        cells = np.array([f"0x{row_id:0{bits // 4}x}" for row_id in ids.tolist()], object)
         for row, names in known.items():
             if len(names) == 1:
                 cells[row] = names[0]
         return cells
 
     def name_keys(self, sheet: Sheet, fields: Mapping[str, tuple[BlockRead, Field]]) -> None:
-        """Tell a sheet how its keys are made of names."""
-        if self.layout.keys and sheet.key:
-            keying = self.keying(fields[sheet.key[0]][1])
+        """Tell a sheet how its ids are made of names."""
+        if self.layout.keys and sheet.id:
+            keying = self.keying(fields[sheet.id[0]][1])
             sheet.hash = lambda name: f"0x{keying.text(name)}"
 
     def key_number(self, field: Field, text: str) -> int:
-        """The number for a key: of its name, or of hexadecimal digits."""
+        """The number for an id: of its name, or of hexadecimal digits."""
         if text.startswith("0x"):
             try:
                 return int(text, 16)
             except ValueError as error:
-                raise FormatError(self.file, f"{text} is no key", hint="hexadecimal digits, or the name") from error
+                raise FormatError(self.file, f"{text} is no id", hint="hexadecimal digits, or the name") from error
         return int(self.keying(field).text(text), 16)
 
     # writing
@@ -166,18 +166,18 @@ class LayoutDocument(Document):
     def added(self, home: _Rows, row: int, change: Change) -> None:
         """Set the fields of a record that was added."""
         for name, text in change.fields:
-            self.set_cells(home, row, Change("set", change.sheet, change.key, name, None, text))
+            self.set_cells(home, row, Change("set", change.sheet, change.id, name, None, text))
 
 
 def checked(rule: Rule, change: Change, file: str) -> Any:
     """The value of a change; FormatError when the column cannot hold it."""
     if rule.fixed:
-        raise UnfitError(file, f"row {change.key}: {change.field} cannot be set as a whole", hint="one of its values")
+        raise UnfitError(file, f"row {change.id}: {change.field} cannot be set as a whole", hint="one of its values")
     try:
         return parsed(rule, change.after or "")
     except InvalidValue as error:
         raise UnfitError(
-            file, f"row {change.key}: {change.field} cannot be {change.after!r}", hint=str(error)
+            file, f"row {change.id}: {change.field} cannot be {change.after!r}", hint=str(error)
         ) from error
 
 
@@ -199,9 +199,9 @@ class _Rows:
         rows = {sheet.name: sheet for sheet in self.document.sheets if sheet.group == self.root.block.name}
         for change in changes:
             if change.what == "set":
-                self.document.set_cells(self, self.row(rows[change.sheet], change.key), change)
+                self.document.set_cells(self, self.row(rows[change.sheet], change.id), change)
         self.flush()
-        gone = [self.row(rows[change.sheet], change.key) for change in changes if change.what == "remove"]
+        gone = [self.row(rows[change.sheet], change.id) for change in changes if change.what == "remove"]
         new = [change for change in changes if change.what == "add"]
         count = len(self.root.starts)
         kept = np.setdiff1d(np.arange(count), np.array(gone, np.int64))
@@ -213,11 +213,11 @@ class _Rows:
         self.flush()
         self._sort()
 
-    def row(self, sheet: Sheet, key: str) -> int:
+    def row(self, sheet: Sheet, row_id: str) -> int:
         """The row in the block; NotFoundError when there is none."""
-        found = sheet.row(key)
+        found = sheet.row(row_id)
         if found is None:
-            raise NotFoundError(f"{self.document.file}: {sheet.name} has no row {key}")
+            raise NotFoundError(f"{self.document.file}: {sheet.name} has no row {row_id}")
         return int(sheet.places[found])
 
     def _like(self, rows: Mapping[str, Sheet], change: Change, count: int) -> int:

@@ -67,8 +67,8 @@ class SceneData(LayoutDocument):
             columns = [_picked(column, rows) for column in plain.values()]
             for block, one in bodies:
                 columns += self._body_columns(block, one, rows)
-            key = [column.name for column in columns if column.rule.role == "id"]
-            sheet = Sheet(kind, columns, len(rows), key, root.block.name)
+            row_id = [column.name for column in columns if column.rule.role == "id"]
+            sheet = Sheet(kind, columns, len(rows), row_id, root.block.name)
             sheet.places = rows.tolist()
             found.append(sheet)
         return found
@@ -134,7 +134,7 @@ class SceneData(LayoutDocument):
             ):
                 raise FormatError(
                     self.file,
-                    f"row {change.key}: its {change.field} says which fields it has, and stays",
+                    f"row {change.id}: its {change.field} says which fields it has, and stays",
                     hint="a copy of an object of the other type: --copy OLD=NEW",
                 )
             super().set_cells(home, row, change)
@@ -153,7 +153,7 @@ class SceneData(LayoutDocument):
         if field.type.encode(value, siblings) != raw:
             raise FormatError(
                 self.file,
-                f"row {change.key}: its record holds bytes that could not be written back as they are",
+                f"row {change.id}: its record holds bytes that could not be written back as they are",
                 field=change.field,
                 hint="a layout that says what they are",
             )
@@ -163,7 +163,7 @@ class SceneData(LayoutDocument):
                 columns[field.name] = replaced(columns[field.name], [row], [field.type.encode(value, siblings)])
                 return
         home.field(change.field, change.sheet)
-        raise NotFoundError(f"{self.file}: row {change.key} has no {change.field}")
+        raise NotFoundError(f"{self.file}: row {change.id} has no {change.field}")
 
     def _stored(self, leaf: Leaf, change: Change) -> Any:
         """What stands in the record for the value of a change."""

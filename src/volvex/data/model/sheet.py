@@ -1,8 +1,8 @@
-"""The one model of all data: sheets with typed columns and a key, whatever file they come from.
+"""The one model of all data: sheets with typed columns and an id, whatever file they come from.
 
 A table is a sheet; so is a text table, with a column for each language; a scene has a sheet for each type of object; an
-XML or JSON file has one for each sort of record in it. A cell is told as text, and the text gives exactly the same
-value again. What differs between two files, what a person sets and what a mod holds are all `Change`s: by sheet, key
+XML or JSON file has one for each kind of record in it. A cell is told as text, and the text gives exactly the same
+value again. What differs between two files, what a person sets and what a mod holds are all `Change`s: by sheet, id
 and field.
 """
 
@@ -24,8 +24,8 @@ from volvex.errors import NotFoundError
 
 Array = npt.NDArray[Any]
 INT, FLOAT, TEXT, WORDS, BYTES, LIST = "whole number", "number", "text", "word", "bytes", "list"
-JOINED = "@"  # between the parts of a key: a text's key and its language
-NUMBERED = "#"  # before the number of a record that has no key
+JOINED = "@"  # between the parts of an id: a text's id and its language
+NUMBERED = "#"  # before the number of a record that has no id
 
 
 class InvalidValue(ValueError):
@@ -44,7 +44,7 @@ class Rule:
     words: tuple[str, ...] = ()
     most: int | None = None  # bytes of a text
     encoding: str = ""  # of a text; any character when not told
-    refers: str = ""  # the sheet whose keys these are
+    refers: str = ""  # the sheet whose ids these are
     role: str = "value"
     fixed: bool = False  # it cannot be set
     zero: bool = True  # whether a text may hold the character 0
@@ -142,78 +142,78 @@ def float_value(text: str, bits: int) -> Any:
 
 
 class Sheet:
-    """Records of one sort, as columns of one length."""
+    """Records of the same fields, as columns of one length."""
 
     def __init__(
-        self, name: str, columns: Iterable[Column], count: int, key: Sequence[str] = (), group: str = ""
+        self, name: str, columns: Iterable[Column], count: int, row_id: Sequence[str] = (), group: str = ""
     ) -> None:
-        self.name, self.count, self.key, self.group = name, count, tuple(key), group or name
+        self.name, self.count, self.id, self.group = name, count, tuple(row_id), group or name
         self.columns: dict[str, Column] = {column.name: column for column in columns}
-        self.hash: Callable[[str], str] | None = None  # a name's key, where keys are made of names
+        self.hash: Callable[[str], str] | None = None  # a name's id, where ids are made of names
         self.cells: Sequence[Mapping[str, str]] | None = (
             None  # of each record, where most records have few of the fields
         )
-        self.wanted_keys: Sequence[str] = ()  # as the records give them, even where two have the same
+        self.wanted_ids: Sequence[str] = ()  # as the records give them, even where two have the same
         self.places: Sequence[int] = range(count)  # of the records in the file, where other sheets' are among them
 
     def __len__(self) -> int:
         return self.count
 
     @functools.cached_property
-    def keys(self) -> list[str]:
-        """The key of each record; its number where there is none."""
-        if not self.key:
+    def ids(self) -> list[str]:
+        """The id of each record; its number where there is none."""
+        if not self.id:
             return [f"{NUMBERED}{row}" for row in range(self.count)]
-        return distinct(self.plain_keys())
+        return distinct(self.plain_ids())
 
-    def plain_keys(self) -> list[str]:
-        """The keys as they are, even where two records have the same."""
-        parts = [self.columns[name].texts() for name in self.key]
+    def plain_ids(self) -> list[str]:
+        """The ids as they are, even where two records have the same."""
+        parts = [self.columns[name].texts() for name in self.id]
         if len(parts) == 1:
             return [text or "" for text in parts[0]]
         return [JOINED.join(one or "" for one in some) for some in zip(*parts, strict=True)]
 
-    def key_of(self, row: int) -> str:
-        """One record's key, without making those of all; of two records with one key both have the same."""
-        if "keys" in vars(self) or not self.key:
-            return self.keys[row]
-        return JOINED.join(self.columns[name].text(row) or "" for name in self.key)
+    def id_of(self, row: int) -> str:
+        """One record's id, without making those of all; of two records with one id both have the same."""
+        if "ids" in vars(self) or not self.id:
+            return self.ids[row]
+        return JOINED.join(self.columns[name].text(row) or "" for name in self.id)
 
     @property
     def repeated(self) -> list[str]:
-        """Keys that more than one record has."""
-        plain = self.plain_keys() if self.key else self.wanted_keys or self.names
-        return [key for key, times in Counter(plain).items() if key and times > 1 for _ in range(times - 1)]
+        """Ids that more than one record has."""
+        plain = self.plain_ids() if self.id else self.wanted_ids or self.names
+        return [row_id for row_id, times in Counter(plain).items() if row_id and times > 1 for _ in range(times - 1)]
 
     @functools.cached_property
     def rows(self) -> dict[str, int]:
-        """The record of each key; of several with the same, the first."""
-        return {key: row for row, key in reversed(list(enumerate(self.keys)))}
+        """The record of each id; of several with the same, the first."""
+        return {row_id: row for row, row_id in reversed(list(enumerate(self.ids)))}
 
     @functools.cached_property
     def heads(self) -> dict[str, list[int]]:
-        """The records by the first part of their keys."""
+        """The records by the first part of their ids."""
         found: dict[str, list[int]] = {}
-        for row, key in enumerate(self.keys):
-            found.setdefault(key.partition(JOINED)[0], []).append(row)
+        for row, row_id in enumerate(self.ids):
+            found.setdefault(row_id.partition(JOINED)[0], []).append(row)
         return found
 
     @functools.cached_property
     def names(self) -> list[str | None]:
-        """What the records are called beside their keys, where a column says so."""
+        """What the records are called beside their ids, where a column says so."""
         column = next((column for column in self.columns.values() if column.rule.role == "name"), None)
         return column.texts() if column is not None else []
 
-    def row(self, key: str) -> int | None:
-        """The record of a key, or of the name that the key is made of, or the only one called so."""
-        if key in self.rows:
-            return self.rows[key]
+    def row(self, row_id: str) -> int | None:
+        """The record of an id, or of the name that the id is made of, or the only one called so."""
+        if row_id in self.rows:
+            return self.rows[row_id]
         if self.hash is not None:
-            head, mark, tail = key.partition(JOINED)
+            head, mark, tail = row_id.partition(JOINED)
             found = self.rows.get(f"{self.hash(head)}{mark}{tail}")
             if found is not None:
                 return found
-        rows = [row for row, name in enumerate(self.names) if name == key]
+        rows = [row for row, name in enumerate(self.names) if name == row_id]
         return rows[0] if len(rows) == 1 else None
 
     def cell(self, row: int, field: str) -> str | None:
@@ -228,10 +228,10 @@ class Sheet:
         return {name: text for name, text in generator if text is not None}
 
     def like(self, fields: Mapping[str, str | None]) -> str:
-        """The key of the record that has most of some fields and the fewest others; of several the last."""
+        """The id of the record that has most of some fields and the fewest others; of several the last."""
         records = self._fields_of_records
         best = max(range(len(self)), key=lambda row: (2 * len(records[row] & fields.keys()) - len(records[row]), row))
-        return self.keys[best]
+        return self.ids[best]
 
     @functools.cached_property
     def _fields_of_records(self) -> list[frozenset[str]]:
@@ -246,20 +246,20 @@ class Sheet:
         raise NotFoundError(f"{file}: {self.name} has no field {name}; it has {text}", near[0] if near else "")
 
 
-def distinct(keys: Sequence[str]) -> list[str]:
-    """Keys of which no two are the same: the second of a key gets `#2` behind it, or the next number that is free."""
-    if len(set(keys)) == len(keys):
-        return list(keys)
-    own, seen, counts = set(keys), set[str](), dict[str, int]()
+def distinct(ids: Sequence[str]) -> list[str]:
+    """Ids of which no two are the same: the second of an id gets `#2` behind it, or the next number that is free."""
+    if len(set(ids)) == len(ids):
+        return list(ids)
+    own, seen, counts = set(ids), set[str](), dict[str, int]()
     made = []
-    for key in keys:
-        free = key
-        if key in seen:
-            number = counts.get(key, 1)
-            while free in own or free in seen:  # a key may look like another one with its number
+    for row_id in ids:
+        free = row_id
+        if row_id in seen:
+            number = counts.get(row_id, 1)
+            while free in own or free in seen:  # an id may look like another one with its number
                 number += 1
-                free = f"{key}{NUMBERED}{number}"
-            counts[key] = number
+                free = f"{row_id}{NUMBERED}{number}"
+            counts[row_id] = number
         seen.add(free)
         made.append(free)
     return made
@@ -267,14 +267,14 @@ def distinct(keys: Sequence[str]) -> list[str]:
 
 @dataclass(frozen=True)
 class Change:
-    """A difference by key and field, as texts. `what`: set, add, remove.
+    """A difference by id and field, as texts. `what`: set, add, remove.
 
     A record that is added has its `fields`, and may be `like` another, from which it takes what nobody can set.
     """
 
     what: str
     sheet: str
-    key: str
+    id: str
     field: str = ""
     before: str | None = None
     after: str | None = None
@@ -284,7 +284,7 @@ class Change:
     @property
     def place(self) -> tuple[str, str, str]:
         """What it is about."""
-        return self.sheet, self.key, self.field
+        return self.sheet, self.id, self.field
 
 
 class Document(ABC):
@@ -330,19 +330,20 @@ class Document(ABC):
             near[0] if near else "",
         )
 
-    def find(self, key: str) -> tuple[Sheet, int]:
-        """The record of a key, in whichever sheet; NotFoundError when there is none, or several."""
-        found = [(sheet, row) for sheet in self.sheets if (row := sheet.row(key)) is not None]
+    def find(self, row_id: str) -> tuple[Sheet, int]:
+        """The record of an id, in whichever sheet; NotFoundError when there is none, or several."""
+        found = [(sheet, row) for sheet in self.sheets if (row := sheet.row(row_id)) is not None]
         if len(found) == 1:
             return found[0]
         if found:
             text = ", ".join(sheet.name for sheet, _ in found)
             raise NotFoundError(
-                f"{self.file}: row {key} is there {len(found)} times: in {text}", f"--sheet {found[0][0].name}"
+                f"{self.file}: row {row_id} is there {len(found)} times: in {text}", f"--sheet {found[0][0].name}"
             )
-        near = difflib.get_close_matches(key, [key for sheet in self.sheets for key in sheet.keys[:20000]], 1)
+        near = difflib.get_close_matches(row_id, [row_id for sheet in self.sheets for row_id in sheet.ids[:20000]], 1)
         raise NotFoundError(
-            f"{self.file}: there is no row {key}", f"--row {near[0]}" if near else f"`volvex show {quoted(self.file)}`"
+            f"{self.file}: there is no row {row_id}",
+            f"--row {near[0]}" if near else f"`volvex show {quoted(self.file)}`",
         )
 
 

@@ -39,10 +39,10 @@ class Splice:
 
 @dataclass
 class Record:
-    """A record as it was found: of which sort, its key (with those of the records around it), its own, where it stands, its cells."""
+    """A record as it was found: of which kind, its id (with those of the records around it), its own, where it stands, its cells."""
 
     sheet: str
-    key: str
+    id: str
     own: str = ""
     place: str = ""
     cells: dict[str, str] = field(default_factory=dict)
@@ -127,7 +127,7 @@ class TextData(Document):
 
     @abstractmethod
     def at(self, place: str) -> tuple[str, str, str]:
-        """The sheet and key of the record at a place (or around it), and what fields of the place begin with."""
+        """The sheet and id of the record at a place (or around it), and what fields of the place begin with."""
 
 
 def decoded(data: bytes, file: str, told: Encoding = UTF8) -> tuple[bytes, str, bytes]:
@@ -204,7 +204,7 @@ class Offsets:
 
 
 def sheets_of(records: Iterable[Record]) -> list[Sheet]:
-    """Records as sheets, a sort each; a key that is there again gets its number behind it."""
+    """Records as sheets, a kind each; an id that is there again gets its number behind it."""
     groups: dict[str, list[Record]] = {}
     for record in records:
         groups.setdefault(record.sheet, []).append(record)
@@ -217,9 +217,9 @@ def _sheet(name: str, records: Sequence[Record]) -> Sheet:
     columns = [Column(field, Rule(), _loader(records, field, budget), _some(records, field)) for field in fields]
     sheet = Sheet(name, columns, len(records))
     sheet.cells = [record.cells for record in records]
-    sheet.keys = distinct([record.key for record in records])
-    sheet.names = [record.own or record.key for record in records]
-    sheet.wanted_keys = [record.key if record.key.endswith(f"/{record.own}") else record.own for record in records]
+    sheet.ids = distinct([record.id for record in records])
+    sheet.names = [record.own or record.id for record in records]
+    sheet.wanted_ids = [record.id if record.id.endswith(f"/{record.own}") else record.own for record in records]
     return sheet
 
 

@@ -63,12 +63,12 @@ class NodeData(NodeReader):
         removes = [change for change in changes if change.what == "remove"]
         now, later = self._sorted([change for change in changes if change.what != "remove"])
         if later and not now:
-            raise NotFoundError(f"{self.file}: {later[0].sheet} has no place for row {later[0].key}")
+            raise NotFoundError(f"{self.file}: {later[0].sheet} has no place for row {later[0].id}")
         if not removes and not later:
             yield from self._pieces(changes)
             return
         self._emptied |= {
-            (change.key, change.field) for change in changes if change.what == "set" and change.after in EMPTY
+            (change.id, change.field) for change in changes if change.what == "set" and change.after in EMPTY
         }
         if not now:
             yield from self._pieces(removes)
@@ -81,7 +81,7 @@ class NodeData(NodeReader):
         """Changes that can be made now, and those that need others first or would meet them in one place."""
         now, later = list[Change](), list[Change]()
         made = set[tuple[int, tuple[tuple[str, str], ...]]]()
-        rewritten = {(one.sheet, one.key) for one in changes if one.what == "set" and None in (one.before, one.after)}
+        rewritten = {(one.sheet, one.id) for one in changes if one.what == "set" and None in (one.before, one.after)}
         for change in changes:
             if change.what == "add":
                 place = self._place(change)
@@ -90,8 +90,8 @@ class NodeData(NodeReader):
                     waits = (id(place.parent), place.made) in made
                     made.add((id(place.parent), place.made))
             else:
-                around = self._around.get((change.sheet, change.key), ("", "")) if self.sheets else ("", "")
-                waits = around in rewritten and around != (change.sheet, change.key)
+                around = self._around.get((change.sheet, change.id), ("", "")) if self.sheets else ("", "")
+                waits = around in rewritten and around != (change.sheet, change.id)
             (later if waits else now).append(change)
         return now, later
 
@@ -101,9 +101,9 @@ class NodeData(NodeReader):
         gone: dict[int, list[Node]] = {}  # by what they are in
         for change in changes:
             if change.what == "set":
-                sets.setdefault((change.sheet, change.key), []).append(change)
+                sets.setdefault((change.sheet, change.id), []).append(change)
             elif change.what == "remove":
-                node = self.node(change.sheet, change.key)
+                node = self.node(change.sheet, change.id)
                 gone.setdefault(id(self._parent(node)), []).append(node)
             else:
                 found.append(self._add(change))
@@ -134,19 +134,19 @@ class NodeData(NodeReader):
 
     def _unneeded(self, node: Node) -> Node | None:
         """What goes with the last record in a node: that node where it is in a record, and what holds nothing else; None when it stays."""
-        key = self._record_of(node)
-        record = self._nodes.get(key, self.root)
+        row_id = self._record_of(node)
+        record = self._nodes.get(row_id, self.root)
         if record is self.root:
             return None
         found = None
-        while node is not record and (key[1], "/".join(self._between(record, node))) not in self._emptied:
+        while node is not record and (row_id[1], "/".join(self._between(record, node))) not in self._emptied:
             found, node = node, self._parent(node)
             if len(node.members) > 1:
                 break
         return found
 
     def _record_of(self, node: Node) -> tuple[str, str]:
-        """The sheet and key of the record that a node is, or is in."""
+        """The sheet and id of the record that a node is, or is in."""
         above: Node | None = node
         while above is not None and id(above) not in self._keys_by_node:
             above = self._above[id(above)][1]
@@ -154,7 +154,7 @@ class NodeData(NodeReader):
 
     @functools.cached_property
     def _keys_by_node(self) -> dict[int, tuple[str, str]]:
-        return {id(node): key for key, node in self._nodes.items()}
+        return {id(node): row_id for row_id, node in self._nodes.items()}
 
     def _rewritten(self, record: Node, changes: Sequence[Change]) -> Splice:
         """The splice of a record in which fields come or go. An object or list goes with the last field in it."""
@@ -196,7 +196,7 @@ class NodeData(NodeReader):
                 known = list(node.members)
                 near = difflib.get_close_matches(part, known, 1)
                 raise NotFoundError(
-                    f"{self.file}: row {change.key} has no field {change.field}; it has {', '.join(known[:12])}",
+                    f"{self.file}: row {change.id} has no field {change.field}; it has {', '.join(known[:12])}",
                     f"{near[0]}=..." if near else "",
                 )
             node, parent = node.members[part], node
@@ -204,7 +204,7 @@ class NodeData(NodeReader):
             return self.without(parent, node, node)
         if node.members or (node.shape in (OBJECT, LIST) and change.after not in EMPTY):
             raise NotFoundError(
-                f"{self.file}: row {change.key} has no field {change.field} with a single value, it is {node.shape}"
+                f"{self.file}: row {change.id} has no field {change.field} with a single value, it is {node.shape}"
             )
         return Splice(node.start, node.end, self.encoded(node, change))
 
@@ -222,36 +222,36 @@ class NodeData(NodeReader):
         sheet = next((sheet for sheet in self.sheets if sheet.name == change.sheet), None)
         if sheet is None:
             return self._first_place(change)
-        prefixes = ["", *(change.key[:end] for end in _slashes(change.key))]
+        prefixes = ["", *(change.id[:end] for end in _slashes(change.id))]
         best = next((text for text in reversed(prefixes) if text in self._last[change.sheet]), None)
         if best is None:
-            return self._in_other(change, sheet.keys[-1])
+            return self._in_other(change, sheet.ids[-1])
         beside = self._last[change.sheet][best]
         like = self._nodes.get((change.sheet, change.like)) if change.like else None
         if like is not None and self._parent(like) is self._parent(beside):
             beside = like
-        return _Place(self._parent(beside), change.key[len(best) + 1 if best else 0 :], beside)
+        return _Place(self._parent(beside), change.id[len(best) + 1 if best else 0 :], beside)
 
     @functools.cached_property
     def _last(self) -> dict[str, dict[str, Node]]:
-        """For each sheet, the last record in each record (by its key)."""
+        """For each sheet, the last record in each record (by its id)."""
         found: dict[str, dict[str, Node]] = {sheet.name: {} for sheet in self.sheets}
-        for (sheet, key), node in self._nodes.items():
-            found[sheet][self._around[sheet, key][1]] = node
+        for (sheet, row_id), node in self._nodes.items():
+            found[sheet][self._around[sheet, row_id][1]] = node
         return found
 
     def _first_place(self, change: Change) -> _Place | None:
-        """The place of the first record of a sheet: by the sheet's name, in the record that the key begins with, or in the file."""
-        for end in [*reversed(_slashes(change.key)), -1]:
+        """The place of the first record of a sheet: by the sheet's name, in the record that the id begins with, or in the file."""
+        for end in [*reversed(_slashes(change.id)), -1]:
             for sheet in self.sheets if end >= 0 else [None]:
-                holder = self.root if sheet is None else self._nodes.get((sheet.name, change.key[:end]))
+                holder = self.root if sheet is None else self._nodes.get((sheet.name, change.id[:end]))
                 before = "" if sheet is None or sheet.name in (ROOT, HEAD) else f"{sheet.name}/"
                 if holder is None or not change.sheet.startswith(before):
                     continue
                 names = change.sheet.removeprefix(before).split("/")
                 while names and names[0] in holder.members:
                     holder = holder.members[names.pop(0)]
-                own = change.key[end + 1 :]
+                own = change.id[end + 1 :]
                 shape = LIST if own in dict(change.fields).values() or own.startswith(NUMBERED) else OBJECT
                 if not holder.members if not names else sheet is not None and holder.shape == OBJECT:
                     made = [(name, OBJECT) for name in names[:-1]] + [(name, shape) for name in names[-1:]]
@@ -269,13 +269,13 @@ class NodeData(NodeReader):
         while (node := self._parent(node)) is not self._nodes[around]:
             at = len(self._between(self._nodes[around], node)) - 1
             holders[at] = holders[at][0], node.shape
-        for end in reversed(_slashes(change.key)):
-            holder = self._nodes.get((around[0], change.key[:end]))
+        for end in reversed(_slashes(change.id)):
+            holder = self._nodes.get((around[0], change.id[:end]))
             if holder is None:
                 continue
             while holders and holders[0][0] in holder.members:
                 holder = holder.members[holders.pop(0)[0]]
-            return _Place(holder, change.key[end + 1 :], None, tuple(holders))
+            return _Place(holder, change.id[end + 1 :], None, tuple(holders))
         return None
 
     def _between(self, above: Node, below: Node) -> list[str]:
@@ -293,7 +293,7 @@ class NodeData(NodeReader):
     def _add(self, change: Change) -> Splice:
         place = self._place(change)
         if place is None:
-            raise NotFoundError(f"{self.file}: {change.sheet} has no place for row {change.key}")
+            raise NotFoundError(f"{self.file}: {change.sheet} has no place for row {change.id}")
         like = self.node(change.sheet, change.like) if change.like else place.beside
         text = bytes(self.data[like.start : like.end]) if like is not None else self.fresh("{}")
         document = self.fragment(text)
@@ -303,7 +303,7 @@ class NodeData(NodeReader):
         has = dict(document._leaves() if like is None or not change.like else self._fields(like))
         objects = self._objects(change.sheet) if wanted.keys() - has.keys() else ()
         edits = [
-            Change("set", "", change.key, name, has[name].value if name in has else None, value)
+            Change("set", "", change.id, name, has[name].value if name in has else None, value)
             for name, value in wanted.items()
             if (has[name].value if name in has else None) != value
         ]
@@ -373,7 +373,7 @@ class NodeData(NodeReader):
 
 @dataclass(frozen=True)
 class _Place:
-    """Where a new record goes: into an object or list, behind a member of it, under its own key; in objects and lists that are made for it."""
+    """Where a new record goes: into an object or list, behind a member of it, under its own id; in objects and lists that are made for it."""
 
     parent: Node
     own: str

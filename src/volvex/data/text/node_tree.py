@@ -1,6 +1,6 @@
 """Trees of objects, lists and values, and which objects in them are records.
 
-A record is an object whose `id`, `key`, `name` or `filename` is its key, a member that is an object beside others of its shape, or an
+A record is an object whose `id`, `key`, `name` or `filename` is its id, a member that is an object beside others of its shape, or an
 object in a list of objects, which has a number where it has no id. Most records decide: one that lacks fields is a sparse one.
 """
 
@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 
 from volvex.data.model.sheet import NUMBERED
 
-KEYS = ("id", "key", "name", "filename")
+IDS = ("id", "key", "name", "filename")
 OBJECT, LIST = "object", "list"
 OWN, NAMES, NUMBERS = "own", "names", "numbers"  # by what the objects in something are known
 DEEPEST = 200  # objects within each other
@@ -32,8 +32,8 @@ class Node:
 
 
 def own_key(node: Node) -> str | None:
-    """The key that an object tells of itself."""
-    for name in KEYS:
+    """The id that an object tells of itself."""
+    for name in IDS:
         found = node.members.get(name)
         if node.shape == OBJECT and found is not None and found.shape not in (OBJECT, LIST) and found.value:
             return found.value
@@ -100,7 +100,7 @@ def _known_in_objects(parents: Sequence[Node], are_records: bool) -> str:
 
 
 def _are_alike(parents: Sequence[Node]) -> bool:
-    """Whether the objects in some nodes are records of one sort, so that what is in them is decided for all together."""
+    """Whether the objects in some nodes are records of one kind, so that what is in them is decided for all together."""
     objects = [node for parent in parents for node in parent.members.values() if node.shape == OBJECT]
     return len(objects) >= MANY or _one_shape(objects)
 
@@ -124,7 +124,7 @@ def _one_shape(objects: Sequence[Node]) -> bool:
 
 
 def record_key(known: str, name: str, node: Node) -> str | None:
-    """The key of a record: its own, its name, or its number; None for what is no record."""
+    """The id of a record: its own, its name, or its number; None for what is no record."""
     if node.shape != OBJECT:
         return None
     if known == NAMES:

@@ -44,26 +44,26 @@ class NodeReader(TextData):
     def sheets(self) -> list[Sheet]:
         if self._sheets is None:
             found = list(self._records())
-            keys = distinct([f"{one.record.sheet}\0{one.record.key}" for one in found])
-            for key, one in zip(keys, found, strict=True):
-                sheet, _, own = key.partition("\0")
+            ids = distinct([f"{one.record.sheet}\0{one.record.id}" for one in found])
+            for row_id, one in zip(ids, found, strict=True):
+                sheet, _, own = row_id.partition("\0")
                 self._nodes[sheet, own] = one.node
                 self._around[sheet, own] = one.around
             self._sheets = sheets_of(one.record for one in found)
         return self._sheets
 
-    def node(self, sheet: str, key: str) -> Node:
+    def node(self, sheet: str, row_id: str) -> Node:
         """The object of a record."""
-        if self.sheets and (sheet, key) in self._nodes:
-            return self._nodes[sheet, key]
-        raise NotFoundError(f"{self.file}: {sheet} has no row {key}")
+        if self.sheets and (sheet, row_id) in self._nodes:
+            return self._nodes[sheet, row_id]
+        raise NotFoundError(f"{self.file}: {sheet} has no row {row_id}")
 
     def at(self, place: str) -> tuple[str, str, str]:
         wanted = place.strip("/")
         if not self._places:
-            for (sheet, key), node in ((key, self.node(*key)) for key in self._keys()):
+            for (sheet, row_id), node in ((row_id, self.node(*row_id)) for row_id in self._ids()):
                 for path, here in self._walk(node):
-                    self._places.setdefault(here, (sheet, key, path))
+                    self._places.setdefault(here, (sheet, row_id, path))
         if wanted not in self._places:
             near = difflib.get_close_matches(wanted, list(self._places)[:5000], 1)
             raise NotFoundError(
@@ -71,7 +71,7 @@ class NodeReader(TextData):
             )
         return self._places[wanted]
 
-    def _keys(self) -> list[tuple[str, str]]:
+    def _ids(self) -> list[tuple[str, str]]:
         assert self.sheets is not None
         return sorted(self._nodes, key=lambda one: -len(self._above[id(self._nodes[one])][0]))  # the innermost first
 
@@ -110,7 +110,7 @@ class NodeReader(TextData):
             yield _Found(record, self.root, ("", ""))
         yield from self._below(self.root, "", [own] if own else [], (record.sheet, own))
 
-    def _below(self, node: Node, sheet: str, keys: list[str], around: tuple[str, str]) -> Iterator[_Found]:
+    def _below(self, node: Node, sheet: str, ids: list[str], around: tuple[str, str]) -> Iterator[_Found]:
         """The records below an object or list, and those below them."""
         known = self._known[id(node)]
         for name, member in node.members.items():
@@ -119,13 +119,13 @@ class NodeReader(TextData):
             named = sheet if node.shape == LIST else f"{sheet}/{name}".strip("/")
             own = record_key(known, name, member)
             if own is None:
-                yield from self._below(member, named, keys, around)
+                yield from self._below(member, named, ids, around)
                 continue
             group = sheet if known == NAMES else named
-            record = Record(group or ROOT, "/".join([*keys, own]), own)
+            record = Record(group or ROOT, "/".join([*ids, own]), own)
             record.cells = {path: leaf.value for path, leaf in self._fields(member)}
             yield _Found(record, member, around)
-            yield from self._below(member, group, [*keys, own], (record.sheet, record.key))
+            yield from self._below(member, group, [*ids, own], (record.sheet, record.id))
 
     def _fields(self, record: Node, before: str = "") -> Iterator[tuple[str, Node]]:
         """The single values of a record, and what is empty, by their paths in it."""
@@ -148,7 +148,7 @@ class NodeReader(TextData):
 
 @dataclass(frozen=True)
 class _Found:
-    """A record, its object, and the sheet and key of the record that it is in."""
+    """A record, its object, and the sheet and id of the record that it is in."""
 
     record: Record
     node: Node

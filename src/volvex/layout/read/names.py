@@ -58,7 +58,7 @@ def _keys(reading: Reading) -> Texts:
 
 
 def key_columns(reading: Reading, what: str) -> list[tuple[Array, int]]:
-    """The keys of all entries of one sort (uint64), and their bits; nothing when they have none."""
+    """The keys of all entries of one kind (uint64), and their bits; nothing when they have none."""
     found = reading.attribute(what)
     if found is None:
         return []

@@ -38,7 +38,7 @@ def combine_fields(
     wishes: dict[Record, _Wish] = {}
     for mod, changes in wanted:
         for change in changes:
-            wish = wishes.setdefault((change.sheet, change.key), _Wish())
+            wish = wishes.setdefault((change.sheet, change.id), _Wish())
             if change.what == "set":
                 wish.sets.setdefault(change.field, []).append((mod, change))
             else:

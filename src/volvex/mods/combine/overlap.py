@@ -30,12 +30,12 @@ def _claims(path: str, part: Part) -> Iterator[tuple[Claim, str]]:
     if isinstance(part, FieldChanges):
         for change in part.changes:
             if change.what == "set":
-                yield (path, change.sheet, change.key, change.field), repr(change.after)
-                yield (path, change.sheet, change.key), "there"
+                yield (path, change.sheet, change.id, change.field), repr(change.after)
+                yield (path, change.sheet, change.id), "there"
             else:
-                yield (path, change.sheet, change.key), "there" if change.what == "add" else "gone"
+                yield (path, change.sheet, change.id), "there" if change.what == "add" else "gone"
                 if change.what == "add":
-                    yield (path, change.sheet, change.key, ""), repr(sorted(change.fields))
+                    yield (path, change.sheet, change.id, ""), repr(sorted(change.fields))
         yield (path,), "changed"
     elif isinstance(part, LineChanges):
         for hunk in part.hunks:

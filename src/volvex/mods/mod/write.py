@@ -34,6 +34,8 @@ def rewrite_mod(
     shutil.rmtree(new, ignore_errors=True)
     try:
         write_mod(mod, new, disk, (folder / DESCRIPTOR).read_text("utf-8"), game)
+        if not disk.changes:
+            return
         for path in folder.iterdir():
             if path.name not in OURS:
                 _copy(path, new / path.name, disk)

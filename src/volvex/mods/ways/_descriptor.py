@@ -150,7 +150,7 @@ def template_of(data: bytes, name: str, library: Library) -> bytes:
     places = {field: place for place, fields in _PLACES.items() for field in fields}
     changes = []
     for sheet in document.sheets:
-        for row, key in enumerate(sheet.keys):
+        for row, key in enumerate(sheet.ids):
             for field, value in sheet.record(row).items():
                 parts = [re.sub(r"\[\d+\]$", "", part).lower() for part in re.split(r"[/.]", field)]
                 called = sheet.name.lower() if parts[-1] == "text" else parts[-1]

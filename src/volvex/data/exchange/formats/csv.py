@@ -1,4 +1,4 @@
-"""CSV (RFC 4180), UTF-8 with its mark so that spreadsheets know it; of texts with --language key, use, original, translation.
+"""CSV (RFC 4180), UTF-8 with its mark so that spreadsheets know it; of texts with --language id, use, original, translation.
 
 Read and written with pandas: a column of numbers is read as numbers at once where it holds nothing else.
 """
@@ -38,7 +38,7 @@ def write(document: Document, wanted: Wanted, separator: str = ",") -> bytes:
     import pandas as pd
 
     if wanted.language:
-        rows = [(unit.key, unit.use, unit.original, unit.translation) for unit in units(document, wanted)]
+        rows = [(unit.id, unit.use, unit.original, unit.translation) for unit in units(document, wanted)]
         frame = pd.DataFrame(rows, columns=list(HEADS), dtype=object)
         frame = frame.map(_guarded)
         end = _line_end(frame[name].tolist() for name in HEADS)
@@ -71,10 +71,10 @@ def _line_end(columns: Iterable[list[Any]]) -> str:
 
 
 def _columns(sheet: Sheet) -> dict[str, Column | Array]:
-    """The columns to be written: those of the key first."""
-    if not sheet.key:
-        return {ROW: objects(sheet.keys), **sheet.columns}
-    return {name: sheet.columns[name] for name in dict.fromkeys([*sheet.key, *sheet.columns])}
+    """The columns to be written: those of the id first."""
+    if not sheet.id:
+        return {ROW: objects(sheet.ids), **sheet.columns}
+    return {name: sheet.columns[name] for name in dict.fromkeys([*sheet.id, *sheet.columns])}
 
 
 def _cells(column: Column | Array) -> Array:

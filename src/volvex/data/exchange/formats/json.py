@@ -45,9 +45,7 @@ def write(document: Document, wanted: Wanted) -> bytes:
 
 
 def _record(sheet: Sheet, row: int) -> dict[str, Any]:
-    record: dict[str, Any] = (
-        {} if sheet.key or sheet.keys[row] in sheet.record(row).values() else {ROW: sheet.keys[row]}
-    )
+    record: dict[str, Any] = {} if sheet.id or sheet.ids[row] in sheet.record(row).values() else {ROW: sheet.ids[row]}
     for name, column in sheet.columns.items():
         text = column.text(row)
         if text is not None:
@@ -55,10 +53,10 @@ def _record(sheet: Sheet, row: int) -> dict[str, Any]:
     return record
 
 
-def _value(sort: str, text: str) -> Any:
-    if sort == INT and abs(int(text)) < EXACT:
+def _value(value_type: str, text: str) -> Any:
+    if value_type == INT and abs(int(text)) < EXACT:
         return int(text)
-    if sort == FLOAT and not text.startswith("nan") and "inf" not in text:
+    if value_type == FLOAT and not text.startswith("nan") and "inf" not in text:
         return int(text) if text.lstrip("-").isdigit() and text != "-0" else _Exact(text)
     return text
 
@@ -89,7 +87,7 @@ def read(data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming
 def _changes(reader: Reader, sheet: Sheet, records: Any, file: str, whole: bool) -> list[Any]:
     if not all(isinstance(record, dict) for record in records):
         raise FormatError(file, f"{sheet.name} holds something that is no record", hint="the file as it was written")
-    if not sheet.key:
+    if not sheet.id:
         return _unkeyed(reader, sheet, records)
     names = dict.fromkeys(name for record in records for name in record)
     columns = {name: np.array([*(_text(record.get(name)) for record in records), None], object)[:-1] for name in names}
@@ -101,15 +99,15 @@ def _changes(reader: Reader, sheet: Sheet, records: Any, file: str, whole: bool)
 
 
 def _unkeyed(reader: Reader, sheet: Sheet, records: Any) -> list[Any]:
-    """Records whose keys are told by their places: only their values can change."""
+    """Records whose ids are told by their places: only their values can change."""
     made = []
     for at, record in enumerate(records):
-        key = str(record.get(ROW, record.get("id", record.get("key", record.get("name", "")))))
-        row = sheet.row(key)
-        if row is None and key == "" and len(sheet) == 1:
+        row_id = str(record.get(ROW, record.get("id", record.get("key", record.get("name", "")))))
+        row = sheet.row(row_id)
+        if row is None and row_id == "" and len(sheet) == 1:
             row = 0
         if row is None:
-            reader._fault(at, ROW, key, "a record that is there: of these, new ones come with `volvex set --add`")
+            reader._fault(at, ROW, row_id, "a record that is there: of these, new ones come with `volvex set --add`")
             continue
         for name, value in record.items():
             if name in sheet.columns:

@@ -1,4 +1,4 @@
-"""Gettext PO: the key is the context of each message, where it is used a comment."""
+"""Gettext PO: the id is the context of each message, where it is used a comment."""
 
 from __future__ import annotations
 
@@ -46,10 +46,10 @@ def write(document: Document, wanted: Wanted) -> bytes:
         "Language": language,
     }
     found = list(units(document, wanted))
-    guard = _Guard(text for unit in found for text in (unit.key, unit.original, unit.translation, unit.use))
+    guard = _Guard(text for unit in found for text in (unit.id, unit.original, unit.translation, unit.use))
     for unit in found:
-        key, original, translation, use = map(guard.put, (unit.key, unit.original, unit.translation, unit.use))
-        made.append(polib.POEntry(msgctxt=key, msgid=original, msgstr=translation, comment=use))
+        row_id, original, translation, use = map(guard.put, (unit.id, unit.original, unit.translation, unit.use))
+        made.append(polib.POEntry(msgctxt=row_id, msgid=original, msgstr=translation, comment=use))
     return (guard.taken(str(made)) + "\n").encode()
 
 

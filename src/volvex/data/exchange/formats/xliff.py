@@ -1,4 +1,4 @@
-"""XLIFF 2 (OASIS, version 2.0): a unit for each text, its key the unit's name, where it is used a note."""
+"""XLIFF 2 (OASIS, version 2.0): a unit for each text, its id the unit's name, where it is used a note."""
 
 from __future__ import annotations
 
@@ -28,21 +28,23 @@ def write(document: Document, wanted: Wanted) -> bytes:
     )
     held = etree.SubElement(root, f"{{{SPACE}}}file", {"id": "f1", "original": document.file.rpartition("/")[2]})
     for number, one in enumerate(units(document, wanted), 1):
-        unit = etree.SubElement(held, f"{{{SPACE}}}unit", {"id": f"u{number}", "name": one.key})
+        unit = etree.SubElement(held, f"{{{SPACE}}}unit", {"id": f"u{number}", "name": one.id})
         if one.use:
             notes = etree.SubElement(unit, f"{{{SPACE}}}notes")
             etree.SubElement(notes, f"{{{SPACE}}}note", {"category": "location"}).text = one.use
         segment = etree.SubElement(unit, f"{{{SPACE}}}segment")
         for tag, text in (("source", one.original), ("target", one.translation)):
-            _put(etree.SubElement(segment, f"{{{SPACE}}}{tag}", {_XML: "preserve"}), text, one.key)
+            _put(etree.SubElement(segment, f"{{{SPACE}}}{tag}", {_XML: "preserve"}), text, one.id)
     return etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True)
 
 
-def _put(element: Any, text: str, key: str) -> None:
+def _put(element: Any, text: str, row_id: str) -> None:
     try:
         element.text = text
     except ValueError as error:
-        raise FormatError("the XLIFF file", f"{key} has characters that XML cannot hold", hint="csv or po") from error
+        raise FormatError(
+            "the XLIFF file", f"{row_id} has characters that XML cannot hold", hint="csv or po"
+        ) from error
 
 
 def read(data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming:

@@ -1,4 +1,4 @@
-"""Office Open XML workbooks, a worksheet for each sheet: keys and texts as text, so that no program takes them for numbers.
+"""Office Open XML workbooks, a worksheet for each sheet: ids and texts as text, so that no program takes them for numbers.
 
 Whole numbers of more than fifteen digits are text as well: a spreadsheet would round them.
 """
@@ -44,7 +44,7 @@ def write(document: Document, wanted: Wanted) -> bytes:
     for sheet in sheets:
         page = book.create_sheet(_title(sheet.name))
         page.freeze_panes = "B2"
-        names = list(dict.fromkeys([*(sheet.key or (ROW,)), *sheet.columns]))
+        names = list(dict.fromkeys([*(sheet.id or (ROW,)), *sheet.columns]))
         heads = [_text_cell(WriteOnlyCell(page, value=name)) for name in names]
         for head in heads:
             head.font = Font(bold=True)
@@ -52,7 +52,7 @@ def write(document: Document, wanted: Wanted) -> bytes:
         numeric = {
             name
             for name in names
-            if name in sheet.columns and name not in sheet.key and _is_numeric(sheet.columns[name])
+            if name in sheet.columns and name not in sheet.id and _is_numeric(sheet.columns[name])
         }
         for row in range(len(sheet)):
             page.append([_cell(page, sheet, name, row, name in numeric) for name in names])
@@ -66,7 +66,7 @@ def _require_plain(file: str, sheet: Sheet) -> None:
     from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
 
     columns = {name: column.texts() for name, column in sheet.columns.items() if column.values.dtype.kind not in "iuf"}
-    texts: dict[str, Sequence[str | None]] = {**columns, ROW: sheet.keys, "the name of a field": list(sheet.columns)}
+    texts: dict[str, Sequence[str | None]] = {**columns, ROW: sheet.ids, "the name of a field": list(sheet.columns)}
     for name, some in texts.items():
         for row, text in enumerate(some, 1):
             if text is None:
@@ -122,14 +122,14 @@ def _cell(page: Any, sheet: Sheet, name: str, row: int, numeric: bool) -> Any:
     from openpyxl.cell import WriteOnlyCell
 
     if name == ROW and name not in sheet.columns:
-        return _text_cell(WriteOnlyCell(page, value=sheet.keys[row]))
+        return _text_cell(WriteOnlyCell(page, value=sheet.ids[row]))
     column = sheet.columns[name]
     text = column.text(row)
     if text is None:
         return None
     if numeric:
         return float(text) if "." in text else int(text)
-    if name not in sheet.key and column.rule.value_type == INT and abs(int(text)) < EXACT:
+    if name not in sheet.id and column.rule.value_type == INT and abs(int(text)) < EXACT:
         return int(text)
     if column.rule.value_type == FLOAT and not text.startswith("nan") and np.isfinite(float(text)):
         number = float(text)

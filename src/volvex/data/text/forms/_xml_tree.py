@@ -10,7 +10,7 @@ from volvex.data.budget import Budget
 from volvex.errors import FormatError
 
 STEP = 1 << 20
-KEYS = ("id", "key", "name")  # attributes and elements that identify a record
+IDS = ("id", "key", "name")  # attributes and elements that identify a record
 NAMELESS = "the text"  # the file, where only its bytes are known
 DEEPEST = 200  # elements within each other
 _TAG = re.compile(rb"""(?:[^>"']++|"[^"]*+"|'[^']*+')*+>""")

@@ -18,7 +18,7 @@ from volvex.errors import FormatError, NotFoundError
 
 PRIORITY = 50
 SHEET = "rows"
-KEYS = ("id", "key", "name")
+IDS = ("id", "key", "name")
 SEPARATORS = ("\t", ";", ",", "|")
 LINES = 20  # looked at to see whether it is a table
 
@@ -110,11 +110,11 @@ class CsvData(TextData):
         sheet = Sheet(SHEET, columns, len(self.spans))
         cells = {name: column.values.tolist() for name, column in sheet.columns.items()}
         words = [name for name in self.names if not all(_NUMBER.fullmatch(one) for one in cells[name])]
-        tries = [self.names[:1], *([name] for name in self.names if name.casefold() in KEYS), words]
+        tries = [self.names[:1], *([name] for name in self.names if name.casefold() in IDS), words]
         for texts in tries:
             told = list(zip(*(cells[name] for name in texts), strict=True))
             if told and len(set(told)) == len(told) and all(map(all, told)):
-                sheet.key = tuple(texts)
+                sheet.id = tuple(texts)
                 break
         return sheet
 
@@ -127,7 +127,7 @@ class CsvData(TextData):
     def at(self, place: str) -> tuple[str, str, str]:
         sheet = self._sheets[0]
         if place.isdigit() and int(place) < len(sheet):
-            return SHEET, sheet.keys[int(place)], ""
+            return SHEET, sheet.ids[int(place)], ""
         raise NotFoundError(f"{self.file}: there is no {place}", f"the number of a record: 0 to {len(sheet) - 1}")
 
     def splices(self, changes: Sequence[Change]) -> list[Splice]:
@@ -138,7 +138,7 @@ class CsvData(TextData):
             if change.what == "add":
                 found.append(self._added(change))
                 continue
-            row = self._row(change.key)
+            row = self._row(change.id)
             if change.what == "remove":
                 stop = self.text.find("\n", self.spans[row][-1][1]) + 1 or len(self.text)
                 found.append(self._bytes(self.spans[row][0][0], stop, ""))
@@ -148,12 +148,12 @@ class CsvData(TextData):
             found.append(self._bytes(*span, self._quoted(change.after or "", self.text[span[0] : span[0] + 1] == '"')))
         return found
 
-    def _row(self, key: str) -> int:
-        row = self._sheets[0].row(key)
-        if row is None and key.startswith(NUMBERED) and key[1:].isdigit() and int(key[1:]) < len(self.spans):
-            row = int(key[1:])
+    def _row(self, row_id: str) -> int:
+        row = self._sheets[0].row(row_id)
+        if row is None and row_id.startswith(NUMBERED) and row_id[1:].isdigit() and int(row_id[1:]) < len(self.spans):
+            row = int(row_id[1:])
         if row is None:
-            raise NotFoundError(f"{self.file}: there is no row {key}")
+            raise NotFoundError(f"{self.file}: there is no row {row_id}")
         return row
 
     def _added(self, change: Change) -> Splice:

@@ -1,4 +1,4 @@
-"""Key files: `key = value` below `[section]`, comments behind `;` or `#`. A section is a record; line ends and blanks stay.
+"""INI files: `key = value` below `[section]`, comments behind `;` or `#`. A section is a record; line ends and blanks stay.
 
 Sections of one name (`[lamp]` three times, `[[lamp]]` in TOML) are a sheet of that name; their id is their `id`, `key` or `name`, or a number.
 """
@@ -18,7 +18,7 @@ from volvex.errors import NotFoundError, UnfitError
 
 PRIORITY = 40
 SHEET = "sections"
-KEYS = ("id", "key", "name")  # that identify one of the sections of one name
+IDS = ("id", "key", "name")  # that identify one of the sections of one name
 MANY = 3  # sections of one name that are a table
 LOOKED_AT = 200  # lines at the beginning of a file
 _COMMENT = re.compile(r";|#|//")
@@ -28,7 +28,7 @@ _PAIR = re.compile(r"^[ \t]*+([^\s=:;#\[][^=:\r\n]*+)[=:]([^\r\n]*+)(?=\r?$)", r
 
 
 def knows(data: bytes, kind: str, name: str) -> bool:
-    """Whether this is a key file: nearly all lines are sections and pairs, and it is called so, has sections, or has pairs alone."""
+    """Whether this is an INI file: nearly all lines are sections and pairs, and it is called so, has sections, or has pairs alone."""
     if kind != "text":
         return False
     head = bytes(data[: 1 << 14])
@@ -61,7 +61,7 @@ class _Section:
 
 
 class IniData(TextData):
-    """A key file."""
+    """An INI file."""
 
     form = "ini"
 
@@ -92,42 +92,44 @@ class IniData(TextData):
             cells = self._cells(section, start, budget)
             if not name and not cells:
                 continue
-            sheet, key = (name, _own_key(cells)) if name in repeated and head else (SHEET, name)
-            record = Record(sheet, f"{NUMBERED}{numbers[sheet]}" if key is None else key, key or "", name, cells)
+            sheet, row_id = (name, _own_key(cells)) if name in repeated and head else (SHEET, name)
+            record = Record(
+                sheet, f"{NUMBERED}{numbers[sheet]}" if row_id is None else row_id, row_id or "", name, cells
+            )
             numbers[sheet] += 1
             records.append(record)
             sections.append(section)
-        keys = distinct([f"{record.sheet}\0{record.key}" for record in records])
-        for record, key, section in zip(records, keys, sections, strict=True):
-            record.key = key.partition("\0")[2]
-            self._sections[record.sheet, record.key] = section
+        ids = distinct([f"{record.sheet}\0{record.id}" for record in records])
+        for record, row_id, section in zip(records, ids, sections, strict=True):
+            record.id = row_id.partition("\0")[2]
+            self._sections[record.sheet, record.id] = section
         return records
 
     def _cells(self, section: _Section, start: int, budget: Budget) -> dict[str, str]:
         """The pairs of a section; a key that is there again gets its number behind it."""
         cells: dict[str, str] = {}
-        keys: Counter[str] = Counter()
+        ids: Counter[str] = Counter()
         for pair in _PAIR.finditer(self.text, start, section.end):
             budget.spend()
             own, value = pair[1].rstrip(" \t"), pair[2].strip(" \t")
-            keys[own] += 1
-            key = own if keys[own] == 1 and own not in section.spans else f"{own}[{keys[own]}]"
-            while key in section.spans:
-                keys[own] += 1
-                key = f"{own}[{keys[own]}]"
+            ids[own] += 1
+            row_id = own if ids[own] == 1 and own not in section.spans else f"{own}[{ids[own]}]"
+            while row_id in section.spans:
+                ids[own] += 1
+                row_id = f"{own}[{ids[own]}]"
             first = pair.start(2) + len(pair[2]) - len(pair[2].lstrip(" \t"))
-            section.spans[key] = (first, first + len(value), pair.start())
-            cells[key] = value
+            section.spans[row_id] = (first, first + len(value), pair.start())
+            cells[row_id] = value
         return cells
 
     def at(self, place: str) -> tuple[str, str, str]:
         wanted = place.strip("/[]")
-        for sheet, key in self._sections:
-            if wanted == (key if sheet == SHEET else f"{sheet}/{key}"):
-                return sheet, key, ""
+        for sheet, row_id in self._sections:
+            if wanted == (row_id if sheet == SHEET else f"{sheet}/{row_id}"):
+                return sheet, row_id, ""
         raise NotFoundError(
             f"{self.file}: there is no {place}",
-            f"one of {', '.join(key if sheet == SHEET else f'{sheet}/{key}' for sheet, key in [*self._sections][:12])}",
+            f"one of {', '.join(row_id if sheet == SHEET else f'{sheet}/{row_id}' for sheet, row_id in [*self._sections][:12])}",
         )
 
     def splices(self, changes: Sequence[Change]) -> list[Splice]:
@@ -136,14 +138,16 @@ class IniData(TextData):
 
     def _edits(self, change: Change) -> list[tuple[int, int, str]]:
         if change.what == "add":
-            keys = [key for sheet, key in self._sections if sheet == change.sheet] or [key for _, key in self._sections]
-            like = self._section(change.sheet, change.like or keys[-1])
+            ids = [row_id for sheet, row_id in self._sections if sheet == change.sheet] or [
+                row_id for _, row_id in self._sections
+            ]
+            like = self._section(change.sheet, change.like or ids[-1])
             newline = "\r\n" if "\r\n" in self.text else "\n"
-            head = f"[{change.key}]" if change.sheet == SHEET else like.head.strip()
+            head = f"[{change.id}]" if change.sheet == SHEET else like.head.strip()
             lines = [head, *(f"{name} = {self._checked(value)}" for name, value in change.fields)]
             before = "" if not self.text or self.text[: like.end].endswith("\n") else newline
             return [(like.end, like.end, before + "".join(line + newline for line in lines))]
-        section = self._section(change.sheet, change.key)
+        section = self._section(change.sheet, change.id)
         if change.what == "remove":
             return [(section.begin, section.end, "")]
         if change.field in section.spans:
@@ -158,20 +162,20 @@ class IniData(TextData):
             return [(last, last, f"{newline}{change.field} = {self._checked(change.after)}")]
         near = difflib.get_close_matches(change.field, section.spans, 1)
         raise NotFoundError(
-            f"{self.file}: row {change.key} has no field {change.field}; it has {', '.join(section.spans)}",
+            f"{self.file}: row {change.id} has no field {change.field}; it has {', '.join(section.spans)}",
             f"{near[0]}=..." if near else "",
         )
 
-    def _section(self, sheet: str, key: str) -> _Section:
-        if (sheet, key) not in self._sections:
-            near = ", ".join([key for name, key in self._sections if name == sheet][:12])
-            raise NotFoundError(f"{self.file}: there is no row {key} in {sheet}", f"one of {near}" if near else "")
-        return self._sections[sheet, key]
+    def _section(self, sheet: str, row_id: str) -> _Section:
+        if (sheet, row_id) not in self._sections:
+            near = ", ".join([row_id for name, row_id in self._sections if name == sheet][:12])
+            raise NotFoundError(f"{self.file}: there is no row {row_id} in {sheet}", f"one of {near}" if near else "")
+        return self._sections[sheet, row_id]
 
     def _checked(self, value: str) -> str:
         if "\n" in value or "\r" in value or value != value.strip():
             raise UnfitError(
-                self.file, f"{value!r} cannot be a value in a key file", hint="one line without blanks around it"
+                self.file, f"{value!r} cannot be a value in an INI file", hint="one line without blanks around it"
             )
         return value
 
@@ -179,4 +183,4 @@ class IniData(TextData):
 def _own_key(cells: Mapping[str, str]) -> str | None:
     """The id of one of the sections of one name."""
     known = {name.lower(): value for name, value in cells.items()}
-    return next((known[name].strip("\"'") for name in KEYS if known.get(name)), None)
+    return next((known[name].strip("\"'") for name in IDS if known.get(name)), None)

@@ -39,8 +39,8 @@ class LineData(TextData):
             text = line.rstrip("\r\n")
             self._spans.append((at, at + len(text.encode())))
             at += len(line.encode())
-            key = f"{NUMBERED}{number}"
-            records.append(Record(SHEET, key, key, str(number), {FIELD: text}))
+            row_id = f"{NUMBERED}{number}"
+            records.append(Record(SHEET, row_id, row_id, str(number), {FIELD: text}))
         self._sheets = sheets_of(records)
 
     @property
@@ -58,5 +58,5 @@ class LineData(TextData):
             value = change.after or ""
             if change.what != "set" or "\n" in value or "\r" in value:
                 raise UsageError(f"{self.file} is plain text: its lines are changed one by one", "an editor of yours")
-            found.append(Splice(*self._spans[int(change.key.lstrip(NUMBERED)) - 1], value.encode()))
+            found.append(Splice(*self._spans[int(change.id.lstrip(NUMBERED)) - 1], value.encode()))
         return found

@@ -47,10 +47,10 @@ class PlistData(NodeData):
         if tag == "dict":
             node = Node(element.start, OBJECT, begin, whole.end, "{}")
             pairs = zip(element.children[::2], element.children[1::2], strict=False)
-            if len(element.children) % 2 or any(key.tag != "key" for key, _ in pairs):
+            if len(element.children) % 2 or any(head.tag != "key" for head, _ in pairs):
                 raise FormatError(self.file, "a dict has a key for each value", offset=element.start)
-            for key, value in zip(element.children[::2], element.children[1::2], strict=True):
-                node.members[key.text] = self._node(value, key.start)
+            for row_id, value in zip(element.children[::2], element.children[1::2], strict=True):
+                node.members[row_id.text] = self._node(value, row_id.start)
             return node
         if tag == "array":
             node = Node(element.start, LIST, begin, whole.end, "[]")
@@ -66,14 +66,14 @@ class PlistData(NodeData):
         if node.shape in ("true", "false"):
             if value not in ("true", "false"):
                 raise FormatError(
-                    self.file, f"row {change.key}: {value!r} is neither true nor false", hint="true or false"
+                    self.file, f"row {change.id}: {value!r} is neither true nor false", hint="true or false"
                 )
             return f"<{value}/>".encode()
         if node.shape == "data" and not _is_base64(value):
-            raise UnfitError(self.file, f"row {change.key}: {value!r} is no data", hint="base64, such as T2ls")
+            raise UnfitError(self.file, f"row {change.id}: {value!r} is no data", hint="base64, such as T2ls")
         form = _FORMS.get(node.shape)
         if form is not None and not form[0].fullmatch(value):
-            raise UnfitError(self.file, f"row {change.key}: {value!r} is no {node.shape}", hint=form[1])
+            raise UnfitError(self.file, f"row {change.id}: {value!r} is no {node.shape}", hint=form[1])
         return f"<{node.shape}>".encode() + _escaped(value, self.file) + f"</{node.shape}>".encode()
 
     def fresh(self, value: str) -> bytes:
@@ -94,16 +94,16 @@ class PlistData(NodeData):
             return Splice(parent.start, parent.end, self.wrapped(parent.shape, name, data))
         last = list(parent.members.values())[-1]
         blank = bytes(self.data[_indent(self.data, last.begin) : last.begin])
-        key = b"" if parent.shape == LIST else b"<key>" + _escaped(name, self.file) + b"</key>" + blank
-        return Splice(last.end, last.end, blank + key + data)
+        row_id = b"" if parent.shape == LIST else b"<key>" + _escaped(name, self.file) + b"</key>" + blank
+        return Splice(last.end, last.end, blank + row_id + data)
 
     def without(self, parent: Node, first: Node, last: Node) -> Splice:
         return Splice(_indent(self.data, first.begin), last.end, b"")
 
     def behind(self, parent: Node, like: Node, text: bytes, name: str) -> Splice:
         blank = bytes(self.data[_indent(self.data, like.begin) : like.begin])
-        key = b"<key>" + _escaped(name, self.file) + b"</key>" + blank if parent.shape == OBJECT else b""
-        return Splice(like.end, like.end, blank + key + text)
+        row_id = b"<key>" + _escaped(name, self.file) + b"</key>" + blank if parent.shape == OBJECT else b""
+        return Splice(like.end, like.end, blank + row_id + text)
 
     def fragment(self, text: bytes) -> PlistData:
         return PlistData(text, self.file)

@@ -1,6 +1,6 @@
 """Message catalogues as translators edit them (GNU gettext, PO): a message is a record; comments and line breaks stay.
 
-A record's key is the text to be translated, behind its context and a `|` where it has one. Its fields: `text`, or `text[0]`,
+A record's id is the text to be translated, behind its context and a `|` where it has one. Its fields: `text`, or `text[0]`,
 `text[1]` ... where there are plural forms; `id`, `context` and `plural` are told, and not set.
 """
 
@@ -63,12 +63,12 @@ class PoData(TextData):
             budget.spend()
             name = message.texts.get("msgid", "")
             context = message.texts.get("msgctxt")
-            key = name if context is None else f"{context}|{name}"
+            row_id = name if context is None else f"{context}|{name}"
             cells = {"id": name, **({"context": context} if context is not None else {})}
             cells |= {"plural": message.texts["msgid_plural"]} if "msgid_plural" in message.texts else {}
             cells |= {_field(what): text for what, text in message.texts.items() if what.startswith("msgstr")}
-            records.append(Record(SHEET, key or "(head)", key or "(head)", key, cells))
-            self._messages.setdefault(key or "(head)", message)
+            records.append(Record(SHEET, row_id or "(head)", row_id or "(head)", row_id, cells))
+            self._messages.setdefault(row_id or "(head)", message)
         self._sheets = sheets_of(records)
 
     @property
@@ -105,7 +105,7 @@ class PoData(TextData):
         if text is None:
             raise UnfitError(
                 self.file,
-                f"row {change.key}: {change.field} is not set: it is what the program asks for",
+                f"row {change.id}: {change.field} is not set: it is what the program asks for",
                 hint="text=...",
             )
         start, end = message.spans[text]
@@ -117,9 +117,9 @@ def message_of(messages: Mapping[str, T], change: Change, file: str) -> T:
     """The message that a change sets; UsageError for one that adds or removes, NotFoundError when there is none."""
     if change.what != "set":
         raise UsageError(f"{file}: messages are added and removed by the program they are from", "setting their texts")
-    if change.key not in messages:
-        raise NotFoundError(f"{file}: there is no row {change.key}")
-    return messages[change.key]
+    if change.id not in messages:
+        raise NotFoundError(f"{file}: there is no row {change.id}")
+    return messages[change.id]
 
 
 def _field(what: str) -> str:

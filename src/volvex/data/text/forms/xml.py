@@ -18,7 +18,7 @@ from volvex.archive.safe_names import quoted
 from volvex.data.excerpt import STEP, excerpts
 from volvex.data.model.sheet import NUMBERED, Change, Document, Sheet, distinct
 from volvex.data.text.document import UTF8, Encoding, Record, Splice, TextData, decoded, sheets_of
-from volvex.data.text.forms._xml_tree import KEYS, NAMELESS, Element, doctype, end_of, fragment, parse, tag_of, tree_of
+from volvex.data.text.forms._xml_tree import IDS, NAMELESS, Element, doctype, end_of, fragment, parse, tag_of, tree_of
 from volvex.errors import FormatError, NotFoundError, UnfitError
 
 PRIORITY = 20
@@ -53,25 +53,25 @@ class XmlData(TextData):
         if self._sheets is None:
             elements = tree_of(self.data, self.file)
             records = list(_records(elements))
-            keys = distinct([f"{record.sheet}\0{record.key}" for record, _ in records])
-            for key, (_, element) in zip(keys, records, strict=True):
-                sheet, _, record_key = key.partition("\0")
+            ids = distinct([f"{record.sheet}\0{record.id}" for record, _ in records])
+            for row_id, (_, element) in zip(ids, records, strict=True):
+                sheet, _, record_key = row_id.partition("\0")
                 self._starts[sheet, record_key] = element.start
             self._sheets = sheets_of(record for record, _ in records)
         return self._sheets
 
-    def find(self, key: str) -> tuple[Sheet, int]:
-        """The record of a key: found in one pass that keeps nothing else, unless all is known already."""
+    def find(self, row_id: str) -> tuple[Sheet, int]:
+        """The record of an id: found in one pass that keeps nothing else, unless all is known already."""
         if self._sheets is not None:
-            return super().find(key)
-        hits = _hits(self.data, self.file, key)
-        exact = [hit for hit in hits if hit.key == key and hit.own != key] or hits
+            return super().find(row_id)
+        hits = _hits(self.data, self.file, row_id)
+        exact = [hit for hit in hits if hit.id == row_id and hit.own != row_id] or hits
         if len(exact) == 1:
             element = fragment(self.data, exact[0].start, self.file)
-            if _key(element) == exact[0].own:  # and not a name that stands before the id
-                record = _filled(Record(exact[0].sheet, exact[0].key, exact[0].own), element)
+            if _id(element) == exact[0].own:  # and not a name that stands before the id
+                record = _filled(Record(exact[0].sheet, exact[0].id, exact[0].own), element)
                 (sheet,) = sheets_of([record])
-                self._starts[record.sheet, record.key] = element.start
+                self._starts[record.sheet, record.id] = element.start
                 return sheet, 0
         elif exact:
             starts = {hit.start for hit in exact}
@@ -79,9 +79,9 @@ class XmlData(TextData):
                 record.place for record, element in _records(tree_of(self.data, self.file)) if element.start in starts
             ]
             raise NotFoundError(
-                f"{self.file}: row {key} is there {len(exact)} times: {', '.join(places[:4])}", f"--at {places[0]}"
+                f"{self.file}: row {row_id} is there {len(exact)} times: {', '.join(places[:4])}", f"--at {places[0]}"
             )
-        return super().find(key)
+        return super().find(row_id)
 
     def at(self, place: str) -> tuple[str, str, str]:
         wanted = _normal(place)
@@ -94,7 +94,7 @@ class XmlData(TextData):
                 here = _normal(f"{record.place}/{path}" if path else record.place)
                 known.append(here)
                 if wanted in (here, here.partition("/")[2]):
-                    unique = next(key for key, start in self._known_starts().items() if start == element.start)
+                    unique = next(row_id for row_id, start in self._known_starts().items() if start == element.start)
                     return *unique, f"{path}/" if path else ""
         near = difflib.get_close_matches(wanted, known[:5000], 1)
         raise NotFoundError(
@@ -130,15 +130,15 @@ class XmlData(TextData):
         found: list[Splice] = []
         by_record: dict[tuple[str, str], list[Change]] = {}
         for change in changes:
-            by_record.setdefault((change.sheet, change.key if change.what != "add" else change.like or ""), []).append(
+            by_record.setdefault((change.sheet, change.id if change.what != "add" else change.like or ""), []).append(
                 change
             )
         ends: dict[int, int] = {}
-        for (sheet, key), some in by_record.items():
+        for (sheet, row_id), some in by_record.items():
             added = [change for change in some if change.what == "add"]
-            if added and not key:
-                key = self.sheet(sheet).keys[-1]
-            element = self.element(sheet, key)
+            if added and not row_id:
+                row_id = self.sheet(sheet).ids[-1]
+            element = self.element(sheet, row_id)
             for one in some:
                 if one.what == "set":
                     found.append(_set(self.data, element, one, self.file))
@@ -150,13 +150,13 @@ class XmlData(TextData):
                 found.append(Splice(at, at, self._copied_record(like, one)))
         return found
 
-    def element(self, sheet: str, key: str) -> Element:
+    def element(self, sheet: str, row_id: str) -> Element:
         """The element of a record."""
-        start = self._starts.get((sheet, key))
+        start = self._starts.get((sheet, row_id))
         if start is None:
-            start = self._known_starts().get((sheet, key))
+            start = self._known_starts().get((sheet, row_id))
         if start is None:
-            raise NotFoundError(f"{self.file}: {sheet} has no row {key}")
+            raise NotFoundError(f"{self.file}: {sheet} has no row {row_id}")
         return fragment(self.data, start, self.file)
 
     def _copied_record(self, like: Element, change: Change) -> bytes:
@@ -168,7 +168,7 @@ class XmlData(TextData):
         if not change.like:
             wanted |= {name: None for name in has if name not in wanted}  # type: ignore[misc]
         splices = [
-            _set(text, element, Change("set", change.sheet, change.key, name, has.get(name), value), self.file)
+            _set(text, element, Change("set", change.sheet, change.id, name, has.get(name), value), self.file)
             for name, value in wanted.items()
             if has.get(name) != value
         ]
@@ -202,20 +202,20 @@ class _Hit:
     """A record that a pass came upon."""
 
     sheet: str
-    key: str  # with those of the records around it
+    id: str  # with those of the records around it
     own: str
     start: int
 
 
-def _hits(data: bytes, file: str, key: str) -> list[_Hit]:
-    """The records of a key, found in one pass over the file that keeps nothing else; FormatError when it is not sound.
+def _hits(data: bytes, file: str, row_id: str) -> list[_Hit]:
+    """The records of an id, found in one pass over the file that keeps nothing else; FormatError when it is not sound.
 
     What runs for each element is as little as can be: there are millions of them.
     """
     parser = expat.ParserCreate("utf-8")
     opened: list[_Open] = []
     found: list[_Hit] = []
-    wanted = {key, key.rpartition("/")[2]}
+    wanted = {row_id, row_id.rpartition("/")[2]}
     text: list[str] = []
     push, pop = opened.append, opened.pop
 
@@ -229,22 +229,22 @@ def _hits(data: bytes, file: str, key: str) -> list[_Hit]:
                     own = attributes.get("name")
             if own in wanted:
                 tell(own, opened)
-        elif tag in KEYS:  # perhaps the key of the element around it
+        elif tag in IDS:  # perhaps the id of the element around it
             text.clear()
             parser.CharacterDataHandler = text.append
 
     def end(tag: str) -> None:
         _, attributes, _ = pop()
-        if tag in KEYS and not attributes:
+        if tag in IDS and not attributes:
             parser.CharacterDataHandler = None
             own = "".join(text)
-            if own in wanted and opened and not any(name in opened[-1][1] for name in KEYS):
+            if own in wanted and opened and not any(name in opened[-1][1] for name in IDS):
                 tell(own, opened)
 
     def tell(own: str, stack: list[_Open]) -> None:
-        around = [one for _, attributes, _ in stack[:-1] for name in KEYS if (one := attributes.get(name)) is not None]
+        around = [one for _, attributes, _ in stack[:-1] for name in IDS if (one := attributes.get(name)) is not None]
         whole = "/".join([*around, own])
-        if key in (own, whole):
+        if row_id in (own, whole):
             found.append(_Hit(sheet_name([tag for tag, _, _ in stack]), whole, own, stack[-1][2]))
 
     parser.StartElementHandler, parser.EndElementHandler = start, end
@@ -257,12 +257,12 @@ def sheet_name(tags: Sequence[str]) -> str:
     return "/".join(tags[1:]) or tags[0]
 
 
-def _key(element: Element) -> str | None:
-    """An element's own key; None when it is no record."""
-    for name in KEYS:
+def _id(element: Element) -> str | None:
+    """An element's own id; None when it is no record."""
+    for name in IDS:
         if name in element.attributes:
             return element.attributes[name]
-    for name in KEYS:
+    for name in IDS:
         found = next(
             (child for child in element.children if child.tag == name and not child.attributes and not child.children),
             None,
@@ -274,7 +274,7 @@ def _key(element: Element) -> str | None:
 
 def _records(root: Element) -> Iterator[tuple[Record, Element]]:
     """All records; the root is one that holds what is in no other."""
-    own, numbered = _key(root), _numbered(root)
+    own, numbered = _id(root), _numbered(root)
     record = _filled(Record(root.tag, own or "", own or "", root.tag), root, numbered)
     if record.cells or not root.children:
         yield record, root
@@ -283,18 +283,18 @@ def _records(root: Element) -> Iterator[tuple[Record, Element]]:
 
 
 def _records_below(
-    element: Element, tags: list[str], place: str, keys: list[str], numbered: Collection[int], numbers: Counter[str]
+    element: Element, tags: list[str], place: str, ids: list[str], numbered: Collection[int], numbers: Counter[str]
 ) -> Iterator[tuple[Record, Element]]:
     counts: dict[str, int] = {}
     for child in element.children:
         count = counts[child.tag] = counts.get(child.tag, 0) + 1
-        here, own, sheet = f"{place}/{child.tag}[{count}]", _key(child), sheet_name([*tags, child.tag])
-        inner = keys
+        here, own, sheet = f"{place}/{child.tag}[{count}]", _id(child), sheet_name([*tags, child.tag])
+        inner = ids
         if child.start in numbered:
-            key = f"{NUMBERED}{numbers[sheet]}"
-            yield _filled(Record(sheet, key, key, here), child), child
+            row_id = f"{NUMBERED}{numbers[sheet]}"
+            yield _filled(Record(sheet, row_id, row_id, here), child), child
         elif own is not None and (child.children or child.attributes):
-            inner = [*keys, own]
+            inner = [*ids, own]
             yield _filled(Record(sheet, "/".join(inner), own, here), child), child
         numbers[sheet] += 1
         if child.children:
@@ -312,7 +312,7 @@ def _numbered(root: Element) -> set[int]:
                 below.setdefault(f"{path}/{child.tag}", []).append(child)
         level = {}
         for path, elements in below.items():
-            nameless = [element for element in elements if _key(element) is None]
+            nameless = [element for element in elements if _id(element) is None]
             if len(elements) > 1 and all(element.children or element.attributes for element in nameless):
                 found |= {element.start for element in nameless}
             elif nameless:
@@ -347,7 +347,7 @@ def _below(element: Element, before: str = "", numbered: Collection[int] = ()) -
     counts: dict[str, int] = {}
     for child in element.children:
         number = counts[child.tag] = counts.get(child.tag, 0) + 1
-        if child.start in numbered or (_key(child) is not None and (child.children or child.attributes)):
+        if child.start in numbered or (_id(child) is not None and (child.children or child.attributes)):
             continue
         path = f"{before}{child.tag}" + (f"[{number}]" if number > 1 else "")
         yield path, child, ""
@@ -377,7 +377,7 @@ def _set(data: bytes, element: Element, change: Change, file: str) -> Splice:
         span = _attribute(data, holder, attribute)
         if span is None:  # the document type says what it is where it does not stand
             return _new_attribute(
-                data, holder, Change("set", change.sheet, change.key, attribute, None, change.after), file
+                data, holder, Change("set", change.sheet, change.id, attribute, None, change.after), file
             )
         if change.after is None:
             return Splice(span.start, span.end, b"")
@@ -397,7 +397,7 @@ def _set(data: bytes, element: Element, change: Change, file: str) -> Splice:
 def _new_attribute(data: bytes, element: Element, change: Change, file: str) -> Splice:
     """A field that was not there: an attribute behind the others."""
     if change.after is None or not re.fullmatch(r"[A-Za-z_][\w.-]*", change.field):
-        raise NotFoundError(f"{file}: row {change.key} has no field {change.field}")
+        raise NotFoundError(f"{file}: row {change.id} has no field {change.field}")
     tag = tag_of(data, element)
     at = element.start + len(tag) - (2 if tag.endswith(b"/>") else 1)
     while data[at - 1 : at] in (b" ", b"\t", b"\r", b"\n"):
@@ -442,13 +442,13 @@ def _compared_records(document: XmlData, data: bytes, changes: Sequence[Change])
         at, there = one.end, there + size + len(one.new)
     parse(expat.ParserCreate("utf-8"), new, document.file)
     pair = XmlData(b"", document.file), XmlData(b"", document.file)
-    places = dict.fromkeys((change.sheet, change.key) for change in changes)
+    places = dict.fromkeys((change.sheet, change.id) for change in changes)
     before, after = list[Record](), list[Record]()
-    for sheet, key in places:
-        element = document.element(sheet, key)
+    for sheet, row_id in places:
+        element = document.element(sheet, row_id)
         shift = sum(len(splice.new) - (splice.end - splice.start) for splice in splices if splice.end <= element.start)
         for records, found in ((before, element), (after, fragment(new, element.start + shift, document.file))):
-            records.append(_filled(Record(sheet, key, key), found))
+            records.append(_filled(Record(sheet, row_id, row_id), found))
     pair[0]._sheets, pair[1]._sheets = sheets_of(before), sheets_of(after)
     return pair
 

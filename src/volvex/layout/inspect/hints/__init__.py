@@ -2,7 +2,7 @@
 
 A proof shows that a layout gives the same bytes again. It does not show that it would give the right ones for other content: a
 number that is `kept` and is a size, records that are sorted without a word about it, content that lies at multiples of 32. A game
-refuses what is built then, or reads it wrongly. Each module looks for one sort of such things; a hint needs evidence that chance does
+refuses what is built then, or reads it wrongly. Each module looks for one kind of them; a hint needs evidence that chance does
 not give.
 """
 
