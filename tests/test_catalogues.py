@@ -41,6 +41,27 @@ def changed(key: str, field: str, after: str, what: str = "set") -> Change:
 
 
 class Catalogues(Case):
+    def test_it_goes_out_as_po_and_comes_back(self) -> None:
+        (self.folder / "de.mo").write_bytes(made())
+        self.volvex("convert", "de.mo", "de.po", cwd=self.folder)
+        text = (self.folder / "de.po").read_text()
+        self.assertIn('msgctxt "menu"\nmsgid "Stair"\nmsgstr "Treppe"', text)
+        self.assertIn('msgid_plural "%d barrels"\nmsgstr[0] "ein Fass"', text)
+        self.assertIn("Plural-Forms: nplurals=2", text)
+        self.volvex("convert", "de.po", "same.mo", "--like", "de.mo", cwd=self.folder)
+        self.assertEqual((self.folder / "same.mo").read_bytes(), made())
+        changed = text.replace("%d Fässer", "%d Tonnen").replace("Treppe", "Stiege")
+        (self.folder / "de.po").write_text(changed)
+        said = self.volvex("convert", "de.po", "new.mo", "--like", "de.mo", cwd=self.folder)
+        self.assertIn("2 changes", said)
+        self.assertEqual(
+            judged((self.folder / "new.mo").read_bytes()),
+            {**judged(made()), "menu\x04Stair": "Stiege", ("one barrel", 1): "%d Tonnen"},
+        )
+        (self.folder / "de.po").write_text(changed.replace("Light the lamp", "Lit the lamp"))
+        self.complaint("convert", "de.po", "x.mo", "--like", "de.mo", cwd=self.folder, status=4)
+        self.assertFalse((self.folder / "x.mo").exists())
+
     def test_texts_are_set_and_nothing_else_changes(self) -> None:
         for order in "<>":
             for gap in (b"", b"keep"):

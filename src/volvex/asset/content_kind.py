@@ -17,6 +17,7 @@ def kind_in(source: Source, kind: str, library: Library) -> str:
     """The kind of bytes whose beginning is of `kind`: of text that is a model its form, of a format that no open one is that of the
     layout which reads them."""
     model = model_in(source, kind)
+    kind = filetypes.kind_by_more(source.peek(0, filetypes.LATE), kind) if kind == "binary" else kind
     if model or kind != "binary":
         return model or kind
     layout = library.match_data(source) or library.match(source)
@@ -37,7 +38,7 @@ def entry_kind(archive: Archive, row: int, path: str, library: Library) -> str:
     """What an entry's content is; LockedError where a key is missing."""
     kind = archive.kind(row)
     model = kind in LOOKED_INTO and _may_be_model(path)
-    size = filetypes.DETAIL if model else filetypes.HEAD if kind == "binary" else 0
+    size = filetypes.DETAIL if model else filetypes.LATE if kind == "binary" else 0
     head = archive.beginning(row, size) if size else b""
     return kind_in(BytesSource(head, path), kind, library) if head else kind
 

@@ -34,6 +34,7 @@ if TYPE_CHECKING:
 
 PRIORITY = 35
 WRITES = True
+OUTPUTS = {"save": ".json", "to": ".png"}
 EXAMPLES = (
     "volvex changes",
     "volvex changes --brief",

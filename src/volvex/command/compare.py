@@ -39,6 +39,7 @@ from volvex.mods.mod.make import LARGEST, between
 from volvex.mods.mod.package import is_mod
 
 PRIORITY = 16
+INPUTS = ("old", "new")
 EXAMPLES = (
     "volvex compare game game --brief",
     "volvex compare game/canvas/fog.dds logo.dds",

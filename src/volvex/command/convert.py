@@ -34,6 +34,8 @@ if TYPE_CHECKING:
 
 PRIORITY = 22
 WRITES = True
+INPUTS = ("path.0", "like")
+OUTPUTS = {"path.1": ""}
 EXAMPLES = (
     "volvex convert game/data/almanac.kwp/tables/lenses.kwb lenses.csv",
     "volvex convert lenses.csv lenses.kwb --like game/data/almanac.kwp/tables/lenses.kwb",
@@ -66,7 +68,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--to", dest="folder", type=Path, metavar="DIR", help="convert all pictures, sounds or models into this folder"
     )
     parser.add_argument(
-        "--as", dest="ending", metavar="FORMAT", default="png", help="with --to: the format (default: png)"
+        "--as", dest="ending", metavar="FORMAT", help="with --to: the format (default: png); with -: that of the stream"
     )
     parser.add_argument(
         "--by",
@@ -83,6 +85,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     if options.folder is not None:
+        options.ending = options.ending or "png"
         from volvex.command.ui.bulk import convert_assets
 
         return convert_assets(options, context)
@@ -245,7 +248,7 @@ def _back(options: argparse.Namespace, context: Context, document: Document, wan
     source = Path(options.path)
     if not source.is_file():
         raise NotFoundError(f"there is no file {source}")
-    incoming = imported(source.suffix, source.read_bytes(), document, wanted, str(source))
+    incoming = imported(source.suffix or options.ending or "", source.read_bytes(), document, wanted, str(source))
     data = edited(document, incoming.changes)
     _write(options, data, context)
     for note in incoming.notes:

@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from volvex.layout import Library
 
 PRIORITY = 12
+INPUTS = ("path", "like")
 EXAMPLES = (
     'volvex find game/data --name "*.xml" --text fresnel_3',
     "volvex find game/data --value 105",

@@ -25,6 +25,8 @@ from volvex.source.hex_lines import hex_lines, readable
 from volvex.source.outputs import Outputs, new_file
 
 PRIORITY = 14
+INPUTS = ("path",)
+OUTPUTS = {"plot": ".png"}
 EXAMPLES = (
     "volvex identify game/kelpwick.exe",
     "volvex identify game/kelpwick.exe --save-found found",

@@ -51,6 +51,7 @@ from volvex.layout.columns import Array
 from volvex.source import FileSource, Source
 
 PRIORITY = 11
+INPUTS = ("path",)
 EXAMPLES = (
     "volvex list game/data/main.kwp/rules",
     "volvex list game/data/main.kwp --tree",

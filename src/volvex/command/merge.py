@@ -21,6 +21,7 @@ from volvex.data.differences import plain
 from volvex.errors import Status
 
 PRIORITY = 38
+INPUTS = ("file",)
 EXAMPLES = (
     "volvex merge",
     "volvex merge wick.json --plan",

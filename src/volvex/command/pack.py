@@ -23,6 +23,8 @@ from volvex.source.outputs import Outputs
 
 PRIORITY = 21
 WRITES = True
+INPUTS = ("like",)
+OUTPUTS = {"to": ".zip"}
 EXAMPLES = (
     "volvex pack main --like game/data/main.kwp --to main.kwp",
     "volvex pack main --to main.zip",

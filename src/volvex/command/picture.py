@@ -29,6 +29,8 @@ if TYPE_CHECKING:
 
 PRIORITY = 14
 WRITES = True
+INPUTS = ("path",)
+OUTPUTS = {"target": ".png"}
 FRAMES = 28  # of a movie
 COMPRESS = 3  # of PNG: a third of the time of 6, for a tenth more bytes
 EXAMPLES = (

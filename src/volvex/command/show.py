@@ -28,6 +28,7 @@ from volvex.errors import Status, UsageError
 from volvex.source.hex_lines import hex_lines
 
 PRIORITY = 13
+INPUTS = ("path",)
 EXAMPLES = (
     "volvex show game/data/main.kwp/rules/lamps.xml --depth 1",
     'volvex show game/data/almanac.kwp/tables/lenses.kwb --where "reach > 8" --sort reach',

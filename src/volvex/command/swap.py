@@ -30,6 +30,7 @@ if TYPE_CHECKING:
 
 PRIORITY = 33
 WRITES = True
+INPUTS = ("file",)
 CONVERT = {  # options, by what they convert
     "picture": ("resize", "anyway", "palette"),
     "sound": ("loudness",),

@@ -24,6 +24,7 @@ from volvex.errors import NotFoundError, RefusedError, Status, UsageError
 
 PRIORITY = 20
 WRITES = True
+INPUTS = ("path",)
 EXAMPLES = (
     "volvex unpack game/data/main.kwp --to main",
     'volvex unpack "game/data/**/*.xml" --to rules',

@@ -5,9 +5,10 @@ from __future__ import annotations
 import re
 import struct
 
-from volvex.archive.detect.types import all_types, by_name, may_begin
+from volvex.archive.detect.types import HEAD as HEAD
+from volvex.archive.detect.types import all_types, by_name, late_types, may_begin
 
-HEAD = 64  # bytes that are looked at
+LATE = 1084  # bytes that are looked at where the first of them are of no known type
 DETAIL = 1024  # bytes in which the details of a type are found
 WORDS = 4096  # bytes by which text that is not UTF-8 is known
 
@@ -35,6 +36,15 @@ def kind_by_content(head: bytes) -> str:
         head = head[2:].replace(b"\0", b"")
     head = head.removeprefix(_BOMS[0])
     return "xml" if _XML.match(head) else "json" if _JSON.match(head) else "text"
+
+
+def kind_by_more(head: bytes, kind: str = "") -> str:
+    """The kind of a file that begins with `head` (`LATE` bytes), also by signatures that lie behind the first bytes; `kind`
+    is what the first bytes gave."""
+    kind = kind or kind_by_content(head[:HEAD])
+    if kind != "binary":
+        return kind
+    return next((late.name for late in late_types() if late.begins(head)), kind)
 
 
 def kind_of_data(head: bytes) -> str:

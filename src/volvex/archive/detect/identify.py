@@ -84,7 +84,7 @@ def identify(source: Source, library: Library, path: Path | None = None, inside:
         guesses += by_structure(source, library)
         guesses += by_pieces(path, source, library) if path is not None else ()
         guesses += by_bytes(source, library)
-    kind = filetypes.kind_by_content(source.peek(0, filetypes.HEAD))
+    kind = filetypes.kind_by_more(source.peek(0, filetypes.LATE))
     if kind == "empty":
         guesses = [Guess("an empty file", "content", "no bytes", CONTENT, False)]
     elif kind != "binary" and not any(guess.opens for guess in guesses):

@@ -205,7 +205,7 @@ def _look(folder: Path, inner: str, library: Library, wanted: str) -> Surveyed:
 
 def _looked_at(path: Path, name: str, size: int, library: Library, wanted: str) -> Surveyed:
     with path.open("rb") as file:
-        kind = filetypes.kind_by_content(file.read(filetypes.HEAD))
+        kind = filetypes.kind_by_more(file.read(filetypes.LATE))
     archive = open_archive(path, library, name)
     if archive is None:
         data = _data_layout(path, name, library) if kind == "binary" or library.tied(name) is not None else None

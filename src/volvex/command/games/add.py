@@ -23,6 +23,7 @@ from volvex.source.fetch import path_of
 
 PRIORITY = 58
 WRITES = True
+INPUTS = ("source",)
 LARGEST = 1 << 28  # bytes of a ZIP from the web
 EXAMPLES = ("volvex games add ../kelpwick-pack.zip --name my-kelpwick",)
 

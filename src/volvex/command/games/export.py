@@ -16,6 +16,7 @@ from volvex.names.game_pack import pack_named
 
 PRIORITY = 57
 WRITES = True
+OUTPUTS = {"file": ".zip"}
 EXAMPLES = ("volvex games export kelpwick ../kelpwick-pack.zip",)
 
 

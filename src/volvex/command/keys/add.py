@@ -18,6 +18,7 @@ from volvex.layout.keyring import Key
 
 PRIORITY = 60
 WRITES = True
+INPUTS = ("file",)
 EXAMPLES = ("volvex keys add kelpwick-post --file password.txt",)
 LONGEST = 1 << 16
 

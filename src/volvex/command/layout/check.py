@@ -17,6 +17,7 @@ from volvex.layout.language.parser import read_layout
 from volvex.layout.write.checks import unwritable
 
 PRIORITY = 50
+INPUTS = ("file",)
 EXAMPLES = ("volvex layout check mine.layout",)
 
 

@@ -17,6 +17,7 @@ from volvex.layout.inspect.coverage import Coverage, Stretch, coverage, stretche
 from volvex.layout.read.blocks import Reading
 
 PRIORITY = 52
+INPUTS = ("path",)
 EXAMPLES = (
     "volvex layout explain game/data/main.kwp",
     "volvex layout explain game/isles/journals.kwj --limit 1",

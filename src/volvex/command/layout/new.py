@@ -19,6 +19,8 @@ from volvex.source.outputs import new_file
 
 PRIORITY = 55
 WRITES = True
+INPUTS = ("path",)
+OUTPUTS = {"to": ".layout"}
 EXAMPLES = ("volvex layout new game/saves/night-01.sav --to saves.layout",)
 
 

@@ -44,6 +44,7 @@ if TYPE_CHECKING:
     from volvex.data.model.layout_document import LayoutDocument
 
 PRIORITY = 51
+INPUTS = ("archive",)
 EXAMPLES = (
     "volvex layout prove game/isles",
     "volvex layout prove game/data/main.kwp --harder",

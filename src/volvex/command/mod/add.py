@@ -16,6 +16,7 @@ from volvex.errors import Status
 
 PRIORITY = 44
 WRITES = True
+INPUTS = ("mod",)
 EXAMPLES = ("volvex mod add ../bright-lamps.zip",)
 
 

@@ -24,6 +24,7 @@ from volvex.errors import Status
 from volvex.mods.assemble import assemble
 
 PRIORITY = 43
+INPUTS = ("mod",)
 EXAMPLES = ("volvex mod check ../bright-lamps",)
 STATUSES = {Status.DIFFERS: "the mod does not fit the game"}
 

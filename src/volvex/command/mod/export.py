@@ -16,6 +16,7 @@ from volvex.mods.mod.package import broken_files, export_mod
 
 PRIORITY = 43
 WRITES = True
+OUTPUTS = {"file": ".zip"}
 EXAMPLES = ("volvex mod export ../bright-lamps ../bright-lamps.zip",)
 
 

@@ -34,6 +34,7 @@ from volvex.source.digest import digest_chunks
 
 PRIORITY = 47
 WRITES = True
+INPUTS = ("source",)
 EXAMPLES = ("volvex mod import letter.txt ../letter-mod --path data/main.kwp/letters/en/01-arrival.txt",)
 STATUSES = {Status.DIFFERS: "some files are in doubt and were not taken over"}
 MOST_LISTED = 30

@@ -14,6 +14,7 @@ from volvex.errors import Status
 from volvex.mods.mod.content import FieldChanges, LineChanges, Mod, NewFile, Part
 
 PRIORITY = 45
+INPUTS = ("mod",)
 EXAMPLES = ("volvex mod show bright-lamps",)
 A_FILE = 40  # lines shown of one file
 

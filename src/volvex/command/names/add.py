@@ -19,6 +19,7 @@ from volvex.errors import NotFoundError, Status, UsageError
 
 PRIORITY = 61
 WRITES = True
+INPUTS = ("file",)
 EXAMPLES = ("volvex names add paths.txt",)
 
 

@@ -17,6 +17,7 @@ from volvex.source.outputs import Outputs
 
 PRIORITY = 64
 WRITES = True
+OUTPUTS = {"to": ".txt"}
 EXAMPLES = ("volvex names export --to all-names.txt",)
 
 

@@ -55,6 +55,8 @@ class Command(Protocol):
     __doc__: str
     PRIORITY: int  # its place in the overview; the tens are its group
     WRITES: bool  # only where it is true: the command writes files, and can do so as a plan
+    INPUTS: tuple[str, ...]  # only where there are any: arguments that may be `-`, standard input
+    OUTPUTS: dict[str, str]  # and those that may be `-`, standard output, with the extension that such a file has
     EXAMPLES: tuple[str, ...]  # command lines that work in a bench of the demo game
 
     def add_arguments(self, parser: argparse.ArgumentParser) -> None: ...

@@ -17,6 +17,7 @@ from volvex.command.ui.context import SETTINGS, Context, make_context
 from volvex.command.ui.games import refuse_in_games
 from volvex.command.ui.recovery import finish_interrupted
 from volvex.command.ui.report import run_reported
+from volvex.command.ui.streams import streams
 from volvex.errors import Status, VolvexError
 
 HIDDEN = ".volvex"  # the folder of a game in which its originals are
@@ -133,6 +134,7 @@ def _run(words: list[str], context: Context) -> int:
     options = parser.parse_intermixed_args(words[taken:])  # options may stand between paths
     context.quiet, context.verbose = options.quiet, options.verbose
     start = time.monotonic()
+    context.held.enter_context(streams(command, options, context))
     finish_interrupted(_paths(options), context)
     context.disk.require_allowed = refuse_in_games(context)
     context.advise = advise(options, parser, context)

@@ -66,7 +66,8 @@ def exchange_for(ending: str, document: Document) -> Exchange:
     fitting = [text for text, form in sorted(known.items()) if not form.FORMS or document.form in form.FORMS]
     if found is None or (found.FORMS and document.form not in found.FORMS):
         raise UsageError(
-            f"{document.file} is a {document.form}, which cannot become {ending}", f"one of {', '.join(fitting)}"
+            f"{document.file} is a {document.form}, which cannot become {ending or 'a file without an extension'}",
+            f"one of {', '.join(fitting)}",
         )
     return found
 

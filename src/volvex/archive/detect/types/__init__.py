@@ -15,6 +15,7 @@ class FileTypes(Protocol):
     TYPES: tuple[FileType, ...]
 
 
+HEAD = 64  # bytes that are looked at
 FILE_TYPES: Registry[FileTypes] = Registry("file_type", __name__, Path(__file__).parent)
 
 
@@ -29,7 +30,14 @@ def all_types() -> tuple[FileType, ...]:
 def may_begin(byte: int) -> tuple[FileType, ...]:
     """The types with a signature that a file with this first byte may have."""
     marks = {kind: [mark for mark, offset in kind.signatures if not offset] for kind in all_types() if kind.signatures}
+    marks = {kind: own for kind, own in marks.items() if kind not in late_types()}
     return tuple(kind for kind, first in marks.items() if not first or any(mark[0] == byte for mark in first))
+
+
+@functools.cache
+def late_types() -> tuple[FileType, ...]:
+    """The types whose signature lies behind the first `HEAD` bytes."""
+    return tuple(kind for kind in all_types() if any(offset >= HEAD for _, offset in kind.signatures))
 
 
 @functools.cache

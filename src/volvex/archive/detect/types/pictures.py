@@ -262,6 +262,7 @@ def _is_ico(head: bytes) -> bool:
 
 
 TYPES = (
+    FileType("xpm", ((b"/* XPM */", 0), (b"! XPM2", 0))),
     FileType(
         "png", ((b"\x89PNG\r\n\x1a\n", 0),), detail=_png_detail, embedded=rb"\x89PNG\r\n\x1a\n", measure=_png_length
     ),

@@ -24,6 +24,11 @@ def _midi_length(source: Source, at: int) -> Measured:
     return (place - at, None) if tracks and place <= source.size else None
 
 
+def _mod_detail(head: bytes) -> str:
+    """The title: the first 20 bytes."""
+    return head[:20].partition(b"\0")[0].decode("cp437").strip()
+
+
 def _midi_detail(head: bytes) -> str:
     return "type {}, {} tracks, {} ticks a quarter".format(*struct.unpack_from(">HHH", head, 8))
 
@@ -127,6 +132,13 @@ TYPES = (
         extension="mid",
     ),
     FileType("xm", ((b"Extended Module: ", 0),)),
+    FileType(  # tracker modules of four channels and more: their mark is behind title, samples and order
+        "mod",
+        tuple(
+            (mark, 1080) for mark in (b"M.K.", b"M!K!", b"FLT4", b"FLT8", b"4CHN", b"6CHN", b"8CHN", b"CD81", b"OCTA")
+        ),
+        detail=_mod_detail,
+    ),
     FileType("it", ((b"IMPM", 0),)),
     FileType("s3m", ((b"SCRM", 44),), holds=True),
     FileType("mp4", ((b"ftyp", 4),), fits=_is_mp4, detail=_mp4_detail, holds=True),
