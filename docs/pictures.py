@@ -50,6 +50,12 @@ PALETTE = (
 )
 
 
+# characters that fill a part of their cell from edge to edge: from where to where, as shares of its height
+BLOCKS = {"█": (0.0, 1.0), "▀": (0.0, 0.5)} | {
+    character: (1 - eighths / 8, 1.0) for eighths, character in enumerate("▁▂▃▄▅▆▇", 1)
+}
+
+
 @dataclass(frozen=True)
 class Picture:
     """A picture: its name, the folder it is taken in, its command, the status expected, and commands to run before it.
@@ -202,6 +208,11 @@ def draw(picture: Picture, output: str, target: Path) -> None:
         for column, character in enumerate(line.plain):
             style = line.get_style_at_offset(_console(), column)
             place = (MARGIN + column * width, MARGIN + row * LINE)
+            if character in BLOCKS and style.bgcolor is None:
+                low, high = (round(place[1] + part * LINE) for part in BLOCKS[character])
+                edges = (round(place[0]), low, round(place[0] + width) - 1, high - 1)
+                pen.rectangle(edges, _colour(style))
+                continue
             if character == "▀" and style.bgcolor is not None:  # a picture: two pixels
                 left, right = round(place[0]), round(place[0] + width) - 1
                 middle = place[1] + LINE // 2

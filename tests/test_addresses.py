@@ -55,11 +55,11 @@ def repeating(folder: Path) -> Path:
     path = folder / "maps.zip"
     with zipfile.ZipFile(path, "w") as archive:
         for name, text in (
-            ("BUOYS", "one"),
-            ("ROCKS", "two"),
-            ("BUOYS", "three"),
-            ("BUOYS~2", "four"),
-            ("BUOYS", "five"),
+            ("channel-buoys", "one"),
+            ("sunken-rocks", "two"),
+            ("channel-buoys", "three"),
+            ("channel-buoys~2", "four"),
+            ("channel-buoys", "five"),
             ("lamp.txt", "six"),
             ("lamp.txt", "seven"),
         ):
@@ -69,7 +69,15 @@ def repeating(folder: Path) -> Path:
 
 
 class Repeated(Case):
-    NAMES = ("BUOYS", "ROCKS", "BUOYS~3", "BUOYS~2", "BUOYS~4", "lamp.txt", "lamp~2.txt")
+    NAMES = (
+        "channel-buoys",
+        "sunken-rocks",
+        "channel-buoys~3",
+        "channel-buoys~2",
+        "channel-buoys~4",
+        "lamp.txt",
+        "lamp~2.txt",
+    )
     TEXTS = ("one", "two", "three", "four", "five", "six", "seven")
 
     def setUp(self) -> None:
@@ -94,8 +102,8 @@ class Repeated(Case):
         self.assertEqual([record["path"] for record in self.records("list", "game/maps.zip")], whole)
         self.assertEqual([line.split()[-1] for line in self.volvex("list", "game/maps.zip").splitlines()[1:-1]], whole)
         self.assertEqual(
-            {record["path"] for record in self.records("find", "game", "--name", "BUOYS*")},
-            {text for text in whole if "BUOYS" in text},
+            {record["path"] for record in self.records("find", "game", "--name", "channel-buoys*")},
+            {text for text in whole if "channel-buoys" in text},
         )
         for path, text in zip(whole, self.TEXTS, strict=True):
             self.assertEqual(self.volvex("show", path), f"{text}\n")
@@ -108,12 +116,14 @@ class Repeated(Case):
     def test_one_of_them_is_taken_swapped_and_left_out_and_the_others_stay(self) -> None:
         self.volvex("bench", "game", "bench")
         bench = self.folder / "bench"
-        self.volvex("take", "maps.zip/BUOYS~3", cwd=bench)
-        (bench / "files/maps.zip/BUOYS~3").write_text("THREE")
+        self.volvex("take", "maps.zip/channel-buoys~3", cwd=bench)
+        (bench / "files/maps.zip/channel-buoys~3").write_text("THREE")
         (self.folder / "mine").write_text("FIVE")
-        self.volvex("swap", "maps.zip/BUOYS~4", "../mine", cwd=bench)
-        self.assertEqual(self.volvex("drop", "maps.zip/BUOYS", cwd=bench).splitlines()[0], "maps.zip/BUOYS")
-        self.assertEqual(self.volvex("show", "maps.zip/BUOYS~3", cwd=bench), "THREE\n")
+        self.volvex("swap", "maps.zip/channel-buoys~4", "../mine", cwd=bench)
+        self.assertEqual(
+            self.volvex("drop", "maps.zip/channel-buoys", cwd=bench).splitlines()[0], "maps.zip/channel-buoys"
+        )
+        self.assertEqual(self.volvex("show", "maps.zip/channel-buoys~3", cwd=bench), "THREE\n")
         self.volvex("build", cwd=bench)
         with zipfile.ZipFile(bench / "built/maps.zip") as built:
             self.assertEqual(
@@ -168,8 +178,8 @@ class OnABench(Case):
         self.assertIn("XML", self.volvex("identify", f"{MAIN}/rules/lamps.xml", cwd=self.work).upper())
         self.assertIn('"Kelpwick pack"', self.volvex("layout", "explain", MAIN, cwd=self.work))
         self.assertIn("identical", self.volvex("layout", "prove", MAIN, cwd=self.work))
-        self.assertIn('layout "buoy table"', self.volvex("layout", "show", f"{FIRTH}/BUOYS~2", cwd=self.work))
-        for path in (MAIN, f"{FIRTH}/ROCKS"):
+        self.assertIn('layout "buoy table"', self.volvex("layout", "show", f"{FIRTH}/channel-buoys~2", cwd=self.work))
+        for path in (MAIN, f"{FIRTH}/sunken-rocks"):
             self.assertIn("layout", self.volvex("layout", "new", path, cwd=self.work))
         self.volvex("unpack", f"{MAIN}/rules", "--to", "../out", cwd=self.work)
         self.volvex("convert", LAMPS, "../lamps.csv", cwd=self.work)

@@ -353,6 +353,10 @@ class OnABench(Case):
         self.assertEqual(
             [record["path"] for record in self.records("names", "of", str(told))], ["sails/marrow/jib.sail"]
         )
+        hexadecimal = self.records("names", "of", "bead/0cafe", "--layout", "soundings")[0][
+            "hash"
+        ]  # a path that looks like hashes
+        self.assertEqual(hexadecimal, f"{fnv1a(b'bead/0cafe'):016x}")
         self.assertIn("no path is known", self.volvex("names", "of", "00000000000000ff", status=1))
         both = self.records("names", "of", "lamp-lamp-lamp-x", "00000000000000ff", "--layout", "loft")
         self.assertEqual([(one["path"], len(str(one["hash"]))) for one in both], [("lamp-lamp-lamp-x", 16)])

@@ -196,18 +196,18 @@ class Disks(Case):
         with warnings.catch_warnings(), zipfile.ZipFile(game / "maps.zip", "w") as archive:
             warnings.simplefilter("ignore")
             for number in range(6):
-                archive.writestr("BUOYS", f"map {number} buoys")
-                archive.writestr("ROCKS", f"map {number} rocks")
+                archive.writestr("channel-buoys", f"map {number} buoys")
+                archive.writestr("sunken-rocks", f"map {number} rocks")
         original = (game / "maps.zip").read_bytes()
 
         def held(path: Path) -> list[bytes]:
             with zipfile.ZipFile(path) as archive:
-                return [archive.read(info) for info in archive.infolist() if info.filename == "BUOYS"]
+                return [archive.read(info) for info in archive.infolist() if info.filename == "channel-buoys"]
 
         self.volvex("bench", game, "b")
         self.volvex("take", "maps.zip/**", "--bench", "b")
         for text in ("changed, and longer than it was", "short"):
-            (self.folder / "b/files/maps.zip/BUOYS~5").write_text(text)
+            (self.folder / "b/files/maps.zip/channel-buoys~5").write_text(text)
             self.volvex("build", "--bench", "b")
             self.volvex("build", "--in-place", "--bench", "b")
             expected = [f"map {number} buoys".encode() if number != 4 else text.encode() for number in range(6)]

@@ -253,13 +253,18 @@ class Updates(WithABuild):
         self.run_program("restore", cwd=self.work, status=5)  # the older original is offered
         self.assertEqual((self.source / MAIN).read_bytes(), updated)
 
-    def test_the_older_original_is_kept_when_an_update_is_installed_over(self) -> None:
+    def updated_and_installed(self) -> bytes:
+        """Install, have the game updated over it, and install again; the original from before the update."""
         original = (self.source / MAIN).read_bytes()
         self.do("install")
         (self.source / MAIN).write_bytes(original)
         self.update()
         self.do("build")
         self.do("install")
+        return original
+
+    def test_the_older_original_is_kept_when_an_update_is_installed_over(self) -> None:
+        original = self.updated_and_installed()
         state = read_state(self.source / ".volvex")
         store = Store(self.source / ".volvex" / "originals", Disk())
         self.assertEqual([store.path(older.original).read_bytes() == original for older in state.older], [True])
@@ -274,12 +279,7 @@ class Updates(WithABuild):
         self.assertEqual((self.source / MAIN).read_bytes(), original)
 
     def test_an_older_original_is_let_go_when_asked_and_nothing_is_lost(self) -> None:
-        original = (self.source / MAIN).read_bytes()
-        self.do("install")
-        (self.source / MAIN).write_bytes(original)
-        self.update()
-        self.do("build")
-        self.do("install")
+        original = self.updated_and_installed()
         self.run_program("restore", cwd=self.work, status=5)
         self.complaint("restore", "--forget", "data/almanac.kwp", cwd=self.work, status=3)
         self.assertIn("its older original is in", self.do("restore", "--forget", MAIN))

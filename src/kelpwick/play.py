@@ -142,8 +142,8 @@ def charted(folder: Path) -> Iterator[str]:
     charts = holds.read(folder, "shallows")
     yield "ON THE CHARTS"
     for isle, name in ISLANDS:
-        buoys = list(shallows.buoys(_file(charts, f"{isle}/BUOYS")))
-        yield f"  {name:<16}{len(buoys)} buoys, the first {buoys[0] if buoys else 'lost'}; {len(_file(charts, f'{isle}/ROCKS')) // 4} rocks"
+        buoys = list(shallows.buoys(_file(charts, f"{isle}/channel-buoys")))
+        yield f"  {name:<16}{len(buoys)} buoys, the first {buoys[0] if buoys else 'lost'}; {len(_file(charts, f'{isle}/sunken-rocks')) // 4} rocks"
 
 
 def aloft(folder: Path, language: str) -> Iterator[str]:

@@ -20,13 +20,101 @@ from kelpwick import GameError
 from kelpwick.holds.canvas import GLOW, Pixel, Rows, coarse, drawn, put
 
 SHEET = (64, 32)
-BIRDS = {
-    "gull_glides": (18, 9, False),
-    "gull_sits": (9, 12, False),
-    "skua_dives": (8, 20, True),
-    "puffin": (10, 12, True),
+# what each letter of a drawing is: red, green, blue; a dot is nothing
+INKS = {
+    "w": (244, 246, 248),
+    "g": (170, 180, 190),
+    "d": (92, 100, 112),
+    "k": (28, 32, 38),
+    "b": (112, 84, 60),
+    "o": (240, 140, 40),
+    "y": (246, 206, 60),
+    "r": (206, 52, 46),
 }
-FLAGS = {"pilot": (14, 10, False), "quarantine": (12, 12, False), "lights_out": (10, 16, True)}
+BIRDS = {  # and whether the frame is turned
+    "gull_glides": (
+        """
+        kg..............gk
+        .kgg..........ggk.
+        ..gggg......gggg..
+        ...ggggg..ggggg...
+        ....wggggggggw....
+        .....wwwggwww.....
+        ......wwwwwwky....
+        .......wwwww......
+        ......ww..ww......
+        """,
+        False,
+    ),
+    "gull_sits": (
+        """
+        .....www.
+        ....wwkww
+        ....wwwyy
+        ....www..
+        ...wwww..
+        ..ggwww..
+        .gggwww..
+        kggggww..
+        kkgggww..
+        ..kwww...
+        ...o.o...
+        ..oo.oo..
+        """,
+        False,
+    ),
+    "skua_dives": (
+        """
+        b......b
+        bb....bb
+        bb....bb
+        bbb..bbb
+        wbb..bbw
+        wbbddbbw
+        .bbddbb.
+        .bbddbb.
+        ..bddb..
+        ..bddb..
+        ..bddb..
+        ..bbbb..
+        ..bbbb..
+        ..bbbb..
+        ...bb...
+        ..kbbk..
+        ...bb...
+        ...dd...
+        ...kk...
+        ...k....
+        """,
+        True,
+    ),
+    "puffin": (
+        """
+        ...kkkk...
+        ..kkwwwk..
+        ..kwwkwoo.
+        ..kwwwwyoo
+        ..kkwwwro.
+        .kkkkkk...
+        .kkkwwww..
+        kkkwwwww..
+        kkkwwwww..
+        .kkkwww...
+        ...o..o...
+        ..oo.oo...
+        """,
+        True,
+    ),
+}
+FLAGS = {
+    "pilot": ("\n".join(["wwwwwwwrrrrrrr"] * 10), False),
+    "quarantine": ("\n".join(["yyyyyyyyyyyy"] * 12), False),
+    "lights_out": (
+        "\n".join(["kkkkkkkkkk"] * 5 + ["kkkkyykkkk", *["kkkyyyykkk"] * 4, "kkkkyykkkk"] + ["kkkkkkkkkk"] * 5),
+        True,
+    ),
+}
+Drawings = Mapping[str, tuple[str, bool]]
 EDGE = 2  # transparent pixels around each sprite, which are trimmed
 
 
@@ -49,20 +137,27 @@ def write(folder: Path, rng: random.Random) -> None:
     for name, sprites, listed in (("seabirds", BIRDS, _as_json), ("flags", FLAGS, _as_xml)):
         frames = _placed(sprites)
         page: Rows = [[(0, 0, 0, 0)] * SHEET[0] for _ in range(SHEET[1])]
-        for number, frame in enumerate(frames.values()):
+        for name_of, frame in frames.items():
+            drawing = _rows(sprites[name_of][0])
             for y in range(frame.height):
                 for x in range(frame.width):
                     across, down = _in_sheet(frame, x, y)
-                    page[down][across] = _colour(number, x, y, frame)
+                    page[down][across] = _colour(drawing[y][x])
         put(folder / "birds", name, GLOW, SHEET, lambda x, y, page=page: page[y][x])  # type: ignore[misc]
         ending = "json" if listed is _as_json else "xml"
         (folder / "birds" / f"{name}.{ending}").write_text(listed(frames), encoding="utf-8", newline="\n")
 
 
-def _placed(sprites: Mapping[str, tuple[int, int, bool]]) -> dict[str, Frame]:
+def _rows(drawing: str) -> list[str]:
+    """The lines of a drawing."""
+    return drawing.split()
+
+
+def _placed(sprites: Drawings) -> dict[str, Frame]:
     """The frames side by side."""
     made, x = {}, 1
-    for name, (width, height, turned) in sprites.items():
+    for name, (drawing, turned) in sprites.items():
+        width, height = len(_rows(drawing)[0]), len(_rows(drawing))
         made[name] = Frame(x, 1, width, height, turned, EDGE, EDGE, (width + 2 * EDGE, height + 2 * EDGE))
         x += (height if turned else width) + 1
     return made
@@ -73,9 +168,8 @@ def _in_sheet(frame: Frame, x: int, y: int) -> tuple[int, int]:
     return (frame.x + frame.height - 1 - y, frame.y + x) if frame.turned else (frame.x + x, frame.y + y)
 
 
-def _colour(number: int, x: int, y: int, frame: Frame) -> Pixel:
-    light = 255 - 8 * abs(frame.width // 2 - x) - 4 * y
-    return max(0, light - 20 * number), max(0, light), max(40, light - 90), 255
+def _colour(letter: str) -> Pixel:
+    return (*INKS[letter], 255) if letter in INKS else (0, 0, 0, 0)
 
 
 def _as_json(frames: Mapping[str, Frame]) -> str:

@@ -217,7 +217,7 @@ class Archive(ABC):
 
         An entry that has only a key is called by that, and by what its content is: `unnamed/3f9c22d01b7e4a55.png`.
         One of several variants of a path has its mark: `letters/arrival@de.txt`. Of entries with the same name the first
-        has it plain, the others are `BUOYS~2`, `BUOYS~3` in the order of the directory. Folders are not told apart.
+        has it plain, the others are `channel-buoys~2`, `channel-buoys~3` in the order of the directory. Folders are not told apart.
         """
         return distinct_paths(self.repeating_names, identity)
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from PIL import Image, ImageDraw
+from PIL import Image
 
 from volvex.asset.picture import Picture
 from volvex.asset.put_back import differing
-from volvex.asset.sheet import BACK, GAP, INK, TEXT, over_chequers, small
+from volvex.asset.sheet import BACK, Cell, drawn, small
 from volvex.codec.pixels.format import Pixels
 
 EDGE = 400  # pixels of each of the three
@@ -30,15 +30,8 @@ def side_by_side(before: Picture, after: Picture, title: str) -> Image.Image:
     if old.shape == new.shape:
         mask = differing(before.rgba(), after.rgba())
         trio.append((f"{int(np.count_nonzero(mask)):,} pixels differ", _marked(new, mask)))
-    sheet = Image.new("RGB", (GAP + len(trio) * (EDGE + GAP), 2 * GAP + 2 * TEXT + EDGE), BACK)
-    pen = ImageDraw.Draw(sheet)
-    pen.text((GAP, GAP), title.encode("latin-1", "replace").decode("latin-1"), fill=INK)
-    for number, (words, pixels) in enumerate(trio):
-        image = over_chequers(Image.fromarray(small(pixels, EDGE)).convert("RGBA"))
-        left = GAP + number * (EDGE + GAP)
-        sheet.paste(image, (left + (EDGE - image.width) // 2, GAP + TEXT + (EDGE - image.height) // 2))
-        pen.text((left, GAP + TEXT + EDGE + 4), words, fill=INK)
-    return sheet
+    cells = [Cell(small(pixels, EDGE), words, "") for words, pixels in trio]
+    return drawn(cells, title, EDGE, len(trio))
 
 
 def _marked(pixels: Pixels, mask: Pixels) -> Pixels:

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import functools
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
-from PIL import Image, ImageDraw
+from PIL import Image, ImageDraw, ImageFont
 
 from volvex.codec.pixels.format import Pixels
 
 CELL, GAP, TEXT = 160, 12, 30  # pixels
+LETTER, FINE = 11, 4  # the size of letters, and how many times as large they are drawn
 COLUMNS, ROWS = 7, 40
 BACK, FRAME, INK = (38, 40, 44), (64, 67, 72), (225, 225, 225)
 CHEQUERS = ((72, 74, 78), (92, 94, 98))
@@ -56,29 +59,44 @@ def pages(count: int) -> int:
 
 
 def drawn(cells: Sequence[Cell], title: str, size: int = CELL, most: int = COLUMNS) -> Image.Image:
-    """A sheet of at most `most` x ROWS pictures, each in a cell of `size` pixels."""
+    """A sheet of at most `most` x ROWS pictures, each in a cell of `size` pixels; a row is as high as its highest picture."""
     columns = min(most, max(1, len(cells)))
-    rows = -(-len(cells) // columns)
+    rows = [cells[start : start + columns] for start in range(0, len(cells), columns)]
     text = TEXT if any(cell.name or cell.about for cell in cells) else 0
-    wide, high = GAP + columns * (size + GAP), GAP + TEXT + rows * (size + text + GAP)
+    heights = [max(cell.pixels.shape[0] for cell in row) for row in rows]
+    wide, high = GAP + columns * (size + GAP), GAP + TEXT + sum(heights) + len(rows) * (text + GAP)
     sheet = Image.new("RGB", (max(wide, 420), high), BACK)
-    pen = ImageDraw.Draw(sheet)
-    pen.text((GAP, GAP), title, fill=INK)
-    for number, cell in enumerate(cells):
-        left = GAP + number % columns * (size + GAP)
-        top = GAP + TEXT + number // columns * (size + text + GAP)
-        _put(sheet, pen, cell, (left, top), size)
+    write(sheet, (GAP, GAP - 2), title, INK)
+    top = GAP + TEXT
+    for row, height in zip(rows, heights, strict=True):
+        for number, cell in enumerate(row):
+            _put(sheet, cell, (GAP + number * (size + GAP), top), (size, height))
+        top += height + text + GAP
     return sheet
 
 
-def _put(sheet: Image.Image, pen: ImageDraw.ImageDraw, cell: Cell, place: tuple[int, int], size: int) -> None:
-    left, top = place
-    pen.rectangle((left - 1, top - 1, left + size, top + size), outline=FRAME)
+def _put(sheet: Image.Image, cell: Cell, place: tuple[int, int], size: tuple[int, int]) -> None:
+    (left, top), (wide, high) = place, size
+    ImageDraw.Draw(sheet).rectangle((left - 1, top - 1, left + wide, top + high), outline=FRAME)
     image = Image.fromarray(cell.pixels).convert("RGBA")
-    at = (left + (size - image.width) // 2, top + (size - image.height) // 2)
-    sheet.paste(over_chequers(image), at)
-    pen.text((left, top + size + 3), _cut(pen, cell.name, size), fill=INK)
-    pen.text((left, top + size + 15), _cut(pen, cell.about, size), fill=(150, 152, 156))
+    sheet.paste(over_chequers(image), (left + (wide - image.width) // 2, top + (high - image.height) // 2))
+    write(sheet, (left, top + high + 2), _cut(cell.name, wide), INK)
+    write(sheet, (left, top + high + 15), _cut(cell.about, wide), (150, 152, 156))
+
+
+@functools.cache
+def _font() -> Any:
+    """The letters, larger than they are shown: made small afterwards they stand at their own distances, not at whole pixels."""
+    return ImageFont.load_default(LETTER * FINE)
+
+
+def write(sheet: Image.Image, place: tuple[int, int], text: str, ink: tuple[int, int, int]) -> None:
+    """Write a line."""
+    high = LETTER + 4
+    wide = int(_font().getlength(text)) // FINE + 2
+    mask = Image.new("L", (wide * FINE, high * FINE))
+    ImageDraw.Draw(mask).text((0, 0), text, fill=255, font=_font())
+    sheet.paste(ink, place, mask.resize((wide, high), Image.Resampling.BOX))
 
 
 def over_chequers(image: Image.Image) -> Image.Image:
@@ -94,11 +112,11 @@ def over_chequers(image: Image.Image) -> Image.Image:
     return back.convert("RGB")
 
 
-def _cut(pen: ImageDraw.ImageDraw, text: str, size: int) -> str:
+def _cut(text: str, size: int) -> str:
     """The end of a text that has room below a picture."""
     text = text.encode("latin-1", "replace").decode("latin-1")
-    if pen.textlength(text) <= size:
+    if _font().getlength(text) <= size * FINE:
         return text
-    while text and pen.textlength(f"..{text}") > size:
+    while text and _font().getlength(f"..{text}") > size * FINE:
         text = text[1:]
     return f"..{text}"

@@ -1,6 +1,6 @@
 """What ties paths to layouts: formats that bear no signature are known by where they lie.
 
-A tie is a pattern of paths below a folder and the layout of what it matches, in archives too: `data/*.kwz`, `**/BUOYS`. It comes
+A tie is a pattern of paths below a folder and the layout of what it matches, in archives too: `data/*.kwz`, `**/channel-buoys`. It comes
 from a game's description, from a bench or from a command line. Of several that match, the last that was added counts.
 """
 

@@ -236,7 +236,7 @@ def _light(normals: Array) -> Array:
     light = np.array(LIGHT) / np.linalg.norm(LIGHT)
     facing = np.where(normals[:, 2:] < 0, -normals, normals)  # both sides of a sheet are lit
     key = facing @ light
-    return np.asarray(0.3 + 0.14 * facing[:, 2] + 0.62 * np.maximum(key, 0), np.float32)
+    return np.asarray(0.5 + 0.2 * facing[:, 2] + 0.6 * np.maximum(key, 0), np.float32)
 
 
 def _draw_loop(colours, depths, points, triangles, light, uvs, texture, tint, own, cutoff, way):  # type: ignore[no-untyped-def]

@@ -30,7 +30,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     def rows(text: str, layout: Layout, keying: Keying) -> list[Row]:
-        if _is_hash(text):
+        if _is_hash(text) and ("/" not in text or _numbers(text, keying) is not None):
             return [{"hash": text, "path": path, "by": by} for path, by in _paths(text, layout, keying, context)]
         path = text.replace("\\", "/")
         return [{"hash": value, "path": path, "by": by} for value, by in _hashes(path, layout, keying, context)]
