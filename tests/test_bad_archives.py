@@ -223,7 +223,7 @@ class Absurd(Case):
         self.file.write_bytes(self.data)
         self.assertIn("?", self.volvex("list", self.file))
         self.assertIn(
-            "9 is no codec that the layout knows", self.complaint("show", f"{self.file}/rules/lamps.xml", status=4)
+            "9 is not a codec of the layout", self.complaint("show", f"{self.file}/rules/lamps.xml", status=4)
         )
 
     def test_a_bomb_stops_at_the_size_that_was_told(self) -> None:

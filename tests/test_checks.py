@@ -258,7 +258,7 @@ class References(Checked):
         for values, said in (
             ({"references": {"a b": "c d"}}, "has 2 words, this needs 3"),
             ({"references": {"a b c": "c"}}, "needs 2"),
-            ({"references": {"a b c": 5}}, "tells a text"),
+            ({"references": {"a b c": 5}}, "has a text for"),
             ({"lengths": {"a b c": 0}}, "a number of characters"),
             ({"fonts": {"a": "b c"}}, "needs 3"),
             ({"versions": []}, "is a table"),

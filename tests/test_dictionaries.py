@@ -327,7 +327,7 @@ class OnABench(Case):
         (self.folder / "calls.txt").write_bytes("Öl.txt\nlamps/red.txt\nlamps\\red.txt\n".encode("cp1252"))
         self.assertIn("line 1 is not utf-8", self.complaint("names", "add", "calls.txt", status=4))
         said = self.volvex("names", "add", "calls.txt", "--encoding", "cp1252")
-        self.assertIn("2 new names of 2; 1 line stood there twice", said)
+        self.assertIn("2 new names of 2; 1 line given twice", said)
         self.volvex("names", "add", "calls.txt", "--encoding", "cp1252", "--scope", "kelpwick")
         listed = {(str(record["for"]), record["names"]) for record in self.records("names", "list")}
         self.assertEqual(listed, {("all games", 2), ("kelpwick", 2), ("kelpwick", 7), ("kelpwick", 10)})

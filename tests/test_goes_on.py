@@ -318,7 +318,7 @@ class Shapes(Case):
         (self.folder / "game/a.ini").write_text("volume = 5\nvolume = 6\nvolume = 7\n")
         self.volvex("bench", "game", "bench")
         done = self.run_program("set", "a.ini", "volume[2]=9", cwd=self.folder / "bench")
-        self.assertIn("volume is there 3 times: this was volume[2]", done.stderr)
+        self.assertIn("volume occurs 3 times: changed volume[2]", done.stderr)
         self.assertEqual((self.folder / "bench/files/a.ini").read_text(), "volume = 5\nvolume = 9\nvolume = 7\n")
 
 

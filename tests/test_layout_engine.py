@@ -316,7 +316,7 @@ class Structure(unittest.TestCase):
         archive = archive_of(FIXED + "read only\n", fixed(SAMPLES))
         with self.assertRaises(RefusedError) as caught:
             prove(archive.reading)
-        self.assertIn("line 2: its author says `read only`", caught.exception.message)
+        self.assertIn("line 2: declared `read only`", caught.exception.message)
 
     def test_a_wrong_alignment_is_found_out(self) -> None:
         archive = archive_of(PACKED.replace("content align 16 fill 20", "content align 32 fill 20"), packed(SAMPLES))

@@ -190,7 +190,7 @@ class Mistakes(unittest.TestCase):
             ("    where  u32       start of table\n", "no field gives the start of table"),
             ("    files  u32       count of table\n", "the count of table"),
             ("    name   text u16  name\n", "no field gives the name"),
-            ("    size   u32       size of content\n", "how long an entry's content is"),
+            ("    size   u32       size of content\n", "the size of an entry's content"),
         ):
             with self.subTest(gone), self.assertRaises(VolvexError) as caught:
                 parse(changed(gone, ""))
@@ -305,7 +305,7 @@ class Structures(unittest.TestCase):
             self.row("    data  bytes    content\n", "").replace("entry", "entry", 1) + "    x u8 kept\n",
             "no field gives the start of content",
         )
-        self.refused(self.row("    size  u32      size of content\n", ""), "how long the content is that follows")
+        self.refused(self.row("    size  u32      size of content\n", ""), "the length of the content that follows")
         self.refused(
             self.row("    data  bytes    content\n", "    data  bytes    content\n    x u8 kept\n"),
             "behind the other fields",
@@ -389,7 +389,7 @@ class NewConstructs(unittest.TestCase):
         self.refused("packed u16 described", "packed 2 bytes described", 7, "only a number's bits are described")
 
     def test_told_lengths_and_counts(self) -> None:
-        self.refused("letters u8 length of name", "letters u8 kept", 11, "should say so", "length of name")
+        self.refused("letters u8 length of name", "letters u8 kept", 11, "should have that meaning", "length of name")
         self.refused("letters u8", "letters i8", 11, "cannot be negative", "u8")
         self.refused("array of corners", "array of corner", 13, "uses corner", "corners")
         self.refused(
@@ -420,7 +420,7 @@ class NewConstructs(unittest.TestCase):
         )
         with self.assertRaises((LayoutError, ManyErrors)) as caught:
             parse(row)
-        self.assertIn("says where the next record starts", "\n".join(caught.exception.lines()))
+        self.assertIn("gives the start of the next record", "\n".join(caught.exception.lines()))
 
     def test_keys_of_content(self) -> None:
         end = "bytes u8 size of content\n"
@@ -456,7 +456,7 @@ class Writable(unittest.TestCase):
 
     def test_read_only_is_the_authors_word(self) -> None:
         layout = parse(GOOD + "\nread only\n")
-        self.assertEqual([reason for _, reason in unwritable(layout)], ["its author says `read only`"])
+        self.assertEqual([reason for _, reason in unwritable(layout)], ["declared `read only`"])
 
     def test_a_fixed_place_behind_a_block_that_grows(self) -> None:
         text = changed("block table repeats", "block tail at 600\n    x u32 kept\n\nblock table at 12 repeats")
@@ -513,7 +513,7 @@ class Program(Case):
     def test_check_says_which_line_cannot_be_written(self) -> None:
         file = self.folder / "t.layout"
         file.write_text(GOOD + "read only\n", encoding="utf-8")
-        self.assertIn(f"{file}:2:8: its author says `read only`", self.volvex("layout", "check", file, status=1))
+        self.assertIn(f"{file}:2:8: declared `read only`", self.volvex("layout", "check", file, status=1))
 
     def test_check_tells_a_mistake_at_its_line(self) -> None:
         file = self.folder / "t.layout"

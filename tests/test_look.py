@@ -201,7 +201,7 @@ class Lists(KeptGame):
         (self.folder / "many").write_bytes(fixed(files))
         out = self.volvex("list", "many", "--layout", "f.layout")
         self.assertEqual(out.splitlines()[0].split(), ["size", "stored", "codec", "path"])
-        self.assertIn("--long tells their types", out)
+        self.assertIn("--long shows their types", out)
         self.assertEqual(len(out.splitlines()), 20_003)
         self.assertIn("empty", self.volvex("list", "many", "--layout", "f.layout", "--long").splitlines()[5])
         self.assertIsNone(self.records("list", "many", "--layout", "f.layout")[0]["type"])

@@ -421,7 +421,7 @@ class Merging(Benches):
                 (self.folder / "other" / "files" / path).read_bytes(), (self.work / "files" / path).read_bytes()
             )
         self.assertIn(
-            "3 changes there already" if False else "there already",
+            "3 changes there already" if False else "made already",
             self.volvex("merge", self.work / "mine.json", cwd=self.folder / "other"),
         )
         for text, says in (

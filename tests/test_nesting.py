@@ -191,7 +191,7 @@ class Volumes(Case):
             ("{name}_{00}.kpd", "../{name}_{00}.kpd", "same folder"),
             ("{name}_{00}.kpd", "{stem}.kpd", "in braces"),
             ("{name}_{00}.kpd", "{name}.kpd", "or neither"),
-            ('in volumes "{name}_{00}.kpd" ', "", "nothing says what the volumes are called"),
+            ('in volumes "{name}_{00}.kpd" ', "", "nothing gives the names of volumes"),
         ):
             with self.subTest(new), self.assertRaises(VolvexError) as caught:
                 parse_layout(text.replace(old, new), "peal.layout")

@@ -374,7 +374,7 @@ class Hostile(Case):
             return opened(bytes(data))
 
         cases: dict[str, Callable[[bytearray, int], None]] = {
-            "more than any deflate stream": lambda data, at: struct.pack_into("<I", data, at + 24, 1 << 30),
+            "larger than a deflate stream": lambda data, at: struct.pack_into("<I", data, at + 24, 1 << 30),
             "reaches into the directory": lambda data, at: struct.pack_into("<I", data, at + 20, 1 << 20),
             "1601": lambda data, at: struct.pack_into("<I", data, at + 24, 1601),
             "more than 1599 bytes": lambda data, at: struct.pack_into("<I", data, at + 24, 1599),

@@ -151,7 +151,7 @@ class Files(unittest.TestCase):
         for name, says in (("x.lens.2", "its content lies in x.lens.2"), ("x.lens.1", "its content lies in x.lens.1")):
             with self.assertRaisesRegex(FormatError, says):
                 self.form.read(source({one: data for one, data in files.items() if one != name}))
-        with self.assertRaisesRegex(FormatError, "level 0 ends 2,048 bytes into the pixels, 2,000 are there"):
+        with self.assertRaisesRegex(FormatError, "level 0 ends 2,048 bytes into the pixels, which have 2,000"):
             self.form.read(source(files | {"x.lens.1": files["x.lens.1"][:2000]}))
 
     def test_a_palette_of_several_in_another_file(self) -> None:
@@ -277,7 +277,7 @@ class Benches(OnBench):
         self.paint("art/x.lens")
         self.run_in("changes")
         (self.work / "files/art/x.lens.1").write_bytes(b"short")
-        self.assertIn("level 0 ends 512 bytes into the pixels, 5 are there", self.run_in("check", status=1))
+        self.assertIn("level 0 ends 512 bytes into the pixels, which have 5", self.run_in("check", status=1))
         self.run_in("drop", "art/x.lens.1")
         self.assertIn("its content lies in x.lens.1", self.run_in("check", status=1))
 

@@ -599,7 +599,7 @@ content sounds pcm8(rate 8000, channels 2)
     def test_layouts_that_are_not_sound(self) -> None:
         for old, new, said in (
             ("crc32 of stored content", "crc32 of content", "only what is stored"),
-            ("encoding {", "kept {", "nothing says how they are encoded"),
+            ("encoding {", "kept {", "and no encoding is given"),
             ("align 16\n", "align 16 sounds pcm16\n", "given twice"),
             ("3 vorbis", "3 flac(head none)", "its own head"),
         ):

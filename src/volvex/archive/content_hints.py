@@ -89,7 +89,7 @@ def _kinds(archive: LayoutArchive, contents: dict[int, bytes]) -> Iterator[Hint]
     if len(record) >= 2 and len(wrong) == len(record):
         yield Hint(
             "content",
-            f"none of {len(record)} entries whose names say text is text: a codec or cipher that the layout does not have?",
+            f"none of {len(record)} entries named as text is text: a codec or cipher that the layout lacks?",
             "content as CODEC, or `wrapped in CIPHER`",
         )
         return
@@ -98,7 +98,7 @@ def _kinds(archive: LayoutArchive, contents: dict[int, bytes]) -> Iterator[Hint]
         kinds = ", ".join(sorted(set(signed.values())))
         yield Hint(
             "content",
-            f"none of {len(signed)} entries whose names say {kinds} is that: a codec or cipher that the layout does not have?",
+            f"none of {len(signed)} entries named as {kinds} is that: a codec or cipher that the layout lacks?",
             "content as CODEC, or `wrapped in CIPHER`",
         )
         return

@@ -137,7 +137,7 @@ class LayoutArchive(Archive):
             number = int(block.numbers(field.name)[row])
             raise FormatError(
                 self.source.name,
-                f"{number} is no codec that the layout knows",
+                f"{number} is not a codec of the layout",
                 offset=block.offset(row, field.name),
                 field=block.where(row, field.name),
                 hint="another layout, or adding the number to its table",

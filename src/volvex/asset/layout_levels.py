@@ -69,7 +69,7 @@ def find_levels(
         if span.start < 0 or span.start + span.stored > len(data[span.file]):
             raise FormatError(
                 reading.source.name if span.file == OWN else span.file,
-                f"level {span.level} ends {span.start + span.stored:,} bytes into the pixels, {len(data[span.file]):,} are there",
+                f"level {span.level} ends {span.start + span.stored:,} bytes into the pixels, which have {len(data[span.file]):,}",
                 hint=FRESH,
             )
         if not reading.layout.content.transforms and span.stored < span.size:
@@ -129,7 +129,7 @@ def _placed(
     for what, column in table.items():
         if len(column) < len(pairs):
             raise FormatError(
-                reading.source.name, f"{what} is there {len(column)} times for {len(pairs)} levels", hint=FRESH
+                reading.source.name, f"{what} occurs {len(column)} times for {len(pairs)} levels", hint=FRESH
             )
     spans, at = list[Span](), dict[str, int]()
     for row, (image, level, name) in enumerate(pairs):

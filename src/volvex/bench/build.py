@@ -140,7 +140,7 @@ def read_built(folder: Path) -> list[Built]:
     try:
         return [_built_of(typed.mapping(one)) for one in typed.listed(typed.member(typed.load(path), "files"))]
     except ValueError as error:
-        raise FormatError(path, f"not a valid list of what was built: {error}", hint="`volvex build`") from error
+        raise FormatError(path, f"not a valid list of built files: {error}", hint="`volvex build`") from error
 
 
 def _built_of(record: dict[str, Any]) -> Built:
@@ -330,7 +330,7 @@ def verify_entries(bench: Workbench, work: Work, written: Archive) -> None:
     for row, below in work.inner.items():
         place = written.row_at(_address_then(work, row))
         if place is None:
-            raise FormatError(written.source.name, f"{shown(work.archive.names[row])} is not in what was built")
+            raise FormatError(written.source.name, f"{shown(work.archive.names[row])} is missing from the built file")
         source = entry_source(written, place, below.name)
         with below.archive.reread(source) as inner:
             verify_entries(bench, below, inner)
@@ -354,7 +354,7 @@ def _require_rows(written: Archive, name: str, address: Address | None) -> set[i
     row = written.row_at(address) if address is not None else None
     found = {row} if row is not None else set(written.rows_of(name))  # a key's name may change with its content
     if not found:
-        raise FormatError(written.source.name, f"{shown(name)} is not in what was built")
+        raise FormatError(written.source.name, f"{shown(name)} is missing from the built file")
     return found
 
 

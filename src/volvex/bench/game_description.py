@@ -120,7 +120,7 @@ def read_game_description(path: Path) -> GameDescription:
         if isinstance(value, list) and not all(isinstance(one, str) for one in value):
             raise FormatError(path, f"{key} is a list of texts")
         if key == "keys" and not all(isinstance(field, str) for field in value.values()):
-            raise FormatError(path, f"{key} tells for patterns of files the names of keys, as texts")
+            raise FormatError(path, f"{key} maps patterns of files to names of keys, as texts")
     for way in values.get("takes", ()):
         if way not in WAYS:
             raise FormatError(path, f"takes: there is no way {way!r}", hint=f"one of {', '.join(WAYS)}")

@@ -73,7 +73,7 @@ def undo_values(
     ]
     if not back:
         raise NotFoundError(
-            f"{shown(change.path)}: row {shown(row)} is as the game has it", "`volvex changes` to see what is not"
+            f"{shown(change.path)}: row {shown(row)} is as the game has it", "`volvex changes` to list the others"
         )
     if write:
         data = edited(document, back)
@@ -111,7 +111,7 @@ def _meant(bench: Workbench, path: str, found: Sequence[FileChange], may_lack: b
         places = {bench.place_of(name, row) for name, row in bench.select(path)}
         changes = [change for change in found if change.path in places]
     if not changes and not may_lack:
-        raise NotFoundError(f"no changes at {shown(path or 'all')}", "`volvex changes` to see what was")
+        raise NotFoundError(f"no changes at {shown(path or 'all')}", "`volvex changes` to list them")
     return changes
 
 

@@ -91,7 +91,7 @@ class Workbench(Originals):
         if folder.is_relative_to(game.folder):
             raise RefusedError(f"{folder} is within the game's folder", "a folder of its own for the bench")
         if folder.is_dir() and not is_unfinished(folder):
-            raise RefusedError(f"{folder} is not empty", "another folder, or working in the bench that is there")
+            raise RefusedError(f"{folder} is not empty", "another folder, or the bench that exists there")
         bench = cls(folder, game, library, disk)
         for name, original in game.files():
             with FileSource(original, name) as source:

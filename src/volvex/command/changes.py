@@ -48,7 +48,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--brief", action="store_true", help="show files only")
     parser.add_argument("--all", action="store_true", help=f"show every line, not only the first {A_FILE} of a file")
     parser.add_argument("--save", type=Path, metavar="FILE", help="also save the changes to a file, for `merge`")
-    parser.add_argument("--overwrite", action="store_true", help="with --save and --to: replace a file that is there")
+    parser.add_argument("--overwrite", action="store_true", help="with --save and --to: replace an existing file")
     parser.add_argument("--to", type=Path, metavar="FILE", help="draw changed pictures, before and after, as PNG")
     parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
     add_layout(parser)

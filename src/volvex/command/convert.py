@@ -79,8 +79,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--cluster", metavar="ADDRESS", help="with --to: let a Dask scheduler's workers do it")
     add_reading(parser)
     there = parser.add_mutually_exclusive_group()
-    there.add_argument("--overwrite", action="store_true", help="replace files that are there")
-    there.add_argument("--skip-existing", action="store_true", help="with --to: leave files that are there as they are")
+    there.add_argument("--overwrite", action="store_true", help="replace existing files")
+    there.add_argument("--skip-existing", action="store_true", help="with --to: skip files that exist")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:

@@ -35,7 +35,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     log = log_of(description, folder)
     if log is None:
         raise RefusedError(
-            f"{description.called} does not say where the log is", 'a line log = "logs/game.log" in its game.toml'
+            f"{description.called} gives no path of a log", 'a line log = "logs/game.log" in its game.toml'
         )
     marks = LogMarks(
         description,

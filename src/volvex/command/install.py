@@ -69,7 +69,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--way",
         metavar="WAY",
-        help="how the game takes mods: replace, later, loose, aside, folder or list (default: as its description says)",
+        help="how the game takes mods: replace, later, loose, aside, folder or list (default: the first of its description)",
     )
     parser.add_argument(
         "--only",

@@ -358,7 +358,7 @@ def _print(rows: _Rows, order: list[int], options: argparse.Namespace, context: 
     print_table(context, columns)
     size, stored = int(rows.size.sum()), int(rows.stored.sum())
     things = count(len(rows.size), "entry", "entries") if rows.groups else count(len(rows.size), "file")
-    untold = "; --long tells their types" if rows.kind is None else ""
+    untold = "; --long shows their types" if rows.kind is None else ""
     context.print(
         context.paint(
             f"{things}, {number(size)} bytes, stored in {number(stored)} ({percent(stored, size)}){untold}", "dim"

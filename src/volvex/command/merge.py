@@ -70,7 +70,7 @@ def _print(result: MergeResult, context: Context) -> None:
     for change in result.made:
         context.print(f"{path}: {change_line(change, context)}")
     if result.done:
-        context.print(f"{path}: {count(result.done, 'change')} there already")
+        context.print(f"{path}: {count(result.done, 'change')} made already")
     for conflict in result.conflicts:
         context.print(f"{path}: {context.paint('conflict', 'red')}: {shown(str(conflict))}")
 

@@ -40,7 +40,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="the archive whose format to use, on a bench also one of its game (default: a plain ZIP or TAR, by the name of the new file)",
     )
     parser.add_argument("--to", required=True, type=Path, metavar="FILE", help="the archive to write")
-    parser.add_argument("--overwrite", action="store_true", help="replace the file if it is there")
+    parser.add_argument("--overwrite", action="store_true", help="replace an existing file")
     parser.add_argument("--anyway", action="store_true", help="even if no file of the folder is in the archive")
     add_reading(parser)
 

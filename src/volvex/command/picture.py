@@ -48,7 +48,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--to", dest="target", required=True, type=Path, metavar="FILE", help="the sheet, a PNG")
     add_model_views(parser)
     add_reading(parser)
-    parser.add_argument("--overwrite", action="store_true", help="replace a file that is there")
+    parser.add_argument("--overwrite", action="store_true", help="replace an existing file")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
@@ -72,7 +72,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         faults += walker.faults
     if not cells:
         note_faults(faults, context)
-        raise NotFoundError("there is no picture or model in what was named", "`volvex list` to see what there is")
+        raise NotFoundError("no picture or model at this path", "`volvex list` to list the files")
     plain = len(cells) - models.count
     kinds = [count(number, what) for number, what in ((plain, "picture"), (models.count, "model")) if number]
     said = " and ".join(kinds)

@@ -125,7 +125,7 @@ def _note_namesakes(place: str, document: Document, changes: Sequence[Change], c
         same = [name for name in sheet.record(row) if re.fullmatch(rf"{re.escape(bare)}(\[\d+\])?", name)]
         if len(same) > 1:
             context.note(
-                f"note: {shown(place)}: {shown(bare)} is there {len(same)} times: this was {shown(change.field)}, of {shown(', '.join(same))}"
+                f"note: {shown(place)}: {shown(bare)} occurs {len(same)} times: changed {shown(change.field)}, of {shown(', '.join(same))}"
             )
 
 

@@ -51,7 +51,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     folder, before = folder_of(options.dir, options, context)
     description = game_description(folder, context) if folder.is_dir() else UNKNOWN
     memory = Memory(None if options.refresh else context.cache / "survey.sqlite")
-    context.interrupted = ("what was found out is remembered", "the same command again, which goes on from there")
+    context.interrupted = ("results so far are kept", "the same command again, which goes on from there")
     files = survey(folder, library, memory, lambda path: _key(description, path), tied=ties.words)
     files = [_without(surveyed, before) for surveyed in files]
     if options.json:

@@ -64,7 +64,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--mute", action="store_true", help="for movies: leave the sound of yours out")
     parser.add_argument("--blank", action="store_true", help="put one black frame in the place of a movie")
-    parser.add_argument("--as-is", action="store_true", help="put your file in as it is, whatever it is")
+    parser.add_argument("--as-is", action="store_true", help="put your file in unchanged, of whatever kind")
     add_variant(parser)
     add_layout(parser)
     add_bench(parser)
@@ -146,9 +146,7 @@ def _require_fit(bench: Workbench, path: str, file: Path) -> None:
     with FileSource(file, place) as source:
         found = misfit(bench, place, source)
     if found is not None:
-        hint = (
-            f"{found.hint}; or --as-is to put it in all the same" if found.hint else "--as-is to put it in all the same"
-        )
+        hint = f"{found.hint}; or --as-is to put it in unchanged" if found.hint else "--as-is to put it in unchanged"
         raise RefusedError(f"{shown(file.as_posix())}: {found.message}", hint)
 
 

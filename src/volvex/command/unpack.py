@@ -38,8 +38,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--to", type=Path, metavar="DIR", help="the folder to write into (default: a new one, named after the archive)"
     )
     there = parser.add_mutually_exclusive_group()
-    there.add_argument("--overwrite", action="store_true", help="replace files that are there")
-    there.add_argument("--skip-existing", action="store_true", help="leave files that are there as they are")
+    there.add_argument("--overwrite", action="store_true", help="replace existing files")
+    there.add_argument("--skip-existing", action="store_true", help="skip files that exist")
     parser.add_argument(
         "--deep", action="store_true", help="also unpack nested archives, each into a folder of its name"
     )
@@ -62,7 +62,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         groups = [group for one in found for group in one.groups]
         loose = [(path, file) for one in found for path, file in one.files if path in one.homes]
         if not groups and not loose:
-            raise NotFoundError("there is no archive in what was named", "`volvex survey` to see which files open")
+            raise NotFoundError("no archive at this path", "`volvex survey` to see which files open")
         folder = options.to or _folder(groups)
         context.disk.require_allowed(folder)
         total = sum(int(group.archive.entries.size[group.rows].sum()) for group in groups)

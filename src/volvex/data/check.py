@@ -172,9 +172,9 @@ def _near(row_id: str, ids: list[str]) -> str:
     """What may have been meant: a word like it, or all numbers when there are few."""
     plain = list(dict.fromkeys(row_id.partition(JOINED)[0] for row_id in ids))
     if row_id.isdigit():
-        return f"one of {', '.join(plain)}" if 0 < len(plain) <= 8 else "an id that is there"
+        return f"one of {', '.join(plain)}" if 0 < len(plain) <= 8 else "an id of a record"
     near = difflib.get_close_matches(row_id, plain, 1)
-    return near[0] if near else "an id that is there"
+    return near[0] if near else "an id of a record"
 
 
 def _paths(catalogue: Catalogue, path: str, sheet: Sheet) -> Iterator[Problem]:
@@ -194,7 +194,7 @@ def _paths(catalogue: Catalogue, path: str, sheet: Sheet) -> Iterator[Problem]:
                     sheet.ids[row],
                     name,
                     f"the game has no {text}",
-                    near[0] if near else "a path that is there",
+                    near[0] if near else "a path of a file",
                 )
 
 

@@ -292,7 +292,7 @@ def described(values: Mapping[str, object], file: str) -> Meanings:
     def texts(name: str) -> Iterator[tuple[str, str]]:
         for row_id, value in table(name).items():
             if not isinstance(value, str):
-                raise FormatError(file, f"[{name}] tells a text for {row_id!r}", hint=EXAMPLE)
+                raise FormatError(file, f"[{name}] has a text for {row_id!r}", hint=EXAMPLE)
             yield row_id, value
 
     references = [
@@ -303,7 +303,7 @@ def described(values: Mapping[str, object], file: str) -> Meanings:
     for row_id, most in table("lengths").items():
         if not isinstance(most, int) or most < 1:
             raise FormatError(
-                file, f"[lengths] tells a number of characters for {row_id!r}", hint='"texts/menu.txl texts *" = 24'
+                file, f"[lengths] has a number of characters for {row_id!r}", hint='"texts/menu.txl texts *" = 24'
             )
         lengths.append((Spot.of(row_id, 3, file), most))
     return Meanings(

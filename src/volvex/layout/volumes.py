@@ -80,7 +80,7 @@ def open_volumes(
 ) -> tuple[list[Volume], JoinedSource]:
     """The volumes with these numbers, and all of them as one source; FormatError when one is missing."""
     if len(numbers) > MOST:
-        raise FormatError(source.name, f"{len(numbers)} volumes", hint="another layout: no game has so many")
+        raise FormatError(source.name, f"{len(numbers)} volumes", hint="another layout: no game has that number")
     found: list[Volume] = []
     try:
         for number in numbers:

@@ -69,7 +69,7 @@ def skipped(game: Path, name: str, installed: Installed) -> Action:
 
 
 def _offer(name: str) -> str:
-    return f"`volvex restore --overwrite {quoted(name)}`: the original goes back, the file that is there is kept in {HIDDEN}/{ASIDE}"
+    return f"`volvex restore --overwrite {quoted(name)}`: the original replaces the present file, which is kept in {HIDDEN}/{ASIDE}"
 
 
 def held(game: Path, state: State, force: Collection[str]) -> list[Action]:
@@ -171,7 +171,7 @@ def _check_force(force: Collection[str], known: Collection[str]) -> None:
     for name in force:
         if name not in known:
             raise NotFoundError(
-                f"there is no original of {name} in the store", "`volvex restore --plan` to see what there is"
+                f"there is no original of {name} in the store", "`volvex restore --plan` to list the files"
             )
 
 

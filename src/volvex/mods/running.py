@@ -57,7 +57,7 @@ def command_of(description: GameDescription, game: Path, python: str) -> list[st
     """The words that start a game; RefusedError when its description has none."""
     if not description.start:
         raise RefusedError(
-            f"{description.called} does not say how the game starts",
+            f"{description.called} gives no command that starts the game",
             'a line start = ["{game}/GAME.exe"] in a game.toml for it (docs/games.md)',
         )
     return [word.replace("{game}", str(game)).replace("{python}", python) for word in description.start]

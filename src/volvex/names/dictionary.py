@@ -44,7 +44,7 @@ def decoded(data: bytes, name: str, encoding: str | None = None) -> str:
             name,
             f"line {line} is not {text}",
             offset=error.start,
-            hint="`--encoding cp1252`, or whatever it was written in",
+            hint="`--encoding cp1252`, or another encoding",
         ) from error
 
 

@@ -75,7 +75,7 @@ def update_list(
     new = len(names - old)
     if len(names) < WORST * len(old):
         return Updated(
-            address, file, len(names), new, refused=f"it has {len(names):,} names, the list that is there {len(old):,}"
+            address, file, len(names), new, refused=f"it has {len(names):,} names, the present list {len(old):,}"
         )
     before = named()
     _write(file, got.data, disk)

@@ -29,7 +29,7 @@ def missing_file(names: list[str], path: str, within: Callable[[str], str]) -> N
     near = near or next((name for name in _near(path, names) if name.endswith(f"/{path}")), None)
     near = near or within(path) or next(iter(difflib.get_close_matches(path, names, 1, 0.6)), None)
     return NotFoundError(
-        f"not in the game: {shown(path)}", f"{quoted(near)}" if near else "`volvex list .` to see what there is"
+        f"not in the game: {shown(path)}", f"{quoted(near)}" if near else "`volvex list .` to list the files"
     )
 
 
@@ -49,6 +49,4 @@ def meant(part: str, names: list[str], within: str) -> str:
         if name.casefold() == part.casefold():
             return quoted(joined_path(within, name))
     near = difflib.get_close_matches(part, names, 1, 0.6) or [name for name in names if name.endswith("/" + part)][:1]
-    return (
-        quoted(joined_path(within, near[0])) if near else f"`volvex list {quoted(within or '.')}` to see what there is"
-    )
+    return quoted(joined_path(within, near[0])) if near else f"`volvex list {quoted(within or '.')}` to list the files"

@@ -175,11 +175,11 @@ class Zip(OpenFormatArchive):
             (held < 0, "it is stored in fewer bytes than its password check takes"),
             (
                 (codec == 0) & (held != of.size),
-                "it says that it is not compressed, and that its size is not its stored size",
+                "stored without compression, but its size differs from its stored size",
             ),
             (
                 (codec == 1) & (of.size > held * MOST_DEFLATED + 64),
-                "it says that it holds more than any deflate stream of its size can",
+                "its size is larger than a deflate stream of its stored size can decode to",
             ),
             ((self.flags & STRONG) != 0, "it is encrypted by a method without a public description"),
         )

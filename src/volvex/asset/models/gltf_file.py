@@ -235,7 +235,7 @@ def _chunks(data: bytes, name: str) -> tuple[bytes, bytes | None]:
     length, at, found = min(len(data), int.from_bytes(data[8:12], "little")), 12, dict[bytes, bytes]()
     if int.from_bytes(data[8:12], "little") > len(data):
         raise FormatError(
-            name, f"{len(data):,} bytes, its head says {int.from_bytes(data[8:12], 'little'):,}", hint=FRESH
+            name, f"{len(data):,} bytes, its head gives {int.from_bytes(data[8:12], 'little'):,}", hint=FRESH
         )
     while at + 8 <= length:
         size, kind = int.from_bytes(data[at : at + 4], "little"), data[at + 4 : at + 8]

@@ -96,7 +96,7 @@ def put_materials(
     if reading.attribute("alpha mode") is None and any(
         one.alpha != (old[place].alpha if place >= 0 else OPAQUE) for one, place in zip(new, like, strict=True)
     ):
-        raise RefusedError("this format does not say how materials are seen through", "the alpha mode of the original")
+        raise RefusedError("this format has no alpha modes of materials", "the alpha mode of the original")
     return True
 
 

@@ -166,7 +166,7 @@ def _put_track_rows(columns: AllColumns, reading: Reading, wanted: list[Written]
         by_hash = {name: one for one, name in hashes_of(reading, "track joint hash", joints).items()}
         hashes = numbers_of(reading, "track joint hash")
         if hashes is None or not by_hash:
-            raise RefusedError("the layout does not say how joints are hashed", "`hashes by` in the layout")
+            raise RefusedError("the layout has no hash of joint names", "`hashes by` in the layout")
         numbers = hashes[rows].astype(object)
         for number in new:
             numbers[number] = by_hash[joints[wanted[number].joint]]

@@ -143,7 +143,7 @@ def _packets(reading: Reading, streams: Streams) -> list[Packet]:
         row = int(np.argmax(wrong))
         raise FormatError(
             reading.source.name,
-            f"packet {row} ends {int(begins[row] + sizes[row]):,} bytes into the packets, {len(data):,} are there",
+            f"packet {row} ends {int(begins[row] + sizes[row]):,} bytes into the packets, which have {len(data):,}",
             hint=FRESH,
         )
     kinds, words = _numbers(reading, attributes.STREAM), _table(reading, attributes.STREAM)

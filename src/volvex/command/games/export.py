@@ -23,7 +23,7 @@ EXAMPLES = ("volvex games export kelpwick ../kelpwick-pack.zip",)
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("name", metavar="PACK", help="the pack's name")
     parser.add_argument("file", type=Path, nargs="?", metavar="ZIP", help="the ZIP to write (default: PACK.zip)")
-    parser.add_argument("--overwrite", action="store_true", help="replace a file that is there")
+    parser.add_argument("--overwrite", action="store_true", help="replace an existing file")
 
 
 def run(options: argparse.Namespace, context: Context) -> int:

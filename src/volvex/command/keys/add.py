@@ -36,7 +36,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             secret = bytes.fromhex(secret.decode())
         except ValueError:
             raise UsageError(
-                "what was given is not pairs of hexadecimal digits", "leaving --hex out when it is text"
+                "the secret is not pairs of hexadecimal digits", "leaving --hex out when it is text"
             ) from None
     if not secret or len(secret) > LONGEST:
         raise UsageError("the secret is empty" if not secret else f"a secret of more than {LONGEST} bytes")

@@ -92,7 +92,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         if not known and walker.faults:
             raise walker.faults[0] if len(walker.faults) == 1 else ManyErrors(list(walker.faults))
         if not known:
-            raise NotFoundError("unknown format: no layout reads what was named", "--layout FILE")
+            raise NotFoundError("unknown format: no layout reads these files", "--layout FILE")
         for path, archive in archives.items():
             status = max(status, _prove(path, archive, options, context))
             if options.harder:

@@ -23,7 +23,7 @@ EXAMPLES = ("volvex mod add ../bright-lamps.zip",)
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("mod", nargs="+", type=Path, metavar="MOD", help="a mod's folder or ZIP")
     parser.add_argument("--overwrite", action="store_true", help="replace a mod with the same id")
-    parser.add_argument("--anyway", action="store_true", help="also add a mod that says it is for another game")
+    parser.add_argument("--anyway", action="store_true", help="also add a mod that is for another game")
     add_game(parser)
 
 

@@ -98,7 +98,7 @@ def _as_before(search: _Search, before: Mapping[str, Installed]) -> Iterator[Non
                 context.complain(f"skipped: {shown(action.path)}: {shown(action.why)}")
         if _made_of(installed(game)) != _made_of(before):
             context.complain(
-                "what is installed is not as it was before: `volvex status` tells it, `volvex install GAME` installs the mods that are on"
+                "other files are installed than before: `volvex status` lists them, `volvex install GAME` installs the mods that are on"
             )
 
 

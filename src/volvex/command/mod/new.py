@@ -64,7 +64,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--version", help="the mod's version (default: 1.0)")
     parser.add_argument("--author", help="who made it")
     parser.add_argument("--licence", help="under which licence others may use it")
-    parser.add_argument("--overwrite", action="store_true", help="write the changes into a mod that is there again")
+    parser.add_argument("--overwrite", action="store_true", help="write the changes into an existing mod")
     parser.add_argument("--anyway", action="store_true", help="make the mod despite errors found by `check`")
     add_bench(parser)
 

@@ -26,7 +26,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "conflict", nargs="?", metavar="CONFLICT", help="a conflict as it is listed (default: list them)"
     )
     parser.add_argument("--winner", metavar="MOD", help="the mod that wins, or `game` for what the game has")
-    parser.add_argument("--forget", action="store_true", help="forget what was settled, of this conflict or of all")
+    parser.add_argument("--forget", action="store_true", help="forget the decision on this conflict, or all decisions")
     parser.add_argument("--json", action="store_true", help="print JSON: a list of records")
     add_game(parser)
 

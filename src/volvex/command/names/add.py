@@ -52,7 +52,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         target, unique = folder / f"{path.stem}{dictionary.ENDING}", set(lines)
         new, whole = dictionary.add(target, unique, context.disk)
         twice = len(lines) - len(unique)
-        said = f"; {count(twice, 'line')} stood there twice" if twice else ""
+        said = f"; {count(twice, 'line')} given twice" if twice else ""
         context.print(
             f"{count(new, 'new name')} of {len(unique):,}{said}; {context.paint(shown(target.as_posix()), 'blue')} has {whole:,}"
         )

@@ -24,7 +24,7 @@ EXAMPLES = ("volvex names export --to all-names.txt",)
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_paths(parser)
     parser.add_argument("--to", type=Path, metavar="FILE", help="write into this file")
-    parser.add_argument("--overwrite", action="store_true", help="replace a file that is there")
+    parser.add_argument("--overwrite", action="store_true", help="replace an existing file")
     add_layout(parser)
 
 

@@ -128,6 +128,6 @@ def _try(sought: list[UnresolvedEntries], patterns: list[Pattern], context: Cont
                 for pattern in patterns:
                     guess(unresolved, pattern, on_progress)
     except KeyboardInterrupt:
-        context.note("interrupted: what was found by then is kept")
+        context.note("interrupted: the paths found so far are kept")
         return False
     return True

@@ -50,7 +50,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             with context.progress("reading", total(found)) as on_progress:
                 done = mine(found, memory, on_progress, context.note if context.err.isatty() else lambda text: None)
         except KeyboardInterrupt:
-            context.note("what was read is remembered: the same command goes on from there")
+            context.note("interrupted: the same command continues where it stopped")
             raise
         if not done.before:
             return nothing_to_do(options, context)

@@ -25,7 +25,7 @@ from volvex.names.update import Updated, file_name, update_list
 PRIORITY = 62
 WRITES = True
 EXAMPLES = ("volvex names update",)
-STATUSES = {Status.DIFFERS: "a list was not taken, as it is worse than the one that is there"}
+STATUSES = {Status.DIFFERS: "a list was refused: it is worse than the present one"}
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

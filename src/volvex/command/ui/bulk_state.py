@@ -149,7 +149,7 @@ class BulkState:
     def print_summary(self, options: argparse.Namespace, context: Context) -> int:
         """Print the summary; the status."""
         if not (self.files or self.failed or self.skipped or self.faults):
-            raise NotFoundError(f"there is no {self.what} in what was named", "`volvex list` to see what there is")
+            raise NotFoundError(f"no {self.what} at this path", "`volvex list` to list the files")
         skipped = f"; {count(self.skipped, 'file')} left as they were" if self.skipped else ""
         folder = shown(str(options.folder))
         context.print(f"{self.counted()}, {number(self.bytes)} bytes in {folder}{skipped}")

@@ -23,7 +23,7 @@ GROUPS = {
 }
 STATUSES = {
     Status.OK: "done",
-    Status.DIFFERS: "not found, different, or not sound",
+    Status.DIFFERS: "not found, different, or with faults",
     Status.USAGE: "wrong usage",
     Status.NOT_FOUND: "no such path",
     Status.BAD_DATA: "damaged file",

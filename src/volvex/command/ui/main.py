@@ -99,7 +99,7 @@ def _system_error(error: OSError) -> list[str]:
     if error.errno == errno.ENOSPC:
         return [
             f"no space left on the device{where}",
-            "try making room: what was begun is undone, or finished by the next command",
+            "try making room; the next command finishes or undoes this one",
         ]
     if isinstance(error, FileNotFoundError) and HIDDEN in Path(str(error.filename)).parts:
         return [f"an original is gone{where}: another volvex installs or restores now", "try the same command again"]

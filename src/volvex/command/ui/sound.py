@@ -40,7 +40,7 @@ def show_sound(sound: Sound, path: str, size: int, context: Context) -> None:
     for note in sound.notes:
         context.print(f"  note      {shown(note)}")
     if len(samples) != sound.frames:
-        context.print(f"  note      its head gives {count(sound.frames, 'frame')}, {number(len(samples))} are there")
+        context.print(f"  note      its head gives {count(sound.frames, 'frame')}, found {number(len(samples))}")
     if context.terminal and len(samples):
         _draw(sound, context)
 

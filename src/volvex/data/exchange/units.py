@@ -105,7 +105,7 @@ def changed_units(
         row_id, text = record.get(HEADS[0], ""), record.get(HEADS[3], "")
         one = known.get(row_id)
         if one is None or row_id in seen:
-            allowed = "an id that is there" if one is None else "each id once"
+            allowed = "an id of a record" if one is None else "each id once"
             faults.append(FormatError(file, f"{where}, column {HEADS[0]}: {row_id!r}", hint=allowed))
             continue
         seen.add(row_id)

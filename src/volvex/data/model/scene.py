@@ -134,7 +134,7 @@ class SceneData(LayoutDocument):
             ):
                 raise FormatError(
                     self.file,
-                    f"row {change.id}: its {change.field} says which fields it has, and stays",
+                    f"row {change.id}: its {change.field} decides its fields and cannot be set",
                     hint="a copy of an object of the other type: --copy OLD=NEW",
                 )
             super().set_cells(home, row, change)
@@ -155,7 +155,7 @@ class SceneData(LayoutDocument):
                 self.file,
                 f"row {change.id}: its record holds bytes that could not be written back as they are",
                 field=change.field,
-                hint="a layout that says what they are",
+                hint="a layout that describes them",
             )
         for leaf in self.leaves(field, value, siblings):
             if leaf.name == change.field:

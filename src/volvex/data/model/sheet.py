@@ -338,7 +338,7 @@ class Document(ABC):
         if found:
             text = ", ".join(sheet.name for sheet, _ in found)
             raise NotFoundError(
-                f"{self.file}: row {row_id} is there {len(found)} times: in {text}", f"--sheet {found[0][0].name}"
+                f"{self.file}: row {row_id} occurs {len(found)} times: in {text}", f"--sheet {found[0][0].name}"
             )
         near = difflib.get_close_matches(row_id, [row_id for sheet in self.sheets for row_id in sheet.ids[:20000]], 1)
         raise NotFoundError(

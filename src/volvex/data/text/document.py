@@ -204,7 +204,7 @@ class Offsets:
 
 
 def sheets_of(records: Iterable[Record]) -> list[Sheet]:
-    """Records as sheets, a kind each; an id that is there again gets its number behind it."""
+    """Records as sheets, a kind each; an id of a record again gets its number behind it."""
     groups: dict[str, list[Record]] = {}
     for record in records:
         groups.setdefault(record.sheet, []).append(record)

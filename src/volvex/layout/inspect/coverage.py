@@ -208,7 +208,7 @@ def object_stretches(reading: Reading, piece: Piece, within: str, strict: bool =
         if strict:
             raise
         yield Stretch(
-            piece.start, piece.size, "inside", record.name, "", f"not as its record says: {error.problem}", "", within
+            piece.start, piece.size, "inside", record.name, "", f"differs from its record: {error.problem}", "", within
         )
 
 

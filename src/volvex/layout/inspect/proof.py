@@ -117,7 +117,7 @@ def _check_sorted(reading: Reading) -> None:
         if wrong is not None:
             raise FormatError(
                 block.source.name,
-                f"the records are not sorted by {by}, as the layout says",
+                f"the records are not sorted by {by}, as in the layout",
                 offset=int(block.starts[wrong]),
                 field=block.where(wrong, by),
                 hint="leaving `sorted by` out of the layout",
@@ -136,7 +136,7 @@ def _check_name_checksums(reading: Reading) -> None:
                 raise FormatError(
                     block.source.name,
                     f"the {meaning.algorithm} of {meaning.part} is {checksum_text(field, value)}, "
-                    f"the file says {checksum_text(field, number)}",
+                    f"the file has {checksum_text(field, number)}",
                     offset=block.offset(row, field.name),
                     field=block.where(row, field.name),
                     hint="another algorithm, or the name in another case: `of lower name`",
@@ -157,7 +157,7 @@ def check_objects(reading: Reading) -> None:
                 name = reading.entries.names.raw(piece.row).decode(reading.entries.names.encoding, "backslashreplace")
                 raise FormatError(
                     reading.source.name,
-                    f"{name} is not what its record says: {error.problem}",
+                    f"{name} differs from its record: {error.problem}",
                     offset=piece.start + (error.offset or 0),
                     hint="another record for this type",
                 ) from error

@@ -111,7 +111,7 @@ def check_values(layout: Layout) -> Iterator[Problem]:
             if home is not None and is_bare(home) and pooled_length(block, field) is None:
                 yield (
                     field.place,
-                    f"nothing says how long the text is to which `{field.name}` points",
+                    f"no field gives the length of the text to which `{field.name}` points",
                     f"u16  length of {field.name}",
                 )
     yield from _check_rules(layout, rows)

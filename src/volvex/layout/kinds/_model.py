@@ -181,7 +181,7 @@ def spec_of(layout: Layout) -> dict[str, str | int]:
     """How a model lies in space and in its file, with all that a layout leaves out; UsageError for what it cannot be."""
     found = parse_spec(layout.content.codec or MODEL)
     if found.name != MODEL:
-        raise UsageError(f"{found.name} says nothing about a model", "content as model(up z, handed left)")
+        raise UsageError(f"{found.name} is not a property of models", "content as model(up z, handed left)")
     return settled(found, SPEC)
 
 

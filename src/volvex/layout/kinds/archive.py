@@ -120,7 +120,7 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
     elif not {STORED, SIZE, END} & set(attributes):
         yield (
             layout.place,
-            "no field says how long an entry's content is",
+            "no field gives the size of an entry's content",
             "`stored size of content`, `size of content` or `end of content`",
         )
     if START in attributes:
@@ -198,7 +198,7 @@ def _check_chunks(layout: Layout, attributes: dict[str, Field]) -> Iterator[tupl
         if part.cut is not None and part.cut.short and part.cut.bare and CHUNK_SIZE not in attributes:
             yield (
                 part.place,
-                "which chunks are bare cannot be told from their sizes alone",
+                "their sizes alone do not show which chunks are bare",
                 f"a field `{CHUNK_SIZE}` or `{CHUNK_CODEC}`",
             )
     table = attributes.get(CHUNK_CODEC)
@@ -263,7 +263,7 @@ def _check_volumes(layout: Layout, attributes: dict[str, Field]) -> Iterator[tup
         if VOLUME in attributes:
             yield (
                 attributes[VOLUME].place,
-                "the number of a volume, and nothing says what the volumes are called",
+                "the number of a volume, and nothing gives the names of volumes",
                 'content in volumes "bells_{00}.kwd"',
             )
         return
@@ -369,7 +369,7 @@ def _check_keys(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple[
             continue
         yield from _check_rule(rule, attributes)
     if layout.keys and KEY in attributes and KEY not in seen:
-        yield layout.keys[0].place, "how names are made into keys is not said", "hashes by fnv1a(bits 64)"
+        yield layout.keys[0].place, "no hash function of names is given", "hashes by fnv1a(bits 64)"
 
 
 def _check_rule(rule: KeyRule, attributes: dict[str, Field]) -> Iterator[tuple[Place, str, str]]:
@@ -379,7 +379,7 @@ def _check_rule(rule: KeyRule, attributes: dict[str, Field]) -> Iterator[tuple[P
         if not places or (len(places) > 1) != (rule.unit > 1) or "." in rule.numbered:
             yield (
                 rule.place,
-                f"`{rule.numbered}` with {rule.unit} to a folder tells no number",
+                f"`{rule.numbered}` with {rule.unit} to a folder gives no number",
                 'names numbered "{000}/{00}", 64 to a folder',
             )
         if FOLDER_KEY in attributes or EXTENSION_KEY in attributes:
@@ -406,7 +406,7 @@ def _check_start(layout: Layout, start: Field) -> Iterator[tuple[Place, str, str
         unit = change.number if change.how == "times" else unit
     for align in (layout.content.align, *(placing.align for placing in layout.content.others)):
         if align % unit and not based:
-            problem = f"content starts at multiples of {align}, which `{start.name}` cannot say in units of {unit}"
+            problem = f"content starts at multiples of {align}, which `{start.name}` cannot give in units of {unit}"
             yield start.place, problem, f"content align {unit}"
 
 
@@ -445,7 +445,7 @@ def _check_names(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple
             if is_bare(field) and pooled_length(home, pointed) is None:
                 yield (
                     pointed.place,
-                    f"nothing says how long the text is to which `{pointed.name}` points",
+                    f"no field gives the length of the text to which `{pointed.name}` points",
                     f"u16  length of {pointed.name}",
                 )
 
@@ -460,7 +460,7 @@ def _check_until_next(layout: Layout, attributes: dict[str, Field]) -> Iterator[
     if field is not None:
         yield (
             field.place,
-            f"`{field.name}` says how long content is, and so does `content until next`",
+            f"`{field.name}` gives the size of content, and so does `content until next`",
             "leaving `until next` out",
         )
 
@@ -478,7 +478,7 @@ def _check_codec(codec: Field, stored: bool, sized: bool) -> Iterator[tuple[Plac
     if not codec.meaning.table:
         yield (
             codec.place,
-            f"`{codec.name}` does not say which number is which codec",
+            f"`{codec.name}` has no table of codecs",
             "codec of content { 0 none, 1 zlib }",
         )
     for _, name in codec.meaning.table:

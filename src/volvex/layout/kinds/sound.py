@@ -60,12 +60,12 @@ def check_encodings(layout: Layout, given: dict[str, Field]) -> Iterator[tuple[P
     specs = [spec for _, spec in getattr(told.meaning, "table", ())] if told is not None else []
     place = told.place if told is not None else layout.content.place or layout.place
     if told is not None and not specs:
-        yield place, "`encoding` does not say which number is which encoding", "encoding { 0 pcm16, 1 ima_adpcm }"
+        yield place, "`encoding` has no table of encodings", "encoding { 0 pcm16, 1 ima_adpcm }"
     if layout.kind == "sound":
         if told is not None and layout.content.codec:
             yield place, "the encoding is given twice: here and by `content as`", "`kept`"
         if told is None and not layout.content.codec:
-            yield place, "nothing says how the samples are encoded", "a field `encoding { ... }`, or content as pcm16"
+            yield place, "no encoding of samples is given", "a field `encoding { ... }`, or content as pcm16"
         specs = specs or [spec for spec in (layout.content.codec,) if spec]
     else:
         specs = specs or [layout.content.sounds]
@@ -109,7 +109,7 @@ def check_bank(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple[P
         for field in there[:1]:
             yield (
                 field.place,
-                f"the {field.words} of sounds, and nothing says how they are encoded",
+                f"the {field.words} of sounds, and no encoding is given",
                 "content sounds pcm16",
             )
         return

@@ -73,7 +73,7 @@ def _check_formats(layout: Layout, given: dict[str, Field]) -> Iterator[tuple[Pl
     if FORMAT in given and not formats:
         yield (
             given[FORMAT].place,
-            "`pixel format` does not say which number is which format",
+            "`pixel format` has no table of formats",
             "pixel format { 1 bc1, 3 rgba8 }",
         )
     if FORMAT in given and layout.content.codec:
@@ -81,7 +81,7 @@ def _check_formats(layout: Layout, given: dict[str, Field]) -> Iterator[tuple[Pl
     if FORMAT not in given and not layout.content.codec:
         yield (
             layout.place,
-            "nothing says in which format the pixels are",
+            "no pixel format is given",
             "a field `pixel format { ... }`, or content as rgba8",
         )
     places = [

@@ -70,7 +70,7 @@ def _holding(layout: Layout, block: Block, blocks: list[Block]) -> Block:
         teller = next((other for other in fields[:place] if other.meaning == Measure("count", inner.name)), None)
         problem = ""
         if teller is None:
-            problem = f"no field before it says how many records of {inner.name} lie here"
+            problem = f"no field before it gives the number of records of {inner.name} lie here"
         elif (
             inner is block
             or inner.at is not None

@@ -361,7 +361,7 @@ def _start(reading: Reading, block: Block | Part) -> int:
             raise FormatError(
                 reading.source.name,
                 f"no field gives the start of {block.name} in this file",
-                hint=f"`when` behind `block {block.name}`, as behind the field that tells its start",
+                hint=f"`when` behind `block {block.name}`, as behind the field with its start",
             )
         return start
     source = reading.area(block.within) if isinstance(block, Block) else reading.source

@@ -93,7 +93,7 @@ class Records:
         if length is not None and len(found.data) != length:
             raise FormatError(
                 source.name,
-                f"its records end after {len(found.data)} bytes, its length says {length}",
+                f"its records end after {len(found.data)} bytes, expected {length} by its length",
                 offset=start,
                 field=self.block.name,
             )

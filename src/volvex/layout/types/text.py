@@ -150,9 +150,7 @@ class Text(FieldType):
         """The same; Unreadable for padding that could not be written again as it is."""
         start, end, after = self._ends(data, at, length)
         if data[at:after] != self._written(data[start:end]):
-            problem = (
-                "its padding is not as the layout says" if self.padded > 1 else "its length is longer than it needs"
-            )
+            problem = "its padding differs from the layout" if self.padded > 1 else "its length is longer than it needs"
             raise Unreadable(problem, offset=end if self.padded > 1 else at)
         return start, end, after
 

@@ -35,7 +35,7 @@ def with_blank(reading: Reading, edit: Edit) -> tuple[Reading, Edit]:
         return reading, edit
     if reading.layout.content.volumes:
         raise RefusedError(
-            f"{reading.source.name} has no entry left, so nothing says into which volume a new one goes",
+            f"{reading.source.name} has no entry left that would give the volume of a new one",
             "an archive with at least one entry",
         )
     assert reading.entries is not None

@@ -20,7 +20,7 @@ def unwritable(layout: Layout) -> list[tuple[Place, str]]:
     """Why a sound layout could be read but not written: places and reasons, none when it can be."""
     reasons: list[tuple[Place, str]] = []
     if layout.read_only:
-        reasons.append((layout.place, "its author says `read only`"))
+        reasons.append((layout.place, "declared `read only`"))
     order = checksum_order(layout)
     for block in layout.blocks:
         if block not in order:

@@ -143,9 +143,7 @@ def _frame(data: bytes, separator: str, file: str, **how: Any) -> Any:
             file, "a record has more values than the first line", hint="quotes around a value that holds the separator"
         ) from error
     except (pd.errors.ParserError, pd.errors.EmptyDataError) as error:
-        raise FormatError(
-            file, f"not a valid table: {error}", hint="a program that writes CSV as RFC 4180 says"
-        ) from error
+        raise FormatError(file, f"not a valid table: {error}", hint="a program that writes CSV by RFC 4180") from error
     if len(frame) and (frame[frame.columns[-1]] == "").any():
         _check_widths(data, separator, len(frame.columns), file)
     return frame

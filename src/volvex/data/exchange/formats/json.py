@@ -107,14 +107,14 @@ def _unkeyed(reader: Reader, sheet: Sheet, records: Any) -> list[Any]:
         if row is None and row_id == "" and len(sheet) == 1:
             row = 0
         if row is None:
-            reader._fault(at, ROW, row_id, "a record that is there: of these, new ones come with `volvex set --add`")
+            reader._fault(at, ROW, row_id, "an existing record; new ones with `volvex set --add`")
             continue
         for name, value in record.items():
             if name in sheet.columns:
                 change = reader._cell(sheet.columns[name], _text(value), row, at)
                 made += [change] if change is not None else []
             elif name != ROW:
-                reader._fault(at, name, str(value), f"a field that is there: {', '.join(list(sheet.columns)[:12])}")
+                reader._fault(at, name, str(value), f"one of its fields: {', '.join(list(sheet.columns)[:12])}")
     return made
 
 

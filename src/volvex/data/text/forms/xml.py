@@ -79,7 +79,7 @@ class XmlData(TextData):
                 record.place for record, element in _records(tree_of(self.data, self.file)) if element.start in starts
             ]
             raise NotFoundError(
-                f"{self.file}: row {row_id} is there {len(exact)} times: {', '.join(places[:4])}", f"--at {places[0]}"
+                f"{self.file}: row {row_id} occurs {len(exact)} times: {', '.join(places[:4])}", f"--at {places[0]}"
             )
         return super().find(row_id)
 

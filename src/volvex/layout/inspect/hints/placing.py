@@ -60,7 +60,7 @@ def _content(reading: Reading) -> Iterator[Hint]:
         return
     yield Hint(
         "content",
-        f"all {len(starts):,} contents start at multiples of {found}, the layout says {declared}",
+        f"all {len(starts):,} contents start at multiples of {found}, the layout has {declared}",
         f"content align {found}",
     )
 

@@ -75,7 +75,7 @@ def check_field(layout: Layout, block: Block, field: Field) -> Iterator[Problem]
     if isinstance(meaning, Opaque) and meaning.table and not isinstance(kind, IntegerType):
         yield field.place, f"`{field.name}` is {kind}, the words in braces stand for numbers", "leaving them out"
     if isinstance(meaning, ByteOrder) and not isinstance(kind, Raw):
-        yield field.place, f"`{field.name}` is {kind}: the order of bytes is told by bytes", "2 bytes"
+        yield field.place, f"`{field.name}` is {kind}: `byte order` is a field of bytes", "2 bytes"
     if getattr(meaning, "upper", False):
         yield from _check_upper(block, field, meaning)
     if isinstance(meaning, Constant):

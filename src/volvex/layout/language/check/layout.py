@@ -154,7 +154,7 @@ def _check_inline(layout: Layout, block: Block) -> Iterator[Problem]:
         if one.when is not None and isinstance(one.meaning, Attribute) and one.meaning.what.endswith("size of content"):
             yield (
                 one.place,
-                f"`{one.name}` says where the next record starts, so it cannot depend on something",
+                f"`{one.name}` gives the start of the next record, so it cannot depend on something",
                 "leaving `when` out",
             )
     if not any(
@@ -163,7 +163,7 @@ def _check_inline(layout: Layout, block: Block) -> Iterator[Problem]:
     ):
         yield (
             block.place,
-            f"no field of {block.name} says how long the content is that follows",
+            f"no field of {block.name} gives the length of the content that follows",
             "a field with the meaning `size of content`",
         )
     if block.along or block.sorted_by or any(other.along == block.name for other in layout.blocks):
@@ -283,7 +283,7 @@ def _check_facts(layout: Layout) -> Iterator[Problem]:
             if field.meaning.table == () and what in kind.TABLED and not isinstance(field.type, Text):
                 yield (
                     field.place,
-                    f"`{field.name}` does not say what its numbers stand for",
+                    f"`{field.name}` has no table of its numbers",
                     f"{what} {{ 0 ..., 1 ... }}",
                 )
     for what in kind.NEEDS:

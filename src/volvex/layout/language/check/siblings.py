@@ -48,11 +48,11 @@ def check_siblings(siblings: tuple[Field, ...], number: int) -> Iterator[Problem
         elif not isinstance(other.type, IntegerType) or other.when is not None:
             yield field.place, f"`{field.name}` needs a number, `{name}` is {other.type}", "u32"
         elif uses in ("length", "count") and isinstance(other.type, Number) and other.type.signed:
-            yield other.place, f"`{name}` tells how much follows, which cannot be negative", f"u{other.type.bits}"
+            yield other.place, f"`{name}` gives a length, which cannot be negative", f"u{other.type.bits}"
         elif uses == "length" and not (isinstance(other.meaning, Measure) and other.meaning.part == field.name):
             yield (
                 other.place,
-                f"`{name}` tells the length of `{field.name}`, and should say so",
+                f"`{name}` gives the length of `{field.name}`, and should have that meaning",
                 f"length of {field.name}",
             )
         elif uses == "bits" and not (isinstance(other.type, Number) and isinstance(other.meaning, Described)):
