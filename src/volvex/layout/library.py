@@ -12,7 +12,7 @@ from volvex.layout import cache
 from volvex.layout.cache import Remembered
 from volvex.layout.encoding import with_encoding
 from volvex.layout.keyring import KeyRing
-from volvex.layout.match import bears, head_of
+from volvex.layout.match import bears, head_of, may_begin
 from volvex.layout.model import Layout
 from volvex.layout.name_hash import Names
 from volvex.layout.transforms import with_keys
@@ -40,6 +40,7 @@ class Library:
         self._memory = memory  # where layouts that were read are remembered
         self._first = [Remembered.of(layout) for layout in first]
         self._read: list[Remembered] | None = None
+        self._by_byte: dict[tuple[int | None, bool], list[Remembered]] = {}
         self.keys = keys or KeyRing()  # the user's, for what is locked
         self.names = names  # what knows names for entries that have only keys
         self.faults: list[VolvexError] = []  # layouts that could not be read
@@ -69,13 +70,24 @@ class Library:
         Those that know their files only by name, or by few bytes, come last, and must read this one without a fault.
         """
         named = []
-        for remembered in self.remembered():
-            if (remembered.kind != "archive") == data and bears(remembered.known, source, head):
+        for remembered in self._asked(head, data):
+            if bears(remembered.known, source, head):
                 if sum(min(map(len, known.values)) for known in remembered.known if not known.names) < SURE:
                     named.append(remembered)
                 else:
                     yield remembered.layout
         yield from (remembered.layout for remembered in named if _is_read(remembered.layout, source))
+
+    def _asked(self, head: bytes, data: bool) -> list[Remembered]:
+        """The layouts of which one may know a file that begins with `head`: few of them begin with its first byte."""
+        of = (head[0] if head else None, data)
+        if of not in self._by_byte:
+            self._by_byte[of] = [
+                one
+                for one in self.remembered()
+                if one.known and (one.kind != "archive") == data and (not head or may_begin(one.known, head[0]))
+            ]
+        return self._by_byte[of]
 
     def remembered(self) -> Iterator[Remembered]:
         """All sound layouts, of which no more is made than is asked for."""

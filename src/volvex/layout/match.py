@@ -31,6 +31,12 @@ def bears(known: Sequence[Known], source: Source, head: bytes = b"") -> bool:
     return bool(known) and all(_bears(source, one, head) for one in known)
 
 
+def may_begin(known: Sequence[Known], byte: int) -> bool:
+    """Whether a file with this first byte may bear all of some marks."""
+    first = [one for one in known if not one.names and one.at.fixed and not one.at.offset]
+    return all(any(not value or value[0] == byte for value in one.values) for one in first)
+
+
 def _bears(source: Source, known: Known, head: bytes) -> bool:
     if known.names:
         name = source.name.rpartition("/")[2].casefold()
