@@ -10,6 +10,7 @@ from typing import Any
 
 from tests.support import Case
 from volvex.data.differences import differences
+from volvex.data.edit import added
 from volvex.data.model.sheet import Document
 from volvex.data.text.forms import ini, plist
 from volvex.data.text.forms.json import JsonData
@@ -39,6 +40,18 @@ class Keyed(unittest.TestCase):
         self.assertEqual(list(keys(json_of(mixed))), ["records"])  # named by their ids, whatever else is in them
         parts = {"hull": {"name": "Oak", "planks": 40}, "sail": {"name": "Lateen", "cloth": 3, "reefs": 2}}
         self.assertEqual(keys(json_of(parts)), {"hull": ["Oak"], "sail": ["Lateen"]})
+
+    def test_a_new_record_repeats_its_id_in_the_fields_that_do_so(self) -> None:
+        foods = {
+            name: {"id": 700 + at, "name": name, "title": name.upper()} for at, name in enumerate(("kelp", "whelk"))
+        }
+        document = json_of(foods)
+        made = json.loads(edited(document, added(document, None, "lamp_pie", ["title=Pie"])))
+        self.assertEqual(made["lamp_pie"], {"id": 701, "name": "lamp_pie", "title": "Pie"})
+        self.assertEqual({name: made[name] for name in foods}, foods)
+        document = json_of({"kelp": {"id": "kelp", "name": "Kelp"}, "whelk": {"id": "whelk", "name": "Whelk"}})
+        made = json.loads(edited(document, added(document, None, "limpet", [])))
+        self.assertEqual(made["limpet"], {"id": "limpet", "name": "Whelk"})
 
     def test_what_stands_at_one_path_of_several_records_is_one_sheet(self) -> None:
         drops = [{"coin": {"id": "coin", "n": 1}}, {"coin": {"id": "coin", "n": 2}, "gem": {"id": "gem", "n": 1}}, {}]

@@ -112,7 +112,7 @@ class _Making:
 
     def _fields(self, document: Document, sheet: Sheet, row: int, row_id: str, item: Item) -> dict[str, str]:
         """The fields of a new record that are others than in the one that it is like."""
-        record = key_fields(sheet, row_id)
+        record = key_fields(sheet, row_id, sheet.ids[row])
         paths = {self._inner(old): self._inner(new) for old, new in item.files.items()}
         for name, value in sheet.record(row).items():
             if name in record:

@@ -13,6 +13,7 @@ from volvex.data.expressions import Expression
 from volvex.data.model.sheet import (
     FLOAT,
     INT,
+    NUMBERED,
     TEXT,
     Array,
     Change,
@@ -344,7 +345,7 @@ def copied(
 def _as_copy(
     document: Document, sheet: Sheet, like: str, row_id: str, fields: Mapping[str, str], follows: Mapping[str, str]
 ) -> Change:
-    record = key_fields(sheet, row_id) | dict(follows) | dict(fields)
+    record = key_fields(sheet, row_id, like) | dict(follows) | dict(fields)
     faults = []
     for name, value in list(record.items()):
         column = sheet.column(name, document.file)
@@ -357,8 +358,8 @@ def _as_copy(
     return Change("add", sheet.name, row_id, fields=tuple(record.items()), like=like)
 
 
-def key_fields(sheet: Sheet, row_id: str) -> dict[str, str]:
-    """The fields that make up an id."""
+def key_fields(sheet: Sheet, row_id: str, like: str = "") -> dict[str, str]:
+    """The fields that make up an id; where ids are given by places, those fields in which the record `like` repeats its own."""
     if sheet.id:
         parts = row_id.split("@") if len(sheet.id) > 1 else [row_id]
         if len(parts) != len(sheet.id):
@@ -366,8 +367,11 @@ def key_fields(sheet: Sheet, row_id: str) -> dict[str, str]:
                 f"{row_id} is not an id of {sheet.name}, which is made of {' and '.join(sheet.id)}", "@".join(sheet.id)
             )
         return dict(zip(sheet.id, parts, strict=True))
-    own = next((name for name in ("id", "key", "name", "filename") if name in sheet.columns), None)
-    return {own: row_id.rpartition("/")[2]} if own is not None else {}
+    own = [name for name in ("id", "key", "name", "filename") if name in sheet.columns]
+    if like in sheet.rows:
+        record, leaf = sheet.record(sheet.rows[like]), like.rpartition("/")[2]
+        own = [name for name in own if record.get(name) in (leaf, leaf.rpartition(NUMBERED)[0])]
+    return dict.fromkeys(own[:1] if like not in sheet.rows else own, row_id.rpartition("/")[2])
 
 
 def removed(document: Document, target: Target) -> list[Change]:

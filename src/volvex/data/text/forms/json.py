@@ -176,7 +176,7 @@ def _encoded(shape: str, before: str, value: str, file: str) -> str:
         return _dumped(value if quoted is None else quoted)
     kind = literal(value)
     if shape == NUMBER and kind != NUMBER:
-        raise UnfitError(file, f"{value!r} is not a number, as {before} is", hint="digits with a point, such as 4.5")
+        raise UnfitError(file, f"{value!r} is not a number, as {before} is", hint=f"a number such as {before}")
     if shape == WORD and before != "null" and value not in ("true", "false"):
         raise UnfitError(file, f"{value!r} is neither true nor false", hint="true or false")
     return value if kind else _dumped(value)
