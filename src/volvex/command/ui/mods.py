@@ -155,7 +155,7 @@ def conflict_record(conflict: Conflict) -> dict[str, object]:
 
 def part_counts(mod: Mod) -> str:
     """How much of each kind a mod has, in few words."""
-    words = {"fields": "field", "lines": "line change", "files": "file", "removals": "removal"}
+    words = {"fields": "field", "records": "record", "lines": "line change", "files": "file", "removals": "removal"}
     return ", ".join(count(number, words[name]) for name, number in mod.counts().items() if number) or "nothing"
 
 

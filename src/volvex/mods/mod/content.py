@@ -135,11 +135,12 @@ class Mod:
         return self.descriptor.id
 
     def counts(self) -> dict[str, int]:
-        """How much of each kind there is: fields, lines, files, removals."""
-        found = {"fields": 0, "lines": 0, "files": 0, "removals": 0}
+        """How much of each kind there is: fields that are set, records that come or go, lines, files, removals."""
+        found = {"fields": 0, "records": 0, "lines": 0, "files": 0, "removals": 0}
         for part in self.parts.values():
             if isinstance(part, FieldChanges):
-                found["fields"] += len(part.changes)
+                for change in part.changes:
+                    found["fields" if change.what == "set" else "records"] += 1
             elif isinstance(part, LineChanges):
                 found["lines"] += len(part.hunks)
             else:
