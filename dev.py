@@ -33,19 +33,20 @@ BYTES_A_SECOND = 1400  # of a test module, about
 LONG = {"tests.test_codecs": 60.0, "tests.test_demo": 35.0, "tests.test_examples": 18.0, "tests.test_crashes": 24.0}
 
 
-def prepare() -> None:
-    """Make the environment when it is missing, and renew it when pyproject.toml changed."""
+def prepare(extra: str) -> None:
+    """Make the environment when it is missing, and renew it when pyproject.toml changed. `extra`: what of it is installed."""
     if sys.version_info < (3, 11):  # noqa: UP036 -- told in words before pip tells it in its own
         sys.exit(f"Volvex needs Python 3.11 or newer; this is {sys.version.split()[0]}")
     wanted = hashlib.sha256((ROOT / "pyproject.toml").read_bytes()).hexdigest()
-    if PYTHON.exists() and STAMP.exists() and STAMP.read_text() == wanted:
+    there = STAMP.read_text().split() if PYTHON.exists() and STAMP.exists() else []
+    if there[:1] == [wanted] and (extra in there or "dev" in there):  # `dev` has all of the others
         return
     if not PYTHON.exists():
         print("making .venv", flush=True)
         venv.create(VENV, with_pip=True)
     print("installing the project and its dependencies into .venv", flush=True)
-    subprocess.run([PYTHON, "-m", "pip", "install", "--quiet", "--editable", f"{ROOT}[dev]"], check=True)
-    STAMP.write_text(wanted)
+    subprocess.run([PYTHON, "-m", "pip", "install", "--quiet", "--editable", f"{ROOT}[{extra}]"], check=True)
+    STAMP.write_text(f"{wanted} {extra}")
 
 
 def prepare_validator() -> None:
@@ -197,7 +198,7 @@ def main() -> int:
         "measure: the benchmarks; pictures: all of docs/screenshots; man: docs/volvex.1; fuzz: damage and interruptions by chance; lint: ruff and mypy",
     )
     options, rest = parser.parse_known_args()
-    prepare()
+    prepare("all" if options.job == "demo" else "dev")
     return JOBS[options.job](rest)
 
 

@@ -10,6 +10,7 @@ import subprocess
 import sys
 import time
 import unittest
+import zipfile
 from pathlib import Path
 from unittest import mock
 
@@ -18,7 +19,7 @@ import numpy as np
 from tests.support import LAMPS, MAIN, PROGRAM, Case, KeptGame
 from volvex import __version__
 from volvex.archive.transfer.parallel import set_workers, workers
-from volvex.command.ui.commands import COMMANDS, summary_of
+from volvex.command.ui.commands import COMMANDS, Entry, entry_of, summary_of
 from volvex.command.ui.context import Context
 from volvex.command.ui.help import parser_of
 from volvex.command.ui.manual import manual
@@ -96,6 +97,52 @@ class Words(Case):
         )
         self.assertIn("Traceback", done.stderr)
         self.assertNotEqual(done.returncode, 0)
+
+
+LOADED = """
+import os, sys
+sys.stdout = sys.stderr = open(os.devnull, "w")
+from volvex.__main__ import main
+sys.argv[0] = "volvex"
+main()
+print(*sys.modules, file=sys.__stdout__)
+"""
+
+
+class Start(Case):
+    """Each module that a command loads takes time at each start: it must be one that the command uses."""
+
+    def loaded(self, *words: object) -> tuple[int, set[str]]:
+        """How many modules of ours a command loads, and the packages that it loads."""
+        command = [sys.executable, "-c", LOADED, *map(str, words)]
+        done = subprocess.run(command, capture_output=True, text=True, env=self.environment(), check=True)
+        names = done.stdout.split()
+        return sum(name.startswith("volvex") for name in names), {name.partition(".")[0] for name in names}
+
+    def test_a_command_loads_what_it_uses(self) -> None:
+        game = self.game()
+        bench = self.bench(game)
+        with zipfile.ZipFile(self.folder / "two.zip", "w") as archive:
+            archive.writestr("a.txt", "oil")
+            archive.writestr("b.txt", "wick")
+        main = game / "data/main.kwp"
+        self.loaded("list", main)  # remembers the layouts
+        for words, most, without in (
+            (("--version",), 2, {"numpy", "argparse", "rich"}),
+            ((), 22, {"numpy", "lark", "rich", "PIL"}),
+            (("list", main), 185, {"lark", "rich", "PIL", "pandas", "av"}),
+            (("list", self.folder / "two.zip"), 200, {"lark", "rich", "PIL", "pandas", "av"}),
+            (("status", "--bench", bench), 300, {"lark", "rich", "PIL", "pandas", "av", "openpyxl"}),
+        ):
+            with self.subTest(words):
+                count, packages = self.loaded(*words)
+                self.assertLessEqual(count, most)
+                self.assertEqual(packages & without, set())
+
+    def test_the_overview_has_what_the_commands_have(self) -> None:
+        for name in COMMANDS.names():
+            command = COMMANDS.load(name)
+            self.assertEqual(entry_of(name), Entry(command.PRIORITY, summary_of(command)), name)
 
 
 class Quiet(KeptGame):

@@ -106,6 +106,32 @@ class member:
     read = staticmethod(csv.read)
 """,
 }
+MEMBERS["asset_kind"] = """
+from volvex.asset.kind import Exported, Fault, Merged
+from volvex.errors import RefusedError
+
+def colours(source):
+    data = source.read(0, source.size)[4:]
+    return [data[at : at + 3] for at in range(0, len(data), 3)]
+
+class member:
+    NAME = "palette"
+    extensions = staticmethod(lambda: ("dyes",))
+    proof = staticmethod(lambda source, library: None)
+    recognises = staticmethod(lambda source, library: source.peek(0, 4) == b"DYES")
+    describe = staticmethod(lambda source, library: [("colours", str(len(colours(source))))])
+    export = staticmethod(lambda source, library, extension: Exported("".join(f"#{one.hex()}\\n" for one in colours(source)).encode()))
+
+    def take_over(base, library, edited, extension):
+        new = [bytes.fromhex(line[1:]) for line in edited.read(0, edited.size).decode().split()]
+        if len(new) != len(colours(base)):
+            raise RefusedError(f"{len(new)} colours, expected {len(colours(base))}", "as many colours")
+        return Merged(b"DYES" + b"".join(new), f"{sum(a != b for a, b in zip(new, colours(base)))} colours taken over")
+
+    def faults(before, after, library):
+        if len(colours(before)) != len(colours(after)):
+            yield Fault("error", "size", f"it has {len(colours(after))} colours", "as many as the game's own")
+"""
 LAYOUT = """
 layout "oil casks" kind ledger
 little endian
@@ -160,6 +186,7 @@ NAMES = {
     "archive_format": "crate",
     "data_form": "notes",
     "exchange": "psv",
+    "asset_kind": "palette",
 }
 WORKER = """
 import contextlib, io, json, os, sys
@@ -274,6 +301,30 @@ class Extending(Case):
         self.assertEqual(self.with_package("weigh", "day.notes"), "10 bytes\n")
         self.assertIn("weigh", self.with_package())
 
+    def test_a_kind_of_asset_is_shown_taken_put_back_and_checked(self) -> None:
+        game, colours = self.folder / "game", b"\x10\x20\x30\xaa\xbb\xcc"
+        game.mkdir()
+        (game / "sky.pal").write_bytes(b"DYES" + colours)
+        self.assertEqual(self.with_package("show", "game/sky.pal"), "game/sky.pal  palette, 10 bytes\n  colours   2\n")
+        self.with_package("bench", "game", "bench")
+        on = ("--bench", "bench")
+        self.assertIn("opened as bench/open/sky.pal.dyes", self.with_package("take", "sky.pal", "--as", "dyes", *on))
+        opened = self.folder / "bench/open/sky.pal.dyes"
+        self.assertEqual(opened.read_text(), "#102030\n#aabbcc\n")
+        opened.write_text("#102030\n#aabbdd\n")
+        self.assertIn("changed  sky.pal", self.with_package("changes", *on))
+        own = self.folder / "bench/files/sky.pal"
+        self.assertEqual(own.read_bytes(), b"DYES" + colours[:5] + b"\xdd")
+        self.assertIn("no errors", self.with_package("check", *on))
+        opened.write_text("#102030\n")
+        self.with_package("changes", *on, status=5)
+        self.with_package("undo", "open/sky.pal.dyes", *on)
+        own.write_bytes(b"DYES" + colours[:3])
+        self.assertIn("it has 1 colours", self.with_package("check", *on, status=1))
+        self.with_package("undo", ".", *on)
+        self.with_package("changes", *on)
+        self.assertEqual((own.read_bytes(), opened.read_text()), (b"DYES" + colours, "#102030\n#aabbcc\n"))
+
     def test_a_broken_package_is_one_line(self) -> None:
         package = self.folder / "packages"
         write_package(package)
@@ -281,6 +332,45 @@ class Extending(Case):
         done = self.program("weigh", "x", status=2, PYTHONPATH=str(package))
         self.assertIn("the command weigh of harbour_tools.weigh cannot be loaded", done.stderr)
         self.assertIn("survey", self.program(PYTHONPATH=str(package)).stdout)
+
+    def test_what_is_broken_in_a_package_disables_nothing_of_ours(self) -> None:
+        (self.folder / "a.csv").write_text("id,oil\nlamp,2\n")
+        broken = {
+            "picture_form": ("import nowhere_at_all", "ModuleNotFoundError"),
+            "file_type": ("member = 5", "it has no TYPES"),
+            "data_form": ("raise ValueError('salt')", "salt"),
+            "archive_format": ("member = object()", "it has no TITLE"),
+            "exchange": ("import nowhere_at_all", "ModuleNotFoundError"),
+            "sound_form": ("import nowhere_at_all", "ModuleNotFoundError"),
+        }
+        package = self.folder / "packages"
+        tools, info = package / "salt_tools", package / "salt_tools-1.0.dist-info"
+        for folder in (tools, info):
+            folder.mkdir(parents=True)
+        (info / "METADATA").write_text("Metadata-Version: 2.1\nName: salt-tools\nVersion: 1.0\n")
+        points = {family: [f"salt_{family} = salt_tools.{family}:member"] for family in broken}
+        points["picture_form"].append("png = salt_tools.picture_form:member")
+        for family, (code, _) in broken.items():
+            (tools / f"{family}.py").write_text(code)
+        text = "".join("\n".join([f"[volvex.{family}]", *lines, ""]) for family, lines in points.items())
+        (info / "entry_points.txt").write_text(text)
+        for words, families in (
+            (("convert", "a.csv", "a.json"), ("picture_form", "data_form", "exchange")),
+            (("list", "."), ("file_type",)),
+            (("survey", "."), ("archive_format",)),
+        ):
+            done = self.program(*words, PYTHONPATH=str(package))
+            for family in families:
+                with self.subTest(words=words, family=family):
+                    said = next(line for line in done.stderr.splitlines() if f"the {family} salt_{family}" in line)
+                    self.assertIn(broken[family][1], said)
+                    self.assertTrue(said.startswith("note: ") and said.endswith("; left out"), said)
+        self.assertEqual(json.loads((self.folder / "a.json").read_text())["rows"][0]["oil"], 2)
+        done = self.program("convert", "a.csv", "b.json", "--debug", PYTHONPATH=str(package))
+        self.assertIn(
+            "the picture_form png of salt_tools.picture_form:member has the name of a built-in one", done.stderr
+        )
+        self.assertIn("ModuleNotFoundError: No module named 'nowhere_at_all'", done.stderr)
 
     def test_each_example_is_short(self) -> None:
         page = (ROOT / "docs" / "extending.md").read_text(encoding="utf-8")

@@ -4,6 +4,9 @@ A family is a package. Each module of it whose name has no underscore in front i
 itself: the names that the family's protocol lists. A module is imported when it is first asked for, and nothing else has
 to be changed to add one. Other packages add members through the entry point group `volvex.FAMILY`; the name of the entry
 point is the member's name, and its object offers what a module would offer.
+
+A member of another package never stands in the way of ours: one that cannot be loaded is left out, one with the name of ours is
+not taken, and `SKIPPED` has both.
 """
 
 from __future__ import annotations
@@ -22,6 +25,7 @@ if TYPE_CHECKING:
     from importlib.metadata import EntryPoint
 
 T = TypeVar("T")
+SKIPPED: dict[str, Exception | None] = {}  # members of other packages that were left out: what is to be said, and why
 LONGEST = 64  # letters of a name; longer ones come from files that nobody may trust
 
 
@@ -29,11 +33,18 @@ class Registry(Generic[T]):
     """The members of one family, by name."""
 
     def __init__(
-        self, family: str, package: str, folder: Path, apart: tuple[str, ...] = (), hyphens: bool = False
+        self,
+        family: str,
+        package: str,
+        folder: Path,
+        apart: tuple[str, ...] = (),
+        hyphens: bool = False,
+        needs: tuple[str, ...] = (),
     ) -> None:
         """`folder` holds the files of `package`; sub-packages count too (`names.add`), but for those in `apart`. With `hyphens` a
-        file `game_log.py` is the member `game-log`.
+        file `game_log.py` is the member `game-log`. `needs`: what a member of another package must have to be taken.
         """
+        self._needs = needs
         self._hyphens = hyphens
         self.family = family
         self._package, self._folder, self._apart = package, folder, apart
@@ -45,6 +56,13 @@ class Registry(Generic[T]):
 
     def __contains__(self, name: object) -> bool:
         return isinstance(name, str) and len(name) <= LONGEST and (name in self._own or name in self._others)
+
+    def file_of(self, name: str) -> Path | None:
+        """The file of one of our own members; None for another package's."""
+        if name not in self._own:
+            return None
+        inner = name.replace("-", "_") if self._hyphens else name
+        return self._folder / f"{inner.replace('.', '/')}.py"
 
     def load(self, name: str) -> T:
         """The member of that name; UsageError when there is none, or when another package's cannot be loaded."""
@@ -58,10 +76,13 @@ class Registry(Generic[T]):
 
     @functools.cached_property
     def _ordered(self) -> list[T]:
-        return [self.load(name) for name in sorted(self.names(), key=lambda name: (self._priority(name), name))]
-
-    def _priority(self, name: str) -> int:
-        return int(getattr(self.load(name), "PRIORITY", 0))
+        loaded = []
+        for name in self.names():
+            try:
+                loaded.append((int(getattr(self.load(name), "PRIORITY", 0)), name))
+            except UsageError as error:
+                SKIPPED[f"{error.message}; left out"] = error
+        return [self.load(name) for _, name in sorted(loaded)]
 
     def _import(self, name: str) -> Any:
         if len(name) <= LONGEST and name in self._own:
@@ -70,12 +91,19 @@ class Registry(Generic[T]):
         if point is None:
             raise UsageError(f"there is no {self.family} called {name[:LONGEST]}", f"one of {', '.join(self.names())}")
         try:
-            return point.load()
+            return self._complete(point.load())
         except Exception as error:  # another package's fault, whatever it is
             raise UsageError(
                 f"the {self.family} {name} of {point.value} cannot be loaded: {type(error).__name__}: {error}",
                 "updating or removing the package that it comes from",
             ) from error
+
+    def _complete(self, member: Any) -> Any:
+        """A member of another package; AttributeError when it lacks something that all of the family have."""
+        lacking = [name for name in self._needs if not hasattr(member, name)]
+        if lacking:
+            raise AttributeError(f"it has no {' and no '.join(lacking)}")
+        return member
 
     @functools.cached_property
     def _own(self) -> frozenset[str]:
@@ -88,7 +116,11 @@ class Registry(Generic[T]):
             return {}
         from importlib.metadata import entry_points
 
-        return {point.name: point for point in entry_points(group=f"volvex.{self.family}")}
+        points = {point.name: point for point in entry_points(group=f"volvex.{self.family}")}
+        for name in points.keys() & self._own:
+            said = f"the {self.family} {name} of {points[name].value} has the name of a built-in one; left out"
+            SKIPPED[said] = None
+        return {name: point for name, point in points.items() if name not in self._own}
 
 
 @functools.cache

@@ -8,11 +8,12 @@ from typing import Any
 
 from volvex.archive.access.paths import DESCRIPTION
 from volvex.archive.safe_names import stays_inside
+from volvex.bench.opened import OpenedFile, opened_of
 from volvex.errors import FormatError, NotFoundError
 from volvex.source import typed
 from volvex.source.digest import Fingerprint, is_digest
 
-FORMAT = 1
+FORMAT = 2
 
 
 @dataclass(frozen=True)
@@ -26,54 +27,6 @@ class Taken:
 
 
 @dataclass(frozen=True)
-class Opened:
-    """A file in the folder `open`: of what it is a form, and the fingerprints of both when they last were the same."""
-
-    place: str
-    ending: str
-    sheet: str
-    language: str
-    digest: str
-    of: str
-    beside: tuple[str, ...] = ()  # other files that it is of: levels of a picture
-
-
-SPRITES = (
-    "sprite"  # what `sheet` begins with of files that are frames of a sprite sheet; behind it the grid, if it is one
-)
-PICTURES = (
-    "picture",
-    "picture as edited",
-)  # what stands in `sheet` of files that are of pictures: of the game's own, of the bench's
-
-
-SOUNDS = ("sound", "sound as edited")  # the same of files that are of sounds
-
-
-MODELS = ("model", "model as edited")  # the same of files that are of models
-
-
-def is_open_model(opened: Opened) -> bool:
-    """Whether a file in `open` is of a model."""
-    return opened.sheet in MODELS
-
-
-def is_open_sound(opened: Opened) -> bool:
-    """Whether a file in `open` is of a sound."""
-    return opened.sheet in SOUNDS
-
-
-def is_open_picture(opened: Opened) -> bool:
-    """Whether a file in `open` is of a picture."""
-    return opened.sheet in PICTURES
-
-
-def is_open_sprite(opened: Opened) -> bool:
-    """Whether a file in `open` is a frame of a sprite sheet."""
-    return opened.sheet.partition(" ")[0] == SPRITES
-
-
-@dataclass(frozen=True)
 class Description:
     """All that a bench's file says."""
 
@@ -81,7 +34,7 @@ class Description:
     fingerprints: dict[str, Fingerprint]
     taken: dict[str, Taken]
     dropped: set[str]
-    opened: dict[str, Opened]
+    opened: dict[str, OpenedFile]
     layouts: dict[str, str]  # patterns of paths, and the titles of the layouts to which they are tied
     encodings: dict[str, str]  # patterns of paths of texts, and their encodings
     after: dict[str, str]  # paths of new entries, and of those behind which they stand
@@ -95,16 +48,16 @@ def read_description(folder: Path) -> Description:
     try:
         value = typed.load(path)
         version = typed.whole(typed.member(value, "bench"))
-        if version != FORMAT:
+        if not 1 <= version <= FORMAT:
             raise FormatError(
-                path, f"a bench of version {version}, this Volvex reads version {FORMAT}", hint="a newer Volvex"
+                path, f"a bench of version {version}, this Volvex reads up to version {FORMAT}", hint="a newer Volvex"
             )
         found = Description(
             _folder(typed.member(value, "game")),
             {_inside(name): fingerprint(record) for name, record in typed.items(typed.member(value, "fingerprints"))},
             {_inside(name): _taken(record) for name, record in typed.items(typed.member(value, "taken"))},
             {_inside(one) for one in typed.listed(value.get("dropped", []))},
-            {_inside(name): _opened(record) for name, record in typed.items(value.get("opened", {}))},
+            {_inside(name): opened_of(record, version) for name, record in typed.items(value.get("opened", {}))},
             *(
                 {typed.text(pattern): typed.text(one) for pattern, one in typed.mapping(value.get(what, {})).items()}
                 for what in ("layouts", "encodings", "after")
@@ -150,10 +103,3 @@ def _digest(value: object) -> str:
     if not is_digest(typed.text(value)):
         raise ValueError("an invalid digest")
     return typed.text(value)
-
-
-def _opened(record: dict[str, Any]) -> Opened:
-    lines = [typed.text(typed.member(record, name)) for name in ("ending", "sheet", "language", "digest", "of")]
-    beside = tuple(_inside(one) for one in typed.listed(record.get("beside", [])))
-    ending, sheet, language, digest, of = lines
-    return Opened(_inside(typed.member(record, "place")), ending, sheet, language, digest, of, beside)

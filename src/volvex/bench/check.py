@@ -9,7 +9,6 @@ from volvex.archive.detect import filetypes
 from volvex.asset.sprites.lists import may_have_frames
 from volvex.bench.changes import FileChange, changes
 from volvex.bench.content import original_head
-from volvex.bench.fitting import misfit_of_file
 from volvex.bench.refusals import change_refusals
 from volvex.bench.semantic_diff import LARGE, catalogues, touched
 from volvex.bench.workbench import Workbench
@@ -49,10 +48,10 @@ def check(bench: Workbench, sound: Collection[str] = ()) -> list[Problem]:
         from volvex.bench.picture_check import picture_problems  # pulls in what decodes them
 
         found += [problem for change in pictures for problem in picture_problems(bench, change)]
+        from volvex.bench.assets import asset_problems
         from volvex.bench.movie_check import movie_problems
-        from volvex.bench.sound_check import sound_problems
 
-        found += [problem for change in pictures for problem in sound_problems(bench, change)]
+        found += [problem for change in pictures for problem in asset_problems(bench, change)]
         found += [problem for change in pictures for problem in movie_problems(bench, change)]
     models = [change for change in changed if _may_be_model(bench, change)]
     if models:
@@ -161,6 +160,8 @@ def _led_to(problem: Problem, before: Catalogue) -> list[str]:
 
 def _misfits(bench: Workbench, changed: Collection[FileChange]) -> dict[str, Problem]:
     """Changed files that are of another kind than what they replace, by path."""
+    from volvex.bench.fitting import misfit_of_file  # only here: it opens assets of every kind
+
     found = {}
     for change in changed:
         fault = misfit_of_file(bench, change.path, change.source) if change.what == "changed" else None

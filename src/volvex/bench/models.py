@@ -21,10 +21,20 @@ from volvex.asset.models.open import may_be_model, open_model
 from volvex.asset.models.render import Scene
 from volvex.asset.models.textures import scene_of
 from volvex.asset.picture import Picture
-from volvex.bench.bench_file import MODELS, Opened
 from volvex.bench.changes import FileChange
 from volvex.bench.content import Read, current_of, one_meant, original_kind, original_of
-from volvex.bench.open_folder import FOLDER, digest_of, is_own, settle_edited, state_of, write_file
+from volvex.bench.open_folder import (
+    FOLDER,
+    SyncResult,
+    asset_of,
+    counted,
+    digest_of,
+    is_own,
+    settle_edited,
+    sync_one,
+    write_file,
+)
+from volvex.bench.opened import EDITED, MODEL, ORIGINAL, OpenedAsset
 from volvex.bench.picture_files import picture_at
 from volvex.bench.takeover import taking_over
 from volvex.bench.workbench import Workbench
@@ -32,7 +42,6 @@ from volvex.errors import NotFoundError, RefusedError, UsageError, VolvexError
 from volvex.source import BytesSource, FileSource, Source
 from volvex.source.digest import digest_bytes, digest_file
 
-OWN, EDITED = MODELS
 KINDS = {"gltf": "glb"}  # what is written in place of a form, so that it is one file
 
 
@@ -67,18 +76,6 @@ class BenchFiles:
     def picture(self, number: int) -> Picture | None:
         found = picture_at(self.bench, self.place(number), self.read)
         return found.picture if found is not None else None
-
-
-@dataclass(frozen=True)
-class Folded:
-    """What taking over the file of a model did: vertices that differ, files that were written, notes; or that it was written again."""
-
-    file: str
-    vertices: int = 0
-    written: tuple[str, ...] = ()
-    notes: tuple[str, ...] = ()
-    rewritten: bool = False
-    fault: str = ""  # why it was not, though the model was changed
 
 
 @dataclass(frozen=True)
@@ -160,12 +157,14 @@ def open_model_as(bench: Workbench, place: str, ending: str, again: bool = False
             continue
         write_file(bench, target, data)
     places = (place, *found.beside)
-    base = OWN if all(is_own(bench, one) for one in places) else EDITED
+    base = ORIGINAL if all(is_own(bench, one) for one in places) else EDITED
     if base == EDITED:
         for one in places:
             write_file(bench, _base_file(bench, one), current_of(bench)(one))
     digest = digest_bytes(next(iter(out.files.values())))
-    bench.opened[file] = Opened(place, ending, base, "", digest, digest_of(bench, places), places[1:])
+    bench.opened[file] = OpenedAsset(
+        place, ending, digest, digest_of(bench, places), places[1:], asset=MODEL, base=base
+    )
     bench.save()
     return [file, *made], (*out.notes, *notes)
 
@@ -201,39 +200,39 @@ def _base_file(bench: Workbench, place: str) -> Path:
 # back
 
 
-def fold_model(bench: Workbench, place: str, files: Sequence[str]) -> list[Folded]:
+def sync_models(bench: Workbench, path: str, files: Sequence[str]) -> list[SyncResult]:
     """Take over the edited file of a model. RefusedError when it does not fit in, or two were edited."""
-    state = state_of(bench, place, files, "model")
-    opened, edited = state.opened, state.edited
-    if not edited and not state.moved:
-        return []
-    done = [_take_over(bench, place, edited[0], opened[edited[0]])] if edited else []
-    for file in sorted(set(opened) - set(edited)):  # others of the same model follow
-        try:
-            open_model_as(bench, place, opened[file].ending, again=True)
-            done.append(Folded(file, rewritten=True))
-        except VolvexError as error:
-            done.append(Folded(file, fault=error.message))
-    bench.save()
-    return done
+    return sync_one(
+        bench,
+        path,
+        files,
+        MODEL,
+        lambda file: _take_over(bench, path, file),
+        lambda file: open_model_as(bench, path, bench.opened[file].extension, again=True),
+    )
 
 
-def _take_over(bench: Workbench, place: str, file: str, known: Opened) -> Folded:
-    read = original_of(bench) if known.sheet == OWN else _kept(bench)
-    base = _required(bench, place, read)
+def _take_over(bench: Workbench, path: str, file: str) -> SyncResult:
+    known = asset_of(bench, file)
+    read = original_of(bench) if known.base == ORIGINAL else _kept(bench)
+    base = _required(bench, path, read)
     edited = _read_edited(bench, bench.folder / file, file)
     places = tuple(dict.fromkeys((*known.beside, *base.beside)))
-    with taking_over(bench, [file], (place, *places)):
+    with taking_over(bench, [file], (path, *places)):
         try:
             taken = taken_over(base.gathered, edited)
-            written = write_taken(bench, base, place, taken)
+            written = write_taken(bench, base, path, taken)
         except VolvexError as error:
             said = f"{file}: {error.message}".replace(f"{file}: {file}: ", f"{file}: ")
             raise RefusedError(said, error.hint) from error
         digest = digest_file(bench.folder / file)
-        bench.opened[file] = replace(known, digest=digest, of=digest_of(bench, (place, *places)), beside=places)
+        bench.opened[file] = replace(known, digest=digest, of=digest_of(bench, (path, *places)), beside=places)
         bench.save()
-    return Folded(file, taken.vertices, tuple(written), tuple(taken.notes))
+    others = [name for name in written if name != path]
+    vertices = f"{counted(taken.vertices, 'vertex', 'vertices')} taken over"
+    into = f"changes applied to {', '.join(others)}"
+    said = ", ".join(([vertices] if taken.vertices or not others else []) + ([into] if others else []))
+    return SyncResult(path, file, said, tuple(taken.notes))
 
 
 def _read_edited(bench: Workbench, source: Path, name: str) -> Model:

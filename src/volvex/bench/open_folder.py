@@ -1,16 +1,16 @@
-"""The folder `open` of a bench: files for other programs. What is the same for data, pictures and sprites."""
+"""The folder `open` of a bench: files for other programs. What is the same for data and all kinds of assets."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 from volvex.archive.safe_names import quoted
 from volvex.bench.aside import keep_aside
-from volvex.bench.bench_file import Opened
+from volvex.bench.opened import OpenedAsset, OpenedFile
 from volvex.bench.workbench import Workbench
-from volvex.errors import NotFoundError, RefusedError
+from volvex.errors import NotFoundError, RefusedError, VolvexError
 from volvex.source import atomic
 from volvex.source.digest import digest_bytes, digest_file
 
@@ -59,13 +59,13 @@ def digest_of(bench: Workbench, places: Sequence[str]) -> str:
 class State:
     """The files of one thing in the folder: those that are there, those that were edited, and whether the thing itself was."""
 
-    opened: dict[str, Opened]
+    opened: dict[str, OpenedFile]
     edited: list[str]
     moved: bool
 
 
-def state_of(bench: Workbench, place: str, files: Sequence[str], what: str) -> State:
-    """How the files of a thing stand, of which one may be edited.
+def state_of(bench: Workbench, place: str, files: Sequence[str], what: str = "") -> State:
+    """How the files of a thing stand, of which one may be edited; several where none is named (`what`).
 
     NotFoundError when the thing is no longer on the bench, RefusedError when two of its files were edited, or one and the thing itself.
     """
@@ -80,7 +80,7 @@ def state_of(bench: Workbench, place: str, files: Sequence[str], what: str) -> S
             f"{edited[0]} belongs to {place}, which is no longer on the bench",
             f"`volvex take {quoted(place)}`, or removing {edited[0]}",
         )
-    if len(edited) > 1:
+    if len(edited) > 1 and what:
         raise RefusedError(f"{' and '.join(edited)} are the same {what} and were both edited", "removing one of them")
     if edited and moved:
         raise RefusedError(
@@ -88,3 +88,51 @@ def state_of(bench: Workbench, place: str, files: Sequence[str], what: str) -> S
             f"`volvex undo {quoted(edited[0])}` to keep the other one",
         )
     return State(opened, edited, moved)
+
+
+@dataclass(frozen=True)
+class SyncResult:
+    """The result of taking over files of the folder: of what, which, what was done, and notes."""
+
+    path: str
+    file: str
+    what: str
+    notes: tuple[str, ...] = ()
+
+
+def sync_one(
+    bench: Workbench,
+    path: str,
+    files: Sequence[str],
+    what: str,
+    take_over: Callable[[str], SyncResult],
+    write_again: Callable[[str], object],
+) -> list[SyncResult]:
+    """Take over the edited one of the files of a thing, and write the others again when it changed.
+
+    `what` names the thing in errors, which are those of `state_of`. A file that cannot be written again is left, with the reason.
+    """
+    state = state_of(bench, path, files, what)
+    if not state.edited and not state.moved:
+        return []
+    done = [take_over(file) for file in state.edited]
+    for file in sorted(set(state.opened) - set(state.edited)):
+        try:
+            write_again(file)
+            done.append(SyncResult(path, file, "rewritten"))
+        except VolvexError as error:
+            done.append(SyncResult(path, file, f"left as it was: {error.message}"))
+    bench.save()
+    return done
+
+
+def asset_of(bench: Workbench, file: str) -> OpenedAsset:
+    """The record of a file that is of an asset."""
+    known = bench.opened[file]
+    assert isinstance(known, OpenedAsset), file
+    return known
+
+
+def counted(number: int, noun: str, plural: str = "") -> str:
+    """A number with its noun."""
+    return f"{number:,} {noun if number == 1 else plural or noun + 's'}"

@@ -6,9 +6,9 @@ from collections.abc import Iterator
 
 from volvex.asset.open import Opened, may_be_picture
 from volvex.asset.picture import Picture
-from volvex.bench.bench_file import is_open_sprite
 from volvex.bench.changes import FileChange
 from volvex.bench.content import current_of, original_kind, original_of
+from volvex.bench.opened import SPRITE
 from volvex.bench.picture_files import picture_at, picture_in
 from volvex.bench.workbench import Workbench
 from volvex.data.check import ERROR, WARNING, Problem
@@ -35,7 +35,7 @@ def picture_problems(bench: Workbench, change: FileChange) -> Iterator[Problem]:
         return
     if before is not None and after is not None and before.picture.form == after.picture.form:
         stem = change.path.rpartition(".")[0]
-        packed = any(is_open_sprite(one) and one.place.rpartition(".")[0] == stem for one in bench.opened.values())
+        packed = any(one.kind == SPRITE and one.path.rpartition(".")[0] == stem for one in bench.opened.values())
         for problem in _compared(change, before, after):
             if not (packed and problem.level == WARNING and problem.kind == "picture size"):  # its list has it too
                 yield problem

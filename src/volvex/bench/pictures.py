@@ -13,22 +13,30 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from volvex.archive.detect import filetypes
-from volvex.archive.safe_names import quoted
 from volvex.asset.exchange import PARTS, TakenOver, exported, replaced, taken_over
 from volvex.asset.forms import form_of
 from volvex.asset.open import Opened as OpenPicture
 from volvex.asset.open import is_picture, may_be_picture, open_picture
-from volvex.bench.bench_file import PICTURES, Opened
 from volvex.bench.content import Read, current_of, one_meant, original_kind, original_of
-from volvex.bench.open_folder import FOLDER, digest_of, is_edited, is_own, settle_edited, write_file
+from volvex.bench.open_folder import (
+    FOLDER,
+    SyncResult,
+    asset_of,
+    counted,
+    digest_of,
+    is_own,
+    settle_edited,
+    state_of,
+    write_file,
+)
+from volvex.bench.opened import EDITED, ORIGINAL, PICTURE, OpenedAsset
 from volvex.bench.picture_files import LARGEST, picture_at, place_beside, write_files, write_picture
 from volvex.bench.takeover import taking_over
 from volvex.bench.workbench import Workbench
-from volvex.errors import FormatError, NotFoundError, RefusedError, UsageError, VolvexError
+from volvex.errors import FormatError, RefusedError, UsageError, VolvexError
 from volvex.source import BytesSource
 from volvex.source.digest import digest_bytes, digest_file
 
-OWN, EDITED = PICTURES
 LEVEL = re.compile(r"level ([0-9]+)")
 
 
@@ -47,19 +55,6 @@ class Asked:
         return PARTS if self.apart else ("",)
 
 
-@dataclass(frozen=True)
-class Folded:
-    """What taking over the files of a picture did: pixels that differ from the base, blocks made again, notes, and which files; or
-    that these were written again, since the picture was changed otherwise."""
-
-    pixels: int
-    blocks: int
-    notes: tuple[str, ...]
-    files: tuple[str, ...]
-    rewritten: bool = False
-    fault: str = ""  # why they were not, though the picture was changed
-
-
 def open_picture_as(
     bench: Workbench, place: str, ending: str, asked: Asked, again: bool = False
 ) -> list[tuple[str, tuple[str, ...]]]:
@@ -67,7 +62,7 @@ def open_picture_as(
     found = _opened(bench, place, current_of(bench))
     places = (place, *(place_beside(place, name) for name in found.beside))
     digest = digest_of(bench, places)
-    base = OWN if all(is_own(bench, one) for one in places) else EDITED
+    base = ORIGINAL if all(is_own(bench, one) for one in places) else EDITED
     if not 0 <= (asked.level or 0) < found.picture.levels:
         raise UsageError(
             f"{place} has no level {asked.level}: it has {found.picture.levels}", "--level 0 for the largest"
@@ -83,7 +78,9 @@ def open_picture_as(
         if base == EDITED:
             for one in places:
                 write_file(bench, _base_file(bench, one), current_of(bench)(one))
-        bench.opened[file] = Opened(place, ending, base, part, digest_bytes(data), digest, places[1:])
+        bench.opened[file] = OpenedAsset(
+            place, ending, digest_bytes(data), digest, places[1:], asset=PICTURE, base=base, part=part
+        )
         made.append((file, out.notes))
     bench.save()
     return made
@@ -100,46 +97,39 @@ def _opened(bench: Workbench, place: str, read: Read) -> OpenPicture:
     return found
 
 
-def fold_pictures(bench: Workbench, place: str, files: Sequence[str]) -> Folded | None:
-    """Take over the edited ones of the files of a picture; None when none was. RefusedError when one does not fit in."""
-    opened = {file: bench.opened[file] for file in files if (bench.folder / file).is_file()}
-    for file in set(files) - set(opened):
-        del bench.opened[file]
-    target = bench.files / place
-    edited = [file for file in opened if is_edited(bench, file)]
-    moved = target.is_file() and any(digest_of(bench, (place, *known.beside)) != known.of for known in opened.values())
-    if not edited and not moved:
-        return None
-    if not edited:
-        for known in opened.values():
-            level = LEVEL.fullmatch(known.language)
-            asked = Asked(known.language in PARTS, int(level[1]) if level else None)
-            try:
-                open_picture_as(bench, place, known.ending, asked, again=True)
-            except VolvexError as error:
-                return Folded(0, 0, (), tuple(opened), fault=error.message)
-        return Folded(0, 0, (), tuple(opened), rewritten=True)
-    if not target.is_file():
-        raise NotFoundError(
-            f"{edited[0]} belongs to {place}, which is no longer on the bench",
-            f"`volvex take {quoted(place)}`, or removing {edited[0]}",
-        )
-    if moved:
-        raise RefusedError(
-            f"{edited[0]} and {place} were both edited",
-            f"`volvex undo {quoted(edited[0])}` to keep the other one",
-        )
+def sync_pictures(bench: Workbench, path: str, files: Sequence[str]) -> list[SyncResult]:
+    """Take over the edited ones of the files of a picture, all together. RefusedError when one does not fit in."""
+    state = state_of(bench, path, files)
+    if not state.edited and not state.moved:
+        return []
+    if not state.edited:
+        return [SyncResult(path, " and ".join(state.opened), _written_again(bench, path, list(state.opened)))]
+    opened = {file: asset_of(bench, file) for file in state.opened}
     first = next(iter(opened.values()))
-    read = original_of(bench) if first.sheet == OWN else lambda one: _kept(bench, one)
-    result, found = _together(bench, place, read, opened)
-    with taking_over(bench, list(opened), (place, *(place_beside(place, name) for name in found.beside))):
-        write_picture(bench, place, found, result.picture)
+    read = original_of(bench) if first.base == ORIGINAL else lambda one: _kept(bench, one)
+    result, found = _together(bench, path, read, opened)
+    with taking_over(bench, list(opened), (path, *(place_beside(path, name) for name in found.beside))):
+        write_picture(bench, path, found, result.picture)
         for file, known in opened.items():
             own = digest_file(bench.folder / file)
-            digest = digest_of(bench, (place, *known.beside))
-            bench.opened[file] = replace(known, digest=own, of=digest)
+            bench.opened[file] = replace(known, digest=own, of=digest_of(bench, (path, *known.beside)))
         bench.save()
-    return Folded(result.pixels, result.blocks, result.notes, tuple(edited))
+    blocks = f", {counted(result.blocks, 'block')} made again" if result.blocks else ""
+    said = f"{counted(result.pixels, 'pixel')} taken over{blocks}"
+    return [SyncResult(path, " and ".join(state.edited), said, result.notes)]
+
+
+def _written_again(bench: Workbench, path: str, files: Sequence[str]) -> str:
+    """Write the files of a picture that was changed otherwise; what was done."""
+    for file in files:
+        known = asset_of(bench, file)
+        level = LEVEL.fullmatch(known.part)
+        asked = Asked(known.part in PARTS, int(level[1]) if level else None)
+        try:
+            open_picture_as(bench, path, known.extension, asked, again=True)
+        except VolvexError as error:
+            return f"left as it was: {error.message}"
+    return "rewritten"
 
 
 def _kept(bench: Workbench, place: str) -> bytes:
@@ -148,13 +138,15 @@ def _kept(bench: Workbench, place: str) -> bytes:
     return kept.read_bytes() if kept.is_file() else current_of(bench)(place)
 
 
-def _together(bench: Workbench, place: str, read: Read, opened: Mapping[str, Opened]) -> tuple[TakenOver, OpenPicture]:
+def _together(
+    bench: Workbench, place: str, read: Read, opened: Mapping[str, OpenedAsset]
+) -> tuple[TakenOver, OpenPicture]:
     """The base with all that its files hold: the whole or its parts first, single levels with them."""
     found = _opened(bench, place, read)
     picture, pixels, blocks, notes = found.picture, 0, 0, list[str]()
-    levels, whole = {}, list[tuple[str, Opened]]()
+    levels, whole = {}, list[tuple[str, OpenedAsset]]()
     for file, known in opened.items():
-        level = LEVEL.fullmatch(known.language)
+        level = LEVEL.fullmatch(known.part)
         if level:
             levels[int(level[1])] = _read(bench, file).picture
         else:
@@ -165,8 +157,8 @@ def _together(bench: Workbench, place: str, read: Read, opened: Mapping[str, Ope
             result = taken_over(
                 picture,
                 edited,
-                known.ending,
-                known.language,
+                known.extension,
+                known.part,
                 levels if number == len(whole) - 1 else None,
             )
         except VolvexError as error:

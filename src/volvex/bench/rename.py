@@ -37,8 +37,8 @@ def follow(bench: Workbench) -> list[tuple[str, str]]:
             taken = bench.taken.pop(place)
             bench.taken[target] = replace(taken, entry=target[len(taken.file) + 1 :])
         for file, opened in bench.opened.items():
-            if opened.place == place:
-                bench.opened[file] = replace(opened, place=target)
+            if opened.path == place:
+                bench.opened[file] = replace(opened, path=target)
         if place in bench.dropped:
             bench.dropped = bench.dropped - {place} | {target}
         moved.append((place, target))

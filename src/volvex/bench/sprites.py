@@ -5,7 +5,7 @@ from __future__ import annotations
 import posixpath
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from volvex.archive.safe_names import Refusal, disk_names, quoted
 from volvex.asset.exchange import replaced, taken_over
@@ -16,9 +16,9 @@ from volvex.asset.picture import Picture
 from volvex.asset.sprites.frames import Frame, grid_frames, on_page, page_names
 from volvex.asset.sprites.lists import added_frame, changes_for, frames_of, image_named, removed_frame, size_changes
 from volvex.asset.sprites.packing import Edit, Packed, check_inside, cut, put_in, whole_size
-from volvex.bench.bench_file import SPRITES, Opened
 from volvex.bench.content import Read, current_of
-from volvex.bench.open_folder import FOLDER, is_edited, settle_edited, write_file
+from volvex.bench.open_folder import FOLDER, SyncResult, asset_of, is_edited, settle_edited, write_file
+from volvex.bench.opened import SPRITE, OpenedAsset
 from volvex.bench.picture_files import picture_at, picture_in, place_beside, write_files
 from volvex.bench.takeover import taking_over
 from volvex.bench.workbench import Workbench
@@ -49,26 +49,6 @@ class SpriteSheet:
     def require_sound(self) -> None:
         """FormatError for a frame outside of its sheet."""
         check_inside(self.frames, self.opened.picture.width, self.opened.picture.height, self.listing)
-
-
-@dataclass(frozen=True)
-class Folded:
-    """What taking over sprites did."""
-
-    edit: Edit
-    repacked: bool
-    size: tuple[int, int]
-
-    def summary(self) -> str:
-        """What was done: `frames: 1 edited; sheet repacked to 64 x 128`."""
-        counts = (
-            ("edited", len(self.edit.sprites)),
-            ("added", len(self.edit.added)),
-            ("removed", len(self.edit.removed)),
-            ("renamed", len(self.edit.renamed)),
-        )
-        said = ", ".join(f"{number} {what}" for what, number in counts if number)
-        return f"frames: {said}" + (f"; sheet repacked to {self.size[0]} x {self.size[1]}" if self.repacked else "")
 
 
 def find_sheet(bench: Workbench, path: str, grid: str = "", sound: bool = True) -> SpriteSheet:
@@ -232,7 +212,9 @@ def open_sprites(bench: Workbench, path: str, grid: str = "", again: bool = Fals
         file = f"{folder}/{files[frame.name]}"
         data = form_of("png").write(_picture(cut(page, frame)))
         write_file(bench, bench.folder / file, data)
-        bench.opened[file] = Opened(place, "png", f"{SPRITES} {grid}".strip(), frame.name, digest_bytes(data), digest)
+        bench.opened[file] = OpenedAsset(
+            place, "png", digest_bytes(data), digest, asset=SPRITE, part=frame.name, grid=grid
+        )
     bench.save()
     return folder, len(frames), len(sheet.frames) - len(frames)
 
@@ -258,16 +240,16 @@ def _digest(bench: Workbench, sheet: SpriteSheet) -> str:
     return digest_bytes("".join(digest_file(file) for file in files).encode())
 
 
-def fold_sprites(bench: Workbench, place: str, files: Sequence[str]) -> Folded | None:
-    """Put what was edited, added, removed and renamed among a sheet's frames back; None when nothing was.
+def sync_sprites(bench: Workbench, place: str, files: Sequence[str]) -> list[SyncResult]:
+    """Put what was edited, added, removed and renamed among a sheet's frames back.
 
     A PNG that is new in the folder is a new frame, one that is gone takes its frame out, one under another name renames it; a folder
     without any of its frames changes nothing. RefusedError when the sheet was edited too.
     """
-    grid = bench.opened[files[0]].sheet.partition(" ")[2]
+    grid = asset_of(bench, files[0]).grid
     edit, there = _edit_of(bench, files)
     if edit is None:
-        return None
+        return []
     sheet = find_sheet(bench, place, grid)
     if any(bench.opened[file].of != _digest(bench, sheet) for file in files):
         raise RefusedError(
@@ -284,14 +266,27 @@ def fold_sprites(bench: Workbench, place: str, files: Sequence[str]) -> Folded |
     with taking_over(bench, files, [sheet.image, *([sheet.listing] if sheet.listing else []), *beside]):
         _store(bench, sheet, packed)
         digest = _digest(bench, find_sheet(bench, place, grid))
-        known = bench.opened[files[0]]
+        known = asset_of(bench, files[0])
         for file in files:
             del bench.opened[file]
         for file, name in there.items():
             own = digest_file(bench.folder / file)
-            bench.opened[file] = Opened(known.place, known.ending, known.sheet, name, own, digest)
+            bench.opened[file] = replace(known, part=name, digest=own, of=digest)
         bench.save()
-    return Folded(edit, packed.repacked, (packed.pixels.shape[1], packed.pixels.shape[0]))
+    size = f"{packed.pixels.shape[1]} x {packed.pixels.shape[0]}"
+    said = _summary(edit) + (f"; sheet repacked to {size}" if packed.repacked else "")
+    return [SyncResult(place, f"{FOLDER}/{place}{SUFFIX}", said)]
+
+
+def _summary(edit: Edit) -> str:
+    """What was done: `frames: 1 edited`."""
+    counts = (
+        ("edited", len(edit.sprites)),
+        ("added", len(edit.added)),
+        ("removed", len(edit.removed)),
+        ("renamed", len(edit.renamed)),
+    )
+    return f"frames: {', '.join(f'{number} {what}' for what, number in counts if number)}"
 
 
 def _edit_of(bench: Workbench, files: Sequence[str]) -> tuple[Edit | None, dict[str, str]]:
@@ -309,8 +304,8 @@ def _edit_of(bench: Workbench, files: Sequence[str]) -> tuple[Edit | None, dict[
             gone.setdefault(bench.opened[file].digest, []).append(file)
     if not set(files) & set(found):
         return None, {}
-    bare = not any(bench.opened[file].language.lower().endswith(".png") for file in files)
-    there = {file: bench.opened[file].language for file in files if file in found}
+    bare = not any(asset_of(bench, file).part.lower().endswith(".png") for file in files)
+    there = {file: asset_of(bench, file).part for file in files if file in found}
     sprites = {name: _read(bench, file) for file, name in there.items() if is_edited(bench, file)}
     renamed, added = {}, {}
     for file in found:
@@ -320,10 +315,10 @@ def _edit_of(bench: Workbench, files: Sequence[str]) -> tuple[Edit | None, dict[
         there[file] = name
         old = gone.get(digest_file(bench.folder / file))
         if old:
-            renamed[bench.opened[old.pop()].language] = name
+            renamed[asset_of(bench, old.pop()).part] = name
         else:
             added[name] = _read(bench, file)
-    removed = frozenset(bench.opened[file].language for left in gone.values() for file in left)
+    removed = frozenset(asset_of(bench, file).part for left in gone.values() for file in left)
     if not (sprites or renamed or added or removed):
         return None, {}
     return Edit(sprites, renamed, added, removed), there

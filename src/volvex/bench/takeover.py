@@ -10,10 +10,10 @@ import contextlib
 import json
 import shutil
 from collections.abc import Iterator, Sequence
-from dataclasses import asdict
 from pathlib import Path
 
 from volvex.archive.transfer.rebuild import file_chunks
+from volvex.bench.opened import record_of
 from volvex.bench.workbench import Workbench
 from volvex.source import atomic, typed
 
@@ -63,7 +63,7 @@ def put_back(bench: Workbench, always: bool = False) -> None:
 
 def _records(bench: Workbench, files: Sequence[str]) -> dict[str, object]:
     """The records of opened files, as JSON gives them back."""
-    records = {file: asdict(bench.opened[file]) if file in bench.opened else None for file in files}
+    records = {file: record_of(bench.opened[file]) if file in bench.opened else None for file in files}
     return dict(json.loads(json.dumps(records)))
 
 

@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 from volvex.archive.access.patterns import WILD, path_pattern
 from volvex.archive.safe_names import shown
 from volvex.bench.aside import keep_aside
-from volvex.bench.bench_file import is_open_sprite
 from volvex.bench.changes import FileChange, changes
 from volvex.bench.open_folder import is_edited
+from volvex.bench.opened import SPRITE
 from volvex.bench.picture_files import files_of
 from volvex.bench.workbench import Workbench
 from volvex.data import Change, require_data
@@ -42,7 +42,7 @@ def undo(bench: Workbench, paths: Sequence[str], write: bool = True) -> list[Und
     done = list[Undone]()
     wanted = list[FileChange]()
     for path in paths:
-        some = [file for file in opened if _lies_at(path, file, bench.opened[file].place)]
+        some = [file for file in opened if _lies_at(path, file, bench.opened[file].path)]
         wanted += [] if some and path in opened else _meant(bench, path, found, bool(some))
         done += (Undone(file, "edit not taken over", _forget(bench, file) if write else "") for file in some)
         opened = [file for file in opened if file not in some]
@@ -91,7 +91,7 @@ def _forget(bench: Workbench, file: str) -> str:
     """Take an edited file of the folder `open` away: where it is kept. The next command writes it again."""
     kept = keep_aside(bench.folder, bench.folder / file, file, bench.disk)
     known = bench.opened[file]
-    if is_open_sprite(known):  # all frames of a sheet are written together
+    if known.kind == SPRITE:  # all frames of a sheet are written together
         bench.disk.remove(bench.folder / file)
         del bench.opened[file]
     else:

@@ -22,10 +22,11 @@ from volvex.archive.transfer.pack import files_below
 from volvex.archive.transfer.rebuild import file_chunks
 from volvex.bench.aside import keep_aside
 from volvex.bench.bases import LIMIT, keep_base
-from volvex.bench.bench_file import FORMAT, Opened, Taken, read_description
+from volvex.bench.bench_file import FORMAT, Taken, read_description
 from volvex.bench.game import Game
 from volvex.bench.locate import FILES, Standing
 from volvex.bench.lock import is_unfinished, lock_bench
+from volvex.bench.opened import OpenedFile, record_of
 from volvex.bench.originals import Originals, only
 from volvex.data import encodings
 from volvex.errors import NotFoundError, RefusedError, VolvexError
@@ -47,7 +48,7 @@ class Workbench(Originals):
         self.fingerprints: dict[str, Fingerprint] = {}
         self.taken: dict[str, Taken] = {}  # by path below `files`
         self.dropped: set[str] = set()  # entries that are left out of what is built, by such a path
-        self.opened: dict[str, Opened] = {}  # by path below the bench
+        self.opened: dict[str, OpenedFile] = {}  # by path below the bench
         self.layouts: dict[str, str] = {}  # patterns of paths, and the titles of the layouts to which they are tied
         self.encodings: dict[str, str] = {}  # patterns of paths of texts, and their encodings
         self.after: dict[str, str] = {}  # paths of new entries, and of those behind which they stand
@@ -115,7 +116,7 @@ class Workbench(Originals):
             "taken": {name: asdict(taken) for name, taken in sorted(self.taken.items())},
             "dropped": sorted(self.dropped),
             **{what: dict(sorted(getattr(self, what).items())) for what in ("layouts", "encodings", "after")},
-            "opened": {name: asdict(opened) for name, opened in sorted(self.opened.items())},
+            "opened": {name: record_of(opened) for name, opened in sorted(self.opened.items())},
         }
         with atomic(self.disk, self.folder / DESCRIPTION) as file:
             self.disk.write(file, (json.dumps(value, indent=1, ensure_ascii=True) + "\n").encode())

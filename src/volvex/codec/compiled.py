@@ -1,6 +1,7 @@
 """Loops that run one byte after another, compiled by numba when they are first used.
 
-numba is loaded only then; what it compiled is kept on disk beside the code, or in the user's cache folder.
+numba is loaded only then; what it compiled is kept on disk beside the code, or in the user's cache folder. Where it is not installed
+(`volvex[fast]`), the loops run as plain Python.
 """
 
 from __future__ import annotations
@@ -12,6 +13,8 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+
+from volvex.extras import has
 
 Bytes = npt.NDArray[np.uint8]
 
@@ -28,6 +31,8 @@ class Compiled:
         self.__doc__ = function.__doc__
 
     def __call__(self, *values: Any) -> Any:
+        if self._fast is None and not has("numba"):
+            self._fast = self._plain()
         if self._fast is None:
             import numba  # half a second, so only when such a loop runs
 
@@ -37,6 +42,17 @@ class Compiled:
             except RuntimeError:  # there is no folder to keep it in: then it is compiled each time
                 self._fast = numba.njit(nogil=True)(function)
         return self._fast(*values)
+
+    def _plain(self) -> Callable[..., Any]:
+        """The function as it is, with its parts in reach: some hundred times as slow, and exact."""
+        loop: Any = self._function
+        function = types.FunctionType(loop.__code__, {**loop.__globals__, **self._parts}, loop.__name__)
+
+        def run(*values: Any) -> Any:
+            with np.errstate(over="ignore"):  # what is compiled wraps around, too
+                return function(*values)
+
+        return run
 
     def _whole(self) -> Callable[..., Any]:
         """The function with its parts in reach, under a name of its own, by which what was compiled is kept."""

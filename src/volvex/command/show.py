@@ -78,6 +78,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
             return Status.OK
         if _shown_as_movie(content, kind, walker, options, context):
             return Status.OK
+        if _shown_as_asset(content, walker, options, context):
+            return Status.OK
         encoding = _encoding(content, walker)
         if (
             (kind in filetypes.TEXT or encoding)
@@ -123,6 +125,20 @@ def _shown_as_picture(
     if opened is None:
         return False
     show_picture(opened.picture, content.path, content.source.size, options, context)
+    return True
+
+
+def _shown_as_asset(content: Content, walker: Walker, options: argparse.Namespace, context: Context) -> bool:
+    """Show what is of a kind from another package; whether it was so."""
+    from volvex.asset.kind import kind_of
+
+    kind = kind_of(content.source, walker.library) if not (options.hex or options.offset or options.size) else None
+    if kind is None:
+        return False
+    lines = kind.describe(content.source, walker.library)
+    context.print(f"{context.paint(shown(content.path), 'bold')}  {kind.NAME}, {number(content.source.size)} bytes")
+    for label, text in lines:
+        context.print(f"  {shown(label):<9} {shown(text)}")
     return True
 
 

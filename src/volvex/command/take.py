@@ -18,9 +18,10 @@ from volvex.command.ui.context import Context
 from volvex.command.ui.reader import add_layout
 from volvex.command.ui.table import count
 from volvex.command.ui.variants import add_variant
-from volvex.errors import Status
+from volvex.errors import Status, UsageError
 
 if TYPE_CHECKING:
+    from volvex.asset.kind import ExchangedKind
     from volvex.bench import Workbench
 
 PRIORITY = 31
@@ -121,8 +122,10 @@ def _levels(bench: Workbench, wanted: list[tuple[str, int | None]]) -> list[tupl
 
 def _open(bench: Workbench, places: list[str], options: argparse.Namespace, context: Context) -> None:
     from volvex.asset.forms import by_extension
+    from volvex.asset.kind import exchanged_kinds
     from volvex.asset.models.forms import by_extension as model_forms
     from volvex.asset.sounds.forms import by_extension as sound_forms
+    from volvex.bench.assets import kind_at
     from volvex.bench.exports import open_as
     from volvex.data.exchange import Wanted
 
@@ -138,6 +141,8 @@ def _open(bench: Workbench, places: list[str], options: argparse.Namespace, cont
             if empty:
                 context.note(f"note: {count(empty, 'frame')} of no pixels left out")
         return
+    sounds = sound_forms()
+    extensions = {extension for kind in exchanged_kinds() for extension in kind.extensions()}
     for place in places:
         if ending in model_forms():
             _open_model(bench, place, ending, options, context)
@@ -145,18 +150,23 @@ def _open(bench: Workbench, places: list[str], options: argparse.Namespace, cont
         if ending in by_extension() or options.channels or options.level is not None:
             _open_picture(bench, place, ending, options, context)
             continue
-        if ending in sound_forms():
-            _open_sound(bench, place, ending, options, context)
+        kind = kind_at(bench, place) if ending in extensions else None
+        if kind is not None:
+            _open_asset(bench, kind, place, ending, options, context)
             continue
+        if ending in sounds:
+            raise UsageError(f"{place} is no sound", "a format for pictures or data: png, csv, json")
         file = open_as(bench, place, ending, wanted, options.overwrite)
         where = os.path.relpath(bench.folder / file, context.cwd).replace(os.sep, "/")
         context.print(f"opened as {context.paint(shown(where), 'green')}")
 
 
-def _open_sound(bench: Workbench, place: str, ending: str, options: argparse.Namespace, context: Context) -> None:
-    from volvex.bench.sounds import open_sound_as
+def _open_asset(
+    bench: Workbench, kind: ExchangedKind, place: str, ending: str, options: argparse.Namespace, context: Context
+) -> None:
+    from volvex.bench.assets import open_asset_as
 
-    file, notes = open_sound_as(bench, place, ending, options.overwrite)
+    file, notes = open_asset_as(bench, kind, place, ending, options.overwrite)
     where = os.path.relpath(bench.folder / file, context.cwd).replace(os.sep, "/")
     context.print(f"opened as {context.paint(shown(where), 'green')}")
     for note in notes:

@@ -31,7 +31,9 @@ class Format(Protocol):
         ...
 
 
-FORMATS: Registry[Format] = Registry("archive_format", __name__, Path(__file__).parent)
+FORMATS: Registry[Format] = Registry(
+    "archive_format", __name__, Path(__file__).parent, needs=("TITLE", "PRIORITY", "WHY", "knows", "opened")
+)
 
 
 def may_begin(head: bytes) -> bool:

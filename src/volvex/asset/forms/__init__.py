@@ -32,7 +32,9 @@ class PictureForm(Protocol):
     def write(self, picture: Picture) -> bytes: ...
 
 
-FORMS: Registry[PictureForm] = Registry("picture_form", __name__, Path(__file__).parent)
+FORMS: Registry[PictureForm] = Registry(
+    "picture_form", __name__, Path(__file__).parent, needs=("NAMES", "EXTENSIONS", "FORMATS", "LIMITS", "read", "write")
+)
 
 
 @functools.cache

@@ -9,6 +9,7 @@ from volvex.asset.forms import _pillow
 from volvex.asset.picture import Picture
 from volvex.codec.pixels.format import FORMATS as PIXELS
 from volvex.errors import FormatError
+from volvex.extras import require
 from volvex.library_errors import library_errors
 from volvex.source import Source
 
@@ -26,6 +27,7 @@ def read(source: Source) -> Picture:
 
 
 def _deep(source: Source, width: int, height: int, name: str) -> Picture:
+    require("imagecodecs", "PNG of 16 bits")
     import imagecodecs
 
     check_size(source, width, height, pixel=8)
@@ -40,6 +42,7 @@ def _deep(source: Source, width: int, height: int, name: str) -> Picture:
 
 def write(picture: Picture) -> bytes:
     if picture.format.name in DEEP.values():
+        require("imagecodecs", "PNG of 16 bits")
         import imagecodecs
 
         return bytes(imagecodecs.png_encode(np.ascontiguousarray(picture.pixels())))

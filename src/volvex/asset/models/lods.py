@@ -12,7 +12,7 @@ import numpy as np
 
 from volvex.asset.models.model import DRAWN, Array, Mesh, Model, Part
 from volvex.asset.models.topology import nearest_rows
-from volvex.errors import RefusedError
+from volvex.extras import require
 
 NEAREST, SIMPLIFIED = WAYS = ("nearest", "simplified")
 
@@ -54,10 +54,9 @@ def fewer_triangles(positions: Array, triangles: Array, share: float) -> Array:
     """About a share of some triangles: of the same vertices, each new one the nearest that there was."""
     if len(triangles) < 8:
         return triangles
-    try:
-        import fast_simplification
-    except ImportError as error:  # its wheels are for common systems alone
-        raise RefusedError("levels of detail need the package fast-simplification", "--lods nearest") from error
+    require("fast_simplification", "simplified levels of detail")
+    import fast_simplification
+
     rows, inverse = np.unique(triangles.reshape(-1), return_inverse=True)
     unique, welded = np.unique(positions[rows].astype(np.float32), axis=0, return_inverse=True)
     faces = np.asarray(welded).reshape(-1)[np.asarray(inverse).reshape(-1)].reshape(-1, 3)

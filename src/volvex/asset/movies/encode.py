@@ -13,13 +13,16 @@ from fractions import Fraction
 from itertools import pairwise
 from typing import Any
 
-import av
 import numpy as np
 
 from volvex.apart import report
 from volvex.asset.movies.movie import Audio, Movie, Place
 from volvex.asset.movies.work import opened, probe
 from volvex.errors import RefusedError, UsageError
+from volvex.extras import require
+
+require("av", "movies")
+import av  # noqa: E402 - after what says that it is missing
 
 MUXERS = {"mp4": "mp4", "webm": "webm", "avi": "avi", "ogv": "ogg", "mpeg": "mpeg", "flv": "flv", "asf": "asf"}
 FIT, FILL = SCALES = ("fit", "fill")

@@ -13,6 +13,7 @@ from volvex.apart import apart
 from volvex.asset.layout_facts import number_of, put_numbers, word_of
 from volvex.asset.movies.movie import Movie
 from volvex.errors import FRESH, FormatError, RefusedError
+from volvex.extras import require
 from volvex.layout.columns import Array, Columns, rows_of, taken
 from volvex.layout.kinds import movie as attributes
 from volvex.layout.model import Attribute, Layout
@@ -208,6 +209,7 @@ def _stretched(block: BlockRead, columns: Columns, count: int) -> Columns:
 
 def muxed(streams: Streams, packets: list[Packet], name: str) -> bytes:
     """Packets in an open container."""
+    require("av", "movies")
     import av
 
     from volvex.library_errors import library_errors

@@ -10,13 +10,16 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
-import av
 import numpy as np
 
 from volvex.apart import report
 from volvex.asset.movies.movie import Audio, Movie, Place
 from volvex.errors import FRESH, FormatError
+from volvex.extras import require
 from volvex.library_errors import library_errors
+
+require("av", "movies")
+import av  # noqa: E402 - after what says that it is missing
 
 MOST_PIXELS = 1 << 27  # of a frame
 MOST_RATE = 1000  # frames a second

@@ -14,6 +14,7 @@ import numpy as np
 
 from volvex.codec.pixels.format import ASTC_NAMES, PixelFormat, Pixels
 from volvex.errors import ContentError, RefusedError
+from volvex.extras import require
 
 NUMBERS = {"bc1": 1, "bc2": 2, "bc3": 3, "bc4": 4, "bc4s": 4, "bc5": 5, "bc5s": 5, "bc6h": 6, "bc6hs": -6, "bc7": 7}
 STRIP = 1 << 12  # blocks in a row when single blocks are encoded
@@ -35,6 +36,7 @@ def decode_blocks(form: PixelFormat, data: bytes, width: int, height: int) -> Pi
 
 
 def _bcn(form: PixelFormat, data: bytes, whole: tuple[int, int]) -> Pixels:
+    require("imagecodecs", "textures in blocks")
     import imagecodecs
 
     count = len(form.channels)
@@ -56,11 +58,10 @@ def _astc(form: PixelFormat, data: bytes, whole: tuple[int, int]) -> Pixels:
 
 @functools.lru_cache(8)
 def _astc_context(block: tuple[int, int]) -> tuple[Any, Any]:
-    """The package for ASTC, and what it needs for blocks of a size; RefusedError when it is not installed."""
-    try:
-        import astc_encoder
-    except ImportError as error:
-        raise RefusedError("ASTC needs the package astc-encoder-py", "pip install 'volvex[astc]'") from error
+    """The package for ASTC, and what it needs for blocks of a size."""
+    require("astc_encoder", "ASTC textures")
+    import astc_encoder
+
     config = astc_encoder.ASTCConfig(astc_encoder.ASTCProfile.LDR, *block, 1, QUALITY)
     return astc_encoder, astc_encoder.ASTCContext(config)
 
@@ -145,6 +146,7 @@ def _encoder(form: PixelFormat) -> Callable[[Pixels], bytes]:
         raise RefusedError(f"no package writes {form.name}", "another format: rgba16f holds the same values")
     if form.name in ASTC_NAMES:
         return functools.partial(_astc_encoded, form.block)
+    require("etcpak", "textures in blocks")
     import etcpak
 
     own = {"bc1": _bc1, "bc2": _bc2}
@@ -156,6 +158,7 @@ def _encoder(form: PixelFormat) -> Callable[[Pixels], bytes]:
 
 def _bc1(pixels: Pixels) -> bytes:
     """BC1: blocks with pixels that are more transparent than not store three colours and the absence of one."""
+    require("etcpak", "textures in blocks")
     import etcpak
 
     height, width = pixels.shape[:2]
@@ -203,6 +206,7 @@ def _from_565(words: Any) -> Pixels:
 
 def _bc2(pixels: Pixels) -> bytes:
     """BC2: four bits of alpha for each pixel, and colours as those of BC1."""
+    require("etcpak", "textures in blocks")
     import etcpak
 
     height, width = pixels.shape[:2]

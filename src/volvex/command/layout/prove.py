@@ -18,29 +18,23 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from volvex.archive import Archive, LayoutArchive
+from volvex.archive import Archive, LayoutArchive, Walker
+from volvex.archive.detect import filetypes
 from volvex.archive.mutation_proof import prove_harder
 from volvex.archive.safe_names import shown
 from volvex.archive.transfer.parallel import verify
+from volvex.asset.kind import Proof, proof_of
 from volvex.command.ui.context import Context
 from volvex.command.ui.data import laid_out
 from volvex.command.ui.faults import note_faults
-from volvex.command.ui.own_asset import own_model, own_movie, own_picture, own_sound
-from volvex.command.ui.reader import add_reading, open_walker
+from volvex.command.ui.reader import add_reading, content_at, open_walker
 from volvex.command.ui.table import count, number
-from volvex.errors import ManyErrors, NotFoundError, Status
+from volvex.errors import ManyErrors, NotFoundError, Status, VolvexError
 from volvex.layout.inspect.hints import Hint, hints_of
 from volvex.layout.inspect.proof import Difference, check_objects, prove
-from volvex.source import BytesSource, Source
+from volvex.source import BytesSource
 
 if TYPE_CHECKING:
-    from volvex.asset.layout_picture import LayoutForm
-    from volvex.asset.models.layout_model import LayoutModel
-    from volvex.asset.models.model import Model
-    from volvex.asset.movies.layout_movie import LayoutMovie
-    from volvex.asset.picture import Picture
-    from volvex.asset.sounds.layout_sound import LayoutSound
-    from volvex.asset.sounds.sound import Sound
     from volvex.data.model.layout_document import LayoutDocument
 
 PRIORITY = 51
@@ -63,32 +57,19 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace, context: Context) -> int:
-    status = Status.OK
+    status = int(Status.OK)
+    others = []
     with open_walker(options, context) as walker:
-        data = {path: one for path in options.archive if (one := laid_out(path, walker, context)) is not None}
-        for path, document in data.items():
-            status = max(status, _prove_data(path, document, options, context))
-        paths = [path for path in options.archive if path not in data]
-        textures = {path: texture for path in paths if (texture := own_picture(path, walker, context)) is not None}
-        for path, (form, picture) in textures.items():
-            status = max(status, _prove_picture(path, form, picture, options, context))
-        others = [path for path in paths if path not in textures]
-        sounds = {path: own for path in others if (own := own_sound(path, walker, context)) is not None}
-        for path, opened in sounds.items():
-            status = max(status, _prove_sound(path, *opened, options, context))
-        others = [path for path in others if path not in sounds]
-        movies = {path: movie for path in others if (movie := own_movie(path, walker, context)) is not None}
-        for path, (kept, source) in movies.items():
-            status = max(status, _prove_movie(path, kept, source, options, context))
-        others = [path for path in others if path not in movies]
-        models = {path: model for path in others if (model := own_model(path, walker, context)) is not None}
-        for path, read in models.items():
-            status = max(status, _prove_model(path, *read, options, context))
-        others = [path for path in others if path not in models]
+        for path in options.archive:
+            proof = _proof_at(path, walker, context)
+            if proof is not None:
+                status = max(status, _prove_file(path, proof, options, context))
+            else:
+                others.append(path)
         archives = {
             group.archive_path: group.archive for path in others for group in walker.find(path, deep=True).groups
         }
-        known = bool(archives or data or textures or sounds or movies or models)
+        known = bool(archives) or len(others) < len(options.archive)
         if not known and walker.faults:
             raise walker.faults[0] if len(walker.faults) == 1 else ManyErrors(list(walker.faults))
         if not known:
@@ -97,89 +78,57 @@ def run(options: argparse.Namespace, context: Context) -> int:
             status = max(status, _prove(path, archive, options, context))
             if options.harder:
                 status = max(status, _prove_harder(archive, context))
-        return max(int(status), note_faults(walker.faults, context))
+        return max(status, note_faults(walker.faults, context))
 
 
-def _prove_data(path: str, document: LayoutDocument, options: argparse.Namespace, context: Context) -> Status:
-    proof = prove(document.reading)
-    records = sum(len(sheet) for sheet in document.sheets)
-    for sheet in document.sheets:
-        for column in sheet.columns.values():
-            column.values  # noqa: B018  (what it refers to must be there)
-    if proof.difference is not None:
-        return _tell_difference(path, proof.difference, context)
-    said = f"{number(proof.size)} bytes; {document.form} of {count(records, 'record')}"
+def _proof_at(path: str, walker: Walker, context: Context) -> Proof | None:
+    """How what is at a path is proved: data or an asset in a format of a game's own; None for anything else."""
+    document = laid_out(path, walker, context)
+    if document is not None:
+        return _proof_of_data(document, context)
+    source = _bytes_at(path, walker, context)
+    return proof_of(source, walker.library) if source is not None else None
+
+
+def _bytes_at(path: str, walker: Walker, context: Context) -> BytesSource | None:
+    """What is at a path, if it is in no open format; None when nothing is."""
+    try:
+        content = content_at(path, walker, context)
+    except VolvexError:
+        return None
+    try:
+        if filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD)) != "binary":
+            return None
+        own = BytesSource(content.source.read(0, content.source.size), content.path)
+        own.beside = content.source.beside
+    finally:
+        content.source.close()
+    return own
+
+
+def _proof_of_data(document: LayoutDocument, context: Context) -> Proof:
     from volvex.data.hash_hints import hash_hints
 
-    hints = [*hints_of(document.reading), *hash_hints(document, context.dictionaries())]
-    return _tell_hints(path, said, hints, options, context)
+    records = sum(len(sheet) for sheet in document.sheets)
+
+    def hints() -> list[Hint]:
+        for sheet in document.sheets:
+            for column in sheet.columns.values():
+                column.values  # noqa: B018  (what it refers to must be there)
+        return [*hints_of(document.reading), *hash_hints(document, context.dictionaries())]
+
+    about = f"{document.form} of {count(records, 'record')}"
+    return Proof(document.reading, about, hints, lambda: iter(()))
 
 
-def _prove_picture(
-    path: str, form: LayoutForm, picture: Picture, options: argparse.Namespace, context: Context
-) -> Status:
-    from volvex.asset.describe import size_text
-    from volvex.asset.picture_proof import change_fault, picture_hints
-
-    proof = prove(picture.extra["reading"])
-    if proof.difference is not None:
-        return _tell_difference(path, proof.difference, context)
-    said = f"{number(proof.size)} bytes; a picture of {size_text(picture)}, {count(picture.levels, 'level')}"
-    status = _tell_hints(path, said, list(picture_hints(picture)), options, context)
-    if options.harder:
-        fault = change_fault(form, picture)
-        context.print(
-            f"  {context.paint('fails' if fault else 'holds', 'red' if fault else 'green')}: a pixel of each level changed"
-        )
-        if fault:
-            context.print(f"         {shown(fault)}")
-            return Status.DIFFERS
-    return status
-
-
-def _prove_sound(path: str, form: LayoutSound, sound: Sound, options: argparse.Namespace, context: Context) -> Status:
-    from volvex.asset.sounds.describe import short_text
-    from volvex.asset.sounds.sound_proof import sound_change_faults, sound_hints
-
-    proof = prove(sound.extra["reading"])
-    if proof.difference is not None:
-        return _tell_difference(path, proof.difference, context)
-    said = f"{number(proof.size)} bytes; a sound of {short_text(sound)}"
-    status = _tell_hints(path, said, list(sound_hints(sound, form.spec_of(sound))), options, context)
-    for what, fault in sound_change_faults(form, sound) if options.harder else ():
-        context.print(f"  {context.paint('fails' if fault else 'holds', 'red' if fault else 'green')}: {what}")
-        if fault:
-            context.print(f"         {shown(fault)}")
-            status = Status.DIFFERS
-    return status
-
-
-def _prove_movie(path: str, form: LayoutMovie, source: Source, options: argparse.Namespace, context: Context) -> Status:
-    reading, streams, packets = form.read(source)
-    proof = prove(reading)
-    if proof.difference is not None:
-        return _tell_difference(path, proof.difference, context)
-    said = f"{number(proof.size)} bytes; a movie of {streams.width} x {streams.height}, {count(len(packets), 'packet')}"
-    status = _tell_hints(path, said, list(hints_of(reading)), options, context)
-    if options.harder:
-        holds = form.read(BytesSource(form.written(source, form.as_open(source)), source.name))[2] == packets
-        context.print(
-            f"  {context.paint('holds' if holds else 'fails', 'green' if holds else 'red')}: into an open container and back"
-        )
-        status = status if holds else Status.DIFFERS
-    return status
-
-
-def _prove_model(path: str, form: LayoutModel, model: Model, options: argparse.Namespace, context: Context) -> Status:
-    from volvex.asset.models.describe import short_text
-    from volvex.asset.models.model_proof import model_change_faults, model_hints
-
-    proof = prove(model.extra["reading"])
-    if proof.difference is not None:
-        return _tell_difference(path, proof.difference, context)
-    said = f"{number(proof.size)} bytes; {form.layout.kind}: {short_text(model)}"
-    status = _tell_hints(path, said, list(model_hints(model)), options, context)
-    for what, fault in model_change_faults(form, model) if options.harder else ():
+def _prove_file(path: str, proof: Proof, options: argparse.Namespace, context: Context) -> int:
+    """Prove the layout of one file that is no archive; the status."""
+    result = prove(proof.reading)
+    if result.difference is not None:
+        return _tell_difference(path, result.difference, context)
+    status = _tell_hints(path, f"{number(result.size)} bytes; {proof.about}", proof.hints(), options, context)
+    for what, fault in proof.changes() if options.harder else ():
+        context.account(path=path, trial=what, tried=True, refused=False, fault=fault)
         context.print(f"  {context.paint('fails' if fault else 'holds', 'red' if fault else 'green')}: {what}")
         if fault:
             context.print(f"         {shown(fault)}")

@@ -147,10 +147,8 @@ def take_over(bench: Workbench, context: Context) -> None:
     """Take over what was edited in the bench's folder `open`."""
     from volvex.archive.safe_names import shown
     from volvex.bench.exports import sync_exports
-    from volvex.command.ui.table import count
 
     for result in sync_exports(bench):
-        said = f"{count(result.changes, 'change')} taken over" if result.what == "taken over" else result.what
-        context.note(f"note: {shown(result.file)}: {said}")
+        context.note(f"note: {shown(result.file)}: {result.what}")
         for note in result.notes:
             context.note(f"note: {shown(result.file)}: {note}")

@@ -18,7 +18,8 @@ from volvex.command.ui.context import Context
 from volvex.command.ui.faults import note_faults
 from volvex.command.ui.reader import open_walker
 from volvex.command.ui.table import count
-from volvex.errors import NotFoundError, UsageError
+from volvex.errors import NotFoundError
+from volvex.extras import require
 
 if TYPE_CHECKING:
     pass
@@ -87,10 +88,9 @@ def _quiet() -> None:
 
 def _cluster(address: str, context: Context) -> Executor:
     """The workers of a Dask scheduler; they must see the same files under the same names."""
-    try:
-        from distributed import Client
-    except ImportError as error:
-        raise UsageError("--cluster needs the package distributed", "pip install 'volvex[cluster]'") from error
+    require("distributed", "--cluster")
+    from distributed import Client
+
     try:
         client = Client(address, timeout=20)
     except (OSError, ValueError) as error:

@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import argparse
 import difflib
+import functools
 import importlib
+import re
 from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
@@ -49,6 +52,10 @@ OTHER_WORDS = {
 }
 
 
+_SUMMARY = re.compile(r'"""(.*?)(?:"""|\n)')
+_PRIORITY = re.compile(r"^PRIORITY = (\d+)$", re.M)
+
+
 class Command(Protocol):
     """What a command's file offers. The docstring is its help; the first line of it is its summary."""
 
@@ -67,6 +74,33 @@ class Command(Protocol):
 COMMANDS: Registry[Command] = Registry(
     "command", "volvex.command", Path(__file__).parent.parent, apart=("ui",), hyphens=True
 )
+
+
+@dataclass(frozen=True)
+class Entry:
+    """A command in the overview: its place in it, and what it does in a line."""
+
+    priority: int
+    summary: str
+
+
+@functools.cache
+def entry_of(name: str) -> Entry:
+    """A command's line in the overview, read from its file: importing all commands takes longer than most of them do.
+
+    Of one from another package that cannot be loaded, the last place and why.
+    """
+    file = COMMANDS.file_of(name)
+    if file is None:
+        try:
+            command = COMMANDS.load(name)
+        except UsageError as error:
+            return Entry(99, f"({error.message.partition(': ')[0]})")
+        return Entry(command.PRIORITY, summary_of(command))
+    text = file.read_text("utf-8")
+    summary, priority = _SUMMARY.match(text), _PRIORITY.search(text)
+    assert summary is not None and priority is not None, file
+    return Entry(int(priority[1]), summary[1])
 
 
 def summary_of(command: Command) -> str:
@@ -91,7 +125,7 @@ def groups() -> list[str]:
 def members(group: str) -> list[str]:
     """The commands of a group, in the order of their priority."""
     names = [name for name in COMMANDS.names() if name.startswith(group + ".")]
-    return sorted(names, key=lambda name: (COMMANDS.load(name).PRIORITY, name))
+    return sorted(names, key=lambda name: (entry_of(name).priority, name))
 
 
 def find_command(words: Sequence[str]) -> tuple[str, int]:

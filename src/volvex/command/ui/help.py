@@ -7,9 +7,8 @@ import textwrap
 from typing import NoReturn
 
 from volvex import __version__
-from volvex.command.ui.commands import COMMANDS, Command, groups, members, summary_of, summary_of_group
+from volvex.command.ui.commands import COMMANDS, Command, entry_of, groups, members, summary_of_group
 from volvex.command.ui.context import Context
-from volvex.command.ui.report import add_reports
 from volvex.errors import Status, UsageError
 
 GROUPS = {
@@ -62,6 +61,8 @@ class Formatter(argparse.HelpFormatter):
 
 def parser_of(name: str, command: Command, width: int) -> Parser:
     """The parser of a command, with its help."""
+    from volvex.command.ui.report import add_reports  # only here: the overview needs no disk
+
     parser = Parser(
         prog=f"volvex {name.replace('.', ' ')}",
         formatter_class=lambda prog: Formatter(prog, max_help_position=28, width=min(width, 100)),
@@ -90,21 +91,13 @@ def _after(command: Command) -> str:
     return (f"examples:{examples}\n\n" if examples else "") + f"exit status: {listed}"
 
 
-def _row(name: str) -> tuple[int, str, str]:
-    """Priority, name and summary of a command; of one from another package that cannot be loaded, the last and why."""
-    try:
-        command = COMMANDS.load(name)
-    except UsageError as error:
-        return 99, name, f"({error.message.partition(': ')[0]})"
-    return command.PRIORITY, name, summary_of(command)
-
-
 def print_overview(context: Context) -> None:
     """All commands in the order of work, a line each; those of a group on one line."""
     context.print(f"volvex {__version__}: open, edit and rebuild the archives of PC games")
     context.print("Start: `volvex survey GAME`, with the folder of a game; or `volvex demo`")
-    rows = [_row(name) for name in COMMANDS.names() if "." not in name]
-    rows += [(COMMANDS.load(members(group)[0]).PRIORITY, group, summary_of_group(group)) for group in groups()]
+    found = {name: entry_of(name) for name in COMMANDS.names() if "." not in name}
+    rows = [(entry.priority, name, entry.summary) for name, entry in found.items()]
+    rows += [(entry_of(members(group)[0]).priority, group, summary_of_group(group)) for group in groups()]
     last = 0
     for priority, name, text in sorted(rows):
         if priority // 10 != last:
@@ -121,6 +114,6 @@ def print_group(group: str, context: Context) -> None:
     width = max(len(verb) for verb in verbs)
     for verb in verbs:
         context.print(
-            f"{context.paint(f'volvex {verb}'.replace('.', ' ').ljust(width + 7), 'cyan')}  {summary_of(COMMANDS.load(verb))}"
+            f"{context.paint(f'volvex {verb}'.replace('.', ' ').ljust(width + 7), 'cyan')}  {entry_of(verb).summary}"
         )
     context.print(f"\n`volvex {verbs[0].replace('.', ' ')} --help` has options and examples.")

@@ -8,17 +8,14 @@ import gc
 import os
 import sys
 import time
+import traceback
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
-from volvex.command.ui.advice import advise
 from volvex.command.ui.commands import COMMANDS, find_command, groups
 from volvex.command.ui.context import SETTINGS, Context, make_context
-from volvex.command.ui.games import refuse_in_games
-from volvex.command.ui.recovery import finish_interrupted
-from volvex.command.ui.report import run_reported
-from volvex.command.ui.streams import streams
 from volvex.errors import Status, VolvexError
+from volvex.registry import SKIPPED
 
 HIDDEN = ".volvex"  # the folder of a game in which its originals are
 COMMON = ("-q", "--quiet", "-v", "--verbose")
@@ -39,6 +36,7 @@ def main(arguments: Sequence[str], context: Context | None = None) -> int:
         context.out.flush()
         for note in context.keys.notes if "keys" in vars(context) else ():
             context.note(f"note: {note}")
+        _note_skipped(context)
         return status
     except SystemExit as end:  # the parser has printed the help
         return int(end.code or 0)
@@ -68,6 +66,15 @@ def main(arguments: Sequence[str], context: Context | None = None) -> int:
             "try the same with --debug, and report what it prints",
         ]
         return _tell(lines, int(Status.FAULT), context)
+
+
+def _note_skipped(context: Context) -> None:
+    """Name the members of other packages that were left out; with --debug why."""
+    for said, error in SKIPPED.items():
+        context.note(f"note: {said.translate(_CONTROL)}")
+        if context.debug and error is not None:
+            context.complain("".join(traceback.format_exception(error)).rstrip())
+    SKIPPED.clear()
 
 
 def apply_settings(context: Context) -> None:
@@ -128,10 +135,22 @@ def _run(words: list[str], context: Context) -> int:
         help.print_group(words[0], context)
         return Status.OK
     name, taken = find_command(words)
+    return _run_command(name, words[taken:], context)
+
+
+def _run_command(name: str, words: list[str], context: Context) -> int:
+    # only here: the overview needs none of them
+    from volvex.command.ui import help
+    from volvex.command.ui.advice import advise
+    from volvex.command.ui.games import refuse_in_games
+    from volvex.command.ui.recovery import finish_interrupted
+    from volvex.command.ui.report import run_reported
+    from volvex.command.ui.streams import streams
+
     command = COMMANDS.load(name)
     parser = help.parser_of(name, command, context.width)
     context.author = name.startswith("layout.")
-    options = parser.parse_intermixed_args(words[taken:])  # options may stand between paths
+    options = parser.parse_intermixed_args(words)  # options may stand between paths
     context.quiet, context.verbose = options.quiet, options.verbose
     start = time.monotonic()
     context.held.enter_context(streams(command, options, context))

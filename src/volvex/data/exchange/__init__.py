@@ -50,7 +50,9 @@ class Exchange(Protocol):
     def read(self, data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming: ...
 
 
-EXCHANGES: Registry[Exchange] = Registry("exchange", f"{__name__}.formats", Path(__file__).parent / "formats")
+EXCHANGES: Registry[Exchange] = Registry(
+    "exchange", f"{__name__}.formats", Path(__file__).parent / "formats", needs=("ENDINGS", "FORMS", "write", "read")
+)
 
 
 @functools.cache

@@ -7,7 +7,6 @@ import re
 from volvex.errors import FormatError, LayoutError
 from volvex.layout.columns import Texts
 from volvex.layout.kinds.table import NAME, TYPE, WIDTH
-from volvex.layout.language.parser import parse_layout
 from volvex.layout.model import Attribute, Block, Field
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.types.described import ColumnsOf
@@ -58,6 +57,8 @@ def _described(reading: Reading, block: Block, field: Field, kind: ColumnsOf) ->
         role = "id" if own.lower() in KEYS and not keyed and not text.endswith("bytes") else "value"
         keyed = keyed or role == "id"
         lines.append(f"    {own}  {text}  {role}")
+    from volvex.layout.language.parser import parse_layout  # only here: the parser takes a while to load
+
     head = f"{'big' if kind.big else 'little'} endian\nblock rows at 0 repeats until end\n"
     try:
         made = parse_layout(f'layout "columns" kind table\n{head}' + "\n".join(lines) + "\n", "the columns")

@@ -16,7 +16,7 @@ class FileTypes(Protocol):
 
 
 HEAD = 64  # bytes that are looked at
-FILE_TYPES: Registry[FileTypes] = Registry("file_type", __name__, Path(__file__).parent)
+FILE_TYPES: Registry[FileTypes] = Registry("file_type", __name__, Path(__file__).parent, needs=("TYPES",))
 
 
 @functools.cache

@@ -35,7 +35,9 @@ class ModelForm(Protocol):
     def write(self, model: Model, images: Mapping[str, str]) -> dict[str, bytes]: ...
 
 
-FORMS: Registry[ModelForm] = Registry("model_form", __name__, Path(__file__).parent)
+FORMS: Registry[ModelForm] = Registry(
+    "model_form", __name__, Path(__file__).parent, needs=("NAMES", "EXTENSIONS", "WRITES", "fits", "read", "write")
+)
 
 
 @functools.cache

@@ -10,6 +10,7 @@ import numpy as np
 
 from volvex.asset.models.model import MOST_TRIANGLES, Mesh, Model, Part, check_counts, check_mesh
 from volvex.errors import FormatError
+from volvex.extras import require
 from volvex.library_errors import library_errors
 from volvex.source import Source
 
@@ -18,6 +19,7 @@ LARGEST = 1 << 30
 
 def _trimesh() -> Any:
     """The library, which takes a third of a second to load; what it logs is no message to a user."""
+    require("trimesh", "PLY and STL models")
     import trimesh
 
     log = logging.getLogger("trimesh")

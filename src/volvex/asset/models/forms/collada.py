@@ -10,6 +10,7 @@ import numpy as np
 
 from volvex.asset.models.model import Array, Material, Mesh, Model, Part, check_mesh
 from volvex.errors import FormatError, RefusedError
+from volvex.extras import require
 from volvex.library_errors import library_errors
 from volvex.source import Source
 
@@ -35,6 +36,7 @@ def read(source: Source) -> Model:
     stem = source.name.rpartition("/")[2].rpartition(".")[0] or source.name
     made = Model(stem, "COLLADA")
     with library_errors(source.name, "COLLADA file"), np.errstate(all="ignore"):
+        require("collada", "COLLADA models")
         import collada  # a third of a second
 
         scene: Any = collada.Collada(io.BytesIO(data), ignore=[collada.common.DaeError])

@@ -31,7 +31,9 @@ class SoundForm(Protocol):
     def write(self, sound: Sound) -> bytes: ...
 
 
-FORMS: Registry[SoundForm] = Registry("sound_form", __name__, Path(__file__).parent)
+FORMS: Registry[SoundForm] = Registry(
+    "sound_form", __name__, Path(__file__).parent, needs=("NAMES", "EXTENSIONS", "ENCODINGS", "HOLDS", "read", "write")
+)
 
 
 @functools.cache

@@ -20,6 +20,7 @@ from volvex.data.exchange.units import HEADS, changed_units, units
 from volvex.data.model.cells import objects
 from volvex.data.model.sheet import FLOAT, INT, Array, Column, Document, Sheet
 from volvex.errors import FormatError
+from volvex.extras import require
 
 ENDINGS = ("csv",)
 FORMS = ()
@@ -35,6 +36,7 @@ STEP = 1 << 17  # records written at once
 
 def write(document: Document, wanted: Wanted, separator: str = ",") -> bytes:
     """The file."""
+    require("pandas", "CSV and TSV tables")
     import pandas as pd
 
     if wanted.language:
@@ -121,6 +123,7 @@ def _separator(data: bytes) -> str:
 
 
 def _frame(data: bytes, separator: str, file: str, **how: Any) -> Any:
+    require("pandas", "CSV and TSV tables")
     import pandas as pd
 
     try:

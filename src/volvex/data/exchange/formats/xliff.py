@@ -8,6 +8,7 @@ from volvex.data.exchange import Incoming, Wanted
 from volvex.data.exchange.units import HEADS, LINES, changed_units, settled, units
 from volvex.data.model.sheet import Document
 from volvex.errors import FormatError
+from volvex.extras import require
 
 ENDINGS = ("xlf", "xliff")
 FORMS = ("text", LINES)
@@ -17,6 +18,7 @@ _XML = "{http://www.w3.org/XML/1998/namespace}space"
 
 def write(document: Document, wanted: Wanted) -> bytes:
     """The file."""
+    require("lxml", "XLIFF files")
     from lxml import etree
 
     original, language = settled(document, wanted)
@@ -49,6 +51,7 @@ def _put(element: Any, text: str, row_id: str) -> None:
 
 def read(data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming:
     """The changes that the file makes; the target language is the one that it tells."""
+    require("lxml", "XLIFF files")
     from lxml import etree
 
     parser = etree.XMLParser(resolve_entities=False, no_network=True, huge_tree=False)

@@ -19,6 +19,7 @@ from volvex.data.exchange import Incoming, Wanted, library_errors, wanted_sheets
 from volvex.data.exchange.incoming import ROW, Reader
 from volvex.data.model.sheet import FLOAT, INT, TEXT, Column, Document, Sheet
 from volvex.errors import FormatError, VolvexError
+from volvex.extras import require
 
 ENDINGS = ("xlsx",)
 FORMS = ()
@@ -33,6 +34,7 @@ _TITLE = re.compile(r"[\[\]:*?/\\]")
 
 def write(document: Document, wanted: Wanted) -> bytes:
     """The workbook."""
+    require("openpyxl", "XLSX workbooks")
     from openpyxl import Workbook
     from openpyxl.cell import WriteOnlyCell
     from openpyxl.styles import Font
@@ -63,6 +65,7 @@ def write(document: Document, wanted: Wanted) -> bytes:
 
 def _require_plain(file: str, sheet: Sheet) -> None:
     """FormatError for texts that no cell can hold."""
+    require("openpyxl", "XLSX workbooks")
     from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
 
     columns = {name: column.texts() for name, column in sheet.columns.items() if column.values.dtype.kind not in "iuf"}
@@ -119,6 +122,7 @@ def _text_cell(cell: Any) -> Any:
 
 
 def _cell(page: Any, sheet: Sheet, name: str, row: int, numeric: bool) -> Any:
+    require("openpyxl", "XLSX workbooks")
     from openpyxl.cell import WriteOnlyCell
 
     if name == ROW and name not in sheet.columns:
@@ -193,6 +197,7 @@ def _cells(held: zipfile.ZipFile, info: zipfile.ZipInfo) -> int:
 
 def _pages(data: bytes, file: str, titles: list[str]) -> dict[str, list[tuple[Any, ...]]]:
     """The rows of the worksheets that are wanted that have something in them; the others are empty here."""
+    require("openpyxl", "XLSX workbooks")
     from openpyxl import load_workbook
 
     found: dict[str, list[tuple[Any, ...]]] = {}

@@ -22,7 +22,7 @@ class Form(Protocol):
     def open(self, data: bytes, file: str, encoding: Encoding = UTF8) -> TextData: ...
 
 
-FORMS: Registry[Form] = Registry("data_form", __name__, Path(__file__).parent)
+FORMS: Registry[Form] = Registry("data_form", __name__, Path(__file__).parent, needs=("PRIORITY", "knows", "open"))
 
 
 def form_of(data: bytes, kind: str, name: str) -> Form | None:

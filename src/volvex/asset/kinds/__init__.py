@@ -1,0 +1,1 @@
+"""The kinds of assets: a file each, see `volvex.asset.kind`."""
