@@ -60,7 +60,7 @@ class Benches(OnABench):
 
     def test_a_damaged_description(self) -> None:
         good = (self.work / "bench.json").read_text()
-        for text in ("", "[]", good[:-30], good.replace('"size"', '"sise"'), good.replace('"bench": 1', '"bench": 99')):
+        for text in ("", "[]", good[:-30], good.replace('"size"', '"sise"'), good.replace('"bench": 2', '"bench": 99')):
             (self.work / "bench.json").write_text(text)
             self.assertIn("bench.json", self.refused("changes", status=4))
 

@@ -12,7 +12,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from tests.support import ROOT, Case
+from tests.support import PROGRAM, ROOT, Case
 
 MEMBERS = {
     "compress": """
@@ -365,8 +365,15 @@ class Extending(Case):
                     said = next(line for line in done.stderr.splitlines() if f"the {family} salt_{family}" in line)
                     self.assertIn(broken[family][1], said)
                     self.assertTrue(said.startswith("note: ") and said.endswith("; left out"), said)
-        self.assertEqual(json.loads((self.folder / "a.json").read_text())["rows"][0]["oil"], 2)
-        done = self.program("convert", "a.csv", "b.json", "--debug", PYTHONPATH=str(package))
+        self.assertEqual(json.loads((self.folder / "a.json").read_text())["rows"][0]["oil"], "2")
+        done = subprocess.run(
+            [str(PROGRAM), "convert", "a.csv", "b.json", "--debug"],
+            cwd=self.folder,
+            env=self.environment(PYTHONPATH=str(package)),
+            capture_output=True,
+            text=True,
+            check=True,
+        )
         self.assertIn(
             "the picture_form png of salt_tools.picture_form:member has the name of a built-in one", done.stderr
         )

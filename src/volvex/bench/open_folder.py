@@ -69,9 +69,9 @@ def state_of(bench: Workbench, place: str, files: Sequence[str], what: str = "")
 
     NotFoundError when the thing is no longer on the bench, RefusedError when two of its files were edited, or one and the thing itself.
     """
-    opened = {file: bench.opened[file] for file in files if (bench.folder / file).is_file()}
+    opened = {file: bench.opened[file] for file in files if file in bench.opened and (bench.folder / file).is_file()}
     for file in set(files) - set(opened):
-        del bench.opened[file]
+        bench.opened.pop(file, None)
     edited = [file for file in opened if is_edited(bench, file)]
     target = bench.files / place
     moved = target.is_file() and any(digest_of(bench, (place, *known.beside)) != known.of for known in opened.values())
@@ -82,7 +82,8 @@ def state_of(bench: Workbench, place: str, files: Sequence[str], what: str = "")
         )
     if len(edited) > 1 and what:
         raise RefusedError(f"{' and '.join(edited)} are the same {what} and were both edited", "removing one of them")
-    if edited and moved:
+    stale = [file for file in edited if digest_of(bench, (place, *opened[file].beside)) != opened[file].of]
+    if stale or (edited and moved and not what):  # of several files that belong together, each must be as the thing is
         raise RefusedError(
             f"{edited[0]} and {place} were both edited",
             f"`volvex undo {quoted(edited[0])}` to keep the other one",

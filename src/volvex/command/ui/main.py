@@ -73,7 +73,7 @@ def _note_skipped(context: Context) -> None:
     for said, error in SKIPPED.items():
         context.note(f"note: {said.translate(_CONTROL)}")
         if context.debug and error is not None:
-            context.complain("".join(traceback.format_exception(error)).rstrip())
+            context.complain("".join(traceback.format_exception(error.__cause__ or error, chain=False)).rstrip())
     SKIPPED.clear()
 
 
