@@ -20,9 +20,11 @@ from volvex.command.ui.chapters import DemoError, Runner, chapter_names, load_ch
 from volvex.command.ui.context import Context
 from volvex.command.ui.table import count
 from volvex.errors import RefusedError, Status, UsageError
+from volvex.extras import require
 
 PRIORITY = 70
 JSON = False  # what it prints is for people, or for a shell
+NEEDED = ("av", "imagecodecs", "pandas", "openpyxl", "lxml", "trimesh")  # what its chapters use of the extras
 GAMES_OWN = ("play", "make", "edit")  # what the stand-in game does
 OF_THE_GAME = {
     "text": ("TEXT", "with play: print only the lines with this text"),
@@ -60,6 +62,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace, context: Context) -> int:
     if options.words and options.words[0] in GAMES_OWN:
         return _game(options, context)
+    for module in NEEDED:
+        require(module, "the demo")
     if len(options.words) > 1:
         raise UsageError(f"{len(options.words)} folders", "one new folder for the demo")
     names = chapter_names() if options.all else [options.chapter]
@@ -87,6 +91,8 @@ def _game(options: argparse.Namespace, context: Context) -> int:
 
             edit(words)
             return Status.OK
+        if verb == "make":
+            require("av", "the movies of the stand-in game")
         from kelpwick.__main__ import main as kelpwick
 
         return kelpwick([verb, *words])
