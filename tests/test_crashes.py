@@ -93,6 +93,44 @@ class KilledInPlace(Killed):
         self.assertGreater(self.step_through("build --in-place", self.clean, self.old, self.new), 15)
 
 
+class TakenOver(Case):
+    """An edit in the folder `open`, stopped at each step of being taken over: the next command takes it over, once."""
+
+    SOUND, TABLE = "belfry/fog_bell.kbl", "data/almanac.kwp/tables/lenses.kwb"
+
+    def test_a_sound_and_a_table(self) -> None:
+        work, kept = self.bench(self.game()), self.folder / "kept"
+        self.volvex("take", self.SOUND, "--as", "wav", cwd=work)
+        self.volvex("take", self.TABLE, "--as", "csv", cwd=work)
+        shutil.copytree(work, kept)
+        sound = (work / f"open/{self.SOUND}.wav").read_bytes()
+        table = (work / f"open/{self.TABLE}.csv").read_bytes()
+        for path, file, edited in (
+            (self.SOUND, f"open/{self.SOUND}.wav", sound[:2000] + bytes(400) + sound[2400:]),
+            (self.TABLE, f"open/{self.TABLE}.csv", table.replace(b"Half drum", b"Half a drum")),
+        ):
+            with self.subTest(path):
+                steps = self.stopped_at_each_step(work, kept, path, file, edited)
+                self.assertGreater(steps, 8)
+
+    def stopped_at_each_step(self, work: Path, kept: Path, path: str, file: str, edited: bytes) -> int:
+        """How many steps a take-over has, each of which was stopped at."""
+        results = set()
+        for at in range(1, 200):
+            shutil.rmtree(work)
+            shutil.copytree(kept, work)
+            (work / file).write_bytes(edited)
+            done = self.run_program("changes", cwd=work, status=None, fault=f"stop:{at}")
+            self.assertEqual([record["path"] for record in self.records("changes", cwd=work)], [path], f"step {at}")
+            results.add((work / "files" / path).read_bytes())
+            self.assertEqual(len(results), 1, f"step {at}")
+            self.assertFalse((work / "undone").exists(), f"step {at}")
+            if done.returncode == 0:
+                return at - 1
+            self.assertEqual(done.returncode, KILLED, done.stderr)
+        raise AssertionError("the command never came through")
+
+
 class UpdatedMeanwhile(KilledInPlace):
     """A game that was updated between the kill and the next command is not written to."""
 
