@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import json
 import os
 import re
 import signal
@@ -138,6 +139,19 @@ class Start(Case):
                 count, packages = self.loaded(*words)
                 self.assertLessEqual(count, most)
                 self.assertEqual(packages & without, set())
+
+    def test_the_grammar_s_tables_are_kept_and_made_again_when_damaged(self) -> None:
+        layout = self.folder / "oil.layout"
+        layout.write_text('layout "oil" kind table\nblock casks at 0 repeats until end\n    litres u8 id\n')
+        (self.folder / "casks").write_bytes(b"\x05\x07")
+        tables = self.home / "cache" / "grammar" / "layouts.tables"
+        for before in (None, b"no tables", b""):
+            if before is not None:
+                tables.write_bytes(before)
+            layout.write_text(layout.read_text() + "# another text is parsed again\n")
+            out = self.program("show", "casks", "--layout", layout, "--json").stdout
+            self.assertEqual([record["litres"] for record in json.loads(out)], ["5", "7"])
+            self.assertGreater(tables.stat().st_size, 100_000)
 
     def test_the_overview_has_what_the_commands_have(self) -> None:
         for name in COMMANDS.names():

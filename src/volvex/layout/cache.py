@@ -20,6 +20,8 @@ from volvex.source.digest import digest_bytes
 
 _CLASSES = {name: var for name, var in vars(model).items() if dataclasses.is_dataclass(var) and isinstance(var, type)}
 
+GRAMMARS: Path | None = None  # where the parser's tables are kept, in the user's cache; set by who knows the folder
+
 
 @functools.cache
 def _language() -> str:

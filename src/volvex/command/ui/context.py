@@ -135,8 +135,9 @@ class Context:
     def library(self, *folders: Path) -> Library:
         """All layouts and known dictionaries; those of the benches in `folders`, and of the bench around, come first."""
         from volvex.archive.access.paths import LAYOUTS
-        from volvex.layout import Library
+        from volvex.layout import Library, cache
 
+        cache.GRAMMARS = self.cache / "grammar"
         benches = dict.fromkeys([*folders, *([] if self.bench is None else [self.bench])])
         return Library(
             [*(bench / LAYOUTS for bench in benches), self.home],

@@ -16,7 +16,7 @@ from lark.exceptions import UnexpectedInput, VisitError
 
 from volvex.codec.parameters import Spec
 from volvex.errors import FormatError, LayoutError, VolvexError
-from volvex.layout import model
+from volvex.layout import cache, model
 from volvex.layout.kinds import kind_names
 from volvex.layout.language.check.layout import check_layout
 from volvex.layout.language.meanings import Names, meaning_of
@@ -52,7 +52,22 @@ def _parser() -> Lark:
         parser="lalr",
         propagate_positions=True,
         maybe_placeholders=True,
+        cache=_tables() or False,
     )
+
+
+def _tables() -> str:
+    """The file that keeps the grammar's tables, which take two seconds to make; nothing where no folder is known, or none can be made.
+
+    The parser compares the grammar's digest, and makes the tables again when it is another or the file is damaged.
+    """
+    if cache.GRAMMARS is None:
+        return ""
+    try:
+        cache.GRAMMARS.mkdir(parents=True, exist_ok=True)
+    except OSError:
+        return ""
+    return str(cache.GRAMMARS / "layouts.tables")
 
 
 def read_layout(path: Path) -> model.Layout:
