@@ -26,7 +26,7 @@ def kind_in(source: Source, kind: str, library: Library) -> str:
 
 def model_in(source: Source, kind: str) -> str:
     """The form of a model that has no signature, by its extension and its content: `obj`; \"\" when it is none."""
-    if kind not in LOOKED_INTO or not _may_be_model(source.name):
+    if kind not in LOOKED_INTO or not may_be_unsigned_model(source.name):
         return ""
     from volvex.asset.models.open import open_form
 
@@ -37,11 +37,12 @@ def model_in(source: Source, kind: str) -> str:
 def entry_kind(archive: Archive, row: int, path: str, library: Library) -> str:
     """What an entry's content is; LockedError where a key is missing."""
     kind = archive.kind(row)
-    model = kind in LOOKED_INTO and _may_be_model(path)
+    model = kind in LOOKED_INTO and may_be_unsigned_model(path)
     size = filetypes.DETAIL if model else filetypes.LATE if kind == "binary" else 0
     head = archive.beginning(row, size) if size else b""
     return kind_in(BytesSource(head, path), kind, library) if head else kind
 
 
-def _may_be_model(name: str) -> bool:
+def may_be_unsigned_model(name: str) -> bool:
+    """Whether a file may be a model of an open format without a signature, by its extension."""
     return posixpath.splitext(name)[1].lower().lstrip(".") in UNSIGNED

@@ -7,9 +7,11 @@ from collections.abc import Callable
 from volvex.archive.detect import filetypes
 from volvex.archive.safe_names import quoted, shown
 from volvex.bench.workbench import Workbench
-from volvex.errors import NotFoundError, VolvexError
+from volvex.errors import NotFoundError, RefusedError, VolvexError
+from volvex.source import BytesSource, FileSource, Source
 
 Read = Callable[[str], bytes]  # something of a bench in one of its states: as the game has it, or as it is now
+LARGEST_INSIDE = 1 << 31  # bytes of an entry that is read whole
 
 
 def original_of(bench: Workbench) -> Read:
@@ -74,3 +76,14 @@ def one_meant(bench: Workbench, path: str) -> str | None:
     except NotFoundError:
         return None
     return bench.place_of(*meant[0]) if len(meant) == 1 else None
+
+
+def original_source(bench: Workbench, place: str) -> Source:
+    """The original of something in the bench, read where it lies when it is a file."""
+    name, inner = bench.home(place)
+    file = bench.game.original(name)
+    if not inner and file is not None:
+        return FileSource(file, place)
+    if (bench.original_size(place) or 0) > LARGEST_INSIDE:
+        raise RefusedError(f"{place} has more than {LARGEST_INSIDE:,} bytes within its archive", "a file of its own")
+    return BytesSource(original_of(bench)(place), place)

@@ -3,22 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from volvex.archive.detect import filetypes
 from volvex.archive.safe_names import quoted
-from volvex.asset.models.open import open_form, open_model
-from volvex.asset.movies.open import is_movie, open_movie
-from volvex.asset.open import is_picture, open_picture
-from volvex.asset.sounds.open import Opened as OpenSound
-from volvex.asset.sounds.open import is_sound, open_sound
-from volvex.bench.content import current_of, original_kind
-from volvex.bench.movies import original_source
-from volvex.bench.picture_files import picture_at
+from volvex.asset.content_kind import may_be_unsigned_model
+from volvex.bench.content import current_of, original_kind, original_source
 from volvex.bench.workbench import Workbench
 from volvex.data import open_data
 from volvex.errors import VolvexError
 from volvex.layout import Layout
 from volvex.source import FileSource, Source
+
+if TYPE_CHECKING:
+    from volvex.asset.sounds.open import Opened as OpenedSound
 
 LARGEST = 1 << 26  # bytes of content that is read to the end
 UNKNOWN = ("empty", "folder", "?")  # originals of no kind that could be compared
@@ -52,9 +50,12 @@ def misfit(bench: Workbench, place: str, source: Source) -> Misfit | None:
     if kind in UNKNOWN:
         return None
     with original_source(bench, place) as original:
-        form = open_form(original, kind) if kind in filetypes.TEXT else None
-        if form is not None and open_form(source) is not form:
-            return Misfit("kind", f"this is no {form.EXTENSIONS[0]} model, as the game's own is", "a model")
+        if kind in filetypes.TEXT and may_be_unsigned_model(place):
+            from volvex.asset.models.open import open_form
+
+            form = open_form(original, kind)
+            if form is not None and open_form(source) is not form:
+                return Misfit("kind", f"this is no {form.EXTENSIONS[0]} model, as the game's own is", "a model")
         layout = _layout(bench, original) if kind == "binary" else None
         if kind == "binary" and layout is None:
             return None
@@ -101,6 +102,10 @@ def called(kind: str) -> str:
 def _hint(place: str, kind: str, layout: Layout | None, now: str) -> str:
     if layout is not None and layout.kind in ("table", "text", "scene"):
         return f"`volvex take {quoted(place)} --as csv`, and editing that"
+    from volvex.asset.movies.open import is_movie
+    from volvex.asset.open import is_picture
+    from volvex.asset.sounds.open import is_sound
+
     same = {"texture": is_picture, "sheet": is_picture, "sound": is_sound, "movie": is_movie}
     tests = [is_picture, is_sound, is_movie] if layout is None else [same[layout.kind]] if layout.kind in same else []
     if any(test(now) and (layout is not None or test(kind)) for test in tests):
@@ -111,38 +116,55 @@ def _hint(place: str, kind: str, layout: Layout | None, now: str) -> str:
 def _fault(bench: Workbench, kind: str, layout: Layout | None, source: Source) -> VolvexError | None:
     """What is wrong with content of a kind; None when it opens."""
     try:
-        if is_picture(kind):
-            open_picture(source, bench.library)
-        elif is_sound(kind):
-            _read_samples(open_sound(source, bench.library))
-        elif is_movie(kind):
-            open_movie(source, bench.library)
-        elif layout is not None:
+        if layout is not None:
             _open_own(bench, layout, source)
         elif kind in filetypes.TEXT:
             _read_records(bench, source)
-        elif open_form(source, kind) is not None:
-            open_model(source, bench.library)
+        else:
+            _open_asset(bench, kind, source)
     except VolvexError as error:
         return error
     return None
 
 
+def _open_asset(bench: Workbench, kind: str, source: Source) -> None:
+    """Open a file of an open format of pictures, sounds, movies or models."""
+    from volvex.asset.models.open import open_form, open_model  # only here: most changes are to data
+    from volvex.asset.movies.open import is_movie, open_movie
+    from volvex.asset.open import is_picture, open_picture
+    from volvex.asset.sounds.open import is_sound, open_sound
+
+    if is_picture(kind):
+        open_picture(source, bench.library)
+    elif is_sound(kind):
+        _read_samples(open_sound(source, bench.library))
+    elif is_movie(kind):
+        open_movie(source, bench.library)
+    elif open_form(source, kind) is not None:
+        open_model(source, bench.library)
+
+
 def _open_own(bench: Workbench, layout: Layout, source: Source) -> None:
     """Open a file of a format of the game's own."""
+    if layout.kind in ("table", "text", "scene"):
+        _read_records(bench, source)
+        return
+    from volvex.asset.models.open import open_model
+    from volvex.asset.movies.open import open_movie
+    from volvex.asset.sounds.open import open_sound
+    from volvex.bench.picture_files import picture_at
+
     if layout.kind == "texture":
         picture_at(bench, source.name, lambda place: _read(bench, place, source))
     elif layout.kind == "sound":
         _read_samples(open_sound(source, bench.library))
     elif layout.kind == "movie":
         open_movie(source, bench.library)
-    elif layout.kind in ("table", "text", "scene"):
-        _read_records(bench, source)
     elif layout.kind != "archive":
         open_model(source, bench.library)
 
 
-def _read_samples(opened: OpenSound | None) -> None:
+def _read_samples(opened: OpenedSound | None) -> None:
     if opened is not None:
         opened.sound.samples  # noqa: B018  (decoded when they are asked for)
 

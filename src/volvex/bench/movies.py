@@ -10,14 +10,14 @@ from pathlib import Path
 from volvex.apart import apart
 from volvex.archive.safe_names import quoted, shown
 from volvex.asset.movies.describe import differences, short_text
-from volvex.asset.movies.movie import KINDS, LARGEST, Movie
+from volvex.asset.movies.movie import KINDS, Movie
 from volvex.asset.movies.open import Opened, is_movie, open_movie
 from volvex.bench.changes import FileChange
-from volvex.bench.content import one_meant, original_kind, original_of
+from volvex.bench.content import one_meant, original_kind, original_source
 from volvex.bench.open_folder import replace_file
 from volvex.bench.workbench import Workbench
 from volvex.errors import RefusedError, UsageError, VolvexError
-from volvex.source import BytesSource, FileSource, Source
+from volvex.source import BytesSource, FileSource
 
 
 @dataclass(frozen=True)
@@ -38,17 +38,6 @@ class Converted:
     form: str
     notes: tuple[str, ...]
     same: bool = False
-
-
-def original_source(bench: Workbench, place: str) -> Source:
-    """The original of something in the bench, read where it lies when it is a file."""
-    name, inner = bench.home(place)
-    file = bench.game.original(name)
-    if not inner and file is not None:
-        return FileSource(file, place)
-    if (bench.original_size(place) or 0) > LARGEST:
-        raise RefusedError(f"{place} has more than {LARGEST:,} bytes within its archive", "a movie that is a file")
-    return BytesSource(original_of(bench)(place), place)
 
 
 def movie_at(bench: Workbench, place: str, unknown: bool = False) -> Opened | None:
