@@ -23,6 +23,20 @@ _CLASSES = {name: var for name, var in vars(model).items() if dataclasses.is_dat
 GRAMMARS: Path | None = None  # where the parser's tables are kept, in the user's cache; set by who knows the folder
 
 
+def grammar_tables() -> str:
+    """The file that keeps the grammar's tables, which take two seconds to make; nothing where no folder is known, or none can be made.
+
+    The parser compares the grammar's digest, and makes the tables again when it is another or the file is damaged.
+    """
+    if GRAMMARS is None:
+        return ""
+    try:
+        GRAMMARS.mkdir(parents=True, exist_ok=True)
+    except OSError:
+        return ""
+    return str(GRAMMARS / "layouts.tables")
+
+
 @functools.cache
 def _language() -> str:
     """A digest of all of what a layout's text goes through, and of what it may name: the whole package, and the codecs."""

@@ -52,22 +52,8 @@ def _parser() -> Lark:
         parser="lalr",
         propagate_positions=True,
         maybe_placeholders=True,
-        cache=_tables() or False,
+        cache=cache.grammar_tables() or False,
     )
-
-
-def _tables() -> str:
-    """The file that keeps the grammar's tables, which take two seconds to make; nothing where no folder is known, or none can be made.
-
-    The parser compares the grammar's digest, and makes the tables again when it is another or the file is damaged.
-    """
-    if cache.GRAMMARS is None:
-        return ""
-    try:
-        cache.GRAMMARS.mkdir(parents=True, exist_ok=True)
-    except OSError:
-        return ""
-    return str(cache.GRAMMARS / "layouts.tables")
 
 
 def read_layout(path: Path) -> model.Layout:
