@@ -46,6 +46,13 @@ class Disks(Case):
             if path.is_file()
         }
 
+    def test_a_secret_is_not_written_in_a_rehearsal(self) -> None:
+        with Rehearsal(Disk()) as rehearsal:
+            with atomic(rehearsal, self.folder / "keys", private=True) as file:
+                rehearsal.write(file, b"the harbour is iced")
+            self.assertEqual(rehearsal.where(self.folder / "keys").read_bytes(), b"")
+        self.assertFalse((self.folder / "keys").exists())
+
     def test_a_rehearsal_counts_what_the_work_does_and_leaves_no_trace(self) -> None:
         before = self.state()
         with Rehearsal(Disk()) as rehearsal:
@@ -129,6 +136,13 @@ class Streams(Case):
         self.volvex("undo", ".", cwd=work)
         self.assertIn(b"1 change", self.piped("merge", "-", "--bench", work, data=saved))
         self.assertIn('range="14"', (work / "files" / LAMPS).read_text())
+
+    def test_a_secret_comes_through_no_file(self) -> None:
+        said = self.piped("keys", "add", "post", "--file", "-", "--plan", data=b"the harbour is iced\n")
+        self.assertIn(b"plan only", said)
+        self.assertIn(b"no keys", self.piped("keys", "list"))
+        self.piped("keys", "add", "post", "--file", "-", data=b"the harbour is iced\n")
+        self.assertIn(b"post", self.piped("keys", "list"))
 
     def test_errors_name_the_stream_and_not_a_temporary_file(self) -> None:
         self.piped("layout", "check", "-", data=b"x", status=4)

@@ -18,7 +18,6 @@ from volvex.layout.keyring import Key
 
 PRIORITY = 60
 WRITES = True
-INPUTS = ("file",)
 EXAMPLES = ("volvex keys add kelpwick-post --file password.txt",)
 LONGEST = 1 << 16
 
@@ -49,7 +48,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
 
 
 def _secret(options: argparse.Namespace, context: Context) -> bytes:
-    if options.file is not None:
+    if options.file is not None and str(options.file) != "-":  # a secret on standard input goes through no file
         if not options.file.is_file():
             raise NotFoundError(f"there is no file {options.file}")
         return bytes(options.file.read_bytes()[: LONGEST + 1])

@@ -43,6 +43,7 @@ def main(arguments: Sequence[str], context: Context | None = None) -> int:
     except VolvexError as error:
         if context.debug:
             raise
+        _note_skipped(context)  # what was left out may be why
         return _tell(error.lines(context.author), int(error.status), context)
     except KeyboardInterrupt:
         what, next_step = context.interrupted

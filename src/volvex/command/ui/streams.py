@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from volvex.command.ui.context import Context
 
 STREAM = "-"
+LOOKED_AT = 1 << 16  # bytes by which output is known for text
 
 
 class _Renamed:
@@ -105,13 +106,14 @@ def _read(file: Path) -> Path:
 
 def _write(file: Path, context: Context) -> None:
     """Copy a file to standard output; UsageError for bytes that a terminal cannot show."""
-    data = file.read_bytes()
-    if context.terminal and b"\0" in data:
-        raise UsageError("the output is no text", "`> FILE` behind the command, or the name of a file instead of -")
     context.out.flush()
     stream = getattr(context.out, "buffer", None)
-    if stream is None:
-        context.out.write(data.decode("utf-8", "replace"))
-    else:
-        stream.write(data)
-        stream.flush()
+    with file.open("rb") as source:
+        if context.terminal and b"\0" in source.read(LOOKED_AT):
+            raise UsageError("the output is no text", "`> FILE` behind the command, or the name of a file instead of -")
+        source.seek(0)
+        if stream is None:
+            context.out.write(source.read().decode("utf-8", "replace"))
+        else:
+            shutil.copyfileobj(source, stream, 1 << 20)
+            stream.flush()
