@@ -8,8 +8,8 @@ from pathlib import Path
 import numpy as np
 from PIL import Image
 
-from volvex.asset.forms import form_of
-from volvex.asset.picture import Picture
+from volvex.asset.picture.formats import form_of
+from volvex.asset.picture.model import Picture
 from volvex.codec.pixels.format import FORMATS, Pixels
 from volvex.codec.pixels.surface import encode
 

@@ -17,13 +17,13 @@ import numpy as np
 
 from kelpwick import slip
 from kelpwick.slip.load import Joint, Loaded, animation, placed
-from volvex.asset.models import gltf_read
-from volvex.asset.models.exchange import TakenOver, exported, image_names, taken_over
-from volvex.asset.models.gather import Gathered, Settings, gather
-from volvex.asset.models.model import Model
-from volvex.asset.models.open import Opened, open_model
-from volvex.asset.open import open_picture
-from volvex.asset.picture import Picture
+from volvex.asset.model import gltf_read
+from volvex.asset.model.exchange import TakenOver, exported, image_names, taken_over
+from volvex.asset.model.gather import Gathered, Settings, gather
+from volvex.asset.model.model import Model
+from volvex.asset.model.open import Opened, open_model
+from volvex.asset.picture.model import Picture
+from volvex.asset.picture.open import open_picture
 from volvex.layout import Library
 from volvex.source import BytesSource, FileSource, Source
 

@@ -8,9 +8,9 @@ from typing import Any
 
 import numpy as np
 
-from volvex.asset.sounds.forms import form_of
-from volvex.asset.sounds.layout_sound import LayoutSound
-from volvex.asset.sounds.sound import Sound
+from volvex.asset.sound.formats import form_of
+from volvex.asset.sound.model import Sound
+from volvex.asset.sound.own_layout import LayoutSound
 from volvex.codec.samples import Samples
 from volvex.codec.samples.layout import sample_layout
 from volvex.layout.language.parser import parse_layout

@@ -21,7 +21,7 @@ from volvex.data.excerpt import excerpts
 from volvex.data.expressions import Expression, functions
 from volvex.data.outline import branch_at, outline, walk
 from volvex.data.text.document import Encoding
-from volvex.data.text.forms import FORMS, ini
+from volvex.data.text.formats import FORMS, ini
 from volvex.data.verify import edited
 from volvex.errors import FormatError, ManyErrors, NotFoundError, TooLargeError, UnfitError, UsageError, VolvexError
 

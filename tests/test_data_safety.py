@@ -251,7 +251,7 @@ class Edits(unittest.TestCase):
     def test_of_large_xml_the_records_that_change_are_compared(self) -> None:
         document = xml('<r><a id="q" v="1"><b>x</b></a><a id="p" v="2"/></r>')
         changes = [Change("set", "a", "q", "v", "1", "long 5"), Change("set", "a", "p", "v", "2", "9")]
-        with patch("volvex.data.text.forms.xml.LARGE", 10):
+        with patch("volvex.data.text.formats.xml.LARGE", 10):
             made = edited(document, changes)
             self.assertEqual(made, b'<r><a id="q" v="long 5"><b>x</b></a><a id="p" v="9"/></r>')
             for wrong in (

@@ -86,8 +86,8 @@ class member:
     knows = staticmethod(lambda source: source.peek(0, 6) == b"CRATE\\n")
     opened = staticmethod(lambda source, keys: Crate(source))
 """,
-    "data_form": """
-from volvex.data.text.forms.lines import LineData
+    "data_format": """
+from volvex.data.text.formats.lines import LineData
 
 class Notes(LineData):
     form = "notes"
@@ -184,7 +184,7 @@ NAMES = {
     "field_type": "halves",
     "file_type": "charts",
     "archive_format": "crate",
-    "data_form": "notes",
+    "data_format": "notes",
     "exchange": "psv",
     "asset_kind": "palette",
 }
@@ -336,12 +336,12 @@ class Extending(Case):
     def test_what_is_broken_in_a_package_disables_nothing_of_ours(self) -> None:
         (self.folder / "a.csv").write_text("id,oil\nlamp,2\n")
         broken = {
-            "picture_form": ("import nowhere_at_all", "ModuleNotFoundError"),
+            "picture_format": ("import nowhere_at_all", "ModuleNotFoundError"),
             "file_type": ("member = 5", "it has no TYPES"),
-            "data_form": ("raise ValueError('salt')", "salt"),
+            "data_format": ("raise ValueError('salt')", "salt"),
             "archive_format": ("member = object()", "it has no TITLE"),
             "exchange": ("import nowhere_at_all", "ModuleNotFoundError"),
-            "sound_form": ("import nowhere_at_all", "ModuleNotFoundError"),
+            "sound_format": ("import nowhere_at_all", "ModuleNotFoundError"),
         }
         package = self.folder / "packages"
         tools, info = package / "salt_tools", package / "salt_tools-1.0.dist-info"
@@ -349,13 +349,13 @@ class Extending(Case):
             folder.mkdir(parents=True)
         (info / "METADATA").write_text("Metadata-Version: 2.1\nName: salt-tools\nVersion: 1.0\n")
         points = {family: [f"salt_{family} = salt_tools.{family}:member"] for family in broken}
-        points["picture_form"].append("png = salt_tools.picture_form:member")
+        points["picture_format"].append("png = salt_tools.picture_format:member")
         for family, (code, _) in broken.items():
             (tools / f"{family}.py").write_text(code)
         text = "".join("\n".join([f"[volvex.{family}]", *lines, ""]) for family, lines in points.items())
         (info / "entry_points.txt").write_text(text)
         for words, families in (
-            (("convert", "a.csv", "a.json"), ("picture_form", "data_form", "exchange")),
+            (("convert", "a.csv", "a.json"), ("picture_format", "data_format", "exchange")),
             (("list", "."), ("file_type",)),
             (("survey", "."), ("archive_format",)),
         ):
@@ -375,7 +375,7 @@ class Extending(Case):
             check=True,
         )
         self.assertIn(
-            "the picture_form png of salt_tools.picture_form:member has the name of a built-in one", done.stderr
+            "the picture_format png of salt_tools.picture_format:member has the name of a built-in one", done.stderr
         )
         self.assertIn("ModuleNotFoundError: No module named 'nowhere_at_all'", done.stderr)
 

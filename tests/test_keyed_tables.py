@@ -12,9 +12,9 @@ from tests.support import Case
 from volvex.data.differences import differences
 from volvex.data.edit import added
 from volvex.data.model.sheet import Document
-from volvex.data.text.forms import ini, plist
-from volvex.data.text.forms.json import JsonData
-from volvex.data.text.forms.xml import XmlData
+from volvex.data.text.formats import ini, plist
+from volvex.data.text.formats.json import JsonData
+from volvex.data.text.formats.xml import XmlData
 from volvex.data.verify import edited
 from volvex.errors import VolvexError
 

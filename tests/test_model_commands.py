@@ -14,9 +14,9 @@ from PIL import Image
 from kelpwick.slip import edit
 from tests.model_material import numbers, put_numbers, pygltf, saved, through_trimesh
 from tests.support import Case, KeptGame
-from volvex.asset.models.forms import FORMS
-from volvex.asset.models.model import Model
-from volvex.asset.models.open import open_model
+from volvex.asset.model.formats import FORMS
+from volvex.asset.model.model import Model
+from volvex.asset.model.open import open_model
 from volvex.source import BytesSource
 
 PACKAGE = """layout "ropes" kind archive
@@ -425,8 +425,8 @@ class Forms(unittest.TestCase):
     def test_hostile_gltf(self) -> None:
         """Accessors that lie, files that lie elsewhere, nodes in a circle, more of everything than there is."""
         from tests.model_material import as_glb, gathered
-        from volvex.asset.models.gltf_file import safe_uri
-        from volvex.asset.models.gltf_write import packed
+        from volvex.asset.model.gltf_file import safe_uri
+        from volvex.asset.model.gltf_write import packed
         from volvex.errors import VolvexError
 
         data = as_glb(gathered("patience.kmm")[1])
@@ -473,7 +473,7 @@ class Forms(unittest.TestCase):
 
     def wrong_types(self, root: Any, numbers: bytes) -> list[str]:
         """Each sort of value in a glTF file in turn of every other type: read, or refused in words."""
-        from volvex.asset.models.gltf_write import packed
+        from volvex.asset.model.gltf_write import packed
         from volvex.errors import VolvexError
 
         tried: dict[str, tuple[Any, Any]] = {}
@@ -501,12 +501,12 @@ class Forms(unittest.TestCase):
 
     def test_a_texture_in_the_picture(self) -> None:
         """A red texture on a triangle is red in its picture, where its UVs say."""
-        from volvex.asset.models.render import Scene, View, render
+        from volvex.asset.model.render import Scene, View, render
 
         model = self.model()
         mesh = model.meshes[0]
         mesh.uvs = [np.array([(0.25, 0.5)] * 4, np.float32)]
-        from volvex.asset.models.model import Material
+        from volvex.asset.model.model import Material
 
         model.materials = [Material("red", {"colour": "red"})]
         mesh.parts[0].material = 0
@@ -528,7 +528,7 @@ class Forms(unittest.TestCase):
 
 class Paths(unittest.TestCase):
     def test_names_of_nodes(self) -> None:
-        from volvex.asset.models.gltf_read import marks_of
+        from volvex.asset.model.gltf_read import marks_of
 
         self.assertEqual(("boat", 1, "drawn"), marks_of("boat.lod1"))
         self.assertEqual(("boat", 2, "drawn"), marks_of("boat.lod2_a6f748"))

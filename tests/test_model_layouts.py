@@ -9,11 +9,11 @@ from typing import Any
 
 import numpy as np
 
-from volvex.asset.models.layout_model import LayoutModel
-from volvex.asset.models.model import Animation, Material, Mesh, Model, Part, Skeleton, Track
-from volvex.asset.models.model_proof import model_change_faults, model_hints
-from volvex.asset.models.space import AXES, Space, matrix_of, parts_of, quaternion_of
-from volvex.asset.models.topology import from_strip, nearest_rows, split_by_bones, tangents_of, to_strip
+from volvex.asset.model.model import Animation, Material, Mesh, Model, Part, Skeleton, Track
+from volvex.asset.model.own_layout import LayoutModel
+from volvex.asset.model.proof import model_change_faults, model_hints
+from volvex.asset.model.space import AXES, Space, matrix_of, parts_of, quaternion_of
+from volvex.asset.model.topology import from_strip, nearest_rows, split_by_bones, tangents_of, to_strip
 from volvex.errors import FormatError, ManyErrors, RefusedError, VolvexError
 from volvex.layout.inspect.proof import prove
 from volvex.layout.language.parser import parse_layout

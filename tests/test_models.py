@@ -32,12 +32,12 @@ from tests.model_material import (
     with_images_inside,
     written,
 )
-from volvex.asset.models.compare import differences
-from volvex.asset.models.exchange import TakenOver, exported, image_names, taken_over
-from volvex.asset.models.gather import Gathered
-from volvex.asset.models.model import Animation, Material, Track
-from volvex.asset.models.textures import scene_of
-from volvex.asset.models.tracks import sampled
+from volvex.asset.model.compare import differences
+from volvex.asset.model.exchange import TakenOver, exported, image_names, taken_over
+from volvex.asset.model.gather import Gathered
+from volvex.asset.model.model import Animation, Material, Track
+from volvex.asset.model.textures import scene_of
+from volvex.asset.model.tracks import sampled
 from volvex.errors import RefusedError
 
 MODELS = ("patience.kmm", "old_light.kml")
@@ -564,8 +564,8 @@ def _with_flag(data: bytes, material: str) -> bytes:
 
 def _placed(skeleton: Any, animation: Animation, time: float) -> dict[str, Any]:
     """Where joints are at a time of an animation, by the rules of glTF."""
-    from volvex.asset.models.model import order_of
-    from volvex.asset.models.space import matrix_of, world_of
+    from volvex.asset.model.model import order_of
+    from volvex.asset.model.space import matrix_of, world_of
 
     moves, turns, scales = skeleton.translations.copy(), skeleton.rotations.copy(), skeleton.scales.copy()
     for track in animation.tracks:

@@ -22,10 +22,10 @@ from PIL import Image
 
 from tests.support import Case, KeptGame
 from volvex.apart import apart, report
-from volvex.asset.movies import encode, work
-from volvex.asset.movies.layout_movie import LayoutMovie
-from volvex.asset.movies.movie import Audio, Movie
-from volvex.asset.movies.open import Opened, open_movie
+from volvex.asset.movie import encode, work
+from volvex.asset.movie.model import Audio, Movie
+from volvex.asset.movie.open import Opened, open_movie
+from volvex.asset.movie.own_layout import LayoutMovie
 from volvex.errors import FormatError, LayoutError, ManyErrors, RefusedError, VolvexError
 from volvex.layout.language.parser import parse_layout
 from volvex.source import BytesSource

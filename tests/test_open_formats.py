@@ -31,8 +31,8 @@ from volvex.archive.formats.zip import Zip
 from volvex.archive.mutation_proof import prove_harder
 from volvex.archive.transfer.parallel import verify
 from volvex.archive.transfer.unpack import unpack
-from volvex.asset.forms import form_of
-from volvex.asset.put_back import put_back
+from volvex.asset.picture.formats import form_of
+from volvex.asset.picture.put_back import put_back
 from volvex.errors import FormatError, LockedError, RefusedError, VolvexError
 from volvex.layout import Library
 from volvex.layout.keyring import Key, KeyRing

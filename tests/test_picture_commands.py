@@ -16,9 +16,9 @@ from PIL import Image
 from tests.support import Case
 from tests.test_pictures import picture
 from volvex.asset.bulk import Job, convert_all
-from volvex.asset.forms import form_of
-from volvex.asset.open import open_picture
-from volvex.asset.picture import Picture
+from volvex.asset.picture.formats import form_of
+from volvex.asset.picture.model import Picture
+from volvex.asset.picture.open import open_picture
 from volvex.command.ui.picture import WAYS, graphics, half_blocks
 from volvex.source import BytesSource
 

@@ -14,11 +14,11 @@ from PIL import Image
 from tests.support import Case
 from tests.test_pictures import picture
 from tests.test_sprites import Sprite, sheet
-from volvex.asset.exchange import replaced
-from volvex.asset.layout_picture import LayoutForm
-from volvex.asset.picture import Picture
-from volvex.asset.picture_proof import change_fault, picture_hints
-from volvex.asset.put_back import put_back
+from volvex.asset.picture.exchange import replaced
+from volvex.asset.picture.model import Picture
+from volvex.asset.picture.own_layout import LayoutForm
+from volvex.asset.picture.proof import change_fault, picture_hints
+from volvex.asset.picture.put_back import put_back
 from volvex.codec import COMPRESS
 from volvex.codec.parameters import Spec
 from volvex.codec.pixels.format import FORMATS

@@ -21,17 +21,17 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image
 
-from volvex.asset.exchange import exported, replaced, taken_over
-from volvex.asset.forms import FORMS as FILES
-from volvex.asset.forms import by_extension, by_kind, form_of
-from volvex.asset.layout_picture import LayoutForm
-from volvex.asset.levels import chain_length, level_of
-from volvex.asset.likeness import ALIKE, likeness, thumbnail
-from volvex.asset.open import open_picture
-from volvex.asset.picture import SRGB, Picture
-from volvex.asset.picture_proof import change_fault, picture_hints
-from volvex.asset.put_back import put_back
-from volvex.asset.roles import NORMAL, Roles, roles_of
+from volvex.asset.picture.exchange import exported, replaced, taken_over
+from volvex.asset.picture.formats import FORMS as FILES
+from volvex.asset.picture.formats import by_extension, by_kind, form_of
+from volvex.asset.picture.levels import chain_length, level_of
+from volvex.asset.picture.likeness import ALIKE, likeness, thumbnail
+from volvex.asset.picture.model import SRGB, Picture
+from volvex.asset.picture.open import open_picture
+from volvex.asset.picture.own_layout import LayoutForm
+from volvex.asset.picture.proof import change_fault, picture_hints
+from volvex.asset.picture.put_back import put_back
+from volvex.asset.picture.roles import NORMAL, Roles, roles_of
 from volvex.codec.pixels.blocks import WRITTEN
 from volvex.codec.pixels.format import FORMATS, PixelFormat, Pixels
 from volvex.codec.pixels.order import pixel_layout

@@ -11,9 +11,9 @@ import numpy as np
 
 from tests.sound_material import sound, tones, wav
 from tests.support import Case, KeptGame
-from volvex.asset.sounds.exchange import exported
-from volvex.asset.sounds.open import read_bytes
-from volvex.asset.sounds.sound import Sound
+from volvex.asset.sound.exchange import exported
+from volvex.asset.sound.model import Sound
+from volvex.asset.sound.open import read_bytes
 from volvex.codec.samples.riff import Cue, Loop
 
 

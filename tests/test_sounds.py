@@ -32,14 +32,14 @@ from volvex.archive.detect import filetypes
 from volvex.archive.layout_archive import LayoutArchive
 from volvex.archive.mutation_proof import prove_harder
 from volvex.archive.sound_hints import bank_hints, encoding_hints
-from volvex.asset.sounds.exchange import exported, mixed, replaced, resampled, taken_over
-from volvex.asset.sounds.forms import FORMS, by_extension, by_kind
-from volvex.asset.sounds.loudness import loudness_of, peak_of
-from volvex.asset.sounds.midi import read_midi
-from volvex.asset.sounds.open import read_bytes
-from volvex.asset.sounds.sound import Sound
-from volvex.asset.sounds.sound_proof import sound_change_faults, sound_hints
-from volvex.asset.sounds.waveform import drawn, reach_of
+from volvex.asset.sound.exchange import exported, mixed, replaced, resampled, taken_over
+from volvex.asset.sound.formats import FORMS, by_extension, by_kind
+from volvex.asset.sound.loudness import loudness_of, peak_of
+from volvex.asset.sound.midi import read_midi
+from volvex.asset.sound.model import Sound
+from volvex.asset.sound.open import read_bytes
+from volvex.asset.sound.proof import sound_change_faults, sound_hints
+from volvex.asset.sound.waveform import drawn, reach_of
 from volvex.codec.samples import ENCODINGS as FAMILIES
 from volvex.codec.samples import Before
 from volvex.codec.samples.convert import as_type
@@ -405,7 +405,7 @@ class Layouts(unittest.TestCase):
         for coding, extension in ((3, "ogg"), (4, "mp3"), (5, "flac"), (7, "wav"), (8, "opus")):
             data = exported(sound(samples), extension)[0]
             if coding == 5:
-                from volvex.asset.sounds.forms import flac
+                from volvex.asset.sound.formats import flac
 
                 data = data[flac.frames_at(data) :]
             made.append((extension, bell(data[12:] if coding == 7 else data, coding, 3000, loop=(100, 2000))))

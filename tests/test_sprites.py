@@ -17,9 +17,9 @@ import numpy.typing as npt
 from PIL import Image
 
 from tests.support import Case
-from volvex.asset.forms import form_of
-from volvex.asset.sprites.frames import Frame, ListField
-from volvex.asset.sprites.packing import Edit, cut, put_in
+from volvex.asset.picture.formats import form_of
+from volvex.asset.sprite.model import Frame, ListField
+from volvex.asset.sprite.packing import Edit, cut, put_in
 from volvex.source import BytesSource
 
 Sprite = npt.NDArray[np.uint8]

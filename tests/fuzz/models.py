@@ -13,15 +13,15 @@ import numpy as np
 from kelpwick import slip
 from tests.fuzz.attempt import Attempt, mutate
 from tests.model_material import SETTINGS, FolderFiles, as_glb, game, gathered, library
-from volvex.asset.models.compare import differences
-from volvex.asset.models.describe import lines_of, short_text
-from volvex.asset.models.exchange import exported, taken_over
-from volvex.asset.models.forms import FORMS
-from volvex.asset.models.gather import gather
-from volvex.asset.models.gltf_write import packed
-from volvex.asset.models.lods import with_levels
-from volvex.asset.models.open import open_model
-from volvex.asset.models.render import Scene, View, posed, render
+from volvex.asset.model.compare import differences
+from volvex.asset.model.describe import lines_of, short_text
+from volvex.asset.model.exchange import exported, taken_over
+from volvex.asset.model.formats import FORMS
+from volvex.asset.model.gather import gather
+from volvex.asset.model.gltf_write import packed
+from volvex.asset.model.lods import with_levels
+from volvex.asset.model.open import open_model
+from volvex.asset.model.render import Scene, View, posed, render
 from volvex.errors import VolvexError
 from volvex.source import BytesSource
 

@@ -9,8 +9,8 @@ from pathlib import Path
 
 from tests.fuzz.attempt import Attempt, mutate
 from tests.test_movies import FORMS, LAYOUT, OwnContainer, clip
-from volvex.asset.movies.layout_movie import LayoutMovie
-from volvex.asset.movies.open import open_movie
+from volvex.asset.movie.open import open_movie
+from volvex.asset.movie.own_layout import LayoutMovie
 from volvex.errors import VolvexError
 from volvex.layout.language.parser import parse_layout
 from volvex.source import BytesSource

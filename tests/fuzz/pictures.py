@@ -16,14 +16,14 @@ from tests.test_pictures import TEXTURE, picture, texture
 from tests.test_sprites import PLACES as BIRDS
 from tests.test_sprites import SIZE, as_json, as_json_list, as_plist, as_xml, sheet
 from volvex.archive import open_source
-from volvex.asset.exchange import exported, taken_over
-from volvex.asset.forms import FORMS, form_of
-from volvex.asset.layout_picture import LayoutForm
-from volvex.asset.open import open_picture
-from volvex.asset.picture import Picture
-from volvex.asset.put_back import put_back
-from volvex.asset.sprites.lists import frames_of
-from volvex.asset.sprites.packing import Edit, check_inside, cut, put_in
+from volvex.asset.picture.exchange import exported, taken_over
+from volvex.asset.picture.formats import FORMS, form_of
+from volvex.asset.picture.model import Picture
+from volvex.asset.picture.open import open_picture
+from volvex.asset.picture.own_layout import LayoutForm
+from volvex.asset.picture.put_back import put_back
+from volvex.asset.sprite.lists import frames_of
+from volvex.asset.sprite.packing import Edit, check_inside, cut, put_in
 from volvex.codec.pixels.blocks import can_encode
 from volvex.data import open_data
 from volvex.errors import VolvexError

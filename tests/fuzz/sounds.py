@@ -9,11 +9,11 @@ from pathlib import Path
 from tests.fuzz.attempt import Attempt, mutate
 from tests.sound_material import BANK, BELL, bank, bell, sound, tones
 from volvex.archive.layout_archive import LayoutArchive
-from volvex.asset.sounds.describe import loops_text, short_text
-from volvex.asset.sounds.exchange import exported, replaced, taken_over
-from volvex.asset.sounds.forms import FORMS
-from volvex.asset.sounds.midi import read_midi
-from volvex.asset.sounds.open import open_sound, read_bytes
+from volvex.asset.sound.describe import loops_text, short_text
+from volvex.asset.sound.exchange import exported, replaced, taken_over
+from volvex.asset.sound.formats import FORMS
+from volvex.asset.sound.midi import read_midi
+from volvex.asset.sound.open import open_sound, read_bytes
 from volvex.codec.samples.layout import sample_layout
 from volvex.codec.samples.riff import Cue, Loop
 from volvex.errors import VolvexError

@@ -14,10 +14,10 @@ from dataclasses import dataclass
 from itertools import islice
 from pathlib import Path
 
-from volvex.asset.exchange import exported
-from volvex.asset.forms import form_of
-from volvex.asset.layout_picture import LayoutForm
-from volvex.asset.open import require_picture, with_roles
+from volvex.asset.picture.exchange import exported
+from volvex.asset.picture.formats import form_of
+from volvex.asset.picture.open import require_picture, with_roles
+from volvex.asset.picture.own_layout import LayoutForm
 from volvex.errors import UsageError, VolvexError
 from volvex.layout import Layout
 from volvex.layout.language.parser import read_layout
@@ -81,8 +81,8 @@ def _picture(source: Source, job: Job, layout: Layout | None) -> tuple[bytes, tu
 
 
 def _sound(source: Source, job: Job, layout: Layout | None) -> tuple[bytes, tuple[str, ...]]:
-    from volvex.asset.sounds.exchange import exported
-    from volvex.asset.sounds.open import require_sound
+    from volvex.asset.sound.exchange import exported
+    from volvex.asset.sound.open import require_sound
 
     sound = require_sound(source, layout=layout).sound
     data, notes = exported(sound, job.extension, dict(job.tags))
@@ -91,23 +91,23 @@ def _sound(source: Source, job: Job, layout: Layout | None) -> tuple[bytes, tupl
 
 def is_sound_form(extension: str) -> bool:
     """Whether files with an extension are sounds, in which sounds are converted."""
-    from volvex.asset.sounds.forms import by_extension
+    from volvex.asset.sound.formats import by_extension
 
     return extension.lstrip(".").lower() in by_extension()
 
 
 def is_model_form(extension: str) -> bool:
     """Whether files with an extension are models, in which models are converted."""
-    from volvex.asset.models.forms import by_extension
+    from volvex.asset.model.formats import by_extension
 
     return extension.lstrip(".").lower() in by_extension()
 
 
 def require_form(extension: str) -> None:
     """UsageError when no form of pictures, sounds or models has an extension."""
-    from volvex.asset.forms import by_extension as pictures
-    from volvex.asset.models.forms import by_extension as models
-    from volvex.asset.sounds.forms import by_extension as sounds
+    from volvex.asset.model.formats import by_extension as models
+    from volvex.asset.picture.formats import by_extension as pictures
+    from volvex.asset.sound.formats import by_extension as sounds
 
     if extension.lstrip(".").lower() not in {*pictures(), *sounds(), *models()}:
         raise UsageError(

@@ -28,7 +28,7 @@ def model_in(source: Source, kind: str) -> str:
     """The form of a model that has no signature, by its extension and its content: `obj`; \"\" when it is none."""
     if kind not in LOOKED_INTO or not may_be_unsigned_model(source.name):
         return ""
-    from volvex.asset.models.open import open_form
+    from volvex.asset.model.open import open_form
 
     form = open_form(source, kind)
     return form.EXTENSIONS[0] if form is not None else ""

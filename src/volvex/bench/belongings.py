@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from volvex.archive import LayoutArchive
 from volvex.archive.object_references import referenced_rows
 from volvex.archive.safe_names import Refusal
-from volvex.asset.models.open import may_be_model
+from volvex.asset.model.open import may_be_model
 from volvex.bench.content import original_kind, original_of
 from volvex.bench.semantic_diff import catalogues
 from volvex.bench.workbench import Workbench

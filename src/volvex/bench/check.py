@@ -6,7 +6,7 @@ from collections.abc import Collection
 from dataclasses import replace
 
 from volvex.archive.detect import filetypes
-from volvex.asset.sprites.lists import may_have_frames
+from volvex.asset.sprite.lists import may_have_frames
 from volvex.bench.changes import FileChange, changes
 from volvex.bench.content import original_head
 from volvex.bench.refusals import change_refusals
@@ -76,8 +76,8 @@ def check(bench: Workbench, sound: Collection[str] = ()) -> list[Problem]:
 
 def _may_be_model(bench: Workbench, change: FileChange) -> bool:
     """Whether a changed or added file is a model, or was one, by its head."""
-    from volvex.asset.models.forms import HEAD
-    from volvex.asset.models.open import form_in, may_be_model
+    from volvex.asset.model.formats import HEAD
+    from volvex.asset.model.open import form_in, may_be_model
 
     file = bench.files / change.source
     if change.what == "removed" or not file.is_file():

@@ -16,7 +16,7 @@ from volvex.layout import Layout
 from volvex.source import FileSource, Source
 
 if TYPE_CHECKING:
-    from volvex.asset.sounds.open import Opened as OpenedSound
+    from volvex.asset.sound.open import Opened as OpenedSound
 
 LARGEST = 1 << 26  # bytes of content that is read to the end
 UNKNOWN = ("empty", "folder", "?")  # originals of no kind that could be compared
@@ -51,7 +51,7 @@ def misfit(bench: Workbench, place: str, source: Source) -> Misfit | None:
         return None
     with original_source(bench, place) as original:
         if kind in filetypes.TEXT and may_be_unsigned_model(place):
-            from volvex.asset.models.open import open_form
+            from volvex.asset.model.open import open_form
 
             form = open_form(original, kind)
             if form is not None and open_form(source) is not form:
@@ -102,9 +102,9 @@ def called(kind: str) -> str:
 def _hint(place: str, kind: str, layout: Layout | None, now: str) -> str:
     if layout is not None and layout.kind in ("table", "text", "scene"):
         return f"`volvex take {quoted(place)} --as csv`, and editing that"
-    from volvex.asset.movies.open import is_movie
-    from volvex.asset.open import is_picture
-    from volvex.asset.sounds.open import is_sound
+    from volvex.asset.movie.open import is_movie
+    from volvex.asset.picture.open import is_picture
+    from volvex.asset.sound.open import is_sound
 
     same = {"texture": is_picture, "sheet": is_picture, "sound": is_sound, "movie": is_movie}
     tests = [is_picture, is_sound, is_movie] if layout is None else [same[layout.kind]] if layout.kind in same else []
@@ -129,10 +129,10 @@ def _fault(bench: Workbench, kind: str, layout: Layout | None, source: Source) -
 
 def _open_asset(bench: Workbench, kind: str, source: Source) -> None:
     """Open a file of an open format of pictures, sounds, movies or models."""
-    from volvex.asset.models.open import open_form, open_model  # only here: most changes are to data
-    from volvex.asset.movies.open import is_movie, open_movie
-    from volvex.asset.open import is_picture, open_picture
-    from volvex.asset.sounds.open import is_sound, open_sound
+    from volvex.asset.model.open import open_form, open_model  # only here: most changes are to data
+    from volvex.asset.movie.open import is_movie, open_movie
+    from volvex.asset.picture.open import is_picture, open_picture
+    from volvex.asset.sound.open import is_sound, open_sound
 
     if is_picture(kind):
         open_picture(source, bench.library)
@@ -149,9 +149,9 @@ def _open_own(bench: Workbench, layout: Layout, source: Source) -> None:
     if layout.kind in ("table", "text", "scene"):
         _read_records(bench, source)
         return
-    from volvex.asset.models.open import open_model
-    from volvex.asset.movies.open import open_movie
-    from volvex.asset.sounds.open import open_sound
+    from volvex.asset.model.open import open_model
+    from volvex.asset.movie.open import open_movie
+    from volvex.asset.sound.open import open_sound
     from volvex.bench.picture_files import picture_at
 
     if layout.kind == "texture":

@@ -13,7 +13,7 @@ from volvex.archive.access.merged import LoadOrder
 from volvex.archive.access.ties import DESCRIPTIONS, described_models, is_game
 from volvex.archive.access.ties import described as described_ties
 from volvex.archive.safe_names import stays_inside
-from volvex.asset.roles import WORDS as ROLE_WORDS
+from volvex.asset.picture.roles import WORDS as ROLE_WORDS
 from volvex.bench.add_ons import AddOns, add_ons_of
 from volvex.data import encodings
 from volvex.data.references import Meanings, described

@@ -7,10 +7,10 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from volvex.asset.models.gather import Gathered
-from volvex.asset.models.model import LARGEST, Model
-from volvex.asset.models.open import may_be_model
-from volvex.asset.models.storage import fact_in
+from volvex.asset.model.gather import Gathered
+from volvex.asset.model.model import LARGEST, Model
+from volvex.asset.model.open import may_be_model
+from volvex.asset.model.storage import fact_in
 from volvex.bench.changes import FileChange
 from volvex.bench.content import current_of, original_kind, original_of
 from volvex.bench.models import Whole, whole_model

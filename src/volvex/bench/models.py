@@ -12,15 +12,15 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from volvex.asset.models.exchange import TakenOver, exported, taken_over
-from volvex.asset.models.forms import form_of
-from volvex.asset.models.gather import Gathered, Settings, gather
-from volvex.asset.models.model import GLTF, LARGEST, Animation, Model
-from volvex.asset.models.open import Opened as OpenModel
-from volvex.asset.models.open import may_be_model, open_model
-from volvex.asset.models.render import Scene
-from volvex.asset.models.textures import scene_of
-from volvex.asset.picture import Picture
+from volvex.asset.model.exchange import TakenOver, exported, taken_over
+from volvex.asset.model.formats import form_of
+from volvex.asset.model.gather import Gathered, Settings, gather
+from volvex.asset.model.model import GLTF, LARGEST, Animation, Model
+from volvex.asset.model.open import Opened as OpenModel
+from volvex.asset.model.open import may_be_model, open_model
+from volvex.asset.model.render import Scene
+from volvex.asset.model.textures import scene_of
+from volvex.asset.picture.model import Picture
 from volvex.bench.changes import FileChange
 from volvex.bench.content import Read, current_of, one_meant, original_kind, original_of
 from volvex.bench.open_folder import (
@@ -351,7 +351,7 @@ def converted_for(bench: Workbench, path: str, source: Path, lods: str = "") -> 
         return None
     edited = user.model
     if lods:
-        from volvex.asset.models.lods import with_levels
+        from volvex.asset.model.lods import with_levels
 
         edited = with_levels(found.gathered.model, edited, lods)
     return Converted(taken_over(found.gathered, edited), found, found.opened.model.form)

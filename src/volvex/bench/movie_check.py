@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from volvex.asset.movies.describe import differences
+from volvex.asset.movie.describe import differences
 from volvex.bench.changes import FileChange
 from volvex.bench.movies import may_be_movie, movie_at, movie_in
 from volvex.bench.workbench import Workbench

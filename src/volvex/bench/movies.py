@@ -9,9 +9,9 @@ from pathlib import Path
 
 from volvex.apart import apart
 from volvex.archive.safe_names import quoted, shown
-from volvex.asset.movies.describe import differences, short_text
-from volvex.asset.movies.movie import KINDS, Movie
-from volvex.asset.movies.open import Opened, is_movie, open_movie
+from volvex.asset.movie.describe import differences, short_text
+from volvex.asset.movie.model import KINDS, Movie
+from volvex.asset.movie.open import Opened, is_movie, open_movie
 from volvex.bench.changes import FileChange
 from volvex.bench.content import one_meant, original_kind, original_source
 from volvex.bench.open_folder import replace_file
@@ -63,7 +63,7 @@ def converted_movie(
 
     RefusedError when nothing here encodes that form, and the clip's head is not like the original's.
     """
-    from volvex.asset.movies import encode
+    from volvex.asset.movie import encode
 
     place = one_meant(bench, path)
     if place is None or (clip is not None and not clip.is_file()):

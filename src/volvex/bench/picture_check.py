@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from volvex.asset.open import Opened, may_be_picture
-from volvex.asset.picture import Picture
+from volvex.asset.picture.model import Picture
+from volvex.asset.picture.open import Opened, may_be_picture
 from volvex.bench.changes import FileChange
 from volvex.bench.content import current_of, original_kind, original_of
 from volvex.bench.opened import SPRITE

@@ -5,8 +5,8 @@ from __future__ import annotations
 import posixpath
 from collections.abc import Mapping
 
-from volvex.asset.open import Opened, open_picture
-from volvex.asset.picture import Picture
+from volvex.asset.picture.model import Picture
+from volvex.asset.picture.open import Opened, open_picture
 from volvex.bench.content import Read, current_of, original_kind, original_of
 from volvex.bench.open_folder import write_file
 from volvex.bench.workbench import Workbench

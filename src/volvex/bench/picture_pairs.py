@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from volvex.asset.picture import Picture
+from volvex.asset.picture.model import Picture
 from volvex.bench.changes import FileChange
 from volvex.bench.content import current_of, original_of
 from volvex.bench.picture_files import picture_at, picture_in

@@ -13,10 +13,10 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from volvex.archive.detect import filetypes
-from volvex.asset.exchange import PARTS, TakenOver, exported, replaced, taken_over
-from volvex.asset.forms import form_of
-from volvex.asset.open import Opened as OpenPicture
-from volvex.asset.open import is_picture, may_be_picture, open_picture
+from volvex.asset.picture.exchange import PARTS, TakenOver, exported, replaced, taken_over
+from volvex.asset.picture.formats import form_of
+from volvex.asset.picture.open import Opened as OpenPicture
+from volvex.asset.picture.open import is_picture, may_be_picture, open_picture
 from volvex.bench.content import Read, current_of, one_meant, original_kind, original_of
 from volvex.bench.open_folder import (
     FOLDER,

@@ -6,11 +6,11 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from volvex.archive.detect import filetypes
-from volvex.asset.sounds.describe import format_text
-from volvex.asset.sounds.exchange import replaced
-from volvex.asset.sounds.open import Opened as OpenSound
-from volvex.asset.sounds.open import is_sound, may_be_sound, open_sound
-from volvex.asset.sounds.sound import LARGEST, Sound
+from volvex.asset.sound.describe import format_text
+from volvex.asset.sound.exchange import replaced
+from volvex.asset.sound.model import LARGEST, Sound
+from volvex.asset.sound.open import Opened as OpenSound
+from volvex.asset.sound.open import is_sound, may_be_sound, open_sound
 from volvex.bench.changes import FileChange
 from volvex.bench.content import Read, one_meant, original_kind, original_of
 from volvex.bench.open_folder import (

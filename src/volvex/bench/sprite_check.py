@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Iterator, Sequence
 
 from volvex.archive.detect import filetypes
-from volvex.asset.sprites.layout_frames import KINDS
+from volvex.asset.sprite.own_layout import KINDS
 from volvex.bench.changes import FileChange
 from volvex.bench.picture_files import LARGEST
 from volvex.bench.sprites import LISTS, list_stems, same_stem, sheets_of

@@ -8,14 +8,14 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from volvex.archive.safe_names import Refusal, disk_names, quoted
-from volvex.asset.exchange import replaced, taken_over
-from volvex.asset.forms import by_extension, form_of
-from volvex.asset.open import Opened as OpenPicture
-from volvex.asset.open import open_picture
-from volvex.asset.picture import Picture
-from volvex.asset.sprites.frames import Frame, grid_frames, on_page, page_names
-from volvex.asset.sprites.lists import added_frame, changes_for, frames_of, image_named, removed_frame, size_changes
-from volvex.asset.sprites.packing import Edit, Packed, check_inside, cut, put_in, whole_size
+from volvex.asset.picture.exchange import replaced, taken_over
+from volvex.asset.picture.formats import by_extension, form_of
+from volvex.asset.picture.model import Picture
+from volvex.asset.picture.open import Opened as OpenPicture
+from volvex.asset.picture.open import open_picture
+from volvex.asset.sprite.lists import added_frame, changes_for, frames_of, image_named, removed_frame, size_changes
+from volvex.asset.sprite.model import Frame, grid_frames, on_page, page_names
+from volvex.asset.sprite.packing import Edit, Packed, check_inside, cut, put_in, whole_size
 from volvex.bench.content import Read, current_of
 from volvex.bench.open_folder import FOLDER, SyncResult, asset_of, is_edited, settle_edited, write_file
 from volvex.bench.opened import SPRITE, OpenedAsset

@@ -160,17 +160,17 @@ def _print(bench: Workbench, diff: FileDiff, options: argparse.Namespace, contex
 
 
 def _is_asset(kind: str) -> bool:
-    from volvex.asset.movies.open import is_movie
-    from volvex.asset.open import may_be_picture
-    from volvex.asset.sounds.open import is_sound
+    from volvex.asset.movie.open import is_movie
+    from volvex.asset.picture.open import may_be_picture
+    from volvex.asset.sound.open import is_sound
 
     return may_be_picture(kind) or is_sound(kind) or is_movie(kind) or kind in MODELS
 
 
 def _print_pixels(bench: Workbench, change: FileChange, context: Context) -> None:
     """How many pixels of a picture differ."""
-    from volvex.asset.compare import differing_pixels
-    from volvex.asset.describe import format_text, size_text
+    from volvex.asset.picture.compare import differing_pixels
+    from volvex.asset.picture.describe import format_text, size_text
     from volvex.bench.picture_pairs import pair_of
 
     pair = pair_of(bench, change)
@@ -187,8 +187,8 @@ def _print_pixels(bench: Workbench, change: FileChange, context: Context) -> Non
 
 def _print_frames(bench: Workbench, change: FileChange, context: Context) -> None:
     """How many frames of a sound differ."""
-    from volvex.asset.sounds.describe import loops_text, short_text
-    from volvex.asset.sounds.exchange import differing_frames
+    from volvex.asset.sound.describe import loops_text, short_text
+    from volvex.asset.sound.exchange import differing_frames
     from volvex.bench.sounds import sound_pair
 
     pair = sound_pair(bench, change)
@@ -208,7 +208,7 @@ def _print_frames(bench: Workbench, change: FileChange, context: Context) -> Non
 
 def _print_movie(bench: Workbench, change: FileChange, context: Context) -> None:
     """What of a movie is another."""
-    from volvex.asset.movies.describe import short_text
+    from volvex.asset.movie.describe import short_text
     from volvex.bench.movies import movie_pair
 
     pair = movie_pair(bench, change)
@@ -218,7 +218,7 @@ def _print_movie(bench: Workbench, change: FileChange, context: Context) -> None
 
 def _print_model(bench: Workbench, change: FileChange, context: Context) -> None:
     """What of a model is another."""
-    from volvex.asset.models.compare import differences
+    from volvex.asset.model.compare import differences
     from volvex.bench.models import model_pair
 
     pair = model_pair(bench, change)
@@ -228,7 +228,7 @@ def _print_model(bench: Workbench, change: FileChange, context: Context) -> None
 
 def _draw(bench: Workbench, found: list[FileChange], options: argparse.Namespace, context: Context) -> None:
     """Draw the changed pictures side by side, each before and after, one below the other."""
-    from volvex.asset.compare import side_by_side, stacked
+    from volvex.asset.picture.compare import side_by_side, stacked
     from volvex.bench.picture_pairs import pair_of
 
     rows = []
@@ -247,7 +247,7 @@ def _draw(bench: Workbench, found: list[FileChange], options: argparse.Namespace
 
 def _model_row(bench: Workbench, change: FileChange) -> Image.Image | None:
     """A changed model before and after, with its textures, at one scale; None when it is none, or has nothing to draw."""
-    from volvex.asset.models.render import View, common_fits, render
+    from volvex.asset.model.render import View, common_fits, render
     from volvex.asset.sheet import Cell, drawn
     from volvex.bench.models import scenes_of
 

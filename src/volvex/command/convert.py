@@ -28,7 +28,7 @@ from volvex.errors import NotFoundError, Status, UsageError
 from volvex.source.outputs import Outputs, new_file
 
 if TYPE_CHECKING:
-    from volvex.asset.movies.open import Opened as OpenMovie
+    from volvex.asset.movie.open import Opened as OpenMovie
     from volvex.data import Document
     from volvex.data.exchange import Wanted
 
@@ -114,16 +114,16 @@ def run(options: argparse.Namespace, context: Context) -> int:
 
 
 def _is_picture(content: Content, walker: Walker) -> bool:
-    from volvex.asset.open import form_in
+    from volvex.asset.picture.open import form_in
 
     return form_in(content.source, walker.library) is not None
 
 
 def _picture(content: Content, walker: Walker, options: argparse.Namespace, context: Context) -> int:
     """A picture in another form; or one of the user's in the form of `--like`."""
-    from volvex.asset.exchange import exported, replaced
-    from volvex.asset.forms import form_of
-    from volvex.asset.open import require_picture
+    from volvex.asset.picture.exchange import exported, replaced
+    from volvex.asset.picture.formats import form_of
+    from volvex.asset.picture.open import require_picture
     from volvex.source import FileSource
 
     opened = require_picture(content.source, walker.library)
@@ -145,15 +145,15 @@ def _picture(content: Content, walker: Walker, options: argparse.Namespace, cont
 
 
 def _is_sound(content: Content, walker: Walker) -> bool:
-    from volvex.asset.sounds.open import form_in
+    from volvex.asset.sound.open import form_in
 
     return form_in(content.source, walker.library) is not None
 
 
 def _sound(content: Content, walker: Walker, options: argparse.Namespace, context: Context) -> int:
     """A sound in another form; or one of the user's in the form of `--like`."""
-    from volvex.asset.sounds.exchange import exported, replaced
-    from volvex.asset.sounds.open import require_sound
+    from volvex.asset.sound.exchange import exported, replaced
+    from volvex.asset.sound.open import require_sound
     from volvex.source import FileSource
 
     opened = require_sound(content.source, walker.library)
@@ -172,7 +172,7 @@ def _sound(content: Content, walker: Walker, options: argparse.Namespace, contex
 
 
 def _is_movie(content: Content, walker: Walker) -> bool:
-    from volvex.asset.movies.open import form_in, is_movie
+    from volvex.asset.movie.open import form_in, is_movie
 
     kind = filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))
     return is_movie(kind) or form_in(content.source, walker.library) is not None
@@ -180,7 +180,7 @@ def _is_movie(content: Content, walker: Walker) -> bool:
 
 def _movie(content: Content, walker: Walker, options: argparse.Namespace, context: Context) -> int:
     """The sound of a movie as a file; a movie of the game's own as it is, in an open container."""
-    from volvex.asset.movies.open import require_movie
+    from volvex.asset.movie.open import require_movie
 
     opened, suffix = require_movie(content.source, walker.library), options.target.suffix.lower()
     if options.like:
@@ -198,10 +198,10 @@ def _movie(content: Content, walker: Walker, options: argparse.Namespace, contex
 
 def _sound_of(opened: OpenMovie, content: Content, suffix: str) -> tuple[bytes, tuple[str, ...]]:
     from volvex.apart import apart
-    from volvex.asset.movies import work
-    from volvex.asset.sounds.exchange import exported
-    from volvex.asset.sounds.forms import form_of
-    from volvex.asset.sounds.sound import Sound
+    from volvex.asset.movie import work
+    from volvex.asset.sound.exchange import exported
+    from volvex.asset.sound.formats import form_of
+    from volvex.asset.sound.model import Sound
 
     form_of(suffix)
     if not opened.movie.audio:
@@ -218,7 +218,7 @@ def _sound_of(opened: OpenMovie, content: Content, suffix: str) -> tuple[bytes, 
 def _is_model(content: Content, walker: Walker, options: argparse.Namespace) -> bool:
     """Whether a model is converted: to one of its forms, or into that of `--like`."""
     from volvex.asset.bulk import is_model_form
-    from volvex.asset.models.open import form_in, may_be_model
+    from volvex.asset.model.open import form_in, may_be_model
 
     kind = filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))
     if not may_be_model(kind) or not (options.like or is_model_form(options.target.suffix)):

@@ -111,10 +111,10 @@ def _frames(content: Content, walker: Walker) -> Iterator[Cell]:
     """Frames of a movie, spread over it, each with its time."""
     import numpy as np
 
-    from volvex.asset.movies.open import open_movie
-    from volvex.asset.open import is_picture
+    from volvex.asset.movie.open import open_movie
+    from volvex.asset.picture.open import is_picture
     from volvex.asset.sheet import CELL, Cell, small
-    from volvex.asset.sounds.describe import duration_text
+    from volvex.asset.sound.describe import duration_text
 
     kind = filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))
     opened = open_movie(content.source, walker.library, True) if not is_picture(kind) else None
@@ -127,8 +127,8 @@ def _frames(content: Content, walker: Walker) -> Iterator[Cell]:
 
 
 def _cell(content: Content, walker: Walker) -> Cell | None:
-    from volvex.asset.describe import size_text
-    from volvex.asset.open import may_be_picture, open_picture
+    from volvex.asset.picture.describe import size_text
+    from volvex.asset.picture.open import may_be_picture, open_picture
     from volvex.asset.sheet import Cell, small
 
     if not may_be_picture(filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))):

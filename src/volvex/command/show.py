@@ -115,7 +115,7 @@ def _shown_as_picture(
     content: Content, kind: str, walker: Walker, options: argparse.Namespace, context: Context
 ) -> bool:
     """Show a picture of an open form or of the game; whether it was so."""
-    from volvex.asset.open import may_be_picture, open_picture
+    from volvex.asset.picture.open import may_be_picture, open_picture
 
     if options.hex or options.offset or options.size or not may_be_picture(kind):
         return False
@@ -144,7 +144,7 @@ def _shown_as_asset(content: Content, walker: Walker, options: argparse.Namespac
 
 def _shown_as_sound(content: Content, kind: str, walker: Walker, options: argparse.Namespace, context: Context) -> bool:
     """Show a sound of an open form or of the game, or name a MIDI file's tracks; whether it was so."""
-    from volvex.asset.sounds.open import may_be_sound, open_sound
+    from volvex.asset.sound.open import may_be_sound, open_sound
 
     if options.hex or options.offset or options.size or not (may_be_sound(kind) or kind == "midi"):
         return False
@@ -162,11 +162,11 @@ def _shown_as_sound(content: Content, kind: str, walker: Walker, options: argpar
 
 def _shown_as_movie(content: Content, kind: str, walker: Walker, options: argparse.Namespace, context: Context) -> bool:
     """Show a movie of an open container, of the game, or of any that can be decoded; whether it was so."""
-    from volvex.asset.movies.movie import KINDS
+    from volvex.asset.movie.model import KINDS
 
     if options.hex or options.offset or options.size or kind not in (*KINDS, "binary"):
         return False
-    from volvex.asset.movies.open import open_movie
+    from volvex.asset.movie.open import open_movie
     from volvex.command.ui.movie import show_movie
 
     opened = open_movie(content.source, walker.library, True)
@@ -178,14 +178,14 @@ def _shown_as_movie(content: Content, kind: str, walker: Walker, options: argpar
 
 def _shown_as_model(content: Content, kind: str, walker: Walker, options: argparse.Namespace, context: Context) -> bool:
     """Show a model of an open form or of the game; whether it was so."""
-    from volvex.asset.models.open import form_in, may_be_model
+    from volvex.asset.model.open import form_in, may_be_model
 
     asked = options.hex or options.offset or options.size or wants_data(options) or options.json
     if asked or not may_be_model(kind) or content.source.size > MODEL_LIMIT:
         return False
     if form_in(content.source, walker.library) is None:
         return False
-    from volvex.asset.models.open import open_model
+    from volvex.asset.model.open import open_model
     from volvex.command.ui.model import read_whole, show_model
 
     opened = open_model(read_whole(content), walker.library)

@@ -121,10 +121,10 @@ def _levels(bench: Workbench, wanted: list[tuple[str, int | None]]) -> list[tupl
 
 
 def _open(bench: Workbench, places: list[str], options: argparse.Namespace, context: Context) -> None:
-    from volvex.asset.forms import by_extension
     from volvex.asset.kind import exchanged_kinds
-    from volvex.asset.models.forms import by_extension as model_forms
-    from volvex.asset.sounds.forms import by_extension as sound_forms
+    from volvex.asset.model.formats import by_extension as model_forms
+    from volvex.asset.picture.formats import by_extension
+    from volvex.asset.sound.formats import by_extension as sound_forms
     from volvex.bench.assets import kind_at
     from volvex.bench.exports import open_as
     from volvex.data.exchange import Wanted

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from xml.parsers import expat
 
 from volvex.data.text.document import decoded
-from volvex.data.text.forms._xml_tree import IDS, doctype, parse, tag_at
+from volvex.data.text.formats._xml_tree import IDS, doctype, parse, tag_at
 
 STEP = 1 << 20
 

@@ -9,7 +9,7 @@ from volvex.data.model.layout_document import LayoutDocument
 from volvex.data.model.scene import SceneData
 from volvex.data.model.sheet import Document
 from volvex.data.text.document import Encoding
-from volvex.data.text.forms import form_of
+from volvex.data.text.formats import form_of
 from volvex.errors import UsageError
 from volvex.layout import Layout, Library
 from volvex.source import BytesSource

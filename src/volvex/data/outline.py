@@ -7,8 +7,8 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
 from volvex.data.model.sheet import Document, Sheet
-from volvex.data.text.forms._xml_tree import Element, tree_of
-from volvex.data.text.forms.xml import XmlData, _id, _normal
+from volvex.data.text.formats._xml_tree import Element, tree_of
+from volvex.data.text.formats.xml import XmlData, _id, _normal
 from volvex.data.text.node_edits import NodeData
 from volvex.data.text.node_tree import LIST, OBJECT, Node, own_key
 from volvex.errors import NotFoundError

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from volvex.data.text.document import decoded
-from volvex.data.text.forms._xml_tree import end_of, tag_of, tree_of
+from volvex.data.text.formats._xml_tree import end_of, tag_of, tree_of
 from volvex.errors import FormatError
 
 LARGEST = 1 << 26  # bytes of a list

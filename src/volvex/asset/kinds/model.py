@@ -10,10 +10,10 @@ NAME, PRIORITY = "model", 40
 
 
 def proof(source: Source, library: Library) -> Proof | None:
-    from volvex.asset.models.describe import short_text
-    from volvex.asset.models.layout_model import LayoutModel
-    from volvex.asset.models.model_proof import model_change_faults, model_hints
-    from volvex.asset.models.open import form_in
+    from volvex.asset.model.describe import short_text
+    from volvex.asset.model.open import form_in
+    from volvex.asset.model.own_layout import LayoutModel
+    from volvex.asset.model.proof import model_change_faults, model_hints
 
     form = form_in(source, library)
     if not isinstance(form, LayoutModel):

@@ -13,7 +13,7 @@ NAME, PRIORITY = "movie", 30
 
 
 def proof(source: Source, library: Library) -> Proof | None:
-    from volvex.asset.movies.open import form_in
+    from volvex.asset.movie.open import form_in
 
     form = form_in(source, library)
     if form is None:

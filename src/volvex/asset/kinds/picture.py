@@ -12,10 +12,12 @@ NAME, PRIORITY = "picture", 10
 
 
 def proof(source: Source, library: Library) -> Proof | None:
-    from volvex.asset.describe import size_text  # only here, as in the other kinds: what decodes takes a while to load
-    from volvex.asset.layout_picture import LayoutForm
-    from volvex.asset.open import form_in
-    from volvex.asset.picture_proof import change_fault, picture_hints
+    from volvex.asset.picture.describe import (
+        size_text,  # only here, as in the other kinds: what decodes takes a while to load
+    )
+    from volvex.asset.picture.open import form_in
+    from volvex.asset.picture.own_layout import LayoutForm
+    from volvex.asset.picture.proof import change_fault, picture_hints
 
     form = form_in(source, library)
     if not isinstance(form, LayoutForm):

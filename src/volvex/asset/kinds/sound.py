@@ -14,16 +14,16 @@ NAME, PRIORITY = "sound", 20
 
 
 def extensions() -> Sequence[str]:
-    from volvex.asset.sounds.forms import by_extension
+    from volvex.asset.sound.formats import by_extension
 
     return tuple(by_extension())
 
 
 def proof(source: Source, library: Library) -> Proof | None:
-    from volvex.asset.sounds.describe import short_text
-    from volvex.asset.sounds.layout_sound import LayoutSound
-    from volvex.asset.sounds.open import form_in
-    from volvex.asset.sounds.sound_proof import sound_change_faults, sound_hints
+    from volvex.asset.sound.describe import short_text
+    from volvex.asset.sound.open import form_in
+    from volvex.asset.sound.own_layout import LayoutSound
+    from volvex.asset.sound.proof import sound_change_faults, sound_hints
 
     form = form_in(source, library)
     if not isinstance(form, LayoutSound):
@@ -38,23 +38,23 @@ def proof(source: Source, library: Library) -> Proof | None:
 
 
 def recognises(source: Source, library: Library) -> bool:
-    from volvex.asset.sounds.open import form_in, may_be_sound
+    from volvex.asset.sound.open import form_in, may_be_sound
 
     kind = filetypes.kind_by_content(source.peek(0, filetypes.HEAD))
     return may_be_sound(kind) and form_in(source, library) is not None
 
 
 def describe(source: Source, library: Library) -> Sequence[tuple[str, str]]:
-    from volvex.asset.sounds.describe import duration_text, format_text
-    from volvex.asset.sounds.open import require_sound
+    from volvex.asset.sound.describe import duration_text, format_text
+    from volvex.asset.sound.open import require_sound
 
     sound = require_sound(source, library).sound
     return [("duration", f"{duration_text(sound.duration)}, {sound.frames:,} frames"), ("format", format_text(sound))]
 
 
 def export(source: Source, library: Library, extension: str) -> Exported:
-    from volvex.asset.sounds.exchange import exported
-    from volvex.asset.sounds.open import require_sound
+    from volvex.asset.sound.exchange import exported
+    from volvex.asset.sound.open import require_sound
 
     sound = require_sound(source, library).sound
     data, notes = exported(sound, extension)
@@ -62,8 +62,8 @@ def export(source: Source, library: Library, extension: str) -> Exported:
 
 
 def take_over(base: Source, library: Library, edited: Source, extension: str) -> Merged:
-    from volvex.asset.sounds.exchange import differing_frames, taken_over
-    from volvex.asset.sounds.open import open_sound, require_sound
+    from volvex.asset.sound.exchange import differing_frames, taken_over
+    from volvex.asset.sound.open import open_sound, require_sound
 
     own, user = require_sound(base, library), open_sound(edited)
     if user is None:
@@ -76,8 +76,8 @@ def take_over(base: Source, library: Library, edited: Source, extension: str) ->
 
 
 def faults(before: Source, after: Source, library: Library) -> Iterator[Fault]:
-    from volvex.asset.sounds.check import faults_between
-    from volvex.asset.sounds.open import open_sound, require_sound
+    from volvex.asset.sound.check import faults_between
+    from volvex.asset.sound.open import open_sound, require_sound
 
     own, user = require_sound(before, library), open_sound(after, library)
     if user is None or user.sound.form != own.sound.form:

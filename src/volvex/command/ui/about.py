@@ -16,27 +16,27 @@ def about_text(source: Source, kind: str, walker: Walker, context: Context) -> s
 
     `kind`: what a list calls it, which is the kind of its layout where it is in a format of the game's own.
     """
-    from volvex.asset.movies.open import is_movie
-    from volvex.asset.sounds.open import is_sound
+    from volvex.asset.movie.open import is_movie
+    from volvex.asset.sound.open import is_sound
 
     if kind == "sound" or is_sound(kind):
         return _sound_text(source, kind, walker)
     if kind == "movie" or is_movie(kind):
-        from volvex.asset.movies.describe import short_text as movie_text
-        from volvex.asset.movies.open import open_movie
+        from volvex.asset.movie.describe import short_text as movie_text
+        from volvex.asset.movie.open import open_movie
 
         movie = open_movie(source, walker.library)
         return movie_text(movie.movie) if movie is not None else ""
     if kind in MODELS:
-        from volvex.asset.models.describe import short_text as model_text
-        from volvex.asset.models.open import open_model
+        from volvex.asset.model.describe import short_text as model_text
+        from volvex.asset.model.open import open_model
         from volvex.command.ui.reader import finds_beside
 
         source.beside = finds_beside(source.name, walker, context)
         model = open_model(source, walker.library)
         return model_text(model.model) if model is not None else ""
-    from volvex.asset.describe import format_text, size_text
-    from volvex.asset.open import open_picture
+    from volvex.asset.picture.describe import format_text, size_text
+    from volvex.asset.picture.open import open_picture
     from volvex.command.ui.reader import finds_beside
 
     source.beside = finds_beside(source.name, walker, context)
@@ -45,8 +45,8 @@ def about_text(source: Source, kind: str, walker: Walker, context: Context) -> s
 
 
 def _sound_text(source: Source, kind: str, walker: Walker) -> str:
-    from volvex.asset.sounds.describe import short_text
-    from volvex.asset.sounds.open import open_sound
+    from volvex.asset.sound.describe import short_text
+    from volvex.asset.sound.open import open_sound
     from volvex.codec.samples.heads import head_of
 
     try:
@@ -64,6 +64,6 @@ def banked_text(archive: Archive, row: int) -> str:
     head = archive.sound(row) if isinstance(archive, LayoutArchive) else None
     if head is None:
         return ""
-    from volvex.asset.sounds.describe import short_text
+    from volvex.asset.sound.describe import short_text
 
     return short_text(head)

@@ -20,7 +20,7 @@ from volvex.source import atomic
 
 if TYPE_CHECKING:
     from volvex.asset.bulk import Job
-    from volvex.asset.models.gather import Gathered
+    from volvex.asset.model.gather import Gathered
     from volvex.command.ui.model import Surroundings
 
 FOLDER = "textures"  # below the folder that models go into
@@ -58,7 +58,7 @@ class ModelState(BulkState):
         self, content: Content, file: Path | None, walker: Walker, around: Surroundings, path: str
     ) -> Iterator[Job]:
         """Write one model, and yield what its textures need."""
-        from volvex.asset.models.open import form_in, may_be_model, open_model
+        from volvex.asset.model.open import form_in, may_be_model, open_model
         from volvex.command.ui.bulk_state import above_of
         from volvex.command.ui.model import drawable, read_whole
 
@@ -101,7 +101,7 @@ class ModelState(BulkState):
         return self._images[key]
 
     def _write(self, found: Gathered, target: Path, images: dict[str, str]) -> None:
-        from volvex.asset.models.exchange import exported
+        from volvex.asset.model.exchange import exported
 
         up = os.path.relpath(Path(self.options.folder).absolute() / FOLDER, target.parent).replace(os.sep, "/")
         out = exported(found, self.options.ending, {name: f"{up}/{file}" for name, file in images.items()}, target.stem)
@@ -123,7 +123,7 @@ class ModelState(BulkState):
     def _texture(self, files: Any, number: int, walker: Walker) -> Job | None:
         """What converts a texture; None when that was done already."""
         from volvex.asset.bulk import Job, beside_of, layout_of
-        from volvex.asset.open import form_in
+        from volvex.asset.picture.open import form_in
 
         name = self._images[id(files), number]
         if name in self._taken_textures:

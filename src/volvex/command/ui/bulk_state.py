@@ -22,8 +22,8 @@ from volvex.errors import NotFoundError, RefusedError, Status, VolvexError
 
 if TYPE_CHECKING:
     from volvex.asset.bulk import Job, Outcome
-    from volvex.asset.forms import PictureForm
-    from volvex.asset.sounds.forms import SoundForm
+    from volvex.asset.picture.formats import PictureFormat
+    from volvex.asset.sound.formats import SoundFormat
     from volvex.source import Source
 
 FEW = 4  # pictures for which no process is started
@@ -95,10 +95,10 @@ class BulkState:
             content.path, str(target), extension, size, data, roles=roles, layout=layout, beside=beside, tags=tags
         )
 
-    def _form(self, source: Source, walker: Walker) -> PictureForm | SoundForm | None:
+    def _form(self, source: Source, walker: Walker) -> PictureFormat | SoundFormat | None:
         """The form of what is in some bytes, if that is what is converted: pictures, or sounds."""
-        from volvex.asset.open import form_in
-        from volvex.asset.sounds.open import form_in as sound_form_in
+        from volvex.asset.picture.open import form_in
+        from volvex.asset.sound.open import form_in as sound_form_in
 
         return (sound_form_in if self.sounds else form_in)(source, walker.library)
 

@@ -16,19 +16,19 @@ from volvex.errors import RefusedError, Status, UsageError
 from volvex.source.outputs import Outputs
 
 if TYPE_CHECKING:
-    from volvex.asset.models.gather import Files, Gathered
+    from volvex.asset.model.gather import Files, Gathered
 
 
 def convert_model(content: Content, walker: Walker, options: argparse.Namespace, context: Context) -> int:
     """Convert a model; of one that becomes the game's own what lies in other files is named and not written."""
-    from volvex.asset.models.open import require_model
+    from volvex.asset.model.open import require_model
 
     opened = require_model(read_whole(content), walker.library)
     around = Surroundings(walker, context)
     found = around.gathered(opened, content)
     if options.like:
         return _back(opened, found, options, context)
-    from volvex.asset.models.exchange import carries_pictures, exported, image_names
+    from volvex.asset.model.exchange import carries_pictures, exported, image_names
 
     images = image_names(found, inside=not carries_pictures(options.target.suffix))
     out = exported(found, options.target.suffix, images, options.target.stem)
@@ -53,9 +53,9 @@ def convert_model(content: Content, walker: Walker, options: argparse.Namespace,
 
 def _texture(files: Files, found: Gathered, name: str) -> bytes:
     """A texture of a model as PNG."""
-    from volvex.asset.exchange import exported as exported_picture
-    from volvex.asset.forms import form_of
-    from volvex.asset.models.textures import texture_of
+    from volvex.asset.model.textures import texture_of
+    from volvex.asset.picture.exchange import exported as exported_picture
+    from volvex.asset.picture.formats import form_of
 
     picture = texture_of(found, files, name)
     if picture is None:
@@ -64,9 +64,9 @@ def _texture(files: Files, found: Gathered, name: str) -> bytes:
 
 
 def _back(opened: object, found: object, options: argparse.Namespace, context: Context) -> int:
-    from volvex.asset.models.exchange import taken_over
-    from volvex.asset.models.gather import Gathered
-    from volvex.asset.models.open import Opened, require_model
+    from volvex.asset.model.exchange import taken_over
+    from volvex.asset.model.gather import Gathered
+    from volvex.asset.model.open import Opened, require_model
     from volvex.source import FileSource
 
     assert isinstance(opened, Opened) and isinstance(found, Gathered)

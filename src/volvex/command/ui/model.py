@@ -22,11 +22,11 @@ from volvex.source import BytesSource, Source
 
 if TYPE_CHECKING:
     from volvex.archive.archive import Archive
-    from volvex.asset.models.gather import Gathered, Settings
-    from volvex.asset.models.model import Model
-    from volvex.asset.models.open import Opened
-    from volvex.asset.models.render import Scene
-    from volvex.asset.picture import Picture
+    from volvex.asset.model.gather import Gathered, Settings
+    from volvex.asset.model.model import Model
+    from volvex.asset.model.open import Opened
+    from volvex.asset.model.render import Scene
+    from volvex.asset.picture.model import Picture
 
 PREVIEW = 480  # pixels of a preview in the terminal
 MOST_BESIDE, LEVELS = 4000, 4  # files beside a model that lies in no game, in folders so deep, among which its own are
@@ -65,7 +65,7 @@ class TreeFiles:
 
     def picture(self, number: int) -> Picture | None:
         """The picture that a file is."""
-        from volvex.asset.open import open_picture, with_roles
+        from volvex.asset.picture.open import open_picture, with_roles
 
         with self.open(number) as source:
             opened = open_picture(source, self.walker.library)
@@ -87,7 +87,7 @@ class FolderFiles:
         return FileSource(self.cwd / self.paths[number], self.paths[number])
 
     def picture(self, number: int) -> Picture | None:
-        from volvex.asset.open import open_picture
+        from volvex.asset.picture.open import open_picture
 
         with self.open(number) as source:
             opened = open_picture(source, self.walker.library)
@@ -125,7 +125,7 @@ class Surroundings:
 
     def around(self, content: Content) -> tuple[TreeFiles | FolderFiles, str, Settings]:
         """The files around a model, its path among them, and where its game has what models refer to."""
-        from volvex.asset.models.gather import Settings
+        from volvex.asset.model.gather import Settings
 
         folder = posixpath.dirname(content.path)
         if folder not in self._homes:
@@ -162,7 +162,7 @@ class Surroundings:
 
     def gathered(self, opened: Opened, content: Content, textures: bool = True) -> Gathered:
         """A model with all that belongs to it."""
-        from volvex.asset.models.gather import gather
+        from volvex.asset.model.gather import gather
 
         files, inside, settings = self.around(content)
         return gather(opened, inside, files, self.walker.library, settings, textures)
@@ -170,7 +170,7 @@ class Surroundings:
     def scene(self, found: Gathered, content: Content, plain: bool = False) -> Scene:
         """A model with its textures, to be drawn; those that cannot be read become notes."""
 
-        from volvex.asset.models.textures import scene_of
+        from volvex.asset.model.textures import scene_of
 
         files, _, _ = self.around(content)
         return scene_of(found, files, plain)
@@ -185,7 +185,7 @@ def read_whole(content: Content) -> Source:
 
 def show_model(opened: Opened, content: Content, walker: Walker, context: Context) -> None:
     """What there is to say about a model, and a picture of it on a terminal."""
-    from volvex.asset.models.describe import lines_of
+    from volvex.asset.model.describe import lines_of
 
     around = Surroundings(walker, context)
     found = around.gathered(opened, content)
@@ -197,7 +197,7 @@ def show_model(opened: Opened, content: Content, walker: Walker, context: Contex
     for what, text in lines:
         context.print(f"  {what:<11} {shown(text)}")
     if context.terminal and drawable(found.model):
-        from volvex.asset.models.render import View, render
+        from volvex.asset.model.render import View, render
         from volvex.command.ui.picture import draw
 
         scene = around.scene(found, content)

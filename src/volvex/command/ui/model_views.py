@@ -18,9 +18,9 @@ from volvex.errors import NotFoundError, UsageError
 if TYPE_CHECKING:
     from PIL import Image
 
-    from volvex.asset.models.gather import Gathered
-    from volvex.asset.models.model import Animation
-    from volvex.asset.models.render import Scene, View
+    from volvex.asset.model.gather import Gathered
+    from volvex.asset.model.model import Animation
+    from volvex.asset.model.render import Scene, View
     from volvex.asset.sheet import Cell
 
 VIEWS = 8  # from around, or of an animation
@@ -55,7 +55,7 @@ class ModelCells:
 
     def _opened(self, content: Content) -> tuple[Gathered, Scene] | None:
         """The model that a content is, with its textures; None when it is none, or has nothing to draw."""
-        from volvex.asset.models.open import form_in, may_be_model, open_model
+        from volvex.asset.model.open import form_in, may_be_model, open_model
 
         kind = filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))
         form = form_in(content.source, self.walker.library) if may_be_model(kind) else None
@@ -73,8 +73,8 @@ class ModelCells:
 
     def cell(self, content: Content) -> Cell | None:
         """A model as one cell of a sheet."""
-        from volvex.asset.models.describe import size_text
-        from volvex.asset.models.render import render
+        from volvex.asset.model.describe import size_text
+        from volvex.asset.model.render import render
         from volvex.asset.sheet import CELL, Cell
 
         found = self._opened(content)
@@ -85,7 +85,7 @@ class ModelCells:
         return Cell(pixels, content.path.rpartition("/")[2], size_text(found[0].model), content.path)
 
     def _view(self, found: Gathered) -> View:
-        from volvex.asset.models.render import View
+        from volvex.asset.model.render import View
 
         bare = not any(len(mesh.triangles) for mesh in found.model.meshes)
         return View(skeleton=self.options.skeleton or bare, plain=self.options.untextured)
@@ -111,8 +111,8 @@ class ModelCells:
         return self._drawn(found[0], found[1], content.path.rpartition("/")[2])
 
     def _drawn(self, found: Gathered, scene: Scene, name: str) -> Image.Image:
-        from volvex.asset.models.describe import short_text
-        from volvex.asset.models.render import common_fits, render
+        from volvex.asset.model.describe import short_text
+        from volvex.asset.model.render import common_fits, render
         from volvex.asset.sheet import Cell, drawn
 
         views = list(self._views(found, scene))
@@ -127,7 +127,7 @@ class ModelCells:
 
     def _views(self, found: Gathered, scene: Scene) -> Iterator[tuple[Scene, View, str]]:
         """What is drawn: a scene, a view and a label each."""
-        from volvex.asset.models.render import YAW, posed, times_of
+        from volvex.asset.model.render import YAW, posed, times_of
 
         view, model = self._view(found), found.model
         if self.options.animation:

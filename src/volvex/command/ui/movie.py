@@ -9,7 +9,7 @@ from volvex.command.ui.context import Context
 from volvex.command.ui.table import number
 
 if TYPE_CHECKING:
-    from volvex.asset.movies.open import Opened
+    from volvex.asset.movie.open import Opened
 
 STRIP = 5  # frames side by side
 WIDEST = 160  # pixels of a frame of the strip
@@ -17,8 +17,8 @@ WIDEST = 160  # pixels of a frame of the strip
 
 def show_movie(opened: Opened, path: str, size: int, context: Context) -> None:
     """What there is to say about a movie, and on a terminal some of its frames."""
-    from volvex.asset.movies.describe import picture_text, sound_text
-    from volvex.asset.sounds.describe import duration_text
+    from volvex.asset.movie.describe import picture_text, sound_text
+    from volvex.asset.sound.describe import duration_text
 
     movie = opened.movie
     context.print(f"{context.paint(shown(path), 'bold')}  {movie.form}, {number(size)} bytes")
@@ -38,7 +38,7 @@ def _draw(opened: Opened, path: str, context: Context) -> None:
     """Frames side by side, each with its time below."""
     import numpy as np
 
-    from volvex.asset.sounds.describe import duration_text
+    from volvex.asset.sound.describe import duration_text
     from volvex.command.ui.picture import draw
 
     found = opened.pictures(path, STRIP, WIDEST, WIDEST)

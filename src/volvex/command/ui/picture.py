@@ -15,7 +15,7 @@ from volvex.command.ui.table import number
 from volvex.errors import UsageError
 
 if TYPE_CHECKING:
-    from volvex.asset.picture import Picture
+    from volvex.asset.picture.model import Picture
 
 ROWS = 24  # lines of a picture where the terminal's height is not known
 CELL = (8, 16)  # pixels of a character, as terminals that draw pixels have it about
@@ -36,7 +36,7 @@ def add_picture_options(parser: argparse.ArgumentParser) -> None:
 
 def show_picture(picture: Picture, path: str, size: int, options: argparse.Namespace, context: Context) -> None:
     """What there is to say about a picture, and the picture itself on a terminal."""
-    from volvex.asset.describe import channels_text, files_text, format_text, size_text
+    from volvex.asset.picture.describe import channels_text, files_text, format_text, size_text
 
     context.print(f"{context.paint(shown(path), 'bold')}  {picture.form}, {number(size)} bytes")
     context.print(f"  size      {size_text(picture)}")

@@ -23,7 +23,7 @@ from volvex.source import Beside, FileSource, Source
 from volvex.source.sqlite_cache import SqliteCache
 
 if TYPE_CHECKING:
-    from volvex.asset.open import Opened
+    from volvex.asset.picture.open import Opened
 
 VERSION = 1
 NONE = b""  # of what is no picture
@@ -47,7 +47,7 @@ def wants_pictures(options: argparse.Namespace) -> bool:
 
 def find_pictures(options: argparse.Namespace, walker: Walker, context: Context) -> int:
     """Print the pictures that fit all conditions, the most similar first."""
-    from volvex.asset.likeness import ALIKE, likeness, thumbnail
+    from volvex.asset.picture.likeness import ALIKE, likeness, thumbnail
 
     if options.kind not in (None, "picture"):
         raise UsageError(f"there is no kind {shown(options.kind)} to search for", "--kind picture")
@@ -85,7 +85,7 @@ def _size(text: str) -> tuple[int, int]:
 
 
 def _asked(path: str, walker: Walker, context: Context) -> Opened:
-    from volvex.asset.open import require_picture
+    from volvex.asset.picture.open import require_picture
 
     if Path(path).is_file():
         with FileSource(Path(path)) as source:
@@ -205,8 +205,8 @@ def _one(
 
 def _looked(source: Source, path: str, walker: Walker) -> tuple[Seen | None, bool]:
     """What a file or entry is, when it is a picture; and whether all of it is in that file."""
-    from volvex.asset.likeness import thumbnail
-    from volvex.asset.open import may_be_picture, open_picture
+    from volvex.asset.picture.likeness import thumbnail
+    from volvex.asset.picture.open import may_be_picture, open_picture
 
     if not may_be_picture(filetypes.kind_by_content(source.peek(0, filetypes.HEAD))):
         return None, True

@@ -11,7 +11,7 @@ from volvex.command.ui.table import count, number
 from volvex.source import Source
 
 if TYPE_CHECKING:
-    from volvex.asset.sounds.sound import Sound
+    from volvex.asset.sound.model import Sound
 
 ROWS = 14  # lines of the outline of all channels together
 MOST_OUTLINES = 2  # channels that are drawn
@@ -20,8 +20,8 @@ AXIS_STEPS = 4
 
 def show_sound(sound: Sound, path: str, size: int, context: Context) -> None:
     """What there is to say about a sound, and its outline on a terminal."""
-    from volvex.asset.sounds.describe import cues_text, duration_text, format_text, level_text, loops_text
-    from volvex.asset.sounds.loudness import loudness_of, peak_of
+    from volvex.asset.sound.describe import cues_text, duration_text, format_text, level_text, loops_text
+    from volvex.asset.sound.loudness import loudness_of, peak_of
 
     context.print(f"{context.paint(shown(path), 'bold')}  {sound.form}, {number(size)} bytes")
     context.print(f"  duration  {duration_text(sound.duration)}, {number(sound.frames)} frames")
@@ -47,8 +47,8 @@ def show_sound(sound: Sound, path: str, size: int, context: Context) -> None:
 
 def _draw(sound: Sound, context: Context) -> None:
     """The outline of each channel, as high as its loudest sample; what is looped in another colour."""
-    from volvex.asset.sounds.describe import duration_text
-    from volvex.asset.sounds.waveform import drawn, reach_of
+    from volvex.asset.sound.describe import duration_text
+    from volvex.asset.sound.waveform import drawn, reach_of
 
     columns = max(40, context.width)
     channels = min(sound.channels, MOST_OUTLINES)
@@ -76,8 +76,8 @@ def _draw(sound: Sound, context: Context) -> None:
 
 def show_midi(source: Source, path: str, context: Context) -> None:
     """What there is to say about a MIDI file: notes for instruments, which are not played."""
-    from volvex.asset.sounds.describe import duration_text
-    from volvex.asset.sounds.midi import read_midi
+    from volvex.asset.sound.describe import duration_text
+    from volvex.asset.sound.midi import read_midi
 
     midi = read_midi(source)
     context.print(f"{context.paint(shown(path), 'bold')}  midi, {number(source.size)} bytes")

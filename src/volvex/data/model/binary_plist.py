@@ -9,7 +9,7 @@ from typing import Any
 
 from volvex.data.budget import Budget
 from volvex.data.model.sheet import Change, Document, Sheet
-from volvex.data.text.forms.plist import PlistData
+from volvex.data.text.formats.plist import PlistData
 from volvex.errors import FormatError
 
 BEGIN = b"bplist0"

@@ -16,7 +16,7 @@ import numpy as np
 from volvex.data.budget import Budget
 from volvex.data.model.sheet import Array, Change, Document, Sheet
 from volvex.data.text.document import Record, sheets_of
-from volvex.data.text.forms.po import SHEET, message_of
+from volvex.data.text.formats.po import SHEET, message_of
 from volvex.errors import FormatError, UnfitError
 
 MARKS = {b"\xde\x12\x04\x95": "<", b"\x95\x04\x12\xde": ">"}

@@ -17,7 +17,7 @@ from typing import Any
 from xml.sax.saxutils import escape
 
 from volvex.data import Change, require_data
-from volvex.data.text.forms._xml_tree import tree_of
+from volvex.data.text.formats._xml_tree import tree_of
 from volvex.data.verify import edited
 from volvex.errors import FormatError, NotFoundError
 from volvex.layout import Library

@@ -1,0 +1,1 @@
+"""Pictures and textures: the model, open formats and games' own, edits put back into the original."""

@@ -1,0 +1,7 @@
+"""CAF, the Core Audio Format."""
+
+from __future__ import annotations
+
+from volvex.asset.sound.formats._rare import rare_form
+
+NAMES, EXTENSIONS, ENCODINGS, HOLDS, read, write = rare_form("caf", "CAF", ("caf",), tags=True)

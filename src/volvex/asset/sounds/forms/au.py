@@ -1,7 +1,0 @@
-"""AU, the audio files of early workstations."""
-
-from __future__ import annotations
-
-from volvex.asset.sounds.forms._rare import rare_form
-
-NAMES, EXTENSIONS, ENCODINGS, HOLDS, read, write = rare_form("au", "AU", ("au", "snd"))

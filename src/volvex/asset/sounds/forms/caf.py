@@ -1,7 +1,0 @@
-"""CAF, the Core Audio Format."""
-
-from __future__ import annotations
-
-from volvex.asset.sounds.forms._rare import rare_form
-
-NAMES, EXTENSIONS, ENCODINGS, HOLDS, read, write = rare_form("caf", "CAF", ("caf",), tags=True)

@@ -1,7 +1,0 @@
-"""VOC, the voice files of early sound cards."""
-
-from __future__ import annotations
-
-from volvex.asset.sounds.forms._rare import rare_form
-
-NAMES, EXTENSIONS, ENCODINGS, HOLDS, read, write = rare_form("voc", "VOC", ("voc",), ("pcm16", "pcm8", "mulaw", "alaw"))
