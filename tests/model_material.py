@@ -21,7 +21,7 @@ from volvex.asset.model import gltf_read
 from volvex.asset.model.exchange import TakenOver, exported, image_names, taken_over
 from volvex.asset.model.gather import Gathered, Settings, gather
 from volvex.asset.model.model import Model
-from volvex.asset.model.open import Opened, open_model
+from volvex.asset.model.open import OpenedModel, open_model
 from volvex.asset.picture.model import Picture
 from volvex.asset.picture.open import open_picture
 from volvex.layout import Library
@@ -72,7 +72,7 @@ def library() -> Library:
     return Library()
 
 
-def gathered(name: str, folder: Path | None = None) -> tuple[Opened, Gathered]:
+def gathered(name: str, folder: Path | None = None) -> tuple[OpenedModel, Gathered]:
     """A model of the slip with all that belongs to it."""
     files = FolderFiles(folder or game(), library())
     with files.open(files.paths.index(f"slip/{name}")) as file:
@@ -91,7 +91,7 @@ def from_glb(data: bytes, name: str = "edited.glb") -> Model:
     return gltf_read.read(BytesSource(data, name))
 
 
-def written(opened: Opened, taken: TakenOver) -> bytes:
+def written(opened: OpenedModel, taken: TakenOver) -> bytes:
     """The model's own file with an edit in it."""
     assert taken.mesh is not None and opened.own is not None
     return opened.own.write(taken.mesh)

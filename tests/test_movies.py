@@ -24,7 +24,7 @@ from tests.support import Case, KeptGame
 from volvex.apart import apart, report
 from volvex.asset.movie import encode, work
 from volvex.asset.movie.model import Audio, Movie
-from volvex.asset.movie.open import Opened, open_movie
+from volvex.asset.movie.open import OpenedMovie, open_movie
 from volvex.asset.movie.own_layout import LayoutMovie
 from volvex.errors import FormatError, LayoutError, ManyErrors, RefusedError, VolvexError
 from volvex.layout.language.parser import parse_layout
@@ -82,13 +82,13 @@ def clip(
     return encode._Encoder(wanted, Movie("", "", 1, 1, Fraction(1), 0, seconds, ""), []).run(frames(), tone)
 
 
-def opened(data: bytes) -> Opened:
+def opened(data: bytes) -> OpenedMovie:
     found = open_movie(BytesSource(data, "movie"))
     assert found is not None
     return found
 
 
-def bar(opened_movie: Opened) -> list[int]:
+def bar(opened_movie: OpenedMovie) -> list[int]:
     """Where the bright bar is in some frames, as shares of the width in hundredths; -1 where there is none."""
     found = []
     for _, pixels in opened_movie.pictures("movie", 3, 64, 64):
@@ -361,7 +361,7 @@ class InTheGame(KeptGame):
         (self.folder / "same.webm").write_bytes(own + b"\xec\x81\0")  # an empty element behind it
         self.assertIn("put in as it is", self.volvex("swap", "opening/opening.webm", "../same.webm", cwd=self.at))
         self.assertEqual((self.at / "files/opening/opening.webm").read_bytes(), own + b"\xec\x81\0")
-        with unittest.mock.patch("volvex.bench.movies.apart", side_effect=_nothing_encodes):
+        with unittest.mock.patch("volvex.asset.movie.exchange.apart", side_effect=_nothing_encodes):
             said = self.complaint("swap", "opening/opening.webm", "../clip.mp4", cwd=self.at, status=5)
         self.assertIn("nothing here encodes vp8", said)
         self.assertIn("its size is 90 x 60, the game's own has 64 x 36", said)

@@ -40,11 +40,13 @@ class Registry(Generic[T]):
         apart: tuple[str, ...] = (),
         hyphens: bool = False,
         needs: tuple[str, ...] = (),
+        member: str = "",
     ) -> None:
         """`folder` holds the files of `package`; sub-packages count too (`names.add`), but for those in `apart`. With `hyphens` a
         file `game_log.py` is the member `game-log`. `needs`: what a member of another package must have to be taken.
+        `member`: what of its file one of ours is; the file itself where it is empty.
         """
-        self._needs = needs
+        self._needs, self._member = needs, member
         self._hyphens = hyphens
         self.family = family
         self._package, self._folder, self._apart = package, folder, apart
@@ -86,7 +88,8 @@ class Registry(Generic[T]):
 
     def _import(self, name: str) -> Any:
         if len(name) <= LONGEST and name in self._own:
-            return importlib.import_module(f"{self._package}.{name.replace('-', '_') if self._hyphens else name}")
+            module = importlib.import_module(f"{self._package}.{name.replace('-', '_') if self._hyphens else name}")
+            return getattr(module, self._member) if self._member else module
         point = self._others.get(name) if len(name) <= LONGEST else None
         if point is None:
             raise UsageError(f"there is no {self.family} called {name[:LONGEST]}", f"one of {', '.join(self.names())}")

@@ -7,9 +7,10 @@ from collections.abc import Iterator
 from volvex.archive import LayoutArchive
 from volvex.archive.object_references import referenced_rows
 from volvex.archive.safe_names import Refusal
-from volvex.asset.model.open import may_be_model
-from volvex.bench.content import original_kind, original_of
+from volvex.asset.kinds.model import KIND
+from volvex.bench.content import original_kind
 from volvex.bench.semantic_diff import catalogues
+from volvex.bench.states import original_state
 from volvex.bench.workbench import Workbench
 from volvex.data.references import Catalogue
 from volvex.errors import VolvexError
@@ -43,7 +44,7 @@ def referenced(bench: Workbench, places: list[str]) -> tuple[list[str], list[str
 def _references(bench: Workbench, place: str, notes: list[str], below: bool) -> Iterator[str]:
     try:
         yield from _of_object(bench, place)
-        if may_be_model(original_kind(bench, place)):
+        if KIND.may_be(original_kind(bench, place)):
             yield from _of_model(bench, place, notes, below)
     except VolvexError as error:
         notes.append(str(error))
@@ -66,13 +67,11 @@ def _of_object(bench: Workbench, place: str) -> Iterator[str]:
 def _of_model(bench: Workbench, place: str, notes: list[str], below: bool) -> Iterator[str]:
     """The skeleton, animations, materials and textures of a model. `below`: something refers to it, and has named what it needs of a
     file of materials or animations."""
-    from volvex.bench.models import whole_model
-
-    whole = whole_model(bench, place, original_of(bench))
+    whole = original_state(bench).opened(KIND, place)
     if whole is None or (below and whole.opened.kind != "mesh"):
         return
-    yield from whole.beside
-    yield from (whole.files.place(number) for number in whole.gathered.textures.values() if number is not None)
+    yield from whole.others
+    yield from whole.textures.values()
     notes += [f"{place}: the texture {name} is not in the game" for name in whole.gathered.missing]
 
 

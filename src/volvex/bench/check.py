@@ -6,6 +6,8 @@ from collections.abc import Collection
 from dataclasses import replace
 
 from volvex.archive.detect import filetypes
+from volvex.archive.detect.types.models import MODELS
+from volvex.asset.content_kind import may_be_unsigned_model
 from volvex.asset.sprite.lists import may_have_frames
 from volvex.bench.changes import FileChange, changes
 from volvex.bench.content import original_head
@@ -43,21 +45,11 @@ def check(bench: Workbench, sound: Collection[str] = ()) -> list[Problem]:
     found = [_removed(cause, before) for cause in _with_causes(made, before)]
     changed = [change for change in changed if change.path not in misfits]
     paths = [path for path in paths if path not in misfits]
-    pictures = [change for change in changed if change.kind not in filetypes.TEXT and change.what == "changed"]
-    if pictures:
-        from volvex.bench.picture_check import picture_problems  # pulls in what decodes them
+    assets = [change for change in changed if change.kind not in filetypes.TEXT or _is_text_asset(bench, change)]
+    if assets:
+        from volvex.bench.assets import asset_problems  # only here: it loads what decodes them
 
-        found += [problem for change in pictures for problem in picture_problems(bench, change)]
-        from volvex.bench.assets import asset_problems
-        from volvex.bench.movie_check import movie_problems
-
-        found += [problem for change in pictures for problem in asset_problems(bench, change)]
-        found += [problem for change in pictures for problem in movie_problems(bench, change)]
-    models = [change for change in changed if _may_be_model(bench, change)]
-    if models:
-        from volvex.bench.model_check import model_problems
-
-        found += [problem for change in models for problem in model_problems(bench, change)]
+        found += [problem for change in assets for problem in asset_problems(bench, change)]
     sheets = [change for change in changed if _may_be_sheet(change, after)]
     if sheets:
         from volvex.bench.sprite_check import sprite_problems
@@ -74,16 +66,18 @@ def check(bench: Workbench, sound: Collection[str] = ()) -> list[Problem]:
     return sorted(found, key=lambda one: (one.level != ERROR, one.kind not in CAUSES, one.file, one.sheet))
 
 
-def _may_be_model(bench: Workbench, change: FileChange) -> bool:
-    """Whether a changed or added file is a model, or was one, by its head."""
+def _is_text_asset(bench: Workbench, change: FileChange) -> bool:
+    """Whether a changed or added file of text is a model, or was one, by its extension and its beginning."""
+    if not may_be_unsigned_model(change.path) and change.kind not in MODELS:
+        return False
     from volvex.asset.model.formats import HEAD
-    from volvex.asset.model.open import form_in, may_be_model
+    from volvex.asset.model.open import form_in
 
     file = bench.files / change.source
     if change.what == "removed" or not file.is_file():
         return False
     with FileSource(file, change.path) as source:
-        if may_be_model(change.kind) and form_in(source, bench.library) is not None:
+        if form_in(source, bench.library) is not None:
             return True
     head = original_head(bench, change.path, HEAD) if change.what == "changed" else b""
     return bool(head) and form_in(BytesSource(head, change.path), bench.library) is not None

@@ -82,22 +82,10 @@ def _sync_sprites(bench: Workbench, path: str, files: Sequence[str]) -> list[Syn
     return sync_sprites(bench, path, files)
 
 
-def _sync_pictures(bench: Workbench, path: str, files: Sequence[str]) -> list[SyncResult]:
-    from volvex.bench.pictures import sync_pictures
-
-    return sync_pictures(bench, path, files)
-
-
 def _sync_assets(bench: Workbench, path: str, files: Sequence[str]) -> list[SyncResult]:
     from volvex.bench.assets import sync_assets
 
     return sync_assets(bench, path, files)
-
-
-def _sync_models(bench: Workbench, path: str, files: Sequence[str]) -> list[SyncResult]:
-    from volvex.bench.models import sync_models
-
-    return sync_models(bench, path, files)
 
 
 def _sync_data(bench: Workbench, path: str, files: Sequence[str]) -> list[SyncResult]:
@@ -138,7 +126,7 @@ def _agree(bench: Workbench, file: str, data: bytes) -> None:
 Sync = Callable[[Workbench, str, Sequence[str]], list[SyncResult]]
 SYNCS: dict[str, Sync] = {  # what takes over the files of each kind, in this order
     SPRITE: _sync_sprites,
-    PICTURE: _sync_pictures,
-    MODEL: _sync_models,
+    PICTURE: _sync_assets,
+    MODEL: _sync_assets,
     DATA: _sync_data,
-}  # all others go out as one open file and back
+}  # all others are assets, and come last

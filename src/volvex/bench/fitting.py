@@ -3,20 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import Any
 
 from volvex.archive.detect import filetypes
 from volvex.archive.safe_names import quoted
 from volvex.asset.content_kind import may_be_unsigned_model
+from volvex.asset.kind import AssetKind, kind_of_layout, kind_of_type, path_beside
 from volvex.bench.content import current_of, original_kind, original_source
 from volvex.bench.workbench import Workbench
 from volvex.data import open_data
 from volvex.errors import VolvexError
 from volvex.layout import Layout
-from volvex.source import FileSource, Source
-
-if TYPE_CHECKING:
-    from volvex.asset.sound.open import Opened as OpenedSound
+from volvex.source import BytesSource, FileSource, Source
 
 LARGEST = 1 << 26  # bytes of content that is read to the end
 UNKNOWN = ("empty", "folder", "?")  # originals of no kind that could be compared
@@ -102,13 +100,8 @@ def called(kind: str) -> str:
 def _hint(place: str, kind: str, layout: Layout | None, now: str) -> str:
     if layout is not None and layout.kind in ("table", "text", "scene"):
         return f"`volvex take {quoted(place)} --as csv`, and editing that"
-    from volvex.asset.movie.open import is_movie
-    from volvex.asset.picture.open import is_picture
-    from volvex.asset.sound.open import is_sound
-
-    same = {"texture": is_picture, "sheet": is_picture, "sound": is_sound, "movie": is_movie}
-    tests = [is_picture, is_sound, is_movie] if layout is None else [same[layout.kind]] if layout.kind in same else []
-    if any(test(now) and (layout is not None or test(kind)) for test in tests):
+    own = kind_of_layout(layout.kind) if layout is not None else kind_of_type(kind)
+    if own is not None and own.is_open(now) and own.OPTIONS:
         return "`volvex swap` without --as-is, which converts it"
     return SUCH.get(layout.kind, f"a {layout.kind}") if layout is not None else f"a {kind} file"
 
@@ -116,64 +109,27 @@ def _hint(place: str, kind: str, layout: Layout | None, now: str) -> str:
 def _fault(bench: Workbench, kind: str, layout: Layout | None, source: Source) -> VolvexError | None:
     """What is wrong with content of a kind; None when it opens."""
     try:
-        if layout is not None:
-            _open_own(bench, layout, source)
-        elif kind in filetypes.TEXT:
+        if kind in filetypes.TEXT or (layout is not None and layout.kind in ("table", "text", "scene")):
             _read_records(bench, source)
         else:
-            _open_asset(bench, kind, source)
+            _read_asset(bench, kind_of_layout(layout.kind) if layout is not None else kind_of_type(kind), source)
     except VolvexError as error:
         return error
     return None
 
 
-def _open_asset(bench: Workbench, kind: str, source: Source) -> None:
-    """Open a file of an open format of pictures, sounds, movies or models."""
-    from volvex.asset.model.open import open_form, open_model  # only here: most changes are to data
-    from volvex.asset.movie.open import is_movie, open_movie
-    from volvex.asset.picture.open import is_picture, open_picture
-    from volvex.asset.sound.open import is_sound, open_sound
-
-    if is_picture(kind):
-        open_picture(source, bench.library)
-    elif is_sound(kind):
-        _read_samples(open_sound(source, bench.library))
-    elif is_movie(kind):
-        open_movie(source, bench.library)
-    elif open_form(source, kind) is not None:
-        open_model(source, bench.library)
-
-
-def _open_own(bench: Workbench, layout: Layout, source: Source) -> None:
-    """Open a file of a format of the game's own."""
-    if layout.kind in ("table", "text", "scene"):
-        _read_records(bench, source)
+def _read_asset(bench: Workbench, kind: AssetKind[Any] | None, source: Source) -> None:
+    """Read all of an asset; its other files are as they stand on the bench."""
+    if kind is None:
         return
-    from volvex.asset.model.open import open_model
-    from volvex.asset.movie.open import open_movie
-    from volvex.asset.sound.open import open_sound
-    from volvex.bench.picture_files import picture_at
-
-    if layout.kind == "texture":
-        picture_at(bench, source.name, lambda place: _read(bench, place, source))
-    elif layout.kind == "sound":
-        _read_samples(open_sound(source, bench.library))
-    elif layout.kind == "movie":
-        open_movie(source, bench.library)
-    elif layout.kind != "archive":
-        open_model(source, bench.library)
-
-
-def _read_samples(opened: OpenedSound | None) -> None:
-    if opened is not None:
-        opened.sound.samples  # noqa: B018  (decoded when they are asked for)
+    current = current_of(bench)
+    source.beside = lambda name: BytesSource(current(path_beside(source.name, name)), name)
+    asset = kind.opened(source, bench.library)
+    if asset is not None:
+        kind.is_whole(asset)
 
 
 def _read_records(bench: Workbench, source: Source) -> None:
     document = open_data(source.read(0, source.size), bench.library, source.name)
     if document is not None:
         document.sheets  # noqa: B018  (read when they are asked for)
-
-
-def _read(bench: Workbench, place: str, source: Source) -> bytes:
-    return source.read(0, source.size) if place == source.name else current_of(bench)(place)

@@ -5,10 +5,12 @@ All that is known beforehand is said before the first byte is written.
 
 from __future__ import annotations
 
+import fnmatch
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from volvex.archive.safe_names import quoted, shown
 from volvex.bench.changes import FileChange
+from volvex.bench.content import original_kind
 from volvex.bench.workbench import Workbench
 from volvex.errors import FormatError, ManyErrors, RefusedError, VolvexError
 
@@ -72,3 +74,26 @@ def _contradictions(bench: Workbench, name: str, some: Sequence[FileChange]) -> 
             yield RefusedError(
                 f"{other_path} and {change.path} are the same entry of {home}", "keeping one of the two files"
             )
+
+
+def require_droppable(bench: Workbench, path: str) -> str:
+    """What is to be said when something is left out: nothing, or for a movie that the game may need it.
+
+    RefusedError for a movie when the game's description lists those that it does without, and this is none of them.
+    """
+    from volvex.asset.kinds.movie import KIND
+    from volvex.bench.states import original_state
+
+    optional = bench.game.description.optional
+    if any(fnmatch.fnmatchcase(path, pattern) for pattern in optional) or bench.original_size(path) is None:
+        return ""
+    try:
+        if not KIND.may_be(original_kind(bench, path)) or original_state(bench).opened(KIND, path) is None:
+            return ""
+    except VolvexError:
+        return ""
+    blank = f"`volvex swap {quoted(path)} --blank`"
+    if optional:
+        said = f"{bench.game.description.name} does not start without {shown(path)}"
+        raise RefusedError(said, f"{blank}, which puts a black frame there")
+    return f"whether the game starts without {shown(path)} is not known: {blank} is safer"

@@ -6,8 +6,8 @@ from collections.abc import Callable, Collection, Iterator, Sequence
 
 from volvex.archive.detect import filetypes
 from volvex.asset.sprite.own_layout import KINDS
+from volvex.bench.assets import LARGEST
 from volvex.bench.changes import FileChange
-from volvex.bench.picture_files import LARGEST
 from volvex.bench.sprites import LISTS, list_stems, same_stem, sheets_of
 from volvex.bench.workbench import Workbench
 from volvex.data.check import ERROR, Problem

@@ -8,18 +8,20 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from volvex.archive.safe_names import Refusal, disk_names, quoted
+from volvex.asset.kind import Result, path_beside
+from volvex.asset.kinds import picture as pictures
 from volvex.asset.picture.exchange import replaced, taken_over
 from volvex.asset.picture.formats import by_extension, form_of
 from volvex.asset.picture.model import Picture
-from volvex.asset.picture.open import Opened as OpenPicture
-from volvex.asset.picture.open import open_picture
+from volvex.asset.picture.open import OpenedPicture, open_picture
 from volvex.asset.sprite.lists import added_frame, changes_for, frames_of, image_named, removed_frame, size_changes
 from volvex.asset.sprite.model import Frame, grid_frames, on_page, page_names
 from volvex.asset.sprite.packing import Edit, Packed, check_inside, cut, put_in, whole_size
+from volvex.bench.assets import put_result
 from volvex.bench.content import Read, current_of
 from volvex.bench.open_folder import FOLDER, SyncResult, asset_of, is_edited, settle_edited, write_file
 from volvex.bench.opened import SPRITE, OpenedAsset
-from volvex.bench.picture_files import picture_at, picture_in, place_beside, write_files
+from volvex.bench.states import BenchState
 from volvex.bench.takeover import taking_over
 from volvex.bench.workbench import Workbench
 from volvex.codec.pixels.format import FORMATS, Pixels
@@ -41,7 +43,7 @@ class SpriteSheet:
 
     image: str
     listing: str
-    opened: OpenPicture
+    opened: OpenedPicture
     document: Document | None
     frames: list[Frame]
     paged: bool = False  # the list is of other pictures too
@@ -58,7 +60,7 @@ def find_sheet(bench: Workbench, path: str, grid: str = "", sound: bool = True) 
     """
     place, _ = bench.open_for_edit(path)
     if grid:
-        found = picture_at(bench, place, current_of(bench))
+        found = BenchState(bench, current_of(bench)).opened(pictures.KIND, place)
         if found is None:
             raise UsageError(f"{place} is no picture", "--grid with a picture")
         return SpriteSheet(place, "", found, None, _grid(grid, found.picture))
@@ -164,16 +166,16 @@ def same_stem(bench: Workbench, stem: str) -> list[str]:
     return [one for one in places if one.rpartition(".")[0] == stem]
 
 
-def _paired(image: str, listing: str, picture: OpenPicture, document: Document) -> SpriteSheet:
+def _paired(image: str, listing: str, picture: OpenedPicture, document: Document) -> SpriteSheet:
     """A picture and its list: of several pages the frames that lie in this one."""
     frames = frames_of(document, (picture.picture.width, picture.picture.height))
     own = on_page(frames, image.rpartition("/")[2])
     return SpriteSheet(image, listing, picture, document, own, len(own) < len(frames))
 
 
-def _either(bench: Workbench, place: str, data: bytes, read: Read) -> tuple[OpenPicture | None, Document | None]:
+def _either(bench: Workbench, place: str, data: bytes, read: Read) -> tuple[OpenedPicture | None, Document | None]:
     """A file as a picture, or as a list of frames."""
-    found = picture_in(bench, place, data, read)
+    found = BenchState(bench, lambda path: data if path == place else read(path)).opened(pictures.KIND, place)
     if found is not None:
         return found, None
     document = open_data(data, bench.library, place)
@@ -262,7 +264,7 @@ def sync_sprites(bench: Workbench, place: str, files: Sequence[str]) -> list[Syn
             f"{place} is cut by a grid: its sprites stay as many, and of one size",
             f"sprites of {grid.partition('+')[0]}",
         )
-    beside = (place_beside(sheet.image, name) for name in sheet.opened.beside)
+    beside = (path_beside(sheet.image, name) for name in sheet.opened.beside)
     with taking_over(bench, files, [sheet.image, *([sheet.listing] if sheet.listing else []), *beside]):
         _store(bench, sheet, packed)
         digest = _digest(bench, find_sheet(bench, place, grid))
@@ -335,7 +337,7 @@ def _store(bench: Workbench, sheet: SpriteSheet, packed: Packed) -> None:
         changes += size_changes(sheet.document, (own.width, own.height), (user.width, user.height))
         if changes:
             write_file(bench, bench.files / sheet.listing, edited_data(sheet.document, changes))
-    write_files(bench, sheet.image, files)
+    put_result(bench, sheet.image, Result(files))
 
 
 def _changes(packed: Packed) -> Iterator[Change]:

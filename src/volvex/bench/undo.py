@@ -11,7 +11,6 @@ from volvex.bench.aside import keep_aside
 from volvex.bench.changes import FileChange, changes
 from volvex.bench.open_folder import is_edited
 from volvex.bench.opened import SPRITE
-from volvex.bench.picture_files import files_of
 from volvex.bench.workbench import Workbench
 from volvex.data import Change, require_data
 from volvex.data.differences import differences
@@ -103,7 +102,9 @@ def _meant(bench: Workbench, path: str, found: Sequence[FileChange], may_lack: b
     """The changes that a path means; NotFoundError when there are none, unless it `may_lack` them."""
     changes = [change for change in found if not path or change.path == path or change.path.startswith(f"{path}/")]
     if path and len(changes) < len(found):  # a picture is undone with its levels in other files
-        beside = {other for one in {path, *(change.path for change in changes)} for other in files_of(bench, one)}
+        from volvex.bench.assets import files_beside
+
+        beside = {other for one in {path, *(change.path for change in changes)} for other in files_beside(bench, one)}
         changes += [change for change in found if change.path in beside and change not in changes]
     if not changes and WILD.search(path):
         changes = [change for change in found if path_pattern(path).fullmatch(change.path)]

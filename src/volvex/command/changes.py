@@ -10,10 +10,9 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
-from typing import TYPE_CHECKING
 
-from volvex.archive.detect.types.models import MODELS
 from volvex.archive.safe_names import shown
+from volvex.asset.kind import kind_of_type
 from volvex.bench.changes import FileChange, changes, lines
 from volvex.bench.merge import saved
 from volvex.bench.semantic_diff import LINES, FileDiff, semantic_diffs
@@ -29,9 +28,6 @@ from volvex.errors import NotFoundError, Status, UsageError, VolvexError
 from volvex.source import FileSource
 from volvex.source.outputs import new_file
 
-if TYPE_CHECKING:
-    from PIL import Image
-
 PRIORITY = 35
 WRITES = True
 OUTPUTS = {"save": ".json", "to": ".png"}
@@ -40,7 +36,6 @@ EXAMPLES = (
     "volvex changes --brief",
     "volvex changes --save wick.json",
 )
-MODEL_EDGE = 500  # pixels of each state of a model
 A_FILE = 40  # lines shown of one file
 
 
@@ -149,10 +144,7 @@ def _print(bench: Workbench, diff: FileDiff, options: argparse.Namespace, contex
     if options.brief:
         return
     if change.what == "changed" and diff.changes is None and _is_asset(change.kind):
-        _print_pixels(bench, change, context)
-        _print_frames(bench, change, context)
-        _print_movie(bench, change, context)
-        _print_model(bench, change, context)
+        _print_asset(bench, change, context)
     elif diff.changes and diff.form != LINES:
         _print_changes(diff.changes, options.all, context)
     elif change.is_text:
@@ -160,106 +152,40 @@ def _print(bench: Workbench, diff: FileDiff, options: argparse.Namespace, contex
 
 
 def _is_asset(kind: str) -> bool:
-    from volvex.asset.movie.open import is_movie
-    from volvex.asset.picture.open import may_be_picture
-    from volvex.asset.sound.open import is_sound
-
-    return may_be_picture(kind) or is_sound(kind) or is_movie(kind) or kind in MODELS
+    return kind_of_type(kind) is not None or kind == "binary"
 
 
-def _print_pixels(bench: Workbench, change: FileChange, context: Context) -> None:
-    """How many pixels of a picture differ."""
-    from volvex.asset.picture.compare import differing_pixels
-    from volvex.asset.picture.describe import format_text, size_text
-    from volvex.bench.picture_pairs import pair_of
+def _print_asset(bench: Workbench, change: FileChange, context: Context) -> None:
+    """What of a picture, sound, movie, model differs."""
+    from volvex.bench.assets import pair_of
 
     pair = pair_of(bench, change)
     if pair is None:
         return
-    before, after = pair
-    count_ = differing_pixels(before, after)
-    if count_ is not None:
-        context.print(f"  {number(count_)} of {number(after.width * after.height)} pixels differ")
-    states = [f"{size_text(one)}, {format_text(one)}" for one in pair]
-    if states[0] != states[1]:
-        context.print(f"  {states[0]} -> {states[1]}")
-
-
-def _print_frames(bench: Workbench, change: FileChange, context: Context) -> None:
-    """How many frames of a sound differ."""
-    from volvex.asset.sound.describe import loops_text, short_text
-    from volvex.asset.sound.exchange import differing_frames
-    from volvex.bench.sounds import sound_pair
-
-    pair = sound_pair(bench, change)
-    if pair is None:
-        return
-    before, after = pair
+    kind, before, after = pair
     try:
-        context.print(
-            f"  {number(differing_frames(before, after))} of {number(max(before.frames, after.frames))} frames differ"
-        )
+        for line in kind.differences(before, after):
+            context.print(f"  {shown(line)}")
     except VolvexError as error:
         context.print(f"  {context.paint(shown(error.message), 'red')}")
-    states = [short_text(one) + (f", loop {loops_text(one)}" if one.loops else "") for one in pair]
-    if states[0] != states[1]:
-        context.print(f"  {states[0]} -> {states[1]}")
-
-
-def _print_movie(bench: Workbench, change: FileChange, context: Context) -> None:
-    """What of a movie is another."""
-    from volvex.asset.movie.describe import short_text
-    from volvex.bench.movies import movie_pair
-
-    pair = movie_pair(bench, change)
-    if pair is not None:
-        context.print(f"  {short_text(pair[0])} -> {short_text(pair[1])}")
-
-
-def _print_model(bench: Workbench, change: FileChange, context: Context) -> None:
-    """What of a model is another."""
-    from volvex.asset.model.compare import differences
-    from volvex.bench.models import model_pair
-
-    pair = model_pair(bench, change)
-    for line in differences(*pair) if pair is not None else ():
-        context.print(f"  {shown(line)}")
 
 
 def _draw(bench: Workbench, found: list[FileChange], options: argparse.Namespace, context: Context) -> None:
     """Draw the changed pictures side by side, each before and after, one below the other."""
-    from volvex.asset.picture.compare import side_by_side, stacked
-    from volvex.bench.picture_pairs import pair_of
+    from volvex.asset.picture.compare import stacked
+    from volvex.bench.assets import pair_of
 
     rows = []
     for change in found:
-        pair = pair_of(bench, change) if change.what == "changed" and _is_asset(change.kind) else None
-        if pair is not None:
-            rows.append(side_by_side(*pair, change.path))
-        elif change.what == "changed" and (row := _model_row(bench, change)) is not None:
-            rows.append(row)
+        pair = pair_of(bench, change)
+        drawing = pair[0].compared(pair[1], pair[2], change.path) if pair is not None else None
+        if drawing is not None:
+            rows.append(drawing)
     if not rows:
         raise NotFoundError("no picture or model has changed", "`volvex changes` to see what has")
     with new_file(context.disk, options.to, options.overwrite) as out:
         stacked(rows).save(out, "PNG")
     context.print(f"{shown(str(options.to))}: {count(len(rows), 'picture')}")
-
-
-def _model_row(bench: Workbench, change: FileChange) -> Image.Image | None:
-    """A changed model before and after, with its textures, at one scale; None when it is none, or has nothing to draw."""
-    from volvex.asset.model.render import View, common_fits, render
-    from volvex.asset.sheet import Cell, drawn
-    from volvex.bench.models import scenes_of
-
-    scenes = scenes_of(bench, change)
-    if scenes is None:
-        return None
-    views = [(scene, View(skeleton=not scene.model.meshes)) for scene in scenes]
-    cells = [
-        Cell(render(scene, MODEL_EDGE, MODEL_EDGE, view, fit), label, "")
-        for (scene, view), fit, label in zip(views, common_fits(views, True), ("before", "after"), strict=True)
-    ]
-    return drawn(cells, change.path, MODEL_EDGE, 2)
 
 
 def _print_changes(found: list[DataChange], every: bool, context: Context) -> None:

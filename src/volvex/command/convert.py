@@ -14,9 +14,8 @@ the textures of all of them once. A bad one is reported and does not stop the ot
 from __future__ import annotations
 
 import argparse
-from collections.abc import Mapping
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from volvex.archive import Walker
 from volvex.archive.detect import filetypes
@@ -28,7 +27,7 @@ from volvex.errors import NotFoundError, Status, UsageError
 from volvex.source.outputs import Outputs, new_file
 
 if TYPE_CHECKING:
-    from volvex.asset.movie.open import Opened as OpenMovie
+    from volvex.asset.kind import AssetKind
     from volvex.data import Document
     from volvex.data.exchange import Wanted
 
@@ -95,135 +94,23 @@ def run(options: argparse.Namespace, context: Context) -> int:
         )
     options.target, options.path = Path(options.path[1]), options.path[0]
     Outputs(context.disk, options.overwrite).check(options.target)
+    from volvex.command.ui.asset import asset_in, convert_asset
+
     with open_walker(options, context) as walker:
         content = content_at(options.like or options.path, walker, context)
         try:
-            if _is_picture(content, walker):
-                return _picture(content, walker, options, context)
-            if _is_sound(content, walker):
-                return _sound(content, walker, options, context)
-            if _is_movie(content, walker):
-                return _movie(content, walker, options, context)
-            if _is_model(content, walker, options):
-                from volvex.command.ui.convert_model import convert_model
-
-                return convert_model(content, walker, options, context)
+            kind = filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))
+            found = asset_in(content, kind, walker, context)
+            if found is not None and (_goes_to(found[0], options) or kind not in filetypes.TEXT):
+                return convert_asset(*found, content, options, context)
             return _data(content, walker, options, context)
         finally:
             content.source.close()
 
 
-def _is_picture(content: Content, walker: Walker) -> bool:
-    from volvex.asset.picture.open import form_in
-
-    return form_in(content.source, walker.library) is not None
-
-
-def _picture(content: Content, walker: Walker, options: argparse.Namespace, context: Context) -> int:
-    """A picture in another form; or one of the user's in the form of `--like`."""
-    from volvex.asset.picture.exchange import exported, replaced
-    from volvex.asset.picture.formats import form_of
-    from volvex.asset.picture.open import require_picture
-    from volvex.source import FileSource
-
-    opened = require_picture(content.source, walker.library)
-    if options.like:
-        with FileSource(Path(options.path)) as source:
-            result = replaced(opened.picture, require_picture(source).picture, recolour=options.palette == "new")
-        files, notes = opened.files(result.picture), result.notes
-        data = files.pop("")
-        _write_levels(files, Path(content.path).stem, options, context)
-    else:
-        form = form_of(options.target.suffix)
-        out = exported(opened.picture, options.target.suffix)
-        data, notes = form.write(out.picture), (*opened.picture.notes, *out.notes)
-    _write(options, data, context)
-    for note in notes:
-        context.note(f"note: {note}")
-    context.print(f"{shown(str(options.target))}: {number(len(data))} bytes")
-    return Status.OK
-
-
-def _is_sound(content: Content, walker: Walker) -> bool:
-    from volvex.asset.sound.open import form_in
-
-    return form_in(content.source, walker.library) is not None
-
-
-def _sound(content: Content, walker: Walker, options: argparse.Namespace, context: Context) -> int:
-    """A sound in another form; or one of the user's in the form of `--like`."""
-    from volvex.asset.sound.exchange import exported, replaced
-    from volvex.asset.sound.open import require_sound
-    from volvex.source import FileSource
-
-    opened = require_sound(content.source, walker.library)
-    if options.like:
-        with FileSource(Path(options.path)) as source:
-            result = replaced(opened.sound, require_sound(source).sound, options.loudness == "original")
-            data, notes = opened.form.write(result.sound), result.notes
-    else:
-        data, notes = exported(opened.sound, options.target.suffix)
-        notes = (*opened.sound.notes, *notes)
-    _write(options, data, context)
-    for note in notes:
-        context.note(f"note: {note}")
-    context.print(f"{shown(str(options.target))}: {number(len(data))} bytes")
-    return Status.OK
-
-
-def _is_movie(content: Content, walker: Walker) -> bool:
-    from volvex.asset.movie.open import form_in, is_movie
-
-    kind = filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))
-    return is_movie(kind) or form_in(content.source, walker.library) is not None
-
-
-def _movie(content: Content, walker: Walker, options: argparse.Namespace, context: Context) -> int:
-    """The sound of a movie as a file; a movie of the game's own as it is, in an open container."""
-    from volvex.asset.movie.open import require_movie
-
-    opened, suffix = require_movie(content.source, walker.library), options.target.suffix.lower()
-    if options.like:
-        raise UsageError("a movie becomes the game's own in a bench", "`volvex swap MOVIE CLIP`")
-    if suffix == ".mkv" and opened.form is not None and isinstance(opened.place, bytes):
-        data, notes = opened.place, opened.movie.notes
-    else:
-        data, notes = _sound_of(opened, content, suffix)
-    _write(options, data, context)
-    for note in notes:
-        context.note(f"note: {note}")
-    context.print(f"{shown(str(options.target))}: {number(len(data))} bytes")
-    return Status.OK
-
-
-def _sound_of(opened: OpenMovie, content: Content, suffix: str) -> tuple[bytes, tuple[str, ...]]:
-    from volvex.apart import apart
-    from volvex.asset.movie import work
-    from volvex.asset.sound.exchange import exported
-    from volvex.asset.sound.formats import form_of
-    from volvex.asset.sound.model import Sound
-
-    form_of(suffix)
-    if not opened.movie.audio:
-        raise NotFoundError(f"{content.path} has no sound", "`volvex picture` for its frames")
-    rate, samples = apart(content.path, work.sound_of, opened.place, content.path)
-    first = opened.movie.audio[0]
-    encoding = (
-        first.codec if first.codec in ("vorbis", "opus", "mp3") else "float32" if "f" in first.sample else "pcm16"
-    )
-    sound = Sound(rate, samples.shape[1], len(samples), encoding, 0, "f4", lambda: samples)
-    return exported(sound, suffix)
-
-
-def _is_model(content: Content, walker: Walker, options: argparse.Namespace) -> bool:
-    """Whether a model is converted: to one of its forms, or into that of `--like`."""
-    from volvex.asset.bulk import is_model_form
-    from volvex.asset.model.open import form_in, may_be_model
-
-    kind = filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))
-    if not may_be_model(kind) or not (options.like or is_model_form(options.target.suffix)):
-        return False
-    return form_in(content.source, walker.library) is not None
+def _goes_to(kind: AssetKind[Any], options: argparse.Namespace) -> bool:
+    """Whether an asset of a kind is converted: to one of its open formats, or into that of `--like`."""
+    return bool(options.like) or options.target.suffix.lstrip(".").lower() in kind.extensions()
 
 
 def _data(content: Content, walker: Walker, options: argparse.Namespace, context: Context) -> int:
@@ -260,17 +147,3 @@ def _back(options: argparse.Namespace, context: Context, document: Document, wan
 def _write(options: argparse.Namespace, data: bytes, context: Context) -> None:
     with new_file(context.disk, options.target, options.overwrite) as out:
         context.disk.write(out, data)
-
-
-def _write_levels(files: Mapping[str, bytes], stem: str, options: argparse.Namespace, context: Context) -> None:
-    """Write the files beside a picture in which some of its levels lie, under names that begin as that of the new file."""
-    places = {
-        options.target.with_name(options.target.stem + name[len(stem) :] if name.startswith(stem) else name): data
-        for name, data in files.items()
-    }
-    with Outputs(context.disk, options.overwrite) as outputs:
-        for place in places:
-            outputs.check(place)
-        for place, data in places.items():
-            with outputs.file(place) as out:
-                context.disk.write(out, data)

@@ -9,6 +9,7 @@ from __future__ import annotations
 import argparse
 
 from volvex.archive.safe_names import shown
+from volvex.bench.refusals import require_droppable
 from volvex.command.ui.bench import add_bench, open_bench
 from volvex.command.ui.context import Context
 from volvex.command.ui.reader import add_layout
@@ -36,8 +37,6 @@ def run(options: argparse.Namespace, context: Context) -> int:
         ]
         if options.whole:
             wanted = sorted({(bench.file_of(name), None) for name, _ in wanted})
-        from volvex.bench.movies import require_droppable
-
         for note in filter(None, [require_droppable(bench, bench.place_of(*one)) for one in wanted]):
             context.note(f"note: {note}")
         places = bench.drop(wanted)

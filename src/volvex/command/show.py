@@ -17,7 +17,9 @@ from pathlib import Path
 
 from volvex.archive import Walker
 from volvex.archive.detect import filetypes
+from volvex.archive.detect.types.models import MODELS
 from volvex.archive.safe_names import shown
+from volvex.asset.content_kind import may_be_unsigned_model
 from volvex.command.ui.context import Context
 from volvex.command.ui.data import add_data_options, catalogue_of, show_data, wants_data
 from volvex.command.ui.picture import add_picture_options
@@ -39,7 +41,6 @@ HEX_BYTES = 512
 TEXT_SAMPLE = 1 << 16  # bytes by which its encoding is guessed
 TEXT_LIMIT = 1 << 26  # longer text is shown as bytes
 DATA_LIMIT = 1 << 30  # data that is larger is shown as bytes
-MODEL_LIMIT = 1 << 31
 LEXERS = {"xml": "xml", "json": "json"}
 
 
@@ -70,15 +71,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         kind = filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))
         if _shown_as_data(content, kind, walker, options, context):
             return Status.OK
-        if _shown_as_picture(content, kind, walker, options, context):
-            return Status.OK
-        if _shown_as_sound(content, kind, walker, options, context):
-            return Status.OK
-        if _shown_as_model(content, kind, walker, options, context):
-            return Status.OK
-        if _shown_as_movie(content, kind, walker, options, context):
-            return Status.OK
-        if _shown_as_asset(content, walker, options, context):
+        if _shown_as_asset(content, kind, walker, options, context):
             return Status.OK
         encoding = _encoding(content, walker)
         if (
@@ -111,87 +104,18 @@ def _shown_as_data(content: Content, kind: str, walker: Walker, options: argpars
     return True
 
 
-def _shown_as_picture(
-    content: Content, kind: str, walker: Walker, options: argparse.Namespace, context: Context
-) -> bool:
-    """Show a picture of an open form or of the game; whether it was so."""
-    from volvex.asset.picture.open import may_be_picture, open_picture
-
-    if options.hex or options.offset or options.size or not may_be_picture(kind):
+def _shown_as_asset(content: Content, kind: str, walker: Walker, options: argparse.Namespace, context: Context) -> bool:
+    """Show a picture, sound, movie, model, of an open format or of the game; whether it was one."""
+    if options.hex or options.offset or options.size or wants_data(options) or options.json:
         return False
-    from volvex.command.ui.picture import show_picture
-
-    opened = open_picture(content.source, walker.library)
-    if opened is None:
+    if kind in filetypes.TEXT and kind not in MODELS and not may_be_unsigned_model(content.path):
         return False
-    show_picture(opened.picture, content.path, content.source.size, options, context)
-    return True
+    from volvex.command.ui.asset import asset_in, show_asset
 
-
-def _shown_as_asset(content: Content, walker: Walker, options: argparse.Namespace, context: Context) -> bool:
-    """Show what is of a kind from another package; whether it was so."""
-    from volvex.asset.kind import kind_of
-
-    kind = kind_of(content.source, walker.library) if not (options.hex or options.offset or options.size) else None
-    if kind is None:
+    found = asset_in(content, kind, walker, context, thorough=True)
+    if found is None:
         return False
-    lines = kind.describe(content.source, walker.library)
-    context.print(f"{context.paint(shown(content.path), 'bold')}  {kind.NAME}, {number(content.source.size)} bytes")
-    for label, text in lines:
-        context.print(f"  {shown(label):<9} {shown(text)}")
-    return True
-
-
-def _shown_as_sound(content: Content, kind: str, walker: Walker, options: argparse.Namespace, context: Context) -> bool:
-    """Show a sound of an open form or of the game, or name a MIDI file's tracks; whether it was so."""
-    from volvex.asset.sound.open import may_be_sound, open_sound
-
-    if options.hex or options.offset or options.size or not (may_be_sound(kind) or kind == "midi"):
-        return False
-    from volvex.command.ui.sound import show_midi, show_sound
-
-    if kind == "midi":
-        show_midi(content.source, content.path, context)
-        return True
-    opened = open_sound(content.source, walker.library)
-    if opened is None:
-        return False
-    show_sound(opened.sound, content.path, content.source.size, context)
-    return True
-
-
-def _shown_as_movie(content: Content, kind: str, walker: Walker, options: argparse.Namespace, context: Context) -> bool:
-    """Show a movie of an open container, of the game, or of any that can be decoded; whether it was so."""
-    from volvex.asset.movie.model import KINDS
-
-    if options.hex or options.offset or options.size or kind not in (*KINDS, "binary"):
-        return False
-    from volvex.asset.movie.open import open_movie
-    from volvex.command.ui.movie import show_movie
-
-    opened = open_movie(content.source, walker.library, True)
-    if opened is None:
-        return False
-    show_movie(opened, content.path, content.source.size, context)
-    return True
-
-
-def _shown_as_model(content: Content, kind: str, walker: Walker, options: argparse.Namespace, context: Context) -> bool:
-    """Show a model of an open form or of the game; whether it was so."""
-    from volvex.asset.model.open import form_in, may_be_model
-
-    asked = options.hex or options.offset or options.size or wants_data(options) or options.json
-    if asked or not may_be_model(kind) or content.source.size > MODEL_LIMIT:
-        return False
-    if form_in(content.source, walker.library) is None:
-        return False
-    from volvex.asset.model.open import open_model
-    from volvex.command.ui.model import read_whole, show_model
-
-    opened = open_model(read_whole(content), walker.library)
-    if opened is None:
-        return False
-    show_model(opened, content, walker, context)
+    show_asset(*found, content, options, context)
     return True
 
 

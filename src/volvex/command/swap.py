@@ -31,12 +31,6 @@ if TYPE_CHECKING:
 PRIORITY = 33
 WRITES = True
 INPUTS = ("file",)
-CONVERT = {  # options, by what they convert
-    "picture": ("resize", "anyway", "palette"),
-    "sound": ("loudness",),
-    "movie": ("framing", "trim", "mute"),
-    "model": ("lods",),
-}
 EXAMPLES = (
     "volvex swap data/main.kwp/letters/en/02-oil.txt letter.txt",
     "volvex swap --new mods/notes/readme.txt letter.txt",
@@ -89,9 +83,12 @@ def _put(bench: Workbench, options: argparse.Namespace, context: Context) -> int
     """Put the file in, converted where it has to be."""
     path = bench.within_game(options.path, context.cwd)
     if options.blank:
-        if not _put_movie(bench, path, options, context):
-            list(bench.select(path))  # NotFoundError, with what is near
-            raise UsageError(f"{shown(path)} means several files", "one movie")
+        done = _put_converted(bench, path, options, context)
+        if not done:
+            meant = list(bench.select(path))  # NotFoundError, with what is near
+            if len(meant) > 1:
+                raise UsageError(f"{shown(path)} means several files", "one movie")
+            raise UsageError(f"{shown(path)} is no movie", "`volvex drop` to leave it out")
         return Status.OK
     offset = split_offset(bench, path) if not options.new else None
     if offset is not None:
@@ -105,29 +102,13 @@ def _put(bench: Workbench, options: argparse.Namespace, context: Context) -> int
     if options.after is not None and not options.new:
         raise UsageError("only a new entry can be put behind another", "--new")
     after = found_after(bench, path, bench.within_game(options.after, context.cwd) if options.after else "")
-    converted = None
     if not (options.new or options.as_is):
-        from volvex.bench.pictures import converted_for, put_converted
-
-        recolour = options.palette == "new"
-        converted = converted_for(bench, path, options.file, options.resize, options.anyway, recolour)
-        if converted is None and _put_sound(bench, path, options, context):
+        if _put_converted(bench, path, options, context):
             return Status.OK
-        if converted is None and _put_movie(bench, path, options, context):
-            return Status.OK
-        if converted is None and _put_model(bench, path, options, context):
-            return Status.OK
-    if options.file.is_file():
-        _require_fitting(options, "picture" if converted is not None else "")
-    if converted is not None:
-        place = put_converted(bench, path, converted)
-        for note in converted.notes:
-            context.note(f"note: {shown(place)}: {note}")
-        context.print(f"{shown(place)}: {shown(options.file.as_posix())} was converted to {converted.form}")
-    else:
-        if not (options.new or options.as_is):
-            _require_fit(bench, path, options.file)
-        place = bench.put(path, options.file, options.new)
+        if options.file.is_file():
+            _require_fitting(options)
+        _require_fit(bench, path, options.file)
+    place = bench.put(path, options.file, options.new)
     place_after(bench, place, after)
     size = bench.disk.where(bench.files / place).stat().st_size
     context.print(f"{shown(place)} is now {shown(options.file.as_posix())}, {number(size)} bytes")
@@ -152,66 +133,44 @@ def _require_fit(bench: Workbench, path: str, file: Path) -> None:
 
 def _require_fitting(options: argparse.Namespace, what: str = "") -> None:
     """UsageError for options that convert something else than what is put in (nothing, when that stays as it is): they would do nothing."""
-    for kind, names in CONVERT.items():
-        given = [f"--{name.replace('_', '-')}" for name in names if getattr(options, name) and kind != what]
-        if given:
-            does = "converts" if len(given) == 1 else "convert"
-            raise UsageError(f"{' and '.join(given)} {does} a {kind} that replaces a {kind}", "leaving it out")
+    from volvex.asset.kind import ASSET_KINDS
+
+    for kind in ASSET_KINDS.all():
+        names = [name for name in kind.OPTIONS if getattr(options, name, None) and what != kind.NAME]
+        if names:
+            given, does = (
+                [f"--{name.replace('_', '-')}" for name in names],
+                "converts" if len(names) == 1 else "convert",
+            )
+            raise UsageError(
+                f"{' and '.join(given)} {does} a {kind.NAME} that replaces a {kind.NAME}", "leaving it out"
+            )
 
 
-def _put_sound(bench: Workbench, path: str, options: argparse.Namespace, context: Context) -> bool:
-    """Convert a sound that replaces a sound, and put it there; whether it was one that had to be converted."""
-    from volvex.bench.sounds import converted_for, put_sound
+def _put_converted(bench: Workbench, path: str, options: argparse.Namespace, context: Context) -> bool:
+    """Convert an asset that replaces one of the game's, and put it there; whether it was one that had to be converted."""
+    from volvex.bench.assets import put_replacement, replacement
 
-    converted = converted_for(bench, path, options.file, options.loudness == "original")
-    if converted is None:
-        return False
-    _require_fitting(options, "sound")
-    place = put_sound(bench, path, converted)
-    for note in converted.notes:
-        context.note(f"note: {shown(place)}: {note}")
-    context.print(f"{shown(place)}: {shown(options.file.as_posix())} was converted to {shown(converted.form)}")
-    return True
-
-
-def _put_movie(bench: Workbench, path: str, options: argparse.Namespace, context: Context) -> bool:
-    """Convert a clip that replaces a movie, and put it there; whether it was one."""
-    from volvex.bench.movies import Asked, converted_movie, put_movie
-
-    asked = Asked(options.framing or "fit", options.trim, options.mute)
     with context.progress("encoding", 0) as on_progress:
-        converted = converted_movie(bench, path, options.file, asked, on_progress)
+        converted = replacement(bench, path, options.file, vars(options), on_progress)
     if converted is None:
         return False
-    _require_fitting(options, "movie")
-    place = put_movie(bench, path, options.file, converted)
-    for note in converted.notes:
-        context.note(f"note: {shown(place)}: {note}")
+    _require_fitting(options, converted.kind.NAME)
+    place, written = put_replacement(bench, converted, options.file)
+    result = converted.result
+    for note in result.notes:
+        context.note(f"note: {shown(place)}: {shown(note)}")
     what = shown(options.file.as_posix()) if options.file is not None else "one black frame"
-    said = (
-        "is like the game's own and put in as it is" if converted.same else f"was converted to {shown(converted.form)}"
-    )
-    context.print(f"{shown(place)}: {what} {said}")
-    return True
-
-
-def _put_model(bench: Workbench, path: str, options: argparse.Namespace, context: Context) -> bool:
-    """Convert a model that replaces a model, and put it there; whether it was one that had to be converted."""
-    from volvex.bench.models import converted_for, put_model
-
-    converted = converted_for(bench, path, options.file, options.lods or "")
-    if converted is None:
-        return False
-    _require_fitting(options, "model")
-    written = put_model(bench, path, converted)
-    for note in converted.taken.notes:
-        context.note(f"note: {shown(path)}: {shown(note)}")
-    vertices = count(converted.taken.vertices, "vertex", "vertices")
-    context.print(f"{shown(options.file.as_posix())} was converted to {shown(converted.form)}: {vertices} differ")
-    for place in written:
-        context.print(f"wrote {context.paint(shown(place), 'blue')}")
+    done = f"was converted to {shown(result.form)}"
+    if result.as_is:
+        done = "is like the game's own and put in as it is"
+    told = f", {result.what}" if result.what else ""
+    context.print(f"{shown(place)}: {what} {done}{told}")
+    for other in written:
+        if other != place:
+            context.print(f"wrote {context.paint(shown(other), 'blue')}")
     if not written:
-        context.print(f"{shown(path)} is as it was")
+        context.print(f"{shown(place)} is as it was")
     return True
 
 

@@ -18,10 +18,9 @@ from volvex.command.ui.context import Context
 from volvex.command.ui.reader import add_layout
 from volvex.command.ui.table import count
 from volvex.command.ui.variants import add_variant
-from volvex.errors import Status, UsageError
+from volvex.errors import Status
 
 if TYPE_CHECKING:
-    from volvex.asset.kind import ExchangedKind
     from volvex.bench import Workbench
 
 PRIORITY = 31
@@ -114,18 +113,14 @@ def _belonging(bench: Workbench, places: list[str], context: Context) -> list[tu
 
 def _levels(bench: Workbench, wanted: list[tuple[str, int | None]]) -> list[tuple[str, int | None]]:
     """What else is on the bench of the pictures that are meant: files beside them with some of their levels."""
-    from volvex.bench.picture_files import files_of
+    from volvex.bench.assets import files_beside
 
-    places = [place for one in wanted for place in files_of(bench, bench.place_of(*one))]
+    places = [place for one in wanted for place in files_beside(bench, bench.place_of(*one))]
     return [one for place in places if (bench.files / place).is_file() for one in bench.select(place)]
 
 
 def _open(bench: Workbench, places: list[str], options: argparse.Namespace, context: Context) -> None:
-    from volvex.asset.kind import exchanged_kinds
-    from volvex.asset.model.formats import by_extension as model_forms
-    from volvex.asset.picture.formats import by_extension
-    from volvex.asset.sound.formats import by_extension as sound_forms
-    from volvex.bench.assets import kind_at
+    from volvex.bench.assets import kinds_going_to, open_asset
     from volvex.bench.exports import open_as
     from volvex.data.exchange import Wanted
 
@@ -141,57 +136,14 @@ def _open(bench: Workbench, places: list[str], options: argparse.Namespace, cont
             if empty:
                 context.note(f"note: {count(empty, 'frame')} of no pixels left out")
         return
-    sounds = sound_forms()
-    extensions = {extension for kind in exchanged_kinds() for extension in kind.extensions()}
     for place in places:
-        if ending in model_forms():
-            _open_model(bench, place, ending, options, context)
-            continue
-        if ending in by_extension() or options.channels or options.level is not None:
-            _open_picture(bench, place, ending, options, context)
-            continue
-        kind = kind_at(bench, place) if ending in extensions else None
-        if kind is not None:
-            _open_asset(bench, kind, place, ending, options, context)
-            continue
-        if ending in sounds:
-            raise UsageError(f"{place} is no sound", "a format for pictures or data: png, csv, json")
-        file = open_as(bench, place, ending, wanted, options.overwrite)
-        where = os.path.relpath(bench.folder / file, context.cwd).replace(os.sep, "/")
-        context.print(f"opened as {context.paint(shown(where), 'green')}")
-
-
-def _open_asset(
-    bench: Workbench, kind: ExchangedKind, place: str, ending: str, options: argparse.Namespace, context: Context
-) -> None:
-    from volvex.bench.assets import open_asset_as
-
-    file, notes = open_asset_as(bench, kind, place, ending, options.overwrite)
-    where = os.path.relpath(bench.folder / file, context.cwd).replace(os.sep, "/")
-    context.print(f"opened as {context.paint(shown(where), 'green')}")
-    for note in notes:
-        context.note(f"note: {shown(where)}: {note}")
-
-
-def _open_model(bench: Workbench, place: str, ending: str, options: argparse.Namespace, context: Context) -> None:
-    from volvex.bench.models import open_model_as
-
-    files, notes = open_model_as(bench, place, ending, options.overwrite)
-    first = ""
-    for file in files:
-        where = os.path.relpath(bench.folder / file, context.cwd).replace(os.sep, "/")
-        first = first or where
-        context.print(f"opened as {context.paint(shown(where), 'green')}")
-    for note in notes:
-        context.note(f"note: {shown(first)}: {shown(note)}")
-
-
-def _open_picture(bench: Workbench, place: str, ending: str, options: argparse.Namespace, context: Context) -> None:
-    from volvex.bench.pictures import Asked, open_picture_as
-
-    asked = Asked(options.channels == "apart", options.level)
-    for file, notes in open_picture_as(bench, place, ending, asked, options.overwrite):
-        where = os.path.relpath(bench.folder / file, context.cwd).replace(os.sep, "/")
-        context.print(f"opened as {context.paint(shown(where), 'green')}")
-        for note in notes:
-            context.note(f"note: {shown(where)}: {note}")
+        opened: list[tuple[str, tuple[str, ...]]] = []
+        if kinds_going_to(ending) or options.channels or options.level is not None:
+            opened = open_asset(bench, place, ending, vars(options), options.overwrite)
+        else:
+            opened = [(open_as(bench, place, ending, wanted, options.overwrite), ())]
+        for file, notes in opened:
+            where = os.path.relpath(bench.folder / file, context.cwd).replace(os.sep, "/")
+            context.print(f"opened as {context.paint(shown(where), 'green')}")
+            for note in notes:
+                context.note(f"note: {shown(where)}: {shown(note)}")

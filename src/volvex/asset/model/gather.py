@@ -15,7 +15,7 @@ from typing import Protocol
 from volvex.archive.access.patterns import path_pattern
 from volvex.asset.layout_of import own_layout
 from volvex.asset.model.model import Animation, Material, Model, Skeleton
-from volvex.asset.model.open import Opened, open_model
+from volvex.asset.model.open import OpenedModel, open_model
 from volvex.asset.picture.model import Picture
 from volvex.errors import VolvexError
 from volvex.layout import Library
@@ -26,10 +26,12 @@ SKELETON, ANIMATION, MATERIAL = "skeleton", "animation", "material"
 
 
 class Files(Protocol):
-    """The files of a game: their paths as it sees them, and what opens one by its number."""
+    """The files of a game: their paths as it sees them; by its number where one lies in the game's folder, and what opens it."""
 
     @property
     def paths(self) -> Sequence[str]: ...
+
+    def home(self, number: int) -> str: ...
 
     def open(self, number: int) -> Source: ...
 
@@ -57,7 +59,7 @@ class Gathered:
         default_factory=list
     )  # files; the model's to the file's numbers
     textures: dict[str, int | None] = field(default_factory=dict)  # by their names in materials; None: nowhere
-    parts: dict[int, Opened] = field(default_factory=dict)  # the other files as they were opened
+    parts: dict[int, OpenedModel] = field(default_factory=dict)  # the other files as they were opened
     notes: list[str] = field(default_factory=list)
     unknown: list[str] = field(default_factory=list)  # materials that none of the game's files has
 
@@ -77,7 +79,7 @@ class Finder:
         self._pictures: dict[int, bool] = {}
         self._matched: dict[str, list[int]] = {}
         self._materials: dict[int, dict[str, int]] = {}
-        self._known: dict[tuple[int, str], Opened | None] = {}
+        self._known: dict[tuple[int, str], OpenedModel | None] = {}
         self.skeletons: dict[int, str] = {}  # of animations that were opened, the skeleton that each names
         self._stems: dict[str, list[int]] = {}
         self._names: dict[str, list[int]] = {}
@@ -113,7 +115,7 @@ class Finder:
                     return number
         return None
 
-    def opened(self, number: int, kind: str, library: Library, skeleton: Skeleton | None) -> Opened | None:
+    def opened(self, number: int, kind: str, library: Library, skeleton: Skeleton | None) -> OpenedModel | None:
         """A file, if it is of a kind; skeletons and materials are kept, since many models share them."""
         key = (number, kind)
         if key in self._known:
@@ -143,7 +145,7 @@ class Finder:
             found |= dict.fromkeys(self._matched[plain])
         return list(found)
 
-    def materials(self, number: int, found: Opened) -> dict[str, int]:
+    def materials(self, number: int, found: OpenedModel) -> dict[str, int]:
         """The materials of a file by their names in small letters."""
         if number not in self._materials:
             self._materials[number] = {one.name.casefold(): at for at, one in enumerate(found.model.materials)}
@@ -165,14 +167,14 @@ def finder_of(files: Files, settings: Settings) -> Finder:
 
 
 def gather(
-    opened: Opened, path: str, files: Files, library: Library, settings: Settings, textures: bool = True
+    opened: OpenedModel, path: str, files: Files, library: Library, settings: Settings, textures: bool = True
 ) -> Gathered:
     """The model at a path with all that belongs to it; of what cannot be read a note."""
     return _Gatherer(opened, path, files, library, settings).gathered(textures)
 
 
 class _Gatherer:
-    def __init__(self, opened: Opened, path: str, files: Files, library: Library, settings: Settings) -> None:
+    def __init__(self, opened: OpenedModel, path: str, files: Files, library: Library, settings: Settings) -> None:
         self.opened, self.path, self.files, self.library = opened, path, files, library
         self.folder, self.settings = posixpath.dirname(path), settings
         self.stem = posixpath.splitext(posixpath.basename(path))[0]
@@ -198,7 +200,7 @@ class _Gatherer:
             self._add_textures()
         return made
 
-    def _opened(self, number: int, kind: str, skeleton: Skeleton | None = None) -> Opened | None:
+    def _opened(self, number: int, kind: str, skeleton: Skeleton | None = None) -> OpenedModel | None:
         """A file, if it is of a kind; what is wrong with it becomes a note."""
         try:
             return self.finder.opened(number, kind, self.library, skeleton)
@@ -206,7 +208,7 @@ class _Gatherer:
             self.made.notes.append(f"{self.files.paths[number]}: {error.message}")
             return None
 
-    def _first(self, groups: Iterable[Sequence[int]], kind: str) -> tuple[int, Opened] | None:
+    def _first(self, groups: Iterable[Sequence[int]], kind: str) -> tuple[int, OpenedModel] | None:
         for group in groups:
             for number in group:
                 found = self._opened(number, kind)

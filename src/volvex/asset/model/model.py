@@ -155,6 +155,11 @@ class Model:
         return sum(len(mesh.positions) for mesh in self.meshes)
 
     @property
+    def drawable(self) -> bool:
+        """Whether there is anything to draw."""
+        return any(len(mesh.triangles) for mesh in self.meshes) or bool(self.skeleton and len(self.skeleton))
+
+    @property
     def lods(self) -> int:
         """How many levels of detail there are."""
         drawn = [part.lod for mesh in self.meshes for part in mesh.parts if part.use == DRAWN]

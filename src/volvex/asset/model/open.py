@@ -31,7 +31,7 @@ class Own(Protocol):
 
 
 @dataclass(frozen=True)
-class Opened:
+class OpenedModel:
     """A model, and what writes it again: an open form, or that of a layout."""
 
     model: Model
@@ -82,7 +82,7 @@ def form_in(source: Source, library: Library | None = None, layout: Layout | Non
 
 def open_model(
     source: Source, library: Library | None = None, layout: Layout | None = None, skeleton: Skeleton | None = None
-) -> Opened | None:
+) -> OpenedModel | None:
     """The model in some bytes; None when they are none. FormatError when they are damaged."""
     from volvex.asset.model.own_layout import LayoutModel
 
@@ -93,11 +93,11 @@ def open_model(
         raise FormatError(source.name, f"{source.size:,} bytes, more than any model has", hint="a smaller model")
     with np.errstate(all="ignore"):  # what is no number is refused where it is read
         if isinstance(form, LayoutModel):
-            return Opened(form.read(source, skeleton), None, form)
-        return Opened(form.read(source), form)  # type: ignore[arg-type]
+            return OpenedModel(form.read(source, skeleton), None, form)
+        return OpenedModel(form.read(source), form)  # type: ignore[arg-type]
 
 
-def require_model(source: Source, library: Library | None = None, layout: Layout | None = None) -> Opened:
+def require_model(source: Source, library: Library | None = None, layout: Layout | None = None) -> OpenedModel:
     """The same; UsageError when the bytes are no model."""
     found = open_model(source, library, layout)
     if found is None:

@@ -10,10 +10,10 @@ from volvex.errors import VolvexError
 from volvex.source import BytesSource
 
 
-def texture_of(found: Gathered, files: Files, name: str) -> Picture | None:
+def texture_of(found: Gathered, files: Files | None, name: str) -> Picture | None:
     """The picture that a texture of a model is, by its name; None when it is nowhere. FormatError when it is damaged."""
     number = found.textures.get(name)
-    if number is not None:
+    if number is not None and files is not None:
         return files.picture(number)
     inside = found.model.pictures.get(name)
     if inside is None:
@@ -24,7 +24,7 @@ def texture_of(found: Gathered, files: Files, name: str) -> Picture | None:
     return opened.picture if opened is not None else None
 
 
-def scene_of(found: Gathered, files: Files, plain: bool = False) -> Scene:
+def scene_of(found: Gathered, files: Files | None, plain: bool = False) -> Scene:
     """A model with its textures (`plain`: without), to be drawn; those that cannot be read become notes."""
     textures = dict[int, Array]()
     pixels = dict[int | str, Array | None]()

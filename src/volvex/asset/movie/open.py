@@ -19,12 +19,19 @@ MOVIE = "movie"  # the kind of layouts of movies
 
 
 @dataclass(frozen=True)
-class Opened:
-    """A movie, and where the bytes are that can be decoded: its own, or those of the open container that it was put into."""
+class OpenedMovie:
+    """A movie, and where the bytes are that can be decoded: its own, or those of the open container that it was put into.
+
+    name     of its file, for errors
+    form     of a game's own container, with the file's `stored` bytes and the layouts that read it
+    """
 
     movie: Movie
     place: Place
+    name: str
     form: LayoutMovie | None = None
+    stored: bytes = b""
+    library: Library | None = None
 
     def pictures(self, name: str, count: int, width: int, height: int) -> list[tuple[float, Any]]:
         """Some frames spread over it, each with its time: height x width x red, green, blue."""
@@ -44,7 +51,7 @@ def form_in(source: Source, library: Library) -> LayoutMovie | None:
     return LayoutMovie(own) if own is not None else None
 
 
-def open_movie(source: Source, library: Library | None = None, unknown: bool = False) -> Opened | None:
+def open_movie(source: Source, library: Library | None = None, unknown: bool = False) -> OpenedMovie | None:
     """The movie in some bytes; None when they are none. FormatError when they are damaged.
 
     With `unknown` the library that decodes movies is asked of bytes of no known type, too.
@@ -61,10 +68,11 @@ def open_movie(source: Source, library: Library | None = None, unknown: bool = F
         data = form.as_open(source)
         found = apart(source.name, work.probe, data, source.name)
         _, streams, _ = form.read(source)
-        return Opened(described(streams, found, form.layout.title), data, form)
+        stored = source.read(0, source.size)
+        return OpenedMovie(described(streams, found, form.layout.title), data, source.name, form, stored, library)
     if kind in KINDS:
         place = place_of(source)
-        return Opened(replace(apart(source.name, work.probe, place, source.name), form=kind), place)
+        return OpenedMovie(replace(apart(source.name, work.probe, place, source.name), form=kind), place, source.name)
     if not unknown or kind != "binary" or source.size < LEAST:
         return None
     place = place_of(source)
@@ -73,12 +81,12 @@ def open_movie(source: Source, library: Library | None = None, unknown: bool = F
     except VolvexError:
         return None
     still = found.codec in work.STILLS and found.frames <= 1
-    return (
-        None if still or found.duration <= 0 else Opened(replace(found, form=found.container.partition(",")[0]), place)
-    )
+    if still or found.duration <= 0:
+        return None
+    return OpenedMovie(replace(found, form=found.container.partition(",")[0]), place, source.name)
 
 
-def require_movie(source: Source, library: Library | None = None) -> Opened:
+def require_movie(source: Source, library: Library | None = None) -> OpenedMovie:
     """The same; UsageError when the bytes are no movie."""
     found = open_movie(source, library, True)
     if found is None:

@@ -6,12 +6,15 @@ by comparing with what was exported, not with the original; only pixels that dif
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import re
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 
+from volvex.archive.detect import filetypes
+from volvex.asset.kind import Edited
 from volvex.asset.picture.formats import PictureFormat, by_kind, form_of
 from volvex.asset.picture.levels import chain_length, level_of
 from volvex.asset.picture.model import SRGB, Picture, shown_pixels, third_of
@@ -20,7 +23,7 @@ from volvex.asset.picture.put_back import differing, put_back
 from volvex.asset.picture.roles import DEFAULT, NORMAL, Roles
 from volvex.codec.pixels.format import FORMATS, PixelFormat, Pixels
 from volvex.codec.pixels.surface import encode
-from volvex.errors import RefusedError
+from volvex.errors import FormatError, RefusedError, VolvexError
 
 SAMPLES = {"u1": "8", "u2": "16", "i1": "8", "f2": "16f", "f4": "32f"}
 WIDER = {
@@ -33,6 +36,7 @@ WIDER = {
 PLAIN = {"r": "l", "rg": "rgb", "a": "l"}  # what programs open in place of channels that they do not know
 LESS = {"16f": ("16f", "32f", "16", "8"), "32f": ("32f", "16f", "16", "8"), "16": ("16", "32f", "8"), "8": ("8", "16")}
 PARTS = ("rgb", "a")  # with the channels apart
+LEVEL = re.compile(r"level ([0-9]+)")  # a part that is one level
 
 
 @dataclass(frozen=True)
@@ -247,6 +251,42 @@ def taken_over(
         made[level] = pixels
     result = put_back(replace(original, palette=palette), made, filter_=filter_, decoded=stored)
     return TakenOver(result.picture, result.pixels, result.blocks, tuple(dict.fromkeys(notes)))
+
+
+def level_in(part: str) -> int:
+    """The level that a part is; 0 for any other part."""
+    level = LEVEL.fullmatch(part)
+    return int(level[1]) if level else 0
+
+
+def taken_over_together(base: Picture, edits: Sequence[Edited]) -> TakenOver:
+    """A picture with all that several files hold: the whole or its parts first, single levels with them."""
+    picture, pixels, blocks, notes = base, 0, 0, list[str]()
+    levels = {level_in(edit.part): _edited(edit) for edit in edits if level_in(edit.part)}
+    whole = [edit for edit in edits if not level_in(edit.part)]
+    for edit in whole:
+        last = levels if edit is whole[-1] else None
+        edited = _edited(edit)
+        try:
+            result = taken_over(picture, edited, edit.extension, edit.part, last)
+        except VolvexError as error:
+            raise RefusedError(f"{edit.name}: {error.message}", error.hint) from error
+        picture, pixels, blocks = result.picture, pixels + result.pixels, blocks + result.blocks
+        notes += result.notes
+    if levels and not whole:
+        result = taken_over(picture, exported(picture, "png").picture, "png", levels=levels)
+        picture, blocks = result.picture, result.blocks
+    return TakenOver(picture, pixels, blocks, tuple(dict.fromkeys(notes)))
+
+
+def _edited(edit: Edited) -> Picture:
+    from volvex.asset.picture.open import open_picture
+
+    found = open_picture(edit.source)
+    if found is None:
+        kind = filetypes.kind_by_content(edit.source.peek(0, filetypes.HEAD))
+        raise FormatError(edit.name, f"this is no picture, but {kind}", hint="saving it again as a picture")
+    return found.picture
 
 
 def _comparable(file: Picture, like: Picture | None = None) -> Any:

@@ -17,7 +17,7 @@ TEXTURE = "texture"  # the kind of layouts of pictures
 
 
 @dataclass(frozen=True)
-class Opened:
+class OpenedPicture:
     """A picture, and what writes it again in its own form."""
 
     picture: Picture
@@ -60,7 +60,7 @@ def form_in(source: Source, library: Library | None = None, layout: Layout | Non
     return LayoutForm(own)
 
 
-def open_picture(source: Source, library: Library | None = None, layout: Layout | None = None) -> Opened | None:
+def open_picture(source: Source, library: Library | None = None, layout: Layout | None = None) -> OpenedPicture | None:
     """The picture in some bytes; None when they are none. FormatError when they are damaged.
 
     The library knows layouts of games' own formats, and what the channels of a picture mean.
@@ -72,10 +72,10 @@ def open_picture(source: Source, library: Library | None = None, layout: Layout 
     picture = form.read(source)
     if picture.palette is not None and not len(picture.palette):
         raise FormatError(source.name, "its palette has no colours", hint=FRESH)
-    return Opened(with_roles(picture, source.name, words), form)
+    return OpenedPicture(with_roles(picture, source.name, words), form)
 
 
-def require_picture(source: Source, library: Library | None = None, layout: Layout | None = None) -> Opened:
+def require_picture(source: Source, library: Library | None = None, layout: Layout | None = None) -> OpenedPicture:
     """The same; UsageError when the bytes are no picture."""
     found = open_picture(source, library, layout)
     if found is None:

@@ -181,6 +181,12 @@ def _marks(
     return tuple(loops), inside, notes
 
 
+def is_alike(own: Sound, user: Sound) -> bool:
+    """Whether a user's sound is already as the game has its own, with the marks that this has."""
+    same = all(getattr(own, name) == getattr(user, name) for name in ("form", "rate", "channels", "encoding"))
+    return same and bool(user.loops or not own.loops) and bool(user.cues or not own.cues)
+
+
 def differing_frames(one: Sound, other: Sound) -> int:
     """How many frames of two sounds differ; those that only one has count, too."""
     if (one.rate, one.channels) != (other.rate, other.channels):

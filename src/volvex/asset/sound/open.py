@@ -16,7 +16,7 @@ SOUND = "sound"  # the kind of layouts of sounds
 
 
 @dataclass(frozen=True)
-class Opened:
+class OpenedSound:
     """A sound, and what writes it again in its own form."""
 
     sound: Sound
@@ -46,16 +46,16 @@ def form_in(source: Source, library: Library | None = None, layout: Layout | Non
     return LayoutSound(own)
 
 
-def open_sound(source: Source, library: Library | None = None, layout: Layout | None = None) -> Opened | None:
+def open_sound(source: Source, library: Library | None = None, layout: Layout | None = None) -> OpenedSound | None:
     """The sound in some bytes, by its head; None when they are none. FormatError when they are damaged.
 
     Its samples are read from the source when they are asked for.
     """
     form = form_in(source, library, layout)
-    return Opened(form.read(source), form) if form is not None else None
+    return OpenedSound(form.read(source), form) if form is not None else None
 
 
-def require_sound(source: Source, library: Library | None = None, layout: Layout | None = None) -> Opened:
+def require_sound(source: Source, library: Library | None = None, layout: Layout | None = None) -> OpenedSound:
     """The same; UsageError when the bytes are no sound."""
     found = open_sound(source, library, layout)
     if found is None:

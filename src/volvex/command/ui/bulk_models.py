@@ -60,7 +60,7 @@ class ModelState(BulkState):
         """Write one model, and yield what its textures need."""
         from volvex.asset.model.open import form_in, may_be_model, open_model
         from volvex.command.ui.bulk_state import above_of
-        from volvex.command.ui.model import drawable, read_whole
+        from volvex.command.ui.model import read_whole
 
         kind = filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))
         form = form_in(content.source, walker.library) if may_be_model(kind) else None
@@ -76,10 +76,10 @@ class ModelState(BulkState):
         if os.path.lexists(target) and not self.options.overwrite:
             raise RefusedError(f"{target} already exists", "--skip-existing or --overwrite")
         opened = open_model(read_whole(content), walker.library)
-        if opened is None or not drawable(opened.model):
+        if opened is None or not opened.model.drawable:
             return
         found = around.gathered(opened, content)
-        files, _, _ = around.around(content)
+        files, _, _ = around.around(content.path)
         images = {name: self._image(files, number) for name, number in found.textures.items() if number is not None}
         self._write(found, target, images)
         for number in {number for number in found.textures.values() if number is not None}:

@@ -1,4 +1,4 @@
-"""Models in the terminal: what they are, and a picture of them; the files of a game as its models refer to them."""
+"""The files of a game as its models refer to them."""
 
 from __future__ import annotations
 
@@ -14,23 +14,18 @@ from typing import TYPE_CHECKING
 from volvex.archive import Walker
 from volvex.archive.access.merged import MARK
 from volvex.archive.access.ties import Games
-from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
 from volvex.command.ui.reader import Content, content_at, file_at
-from volvex.command.ui.table import count, number
 from volvex.source import BytesSource, Source
 
 if TYPE_CHECKING:
     from volvex.archive.archive import Archive
     from volvex.asset.model.gather import Gathered, Settings
-    from volvex.asset.model.model import Model
-    from volvex.asset.model.open import Opened
+    from volvex.asset.model.open import OpenedModel
     from volvex.asset.model.render import Scene
     from volvex.asset.picture.model import Picture
 
-PREVIEW = 480  # pixels of a preview in the terminal
 MOST_BESIDE, LEVELS = 4000, 4  # files beside a model that lies in no game, in folders so deep, among which its own are
-BACK = (24, 28, 33)  # behind a model in the terminal
 
 
 class TreeFiles:
@@ -50,6 +45,10 @@ class TreeFiles:
     def _home(self, called: str, name: str, row: int | None, known: dict[str, Archive | None]) -> str:
         file, archive = posixpath.join(called, name), known.get(name)
         return f"{file}/{archive.names[row]}" if row is not None and archive is not None else file
+
+    def home(self, number: int) -> str:
+        """Where a file lies."""
+        return self._homes[number]
 
     def number(self, path: str) -> int | None:
         """The number of a file by its path in the game's folder, or in its tree."""
@@ -80,6 +79,10 @@ class FolderFiles:
     def __init__(self, folder: str, walker: Walker, context: Context) -> None:
         self.walker, self.cwd = walker, context.cwd
         self.paths: Sequence[str] = list(itertools.islice(_files_below(self.cwd, folder), MOST_BESIDE))
+
+    def home(self, number: int) -> str:
+        """Where a file lies."""
+        return self.paths[number]
 
     def open(self, number: int) -> Source:
         from volvex.source import FileSource
@@ -123,23 +126,23 @@ class Surroundings:
     def _games(self) -> Games:
         return Games([self.context.home])
 
-    def around(self, content: Content) -> tuple[TreeFiles | FolderFiles, str, Settings]:
+    def around(self, path: str) -> tuple[TreeFiles | FolderFiles, str, Settings]:
         """The files around a model, its path among them, and where its game has what models refer to."""
         from volvex.asset.model.gather import Settings
 
-        folder = posixpath.dirname(content.path)
+        folder = posixpath.dirname(path)
         if folder not in self._homes:
-            self._homes[folder] = self._game_of(content.path)
+            self._homes[folder] = self._game_of(path)
         game, called = self._homes[folder]
         if game is None:
             if folder not in self._folders:
                 self._folders[folder] = FolderFiles(folder, self.walker, self.context)
-            return self._folders[folder], content.path, Settings()
+            return self._folders[folder], path, Settings()
         if game not in self._trees:
             self._trees[game] = TreeFiles(self.walker, self.context, game, called)
         files = self._trees[game]
-        found = files.number(content.path)
-        inside = files.paths[found] if found is not None else content.path.removeprefix(f"{called}/")
+        found = files.number(path)
+        inside = files.paths[found] if found is not None else path.removeprefix(f"{called}/")
         return files, inside, Settings(**self._games.models(game))
 
     def _game_of(self, path: str) -> tuple[Path | None, str]:
@@ -160,11 +163,11 @@ class Surroundings:
                 return root, called
         return (root, "") if self.context.cwd.resolve() == root.resolve() else (None, "")
 
-    def gathered(self, opened: Opened, content: Content, textures: bool = True) -> Gathered:
+    def gathered(self, opened: OpenedModel, content: Content, textures: bool = True) -> Gathered:
         """A model with all that belongs to it."""
         from volvex.asset.model.gather import gather
 
-        files, inside, settings = self.around(content)
+        files, inside, settings = self.around(content.path)
         return gather(opened, inside, files, self.walker.library, settings, textures)
 
     def scene(self, found: Gathered, content: Content, plain: bool = False) -> Scene:
@@ -172,7 +175,7 @@ class Surroundings:
 
         from volvex.asset.model.textures import scene_of
 
-        files, _, _ = self.around(content)
+        files, _, _ = self.around(content.path)
         return scene_of(found, files, plain)
 
 
@@ -181,34 +184,3 @@ def read_whole(content: Content) -> Source:
     source = BytesSource(content.source.read(0, content.source.size), content.path)
     source.beside = content.source.beside
     return source
-
-
-def show_model(opened: Opened, content: Content, walker: Walker, context: Context) -> None:
-    """What there is to say about a model, and a picture of it on a terminal."""
-    from volvex.asset.model.describe import lines_of
-
-    around = Surroundings(walker, context)
-    found = around.gathered(opened, content)
-    files, _, _ = around.around(content)
-    context.print(
-        f"{context.paint(shown(content.path), 'bold')}  {found.model.form}, {number(content.source.size)} bytes"
-    )
-    lines = list(lines_of(found, files.paths))
-    for what, text in lines:
-        context.print(f"  {what:<11} {shown(text)}")
-    if context.terminal and drawable(found.model):
-        from volvex.asset.model.render import View, render
-        from volvex.command.ui.picture import draw
-
-        scene = around.scene(found, content)
-        pixels = render(scene, PREVIEW, PREVIEW * 3 // 4, View(skeleton=not found.model.meshes), back=BACK)
-        draw(pixels, 0, context, len(lines) + 4)
-    for note in dict.fromkeys([*found.model.notes, *found.notes]):
-        context.print(f"  note        {shown(note)}")
-    if found.missing:
-        context.print(context.paint(f"  {count(len(found.missing), 'texture')} not found in the game", "yellow"))
-
-
-def drawable(model: Model) -> bool:
-    """Whether there is anything to draw."""
-    return any(len(mesh.triangles) for mesh in model.meshes) or bool(model.skeleton and len(model.skeleton))

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from volvex.archive import Walker
 from volvex.archive.detect import filetypes
 from volvex.command.ui.context import Context
-from volvex.command.ui.model import Surroundings, drawable, read_whole
+from volvex.command.ui.model import Surroundings, read_whole
 from volvex.command.ui.reader import Content, each_content
 from volvex.command.ui.table import count
 from volvex.errors import NotFoundError, UsageError
@@ -67,7 +67,7 @@ class ModelCells:
         if opened is None:
             return None
         found = self.around.gathered(opened, content)
-        if not drawable(found.model):
+        if not found.model.drawable:
             return None
         return found, self.around.scene(found, content, self.options.untextured)
 

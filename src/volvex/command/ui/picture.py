@@ -7,15 +7,9 @@ import base64
 import io
 import os
 from collections.abc import Mapping
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-from volvex.archive.safe_names import shown
 from volvex.command.ui.context import Context
-from volvex.command.ui.table import number
-from volvex.errors import UsageError
-
-if TYPE_CHECKING:
-    from volvex.asset.picture.model import Picture
 
 ROWS = 24  # lines of a picture where the terminal's height is not known
 CELL = (8, 16)  # pixels of a character, as terminals that draw pixels have it about
@@ -32,37 +26,6 @@ def add_picture_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--zoom", type=int, default=0, metavar="N", help="of a picture: N columns for a pixel, cut off at the edges"
     )
-
-
-def show_picture(picture: Picture, path: str, size: int, options: argparse.Namespace, context: Context) -> None:
-    """What there is to say about a picture, and the picture itself on a terminal."""
-    from volvex.asset.picture.describe import channels_text, files_text, format_text, size_text
-
-    context.print(f"{context.paint(shown(path), 'bold')}  {picture.form}, {number(size)} bytes")
-    context.print(f"  size      {size_text(picture)}")
-    context.print(f"  format    {format_text(picture)}")
-    if others := files_text(picture):
-        context.print(f"  files     {shown(others)}")
-    context.print(f"  channels  {channels_text(picture)}")
-    for note in picture.notes:
-        context.print(f"  note      {shown(note)}")
-    if not 0 <= options.level < picture.levels:
-        raise UsageError(f"there is no level {options.level}: the picture has {picture.levels}", "a smaller --level")
-    if not 0 <= options.face < picture.images:
-        raise UsageError(f"there is no face {options.face}: the picture has {picture.images}", "a smaller --face")
-    if context.terminal:
-        draw(_chosen(picture, options), options.zoom, context)
-
-
-def _chosen(picture: Picture, options: argparse.Namespace) -> Any:
-    """The pixels that are asked for, as red, green, blue and alpha."""
-    import numpy as np
-
-    pixels = picture.seen(options.level, options.face)
-    if options.channel:
-        grey = picture.rgba(options.level, options.face)[..., "rgba".index(options.channel)]
-        pixels = np.stack([grey, grey, grey, np.full_like(grey, 255)], axis=2)
-    return pixels
 
 
 def draw(pixels: Any, zoom: int, context: Context, above: int = 6) -> None:

@@ -23,7 +23,7 @@ from volvex.source import Beside, FileSource, Source
 from volvex.source.sqlite_cache import SqliteCache
 
 if TYPE_CHECKING:
-    from volvex.asset.picture.open import Opened
+    from volvex.asset.picture.open import OpenedPicture
 
 VERSION = 1
 NONE = b""  # of what is no picture
@@ -84,7 +84,7 @@ def _size(text: str) -> tuple[int, int]:
     return int(match[1]), int(match[2])
 
 
-def _asked(path: str, walker: Walker, context: Context) -> Opened:
+def _asked(path: str, walker: Walker, context: Context) -> OpenedPicture:
     from volvex.asset.picture.open import require_picture
 
     if Path(path).is_file():
