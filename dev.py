@@ -85,6 +85,21 @@ def man(rest: list[str]) -> int:
     return run(PYTHON, "-m", "volvex.command.ui.manual", ROOT / "docs" / "volvex.1", *rest)
 
 
+def hook(rest: list[str]) -> int:
+    """Have git run lint and tests before each commit; a hook that is there already stays."""
+    folder = subprocess.run(
+        ["git", "rev-parse", "--git-path", "hooks"], cwd=ROOT, text=True, capture_output=True, check=True
+    ).stdout.strip()
+    target = ROOT / folder / "pre-commit"
+    if target.exists():
+        print(f"{target} exists already: remove it first")
+        return 1
+    target.parent.mkdir(parents=True, exist_ok=True)
+    shutil.copy(ROOT / ".ci" / "pre-commit", target)
+    print(target)
+    return 0
+
+
 def fuzz(rest: list[str]) -> int:
     return run(PYTHON, "-m", "tests.fuzz", *rest)
 
@@ -186,7 +201,16 @@ def test(rest: list[str]) -> int:
     return 1 if failed or not passed else 0
 
 
-JOBS = {"pictures": pictures, "demo": demo, "test": test, "measure": measure, "fuzz": fuzz, "lint": lint, "man": man}
+JOBS = {
+    "pictures": pictures,
+    "demo": demo,
+    "test": test,
+    "measure": measure,
+    "fuzz": fuzz,
+    "lint": lint,
+    "man": man,
+    "hook": hook,
+}
 
 
 def main() -> int:
@@ -195,7 +219,7 @@ def main() -> int:
         "job",
         choices=JOBS,
         help="demo: the main job on the demo data; test: all tests; "
-        "measure: the benchmarks; pictures: all of docs/screenshots; man: docs/volvex.1; fuzz: damage and interruptions by chance; lint: ruff and mypy",
+        "measure: the benchmarks; pictures: all of docs/screenshots; man: docs/volvex.1; fuzz: damage and interruptions by chance; lint: ruff and mypy; hook: a hook of git that runs lint and test",
     )
     options, rest = parser.parse_known_args()
     prepare("all" if options.job == "demo" else "dev")

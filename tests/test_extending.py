@@ -14,137 +14,6 @@ from pathlib import Path
 
 from tests.support import PROGRAM, ROOT, Case
 
-MEMBERS = {
-    "compress": """
-from volvex.codec.whole import WholeContent
-member = WholeContent("mirror", lambda stored, size: (stored[::-1][:size], len(stored)), lambda content: content[::-1])
-""",
-    "cipher": """
-class Plus:
-    unit, pads = 1, False
-
-    def decrypt(self): return Turn(-7)
-    def encrypt(self): return Turn(7)
-
-class Turn:
-    def __init__(self, by): self.by = by
-    def update(self, data): return bytes((byte + self.by) % 256 for byte in bytes(data))
-    def finish(self): return b""
-
-member = Plus()
-""",
-    "kind": """
-from volvex.layout.kinds._data import DataKind
-member = DataKind(("id", "value"), lambda layout: iter(()))
-""",
-    "field_type": """
-from dataclasses import dataclass
-from volvex.layout.types import IntegerType, InvalidValue
-
-@dataclass(frozen=True)
-class Halves(IntegerType):
-    size: int
-    fixed_size = property(lambda self: self.size)
-    limits = property(lambda self: (0, 100**self.size - 1))
-
-    def decode(self, data, at, siblings):
-        return int(data[at : at + self.size].hex()), at + self.size
-
-    def encode(self, value, siblings):
-        if value > self.limits[1]:
-            raise InvalidValue(f"{value} has more digits than {2 * self.size}")
-        return bytes.fromhex(str(value).zfill(2 * self.size))
-
-class member:
-    GRAMMAR = 'halves: "halves" NUMBER'
-    RULES = {"halves": lambda parts: Halves(int(parts[0]) // 2)}
-""",
-    "file_type": """
-from volvex.archive.detect.types import FileType
-
-class member:
-    TYPES = (FileType("chart", ((b"CHART", 0),), detail=lambda head: f"sheet {head[5]}", embedded=b"CHART", measure=lambda source, at: (8, None)),)
-""",
-    "archive_format": """
-from volvex.archive.formats._base import OpenFormatArchive, entries_of, span
-from volvex.layout.inspect.coverage import Stretch
-from volvex.layout.write.plan import Plan
-
-TITLE, PRIORITY, WHY = "crate", 5, "its signature"
-
-class Crate(OpenFormatArchive):
-    title = "crate"
-    def __init__(self, source):
-        self.source = source
-        self.entries = entries_of([b"inside.txt"], [6], [source.size - 6], [source.size - 6])
-    def covering(self, at): return Stretch(at, 1, "content", "inside.txt")
-    def reopened(self, source): return Crate(source)
-    def plan(self, edit, **options): return Plan([span(self.source, 0, self.source.size)])
-
-class member:
-    TITLE, PRIORITY, WHY = TITLE, PRIORITY, WHY
-    knows = staticmethod(lambda source: source.peek(0, 6) == b"CRATE\\n")
-    opened = staticmethod(lambda source, keys: Crate(source))
-""",
-    "data_format": """
-from volvex.data.text.formats.lines import LineData
-
-class Notes(LineData):
-    form = "notes"
-
-class member:
-    PRIORITY = 1
-    knows = staticmethod(lambda data, kind, name: name.endswith(".notes"))
-    open = staticmethod(lambda data, file, encoding=("utf-8", b""): Notes(data, file))
-""",
-    "exchange": """
-from volvex.data.exchange.formats import csv
-
-class member:
-    ENDINGS, FORMS = ("psv",), ()
-    write = staticmethod(lambda document, wanted: csv.write(document, wanted, ";"))
-    read = staticmethod(csv.read)
-""",
-}
-MEMBERS["asset_kind"] = """
-from volvex.asset.kind import AssetKind, Exported, Fault, Result
-from volvex.errors import RefusedError
-
-def colours(source):
-    data = source.read(0, source.size)[4:]
-    return [data[at : at + 3] for at in range(0, len(data), 3)]
-
-class Palette(AssetKind):
-    NAME = "palette"
-
-    def opened(self, source, library, around=None, thorough=False):
-        return colours(source) if source.peek(0, 4) == b"DYES" else None
-
-    def lines(self, asset):
-        yield "colours", str(len(asset))
-
-    def extensions(self):
-        return ("dyes",)
-
-    def takes_back(self, extension):
-        return True
-
-    def export(self, asset, extension, part="", stem="", links=None):
-        return Exported({"": "".join(f"#{one.hex()}\\n" for one in asset).encode()})
-
-    def take_over(self, base, edits, library):
-        edited = edits[0].source
-        new = [bytes.fromhex(line[1:]) for line in edited.read(0, edited.size).decode().split()]
-        if len(new) != len(base):
-            raise RefusedError(f"{len(new)} colours, expected {len(base)}", "as many colours")
-        return Result({"": b"DYES" + b"".join(new)}, f"{sum(a != b for a, b in zip(new, base))} colours taken over")
-
-    def faults(self, before, after):
-        if before is not None and len(before) != len(after):
-            yield Fault("error", "size", f"it has {len(after)} colours", "as many as the game's own")
-
-member = Palette()
-"""
 LAYOUT = """
 layout "oil casks" kind ledger
 little endian
@@ -190,17 +59,22 @@ content as mirror wrapped in plus
 """
 
 
-NAMES = {
-    "compress": "mirror",
-    "cipher": "plus",
-    "kind": "ledger",
-    "field_type": "halves",
-    "file_type": "charts",
-    "archive_format": "crate",
-    "data_format": "notes",
-    "exchange": "psv",
-    "asset_kind": "palette",
-}
+BELL = """
+layout "bell" kind sound
+known by "BELL" at 0
+block head at 0
+    mark    4 bytes  is "BELL"
+    rate    u16      rate
+    chans   u8       channels
+    coding  u8       encoding { 1 halved }
+    frames  u32      frames
+    size    u32      length of data
+block data after head repeats until end
+    byte    u8       samples
+"""
+PAGE = (ROOT / "docs" / "extending.md").read_text(encoding="utf-8")
+EXAMPLE = re.compile(r"```python\n# harbour_tools/(\w+)\.py, family (\w+)\n(.*?)```", re.S)
+MEMBERS = {family: (name, code) for name, family, code in EXAMPLE.findall(PAGE)}
 WORKER = """
 import contextlib, io, json, os, sys
 from volvex.__main__ import main
@@ -220,19 +94,16 @@ for line in sys.stdin:
 
 def write_package(folder: Path) -> None:
     """The package, as pip would install it."""
-    page = (ROOT / "docs" / "extending.md").read_text(encoding="utf-8")
-    tally, weigh = re.findall(r"```python\n(.*?)```", page, re.S)
     tools, info = folder / "harbour_tools", folder / "harbour_tools-1.0.dist-info"
     tools.mkdir(parents=True)
     info.mkdir()
-    points = {"checksum": ("tally", ""), "command": ("weigh", "")}
-    for family, code in MEMBERS.items():
-        points[family] = (NAMES[family], ":member")
-        (tools / f"{NAMES[family]}.py").write_text(code)
-    (tools / "tally.py").write_text(tally)
-    (tools / "weigh.py").write_text(weigh)
+    for name, code in MEMBERS.values():
+        (tools / f"{name}.py").write_text(code)
     (info / "METADATA").write_text("Metadata-Version: 2.1\nName: harbour-tools\nVersion: 1.0\n")
-    lines = (f"[volvex.{family}]\n{name} = harbour_tools.{name}{end}\n" for family, (name, end) in points.items())
+    lines = (
+        f"[volvex.{family}]\n{name} = harbour_tools.{name}{':member' if re.search('^member|class member', code, re.M) else ''}\n"
+        for family, (name, code) in MEMBERS.items()
+    )
     (info / "entry_points.txt").write_text("".join(lines))
 
 
@@ -392,10 +263,33 @@ class Extending(Case):
         )
         self.assertIn("ModuleNotFoundError: No module named 'nowhere_at_all'", done.stderr)
 
-    def test_each_example_is_short(self) -> None:
-        page = (ROOT / "docs" / "extending.md").read_text(encoding="utf-8")
-        for code in [*MEMBERS.values(), *re.findall(r"```python\n(.*?)```", page, re.S)]:
-            self.assertLessEqual(len(code.strip().splitlines()), 40)
+    def test_pictures_sounds_and_models(self) -> None:
+        (self.folder / "a.shade").write_bytes(b"SHADE\x02\x01\x40\x80")
+        (self.folder / "a.hum").write_bytes(b"HUM!" + struct.pack("<4h", 0, 900, 0, -900))
+        (self.folder / "a.knot").write_bytes(b"KNOT" + struct.pack("<9f", 0, 0, 0, 1, 0, 0, 0, 1, 0))
+        for name, said, out in (
+            ("a.shade", "2 x 1", "png"),
+            ("a.hum", "4 frames", "wav"),
+            ("a.knot", "triangles 1", "glb"),
+        ):
+            self.assertIn(said, re.sub(" +", " ", self.with_package("show", name)))
+            self.with_package("convert", name, f"a.{out}")
+            self.with_package("convert", f"a.{out}", f"again.{name}")
+            self.assertEqual((self.folder / f"again.{name}").read_bytes(), (self.folder / name).read_bytes())
+
+    def test_an_encoding_of_samples(self) -> None:
+        (self.folder / "bell.snd").write_bytes(b"BELL" + struct.pack("<HBBII", 8000, 1, 1, 4, 4) + bytes([0, 10, 0, 246]))
+        (self.folder / "bell.layout").write_text(BELL)
+        self.assertIn("4 frames", self.with_package("show", "bell.snd", "--layout", "bell.layout"))
+        self.with_package("layout", "prove", "bell.snd", "--layout", "bell.layout")
+
+    def test_every_family_has_a_short_example(self) -> None:
+        sources = (file.read_text(encoding="utf-8") for file in (ROOT / "src" / "volvex").rglob("*.py"))
+        families = {name for text in sources for name in re.findall(r"Registry(?:\[[^=]*?\])?\(\s*\"(\w+)\"", text)}
+        self.assertEqual(families | {"compress", "cipher", "checksum"}, set(MEMBERS))
+        for family, (name, code) in MEMBERS.items():
+            with self.subTest(family=family, name=name):
+                self.assertLessEqual(len(code.strip().splitlines()), 40)
 
 
 if __name__ == "__main__":

@@ -6,4 +6,4 @@ go to), `codec`, `layout` (the description language), `archive` (entries and pat
 prints, parses arguments or reads the environment).
 """
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"

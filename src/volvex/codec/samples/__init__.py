@@ -68,7 +68,11 @@ class EncodingFamily(Protocol):
 
 
 ENCODINGS: Registry[EncodingFamily] = Registry(
-    "samples", __name__, Path(__file__).parent, ("bank.py", "convert.py", "heads.py", "layout.py", "riff.py")
+    "samples",
+    __name__,
+    Path(__file__).parent,
+    ("bank.py", "convert.py", "heads.py", "layout.py", "riff.py"),
+    needs=("NAMES", "PARAMETERS", "make"),
 )
 
 

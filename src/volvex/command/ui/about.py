@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from volvex.archive import Archive, LayoutArchive, Walker
-from volvex.asset.kind import kind_of_type
 from volvex.command.ui.context import Context
 from volvex.source import Source
 
@@ -13,6 +12,7 @@ def about_text(source: Source, kind: str, walker: Walker, context: Context) -> s
 
     `kind`: what a list calls it, which is the kind of its layout where it is in a format of the game's own.
     """
+    from volvex.asset.kind import kind_of_type
     from volvex.command.ui.reader import finds_beside
 
     own = kind_of_type(kind)

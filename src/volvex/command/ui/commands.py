@@ -72,7 +72,12 @@ class Command(Protocol):
 
 
 COMMANDS: Registry[Command] = Registry(
-    "command", "volvex.command", Path(__file__).parent.parent, apart=("ui",), hyphens=True
+    "command",
+    "volvex.command",
+    Path(__file__).parent.parent,
+    apart=("ui",),
+    hyphens=True,
+    needs=("add_arguments", "run"),
 )
 
 

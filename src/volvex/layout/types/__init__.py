@@ -28,4 +28,6 @@ class FieldTypeModule(Protocol):
     RULES: Mapping[str, Callable[[list[Any]], Any]]
 
 
-FIELD_TYPES: Registry[FieldTypeModule] = Registry("field_type", __name__, Path(__file__).parent)
+FIELD_TYPES: Registry[FieldTypeModule] = Registry(
+    "field_type", __name__, Path(__file__).parent, needs=("GRAMMAR", "RULES")
+)
