@@ -278,7 +278,9 @@ class Extending(Case):
             self.assertEqual((self.folder / f"again.{name}").read_bytes(), (self.folder / name).read_bytes())
 
     def test_an_encoding_of_samples(self) -> None:
-        (self.folder / "bell.snd").write_bytes(b"BELL" + struct.pack("<HBBII", 8000, 1, 1, 4, 4) + bytes([0, 10, 0, 246]))
+        (self.folder / "bell.snd").write_bytes(
+            b"BELL" + struct.pack("<HBBII", 8000, 1, 1, 4, 4) + bytes([0, 10, 0, 246])
+        )
         (self.folder / "bell.layout").write_text(BELL)
         self.assertIn("4 frames", self.with_package("show", "bell.snd", "--layout", "bell.layout"))
         self.with_package("layout", "prove", "bell.snd", "--layout", "bell.layout")

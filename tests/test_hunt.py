@@ -130,7 +130,7 @@ class Deriving(unittest.TestCase):
             {"boats/skiff_03/hull_right.msh", "boats/skiff_03/hull.msh", "boats/skiff_03/hull_left_de.msh"}, sides
         )
         self.assertIn(
-            "boats/skiff_03/hull_left.png", self.every(derive.other_endings(known[:1], derive.endings(known)))
+            "boats/skiff_03/hull_left.png", self.every(derive.other_endings(known[:1], derive.extensions(known)))
         )
 
     def test_paths_as_they_are_told(self) -> None:
@@ -196,9 +196,9 @@ class Patterns(unittest.TestCase):
         folder, last = pattern.split()
         self.assertEqual([patterns.combination(folder, number) for number in range(2)], ["boats/a", "boats/b"])
         self.assertEqual(patterns.combination(last, 0), "x_0.png")
-        front, endings = pattern.cut()
+        front, extensions = pattern.cut()
         self.assertEqual(patterns.combination(front, 0), "boats/a/x_0")
-        self.assertEqual([patterns.combination(endings, number) for number in range(2)], [".png", ".msh"])
+        self.assertEqual([patterns.combination(extensions, number) for number in range(2)], [".png", ".msh"])
         with self.assertRaises(UsageError):
             patterns.parse("{a/b,c/d}", {}).split()
         with self.assertRaises(UsageError):

@@ -28,8 +28,8 @@ class Made(Case):
     def test_what_is_in_it(self) -> None:
         files = read_pack(made_game() / MAIN)
         self.assertGreaterEqual(len(files), 60)
-        endings = {name.rpartition(".")[2] for name in files}
-        self.assertGreaterEqual(endings, {"xml", "json", "csv", "txt", "png", "ring", "lns", "sdg"})
+        extensions = {name.rpartition(".")[2] for name in files}
+        self.assertGreaterEqual(extensions, {"xml", "json", "csv", "txt", "png", "ring", "lns", "sdg"})
         self.assertEqual(files["stores/empty.lst"], b"")
 
     def test_scale_makes_it_larger_and_it_still_plays(self) -> None:

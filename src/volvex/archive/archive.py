@@ -277,7 +277,7 @@ class Archive(ABC):
         """The name of an entry that has none."""
         if row in self.folders:
             return f"{UNNAMED}/{key}/"
-        text = self.ending(row)
+        text = self.extension(row)
         return f"{UNNAMED}/{key}.{text}" if text else f"{UNNAMED}/{key}"
 
     @functools.cached_property
@@ -445,10 +445,10 @@ class Archive(ABC):
         except (ContentError, FormatError, RefusedError):
             return b""
 
-    def ending(self, row: int) -> str:
+    def extension(self, row: int) -> str:
         """The ending that an entry without a name gets, by its content."""
         try:
-            return filetypes.ending_by_content(self.beginning(row, filetypes.HEAD))
+            return filetypes.extension_by_content(self.beginning(row, filetypes.HEAD))
         except LockedError:
             return ""
 

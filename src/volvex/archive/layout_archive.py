@@ -186,7 +186,7 @@ class LayoutArchive(Archive):
         found = {}
         for row, names in self.candidates.items():
             if len(names) > 1:
-                text = self.ending(row)
+                text = self.extension(row)
                 names = [name for name in names if text and name.lower().endswith(f".{text}")]
             if len(names) == 1:
                 found[row] = names[0]
@@ -228,11 +228,11 @@ class LayoutArchive(Archive):
         return marked(key, variant).encode("ascii", "replace")
 
     @functools.cached_property
-    def _endings(self) -> list[str] | None:
+    def _extensions(self) -> list[str] | None:
         return endings_of(self.reading)
 
-    def ending(self, row: int) -> str:
-        return self._endings[row] if self._endings is not None else super().ending(row)
+    def extension(self, row: int) -> str:
+        return self._extensions[row] if self._extensions is not None else super().extension(row)
 
     def columns(self) -> Iterator[tuple[str, Array]]:
         """When and whose an entry is, and the numbers that nobody knows."""

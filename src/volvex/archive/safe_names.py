@@ -187,7 +187,7 @@ def _fold(path: str) -> str:
     return path if path.isascii() and path.islower() else unicodedata.normalize("NFC", path).casefold()
 
 
-def _numbered(place: str, number: int) -> str:
-    folder, slash, name = place.rpartition("/")
-    stem, dot, ending = name.rpartition(".")
-    return f"{folder}{slash}{stem}~{number}{dot}{ending}" if stem else f"{folder}{slash}{name}~{number}"
+def _numbered(path: str, number: int) -> str:
+    folder, slash, name = path.rpartition("/")
+    stem, dot, extension = name.rpartition(".")
+    return f"{folder}{slash}{stem}~{number}{dot}{extension}" if stem else f"{folder}{slash}{name}~{number}"

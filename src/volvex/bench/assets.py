@@ -84,7 +84,7 @@ def _open_part(
             continue
         write_file(bench, target, data)
     paths = (path, *(path_beside(path, name) for name in kind.beside(asset)), *kind.others(asset))
-    base = ORIGINAL if all(is_own(bench, one) for one in paths) else EDITED
+    base = ORIGINAL if all(is_own(bench, path) for path in paths) else EDITED
     if base == EDITED:
         for one in paths:
             write_file(bench, _base_file(bench, kind.NAME, one), current_of(bench)(one))

@@ -41,20 +41,20 @@ def referenced(bench: Workbench, places: list[str]) -> tuple[list[str], list[str
     return [place for place in found if place not in places], list(dict.fromkeys(notes))
 
 
-def _references(bench: Workbench, place: str, notes: list[str], below: bool) -> Iterator[str]:
+def _references(bench: Workbench, path: str, notes: list[str], below: bool) -> Iterator[str]:
     try:
-        yield from _of_object(bench, place)
-        if KIND.may_be(original_kind(bench, place)):
-            yield from _of_model(bench, place, notes, below)
+        yield from _of_object(bench, path)
+        if KIND.may_be(original_kind(bench, path)):
+            yield from _of_model(bench, path, notes, below)
     except VolvexError as error:
         notes.append(str(error))
 
 
-def _of_object(bench: Workbench, place: str) -> Iterator[str]:
+def _of_object(bench: Workbench, path: str) -> Iterator[str]:
     """The objects of the same package."""
-    name, inner = bench.home(place)
+    name, inner = bench.home(path)
     archive = bench.archive(name) if inner else None
-    row = bench.row(place) if inner else None
+    row = bench.row(path) if inner else None
     if not isinstance(archive, LayoutArchive) or row is None:
         return
     places = bench.places_in(name)
@@ -64,15 +64,15 @@ def _of_object(bench: Workbench, place: str) -> Iterator[str]:
             yield f"{name}/{where}"
 
 
-def _of_model(bench: Workbench, place: str, notes: list[str], below: bool) -> Iterator[str]:
+def _of_model(bench: Workbench, path: str, notes: list[str], below: bool) -> Iterator[str]:
     """The skeleton, animations, materials and textures of a model. `below`: something refers to it, and has named what it needs of a
     file of materials or animations."""
-    whole = original_state(bench).opened(KIND, place)
+    whole = original_state(bench).opened(KIND, path)
     if whole is None or (below and whole.opened.kind != "mesh"):
         return
     yield from whole.others
     yield from whole.textures.values()
-    notes += [f"{place}: the texture {name} is not in the game" for name in whole.gathered.missing]
+    notes += [f"{path}: the texture {name} is not in the game" for name in whole.gathered.missing]
 
 
 def _of_data(bench: Workbench, catalogue: Catalogue, place: str) -> Iterator[str]:

@@ -56,13 +56,13 @@ def changes(bench: Workbench) -> list[FileChange]:
     return sorted((change for change in found if change is not None), key=lambda change: change.path)
 
 
-def _dropped(bench: Workbench, place: str) -> FileChange | None:
+def _dropped(bench: Workbench, path: str) -> FileChange | None:
     """The entry that is left out; None when the game has no such entry any more."""
-    before = bench.original_size(place)
+    before = bench.original_size(path)
     if before is None:
         return None
-    kind = original_kind(bench, place)
-    return FileChange(place, "removed", kind, before, 0, False)
+    kind = original_kind(bench, path)
+    return FileChange(path, "removed", kind, before, 0, False)
 
 
 def _change(bench: Workbench, place: str) -> FileChange | None:
@@ -84,13 +84,13 @@ def _is_text(kind: str, size: int) -> bool:
     return kind in (*filetypes.TEXT, "empty") and size <= TEXT_LIMIT
 
 
-def _same(bench: Workbench, place: str) -> bool:
+def _same(bench: Workbench, path: str) -> bool:
     """Whether a file has the original's content: by the digest when it was taken, when the game is still the same."""
-    known = bench.taken.get(place)
+    known = bench.taken.get(path)
     if known is not None and not bench.renewed(known.file):
-        return digest_file(bench.files / place) == known.digest
-    original = b"".join(bench.original_content(place))
-    return digest_bytes(original) == digest_file(bench.files / place)
+        return digest_file(bench.files / path) == known.digest
+    original = b"".join(bench.original_content(path))
+    return digest_bytes(original) == digest_file(bench.files / path)
 
 
 def lines(bench: Workbench, change: FileChange) -> Iterator[Line]:

@@ -38,12 +38,12 @@ def current_of(bench: Workbench) -> Read:
     return read
 
 
-def original_kind(bench: Workbench, place: str) -> str:
+def original_kind(bench: Workbench, path: str) -> str:
     """What the original of something is, by its beginning alone: `empty` when the game has no such thing, `?` when it is locked."""
-    name, inner = bench.home(place)
+    name, inner = bench.home(path)
     archive = bench.archive(name) if inner else None
     if archive is not None:
-        row = bench.row(place)
+        row = bench.row(path)
         return archive.kind(row) if row is not None else "empty"
     file = bench.game.original(name)
     if file is None:
@@ -52,12 +52,12 @@ def original_kind(bench: Workbench, place: str) -> str:
         return filetypes.kind_by_content(opened.read(filetypes.HEAD))
 
 
-def original_head(bench: Workbench, place: str, size: int) -> bytes:
+def original_head(bench: Workbench, path: str, size: int) -> bytes:
     """The first bytes of the original of something; none when the game has no such thing, or it is locked."""
-    name, inner = bench.home(place)
+    name, inner = bench.home(path)
     archive = bench.archive(name) if inner else None
     if archive is not None:
-        row = bench.row(place)
+        row = bench.row(path)
         try:
             return archive.beginning(row, size) if row is not None else b""
         except VolvexError:
@@ -78,12 +78,12 @@ def one_meant(bench: Workbench, path: str) -> str | None:
     return bench.place_of(*meant[0]) if len(meant) == 1 else None
 
 
-def original_source(bench: Workbench, place: str) -> Source:
+def original_source(bench: Workbench, path: str) -> Source:
     """The original of something in the bench, read where it lies when it is a file."""
-    name, inner = bench.home(place)
+    name, inner = bench.home(path)
     file = bench.game.original(name)
     if not inner and file is not None:
-        return FileSource(file, place)
-    if (bench.original_size(place) or 0) > LARGEST_INSIDE:
-        raise RefusedError(f"{place} has more than {LARGEST_INSIDE:,} bytes within its archive", "a file of its own")
-    return BytesSource(original_of(bench)(place), place)
+        return FileSource(file, path)
+    if (bench.original_size(path) or 0) > LARGEST_INSIDE:
+        raise RefusedError(f"{path} has more than {LARGEST_INSIDE:,} bytes within its archive", "a file of its own")
+    return BytesSource(original_of(bench)(path), path)

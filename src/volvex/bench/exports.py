@@ -21,20 +21,20 @@ from volvex.errors import RefusedError, VolvexError
 from volvex.source.digest import digest_bytes, digest_file
 
 
-def open_as(bench: Workbench, place: str, ending: str, wanted: Wanted, again: bool = False) -> str:
+def open_as(bench: Workbench, path: str, extension: str, wanted: Wanted, again: bool = False) -> str:
     """Write something of the bench as a file that other programs open; where, below the bench."""
-    document = _document(bench, place)
-    exchange_for(ending, document)  # known before anything is looked at
+    document = _document(bench, path)
+    exchange_for(extension, document)  # known before anything is looked at
     suffix = f".{wanted.language}" if wanted.language else f".{wanted.sheet}" if wanted.sheet else ""
-    file = f"{FOLDER}/{place}{suffix}.{ending}"
+    file = f"{FOLDER}/{path}{suffix}.{extension}"
     settle_edited(bench, [file], again)
-    data = exported(ending, document, wanted)
+    data = exported(extension, document, wanted)
     write_file(bench, bench.folder / file, data)
     bench.opened[file] = OpenedData(
-        place,
-        ending,
+        path,
+        extension,
         digest_bytes(data),
-        digest_file(bench.files / place),
+        digest_file(bench.files / path),
         sheet=wanted.sheet or "",
         language=wanted.language or "",
     )
@@ -42,8 +42,8 @@ def open_as(bench: Workbench, place: str, ending: str, wanted: Wanted, again: bo
     return file
 
 
-def _document(bench: Workbench, place: str) -> Document:
-    return require_data((bench.files / place).read_bytes(), bench.library, place)
+def _document(bench: Workbench, path: str) -> Document:
+    return require_data((bench.files / path).read_bytes(), bench.library, path)
 
 
 def sync_exports(bench: Workbench) -> list[SyncResult]:

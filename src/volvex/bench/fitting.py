@@ -37,18 +37,18 @@ class Misfit:
     hint: str
 
 
-def misfit(bench: Workbench, place: str, source: Source) -> Misfit | None:
+def misfit(bench: Workbench, path: str, source: Source) -> Misfit | None:
     """Why a file cannot take the place of something of the game; None when it can, or nothing is known of the original.
 
     `source` is called by its place in the game, so that layouts which are tied to that place read it.
     """
-    if bench.original_size(place) is None:
+    if bench.original_size(path) is None:
         return None
-    kind = original_kind(bench, place)
+    kind = original_kind(bench, path)
     if kind in UNKNOWN:
         return None
-    with original_source(bench, place) as original:
-        if kind in filetypes.TEXT and may_be_unsigned_model(place):
+    with original_source(bench, path) as original:
+        if kind in filetypes.TEXT and may_be_unsigned_model(path):
             from volvex.asset.model.open import open_form
 
             form = open_form(original, kind)
@@ -57,7 +57,7 @@ def misfit(bench: Workbench, place: str, source: Source) -> Misfit | None:
         layout = _layout(bench, original) if kind == "binary" else None
         if kind == "binary" and layout is None:
             return None
-        found = _other_kind(bench, place, kind, layout, source)
+        found = _other_kind(bench, path, kind, layout, source)
         if found is not None:
             return found
         if max(source.size, original.size) > LARGEST or not (error := _fault(bench, kind, layout, source)):
@@ -65,22 +65,22 @@ def misfit(bench: Workbench, place: str, source: Source) -> Misfit | None:
         return None if _fault(bench, kind, layout, original) else Misfit("file", error.message, error.hint)
 
 
-def misfit_of_file(bench: Workbench, place: str, changed: str) -> Misfit | None:
+def misfit_of_file(bench: Workbench, path: str, changed: str) -> Misfit | None:
     """The same for a file of the bench: `changed` is its path there."""
-    with FileSource(bench.files / changed, place) as source:
-        return misfit(bench, place, source)
+    with FileSource(bench.files / changed, path) as source:
+        return misfit(bench, path, source)
 
 
 def _layout(bench: Workbench, source: Source) -> Layout | None:
     return bench.library.match_data(source) or bench.library.match(source)
 
 
-def _other_kind(bench: Workbench, place: str, kind: str, layout: Layout | None, source: Source) -> Misfit | None:
+def _other_kind(bench: Workbench, path: str, kind: str, layout: Layout | None, source: Source) -> Misfit | None:
     head = source.peek(0, filetypes.WORDS)
     now = filetypes.kind_by_content(head[: filetypes.HEAD])
     if layout is not None:
         other = _layout(bench, source) if now == "binary" or now in filetypes.TEXT else None
-        tied = bench.library.tied(place) is not None and now in PLAIN
+        tied = bench.library.tied(path) is not None and now in PLAIN
         if other is not None and (tied or other == layout):
             return None
         what = f"{SUCH.get(layout.kind, f'a {layout.kind}')} ({layout.title})"
@@ -89,7 +89,7 @@ def _other_kind(bench: Workbench, place: str, kind: str, layout: Layout | None, 
     else:
         what = called(kind)
         now = "text" if now == "binary" and filetypes.is_8bit_text(head) else now
-    return Misfit("kind", f"this is {called(now)}, the game's own is {what}", _hint(place, kind, layout, now))
+    return Misfit("kind", f"this is {called(now)}, the game's own is {what}", _hint(path, kind, layout, now))
 
 
 def called(kind: str) -> str:
@@ -97,9 +97,9 @@ def called(kind: str) -> str:
     return {"binary": "of no known type", "empty": "an empty file", "text": "plain text"}.get(kind, kind)
 
 
-def _hint(place: str, kind: str, layout: Layout | None, now: str) -> str:
+def _hint(path: str, kind: str, layout: Layout | None, now: str) -> str:
     if layout is not None and layout.kind in ("table", "text", "scene"):
-        return f"`volvex take {quoted(place)} --as csv`, and editing that"
+        return f"`volvex take {quoted(path)} --as csv`, and editing that"
     own = kind_of_layout(layout.kind) if layout is not None else kind_of_type(kind)
     if own is not None and own.is_open(now) and own.OPTIONS:
         return "`volvex swap` without --as-is, which converts it"

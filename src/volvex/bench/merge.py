@@ -114,24 +114,24 @@ def renew(bench: Workbench, write: bool = True) -> list[MergeResult]:
     return [result for result, _, _ in found]
 
 
-def _renewed(bench: Workbench, place: str, known: Taken, theirs: bytes) -> tuple[MergeResult, str, bytes | None]:
+def _renewed(bench: Workbench, path: str, known: Taken, theirs: bytes) -> tuple[MergeResult, str, bytes | None]:
     base = base_of(bench.folder, known.digest)
-    before = open_data(base, bench.library, place) if base is not None else None
-    ours = bench_document(bench, place)
-    now = open_data(theirs, bench.library, place) if theirs else None
+    before = open_data(base, bench.library, path) if base is not None else None
+    ours = bench_document(bench, path)
+    now = open_data(theirs, bench.library, path) if theirs else None
     if before is None or ours is None or now is None:
         raise RefusedError(
-            f"{place}: the game's own file is another than the one that was taken, and its format is unknown",
-            f"keeping a copy, then `volvex take --overwrite {quoted(place)}`",
+            f"{path}: the game's own file is another than the one that was taken, and its format is unknown",
+            f"keeping a copy, then `volvex take --overwrite {quoted(path)}`",
         )
-    carried = _carried(place, differences(before, ours), now)
-    return carried, place, None if carried.conflicts else edited(now, carried.made)
+    carried = _carried(path, differences(before, ours), now)
+    return carried, path, None if carried.conflicts else edited(now, carried.made)
 
 
-def _settle(bench: Workbench, place: str, data: bytes | None) -> None:
+def _settle(bench: Workbench, path: str, data: bytes | None) -> None:
     """Write what came of it, and remember the game's new file as the one that was taken."""
     assert data is not None
-    known, theirs = bench.taken[place], b"".join(bench.original_content(place))
-    _put(bench, bench.files / place, data)
-    bench.taken[place] = Taken(known.file, known.entry, len(theirs), digest_bytes(theirs))
-    keep_base(bench.folder, bench.taken[place].digest, theirs, bench.disk)
+    known, theirs = bench.taken[path], b"".join(bench.original_content(path))
+    _put(bench, bench.files / path, data)
+    bench.taken[path] = Taken(known.file, known.entry, len(theirs), digest_bytes(theirs))
+    keep_base(bench.folder, bench.taken[path].digest, theirs, bench.disk)

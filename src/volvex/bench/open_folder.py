@@ -37,21 +37,21 @@ def settle_edited(bench: Workbench, files: Iterable[str], again: bool) -> None:
         bench.on_kept(file, keep_aside(bench.folder, bench.folder / file, file, bench.disk))
 
 
-def replace_file(bench: Workbench, place: str, data: bytes) -> None:
+def replace_file(bench: Workbench, path: str, data: bytes) -> None:
     """Put other content in the place of something of the bench; what a user made of it is kept aside."""
-    bench.keep_edited(place, digest_bytes(data))
-    write_file(bench, bench.files / place, data)
+    bench.keep_edited(path, digest_bytes(data))
+    write_file(bench, bench.files / path, data)
 
 
-def is_own(bench: Workbench, place: str) -> bool:
+def is_own(bench: Workbench, path: str) -> bool:
     """Whether something is in the bench as the game has it, or is not there."""
-    own, file = bench.taken.get(place), bench.files / place
+    own, file = bench.taken.get(path), bench.files / path
     return not file.is_file() or (own is not None and own.digest == digest_file(file))
 
 
 def digest_of(bench: Workbench, places: Sequence[str]) -> str:
     """What something of several files is now: its own file, and those beside it of which it is made where they are on the bench."""
-    digests = [digest_file(bench.files / one) if (bench.files / one).is_file() else "" for one in places]
+    digests = [digest_file(bench.files / place) if (bench.files / place).is_file() else "" for place in places]
     return digests[0] if not any(digests[1:]) else digest_bytes("".join(digests).encode())
 
 
@@ -64,7 +64,7 @@ class State:
     moved: bool
 
 
-def state_of(bench: Workbench, place: str, files: Sequence[str], what: str = "") -> State:
+def state_of(bench: Workbench, path: str, files: Sequence[str], what: str = "") -> State:
     """How the files of a thing stand, of which one may be edited; several where none is named (`what`).
 
     NotFoundError when the thing is no longer on the bench, RefusedError when two of its files were edited, or one and the thing itself.
@@ -73,19 +73,19 @@ def state_of(bench: Workbench, place: str, files: Sequence[str], what: str = "")
     for file in set(files) - set(opened):
         bench.opened.pop(file, None)
     edited = [file for file in opened if is_edited(bench, file)]
-    target = bench.files / place
-    moved = target.is_file() and any(digest_of(bench, (place, *known.beside)) != known.of for known in opened.values())
+    target = bench.files / path
+    moved = target.is_file() and any(digest_of(bench, (path, *known.beside)) != known.of for known in opened.values())
     if edited and not target.is_file():
         raise NotFoundError(
-            f"{edited[0]} belongs to {place}, which is no longer on the bench",
-            f"`volvex take {quoted(place)}`, or removing {edited[0]}",
+            f"{edited[0]} belongs to {path}, which is no longer on the bench",
+            f"`volvex take {quoted(path)}`, or removing {edited[0]}",
         )
     if len(edited) > 1 and what:
         raise RefusedError(f"{' and '.join(edited)} are the same {what} and were both edited", "removing one of them")
-    stale = [file for file in edited if digest_of(bench, (place, *opened[file].beside)) != opened[file].of]
+    stale = [file for file in edited if digest_of(bench, (path, *opened[file].beside)) != opened[file].of]
     if stale or (edited and moved and not what):  # of several files that belong together, each must be as the thing is
         raise RefusedError(
-            f"{edited[0]} and {place} were both edited",
+            f"{edited[0]} and {path} were both edited",
             f"`volvex undo {quoted(edited[0])}` to keep the other one",
         )
     return State(opened, edited, moved)

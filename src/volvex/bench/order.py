@@ -27,10 +27,10 @@ def found_after(bench: Workbench, path: str, other: str) -> str:
     return bench.place_of(*found[0])
 
 
-def place_after(bench: Workbench, place: str, other: str) -> None:
+def place_after(bench: Workbench, path: str, other: str) -> None:
     """Remember behind which entry a new one stands; nothing chosen with an empty `other`."""
     if other:
-        bench.after[place] = other
-    elif bench.after.pop(place, None) is None:
+        bench.after[path] = other
+    elif bench.after.pop(path, None) is None:
         return
     bench.save()

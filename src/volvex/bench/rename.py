@@ -47,9 +47,9 @@ def follow(bench: Workbench) -> list[tuple[str, str]]:
     return moved
 
 
-def _named_place(bench: Workbench, place: str) -> str | None:
+def _named_place(bench: Workbench, path: str) -> str | None:
     """Where something belongs that was taken under a key; None when it has no name yet."""
-    name, inner = bench.home(place)
+    name, inner = bench.home(path)
     archive = bench.archive(name) if inner.startswith(f"{UNNAMED}/") else None
     rows = archive.rows_of(inner) if archive is not None else []
     if archive is None or not rows or archive.is_unnamed(rows[0]):

@@ -79,15 +79,15 @@ def _both(bench: Workbench, change: FileChange) -> tuple[Document | None, Docume
     return tuple(open_data(data, bench.library, change.path) for data in made)  # type: ignore[return-value]
 
 
-def original_document(bench: Workbench, place: str) -> Document | None:
+def original_document(bench: Workbench, path: str) -> Document | None:
     """The game's own state of something in the bench, as data; None when it is none, or not there."""
-    data = b"".join(bench.original_content(place))
-    return open_data(data, bench.library, place) if data else None
+    data = b"".join(bench.original_content(path))
+    return open_data(data, bench.library, path) if data else None
 
 
-def bench_document(bench: Workbench, place: str) -> Document | None:
+def bench_document(bench: Workbench, path: str) -> Document | None:
     """The bench's state of something, as data."""
-    return open_data((bench.files / place).read_bytes(), bench.library, place)
+    return open_data((bench.files / path).read_bytes(), bench.library, path)
 
 
 def all_paths(originals: Originals) -> list[str]:

@@ -55,20 +55,20 @@ def _lists(bench: Workbench, changed: Sequence[FileChange], after: Catalogue) ->
         elif change.what != "added" and change.kind not in filetypes.TEXT:
             stem = change.path.rpartition(".")[0]
             for own in (stem, *list_stems(stem)):
-                yield from (place for ending in LISTS if bench.original_size(place := f"{own}.{ending}"))
+                yield from (place for extension in LISTS if bench.original_size(place := f"{own}.{extension}"))
                 yield from (one for one in same_stem(bench, own) if one != change.path and _is_list(bench, one))
 
 
-def _is_list(bench: Workbench, place: str) -> bool:
+def _is_list(bench: Workbench, path: str) -> bool:
     """Whether something of the game is a list of frames in a format of its own."""
-    source = b"".join(bench.original_content(place)) if (bench.original_size(place) or 0) <= LARGEST else b""
-    layout = bench.library.match_data(BytesSource(source, place))
+    source = b"".join(bench.original_content(path)) if (bench.original_size(path) or 0) <= LARGEST else b""
+    layout = bench.library.match_data(BytesSource(source, path))
     return layout is not None and layout.kind in KINDS
 
 
-def _fault(bench: Workbench, read: Callable[[str], bytes], place: str) -> VolvexError | None:
+def _fault(bench: Workbench, read: Callable[[str], bytes], path: str) -> VolvexError | None:
     try:
-        for sheet in sheets_of(bench, read, place):
+        for sheet in sheets_of(bench, read, path):
             sheet.require_sound()
     except VolvexError as error:
         return error

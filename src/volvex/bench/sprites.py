@@ -91,10 +91,10 @@ def sheet_of(bench: Workbench, read: Read, place: str) -> SpriteSheet | None:
     if len(pages) > 1:
         raise UsageError(f"{place} is of {len(pages)} pictures", "the path of one of them")
     stems = [stem, *(one for page in pages for one in page_stems(stem, page)), *list_stems(stem if found else "")]
-    wanted = [f"{one}.{extension}" for one in stems for extension in (LISTS if found is not None else by_extension())]
+    wanted = [f"{stem}.{extension}" for stem in stems for extension in (LISTS if found is not None else by_extension())]
     if named:
         wanted.insert(0, posixpath.join(posixpath.dirname(place), named))
-    for path in [*wanted, *(other for one in stems for other in same_stem(bench, one) if other != place)]:
+    for path in [*wanted, *(other for stem in stems for other in same_stem(bench, stem) if other != place)]:
         data = _read_if(read, path)
         if data is None:
             continue
@@ -117,8 +117,8 @@ def sheets_of(bench: Workbench, read: Read, listing: str) -> Iterator[SpriteShee
     stem = listing.rpartition(".")[0]
     for page in pages if len(pages) > 1 else ():
         stems = page_stems(stem, page)
-        places = [f"{one}.{extension}" for one in stems for extension in by_extension()]
-        places += [other for one in stems for other in same_stem(bench, one)]
+        places = [f"{stem}.{extension}" for stem in stems for extension in by_extension()]
+        places += [other for stem in stems for other in same_stem(bench, stem)]
         image = next((place for place in places if _read_if(read, place) is not None), None)
         if image is None:
             raise NotFoundError(
@@ -161,9 +161,9 @@ def same_stem(bench: Workbench, stem: str) -> list[str]:
         folder, slash, _ = stem.rpartition("/")
         here = bench.game.folder / folder
         names = {child.name for child in here.iterdir()} if here.is_dir() else set[str]()
-        places = sorted({f"{folder}{slash}{one}" for one in names} | set(bench.game.originals))
-        places = [one for one in places if bench.game.original(one) is not None]
-    return [one for one in places if one.rpartition(".")[0] == stem]
+        places = sorted({f"{folder}{slash}{name}" for name in names} | set(bench.game.originals))
+        places = [place for place in places if bench.game.original(place) is not None]
+    return [place for place in places if place.rpartition(".")[0] == stem]
 
 
 def _paired(image: str, listing: str, picture: OpenedPicture, document: Document) -> SpriteSheet:
@@ -242,7 +242,7 @@ def _digest(bench: Workbench, sheet: SpriteSheet) -> str:
     return digest_bytes("".join(digest_file(file) for file in files).encode())
 
 
-def sync_sprites(bench: Workbench, place: str, files: Sequence[str]) -> list[SyncResult]:
+def sync_sprites(bench: Workbench, path: str, files: Sequence[str]) -> list[SyncResult]:
     """Put what was edited, added, removed and renamed among a sheet's frames back.
 
     A PNG that is new in the folder is a new frame, one that is gone takes its frame out, one under another name renames it; a folder
@@ -252,22 +252,22 @@ def sync_sprites(bench: Workbench, place: str, files: Sequence[str]) -> list[Syn
     edit, there = _edit_of(bench, files)
     if edit is None:
         return []
-    sheet = find_sheet(bench, place, grid)
+    sheet = find_sheet(bench, path, grid)
     if any(bench.opened[file].of != _digest(bench, sheet) for file in files):
         raise RefusedError(
-            f"{posixpath.dirname(files[0])} and {place} were both edited",
+            f"{posixpath.dirname(files[0])} and {path} were both edited",
             f"`volvex undo {quoted(files[0])}` to keep the other one",
         )
     packed = put_in(sheet.opened.picture.rgba(), sheet.frames, edit)
     if sheet.document is None and (packed.repacked or edit.renamed or edit.removed):
         raise RefusedError(
-            f"{place} is cut by a grid: its sprites stay as many, and of one size",
+            f"{path} is cut by a grid: its sprites stay as many, and of one size",
             f"sprites of {grid.partition('+')[0]}",
         )
     beside = (path_beside(sheet.image, name) for name in sheet.opened.beside)
     with taking_over(bench, files, [sheet.image, *([sheet.listing] if sheet.listing else []), *beside]):
         _store(bench, sheet, packed)
-        digest = _digest(bench, find_sheet(bench, place, grid))
+        digest = _digest(bench, find_sheet(bench, path, grid))
         known = asset_of(bench, files[0])
         for file in files:
             del bench.opened[file]
@@ -277,7 +277,7 @@ def sync_sprites(bench: Workbench, place: str, files: Sequence[str]) -> list[Syn
         bench.save()
     size = f"{packed.pixels.shape[1]} x {packed.pixels.shape[0]}"
     said = _summary(edit) + (f"; sheet repacked to {size}" if packed.repacked else "")
-    return [SyncResult(place, f"{FOLDER}/{place}{SUFFIX}", said)]
+    return [SyncResult(path, f"{FOLDER}/{path}{SUFFIX}", said)]
 
 
 def _summary(edit: Edit) -> str:

@@ -306,22 +306,22 @@ class Workbench(Originals):
         self.keep_edited(place, digest_file(source))
         return self._store(place, file_chunks(source))
 
-    def keep_edited(self, place: str, digest: str = "") -> None:
+    def keep_edited(self, path: str, digest: str = "") -> None:
         """Keep what a user made of something of the bench, which is about to be replaced, unless by content of this digest."""
-        file = self.files / place
-        if file.is_file() and digest_file(file) != digest and self._edited(place):
-            self.on_kept(place, keep_aside(self.folder, file, place, self.disk))
+        file = self.files / path
+        if file.is_file() and digest_file(file) != digest and self._edited(path):
+            self.on_kept(path, keep_aside(self.folder, file, path, self.disk))
 
     def put_content(self, path: str, content: bytes) -> str:
         """Put content under a path that the game does not have; where it went in the bench."""
         self.keep_edited(self._new_place(path), digest_bytes(content))
         return self._store(self._new_place(path), [content])
 
-    def _store(self, place: str, chunks: Iterable[bytes]) -> str:
-        with atomic(self.disk, self.files / place, durable=False) as file:
+    def _store(self, path: str, chunks: Iterable[bytes]) -> str:
+        with atomic(self.disk, self.files / path, durable=False) as file:
             for chunk in chunks:
                 self.disk.write(file, chunk)
-        return place
+        return path
 
     def put_variant(self, path: str, other: str) -> list[tuple[str, str, int]]:
         """Put one variant's content in the place of those that are meant of the same path.
@@ -393,11 +393,11 @@ class Workbench(Originals):
         place = path if path in self.taken or (self.files / path).is_file() else self._taken_place(path)
         return place, self.files / place
 
-    def _edited(self, place: str) -> bool:
+    def _edited(self, path: str) -> bool:
         """Whether a file of the bench is another than when it was taken; than the original, where a killed `take` left no record."""
-        known = self.taken.get(place)
-        digest = known.digest if known is not None else digest_bytes(b"".join(self.original_content(place)))
-        return digest_file(self.files / place) != digest
+        known = self.taken.get(path)
+        digest = known.digest if known is not None else digest_bytes(b"".join(self.original_content(path)))
+        return digest_file(self.files / path) != digest
 
     def place_of(self, name: str, row: int | None) -> str:
         """Where in the bench's tree something goes."""
@@ -409,23 +409,23 @@ class Workbench(Originals):
             raise RefusedError(f"{archive.label(row)}: {place.reason}")
         return f"{name}/{place}"
 
-    def _take(self, place: str, name: str, row: int | None) -> None:
+    def _take(self, path: str, name: str, row: int | None) -> None:
         archive = self.archive(name)
-        self.keep_edited(place)
+        self.keep_edited(path)
         if row is None or archive is None:
             chunks = file_chunks(self.require_original(name))
         else:
             chunks = archive.chunks(row)
-        self._store(place, chunks)
+        self._store(path, chunks)
         home = self.file_of(name)
         if home not in self.fingerprints and archive is not None and (original := self.game.original(home)) is not None:
             self.fingerprints[home] = Fingerprint.of(original)
         entry = "" if row is None or archive is None else archive.names[row]
-        self.newly_taken.append(place)
-        target = self.disk.where(self.files / place)
-        self.taken[place] = Taken(name, entry, target.stat().st_size, digest_file(target))
-        if self.taken[place].size <= LIMIT:
-            keep_base(self.folder, self.taken[place].digest, target.read_bytes(), self.disk)
+        self.newly_taken.append(path)
+        target = self.disk.where(self.files / path)
+        self.taken[path] = Taken(name, entry, target.stat().st_size, digest_file(target))
+        if self.taken[path].size <= LIMIT:
+            keep_base(self.folder, self.taken[path].digest, target.read_bytes(), self.disk)
 
     def _check_free(self, target: Path) -> None:
         """An archive within an archive is taken as a file, or entries of it are: not both."""
@@ -437,17 +437,17 @@ class Workbench(Originals):
                 "moving it away: an archive is taken whole, or entries of it are",
             )
 
-    def home(self, place: str) -> tuple[str, str]:
+    def home(self, path: str) -> tuple[str, str]:
         """For a path below `files`: the game's file or inner archive that it belongs to (or will be), and the rest of it."""
-        known = self.taken.get(place)
+        known = self.taken.get(path)
         if known is not None:
-            return known.file, place[len(known.file) + 1 :]
-        return self.split(place) or (place, "")
+            return known.file, path[len(known.file) + 1 :]
+        return self.split(path) or (path, "")
 
-    def row(self, place: str) -> int | None:
+    def row(self, path: str) -> int | None:
         """The entry that a path below `files` stands for; None when the archive has none such."""
-        name, inner = self.home(place)
-        known, archive = self.taken.get(place), self.archive(name)
+        name, inner = self.home(path)
+        known, archive = self.taken.get(path), self.archive(name)
         if known is not None and archive is not None and inner == known.entry and inner in archive.rows:
             return archive.rows[inner]  # a name that the disk did not change needs no map of all names
         row = self.rows_in(name).get(inner)
@@ -455,34 +455,34 @@ class Workbench(Originals):
             row = next(iter(archive.rows_of(inner)), None)
         return row
 
-    def original_size(self, place: str) -> int | None:
+    def original_size(self, path: str) -> int | None:
         """The size of the original of something in the bench; None when the game has no such thing."""
-        name, inner = self.home(place)
+        name, inner = self.home(path)
         archive = self.archive(name) if inner else None
         if archive is None:
             original = self.game.original(name)
             return original.stat().st_size if original is not None else None
-        row = self.row(place)
+        row = self.row(path)
         return None if row is None else int(archive.entries.size[row])
 
-    def original_content(self, place: str) -> Iterator[bytes]:
+    def original_content(self, path: str) -> Iterator[bytes]:
         """The original of something in the bench, in pieces; nothing when the game has no such thing."""
-        name, inner = self.home(place)
+        name, inner = self.home(path)
         archive = self.archive(name) if inner else None
         if archive is None:
             original = self.game.original(name)
             yield from file_chunks(original) if original is not None else ()
-        elif (row := self.row(place)) is not None:
+        elif (row := self.row(path)) is not None:
             yield from archive.chunks(row)
 
-    def encoded(self, place: str) -> tuple[str, bool]:
+    def encoded(self, path: str) -> tuple[str, bool]:
         """The encoding of the original of something in the bench that is text, but not in UTF-8: its edited state is in the same."""
-        if place not in self._encoded:
-            file = self.files / place
+        if path not in self._encoded:
+            file = self.files / path
             small = file.is_file() and file.stat().st_size <= LIMIT
-            original = b"".join(self.original_content(place)) if small else b""
-            self._encoded[place] = "" if encodings.is_utf8(original) else encodings.guessed(original)
-        return self._encoded[place], False
+            original = b"".join(self.original_content(path)) if small else b""
+            self._encoded[path] = "" if encodings.is_utf8(original) else encodings.guessed(original)
+        return self._encoded[path], False
 
     def places(self) -> list[str]:
         """Every file in the bench's tree."""

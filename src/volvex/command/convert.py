@@ -67,7 +67,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--to", dest="folder", type=Path, metavar="DIR", help="convert all pictures, sounds or models into this folder"
     )
     parser.add_argument(
-        "--as", dest="ending", metavar="FORMAT", help="with --to: the format (default: png); with -: that of the stream"
+        "--as",
+        dest="extension",
+        metavar="FORMAT",
+        help="with --to: the format (default: png); with -: that of the stream",
     )
     parser.add_argument(
         "--by",
@@ -84,7 +87,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     if options.folder is not None:
-        options.ending = options.ending or "png"
+        options.extension = options.extension or "png"
         from volvex.command.ui.bulk import convert_assets
 
         return convert_assets(options, context)
@@ -135,7 +138,7 @@ def _back(options: argparse.Namespace, context: Context, document: Document, wan
     source = Path(options.path)
     if not source.is_file():
         raise NotFoundError(f"there is no file {source}")
-    incoming = imported(source.suffix or options.ending or "", source.read_bytes(), document, wanted, str(source))
+    incoming = imported(source.suffix or options.extension or "", source.read_bytes(), document, wanted, str(source))
     data = edited(document, incoming.changes)
     _write(options, data, context)
     for note in incoming.notes:

@@ -112,7 +112,7 @@ def _tell(lines: Sequence[str], options: argparse.Namespace, context: Context) -
         context.print(line)
 
 
-def _note_namesakes(place: str, document: Document, changes: Sequence[Change], context: Context) -> None:
+def _note_namesakes(path: str, document: Document, changes: Sequence[Change], context: Context) -> None:
     """Say of fields that are there several times which one was changed."""
     if document.form != "ini" or len(changes) > NAMESAKES:
         return
@@ -125,7 +125,7 @@ def _note_namesakes(place: str, document: Document, changes: Sequence[Change], c
         same = [name for name in sheet.record(row) if re.fullmatch(rf"{re.escape(bare)}(\[\d+\])?", name)]
         if len(same) > 1:
             context.note(
-                f"note: {shown(place)}: {shown(bare)} occurs {len(same)} times: changed {shown(change.field)}, of {shown(', '.join(same))}"
+                f"note: {shown(path)}: {shown(bare)} occurs {len(same)} times: changed {shown(change.field)}, of {shown(', '.join(same))}"
             )
 
 

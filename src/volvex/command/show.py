@@ -171,8 +171,8 @@ def _show_text(content: Content, kind: str, encoding: str, options: argparse.Nam
 
 
 def _lexer(path: str) -> str:
-    ending = Path(path).suffix.lstrip(".").lower()
-    return ending if ending in ("ini", "lua", "css", "js", "py", "toml", "yaml", "html", "glsl", "hlsl") else ""
+    extension = Path(path).suffix.lstrip(".").lower()
+    return extension if extension in ("ini", "lua", "css", "js", "py", "toml", "yaml", "html", "glsl", "hlsl") else ""
 
 
 def _coloured(lines: list[str], lexer: str, context: Context) -> str:

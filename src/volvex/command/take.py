@@ -42,7 +42,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument(
         "--as",
-        dest="ending",
+        dest="extension",
         metavar="FORMAT",
         help="also write it for other programs: csv, tsv, xlsx, json, po, xlf; png, tiff, tga, dds, ktx2; sprites; wav, flac, ogg, mp3; glb, obj",
     )
@@ -76,7 +76,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
             wanted += _belonging(bench, sorted(named), context)
         beside = _levels(bench, wanted) if options.overwrite else []
         wanted, there = list(dict.fromkeys([*wanted, *beside])), list[str]()
-        if options.ending and not options.overwrite:  # what already exists is opened as it stands
+        if options.extension and not options.overwrite:  # what already exists is opened as it stands
             there = [place for one in wanted if (bench.files / (place := bench.place_of(*one))).is_file()]
             wanted = [one for one in wanted if bench.place_of(*one) not in there]
         context.interrupted = ("the files that were taken are whole", "the same command again, which takes the others")
@@ -89,9 +89,9 @@ def run(options: argparse.Namespace, context: Context) -> int:
             context.print(f"and {count(len(done) - TOLD, 'more file')}")
         if left:
             context.print(f"{count(len(left), 'file')} already in the bench")
-        if options.ending and options.rehearse:
-            context.print(f"{count(len(named), 'file')} to be opened as {options.ending}")
-        elif options.ending:
+        if options.extension and options.rehearse:
+            context.print(f"{count(len(named), 'file')} to be opened as {options.extension}")
+        elif options.extension:
             levels = {bench.place_of(*one) for one in beside}
             opened = [place for place in (*done, *left) if place not in levels and place in named]
             _open(bench, opened, options, context)
@@ -125,8 +125,8 @@ def _open(bench: Workbench, places: list[str], options: argparse.Namespace, cont
     from volvex.data.exchange import Wanted
 
     wanted = Wanted(options.sheet, None, options.language, bench.game.description.meanings.language or None)
-    ending = options.ending.lstrip(".").lower()
-    if ending == "sprites":
+    extension = options.extension.lstrip(".").lower()
+    if extension == "sprites":
         from volvex.bench.sprites import open_sprites
 
         for place in places:
@@ -138,10 +138,10 @@ def _open(bench: Workbench, places: list[str], options: argparse.Namespace, cont
         return
     for place in places:
         opened: list[tuple[str, tuple[str, ...]]] = []
-        if kinds_going_to(ending) or options.channels or options.level is not None:
-            opened = open_asset(bench, place, ending, vars(options), options.overwrite)
+        if kinds_going_to(extension) or options.channels or options.level is not None:
+            opened = open_asset(bench, place, extension, vars(options), options.overwrite)
         else:
-            opened = [(open_as(bench, place, ending, wanted, options.overwrite), ())]
+            opened = [(open_as(bench, place, extension, wanted, options.overwrite), ())]
         for file, notes in opened:
             where = os.path.relpath(bench.folder / file, context.cwd).replace(os.sep, "/")
             context.print(f"opened as {context.paint(shown(where), 'green')}")

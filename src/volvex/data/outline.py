@@ -36,16 +36,16 @@ def outline(document: Document) -> Branch:
     return Branch(document.file.rpartition("/")[2], "", "", lambda: [_sheet(sheet) for sheet in sheets], len(sheets))
 
 
-def branch_at(document: Document, place: str) -> Branch:
+def branch_at(document: Document, path: str) -> Branch:
     """The branch at a place; NotFoundError with a near miss."""
-    wanted, known = _normal(place), list[str]()
+    wanted, known = _normal(path), list[str]()
     for branch in walk(outline(document)):
         here = _normal(branch.place)
         if wanted in (here, here.partition("/")[2] if isinstance(document, XmlData) else here):
             return branch
         known += [here, here.partition("/")[2]] if isinstance(document, XmlData) else [here]
     near = difflib.get_close_matches(wanted, known[:5000], 1)
-    raise NotFoundError(f"{document.file}: there is no {place}", f"--at {near[0]}" if near else "")
+    raise NotFoundError(f"{document.file}: there is no {path}", f"--at {near[0]}" if near else "")
 
 
 def walk(branch: Branch) -> Iterator[Branch]:
@@ -57,7 +57,7 @@ def walk(branch: Branch) -> Iterator[Branch]:
         waiting.extend(reversed(one.below()))
 
 
-def _element(element: Element, place: str) -> Branch:
+def _element(element: Element, path: str) -> Branch:
     lines = [f"{name}={value}" for name, value in element.attributes.items()]
     text = element.text.strip() if not element.children else ""
     row_id = _id(element)
@@ -68,15 +68,15 @@ def _element(element: Element, place: str) -> Branch:
         made = []
         for child in element.children:
             number = counts[child.tag] = counts.get(child.tag, 0) + 1
-            made.append(_element(child, f"{place}/{child.tag}[{number}]"))
+            made.append(_element(child, f"{path}/{child.tag}[{number}]"))
         return made
 
-    return Branch(name, place, "  ".join([*lines, *([repr(text)[1:-1]] if text else [])]), below, len(element.children))
+    return Branch(name, path, "  ".join([*lines, *([repr(text)[1:-1]] if text else [])]), below, len(element.children))
 
 
-def _node(node: Node, name: str, place: str) -> Branch:
+def _node(node: Node, name: str, path: str) -> Branch:
     if node.shape not in (OBJECT, LIST):
-        return Branch(name, place, node.value, list, 0)
+        return Branch(name, path, node.value, list, 0)
     single = {text: inner.value for text, inner in node.members.items() if inner.shape not in (OBJECT, LIST)}
     deeper = {text: inner for text, inner in node.members.items() if inner.shape in (OBJECT, LIST)}
     row_id = own_key(node)
@@ -87,9 +87,9 @@ def _node(node: Node, name: str, place: str) -> Branch:
     )
     return Branch(
         name if row_id is None else f"{name} {row_id}",
-        place,
+        path,
         text,
-        lambda: [_node(inner, text, f"{place}/{text}".lstrip("/")) for text, inner in deeper.items()],
+        lambda: [_node(inner, text, f"{path}/{text}".lstrip("/")) for text, inner in deeper.items()],
         len(deeper),
     )
 

@@ -72,17 +72,17 @@ class KeyPart:
             return text.upper() if text.isascii() else text.translate(_UPPER)
         return text
 
-    def of(self, path: str, folders: bool, endings: bool) -> str:
-        """The part of a path that this key is of; `folders` and `endings` when those have keys of their own."""
+    def of(self, path: str, folders: bool, extensions: bool) -> str:
+        """The part of a path that this key is of; `folders` and `extensions` when those have keys of their own."""
         folder, slash, last = path.rpartition("/")
-        stem, _, ending = last.rpartition(".")
+        stem, _, extension = last.rpartition(".")
         if not stem:
-            stem, ending = last, ""
+            stem, extension = last, ""
         if self.what == "folder hash":
             return folder
         if self.what == "extension hash":
-            return ending
-        last = stem if endings or self._cut else last
+            return extension
+        last = stem if extensions or self._cut else last
         return last if folders else f"{folder}{slash}{last}"
 
 
@@ -92,7 +92,7 @@ class Keying:
     def __init__(self, parts: Sequence[KeyPart]) -> None:
         self.parts = tuple(parts)
         kinds = {part.what for part in self.parts}
-        self.folders, self.endings = "folder hash" in kinds, "extension hash" in kinds
+        self.folders, self.extensions = "folder hash" in kinds, "extension hash" in kinds
         numbered = next((part.rule for part in self.parts if part.rule.numbered), None)
         self.numbering = Numbering(numbered) if numbered is not None else None
 
@@ -126,7 +126,7 @@ class Keying:
     @property
     def cuts(self) -> bool:
         """Whether paths that differ in nothing but their extension have one key."""
-        return any("without extension" in part.rule.traits for part in self.parts) and not self.endings
+        return any("without extension" in part.rule.traits for part in self.parts) and not self.extensions
 
     def spelt(self, path: str) -> str:
         """A path in the letters in which it is hashed, with forward slashes: the same for all spellings of one key."""
@@ -135,8 +135,8 @@ class Keying:
 
     def told(self, part: KeyPart, lines: str) -> str:
         """The parts of paths that a key is of, one a line."""
-        if self.folders or self.endings or self.cuts:
-            return "\n".join([part.of(path, self.folders, self.endings) for path in lines.split("\n")])
+        if self.folders or self.extensions or self.cuts:
+            return "\n".join([part.of(path, self.folders, self.extensions) for path in lines.split("\n")])
         return lines
 
     def columns(self, paths: Sequence[str]) -> list[Array]:
@@ -171,7 +171,7 @@ class Keying:
     def _one(self, part: KeyPart, path: str) -> int:
         from volvex.codec.bulk_hash import bulk_hash
 
-        data, starts, ends = part.texts(part.of(path, self.folders, self.endings))
+        data, starts, ends = part.texts(part.of(path, self.folders, self.extensions))
         return bulk_hash(part.rule.algorithm).one(data[int(starts[0]) : int(ends[0])]) & int(_mask(part.bits))
 
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 Product = tuple[Sequence[str], Sequence[str]]  # all of the first with all of the second behind
 
-ENDINGS = ("png", "dds", "jpg", "tga", "xml", "json", "txt", "csv", "lua", "mesh", "wav", "ogg", "tbl", "ini", "bin")
+EXTENSIONS = ("png", "dds", "jpg", "tga", "xml", "json", "txt", "csv", "lua", "mesh", "wav", "ogg", "tbl", "ini", "bin")
 SIDES = (
     "en",
     "de",
@@ -55,7 +55,7 @@ SIDES = (
 ALL_DIGITS = 5  # so many digits are gone through as a whole
 NEIGHBOURS = 32  # numbers tried on each side of a known one
 _NUMBER = re.compile(r"\d+")
-MOST = 300  # different endings, and last words of names, that are tried
+MOST = 300  # different extensions, and last words of names, that are tried
 
 
 @dataclass(frozen=True)
@@ -64,13 +64,13 @@ class Parts:
 
     folder: str  # with its slash
     stem: str
-    ending: str  # with its dot
+    extension: str  # with its dot
 
     @classmethod
     def of(cls, path: str) -> Parts:
         folder, slash, last = path.rpartition("/")
-        stem, dot, ending = last.rpartition(".")
-        return cls(folder + slash, stem, dot + ending) if stem else cls(folder + slash, last, "")
+        stem, dot, extension = last.rpartition(".")
+        return cls(folder + slash, stem, dot + extension) if stem else cls(folder + slash, last, "")
 
 
 def plain(text: str) -> str:
@@ -112,11 +112,11 @@ def folders(paths: Iterable[str]) -> list[str]:
     return list(dict.fromkeys(Parts.of(path).folder for path in paths))
 
 
-def endings(paths: Iterable[str]) -> list[str]:
+def extensions(paths: Iterable[str]) -> list[str]:
     """The extensions of known paths, the most common first, and those that are common everywhere; with their dots."""
-    counted = Counter(Parts.of(path).ending for path in paths)
-    known = [ending for ending, _ in counted.most_common(MOST) if 1 < len(ending) < 10]
-    return list(dict.fromkeys([*known, *(f".{ending}" for ending in ENDINGS)]))
+    counted = Counter(Parts.of(path).extension for path in paths)
+    known = [extension for extension, _ in counted.most_common(MOST) if 1 < len(extension) < 10]
+    return list(dict.fromkeys([*known, *(f".{extension}" for extension in EXTENSIONS)]))
 
 
 def other_endings(new: Sequence[str], every: Sequence[str]) -> Iterator[Product]:
@@ -194,12 +194,12 @@ def sides(new: Sequence[str], known: Sequence[str]) -> Iterator[Product]:
     """The last word of a name put in place of another, left out, or added: `hull_left`, `hull_right`, `hull`."""
     words = Counter(stem.rpartition("_")[2] for stem in (Parts.of(path).stem for path in known) if "_" in stem)
     tails = [f"_{word}" for word in dict.fromkeys([*SIDES, *(word for word, _ in words.most_common(MOST))])]
-    by_ending: dict[str, dict[str, None]] = {}
+    by_extension: dict[str, dict[str, None]] = {}
     for path in new:
         parts = Parts.of(path)
-        heads = by_ending.setdefault(parts.ending, {})
+        heads = by_extension.setdefault(parts.extension, {})
         heads[parts.folder + parts.stem] = None
         if "_" in parts.stem.strip("_"):
             heads[parts.folder + parts.stem.rpartition("_")[0]] = None
-    for ending, mapping in by_ending.items():
-        yield list(mapping), [ending, *(tail + ending for tail in tails)]
+    for extension, mapping in by_extension.items():
+        yield list(mapping), [extension, *(tail + extension for tail in tails)]

@@ -67,14 +67,14 @@ _TEXTS = frozenset(("txt", "xml", "json", "csv", "tsv", "ini", "cfg", "lst", "lu
 
 def kind_of(path: str, text: str) -> Kind:
     """Whether a path suits content whose own ending would be `told`."""
-    ending = filetypes.kind_by_name(path)
-    ending, text = _SAME.get(ending, ending), _SAME.get(text, text)
-    if ending == text and text:
+    extension = filetypes.kind_by_name(path)
+    extension, text = _SAME.get(extension, extension), _SAME.get(text, text)
+    if extension == text and text:
         return Kind.AGREES
-    if ending in _TEXTS and text in ("txt", "xml", "json"):
-        return Kind.AGREES if ending not in ("xml", "json") else Kind.DISAGREES
-    if text in _MARKED or ending in _MARKED or (ending in _TEXTS and text):
-        return Kind.DISAGREES if ending != "-" else Kind.UNTOLD
+    if extension in _TEXTS and text in ("txt", "xml", "json"):
+        return Kind.AGREES if extension not in ("xml", "json") else Kind.DISAGREES
+    if text in _MARKED or extension in _MARKED or (extension in _TEXTS and text):
+        return Kind.DISAGREES if extension != "-" else Kind.UNTOLD
     return Kind.UNTOLD
 
 

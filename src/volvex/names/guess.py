@@ -17,7 +17,7 @@ from volvex.names.patterns import Part, Pattern
 from volvex.names.unresolved import UnresolvedEntries, front, tails_of, walked
 
 TRIAL = 1 << 21  # paths that are tried to see how fast it goes
-ENDINGS = 10_000  # extensions of which the one that suits the content is chosen
+EXTENSIONS = 10_000  # extensions of which the one that suits the content is chosen
 
 
 @dataclass(frozen=True)
@@ -57,14 +57,14 @@ def _taken_apart(unresolved: UnresolvedEntries, pattern: Pattern) -> tuple[_Walk
     keying = unresolved.keying
     kinds = [part.what for part in keying.parts]
     folder, name = pattern.split() if keying.folders else ((), pattern.parts)
-    endings: Sequence[Part] = (("",),)
-    if keying.cuts or keying.endings:
-        name, endings = Pattern(pattern.text, tuple(name)).cut()
+    extensions: Sequence[Part] = (("",),)
+    if keying.cuts or keying.extensions:
+        name, extensions = Pattern(pattern.text, tuple(name)).cut()
     walk = _Walk(unresolved.rule, name, unresolved.targets())
     if not keying.folders:
-        return None, walk, endings
+        return None, walk, extensions
     which = kinds.index("folder hash")
-    return _Walk(keying.parts[which], folder, Targets([key[which] for key in unresolved.places])), walk, endings
+    return _Walk(keying.parts[which], folder, Targets([key[which] for key in unresolved.places])), walk, extensions
 
 
 def guess(unresolved: UnresolvedEntries, pattern: Pattern, on_progress: OnProgress = no_progress) -> list[str]:
@@ -72,7 +72,7 @@ def guess(unresolved: UnresolvedEntries, pattern: Pattern, on_progress: OnProgre
 
     KeyboardInterrupt leaves what was found by then with the quarry.
     """
-    folder, name, endings = _taken_apart(unresolved, pattern)
+    folder, name, extensions = _taken_apart(unresolved, pattern)
     names, folders, done = list[str](), list[str]() if folder is not None else [""], 0
 
     def counted(count: int) -> None:
@@ -87,18 +87,20 @@ def guess(unresolved: UnresolvedEntries, pattern: Pattern, on_progress: OnProgre
             folders += [f"{text}/" for text in folder.texts(counted)]
         done = pattern.size
     except KeyboardInterrupt:
-        _tested(unresolved, done, folders, names, endings)
+        _tested(unresolved, done, folders, names, extensions)
         raise
-    return _tested(unresolved, done, folders, names, endings)
+    return _tested(unresolved, done, folders, names, extensions)
 
 
 def _tested(
-    unresolved: UnresolvedEntries, tried: int, folders: Sequence[str], names: Sequence[str], endings: Sequence[Part]
+    unresolved: UnresolvedEntries, tried: int, folders: Sequence[str], names: Sequence[str], extensions: Sequence[Part]
 ) -> list[str]:
     """Those of few paths that have an entry's key, as found by guessing among `tried`."""
-    lasts = _texts(endings)
+    lasts = _texts(extensions)
     texts = list(
-        dict.fromkeys(f"{folder}{stem}{ending}".lstrip("/") for folder in folders for stem in names for ending in lasts)
+        dict.fromkeys(
+            f"{folder}{stem}{extension}".lstrip("/") for folder in folders for stem in names for extension in lasts
+        )
     )
     found = unresolved.test(texts, EvidenceKind.GUESSED, lambda path: "")
     unresolved.tried[EvidenceKind.GUESSED] += max(0, tried - len(texts))
@@ -109,8 +111,8 @@ def _texts(parts: Sequence[Part]) -> list[str]:
     size = 1
     for part in parts:
         size *= len(part)
-    if size > ENDINGS:
-        raise UsageError(f"{size:,} extensions, where they do not count for the hash", f"at most {ENDINGS:,}")
+    if size > EXTENSIONS:
+        raise UsageError(f"{size:,} extensions, where they do not count for the hash", f"at most {EXTENSIONS:,}")
     return ["".join(texts) for texts in product(*parts)]
 
 

@@ -1,7 +1,7 @@
 """Mining: what is written in a game's files, and what follows from it, tested against the entries without names.
 
 Paths as they are written come first. Each round then derives what is likely from all that is known, and goes on
-until nothing new is found. Where a product of folders, words and endings is too large it is left out, and told.
+until nothing new is found. Where a product of folders, words and extensions is too large it is left out, and told.
 """
 
 from __future__ import annotations
@@ -129,7 +129,7 @@ class _Miner:
             before = set(derive.folders(self._before(new)))
             fresh = [folder for folder in derive.folders(new) if folder not in before]
             found += self._pieced(known, fresh)
-        every = derive.endings(known)
+        every = derive.extensions(known)
         for product in derive.other_folders(new, known, list(self.done.read.words)):
             found += self._try(product, EvidenceKind.PIECED, self._named_folder)
         like = self._like(new)
@@ -157,11 +157,11 @@ class _Miner:
             EvidenceKind.PIECED,
             lambda path: _source(path, heads, source),
         )
-        bare, every = [text for text in source if not Parts.of(text).ending], derive.endings(known)[:40]
+        bare, every = [text for text in source if not Parts.of(text).extension], derive.extensions(known)[:40]
         fronts = self._borne(["", *heads], len(bare) * len(every))
         if fronts:
             found += self._try(
-                (fronts, [text + ending for text in bare for ending in every]),
+                (fronts, [text + extension for text in bare for extension in every]),
                 EvidenceKind.PIECED,
                 lambda path: _source(path[: path.rfind(".")], fronts, source),
             )
@@ -181,17 +181,17 @@ class _Miner:
 
     def _pieced(self, known: Sequence[str], heads: Sequence[str]) -> list[str]:
         """Words from files as names in known folders, with known extensions."""
-        words, every = self.done.read.words, derive.endings(known)[:24]
+        words, every = self.done.read.words, derive.extensions(known)[:24]
         lasts = {path.rpartition("/")[2]: file for path, file in self.plain_paths.items()}
 
         def where(path: str) -> str:
             parts = Parts.of(path)
-            return words[parts.stem][1] if parts.stem in words else lasts.get(parts.stem + parts.ending, "")
+            return words[parts.stem][1] if parts.stem in words else lasts.get(parts.stem + parts.extension, "")
 
         found = self._try((self._borne(heads, len(lasts)), list(lasts)), EvidenceKind.PIECED, where)
         if self._bears(len(heads) * len(words) * len(every), EvidenceKind.PIECED):
             return found + self._try(
-                (heads, [word + ending for word in words for ending in every]), EvidenceKind.PIECED, where
+                (heads, [word + extension for word in words for extension in every]), EvidenceKind.PIECED, where
             )
         self.done.left_out += 1
         return found + [
@@ -207,7 +207,7 @@ class _Miner:
             inner = [folder for folder in heads if folder and f"/{folder}" in file]
             above = {folder.rstrip("/").rpartition("/")[0] for folder in inner}
             beside = [folder for folder in heads if folder.rstrip("/").rpartition("/")[0] in above] if inner else []
-            yield beside, [word + ending for word in words for ending in every]
+            yield beside, [word + extension for word in words for extension in every]
 
     def _named_folder(self, path: str) -> str:
         """The file in which the name of a path's folder is written."""

@@ -14,7 +14,7 @@ from volvex.errors import UsageError
 
 MOST = 10**13  # paths that one pattern may stand for
 WRITTEN_OUT = 1 << 20  # texts of one place in braces that are held in memory
-LEAVES = 4096  # endings that are put together into one tree
+LEAVES = 4096  # extensions that are put together into one tree
 _PIECE = re.compile(r"\\(.)|\{([^{}]*)\}|([^\\{}]+)|(.)", re.S)
 _RANGE = re.compile(r"(\d+)\.\.(\d+)|([a-z])\.\.([a-z])|([A-Z])\.\.([A-Z])")
 
@@ -58,8 +58,8 @@ class Pattern:
             if not dotted:
                 continue
             if len(self.parts[at]) == 1 and "." in dotted[0].rpartition("/")[2]:
-                stem, _, ending = dotted[0].rpartition(".")
-                return (*self.parts[:at], (stem,)), ((f".{ending}",), *self.parts[at + 1 :])
+                stem, _, extension = dotted[0].rpartition(".")
+                return (*self.parts[:at], (stem,)), ((f".{extension}",), *self.parts[at + 1 :])
             if any("." in text for text in dotted):
                 raise UsageError(
                     f"{self.text}: extensions do not count here, so the dot cannot stand in braces",
@@ -141,7 +141,7 @@ def _range(text: str, match: re.Match[str]) -> Iterator[Part]:
 
 
 def heads_and_tails(parts: Sequence[Part]) -> tuple[list[list[str]], list[str]]:
-    """Places as those that are gone through one by one, and the endings behind them put together."""
+    """Places as those that are gone through one by one, and the extensions behind them put together."""
     merged: list[list[str]] = [[""]]
     for part in parts:
         if len(part) == 1:

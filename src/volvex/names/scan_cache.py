@@ -49,12 +49,12 @@ class ReadMemory:
         except (sqlite3.Error, ValueError, zlib.error):
             return None
 
-    def keep(self, place: str, stamp: str, number: int, words: Read) -> None:
+    def keep(self, path: str, stamp: str, number: int, words: Read) -> None:
         """Remember what was read from a batch, and forget what earlier versions held."""
         if self._base is None:
             return
         data = zlib.compress(json.dumps([(row, word.text, word.path) for row, word in words]).encode(), 1)
         with contextlib.suppress(sqlite3.Error), self._lock:
-            self._base.execute("delete from read where place = ? and stamp <> ?", (place, stamp))
-            self._base.execute("insert or replace into read values (?, ?, ?, ?)", (place, stamp, number, data))
+            self._base.execute("delete from read where place = ? and stamp <> ?", (path, stamp))
+            self._base.execute("insert or replace into read values (?, ?, ?, ?)", (path, stamp, number, data))
             self._base.commit()

@@ -68,9 +68,9 @@ class UnresolvedEntries:
     def shares(self) -> dict[str, float]:
         """How common each kind of content is among the entries, by the ending that it suggests."""
         counter = Counter(
-            place.archive.ending(place.row) for places in list(self.places.values())[:2000] for place in places[:1]
+            place.archive.extension(place.row) for places in list(self.places.values())[:2000] for place in places[:1]
         )
-        return {ending: count / max(1, counter.total()) for ending, count in counter.items()}
+        return {extension: count / max(1, counter.total()) for extension, count in counter.items()}
 
     # testing
 
@@ -132,7 +132,7 @@ class UnresolvedEntries:
         if before is not None and before.how <= how:
             return []
         place, learnt, path = places[0], where(path), spelt
-        text = place.archive.ending(place.row)
+        text = place.archive.extension(place.row)
         new = Find(
             path,
             place.path,
@@ -158,7 +158,7 @@ class UnresolvedEntries:
         judged: dict[Key, list[Find]] = {}
         for (key, _), find in self.finds.items():
             place = self.places[key][0]
-            share = self.shares.get(place.archive.ending(place.row), 0.0)
+            share = self.shares.get(place.archive.extension(place.row), 0.0)
             odds = evidence.doubt(accidents[find.how], hits[find.how], find.kind, share)
             judged.setdefault(key, []).append(replace(find, doubt=odds))
         return [find for finds in judged.values() for find in best(finds)]

@@ -94,11 +94,11 @@ def decode_text(data: bytes, encoding: str = "") -> str:
 
 def kind_by_name(name: str) -> str:
     """The kind that a name's ending claims: the ending itself, or `-` when there is none."""
-    ending = name.rpartition("/")[2].rpartition(".")
-    return ending[2].lower() if ending[1] and ending[2].isalnum() else "-"
+    extension = name.rpartition("/")[2].rpartition(".")
+    return extension[2].lower() if extension[1] and extension[2].isalnum() else "-"
 
 
-def ending_by_content(head: bytes) -> str:
+def extension_by_content(head: bytes) -> str:
     """The ending that a file with such a beginning is given when nothing else tells its name."""
     kind = kind_by_content(head)
     known = by_name().get(kind)

@@ -40,7 +40,7 @@ KINDS = {
     24: "manifest",
 }
 IMAGES = {14: 3, 12: 1}  # of icons and cursors: the type of their groups, and of their images
-ENDINGS = {"manifest": ".xml", "html": ".html"}
+EXTENSIONS = {"manifest": ".xml", "html": ".html"}
 RESOURCES, CERTIFICATES = 2, 4  # of the data directories
 MOST = 100_000  # resources
 DEEPEST = 3  # type, name, language
@@ -385,4 +385,4 @@ def _name(path: tuple[int | str, ...]) -> str:
     """A name that stays the same whatever the content becomes."""
     kind = KINDS.get(path[0], f"type-{path[0]}") if isinstance(path[0], int) else path[0].lower()
     rest = "-".join(str(part).replace("/", "_").replace("\\", "_") for part in path[1:])
-    return f"resources/{kind}/{rest}{ENDINGS.get(kind, '')}"
+    return f"resources/{kind}/{rest}{EXTENSIONS.get(kind, '')}"

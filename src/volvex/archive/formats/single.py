@@ -10,7 +10,7 @@ import re
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
-from volvex.archive.detect.filetypes import HEAD, ending_by_content
+from volvex.archive.detect.filetypes import HEAD, extension_by_content
 from volvex.archive.detect.types import all_types
 from volvex.archive.envelope import members
 from volvex.archive.formats._base import OpenFormatArchive, content_piece, encoded, entries_of
@@ -47,7 +47,7 @@ def _signatures() -> tuple[tuple[bytes, str], ...]:
 
 @functools.cache
 def _endings() -> frozenset[str]:
-    return frozenset(ending for kind in all_types() for ending in kind.endings)
+    return frozenset(extension for kind in all_types() for extension in kind.extensions)
 
 
 def codec_of(source: Source) -> str | None:
@@ -117,12 +117,12 @@ class Single(OpenFormatArchive):
         if data:
             return data
         own = self.source.name.rpartition("/")[2]
-        stem, dot, ending = own.rpartition(".")
-        if dot and ending.lower() in _endings():
+        stem, dot, extension = own.rpartition(".")
+        if dot and extension.lower() in _endings():
             return stem.encode("utf-8", "surrogateescape") or b"content"
-        if dot and ending.lower() in ("tgz", "svgz"):
-            return f"{stem}.{ending[:-2]}{ending[-1] if ending == 'svgz' else ''}".encode()
-        found = ending_by_content(self.beginning_of_content(HEAD))
+        if dot and extension.lower() in ("tgz", "svgz"):
+            return f"{stem}.{extension[:-2]}{extension[-1] if extension == 'svgz' else ''}".encode()
+        found = extension_by_content(self.beginning_of_content(HEAD))
         return f"{stem or own}.{found}".rstrip(".").encode("utf-8", "surrogateescape")
 
     def _gzip_name(self) -> bytes:

@@ -36,7 +36,9 @@ def plain_model(target: Path, keys: KeyRing) -> Archive | None:
     name = target.name.lower()
     if name.endswith(".zip"):
         return Zip(BytesSource(_zip(), target.name), keys)
-    codec = next((OUTER[ending] for ending in sorted(OUTER, key=len, reverse=True) if name.endswith(ending)), None)
+    codec = next(
+        (OUTER[extension] for extension in sorted(OUTER, key=len, reverse=True) if name.endswith(extension)), None
+    )
     if codec is None:
         return None
     made = Tar(BytesSource(_tar(), target.name))

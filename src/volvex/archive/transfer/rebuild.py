@@ -38,7 +38,7 @@ def _files(archive: Archive) -> Iterable[int]:
     return [row for row in range(len(archive)) if row not in archive.folders] or range(len(archive))
 
 
-def _likeness(name: str, folder: str, ending: str) -> tuple[int, bool]:
+def _likeness(name: str, folder: str, extension: str) -> tuple[int, bool]:
     """How many folders a name shares with another from the top, and whether its ending is the same."""
     other, _, base = name.rpartition("/")
     common = 0
@@ -46,7 +46,7 @@ def _likeness(name: str, folder: str, ending: str) -> tuple[int, bool]:
         if ours != theirs:
             break
         common += 1
-    return common, base.rpartition(".")[2] == ending
+    return common, base.rpartition(".")[2] == extension
 
 
 def file_chunks(path: Path) -> Iterator[bytes]:

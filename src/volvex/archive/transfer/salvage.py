@@ -117,7 +117,7 @@ class Carved(OpenFormatArchive):
         if stream:
             size = min(find.holds or 0, filetypes.HEAD)
             start = self.source.read(find.offset, min(find.size or 0, 1 << 12))
-            text = filetypes.ending_by_content(COMPRESS.get(find.kind).decode_start(start, size)) or "bin"
+            text = filetypes.extension_by_content(COMPRESS.get(find.kind).decode_start(start, size)) or "bin"
         return f"{find.offset:08x}.{text}".encode()
 
     def covering(self, at: int) -> Stretch:

@@ -84,7 +84,7 @@ def _animations(before: Model, after: Model) -> Iterator[str]:
 
 
 def _materials(before: Model, after: Model) -> Iterator[str]:
-    old, new = ({one.name: one for one in model.materials} for model in (before, after))
+    old, new = ({material.name: material for material in model.materials} for model in (before, after))
     changed = [name for name in old.keys() & new.keys() if old[name] != new[name]]
     for name in sorted(changed):
         yield f"material {name} differs"

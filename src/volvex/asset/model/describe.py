@@ -108,8 +108,8 @@ def short_text(model: Model) -> str:
     if model.skeleton is not None:
         words.append(_count(len(model.skeleton), "joint"))
     if model.animations:
-        tracks = sum(len(one.tracks) for one in model.animations)
-        longest = max(one.duration for one in model.animations)
+        tracks = sum(len(animation.tracks) for animation in model.animations)
+        longest = max(animation.duration for animation in model.animations)
         words.append(f"{longest:.2f} s, {_count(tracks, 'track')}")
     if model.materials:
         words.append(_count(len(model.materials), "material"))

@@ -266,7 +266,7 @@ class _Gatherer:
             rows = []
             for animation in found.model.animations:
                 rows.append(len(model.animations))
-                model.animations.append(_renamed(animation, [one.name for one in model.animations]))
+                model.animations.append(_renamed(animation, [animation.name for animation in model.animations]))
             made.animations.append((number, rows))
             made.parts[number] = found
 

@@ -145,33 +145,33 @@ class GltfFile:
             values = np.maximum(values / np.float32(np.iinfo(dtype).max), -1).astype(np.float32)
         return values
 
-    def _viewed(self, own: dict[str, Any], place: str, dtype: np.dtype[Any], shape: int, count: int) -> Array:
-        data, stride = self.view(own["bufferView"], place)
-        start, element = whole(self, own.get("byteOffset", 0), place, LARGEST), dtype.itemsize * shape
+    def _viewed(self, own: dict[str, Any], path: str, dtype: np.dtype[Any], shape: int, count: int) -> Array:
+        data, stride = self.view(own["bufferView"], path)
+        start, element = whole(self, own.get("byteOffset", 0), path, LARGEST), dtype.itemsize * shape
         step = stride or element
         if step < element or (count and start + step * (count - 1) + element > len(data)):
-            raise self.error(f"{count:,} elements of {element} bytes in a view of {len(data):,}", place)
+            raise self.error(f"{count:,} elements of {element} bytes in a view of {len(data):,}", path)
         if not count:
             return np.zeros((0, shape), dtype)
         raw = np.frombuffer(data, np.uint8)[start:]
         rows = np.lib.stride_tricks.as_strided(raw, (count, element), (step, 1), writeable=False)
         return np.ascontiguousarray(rows).view(dtype).reshape(count, shape)
 
-    def _with_sparse(self, sparse: Any, place: str, values: Array) -> Array:
+    def _with_sparse(self, sparse: Any, path: str, values: Array) -> Array:
         if not isinstance(sparse, dict):
-            raise self.error("sparse is no object", place)
-        count = whole(self, sparse.get("count"), place, len(values))
+            raise self.error("sparse is no object", path)
+        count = whole(self, sparse.get("count"), path, len(values))
         indices, others = sparse.get("indices"), sparse.get("values")
         if not isinstance(indices, dict) or not isinstance(others, dict):
-            raise self.error("sparse numbers without their places", place)
+            raise self.error("sparse numbers without their places", path)
         kind = _stored(indices.get("componentType")) or ""
         if kind not in ("u1", "<u2", "<u4"):
-            raise self.error("the places of sparse numbers are no whole numbers", place)
-        rows = self._viewed(indices, place, np.dtype(kind), 1, count)[:, 0].astype(np.int64)
+            raise self.error("the places of sparse numbers are no whole numbers", path)
+        rows = self._viewed(indices, path, np.dtype(kind), 1, count)[:, 0].astype(np.int64)
         if count and int(rows.max()) >= len(values):
-            raise self.error(f"a sparse number at {int(rows.max()):,} of {len(values):,}", place)
+            raise self.error(f"a sparse number at {int(rows.max()):,} of {len(values):,}", path)
         made = values.copy()
-        made[rows] = self._viewed(others, place, values.dtype, values.shape[1], count)
+        made[rows] = self._viewed(others, path, values.dtype, values.shape[1], count)
         return made
 
 

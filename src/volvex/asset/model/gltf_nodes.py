@@ -86,9 +86,9 @@ class Nodes:
     def floats(self, values: Any, count: int, where: str) -> list[float]:
         if not isinstance(values, list) or len(values) != count:
             raise self.file.error(f"{count} numbers are expected", where)
-        if not all(isinstance(one, int | float) and math.isfinite(one) and abs(one) < 1e18 for one in values):
+        if not all(isinstance(value, int | float) and math.isfinite(value) and abs(value) < 1e18 for value in values):
             raise self.file.error("a number that is none", where)
-        return [float(one) for one in values]
+        return [float(value) for value in values]
 
     def world_of(self, number: int) -> Array:
         """The matrix of a node in the scene; its ancestors' are kept."""

@@ -127,7 +127,7 @@ class _Reader(Nodes):
     def _mesh(self, own: dict[str, Any], where: str, name: str) -> Mesh:
         """A mesh of all primitives: vertices that they share are there once."""
         primitives = own.get("primitives")
-        if not isinstance(primitives, list) or not all(isinstance(one, dict) for one in primitives):
+        if not isinstance(primitives, list) or not all(isinstance(primitive, dict) for primitive in primitives):
             raise self.file.error("a mesh without primitives", where)
         groups: dict[str, tuple[int, dict[str, Any], list[Any]]] = {}
         triangles, parts, total, at = [], list[Part](), 0, 0
@@ -163,19 +163,19 @@ class _Reader(Nodes):
         self._columns(made, list(groups.values()), own, where)
         return made
 
-    def _triangles(self, primitive: dict[str, Any], place: str, count: int) -> Array | None:
+    def _triangles(self, primitive: dict[str, Any], path: str, count: int) -> Array | None:
         mode = primitive.get("mode", LIST)
         if mode not in (LIST, STRIP, FAN):
             return None
         if "indices" in primitive:
-            values = self.file.accessor(primitive["indices"], place, 1)
+            values = self.file.accessor(primitive["indices"], path, 1)
             if values.dtype.kind != "u":
-                raise self.file.error("indices that are no whole numbers", place)
+                raise self.file.error("indices that are no whole numbers", path)
             rows = values[:, 0].astype(np.int64)
         else:
             rows = np.arange(count)
         if len(rows) and int(rows.max()) >= count:
-            raise self.file.error(f"index {int(rows.max()):,} of {count:,} vertices", place)
+            raise self.file.error(f"index {int(rows.max()):,} of {count:,} vertices", path)
         if mode == LIST:
             return rows[: len(rows) // 3 * 3].reshape(-1, 3)
         if len(rows) < 3:

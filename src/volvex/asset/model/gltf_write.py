@@ -110,7 +110,7 @@ class _Writer:
         if not len(mesh.positions) or not len(mesh.triangles):
             return
         attributes = self._attributes(mesh, skin)
-        targets = [self._target(one.positions, one.normals) for one in mesh.morphs]
+        targets = [self._target(morph.positions, morph.normals) for morph in mesh.morphs]
         kind: Any = np.uint16 if len(mesh.positions) < 65535 else np.uint32
         groups: dict[str, list[Part]] = {}
         for part in mesh.parts or [Part(0, len(mesh.triangles))]:
@@ -131,7 +131,7 @@ class _Writer:
             made: dict[str, Any] = {"name": name, "primitives": primitives}
             if targets:
                 made["weights"] = [0.0] * len(targets)
-                made["extras"] = {"targetNames": [one.name for one in mesh.morphs]}
+                made["extras"] = {"targetNames": [morph.name for morph in mesh.morphs]}
             self.meshes.append(made)
             node: dict[str, Any] = {"name": name, "mesh": len(self.meshes) - 1}
             if skin is not None and mesh.joints is not None:

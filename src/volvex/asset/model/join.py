@@ -219,10 +219,10 @@ def _gathered_columns(
         normals=base.normals[rows].copy() if base.normals is not None else None,
         tangents=base.tangents[rows].copy() if base.tangents is not None else None,
         uvs=[one[rows].copy() for one in base.uvs],
-        colours=[one[rows].copy() for one in base.colours],
+        colours=[colour[rows].copy() for colour in base.colours],
         joints=base.joints[rows].copy() if base.joints is not None else None,
         weights=base.weights[rows].copy() if base.weights is not None else None,
-        morphs=[Morph(one.name, one.positions[rows].copy()) for one in base.morphs],
+        morphs=[Morph(morph.name, morph.positions[rows].copy()) for morph in base.morphs],
         parts=[],
     )
     if base.joints is not None:

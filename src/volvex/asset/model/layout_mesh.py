@@ -210,14 +210,14 @@ def picked(mesh: Mesh, order: Array) -> Mesh:
         mesh,
         positions=mesh.positions[order],
         uvs=[one[order] for one in mesh.uvs],
-        colours=[one[order] for one in mesh.colours],
+        colours=[colour[order] for colour in mesh.colours],
         morphs=[
             replace(
-                one,
-                positions=one.positions[order],
-                normals=one.normals[order] if one.normals is not None else None,
+                morph,
+                positions=morph.positions[order],
+                normals=morph.normals[order] if morph.normals is not None else None,
             )
-            for one in mesh.morphs
+            for morph in mesh.morphs
         ],
         **{
             name: value[order]
@@ -374,7 +374,7 @@ def put_bones(columns: AllColumns, reading: Reading, pieces: Pieces, joints: Arr
     take_rows(columns, reading, name, rows)
     table.put(columns[name], whole[:, None])
     put_ints(columns, reading, "first bone", starts[:-1])
-    put_ints(columns, reading, "bone count", [len(one) for one in pieces.bones])
+    put_ints(columns, reading, "bone count", [len(bone) for bone in pieces.bones])
     return made
 
 

@@ -262,7 +262,7 @@ def _put_keys(
     fact.put(columns[name], whole)
     if timed is not None:
         timed.put(
-            columns[name], np.concatenate([one for one in times if one is not None]) if times else timed.raw()[:0]
+            columns[name], np.concatenate([time for time in times if time is not None]) if times else timed.raw()[:0]
         )
 
 
@@ -284,7 +284,7 @@ def _put_rows_of_animations(columns: AllColumns, reading: Reading, new: list[Ani
     """The records of the animations: names, lengths, which tracks are whose."""
     counts = [sum(track.animation == number for track in wanted) for number in range(len(new))]
     facts = (reading.attribute(what) for what in ("track count", "frames", "animation name"))
-    found = next((one for one in facts if one is not None and one[0].block.repeats), None)
+    found = next((fact for fact in facts if fact is not None and fact[0].block.repeats), None)
     if found is not None:
         name, held = found[0].block.name, len(found[0].starts)
         rows = np.minimum(np.arange(len(new)), max(0, held - 1))
@@ -324,7 +324,7 @@ def _put_posed(columns: AllColumns, reading: Reading, old: list[Animation], new:
             times = np.arange(count) / rate
             values = np.zeros((count, joints, 4 if path == ROTATION else 3), np.float32)
             for joint in range(joints):
-                track = next((one for one in animation.tracks if (one.joint, one.path) == (joint, path)), None)
+                track = next((track for track in animation.tracks if (track.joint, track.path) == (joint, path)), None)
                 if track is None and known >= 0:
                     track = next((o for o in old[known].tracks if (o.joint, o.path) == (joint, path)), None)
                 track = track or next((o for o in old[0].tracks if (o.joint, o.path) == (joint, path)), None)

@@ -304,7 +304,7 @@ class LayoutModel:
             if mesh.morphs and not before.morphs:
                 raise RefusedError("the game's own model has no morph targets", "leaving them out")
             return
-        by_name = {one.name: one for one in mesh.morphs}
+        by_name = {morph.name: morph for morph in mesh.morphs}
         dense = fact_in(reading, "shifted vertex") is None
         home = shifts.block.block.name
         raws, rows, starts, counts, at = [], [], [], [], 0

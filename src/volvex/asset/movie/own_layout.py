@@ -172,16 +172,16 @@ def _columns(reading: Reading, packets: list[Packet], begin: int) -> AllColumns:
     columns: AllColumns = {name: dict(block.columns) for name, block in reading.blocks.items()}
     found, index = reading.attribute(attributes.PACKETS), reading.attribute(attributes.SIZE)
     assert found is not None and index is not None
-    columns[found[0].block.name][found[1].name] = np.frombuffer(b"".join(one.data for one in packets), np.uint8)
+    columns[found[0].block.name][found[1].name] = np.frombuffer(b"".join(packet.data for packet in packets), np.uint8)
     columns[index[0].block.name] = _stretched(index[0], columns[index[0].block.name], len(packets))
-    sizes = np.array([len(one.data) for one in packets], np.int64)
+    sizes = np.array([len(packet.data) for packet in packets], np.int64)
     words = {word: number for number, word in _table(reading, attributes.STREAM).items()}
     rows = {
         attributes.SIZE: sizes,
         attributes.START: np.cumsum(sizes) - sizes + begin,
-        attributes.KEY: np.array([int(one.key) for one in packets]),
-        attributes.TIME: np.array([one.time for one in packets]),
-        attributes.STREAM: np.array([words.get(one.stream, 0) for one in packets]),
+        attributes.KEY: np.array([int(packet.key) for packet in packets]),
+        attributes.TIME: np.array([packet.time for packet in packets]),
+        attributes.STREAM: np.array([words.get(packet.stream, 0) for packet in packets]),
     }
     for what, numbers in rows.items():
         place = reading.attribute(what)
@@ -189,7 +189,7 @@ def _columns(reading: Reading, packets: list[Packet], begin: int) -> AllColumns:
             put_numbers(columns, reading, *place, numbers)
     frames = reading.attribute(attributes.FRAMES)
     if frames is not None:
-        put_numbers(columns, reading, *frames, np.array([sum(one.stream == VIDEO for one in packets)]))
+        put_numbers(columns, reading, *frames, np.array([sum(packet.stream == VIDEO for packet in packets)]))
     return columns
 
 

@@ -374,7 +374,7 @@ def _whole(original: Picture, edited: Picture, filter_: str) -> TakenOver:
             for level in range(min(edited.levels, original.levels))
         }
         if edited.format == original.format:
-            surfaces = [list(one) for one in picture.surfaces]
+            surfaces = [list(surface) for surface in picture.surfaces]
             for level in levels:
                 same = bytes(surfaces[image][level]) == bytes(edited.surfaces[image][level])
                 pixels += (

@@ -47,9 +47,9 @@ class LayoutForm:
         meanings = [field.meaning for block in layout.blocks for field in block.fields]
         specs = [
             spec
-            for one in meanings
-            if isinstance(one, Attribute) and one.what == attributes.FORMAT
-            for _, spec in one.table
+            for meaning in meanings
+            if isinstance(meaning, Attribute) and meaning.what == attributes.FORMAT
+            for _, spec in meaning.table
         ]
         self.FORMATS = tuple(pixel_layout(spec).format.name for spec in specs or [layout.content.codec])
 

@@ -80,9 +80,9 @@ def at_rate(sound: Sound, rate: int) -> Sound:
     share = rate / sound.rate
     samples = resampled(sound.samples, sound.rate, rate)
     loops = tuple(
-        Loop(round(one.start * share), min(round(one.end * share), len(samples)), one.times) for one in sound.loops
+        Loop(round(loop.start * share), min(round(loop.end * share), len(samples)), loop.times) for loop in sound.loops
     )
-    cues = tuple(Cue(round(one.frame * share), one.name) for one in sound.cues)
+    cues = tuple(Cue(round(cue.frame * share), cue.name) for cue in sound.cues)
     return sound.with_samples(samples, rate=rate, loops=loops, cues=cues)
 
 
@@ -162,20 +162,20 @@ def _marks(
     """The loops and cues of a new sound: the user's own where there are some, or the game's as far as they fit."""
     notes = list[str]()
     if user.loops:
-        made = [Loop(round(one.start * share), round(one.end * share), one.times) for one in user.loops]
+        made = [Loop(round(loop.start * share), round(loop.end * share), loop.times) for loop in user.loops]
         loops = [Loop(one.start, min(one.end, frames), one.times) for one in made if one.start < min(one.end, frames)]
         if len(loops) < len(made):
             notes.append(f"{len(made) - len(loops)} loops lie behind its end and are left out")
     else:
         loops = list[Loop]()
-        for one in original.loops:
-            start, end = (one.start if one.start < frames else 0), min(one.end, frames)
-            end = frames if one.end >= original.frames else end
-            if (start, end) != (one.start, one.end) and frames:
-                notes.append(f"the loop is now {start:,} to {end:,}, it was {one.start:,} to {one.end:,}")
-            loops += [Loop(start, end, one.times)] if start < end else []
-    cues = tuple(Cue(round(one.frame * share), one.name) for one in user.cues) or original.cues
-    inside = tuple(one for one in cues if one.frame <= frames)
+        for loop in original.loops:
+            start, end = (loop.start if loop.start < frames else 0), min(loop.end, frames)
+            end = frames if loop.end >= original.frames else end
+            if (start, end) != (loop.start, loop.end) and frames:
+                notes.append(f"the loop is now {start:,} to {end:,}, it was {loop.start:,} to {loop.end:,}")
+            loops += [Loop(start, end, loop.times)] if start < end else []
+    cues = tuple(Cue(round(cue.frame * share), cue.name) for cue in user.cues) or original.cues
+    inside = tuple(cue for cue in cues if cue.frame <= frames)
     if len(inside) < len(cues):
         notes.append(f"{len(cues) - len(inside)} cues lie behind its end and are left out")
     return tuple(loops), inside, notes

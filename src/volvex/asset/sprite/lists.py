@@ -153,10 +153,10 @@ class _Reader:
         if as_it_lies:
             lying = {"width": lambda frame: str(frame.box[2]), "height": lambda frame: str(frame.box[3])}
             self.fields = [
-                replace(one, write=lying[one.what[0]], what=("width", "height", "turned"))
-                if one.what[0] in lying
-                else one
-                for one in self.fields
+                replace(field, write=lying[field.what[0]], what=("width", "height", "turned"))
+                if field.what[0] in lying
+                else field
+                for field in self.fields
             ]
         for fields in SIGNED:
             for what, (field, sign) in fields.items():
@@ -269,10 +269,10 @@ def changes_for(before: Frame, after: Frame) -> Iterator[Change]:
     for what in (*PLACED, "left", "top"):
         if getattr(before, what) != getattr(after, what) and what not in before.properties:
             raise RefusedError(f"the list has no field for {what} of {before.name}", "a sprite of the same size")
-    for one in before.fields:
-        text = one.write(after)
-        if one.write(before) != text:
-            yield Change("set", before.sheet, before.key, one.field, one.text, text)
+    for field in before.fields:
+        text = field.write(after)
+        if field.write(before) != text:
+            yield Change("set", before.sheet, before.key, field.field, field.text, text)
 
 
 def added_frame(frame: Frame, like: Frame) -> Change:
@@ -281,8 +281,8 @@ def added_frame(frame: Frame, like: Frame) -> Change:
         raise RefusedError(
             f"{frame.name} cannot be added: this list has no record for each frame", "editing the list by hand"
         )
-    fields = {one.field: one.write(frame) for one in like.fields}
-    named = next((one for one in like.fields if one.what == ("name",) and one.text == like.key), None)
+    fields = {field.field: field.write(frame) for field in like.fields}
+    named = next((field for field in like.fields if field.what == ("name",) and field.text == like.key), None)
     key = fields[named.field] if named is not None else like.key.removesuffix(like.name) + frame.name
     return Change("add", like.sheet, key, fields=tuple(fields.items()), like=like.key)
 
@@ -293,7 +293,7 @@ def removed_frame(frame: Frame) -> Change:
         raise RefusedError(
             f"{frame.name} cannot be removed: this list has no record for each frame", "editing the list by hand"
         )
-    fields = tuple((one.field, one.text) for one in frame.fields)
+    fields = tuple((field.field, field.text) for field in frame.fields)
     return Change("remove", frame.sheet, frame.key, fields=fields)
 
 

@@ -56,7 +56,7 @@ class Frame:
     @property
     def properties(self) -> set[str]:
         """The properties that the list stores."""
-        return {what for one in self.fields for what in one.what}
+        return {what for field in self.fields for what in field.what}
 
 
 def grid_frames(width: int, height: int, cell: tuple[int, int], margin: int = 0, spacing: int = 0) -> list[Frame]:

@@ -114,7 +114,7 @@ def encode_some(form: PixelFormat, pixels: Pixels, data: bytes, changed: Any) ->
         made = np.frombuffer(encode(rgba_of(strip, form.channels)), np.uint8).reshape(-1, size).copy()
         places = rows[at : at + STRIP] * across + columns[at : at + STRIP]
         for half, channels in enumerate(HALVES.get(form.name, ())):
-            own = by_blocks(form, changed[..., [form.channels.index(one) for one in channels]].any(axis=2))
+            own = by_blocks(form, changed[..., [form.channels.index(channel) for channel in channels]].any(axis=2))
             kept = ~own[rows[at : at + STRIP], columns[at : at + STRIP]]
             made[kept, 8 * half : 8 * half + 8] = blocks[places[kept], 8 * half : 8 * half + 8]
         blocks[places] = made

@@ -63,7 +63,7 @@ class PixelFormat:
             return self._small(data, width, height)
         stored = self.order or self.channels
         pixels = np.frombuffer(data, self.sample_type, width * height * len(stored)).reshape(height, width, len(stored))
-        return pixels if stored == self.channels else pixels[..., [stored.index(one) for one in self.channels]]
+        return pixels if stored == self.channels else pixels[..., [stored.index(channel) for channel in self.channels]]
 
     def pack(self, pixels: Pixels) -> bytes:
         """The stored bytes of a surface; the other direction."""

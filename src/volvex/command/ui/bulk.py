@@ -32,7 +32,7 @@ def convert_assets(options: argparse.Namespace, context: Context) -> int:
     """Convert all pictures of the paths, all sounds or all models; what failed is named, and the status says so."""
     from volvex.asset.bulk import convert_all, require_form
 
-    require_form(options.ending)  # known before anything is looked at
+    require_form(options.extension)  # known before anything is looked at
     context.disk.require_allowed(options.folder)
     state = _state(options)
     context.interrupted = (
@@ -62,7 +62,7 @@ def _state(options: argparse.Namespace) -> BulkState:
     """What keeps count, for models or for pictures and sounds."""
     from volvex.asset.bulk import is_model_form
 
-    if is_model_form(options.ending):
+    if is_model_form(options.extension):
         from volvex.command.ui.bulk_models import ModelState
 
         return ModelState(options)

@@ -30,8 +30,8 @@ class ModelState(BulkState):
     """What is to be done and what was. Models are converted here, one at a time; their textures by the workers."""
 
     def __init__(self, options: argparse.Namespace) -> None:
-        if options.ending.lstrip(".").lower() == "gltf":
-            options.ending = "glb"  # in one file, so that nothing is lost on the way
+        if options.extension.lstrip(".").lower() == "gltf":
+            options.extension = "glb"  # in one file, so that nothing is lost on the way
         super().__init__(options)
         self.what = "model"
         self.textures = 0
@@ -104,7 +104,9 @@ class ModelState(BulkState):
         from volvex.asset.model.exchange import exported
 
         up = os.path.relpath(Path(self.options.folder).absolute() / FOLDER, target.parent).replace(os.sep, "/")
-        out = exported(found, self.options.ending, {name: f"{up}/{file}" for name, file in images.items()}, target.stem)
+        out = exported(
+            found, self.options.extension, {name: f"{up}/{file}" for name, file in images.items()}, target.stem
+        )
         first = next(iter(out.files))
         places = {target if one == first else target.with_suffix(f".{one}"): data for one, data in out.files.items()}
         there = [place for place in places if place != target and os.path.lexists(place)]

@@ -42,7 +42,7 @@ class BulkState:
         self.files = self.bytes = self.skipped = 0
         self.notes: dict[str, int] = {}
         self._taken: set[str] = set()
-        self.sounds = is_sound_form(options.ending)
+        self.sounds = is_sound_form(options.extension)
         self.what = "sound" if self.sounds else "picture"
 
     def expected(self, options: argparse.Namespace) -> int:
@@ -83,7 +83,7 @@ class BulkState:
         if os.path.lexists(target) and not self.options.overwrite:
             raise RefusedError(f"{target} already exists", "--skip-existing or --overwrite")
         roles, size = walker.library.pictured(content.path), content.source.size
-        extension = self.options.ending.lstrip(".").lower()
+        extension = self.options.extension.lstrip(".").lower()
         beside = beside_of(form, content.source)
         tags = _tags(content.path.rpartition(MARK)[2]) if self.sounds else ()
         if file is not None:
@@ -115,9 +115,9 @@ class BulkState:
             package = content.path.removesuffix(f"/{name}") if file is not None else _package(content.path)
             inside = f"{package.rpartition('/')[2] or 'files'}/{content.path.removeprefix(package).removeprefix('/')}"
         stem, dot, _ = inside.rpartition(".")
-        ending = self.options.ending.lstrip(".").lower()
-        wanted = [f"{stem if dot and '/' not in inside[len(stem) :] else inside}.{ending}", f"{inside}.{ending}"]
-        wanted += [f"{inside}~{again}.{ending}" for again in range(2, 1000)]
+        extension = self.options.extension.lstrip(".").lower()
+        wanted = [f"{stem if dot and '/' not in inside[len(stem) :] else inside}.{extension}", f"{inside}.{extension}"]
+        wanted += [f"{inside}~{again}.{extension}" for again in range(2, 1000)]
         for one in wanted:
             place = disk_names([one])[0]
             if isinstance(place, Refusal):

@@ -45,7 +45,7 @@ class Parser(argparse.ArgumentParser):
 
     def _called(self, name: str) -> str:
         """An option with what it takes, such as `--to FILE`."""
-        found = next((one for one in self._actions if name in "/".join(one.option_strings).split("/")), None)
+        found = next((action for action in self._actions if name in "/".join(action.option_strings).split("/")), None)
         return f"{name} {found.metavar}" if found is not None and isinstance(found.metavar, str) else name
 
 

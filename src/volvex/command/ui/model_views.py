@@ -151,11 +151,11 @@ class ModelCells:
 
     def _animation(self, found: Gathered) -> Animation:
         wanted = self.options.animation.casefold()
-        names = [one.name for one in found.model.animations]
-        for one in found.model.animations:
-            if one.name.casefold() == wanted:
-                return one
-        near = [one for one in found.model.animations if wanted in one.name.casefold()]
+        names = [animation.name for animation in found.model.animations]
+        for animation in found.model.animations:
+            if animation.name.casefold() == wanted:
+                return animation
+        near = [animation for animation in found.model.animations if wanted in animation.name.casefold()]
         if len(near) == 1:
             return near[0]
         raise NotFoundError(

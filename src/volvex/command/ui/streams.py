@@ -60,8 +60,8 @@ def streams(command: Command, options: argparse.Namespace, context: Context) -> 
             yield
             context.out, context.err = out, err
             return
-        ending = getattr(options, "ending", None)
-        extension = command.OUTPUTS[_text(outputs[0])] or (f".{ending.lstrip('.')}" if ending else "")
+        asked = getattr(options, "extension", None)
+        extension = command.OUTPUTS[_text(outputs[0])] or (f".{asked.lstrip('.')}" if asked else "")
         target = Path(folder, "out", f"standard-output{extension}")
         target.parent.mkdir()
         _put(options, outputs[0], target)

@@ -1,6 +1,6 @@
 """Forms of data that ordinary programs open: one file each.
 
-ENDINGS     of its files
+EXTENSIONS     of its files
 FORMS       the forms of documents that can go there; empty: all
 write(document, wanted) the file's bytes
 read(data, document, wanted, file) the changes that the file makes in the document, and notes; every fault in it at once
@@ -42,7 +42,7 @@ class Incoming:
 
 
 class Exchange(Protocol):
-    ENDINGS: tuple[str, ...]
+    EXTENSIONS: tuple[str, ...]
     FORMS: tuple[str, ...]
 
     def write(self, document: Document, wanted: Wanted) -> bytes: ...
@@ -51,71 +51,71 @@ class Exchange(Protocol):
 
 
 EXCHANGES: Registry[Exchange] = Registry(
-    "exchange", f"{__name__}.formats", Path(__file__).parent / "formats", needs=("ENDINGS", "FORMS", "write", "read")
+    "exchange", f"{__name__}.formats", Path(__file__).parent / "formats", needs=("EXTENSIONS", "FORMS", "write", "read")
 )
 
 
 @functools.cache
 def exchanges() -> dict[str, Exchange]:
     """All exchange formats, by the extensions of their files."""
-    return {extension: exchange for exchange in EXCHANGES.all() for extension in exchange.ENDINGS}
+    return {extension: exchange for exchange in EXCHANGES.all() for extension in exchange.EXTENSIONS}
 
 
-def exchange_for(ending: str, document: Document) -> Exchange:
+def exchange_for(extension: str, document: Document) -> Exchange:
     """The exchange form of an ending (`csv`), for a document; UsageError when there is none."""
     known = exchanges()
-    found = known.get(ending.lstrip(".").lower())
+    found = known.get(extension.lstrip(".").lower())
     fitting = [text for text, form in sorted(known.items()) if not form.FORMS or document.form in form.FORMS]
     if found is None or (found.FORMS and document.form not in found.FORMS):
         raise UsageError(
-            f"{document.file} is a {document.form}, which cannot become {ending or 'a file without an extension'}",
+            f"{document.file} is a {document.form}, which cannot become {extension or 'a file without an extension'}",
             f"one of {', '.join(fitting)}",
         )
     return found
 
 
-def exported(ending: str, document: Document, wanted: Wanted) -> bytes:
+def exported(extension: str, document: Document, wanted: Wanted) -> bytes:
     """A document in an open form, read back and compared: FormatError when a value would not come back as it is."""
-    form = exchange_for(ending, document)
-    file = f"the {ending.lstrip('.')} file"
+    form = exchange_for(extension, document)
+    file = f"the {extension.lstrip('.')} file"
     try:
         data = form.write(document, wanted)
     except UnicodeEncodeError:
-        raise _undecodable(document, ending) from None
+        raise _undecodable(document, extension) from None
     try:
         back = _read(form, data, document, wanted, file)
     except VolvexError as error:
         raise FormatError(
             document.file,
-            f"it cannot be written as {ending.lstrip('.')}: {error.message}",
-            hint=_others(document, ending),
+            f"it cannot be written as {extension.lstrip('.')}: {error.message}",
+            hint=_others(document, extension),
         ) from error
     if back.changes:
         change = back.changes[0]
         raise FormatError(
             document.file,
-            f"row {change.id}: {change.field} would come back from {ending.lstrip('.')} as {change.after!r}, it is {change.before!r}",
-            hint=_others(document, ending),
+            f"row {change.id}: {change.field} would come back from {extension.lstrip('.')} as {change.after!r}, it is {change.before!r}",
+            hint=_others(document, extension),
         )
     return data
 
 
-def imported(ending: str, data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming:
+def imported(extension: str, data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming:
     """The changes that a file in an open form makes in a document; FormatError with every fault in it."""
-    return _read(exchange_for(ending, document), data, document, wanted, file)
+    return _read(exchange_for(extension, document), data, document, wanted, file)
 
 
 def _read(form: Exchange, data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming:
-    with library_errors(file, f"{form.ENDINGS[0]} file", "saving it again with the program that made it"):
+    with library_errors(file, f"{form.EXTENSIONS[0]} file", "saving it again with the program that made it"):
         return form.read(data, document, wanted, file)
 
 
-def _others(document: Document, ending: str) -> str:
+def _others(document: Document, extension: str) -> str:
     known = [text for text, form in sorted(exchanges().items()) if not form.FORMS or document.form in form.FORMS]
-    return f"another format: {', '.join(text for text in known if text != ending.lstrip('.'))}"
+    return f"another format: {', '.join(text for text in known if text != extension.lstrip('.'))}"
 
 
-def _undecodable(document: Document, ending: str) -> FormatError:
+def _undecodable(document: Document, extension: str) -> FormatError:
     """The error for bytes that are not text: where they are."""
     for sheet in document.sheets:
         for column in sheet.columns.values():
@@ -124,11 +124,11 @@ def _undecodable(document: Document, ending: str) -> FormatError:
                     return FormatError(
                         document.file,
                         f"row {sheet.ids[row]}: {column.name} has bytes that are not text in its encoding, "
-                        f"which no {ending.lstrip('.')} file can hold: {text!r}",
+                        f"which no {extension.lstrip('.')} file can hold: {text!r}",
                         hint="setting that value first",
                     )
     return FormatError(
-        document.file, f"a name in it has bytes that are not text, which no {ending.lstrip('.')} file can hold"
+        document.file, f"a name in it has bytes that are not text, which no {extension.lstrip('.')} file can hold"
     )
 
 

@@ -96,7 +96,7 @@ class Catalogue(Document):
         moved = order[min(int(np.flatnonzero(order == number)[0]) for number in new) :] if packed else sorted(new)
         made = bytearray(self.data[: int(spans[moved[0], 1])] if packed else self.data)
         for number in (int(one) for one in moved):
-            size, start = (int(one) for one in spans[number])
+            size, start = (int(span) for span in spans[number])
             text = new.get(number, self.data[start : start + size])
             spans[number] = len(text), len(made)
             made += text + b"\0"

@@ -126,7 +126,7 @@ class TextData(Document):
         return b"".join(self.pieces(changes))
 
     @abstractmethod
-    def at(self, place: str) -> tuple[str, str, str]:
+    def at(self, path: str) -> tuple[str, str, str]:
         """The sheet and id of the record at a place (or around it), and what fields of the place begin with."""
 
 

@@ -81,7 +81,11 @@ class NodeData(NodeReader):
         """Changes that can be made now, and those that need others first or would meet them in one place."""
         now, later = list[Change](), list[Change]()
         made = set[tuple[int, tuple[tuple[str, str], ...]]]()
-        rewritten = {(one.sheet, one.id) for one in changes if one.what == "set" and None in (one.before, one.after)}
+        rewritten = {
+            (change.sheet, change.id)
+            for change in changes
+            if change.what == "set" and None in (change.before, change.after)
+        }
         for change in changes:
             if change.what == "add":
                 place = self._place(change)

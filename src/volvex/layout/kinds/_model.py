@@ -281,7 +281,7 @@ def _check_one(layout: Layout, what: str, field: Field, repeats: bool) -> Iterat
         yield field.place, f"`{field.words}` cannot depend on something", "a layout for each format"
     fact, part = fact_of(what)
     if what in NAMES and isinstance(field.type, IntegerType):
-        pooled = any(isinstance(one.meaning, Pool) for block in layout.blocks for one in block.fields)
+        pooled = any(isinstance(field.meaning, Pool) for block in layout.blocks for field in block.fields)
         if not pooled and what != "part material":
             yield field.place, f"`{field.name}` points to a text, and no block is `names`", "a pool of texts"
     elif what in NAMES and not isinstance(field.type, Text):

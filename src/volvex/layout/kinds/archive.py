@@ -441,7 +441,7 @@ def _check_names(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple
                 "text zero  names",
             )
         for pointed in pointing:
-            home = next(one for one in layout.blocks if pointed in one.fields)
+            home = next(block for block in layout.blocks if pointed in block.fields)
             if is_bare(field) and pooled_length(home, pointed) is None:
                 yield (
                     pointed.place,

@@ -39,7 +39,7 @@ def _described(reading: Reading, block: Block, field: Field, kind: ColumnsOf) ->
     types = reading.decode_numbers(shape, _field(shape, TYPE)).tolist()
     wide = _field(shape, WIDTH, False)
     widths = reading.decode_numbers(shape, wide).tolist() if wide is not None else [None] * len(types)
-    taken = {one.name for one in block.fields}
+    taken = {field.name for field in block.fields}
     lines, keyed = list[str](), False
     for row, (name, number, width) in enumerate(zip(_names(shape), types, widths, strict=True)):
         text = kind.type_text(number, width)
@@ -70,7 +70,9 @@ def _described(reading: Reading, block: Block, field: Field, kind: ColumnsOf) ->
 
 
 def _field(shape: BlockRead, what: str, needed: bool = True) -> Field:
-    found = (one for one in shape.block.fields if isinstance(one.meaning, Attribute) and one.meaning.what == what)
+    found = (
+        field for field in shape.block.fields if isinstance(field.meaning, Attribute) and field.meaning.what == what
+    )
     return next(found) if needed else next(found, None)  # type: ignore[return-value]
 
 

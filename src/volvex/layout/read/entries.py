@@ -255,7 +255,7 @@ def condition_mask(reading: Reading, when: When) -> Array:
 def _tested(reading: Reading, when: Condition) -> Array:
     if when.how == "ends":
         assert reading.entries is not None
-        ending = when.value if isinstance(when.value, bytes) else b""
-        return np.array([raw.lower().endswith(ending.lower()) for raw in reading.entries.names.raws()], bool)
+        extension = when.value if isinstance(when.value, bytes) else b""
+        return np.array([raw.lower().endswith(extension.lower()) for raw in reading.entries.names.raws()], bool)
     block, field = condition_field(reading, when)
     return holds(when, block.columns[field.name])

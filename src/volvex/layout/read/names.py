@@ -76,21 +76,21 @@ def marked(name: str, variant: str) -> str:
     """The path of one variant: `letters/arrival@de.txt`."""
     if not variant:
         return name
-    stem, ending = _split_ending(name)
-    return f"{stem}@{variant}{ending}"
+    stem, extension = _split_extension(name)
+    return f"{stem}@{variant}{extension}"
 
 
 def unmarked(name: str, known: Container[str]) -> tuple[str, str]:
     """The path and the variant (one of those known) that it names; nothing when it names none."""
-    stem, ending = _split_ending(name)
+    stem, extension = _split_extension(name)
     base, at, variant = stem.rpartition("@")
-    return (base + ending, variant) if at and base and not base.endswith("/") and variant in known else (name, "")
+    return (base + extension, variant) if at and base and not base.endswith("/") and variant in known else (name, "")
 
 
-def _split_ending(name: str) -> tuple[str, str]:
+def _split_extension(name: str) -> tuple[str, str]:
     folder, slash, last = name.rpartition("/")
-    stem, dot, ending = last.rpartition(".")
-    return (f"{folder}{slash}{stem}", dot + ending) if stem else (name, "")
+    stem, dot, extension = last.rpartition(".")
+    return (f"{folder}{slash}{stem}", dot + extension) if stem else (name, "")
 
 
 def variants_of(reading: Reading) -> list[str] | None:
@@ -119,21 +119,21 @@ def _after(reading: Reading, nameless: bool) -> list[bytes] | None:
     dot = ".".encode(encoding)
     if texts is not None:
         return [dot + raw if raw else b"" for raw in texts.raws()]
-    endings, found = stored_endings(reading)
+    extensions, found = stored_extensions(reading)
     if found is None:
         return None
-    made = {number: dot + word.encode(encoding) if word else b"" for number, word in endings.items()}
+    made = {number: dot + word.encode(encoding) if word else b"" for number, word in extensions.items()}
     return [made.get(number, b"") for number in reading.decode_numbers(*found).tolist()]
 
 
 def ending_texts(reading: Reading) -> Texts | None:
-    """The endings where they stand as texts."""
+    """The extensions where they stand as texts."""
     found = reading.attribute(attributes.EXTENSION)
     column = found[0].columns[found[1].name] if found is not None else None
     return column if isinstance(column, Texts) else None
 
 
-def stored_endings(reading: Reading) -> tuple[dict[int, str], tuple[BlockRead, Field] | None]:
+def stored_extensions(reading: Reading) -> tuple[dict[int, str], tuple[BlockRead, Field] | None]:
     """What the numbers of extensions or types stand for, and the field that holds them."""
     found = reading.attribute(attributes.EXTENSION)
     if found is not None and isinstance(found[1].type, Text):
@@ -151,8 +151,8 @@ def endings_of(reading: Reading) -> list[str] | None:
     texts = ending_texts(reading)
     if texts is not None:
         return texts.all()
-    endings, found = stored_endings(reading)
-    return [endings.get(number, "") for number in reading.decode_numbers(*found).tolist()] if found else None
+    extensions, found = stored_extensions(reading)
+    return [extensions.get(number, "") for number in reading.decode_numbers(*found).tolist()] if found else None
 
 
 def type_names(reading: Reading) -> list[str]:
@@ -161,7 +161,7 @@ def type_names(reading: Reading) -> list[str]:
     return [raw.decode(texts.encoding, "replace").lower() for raw in texts.raws()] if texts else []
 
 
-def _named(reading: Reading, name: str, place: str) -> Texts | None:
+def _named(reading: Reading, name: str, path: str) -> Texts | None:
     """A column of names, told by themselves or by places in the pool."""
     found = reading.attributes(name)
     if len(found) > 1:
@@ -170,7 +170,7 @@ def _named(reading: Reading, name: str, place: str) -> Texts | None:
         column = found[0][0].columns[found[0][1].name]
         assert isinstance(column, Texts)
         return column
-    pointing = reading.attribute(place)
+    pointing = reading.attribute(path)
     return pooled(reading, *pointing) if pointing else None
 
 

@@ -104,9 +104,9 @@ class Directory:
             else:
                 self._set_texts(columns, *pool, [*self._texts(columns, *pool).raws(), *texts])
             self.put(columns, place[0], self.reading.settled(place[1]), np.array(places, object), self._added())
-        ending = self.reading.attribute(attributes.EXTENSION)
-        if ending is not None and self.names and self.names[0].ending is not None:
-            self._extend(columns, *ending, [name.ending or b"" for name in self.names])
+        extension = self.reading.attribute(attributes.EXTENSION)
+        if extension is not None and self.names and self.names[0].extension is not None:
+            self._extend(columns, *extension, [name.extension or b"" for name in self.names])
         for what in self.names[0].numbers:  # what makes up a name is the same for all
             numbers = np.array([name.numbers[what] for name in self.names], object)
             for block, one in self.reading.attributes(what):

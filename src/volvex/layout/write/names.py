@@ -16,7 +16,7 @@ from volvex.layout.read.names import (
     folder_paths,
     key_columns,
     numbering_of,
-    stored_endings,
+    stored_extensions,
     unmarked,
 )
 
@@ -27,7 +27,7 @@ class NewName:
 
     text: bytes = b""
     numbers: dict[str, int] = field(default_factory=dict)  # fact -> its true number
-    ending: bytes | None = None  # where endings stand as texts of their own
+    extension: bytes | None = None  # where extensions stand as texts of their own
     folder: int | None = None
 
 
@@ -71,19 +71,19 @@ def _new_name(reading: Reading, name: bytes, rows: Mapping[bytes, int]) -> NewNa
         made.numbers.update(_new_keys(reading, made.text, shown))
         return made
     if ending_texts(reading) is not None:
-        whole, _, ending = made.text.rpartition(dot)
-        made.text, made.ending = (whole, ending) if whole else (made.text, b"")
-    endings, found = stored_endings(reading)
+        whole, _, extension = made.text.rpartition(dot)
+        made.text, made.extension = (whole, extension) if whole else (made.text, b"")
+    extensions, found = stored_extensions(reading)
     if found is not None:
-        whole, _, ending = made.text.rpartition(dot)
-        word = ending.decode(names.encoding, "replace").lower()
-        number = next((number for number, known in endings.items() if whole and known == word), None)
+        whole, _, extension = made.text.rpartition(dot)
+        word = extension.decode(names.encoding, "replace").lower()
+        number = next((number for number, known in extensions.items() if whole and known == word), None)
         if number is None:
-            number = next((number for number, known in endings.items() if not known), None)
+            number = next((number for number, known in extensions.items() if not known), None)
         elif whole:
             made.text = whole
         if number is None:
-            known = ", ".join(sorted(word for word in endings.values() if word))
+            known = ", ".join(sorted(word for word in extensions.values() if word))
             raise RefusedError(
                 f"{shown}: this archive stores extensions as numbers, and has none for it", f"one of {known}"
             )
@@ -136,6 +136,6 @@ def fresh_name(reading: Reading, like: int) -> bytes:
         first = 0x9E3779B97F4A7C15 >> max(0, 64 - 4 * len(last))  # not 0 or the highest: those may mean an end
         tries = (b"%0*x" % (len(last), first + number) for number in range(len(taken) + 1))
     else:
-        ending = dot + last.rpartition(dot)[2] if dot in last else b""
-        tries = (f"volvex-{number}".encode(names.encoding) + ending for number in range(len(taken) + 1))
+        extension = dot + last.rpartition(dot)[2] if dot in last else b""
+        tries = (f"volvex-{number}".encode(names.encoding) + extension for number in range(len(taken) + 1))
     return next(folder + cut + name for name in tries if folder + cut + name not in taken)

@@ -105,7 +105,7 @@ class _Planner:
         self.built: dict[str, Piece] = {}
         self.chunks = ChunkPlan(reading, self.contents, self.directory)
         self.groups = groups_of(reading)
-        self.rows = {own.name: one for one in self.groups if isinstance(one, Rows) for own in one.block.rows}
+        self.rows = {own.name: group for group in self.groups if isinstance(group, Rows) for own in group.block.rows}
 
     def spool(self) -> Spool:
         """The temporary file for what is made again."""

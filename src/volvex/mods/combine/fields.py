@@ -101,7 +101,7 @@ class _Combining:
         if chosen is None or chosen == GAME:
             return
         if chosen in [mod for mod, _ in wish.removes] and chosen not in changing:
-            self._removed(record, [one for one in wish.removes if one[0] == chosen], base)
+            self._removed(record, [remove for remove in wish.removes if remove[0] == chosen], base)
             return
         kept = _Wish(
             {name: left for name, sets in wish.sets.items() if (left := [one for one in sets if one[0] in changing])},
@@ -124,7 +124,7 @@ class _Combining:
         adds = list(wish.adds)
         different = {tuple(sorted(change.fields)) for _, change in adds}
         if base is not None:
-            adds = [one for one in adds if dict(one[1].fields) != base]
+            adds = [add for add in adds if dict(add[1].fields) != base]
             if not adds:
                 for name, sets in wish.sets.items():
                     self._set(record, name, sets, base)
@@ -133,7 +133,7 @@ class _Combining:
             chosen = self._decided("record", record, "", sides, _told(base))
             if chosen is None or chosen == GAME:
                 return
-            mod, change = next(one for one in adds if one[0] == chosen)
+            mod, change = next(add for add in adds if add[0] == chosen)
             for name in dict.fromkeys([*base, *dict(change.fields)]):
                 if base.get(name) != dict(change.fields).get(name):
                     self._make(Change("set", *record, name, base.get(name), dict(change.fields).get(name)), [mod])
@@ -144,7 +144,7 @@ class _Combining:
             )
             if chosen is None or chosen == GAME:
                 return
-            adds = [one for one in adds if one[0] == chosen]
+            adds = [add for add in adds if add[0] == chosen]
         mods, fields, like = [mod for mod, _ in adds], dict(adds[0][1].fields), adds[0][1].like
         for name, sets in wish.sets.items():
             value, users = self._field(record, name, sets, fields.get(name))

@@ -100,28 +100,28 @@ class AddOnFolder(Way):
         if (root / place).exists() and not ours:
             raise RefusedError(f"there is an add-on {root / place} already", "removing it, or another id for the mod")
 
-    def _described(self, bench: Workbench, place: str, descriptor: Descriptor, folder: Path | None) -> list[Built]:
+    def _described(self, bench: Workbench, path: str, descriptor: Descriptor, folder: Path | None) -> list[Built]:
         """The descriptor of the game's own format, and the icon."""
         made = []
         icon = Path(descriptor.icon).name if descriptor.icon and folder is not None else ""
         if self.add_ons.descriptor:
             assert self.description.file is not None
             template = self.description.file.parent / self.add_ons.template
-            data = filled(template, self.add_ons.descriptor, Filling(descriptor, icon, place.rpartition("/")[2]))
-            made.append(_written(bench, f"{place}/{self.add_ons.descriptor}", data))
+            data = filled(template, self.add_ons.descriptor, Filling(descriptor, icon, path.rpartition("/")[2]))
+            made.append(_written(bench, f"{path}/{self.add_ons.descriptor}", data))
         if icon and folder is not None:
-            made.append(_written(bench, f"{place}/{icon}", (folder / descriptor.icon).read_bytes()))
+            made.append(_written(bench, f"{path}/{icon}", (folder / descriptor.icon).read_bytes()))
         return made
 
-    def _zipped(self, bench: Workbench, place: str, own: Sequence[Built]) -> Built:
+    def _zipped(self, bench: Workbench, path: str, own: Sequence[Built]) -> Built:
         """The files of an add-on as one ZIP, the same bytes for the same files."""
-        target = bench.built / f"{place}.making"
+        target = bench.built / f"{path}.making"
         with atomic(bench.disk, target, durable=False) as out:
-            write_zip(out, [(built.path[len(place) + 1 :], bench.built / built.path) for built in own])
-        shutil.rmtree(bench.built / place)
-        bench.disk.replace(target, bench.built / place)
-        file = bench.built / place
-        return Built(place, file.stat().st_size, sum(built.changes for built in own), None)
+            write_zip(out, [(built.path[len(path) + 1 :], bench.built / built.path) for built in own])
+        shutil.rmtree(bench.built / path)
+        bench.disk.replace(target, bench.built / path)
+        file = bench.built / path
+        return Built(path, file.stat().st_size, sum(built.changes for built in own), None)
 
 
 class AddOnList(AddOnFolder):

@@ -22,7 +22,7 @@ class FileType:
     codec       the codec that decodes a compressed stream
     weak        signatures that only count when what follows decodes: see `formats/single`
     extension   of files of this type (default: the name)
-    endings     extensions of a compressed file, which what it holds has not
+    extensions     extensions of a compressed file, which what it holds has not
     holds       it may contain other files, or its signature is too short to exclude that
     """
 
@@ -36,7 +36,7 @@ class FileType:
     codec: str = ""
     weak: tuple[bytes, ...] = ()
     extension: str = ""
-    endings: tuple[str, ...] = ()
+    extensions: tuple[str, ...] = ()
     holds: bool = False
 
     def begins(self, head: bytes) -> bool:

@@ -48,7 +48,7 @@ TYPES = (
         embedded=rb"\x1f\x8b\x08",
         measure=_stream("gzip"),
         codec="gzip",
-        endings=("gz", "gzip"),
+        extensions=("gz", "gzip"),
         holds=True,
     ),
     FileType(
@@ -57,7 +57,7 @@ TYPES = (
         embedded=rb"\xfd7zXZ\0",
         measure=_stream("xz"),
         codec="xz",
-        endings=("xz",),
+        extensions=("xz",),
         holds=True,
     ),
     FileType(
@@ -66,7 +66,7 @@ TYPES = (
         embedded=rb"\x28\xb5\x2f\xfd",
         measure=_stream("zstd"),
         codec="zstd",
-        endings=("zst", "zstd"),
+        extensions=("zst", "zstd"),
         holds=True,
     ),
     FileType(
@@ -75,7 +75,7 @@ TYPES = (
         embedded=rb"BZh[1-9]",
         measure=_stream("bzip2"),
         codec="bzip2",
-        endings=("bz2",),
+        extensions=("bz2",),
         holds=True,
     ),
     FileType(
@@ -84,7 +84,7 @@ TYPES = (
         embedded=rb"\x04\x22\x4d\x18",
         measure=_stream("lz4frame"),
         codec="lz4frame",
-        endings=("lz4",),
+        extensions=("lz4",),
         holds=True,
     ),
     FileType(
@@ -93,8 +93,8 @@ TYPES = (
         measure=_stream("zlib"),
         codec="zlib",
         weak=(b"\x78\x01", b"\x78\x5e", b"\x78\x9c", b"\x78\xda"),
-        endings=("zz", "z", "zlib"),
+        extensions=("zz", "z", "zlib"),
         holds=True,
     ),
-    FileType("lzma", codec="lzma", weak=(b"\x5d\0\0",), endings=("lzma",), holds=True),
+    FileType("lzma", codec="lzma", weak=(b"\x5d\0\0",), extensions=("lzma",), holds=True),
 )

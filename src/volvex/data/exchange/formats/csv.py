@@ -22,7 +22,7 @@ from volvex.data.model.sheet import FLOAT, INT, Array, Column, Document, Sheet
 from volvex.errors import FormatError
 from volvex.extras import require
 
-ENDINGS = ("csv",)
+EXTENSIONS = ("csv",)
 FORMS = ()
 MARK = b"\xef\xbb\xbf"
 SEPARATORS = (",", "\t", ";")

@@ -12,7 +12,7 @@ from volvex.data.exchange.incoming import ROW, Reader
 from volvex.data.model.sheet import FLOAT, INT, Document, Sheet
 from volvex.errors import FormatError, VolvexError
 
-ENDINGS = ("json",)
+EXTENSIONS = ("json",)
 FORMS = ()
 EXACT = 1 << 53  # larger whole numbers are told as texts: many programs read numbers as 64-bit floats
 

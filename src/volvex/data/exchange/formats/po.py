@@ -13,7 +13,7 @@ from volvex.data.model.catalogue import HEAD, Catalogue
 from volvex.data.model.sheet import Change, Document
 from volvex.errors import FormatError, VolvexError
 
-ENDINGS = ("po",)
+EXTENSIONS = ("po",)
 FORMS = ("text", LINES, Catalogue.form)
 _BREAKS = "\x1c\x1d\x1e\x85\u2028\u2029"  # where the library ends a line, and no PO file does
 _ESCAPED = "\x0b\x0c"  # the same, but it writes these as escapes

@@ -6,7 +6,7 @@ from volvex.data.exchange import Incoming, Wanted
 from volvex.data.exchange.formats import csv
 from volvex.data.model.sheet import Document
 
-ENDINGS = ("tsv",)
+EXTENSIONS = ("tsv",)
 FORMS = ()
 
 

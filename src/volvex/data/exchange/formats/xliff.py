@@ -10,7 +10,7 @@ from volvex.data.model.sheet import Document
 from volvex.errors import FormatError
 from volvex.extras import require
 
-ENDINGS = ("xlf", "xliff")
+EXTENSIONS = ("xlf", "xliff")
 FORMS = ("text", LINES)
 SPACE = "urn:oasis:names:tc:xliff:document:2.0"
 _XML = "{http://www.w3.org/XML/1998/namespace}space"

@@ -21,7 +21,7 @@ from volvex.data.model.sheet import FLOAT, INT, TEXT, Column, Document, Sheet
 from volvex.errors import FormatError, VolvexError
 from volvex.extras import require
 
-ENDINGS = ("xlsx",)
+EXTENSIONS = ("xlsx",)
 FORMS = ()
 EXACT = 10**15
 MOST = 2_000_000  # cells that are read
@@ -156,7 +156,7 @@ def read(data: bytes, document: Document, wanted: Wanted, file: str) -> Incoming
             continue
         reader = Reader(sheet, file, lambda at, title=title: f"{title} row {at + 2}", faults)  # type: ignore[misc]
         if lines:
-            names = [str(one) for one in lines[0] if one is not None]
+            names = [str(line) for line in lines[0] if line is not None]
             changes += reader.changes(
                 {
                     name: _values(sheet, name, [line[at] if at < len(line) else None for line in lines[1:]])

@@ -109,7 +109,7 @@ class CsvData(TextData):
         columns = [Column(name, Rule(), self._loader(at)) for at, name in enumerate(self.names)]
         sheet = Sheet(SHEET, columns, len(self.spans))
         cells = {name: column.values.tolist() for name, column in sheet.columns.items()}
-        words = [name for name in self.names if not all(_NUMBER.fullmatch(one) for one in cells[name])]
+        words = [name for name in self.names if not all(_NUMBER.fullmatch(cell) for cell in cells[name])]
         tries = [self.names[:1], *([name] for name in self.names if name.casefold() in IDS), words]
         for texts in tries:
             told = list(zip(*(cells[name] for name in texts), strict=True))
@@ -124,11 +124,11 @@ class CsvData(TextData):
 
         return load
 
-    def at(self, place: str) -> tuple[str, str, str]:
+    def at(self, path: str) -> tuple[str, str, str]:
         sheet = self._sheets[0]
-        if place.isdigit() and int(place) < len(sheet):
-            return SHEET, sheet.ids[int(place)], ""
-        raise NotFoundError(f"{self.file}: there is no {place}", f"the number of a record: 0 to {len(sheet) - 1}")
+        if path.isdigit() and int(path) < len(sheet):
+            return SHEET, sheet.ids[int(path)], ""
+        raise NotFoundError(f"{self.file}: there is no {path}", f"the number of a record: 0 to {len(sheet) - 1}")
 
     def splices(self, changes: Sequence[Change]) -> list[Splice]:
         found = []

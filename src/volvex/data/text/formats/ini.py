@@ -122,13 +122,13 @@ class IniData(TextData):
             cells[row_id] = value
         return cells
 
-    def at(self, place: str) -> tuple[str, str, str]:
-        wanted = place.strip("/[]")
+    def at(self, path: str) -> tuple[str, str, str]:
+        wanted = path.strip("/[]")
         for sheet, row_id in self._sections:
             if wanted == (row_id if sheet == SHEET else f"{sheet}/{row_id}"):
                 return sheet, row_id, ""
         raise NotFoundError(
-            f"{self.file}: there is no {place}",
+            f"{self.file}: there is no {path}",
             f"one of {', '.join(row_id if sheet == SHEET else f'{sheet}/{row_id}' for sheet, row_id in [*self._sections][:12])}",
         )
 

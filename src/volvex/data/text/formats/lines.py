@@ -47,10 +47,10 @@ class LineData(TextData):
     def sheets(self) -> list[Sheet]:
         return self._sheets
 
-    def at(self, place: str) -> tuple[str, str, str]:
-        if place.isdigit() and 1 <= int(place) <= len(self._spans):
-            return SHEET, f"{NUMBERED}{place}", ""
-        raise NotFoundError(f"{self.file}: there is no line {place}", f"1 to {len(self._spans)}")
+    def at(self, path: str) -> tuple[str, str, str]:
+        if path.isdigit() and 1 <= int(path) <= len(self._spans):
+            return SHEET, f"{NUMBERED}{path}", ""
+        raise NotFoundError(f"{self.file}: there is no line {path}", f"1 to {len(self._spans)}")
 
     def splices(self, changes: Sequence[Change]) -> list[Splice]:
         found = []

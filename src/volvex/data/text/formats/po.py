@@ -88,10 +88,10 @@ class PoData(TextData):
         if message.texts:
             yield message
 
-    def at(self, place: str) -> tuple[str, str, str]:
-        if place in self._messages:
-            return SHEET, place, ""
-        raise NotFoundError(f"{self.file}: there is no {place}", "--row with the text that is translated")
+    def at(self, path: str) -> tuple[str, str, str]:
+        if path in self._messages:
+            return SHEET, path, ""
+        raise NotFoundError(f"{self.file}: there is no {path}", "--row with the text that is translated")
 
     def splices(self, changes: Sequence[Change]) -> list[Splice]:
         offsets = Offsets(self.text)

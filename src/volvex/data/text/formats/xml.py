@@ -188,8 +188,8 @@ def _value(element: Element, attribute: str) -> str:
     return element.attributes[attribute] if attribute else element.text
 
 
-def _normal(place: str) -> str:
-    return place.strip("/").replace("[1]", "").replace("@", "")
+def _normal(path: str) -> str:
+    return path.strip("/").replace("[1]", "").replace("@", "")
 
 
 # finding
@@ -283,12 +283,12 @@ def _records(root: Element) -> Iterator[tuple[Record, Element]]:
 
 
 def _records_below(
-    element: Element, tags: list[str], place: str, ids: list[str], numbered: Collection[int], numbers: Counter[str]
+    element: Element, tags: list[str], path: str, ids: list[str], numbered: Collection[int], numbers: Counter[str]
 ) -> Iterator[tuple[Record, Element]]:
     counts: dict[str, int] = {}
     for child in element.children:
         count = counts[child.tag] = counts.get(child.tag, 0) + 1
-        here, own, sheet = f"{place}/{child.tag}[{count}]", _id(child), sheet_name([*tags, child.tag])
+        here, own, sheet = f"{path}/{child.tag}[{count}]", _id(child), sheet_name([*tags, child.tag])
         inner = ids
         if child.start in numbered:
             row_id = f"{NUMBERED}{numbers[sheet]}"

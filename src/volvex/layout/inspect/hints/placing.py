@@ -99,7 +99,7 @@ def _gaps(reading: Reading, within: str, aligned: bool) -> Iterator[Hint]:
     """Bytes between the pieces of a source, grouped by what lies behind them."""
     found = list(_unexplained(reading, within))
     if reading.volumes and reading.layout.content.within == within:
-        found += _between(reading.content_source, content_pieces(reading), [one.base for one in reading.volumes])
+        found += _between(reading.content_source, content_pieces(reading), [volume.base for volume in reading.volumes])
     inner = [gap for gap in found if gap.before is not None and gap.before.block is None and gap.before.area is None]
     others = [gap for gap in found if gap not in inner]
     if inner and not aligned:

@@ -160,7 +160,7 @@ def _check_measure(layout: Layout, field: Field, meaning: Measure) -> Iterator[P
     home = next(home for home in layout.blocks if field in home.fields)
     if any(one.type.uses == "length" and one.type.sibling == field.name for one in home.fields):
         return
-    pointing = next((one for one in home.fields if one.name == meaning.part and meaning.what == "length"), None)
+    pointing = next((field for field in home.fields if field.name == meaning.part and meaning.what == "length"), None)
     if pointing is not None and layout.block(meaning.part) is None and layout.part(meaning.part) is None:
         yield from _check_pooled(layout, field, pointing)
         return
@@ -184,7 +184,9 @@ def _check_group(layout: Layout, field: Field, home: Block, block: Block) -> Ite
     if field.meaning != Measure("start", block.name):
         return  # what follows is told once
     whats = {
-        one.meaning.what for one in home.fields if isinstance(one.meaning, Measure) and one.meaning.part == block.name
+        field.meaning.what
+        for field in home.fields
+        if isinstance(field.meaning, Measure) and field.meaning.part == block.name
     }
     if bool(block.transforms) != ("stored length" in whats):
         yield (

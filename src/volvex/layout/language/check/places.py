@@ -115,7 +115,11 @@ def check_part(layout: Layout, part: Part) -> Iterator[Problem]:
             f"no field gives the length of {part.name}",
             f"a field with the meaning `stored length of {part.name}`, or `until end`",
         )
-    if part.reach is not None and part.reach.to == "records" and not all(keeps_size(one) for one in part.transforms):
+    if (
+        part.reach is not None
+        and part.reach.to == "records"
+        and not all(keeps_size(transform) for transform in part.transforms)
+    ):
         yield (
             part.place,
             f"{part.name} is as long as its records only where ciphers keep the size",
