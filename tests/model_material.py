@@ -40,6 +40,9 @@ class FolderFiles:
         self.root, self.library = root, library
         self.paths = [path.relative_to(root).as_posix() for path in sorted(root.rglob("*")) if path.is_file()]
 
+    def home(self, number: int) -> str:
+        return self.paths[number]
+
     def open(self, number: int) -> Source:
         file = self.root / self.paths[number]
         source = FileSource(file, self.paths[number])

@@ -17,9 +17,10 @@ from tests.support import MAIN, Case, made_game
 from volvex.bench.game_description import read_game_description
 from volvex.data import Change, open_data
 from volvex.data.check import ERROR, Problem, problems
+from volvex.data.meanings import Meanings, Reference, Spot, described
 from volvex.data.path_index import PathIndex, fits
 from volvex.data.placeholders import difference, placeholders
-from volvex.data.references import Catalogue, Meanings, Reference, Spot, described, follow, users
+from volvex.data.references import Catalogue, follow, users
 from volvex.errors import FormatError
 from volvex.shipped import GAMES
 

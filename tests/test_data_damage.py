@@ -19,8 +19,9 @@ from volvex.data.differences import differences, merged
 from volvex.data.exchange import Wanted, exchanges
 from volvex.data.expressions import Expression
 from volvex.data.find import texts, values
+from volvex.data.meanings import Meanings
 from volvex.data.outline import outline, walk
-from volvex.data.references import Catalogue, Meanings
+from volvex.data.references import Catalogue
 from volvex.errors import VolvexError
 
 SAMPLES = {

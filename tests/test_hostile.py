@@ -20,9 +20,10 @@ from volvex.archive import key_file
 from volvex.archive.access.match import matching
 from volvex.archive.access.search import LARGE, Wanted, _search_large
 from volvex.archive.safe_names import Refusal, disk_names
-from volvex.bench import Game, Workbench
 from volvex.bench.build import build
+from volvex.bench.game import Game
 from volvex.bench.game_description import UNKNOWN
+from volvex.bench.workbench import Workbench
 from volvex.data.open import open_data
 from volvex.errors import VolvexError
 from volvex.layout import Library, cache

@@ -13,13 +13,13 @@ import numpy as np
 from volvex.archive.archive import Archive, Check
 from volvex.archive.attribute_text import attribute_text
 from volvex.archive.safe_names import shown
-from volvex.archive.sound_bank import BankCodec, SoundBank
 from volvex.codec import CHECKSUM, COMPRESS, Checksum, Cipher, Compression
 from volvex.codec.samples.heads import Head
 from volvex.errors import FormatError, RefusedError, VolvexError
 from volvex.layout.checksums import checksum_text, stored_checksum
 from volvex.layout.columns import Array
 from volvex.layout.kinds import archive as attributes
+from volvex.layout.kinds.sound import ENCODING
 from volvex.layout.model import Attribute, Field, Number, Opaque
 from volvex.layout.name_hash import KEYS, UNNAMED, Keying, Names
 from volvex.layout.read.blocks import BlockRead, Reading
@@ -28,13 +28,11 @@ from volvex.layout.read.names import endings_of, key_columns, marked, unmarked, 
 from volvex.layout.read.open import read
 from volvex.layout.transforms import ciphers_of, decrypted, made_codec
 from volvex.layout.volumes import volume_name
-from volvex.layout.write.blank import blank_codec
-from volvex.layout.write.checks import require_writable
-from volvex.layout.write.names import fresh_name
 from volvex.layout.write.plan import BLANK, Edit, NewContent, Plan
 from volvex.source import Beside, Source, Spool, WindowSource
 
 if TYPE_CHECKING:
+    from volvex.archive.sound_bank import SoundBank
     from volvex.layout.inspect.proof import Proof
 
 
@@ -74,6 +72,15 @@ class _ChecksumCheck:
             )
 
 
+def _bank_of(reading: Reading) -> SoundBank | None:
+    """The bank of sounds that a file is; None when its layout describes none."""
+    if not reading.layout.content.sounds and reading.attribute(ENCODING) is None:
+        return None
+    from volvex.archive.sound_bank import SoundBank
+
+    return SoundBank(reading)
+
+
 class LayoutArchive(Archive):
     """An archive whose directory was read by a layout."""
 
@@ -85,7 +92,7 @@ class LayoutArchive(Archive):
         assert reading.entries is not None
         self.reading, self.layout = reading, reading.original
         self.source, self.entries, self.title = reading.source, reading.entries, reading.original.title
-        self.bank = SoundBank.of(reading)
+        self.bank = _bank_of(reading)
         if self.bank is not None:
             self.entries = self.bank.entries()
             self.takes_blank = False  # nothing would say how its samples are encoded
@@ -146,6 +153,8 @@ class LayoutArchive(Archive):
         if self.bank is None or facts is None:
             return COMPRESS.get(name)
         assert self.reading.entries is not None
+        from volvex.archive.sound_bank import BankCodec
+
         return BankCodec(COMPRESS.get(name), int(self.reading.entries.size[row]), self.bank, facts)
 
     def sound(self, row: int) -> Head | None:
@@ -249,6 +258,8 @@ class LayoutArchive(Archive):
 
     def _codec_for(self, row: int) -> str:
         """The codec in which new content is stored: the entry's own, or the first of the layout."""
+        from volvex.layout.write.blank import blank_codec
+
         codec = blank_codec(self.reading) if row == BLANK else self._stored_codec(row)
         assert self.reading.entries is not None
         if self.reading.layout.content.differing:
@@ -313,6 +324,7 @@ class LayoutArchive(Archive):
         return NewContent(spool, offset, length, size, codec, {key: total.value() for key, total in checksums.items()})
 
     def plan(self, edit: Edit, each: bool = False, folder: Path | None = None, pinned: bool = False) -> Plan:
+        from volvex.layout.write.checks import require_writable
         from volvex.layout.write.planner import plan  # not needed for looking
 
         require_writable(self.layout)
@@ -370,4 +382,6 @@ class LayoutArchive(Archive):
         return prove(self.reading, on_progress)
 
     def fresh_name(self, like: int) -> bytes:
+        from volvex.layout.write.names import fresh_name
+
         return fresh_name(self.reading, like)

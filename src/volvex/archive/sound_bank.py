@@ -98,12 +98,6 @@ class SoundBank:
         self._columns = {what: _column(reading, what, len(reading.entries)) for what in attributes.FACTS}
         self._facts: dict[int, _Facts | None] = {}
 
-    @classmethod
-    def of(cls, reading: Reading) -> SoundBank | None:
-        """The bank that a file is; None when its layout describes none."""
-        there = reading.layout.content.sounds or reading.attribute(attributes.ENCODING) is not None
-        return cls(reading) if there else None
-
     def spec(self, row: int) -> str:
         """The encoding of an entry, as the layout writes it; empty for a number that it does not have."""
         if self._reading.layout.content.sounds:

@@ -5,10 +5,3 @@ fingerprints; `files/` mirrors the game's tree, archives appearing as folders; `
 made. The rule that holds: everything starts from the game's *original* files, never from what an earlier
 install put there.
 """
-
-from volvex.bench.bench_file import Taken
-from volvex.bench.game import Game
-from volvex.bench.game_description import GameDescription
-from volvex.bench.workbench import Workbench
-
-__all__ = ["Game", "GameDescription", "Taken", "Workbench"]

@@ -16,7 +16,7 @@ from volvex.archive.safe_names import stays_inside
 from volvex.asset.picture.roles import WORDS as ROLE_WORDS
 from volvex.bench.add_ons import AddOns, add_ons_of
 from volvex.data import encodings
-from volvex.data.references import Meanings, described
+from volvex.data.meanings import Meanings, described
 from volvex.errors import FormatError, UsageError, VolvexError
 from volvex.shipped import GAMES
 from volvex.user_files import user_files

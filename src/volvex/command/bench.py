@@ -13,9 +13,9 @@ import argparse
 from pathlib import Path
 
 from volvex.archive.safe_names import quoted
-from volvex.bench import Workbench
 from volvex.bench.bench_file import read_description
 from volvex.bench.lock import lock_bench
+from volvex.bench.workbench import Workbench
 from volvex.command.ui.bench import bench_folder, open_game
 from volvex.command.ui.context import Context
 from volvex.command.ui.games import name_game

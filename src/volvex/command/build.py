@@ -32,7 +32,7 @@ from volvex.mods.patch.plan import plan_in_place
 from volvex.source import Spool
 
 if TYPE_CHECKING:
-    from volvex.bench import Workbench
+    from volvex.bench.workbench import Workbench
 
 PRIORITY = 37
 WRITES = True

@@ -30,7 +30,7 @@ from volvex.errors import FormatError, NotFoundError, Status, UsageError
 from volvex.source import atomic
 
 if TYPE_CHECKING:
-    from volvex.bench import Workbench
+    from volvex.bench.workbench import Workbench
 
 NAMESAKES = 100  # changes of which it is looked whether others of their name are there
 PRIORITY = 32

@@ -11,11 +11,11 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from volvex.archive.safe_names import quoted, shown
-from volvex.bench import Workbench
 from volvex.bench.build import Built, is_current, read_built
 from volvex.bench.changes import FileChange, changes
 from volvex.bench.check import check
 from volvex.bench.semantic_diff import game_catalogue
+from volvex.bench.workbench import Workbench
 from volvex.command.ui.bench import add_bench, open_bench
 from volvex.command.ui.context import Context
 from volvex.command.ui.games import game_description

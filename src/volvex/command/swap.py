@@ -26,7 +26,7 @@ from volvex.command.ui.variants import add_variant
 from volvex.errors import RefusedError, Status, UsageError
 
 if TYPE_CHECKING:
-    from volvex.bench import Workbench
+    from volvex.bench.workbench import Workbench
 
 PRIORITY = 33
 WRITES = True

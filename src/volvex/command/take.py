@@ -21,7 +21,7 @@ from volvex.command.ui.variants import add_variant
 from volvex.errors import Status
 
 if TYPE_CHECKING:
-    from volvex.bench import Workbench
+    from volvex.bench.workbench import Workbench
 
 PRIORITY = 31
 WRITES = True

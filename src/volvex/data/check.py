@@ -6,10 +6,11 @@ import difflib
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
+from volvex.data.meanings import Spot
 from volvex.data.model.sheet import JOINED, TEXT, Document, Sheet
 from volvex.data.path_index import fits
 from volvex.data.placeholders import difference
-from volvex.data.references import Catalogue, Spot, is_there, lookup
+from volvex.data.references import Catalogue, is_there, lookup
 from volvex.errors import VolvexError
 
 ERROR, WARNING = "error", "warning"

@@ -16,7 +16,7 @@ from volvex.archive.detect.filetypes import is_text
 from volvex.archive.formats._base import OpenFormatArchive, content_piece, entries_of, joined, span
 from volvex.errors import FormatError, LockedError, RefusedError, VolvexError
 from volvex.layout import Library
-from volvex.layout.inspect.coverage import Stretch
+from volvex.layout.inspect.stretch import Stretch
 from volvex.layout.match import head_of
 from volvex.layout.read.blocks import measured
 from volvex.layout.read.locate import locate

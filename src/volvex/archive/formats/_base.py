@@ -5,6 +5,7 @@ from __future__ import annotations
 import zlib
 from abc import abstractmethod
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -14,10 +15,12 @@ from volvex.codec import COMPRESS
 from volvex.errors import FormatError
 from volvex.layout.columns import Array, Texts
 from volvex.layout.entries import Entries
-from volvex.layout.inspect.coverage import Stretch
-from volvex.layout.inspect.proof import Proof, compared
+from volvex.layout.inspect.stretch import Stretch
 from volvex.layout.write.plan import BLANK, Edit, NewContent, Piece
 from volvex.source import Source, Spool
+
+if TYPE_CHECKING:
+    from volvex.layout.inspect.proof import Proof
 
 CRC = ("crc32", "content")  # under which new content tells its sum
 
@@ -55,6 +58,8 @@ class OpenFormatArchive(Archive):
         return encoded(spool, chunks, self.codec(like) if self.codec(like) != "?" else "none")
 
     def prove(self, on_progress: Callable[[int], None] = lambda size: None) -> Proof:
+        from volvex.layout.inspect.proof import compared  # not needed for looking
+
         return compared(self.plan(Edit(), each=True), self.source, self.covering, on_progress)
 
     @abstractmethod

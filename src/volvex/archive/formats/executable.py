@@ -15,7 +15,7 @@ from pathlib import Path
 from volvex.archive.formats._base import OpenFormatArchive, content_piece, entries_of, joined, span
 from volvex.archive.formats._icons import apart, extension, image_ids, whole, whole_size
 from volvex.errors import FormatError, RefusedError
-from volvex.layout.inspect.coverage import Stretch
+from volvex.layout.inspect.stretch import Stretch
 from volvex.layout.keyring import KeyRing
 from volvex.layout.write.plan import Edit, Piece, Plan
 from volvex.source import Beside, JoinedSource, LazySource, Source

@@ -9,6 +9,7 @@ import functools
 import re
 from collections.abc import Iterable, Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from volvex.archive.detect.filetypes import HEAD, extension_by_content
 from volvex.archive.detect.types import all_types
@@ -16,11 +17,13 @@ from volvex.archive.envelope import members
 from volvex.archive.formats._base import OpenFormatArchive, content_piece, encoded, entries_of
 from volvex.codec import COMPRESS
 from volvex.errors import ContentError, FormatError, RefusedError
-from volvex.layout.inspect.coverage import Stretch
-from volvex.layout.inspect.proof import Proof, compared
+from volvex.layout.inspect.stretch import Stretch
 from volvex.layout.keyring import KeyRing
 from volvex.layout.write.plan import Edit, NewContent, Piece, Plan
 from volvex.source import Beside, Source, Spool
+
+if TYPE_CHECKING:
+    from volvex.layout.inspect.proof import Proof
 
 TITLE = "one compressed file"
 PRIORITY = 40
@@ -174,6 +177,8 @@ class Single(OpenFormatArchive):
 
     def prove(self, on_progress=lambda size: None) -> Proof:  # type: ignore[no-untyped-def]
         self._opened_up()
+        from volvex.layout.inspect.proof import compared  # not needed for looking
+
         return compared(self.plan(Edit()), self.source, self.covering, on_progress)
 
     def covering(self, at: int) -> Stretch:

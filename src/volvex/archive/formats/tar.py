@@ -19,7 +19,7 @@ from volvex.archive.safe_names import shown
 from volvex.codec import COMPRESS
 from volvex.errors import FRESH, ContentError, FormatError, RefusedError
 from volvex.layout.columns import Array
-from volvex.layout.inspect.coverage import Stretch
+from volvex.layout.inspect.stretch import Stretch
 from volvex.layout.keyring import KeyRing
 from volvex.layout.write.plan import Edit, NewContent, Piece, Plan
 from volvex.source import Beside, Source

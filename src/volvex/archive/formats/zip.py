@@ -17,13 +17,12 @@ from volvex.archive.archive import Check
 from volvex.archive.formats import _zip_directory as zd
 from volvex.archive.formats import _zip_locks as locks
 from volvex.archive.formats._base import CrcCheck, OpenFormatArchive
-from volvex.archive.formats._zip_writing import Writer
 from volvex.archive.safe_names import clean, shown
 from volvex.codec import COMPRESS, Cipher, Compression
 from volvex.errors import FRESH, FormatError, LockedError
 from volvex.layout.columns import Array
 from volvex.layout.entries import Entries
-from volvex.layout.inspect.coverage import Stretch
+from volvex.layout.inspect.stretch import Stretch
 from volvex.layout.keyring import KeyRing
 from volvex.layout.write.plan import Edit, Plan
 from volvex.source import Beside, Source
@@ -344,6 +343,8 @@ class Zip(OpenFormatArchive):
     # writing
 
     def plan(self, edit: Edit, each: bool = False, folder: Path | None = None, pinned: bool = False) -> Plan:
+        from volvex.archive.formats._zip_writing import Writer  # not needed for looking
+
         return Writer(self, self._locks, folder, pinned).plan(edit, each)
 
     def reopened(self, source: Source, beside: Beside | None = None) -> Zip:

@@ -22,7 +22,7 @@ from volvex.archive.layout_archive import LayoutArchive
 from volvex.codec import COMPRESS
 from volvex.errors import ContentError, FormatError, RefusedError, VolvexError
 from volvex.layout import Library
-from volvex.layout.inspect.coverage import Stretch
+from volvex.layout.inspect.stretch import Stretch
 from volvex.layout.match import fits
 from volvex.layout.read.open import read
 from volvex.layout.write.plan import Edit, NewContent, Plan

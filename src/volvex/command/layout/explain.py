@@ -13,7 +13,8 @@ from volvex.command.ui.faults import note_faults
 from volvex.command.ui.reader import add_reading, open_walker
 from volvex.command.ui.table import Column, count, number, percent, print_table
 from volvex.errors import NotFoundError, UsageError
-from volvex.layout.inspect.coverage import Coverage, Stretch, coverage, stretches
+from volvex.layout.inspect.coverage import Coverage, coverage, stretches
+from volvex.layout.inspect.stretch import Stretch
 from volvex.layout.read.blocks import Reading
 
 PRIORITY = 52

@@ -14,7 +14,8 @@ from volvex.errors import NotFoundError
 MOST_TOLD = 6  # files of which it is said where else the same content lies
 
 if TYPE_CHECKING:
-    from volvex.bench import Game, Workbench
+    from volvex.bench.game import Game
+    from volvex.bench.workbench import Workbench
 
 
 def add_bench(parser: argparse.ArgumentParser, game: bool = True) -> None:
@@ -28,7 +29,7 @@ def add_bench(parser: argparse.ArgumentParser, game: bool = True) -> None:
 
 def open_game(folder: Path, context: Context) -> Game:
     """A game's folder as it was before installs; an interrupted install or restore is finished first."""
-    from volvex.bench import Game
+    from volvex.bench.game import Game
     from volvex.mods import originals, recover
 
     if not folder.is_dir():
@@ -55,9 +56,9 @@ def open_bench(options: argparse.Namespace, context: Context, sync_exports: bool
     With `sync_exports`, what was edited in its folder `open` is taken over first.
     """
     from volvex.archive.safe_names import shown
-    from volvex.bench import Workbench
     from volvex.bench.bench_file import read_description
     from volvex.bench.lock import clear_leftovers, lock_bench
+    from volvex.bench.workbench import Workbench
     from volvex.command.ui.reader import bench_library, remember_layouts
 
     folder = bench_folder(options, context)

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from volvex.archive import Walker
     from volvex.archive.access.merged import LoadOrder
     from volvex.archive.access.ties import Ties
-    from volvex.bench import Workbench
+    from volvex.bench.workbench import Workbench
     from volvex.layout import Layout, Library
     from volvex.source import Beside, Source
 

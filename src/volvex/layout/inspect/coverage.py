@@ -11,6 +11,7 @@ import numpy as np
 
 from volvex.errors import FormatError
 from volvex.layout.columns import Texts
+from volvex.layout.inspect.stretch import Stretch
 from volvex.layout.inspect.values import value_of, value_text
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.model import (
@@ -31,23 +32,6 @@ from volvex.layout.types.text import is_whole
 from volvex.source import Source
 
 SHOWN = 10  # bytes shown of what no field explains
-
-
-@dataclass(frozen=True)
-class Stretch:
-    """Bytes of a file and what they are: a field, content, padding, or unexplained.
-
-    `within` names the wrapped part that they lie in; then places count from its start. A `bits` stretch lies in another.
-    """
-
-    start: int
-    size: int
-    what: str  # field, content, padding, unexplained, part, bits
-    name: str  # such as directory[3].size, or the entry's name
-    shape: str = ""
-    value: str = ""
-    meaning: str = ""
-    within: str = ""
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,8 @@ import numpy as np
 
 from volvex.errors import FormatError
 from volvex.layout.checksums import checksum_text, name_checksum, stored_checksum
-from volvex.layout.inspect.coverage import Stretch, covering, object_stretches, pieces
+from volvex.layout.inspect.coverage import covering, object_stretches, pieces
+from volvex.layout.inspect.stretch import Stretch
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.read.blocks import Reading
 from volvex.layout.read.names import entry_folders, has_ranges, own_names

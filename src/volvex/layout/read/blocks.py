@@ -16,7 +16,6 @@ from volvex.errors import FormatError
 from volvex.layout.columns import Array, Columns, Texts, taken
 from volvex.layout.entries import Entries
 from volvex.layout.kinds import archive as attributes
-from volvex.layout.language.check.siblings import half_of
 from volvex.layout.model import (
     CONTENTS,
     RECORD,
@@ -288,6 +287,8 @@ def with_upper(block: BlockRead, field: Field) -> Array:
 
 def upper_field(block: Block, field: Field) -> Field | None:
     """The field that holds the upper bits of what another says."""
+    from volvex.layout.language.check.siblings import half_of  # few layouts have halves
+
     return half_of(block, field.meaning, True) if isinstance(field.meaning, Attribute | Measure) else None
 
 
