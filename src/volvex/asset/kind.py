@@ -53,11 +53,13 @@ class Drawn:
 
     pixels    a picture
     lines     lines of characters, each as runs of a text and whether it is marked
+    marked    what the marked runs are
     times     texts that are spread over the width below
     """
 
     pixels: Pixels = None
     lines: Sequence[Sequence[tuple[str, bool]]] = ()
+    marked: str = ""
     times: Sequence[str] = ()
 
 

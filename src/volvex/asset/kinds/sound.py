@@ -100,7 +100,7 @@ class SoundKind(AssetKind["OpenedSound"]):
                     runs = (line[start:end] for start, end in pairwise(edges))
                     lines.append([(run, bool(number % 2)) for number, run in enumerate(runs)])
             times = [duration_text(sound.duration * step / AXIS_STEPS) for step in range(AXIS_STEPS + 1)]
-            return Drawn(lines=lines, times=times)
+            return Drawn(lines=lines, marked="green: the loop" if loops else "", times=times)
 
         return draw
 

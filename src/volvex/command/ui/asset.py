@@ -16,7 +16,7 @@ from volvex.command.ui.table import count, number
 from volvex.errors import Status
 from volvex.source.outputs import Outputs
 
-LABEL = 9  # letters of a label, at least
+LABEL = 8  # letters of a label, at least
 LEAST = 40  # columns of an outline
 
 
@@ -43,7 +43,7 @@ def show_asset(
     lines = list(kind.lines(asset))
     width = max([LABEL, *(len(label) for label, _ in lines)])
     for label, text in lines:
-        context.print(f"  {shown(label):<{width}} {shown(text)}")
+        context.print(f"  {shown(label):<{width}}  {shown(text)}")
     draw = kind.preview(asset, vars(options))
     if draw is not None and context.terminal:
         _draw(draw(max(LEAST, context.width)), options.zoom, len(lines) + 4, context)
@@ -62,6 +62,8 @@ def _draw(drawn: Drawn, zoom: int, above: int, context: Context) -> None:
         times = "".join(time.ljust(columns // len(first)) for time in first)
         axis = f"{times[: columns - len(last) - 1].ljust(columns - len(last))}{last}"
         context.print(context.paint(axis.rstrip(), "dim"))
+    if drawn.marked and context.colour:
+        context.print(context.paint(drawn.marked, "green"))
 
 
 def convert_asset(
