@@ -34,7 +34,7 @@ LONG = {"tests.test_codecs": 60.0, "tests.test_demo": 35.0, "tests.test_examples
 
 
 def prepare(extra: str) -> None:
-    """Make the environment when it is missing, and renew it when pyproject.toml changed. `extra`: what of it is installed."""
+    """Make the environment when it is missing, and renew it when pyproject.toml changed. `extra`: what of it is installed."""  # noqa: E501
     if sys.version_info < (3, 11):  # noqa: UP036 -- told in words before pip tells it in its own
         sys.exit(f"Volvex needs Python 3.11 or newer; this is {sys.version.split()[0]}")
     wanted = hashlib.sha256((ROOT / "pyproject.toml").read_bytes()).hexdigest()
@@ -50,7 +50,7 @@ def prepare(extra: str) -> None:
 
 
 def prepare_validator() -> None:
-    """Install the glTF validator for the tests that check models, where node is there; without it these tests are skipped."""
+    """Install the glTF validator for the tests that check models, where node is there; without it these tests are skipped."""  # noqa: E501
     folder, npm = ROOT / "tests" / "gltf", shutil.which("npm")
     lock, stamp = folder / "package-lock.json", folder / "node_modules" / "installed-from"
     if npm is None or shutil.which("node") is None:
@@ -137,7 +137,7 @@ def counts(output: str) -> tuple[int, int, int]:
 
 
 def in_memory() -> str | None:
-    """A folder in memory for the tests' files, where the system has one with room: syncing to a disk shows nothing there."""
+    """A folder in memory for the tests' files, where the system has one with room: syncing to a disk shows nothing there."""  # noqa: E501
     folder = Path("/dev/shm")
     return str(folder) if folder.is_dir() and shutil.disk_usage(folder).free > 4 << 30 else None
 
@@ -151,7 +151,7 @@ def _guess(module: str) -> float:
 
 
 def batches(modules: list[str]) -> list[list[str]]:
-    """The modules in the order of the time that each took when it last ran; short ones share a process, which takes a second to start."""
+    """The modules in the order of the time that each took when it last ran; short ones share a process, which takes a second to start."""  # noqa: E501
     try:
         known = json.loads(TIMES.read_text())
     except (OSError, ValueError):
@@ -219,7 +219,7 @@ def main() -> int:
         "job",
         choices=JOBS,
         help="demo: the main job on the demo data; test: all tests; "
-        "measure: the benchmarks; pictures: all of docs/screenshots; man: docs/volvex.1; fuzz: damage and interruptions by chance; lint: ruff and mypy; hook: a hook of git that runs lint and test",
+        "measure: the benchmarks; pictures: all of docs/screenshots; man: docs/volvex.1; fuzz: damage and interruptions by chance; lint: ruff and mypy; hook: a hook of git that runs lint and test",  # noqa: E501
     )
     options, rest = parser.parse_known_args()
     prepare("all" if options.job == "demo" else "dev")

@@ -308,8 +308,8 @@ def mods_list(work: Path, rounds: int) -> Result:
 
 
 def _alone(work: Path, game: Path, volvex: list[str], only: str = "") -> list[str]:
-    """A command that builds the archives which the installed mods change (or the mod `only`), on a bench with what those mods make of
-    the game: from nothing, without storing originals, and without installing."""
+    """A command that builds the archives which the installed mods change (or the mod `only`), on a bench with what
+    those mods make of the game: from nothing, without storing originals, and without installing."""
     bench = work / "modded-bench"
     _clear(bench)
     (staged,) = (work / "mods-home").glob("mods/*/work/files")
@@ -462,7 +462,8 @@ def _print(results: list[Result]) -> None:
     for result in results:
         spread = f"{result.low:.2f}-{result.high:.2f}"
         print(
-            f"{result.name:<36}{result.ratio:>7.2f}{spread:>13}{result.aim:>8}{result.ours:>8.3f} s{result.theirs:>8.3f} s"
+            f"{result.name:<36}{result.ratio:>7.2f}{spread:>13}{result.aim:>8}{result.ours:>8.3f} "
+            f"s{result.theirs:>8.3f} s"
             f"{result.our_memory / 1e6:>6.0f} MB{result.their_memory / 1e6:>6.0f} MB"
         )
 

@@ -12,7 +12,8 @@ WORSE = 1.15  # times the earlier ratio
 
 
 def worse_than(results: Sequence[Result], earlier: Path) -> list[str]:
-    """A line for each result whose ratio to the other program grew by more than 15 % and lies beyond the earlier spread.
+    """A line for each result whose ratio to the other program grew by more than 15 % and lies beyond the earlier
+    spread.
 
     Ratios are compared, not times: another machine, or a busy one, slows both programs.
     """

@@ -1,4 +1,5 @@
-"""What is measured on for open archives: sparse ones of many gigabytes, archives within archives, a folder of 100,000 files."""
+"""What is measured on for open archives: sparse ones of many gigabytes, archives within archives, a folder of 100,000
+files."""
 
 from __future__ import annotations
 

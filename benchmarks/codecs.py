@@ -1,4 +1,5 @@
-"""How fast one core decodes, decrypts and hashes: `python -m benchmarks.codecs`. MB/s of content, against the same machine's zlib."""
+"""How fast one core decodes, decrypts and hashes: `python -m benchmarks.codecs`. MB/s of content, against the same
+machine's zlib."""
 
 from __future__ import annotations
 

@@ -87,7 +87,8 @@ def rules(work: Path, megabytes: int = 100) -> Path:
             for _ in range(100):
                 file.write(
                     f'  <barrel id="barrel_{number}" good="{GOODS[number % 4]}" price="{number % 97}.50">\n'
-                    f"   <stowed deck=\"{number % 5}\" row='{number % 31}'/><note>Lot {number} &amp; more</note>\n  </barrel>\n"
+                    f"   <stowed deck=\"{number % 5}\" row='{number % 31}'/><note>Lot {number} &amp; more</note>\n  "
+                    f"</barrel>\n"
                 )
                 number += 1
             file.write(" </shed>\n")

@@ -1,4 +1,5 @@
-"""Run a command and print its seconds, peak memory and status: from a small process, since a child's peak begins with its parent's."""
+"""Run a command and print its seconds, peak memory and status: from a small process, since a child's peak begins with
+its parent's."""
 
 from __future__ import annotations
 

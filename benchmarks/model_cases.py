@@ -70,7 +70,8 @@ def bulk(work: Path, rounds: int) -> Result:
 
 
 def parts(work: Path, rounds: int) -> Result:
-    """The same against its parts, one after the other: the models where their textures are there already, and the textures."""
+    """The same against its parts, one after the other: the models where their textures are there already, and the
+    textures."""
     folder, target, apart = models.many(work / "many-models"), work / "models-out", work / "models-apart"
     textures = work / "models-textures"
     ours = _ours(work, "convert", str(folder / "models"), "--to", str(target), "--as", "glb")

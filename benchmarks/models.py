@@ -1,4 +1,5 @@
-"""Models to measure on: a mesh of a million triangles in a format of its own, and 500 models that share 1,000 textures."""
+"""Models to measure on: a mesh of a million triangles in a format of its own, and 500 models that share 1,000
+textures."""
 
 from __future__ import annotations
 

@@ -18,7 +18,8 @@ BEGIN, END = "<!-- table: written by dev.py measure -->\n", "<!-- end of the tab
 
 
 def keep(results: Sequence[Result], about: Mapping[str, Any]) -> None:
-    """Put results in the place of the earlier ones of the same names, with today's date and the commit, and renew the page."""
+    """Put results in the place of the earlier ones of the same names, with today's date and the commit, and renew the
+    page."""
     commit = subprocess.run(
         ["git", "rev-parse", "--short", "HEAD"], cwd=HERE, capture_output=True, text=True
     ).stdout.strip()
@@ -44,7 +45,8 @@ def table(rows: Sequence[Mapping[str, Any]]) -> str:
         )
         memory = " | ".join(f"{row[name] / 1e6:.0f} MB" for name in ("our_memory", "their_memory"))
         lines.append(
-            f"| {row['name']} | {row['ratio']:.2f} | {row['low']:.2f}-{row['high']:.2f} | {row['aim']} | {ours} | {theirs} | "
+            f"| {row['name']} | {row['ratio']:.2f} | {row['low']:.2f}-{row['high']:.2f} | {row['aim']} | {ours} | "
+            f"{theirs} | "
             f"{memory} | {row.get('date', '')} {row.get('commit', '')} |"
         )
     return "\n".join(lines) + "\n"

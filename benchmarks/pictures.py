@@ -1,4 +1,5 @@
-"""Pictures to measure on: block compressed textures, a large one with an edit, archives and folders of many small ones."""
+"""Pictures to measure on: block compressed textures, a large one with an edit, archives and folders of many small
+ones."""
 
 from __future__ import annotations
 

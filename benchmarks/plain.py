@@ -1,4 +1,5 @@
-"""The other side of the listings: a plain loop that reads the same directory and prints the same names, with the standard library alone."""
+"""The other side of the listings: a plain loop that reads the same directory and prints the same names, with the
+standard library alone."""
 
 from __future__ import annotations
 

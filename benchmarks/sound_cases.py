@@ -51,7 +51,8 @@ def adpcm(work: Path, rounds: int) -> Result:
         for what, (ours, other) in zip(("decode", "encode"), pairs, strict=True):
             took = fastest(ours)
             print(
-                f"  {name} {what}: {samples.nbytes / took / 1e6:.0f} MB/s, libsndfile {samples.nbytes / fastest(other) / 1e6:.0f} MB/s"
+                f"  {name} {what}: {samples.nbytes / took / 1e6:.0f} MB/s, libsndfile "
+                f"{samples.nbytes / fastest(other) / 1e6:.0f} MB/s"
             )
             if took > slowest:
                 slowest, theirs = took, fastest(other)

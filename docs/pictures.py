@@ -2,7 +2,7 @@
 
 Run by `python3 dev.py pictures [NAME ...]`. A command that ends with another status than expected, or prints a traceback,
 stops it: a picture of a failure is never written. Needs a POSIX system and the DejaVu Sans Mono font.
-"""
+"""  # noqa: E501
 
 from __future__ import annotations
 
@@ -238,7 +238,7 @@ def _colour(style: Style) -> tuple[int, int, int]:
 
 
 def main(names: list[str]) -> int:
-    """Make the pictures of these names, or all; 1 when one could not be made. All commands run, since later ones need them."""
+    """Make the pictures of these names, or all; 1 when one could not be made. All commands run, since later ones need them."""  # noqa: E501
     if not (FONTS / "DejaVuSansMono.ttf").is_file():
         print("no DejaVu Sans Mono font; try apt-get install fonts-dejavu-core", file=sys.stderr)
         return 1

@@ -1171,7 +1171,8 @@ def load_chunks(data: bytes) -> dict[str, bytes]:
     return found
 
 
-# stored behind its own size, in two forms by a bit of the size; names with a zero that their length counts; the table behind a mark
+# stored behind its own size, in two forms by a bit of the size; names with a zero that their length counts; the table
+# behind a mark
 MARKED = """
 layout "marked sizes" kind archive
 little endian
@@ -1248,7 +1249,8 @@ def load_marked_sizes(data: bytes) -> dict[str, bytes]:
     return found
 
 
-# each entry's record in front of its content, encrypted in blocks with a key of its name; a number of parents for folders behind all
+# each entry's record in front of its content, encrypted in blocks with a key of its name; a number of parents for
+# folders behind all
 PARENTS = """
 layout "parents" kind archive
 little endian

@@ -15,7 +15,8 @@ KILLED = 137 if os.name == "nt" else -signal.SIGKILL
 
 
 class FaultyDisk(Disk):
-    """A disk that fails at its `at`-th step: killed there (`kill`), full from there on (`full`), or denying that step (`deny`)."""
+    """A disk that fails at its `at`-th step: killed there (`kill`), full from there on (`full`), or denying that step
+    (`deny`)."""
 
     def __init__(self, fault: str, at: int) -> None:
         self.fault, self.at, self.taken = fault, at, 0

@@ -44,7 +44,8 @@ def fixed(files: Files, spare: bytes = b"\x01\x02\x03\x04\x05\x06") -> bytes:
     return struct.pack("<4sHH", b"FXT1", len(files), 14) + spare + table + content
 
 
-# big endian, names up to a zero, two texts a record, starts counted from a base, masked sizes, checksums of content and head
+# big endian, names up to a zero, two texts a record, starts counted from a base, masked sizes, checksums of content and
+# head
 ZERO = """
 layout "zero-ended names" kind archive
 big endian

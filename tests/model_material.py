@@ -1,4 +1,5 @@
-"""Models for the tests: the stand-in game's slip read by its layouts, gathered from its folder, edited by other programs."""
+"""Models for the tests: the stand-in game's slip read by its layouts, gathered from its folder, edited by other
+programs."""
 
 from __future__ import annotations
 
@@ -108,7 +109,8 @@ def edited_file(name: str, data: bytes) -> tuple[bytes, TakenOver]:
 
 
 def loaded(changes: Mapping[str, bytes]) -> dict[str, tuple[Loaded, list[Joint]]]:
-    """All models as the game's own loader reads them, with some files of the slip changed; GameError when it refuses one."""
+    """All models as the game's own loader reads them, with some files of the slip changed; GameError when it refuses
+    one."""
     files = dict(slip.read(game())) | dict(changes)
     return {model.name: (model, joints) for model, joints in slip.models(files)}
 

@@ -1,4 +1,5 @@
-"""More families: what real archives needed besides the first. A layout, a writer and a strict loader each, in plain Python."""
+"""More families: what real archives needed besides the first. A layout, a writer and a strict loader each, in plain
+Python."""
 
 from __future__ import annotations
 
@@ -7,7 +8,8 @@ import zlib
 
 from tests.families import Family, Files, Reader, aligned, expect, span
 
-# texts filled up to a multiple, sizes with an escape, ends in place of sizes, numbers in digits; conditions of several tests;
+# texts filled up to a multiple, sizes with an escape, ends in place of sizes, numbers in digits; conditions of several
+# tests;
 # checksums over several blocks, over each record, complemented, and without their own bytes
 
 LEDGER = """
@@ -98,7 +100,8 @@ def load_ledger(data: bytes) -> dict[str, bytes]:
     return found
 
 
-# known by its name; the whole file masked; in it a directory that is masked once more and is as long as its records, and a part that
+# known by its name; the whole file masked; in it a directory that is masked once more and is as long as its records,
+# and a part that
 # reaches to a foot at the end
 
 VEILED = """
@@ -202,7 +205,8 @@ def load_vault(data: bytes) -> dict[str, bytes]:
     return {name: span(body, start, size) for name, start, size in rows}
 
 
-# content hidden by a generator that the record's number starts, and by another that a field of the record starts; sorted, so that a
+# content hidden by a generator that the record's number starts, and by another that a field of the record starts;
+# sorted, so that a
 # new entry gives those behind it other numbers
 
 HIDDEN = """
@@ -219,7 +223,7 @@ block table after head repeats sorted by name
     start    u32       start of content
     size     u32       size of content
 content in order align 4 wrapped in congruential(key from number u32 x 7 plus 1, size 2), xorshift(key from field seed, bits 16, size 2), xor(key from field tick u8)
-"""
+"""  # noqa: E501
 
 
 def hidden_mask(number: int, seed: int, tick: int, size: int) -> bytes:
@@ -267,7 +271,8 @@ def load_hidden(data: bytes) -> dict[str, bytes]:
     return found
 
 
-# names in a pool of mere bytes, of which each entry tells the start and the length; counts that are one less than they are; names in
+# names in a pool of mere bytes, of which each entry tells the start and the length; counts that are one less than they
+# are; names in
 # UTF-16, whose starts and lengths count characters
 
 POOLED = """
@@ -316,7 +321,8 @@ def load_pooled(data: bytes) -> dict[str, bytes]:
     return found
 
 
-# a row that a record without a name ends; content in the order of the records, each ending where the next starts; sorted by name, so
+# a row that a record without a name ends; content in the order of the records, each ending where the next starts;
+# sorted by name, so
 # that new content goes in between; times and permissions
 
 MARCH = """
@@ -363,7 +369,8 @@ def load_march(data: bytes) -> dict[str, bytes]:
     return {name: data[start:end] for (name, start), end in zip(rows, [*starts[1:], len(data)], strict=True)}
 
 
-# one stream of all content, cut every 512 bytes and compressed chunk by chunk; a chunk that is not smaller is bare, which a bit of its
+# one stream of all content, cut every 512 bytes and compressed chunk by chunk; a chunk that is not smaller is bare,
+# which a bit of its
 # size says; a start of each chunk
 
 STREAM = """
@@ -491,7 +498,8 @@ def load_locker(data: bytes) -> dict[str, bytes]:
     return found
 
 
-# a row of entries that begins right behind the signature, while what is behind each content is filled up to a multiple of 16 of the file
+# a row of entries that begins right behind the signature, while what is behind each content is filled up to a multiple
+# of 16 of the file
 
 BERTH = """
 layout "berth" kind archive
@@ -530,7 +538,8 @@ def load_berth(data: bytes) -> dict[str, bytes]:
     return found
 
 
-# records that are no entries: markers that open and close sections, a blank one that ends the row; they are counted, and stay where
+# records that are no entries: markers that open and close sections, a blank one that ends the row; they are counted,
+# and stay where
 # they are between those that are entries
 
 MUSTER = """
@@ -590,7 +599,8 @@ def load_muster(data: bytes) -> dict[str, bytes]:
     return found
 
 
-# a directory of names and sizes only: content lies behind it in a row, in the order of the records, compressed where that helps
+# a directory of names and sizes only: content lies behind it in a row, in the order of the records, compressed where
+# that helps
 
 TALLY = """
 layout "tally" kind archive

@@ -62,7 +62,7 @@ block head at 0
     sum       u32      crc32 of data
 block data after head repeats until end
     byte      u8       samples
-"""
+"""  # noqa: E501
 BANK = """layout "voices"  kind archive
 little endian
 known by "KVOI" at 0
@@ -81,7 +81,7 @@ block voices after head repeats
     end       u32      loop end
     sum       u32      crc32 of stored content
 content in volumes "{name}.kvd" align 16
-"""
+"""  # noqa: E501
 BANK_SPECS = (
     "pcm16",
     "ima_adpcm(block 128)",

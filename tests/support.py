@@ -152,7 +152,8 @@ class Case(unittest.TestCase):
         fault: str = "",
         **more: str,
     ) -> Done:
-        """Run a command line in this process; its status must be `status`. With `fault` the disk fails (see `FaultyDisk`).
+        """Run a command line in this process; its status must be `status`. With `fault` the disk fails (see
+        `FaultyDisk`).
 
         `kill:7` runs a process and ends it for good at the seventh step; `stop:7` does the same to the files, faster.
         """

@@ -1,4 +1,5 @@
-"""Each entry has one address, printed and accepted by every command; paths on a bench; layouts and encodings tied to paths."""
+"""Each entry has one address, printed and accepted by every command; paths on a bench; layouts and encodings tied to
+paths."""
 
 from __future__ import annotations
 
@@ -275,7 +276,7 @@ class Tied(Case):
         (home / "pack.layout").write_text(PACK)
         (home / "crew.layout").write_text(CREW)
         (home / "game.toml").write_text(
-            'name = "Play"\nknown = ["data/north.kwz"]\n[layouts]\n"data/*.kwz" = "crew pack"\n"**/CREW" = "crew table"\n'
+            'name = "Play"\nknown = ["data/north.kwz"]\n[layouts]\n"data/*.kwz" = "crew pack"\n"**/CREW" = "crew table"\n'  # noqa: E501
         )
         told = {record["path"]: record["type"] for record in self.records("list", "play/data/north.kwz")}
         self.assertEqual(

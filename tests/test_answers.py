@@ -1,4 +1,5 @@
-"""Commands answer as asked: what matches, what is beside, paths of the game everywhere, and within the terminal's width."""
+"""Commands answer as asked: what matches, what is beside, paths of the game everywhere, and within the terminal's
+width."""
 
 from __future__ import annotations
 

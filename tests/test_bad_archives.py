@@ -88,7 +88,8 @@ class Flipped(unittest.TestCase):
                     exercise(layout, bytes(broken))
 
     def test_every_family(self) -> None:
-        """Any byte changed, or the file cut anywhere: our errors only. Here other fields are wrong than in plain tables."""
+        """Any byte changed, or the file cut anywhere: our errors only. Here other fields are wrong than in plain
+        tables."""
         rng = random.Random(5)
         for name, family in {**FAMILIES, **MORE}.items():
             data = family.make([(path, content[:90]) for path, content in family.files])

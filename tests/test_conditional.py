@@ -164,7 +164,7 @@ class Mistakes(unittest.TestCase):
 
 class Unsound(Case):
     def test_what_cannot_be_is_told_at_its_line(self) -> None:
-        head = 'layout "x" kind archive\n{}block head at 0\n    count u8 count of table\nblock table after head repeats\n    {}\n    start u8 start of content\n    size u8 size of content\n'
+        head = 'layout "x" kind archive\n{}block head at 0\n    count u8 count of table\nblock table after head repeats\n    {}\n    start u8 start of content\n    size u8 size of content\n'  # noqa: E501
         for known, name, more, said in (
             ("", "name text u8 filled 00 name", "", "only a text of a fixed size is filled up"),
             ("", "name text of start filled 00 name", "", "only a text of a fixed size is filled up"),

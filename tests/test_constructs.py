@@ -1,4 +1,5 @@
-"""What the newer forms of the language do besides reading and writing: recognition by name, random access, times in words."""
+"""What the newer forms of the language do besides reading and writing: recognition by name, random access, times in
+words."""
 
 from __future__ import annotations
 

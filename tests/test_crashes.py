@@ -1,7 +1,7 @@
 """Killed, or out of space, at every step of install and restore: all old or all new, and nothing lost.
 
-The disk counts the steps that change anything; `fault=kill:7` ends a process with SIGKILL at the seventh, `stop:7` stops
-there within this process. Each test goes through the steps until one run comes through without the fault.
+The disk counts the steps that change anything; `fault=kill:7` ends a process with SIGKILL at the seventh, `stop:7`
+stops there within this process. Each test goes through the steps until one run comes through without the fault.
 """
 
 from __future__ import annotations

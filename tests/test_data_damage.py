@@ -1,4 +1,5 @@
-"""Damaged data: cut at every byte, flipped at every byte, filled with nonsense; our errors only, and never a half-written file."""
+"""Damaged data: cut at every byte, flipped at every byte, filled with nonsense; our errors only, and never a
+half-written file."""
 
 from __future__ import annotations
 

@@ -39,7 +39,7 @@ XML = b"""<yard open='1'>\r
   <boat><id>y</id><sail>red</sail></boat>\r
 </yard>\r
 """
-JSON = b'{\n\t"yard": {"open": true},\n\t"boats": [\n\t\t{"id": "x", "sails": [1, 2.50], "hook": {"h": 2}},\n\t\t{"id": "007"}\n\t]\n}\n'
+JSON = b'{\n\t"yard": {"open": true},\n\t"boats": [\n\t\t{"id": "x", "sails": [1, 2.50], "hook": {"h": 2}},\n\t\t{"id": "007"}\n\t]\n}\n'  # noqa: E501
 INI = b"; tides\r\n[tides]\r\nspring = 4.2 \r\nneap=1.7\r\n\r\n[customs]\r\nkeeper : ansa\r\n"
 CSV = b'id;name;note\n1;"Ale; pale";x\n2;Rum;"said ""no"""\n'
 SAMPLES: dict[str, bytes] = {
@@ -49,7 +49,7 @@ SAMPLES: dict[str, bytes] = {
     "csv": CSV,
     "plist": FILES[rules.ABOUT],
     "lines": b"one\ntwo\n",
-    "po": b'# the keeper\nmsgctxt "menu"\nmsgid "Light"\nmsgstr ""\n"Licht"\n\nmsgid "%d boat"\nmsgid_plural "%d boats"\nmsgstr[0] "ein \\"Boot\\""\nmsgstr[1] "2"\n',
+    "po": b'# the keeper\nmsgctxt "menu"\nmsgid "Light"\nmsgstr ""\n"Licht"\n\nmsgid "%d boat"\nmsgid_plural "%d boats"\nmsgstr[0] "ein \\"Boot\\""\nmsgstr[1] "2"\n',  # noqa: E501
 }
 
 

@@ -1,4 +1,5 @@
-"""Data: what is written is read again, nothing computes or spoils it on the way, and nothing that is parsed fills the memory."""
+"""Data: what is written is read again, nothing computes or spoils it on the way, and nothing that is parsed fills the
+memory."""
 
 from __future__ import annotations
 

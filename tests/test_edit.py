@@ -62,7 +62,7 @@ class Xml(unittest.TestCase):
 
     def test_everything_else_stays(self) -> None:
         strange = (
-            b"\xef\xbb\xbf<?xml version='1.0'?>\r\n<!-- a 'note' -->\n<a  >\t<b id='x'\n  v = 'a > b'   w=\"1\" /><![CDATA[<b id='x' v='no'/>]]>"
+            b"\xef\xbb\xbf<?xml version='1.0'?>\r\n<!-- a 'note' -->\n<a  >\t<b id='x'\n  v = 'a > b'   w=\"1\" /><![CDATA[<b id='x' v='no'/>]]>"  # noqa: E501
             b"<c>&amp;</c >\n</a>\n<?end?>"
         )
         self.assertEqual(inserted(strange, set_one(strange, "xml", Target(row="x"), "v", "new")), [(b"a > b", b"new")])

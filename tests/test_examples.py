@@ -33,7 +33,8 @@ PASSWORD = "the harbour is iced\n"
 
 
 class Examples(Case):
-    """Commands that look run beside the game's folder, those that change it in the bench that `volvex bench game` makes."""
+    """Commands that look run beside the game's folder, those that change it in the bench that `volvex bench game`
+    makes."""
 
     def setUp(self) -> None:
         super().setUp()

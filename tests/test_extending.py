@@ -1,4 +1,5 @@
-"""Members that another package adds to each family, by entry points, used through the program; and the examples of docs/extending.md."""
+"""Members that another package adds to each family, by entry points, used through the program; and the examples of
+docs/extending.md."""
 
 from __future__ import annotations
 
@@ -101,7 +102,8 @@ def write_package(folder: Path) -> None:
         (tools / f"{name}.py").write_text(code)
     (info / "METADATA").write_text("Metadata-Version: 2.1\nName: harbour-tools\nVersion: 1.0\n")
     lines = (
-        f"[volvex.{family}]\n{name} = harbour_tools.{name}{':member' if re.search('^member|class member', code, re.M) else ''}\n"
+        f"[volvex.{family}]\n{name} = "
+        f"harbour_tools.{name}{':member' if re.search('^member|class member', code, re.M) else ''}\n"
         for family, (name, code) in MEMBERS.items()
     )
     (info / "entry_points.txt").write_text("".join(lines))

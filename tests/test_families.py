@@ -1,4 +1,5 @@
-"""Every family of structure: read, proved, changed in every way, and loaded afterwards by code that is not the engine's."""
+"""Every family of structure: read, proved, changed in every way, and loaded afterwards by code that is not the
+engine's."""
 
 from __future__ import annotations
 
@@ -103,7 +104,8 @@ class Families(unittest.TestCase):
                     self.assertIsNone(prove(again.reading).difference)
 
     def test_fifteen_edits_of_the_newer_families(self) -> None:
-        """First, middle and last: grown, shrunk, emptied, taken out; added under names of several lengths; all at once."""
+        """First, middle and last: grown, shrunk, emptied, taken out; added under names of several lengths; all at
+        once."""
         for name, family in {**MORE, **TRIAL}.items():
             data = family.make(family.files)
             archive, before = archive_of(family.layout, data, name), family.load(data)

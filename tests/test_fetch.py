@@ -1,4 +1,5 @@
-"""Lists of names and game packs from a server on this machine: one that behaves, and every kind of one that does not."""
+"""Lists of names and game packs from a server on this machine: one that behaves, and every kind of one that does
+not."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""What use on real data found: layouts at their limits, paths, one bad file among many, evidence, links, imports, take-overs."""
+"""What use on real data found: layouts at their limits, paths, one bad file among many, evidence, links, imports,
+take-overs."""
 
 from __future__ import annotations
 
@@ -133,7 +134,7 @@ class Evidence(unittest.TestCase):
 class Files(Case):
     def test_a_named_layout_reads_tables_above_the_current_folder(self) -> None:
         (self.folder / "t.layout").write_text(
-            'layout "plain rows" kind table\nlittle endian\nblock rows at 0 repeats until end\n    id u8 id\n    oil u16 value\n'
+            'layout "plain rows" kind table\nlittle endian\nblock rows at 0 repeats until end\n    id u8 id\n    oil u16 value\n'  # noqa: E501
         )
         (self.folder / "rows.dat").write_bytes(b"\x01\x05\x00\x02\x06\x00")
         (self.folder / "game" / "in").mkdir(parents=True)

@@ -1,4 +1,5 @@
-"""One bad thing does not hide the rest: locked and damaged archives, causes before consequences, texts in other encodings, kinds."""
+"""One bad thing does not hide the rest: locked and damaged archives, causes before consequences, texts in other
+encodings, kinds."""
 
 from __future__ import annotations
 

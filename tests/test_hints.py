@@ -1,4 +1,5 @@
-"""Hints of a proof: layouts made wrong on purpose are noticed, each sort of evidence gives its line, and right layouts pass."""
+"""Hints of a proof: layouts made wrong on purpose are noticed, each sort of evidence gives its line, and right layouts
+pass."""
 
 from __future__ import annotations
 
@@ -51,7 +52,8 @@ DATA = {
     "dialogue": "texts/dialogue.kwy",
     "menu": "texts/menu.kwx",
 }
-# what nothing in these files shows: names that are small letters anyway, hashes of which no name is known, two unknown numbers,
+# what nothing in these files shows: names that are small letters anyway, hashes of which no name is known, two unknown
+# numbers,
 # a multiplier of values, 64 that happen to be multiples of 32
 UNSEEN = (
     "hashes by fnv1a(bits 64), backslashes, leading slash",

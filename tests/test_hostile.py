@@ -354,7 +354,7 @@ class Secrets(Case):
 
 class Layouts(Case):
     def test_a_layout_that_was_moved_says_where_it_is_now(self) -> None:
-        text = 'layout "one"  kind archive\nknown by "ONE" at 0\nblock head at 0\n    mark 3 bytes is "ONE"\n    n u8 count of all\nblock all after head repeats\n    name text u8 name\n    at u32 start of content\n    size u32 size of content\n'
+        text = 'layout "one"  kind archive\nknown by "ONE" at 0\nblock head at 0\n    mark 3 bytes is "ONE"\n    n u8 count of all\nblock all after head repeats\n    name text u8 name\n    at u32 start of content\n    size u32 size of content\n'  # noqa: E501
         memory = self.folder / "memory"
         for name in ("first", "second"):
             folder = self.folder / name
@@ -365,7 +365,7 @@ class Layouts(Case):
         self.assertEqual(len(list(memory.glob("*.json"))), len({path.name for path in memory.glob("*.json")}))
         self.assertEqual(len(cache.key(b"x")), 32)
 
-    TEXT = 'layout "one"  kind archive\nlittle endian\nknown by "ONE" at 0\nblock head at 0\n    mark 3 bytes is "ONE"\n    n u8 count of all\nblock all after head repeats\n    name text u8 name\n    at u32 start of content\n    size u32 size of content\n'
+    TEXT = 'layout "one"  kind archive\nlittle endian\nknown by "ONE" at 0\nblock head at 0\n    mark 3 bytes is "ONE"\n    n u8 count of all\nblock all after head repeats\n    name text u8 name\n    at u32 start of content\n    size u32 size of content\n'  # noqa: E501
 
     def test_absurd_words_in_a_layout_are_refused(self) -> None:
         with self.assertRaises(VolvexError) as caught:
@@ -389,7 +389,7 @@ class Layouts(Case):
     def test_a_layout_known_at_the_end_of_a_large_mapped_file(self) -> None:
         import mmap
 
-        text = 'layout "tailed"  kind table\nlittle endian\nknown by "TAIL" at end - 4\nblock head at 0\n    count u32 count of rows\nblock rows after head repeats\n    id u32 id\nblock foot at end - 4\n    mark 4 bytes is "TAIL"\n'
+        text = 'layout "tailed"  kind table\nlittle endian\nknown by "TAIL" at end - 4\nblock head at 0\n    count u32 count of rows\nblock rows after head repeats\n    id u32 id\nblock foot at end - 4\n    mark 4 bytes is "TAIL"\n'  # noqa: E501
         folder = self.folder / "layouts"
         folder.mkdir()
         (folder / "t.layout").write_text(text)

@@ -1,4 +1,5 @@
-"""The hunt for names: what is read out of files, what follows from it, what is guessed, and how far each is believed."""
+"""The hunt for names: what is read out of files, what follows from it, what is guessed, and how far each is
+believed."""
 
 from __future__ import annotations
 
@@ -43,7 +44,7 @@ class Words(unittest.TestCase):
         return {word.text for word in words if word.path}, {word.text for word in words if not word.path}
 
     def test_in_text(self) -> None:
-        text = b'<lamp id="gull_rock" mesh="meshes\\lamps\\gull.msh"/> see ../pictures/x.png, or "lens cloth/rag.txt" and 12'
+        text = b'<lamp id="gull_rock" mesh="meshes\\lamps\\gull.msh"/> see ../pictures/x.png, or "lens cloth/rag.txt" and 12'  # noqa: E501
         paths, words = self.of(text)
         self.assertLessEqual({"meshes/lamps/gull.msh", "../pictures/x.png", "lens cloth/rag.txt"}, paths)
         self.assertLessEqual({"lamp", "gull_rock", "mesh", "see"}, words)

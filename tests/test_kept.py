@@ -1,4 +1,5 @@
-"""What a user made is never destroyed, and what cannot be is refused: swap, take --overwrite, undo, mod new, mod export."""
+"""What a user made is never destroyed, and what cannot be is refused: swap, take --overwrite, undo, mod new, mod
+export."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""Tables in open text files: keyed objects, lists of objects, repeated elements and sections, with sparse and nested records."""
+"""Tables in open text files: keyed objects, lists of objects, repeated elements and sections, with sparse and nested
+records."""
 
 from __future__ import annotations
 
@@ -68,7 +69,7 @@ class Keyed(unittest.TestCase):
         self.assertEqual(keys(json_of({"a": [{"id": "p"}, {"id": "q"}, {"hp": 3}]})), {"a": ["p", "q", "#2"]})
 
     def test_elements_that_repeat_without_an_id_are_rows(self) -> None:
-        text = b'<m v="2"><lamp id="a"><wick l="1"/><wick l="2"/></lamp><lamp hp="7"/><def><c>3</c></def><def><c>4</c></def><one><c>1</c></one></m>'
+        text = b'<m v="2"><lamp id="a"><wick l="1"/><wick l="2"/></lamp><lamp hp="7"/><def><c>3</c></def><def><c>4</c></def><one><c>1</c></one></m>'  # noqa: E501
         document = XmlData(text, "m.xml")
         self.assertEqual(keys(document), {"m": [""], "lamp": ["a", "#1"], "def": ["#0", "#1"]})
         self.assertEqual(list(document.sheet("m").columns), ["v", "one/c"])

@@ -446,7 +446,10 @@ class NewConstructs(unittest.TestCase):
 class Writable(unittest.TestCase):
     def test_checksums_over_the_file_cover_each_other(self) -> None:
         head = 'layout "s" kind archive\nblock head at 0\n    n u8 count of t\n    a u32 crc32 of file\n'
-        table = "block t after head repeats\n    name text u8 name\n    start u8 start of content\n    size u8 size of content\n"
+        table = (
+            "block t after head repeats\n    name text u8 name\n    start u8 start of content\n    size u8 size of "
+            "content\n"
+        )
         foot = "block foot at end - 20\n    b 20 bytes sha1 of {}\n"
         self.assertEqual(unwritable(parse(head + table)), [])
         both = [reason for _, reason in unwritable(parse(head + table + foot.format("file before foot")))]

@@ -1,4 +1,5 @@
-"""Data on a bench: shown, found, set, opened in other programs, compared, checked, merged and built; by the program itself."""
+"""Data on a bench: shown, found, set, opened in other programs, compared, checked, merged and built; by the program
+itself."""
 
 from __future__ import annotations
 

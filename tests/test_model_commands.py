@@ -1,4 +1,5 @@
-"""Models through the program: shown, listed, drawn, converted, taken, put back, checked, proved; and types of objects."""
+"""Models through the program: shown, listed, drawn, converted, taken, put back, checked, proved; and types of
+objects."""
 
 from __future__ import annotations
 
@@ -117,7 +118,8 @@ class Looking(KeptGame):
         self.assertIn("newmtl tar", (self.folder / "out/buoy.mtl").read_text())
 
     def test_a_texture_in_a_folder_below(self) -> None:
-        """An image has a name of its own and a file; in no game, it is found below the model's folder, wherever one stands."""
+        """An image has a name of its own and a file; in no game, it is found below the model's folder, wherever one
+        stands."""
         self.volvex("convert", self.shared / "slip/buoy.obj", "art/buoy.gltf")
         gltf = self.folder / "art/buoy.gltf"
         root = json.loads(gltf.read_text())

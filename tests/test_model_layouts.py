@@ -546,7 +546,8 @@ class Sound(unittest.TestCase):
         self.refused(f"{rows}{place}content as zlib\n", "is not a property of models")
         self.refused(f"{rows}{place}    a array of 2 f32 uv\n    u f32 uv u\n", "as a whole and by its numbers")
         self.refused(
-            f"block parts at 0 repeats until hex 00\n    use u8 part use {{ 0 seen }}\n{rows.replace('at 0', 'after parts')}{place}",
+            f"block parts at 0 repeats until hex 00\n    use u8 part use {{ 0 seen "
+            f"}}\n{rows.replace('at 0', 'after parts')}{place}",
             "one of drawn, collision",
         )
 

@@ -234,7 +234,8 @@ class Out(unittest.TestCase):
 
 
 class Back(unittest.TestCase):
-    """Each kind of edit, made by a library of others, arrives in the game's own file; what was not edited keeps its bits."""
+    """Each kind of edit, made by a library of others, arrives in the game's own file; what was not edited keeps its
+    bits."""
 
     originals: ClassVar[dict[str, bytes]] = {}
 

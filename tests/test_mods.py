@@ -287,7 +287,7 @@ class Shared(WithGame):
         changes = self.folder / "second/changes" / f"{path}.json"
         changes.parent.mkdir(parents=True)
         changes.write_text(
-            '{"changes": [{"what": "set", "sheet": "boat", "id": "gull", "field": "load", "before": "4", "after": "6"}]}'
+            '{"changes": [{"what": "set", "sheet": "boat", "id": "gull", "field": "load", "before": "4", "after": "6"}]}'  # noqa: E501
         )
         self.mod("add", self.folder / "first", self.folder / "second")
         said = self.volvex("install", self.source)
@@ -733,8 +733,8 @@ class Packs(WithGame):
         for name, text, made in (
             (
                 "parcel.xml",
-                '<parcel id="a" version="2">\n  <title language="en">A</title>\n  <title language="de">B</title>\n  <icon file="a.png"/>\n</parcel>\n',
-                '<parcel id="{id}" version="{version}">\n  <title language="{language}">{title}</title>\n  <icon file="{icon}"/>\n</parcel>\n',
+                '<parcel id="a" version="2">\n  <title language="en">A</title>\n  <title language="de">B</title>\n  <icon file="a.png"/>\n</parcel>\n',  # noqa: E501
+                '<parcel id="{id}" version="{version}">\n  <title language="{language}">{title}</title>\n  <icon file="{icon}"/>\n</parcel>\n',  # noqa: E501
             ),
             (
                 "crate.json",

@@ -1,4 +1,5 @@
-"""Small things that cost hours: undoing, unpacking without a folder, plain archives, carved files put back, texts for translators."""
+"""Small things that cost hours: undoing, unpacking without a folder, plain archives, carved files put back, texts for
+translators."""
 
 from __future__ import annotations
 
@@ -252,7 +253,7 @@ class Translators(Case):
         self.assertIn("the original of fog was another one", incoming.notes[0])
 
     def test_catalogues_of_the_game_are_tables_and_keep_every_other_byte(self) -> None:
-        text = '# by hand\nmsgid ""\nmsgstr ""\n"Language: de\\n"\n\n#: a:1\nmsgid "Lamp"\nmsgstr "Lampe"\n\n#~ msgid "Old"\n#~ msgstr "Alt"\n'
+        text = '# by hand\nmsgid ""\nmsgstr ""\n"Language: de\\n"\n\n#: a:1\nmsgid "Lamp"\nmsgstr "Lampe"\n\n#~ msgid "Old"\n#~ msgstr "Alt"\n'  # noqa: E501
         document = open_data(text.encode(), Library(), "de.po")
         assert document is not None
         sheet = document.sheets[0]

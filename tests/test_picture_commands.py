@@ -1,4 +1,5 @@
-"""Pictures through the program: shown, on sheets, found, converted in bulk, opened for editing, put back, checked, compared."""
+"""Pictures through the program: shown, on sheets, found, converted in bulk, opened for editing, put back, checked,
+compared."""
 
 from __future__ import annotations
 

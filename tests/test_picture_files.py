@@ -1,4 +1,5 @@
-"""Pictures of games' own formats that are more than one file: levels beside them, palettes of others; and lists of frames by layouts."""
+"""Pictures of games' own formats that are more than one file: levels beside them, palettes of others; and lists of
+frames by layouts."""
 
 from __future__ import annotations
 

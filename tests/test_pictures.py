@@ -1,4 +1,5 @@
-"""Pictures: pixel formats, blocks, levels, open forms, edits that leave the rest bit for bit; and what others make of what we write."""
+"""Pictures: pixel formats, blocks, levels, open forms, edits that leave the rest bit for bit; and what others make of
+what we write."""
 
 from __future__ import annotations
 
@@ -541,7 +542,7 @@ block palette after head repeats
 part data after palette until end wrapped in zlib
 block pixels in data at 0 repeats until end
     byte    u8       pixels
-"""
+"""  # noqa: E501
 SPECS = {
     1: "bc3",
     2: "bgra8(origin bottom)",

@@ -1,4 +1,5 @@
-"""Promises kept under failures: files changed in place, full disks, refusals of the disk, linked and damaged folders, two at once."""
+"""Promises kept under failures: files changed in place, full disks, refusals of the disk, linked and damaged folders,
+two at once."""
 
 from __future__ import annotations
 
@@ -480,11 +481,13 @@ class Locks(WithAGame):
 
     def test_three_processes_install_and_restore_at_once(self) -> None:
         script = (
-            "import sys; from pathlib import Path; from volvex.mods import install, restore; from volvex.source import Disk\n"
+            "import sys; from pathlib import Path; from volvex.mods import install, restore; from volvex.source "
+            "import Disk\n"
             "from volvex.source.digest import Fingerprint; from volvex.errors import VolvexError\n"
             "game, mine = Path(sys.argv[1]), Path(sys.argv[2])\n"
             "for _ in range(25):\n"
-            "    for work in (lambda: install(game, {'a.dat': mine}, {'a.dat': Fingerprint.of(game / 'a.dat')}, Disk(), by='x'), lambda: restore(game, Disk())):\n"
+            "    for work in (lambda: install(game, {'a.dat': mine}, {'a.dat': Fingerprint.of(game / 'a.dat')}, "
+            "Disk(), by='x'), lambda: restore(game, Disk())):\n"
             "        try: work()\n"
             "        except (VolvexError, FileNotFoundError): pass\n"
         )

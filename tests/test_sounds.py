@@ -116,7 +116,7 @@ class Encodings(unittest.TestCase):
             every = np.arange(256, dtype=np.uint8)
             ours = sample_layout(name).decode(every, 1, 256)
             theirs, _ = soundfile.read(
-                io.BytesIO(every.tobytes()), dtype="int16", samplerate=8000, channels=1, format="RAW", subtype=subtype, always_2d=True
+                io.BytesIO(every.tobytes()), dtype="int16", samplerate=8000, channels=1, format="RAW", subtype=subtype, always_2d=True  # noqa: E501
             )  # fmt: skip
             np.testing.assert_array_equal(ours, theirs)
 

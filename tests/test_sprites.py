@@ -116,7 +116,7 @@ def as_plist(
             "rotated": one.turned,
             "sourceColorRect": f"{{{{{one.left},{one.top}}},{{{one.width},{one.height}}}}}",
             "sourceSize": f"{{{one.whole[0]},{one.whole[1]}}}",
-            "offset": f"{{{one.left + one.width / 2 - one.whole[0] / 2:g},{one.whole[1] / 2 - one.top - one.height / 2:g}}}",
+            "offset": f"{{{one.left + one.width / 2 - one.whole[0] / 2:g},{one.whole[1] / 2 - one.top - one.height / 2:g}}}",  # noqa: E501
         }
         for name, one in places.items()
     }

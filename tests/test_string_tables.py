@@ -1,4 +1,5 @@
-"""String tables as games have them: keys and texts in parallel blocks, in pools of mere bytes with lengths beside offsets."""
+"""String tables as games have them: keys and texts in parallel blocks, in pools of mere bytes with lengths beside
+offsets."""
 
 from __future__ import annotations
 

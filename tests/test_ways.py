@@ -70,7 +70,8 @@ class Ways(WithGame):
 
 
 class AddOns(WithGame):
-    """Mods in the game's own format: folders and ZIPs with a descriptor, in the game and outside of it, and lines in its list."""
+    """Mods in the game's own format: folders and ZIPs with a descriptor, in the game and outside of it, and lines in
+    its list."""
 
     def setUp(self) -> None:
         super().setUp()
@@ -294,7 +295,7 @@ class Templates(unittest.TestCase):
             self.made("a.xml", '<m id="{id}">\n<t l="{language}">{title}</t>\n<l>{licence}</l>\n</m>\n'),
             '<m id="deep">\n<t l="de">Tief</t>\n<t l="en">Deep &amp; &quot;low&quot;</t>\n</m>\n',
         )
-        text = '{"id": "{id} {version}", "names": {"{language}": "{title}"}, "icon": "{icon}", "tags": ["{language}"], "n": 3}'
+        text = '{"id": "{id} {version}", "names": {"{language}": "{title}"}, "icon": "{icon}", "tags": ["{language}"], "n": 3}'  # noqa: E501
         self.assertEqual(
             json.loads(self.made("a.json", text)),
             {"id": "deep 2.1", "names": {"de": "Tief", "en": 'Deep & "low"'}, "tags": ["de", "en"], "n": 3},

@@ -1,4 +1,5 @@
-"""Formats that were invented first and described from the book alone, each mixing several of its constructs: the trial of the language.
+"""Formats that were invented first and described from the book alone, each mixing several of its constructs: the trial
+of the language.
 
 A layout, a writer and a strict loader each, in plain Python.
 """
@@ -88,7 +89,8 @@ def load_sextant(data: bytes) -> dict[str, bytes]:
     return found
 
 
-# 2 cairn: read from its end; a zlib directory without its true size; UTF-16 pool with lengths; CRC of each record; times
+# 2 cairn: read from its end; a zlib directory without its true size; UTF-16 pool with lengths; CRC of each record;
+# times
 CAIRN = """
 layout "cairn" kind archive
 little endian
@@ -443,7 +445,8 @@ def load_petrel(data: bytes) -> dict[str, bytes]:
     return found
 
 
-# 7 quern: one logical stream in LZ4 chunks with places; a masked directory as long as its records, ended by a zero; sums of records
+# 7 quern: one logical stream in LZ4 chunks with places; a masked directory as long as its records, ended by a zero;
+# sums of records
 QUERN = """
 layout "quern" kind archive
 big endian
@@ -535,7 +538,8 @@ def load_quern(data: bytes) -> dict[str, bytes]:
     return {name: span(stream, start, size) for name, start, size in rows}
 
 
-# 8 skerry: a tape: records of 64 bytes, then content up to multiples of 32; octal digits, permissions, sums; until the end
+# 8 skerry: a tape: records of 64 bytes, then content up to multiples of 32; octal digits, permissions, sums; until the
+# end
 SKERRY = """
 layout "skerry" kind archive
 known by "skerry" at 40
@@ -580,7 +584,8 @@ def load_skerry(data: bytes) -> dict[str, bytes]:
     return found
 
 
-# 9 tern: byte order by a field, bits with a codec, sectors, UTF-16 names whose length counts the zero, upper halves, an MD5
+# 9 tern: byte order by a field, bits with a codec, sectors, UTF-16 names whose length counts the zero, upper halves, an
+# MD5
 TERN = """
 layout "tern" kind archive
 known by "<TERN" or ">TERN" at 0
@@ -641,7 +646,8 @@ def load_tern(data: bytes) -> dict[str, bytes]:
     return found
 
 
-# 10 gannet: compressed content without true size, stored size counts its own field, sorted by name without case, hash of upper name, key from the hash
+# 10 gannet: compressed content without true size, stored size counts its own field, sorted by name without case, hash
+# of upper name, key from the hash
 GANNET = """
 layout "gannet" kind archive
 little endian

@@ -17,7 +17,7 @@ from kelpwick import GameError
 from kelpwick.isles._bytes import must
 
 MANIFEST = "cargo/manifest.xml"
-EMPTY = b'<?xml version="1.0" encoding="UTF-8"?>\r\n<!-- one crate a line, loaded in this order -->\r\n<manifest>\r\n</manifest>\r\n'
+EMPTY = b'<?xml version="1.0" encoding="UTF-8"?>\r\n<!-- one crate a line, loaded in this order -->\r\n<manifest>\r\n</manifest>\r\n'  # noqa: E501
 PNG = b"\x89PNG"
 
 

@@ -1,7 +1,7 @@
 """The game's executable: a small, valid PE file with resources, and an archive at its tail. It is made and loaded here.
 
-Two sections, `.text` with a single return instruction and `.rsrc`; the archive stands behind the last of them, as installers
-and games of one file have it.
+Two sections, `.text` with a single return instruction and `.rsrc`; the archive stands behind the last of them, as
+installers and games of one file have it.
 """
 
 from __future__ import annotations

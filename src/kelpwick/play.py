@@ -88,8 +88,8 @@ def _main(folder: Path) -> Files:
 
 
 def with_others(folder: Path, files: Files, version: str) -> Files:
-    """The files of the main pack with those of the packs `main+NAME.kwp`, which win in the order of their names, of add-ons, and of
-    the folder `loose`, which win over all."""
+    """The files of the main pack with those of the packs `main+NAME.kwp`, which win in the order of their names, of
+    add-ons, and of the folder `loose`, which win over all."""
     found = dict(files)
     for pack in sorted((folder / "data").glob("main+*.kwp")):
         found |= read_pack(pack)
@@ -111,7 +111,10 @@ def around(folder: Path) -> Iterator[str]:
         ]
         lowest = min(struct.unpack("<H", data[8:10])[0] for data in depth)
         _text(shores, f"{island}/moorings/1.txt")
-        yield f"  {name:<16}{lowest:>6} fathoms at the mark, high water {_highest(isles.read(folder, 'tides.kwv'), island)} m"
+        yield (
+            f"  {name:<16}{lowest:>6} fathoms at the mark, high water "
+            f"{_highest(isles.read(folder, 'tides.kwv'), island)} m"
+        )
     yield f"  {_text(shores, 'note.txt').strip()}"
     for keeper in KEEPERS:
         yield f"  {keeper[1]} writes: {_text(journals, f'{keeper[0]}/{SEASONS[0]}.txt').splitlines()[0]}"
@@ -143,7 +146,10 @@ def charted(folder: Path) -> Iterator[str]:
     yield "ON THE CHARTS"
     for isle, name in ISLANDS:
         buoys = list(shallows.buoys(_file(charts, f"{isle}/channel-buoys")))
-        yield f"  {name:<16}{len(buoys)} buoys, the first {buoys[0] if buoys else 'lost'}; {len(_file(charts, f'{isle}/sunken-rocks')) // 4} rocks"
+        yield (
+            f"  {name:<16}{len(buoys)} buoys, the first {buoys[0] if buoys else 'lost'}; "
+            f"{len(_file(charts, f'{isle}/sunken-rocks')) // 4} rocks"
+        )
 
 
 def aloft(folder: Path, language: str) -> Iterator[str]:

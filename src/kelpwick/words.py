@@ -42,9 +42,9 @@ KEEPERS = (  # id, name, mood, lamp
 LANGUAGES = ("en", "de", "fr")
 LETTERS = {
     "01-arrival": {
-        "en": "To the new keeper of Kelpwick\n\nThe lamp room is dry and the stair is not. Count the barrels\nbefore you trust the book.\n\nYours, Ansa Tolk\n",
-        "de": "An den neuen Wärter von Kelpwick\n\nDie Lampenstube ist trocken, die Treppe nicht. Zähle die Fässer,\nbevor du dem Buch glaubst.\n\nDeine Ansa Tolk\n",
-        "fr": "Au nouveau gardien de Kelpwick\n\nLa chambre de la lampe est sèche, l'escalier non. Compte les barils\navant de croire le registre.\n\nAnsa Tolk\n",
+        "en": "To the new keeper of Kelpwick\n\nThe lamp room is dry and the stair is not. Count the barrels\nbefore you trust the book.\n\nYours, Ansa Tolk\n",  # noqa: E501
+        "de": "An den neuen Wärter von Kelpwick\n\nDie Lampenstube ist trocken, die Treppe nicht. Zähle die Fässer,\nbevor du dem Buch glaubst.\n\nDeine Ansa Tolk\n",  # noqa: E501
+        "fr": "Au nouveau gardien de Kelpwick\n\nLa chambre de la lampe est sèche, l'escalier non. Compte les barils\navant de croire le registre.\n\nAnsa Tolk\n",  # noqa: E501
     },
     "02-oil": {
         "en": "About the oil\n\nThe {boat} brings colza on the ebb. Paraffin costs more and sees further.\n",

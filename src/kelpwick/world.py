@@ -28,9 +28,9 @@ GROUPS = {
 def make_game(folder: Path, seed: int = 7, scale: int = 1, version: int = 1) -> int:
     """Write the game into `folder`; the number of entries in its main archive.
 
-    Scale 1 is the game itself; each further step adds 62 entries, 3.6 MB of content in a third each of
-    text, picture-like and random bytes, so that benchmarks have something to chew on. Version 2 is what an update of the
-    game brings: another range of a lamp, another sentence in a letter, another number of the version.
+    Scale 1 is the game itself; each further step adds 62 entries, 3.6 MB of content in a third each of text,
+    picture-like and random bytes, so that benchmarks have something to chew on. Version 2 is what an update of the game
+    brings: another range of a lamp, another sentence in a letter, another number of the version.
     """
     rng = random.Random(seed)
     for name in ("data", "isles", "saves", "logs"):

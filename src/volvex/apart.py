@@ -1,4 +1,5 @@
-"""Work in a process of its own, which may die of it: for decoders that few look at, on files that may be damaged on purpose."""
+"""Work in a process of its own, which may die of it: for decoders that few look at, on files that may be damaged on
+purpose."""
 
 from __future__ import annotations
 
@@ -132,8 +133,8 @@ def apart(
 ) -> T:
     """What a function of some module gives for values, worked out in a process of its own.
 
-    FormatError, of the file `name`, when the process dies of it or does not end. Within a process that does nothing else but
-    conversions it is worked out there.
+    FormatError, of the file `name`, when the process dies of it or does not end. Within a process that does nothing
+    else but conversions it is worked out there.
     """
     if multiprocessing.parent_process() is not None:
         return function(*values)

@@ -111,7 +111,8 @@ class UnfitError(FormatError):
 
 
 class CapacityError(FormatError):
-    """What is to be written is more than the format has room for: a name that is too long, a number that is too large."""
+    """What is to be written is more than the format has room for: a name that is too long, a number that is too
+    large."""
 
     status = Status.REFUSED
 

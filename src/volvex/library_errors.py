@@ -1,6 +1,7 @@
 """Whatever is raised at damaged or unreadable files, as errors of ours: this is the one place that catches all.
 
-Libraries promise nothing (`library_errors`), and of many files one must never stop the work on the others (`one_of_many`).
+Libraries promise nothing (`library_errors`), and of many files one must never stop the work on the others
+(`one_of_many`).
 """
 
 from __future__ import annotations
@@ -28,8 +29,8 @@ def library_errors(file: str | Path, what: str, hint: str = FAULT) -> Iterator[N
 
 @contextlib.contextmanager
 def one_of_many(file: str) -> Iterator[None]:
-    """Whatever one of many files raises becomes an error of that file, which the caller collects: what the system refuses, what needs too
-    much memory, and a fault of ours too."""
+    """Whatever one of many files raises becomes an error of that file, which the caller collects: what the system
+    refuses, what needs too much memory, and a fault of ours too."""
     try:
         yield
     except VolvexError:

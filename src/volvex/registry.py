@@ -1,12 +1,12 @@
 """One registry for everything that is a file each: codecs, kinds of layout, formats, commands.
 
-A family is a package. Each module of it whose name has no underscore in front is one member and declares everything about
-itself: the names that the family's protocol lists. A module is imported when it is first asked for, and nothing else has
-to be changed to add one. Other packages add members through the entry point group `volvex.FAMILY`; the name of the entry
-point is the member's name, and its object offers what a module would offer.
+A family is a package. Each module of it whose name has no underscore in front is one member and declares everything
+about itself: the names that the family's protocol lists. A module is imported when it is first asked for, and nothing
+else has to be changed to add one. Other packages add members through the entry point group `volvex.FAMILY`; the name of
+the entry point is the member's name, and its object offers what a module would offer.
 
-A member of another package never stands in the way of ours: one that cannot be loaded is left out, one with the name of ours is
-not taken, and `SKIPPED` has both.
+A member of another package never stands in the way of ours: one that cannot be loaded is left out, one with the name of
+ours is not taken, and `SKIPPED` has both.
 """
 
 from __future__ import annotations
@@ -42,9 +42,9 @@ class Registry(Generic[T]):
         needs: tuple[str, ...] = (),
         member: str = "",
     ) -> None:
-        """`folder` holds the files of `package`; sub-packages count too (`names.add`), but for those in `apart`. With `hyphens` a
-        file `game_log.py` is the member `game-log`. `needs`: what a member of another package must have to be taken.
-        `member`: what of its file one of ours is; the file itself where it is empty.
+        """`folder` holds the files of `package`; sub-packages count too (`names.add`), but for those in `apart`. With
+        `hyphens` a file `game_log.py` is the member `game-log`. `needs`: what a member of another package must have to
+        be taken. `member`: what of its file one of ours is; the file itself where it is empty.
         """
         self._needs, self._member = needs, member
         self._hyphens = hyphens

@@ -37,7 +37,8 @@ TEXTS = (
 
 @dataclass(frozen=True)
 class Attempt:
-    """Something to be tried: what it is called, the bytes that it is made of, and how it is done; it gives what went wrong."""
+    """Something to be tried: what it is called, the bytes that it is made of, and how it is done; it gives what went
+    wrong."""
 
     name: str
     data: bytes

@@ -1,4 +1,5 @@
-"""Whole commands on a folder with one damaged file among others: the others are listed, found and shown all the same."""
+"""Whole commands on a folder with one damaged file among others: the others are listed, found and shown all the
+same."""
 
 from __future__ import annotations
 

@@ -20,12 +20,12 @@ from volvex.errors import VolvexError
 from volvex.layout.language.parser import parse_layout
 
 MORE = {
-    "types.xml": b'<!DOCTYPE r [<!ENTITY e "<a>1</a>"><!ENTITY t "five"><!ATTLIST b v CDATA "d">]>\n<r id="z">&e;<b id="q">&t; 5</b><b id="s" v=\'7\'/></r>\n',
+    "types.xml": b'<!DOCTYPE r [<!ENTITY e "<a>1</a>"><!ENTITY t "five"><!ATTLIST b v CDATA "d">]>\n<r id="z">&e;<b id="q">&t; 5</b><b id="s" v=\'7\'/></r>\n',  # noqa: E501
     "odd.json": b'{"a": [{"id": "x", "n": 1e5, "t": "\\ud800"}, {"id": "x", "n": -0.0}], "b": {"c": {"d": null}}}\n',
     "keys.ini": b"[a]\nk = 1\nk = 2\nx=  y  \n[a]\nk: 3\n; note\n[b]\n",
     "rows.csv": b'id;name;n\n1;"a ""b"" c";3\n2;x;4\n2;y;5\n',
     "values.bin": plistlib.dumps({"a": 5, "b": ["x", True, {"c": b"12"}]}, fmt=plistlib.FMT_BINARY),
-    "values.plist": b'<plist version="1.0"><dict><key>a</key><integer>5</integer><key>b</key><array><string>x</string><true/></array></dict></plist>\n',
+    "values.plist": b'<plist version="1.0"><dict><key>a</key><integer>5</integer><key>b</key><array><string>x</string><true/></array></dict></plist>\n',  # noqa: E501
     "wide.xml": '<?xml version="1.0" encoding="utf-16"?><r><a id="1">ä</a></r>'.encode("utf-16"),
 }
 FORMS = ("csv", "tsv", "json", "po", "xlf", "xlsx")

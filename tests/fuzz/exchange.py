@@ -1,4 +1,5 @@
-"""Damaged files that come back from other programs: CSV, JSON, PO, XLIFF, and workbooks, of which also what is inside."""
+"""Damaged files that come back from other programs: CSV, JSON, PO, XLIFF, and workbooks, of which also what is
+inside."""
 
 from __future__ import annotations
 

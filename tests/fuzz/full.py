@@ -1,4 +1,5 @@
-"""Disks that get full at any byte: install, in-place changes and restore on one that counts; every writing command on a small one."""
+"""Disks that get full at any byte: install, in-place changes and restore on one that counts; every writing command on a
+small one."""
 
 from __future__ import annotations
 
@@ -17,7 +18,8 @@ SECONDS = 60.0
 
 
 def cases(folder: Path, rng: random.Random, only: str) -> Iterator[Attempt]:
-    """In the process on a counted disk; where one can be mounted, programs on a file system of a few hundred kilobytes."""
+    """In the process on a counted disk; where one can be mounted, programs on a file system of a few hundred
+    kilobytes."""
     case = FullDisk("test_what_is_written_is_what_was_planned")
     case.setUp()
     small = _mounted(folder / "small")

@@ -168,4 +168,4 @@ DAE = """<?xml version="1.0"?>
 <library_visual_scenes><visual_scene id="s"><node id="h"><instance_geometry url="#hull"><bind_material><technique_common><instance_material symbol="m" target="#tar"/></technique_common></bind_material></instance_geometry></node></visual_scene></library_visual_scenes>
 <scene><instance_visual_scene url="#s"/></scene>
 </COLLADA>
-"""
+"""  # noqa: E501

@@ -1,5 +1,5 @@
-"""Damaged movies, in open containers and in one of a game's own: probed, drawn, put into another container. What decodes them may die,
-and take no one with it."""
+"""Damaged movies, in open containers and in one of a game's own: probed, drawn, put into another container. What
+decodes them may die, and take no one with it."""
 
 from __future__ import annotations
 

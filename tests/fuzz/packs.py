@@ -1,4 +1,5 @@
-"""Damaged mods and game packs, as folders and as ZIPs: checked, shown, added, combined, exported; descriptors with anything in them."""
+"""Damaged mods and game packs, as folders and as ZIPs: checked, shown, added, combined, exported; descriptors with
+anything in them."""
 
 from __future__ import annotations
 

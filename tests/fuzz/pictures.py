@@ -1,4 +1,5 @@
-"""Damaged pictures, of open forms and by layouts, with files beside them; and lists of frames: looked at, exported, edited, written."""
+"""Damaged pictures, of open forms and by layouts, with files beside them; and lists of frames: looked at, exported,
+edited, written."""
 
 from __future__ import annotations
 

@@ -1,10 +1,10 @@
 """The tables: lenses, and which lamp has which of them.
 
-Lenses ("KWLE", big-endian): version u16 = 1, count u16, the names' start u32 and length u32, CRC-32 of the records u32; records
-sorted by id: id u32, name u32 (where it starts among the names), glass u8, reach u16, weight f32, focus / 5 u16, fitted u8,
-polish u8 (bit 0 clean, bits 1 to 3 grade); the names, each up to a zero.
-Fittings ("KWFT", little-endian): version u16 = 1, count u32, size u32, stored size u32, start u32, CRC-32 of the size's bytes
-u32; a zlib stream of records: lamp and keeper (each u8 length, UTF-8), lens u32, screws u8, since i16, note (u16 length, UTF-8).
+Lenses ("KWLE", big-endian): version u16 = 1, count u16, the names' start u32 and length u32, CRC-32 of the records u32;
+records sorted by id: id u32, name u32 (where it starts among the names), glass u8, reach u16, weight f32, focus / 5
+u16, fitted u8, polish u8 (bit 0 clean, bits 1 to 3 grade); the names, each up to a zero. Fittings ("KWFT",
+little-endian): version u16 = 1, count u32, size u32, stored size u32, start u32, CRC-32 of the size's bytes u32; a zlib
+stream of records: lamp and keeper (each u8 length, UTF-8), lens u32, screws u8, since i16, note (u16 length, UTF-8).
 """
 
 from __future__ import annotations

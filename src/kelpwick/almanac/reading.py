@@ -101,7 +101,10 @@ def screens(book: Almanac, lamps: Mapping[str, str], keepers: Mapping[str, str],
     for lamp, fitting in book.fittings.items():
         lens = book.lenses[fitting.lens]
         note = f"  {fitting.note}" if fitting.note else ""
-        yield f"  {lamps[lamp]:<16}{lens.name:<14}{lens.reach:>3} nm  {lens.weight:>5.1f} kg  {keepers[fitting.keeper]}{note}"
+        yield (
+            f"  {lamps[lamp]:<16}{lens.name:<14}{lens.reach:>3} nm  {lens.weight:>5.1f} kg  "
+            f"{keepers[fitting.keeper]}{note}"
+        )
     yield "THE MENU"
     yield from (f"  {text}" for (_, tongue), text in book.menu.items() if tongue == language)
     yield "TALK"

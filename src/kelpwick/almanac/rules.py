@@ -1,4 +1,5 @@
-"""The almanac's rules in open forms: XML, JSON, a key file, a property list, a table with tabs; and what the font can draw."""
+"""The almanac's rules in open forms: XML, JSON, a key file, a property list, a table with tabs; and what the font can
+draw."""
 
 from __future__ import annotations
 
@@ -50,7 +51,7 @@ _LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz"
 
 def files(version: int = 1) -> dict[str, bytes]:
     addon = {"id": "winter", "game": VERSIONS[version], "needs": [], "scene": "scenes/quay.kwn"}
-    font = '<font name="Lantern">\n  <glyphs id="latin" has="{}"/>\n  <glyphs id="signs" has="{}"/>\n  <glyphs id="accents" has="{}"/>\n</font>\n'.format(
+    font = '<font name="Lantern">\n  <glyphs id="latin" has="{}"/>\n  <glyphs id="signs" has="{}"/>\n  <glyphs id="accents" has="{}"/>\n</font>\n'.format(  # noqa: E501
         _LETTERS, "0123456789 .,:!?'-{}%/&lt;>", "äöüÄÖÜßàâèéêôç"
     )
     return {

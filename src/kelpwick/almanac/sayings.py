@@ -1,10 +1,9 @@
 """The texts: the menu by hashed keys, dialogues by key and language.
 
-Menu ("KWME"): count u32, the words' start u32 and length u32, CRC-32 of the records u32; records sorted by key: key u32 (FNV-1a of the
-name in small letters), use u8, where each language's text starts among the words (three u32; all bits set: there is none);
-the words, UTF-8 up to a zero.
-Dialogues ("KWDI"): count u32, CRC-32 of the records u32; records: key (u8 length), language u8, use (u8 length), text (u16 count of
-units, UTF-16).
+Menu ("KWME"): count u32, the words' start u32 and length u32, CRC-32 of the records u32; records sorted by key: key u32
+(FNV-1a of the name in small letters), use u8, where each language's text starts among the words (three u32; all bits
+set: there is none); the words, UTF-8 up to a zero. Dialogues ("KWDI"): count u32, CRC-32 of the records u32; records:
+key (u8 length), language u8, use (u8 length), text (u16 count of units, UTF-16).
 """
 
 from __future__ import annotations

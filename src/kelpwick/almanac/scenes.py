@@ -1,8 +1,8 @@
 """The scenes: objects with ids, each of a type with fields of its own, which refer to each other.
 
-Mark "KWSC", version u16 = 1, count u16, CRC-32 of the objects u32; objects: id u16, type u8 (1 lamp, 2 door, 3 chest, 4 sign, 5 keeper),
-name (u8 length, UTF-8), hidden u8; then by type: lit u8, range f32, keeper u16 | locked u8, to u16 | barrels u8, count u8 and so many
-u16 | text (u8 length) | mood u8, place i16 i16.
+Mark "KWSC", version u16 = 1, count u16, CRC-32 of the objects u32; objects: id u16, type u8 (1 lamp, 2 door, 3 chest, 4
+sign, 5 keeper), name (u8 length, UTF-8), hidden u8; then by type: lit u8, range f32, keeper u16 | locked u8, to u16 |
+barrels u8, count u8 and so many u16 | text (u8 length) | mood u8, place i16 i16.
 """
 
 from __future__ import annotations

@@ -1,4 +1,5 @@
-"""ZIP archives as the game writes and reads them: plain ones by Python's zipfile, and the old cipher, which that cannot write."""
+"""ZIP archives as the game writes and reads them: plain ones by Python's zipfile, and the old cipher, which that cannot
+write."""
 
 from __future__ import annotations
 

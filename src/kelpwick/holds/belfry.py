@@ -1,12 +1,16 @@
 """Bells, a shanty and voices: sounds in three forms of the game's own, and a bank with a streaming file.
 
 belfry/*.kbl        KBL1: number of the rate, channels, frames, loop, CRC-32; 16 bits a sample, channel after channel
-belfry/*.kba        KBA1, big endian: rate, bytes of a block, frames, length; steps of 4 bits, each block with its own start
-belfry/*.kbs        KBS1: rate, channels, bits, frames, loop, length, Adler-32; a FLAC stream of blocks of 4096 without its head
-belfry/chorus.kbi   KBI1: a record a voice, sorted by name: rate, channels, coding, start, size, frames; CRC-32 of the records
+belfry/*.kba        KBA1, big endian: rate, bytes of a block, frames, length; steps of 4 bits, each block with its own
+                    start
+belfry/*.kbs        KBS1: rate, channels, bits, frames, loop, length, Adler-32; a FLAC stream of blocks of 4096 without
+                    its head
+belfry/chorus.kbi   KBI1: a record a voice, sorted by name: rate, channels, coding, start, size, frames; CRC-32 of the
+                    records
 belfry/chorus.kbd   the voices' samples, each at a multiple of 64: plain, mu-law, or steps of 4 bits
 
-The game refuses a wrong checksum, a length that is not that of the samples, a loop behind the end, and sounds that are missing.
+The game refuses a wrong checksum, a length that is not that of the samples, a loop behind the end, and sounds that are
+missing.
 """
 
 from __future__ import annotations
@@ -35,7 +39,7 @@ VOICES = {"bass": (0, 147.0), "mate": (1, 196.0), "cook": (2, 247.0), "boy": (0,
 VOICE_RATE, VOICE_BLOCK, ALIGN = 11025, 132, 64
 KBL, KBA, KBS = struct.Struct("<4sBBHIIII"), struct.Struct(">4sHHII"), struct.Struct("<4sIBBHIIIII")
 RECORD = struct.Struct("<12sHBBIII")
-STEPS = [7, 8, 9, 10, 11, 12, 13, 14, 16, 17, 19, 21, 23, 25, 28, 31, 34, 37, 41, 45, 50, 55, 60, 66, 73, 80, 88, 97, 107, 118, 130, 143, 157, 173, 190, 209, 230, 253, 279, 307, 337, 371, 408, 449, 494, 544, 598, 658, 724, 796, 876, 963, 1060, 1166, 1282, 1411, 1552, 1707, 1878, 2066, 2272, 2499, 2749, 3024, 3327, 3660, 4026, 4428, 4871, 5358, 5894, 6484, 7132, 7845, 8630, 9493, 10442, 11487, 12635, 13899, 15289, 16818, 18500, 20350, 22385, 24623, 27086, 29794, 32767]  # fmt: skip
+STEPS = [7, 8, 9, 10, 11, 12, 13, 14, 16, 17, 19, 21, 23, 25, 28, 31, 34, 37, 41, 45, 50, 55, 60, 66, 73, 80, 88, 97, 107, 118, 130, 143, 157, 173, 190, 209, 230, 253, 279, 307, 337, 371, 408, 449, 494, 544, 598, 658, 724, 796, 876, 963, 1060, 1166, 1282, 1411, 1552, 1707, 1878, 2066, 2272, 2499, 2749, 3024, 3327, 3660, 4026, 4428, 4871, 5358, 5894, 6484, 7132, 7845, 8630, 9493, 10442, 11487, 12635, 13899, 15289, 16818, 18500, 20350, 22385, 24623, 27086, 29794, 32767]  # fmt: skip  # noqa: E501
 MOVES = (-1, -1, -1, -1, 2, 4, 6, 8)
 Samples = Any  # frames x channels, int16
 
@@ -281,4 +285,6 @@ def screen(files: Mapping[str, bytes]) -> Iterator[str]:
         digest = hashlib.blake2b(samples.astype("<i2").tobytes(), digest_size=4).hexdigest()
         loop = f", loop {sound.loop[0]} to {sound.loop[1]}" if sound.loop != (0, 0) else ""
         channels = ("mono", "stereo")[samples.shape[1] - 1]
-        yield f"  {name:<16}{len(samples) / sound.rate:>7.3f} s  {sound.rate} Hz {channels:<6}  {loud:>8}  {digest}{loop}"
+        yield (
+            f"  {name:<16}{len(samples) / sound.rate:>7.3f} s  {sound.rate} Hz {channels:<6}  {loud:>8}  {digest}{loop}"
+        )

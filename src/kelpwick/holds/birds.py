@@ -1,10 +1,11 @@
 """Birds over the rocks and flags in the harbour: sheets of frames with their lists, in two forms.
 
-birds/seabirds.kwi, seabirds.json    frames by name: where each lies, whether turned, how it was trimmed, how large it is
+birds/seabirds.kwi, seabirds.json    frames by name: where each lies, whether turned, how it was trimmed, how large it
+                                     is
 birds/flags.kwi, flags.xml           the same as elements
 
-A turned frame lies in its sheet turned by 90 degrees clockwise. The game refuses frames outside of their sheets, frames that share
-pixels, a sprite of two sizes, and birds or flags that are missing.
+A turned frame lies in its sheet turned by 90 degrees clockwise. The game refuses frames outside of their sheets, frames
+that share pixels, a sprite of two sizes, and birds or flags that are missing.
 """
 
 from __future__ import annotations

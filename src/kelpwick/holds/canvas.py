@@ -1,14 +1,18 @@
-"""The sailmaker's pictures, as the game draws them: blocks, tiles, a palette, normals; decoded by code of its own, but for BC7.
+"""The sailmaker's pictures, as the game draws them: blocks, tiles, a palette, normals; decoded by code of its own, but
+for BC7.
 
-canvas/*.kwi    KWI1, width, height, levels, levels in this file, form, dye, CRC-32 of the pixels, the pixels: all levels down to one
+canvas/*.kwi    KWI1, width, height, levels, levels in this file, form, dye, CRC-32 of the pixels, the pixels: all
+                levels down to one
                 pixel, the largest first
 canvas/*.kwi.1  the largest level, where it is not in the file itself; .2 the one after it
-forms           1 colours and gloss in blocks (BC3), 2 tiles of 8 x 4 pixels of red, green, blue and alpha, 3 numbers of colours,
+forms           1 colours and gloss in blocks (BC3), 2 tiles of 8 x 4 pixels of red, green, blue and alpha, 3 numbers of
+                colours,
                 4 the first two parts of normals in blocks (BC5), 5 colours in blocks (BC7)
 canvas/dyes.kwc two palettes of 256 colours for the pictures of form 3; `dye` is the number of theirs
 canvas/fog.dds  colours in blocks (BC1), one level
 
-The game refuses sizes that are no powers of two, missing levels, a wrong checksum, a sail that is not 64 x 32, normals that are too long.
+The game refuses sizes that are no powers of two, missing levels, a wrong checksum, a sail that is not 64 x 32, normals
+that are too long.
 """
 
 from __future__ import annotations
@@ -120,7 +124,8 @@ def _blocks(rows: Rows) -> Iterator[list[Pixel]]:
 
 
 def _colours(block: list[Pixel]) -> bytes:
-    """The eight bytes of BC1 for sixteen opaque pixels: the ends of their range, and the nearest of four steps for each."""
+    """The eight bytes of BC1 for sixteen opaque pixels: the ends of their range, and the nearest of four steps for
+    each."""
     low, high = (tuple(end(pixel[c] for pixel in block) for c in range(3)) for end in (min, max))
     first, second = (one[0] >> 3 << 11 | one[1] >> 2 << 5 | one[2] >> 3 for one in (high, low))
     if first == second:
@@ -143,7 +148,8 @@ def _values(values: list[int]) -> bytes:
 
 
 def _pane(block: list[Pixel]) -> bytes:
-    """Sixteen bytes of BC7 in its mode 6: two ends of seven bits and one shared bit each, and sixteen steps between them."""
+    """Sixteen bytes of BC7 in its mode 6: two ends of seven bits and one shared bit each, and sixteen steps between
+    them."""
     low, high = (tuple(end(pixel[c] for pixel in block) for c in range(4)) for end in (min, max))
     span = [high[c] - low[c] for c in range(4)]
     at = [

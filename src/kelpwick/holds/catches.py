@@ -1,9 +1,12 @@
 """What the boats brought home: a ledger that describes its own columns, since every harbour keeps other ones.
 
-catches/quay.kwc    KWC1, number of columns, number of rows, CRC-32 of the rows; of each column its name, type and width; the rows
-types               1 a number of two bytes, 2 a half or whole litre (a float), 3 a text after its length, 4 a text as wide as the column
+catches/quay.kwc    KWC1, number of columns, number of rows, CRC-32 of the rows; of each column its name, type and
+                    width; the rows
+types               1 a number of two bytes, 2 a half or whole litre (a float), 3 a text after its length, 4 a text as
+                    wide as the column
 
-The game refuses a wrong checksum, columns that it needs and that are missing or of another type, and a boat that it does not have.
+The game refuses a wrong checksum, columns that it needs and that are missing or of another type, and a boat that it
+does not have.
 """
 
 from __future__ import annotations

@@ -1,6 +1,7 @@
 """The executable: what its resources and its tail hold.
 
-Its icon is a group of two images, of 32 and of 16 pixels, of 32 bits each, the lowest row first, with a mask behind them.
+Its icon is a group of two images, of 32 and of 16 pixels, of 32 bits each, the lowest row first, with a mask behind
+them.
 """
 
 from __future__ import annotations

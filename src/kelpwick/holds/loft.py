@@ -1,8 +1,8 @@
 """The sail loft: meshes, materials, pictures. The game asks by a hash, so no names are stored.
 
-Mark "KWLO", entries u32; the table, sorted by key: key u64 (FNV-1a of the path in small letters, with backslashes and one in
-front), start / 16 u32, stored size u32, size u32, CRC-32 of the content u32; deflated where that is shorter. Content at
-multiples of 16, zeros between.
+Mark "KWLO", entries u32; the table, sorted by key: key u64 (FNV-1a of the path in small letters, with backslashes and
+one in front), start / 16 u32, stored size u32, size u32, CRC-32 of the content u32; deflated where that is shorter.
+Content at multiples of 16, zeros between.
 """
 
 from __future__ import annotations

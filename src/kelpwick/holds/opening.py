@@ -1,11 +1,13 @@
 """What is shown before the game: a movie in an open container, and one in a container of the game's own.
 
 opening/opening.webm   VP8 and Opus: the light turns over the water; without it the game begins at once
-opening/makers.kwm     KWM1: width, height, frames, frames a second as a fraction, codecs, rate, channels, number of packets; an index
-                       (stream, key frame, start, size), CRC-32 of the index; the packets: pictures as JPEG, sound as plain samples
+opening/makers.kwm     KWM1: width, height, frames, frames a second as a fraction, codecs, rate, channels, number of
+                       packets; an index
+                       (stream, key frame, start, size), CRC-32 of the index; the packets: pictures as JPEG, sound as
+                       plain samples
 
-The game refuses a wrong checksum, packets that lie elsewhere than the index gives, pictures of another size than the head gives, and
-a makers' movie that is missing.
+The game refuses a wrong checksum, packets that lie elsewhere than the index gives, pictures of another size than the
+head gives, and a makers' movie that is missing.
 """
 
 from __future__ import annotations
@@ -137,7 +139,10 @@ def _line(name: str, rate: Fraction, frames: list[Any], sound_rate: int, samples
     loud = f"{20 * math.log10(level / 32768):.1f} dB" if level >= 1 else "silent"
     dark = ", black" if all(frame.max() < 32 for frame in frames) else ""
     seconds = len(frames) / float(rate)
-    return f"  {name:<16}{wide} x {high}, {len(frames)} frame{'' if len(frames) == 1 else 's'}, {seconds:.2f} s, {sound_rate} Hz {loud}, {digest.hexdigest()}{dark}"
+    return (
+        f"  {name:<16}{wide} x {high}, {len(frames)} frame{'' if len(frames) == 1 else 's'}, {seconds:.2f} s, "
+        f"{sound_rate} Hz {loud}, {digest.hexdigest()}{dark}"
+    )
 
 
 def _played(data: bytes) -> tuple[Fraction, list[Any], int, Any]:

@@ -1,8 +1,9 @@
 """The charts of the shallows: no signature, and each chart has entries of the same names.
 
-Little-endian: entries u32; a record of each: name (24 bytes, filled with zeros), start u32, size u32; content behind them, each at
-a multiple of 4, filled with zeros. For each isle, in this order: `fairway` (the isle's id), `channel-buoys` and `sunken-rocks`.
-Buoys, until the end: east i16, north i16, colour u8 (0 red, 1 green, 2 black), bell u8 (0 or 1), depth u16. Rocks: east i16, north i16.
+Little-endian: entries u32; a record of each: name (24 bytes, filled with zeros), start u32, size u32; content behind
+them, each at a multiple of 4, filled with zeros. For each isle, in this order: `fairway` (the isle's id),
+`channel-buoys` and `sunken-rocks`. Buoys, until the end: east i16, north i16, colour u8 (0 red, 1 green, 2 black), bell
+u8 (0 or 1), depth u16. Rocks: east i16, north i16.
 """
 
 from __future__ import annotations

@@ -1,10 +1,12 @@
 """The signwriter's letters: a font of glyphs on one page, with how far each carries the brush on.
 
-signs/pennant.kwf   KWF1, number of glyphs; of each the number of its character, where it lies on the page (x, y, width, height), and
+signs/pennant.kwf   KWF1, number of glyphs; of each the number of its character, where it lies on the page (x, y, width,
+                    height), and
                     how far the next one is; sorted by character
 signs/pennant.kwi   the page
 
-The game refuses glyphs outside of the page, a wrong order, a letter of `KELPWICK LIGHT` that is missing, and a glyph without a mark.
+The game refuses glyphs outside of the page, a wrong order, a letter of `KELPWICK LIGHT` that is missing, and a glyph
+without a mark.
 """
 
 from __future__ import annotations

@@ -1,7 +1,7 @@
 """What is called across the water, in several languages: one path, stored once for each.
 
-Mark "KWSP", entries u16; records sorted by path and language: path (32 bytes, filled with zeros), language u8 (0 none, 1 en,
-2 de, 3 fr), start u32, size u16, CRC-32 u32; then the contents.
+Mark "KWSP", entries u16; records sorted by path and language: path (32 bytes, filled with zeros), language u8 (0 none,
+1 en, 2 de, 3 fr), start u32, size u16, CRC-32 u32; then the contents.
 """
 
 from __future__ import annotations

@@ -1,5 +1,5 @@
-"""Chimes, one behind the other, big endian: mark "KWRW", length u32; then records at multiples of 8: pitch u16,
-name (u8 length), size u24, Adler-32 of the sound; the sound at a multiple of 4; at last "<hush>" and their number u16."""
+"""Chimes, one behind the other, big endian: mark "KWRW", length u32; then records at multiples of 8: pitch u16, name
+(u8 length), size u24, Adler-32 of the sound; the sound at a multiple of 4; at last "<hush>" and their number u16."""
 
 from __future__ import annotations
 

@@ -1,6 +1,6 @@
-"""The keepers' journals, which are nobody's business: pages at multiples of 4, each masked by a key made of where it lies;
-the directory deflated and masked; the last 24 bytes: start u32, stored length u32, length u32, entries u16, u16 = 1,
-CRC-32 of the stored directory, mark "KWJL"."""
+"""The keepers' journals, which are nobody's business: pages at multiples of 4, each masked by a key made of where it
+lies; the directory deflated and masked; the last 24 bytes: start u32, stored length u32, length u32, entries u16, u16 =
+1, CRC-32 of the stored directory, mark "KWJL"."""
 
 from __future__ import annotations
 

@@ -1,6 +1,7 @@
-"""What boats are made of, as objects: mark "KWOB", types u16, objects u16, start of the types u32; content at multiples of 4,
-of sails at multiples of 16; types: hash u32 (CRC-32 of the name), name (u8 length); objects: id u32, type u16, name (u8 length),
-start u32, size u32. A hull is length f32, draught f32, planks u16; a sail area f32, colour u8, reefs u8 and as many heights f16."""
+"""What boats are made of, as objects: mark "KWOB", types u16, objects u16, start of the types u32; content at multiples
+of 4, of sails at multiples of 16; types: hash u32 (CRC-32 of the name), name (u8 length); objects: id u32, type u16,
+name (u8 length), start u32, size u32. A hull is length f32, draught f32, planks u16; a sail area f32, colour u8, reefs
+u8 and as many heights f16."""
 
 from __future__ import annotations
 

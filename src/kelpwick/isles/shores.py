@@ -1,7 +1,8 @@
-"""What stands on the shores, as a tree: mark "KWTR", folders u16, files u16, stored length u32 and length u32 of the content.
+"""What stands on the shores, as a tree: mark "KWTR", folders u16, files u16, stored length u32 and length u32 of the
+content.
 
-Folders: name (u8 length), first folder u16, folders u16, first file u16, files u16; files: name (u8 length), start u32, size u32,
-counted in the content, which is one zlib stream behind them; at last "end."."""
+Folders: name (u8 length), first folder u16, folders u16, first file u16, files u16; files: name (u8 length), start u32,
+size u32, counted in the content, which is one zlib stream behind them; at last "end."."""
 
 from __future__ import annotations
 

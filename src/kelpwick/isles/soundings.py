@@ -1,7 +1,9 @@
-"""Depths around the islands. The game asks by FNV-1a of the path (64 bits), so the table is sorted by that and has no names.
+"""Depths around the islands. The game asks by FNV-1a of the path (64 bits), so the table is sorted by that and has no
+names.
 
-Mark "KWSD", entries u32; the table: key u64, start / 16 u32, stored size u32, size u32; content in blocks of 1024 bytes: all
-stored sizes (u16), then the blocks, deflated unless that makes them longer. Content at multiples of 16, zeros between."""
+Mark "KWSD", entries u32; the table: key u64, start / 16 u32, stored size u32, size u32; content in blocks of 1024
+bytes: all stored sizes (u16), then the blocks, deflated unless that makes them longer. Content at multiples of 16,
+zeros between."""
 
 from __future__ import annotations
 

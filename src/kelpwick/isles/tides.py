@@ -1,6 +1,6 @@
-"""Tide tables: mark "II" or "MM" for the order of bytes, mark "KWV", version u8 (1 or 2), entries u16, start of the table u32,
-in version 2 also a station u32; the table: name in 48 bytes of UTF-16, start u32, size u32, in version 2 the year u16; at the tail
-the SHA-1 of all before it."""
+"""Tide tables: mark "II" or "MM" for the order of bytes, mark "KWV", version u8 (1 or 2), entries u16, start of the
+table u32, in version 2 also a station u32; the table: name in 48 bytes of UTF-16, start u32, size u32, in version 2 the
+year u16; at the tail the SHA-1 of all before it."""
 
 from __future__ import annotations
 

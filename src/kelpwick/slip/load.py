@@ -150,7 +150,7 @@ def _boat(data: bytes, name: str) -> Loaded:
         name,
         "its box is not that of its vertices",
     )
-    reach = float(np.sqrt(((positions[np.unique(np.concatenate([p.triangles.reshape(-1) for p in found if not p.use]))] - centre) ** 2).sum(axis=1).max()))  # fmt: skip
+    reach = float(np.sqrt(((positions[np.unique(np.concatenate([p.triangles.reshape(-1) for p in found if not p.use]))] - centre) ** 2).sum(axis=1).max()))  # fmt: skip  # noqa: E501
     _need(abs(reach - radius) < 0.01, name, "its sphere is not that of its vertices")
     return model
 
@@ -159,7 +159,7 @@ def _light(data: bytes, name: str) -> Loaded:
     mark, vertices, indices, parts, bones, flags, names, skeleton, *box = KML.unpack_from(data)
     _need(mark == b"KML1" and flags == 3, name, "no lighthouse")
     step, at = KML_PART.size + 2, KML.size
-    table = [(*KML_PART.unpack_from(data, at + n * step), struct.unpack_from(">H", data, at + n * step + KML_PART.size)[0]) for n in range(parts)]  # fmt: skip
+    table = [(*KML_PART.unpack_from(data, at + n * step), struct.unpack_from(">H", data, at + n * step + KML_PART.size)[0]) for n in range(parts)]  # fmt: skip  # noqa: E501
     at += parts * step
     owned = np.frombuffer(data, ">u2", bones, at).astype(int)
     at += bones * 2
@@ -205,7 +205,7 @@ def _pooled(pool: bytes, at: int, name: str) -> str:
 
 
 def _triangles(strip: Array) -> Array:
-    rows = [(strip[n], strip[n + 1], strip[n + 2]) if n % 2 == 0 else (strip[n + 1], strip[n], strip[n + 2]) for n in range(len(strip) - 2)]  # fmt: skip
+    rows = [(strip[n], strip[n + 1], strip[n + 2]) if n % 2 == 0 else (strip[n + 1], strip[n], strip[n + 2]) for n in range(len(strip) - 2)]  # fmt: skip  # noqa: E501
     return np.array([row for row in rows if len(set(row)) == 3]).reshape(-1, 3)
 
 
@@ -383,7 +383,8 @@ def texture_at(files: Mapping[str, bytes], pack: Mapping[str, bytes], wanted: st
 
 
 def screen(files: Mapping[str, bytes], pack: Mapping[str, bytes]) -> Iterator[str]:
-    """What stands on the slip: how many triangles, how large, which textures; where joints are in the middle of an animation."""
+    """What stands on the slip: how many triangles, how large, which textures; where joints are in the middle of an
+    animation."""
     materials = _materials(files["materials.kmt"])
     for material, textures in materials.items():
         for texture in textures:

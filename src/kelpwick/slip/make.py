@@ -1,4 +1,5 @@
-"""Writes the slip: the game's own packing of models, by code that shares nothing with the game's reader but the formats' heads."""
+"""Writes the slip: the game's own packing of models, by code that shares nothing with the game's reader but the
+formats' heads."""
 
 from __future__ import annotations
 
@@ -20,7 +21,7 @@ KMM = struct.Struct(
     "<4sHHIHHf3f3f3f3ff24sI"
 )  # mark, vertices, points, indices, parts, flags, scale, offset, box, sphere, skeleton, crc
 KMM_PART = struct.Struct("<12s16sIIBBH")  # name, material, first index, indices, level, use, paint
-KMM_VERTEX = np.dtype([("p", "<i2", 3), ("paint", "<u2"), ("n", "<u4"), ("t", "i1", 4), ("uv", "<f2", 2), ("j", "u1", 4), ("w", "u1", 4)])  # fmt: skip
+KMM_VERTEX = np.dtype([("p", "<i2", 3), ("paint", "<u2"), ("n", "<u4"), ("t", "i1", 4), ("uv", "<f2", 2), ("j", "u1", 4), ("w", "u1", 4)])  # fmt: skip  # noqa: E501
 KMM_POINT = struct.Struct("<8s2f")
 KML = struct.Struct(">4sIIHHHH24s3f3f")  # mark, vertices, indices, parts, bones, flags, names, skeleton, box
 KML_PART = struct.Struct(
@@ -96,7 +97,7 @@ def boat_file(rng: random.Random) -> bytes:
     radius = float(np.sqrt(((drawn - centre) ** 2).sum(axis=1).max()))
     body = table.tobytes()
     hard = b"".join(KMM_POINT.pack(name, *at) for name, at in ((b"lantern", (0.0, 190.0)), (b"rope", (-20.0, -180.0))))
-    head = KMM.pack(b"KMM1", len(table), 2, len(indices), len(merged), 7, float(scale), *offset.tolist(), *least, *most, *centre, radius, b"patience.kms", zlib.crc32(body))  # fmt: skip
+    head = KMM.pack(b"KMM1", len(table), 2, len(indices), len(merged), 7, float(scale), *offset.tolist(), *least, *most, *centre, radius, b"patience.kms", zlib.crc32(body))  # fmt: skip  # noqa: E501
     stored = b"".join(
         KMM_PART.pack(name.encode(), material.encode(), first, count, level, use, rng.randrange(65536))
         for name, material, first, count, level, use in merged

@@ -64,7 +64,7 @@ def box(low: Array, high: Array) -> Shape:
     corners = np.array([[(low, high)[at >> axis & 1][axis] for axis in range(3)] for at in range(8)], float)
     normals = corners - corners.mean(axis=0)
     normals = normals / np.linalg.norm(normals, axis=1, keepdims=True)
-    faces = [(0, 2, 1), (1, 2, 3), (4, 5, 6), (5, 7, 6), (0, 1, 4), (1, 5, 4), (2, 6, 3), (3, 6, 7), (0, 4, 2), (2, 4, 6), (1, 3, 5), (3, 7, 5)]  # fmt: skip
+    faces = [(0, 2, 1), (1, 2, 3), (4, 5, 6), (5, 7, 6), (0, 1, 4), (1, 5, 4), (2, 6, 3), (3, 6, 7), (0, 4, 2), (2, 4, 6), (1, 3, 5), (3, 7, 5)]  # fmt: skip  # noqa: E501
     return Shape(corners, normals, np.zeros((8, 2)), np.array(faces), [(0, 1.0)])
 
 

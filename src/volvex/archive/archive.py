@@ -1,8 +1,12 @@
 """What every archive is, whatever its format: a directory held as columns, and content that is decoded when asked for.
 
 A format says where an entry's stored bytes lie and through what they go (`place`, `ciphers`, `compression`, `checks`);
-reading them, in one piece or in many, is the same for all. Two families: `laidout`, read by a layout, and the
+reading them, in one piece or in many, is the same for all. Two families: `layout_archive`, read by a layout, and the
 drivers in `formats`, for open formats that no layout can carry.
+
+Everywhere: `row` is the number of an entry in the directory, from 0; sizes and offsets are in bytes; `name` is an
+entry's own path (`names`), `path` one that variants share. Damage is a FormatError, a missing key a LockedError, what
+cannot be written a RefusedError. Nothing is written here.
 """
 
 from __future__ import annotations
@@ -18,6 +22,7 @@ import numpy as np
 
 from volvex.archive.access.numbered import is_numbered, numbered
 from volvex.archive.detect import filetypes
+from volvex.archive.plain_names import are_plain
 from volvex.archive.safe_names import Refusal, clean, disk_names, distinct_paths, shown
 from volvex.archive.variation import varied
 from volvex.codec import COMPRESS, Cipher, Compression
@@ -173,7 +178,8 @@ class Archive(ABC):
         return varied(self.content(row), how, number)
 
     def as_read_back(self, content: bytes, row: int) -> bytes:
-        """What content is when it is read again that was stored in the place of an entry's: the same, unless that loses something."""
+        """What content is when it is read again that was stored in the place of an entry's: the same, unless that loses
+        something."""
         return content
 
     @abstractmethod
@@ -199,7 +205,8 @@ class Archive(ABC):
 
     @abstractmethod
     def reopened(self, source: Source, beside: Beside | None = None) -> Archive:
-        """Other bytes as an archive of the same format, with the same keys; volumes are its own unless `beside` finds others."""
+        """Other bytes as an archive of the same format, with the same keys; volumes are its own unless `beside` finds
+        others."""
 
     @abstractmethod
     def prove(self, on_progress: Callable[[int], None] = lambda size: None) -> Proof:
@@ -213,11 +220,13 @@ class Archive(ABC):
 
     @functools.cached_property
     def names(self) -> list[str]:
-        """The entries' paths, each with its own: forward slashes, otherwise as the archive says. Not safe to print: see `shown`.
+        """The entries' paths, each with its own: forward slashes, otherwise as the archive says. Not safe to print: see
+        `shown`.
 
-        An entry that has only a key is called by that, and by what its content is: `unnamed/3f9c22d01b7e4a55.png`.
-        One of several variants of a path has its mark: `letters/arrival@de.txt`. Of entries with the same name the first
-        has it plain, the others are `channel-buoys~2`, `channel-buoys~3` in the order of the directory. Folders are not told apart.
+        An entry that has only a key is called by that, and by what its content is: `unnamed/3f9c22d01b7e4a55.png`. One
+        of several variants of a path has its mark: `letters/arrival@de.txt`. Of entries with the same name the first
+        has it plain, the others are `channel-buoys~2`, `channel-buoys~3` in the order of the directory. Folders are not
+        told apart.
         """
         return distinct_paths(self.repeating_names, identity)
 
@@ -260,18 +269,7 @@ class Archive(ABC):
         texts = self.entries.names
         if self.entries.nameless or self.variants is not None or not len(texts) or not texts.lengths.all():
             return None
-        if any(not texts.raw(row).endswith(b"/") for row in self.folders):
-            return None
-        if texts.repeat():
-            return None
-        flat = np.frombuffer(texts.data, np.uint8)
-        odd = (flat < 0x20) | (flat > 0x7E) | (flat == 0x5C)
-        order = np.argsort(texts.starts, kind="stable")
-        edges = np.stack([texts.starts[order], (texts.starts + texts.lengths)[order]], axis=1).reshape(-1)
-        if bool((np.diff(edges) < 0).any()):  # names that overlap
-            return None
-        within = np.logical_or.reduceat(np.append(odd, False), edges)[::2]
-        return None if bool(within.any()) else texts
+        return texts if are_plain(texts, self.folders) else None
 
     def _stand_in(self, row: int, key: str) -> str:
         """The name of an entry that has none."""
@@ -306,7 +304,8 @@ class Archive(ABC):
 
     @functools.cached_property
     def _spellings(self) -> dict[str, int]:
-        """Entries by what else they are called: as they are shown, and as they are on disk. A name goes before these."""
+        """Entries by what else they are called: as they are shown, and as they are on disk. A name goes before
+        these."""
         found: dict[str, int] = {}
         for row, (name, place) in enumerate(zip(self.names, self.disk_names, strict=True)):
             for spelling in (clean(shown(name)), place):

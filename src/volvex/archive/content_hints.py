@@ -107,7 +107,8 @@ def _kinds(archive: LayoutArchive, contents: dict[int, bytes]) -> Iterator[Hint]
     if len(large) >= 2 and len(random) == len(large):
         yield Hint(
             "content",
-            f"all {len(large)} entries of {LEAST} bytes and more look compressed or encrypted, and are of no known type",
+            f"all {len(large)} entries of {LEAST} bytes and more look compressed or encrypted, and are of no known "
+            f"type",
             "content as CODEC, or `wrapped in CIPHER`",
         )
 
@@ -145,7 +146,8 @@ def _other_checksum(archive: LayoutArchive, rows: list[int]) -> Iterator[Hint]:
                 ):
                     yield Hint(
                         f"{block.block.name}.{field.name}",
-                        f"no {meaning.algorithm} of {meaning.part} is right, the {algorithm} of {part} is for all of {len(data)} entries",
+                        f"no {meaning.algorithm} of {meaning.part} is right, the {algorithm} of {part} is for all of "
+                        f"{len(data)} entries",
                         f"{field.name}  {field.shape}  {algorithm} of {part}",
                     )
                     return

@@ -65,7 +65,8 @@ class _ChecksumCheck:
             block = self._summed.block
             raise FormatError(
                 archive.source.name,
-                f"{shown(archive.names[row])}: its {field.words} is {checksum_text(field, value)}, the file stores {checksum_text(field, number)}",
+                f"{shown(archive.names[row])}: its {field.words} is {checksum_text(field, value)}, the file stores "
+                f"{checksum_text(field, number)}",
                 offset=block.offset(row, field.name),
                 field=block.where(row, field.name),
                 hint="a fresh copy of the file: this entry is damaged",
@@ -224,7 +225,8 @@ class LayoutArchive(Archive):
         return [row for row in self._by_key.get(key, ()) if not variant or (self.variants or ())[row] == variant]
 
     def encode_name(self, name: str) -> bytes:
-        """Where there are only keys: the key that a path has, or that stands in its place; behind it the variant's mark."""
+        """Where there are only keys: the key that a path has, or that stands in its place; behind it the variant's
+        mark."""
         if not self.entries.nameless:
             return super().encode_name(name)
         bare, variant = unmarked(name, set(self.variants or ()))

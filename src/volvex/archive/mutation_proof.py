@@ -38,8 +38,8 @@ PLACES = ("first", "middle", "last")  # entries that are changed
 
 
 def prove_harder(archive: Archive, places: Collection[str] = PLACES) -> Iterator[Trial]:
-    """Change an archive in memory: the first, middle and last entries grown, shrunk, emptied and removed; entries added, under names
-    of many lengths and in a new folder; all of it at once; everything removed, and put back.
+    """Change an archive in memory: the first, middle and last entries grown, shrunk, emptied and removed; entries
+    added, under names of many lengths and in a new folder; all of it at once; everything removed, and put back.
 
     Each result is read by the layout, compared with what it should hold, and proved.
     """

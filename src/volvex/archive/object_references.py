@@ -15,7 +15,8 @@ from volvex.layout.types.nested import decode_fields
 
 
 def referenced_rows(archive: LayoutArchive, row: int) -> list[int]:
-    """The entries that an object refers to; none when its record says nothing of that, or it is not as its record says."""
+    """The entries that an object refers to; none when its record says nothing of that, or it is not as its record
+    says."""
     record = object_record(archive.reading, row)
     found = archive.reading.attribute(attributes.ID)
     if record is None or found is None:

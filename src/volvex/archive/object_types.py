@@ -1,4 +1,5 @@
-"""What the entries of an archive are, to group and sort them: objects of a package by their type, all others by their content."""
+"""What the entries of an archive are, to group and sort them: objects of a package by their type, all others by their
+content."""
 
 from __future__ import annotations
 

@@ -115,7 +115,8 @@ def disk_names(names: Sequence[str]) -> list[str | Refusal]:
 
 
 def distinct_paths(names: list[str], identity: Callable[[str], str]) -> list[str]:
-    """Names of which none is there twice: of equal ones the first stays, the others get ~2, ~3 ... that no other name has.
+    """Names of which none is there twice: of equal ones the first stays, the others get ~2, ~3 ... that no other name
+    has.
 
     Names that are equal for `identity` count as the same. Folders, which end with a slash, stay as they are.
     """

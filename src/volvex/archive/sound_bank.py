@@ -1,8 +1,9 @@
 """Banks: archives whose entries are bare samples, and whose directory has rate, channels and length of each.
 
-Such an entry's content is a WAV file: the head that the bank's own samples lack is made of the directory's facts, and goes back
-there when new content is stored. Numbers are there as they are stored, all other encodings as whole numbers of 16 bits. Where
-samples are as they were, their stored bytes are, too. An entry that is itself an open file (Vorbis, MP3) is that file.
+Such an entry's content is a WAV file: the head that the bank's own samples lack is made of the directory's facts, and
+goes back there when new content is stored. Numbers are there as they are stored, all other encodings as whole numbers
+of 16 bits. Where samples are as they were, their stored bytes are, too. An entry that is itself an open file (Vorbis,
+MP3) is that file.
 """
 
 from __future__ import annotations
@@ -80,7 +81,8 @@ class _Facts:
         return len(self.head) + self.size + self.size % 2
 
     def varied(self, content: bytes, how: str, number: int) -> bytes:
-        """Another WAV file like one of this sound: longer, shorter, without samples, or of some frames more than a few."""
+        """Another WAV file like one of this sound: longer, shorter, without samples, or of some frames more than a
+        few."""
         data = content[len(self.head) :][: self.size]
         frame = max(1, self.size // max(1, self.frames))
         wanted = {GROWN: 2 * self.frames, SHRUNK: self.frames // 2, EMPTIED: 0}.get(how, 500 + number)
@@ -348,5 +350,6 @@ class BankCodec:
         return self._bank.wave(self._facts, raw)[:there]
 
     def encode_stream(self, chunks: Iterable[bytes]) -> Iterator[bytes]:
-        """Samples as they are stored: WAV files become samples before, since the directory has what is in their heads."""
+        """Samples as they are stored: WAV files become samples before, since the directory has what is in their
+        heads."""
         return self._inner.encode_stream(chunks)

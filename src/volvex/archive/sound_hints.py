@@ -83,8 +83,8 @@ def _tried(spec: str, own: SampleLayout, data: Bytes, channels: int) -> tuple[fl
 
 
 def _roughness(own: SampleLayout, data: Bytes, channels: int) -> tuple[float, float] | None:
-    """How far samples jump at most, but for a few: of blocks from one to the next, and anywhere, as a share of how far they spread;
-    None for too few or silent ones."""
+    """How far samples jump at most, but for a few: of blocks from one to the next, and anywhere, as a share of how far
+    they spread; None for too few or silent ones."""
     samples = own.decode(data, channels, min(LOOKED, own.frames(len(data), channels)))
     values = as_floats(samples).astype(np.float64)
     if len(values) < LEAST or not values.any():

@@ -1,7 +1,7 @@
 """Many pictures or sounds converted at once: one function that does one, over any `concurrent.futures.Executor`.
 
-A job says where the bytes are (a stretch of a file, or the bytes themselves) and which file to write, so that any process that sees
-the same files can do it.
+A job says where the bytes are (a stretch of a file, or the bytes themselves) and which file to write, so that any
+process that sees the same files can do it.
 """
 
 from __future__ import annotations

@@ -1,4 +1,5 @@
-"""What the content of a file or an entry is: an open type, a form of models without a signature, or the kind of a layout."""
+"""What the content of a file or an entry is: an open type, a form of models without a signature, or the kind of a
+layout."""
 
 from __future__ import annotations
 
@@ -14,8 +15,8 @@ LOOKED_INTO = (*filetypes.TEXT, "binary")
 
 
 def kind_in(source: Source, kind: str, library: Library) -> str:
-    """The kind of bytes whose beginning is of `kind`: of text that is a model its form, of a format that no open one is that of the
-    layout which reads them."""
+    """The kind of bytes whose beginning is of `kind`: of text that is a model its form, of a format that no open one is
+    that of the layout which reads them."""
     model = model_in(source, kind)
     kind = filetypes.kind_by_more(source.peek(0, filetypes.LATE), kind) if kind == "binary" else kind
     if model or kind != "binary":

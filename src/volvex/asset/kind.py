@@ -1,7 +1,9 @@
-"""What every kind of asset can do. A kind is a file in `asset/kinds`, or a member of another package (entry points `volvex.asset_kind`).
+"""What every kind of asset can do. A kind is a file in `asset/kinds`, or a member of another package (entry points
+`volvex.asset_kind`).
 
-Each is an object of a class below `AssetKind`. What a file is as one kind is opened once (`opened`); everything else is asked with that:
-showing, comparing, checking, an open file made of it and taken back. Commands have one loop over all kinds and ask no other question.
+Each is an object of a class below `AssetKind`. What a file is as one kind is opened once (`opened`); everything else is
+asked with that: showing, comparing, checking, an open file made of it and taken back. Commands have one loop over all
+kinds and ask no other question.
 
 The rule that holds for all: what an edit does not change keeps its stored bytes.
 """
@@ -65,7 +67,8 @@ class Drawn:
 
 @dataclass(frozen=True)
 class Exported:
-    """An asset in an open format: its files by their names beside the first, whose name is empty; and what they do not carry."""
+    """An asset in an open format: its files by their names beside the first, whose name is empty; and what they do not
+    carry."""
 
     files: Mapping[str, bytes]
     notes: tuple[str, ...] = ()
@@ -73,7 +76,8 @@ class Exported:
 
 @dataclass(frozen=True)
 class Edited:
-    """A file that a user edited: its name for errors, its bytes, the extension and the part of the asset it was made for."""
+    """A file that a user edited: its name for errors, its bytes, the extension and the part of the asset it was made
+    for."""
 
     name: str
     source: Source
@@ -175,7 +179,8 @@ class AssetKind(Generic[A]):
         yield from ()
 
     def preview(self, asset: A, options: Options) -> Callable[[int], Drawn] | None:
-        """What draws an asset for a terminal of some columns; None when there is nothing to draw. UsageError for what is not there."""
+        """What draws an asset for a terminal of some columns; None when there is nothing to draw. UsageError for what
+        is not there."""
         return None
 
     def short(self, source: Source, library: Library) -> str:
@@ -239,7 +244,8 @@ class AssetKind(Generic[A]):
     ) -> Exported:
         """An asset in an open format. UsageError for a format that it does not go out to.
 
-        `stem`: of the names of the files. `links`: where its companions are, relative to it; without, they are among the files.
+        `stem`: of the names of the files. `links`: where its companions are, relative to it; without, they are among
+        the files.
         """
         raise UsageError(f"a {self.NAME} does not become .{extension.lstrip('.')}", "another extension")
 
@@ -248,7 +254,8 @@ class AssetKind(Generic[A]):
         raise NotImplementedError
 
     def converts(self, own_type: str, file_type: str, options: Options) -> bool:
-        """Whether a user's file of a type is converted when it takes the place of one of the game's; by the types alone."""
+        """Whether a user's file of a type is converted when it takes the place of one of the game's; by the types
+        alone."""
         return True
 
     def user_file(self, source: Source, library: Library, file_type: str) -> A | None:
@@ -258,7 +265,8 @@ class AssetKind(Generic[A]):
     def replace(
         self, own: A, user: A | None, options: Options, on_progress: Callable[[int], None] | None = None
     ) -> Result | None:
-        """A user's file, or something empty, in the place of the game's own and like it; None when nothing has to be converted.
+        """A user's file, or something empty, in the place of the game's own and like it; None when nothing has to be
+        converted.
 
         RefusedError when it cannot be made to fit.
         """

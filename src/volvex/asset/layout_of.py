@@ -10,7 +10,8 @@ from volvex.source import Source
 def own_layout(
     source: Source, kinds: str | tuple[str, ...], library: Library | None = None, layout: Layout | None = None
 ) -> Layout | None:
-    """The given layout, or the library's for bytes of no open format; None when there is none, or it is of another kind."""
+    """The given layout, or the library's for bytes of no open format; None when there is none, or it is of another
+    kind."""
     wanted = (kinds,) if isinstance(kinds, str) else kinds
     if layout is not None:
         return layout if layout.kind in wanted else None

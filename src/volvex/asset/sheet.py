@@ -21,7 +21,8 @@ CHEQUERS = ((72, 74, 78), (92, 94, 98))
 
 @dataclass(frozen=True)
 class Cell:
-    """One picture of a sheet: its pixels (red, green, blue, alpha, 8 bits), two lines, and the path that the name is the end of."""
+    """One picture of a sheet: its pixels (red, green, blue, alpha, 8 bits), two lines, and the path that the name is
+    the end of."""
 
     pixels: Pixels
     name: str
@@ -59,7 +60,8 @@ def pages(count: int) -> int:
 
 
 def drawn(cells: Sequence[Cell], title: str, size: int = CELL, most: int = COLUMNS) -> Image.Image:
-    """A sheet of at most `most` x ROWS pictures, each in a cell of `size` pixels; a row is as high as its highest picture."""
+    """A sheet of at most `most` x ROWS pictures, each in a cell of `size` pixels; a row is as high as its highest
+    picture."""
     columns = min(most, max(1, len(cells)))
     rows = [cells[start : start + columns] for start in range(0, len(cells), columns)]
     text = TEXT if any(cell.name or cell.about for cell in cells) else 0
@@ -86,7 +88,8 @@ def _put(sheet: Image.Image, cell: Cell, place: tuple[int, int], size: tuple[int
 
 @functools.cache
 def _font() -> Any:
-    """The letters, larger than they are shown: made small afterwards they stand at their own distances, not at whole pixels."""
+    """The letters, larger than they are shown: made small afterwards they stand at their own distances, not at whole
+    pixels."""
     return ImageFont.load_default(LETTER * FINE)
 
 

@@ -1,4 +1,5 @@
-"""Add-on folders, as a game description gives them: a folder in which each mod is a folder or a ZIP with a descriptor of the game's own."""
+"""Add-on folders, as a game description gives them: a folder in which each mod is a folder or a ZIP with a descriptor
+of the game's own."""
 
 from __future__ import annotations
 
@@ -36,8 +37,9 @@ class AddOns:
         return any(fnmatch.fnmatchcase(archive, pattern) for pattern in self.archives)
 
     def folder(self, game: Path, places: Mapping[str, Path]) -> tuple[Path, str]:
-        """The folder in which Volvex keeps its journal of the add-ons, and the path from there to theirs: the game's folder, or,
-        where the add-ons are elsewhere, the one that holds their folder. `places` are the user's folders. RefusedError when that is neither the game's nor the user's."""
+        """The folder in which Volvex keeps its journal of the add-ons, and the path from there to theirs: the game's
+        folder, or, where the add-ons are elsewhere, the one that holds their folder. `places` are the user's folders.
+        RefusedError when that is neither the game's nor the user's."""
         path = self.path.get(SYSTEMS.get(sys.platform, "linux"))
         if path is None:
             raise RefusedError("the game's description has no folder for add-ons on this system", "another --way")

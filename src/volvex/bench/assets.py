@@ -1,8 +1,9 @@
-"""Assets of a bench, of every kind (`asset/kind.py`): out to the folder `open` and back, a user's file in a game's place, both states.
+"""Assets of a bench, of every kind (`asset/kind.py`): out to the folder `open` and back, a user's file in a game's
+place, both states.
 
-An asset may be several files: levels of a picture beside it, the skeleton of a model elsewhere. All of them together are the base of what
-is opened: the game's own, or what the bench had when it was opened. So what nobody touched keeps the game's bytes, however often a file
-is saved.
+An asset may be several files: levels of a picture beside it, the skeleton of a model elsewhere. All of them together
+are the base of what is opened: the game's own, or what the bench had when it was opened. So what nobody touched keeps
+the game's bytes, however often a file is saved.
 """
 
 from __future__ import annotations
@@ -52,7 +53,8 @@ def kinds_going_to(extension: str) -> list[AssetKind[Any]]:
 
 
 def open_asset(bench: Workbench, path: str, extension: str, options: Options, again: bool = False) -> list[Opened]:
-    """Write an asset of the bench as files that other programs open: where, below the bench, and what each does not carry.
+    """Write an asset of the bench as files that other programs open: where, below the bench, and what each does not
+    carry.
 
     UsageError for what is of no kind that goes out to this format.
     """
@@ -105,7 +107,8 @@ def _open_part(
 def _open_companions(
     bench: Workbench, kind: AssetKind[Any], asset: Any, file: str
 ) -> tuple[dict[str, str], list[Opened], list[str]]:
-    """Open the textures of a model as pictures; by their names the paths from the model's file, what was opened, and notes."""
+    """Open the textures of a model as pictures; by their names the paths from the model's file, what was opened, and
+    notes."""
     links, made, notes = dict[str, str](), list[Opened](), list[str]()
     folder = posixpath.dirname(file)
     for name, path in kind.companions(asset).items():
@@ -130,8 +133,8 @@ def _base_file(bench: Workbench, kind: str, path: str) -> Path:
 
 
 def sync_assets(bench: Workbench, path: str, files: Sequence[str]) -> list[SyncResult]:
-    """Take over what was edited of the open files of an asset, and write the others again. RefusedError when one does not fit in,
-    or two were edited that do not go together."""
+    """Take over what was edited of the open files of an asset, and write the others again. RefusedError when one does
+    not fit in, or two were edited that do not go together."""
     name = bench.opened[files[0]].kind
     kind = kind_named(name)
     if kind is None:

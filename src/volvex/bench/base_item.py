@@ -1,7 +1,8 @@
-"""A new item from one of the game's: its records and files under a new id, with the references among them, and a new title.
+"""A new item from one of the game's: its records and files under a new id, with the references among them, and a new
+title.
 
-What belongs to an item is what bears its id: records whose id is that, or that and a word such as `name`; files whose name without its
-extension, or one of whose folders, is that. What merely refers to it stays.
+What belongs to an item is what bears its id: records whose id is that, or that and a word such as `name`; files whose
+name without its extension, or one of whose folders, is that. What merely refers to it stays.
 """
 
 from __future__ import annotations
@@ -36,8 +37,8 @@ class Item:
 
 
 def new_item(bench: Workbench, path: str, row: str | None, new: str, titles: Mapping[str, str]) -> Item:
-    """Write a new item into a bench. `path` is the data file with the record `row`, or a file that is the item itself, whose id is
-    its name then. `titles` are by language; "" for all others.
+    """Write a new item into a bench. `path` is the data file with the record `row`, or a file that is the item itself,
+    whose id is its name then. `titles` are by language; "" for all others.
 
     NotFoundError when there is no such thing; RefusedError when there is something of the new id already.
     """

@@ -22,8 +22,8 @@ MOST = 10_000  # things that are taken for one
 def referenced(bench: Workbench, places: list[str]) -> tuple[list[str], list[str]]:
     """The places of all that some things refer to, without themselves; and notes.
 
-    Of models and objects also what those refer to in turn; of data the files that it names, since through these all of a game hangs
-    together.
+    Of models and objects also what those refer to in turn; of data the files that it names, since through these all of
+    a game hangs together.
     """
     found: dict[str, None] = dict.fromkeys(places)
     notes: list[str] = []
@@ -65,8 +65,8 @@ def _of_object(bench: Workbench, path: str) -> Iterator[str]:
 
 
 def _of_model(bench: Workbench, path: str, notes: list[str], below: bool) -> Iterator[str]:
-    """The skeleton, animations, materials and textures of a model. `below`: something refers to it, and has named what it needs of a
-    file of materials or animations."""
+    """The skeleton, animations, materials and textures of a model. `below`: something refers to it, and has named what
+    it needs of a file of materials or animations."""
     whole = original_state(bench).opened(KIND, path)
     if whole is None or (below and whole.opened.kind != "mesh"):
         return

@@ -18,7 +18,8 @@ FORMAT = 2
 
 @dataclass(frozen=True)
 class Taken:
-    """Something that was taken: from which file of the game, or archive within an archive, which entry of it, and what it was."""
+    """Something that was taken: from which file of the game, or archive within an archive, which entry of it, and what
+    it was."""
 
     file: str
     entry: str  # empty for a file that is no archive's entry

@@ -76,8 +76,9 @@ def build(
 ) -> list[Built]:
     """Make every file of the game that the bench's changes affect; the list of them, also written to `built/`.
 
-    What an earlier build made of the same is kept. `maker` makes other files than the game's own of the changes of a file of the
-    game. A change goes into every archive that has the same content under the same path, or into those of `only`. RefusedError when the game's file is another than the one from which something was taken and changed.
+    What an earlier build made of the same is kept. `maker` makes other files than the game's own of the changes of a
+    file of the game. A change goes into every archive that has the same content under the same path, or into those of
+    `only`. RefusedError when the game's file is another than the one from which something was taken and changed.
     """
     found = changes(bench)
     by_file = to_build(bench, found, only)
@@ -177,8 +178,8 @@ def _state(bench: Workbench, name: str, changes: Sequence[FileChange], layouts: 
 
 
 def _clear(bench: Workbench, wanted: set[str]) -> dict[str, list[Built]]:
-    """Remove what an earlier build made: its list first, so that half of it is never installed. What is wanted again, whole
-    and untouched since, stays, and is returned by its state."""
+    """Remove what an earlier build made: its list first, so that half of it is never installed. What is wanted again,
+    whole and untouched since, stays, and is returned by its state."""
     if not (bench.built / MANIFEST).exists():
         return {}
     earlier = read_built(bench.built)
@@ -274,7 +275,8 @@ def _after(bench: Workbench, name: str, path: str) -> int | None:
 
 
 def work_on(bench: Workbench, name: str, archive: Archive, changes: Sequence[FileChange], spool: Spool) -> Work:
-    """The work on an archive, from the inside out: those within it are rewritten first, as new content of its entries."""
+    """The work on an archive, from the inside out: those within it are rewritten first, as new content of its
+    entries."""
     work = Work(name, archive, Edit(), [], {})
     within: dict[str, list[FileChange]] = {}
     places: dict[int, str] = {}  # of what is replaced, where it lies on the bench

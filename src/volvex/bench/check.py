@@ -27,7 +27,8 @@ CAUSES = ("file", "kind")  # problems from which others follow: told first
 def check(bench: Workbench, sound: Collection[str] = ()) -> list[Problem]:
     """What is wrong with the game's data since the bench's changes, the errors first.
 
-    `sound`: changed files that were found sound in this state. Where data refers to other files, they are looked at all the same.
+    `sound`: changed files that were found sound in this state. Where data refers to other files, they are looked at all
+    the same.
     """
     changed = changes(bench)
     meanings = bench.game.description.meanings
@@ -106,7 +107,8 @@ def _with_causes(found: list[Problem], before: Catalogue) -> list[Problem]:
     return [
         replace(
             problem,
-            message=f"{problem.message}; {_references(broken[problem.file])} into this file cannot be followed until then",
+            message=f"{problem.message}; {_references(broken[problem.file])} into this file cannot be followed until "
+            f"then",
         )
         if problem.kind in CAUSES and broken.get(problem.file)
         else problem

@@ -26,7 +26,8 @@ def original_of(bench: Workbench) -> Read:
 
 
 def current_of(bench: Workbench) -> Read:
-    """What reads something of the game as it is now: from the bench, or as the game has it; NotFoundError for what is left out."""
+    """What reads something of the game as it is now: from the bench, or as the game has it; NotFoundError for what is
+    left out."""
     original = original_of(bench)
 
     def read(path: str) -> bytes:
@@ -39,7 +40,8 @@ def current_of(bench: Workbench) -> Read:
 
 
 def original_kind(bench: Workbench, path: str) -> str:
-    """What the original of something is, by its beginning alone: `empty` when the game has no such thing, `?` when it is locked."""
+    """What the original of something is, by its beginning alone: `empty` when the game has no such thing, `?` when it
+    is locked."""
     name, inner = bench.home(path)
     archive = bench.archive(name) if inner else None
     if archive is not None:

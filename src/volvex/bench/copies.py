@@ -1,5 +1,5 @@
-"""The same content in several archives. A change goes into the archive that was edited; for a game that loads one of several copies it
-can go into each that has the same content."""
+"""The same content in several archives. A change goes into the archive that was edited; for a game that loads one of
+several copies it can go into each that has the same content."""
 
 from __future__ import annotations
 
@@ -20,8 +20,8 @@ SAMPLES = 3  # files with an extension of which one must be an archive for all o
 
 
 def spread(bench: Workbench, found: Sequence[FileChange], only: Sequence[str] = ()) -> Iterator[FileChange]:
-    """Changes, or those of other archives of the game that have the same content under the same path: `only` are patterns of the archives
-    that are meant where there are several."""
+    """Changes, or those of other archives of the game that have the same content under the same path: `only` are
+    patterns of the archives that are meant where there are several."""
     own = {change.path for change in found}
     for change in found:
         for path in places_of(bench, change.path, only, own) if change.what != "added" else [change.path]:
@@ -29,8 +29,8 @@ def spread(bench: Workbench, found: Sequence[FileChange], only: Sequence[str] = 
 
 
 def places_of(bench: Workbench, path: str, only: Sequence[str] = (), own: Collection[str] = ()) -> list[str]:
-    """Where a change of an entry goes: its own path, and those of the same content in other archives, but for paths in `own`, which
-    have changes of their own."""
+    """Where a change of an entry goes: its own path, and those of the same content in other archives, but for paths in
+    `own`, which have changes of their own."""
     name, inner = bench.home(path)
     if not only or not inner or bench.file_of(name) != name:
         return [path]

@@ -1,7 +1,8 @@
-"""Data of a bench as files that ordinary programs open, in its folder `open`: what is edited there comes back by itself.
+"""Data of a bench as files that ordinary programs open, in its folder `open`: what is edited there comes back by
+itself.
 
-Each command that works on changes looks first whether such a file was edited, and takes its values over: all of them, or
-none when one does not fit. When the data was edited otherwise, the file is rewritten.
+Each command that works on changes looks first whether such a file was edited, and takes its values over: all of them,
+or none when one does not fit. When the data was edited otherwise, the file is rewritten.
 """
 
 from __future__ import annotations

@@ -1,4 +1,5 @@
-"""Whether content can take the place of something of the game: it must be of the same kind, and sound where the game's own is."""
+"""Whether content can take the place of something of the game: it must be of the same kind, and sound where the game's
+own is."""
 
 from __future__ import annotations
 

@@ -181,8 +181,8 @@ def descriptions(folders: Iterable[Path] = ()) -> Iterator[GameDescription]:
 def description_for(
     game: Path, folders: Iterable[Path] = (), places: Mapping[str, Path] = MappingProxyType({})
 ) -> GameDescription:
-    """The game description whose known files are all in the folder; `UNKNOWN` when none fits. `places` are the user's folders, in
-    which games look for add-ons."""
+    """The game description whose known files are all in the folder; `UNKNOWN` when none fits. `places` are the user's
+    folders, in which games look for add-ons."""
     for description in descriptions(folders):
         if is_game(game, description.known, description.aside):
             return replace(description, places=places)

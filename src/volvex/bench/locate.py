@@ -22,7 +22,8 @@ class Standing:
     here: Path
 
     def in_game(self, path: str) -> str:
-        """A path relative to the game, empty for all of it: given so, or from where they stand, or into the bench or the game.
+        """A path relative to the game, empty for all of it: given so, or from where they stand, or into the bench or
+        the game.
 
         RefusedError for a path that leads elsewhere.
         """
@@ -35,7 +36,8 @@ class Standing:
         return path.strip("/").removeprefix("./").strip("/")
 
     def in_tree(self, path: str) -> str | None:
-        """What a path in the tree that the game sees is there; None for any other path, RefusedError for that of another game."""
+        """What a path in the tree that the game sees is there; None for any other path, RefusedError for that of
+        another game."""
         before, mark, inside = path.replace("\\", "/").partition(MARK)
         if not mark:
             return None
@@ -44,7 +46,8 @@ class Standing:
         return inside
 
     def _below(self, path: str, folders: tuple[Path, ...]) -> str | None:
-        """A path that leads into one of some folders, made relative; None when it does not. The bench itself stands for all of the game."""
+        """A path that leads into one of some folders, made relative; None when it does not. The bench itself stands for
+        all of the game."""
         full = flat(Path(path) if Path(path).is_absolute() else self.here / path)
         if full == self.bench.as_posix():
             return ""
@@ -58,8 +61,9 @@ class Standing:
         return None
 
     def locate(self, path: str) -> tuple[Path, str]:
-        """The folder from which a path counts, and the path from there: the game's, unless it leads to something else that is there,
-        which counts from the current folder (an empty path). The game's own folder, named from where they stand, is what it is now."""
+        """The folder from which a path counts, and the path from there: the game's, unless it leads to something else
+        that is there, which counts from the current folder (an empty path). The game's own folder, named from where
+        they stand, is what it is now."""
         found = "" if not path else self._below(path, (self.bench / FILES,))
         if found is None:
             first = next((part for part in path.split("/") if part not in ("", ".")), "")

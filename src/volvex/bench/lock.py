@@ -17,8 +17,8 @@ FOLDERS = ("files", "built", "open", "base")
 
 
 def lock_bench(folder: Path, waiting: Callable[[], None]) -> Lock | None:
-    """The lock of a bench, waited for; None where the folder cannot be written, so that nothing will be. RefusedError when
-    another process keeps it."""
+    """The lock of a bench, waited for; None where the folder cannot be written, so that nothing will be. RefusedError
+    when another process keeps it."""
     try:
         lock = acquire(folder / LOCK, WAIT, waiting)
     except (PermissionError, FileNotFoundError):

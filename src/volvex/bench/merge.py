@@ -1,4 +1,5 @@
-"""Carrying changes over: saved as a list by key and field, and put into the game's newer files without losing what others did."""
+"""Carrying changes over: saved as a list by key and field, and put into the game's newer files without losing what
+others did."""
 
 from __future__ import annotations
 
@@ -61,7 +62,8 @@ def read_saved(path: Path) -> dict[str, list[Change]]:
 
 
 def apply(bench: Workbench, wanted: Mapping[str, list[Change]], write: bool = True) -> list[MergeResult]:
-    """Put changes into the bench's files, which are taken when they are not there. Nothing is written when there is a conflict."""
+    """Put changes into the bench's files, which are taken when they are not there. Nothing is written when there is a
+    conflict."""
     found: list[tuple[MergeResult, Document]] = []
     for path, changes in wanted.items():
         document = require_data(bench.current(path), bench.library, path)
@@ -88,8 +90,8 @@ def _put(bench: Workbench, file: Path, data: bytes) -> None:
 def renew(bench: Workbench, write: bool = True) -> list[MergeResult]:
     """Carry the bench's edits over to the files of a game that is newer than when they were taken.
 
-    Three-way, by key and field: what was taken, what the bench made of it, what the game has now. Nothing is written when there
-    is a conflict; RefusedError for an edited file whose bytes nobody knows the meaning of.
+    Three-way, by key and field: what was taken, what the bench made of it, what the game has now. Nothing is written
+    when there is a conflict; RefusedError for an edited file whose bytes nobody knows the meaning of.
     """
     found: list[tuple[MergeResult, str, bytes | None]] = []
     for place, known in bench.taken.items():

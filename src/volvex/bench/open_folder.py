@@ -50,14 +50,16 @@ def is_own(bench: Workbench, path: str) -> bool:
 
 
 def digest_of(bench: Workbench, places: Sequence[str]) -> str:
-    """What something of several files is now: its own file, and those beside it of which it is made where they are on the bench."""
+    """What something of several files is now: its own file, and those beside it of which it is made where they are on
+    the bench."""
     digests = [digest_file(bench.files / place) if (bench.files / place).is_file() else "" for place in places]
     return digests[0] if not any(digests[1:]) else digest_bytes("".join(digests).encode())
 
 
 @dataclass(frozen=True)
 class State:
-    """The files of one thing in the folder: those that are there, those that were edited, and whether the thing itself was."""
+    """The files of one thing in the folder: those that are there, those that were edited, and whether the thing itself
+    was."""
 
     opened: dict[str, OpenedFile]
     edited: list[str]
@@ -67,7 +69,8 @@ class State:
 def state_of(bench: Workbench, path: str, files: Sequence[str], what: str = "") -> State:
     """How the files of a thing stand, of which one may be edited; several where none is named (`what`).
 
-    NotFoundError when the thing is no longer on the bench, RefusedError when two of its files were edited, or one and the thing itself.
+    NotFoundError when the thing is no longer on the bench, RefusedError when two of its files were edited, or one and
+    the thing itself.
     """
     opened = {file: bench.opened[file] for file in files if file in bench.opened and (bench.folder / file).is_file()}
     for file in set(files) - set(opened):
@@ -111,7 +114,8 @@ def sync_one(
 ) -> list[SyncResult]:
     """Take over the edited one of the files of a thing, and write the others again when it changed.
 
-    `what` names the thing in errors, which are those of `state_of`. A file that cannot be written again is left, with the reason.
+    `what` names the thing in errors, which are those of `state_of`. A file that cannot be written again is left, with
+    the reason.
     """
     state = state_of(bench, path, files, what)
     if not state.edited and not state.moved:

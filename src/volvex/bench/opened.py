@@ -1,4 +1,5 @@
-"""Records of the files in a bench's folder `open`: what each is of, as what, and what both were when they last agreed."""
+"""Records of the files in a bench's folder `open`: what each is of, as what, and what both were when they last
+agreed."""
 
 from __future__ import annotations
 
@@ -37,7 +38,8 @@ class OpenedFile:
 
 @dataclass(frozen=True)
 class OpenedData(OpenedFile):
-    """A table, texts or a scene: one sheet of it, or one language beside the original; all of it where these are empty."""
+    """A table, texts or a scene: one sheet of it, or one language beside the original; all of it where these are
+    empty."""
 
     sheet: str = ""
     language: str = ""

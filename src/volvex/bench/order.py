@@ -8,7 +8,8 @@ from volvex.errors import NotFoundError, RefusedError
 
 
 def found_after(bench: Workbench, path: str, other: str) -> str:
-    """The entry behind which the record of a new one at `path` is to stand, as the bench calls it; empty when none was chosen.
+    """The entry behind which the record of a new one at `path` is to stand, as the bench calls it; empty when none was
+    chosen.
 
     NotFoundError when the game has no such entry, RefusedError when it is of another archive.
     """

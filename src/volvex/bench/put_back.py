@@ -18,8 +18,8 @@ LARGEST = 1 << 28  # bytes of a file that is put back
 
 
 def split_offset(bench: Workbench, path: str) -> tuple[str, int] | None:
-    """A path and an offset in it, `FILE@0x2c0` (or with the eight digits of a carved file's name); None for another path, also for one
-    that something of the game has as a whole."""
+    """A path and an offset in it, `FILE@0x2c0` (or with the eight digits of a carved file's name); None for another
+    path, also for one that something of the game has as a whole."""
     match = _OFFSET.fullmatch(path)
     if match is None or _is_whole(bench, path):
         return None
@@ -36,8 +36,8 @@ def _is_whole(bench: Workbench, path: str) -> bool:
 
 
 def put_back(bench: Workbench, path: str, offset: int, file: Path) -> tuple[str, Find, int]:
-    """Put a file over the one that lies at an offset of something of the game: where that is in the bench, what lay there, and how many
-    zeros fill the rest.
+    """Put a file over the one that lies at an offset of something of the game: where that is in the bench, what lay
+    there, and how many zeros fill the rest.
 
     NotFoundError when no file is known to lie there, RefusedError when the new one is larger or of another kind.
     """

@@ -1,4 +1,5 @@
-"""What cannot be taken or built: entries that are no files (links, devices, files with holes), and changes that contradict each other.
+"""What cannot be taken or built: entries that are no files (links, devices, files with holes), and changes that
+contradict each other.
 
 All that is known beforehand is said before the first byte is written.
 """

@@ -1,4 +1,5 @@
-"""What a bench's changes mean: by key and field, against the game's original; and all data of the game, as it is and as it was."""
+"""What a bench's changes mean: by key and field, against the game's original; and all data of the game, as it is and as
+it was."""
 
 from __future__ import annotations
 

@@ -54,7 +54,8 @@ class SpriteSheet:
 
 
 def find_sheet(bench: Workbench, path: str, grid: str = "", sound: bool = True) -> SpriteSheet:
-    """The sheet that a picture or a list belongs to, both taken into the bench; NotFoundError when one of them is missing.
+    """The sheet that a picture or a list belongs to, both taken into the bench; NotFoundError when one of them is
+    missing.
 
     `sound`: every frame must be inside its sheet.
     """
@@ -139,7 +140,8 @@ def page_stems(stem: str, page: str) -> list[str]:
 
 
 def list_stems(stem: str) -> list[str]:
-    """The paths that the list of a picture may have besides its own, but for the extension: without the number of a page."""
+    """The paths that the list of a picture may have besides its own, but for the extension: without the number of a
+    page."""
     bare = PAGE.sub("", stem)
     return [bare] if bare != stem else []
 
@@ -152,7 +154,8 @@ def _read_if(read: Read, path: str) -> bytes | None:
 
 
 def same_stem(bench: Workbench, stem: str) -> list[str]:
-    """The places in the game that are a path and one more extension: lists in formats of the game's own are among them."""
+    """The places in the game that are a path and one more extension: lists in formats of the game's own are among
+    them."""
     name, inner = bench.split(f"{stem}.") or (stem, "")
     if inner:
         archive = bench.archive(name)
@@ -195,7 +198,8 @@ def _grid(text: str, picture: Picture) -> list[Frame]:
 
 
 def open_sprites(bench: Workbench, path: str, grid: str = "", again: bool = False) -> tuple[str, int, int]:
-    """Write each frame of a sheet as a PNG: the folder below the bench, how many there are, and how many have no pixels."""
+    """Write each frame of a sheet as a PNG: the folder below the bench, how many there are, and how many have no
+    pixels."""
     sheet = find_sheet(bench, path, grid, sound=not again)
     if again and sheet.listing:  # a sheet and its list go together
         bench.take([one for place in (sheet.image, sheet.listing) for one in bench.select(place)], again=True)
@@ -245,8 +249,8 @@ def _digest(bench: Workbench, sheet: SpriteSheet) -> str:
 def sync_sprites(bench: Workbench, path: str, files: Sequence[str]) -> list[SyncResult]:
     """Put what was edited, added, removed and renamed among a sheet's frames back.
 
-    A PNG that is new in the folder is a new frame, one that is gone takes its frame out, one under another name renames it; a folder
-    without any of its frames changes nothing. RefusedError when the sheet was edited too.
+    A PNG that is new in the folder is a new frame, one that is gone takes its frame out, one under another name renames
+    it; a folder without any of its frames changes nothing. RefusedError when the sheet was edited too.
     """
     grid = asset_of(bench, files[0]).grid
     edit, there = _edit_of(bench, files)

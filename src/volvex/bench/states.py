@@ -1,4 +1,5 @@
-"""The game of a bench in one of its states, as assets see it: what lies beside a file, and all files that one may refer to."""
+"""The game of a bench in one of its states, as assets see it: what lies beside a file, and all files that one may refer
+to."""
 
 from __future__ import annotations
 

@@ -1,7 +1,8 @@
-"""Taking an edit of the folder `open` over into the bench's files, as one step: a kill in the middle leaves the state before it.
+"""Taking an edit of the folder `open` over into the bench's files, as one step: a kill in the middle leaves the state
+before it.
 
-What the files were is kept until the bench's description says that the edit was taken over. Where a kill came between, they are put back,
-so that the edit is taken over again by the next command.
+What the files were is kept until the bench's description says that the edit was taken over. Where a kill came between,
+they are put back, so that the edit is taken over again by the next command.
 """
 
 from __future__ import annotations
@@ -22,7 +23,8 @@ FOLDER, MANIFEST = "base/takeover", "takeover.json"
 
 @contextlib.contextmanager
 def taking_over(bench: Workbench, files: Sequence[str], places: Sequence[str]) -> Iterator[None]:
-    """Write what `places` become, and then the records of the opened `files`. All of it, or what was there is put back."""
+    """Write what `places` become, and then the records of the opened `files`. All of it, or what was there is put
+    back."""
     folder = bench.folder / FOLDER
     shutil.rmtree(folder, ignore_errors=True)
     kept: dict[str, str] = {}
@@ -44,7 +46,8 @@ def taking_over(bench: Workbench, files: Sequence[str], places: Sequence[str]) -
 
 
 def put_back(bench: Workbench, always: bool = False) -> None:
-    """Undo a take-over that was interrupted before the bench's description was written; or `always`, where that could not be written."""
+    """Undo a take-over that was interrupted before the bench's description was written; or `always`, where that could
+    not be written."""
     folder = bench.folder / FOLDER
     try:
         value = typed.load(folder / MANIFEST)

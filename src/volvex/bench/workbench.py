@@ -143,7 +143,8 @@ class Workbench(Originals):
         return self._renewed[name]
 
     def within_game(self, path: str, here: Path) -> str:
-        """A path that a user gave who stands `here`, relative to the game; of one in the tree that the game sees, where that lies."""
+        """A path that a user gave who stands `here`, relative to the game; of one in the tree that the game sees, where
+        that lies."""
         standing = Standing(self.folder, self.game.folder, here)
         inside = standing.in_tree(path)
         if inside is None:
@@ -307,7 +308,8 @@ class Workbench(Originals):
         return self._store(place, file_chunks(source))
 
     def keep_edited(self, path: str, digest: str = "") -> None:
-        """Keep what a user made of something of the bench, which is about to be replaced, unless by content of this digest."""
+        """Keep what a user made of something of the bench, which is about to be replaced, unless by content of this
+        digest."""
         file = self.files / path
         if file.is_file() and digest_file(file) != digest and self._edited(path):
             self.on_kept(path, keep_aside(self.folder, file, path, self.disk))
@@ -394,7 +396,8 @@ class Workbench(Originals):
         return place, self.files / place
 
     def _edited(self, path: str) -> bool:
-        """Whether a file of the bench is another than when it was taken; than the original, where a killed `take` left no record."""
+        """Whether a file of the bench is another than when it was taken; than the original, where a killed `take` left
+        no record."""
         known = self.taken.get(path)
         digest = known.digest if known is not None else digest_bytes(b"".join(self.original_content(path)))
         return digest_file(self.files / path) != digest
@@ -438,7 +441,8 @@ class Workbench(Originals):
             )
 
     def home(self, path: str) -> tuple[str, str]:
-        """For a path below `files`: the game's file or inner archive that it belongs to (or will be), and the rest of it."""
+        """For a path below `files`: the game's file or inner archive that it belongs to (or will be), and the rest of
+        it."""
         known = self.taken.get(path)
         if known is not None:
             return known.file, path[len(known.file) + 1 :]
@@ -476,7 +480,8 @@ class Workbench(Originals):
             yield from archive.chunks(row)
 
     def encoded(self, path: str) -> tuple[str, bool]:
-        """The encoding of the original of something in the bench that is text, but not in UTF-8: its edited state is in the same."""
+        """The encoding of the original of something in the bench that is text, but not in UTF-8: its edited state is in
+        the same."""
         if path not in self._encoded:
             file = self.files / path
             small = file.is_file() and file.stat().st_size <= LIMIT

@@ -1,7 +1,8 @@
-"""Hashing names in bulk: many texts at once, and all texts of a product of parts with the work of common beginnings shared.
+"""Hashing names in bulk: many texts at once, and all texts of a product of parts with the work of common beginnings
+shared.
 
-Compiled loops over what a checksum says of itself as a `Loop` or `BlockHash` (see `volvex.codec.checksums`). A checksum that says
-nothing is computed one text after the other.
+Compiled loops over what a checksum says of itself as a `Loop` or `BlockHash` (see `volvex.codec.checksums`). A checksum
+that says nothing is computed one text after the other.
 """
 
 from __future__ import annotations

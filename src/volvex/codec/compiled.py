@@ -1,7 +1,7 @@
 """Loops that run one byte after another, compiled by numba when they are first used.
 
-numba is loaded only then; what it compiled is kept on disk beside the code, or in the user's cache folder. Where it is not installed
-(`volvex[fast]`), the loops run as plain Python.
+numba is loaded only then; what it compiled is kept on disk beside the code, or in the user's cache folder. Where it is
+not installed (`volvex[fast]`), the loops run as plain Python.
 """
 
 from __future__ import annotations

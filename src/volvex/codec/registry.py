@@ -34,7 +34,8 @@ class Compression(Protocol):
         ...
 
     # Codecs whose stored bytes show where the content ends have one more function:
-    # def content_size(chunks: Iterable[bytes], most: int) -> int: the bytes that it decodes to; ContentError when these are
+    # def content_size(chunks: Iterable[bytes], most: int) -> int: the bytes that it decodes to; ContentError when these
+    # are
     # more than `most`, or damaged
 
 
@@ -57,7 +58,8 @@ class CipherStream(Protocol):
 
 
 class Cipher(Protocol):
-    """Encrypted bytes <-> bare ones. `unit`: bytes that are encrypted together; `pads` when the last unit is filled up."""
+    """Encrypted bytes <-> bare ones. `unit`: bytes that are encrypted together; `pads` when the last unit is filled
+    up."""
 
     unit: int
     pads: bool

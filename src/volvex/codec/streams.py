@@ -37,7 +37,8 @@ class Decompressor(Protocol):
 
 
 class Tailed:
-    """zlib's decoders hand back the input that they did not use; the others keep it. This makes the first like the others."""
+    """zlib's decoders hand back the input that they did not use; the others keep it. This makes the first like the
+    others."""
 
     def __init__(self, stream: Any) -> None:
         self._stream, self._tail = stream, b""
@@ -128,7 +129,8 @@ class Streamed:
         return size
 
     def decode_members(self, chunks: Iterable[bytes]) -> Iterator[bytes]:
-        """The content of streams that follow each other, of whatever size, up to the end; zeros between them are padding."""
+        """The content of streams that follow each other, of whatever size, up to the end; zeros between them are
+        padding."""
         stream, begun = None, False
         for chunk in chunks:
             data = chunk

@@ -1,10 +1,10 @@
 """Make a bench: a folder for changing one game.
 
-The bench contains fingerprints of the game's archives and no copies. `volvex take` puts into it what you want to change. The
-game's folder is not written to until `volvex install`.
+The bench contains fingerprints of the game's archives and no copies. `volvex take` puts into it what you want to
+change. The game's folder is not written to until `volvex install`.
 
-With --game, the bench that you are on is connected to the game at another place (another drive or computer): the fingerprints
-are compared, and what differs is told.
+With --game, the bench that you are on is connected to the game at another place (another drive or computer): the
+fingerprints are compared, and what differs is told.
 """
 
 from __future__ import annotations

@@ -1,12 +1,12 @@
 """Rebuild changed archives; copy everything else bit for bit.
 
 All data is checked first (see `check`). The result is written to the bench's folder `built`; the game is not touched.
-Unchanged entries are copied as they are stored. Nested archives are rebuilt from the inside out, each with its own checksums
-and keys.
+Unchanged entries are copied as they are stored. Nested archives are rebuilt from the inside out, each with its own
+checksums and keys.
 
-With --in-place the game's own files are changed, after each original is stored (`restore` brings it back). New content goes
-into a gap or to the end, and only the directory is rewritten, so the time depends on the change and not on the size of the
-archive. An interrupted build is finished or undone by the next command.
+With --in-place the game's own files are changed, after each original is stored (`restore` brings it back). New content
+goes into a gap or to the end, and only the directory is rewritten, so the time depends on the change and not on the
+size of the archive. An interrupted build is finished or undone by the next command.
 """
 
 from __future__ import annotations

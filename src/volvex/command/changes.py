@@ -2,8 +2,9 @@
 
     lamps: row fresnel_3: range 9 -> 14
 
-Other text is compared line by line. It makes no difference how a change was made: with `set`, in a spreadsheet or by hand.
---save writes all changes into a small file, which `volvex merge FILE` applies to another bench or to a newer game.
+Other text is compared line by line. It makes no difference how a change was made: with `set`, in a spreadsheet or by
+hand. --save writes all changes into a small file, which `volvex merge FILE` applies to another bench or to a newer
+game.
 """
 
 from __future__ import annotations
@@ -129,7 +130,8 @@ def _print(bench: Workbench, diff: FileDiff, options: argparse.Namespace, contex
     change = diff.file
     if change.what == "removed":
         context.print(
-            f"{change.what}  {context.paint(shown(change.path), 'bold')}  {change.kind}, {number(change.before or 0)} bytes"
+            f"{change.what}  {context.paint(shown(change.path), 'bold')}  {change.kind}, "
+            f"{number(change.before or 0)} bytes"
         )
         return
     sizes = (

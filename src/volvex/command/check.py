@@ -1,8 +1,8 @@
 """Check the changes for broken references and other mistakes.
 
-Looks at all data of the game as it will be with the changes: references, placeholders, paths, lengths, letters that a font
-lacks. Faults of the original are not reported. Errors would stop the game, warnings would not. `build` runs the same check
-and refuses when there are errors.
+Looks at all data of the game as it will be with the changes: references, placeholders, paths, lengths, letters that a
+font lacks. Faults of the original are not reported. Errors would stop the game, warnings would not. `build` runs the
+same check and refuses when there are errors.
 """
 
 from __future__ import annotations

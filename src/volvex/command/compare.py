@@ -3,8 +3,8 @@
     changed  data/main.kwp/rules/lamps.xml
       lamp: row harbour_2: range 4 -> 15
 
-Two game folders, two archives or two files of data are compared by entry, and where the format is known by id, field or line.
-With a game's folder and a mod (a folder or ZIP), the game is compared with what this mod alone makes of it.
+Two game folders, two archives or two files of data are compared by entry, and where the format is known by id, field or
+line. With a game's folder and a mod (a folder or ZIP), the game is compared with what this mod alone makes of it.
 Stored bytes are compared first, so the time depends on what differs.
 """
 

@@ -1,13 +1,14 @@
 """Convert data, pictures, sounds, models to open formats and back.
 
-Tables, texts and scenes become CSV, TSV, XLSX and JSON, texts also PO and XLIFF. Back it goes with --like, the file it was made
-from: everything that the open format cannot store comes from there. Every value is checked, and every fault is reported with row,
-column, value and what is allowed; nothing is written unless all values are valid. Pictures become PNG, TIFF, TGA, DDS, KTX2 and
-others, sounds (and those of movies) WAV, FLAC, OGG, MP3 and others, models glTF (.glb) and OBJ with their textures beside them. In a bench, `volvex take PATH --as csv` (or png, wav) does both steps.
+Tables, texts and scenes become CSV, TSV, XLSX and JSON, texts also PO and XLIFF. Back it goes with --like, the file it
+was made from: everything that the open format cannot store comes from there. Every value is checked, and every fault is
+reported with row, column, value and what is allowed; nothing is written unless all values are valid. Pictures become
+PNG, TIFF, TGA, DDS, KTX2 and others, sounds (and those of movies) WAV, FLAC, OGG, MP3 and others, models glTF (.glb)
+and OBJ with their textures beside them. In a bench, `volvex take PATH --as csv` (or png, wav) does both steps.
 
-With --to, all pictures of any paths are converted, on all cores, or all sounds with --as flac or another format of sounds: their
-titles are their names, their albums their folders; or all models with --as glb, each with its skeleton, animations and materials, and
-the textures of all of them once. A bad one is reported and does not stop the others.
+With --to, all pictures of any paths are converted, on all cores, or all sounds with --as flac or another format of
+sounds: their titles are their names, their albums their folders; or all models with --as glb, each with its skeleton,
+animations and materials, and the textures of all of them once. A bad one is reported and does not stop the others.
 --skip-existing goes on from where an earlier run was stopped.
 """
 
@@ -50,7 +51,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "path",
         nargs="+",
         metavar="PATH",
-        help="FROM and TO: an entry or file, and the new file (.csv .xlsx .json .po .png .dds .wav ...); with --to any paths",
+        help="FROM and TO: an entry or file, and the new file (.csv .xlsx .json .po .png .dds .wav ...); with --to "
+        "any paths",
     )
     parser.add_argument("--like", metavar="PATH", help="the entry or file that FROM was made from")
     parser.add_argument("--palette", choices=("new",), help="with --like, for pictures: make the palette new for yours")

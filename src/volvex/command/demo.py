@@ -1,10 +1,10 @@
 """Make a small game and mod it, showing every command.
 
-The game is made up and made from a seed. With DIR it is kept there, and the commands can be typed by hand: they give the same. At the end
-every file of the game is compared with its original.
+The game is made up and made from a seed. With DIR it is kept there, and the commands can be typed by hand: they give
+the same. At the end every file of the game is compared with its original.
 
-The game itself is `volvex demo play GAME`, which loads it and prints its screens (--text TEXT: the lines with a text); `volvex demo make
-GAME` makes it, `volvex demo edit FILE ...` stands for the editor of models in the demo.
+The game itself is `volvex demo play GAME`, which loads it and prints its screens (--text TEXT: the lines with a text);
+`volvex demo make GAME` makes it, `volvex demo edit FILE ...` stands for the editor of models in the demo.
 """
 
 from __future__ import annotations

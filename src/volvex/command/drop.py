@@ -1,7 +1,9 @@
 """Leave entries out of archives, or files of the game.
 
-A movie is left out where the game description lists it among those without which the game starts (`optional`); elsewhere
-`volvex swap PATH --blank` puts a black frame in its place. `volvex undo` takes it in again. A file that is left out is not there while the change is installed; `volvex restore` brings it back.
+A movie is left out where the game description lists it among those without which the game starts (`optional`);
+  elsewhere
+`volvex swap PATH --blank` puts a black frame in its place. `volvex undo` takes it in again. A file that is left out is
+  not there while the change is installed; `volvex restore` brings it back.
 """
 
 from __future__ import annotations

@@ -1,8 +1,8 @@
 """Search names, text, values and bytes, also inside archives.
 
-Several conditions must all hold. Text is searched line by line in text files, by record in tables and texts (with the places
-that use a text), and as UTF-8 and UTF-16 in all other files. --value finds the records in which any field has this value.
-Pictures are found by their size, and with --like by what they show.
+Several conditions must all hold. Text is searched line by line in text files, by record in tables and texts (with the
+places that use a text), and as UTF-8 and UTF-16 in all other files. --value finds the records in which any field has
+this value. Pictures are found by their size, and with --like by what they show.
 """
 
 from __future__ import annotations
@@ -123,7 +123,8 @@ def _bytes(text: str) -> bytes:
 
 
 def in_data(library: Library, text: str, value: str, ignore_case: bool, path: str, content: bytes) -> list[Hit] | None:
-    """The hits in a file that is data: for a value in any, for a text in what a layout reads; None when it is no such data."""
+    """The hits in a file that is data: for a value in any, for a text in what a layout reads; None when it is no such
+    data."""
     from volvex.data import open_data
     from volvex.data.find import texts, values
     from volvex.source import BytesSource

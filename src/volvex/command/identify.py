@@ -1,8 +1,8 @@
 """Identify a file by signature, structure and content, with reasons.
 
-For an unknown file it prints the first bytes, the share of text, the entropy along the file (high and even: compressed or
-encrypted; steps: separate parts), known files and compressed streams found inside, and a likely XOR key. However large the
-file is, only a bounded part of it is read.
+For an unknown file it prints the first bytes, the share of text, the entropy along the file (high and even: compressed
+or encrypted; steps: separate parts), known files and compressed streams found inside, and a likely XOR key. However
+large the file is, only a bounded part of it is read.
 """
 
 from __future__ import annotations
@@ -172,7 +172,8 @@ def _print_bytes(identified: Identified, context: Context) -> None:
     context.print(f"  {'text':>8}  {identified.text:.0%} of its bytes are printable")
     for key in identified.keys[:KEYS]:
         context.print(
-            f"  {'key':>8}  {key.hex(' ')}  {context.paint(readable(key), 'cyan')}  XOR key of {count(len(key), 'byte')}: behind it is text or a known format"
+            f"  {'key':>8}  {key.hex(' ')}  {context.paint(readable(key), 'cyan')}  XOR key of "
+            f"{count(len(key), 'byte')}: behind it is text or a known format"
         )
     for found in identified.finds[:FOUND]:
         size = f"{number(found.size)} bytes" if found.size is not None else "of unknown size"

@@ -1,10 +1,10 @@
 """Install mods and what was built; originals are kept.
 
-All mods that are on (see `volvex mod list`) are combined with what the bench built, in one transaction: all of it is installed,
-or nothing. GAME alone, without a bench, installs the mods. Before anything changes, the originals are copied into the game's
-folder `.volvex`, read back and synced. An interrupted install is finished or undone by the next command. `volvex restore` brings
-back exactly the bytes that were there. Where mods disagree, all conflicts are listed and nothing is installed. What another bench
-installed is taken out only with --overwrite.
+All mods that are on (see `volvex mod list`) are combined with what the bench built, in one transaction: all of it is
+installed, or nothing. GAME alone, without a bench, installs the mods. Before anything changes, the originals are copied
+into the game's folder `.volvex`, read back and synced. An interrupted install is finished or undone by the next
+command. `volvex restore` brings back exactly the bytes that were there. Where mods disagree, all conflicts are listed
+and nothing is installed. What another bench installed is taken out only with --overwrite.
 """
 
 from __future__ import annotations
@@ -69,7 +69,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--way",
         metavar="WAY",
-        help="how the game takes mods: replace, later, loose, aside, folder or list (default: the first of its description)",
+        help="how the game takes mods: replace, later, loose, aside, folder or list (default: the first of its "
+        "description)",
     )
     parser.add_argument(
         "--only",
@@ -183,8 +184,8 @@ def _with_mods(library: ModLibrary, bench: Workbench | None, options: argparse.N
 
 
 def _verify_start(staged: Workbench, way: str, options: argparse.Namespace, context: Context) -> None:
-    """Have the game start with its archives unpacked and set aside, before the first change; RefusedError when it does not, and
-    everything is as it was then."""
+    """Have the game start with its archives unpacked and set aside, before the first change; RefusedError when it does
+    not, and everything is as it was then."""
     if way != Aside.name:
         raise UsageError(f"--verify-start is for the way {Aside.name}, this is {way}", "--way aside")
     game, description = staged.game.folder, staged.game.description

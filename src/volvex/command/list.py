@@ -1,8 +1,8 @@
 """List the entries of archives with sizes, codec and type.
 
-A path leads into archives: game/data/main.kwp, game/data/main.kwp/rules, game/**/*.xml. The type comes from the content; for
-more than 20,000 entries it is shown only with --long or --sort type. A path that is stored several times, for example once
-for each language, is one line unless --variant selects one of them or all.
+A path leads into archives: game/data/main.kwp, game/data/main.kwp/rules, game/**/*.xml. The type comes from the
+content; for more than 20,000 entries it is shown only with --long or --sort type. A path that is stored several times,
+for example once for each language, is one line unless --variant selects one of them or all.
 """
 
 from __future__ import annotations
@@ -171,8 +171,8 @@ class _Rows:
         return details
 
     def _opened(self, make: Callable[[], Source], kind: str) -> str:
-        """The size and format of a picture of the game's own, the duration of a sound; nothing when it is damaged, which is among
-        the faults."""
+        """The size and format of a picture of the game's own, the duration of a sound; nothing when it is damaged,
+        which is among the faults."""
         try:
             with make() as source:
                 return self.described(source, kind)

@@ -1,8 +1,8 @@
 """Apply saved changes, or carry edits into an updated game.
 
-Without FILE, the bench's edits go into the newer files of an updated game. With FILE, changes that `changes --save` wrote go
-into this bench. Changes that others made in the meantime stay. Where both changed the same field, nothing is decided: all
-conflicts are listed and nothing is written.
+Without FILE, the bench's edits go into the newer files of an updated game. With FILE, changes that `changes --save`
+wrote go into this bench. Changes that others made in the meantime stay. Where both changed the same field, nothing is
+decided: all conflicts are listed and nothing is written.
 """
 
 from __future__ import annotations
@@ -80,7 +80,8 @@ def _summary(found: list[MergeResult], conflicts: int, plan: bool, context: Cont
     if conflicts:
         context.print(
             context.paint(
-                f"{count(conflicts, 'conflict')}: nothing was written; set those fields on the bench to what they are now, or leave the change out",
+                f"{count(conflicts, 'conflict')}: nothing was written; set those fields on the bench to what they "
+                f"are now, or leave the change out",
                 "dim",
             )
         )

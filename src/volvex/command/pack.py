@@ -1,8 +1,8 @@
 """Pack a folder into an archive of another's format.
 
-Without --like it writes a plain ZIP or TAR (also .tar.gz, .tar.xz, .tar.zst ...), by the name of the new file. With --like,
-files that equal an entry of that archive keep its stored bytes; changed and new files are stored like that entry or the most
-similar one. Entries without a file are left out.
+Without --like it writes a plain ZIP or TAR (also .tar.gz, .tar.xz, .tar.zst ...), by the name of the new file. With
+--like, files that equal an entry of that archive keep its stored bytes; changed and new files are stored like that
+entry or the most similar one. Entries without a file are left out.
 """
 
 from __future__ import annotations
@@ -37,7 +37,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--like",
         type=Path,
         metavar="ARCHIVE",
-        help="the archive whose format to use, on a bench also one of its game (default: a plain ZIP or TAR, by the name of the new file)",
+        help="the archive whose format to use, on a bench also one of its game (default: a plain ZIP or TAR, by the "
+        "name of the new file)",
     )
     parser.add_argument("--to", required=True, type=Path, metavar="FILE", help="the archive to write")
     parser.add_argument("--overwrite", action="store_true", help="replace an existing file")
@@ -88,14 +89,16 @@ def _pack_as(model: Path, options: argparse.Namespace, context: Context) -> int:
             done = pack(options.dir, like, options.to, context.disk, on_progress, options.overwrite, options.anyway)
     beside = [name for name in done.files if name != options.to.name]
     context.print(
-        f"{options.to}{' with ' + count(len(beside), 'file') + ' beside it' if beside else ''}: {number(done.size)} bytes; {count(done.same, 'entry', 'entries')} as in {options.like.name}, "
+        f"{options.to}{' with ' + count(len(beside), 'file') + ' beside it' if beside else ''}: {number(done.size)} "
+        f"bytes; {count(done.same, 'entry', 'entries')} as in {options.like.name}, "
         f"{len(done.changed):,} changed, {len(done.added):,} added, {len(done.removed):,} left out"
     )
     for name in beside:
         context.print(f"{shown((options.to.parent / name).as_posix())}: {number(done.files[name])} bytes")
     for name in done.kept:
         context.complain(
-            f"note: {shown(name) or 'an entry without a name'} cannot be taken out, so it stays as it is in {options.like.name}"
+            f"note: {shown(name) or 'an entry without a name'} cannot be taken out, so it stays as it is in "
+            f"{options.like.name}"
         )
     return _note_leftovers(done, context)
 

@@ -1,9 +1,9 @@
 """Draw pictures, models or movie frames on one sheet.
 
-Paths are files, folders, archives, or patterns of them; everything that is a picture or a model is on the sheet, in the order of its
-path. A movie that is named by its path is there with 28 frames spread over it, a model by itself large. --turn, --animation and --each-lod
-draw one model several times: from all sides, in poses of an animation, its levels of detail.
-Sheets hold 280 pictures; further ones are numbered: lamps.png, lamps-2.png.
+Paths are files, folders, archives, or patterns of them; everything that is a picture or a model is on the sheet, in the
+order of its path. A movie that is named by its path is there with 28 frames spread over it, a model by itself large.
+--turn, --animation and --each-lod draw one model several times: from all sides, in poses of an animation, its levels of
+detail. Sheets hold 280 pictures; further ones are numbered: lamps.png, lamps-2.png.
 """
 
 from __future__ import annotations

@@ -1,8 +1,8 @@
 """Set values by id and field; nothing else changes.
 
-Works on tables, texts, scenes, XML, JSON, CSV and INI files. --row selects a record by id or name, --at by its place in the
-tree (XML counts from 1, JSON lists from 0), --where by a condition; with --where a value is an expression. A file that is
-not in the bench yet is taken. Each value is printed before and after.
+Works on tables, texts, scenes, XML, JSON, CSV and INI files. --row selects a record by id or name, --at by its place in
+the tree (XML counts from 1, JSON lists from 0), --where by a condition; with --where a value is an expression. A file
+that is not in the bench yet is taken. Each value is printed before and after.
 """
 
 from __future__ import annotations
@@ -125,7 +125,8 @@ def _note_namesakes(path: str, document: Document, changes: Sequence[Change], co
         same = [name for name in sheet.record(row) if re.fullmatch(rf"{re.escape(bare)}(\[\d+\])?", name)]
         if len(same) > 1:
             context.note(
-                f"note: {shown(path)}: {shown(bare)} occurs {len(same)} times: changed {shown(change.field)}, of {shown(', '.join(same))}"
+                f"note: {shown(path)}: {shown(bare)} occurs {len(same)} times: changed {shown(change.field)}, of "
+                f"{shown(', '.join(same))}"
             )
 
 

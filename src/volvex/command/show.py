@@ -1,10 +1,10 @@
 """Show an entry: text, table, picture, sound, model or bytes.
 
-Of a picture the size, format, levels and channels are printed, of a sound its duration, rate, encoding, loops and loudness, of a
-movie its container, streams and duration; of a model its parts, triangles, levels of detail, joints, animations, materials and
-textures; on a terminal they are drawn.
-On a terminal, text has colours and long text is paged. Into a pipe, text is written as it is; --raw writes the bytes of
-anything, so `volvex show PATH --raw > FILE` takes one file out. In a bench, a path of the game shows the edited state.
+Of a picture the size, format, levels and channels are printed, of a sound its duration, rate, encoding, loops and
+loudness, of a movie its container, streams and duration; of a model its parts, triangles, levels of detail, joints,
+animations, materials and textures; on a terminal they are drawn. On a terminal, text has colours and long text is
+paged. Into a pipe, text is written as it is; --raw writes the bytes of anything, so `volvex show PATH --raw > FILE`
+takes one file out. In a bench, a path of the game shows the edited state.
 """
 
 from __future__ import annotations

@@ -1,9 +1,9 @@
 """Start the game and follow its log.
 
-The game's description says how it starts and where its log is. New lines of the log are printed while it runs, errors and
-warnings marked, with the mod that they are about where they name a file, an entry or an id of one. At the end the command says
-how the game ended. With --install mods (and the bench, if you are on one) are installed before, with --restore the originals come
-back afterwards.
+The game's description says how it starts and where its log is. New lines of the log are printed while it runs, errors
+and warnings marked, with the mod that they are about where they name a file, an entry or an id of one. At the end the
+command says how the game ended. With --install mods (and the bench, if you are on one) are installed before, with
+--restore the originals come back afterwards.
 """
 
 from __future__ import annotations

@@ -1,7 +1,7 @@
 """Show what is installed and edited, and the next step.
 
-For a game: which mods are on, which files are installed and of what they are made, and whether the game's files are still those
-that were installed. On a bench also what was taken, edited and built.
+For a game: which mods are on, which files are installed and of what they are made, and whether the game's files are
+still those that were installed. On a bench also what was taken, edited and built.
 """
 
 from __future__ import annotations
@@ -58,7 +58,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
     _print_files(found, context)
     if bench is not None:
         context.print(
-            f"  on the bench: {count(bench.taken, 'file')} taken, {count(bench.changes, 'change')} in {count(bench.files, 'file')} of the game, {bench.built:,} built"
+            f"  on the bench: {count(bench.taken, 'file')} taken, {count(bench.changes, 'change')} in "
+            f"{count(bench.files, 'file')} of the game, {bench.built:,} built"
         )
         if bench.renewed:
             context.print(f"  updated since the bench was made: {', '.join(map(shown, bench.renewed[:4]))}")

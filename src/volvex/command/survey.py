@@ -1,8 +1,8 @@
 """Show which files open, are locked or unknown.
 
 Prints every file below the folder, largest first: its share of all bytes, the format that opens it and its number of
-entries, or its type; which archives need a key, and which key. Nothing is unpacked. Results are remembered by path, size
-and time, so a second survey of 100,000 files takes seconds.
+entries, or its type; which archives need a key, and which key. Nothing is unpacked. Results are remembered by path,
+size and time, so a second survey of 100,000 files takes seconds.
 """
 
 from __future__ import annotations
@@ -151,5 +151,6 @@ def _summary(files: list[Surveyed], total: int, folder: Path, description: GameD
 def _tell(what: str, those: list[Surveyed], total: int, context: Context) -> None:
     if those:
         context.print(
-            f"{context.paint(what, 'yellow')}: {count(len(those), 'file')}, {percent(sum(surveyed.size for surveyed in those), total)} of the bytes"
+            f"{context.paint(what, 'yellow')}: {count(len(those), 'file')}, "
+            f"{percent(sum(surveyed.size for surveyed in those), total)} of the bytes"
         )

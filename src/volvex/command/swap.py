@@ -1,12 +1,14 @@
 """Replace a file of the game with your own.
 
-A picture, sound, movie or model that replaces one of the game's is converted to what that is: pixel format and levels; rate, channels and
-encoding; container, codecs, size and frame rate; axes, units, formats of vertices and the joints of the game. What cannot be converted, is of another kind or is damaged is refused; --as-is puts it in all the same.
+A picture, sound, movie or model that replaces one of the game's is converted to what that is: pixel format and levels;
+rate, channels and encoding; container, codecs, size and frame rate; axes, units, formats of vertices and the joints of
+the game. What cannot be converted, is of another kind or is damaged is refused; --as-is puts it in all the same.
 
 A file that you edited is kept in the bench's folder `undone`.
 
-PATH@0xOFFSET is a file found inside another, as `volvex identify --save-found` takes it out. --new adds a file that the game
-does not have. --from takes the content of another variant instead of a file: `volvex swap PATH --variant en --from de`.
+PATH@0xOFFSET is a file found inside another, as `volvex identify --save-found` takes it out. --new adds a file that the
+game does not have. --from takes the content of another variant instead of a file: `volvex swap PATH --variant en --from
+de`.
 """
 
 from __future__ import annotations
@@ -54,7 +56,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--lods",
         choices=("nearest", "simplified"),
-        help="for models: make levels of detail that yours lacks, as the nearest one or with fewer triangles (default: the game's own stay)",
+        help="for models: make levels of detail that yours lacks, as the nearest one or with fewer triangles "
+        "(default: the game's own stay)",
     )
     parser.add_argument("--mute", action="store_true", help="for movies: leave the sound of yours out")
     parser.add_argument("--blank", action="store_true", help="put one black frame in the place of a movie")
@@ -132,7 +135,8 @@ def _require_fit(bench: Workbench, path: str, file: Path) -> None:
 
 
 def _require_fitting(options: argparse.Namespace, what: str = "") -> None:
-    """UsageError for options that convert something else than what is put in (nothing, when that stays as it is): they would do nothing."""
+    """UsageError for options that convert something else than what is put in (nothing, when that stays as it is): they
+    would do nothing."""
     from volvex.asset.kind import ASSET_KINDS
 
     for kind in ASSET_KINDS.all():
@@ -148,7 +152,8 @@ def _require_fitting(options: argparse.Namespace, what: str = "") -> None:
 
 
 def _put_converted(bench: Workbench, path: str, options: argparse.Namespace, context: Context) -> bool:
-    """Convert an asset that replaces one of the game's, and put it there; whether it was one that had to be converted."""
+    """Convert an asset that replaces one of the game's, and put it there; whether it was one that had to be
+    converted."""
     from volvex.bench.assets import put_replacement, replacement
 
     with context.progress("encoding", 0) as on_progress:

@@ -1,8 +1,9 @@
 """Copy entries or files into the bench for editing.
 
-Paths are as in the game, or relative to the current folder. A file that you edited is not overwritten unless --overwrite is
-given, and is then kept in the bench's folder `undone`. --with-references takes what they refer to as well. With --as, data is also written to the bench's folder `open` in a format that other programs open; your edits there
-are taken over by the next command that works on changes.
+Paths are as in the game, or relative to the current folder. A file that you edited is not overwritten unless
+--overwrite is given, and is then kept in the bench's folder `undone`. --with-references takes what they refer to as
+well. With --as, data is also written to the bench's folder `open` in a format that other programs open; your edits
+there are taken over by the next command that works on changes.
 """
 
 from __future__ import annotations
@@ -44,7 +45,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--as",
         dest="extension",
         metavar="FORMAT",
-        help="also write it for other programs: csv, tsv, xlsx, json, po, xlf; png, tiff, tga, dds, ktx2; sprites; wav, flac, ogg, mp3; glb, obj",
+        help="also write it for other programs: csv, tsv, xlsx, json, po, xlf; png, tiff, tga, dds, ktx2; sprites; "
+        "wav, flac, ogg, mp3; glb, obj",
     )
     parser.add_argument("--sheet", metavar="NAME", help="with --as: the sheet, when the file has several")
     parser.add_argument(

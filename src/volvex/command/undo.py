@@ -1,8 +1,8 @@
 """Undo edits, dropped entries and new files.
 
-Edited files return to what was taken, new files leave the bench, and dropped entries are taken in again. Nothing of yours is
-lost: edited and new files are moved to the bench's folder `undone`. With --row only a record, or some fields of it, get their
-original values again.
+Edited files return to what was taken, new files leave the bench, and dropped entries are taken in again. Nothing of
+yours is lost: edited and new files are moved to the bench's folder `undone`. With --row only a record, or some fields
+of it, get their original values again.
 """
 
 from __future__ import annotations

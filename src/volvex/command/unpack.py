@@ -1,8 +1,8 @@
 """Write entries into a folder with their tree.
 
 Existing files are not overwritten unless --overwrite is given. Damaged entries, and entries whose names lead out of the
-folder, are reported, and all others are written. Names that some system cannot store are changed in the same way on every
-system, and `pack` changes them back.
+folder, are reported, and all others are written. Names that some system cannot store are changed in the same way on
+every system, and `pack` changes them back.
 """
 
 from __future__ import annotations
@@ -82,7 +82,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
 
 
 def _folder(groups: list[Group]) -> Path:
-    """A new folder named after the archive; RefusedError when that is there, UsageError when there are several archives."""
+    """A new folder named after the archive; RefusedError when that is there, UsageError when there are several
+    archives."""
     files = sorted({group.file for group in groups})
     if len(files) != 1 or groups[0].home:
         raise UsageError(f"{len(files)} archives are meant, so no folder can be named after one", "--to DIR")

@@ -1,8 +1,8 @@
 """The meaning of data files: tables, texts and scenes, whichever way they are stored.
 
-Words: a *document* is a file of data, a *sheet* its records with the same fields, a *record* is found by its *id* and has
-*fields*, a *cell* is one field of one record. A *change* is a difference by id and field. The rule that must hold: what is
-read and written without a change is the same, byte for byte, and with one all that it does not concern.
+Words: a *document* is a file of data, a *sheet* its records with the same fields, a *record* is found by its *id* and
+has *fields*, a *cell* is one field of one record. A *change* is a difference by id and field. The rule that must hold:
+what is read and written without a change is the same, byte for byte, and with one all that it does not concern.
 """
 
 from __future__ import annotations

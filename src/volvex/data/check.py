@@ -74,7 +74,8 @@ def _of_document(
 
 
 def lost_keys(path: str, before: Document, after: Document) -> Iterator[Problem]:
-    """Ids that are there twice since a change: where a table tells its id by not repeating it, nothing else shows that."""
+    """Ids that are there twice since a change: where a table tells its id by not repeating it, nothing else shows
+    that."""
     for sheet in after.sheets:
         was = next((one for one in before.sheets if one.name == sheet.name and one.id), None)
         if was is None or was.id == sheet.id or not all(name in sheet.columns for name in was.id):

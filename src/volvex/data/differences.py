@@ -100,7 +100,10 @@ class Conflict:
     def __str__(self) -> str:
         change = self.change
         if change.what == "set":
-            return f"{change.sheet}: row {change.id}: {change.field} was {change.before!r}, is {self.found} now, the change makes it {change.after!r}"
+            return (
+                f"{change.sheet}: row {change.id}: {change.field} was {change.before!r}, is {self.found} now, the "
+                f"change makes it {change.after!r}"
+            )
         return (
             f"{change.sheet}: row {change.id} was to be {'added' if change.what == 'add' else 'removed'}: {self.found}"
         )

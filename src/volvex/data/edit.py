@@ -1,4 +1,5 @@
-"""What a person asks to be changed, as changes: values of a record, of many, texts replaced, records added and removed."""
+"""What a person asks to be changed, as changes: values of a record, of many, texts replaced, records added and
+removed."""
 
 from __future__ import annotations
 
@@ -45,7 +46,8 @@ class Target:
 
 
 def chosen(document: Document, target: Target) -> tuple[Sheet, Array, str]:
-    """The sheet and rows that are meant, and what fields begin with; NotFoundError with a near miss when there are none."""
+    """The sheet and rows that are meant, and what fields begin with; NotFoundError with a near miss when there are
+    none."""
     if target.row is not None:
         sheet, row = found_row(document, target.row, target.sheet)
         return sheet, np.array([row]), ""
@@ -138,7 +140,8 @@ def assignments(document: Document, target: Target, lines: Sequence[str]) -> lis
 
 
 def _by_path(document: TextData, text: str) -> list[Change]:
-    """`lamp[3]/range=5`, without a record: the field of the file itself, or of what is at the place before the last slash."""
+    """`lamp[3]/range=5`, without a record: the field of the file itself, or of what is at the place before the last
+    slash."""
     field, value = _assigned(text)
     field = field.replace("@", "")
     first = document.sheets[0] if document.sheets else None
@@ -359,7 +362,8 @@ def _as_copy(
 
 
 def key_fields(sheet: Sheet, row_id: str, like: str = "") -> dict[str, str]:
-    """The fields that make up an id; where ids are given by places, those fields in which the record `like` repeats its own."""
+    """The fields that make up an id; where ids are given by places, those fields in which the record `like` repeats its
+    own."""
     if sheet.id:
         parts = row_id.split("@") if len(sheet.id) > 1 else [row_id]
         if len(parts) != len(sheet.id):

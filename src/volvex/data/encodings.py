@@ -1,4 +1,5 @@
-"""The encodings of texts that are not in UTF-8: the one that is told, that of the original, or the one that the bytes suggest."""
+"""The encodings of texts that are not in UTF-8: the one that is told, that of the original, or the one that the bytes
+suggest."""
 
 from __future__ import annotations
 
@@ -55,7 +56,8 @@ def guessed(data: bytes) -> str:
 
 
 def of_text(told: tuple[str, bool], data: bytes) -> str:
-    """The encoding of a text as it is told (and whether that is sure), or as its bytes suggest; empty for UTF-8 and what is no text."""
+    """The encoding of a text as it is told (and whether that is sure), or as its bytes suggest; empty for UTF-8 and
+    what is no text."""
     name, sure = told
     if sure or not is_8bit_text(data[:WORDS]):
         return name if sure else ""

@@ -1,4 +1,5 @@
-"""Of two large XML files the part in which they differ, with what is around it: small enough to be compared by id and field."""
+"""Of two large XML files the part in which they differ, with what is around it: small enough to be compared by id and
+field."""
 
 from __future__ import annotations
 

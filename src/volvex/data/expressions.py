@@ -100,7 +100,8 @@ class Expression:
             raise UsageError(problem, f'one such as "{_EXAMPLE}"') from error
 
     def values(self, sheet: Sheet, file: str) -> Array:
-        """Its value for each record. NotFoundError for a field that is not there, UsageError for what cannot be computed."""
+        """Its value for each record. NotFoundError for a field that is not there, UsageError for what cannot be
+        computed."""
         try:
             with np.errstate(divide="ignore", invalid="ignore"):
                 found = _Evaluation(sheet, file).value(self.tree)

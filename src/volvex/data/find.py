@@ -89,7 +89,8 @@ def texts(document: Document, pattern: re.Pattern[str]) -> Iterator[CellHit]:
 
 
 def _rows(document: Document, sheet: Sheet, column: Column, pattern: re.Pattern[str]) -> list[int]:
-    """The records whose cell may hold a text: found among the stored bytes where they are texts, without decoding one."""
+    """The records whose cell may hold a text: found among the stored bytes where they are texts, without decoding
+    one."""
     stored = _stored(document, sheet, column)
     if stored is None or pattern.flags & re.IGNORECASE:
         return [

@@ -1,4 +1,5 @@
-"""What a game description says of the fields of a game's data: which refer to records, which are paths, how long a text may be.
+"""What a game description says of the fields of a game's data: which refer to records, which are paths, how long a text
+may be.
 
 Files are patterns on the end of a path; a sheet or field may be `*`.
 """

@@ -55,7 +55,8 @@ def require_data(data: bytes, library: Library, file: str, layout: Layout | None
     if found is None:
         kind = filetypes.kind_of_data(bytes(data[: filetypes.HEAD]))
         raise UsageError(
-            f"{file} is {kind}; values are known in tables, texts and scenes that a layout reads, XML, JSON, CSV, INI files and property lists",
+            f"{file} is {kind}; values are known in tables, texts and scenes that a layout reads, XML, JSON, CSV, "
+            f"INI files and property lists",
             "a layout for it, or `volvex swap`",
         )
     return found

@@ -1,4 +1,5 @@
-"""What in a text the game puts something else for: `{0}`, `{boat}`, `%s`, tags; they must be the same in every language."""
+"""What in a text the game puts something else for: `{0}`, `{boat}`, `%s`, tags; they must be the same in every
+language."""
 
 from __future__ import annotations
 

@@ -1,7 +1,8 @@
 """Which fields hold the ids of which records, and following them through all files of a game.
 
-A layout says `refers to lenses`; a game description says it for any file: `"rules/keepers.xml keeper lamp" = "rules/lamps.xml lamp"`,
-or that a field is a `path` in the game. Files are patterns on the end of a path; a sheet or field may be `*`.
+A layout says `refers to lenses`; a game description says it for any file: `"rules/keepers.xml keeper lamp" =
+"rules/lamps.xml lamp"`, or that a field is a `path` in the game. Files are patterns on the end of a path; a sheet or
+field may be `*`.
 """
 
 from __future__ import annotations
@@ -20,7 +21,8 @@ from volvex.errors import VolvexError
 
 
 class Catalogue:
-    """The data of a game by path, opened when it is asked for. `read` gives the document of a path, None when it is none."""
+    """The data of a game by path, opened when it is asked for. `read` gives the document of a path, None when it is
+    none."""
 
     def __init__(
         self,

@@ -1,7 +1,7 @@
 """Edits that are read again before they count: what the new file gives must be what was asked for, and nothing else.
 
-Whatever goes wrong in writing (an entity that an edit cannot reach into, a value that reads back as another one), the file that
-was there stays, and the error says what would have happened.
+Whatever goes wrong in writing (an entity that an edit cannot reach into, a value that reads back as another one), the
+file that was there stays, and the error says what would have happened.
 """
 
 from __future__ import annotations
@@ -19,7 +19,8 @@ HINT = "editing the file by hand, and `volvex swap`"
 def edited(document: Document, changes: Sequence[Change], given: bool = False) -> bytes:
     """The file with these changes, read again and compared. FormatError when it does not give them, and them alone.
 
-    `given` says that the user gave the values with the command; by default they stand in a file, and it is that which is wrong.
+    `given` says that the user gave the values with the command; by default they stand in a file, and it is that which
+    is wrong.
     """
     try:
         data = _written(document, changes)
@@ -33,7 +34,8 @@ def edited(document: Document, changes: Sequence[Change], given: bool = False) -
 
 
 def _written(document: Document, changes: Sequence[Change]) -> bytes:
-    """The file with these changes: made at once, or where they meet in one place one kind after the other, or one by one."""
+    """The file with these changes: made at once, or where they meet in one place one kind after the other, or one by
+    one."""
     try:
         return document.written(changes)
     except OverlapError:
@@ -128,7 +130,8 @@ def _check_added(
 
 
 def _check_rest(before: Document, after: Document, changes: Sequence[Change]) -> None:
-    """FormatError when something else differs than what was asked for: what is copied with a record, and what is left empty, may."""
+    """FormatError when something else differs than what was asked for: what is copied with a record, and what is left
+    empty, may."""
     wanted = {change.place for change in changes}
     numbered = {change.sheet for change in changes if change.what != "set" and change.id.startswith("#")}
     around = tuple(f"{change.id}/" for change in changes if change.what == "remove" or change.like)

@@ -138,7 +138,8 @@ When = Condition | Conditions
 
 
 def settled_condition(when: When, ask: Callable[[Condition], bool | None]) -> When | bool:
-    """A condition without the tests that `ask` can answer; True or False when nothing is left. `ask` gives None for others."""
+    """A condition without the tests that `ask` can answer; True or False when nothing is left. `ask` gives None for
+    others."""
     word = when.word if isinstance(when, Conditions) else "and"
     left = []
     for test in when.tests:

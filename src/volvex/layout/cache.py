@@ -24,7 +24,8 @@ GRAMMARS: Path | None = None  # where the parser's tables are kept, in the user'
 
 
 def grammar_tables() -> str:
-    """The file that keeps the grammar's tables, which take two seconds to make; nothing where no folder is known, or none can be made.
+    """The file that keeps the grammar's tables, which take two seconds to make; nothing where no folder is known, or
+    none can be made.
 
     The parser compares the grammar's digest, and makes the tables again when it is another or the file is damaged.
     """
@@ -39,7 +40,8 @@ def grammar_tables() -> str:
 
 @functools.cache
 def _language() -> str:
-    """A digest of the state of all files that a layout's text goes through, or that it may name: the whole package, and the codecs."""
+    """A digest of the state of all files that a layout's text goes through, or that it may name: the whole package, and
+    the codecs."""
     here = Path(__file__).parent
     sources = [*here.rglob("*.py"), *here.rglob("*.lark"), *here.parent.joinpath("codec").rglob("*.py")]
     states = ((str(path), path.stat().st_size, path.stat().st_mtime_ns) for path in sorted(sources))
@@ -53,7 +55,8 @@ def key(text: bytes) -> str:
 
 @dataclasses.dataclass
 class Remembered:
-    """A layout of which only its kind and its marks are made until all of it is asked for: most are never the one that fits."""
+    """A layout of which only its kind and its marks are made until all of it is asked for: most are never the one that
+    fits."""
 
     kind: str
     known: tuple[model.Known, ...]
@@ -71,8 +74,8 @@ class Remembered:
 
 
 def dump(layout: model.Layout) -> bytes | None:
-    """A layout as two lines of JSON, its kind and marks, and all of it; None for one with a field type of another package, which may
-    change."""
+    """A layout as two lines of JSON, its kind and marks, and all of it; None for one with a field type of another
+    package, which may change."""
     with contextlib.suppress(TypeError):
         head, body = json.dumps([layout.kind, _plain(layout.known)]), json.dumps(_plain(layout))
         return f"{digest_bytes(body.encode())} {head}\n{body}".encode()

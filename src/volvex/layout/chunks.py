@@ -1,4 +1,5 @@
-"""Parts that are cut into chunks, each wrapped by itself: their table, and what they hold, decoded where it is asked for."""
+"""Parts that are cut into chunks, each wrapped by itself: their table, and what they hold, decoded where it is asked
+for."""
 
 from __future__ import annotations
 
@@ -22,7 +23,8 @@ UNKNOWN = "?"  # a codec whose number the layout does not have
 
 @dataclass(frozen=True)
 class Chunk:
-    """A chunk as it is stored: its bytes in the file, how many it holds when that is told, and the codec that is told for it."""
+    """A chunk as it is stored: its bytes in the file, how many it holds when that is told, and the codec that is told
+    for it."""
 
     stored: int
     size: int | None

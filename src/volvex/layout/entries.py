@@ -15,7 +15,8 @@ from volvex.layout.columns import Array, Texts
 class Entries:
     """The facts about all entries as columns of one length: int64 arrays, and the names.
 
-    Where nothing stores the sizes, `sizes` finds them out by decoding all content, when somebody asks for the first time.
+    Where nothing stores the sizes, `sizes` finds them out by decoding all content, when somebody asks for the first
+    time.
     """
 
     names: Texts

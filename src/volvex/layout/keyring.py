@@ -1,6 +1,7 @@
 """Keys: secrets by name, in the order in which they are worth trying.
 
-A layout or a game description names a key and never holds one. A secret is shown nowhere: not in an error, not by `repr`.
+A layout or a game description names a key and never holds one. A secret is shown nowhere: not in an error, not by
+`repr`.
 """
 
 from __future__ import annotations

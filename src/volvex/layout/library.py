@@ -51,7 +51,8 @@ class Library:
         self.tied: Callable[[str], Layout | None] = _untied  # the layout that a path has, whatever its bytes are
 
     def prepared(self, layout: Layout, path: str) -> Layout:
-        """The layout for the file at a path: with the user's keys, and the encoding that its texts have by the game description."""
+        """The layout for the file at a path: with the user's keys, and the encoding that its texts have by the game
+        description."""
         encoding = self.encoded(path)[0]
         layout = with_keys(layout, self.keys)
         return with_encoding(layout, encoding) if encoding else layout

@@ -22,7 +22,8 @@ def head_of(source: Source) -> bytes:
 
 
 def fits(layout: Layout, source: Source, head: bytes = b"") -> bool:
-    """Whether a file bears the marks by which the layout knows its files; False when it names none. `head` is its beginning, if known."""
+    """Whether a file bears the marks by which the layout knows its files; False when it names none. `head` is its
+    beginning, if known."""
     return bears(layout.known, source, head)
 
 

@@ -47,7 +47,8 @@ class Measure:
 class Attribute:
     """Something about an entry, by the kind's name for it; `table` says what its numbers stand for.
 
-    `of` says whose fact it is (entry, folder, type). With `upper` it goes above the bits of another field of that meaning.
+    `of` says whose fact it is (entry, folder, type). With `upper` it goes above the bits of another field of that
+    meaning.
     """
 
     what: str
@@ -60,9 +61,9 @@ class Attribute:
 class ChecksumOf:
     """A checksum over a block, over the file, over each entry's `stored content` or `content`, or over its name.
 
-    With an `edge` it covers the file `before` that part starts, from where it ends on (`after`), or all of a row with its
-    contents (`over`). `part` may be several, with
-    `and` between them, or the `record` that it stands in. Its own bytes count as zero there; with `skips` they are left out.
+    With an `edge` it covers the file `before` that part starts, from where it ends on (`after`), or all of a row with
+    its contents (`over`). `part` may be several, with `and` between them, or the `record` that it stands in. Its own
+    bytes count as zero there; with `skips` they are left out.
     """
 
     algorithm: str
@@ -80,7 +81,8 @@ class ChecksumOf:
 class Pool:
     """Texts to which the entries point for their names; what is there stays, new names go behind it.
 
-    A pool of single bytes (or units of two) has texts of which both the start and the length are told, in this `encoding`.
+    A pool of single bytes (or units of two) has texts of which both the start and the length are told, in this
+    `encoding`.
     """
 
     encoding: str = ""

@@ -42,7 +42,8 @@ CONTENTS = "contents"  # the stretch from the first entry's content to the end o
 
 @dataclass(frozen=True)
 class Derived:
-    """A cipher's key made of what is known of an entry: its name, number, start, size or stored size, a hash of the name, or a `field`."""
+    """A cipher's key made of what is known of an entry: its name, number, start, size or stored size, a hash of the
+    name, or a `field`."""
 
     what: str
     algorithm: str = ""
@@ -88,7 +89,8 @@ class Record:
 
 @dataclass(frozen=True)
 class Reach:
-    """How far a part reaches that no field measures: until `back` bytes before the `end` of the file, or as far as its `records`."""
+    """How far a part reaches that no field measures: until `back` bytes before the `end` of the file, or as far as its
+    `records`."""
 
     to: str
     back: int = 0
@@ -96,8 +98,8 @@ class Reach:
 
 @dataclass(frozen=True)
 class Cut:
-    """Chunks into which a part is cut: `size` bytes of what it holds each, wrapped by themselves. `bare`: those that are not larger
-    bare are not wrapped. `short`: no chunk holds padding, it ends where the content in it does."""
+    """Chunks into which a part is cut: `size` bytes of what it holds each, wrapped by themselves. `bare`: those that
+    are not larger bare are not wrapped. `short`: no chunk holds padding, it ends where the content in it does."""
 
     size: int
     bare: bool = False
@@ -106,8 +108,8 @@ class Cut:
 
 @dataclass(frozen=True)
 class Part:
-    """A stretch of the file that is wrapped (compressed, encrypted), or all of a `file` beside it; blocks or content lie within what
-    it holds."""
+    """A stretch of the file that is wrapped (compressed, encrypted), or all of a `file` beside it; blocks or content
+    lie within what it holds."""
 
     name: str
     at: At | None
@@ -123,7 +125,8 @@ class Part:
 
 @dataclass(frozen=True)
 class At:
-    """A place in the file: an offset from its start, or back from its end, where some bytes stand last, or behind a block."""
+    """A place in the file: an offset from its start, or back from its end, where some bytes stand last, or behind a
+    block."""
 
     offset: int = 0
     from_end: bool = False
@@ -203,7 +206,8 @@ class Content:
 
 @dataclass(frozen=True)
 class KeyRule:
-    """How a key is made of a path: by a hash of it, or (`numbered`) by numbers in it, of which `unit` go to a folder."""
+    """How a key is made of a path: by a hash of it, or (`numbered`) by numbers in it, of which `unit` go to a
+    folder."""
 
     what: str  # whose: name hash, folder hash, extension hash
     place: Place

@@ -1,4 +1,5 @@
-"""Keys of paths: what an archive stores in place of names, made of a path by the rules of its layout, for one or for millions.
+"""Keys of paths: what an archive stores in place of names, made of a path by the rules of its layout, for one or for
+millions.
 
 Numbers in place of names go by a rule that runs both ways: `numbered "{000}/{00}", 64 to a folder` makes 9743 of
 `152/15` and `152/15` of 9743.
@@ -63,7 +64,8 @@ class KeyPart:
         return self._cased(text).encode(self.rule.encoding, "replace")
 
     def _cased(self, text: str) -> str:
-        """With the slashes and letters that the rule asks for; of letters only those of ASCII change, as games do it."""
+        """With the slashes and letters that the rule asks for; of letters only those of ASCII change, as games do
+        it."""
         traits = self.rule.traits
         text = text.replace("/", "\\") if "backslashes" in traits else text
         if "lower case" in traits:

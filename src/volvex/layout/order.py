@@ -121,7 +121,8 @@ def checksum_order(layout: Layout) -> list[Block]:
 
 
 def _summed_blocks(layout: Layout, block: Block) -> set[str]:
-    """Other blocks that must be whole before this one: those over which it holds a checksum, those within its records."""
+    """Other blocks that must be whole before this one: those over which it holds a checksum, those within its
+    records."""
     found = set[str]()
     for field in block.fields:
         meaning = field.meaning

@@ -18,7 +18,8 @@ STEP = 1 << 20
 
 @dataclass(frozen=True)
 class KeyFacts:
-    """What a key may come from: an entry's name as it is stored, where it starts, its sizes, its number, and fields of its record."""
+    """What a key may come from: an entry's name as it is stored, where it starts, its sizes, its number, and fields of
+    its record."""
 
     name: bytes
     start: int
@@ -178,7 +179,8 @@ def wrap_of(block: Block) -> Part:
 
 
 def unwrapped(part: Part, chunks: Iterable[bytes], size: int | None, most: int = INNER) -> Iterator[bytes]:
-    """What a part holds, from its stored bytes. ContentError when they are damaged; `size` when that is told, otherwise at `most`.
+    """What a part holds, from its stored bytes. ContentError when they are damaged; `size` when that is told, otherwise
+    at `most`.
 
     With several compressions, or without a size, the whole is held in memory for a moment.
     """

@@ -1,7 +1,7 @@
 """Content that lies in files beside the one that holds the directory: volumes.
 
-Their names come from a pattern: `{name}` is the directory's own name without its ending, `{00}` the volume's number in at least
-so many digits. For reading they are joined to one source; places count within each.
+Their names come from a pattern: `{name}` is the directory's own name without its ending, `{00}` the volume's number in
+at least so many digits. For reading they are joined to one source; places count within each.
 """
 
 from __future__ import annotations

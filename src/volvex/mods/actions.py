@@ -45,7 +45,8 @@ def size_of(path: Path) -> int | None:
 
 
 def require_writable(game: Path, names: Iterable[str]) -> None:
-    """Find out before anything is done whether the files can be replaced: they, and the folders in which names change."""
+    """Find out before anything is done whether the files can be replaced: they, and the folders in which names
+    change."""
     for name in names:
         target = game / name
         try:

@@ -1,4 +1,5 @@
-"""From mods to files of the game: combined in a folder of the library, checked, and built; what did not change is built once."""
+"""From mods to files of the game: combined in a folder of the library, checked, and built; what did not change is built
+once."""
 
 from __future__ import annotations
 
@@ -55,8 +56,8 @@ def assemble(
     only: Sequence[str] = (),
 ) -> Assembled:
     """Combine mods and build the files of the game that they change. Nothing is built when there is a conflict, or
-    (unless `anyway`) an error that the game would not start with. `only`: the archives that are meant where several have the same
-    content."""
+    (unless `anyway`) an error that the game would not start with. `only`: the archives that are meant where several
+    have the same content."""
     memory = _Memory(bench)
     combination = combine(bench, mods, decisions, memory.known)
     result = Assembled(conflicts=combination.conflicts)
@@ -109,7 +110,8 @@ def made_of(made: Assembled, mods: Sequence[Mod]) -> dict[str, tuple[str, ...]]:
 
 
 def unpacked(bench: Workbench, on_progress: OnProgress = no_progress) -> list[Built]:
-    """The files of the way `aside` without any change: what the game must start with before the first change is made."""
+    """The files of the way `aside` without any change: what the game must start with before the first change is
+    made."""
     way, built = Aside(bench.game.description), list[Built]()
     for name, _ in bench.game.files():
         target = way.target(name)
@@ -122,7 +124,8 @@ def unpacked(bench: Workbench, on_progress: OnProgress = no_progress) -> list[Bu
 
 
 class _Memory:
-    """What was combined and found sound the last time: it need not be done again for a path that is made of the same."""
+    """What was combined and found sound the last time: it need not be done again for a path that is made of the
+    same."""
 
     def __init__(self, bench: Workbench) -> None:
         self.bench, self.path = bench, bench.folder / "combined.json"

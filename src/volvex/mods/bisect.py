@@ -1,7 +1,8 @@
 """Finding the smallest set of mods, and then of changes in them, that makes a game fail.
 
-Delta debugging (A. Zeller, R. Hildebrandt: Simplifying and Isolating Failure-Inducing Input, 2002): the suspects are halved, and a half
-or what is left without it is kept when the game still fails with it. What a suspect requires is always with it.
+Delta debugging (A. Zeller, R. Hildebrandt: Simplifying and Isolating Failure-Inducing Input, 2002): the suspects are
+halved, and a half or what is left without it is kept when the game still fails with it. What a suspect requires is
+always with it.
 """
 
 from __future__ import annotations

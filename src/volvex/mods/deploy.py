@@ -1,7 +1,8 @@
 """What was built, into the game's folder and into its folder of add-ons where that is elsewhere; and out of both again.
 
-Each folder has a journal of its own (`.volvex`), and each is changed in one transaction: the add-ons first when something is
-put there, the game first when it is taken out, so that the game never asks for an add-on that is not there.
+Each folder has a journal of its own (`.volvex`), and each is changed in one transaction: the add-ons first when
+something is put there, the game first when it is taken out, so that the game never asks for an add-on that is not
+there.
 """
 
 from __future__ import annotations
@@ -41,8 +42,8 @@ def outside_of(game: Path, description: GameDescription) -> dict[Path, list[str]
 
 @dataclass(frozen=True)
 class Deployment:
-    """What is to be installed: what was built in `folder`, and of which mods; `by` says by whom, `also` whose files may go without
-    being asked."""
+    """What is to be installed: what was built in `folder`, and of which mods; `by` says by whom, `also` whose files may
+    go without being asked."""
 
     game: Path
     description: GameDescription
@@ -89,7 +90,8 @@ class Deployment:
 
 
 def _mark(game: Path) -> str:
-    """What says in the journal of a folder of add-ons that they are a game's: several copies of it may share the folder."""
+    """What says in the journal of a folder of add-ons that they are a game's: several copies of it may share the
+    folder."""
     return digest_bytes(str(game.resolve()).encode("utf-8", "surrogateescape"))[:16]
 
 

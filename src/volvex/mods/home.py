@@ -1,4 +1,5 @@
-"""The folder `.volvex` within a game: held by one process at a time, free of links, and tidied without ever losing an original.
+"""The folder `.volvex` within a game: held by one process at a time, free of links, and tidied without ever losing an
+original.
 
     state.json, state.copy.json    the journal
     originals/     originals, each named by the digest of its content
@@ -103,10 +104,11 @@ def _tidied(game: Path, disk: Disk) -> None:
 
 
 def tidy(game: Path, disk: Disk) -> None:
-    """Remove what is not needed: what was staged or replaced by a transaction that is over, copies of originals that the game has.
+    """Remove what is not needed: what was staged or replaced by a transaction that is over, copies of originals that
+    the game has.
 
-    With a damaged journal, or a transaction under way, nothing is removed. An original goes only when it belongs to nothing
-    that is installed and a file of the game has exactly its bytes, found by reading it.
+    With a damaged journal, or a transaction under way, nothing is removed. An original goes only when it belongs to
+    nothing that is installed and a file of the game has exactly its bytes, found by reading it.
     """
     home = home_of(game)
     state = read_state(home)

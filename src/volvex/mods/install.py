@@ -107,12 +107,12 @@ def install(
     made_of: Mapping[str, tuple[str, ...]] | None = None,
     also: Collection[str] = (),
 ) -> Done:
-    """Put files into the game (or take them out of it), the originals kept safe; files of the same bench's earlier install that are not among them go
-    back to their originals. All of it happens, or nothing does.
+    """Put files into the game (or take them out of it), the originals kept safe; files of the same bench's earlier
+    install that are not among them go back to their originals. All of it happens, or nothing does.
 
-    `bases` are the originals from which the files were made: RefusedError when the game has others now. `by` says which bench
-    they come from: what another one installed goes only with `replace`, but for those in `also`. `made_of`: the mods with
-    changes in each file.
+    `bases` are the originals from which the files were made: RefusedError when the game has others now. `by` says which
+    bench they come from: what another one installed goes only with `replace`, but for those in `also`. `made_of`: the
+    mods with changes in each file.
     """
     for name, source in files.items():
         inside(game, name)
@@ -156,8 +156,8 @@ def install(
 
 
 def _is_there(target: Path, source: Content, known: Installed, store: Store, on_progress: OnProgress) -> bool:
-    """Whether a file is installed already, byte for byte, and its original is sound. Where neither it nor what it was copied from was
-    touched since, nothing is read: the original is, when it is needed."""
+    """Whether a file is installed already, byte for byte, and its original is sound. Where neither it nor what it was
+    copied from was touched since, nothing is read: the original is, when it is needed."""
     if not is_ours(target, known) or known.blocks:
         return False
     if isinstance(source, Path) and known.source and stamp_of(source) == known.source:

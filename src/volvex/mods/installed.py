@@ -22,8 +22,8 @@ def installed(game: Path) -> Mapping[str, Installed]:
 
 @dataclass(frozen=True)
 class FileState:
-    """A file that was installed: `installed` as it is, `set aside` (there is no such file), `changed since` (a game update?), or its
-    `original` again."""
+    """A file that was installed: `installed` as it is, `set aside` (there is no such file), `changed since` (a game
+    update?), or its `original` again."""
 
     path: str
     state: str
@@ -58,8 +58,8 @@ def originals(game: Path) -> dict[str, Path | None]:
 
 
 def is_ours(path: Path, installed: Installed, on_progress: OnProgress = nothing) -> bool:
-    """Whether a file is still what was installed: untouched since, or with the same bytes, all of which are read; or gone, when
-    that is what was installed."""
+    """Whether a file is still what was installed: untouched since, or with the same bytes, all of which are read; or
+    gone, when that is what was installed."""
     if not installed.now:
         return not os.path.lexists(path)
     if path.is_symlink() or not path.is_file():

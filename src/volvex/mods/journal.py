@@ -1,7 +1,7 @@
 """The journal: what is installed, which originals are kept for it, and the transaction under way.
 
-It is written twice, `state.json` and then `state.copy.json`, each replaced as a whole, synced, and with a checksum. One of
-them may rot, or be lost in a power cut: the newer sound one counts. When neither is sound, nothing is touched.
+It is written twice, `state.json` and then `state.copy.json`, each replaced as a whole, synced, and with a checksum. One
+of them may rot, or be lost in a power cut: the newer sound one counts. When neither is sound, nothing is touched.
 """
 
 from __future__ import annotations
@@ -61,8 +61,8 @@ class Older:
 
 @dataclass(frozen=True)
 class Move:
-    """One file of a transaction: from `old` to `new` (digests, None: no file). `incoming` is where the new content waits, `aside`
-    where the old content goes until all is done; both are relative to the journal's folder."""
+    """One file of a transaction: from `old` to `new` (digests, None: no file). `incoming` is where the new content
+    waits, `aside` where the old content goes until all is done; both are relative to the journal's folder."""
 
     path: str
     old: str | None
@@ -77,7 +77,8 @@ class Move:
 class Writing:
     """Stretches that are to be written into a file of the game: where, from where in `incoming`, how many bytes.
 
-    `undo` holds what is there before, in the same order, as far as the file went; `blocks` are the digests of the file's blocks then.
+    `undo` holds what is there before, in the same order, as far as the file went; `blocks` are the digests of the
+    file's blocks then.
     """
 
     path: str
@@ -278,8 +279,8 @@ def _writing(record: Mapping[str, Any]) -> Writing:
 def write_state(folder: Path, state: State, disk: Disk) -> None:
     """Replace the journal, both copies.
 
-    They have room behind what they say, so that on a full disk they can be written over where they lie: a copy that is torn
-    by that does no harm, since the other one is sound then.
+    They have room behind what they say, so that on a full disk they can be written over where they lie: a copy that is
+    torn by that does no harm, since the other one is sound then.
     """
     state.generation += 1
     data = state.written().encode()

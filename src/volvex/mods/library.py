@@ -1,4 +1,5 @@
-"""The mods that a user has for one game: in Volvex's home, not in the game. Which are on, in which order, and what was settled.
+"""The mods that a user has for one game: in Volvex's home, not in the game. Which are on, in which order, and what was
+settled.
 
 mods/GAME/library.json   order, which are on, decisions
 mods/GAME/added/ID/      a mod
@@ -42,7 +43,8 @@ class Entry:
 
 @dataclass(frozen=True)
 class Used:
-    """How mods were installed the last time: the way, the mods that were preferred, and the archives that were meant."""
+    """How mods were installed the last time: the way, the mods that were preferred, and the archives that were
+    meant."""
 
     way: str = ""
     prefer: tuple[str, ...] = ()
@@ -228,7 +230,8 @@ class ModLibrary:
         return changed
 
     def order(self, names: Sequence[str]) -> None:
-        """Put these mods into this order, in the places that they have; RefusedError when one would come before one that it needs."""
+        """Put these mods into this order, in the places that they have; RefusedError when one would come before one
+        that it needs."""
         wanted = [self.entry(name).id for name in names]
         if len(set(wanted)) != len(wanted):
             raise RefusedError("a mod is named twice", "each once")
@@ -262,7 +265,8 @@ class ModLibrary:
 
 
 def _check_game(mod: Mod, game: Game, described: str) -> None:
-    """RefusedError for a mod of another game: by the name of a game that has a description (`described`), else by what is in it."""
+    """RefusedError for a mod of another game: by the name of a game that has a description (`described`), else by what
+    is in it."""
     facts = read_made_for(mod.folder) if mod.folder is not None else None
     name = mod.descriptor.game
     if described and (facts is None or facts.described):
@@ -288,7 +292,8 @@ def _copy(mod: Mod, folder: Path, disk: Disk) -> None:
 
 
 def check_requirements(mods: Sequence[Mod]) -> list[str]:
-    """What is wrong among mods that are on together, in their order: requirements that are missing, conflicts, circles."""
+    """What is wrong among mods that are on together, in their order: requirements that are missing, conflicts,
+    circles."""
     found = []
     there: Mapping[str, Mod] = {mod.id: mod for mod in mods}
     places = {mod.id: place for place, mod in enumerate(mods)}

@@ -1,6 +1,7 @@
 """Lines in a list that the game and others keep, too: an XML file with an element for each add-on.
 
-Only our own lines are put in and taken out again; every other byte stays as it is, also when others change the file meanwhile.
+Only our own lines are put in and taken out again; every other byte stays as it is, also when others change the file
+meanwhile.
 """
 
 from __future__ import annotations
@@ -26,7 +27,8 @@ class ListLines:
 
 
 def with_lines(data: bytes, lines: Sequence[str], name: str) -> bytes:
-    """A list with these elements at the end of its root element, each on a line of its own; those that are there stay where they are.
+    """A list with these elements at the end of its root element, each on a line of its own; those that are there stay
+    where they are.
 
     FormatError when it is no XML, or has no root element that an element can be put into.
     """

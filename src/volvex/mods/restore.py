@@ -69,7 +69,10 @@ def skipped(game: Path, name: str, installed: Installed) -> Action:
 
 
 def _offer(name: str) -> str:
-    return f"`volvex restore --overwrite {quoted(name)}`: the original replaces the present file, which is kept in {HIDDEN}/{ASIDE}"
+    return (
+        f"`volvex restore --overwrite {quoted(name)}`: the original replaces the present file, which is kept in "
+        f"{HIDDEN}/{ASIDE}"
+    )
 
 
 def held(game: Path, state: State, force: Collection[str]) -> list[Action]:
@@ -105,9 +108,9 @@ def damaged(store: Store, original: str) -> RefusedError:
 
 
 def restore(game: Path, disk: Disk, on_progress: OnProgress = nothing, force: Collection[str] = ()) -> Done:
-    """Put every original back, and remove what was added. Files that are not what was installed are skipped, and their originals
-    are known and kept until they are back; those in `force` (paths of the game) are moved aside, and the original put in
-    their place.
+    """Put every original back, and remove what was added. Files that are not what was installed are skipped, and their
+    originals are known and kept until they are back; those in `force` (paths of the game) are moved aside, and the
+    original put in their place.
     """
     done = Done()
     if not home_of(game).is_dir():
@@ -161,7 +164,8 @@ def forget(game: Path, names: Collection[str], disk: Disk, on_progress: OnProgre
 
 
 def told_once(game: Path, done: Done, disk: Disk) -> None:
-    """Leave out what is kept of older originals where the user was told of it before: it is offered once, and listed by a plan."""
+    """Leave out what is kept of older originals where the user was told of it before: it is offered once, and listed by
+    a plan."""
     keys = {action.path: f"{action.path} {action.why}" for action in done.skipped if action.why == OLDER}
     new = unknown_yet(game, keys.values(), disk) if keys else set()
     done.skipped = [action for action in done.skipped if action.why != OLDER or keys[action.path] in new]
@@ -190,7 +194,8 @@ def _settled(game: Path, home: Path, disk: Disk, on_progress: OnProgress) -> Sta
 def _forced(
     game: Path, home: Path, state: State, force: Collection[str], store: Store, disk: Disk, on_progress: OnProgress
 ) -> dict[str, Action]:
-    """Move changed files aside, so that their originals can go where they were, and the journal says so: where each is now."""
+    """Move changed files aside, so that their originals can go where they were, and the journal says so: where each is
+    now."""
     moved: dict[str, Action] = {}
     for name in sorted(force):
         inside(game, name)
@@ -215,8 +220,8 @@ def _forced(
 
 
 def _lines_out(game: Path, name: str, installed: Installed, number: int, store: Store) -> Move | None:
-    """The move that takes our lines out of a list that others have changed since; None when none of them is there, or it is no list
-    any more."""
+    """The move that takes our lines out of a list that others have changed since; None when none of them is there, or
+    it is no list any more."""
     target, incoming = game / name, f"incoming/list-{number}"
     try:
         data = read_list(target)
@@ -241,8 +246,8 @@ def moves_back(
 ) -> tuple[list[Move], dict[str, Installed]]:
     """The moves that bring these files back, and what stays known of those that do not come back.
 
-    An original that is needed once is moved out of the store. One that cannot come back since others have changed the list that it
-    is of goes to `older`.
+    An original that is needed once is moved out of the store. One that cannot come back since others have changed the
+    list that it is of goes to `older`.
     """
     moves: list[Move] = []
     kept: dict[str, Installed] = {}

@@ -1,7 +1,7 @@
 """Starting a game by its description and reading its log: which lines are errors, and which mod each of them is about.
 
-The command comes from a game description in the user's or Volvex's own folder, never from a mod or the game's folder, and runs without
-a shell.
+The command comes from a game description in the user's or Volvex's own folder, never from a mod or the game's folder,
+and runs without a shell.
 """
 
 from __future__ import annotations
@@ -28,7 +28,8 @@ _WORD = re.compile(r"[\w./-]+")
 
 @dataclass(frozen=True)
 class LogLine:
-    """A line of a log; `level` is error, warning or nothing; `mods` are those that it may be about, the likeliest first."""
+    """A line of a log; `level` is error, warning or nothing; `mods` are those that it may be about, the likeliest
+    first."""
 
     text: str
     level: str = ""
@@ -88,7 +89,8 @@ class LogMarks:
 
 
 def _words_of(mod: Mod) -> Mapping[str, int]:
-    """The paths, names of files and ids that a mod has changes of; a whole path says more than an id, and that more than a name."""
+    """The paths, names of files and ids that a mod has changes of; a whole path says more than an id, and that more
+    than a name."""
     found: dict[str, int] = {}
     for path, part in mod.parts.items():
         parts = path.casefold().split("/")
@@ -111,7 +113,8 @@ def read_log(path: Path, marks: LogMarks, start: int = 0) -> Iterator[LogLine]:
 
 
 def _new_lines(path: Path, start: int, whole: bool = False) -> tuple[list[str], int]:
-    """The lines behind a byte, and where the next look starts; a line without its end is left for then, unless `whole`."""
+    """The lines behind a byte, and where the next look starts; a line without its end is left for then, unless
+    `whole`."""
     try:
         with path.open("rb") as file:
             size = os.fstat(file.fileno()).st_size
@@ -136,7 +139,8 @@ def run_game(
     on_line: Callable[[LogLine], None] = lambda line: None,
     limit: float | None = None,
 ) -> Run:
-    """Start a game, follow its log until it ends, and give each new line to `on_line`. After `limit` seconds it is ended: it runs then."""
+    """Start a game, follow its log until it ends, and give each new line to `on_line`. After `limit` seconds it is
+    ended: it runs then."""
     run, began = Run(), time.monotonic()
     at = log.stat().st_size if log is not None and log.is_file() else 0
     try:

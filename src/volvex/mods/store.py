@@ -1,5 +1,5 @@
-"""The store of originals, each named by the digest of its content. An original is verified and synced before it gets its name,
-and verified again before anything relies on it: a name alone is not trusted."""
+"""The store of originals, each named by the digest of its content. An original is verified and synced before it gets
+its name, and verified again before anything relies on it: a name alone is not trusted."""
 
 from __future__ import annotations
 
@@ -58,8 +58,8 @@ class Store:
 def copy(
     source: Path, target: Path, digest: str | None, disk: Disk, on_progress: OnProgress, mode_of: Path | None = None
 ) -> str:
-    """Copy a file, synced, with its times, and the mode of `mode_of` when there is one; its digest, which must be `digest` unless
-    that is None."""
+    """Copy a file, synced, with its times, and the mode of `mode_of` when there is one; its digest, which must be
+    `digest` unless that is None."""
     state = blake3(max_threads=blake3.AUTO)
     with FileSource(source) as reader, atomic(disk, target) as file:
         for chunk in reader.chunks(0, reader.size, STEP):

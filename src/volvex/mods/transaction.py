@@ -1,9 +1,9 @@
 """Transactions: a list of moves and writings that the journal names before the first of them is made.
 
-Each can be carried out and undone by renames alone, at any point and as often as it takes, because nothing is destroyed until
-all of it is done: what was there lies in `replaced`, what is new in `incoming` or in its place. So whoever comes after an
-interruption, or a disk that refuses, goes forward or back, whichever works. A file that somebody else changed meanwhile is
-left alone in both directions, and the journal goes on knowing its original.
+Each can be carried out and undone by renames alone, at any point and as often as it takes, because nothing is destroyed
+until all of it is done: what was there lies in `replaced`, what is new in `incoming` or in its place. So whoever comes
+after an interruption, or a disk that refuses, goes forward or back, whichever works. A file that somebody else changed
+meanwhile is left alone in both directions, and the journal goes on knowing its original.
 """
 
 from __future__ import annotations
@@ -52,8 +52,8 @@ def content_id_of(blocks: str) -> str:
 
 
 def carry_out(game: Path, home: Path, state: State, disk: Disk) -> set[str]:
-    """Do all of it; when the disk refuses, undo all of it and raise what it said. The paths of files that somebody else changed
-    meanwhile, and that were left alone."""
+    """Do all of it; when the disk refuses, undo all of it and raise what it said. The paths of files that somebody else
+    changed meanwhile, and that were left alone."""
     begun = False
     try:
         write_state(home, state, disk)
@@ -152,7 +152,8 @@ def _is(path: Path, wanted: str | None, stamp: str = "") -> bool:
 
 
 def reached(game: Path, name: str) -> Path | None:
-    """A file of the game, unless a link has come to lie on its way: that is somebody else's doing, like any other change."""
+    """A file of the game, unless a link has come to lie on its way: that is somebody else's doing, like any other
+    change."""
     try:
         return inside(game, name)
     except RefusedError:
@@ -186,7 +187,8 @@ def _move(game: Path, home: Path, move: Move, disk: Disk) -> bool:
 
 
 def _put_aside(target: Path, aside: Path, stays: bool, disk: Disk) -> None:
-    """Keep what is there under a second name, so that the game is never without the file; or move it, where disks have no such."""
+    """Keep what is there under a second name, so that the game is never without the file; or move it, where disks have
+    no such."""
     if stays:
         try:
             disk.link(target, aside)
@@ -262,8 +264,8 @@ def _write(target: Path, source: Path, writing: Writing, disk: Disk, size: int) 
 
 
 def _is_ours(game: Path, home: Path, writing: Writing) -> bool:
-    """Whether a file is what a writing was made for, but for the stretches that it writes: all of it is read. And whether the bytes
-    for both directions are there.
+    """Whether a file is what a writing was made for, but for the stretches that it writes: all of it is read. And
+    whether the bytes for both directions are there.
 
     With the old bytes laid over those stretches, each block must have the digest that it had before.
     """
@@ -281,7 +283,8 @@ def _is_ours(game: Path, home: Path, writing: Writing) -> bool:
 
 
 def laid_over(source: Source, over: Source, spans: list[list[int]], start: int, size: int) -> bytes:
-    """Some bytes of a source (zeros behind its end) with those of another laid over them, at the stretches of a writing."""
+    """Some bytes of a source (zeros behind its end) with those of another laid over them, at the stretches of a
+    writing."""
     block = bytearray(source.peek(start, size))
     block += bytes(size - len(block))
     for at, place, length in spans:

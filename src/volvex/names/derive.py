@@ -1,4 +1,5 @@
-"""Paths that are likely because others are known: in other folders, with other numbers, sides, languages, extensions."""
+"""Paths that are likely because others are known: in other folders, with other numbers, sides, languages,
+extensions."""
 
 from __future__ import annotations
 
@@ -126,7 +127,8 @@ def other_endings(new: Sequence[str], every: Sequence[str]) -> Iterator[Product]
 
 
 def same_names_elsewhere(new: Sequence[str], known: Sequence[str]) -> Iterator[Product]:
-    """Files of known names in folders beside those in which they are known: new folders with all names, all folders with new names."""
+    """Files of known names in folders beside those in which they are known: new folders with all names, all folders
+    with new names."""
     lasts, new_lasts = _lasts(known), _lasts(new)
     siblings, new_siblings = _siblings(known), _siblings(new)
     for above in new_siblings:
@@ -152,7 +154,8 @@ def _siblings(paths: Sequence[str]) -> dict[str, dict[str, None]]:
 
 
 def other_folders(new: Sequence[str], known: Sequence[str], words: Sequence[str]) -> Iterator[Product]:
-    """Files of known names in folders that are called by words from files: beside `sails/patience/` may be `sails/marrow/`."""
+    """Files of known names in folders that are called by words from files: beside `sails/patience/` may be
+    `sails/marrow/`."""
     lasts = _lasts(known)
     for above in dict.fromkeys(_above(Parts.of(path).folder) for path in new if "/" in path):
         yield [f"{above}{word}/" for word in words], list(lasts[above])
@@ -164,8 +167,8 @@ def _above(folder: str) -> str:
 
 
 def numbered(new: Sequence[str], bears: Callable[[int], bool] = lambda size: False) -> Iterator[Product]:
-    """Numbers in the place of those in known paths, up to two of each, in as many digits as they have: all of them where
-    so many paths can be borne, otherwise those near by."""
+    """Numbers in the place of those in known paths, up to two of each, in as many digits as they have: all of them
+    where so many paths can be borne, otherwise those near by."""
     heads: dict[tuple[str, int, bool], dict[str, set[int]]] = {}
     for path in new:
         for match in list(_NUMBER.finditer(path))[-2:]:

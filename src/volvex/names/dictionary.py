@@ -146,7 +146,8 @@ class Dictionary:
 
 
 def write(file: Path, lines: Iterable[str], disk: Disk, again: bool = False) -> None:
-    """A dictionary with these lines, sorted; comments that stood at the start of the file stay, unless it is made again."""
+    """A dictionary with these lines, sorted; comments that stood at the start of the file stay, unless it is made
+    again."""
     head = []
     if file.is_file() and not again:
         for line in decoded(file.read_bytes(), str(file)).splitlines():

@@ -1,4 +1,5 @@
-"""The known dictionaries: those that ship with a game's layouts, the user's, and those of a bench; all count together."""
+"""The known dictionaries: those that ship with a game's layouts, the user's, and those of a bench; all count
+together."""
 
 from __future__ import annotations
 
@@ -20,8 +21,8 @@ FOLDER = "names"  # in a bench, in the user's folder, beside the layouts of a ga
 class DictionarySet:
     """Dictionaries, each for all games or for one. What they say of an archive's keys is worked out when it is opened.
 
-    `folders` are asked besides those that ship; below each, a folder with the name of a game is for that game only. `packs` are
-    folders of game packs, each with its lists in `names`.
+    `folders` are asked besides those that ship; below each, a folder with the name of a game is for that game only.
+    `packs` are folders of game packs, each with its lists in `names`.
     """
 
     def __init__(self, folders: Iterable[Path] = (), memory: Path | None = None, packs: Iterable[Path] = ()) -> None:
@@ -46,7 +47,8 @@ class DictionarySet:
         return [dictionary for dictionary in self.dictionaries if dictionary.game in ("", game)]
 
     def match(self, layout: Layout, keying: Keying | None, keys: Sequence[Array]) -> dict[int, list[str]]:
-        """The known paths for entries with these keys, by row. A key that a dictionary tells outright has no other path."""
+        """The known paths for entries with these keys, by row. A key that a dictionary tells outright has no other
+        path."""
         found: dict[int, dict[str, str]] = {}  # by how they are hashed: spellings of one path are one
         spelt = keying.spelt if keying is not None else str
         if not len(keys) or not len(keys[0]):
@@ -97,7 +99,8 @@ def _told(dictionary: Dictionary, keying: Keying | None, keys: Sequence[Array]) 
 def _numbers(key: str, keying: Keying | None, count: int) -> list[int] | None:
     """A key as it is written, as numbers in the order of the columns; None when it is no key of that kind.
 
-    Hexadecimal digits, with slashes between those of folder, name and extension; or for numbered entries the number, or its path.
+    Hexadecimal digits, with slashes between those of folder, name and extension; or for numbered entries the number, or
+    its path.
     """
     if keying is not None and keying.numbering is not None:
         number = int(key) if key.isdigit() else keying.numbering.number(key)

@@ -17,7 +17,8 @@ FOUND, WAITING = "found.txt", "waiting.json"
 
 
 def keep(folder: Path, finds: Sequence[Find], disk: Disk) -> tuple[list[Find], list[Find]]:
-    """Put finds that are beyond doubt into the dictionary in a folder, the others among those that wait: which are which."""
+    """Put finds that are beyond doubt into the dictionary in a folder, the others among those that wait: which are
+    which."""
     sure = [find for find in finds if find.beyond_doubt]
     rest = [find for find in finds if not find.beyond_doubt]
     if sure:
@@ -54,7 +55,8 @@ def waiting(folder: Path) -> list[Find]:
 
 
 def accept(folder: Path, wanted: Iterable[str], disk: Disk) -> list[Find]:
-    """Accept finds that wait, by patterns of their paths: each goes into the dictionary with the key that it stands for."""
+    """Accept finds that wait, by patterns of their paths: each goes into the dictionary with the key that it stands
+    for."""
     there = waiting(folder)
     taken = _matching(there, wanted)
     if taken:

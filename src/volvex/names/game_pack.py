@@ -1,4 +1,5 @@
-"""Game packs: what is known of one game, in a folder: its description, its layouts, lists of names. Never code, a key or content.
+"""Game packs: what is known of one game, in a folder: its description, its layouts, lists of names. Never code, a key
+or content.
 
     game.toml        the description
     *.layout         layouts
@@ -50,7 +51,8 @@ class Pack:
 
 
 def pack_in(folder: Path, ships: bool = False) -> Pack:
-    """The pack in a folder; NotFoundError when it has no description, RefusedError for what does not belong into one."""
+    """The pack in a folder; NotFoundError when it has no description, RefusedError for what does not belong into
+    one."""
     if not (folder / DESCRIPTION).is_file():
         raise NotFoundError(
             f"{shown(str(folder))} has no {DESCRIPTION}", "the folder or ZIP of a game pack, or `volvex games new GAME`"

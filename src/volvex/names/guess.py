@@ -53,7 +53,8 @@ class _Walk:
 
 
 def _taken_apart(unresolved: UnresolvedEntries, pattern: Pattern) -> tuple[_Walk | None, _Walk, Sequence[Part]]:
-    """What of a pattern is hashed: the folder where that has a key of its own, the name, and extensions that do not count with it."""
+    """What of a pattern is hashed: the folder where that has a key of its own, the name, and extensions that do not
+    count with it."""
     keying = unresolved.keying
     kinds = [part.what for part in keying.parts]
     folder, name = pattern.split() if keying.folders else ((), pattern.parts)

@@ -1,4 +1,5 @@
-"""Hints from names: none of those that are known has one of an archive's hashes, and which function fits if one does."""
+"""Hints from names: none of those that are known has one of an archive's hashes, and which function fits if one
+does."""
 
 from __future__ import annotations
 

@@ -99,7 +99,8 @@ class _Miner:
     # what is written
 
     def _written(self) -> list[str]:
-        """Paths as files have them, and those of other archives: as they are, without their first folders, from where they are read."""
+        """Paths as files have them, and those of other archives: as they are, without their first folders, from where
+        they are read."""
         where: dict[str, str] = {}
         for path in self.everywhere:
             where.setdefault(path, "the name of another entry")
@@ -148,7 +149,8 @@ class _Miner:
         yield from derive.same_names_elsewhere(new, known)
 
     def _rooted(self, new: Sequence[str], known: Sequence[str]) -> list[str]:
-        """Paths that files tell without the folders in front, or without their extension: the commonest folders, as many as bear it."""
+        """Paths that files tell without the folders in front, or without their extension: the commonest folders, as
+        many as bear it."""
         before = set(derive.roots(self._before(new))) if len(new) < len(known) else set[str]()
         heads = [root for root in derive.roots(known) if root not in before]
         source = self.plain_paths

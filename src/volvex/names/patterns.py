@@ -1,7 +1,7 @@
 """Patterns of paths: `boats/{skiff,punt}_{00..99}/{hull,sail}.{png,mesh}`, and `{word}` for every word of a list.
 
-`{a,b,c}` is one of several texts (an empty one too: `lamp{,_old}`), `{00..99}` a number in so many digits, `{a..f}` a letter.
-A backslash takes the meaning from the sign behind it.
+`{a,b,c}` is one of several texts (an empty one too: `lamp{,_old}`), `{00..99}` a number in so many digits, `{a..f}` a
+letter. A backslash takes the meaning from the sign behind it.
 """
 
 from __future__ import annotations
@@ -37,7 +37,8 @@ class Pattern:
         return size
 
     def split(self) -> tuple[tuple[Part, ...], tuple[Part, ...]]:
-        """The places of the folder, and those of what is behind the last slash; UsageError when that is within braces."""
+        """The places of the folder, and those of what is behind the last slash; UsageError when that is within
+        braces."""
         for at in range(len(self.parts) - 1, -1, -1):
             slashed = [text for text in self.parts[at] if "/" in text]
             if not slashed:

@@ -1,4 +1,5 @@
-"""Reading all that can be read on a hunt: entries of archives at any depth and plain files, for words and paths in them."""
+"""Reading all that can be read on a hunt: entries of archives at any depth and plain files, for words and paths in
+them."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""Entries without names, all those whose keys are made in the same way together, and the testing of paths against them."""
+"""Entries without names, all those whose keys are made in the same way together, and the testing of paths against
+them."""
 
 from __future__ import annotations
 
@@ -94,7 +95,8 @@ class UnresolvedEntries:
         where: Callable[[str], str],
         on_progress: Callable[[int], None] = lambda count: None,
     ) -> list[str]:
-        """Those of all paths made of one of the heads and one of the tails (which stays itself under the rule's letters)."""
+        """Those of all paths made of one of the heads and one of the tails (which stays itself under the rule's
+        letters)."""
         if not heads or not tails:
             return []
         if len(self.keying.parts) > 1 or self.keying.cuts:
@@ -152,7 +154,8 @@ class UnresolvedEntries:
     # what came of it
 
     def judged(self) -> list[Find]:
-        """All finds with their doubt; of several for one key those that cannot be are left out when another is beyond doubt."""
+        """All finds with their doubt; of several for one key those that cannot be are left out when another is beyond
+        doubt."""
         hits = Counter(find.how for find in self.finds.values())
         accidents = {how: self.expected(how) for how in hits}
         judged: dict[Key, list[Find]] = {}
@@ -196,7 +199,8 @@ def _is_hunted(archive: LayoutArchive) -> bool:
 
 
 def out_of_reach(groups: Sequence[Group]) -> int:
-    """The entries without names that no hunt finds one for: they go by numbers, or nobody knows how their keys are made."""
+    """The entries without names that no hunt finds one for: they go by numbers, or nobody knows how their keys are
+    made."""
     return sum(
         group.archive.is_unnamed(row)
         for group in groups

@@ -1,4 +1,5 @@
-"""Lists of names from the web: fetched when the user asks, checked, and taken only when they are no worse than what is there."""
+"""Lists of names from the web: fetched when the user asks, checked, and taken only when they are no worse than what is
+there."""
 
 from __future__ import annotations
 
@@ -25,7 +26,8 @@ Ask = Callable[[str, int, str, str], Fetched]
 
 @dataclass(frozen=True)
 class Updated:
-    """What became of a list: names in it and new ones; the entries that had and have a name; or why it was not taken."""
+    """What became of a list: names in it and new ones; the entries that had and have a name; or why it was not
+    taken."""
 
     address: str
     file: Path
@@ -51,9 +53,9 @@ def file_name(address: str, others: set[str]) -> str:
 def update_list(
     address: str, file: Path, memory: Path, disk: Disk, named: Callable[[], int | None] = lambda: None, ask: Ask = fetch
 ) -> Updated:
-    """Renew one list. `memory` is where servers' marks are kept; `named` counts the entries of the user's games that have names, and is
-    None where no game is known. The list that is there stays when the new one names fewer, or has half as many names, and when it was not fetched from there
-    or was changed since.
+    """Renew one list. `memory` is where servers' marks are kept; `named` counts the entries of the user's games that
+    have names, and is None where no game is known. The list that is there stays when the new one names fewer, or has
+    half as many names, and when it was not fetched from there or was changed since.
 
     RefusedError, NotFoundError for what goes wrong on the way; FormatError when it is no list of paths in UTF-8.
     """

@@ -18,7 +18,8 @@ from volvex.codec.compiled import Compiled, as_array
 
 SHORTEST, SAMPLE, MOST = 3, 1 << 12, 1 << 22
 PATH_LETTER, SLASH, DOT, HIGH = 1, 2, 4, 8
-_BARE = b"abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-"  # in binary content, where more would be accidents
+# in binary content, where more would be accidents
+_BARE = b"abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-"
 _PLAIN = _BARE + b"+~()[]#!@&$%{}"
 _SPACED = b" "  # letters of paths in text, where something else bounds them
 

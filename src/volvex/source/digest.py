@@ -82,8 +82,8 @@ def stamp_of(path: Path) -> str:
 class Fingerprint:
     """A file's size and digest; of a large one its time, and the digest of sixteen samples spread over it.
 
-    Equal ones mean the same content, or a large file untouched. Different ones mean that it must be looked at: equal samples
-    never say that content is the same.
+    Equal ones mean the same content, or a large file untouched. Different ones mean that it must be looked at: equal
+    samples never say that content is the same.
     """
 
     size: int

@@ -71,7 +71,8 @@ def _runs(process: int) -> bool:
 class Disk:
     """Writes to the file system. `step` is called before each effect, with its name.
 
-    `require_allowed` is called with what a command is to write for its user: it raises RefusedError where nothing may be.
+    `require_allowed` is called with what a command is to write for its user: it raises RefusedError where nothing may
+    be.
     """
 
     require_allowed: Callable[[Path], None] = staticmethod(lambda path: None)
@@ -142,7 +143,8 @@ class Disk:
         file.truncate(size)
 
     def allocate(self, file: BinaryIO, size: int) -> None:
-        """Have an open file grow to a size, its room taken for good, so that writing there cannot fail for want of it."""
+        """Have an open file grow to a size, its room taken for good, so that writing there cannot fail for want of
+        it."""
         self.step("allocate")
         before = os.fstat(file.fileno()).st_size
         if size <= before:

@@ -1,6 +1,7 @@
 """Files from the web: over HTTP, when the user asks, and within bounds of size and time.
 
-A server is not trusted: it may hang, send for ever, lie about sizes, redirect in a circle, or answer with a page for people.
+A server is not trusted: it may hang, send for ever, lie about sizes, redirect in a circle, or answer with a page for
+people.
 """
 
 from __future__ import annotations
@@ -27,7 +28,8 @@ REDIRECTS = 5
 
 @dataclass(frozen=True)
 class Fetched:
-    """What a server sent: the content (None: it is still the one that is known), and how to ask for it the next time."""
+    """What a server sent: the content (None: it is still the one that is known), and how to ask for it the next
+    time."""
 
     data: bytes | None
     etag: str = ""
@@ -37,10 +39,11 @@ class Fetched:
 def fetch(
     address: str, largest: int, etag: str = "", modified: str = "", seconds: float = SECONDS, silence: float = SILENCE
 ) -> Fetched:
-    """Fetch a file of at most `largest` bytes. With the `etag` or the time of a known one only when the server has another.
+    """Fetch a file of at most `largest` bytes. With the `etag` or the time of a known one only when the server has
+    another.
 
-    UsageError for what is no address, NotFoundError when the server has no such file, RefusedError for everything else that
-    goes wrong.
+    UsageError for what is no address, NotFoundError when the server has no such file, RefusedError for everything else
+    that goes wrong.
     """
     import httpx
 
@@ -77,7 +80,8 @@ def path_of(address: str) -> str:
 
 
 def _within(ask: Callable[[], Fetched], address: str, seconds: float) -> Fetched:
-    """What a question gives within some seconds, headers included, of which a server may send a byte now and then for ever.
+    """What a question gives within some seconds, headers included, of which a server may send a byte now and then for
+    ever.
 
     It is asked in a thread of its own, which is left behind when it takes longer: it ends with the process.
     """

@@ -1,8 +1,8 @@
 """A lock on a folder: one process at a time works in it.
 
-The lock goes with the process, however it ends. A lock file may be removed by its holder: whoever opened the removed file
-meanwhile finds out that the path leads to another file now, and tries again. No library for locks shows which file it holds,
-which is why this is our own.
+The lock goes with the process, however it ends. A lock file may be removed by its holder: whoever opened the removed
+file meanwhile finds out that the path leads to another file now, and tries again. No library for locks shows which file
+it holds, which is why this is our own.
 """
 
 from __future__ import annotations

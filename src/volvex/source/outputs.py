@@ -65,8 +65,8 @@ class Outputs:
         return self.disk.where(self._files[target])
 
     def _keep(self, target: Path, old: Path) -> None:
-        """Give what is there a second name until all is done: a kill never leaves the target missing. Where disks have no second names it
-        is moved, under a name that nothing ever tidies away."""
+        """Give what is there a second name until all is done: a kill never leaves the target missing. Where disks have
+        no second names it is moved, under a name that nothing ever tidies away."""
         try:
             self.disk.link(target, old)
         except OSError:

@@ -1,4 +1,5 @@
-"""Disks that keep account of what a command writes: one that writes, and one on which nothing changes (for `--plan`)."""
+"""Disks that keep account of what a command writes: one that writes, and one on which nothing changes (for
+`--plan`)."""
 
 from __future__ import annotations
 

@@ -75,7 +75,8 @@ HELD: Pool = Pool(1 << 28)  # bytes of decoded content that are held in memory
 class FileSource(Source):
     """A file on disk, read without a mapping: a file that shrinks under us is an error, not a crash.
 
-    When very many are open it is closed for a while, and opened again when it is read; then it must still be the same file.
+    When very many are open it is closed for a while, and opened again when it is read; then it must still be the same
+    file.
     """
 
     def __init__(self, path: Path, name: str | None = None) -> None:

@@ -38,8 +38,9 @@ def within(
 ) -> Iterator[Matched]:
     """What a pattern means in an archive and in those within it: `**` leads through these as through folders.
 
-    `ways` is what is left of the pattern, in each way in which it can have led here. `enter` opens an entry as an archive, and
-    says what that is called; None when it is none. With `whole`, an archive that is meant itself is not entered as well.
+    `ways` is what is left of the pattern, in each way in which it can have led here. `enter` opens an entry as an
+    archive, and says what that is called; None when it is none. With `whole`, an archive that is meant itself is not
+    entered as well.
     """
     found = [entries_matching(archive, way) for way in ways]
     rows = np.unique(np.concatenate(found)) if found else np.arange(0)

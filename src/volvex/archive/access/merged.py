@@ -1,7 +1,8 @@
-"""A game's content as the game sees it: one tree of all its archives and loose files, in which what is loaded later wins.
+"""A game's content as the game sees it: one tree of all its archives and loose files, in which what is loaded later
+wins.
 
-`game//textures/sail.dds` is a path in that tree. The order in which a game loads is in its description (`loads`, `[later]`, `[loose]`);
-without one archives count in the order of their paths, and loose files win.
+`game//textures/sail.dds` is a path in that tree. The order in which a game loads is in its description (`loads`,
+`[later]`, `[loose]`); without one archives count in the order of their paths, and loose files win.
 """
 
 from __future__ import annotations
@@ -21,10 +22,12 @@ Row = int | None  # of an archive; None for a file of its own
 
 @dataclass(frozen=True)
 class LoadOrder:
-    """The order in which a game loads: patterns of archives and of folders with loose files (`loads`), the last of which wins.
+    """The order in which a game loads: patterns of archives and of folders with loose files (`loads`), the last of
+    which wins.
 
-    Without these: `later`, patterns of archives and one that is loaded behind them, and `loose`, patterns of archives and the folder
-    whose files win over theirs. `own`: patterns of files that the game writes itself, which are no part of its content.
+    Without these: `later`, patterns of archives and one that is loaded behind them, and `loose`, patterns of archives
+    and the folder whose files win over theirs. `own`: patterns of files that the game writes itself, which are no part
+    of its content.
     """
 
     loads: tuple[str, ...] = ()

@@ -23,7 +23,8 @@ def missing_entry(names: list[str], archive: str, inner: str) -> NotFoundError:
 
 
 def missing_file(names: list[str], path: str, within: Callable[[str], str]) -> NotFoundError:
-    """The error for a path that means no file of a game, with what may have been meant; `within` looks into its archives."""
+    """The error for a path that means no file of a game, with what may have been meant; `within` looks into its
+    archives."""
     near = next((name for name in names if name.casefold() == path.casefold()), None)
     near = near or next((name for name in names if path.casefold().startswith(name.casefold() + "/")), None)
     near = near or next((name for name in _near(path, names) if name.endswith(f"/{path}")), None)

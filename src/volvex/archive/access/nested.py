@@ -72,7 +72,8 @@ def open_entry(archive: Archive, row: int, library: Library, name: str, asked: b
 
 
 def _opens(archive: Archive, row: int, library: Library, name: str) -> bool:
-    """Whether small bare content is an archive, found out in memory: of most entries in an archive of many it is not."""
+    """Whether small bare content is an archive, found out in memory: of most entries in an archive of many it is
+    not."""
     start, stored = archive.place(row)
     try:
         found = open_source(BytesSource(archive.stored_source.read(start, stored), name), library, sought=False)

@@ -1,4 +1,5 @@
-"""Opening a file as an archive: by a layout whose marks it bears, by the drivers of open formats, by what its bytes betray.
+"""Opening a file as an archive: by a layout whose marks it bears, by the drivers of open formats, by what its bytes
+betray.
 
 Recognised by content alone; the file's name says nothing.
 """
@@ -35,8 +36,9 @@ def open_archive(
 ) -> Archive | None:
     """The archive in a file; None when nothing knows it, FormatError when something does but it is damaged.
 
-    `layout` is used without asking the library. `name` is what errors call the file. A file that is the first of several
-    numbered pieces is opened with the others, where they lie; `sibling` finds those when they do not lie beside it.
+    `layout` is used without asking the library. `name` is what errors call the file. A file that is the first of
+    several numbered pieces is opened with the others, where they lie; `sibling` finds those when they do not lie beside
+    it.
     """
     source = FileSource(path, name)
     try:
@@ -75,7 +77,8 @@ def open_source(
 ) -> Archive | None:
     """The archive in some bytes; None when nothing knows them.
 
-    `beside` finds files in which content lies that is not in this one. With `sought`, bytes that bear no mark are also looked through for an archive within them, or behind a repeating key.
+    `beside` finds files in which content lies that is not in this one. With `sought`, bytes that bear no mark are also
+    looked through for an archive within them, or behind a repeating key.
     """
     if layout is None:
         layout = library.tied(source.name)

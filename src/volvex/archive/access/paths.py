@@ -97,8 +97,8 @@ class Walker:
         locate: Locate | None = None,
         originals: Mapping[Path, Path | None] | None = None,
     ) -> None:
-        """`layout` is that of every file on disk that is entered. `originals` has for files that an install replaced what they were,
-        and None for those that it added: these are as if they were not there."""
+        """`layout` is that of every file on disk that is entered. `originals` has for files that an install replaced
+        what they were, and None for those that it added: these are as if they were not there."""
         self.library, self.layout = library, layout
         self._locate, self._originals = locate, originals or {}
         self.variants = Variants(variant)
@@ -164,8 +164,8 @@ class Walker:
         """What a path means; NotFoundError with near misses when it means nothing.
 
         With `deep`, archives below a folder are entered (by default they count as files). With `nested`, archives
-        within archives are entered too (by default only where the path leads through them). With `whole`, an archive to which
-        the path leads is the file or the entry that it is.
+        within archives are entered too (by default only where the path leads through them). With `whole`, an archive to
+        which the path leads is the file or the entry that it is.
         """
         self._nested, self._whole = nested, whole
         self._linked.clear()
@@ -187,7 +187,8 @@ class Walker:
         return found
 
     def _is_merged(self, path: str) -> bool:
-        """Whether a path is one of the tree that a game sees: of the bench's game, or of one whose folder stands before it."""
+        """Whether a path is one of the tree that a game sees: of the bench's game, or of one whose folder stands before
+        it."""
         return MARK in path and (not path.startswith(MARK) or self._locate is not None)
 
     def _game_of(self, path: str) -> Path:
@@ -286,7 +287,8 @@ class Walker:
                 self._select(archive, joined_path(name, first.name), parts, found)
 
     def _below(self, here: Path, name: str) -> Iterator[Path]:
-        """What is in a folder. Links that lead nowhere, or to a folder that was entered already, are reported and skipped."""
+        """What is in a folder. Links that lead nowhere, or to a folder that was entered already, are reported and
+        skipped."""
         for child in self._children(here, name):
             if self._originals and self._originals.get(child, child) is None:
                 continue

@@ -9,8 +9,8 @@ WILD = re.compile(r"[*?\[]")
 
 
 def regex_of(parts: list[str], below: bool) -> str:
-    """An expression for components with wildcards. It takes the first way that fits at each wildcard but the last, which is enough,
-    and never tries all of them."""
+    """An expression for components with wildcards. It takes the first way that fits at each wildcard but the last,
+    which is enough, and never tries all of them."""
     runs: list[list[str]] = [[]]  # between one `**` and the next
     for part in parts:
         if part == "**":

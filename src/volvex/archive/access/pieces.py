@@ -1,4 +1,5 @@
-"""One archive cut into numbered pieces: found side by side, read where they lie, written back in pieces of the same size.
+"""One archive cut into numbered pieces: found side by side, read where they lie, written back in pieces of the same
+size.
 
 All pieces but the last have one size, and the first does not open by itself.
 """

@@ -66,7 +66,8 @@ def size_of(found: Found) -> int:
 def search(
     found: Found, wanted: Wanted, faults: list[VolvexError], on_done: Callable[[int], None] = lambda size: None
 ) -> Iterator[list[Hit]]:
-    """The hits of each entry or file that has any. Entries that cannot be decoded go to `faults`; `on_done` is told the bytes searched."""
+    """The hits of each entry or file that has any. Entries that cannot be decoded go to `faults`; `on_done` is told the
+    bytes searched."""
     for group in found.groups:
         names = group.archive.names
         rows = (
@@ -119,7 +120,8 @@ def _search_group(
     faults: list[VolvexError],
     on_done: Callable[[int], None],
 ) -> Iterator[list[Hit]]:
-    """The hits of the entries of an archive, in their order; when the search is interrupted, those that it has found."""
+    """The hits of the entries of an archive, in their order; when the search is interrupted, those that it has
+    found."""
 
     def look(batch: list[int]) -> list[tuple[int, list[Hit]]]:
         found = []

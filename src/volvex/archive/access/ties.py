@@ -1,7 +1,8 @@
 """What ties paths to layouts: formats that bear no signature are known by where they lie.
 
-A tie is a pattern of paths below a folder and the layout of what it matches, in archives too: `data/*.kwz`, `**/channel-buoys`. It comes
-from a game's description, from a bench or from a command line. Of several that match, the last that was added counts.
+A tie is a pattern of paths below a folder and the layout of what it matches, in archives too: `data/*.kwz`,
+`**/channel-buoys`. It comes from a game's description, from a bench or from a command line. Of several that match, the
+last that was added counts.
 """
 
 from __future__ import annotations
@@ -122,7 +123,8 @@ def _none() -> Layout:
 
 
 def described(path: Path, value: Mapping[str, object], what: str = "layouts") -> dict[str, str]:
-    """What a game's description ties: patterns of paths, and titles of layouts (or names of encodings); FormatError when it is not sound."""
+    """What a game's description ties: patterns of paths, and titles of layouts (or names of encodings); FormatError
+    when it is not sound."""
     record = value.get(what, {})
     if not isinstance(record, dict) or not all(isinstance(one, str) for one in record.values()):
         raise FormatError(
@@ -137,7 +139,8 @@ MODELS = ("textures", "skeletons", "animations", "materials")  # where a game ha
 
 
 def described_models(path: Path, value: Mapping[str, object]) -> dict[str, tuple[str, ...]]:
-    """Where a game's description says that textures are looked for, and files of skeletons, animations and materials."""
+    """Where a game's description says that textures are looked for, and files of skeletons, animations and
+    materials."""
     record = value.get("models", {})
     sound = isinstance(record, dict) and all(
         name in MODELS and isinstance(texts, list) and all(isinstance(text, str) for text in texts)
@@ -153,7 +156,8 @@ def described_models(path: Path, value: Mapping[str, object]) -> dict[str, tuple
 
 
 def is_game(folder: Path, known: Iterable[str], aside: Mapping[str, str]) -> bool:
-    """Whether a folder has the files by which a game is known. An archive that was set aside counts where the folder with its content is."""
+    """Whether a folder has the files by which a game is known. An archive that was set aside counts where the folder
+    with its content is."""
 
     def is_there(name: str) -> bool:
         if (folder / name).exists():

@@ -1,7 +1,7 @@
 """Well-known open files and compressed streams inside other files: found by their marks, and measured.
 
-Each kind has a mark and a way to tell where such a file ends; what cannot be measured is told without a size. Reads a bounded
-stretch of the file that is looked through.
+Each kind has a mark and a way to tell where such a file ends; what cannot be measured is told without a size. Reads a
+bounded stretch of the file that is looked through.
 """
 
 from __future__ import annotations

@@ -1,7 +1,8 @@
-"""How much a reading of a file says against chance, in bits: for formats without a signature, whose counts fit many files.
+"""How much a reading of a file says against chance, in bits: for formats without a signature, whose counts fit many
+files.
 
-A file of zeros has fitting counts, and one of noise has some fitting offsets. What chance does not give: different entries that lie within
-the file, one behind the other, readable names, constants, stored checksums that are right.
+A file of zeros has fitting counts, and one of noise has some fitting offsets. What chance does not give: different
+entries that lie within the file, one behind the other, readable names, constants, stored checksums that are right.
 """
 
 from __future__ import annotations

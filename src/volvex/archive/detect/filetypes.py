@@ -39,8 +39,8 @@ def kind_by_content(head: bytes) -> str:
 
 
 def kind_by_more(head: bytes, kind: str = "") -> str:
-    """The kind of a file that begins with `head` (`LATE` bytes), also by signatures that lie behind the first bytes; `kind`
-    is what the first bytes gave."""
+    """The kind of a file that begins with `head` (`LATE` bytes), also by signatures that lie behind the first bytes;
+    `kind` is what the first bytes gave."""
     kind = kind or kind_by_content(head[:HEAD])
     if kind != "binary":
         return kind
@@ -108,7 +108,8 @@ def extension_by_content(head: bytes) -> str:
 
 
 def detail(kind: str, head: bytes) -> str:
-    """Version, size and the like of a file of that kind that begins with `head` (some hundred bytes); empty if unknown."""
+    """Version, size and the like of a file of that kind that begins with `head` (some hundred bytes); empty if
+    unknown."""
     known = by_name().get(kind)
     if known is None or known.detail is None:
         return ""

@@ -70,7 +70,8 @@ class Identified:
 
 
 def identify(source: Source, library: Library, path: Path | None = None, inside: bool = False) -> Identified:
-    """What some bytes are; `path` is where they are on disk, if they are a file of their own. VolvexError only when they cannot be read.
+    """What some bytes are; `path` is where they are on disk, if they are a file of their own. VolvexError only when
+    they cannot be read.
 
     What lies inside is looked for in what nothing knows, and with `inside` in everything.
     """
@@ -257,7 +258,8 @@ def by_pieces(path: Path, source: Source, library: Library) -> Iterator[Guess]:
 
 
 def _is_piece_name(name: str) -> bool:
-    """Whether a name is that of a piece beyond doubt, though the pieces do not open: files are numbered for other reasons as well."""
+    """Whether a name is that of a piece beyond doubt, though the pieces do not open: files are numbered for other
+    reasons as well."""
     digits = name.rpartition(".")[2]
     return digits.isdigit() and len(digits) >= 3
 

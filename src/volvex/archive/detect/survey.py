@@ -70,8 +70,9 @@ def survey(
 ) -> list[Surveyed]:
     """Every file below a folder, the largest first; links are not followed.
 
-    What `memory` knows of files that have the same size and time is not looked at again. `wanted` tells which key a file
-    needs, where a game description says so; `on_progress` is told how many files were looked at; `tied` names what ties paths to layouts.
+    What `memory` knows of files that have the same size and time is not looked at again. `wanted` tells which key a
+    file needs, where a game description says so; `on_progress` is told how many files were looked at; `tied` names what
+    ties paths to layouts.
     """
     if not folder.is_dir():
         raise NotFoundError(f"there is no folder {shown(str(folder))}", "the folder that holds the game")
@@ -124,7 +125,8 @@ def _remembered(folder: Path, text: str) -> Surveyed:
 
 
 def _means(library: Library, tied: str) -> str:
-    """What a survey depends on beside the files: this Volvex, the known layouts and what is tied to them, the hashes by name."""
+    """What a survey depends on beside the files: this Volvex, the known layouts and what is tied to them, the hashes by
+    name."""
     layouts = "".join(digest_bytes(file.read_bytes()) for file in library.files())
     return digest_bytes(f"{__version__} {layouts} {sorted(library.keys.names())} {tied}".encode())[:32]
 
@@ -158,7 +160,8 @@ def _unread(path: str, error: OSError) -> Surveyed:
 
 @dataclass(frozen=True)
 class _Look:
-    """Looks at some files of a folder. It holds only what may go to another process: no one there is asked for a key."""
+    """Looks at some files of a folder. It holds only what may go to another process: no one there is asked for a
+    key."""
 
     folder: Path
     layouts: tuple[Layout, ...]

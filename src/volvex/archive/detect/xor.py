@@ -1,7 +1,7 @@
 """Archives behind a repeating XOR key: one of the user's, or one that the file itself betrays.
 
-Directories are full of zeros, and a zero shows the key: at each place of the key's length the commonest byte is taken for
-it. A guess counts only when an archive opens behind it.
+Directories are full of zeros, and a zero shows the key: at each place of the key's length the commonest byte is taken
+for it. A guess counts only when an archive opens behind it.
 """
 
 from __future__ import annotations
@@ -80,7 +80,8 @@ def likely_keys(source: Source) -> list[bytes]:
 
 
 def telling_keys(source: Source, library: Library) -> list[bytes]:
-    """The repeating keys behind which the bytes are plainly something: a file with a signature, or text. The likeliest first.
+    """The repeating keys behind which the bytes are plainly something: a file with a signature, or text. The likeliest
+    first.
 
     That bytes repeat is no reason by itself: they do in tables, pictures and models as well.
     """

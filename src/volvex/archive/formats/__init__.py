@@ -1,7 +1,8 @@
 """Open formats that no layout can carry: a small driver each, behind the interface that all archives have.
 
-A driver is a file with `TITLE`, `PRIORITY` (the order in which drivers are asked), `WHY` (what it knows a file by), `knows(source)` (by content alone, reading
-a bounded amount), and `opened(source, keys)`. Files with an underscore are what they share.
+A driver is a file with `TITLE`, `PRIORITY` (the order in which drivers are asked), `WHY` (what it knows a file by),
+`knows(source)` (by content alone, reading a bounded amount), and `opened(source, keys)`. Files with an underscore are
+what they share.
 """
 
 from __future__ import annotations
@@ -44,7 +45,8 @@ def may_begin(head: bytes) -> bool:
 
 
 def refuse_damaged(source: Source) -> None:
-    """FormatError for a file that is certainly of some format and of which a part is missing: by its `refuse_damaged`."""
+    """FormatError for a file that is certainly of some format and of which a part is missing: by its
+    `refuse_damaged`."""
     for archive_format in FORMATS.all():
         getattr(archive_format, "refuse_damaged", lambda source: None)(source)
 

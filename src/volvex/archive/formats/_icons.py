@@ -1,5 +1,5 @@
-"""Whole icons and cursors out of an executable's resources and back: the group is the directory of an ICO or CUR file, each image a
-resource of its own. That of a cursor begins with its hot spot, which a CUR file has in its directory.
+"""Whole icons and cursors out of an executable's resources and back: the group is the directory of an ICO or CUR file,
+each image a resource of its own. That of a cursor begins with its hot spot, which a CUR file has in its directory.
 
 Source: the ICO file format; the resource formats GRPICONDIR, GRPCURSORDIR and LOCALHEADER of the PE format.
 """
@@ -58,7 +58,8 @@ def whole(group: bytes, images: Mapping[int, bytes]) -> bytes:
 
 
 def apart(icon: bytes, group: bytes, name: str) -> tuple[bytes, dict[int, bytes]]:
-    """The group and the images of an ICO or CUR file, in the numbers that the group had; RefusedError when it does not fit in."""
+    """The group and the images of an ICO or CUR file, in the numbers that the group had; RefusedError when it does not
+    fit in."""
     ids, kind = image_ids(group), _kind(group)
     if len(icon) < HEAD.size or HEAD.unpack_from(icon)[:2] != (0, kind):
         what = "an icon, and this is no ICO file" if kind == ICON else "a cursor, and this is no CUR file"

@@ -1,4 +1,5 @@
-"""A ZIP archive that has lost its directory: made again of the headers in front of the entries (APPNOTE 6.3.10, section 4.3.7)."""
+"""A ZIP archive that has lost its directory: made again of the headers in front of the entries (APPNOTE 6.3.10, section
+4.3.7)."""
 
 from __future__ import annotations
 
@@ -18,8 +19,8 @@ MOST = 1 << 20  # entries
 
 
 def scanned(source: Source) -> tuple[zd.End, zd.Directory] | None:
-    """The end and the directory that the archive would have; None when it does not begin as one. The end of the file counts as the
-    place of the directory."""
+    """The end and the directory that the archive would have; None when it does not begin as one. The end of the file
+    counts as the place of the directory."""
     at, records, starts = 0, list[bytes](), list[tuple[int, int, int]]()
     while at + HEAD.size <= source.size and len(records) < MOST:
         mark, needs, flags, method, time, crc, stored, size, name, extra = HEAD.unpack(source.read(at, HEAD.size))
@@ -88,7 +89,8 @@ def _descriptor(source: Source, at: int) -> int:
 
 
 def _measured(source: Source, at: int, method: int) -> tuple[int, int, int, int]:
-    """Of content whose sizes stand behind it: CRC, stored size, size, and where the next entry starts. What does not end reaches past the file."""
+    """Of content whose sizes stand behind it: CRC, stored size, size, and where the next entry starts. What does not
+    end reaches past the file."""
     if method != 8:
         return 0, source.size - at + 1, 0, source.size
     stream, place, total, size = zlib.decompressobj(-15), at, 0, 0

@@ -1,5 +1,6 @@
-"""Entries of ZIP archives that need a password: the traditional cipher, and the AES form (APPNOTE 6.3.10, 6.1; the AE-1 and
-AE-2 specification: PBKDF2 with SHA-1, 1000 rounds, a salt, two bytes to check the password by, ten bytes of HMAC behind)."""
+"""Entries of ZIP archives that need a password: the traditional cipher, and the AES form (APPNOTE 6.3.10, 6.1; the AE-1
+and AE-2 specification: PBKDF2 with SHA-1, 1000 rounds, a salt, two bytes to check the password by, ten bytes of HMAC
+behind)."""
 
 from __future__ import annotations
 

@@ -1,7 +1,8 @@
 """Executables of the PE format: a folder of their resources and of what stands behind their last section.
 
-Headers and sections are not touched when the tail changes. A resource is written in its place when it fits there; when it does
-not, it goes behind the others if their section is the last. Source: the PE format specification, sections 3 to 6.
+Headers and sections are not touched when the tail changes. A resource is written in its place when it fits there; when
+it does not, it goes behind the others if their section is the last. Source: the PE format specification, sections 3 to
+6.
 """
 
 from __future__ import annotations
@@ -72,7 +73,8 @@ class Resource:
 
 @dataclass(frozen=True)
 class Icon:
-    """A whole icon or cursor: its group, the numbers of the resources that are its images by their ids, and its size as a file."""
+    """A whole icon or cursor: its group, the numbers of the resources that are its images by their ids, and its size as
+    a file."""
 
     group: bytes
     images: dict[int, int]
@@ -314,7 +316,8 @@ class Executable(OpenFormatArchive):
         assert home is not None
         if home.start + home.size != self.image.end or any(other.memory > home.memory for other in self.image.sections):
             raise RefusedError(
-                f"{self.source.name}/{resource.name}: {size:,} bytes, there is room for {room:,}, and its section is not the last",
+                f"{self.source.name}/{resource.name}: {size:,} bytes, there is room for {room:,}, and its section is "
+                f"not the last",
                 "a smaller one",
             )
         grown += bytes(-(home.size + len(grown)) % 8)

@@ -33,7 +33,8 @@ NAMED, EXTRA = 8, 4  # flags of a gzip head
 
 
 def knows(source: Source) -> bool:
-    """A mark behind which a sound stream begins; for zlib, whose mark is two bytes, a whole sound stream as far as it is looked at."""
+    """A mark behind which a sound stream begins; for zlib, whose mark is two bytes, a whole sound stream as far as it
+    is looked at."""
     return codec_of(source) is not None
 
 

@@ -1,4 +1,5 @@
-"""TAR archives (POSIX.1-2017, pax interchange format and ustar; the GNU form of long names), bare or compressed as a whole.
+"""TAR archives (POSIX.1-2017, pax interchange format and ustar; the GNU form of long names), bare or compressed as a
+whole.
 
 An entry starts at its first header block, which may be one that tells a long name. Entries that do not change keep
 their blocks.
@@ -216,7 +217,8 @@ class Tar(OpenFormatArchive):
         if entry.data + entry.size > self.source.size:
             raise FormatError(
                 self.source.name,
-                f"{shown(entry.name.decode(errors='replace'))}: {entry.size} bytes of content reach past the end of the file",
+                f"{shown(entry.name.decode(errors='replace'))}: {entry.size} bytes of content reach past the end of "
+                f"the file",
                 offset=at,
                 hint="a fresh copy of the file: it may be cut off",
             )
@@ -293,7 +295,8 @@ class Tar(OpenFormatArchive):
         before = self.source.read(entry.start, entry.header - entry.start)
         if entry.type not in FILES_TYPES:
             raise RefusedError(
-                f"{self.source.name}/{shown(entry.name.decode(errors='replace'))}: {self.refusal(self.told.index(entry))}",
+                f"{self.source.name}/{shown(entry.name.decode(errors='replace'))}: "
+                f"{self.refusal(self.told.index(entry))}",
                 "another entry: only files can be changed",
             )
         if b"size" in entry.told:

@@ -1,4 +1,5 @@
-"""ZIP archives (APPNOTE 6.3.10), in the 64-bit form too, with either kind of password, whatever stands in front of them.
+"""ZIP archives (APPNOTE 6.3.10), in the 64-bit form too, with either kind of password, whatever stands in front of
+them.
 
 Entries that do not change keep their bytes: local header, extra fields, stored content, data descriptor. What is new
 gets a plain local header. Places in the directory are measured again.
@@ -310,13 +311,15 @@ class Zip(OpenFormatArchive):
         return locks.suits(self._locks[row], self._head(row), self._check_byte(row), secret)
 
     def _check_byte(self, row: int) -> int:
-        """What the last byte of the traditional head must be: of the CRC, or of the time when that was not yet known."""
+        """What the last byte of the traditional head must be: of the CRC, or of the time when that was not yet
+        known."""
         if self.flags[row] & DESCRIBED:
             return int(self.directory.heads["time"][row]) >> 8 & 255
         return int(self.crc[row]) >> 24
 
     def _proved(self, row: int, secret: bytes, samples: int) -> bool:
-        """Whether a password that one byte speaks for also gives sound content: one in 256 wrong ones passes that byte."""
+        """Whether a password that one byte speaks for also gives sound content: one in 256 wrong ones passes that
+        byte."""
         if samples > 2 or self._locks[row].kind != locks.CLASSIC:
             return True
         before, self._secret = self._secret, secret

@@ -1,4 +1,5 @@
-"""What differs between two archives, entry by entry; stored bytes are compared first, and content only where those differ."""
+"""What differs between two archives, entry by entry; stored bytes are compared first, and content only where those
+differ."""
 
 from __future__ import annotations
 
@@ -106,8 +107,8 @@ def _held(difference: Difference) -> Difference:
 
 
 def _same_stored(old: Archive, row: int, new: Archive, other: int) -> bool:
-    """Whether the stored bytes are the same and mean the same: with the same codec, and with a cipher at the same offset, from
-    which its key may come."""
+    """Whether the stored bytes are the same and mean the same: with the same codec, and with a cipher at the same
+    offset, from which its key may come."""
     if int(old.entries.size[row]) != int(new.entries.size[other]) or old.codec(row) != new.codec(other):
         return False
     (start, size), (at, length) = old.place(row), new.place(other)
@@ -181,7 +182,8 @@ def _of_file(file: Path | None) -> Content | None:
 
 
 def compare_folders(old: Path, new: Path, library: Library) -> Iterator[Difference]:
-    """What differs between the files of two folders; a file that is one of an archive's volumes is looked at with the archive."""
+    """What differs between the files of two folders; a file that is one of an archive's volumes is looked at with the
+    archive."""
     names = [set(_names(folder)) for folder in (old, new)]
     beside: set[str] = set()
     for name in sorted(names[0] | names[1]):

@@ -56,8 +56,8 @@ def pack(
 ) -> Packed:
     """Write the files below `folder` as an archive in the format of `like`.
 
-    Files that equal an entry of `like` keep its stored bytes; others are encoded as that entry was, or, when
-    they are new, as the entry most like them. Entries without a file are left out; those that cannot have one stay as they are.
+    Files that equal an entry of `like` keep its stored bytes; others are encoded as that entry was, or, when they are
+    new, as the entry most like them. Entries without a file are left out; those that cannot have one stay as they are.
     RefusedError for a folder that has none of the archive's files, unless `allow_empty`.
     """
     if not folder.is_dir():

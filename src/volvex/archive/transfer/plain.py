@@ -1,7 +1,8 @@
-"""Plain archives of open formats, made without another one as a model: ZIP, and TAR bare or compressed, as the file's name says.
+"""Plain archives of open formats, made without another one as a model: ZIP, and TAR bare or compressed, as the file's
+name says.
 
-An archive with one entry stands in for the model: what is packed is like that entry (deflated, readable by all, without a time, so
-that the same files give the same bytes), and the entry itself is left out.
+An archive with one entry stands in for the model: what is packed is like that entry (deflated, readable by all, without
+a time, so that the same files give the same bytes), and the entry itself is left out.
 """
 
 from __future__ import annotations

@@ -64,10 +64,11 @@ def rebuild(
     on_progress: OnProgress = no_progress,
     overwrite: bool = True,
 ) -> dict[str, int]:
-    """Write an archive with changes to `target`, with all its volumes or pieces under names that follow the target's: every file
-    or none; their names and sizes in bytes, the archive's own first.
+    """Write an archive with changes to `target`, with all its volumes or pieces under names that follow the target's:
+    every file or none; their names and sizes in bytes, the archive's own first.
 
-    What was written is opened again before it gets its names. RefusedError when one of them already exists, unless `overwrite`.
+    What was written is opened again before it gets its names. RefusedError when one of them already exists, unless
+    `overwrite`.
     """
     names = archive.names_beside(target.name)
     with Outputs(disk, overwrite) as out:
@@ -126,7 +127,8 @@ def _written_to(folder: Path, names: Container[str]) -> Beside:
 def rebuild_files(
     archive: Archive, edit: Edit, target: Path, disk: Disk, on_progress: OnProgress = no_progress
 ) -> dict[str, int]:
-    """The same for an archive that may be cut into pieces: of those only the ones that differ are written, beside `target`.
+    """The same for an archive that may be cut into pieces: of those only the ones that differ are written, beside
+    `target`.
 
     The files' names and sizes. A piece that is no longer needed is left empty.
     """

@@ -1,8 +1,8 @@
 """Damaged archives as far as they can be read: what is whole comes out, the rest is named with the reason.
 
-In this order: by the layout whose signature the file bears, entries that lie behind its end being refused; a ZIP archive without
-its directory by the headers in front of its entries; a TAR archive up to where it is damaged; of anything else the open files
-and compressed streams inside, named by their offsets.
+In this order: by the layout whose signature the file bears, entries that lie behind its end being refused; a ZIP
+archive without its directory by the headers in front of its entries; a TAR archive up to where it is damaged; of
+anything else the open files and compressed streams inside, named by their offsets.
 """
 
 from __future__ import annotations
@@ -30,7 +30,8 @@ from volvex.source import Beside, FileSource, Source, Spool
 
 
 def open_salvaged(path: Path, library: Library, name: str) -> Archive:
-    """What is left of an archive; FormatError when nothing in it can be recovered. It can be read, and not be written."""
+    """What is left of an archive; FormatError when nothing in it can be recovered. It can be read, and not be
+    written."""
     source = FileSource(path, name)
     try:
         for way in (_by_layout, _as_zip, _as_tar, _carved):

@@ -55,10 +55,12 @@ def unpack(
     files: Sequence[tuple[str, Path]] = (),
     folder_for: FolderFor | None = None,
 ) -> Unpacked:
-    """Write entries below `folder`; with several archives each gets a folder of its own name. `files` are copied to their paths there.
+    """Write entries below `folder`; with several archives each gets a folder of its own name. `files` are copied to
+    their paths there.
 
-    `existing` says what happens to files that are there: `refuse` (RefusedError before anything is written),
-    `skip` or `replace`. `folder_for` gives a folder below which an entry goes, by its archive and row. Entries that are damaged or whose names lead elsewhere are reported, the rest comes out.
+    `existing` says what happens to files that are there: `refuse` (RefusedError before anything is written), `skip` or
+    `replace`. `folder_for` gives a folder below which an entry goes, by its archive and row. Entries that are damaged
+    or whose names lead elsewhere are reported, the rest comes out.
     """
     done = Unpacked()
     prefixes = _prefixes({group.root for group in groups})
@@ -131,7 +133,8 @@ def _jobs(group: Group, before: str, entered: set[tuple[int, int]], done: Unpack
 
 
 def _alone(jobs: list[_Job], files: Sequence[str], done: Unpacked) -> list[_Job]:
-    """One entry for each place: of several archives in one tree two may come out at the same, and the other is refused."""
+    """One entry for each place: of several archives in one tree two may come out at the same, and the other is
+    refused."""
     at: dict[str, _Job | None] = {os.path.normcase(target): None for target in files}
     for job in jobs:
         there = at.setdefault(os.path.normcase(job.target), job)
@@ -141,7 +144,8 @@ def _alone(jobs: list[_Job], files: Sequence[str], done: Unpacked) -> list[_Job]
 
 
 def _refuse_bomb(jobs: list[_Job], folder: Path) -> None:
-    """Nothing when the disk has room for all that would come out; RefusedError otherwise, before anything is written."""
+    """Nothing when the disk has room for all that would come out; RefusedError otherwise, before anything is
+    written."""
     wanted = sum(int(job.archive.entries.size[job.row]) for job in jobs)
     here = next(path for path in (folder, *folder.absolute().parents) if path.exists())
     free = shutil.disk_usage(here).free

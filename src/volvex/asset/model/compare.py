@@ -78,7 +78,10 @@ def _animations(before: Model, after: Model) -> Iterator[str]:
         changed = [key for key in old.keys() & new.keys() if not same_track(old[key], new[key])]
         other = len(old.keys() ^ new.keys())
         if changed or other:
-            yield f"{len(changed) + other} of {len(old.keys() | new.keys())} tracks differ, {one.duration:.2f} s -> {two.duration:.2f} s"
+            yield (
+                f"{len(changed) + other} of {len(old.keys() | new.keys())} tracks differ, {one.duration:.2f} s -> "
+                f"{two.duration:.2f} s"
+            )
     if len(before.animations) != len(after.animations):
         yield f"{len(before.animations)} animations -> {len(after.animations)}"
 

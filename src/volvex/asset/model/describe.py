@@ -34,7 +34,8 @@ def lines_of(found: Gathered, paths: Sequence[str]) -> Iterator[tuple[str, str]]
         keys = max((len(track.times) for track in animation.tracks), default=0)
         yield (
             "animation",
-            f"{animation.name}: {animation.duration:.2f} s, {_count(len(animation.tracks), 'track')} of up to {_count(keys, 'key')}{where}",
+            f"{animation.name}: {animation.duration:.2f} s, {_count(len(animation.tracks), 'track')} of up to "
+            f"{_count(keys, 'key')}{where}",
         )
     if len(model.animations) > NAMED:
         yield "", f"and {len(model.animations) - NAMED} more"

@@ -1,8 +1,8 @@
 """Models out to open forms and back: what an edit changed is put into the game's own, all else keeps its stored bits.
 
-What is exported holds less than the original (hard points, unknown fields, numbers of joints), and programs put vertices in another
-order, split them, or lose joints. So each edited vertex is matched with one of the original: by its number where a file has as many,
-else by all that it has, else by where it is.
+What is exported holds less than the original (hard points, unknown fields, numbers of joints), and programs put
+vertices in another order, split them, or lose joints. So each edited vertex is matched with one of the original: by its
+number where a file has as many, else by all that it has, else by where it is.
 """
 
 from __future__ import annotations
@@ -95,7 +95,8 @@ def exported(gathered: Gathered, extension: str, images: Mapping[str, str], stem
 
 @dataclass
 class TakenOver:
-    """What an edit makes of the files of a model: those that change, each ready to be written; and notes for the user."""
+    """What an edit makes of the files of a model: those that change, each ready to be written; and notes for the
+    user."""
 
     mesh: Model | None = None
     skeleton: Model | None = None

@@ -1,7 +1,9 @@
-"""A whole model of the files that it is spread over: its skeleton, animations, materials and textures, wherever in the game they lie.
+"""A whole model of the files that it is spread over: its skeleton, animations, materials and textures, wherever in the
+game they lie.
 
-Files go by their paths as the game sees them. What a model refers to is looked for beside it, below the roots that the game description
-names, and everywhere by its bare name; with or without an extension, in any letters, with either slash.
+Files go by their paths as the game sees them. What a model refers to is looked for beside it, below the roots that the
+game description names, and everywhere by its bare name; with or without an extension, in any letters, with either
+slash.
 """
 
 from __future__ import annotations
@@ -26,7 +28,8 @@ SKELETON, ANIMATION, MATERIAL = "skeleton", "animation", "material"
 
 
 class Files(Protocol):
-    """The files of a game: their paths as it sees them; by its number where one lies in the game's folder, and what opens it."""
+    """The files of a game: their paths as it sees them; by its number where one lies in the game's folder, and what
+    opens it."""
 
     @property
     def paths(self) -> Sequence[str]: ...
@@ -40,7 +43,8 @@ class Files(Protocol):
 
 @dataclass(frozen=True)
 class Settings:
-    """Where a game has what models refer to: roots of textures, patterns of files; `{stem}` and `{material}` stand for names."""
+    """Where a game has what models refer to: roots of textures, patterns of files; `{stem}` and `{material}` stand for
+    names."""
 
     textures: tuple[str, ...] = ()
     skeletons: tuple[str, ...] = ()
@@ -271,7 +275,8 @@ class _Gatherer:
             made.parts[number] = found
 
     def _is_of(self, other: Model, number: int) -> bool:
-        """Whether an animation is one of this skeleton: it names its file, or it moves its joints and is called like it."""
+        """Whether an animation is one of this skeleton: it names its file, or it moves its joints and is called like
+        it."""
         model = self.made.model
         if other.skeleton_file:
             return self._names_own(other.skeleton_file, number)

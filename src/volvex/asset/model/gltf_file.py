@@ -1,7 +1,8 @@
-"""The parts of a glTF file, read without trust: its JSON, buffers, accessors. Source: glTF 2.0 specification, sections 3.6 and 4.4.
+"""The parts of a glTF file, read without trust: its JSON, buffers, accessors. Source: glTF 2.0 specification, sections
+3.6 and 4.4.
 
-Whatever a file says is checked before it is used: sizes before memory is taken, numbers of other parts before they are looked up,
-names of files beside it before they are opened.
+Whatever a file says is checked before it is used: sizes before memory is taken, numbers of other parts before they are
+looked up, names of files beside it before they are opened.
 """
 
 from __future__ import annotations

@@ -56,7 +56,8 @@ def _add(
     image: dict[str, Any],
     views: dict[int, bytes],
 ) -> int:
-    """Put one picture into the model; the bytes that were taken for it. `views`: those that were read, which images may share."""
+    """Put one picture into the model; the bytes that were taken for it. `views`: those that were read, which images may
+    share."""
     number, name = which
     where = f"images[{number}]"
     if "uri" not in image and "bufferView" not in image:

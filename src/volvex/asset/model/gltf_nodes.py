@@ -1,4 +1,5 @@
-"""The nodes of a glTF file: where each is, which are joints, how they move. Source: glTF 2.0 specification, sections 3.5 and 3.11."""
+"""The nodes of a glTF file: where each is, which are joints, how they move. Source: glTF 2.0 specification, sections
+3.5 and 3.11."""
 
 from __future__ import annotations
 
@@ -224,7 +225,8 @@ class Nodes:
 
 
 def _from_curve(times: Array, values: Array, path: str) -> tuple[Array, Array]:
-    """Keys of a cubic curve: its own, and between them one every thirtieth of a second. Source: glTF 2.0, appendix C.5."""
+    """Keys of a cubic curve: its own, and between them one every thirtieth of a second. Source: glTF 2.0, appendix
+    C.5."""
     rows = values.reshape(len(times), 3, -1)
     ends = float(times[-1] - times[0])
     count = min(MOST_CURVE, int(ends * CUBIC) + 1)

@@ -92,7 +92,8 @@ class _Reader(Nodes):
         return made
 
     def _check_budget(self) -> None:
-        """FormatError for more vertices or copies than any model has, before the first is made: a mesh of many nodes is made for each."""
+        """FormatError for more vertices or copies than any model has, before the first is made: a mesh of many nodes is
+        made for each."""
         used = Counter(node["mesh"] for node in self.nodes if isinstance(node.get("mesh"), int))
         vertices = triangles = parts = 0
         for number, times in used.items():
@@ -116,7 +117,8 @@ class _Reader(Nodes):
         return int(count) if isinstance(count, int | float) and count > 0 else 0
 
     def _marks(self, number: int, mesh_name: Any) -> tuple[str, int, str]:
-        """What the name of a node says, or else those of its mesh and of the nodes above: programs give nodes names of their own."""
+        """What the name of a node says, or else those of its mesh and of the nodes above: programs give nodes names of
+        their own."""
         names, at = [self.name_of(number), mesh_name if isinstance(mesh_name, str) else ""], self.parents[number]
         while at >= 0 and len(names) < 8:
             names.append(self.name_of(at))

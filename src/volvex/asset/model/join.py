@@ -1,7 +1,8 @@
 """An edited mesh as the game's own: which of its vertices are whose, and one mesh of all its parts.
 
-Programs put vertices in another order, split meshes by material, leave columns out. Each vertex is like one of the original: by its
-number where a file has as many, else by all that it has, else by where it is. Vertices of the original keep their order.
+Programs put vertices in another order, split meshes by material, leave columns out. Each vertex is like one of the
+original: by its number where a file has as many, else by all that it has, else by where it is. Vertices of the original
+keep their order.
 """
 
 from __future__ import annotations
@@ -20,7 +21,8 @@ CLOSE = 1e-6  # what differs by less is the same
 
 @dataclass
 class Piece:
-    """A part of the edited model: its triangles by vertices of its mesh, and the part of the original that it is like."""
+    """A part of the edited model: its triangles by vertices of its mesh, and the part of the original that it is
+    like."""
 
     mesh: Mesh
     part: Part
@@ -47,7 +49,8 @@ def pieces_of_edit(base: Mesh, edited: Model, names: Mapping[int, int]) -> list[
 
 
 def _like_part(base: Mesh, part: Part, taken: set[int]) -> int:
-    """The part of the original that one is: of its level, use and material, or of its name; else a free one of its level."""
+    """The part of the original that one is: of its level, use and material, or of its name; else a free one of its
+    level."""
     free = [n for n, one in enumerate(base.parts) if n not in taken and (one.lod, one.use) == (part.lod, part.use)]
     same = [n for n in free if base.parts[n].material == part.material]
     named = [n for n in same or free if part.name and base.parts[n].name == part.name]
@@ -114,7 +117,8 @@ def _near(one: Array, two: Array) -> Array:
 
 
 def _same_in_order(old: Sequence[Array], new: Sequence[Array]) -> Array:
-    """For each new row an old one that is the same to six digits, or -1; of several that are the same each is taken in turn."""
+    """For each new row an old one that is the same to six digits, or -1; of several that are the same each is taken in
+    turn."""
     if not len(old[0]) or not len(new[0]):
         return np.full(len(new[0]), -1, np.int64)
     both = [

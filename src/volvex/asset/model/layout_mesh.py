@@ -228,7 +228,8 @@ def picked(mesh: Mesh, order: Array) -> Mesh:
 
 
 def each_corner(mesh: Mesh, pieces: Pieces, like: Array) -> tuple[Mesh, Array]:
-    """A mesh with a vertex for each corner of each triangle, as formats without indices want it; and the rows that they are like."""
+    """A mesh with a vertex for each corner of each triangle, as formats without indices want it; and the rows that they
+    are like."""
     order = np.concatenate([own.reshape(-1) for own in pieces.triangles]) if pieces.triangles else np.zeros(0, np.int64)
     left = len(mesh.positions) - len(order)  # one or two make no triangle, and stay
     if 0 <= left < 3 and bool((order == np.arange(len(order))).all()):
@@ -243,10 +244,11 @@ def each_corner(mesh: Mesh, pieces: Pieces, like: Array) -> tuple[Mesh, Array]:
 
 
 def apart(mesh: Mesh, pieces: Pieces, like: Array, together: bool) -> tuple[Mesh, Array, list[tuple[int, int]]]:
-    """The mesh with the vertices of each part by themselves, as formats want them that give a range of vertices for each.
+    """The mesh with the vertices of each part by themselves, as formats want them that give a range of vertices for
+    each.
 
-    Returns it, the rows that they are like, and the range of each part. `together`: they may stay as they are when they already
-    lie so.
+    Returns it, the rows that they are like, and the range of each part. `together`: they may stay as they are when they
+    already lie so.
     """
     used = [used_rows(own, len(mesh.positions)) for own in pieces.triangles]
     ranges = [(int(one[0]), int(one[-1]) + 1) if len(one) else (0, 0) for one in used]
@@ -263,7 +265,8 @@ def apart(mesh: Mesh, pieces: Pieces, like: Array, together: bool) -> tuple[Mesh
 
 
 def take_parts(columns: AllColumns, reading: Reading, pieces: Pieces) -> None:
-    """The records of parts, as many as are written: new ones are as those that they are like, until something is put into them."""
+    """The records of parts, as many as are written: new ones are as those that they are like, until something is put
+    into them."""
     found = next((reading.attribute(one) for one in ("first index", "index count") if reading.attribute(one)), None)
     if found is None:
         if len(pieces.parts) > 1:

@@ -1,4 +1,5 @@
-"""The animations of a game's own file: a pose for each frame, or tracks of keys at times, quantised in ranges; and back."""
+"""The animations of a game's own file: a pose for each frame, or tracks of keys at times, quantised in ranges; and
+back."""
 
 from __future__ import annotations
 

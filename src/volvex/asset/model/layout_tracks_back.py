@@ -49,7 +49,8 @@ from volvex.layout.write.directory import AllColumns
 
 @dataclass
 class Written:
-    """Tracks as they are written: of which animation, joint, way; times, values, and the record that each is like (or -1)."""
+    """Tracks as they are written: of which animation, joint, way; times, values, and the record that each is like (or
+    -1)."""
 
     animation: int
     joint: int

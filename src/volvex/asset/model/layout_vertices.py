@@ -1,4 +1,5 @@
-"""The vertices of a game's own file: each column from how it is stored to how glTF has it, and back to the same bits."""
+"""The vertices of a game's own file: each column from how it is stored to how glTF has it, and back to the same
+bits."""
 
 from __future__ import annotations
 
@@ -311,7 +312,8 @@ def decoded_weights(joints: Fact, weights: Fact | None) -> Array:
 
 
 def as_exported(joints: Array, weights: Array) -> tuple[Array, Array]:
-    """Joints and weights as glTF has them: in groups of four, weights that sum to 1, joint 0 where there is no weight."""
+    """Joints and weights as glTF has them: in groups of four, weights that sum to 1, joint 0 where there is no
+    weight."""
     total = weights.sum(axis=1, keepdims=True)
     made = (weights / np.where(total <= 0, 1, total)).astype(np.float32)
     made[total[:, 0] <= 0, 0] = 1
@@ -324,7 +326,8 @@ def as_exported(joints: Array, weights: Array) -> tuple[Array, Array]:
 
 
 def _joined(joints: Array, weights: Array) -> tuple[Array, Array]:
-    """Joints of which each vertex has each once, as glTF wants them: of one that is there twice the weights are added."""
+    """Joints of which each vertex has each once, as glTF wants them: of one that is there twice the weights are
+    added."""
     twice = np.zeros(len(joints), bool)
     for one in range(joints.shape[1]):
         for other in range(one):
@@ -343,7 +346,8 @@ def _joined(joints: Array, weights: Array) -> tuple[Array, Array]:
 def put_weights(
     columns: AllColumns, joints: Fact, weights: Fact | None, values: tuple[Array, Array], like: Any
 ) -> None:
-    """Put joints (numbers as they are stored) and weights into columns; `like`: the rows whose stored numbers stay, or -1."""
+    """Put joints (numbers as they are stored) and weights into columns; `like`: the rows whose stored numbers stay, or
+    -1."""
     new_joints, new_weights = values
     count = sum(slot.count for slot in joints.slots)
     order = np.argsort(-new_weights, axis=1, kind="stable")[:, :count]

@@ -1,7 +1,8 @@
 """Levels of detail made of another: the nearest that a file has, or that with fewer triangles.
 
-Fewer triangles are made by `fast-simplification`, after M. Garland and P. Heckbert, Surface Simplification Using Quadric Error Metrics,
-1997. What a vertex has besides its position comes from the nearest vertex of the mesh that was simplified.
+Fewer triangles are made by `fast-simplification`, after M. Garland and P. Heckbert, Surface Simplification Using
+Quadric Error Metrics, 1997. What a vertex has besides its position comes from the nearest vertex of the mesh that was
+simplified.
 """
 
 from __future__ import annotations

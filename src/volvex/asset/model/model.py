@@ -82,7 +82,8 @@ class Mesh:
 
 @dataclass
 class Skeleton:
-    """Joints: names, parents (-1 for none), the pose in which a mesh is bound, and (joint to mesh) the inverse of that."""
+    """Joints: names, parents (-1 for none), the pose in which a mesh is bound, and (joint to mesh) the inverse of
+    that."""
 
     names: list[str]
     parents: Array
@@ -175,7 +176,8 @@ class Model:
         )
 
     def box(self) -> tuple[Array, Array] | None:
-        """The corners of the box around all that is drawn; without anything around all vertices, and None without any."""
+        """The corners of the box around all that is drawn; without anything around all vertices, and None without
+        any."""
         used = [
             mesh.positions[mesh.triangles[part.start : part.start + part.count].reshape(-1)]
             for mesh in self.meshes

@@ -1,7 +1,7 @@
 """Models in formats of games' own, read and written by a layout of the kind mesh, skeleton, animation or material.
 
-What is written is the original with what differs put into it: stored numbers of what was not changed stay, bit for bit, and so does all
-that no field means.
+What is written is the original with what differs put into it: stored numbers of what was not changed stay, bit for bit,
+and so does all that no field means.
 """
 
 from __future__ import annotations
@@ -160,8 +160,8 @@ class LayoutModel:
     def write(self, model: Model) -> bytes:
         """The file with what differs of a model put into it; RefusedError for what its format cannot hold.
 
-        The model's `extra` says what its vertices and parts are like (`like`, `parts_like`, `materials_like`), by numbers of the
-        original's; without these they are taken in their order.
+        The model's `extra` says what its vertices and parts are like (`like`, `parts_like`, `materials_like`), by
+        numbers of the original's; without these they are taken in their order.
         """
         reading = model.extra.get("reading")
         if not isinstance(reading, Reading) or reading.original.title != self.layout.title:

@@ -1,4 +1,5 @@
-"""Is a model of a game's own format read and written as its layout says? Would it be after a change? Does it look like a model at all?"""
+"""Is a model of a game's own format read and written as its layout says? Would it be after a change? Does it look like
+a model at all?"""
 
 from __future__ import annotations
 
@@ -21,7 +22,8 @@ NUMBERS = ("vertex", "index", "key", "shift", "bone", "bounds", "range")  # fami
 
 
 def model_hints(model: Model) -> Iterator[Hint]:
-    """What the file shows and the layout does not say, and what makes a mesh unlikely: order, axes, winding, formats."""
+    """What the file shows and the layout does not say, and what makes a mesh unlikely: order, axes, winding,
+    formats."""
     reading = model.extra["reading"]
     assert isinstance(reading, Reading)
     numbers = set(_plain_names(reading))
@@ -126,7 +128,8 @@ def _fault(form: LayoutModel, model: Model, mesh: Mesh) -> str:
 
 
 def _centres(mesh: Mesh) -> Array:
-    """The middles of all triangles, each axis in order by itself: the same for the same triangles, whatever order these are in."""
+    """The middles of all triangles, each axis in order by itself: the same for the same triangles, whatever order these
+    are in."""
     return np.sort(mesh.positions[mesh.triangles].mean(axis=1, dtype=np.float64), axis=0)
 
 

@@ -1,7 +1,7 @@
 """Models as pictures: a z-buffer, light from above the viewer's left, textures, poses; no graphics card is needed.
 
-Source of the edge functions: J. Pineda, A Parallel Algorithm for Polygon Rasterization, 1988. Everything is drawn twice as large and
-scaled down, which smooths edges.
+Source of the edge functions: J. Pineda, A Parallel Algorithm for Polygon Rasterization, 1988. Everything is drawn twice
+as large and scaled down, which smooths edges.
 """
 
 from __future__ import annotations
@@ -341,7 +341,8 @@ def times_of(animation: Animation, count: int) -> list[float]:
 
 
 def common_fits(scenes: Sequence[tuple[Scene, View]], together: bool) -> list[Fit]:
-    """What each of several pictures shows, all at one scale; `together`: at one place too, as poses of one animation are."""
+    """What each of several pictures shows, all at one scale; `together`: at one place too, as poses of one animation
+    are."""
     found = [fit_of(scene, view) for scene, view in scenes]
     if not together:
         reach = np.max([one.reach for one in found], axis=0)

@@ -1,4 +1,5 @@
-"""How the numbers of a fact are stored: floats, whole numbers that are shares of their largest, bits; read and written by columns."""
+"""How the numbers of a fact are stored: floats, whole numbers that are shares of their largest, bits; read and written
+by columns."""
 
 from __future__ import annotations
 
@@ -260,7 +261,8 @@ def kept_rows(old_raw: Array, old: Array, new: Array, made: Array, like: Array, 
     old_raw, old   stored numbers and values of the file, by row
     new, made      new values, and how these are stored
     like           for each new row the old one, or -1
-    again          how the old values are stored when they are encoded again: where that is what the new ones become, nothing changed
+    again          how the old values are stored when they are encoded again: where that is what the new ones become,
+                   nothing changed
     """
     out = made.astype(old_raw.dtype.newbyteorder("=") if old_raw.dtype.kind == "f" else np.int64)
     rows = np.flatnonzero(like >= 0)
@@ -274,7 +276,8 @@ def kept_rows(old_raw: Array, old: Array, new: Array, made: Array, like: Array, 
 
 
 def to_weights(weights: Array, slot: Slot) -> Array:
-    """Weights of each vertex as stored numbers whose sum is the largest number: what rounding leaves goes to the heaviest."""
+    """Weights of each vertex as stored numbers whose sum is the largest number: what rounding leaves goes to the
+    heaviest."""
     exact = np.asarray(weights, np.float64)
     total = exact.sum(axis=1, keepdims=True)
     exact = exact / np.where(total <= 0, 1, total)

@@ -11,7 +11,8 @@ from volvex.source import BytesSource
 
 
 def texture_of(found: Gathered, files: Files | None, name: str) -> Picture | None:
-    """The picture that a texture of a model is, by its name; None when it is nowhere. FormatError when it is damaged."""
+    """The picture that a texture of a model is, by its name; None when it is nowhere. FormatError when it is
+    damaged."""
     number = found.textures.get(name)
     if number is not None and files is not None:
         return files.picture(number)

@@ -1,4 +1,5 @@
-"""Triangles: strips and lists, vertices that a part uses, bones of a part and parts that need too many, tangents, bounds."""
+"""Triangles: strips and lists, vertices that a part uses, bones of a part and parts that need too many, tangents,
+bounds."""
 
 from __future__ import annotations
 
@@ -28,7 +29,8 @@ def from_strip(indices: Array, restart: int) -> Array:
 
 
 def to_strip(triangles: Array) -> Array:
-    """Triangles as one strip: each goes on from the one before over a shared edge where it can, else by triangles of no area."""
+    """Triangles as one strip: each goes on from the one before over a shared edge where it can, else by triangles of no
+    area."""
     if not len(triangles):
         return np.zeros(0, np.int64)
     neighbours: dict[tuple[int, int], list[int]] = {}
@@ -135,9 +137,10 @@ def normals_of(positions: Array, triangles: Array) -> Array:
 def tangents_of(mesh: Mesh) -> Array:
     """Tangents for normal maps as most programs make them, so that what they baked looks as it should.
 
-    Source: M. Mikkelsen, Simulation of Wrinkled Surfaces Revisited, 2008, and its reference implementation. Triangles that meet at a
-    vertex with the same position, normal and UV, over shared edges and with the same hand, share a tangent: the mean of theirs, in the
-    plane of the normal, weighted by the angle at the vertex. Where a vertex gets two, the one of more triangles stays.
+    Source: M. Mikkelsen, Simulation of Wrinkled Surfaces Revisited, 2008, and its reference implementation. Triangles
+    that meet at a vertex with the same position, normal and UV, over shared edges and with the same hand, share a
+    tangent: the mean of theirs, in the plane of the normal, weighted by the angle at the vertex. Where a vertex gets
+    two, the one of more triangles stays.
     """
     assert mesh.normals is not None and mesh.uvs
     tri = mesh.triangles.astype(np.int64)

@@ -10,7 +10,8 @@ from volvex.asset.movie.model import Movie
 
 
 def faults_between(before: Movie, after: Movie) -> Iterator[Fault]:
-    """What may be wrong with a changed movie: other codecs, size, rate; longer than the game's own by more than a frame."""
+    """What may be wrong with a changed movie: other codecs, size, rate; longer than the game's own by more than a
+    frame."""
     for said in differences(after, before):
         yield Fault("warning", "form", said, "`volvex swap` with your clip, which converts it")
     if after.duration > before.duration + float(1 / before.rate):

@@ -1,6 +1,7 @@
 """A clip as the game has its own movie: container, codecs, size, frame rate, sound; or one black frame of that.
 
-Runs in a process of its own (`volvex.apart`). Sources: the documentation of PyAV and of the filters scale, pad, crop and fps.
+Runs in a process of its own (`volvex.apart`). Sources: the documentation of PyAV and of the filters scale, pad, crop
+and fps.
 """
 
 from __future__ import annotations
@@ -261,7 +262,8 @@ class _Sound:
 
 
 class _Vorbis(_Sound):
-    """Vorbis, by the library that sounds are encoded with: all of it before the first picture, so that its head is known."""
+    """Vorbis, by the library that sounds are encoded with: all of it before the first picture, so that its head is
+    known."""
 
     def __init__(self, made: Any, like: Audio, samples: Any, seconds: float) -> None:
         from volvex.asset.sound.formats import ogg

@@ -1,4 +1,5 @@
-"""Movies out and back: their sound as a file, and a user's clip in the form of the game's own; or one black frame of it."""
+"""Movies out and back: their sound as a file, and a user's clip in the form of the game's own; or one black frame of
+it."""
 
 from __future__ import annotations
 
@@ -18,7 +19,8 @@ SAME_CODECS = ("vorbis", "opus", "mp3")  # of a movie's sound, which sound files
 
 @dataclass(frozen=True)
 class Asked:
-    """How a clip is to become the game's: letterboxed or filling the frame, cut at the original's end, without sound."""
+    """How a clip is to become the game's: letterboxed or filling the frame, cut at the original's end, without
+    sound."""
 
     scale: str = "fit"
     trim: bool = False
@@ -26,7 +28,8 @@ class Asked:
 
 
 def exported(opened: OpenedMovie, extension: str) -> Exported:
-    """The sound of a movie as a file; a movie of the game's own as it is, in an open container. NotFoundError where it has no sound."""
+    """The sound of a movie as a file; a movie of the game's own as it is, in an open container. NotFoundError where it
+    has no sound."""
     from volvex.asset.movie import work
     from volvex.asset.sound.exchange import exported as exported_sound
     from volvex.asset.sound.formats import form_of

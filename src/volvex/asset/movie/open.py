@@ -1,4 +1,5 @@
-"""Which movie some bytes are: of an open container, of the game's own by a layout, or of any other that can be decoded."""
+"""Which movie some bytes are: of an open container, of the game's own by a layout, or of any other that can be
+decoded."""
 
 from __future__ import annotations
 
@@ -20,7 +21,8 @@ MOVIE = "movie"  # the kind of layouts of movies
 
 @dataclass(frozen=True)
 class OpenedMovie:
-    """A movie, and where the bytes are that can be decoded: its own, or those of the open container that it was put into.
+    """A movie, and where the bytes are that can be decoded: its own, or those of the open container that it was put
+    into.
 
     name     of its file, for errors
     form     of a game's own container, with the file's `stored` bytes and the layouts that read it

@@ -1,4 +1,5 @@
-"""Movies in containers of games' own, by a layout of the kind `movie`: put into an open container, and taken out of one again."""
+"""Movies in containers of games' own, by a layout of the kind `movie`: put into an open container, and taken out of one
+again."""
 
 from __future__ import annotations
 

@@ -25,7 +25,7 @@ MOST_PIXELS = 1 << 27  # of a frame
 MOST_RATE = 1000  # frames a second
 BUDGET = 15.0  # seconds that are spent on finding frames
 SHORT = 20.0  # seconds of a movie that is decoded in order
-STILLS = ("png", "mjpeg", "bmp", "gif", "tiff", "webp", "ppm", "targa", "pcx", "dds", "psd", "sgi", "exr", "qoi", "dpx", "xbm", "xpm", "svg", "jpegxl", "fits", "sunrast", "pictor", "alias_pix", "brender_pix", "hdr", "xwd", "pam", "pgm", "pbm", "cri", "gem", "photocd", "vbn", "pgx", "ansi", "j2k", "ico", "txd", "idf", "xbin", "bintext", "adf", "tty", "image2", "lrc", "subviewer")  # fmt: skip
+STILLS = ("png", "mjpeg", "bmp", "gif", "tiff", "webp", "ppm", "targa", "pcx", "dds", "psd", "sgi", "exr", "qoi", "dpx", "xbm", "xpm", "svg", "jpegxl", "fits", "sunrast", "pictor", "alias_pix", "brender_pix", "hdr", "xwd", "pam", "pgm", "pbm", "cri", "gem", "photocd", "vbn", "pgx", "ansi", "j2k", "ico", "txd", "idf", "xbin", "bintext", "adf", "tty", "image2", "lrc", "subviewer")  # fmt: skip  # noqa: E501
 
 
 class _Window(io.RawIOBase):
@@ -118,7 +118,8 @@ def _duration(container: Any, video: Any, rate: Fraction) -> float:
 
 
 def pictures(place: Place, name: str, count: int, width: int, height: int) -> list[tuple[float, Any]]:
-    """Some frames spread over a movie, each with its time in seconds, scaled down to fit into a width and height in pixels: height x width x 3."""
+    """Some frames spread over a movie, each with its time in seconds, scaled down to fit into a width and height in
+    pixels: height x width x 3."""
     with opened(place, name) as container:
         facts = _facts(container, name)
         video = container.streams.video[0]

@@ -25,7 +25,8 @@ def format_text(picture: Picture) -> str:
 
 
 def channels_text(picture: Picture) -> str:
-    """What its channels are: `red, green, blue (colour), alpha (gloss)`, with `a guess` where no description gives it."""
+    """What its channels are: `red, green, blue (colour), alpha (gloss)`, with `a guess` where no description gives
+    it."""
     names = {"r": "red", "g": "green", "b": "blue", "a": "alpha", "l": "grey", "i": "palette"}
     channels = [names[channel] for channel in picture.format.channels]
     roles = picture.roles
@@ -37,7 +38,8 @@ def channels_text(picture: Picture) -> str:
 
 
 def files_text(picture: Picture) -> str:
-    """Which levels lie in files beside the picture's own: `level 0 in sail.tex.1, level 1 in sail.tex.2`; empty for none."""
+    """Which levels lie in files beside the picture's own: `level 0 in sail.tex.1, level 1 in sail.tex.2`; empty for
+    none."""
     stored = picture.extra.get("stored")
     found: dict[str, list[int]] = {}
     for span in stored.spans if stored is not None else ():

@@ -1,7 +1,7 @@
 """Pictures out to open forms and back: what an edit changed is put into the original, all else keeps its stored bytes.
 
-What is exported may hold less than the original (8 bits in place of a float, three channels in place of two). So an edit is found
-by comparing with what was exported, not with the original; only pixels that differ are taken over.
+What is exported may hold less than the original (8 bits in place of a float, three channels in place of two). So an
+edit is found by comparing with what was exported, not with the original; only pixels that differ are taken over.
 """
 
 from __future__ import annotations
@@ -49,7 +49,8 @@ class Exported:
 
 @dataclass(frozen=True)
 class TakenOver:
-    """The original with an edit in it: how many pixels differ, how many blocks were encoded again, and notes for the user."""
+    """The original with an edit in it: how many pixels differ, how many blocks were encoded again, and notes for the
+    user."""
 
     picture: Picture
     pixels: int
@@ -349,12 +350,14 @@ def _whole(original: Picture, edited: Picture, filter_: str) -> TakenOver:
     """A file that holds all that a picture has: the same format, or pixels that are converted, level by level."""
     if (edited.width, edited.height) != (original.width, original.height):
         raise RefusedError(
-            f"the picture has {edited.width} x {edited.height} pixels, the game's own has {original.width} x {original.height}",
+            f"the picture has {edited.width} x {edited.height} pixels, the game's own has {original.width} x "
+            f"{original.height}",
             f"a picture of {original.width} x {original.height}, or --resize",
         )
     if edited.images != original.images or edited.depth != original.depth:
         raise RefusedError(
-            f"the file has {edited.images} pictures, {edited.depth} deep; the game's own {original.images}, {original.depth} deep",
+            f"the file has {edited.images} pictures, {edited.depth} deep; the game's own {original.images}, "
+            f"{original.depth} deep",
             "a file with as many",
         )
     if original.palette is not None:
@@ -395,8 +398,8 @@ def replaced(
 ) -> TakenOver:
     """A user's picture as the game has its own: its pixel format, number of levels, channels.
 
-    Of another size only with `resize` (it becomes that of the original) or `any_size` (the original's becomes that of the user's). With
-    `recolour` it gets a palette of its own in place of the original's.
+    Of another size only with `resize` (it becomes that of the original) or `any_size` (the original's becomes that of
+    the user's). With `recolour` it gets a palette of its own in place of the original's.
     """
     why = _no_new_palette(original) if recolour else ""
     if why:
@@ -411,7 +414,8 @@ def replaced(
         return _rebuilt(original, user, extension)
     elif not same:
         raise RefusedError(
-            f"the picture has {user.width} x {user.height} pixels, the game's own has {original.width} x {original.height}",
+            f"the picture has {user.width} x {user.height} pixels, the game's own has {original.width} x "
+            f"{original.height}",
             "--resize, or --anyway if the game takes pictures of other sizes there",
         )
     if recolour:
@@ -468,7 +472,8 @@ def resized(picture: Picture, width: int, height: int) -> Picture:
 
 
 def _rebuilt(original: Picture, user: Picture, extension: str) -> TakenOver:
-    """A picture of the user's size, with as many levels as there can be when the original had all, or as the original."""
+    """A picture of the user's size, with as many levels as there can be when the original had all, or as the
+    original."""
     if original.images > 1 or original.depth > 1:
         raise RefusedError("a picture with faces, layers or depth keeps its size", "--resize")
     full = original.levels == chain_length(original.width, original.height)

@@ -1,4 +1,5 @@
-"""Levels made from a larger one: averaged in linear light, normals of length one, as much of a cut-out left as there was."""
+"""Levels made from a larger one: averaged in linear light, normals of length one, as much of a cut-out left as there
+was."""
 
 from __future__ import annotations
 

@@ -32,7 +32,8 @@ def thumbnail(picture: Picture) -> bytes:
 
 
 def likeness(one: bytes, others: list[bytes]) -> NDArray[Any]:
-    """How alike a copy and others are: from 0 to 1 for each. Alpha counts as little as it differs where colours are the same."""
+    """How alike a copy and others are: from 0 to 1 for each. Alpha counts as little as it differs where colours are the
+    same."""
     if not others:
         return np.zeros(0)
     table = np.frombuffer(b"".join(others), np.uint8).reshape(len(others), -1, 4).astype(np.int16)

@@ -20,9 +20,9 @@ SRGB, LINEAR, UNKNOWN = "srgb", "linear", ""
 class Picture:
     """A picture as it is stored.
 
-    `surfaces`: for each image (layer by layer, in each face by face) the stored bytes of its levels, the largest first; a level of a
-    picture with depth has all its slices. `top_down`: whether the first row of pixels is the upper one. `notes`: what a reader could
-    not carry over.
+    `surfaces`: for each image (layer by layer, in each face by face) the stored bytes of its levels, the largest first;
+    a level of a picture with depth has all its slices. `top_down`: whether the first row of pixels is the upper one.
+    `notes`: what a reader could not carry over.
     """
 
     width: int
@@ -87,7 +87,8 @@ class Picture:
 
 
 def shown_pixels(picture: Picture, pixels: Pixels) -> Pixels:
-    """Pixels as red, green, blue and alpha of 8 bits: grey for one channel, the palette's colours for numbers, blue up for normals of two."""
+    """Pixels as red, green, blue and alpha of 8 bits: grey for one channel, the palette's colours for numbers, blue up
+    for normals of two."""
     channels = picture.format.channels
     if picture.palette is not None and channels == "i":
         return np.asarray(picture.palette[np.minimum(pixels[..., 0], len(picture.palette) - 1)], np.uint8)

@@ -24,8 +24,8 @@ class OpenedPicture:
     form: PictureFormat
 
     def files(self, picture: Picture) -> dict[str, bytes]:
-        """What is written for another picture in this one's place: its own file under an empty name, and by their names those beside
-        it in which some of its levels lie."""
+        """What is written for another picture in this one's place: its own file under an empty name, and by their names
+        those beside it in which some of its levels lie."""
         from volvex.asset.picture.own_layout import LayoutForm
 
         return self.form.files(picture) if isinstance(self.form, LayoutForm) else {"": self.form.write(picture)}

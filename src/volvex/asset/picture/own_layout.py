@@ -141,7 +141,8 @@ def pixels_used(picture: Picture) -> tuple[int, int]:
 
 
 def _palette(reading: Reading, own: PixelLayout, source: Source) -> Any:
-    """The colours of a palette, those of fields that are not in bytes scaled to them; of several that of the picture's number."""
+    """The colours of a palette, those of fields that are not in bytes scaled to them; of several that of the picture's
+    number."""
     if own.format.kind != "index":
         return None
     channels = [_channel(reading, what) for what in attributes.COLOURS]

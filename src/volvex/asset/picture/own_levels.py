@@ -1,4 +1,5 @@
-"""Where the levels of a picture by a layout lie: in its own file, in a row or by a table of starts, and in files beside it.
+"""Where the levels of a picture by a layout lie: in its own file, in a row or by a table of starts, and in files beside
+it.
 
 Each surface may be wrapped by itself. One that was not changed keeps its stored bytes.
 """
@@ -69,7 +70,8 @@ def find_levels(
         if span.start < 0 or span.start + span.stored > len(data[span.file]):
             raise FormatError(
                 reading.source.name if span.file == OWN else span.file,
-                f"level {span.level} ends {span.start + span.stored:,} bytes into the pixels, which have {len(data[span.file]):,}",
+                f"level {span.level} ends {span.start + span.stored:,} bytes into the pixels, which have "
+                f"{len(data[span.file]):,}",
                 hint=FRESH,
             )
         if not reading.layout.content.transforms and span.stored < span.size:
@@ -189,7 +191,8 @@ def _wrap(layout: Layout) -> Part:
 
 @dataclass(frozen=True)
 class Rewritten:
-    """The pixels of each file, and the numbers of the table in its order: starts from where the pixels start, stored sizes."""
+    """The pixels of each file, and the numbers of the table in its order: starts from where the pixels start, stored
+    sizes."""
 
     data: dict[str, Array]
     starts: Array
@@ -200,10 +203,11 @@ class Rewritten:
 def rewrite(
     layout: Layout, own: PixelLayout, before: Stored, after: Sequence[Span], plain: Mapping[tuple[int, int], Array]
 ) -> Rewritten:
-    """The files with other levels: one whose bytes are as before is not wrapped again, and keeps its place where all sizes do.
+    """The files with other levels: one whose bytes are as before is not wrapped again, and keeps its place where all
+    sizes do.
 
-    `after` gives the levels in the order of the file, for a picture of another size with their new bytes; `plain` is what each
-    holds, by image and level.
+    `after` gives the levels in the order of the file, for a picture of another size with their new bytes; `plain` is
+    what each holds, by image and level.
     """
     known = {(span.image, span.level): span for span in before.spans}
     made: list[bytes] = []
@@ -261,7 +265,8 @@ def _in_a_row(own: PixelLayout, before: Stored, after: Sequence[Span], made: Seq
 
 
 def spans_for(reading: Reading, own: PixelLayout, size: Size, levels: int, images: int, before: Stored) -> list[Span]:
-    """The levels of a picture of another size, in the order of the file; RefusedError when as many files as before cannot hold it."""
+    """The levels of a picture of another size, in the order of the file; RefusedError when as many files as before
+    cannot hold it."""
     files = {span.file for span in before.spans} - {OWN}
     numbered = NUMBERED.search(reading.layout.content.volumes or "") is not None
     old = len({span.level for span in before.spans if span.file != OWN})

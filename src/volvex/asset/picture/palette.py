@@ -15,8 +15,8 @@ TOLD = 8  # replaced colours that are listed
 def to_palette(
     picture: Picture, pixels: Pixels, mask: Any, colours: Pixels, palette: Any
 ) -> tuple[Pixels, Any, list[str]]:
-    """The numbers for changed pixels: an array of n x 1, the palette with new colours in entries that nothing uses (unless it is kept),
-    and what was replaced.
+    """The numbers for changed pixels: an array of n x 1, the palette with new colours in entries that nothing uses
+    (unless it is kept), and what was replaced.
 
     `colours`: red, green, blue and alpha of the pixels that `mask` has.
     """
@@ -52,8 +52,9 @@ def to_palette(
 
 
 def new_palette(rgba: Pixels, size: int) -> tuple[Pixels, Any, int]:
-    """A palette of at most `size` colours for pixels of red, green, blue and alpha: their numbers (height x width x 1), the colours, and
-    how many colours the pixels had. When these are too many they become the nearest of those that Pillow's octree gives."""
+    """A palette of at most `size` colours for pixels of red, green, blue and alpha: their numbers (height x width x 1),
+    the colours, and how many colours the pixels had. When these are too many they become the nearest of those that
+    Pillow's octree gives."""
     flat = rgba.reshape(-1, 4)
     colours, back = np.unique(flat, axis=0, return_inverse=True)
     had = len(colours)

@@ -21,7 +21,8 @@ Mask = NDArray[Any]  # of truth values
 
 @dataclass(frozen=True)
 class PutBack:
-    """A picture with an edit in it: how many pixels of the whole differ, and how many blocks of all levels were made again."""
+    """A picture with an edit in it: how many pixels of the whole differ, and how many blocks of all levels were made
+    again."""
 
     picture: Picture
     pixels: int
@@ -36,7 +37,8 @@ def put_back(
     filter_: str = "box",
     decoded: Mapping[int, Pixels] | None = None,
 ) -> PutBack:
-    """A picture in which an image has other pixels: those of the levels that are given, smaller levels made of the larger.
+    """A picture in which an image has other pixels: those of the levels that are given, smaller levels made of the
+    larger.
 
     `decoded`: the stored pixels of levels that the caller has decoded already.
 

@@ -13,7 +13,8 @@ COLOUR, ALPHA, NORMAL, GLOSS, MASK, DATA = "colour", "alpha", "normal", "gloss",
 
 @dataclass(frozen=True)
 class Roles:
-    """What the channels of a picture mean: the first three together, and the fourth; `guessed` when no description gives it."""
+    """What the channels of a picture mean: the first three together, and the fourth; `guessed` when no description
+    gives it."""
 
     colour: str = COLOUR
     alpha: str = ALPHA

@@ -6,6 +6,6 @@ encoding  how samples are stored: plain numbers, ADPCM, or one of an open form s
 loop      frames that are played again and again; its end is the frame behind the last
 cue       a marked frame
 
-A sound is read from its head alone; its samples are decoded when somebody asks for them. Where samples are as they were, their
-stored bytes are, too.
+A sound is read from its head alone; its samples are decoded when somebody asks for them. Where samples are as they
+were, their stored bytes are, too.
 """

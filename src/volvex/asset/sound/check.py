@@ -1,4 +1,5 @@
-"""What is wrong with a changed sound, compared with the game's own: rate, channels, loops, levels, whether it can be sought in."""
+"""What is wrong with a changed sound, compared with the game's own: rate, channels, loops, levels, whether it can be
+sought in."""
 
 from __future__ import annotations
 
@@ -18,7 +19,10 @@ def faults_between(before: Sound, after: Sound) -> Iterator[Fault]:
     hint = "`volvex swap` with your sound, which converts it"
     if before.rate != after.rate:
         share = after.rate / before.rate
-        said = f"its rate is {after.rate:,} Hz, the game's own is {before.rate:,}: it may play {1 / share:.2f} times as fast"
+        said = (
+            f"its rate is {after.rate:,} Hz, the game's own is {before.rate:,}: it may play {1 / share:.2f} times "
+            f"as fast"
+        )
         yield Fault("warning", "rate", said, hint)
     if before.channels != after.channels:
         said = f"it is {channels_text(after.channels)}, the game's own is {channels_text(before.channels)}"
@@ -29,7 +33,10 @@ def faults_between(before: Sound, after: Sound) -> Iterator[Fault]:
     samples = after.samples
     for loop in after.loops:
         if loop.end > len(samples):
-            said = f"its loop ends at frame {loop.end:,}, it has {len(samples):,} ({duration_text(len(samples) / after.rate)})"
+            said = (
+                f"its loop ends at frame {loop.end:,}, it has {len(samples):,} "
+                f"({duration_text(len(samples) / after.rate)})"
+            )
             yield Fault("error", "loop", said, "a loop that ends within it, or none")
     if before.loops and not after.loops:
         yield Fault("warning", "loop", "it has no loop, the game's own has one", hint)

@@ -1,4 +1,5 @@
-"""Sounds out to open forms, and a user's sound as the game has its own: rate, channels, type of samples, loops, loudness."""
+"""Sounds out to open forms, and a user's sound as the game has its own: rate, channels, type of samples, loops,
+loudness."""
 
 from __future__ import annotations
 
@@ -31,7 +32,8 @@ class Changed:
 
 
 def exported(sound: Sound, extension: str, tags: Mapping[str, str] | None = None) -> tuple[bytes, tuple[str, ...]]:
-    """A sound as a file of an open form, and what that form does not carry; RefusedError when it can hold no such sound."""
+    """A sound as a file of an open form, and what that form does not carry; RefusedError when it can hold no such
+    sound."""
     form, notes = form_of(extension), list[str]()
     made = replace(
         sound, tags={**(tags or {}), **sound.tags}, extra={} if sound.form not in form.NAMES else sound.extra
@@ -198,7 +200,8 @@ def differing_frames(one: Sound, other: Sound) -> int:
 
 
 def taken_over(original: Sound, edited: Sound, extension: str) -> Changed:
-    """An edited file put into the original; of what an open form can hold without loss, samples that are as they were stay."""
+    """An edited file put into the original; of what an open form can hold without loss, samples that are as they were
+    stay."""
     result = replaced(original, edited)
     if edited.lossy or (edited.rate, edited.channels) != (original.rate, original.channels):
         return result

@@ -35,7 +35,8 @@ def peak_of(samples: Samples) -> float:
 
 
 def loudness_of(samples: Samples, rate: int) -> float:
-    """The integrated loudness in LUFS; minus infinity for silence. A sound shorter than 0.4 s is measured as one block."""
+    """The integrated loudness in LUFS; minus infinity for silence. A sound shorter than 0.4 s is measured as one
+    block."""
     if len(samples) < LEAST or not samples.any():
         return -math.inf
     weights = np.array(SURROUND.get(samples.shape[1], (1,) * samples.shape[1]))

@@ -23,7 +23,8 @@ LOSSY = ("vorbis", "opus", "mp3")  # encodings that do not give back what went i
 class Sound:
     """A sound as it is stored. `decode`: gives all its samples, frames x channels.
 
-    `sample`: NumPy's type of them. `bits`: of a sample as it is stored, 0 where that says nothing. `extra`: what writes the file again.
+    `sample`: NumPy's type of them. `bits`: of a sample as it is stored, 0 where that says nothing. `extra`: what writes
+    the file again.
     """
 
     rate: int

@@ -255,6 +255,7 @@ def _require_room(reading: Reading, kind: Any, what: str, value: int, sound: Sou
     found = reading.attribute(what)
     if found is not None and not found[1].changes and value > most:
         raise RefusedError(
-            f"{reading.source.name} counts its {what} up to {most:,}, which is {most / sound.rate:.2f} s; these are {value:,}",
+            f"{reading.source.name} counts its {what} up to {most:,}, which is {most / sound.rate:.2f} s; these are "
+            f"{value:,}",
             "a shorter sound",
         )

@@ -1,4 +1,5 @@
-"""Is a sound of a game's own format read and written as its layout says? Would it be after a change? Is it encoded in another way?"""
+"""Is a sound of a game's own format read and written as its layout says? Would it be after a change? Is it encoded in
+another way?"""
 
 from __future__ import annotations
 
@@ -21,7 +22,8 @@ NEAR = 0.1  # of the loudest sample that an encoding with loss may be off, on th
 
 
 def sound_hints(sound: Sound, spec: str) -> Iterator[Hint]:
-    """What the file shows and the layout does not say: bytes behind the samples, or that they are encoded in another way."""
+    """What the file shows and the layout does not say: bytes behind the samples, or that they are encoded in another
+    way."""
     reading = sound.extra["reading"]
     assert isinstance(reading, Reading)
     yield from hints_of(reading)

@@ -1,4 +1,5 @@
-"""The list of a sprite sheet's frames, whatever its form: known by the names of its fields, changed through the same document."""
+"""The list of a sprite sheet's frames, whatever its form: known by the names of its fields, changed through the same
+document."""
 
 from __future__ import annotations
 
@@ -46,7 +47,8 @@ AGAIN = {"width": ("spriteSourceSize/w", "trim/w"), "height": ("spriteSourceSize
 
 
 def frames_of(document: Document, size: tuple[int, int] | None = None) -> list[Frame]:
-    """All frames of a list, those that it gives as shares for a page of that `size`; none when the document is no list of frames.
+    """All frames of a list, those that it gives as shares for a page of that `size`; none when the document is no list
+    of frames.
 
     FormatError for two of one name.
     """
@@ -100,7 +102,8 @@ def image_named(document: Document) -> str:
 
 
 def _in_record(document: Document, key: str, values: Mapping[str, str], odd: list[str]) -> Iterator[Frame]:
-    """The frames that one record has: itself, or each object within it. Fields that should be numbers are added to `odd`."""
+    """The frames that one record has: itself, or each object within it. Fields that should be numbers are added to
+    `odd`."""
     for name, text in values.items():
         holder, _, last = name.rpartition("/")
         outer, _, inner = holder.rpartition("/")
@@ -261,7 +264,8 @@ def _offset(frame: Frame) -> str:
 
 
 def changes_for(before: Frame, after: Frame) -> Iterator[Change]:
-    """The changes in the list that give a frame another name or other numbers; RefusedError when it has no field for one."""
+    """The changes in the list that give a frame another name or other numbers; RefusedError when it has no field for
+    one."""
     if before.name != after.name and "name" not in before.properties:
         yield removed_frame(before)
         yield added_frame(after, before)

@@ -23,8 +23,8 @@ class ListField:
 class Frame:
     """One sprite. `width` and `height` are upright; it lies in the sheet turned by 90 degrees clockwise when `turned`.
 
-    `left`, `top`: where what is in the sheet lies in the whole sprite of `whole_width` x `whole_height`. `sheet` and `key`: the record
-    of the list; `fields`: its fields, and `alone` whether the record has this frame only.
+    `left`, `top`: where what is in the sheet lies in the whole sprite of `whole_width` x `whole_height`. `sheet` and
+    `key`: the record of the list; `fields`: its fields, and `alone` whether the record has this frame only.
     """
 
     name: str

@@ -94,7 +94,8 @@ class _Reader:
             self.fields.append(ListField(self.roles[role], what, self.values[role], write))
 
     def _name(self, key: str) -> str:
-        """What a frame is called, and the field that stores it: a name, an id, or for a glyph the number of its character."""
+        """What a frame is called, and the field that stores it: a name, an id, or for a glyph the number of its
+        character."""
         role = sheet.NAME if sheet.NAME in self.roles else "id"
         if role not in self.roles:
             return key

@@ -20,7 +20,8 @@ Places = dict[str, tuple[int, int, bool]]  # of each sprite: left, top, and whet
 
 @dataclass(frozen=True)
 class Edit:
-    """What is wanted of a sheet: new pictures for frames by their names, other names, new frames, and frames taken out."""
+    """What is wanted of a sheet: new pictures for frames by their names, other names, new frames, and frames taken
+    out."""
 
     sprites: Mapping[str, Pixels]
     renamed: Mapping[str, str] = field(default_factory=dict)
@@ -30,7 +31,8 @@ class Edit:
 
 @dataclass(frozen=True)
 class Packed:
-    """A sheet with its frames before and after, None where one was not or is no more; whether all frames have new places."""
+    """A sheet with its frames before and after, None where one was not or is no more; whether all frames have new
+    places."""
 
     pixels: Pixels
     pairs: tuple[tuple[Frame | None, Frame | None], ...]
@@ -50,7 +52,8 @@ def check_inside(frames: Sequence[Frame], width: int, height: int, file: str) ->
         if min(frame.left, frame.top) < 0 or max(whole_size(frame)) > LARGEST:
             raise FormatError(
                 file,
-                f"the frame {frame.name} lies at {frame.left}, {frame.top} in {frame.whole_width} x {frame.whole_height} pixels",
+                f"the frame {frame.name} lies at {frame.left}, {frame.top} in {frame.whole_width} x "
+                f"{frame.whole_height} pixels",
                 hint="the sheet that belongs to this list",
             )
     total = sum(wide * high for wide, high in map(whole_size, frames))
@@ -80,7 +83,8 @@ def _part(whole: Pixels, frame: Frame) -> Pixels:
 
 
 def put_in(sheet: Pixels, frames: Sequence[Frame], edit: Edit) -> Packed:
-    """An edited sheet: sprites in their places when they fit there and no other frame shares them, else in new places."""
+    """An edited sheet: sprites in their places when they fit there and no other frame shares them, else in new
+    places."""
     kept = [frame for frame in frames if frame.name not in edit.removed]
     whole = {
         frame.name: edit.sprites[frame.name] if frame.name in edit.sprites else cut(sheet, frame) for frame in kept
@@ -117,8 +121,8 @@ def _repacked(
     edit: Edit,
     pairs: Sequence[tuple[Frame | None, Frame | None]],
 ) -> Packed:
-    """All frames placed again, the same picture once: upright, or turned where their list can store that and upright there is no
-    room; after that the sheet grows."""
+    """All frames placed again, the same picture once: upright, or turned where their list can store that and upright
+    there is no room; after that the sheet grows."""
     frames: dict[str, Frame] = {}
     sprites: dict[str, Pixels] = {}
     like = kept[0] if kept else pairs[0][0]

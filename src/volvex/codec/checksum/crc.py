@@ -1,4 +1,5 @@
-"""Any cyclic redundancy check of 8 to 64 bits, by its parameters (Williams, "A Painless Guide to CRC Error Detection", 1993).
+"""Any cyclic redundancy check of 8 to 64 bits, by its parameters (Williams, "A Painless Guide to CRC Error Detection",
+1993).
 
 bits, poly   the width, and the polynomial without its highest bit
 start        what the register holds at first

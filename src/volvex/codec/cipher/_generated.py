@@ -13,8 +13,8 @@ Step = Callable[[Any, Any, Any], None]  # fills an array with bytes, and leaves 
 
 
 class Generated:
-    """A key stream: `fill(out, state, numbers)` writes the next bytes and leaves in `state[0]` the number and in `state[1]` how many
-    bytes of it were given."""
+    """A key stream: `fill(out, state, numbers)` writes the next bytes and leaves in `state[0]` the number and in
+    `state[1]` how many bytes of it were given."""
 
     unit, pads = 1, False
 

@@ -1,4 +1,5 @@
-"""AES as a stream: a counter that begins with `iv` (NIST SP 800-38A), its lowest byte last, or first as in ZIP archives."""
+"""AES as a stream: a counter that begins with `iv` (NIST SP 800-38A), its lowest byte last, or first as in ZIP
+archives."""
 
 from typing import Any
 

@@ -1,4 +1,5 @@
-"""LZMA behind a short head, as ZIP archives store it: the version, the properties' size, the properties (APPNOTE 6.3.10, 5.8.8)."""
+"""LZMA behind a short head, as ZIP archives store it: the version, the properties' size, the properties (APPNOTE
+6.3.10, 5.8.8)."""
 
 from __future__ import annotations
 

@@ -1,7 +1,8 @@
-"""Block compression: 4 x 4 pixels in 8 or 16 bytes (BC1 to BC7), 4 x 4 to 12 x 12 in 16 (ASTC), by packages that do nothing else.
+"""Block compression: 4 x 4 pixels in 8 or 16 bytes (BC1 to BC7), 4 x 4 to 12 x 12 in 16 (ASTC), by packages that do
+nothing else.
 
-Where a package has no encoder, ours is plain: alpha of BC2 is stored as it is, BC1 blocks with transparent pixels get their own
-colours. BC6H is read only. Source: Khronos Data Format Specification 1.3, chapters 18 to 23.
+Where a package has no encoder, ours is plain: alpha of BC2 is stored as it is, BC1 blocks with transparent pixels get
+their own colours. BC6H is read only. Source: Khronos Data Format Specification 1.3, chapters 18 to 23.
 """
 
 from __future__ import annotations
@@ -226,7 +227,8 @@ def _bc2(pixels: Pixels) -> bytes:
 
 
 def _four_colours(blocks: Pixels) -> Pixels:
-    """Blocks whose colours stand in the order of three: the same indexes, as far as they mean the same in the order of four."""
+    """Blocks whose colours stand in the order of three: the same indexes, as far as they mean the same in the order of
+    four."""
     out = blocks.copy()
     equal = (out[:, 8:10] == out[:, 10:12]).all(axis=1)
     out[equal, 12:] = 0

@@ -19,8 +19,9 @@ SHOWN = {"unorm": "", "snorm": " signed", "float": " float", "index": " palette"
 class PixelFormat:
     """A way to store pixels.
 
-    `channels`: letters in the order in which pixels are decoded (`r g b a`, `l` grey, `i` the number of a colour in the palette).
-    `block`: the width and height of a block in pixels, 1 without blocks; `bits` of a block, or of a pixel. `sample`: the type of a decoded channel.
+    `channels`: letters in the order in which pixels are decoded (`r g b a`, `l` grey, `i` the number of a colour in the
+    palette). `block`: the width and height of a block in pixels, 1 without blocks; `bits` of a block, or of a pixel.
+    `sample`: the type of a decoded channel.
     """
 
     name: str

@@ -1,6 +1,8 @@
-"""The order in which pixels (or blocks) of a surface lie: row by row, along a Morton curve, tile by tile; and how levels follow each other.
+"""The order in which pixels (or blocks) of a surface lie: row by row, along a Morton curve, tile by tile; and how
+levels follow each other.
 
-A pixel format of a layout is written with it: `rgba8(order morton)`, `bc3(levels smallest)`, `pal8(order tiles, tile_width 8)`.
+A pixel format of a layout is written with it: `rgba8(order morton)`, `bc3(levels smallest)`, `pal8(order tiles,
+tile_width 8)`.
 """
 
 from __future__ import annotations
@@ -33,8 +35,8 @@ PARAMETERS = {
 class PixelLayout:
     """A pixel format and how its units (pixels, or blocks) lie in a file.
 
-    `inside`: how those of a tile lie. `images`: whether each image has all its levels together (`outer`), or each level all its images. `row_align`, `level_align`: the
-    bytes to whose multiples rows and levels are filled up.
+    `inside`: how those of a tile lie. `images`: whether each image has all its levels together (`outer`), or each level
+    all its images. `row_align`, `level_align`: the bytes to whose multiples rows and levels are filled up.
     """
 
     format: PixelFormat

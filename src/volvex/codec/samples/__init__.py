@@ -5,8 +5,8 @@ frame    one sample of each channel; lengths and places in sounds are counted in
 block    frames that are encoded together, with a start of their own
 lane     the samples of one channel, when channels are encoded apart
 
-A module exports `NAMES` (encodings that it knows), `PARAMETERS` (what they take) and `make(name, **values)`, a `SampleEncoding`.
-A layout writes them as `pcm16`, `ima_adpcm(nibbles high, header none)`.
+A module exports `NAMES` (encodings that it knows), `PARAMETERS` (what they take) and `make(name, **values)`, a
+`SampleEncoding`. A layout writes them as `pcm16`, `ima_adpcm(nibbles high, header none)`.
 """
 
 from __future__ import annotations

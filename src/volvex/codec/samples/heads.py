@@ -1,6 +1,7 @@
 """Heads of open sounds: rate, channels and length without decoding; of WAV, FLAC, Ogg and MP3.
 
-Sources: RFC 9639 (FLAC), RFC 3533 and 7845 (Ogg, Opus), ISO/IEC 11172-3 and 13818-3 (MPEG audio), the heads of Xing, LAME and VBRI.
+Sources: RFC 9639 (FLAC), RFC 3533 and 7845 (Ogg, Opus), ISO/IEC 11172-3 and 13818-3 (MPEG audio), the heads of Xing,
+LAME and VBRI.
 """
 
 from __future__ import annotations
@@ -36,7 +37,8 @@ class Head:
 
 @dataclass(frozen=True)
 class Mp3Frame:
-    """What the head of a frame gives: its bytes, its rate and channels, how many frames of sound it has, the bytes beside them."""
+    """What the head of a frame gives: its bytes, its rate and channels, how many frames of sound it has, the bytes
+    beside them."""
 
     size: int
     rate: int

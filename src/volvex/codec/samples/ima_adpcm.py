@@ -1,8 +1,11 @@
-"""IMA ADPCM and its relatives: differences of 4 bits, in steps that follow the sound (IMA Digital Audio Focus Group, 1992).
+"""IMA ADPCM and its relatives: differences of 4 bits, in steps that follow the sound (IMA Digital Audio Focus Group,
+1992).
 
 nibbles   which half of a byte comes first: `low` or `high`
-header    what begins a block, for each channel: `predictor_index` (a sample of 16 bits, the step's number, a byte), `index_predictor`
-          (the number and the sample, 16 bits each), `packed` (big-endian: 9 bits of a sample above 7 of the number), or `none`
+header    what begins a block, for each channel: `predictor_index` (a sample of 16 bits, the step's number, a byte),
+          `index_predictor`
+          (the number and the sample, 16 bits each), `packed` (big-endian: 9 bits of a sample above 7 of the number), or
+          `none`
 endian    of the numbers in the header: `little` or `big`
 first     whether the header's sample is itself the first of the block: `yes` or `no`
 group     how many differences of one channel stand together before those of the next
@@ -245,7 +248,8 @@ def _chosen(samples: Any, done: Any, there: Any, channel: Any, shift: Any, steps
 
 
 def _encode(samples: Any, old: Any, data: Any, out: Any, block: Any, form: Any, steps: Any, moves: Any) -> Any:
-    """Fill `out`; blocks whose samples are those of `old` are those of `data`, and so is of others what is before the first that differs."""
+    """Fill `out`; blocks whose samples are those of `old` are those of `data`, and so is of others what is before the
+    first that differs."""
     high, header, big, first, group, multiply, low, most, shift, start, index0 = form
     frames, channels = samples.shape
     size = 2 if header == 2 else 0 if header == 3 else 4

@@ -1,4 +1,5 @@
-"""How the samples of a sound lie: their encoding, and whether the channels take turns by frames or blocks, or lie one behind the other.
+"""How the samples of a sound lie: their encoding, and whether the channels take turns by frames or blocks, or lie one
+behind the other.
 
 A layout writes it as `pcm16(order channels)`, `ima_adpcm(block 512, header none)`.
 """

@@ -1,7 +1,8 @@
-"""MS ADPCM: what two samples foretell, and by how many steps of a size that follows the sound it is missed (RIFF WAVE, 1994).
+"""MS ADPCM: what two samples foretell, and by how many steps of a size that follows the sound it is missed (RIFF WAVE,
+1994).
 
-A block begins, for all channels, with the number of the coefficients, the size of a step, and the two first samples, the later one
-first. The differences of the channels take turns, the high half of a byte before the low one.
+A block begins, for all channels, with the number of the coefficients, the size of a step, and the two first samples,
+the later one first. The differences of the channels take turns, the high half of a byte before the low one.
 
 coefficients  a table of the game's own: pairs of signed numbers of 16 bits, the low byte first
 """

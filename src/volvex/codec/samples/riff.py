@@ -1,4 +1,5 @@
-"""RIFF WAVE: its chunks, what they say of the samples, loops, cues and tags (Microsoft and IBM, 1991 and 1994; RFC 2361)."""
+"""RIFF WAVE: its chunks, what they say of the samples, loops, cues and tags (Microsoft and IBM, 1991 and 1994; RFC
+2361)."""
 
 from __future__ import annotations
 
@@ -15,7 +16,7 @@ STANDARD = struct.pack("<14h", 256, 0, 512, -256, 0, 0, 192, 64, 240, 0, 460, -2
 MOST_CHUNKS = 4096
 MOST_POINTS = 1 << 16  # loops or cues of a file
 LARGEST_CHUNK = 1 << 24  # of those that are not samples
-TAGS = {"INAM": "title", "IART": "artist", "IPRD": "album", "ICRD": "date", "IGNR": "genre", "ICMT": "comment", "ITRK": "tracknumber", "ISFT": "software", "ICOP": "copyright"}  # fmt: skip
+TAGS = {"INAM": "title", "IART": "artist", "IPRD": "album", "ICRD": "date", "IGNR": "genre", "ICMT": "comment", "ITRK": "tracknumber", "ISFT": "software", "ICOP": "copyright"}  # fmt: skip  # noqa: E501
 READ = (b"smpl", b"cue ", b"LIST", b"fact")  # chunks that mean something here
 
 
@@ -38,7 +39,8 @@ class Cue:
 
 @dataclass(frozen=True)
 class Wave:
-    """What a file's chunks say. `start`, `size`: the bytes of its samples; `total`: the frames that it gives, or None."""
+    """What a file's chunks say. `start`, `size`: the bytes of its samples; `total`: the frames that it gives, or
+    None."""
 
     tag: int
     channels: int
@@ -73,7 +75,8 @@ class Wave:
 
 
 def read_wave(read: Read, size: int, whole: bool = True) -> Wave:
-    """What a file of some size gives; ContentError when it is damaged. Unless it is read `whole`, without chunks of other programs."""
+    """What a file of some size gives; ContentError when it is damaged. Unless it is read `whole`, without chunks of
+    other programs."""
     head = read(0, 12)
     if len(head) < 12 or head[:4] != b"RIFF" or head[8:] != b"WAVE":
         raise ContentError("no RIFF WAVE file")
@@ -176,7 +179,8 @@ def header(
 ) -> bytes:
     """A file up to its samples, of `size` bytes and `frames` frames; `behind`: the chunks behind these.
 
-    `encoding`: as a layout writes it, without parameters. `form`: the chunk of the format, where a file had one that is right.
+    `encoding`: as a layout writes it, without parameters. `form`: the chunk of the format, where a file had one that is
+    right.
     """
     bits = {"mulaw": 8, "alaw": 8, "ima_adpcm": 4, "ms_adpcm": 4}.get(encoding) or int(encoding.lstrip("pcmfloat"))
     tags = {"alaw": ALAW, "mulaw": MULAW, "ima_adpcm": IMA_ADPCM, "ms_adpcm": MS_ADPCM}
@@ -202,7 +206,8 @@ def header(
 def marks(
     loops: Sequence[Loop], cues: Sequence[Cue], tags: Mapping[str, str], rate: int, was: Wave | None = None
 ) -> bytes:
-    """The chunks for loops, cues and tags; of a file that there `was`, those that say the same stay as they are, and so do others."""
+    """The chunks for loops, cues and tags; of a file that there `was`, those that say the same stay as they are, and so
+    do others."""
     made = {b"smpl": b"", b"cue ": b"", b"adtl": b"", b"INFO": b""}
     kept = was if was is not None else Wave(0, 0, 0, 0, 0, 0, 0)
     made[b"smpl"] = _sampler(loops, rate, dict(kept.chunks).get(b"smpl", b"")) if loops else b""

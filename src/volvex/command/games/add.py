@@ -1,7 +1,7 @@
 """Add a game pack from a folder, ZIP or address.
 
-Everything in it is checked first. A pack teaches Volvex one game; its description may say how the game starts, so add only packs of people
-whom you trust.
+Everything in it is checked first. A pack teaches Volvex one game; its description may say how the game starts, so add
+only packs of people whom you trust.
 """
 
 from __future__ import annotations

@@ -33,6 +33,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
     if faults:
         return Status.BAD_DATA
     context.print(
-        f"{description.name}: no faults, {count(len(pack.layouts), 'layout')}, {count(len(pack.names), 'list')} of names"
+        f"{description.name}: no faults, {count(len(pack.layouts), 'layout')}, {count(len(pack.names), 'list')} of "
+        f"names"
     )
     return Status.OK

@@ -1,7 +1,7 @@
 """Draft a game pack from what a survey finds.
 
-The draft says what the game's folder is known by, which archives it has and what opens them, which are locked, and which folders look like
-saves, logs and mods. Comments say what to fill in.
+The draft says what the game's folder is known by, which archives it has and what opens them, which are locked, and
+which folders look like saves, logs and mods. Comments say what to fill in.
 """
 
 from __future__ import annotations

@@ -1,8 +1,9 @@
 """Add a secret to your key file, under a name.
 
-The secret is typed without being shown, or comes from --file, or from standard input. It is text, or pairs of hexadecimal
-digits with --hex. Only you can read the key file; layouts, game descriptions, benches and mods contain only names of keys.
-White space around the secret is kept and reported; when the secret does not open a file, it is also tried without.
+The secret is typed without being shown, or comes from --file, or from standard input. It is text, or pairs of
+hexadecimal digits with --hex. Only you can read the key file; layouts, game descriptions, benches and mods contain only
+names of keys. White space around the secret is kept and reported; when the secret does not open a file, it is also
+tried without.
 """
 
 from __future__ import annotations

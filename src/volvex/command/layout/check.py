@@ -35,7 +35,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
         fields = sum(len(block.fields) for block in layout.blocks)
         about = f'{layout.kind} "{layout.title}", {count(len(layout.blocks), "block")}, {count(fields, "field")}'
         context.print(
-            f"{file}: no faults, {context.paint('can be written' if not reasons else 'cannot be written', 'bold')}: {about}"
+            f"{file}: no faults, {context.paint('can be written' if not reasons else 'cannot be written', 'bold')}: "
+            f"{about}"
         )
         limits = [f"{limit.of} {limit.most:,}{' bytes' if limit.is_size else ''}" for limit in limits_of(layout)]
         if limits:

@@ -77,7 +77,8 @@ def _readings(path: str, walker: Walker, context: Context) -> Iterator[tuple[str
     other = next((group for group in found.groups), None)
     if other is not None:
         raise UsageError(
-            f"{shown(other.archive_path)} is {other.archive.called}: a driver opens it, not a layout, so there is none to explain",
+            f"{shown(other.archive_path)} is {other.archive.called}: a driver opens it, not a layout, so there is "
+            f"none to explain",
             f"`volvex list {quoted(other.archive_path)} --long`, or `volvex identify {quoted(other.archive_path)}`",
         )
     if walker.faults:

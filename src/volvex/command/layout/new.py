@@ -1,7 +1,7 @@
 """Start a layout for an unknown file, with hints.
 
-Prints the size and the first bytes, the more likely byte order, and what each number of the header may be: the size of the
-file, an offset in it, a count.
+Prints the size and the first bytes, the more likely byte order, and what each number of the header may be: the size of
+the file, an offset in it, a count.
 """
 
 from __future__ import annotations

@@ -1,13 +1,14 @@
 """Prove a layout: read, rewrite and compare every byte.
 
-Every part is placed, every number computed and every checksum verified again; all entries are decoded. Status 1: the result
-differs; the first different byte is reported, with the field that covers it.
+Every part is placed, every number computed and every checksum verified again; all entries are decoded. Status 1: the
+result differs; the first different byte is reported, with the field that covers it.
 
-Identical bytes do not show that a layout is right for other content. So what the file shows and the layout does not say is
-reported as hints, each with the line that says it: starts at multiples of 32, sorted records, a number that is a size. With
---strict a hint is a failure. With --harder the archive is also changed in memory: the first, last and middle entries grow, shrink,
-become empty and are removed, others are added under names of many lengths and in a new folder; all are written in another
-order, taken out and put back. Each result is read again, compared and proved. A folder stands for all archives below it.
+Identical bytes do not show that a layout is right for other content. So what the file shows and the layout does not say
+is reported as hints, each with the line that says it: starts at multiples of 32, sorted records, a number that is a
+size. With --strict a hint is a failure. With --harder the archive is also changed in memory: the first, last and middle
+entries grow, shrink, become empty and are removed, others are added under names of many lengths and in a new folder;
+all are written in another order, taken out and put back. Each result is read again, compared and proved. A folder
+stands for all archives below it.
 """
 
 from __future__ import annotations
@@ -165,7 +166,8 @@ def _tell_difference(path: str, difference: Difference, context: Context) -> Sta
         + (f" ({difference.field.meaning})" if difference.field.meaning else "")
     )
     context.print(
-        f"  the file has {difference.original.hex(' ') or 'nothing more'}, the layout makes {difference.written.hex(' ') or 'nothing more'}"
+        f"  the file has {difference.original.hex(' ') or 'nothing more'}, the layout makes "
+        f"{difference.written.hex(' ') or 'nothing more'}"
     )
     return Status.DIFFERS
 

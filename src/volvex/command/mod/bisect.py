@@ -1,9 +1,9 @@
 """Find the mod and the change that break the game.
 
-Half of the mods that are on are installed, the game is tested, and so on, until the smallest set is left with which it fails; then
-the same for the changes of those mods. The test is `volvex start` (an error status, or errors in the log), a command of yours
-(--test), or your answer (--ask). What a mod requires is always installed with it. Afterwards everything is as it was before. After an
-interruption the same command goes on from there.
+Half of the mods that are on are installed, the game is tested, and so on, until the smallest set is left with which it
+fails; then the same for the changes of those mods. The test is `volvex start` (an error status, or errors in the log),
+a command of yours (--test), or your answer (--ask). What a mod requires is always installed with it. Afterwards
+everything is as it was before. After an interruption the same command goes on from there.
 """
 
 from __future__ import annotations
@@ -83,7 +83,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
 
 @contextlib.contextmanager
 def _as_before(search: _Search, before: Mapping[str, Installed]) -> Iterator[None]:
-    """Have the same installed afterwards as before; told when it cannot be, as the library no longer has a mod of it."""
+    """Have the same installed afterwards as before; told when it cannot be, as the library no longer has a mod of
+    it."""
     was = {made.rpartition(" ")[0] for installed in before.values() for made in installed.made_of}
     was_installed = [mod for mod in search.library.mods(on=False) if mod.id in was]
     try:
@@ -98,7 +99,8 @@ def _as_before(search: _Search, before: Mapping[str, Installed]) -> Iterator[Non
                 context.complain(f"skipped: {shown(action.path)}: {shown(action.why)}")
         if _made_of(installed(game)) != _made_of(before):
             context.complain(
-                "other files are installed than before: `volvex status` lists them, `volvex install GAME` installs the mods that are on"
+                "other files are installed than before: `volvex status` lists them, `volvex install GAME` installs "
+                "the mods that are on"
             )
 
 
@@ -162,8 +164,8 @@ class _Search:
         return self.verdicts[key]
 
     def install(self, mods: Sequence[Mod]) -> bool:
-        """Install just these mods as they were installed before; whether they could be combined. Where they disagree the one that was
-        preferred wins, or the later one."""
+        """Install just these mods as they were installed before; whether they could be combined. Where they disagree
+        the one that was preferred wins, or the later one."""
         used = self.library.used
         decisions = Decisions(self.library.settled, (*used.prefer, *(mod.id for mod in reversed(mods))))
         with open_staging(self.library, self.context, "bisect") as bench:  # again: installs move the originals

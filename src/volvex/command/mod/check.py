@@ -1,6 +1,7 @@
 """Check a mod: its descriptor, its changes, and the game.
 
-With a game, everything in the mod is also applied to a copy in memory, and the result is checked as `volvex check` does.
+With a game, everything in the mod is also applied to a copy in memory, and the result is checked as `volvex check`
+does.
 """
 
 from __future__ import annotations

@@ -1,6 +1,7 @@
 """Write a mod as a ZIP to share.
 
-The same mod gives the same bytes on every system. XML and JSON in it must be whole; `volvex mod check` compares all of it with a game.
+The same mod gives the same bytes on every system. XML and JSON in it must be whole; `volvex mod check` compares all of
+it with a game.
 """
 
 from __future__ import annotations
@@ -47,6 +48,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         context.complain(f"error: {error.message}")
     files = export_mod(options.mod, target, context.disk, options.overwrite)
     context.print(
-        f"{target}: {descriptor.title} {descriptor.version}, {count(files, 'file')}, {number(context.disk.where(target).stat().st_size)} bytes"
+        f"{target}: {descriptor.title} {descriptor.version}, {count(files, 'file')}, "
+        f"{number(context.disk.where(target).stat().st_size)} bytes"
     )
     return Status.OK

@@ -1,8 +1,9 @@
 """Make a mod from files or archives that others changed.
 
-SOURCE is a folder or an archive of changed files, a whole changed archive of the game, or a single file (with --path). Files
-are matched to the game by their paths. A whole changed archive is compared with the game's own, and what differs becomes the
-mod's changes, by id and field where the format is known: so mods that each ship the same archive can be combined.
+SOURCE is a folder or an archive of changed files, a whole changed archive of the game, or a single file (with --path).
+Files are matched to the game by their paths. A whole changed archive is compared with the game's own, and what differs
+becomes the mod's changes, by id and field where the format is known: so mods that each ship the same archive can be
+combined.
 
 Nothing is taken over that is in doubt: --accept also takes files with a similar name, and new files.
 """

@@ -1,8 +1,8 @@
 """List the mods for a game, in their order.
 
-Mods that want something different of the same field, line or file are told by name. With --check everything is combined with
-the game's files, which also shows what no longer fits after a game update: "applies with 2 merges" means that two files of the game
-are not those that the mod was made for, and that its changes go into them.
+Mods that want something different of the same field, line or file are told by name. With --check everything is combined
+with the game's files, which also shows what no longer fits after a game update: "applies with 2 merges" means that two
+files of the game are not those that the mod was made for, and that its changes go into them.
 """
 
 from __future__ import annotations

@@ -2,14 +2,14 @@
 
 The changes on the bench become the mod.
 
-The mod is a folder: `mod.toml` describes it, `changes` and `lines` contain what was changed by id, field and line, and `files`
-contains new and replaced files. It contains nothing of the game that you did not change. With a folder that is a mod already,
---overwrite writes the changes again and keeps its `mod.toml` and other files; what you put among its changes by hand goes to the
-bench's folder `undone`. The changes are checked first, as `check` does.
+The mod is a folder: `mod.toml` describes it, `changes` and `lines` contain what was changed by id, field and line, and
+`files` contains new and replaced files. It contains nothing of the game that you did not change. With a folder that is
+a mod already, --overwrite writes the changes again and keeps its `mod.toml` and other files; what you put among its
+changes by hand goes to the bench's folder `undone`. The changes are checked first, as `check` does.
 
-With --item an item of the game is copied on the bench first: its record, files of data and pictures under a new id, with the
-references among them; its name in each language is the mod's title, and its picture the mod's icon. The rest is ordinary editing with
-`set`; then the same command with --overwrite and without --item.
+With --item an item of the game is copied on the bench first: its record, files of data and pictures under a new id,
+with the references among them; its name in each language is the mod's title, and its picture the mod's icon. The rest
+is ordinary editing with `set`; then the same command with --overwrite and without --item.
 """
 
 from __future__ import annotations

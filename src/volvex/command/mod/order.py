@@ -1,6 +1,7 @@
 """Change the order of mods.
 
-A later mod may change a value that an earlier one made. The mods that are named take the places that they have among all, in the order in which they are named.
+A later mod may change a value that an earlier one made. The mods that are named take the places that they have among
+all, in the order in which they are named.
 """
 
 from __future__ import annotations

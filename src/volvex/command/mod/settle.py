@@ -1,7 +1,7 @@
 """List the conflicts between mods, and settle one.
 
-A conflict is a field, record, line or file that two mods change differently, or that has changed in the game since a mod was
-made. What was settled is remembered for as long as all sides stay as they are.
+A conflict is a field, record, line or file that two mods change differently, or that has changed in the game since a
+mod was made. What was settled is remembered for as long as all sides stay as they are.
 """
 
 from __future__ import annotations

@@ -42,7 +42,8 @@ def _print_head(mod: Mod, context: Context) -> None:
     by = f" by {descriptor.author}" if descriptor.author else ""
     versions = f" {', '.join(descriptor.game_versions)}" if descriptor.game_versions else ""
     context.print(
-        f"{context.paint(shown(descriptor.title), 'bold')}  {descriptor.id} {descriptor.version}{shown(by)}, for {shown(descriptor.game + versions)}"
+        f"{context.paint(shown(descriptor.title), 'bold')}  {descriptor.id} {descriptor.version}{shown(by)}, for "
+        f"{shown(descriptor.game + versions)}"
     )
     description = descriptor.descriptions.get("en") or next(iter(descriptor.descriptions.values()), "")
     for line in description.splitlines():

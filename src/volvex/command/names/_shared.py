@@ -1,4 +1,5 @@
-"""What the commands for names share: which dictionary folder they write to, which archives they ask, how finds are shown."""
+"""What the commands for names share: which dictionary folder they write to, which archives they ask, how finds are
+shown."""
 
 from __future__ import annotations
 
@@ -79,7 +80,8 @@ def look_up(
     options: argparse.Namespace,
     context: Context,
 ) -> int:
-    """Ask each layout that gives the hash function of its names, and show what they answer; `otherwise` is said when none does."""
+    """Ask each layout that gives the hash function of its names, and show what they answer; `otherwise` is said when
+    none does."""
     bench_of(options, context)
     layouts = keyed(context.library(), options.layout)
     found = [
@@ -180,7 +182,8 @@ def conclude(
     tried = sum(unresolved.tried.total() for unresolved in quarries)
     accidents = sum(unresolved.expected(how) for unresolved in quarries for how in unresolved.tried)
     context.print(
-        f"nameless: {context.paint(f'{before:,}', 'yellow')} before, {context.paint(f'{before - named:,}', 'green')} after"
+        f"nameless: {context.paint(f'{before:,}', 'yellow')} before, {context.paint(f'{before - named:,}', 'green')} "
+        f"after"
         f"; of {count(sum(len(group.rows) for group in groups), 'entry', 'entries')}"
         + (f"; {beyond:,} of them go by numbers, or by hashes whose function no layout gives" if beyond else "")
     )
@@ -188,7 +191,8 @@ def conclude(
     if by:
         context.print("learnt: " + ", ".join(f"{number:,} {what}" for what, number in by.items()))
     context.print(
-        f"{tried:,} {'paths' if len(quarries) < 2 else 'hashes'} were tried; accidental hits to be expected: {chance(accidents)}"
+        f"{tried:,} {'paths' if len(quarries) < 2 else 'hashes'} were tried; accidental hits to be expected: "
+        f"{chance(accidents)}"
     )
     if sure:
         context.print(context.paint(f"{count(len(sure), 'new name')} in {_from_here(folder / FOUND, context)}", "dim"))

@@ -1,7 +1,7 @@
 """List uncertain names, and accept them by path or pattern.
 
-Without a path it lists them, the most likely first. An accepted name goes into the bench's dictionary with the hash that it
-stands for.
+Without a path it lists them, the most likely first. An accepted name goes into the bench's dictionary with the hash
+that it stands for.
 """
 
 from __future__ import annotations
@@ -50,6 +50,7 @@ def run(options: argparse.Namespace, context: Context) -> int:
         )
     for find in taken:
         context.print(
-            f"{'discarded' if options.discard else 'accepted'}: {context.paint(shown(find.path), 'blue')} for {find.key}"
+            f"{'discarded' if options.discard else 'accepted'}: {context.paint(shown(find.path), 'blue')} for "
+            f"{find.key}"
         )
     return Status.OK

@@ -54,7 +54,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
         twice = len(lines) - len(unique)
         said = f"; {count(twice, 'line')} given twice" if twice else ""
         context.print(
-            f"{count(new, 'new name')} of {len(unique):,}{said}; {context.paint(shown(target.as_posix()), 'blue')} has {whole:,}"
+            f"{count(new, 'new name')} of {len(unique):,}{said}; {context.paint(shown(target.as_posix()), 'blue')} "
+            f"has {whole:,}"
         )
     return Status.OK
 

@@ -1,8 +1,8 @@
 """Try all paths of a pattern on the nameless entries.
 
-`{a,b}` is one of several texts, `{00..99}` a number, `{a..f}` a letter, `{word}` each line of a list. Quote the pattern for
-the shell. The number of paths and the time are printed first. Certain names go into the bench's dictionary; names that may be
-accidents wait for `names accept`.
+`{a,b}` is one of several texts, `{00..99}` a number, `{a..f}` a letter, `{word}` each line of a list. Quote the pattern
+for the shell. The number of paths and the time are printed first. Certain names go into the bench's dictionary; names
+that may be accidents wait for `names accept`.
 """
 
 from __future__ import annotations

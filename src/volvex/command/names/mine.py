@@ -1,9 +1,9 @@
 """Search all readable content for the names of nameless entries.
 
-Every file and entry is read, also nested archives, for anything that could be a path. Written paths come first; then, round
-after round, likely ones: other extensions, numbers, sides and languages, names of siblings, words in known folders. Certain
-names go into the bench's dictionary, uncertain ones wait for `names accept`. What was read is remembered: interrupted, the
-same command continues.
+Every file and entry is read, also nested archives, for anything that could be a path. Written paths come first; then,
+round after round, likely ones: other extensions, numbers, sides and languages, names of siblings, words in known
+folders. Certain names go into the bench's dictionary, uncertain ones wait for `names accept`. What was read is
+remembered: interrupted, the same command continues.
 """
 
 from __future__ import annotations
@@ -61,7 +61,8 @@ def run(options: argparse.Namespace, context: Context) -> int:
             left = f"; {count(done.left_out, 'product')} too large to be tried" if done.left_out else ""
             context.print(
                 context.paint(
-                    f"read {count(read.files, 'file')}, {number(read.bytes)} bytes{known}; {count(done.rounds, 'round')}{left}",
+                    f"read {count(read.files, 'file')}, {number(read.bytes)} bytes{known}; "
+                    f"{count(done.rounds, 'round')}{left}",
                     "dim",
                 )
             )

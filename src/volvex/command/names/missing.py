@@ -93,5 +93,6 @@ def _print(found: list[dict[str, object]], entries: int, options: argparse.Names
     context.print(f"{len(found):,} of {count(entries, 'entry', 'entries')} have no name: {said}")
     if any(lines):
         context.print(
-            "in doubt: `volvex names accept PATH` for what a search found; of two paths in dictionaries the line `PATH = HASH` decides"
+            "in doubt: `volvex names accept PATH` for what a search found; of two paths in dictionaries the line "
+            "`PATH = HASH` decides"
         )

@@ -1,7 +1,7 @@
 """Look up the paths of a hash, or compute one.
 
-A hash is hexadecimal digits; with separate hashes of folder, name and extension, they are separated by slashes. Anything else is
-a path, whose hash every layout computes that gives the hash function of its names.
+A hash is hexadecimal digits; with separate hashes of folder, name and extension, they are separated by slashes.
+Anything else is a path, whose hash every layout computes that gives the hash function of its names.
 """
 
 from __future__ import annotations

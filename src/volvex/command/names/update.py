@@ -1,8 +1,8 @@
 """Fetch the lists of names that game descriptions name.
 
-A description gives their addresses in a line such as `lists = ["https://..."]`. A list that has not changed is not sent again. One that is no
-text in UTF-8, has half the names of the one that is there, or names fewer entries of your games is not taken, and the old one stays.
-Nothing is fetched by any other command.
+A description gives their addresses in a line such as `lists = ["https://..."]`. A list that has not changed is not sent
+again. One that is no text in UTF-8, has half the names of the one that is there, or names fewer entries of your games
+is not taken, and the old one stays. Nothing is fetched by any other command.
 """
 
 from __future__ import annotations

@@ -8,7 +8,8 @@ from volvex.source import Source
 
 
 def about_text(source: Source, kind: str, walker: Walker, context: Context) -> str:
-    """The size and format of a picture, the duration and format of a sound or movie, what a model has; FormatError when it is damaged.
+    """The size and format of a picture, the duration and format of a sound or movie, what a model has; FormatError when
+    it is damaged.
 
     `kind`: what a list calls it, which is the kind of its layout where it is in a format of the game's own.
     """

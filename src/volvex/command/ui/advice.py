@@ -1,4 +1,5 @@
-"""Commands in messages, made so that they can be pasted where the user stands: with the bench or the game that the user named.
+"""Commands in messages, made so that they can be pasted where the user stands: with the bench or the game that the user
+named.
 
 A message names a command in backquotes. Where the user named a bench or a game and the command takes one, it is added.
 """

@@ -69,7 +69,8 @@ def _draw(drawn: Drawn, zoom: int, above: int, context: Context) -> None:
 def convert_asset(
     kind: AssetKind[Any], asset: Any, content: Content, options: argparse.Namespace, context: Context
 ) -> int:
-    """Convert an asset to an open format with what goes out with it; or a user's file into the form of the one at `--like`.
+    """Convert an asset to an open format with what goes out with it; or a user's file into the form of the one at
+    `--like`.
 
     Of a user's file, what would lie in other files of the game is named and not written.
     """

@@ -92,7 +92,8 @@ def open_bench(options: argparse.Namespace, context: Context, sync_exports: bool
 
 
 def _game_folder(folder: Path, options: argparse.Namespace) -> Path:
-    """The folder of a bench's game: the one that it was made for, or where that is gone the one that the options name."""
+    """The folder of a bench's game: the one that it was made for, or where that is gone the one that the options
+    name."""
     from volvex.bench.bench_file import read_description
 
     path = Path(read_description(folder).game)
@@ -128,7 +129,8 @@ def note_same_content(bench: Workbench, context: Context) -> None:
         if others:
             more = f" and {len(others) - 1} more" if len(others) > 1 else ""
             context.note(
-                f"note: {shown(place)} has the same content as {shown(others[0])}{more}; `volvex build --everywhere` changes all"
+                f"note: {shown(place)} has the same content as {shown(others[0])}{more}; `volvex build --everywhere` "
+                f"changes all"
             )
 
 

@@ -1,4 +1,5 @@
-"""Many pictures, sounds or models converted by one command: what is meant, where each goes, who does it, and what became of them."""
+"""Many pictures, sounds or models converted by one command: what is meant, where each goes, who does it, and what
+became of them."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""Many models converted by one command: each with all that belongs to it, the textures of all of them once, in a folder of their own."""
+"""Many models converted by one command: each with all that belongs to it, the textures of all of them once, in a folder
+of their own."""
 
 from __future__ import annotations
 

@@ -164,7 +164,8 @@ class BulkState:
 
 
 def _tags(path: str) -> tuple[tuple[str, str], ...]:
-    """What the path of a sound says of it: its title, the album that its folder is, its number where the name begins with one."""
+    """What the path of a sound says of it: its title, the album that its folder is, its number where the name begins
+    with one."""
     folder, _, name = path.rpartition("/")
     stem = name.rpartition(".")[0] or name
     found = {"title": stem, "album": folder.rpartition("/")[2]}
@@ -180,7 +181,8 @@ def above_of(path: str) -> str:
 
 
 def _package(path: str) -> str:
-    """The archive that an entry lies in: the part of its path up to the last name with an extension, but for its own."""
+    """The archive that an entry lies in: the part of its path up to the last name with an extension, but for its
+    own."""
     parts = path.split("/")
     last = next((at for at in range(len(parts) - 2, -1, -1) if "." in parts[at].lstrip(".")), 0)
     return "/".join(parts[: last + 1])

@@ -51,7 +51,8 @@ def _fill(parser: argparse.ArgumentParser, name: str, named: bool, context: Cont
 
 
 def paths_from(prefix: str, context: Context) -> list[str]:
-    """The paths that begin with `prefix`, up to the next slash: from the current folder, or as in the game of a bench."""
+    """The paths that begin with `prefix`, up to the next slash: from the current folder, or as in the game of a
+    bench."""
     folder, slash, start = prefix.replace("\\", "/").rpartition("/")
     base = _base(context, folder)
     here = base / folder

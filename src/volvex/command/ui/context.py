@@ -133,7 +133,8 @@ class Context:
         return platformdirs.user_config_path("volvex", appauthor=False)
 
     def library(self, *folders: Path) -> Library:
-        """All layouts and known dictionaries; those of the benches in `folders`, and of the bench around, come first."""
+        """All layouts and known dictionaries; those of the benches in `folders`, and of the bench around, come
+        first."""
         from volvex.archive.access.paths import LAYOUTS
         from volvex.layout import Library, cache
 
@@ -207,7 +208,8 @@ class Context:
 
     @contextlib.contextmanager
     def progress(self, what: str, total: int, of: str = "") -> Iterator[Callable[[int], None]]:
-        """Something to tell how many bytes (or what `of` says) are done; drawn on a terminal, with rate and time left."""
+        """Something to tell how many bytes (or what `of` says) are done; drawn on a terminal, with rate and time
+        left."""
         if self.quiet or not self.err.isatty() or total < 1 << 24:
             yield lambda size: None
             return

@@ -389,7 +389,8 @@ def laid_out(path: str, walker: Walker, context: Context) -> LayoutDocument | No
 
 
 def catalogue_of(path: str, walker: Walker, options: argparse.Namespace, context: Context) -> tuple[Catalogue, str]:
-    """All data around a path: that of the bench, of its game if a description knows it, or else of its folder; and the path in it."""
+    """All data around a path: that of the bench, of its game if a description knows it, or else of its folder; and the
+    path in it."""
     from volvex.bench.game import Game
     from volvex.bench.game_description import UNKNOWN
     from volvex.bench.originals import Originals

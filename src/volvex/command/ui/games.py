@@ -46,7 +46,8 @@ def user_folders() -> dict[str, Path]:
 
 
 def named_games(context: Context) -> set[str]:
-    """The folders of all games that this user has named; none when that file is not sound, so that they are asked again."""
+    """The folders of all games that this user has named; none when that file is not sound, so that they are asked
+    again."""
     try:
         value = json.loads((context.home / NAME).read_bytes())
         return {str(one) for one in value["games"]}
@@ -66,7 +67,8 @@ def name_game(game: Path, context: Context) -> None:
 
 
 def refuse_in_games(context: Context) -> Callable[[Path], None]:
-    """What refuses to write into the folder of a game: one that the user named, that is known, or that has something installed."""
+    """What refuses to write into the folder of a game: one that the user named, that is known, or that has something
+    installed."""
     from volvex.archive.access.paths import HIDDEN
     from volvex.bench.game_description import UNKNOWN
 

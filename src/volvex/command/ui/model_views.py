@@ -91,7 +91,8 @@ class ModelCells:
         return View(skeleton=self.options.skeleton or bare, plain=self.options.untextured)
 
     def page(self, paths: list[str]) -> Image.Image | None:
-        """One model large, in the views that are asked for; None when what is named is no single model and none are asked for."""
+        """One model large, in the views that are asked for; None when what is named is no single model and none are
+        asked for."""
         contents = each_content(paths[0], self.walker, self.context, deep=True)
         first = next(contents, None)
         if first is None:

@@ -124,7 +124,8 @@ def print_conflicts(conflicts: Sequence[Conflict], context: Context) -> None:
     first = conflicts[0]
     best = next(side.mod for side in reversed(first.sides) if side.mod != GAME)
     context.tip(
-        f"{count(len(conflicts), 'conflict')}; settle it with the command below, or prefer one mod: `volvex install --prefer {best}`"
+        f"{count(len(conflicts), 'conflict')}; settle it with the command below, or prefer one mod: `volvex install "
+        f"--prefer {best}`"
     )
     context.tip(f"`volvex mod settle {quoted(first.key)} --winner {best}`")
 

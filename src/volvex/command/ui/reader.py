@@ -102,7 +102,8 @@ def _paths(options: argparse.Namespace) -> list[str]:
 
 
 def tied_library(options: argparse.Namespace, context: Context) -> tuple[Library, Ties]:
-    """All known layouts, and what ties paths from the current folder to them: their games' descriptions, and the options."""
+    """All known layouts, and what ties paths from the current folder to them: their games' descriptions, and the
+    options."""
     from volvex.archive.access.ties import Games, Ties
 
     library: Library = context.library()
@@ -160,7 +161,8 @@ def _tie_encodings(options: argparse.Namespace, ties: Ties, roots: list[Path]) -
 
 
 def _anchored(root: Path, path: str) -> tuple[Path, str]:
-    """The folder that a path below `root` starts from, and the rest of it as a pattern: `../game/x` starts above, `/x` at the top."""
+    """The folder that a path below `root` starts from, and the rest of it as a pattern: `../game/x` starts above, `/x`
+    at the top."""
     text = os.path.normpath(path).replace(os.sep, "/")
     if Path(path).is_absolute():
         return Path(Path(path).anchor), text.removeprefix(Path(path).anchor.replace(os.sep, "/"))
@@ -252,7 +254,8 @@ def layout_of_all(options: argparse.Namespace, library: Library, context: Contex
 
 
 def folder_of(path: Path, options: argparse.Namespace, context: Context) -> tuple[Path, str]:
-    """A folder that a user names, on a bench as in the game; and what stands before the paths in it that is not shown."""
+    """A folder that a user names, on a bench as in the game; and what stands before the paths in it that is not
+    shown."""
     bench = bench_of(options, context)
     if bench is None:
         return path, ""
@@ -271,7 +274,8 @@ def game_path(path: str, walker: Walker, context: Context) -> str | None:
 
 
 def bench_file(path: str, walker: Walker, context: Context) -> tuple[str, Path] | None:
-    """What the bench has of something of its game: the place in its tree, and the file; None when it has nothing of it."""
+    """What the bench has of something of its game: the place in its tree, and the file; None when it has nothing of
+    it."""
     from volvex.archive.access.merged import MARK
 
     inner = game_path(path, walker, context) if not path.startswith(MARK) else ""
@@ -294,7 +298,8 @@ def bench_file(path: str, walker: Walker, context: Context) -> tuple[str, Path] 
 
 
 def finds_beside(path: str, walker: Walker, context: Context, edited: bool = False) -> Beside:
-    """What finds other files by their paths from the folder of a file or entry; `edited`: as they stand on the bench."""
+    """What finds other files by their paths from the folder of a file or entry; `edited`: as they stand on the
+    bench."""
 
     from volvex.archive.access.merged import MARK
     from volvex.source import FileSource
@@ -378,7 +383,8 @@ def each_content(
 ) -> Iterator[tuple[Content, Path | None]]:
     """The content of every file and entry that a path means; and where it is on disk, if it is.
 
-    An archive is what it is itself, or with `deep` what it holds, to any depth. What cannot be read is among the walker's faults.
+    An archive is what it is itself, or with `deep` what it holds, to any depth. What cannot be read is among the
+    walker's faults.
     """
     for content, file in _each_content(path, walker, context, deep):
         content.source.beside = finds_beside(content.path, walker, context, content.edited)
@@ -416,7 +422,8 @@ def _found_content(path: str, walker: Walker, deep: bool) -> Iterator[tuple[Cont
 
 
 def remember_layouts(options: argparse.Namespace, bench: Workbench, ties: Ties, context: Context) -> None:
-    """Tie what the options name to its layout for good: the bench keeps it, and a layout file in its folder `layouts`."""
+    """Tie what the options name to its layout for good: the bench keeps it, and a layout file in its folder
+    `layouts`."""
     told = list(named_layouts(options, ties))
     for named in told:
         for pattern in [named.pattern] if named.pattern else _patterns(options, bench, named.layout, context):

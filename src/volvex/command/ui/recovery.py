@@ -17,7 +17,8 @@ def note_recovered(folder: Path, what: str, context: Context) -> None:
 
 
 def finish_interrupted(paths: Iterable[Path], context: Context) -> None:
-    """Finish or undo the interrupted transactions of the games that these paths lead into: nobody is shown a torn state."""
+    """Finish or undo the interrupted transactions of the games that these paths lead into: nobody is shown a torn
+    state."""
     from volvex.archive.access.paths import HIDDEN
 
     for folder in dict.fromkeys(folder for path in paths for folder in (path, *path.parents)):

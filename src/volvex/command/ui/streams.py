@@ -1,6 +1,7 @@
 """`-` in the place of one file: standard input where a file goes in, standard output where one comes out.
 
-A command lists its arguments of that kind (`INPUTS`, `OUTPUTS`) and works with files as ever: these are in a temporary folder.
+A command lists its arguments of that kind (`INPUTS`, `OUTPUTS`) and works with files as ever: these are in a temporary
+folder.
 """
 
 from __future__ import annotations
@@ -26,7 +27,8 @@ LOOKED_AT = 1 << 16  # bytes by which output is known for text
 
 
 class _Renamed:
-    """A stream on which the temporary folder is not seen: its files are called `standard-input` and `standard-output`."""
+    """A stream on which the temporary folder is not seen: its files are called `standard-input` and
+    `standard-output`."""
 
     def __init__(self, stream: TextIO, folder: str) -> None:
         self._stream, self._folder = stream, re.compile(rf"{re.escape(folder)}[\\/](out[\\/])?")
@@ -73,7 +75,8 @@ def streams(command: Command, options: argparse.Namespace, context: Context) -> 
 
 
 def _named(command: Command, what: str, options: argparse.Namespace) -> list[tuple[str, int | None]]:
-    """The arguments of a kind that are `-`: their names, and the place of each in a list. A command may give the place (`path.0`)."""
+    """The arguments of a kind that are `-`: their names, and the place of each in a list. A command may give the place
+    (`path.0`)."""
     found: list[tuple[str, int | None]] = []
     for text in getattr(command, what, ()):
         name, _, only = text.partition(".")

@@ -116,7 +116,8 @@ class Prefixed:
 
 
 class Spans:
-    """Plain ASCII texts that lie in one row of bytes, behind the same words: put into lines without ever becoming texts."""
+    """Plain ASCII texts that lie in one row of bytes, behind the same words: put into lines without ever becoming
+    texts."""
 
     def __init__(self, prefix: str, data: bytes, starts: Any, lengths: Any) -> None:
         self.prefix, self.data, self.starts, self.lengths = prefix, data, starts, lengths
@@ -217,7 +218,8 @@ def count(value: int, text: str, many: str = "") -> str:
 
 
 def print_table(context: Context, columns: Sequence[Column], cut: bool = False) -> None:
-    """The columns below their titles. The last column is not padded; with `cut` the lines end at the terminal's edge."""
+    """The columns below their titles. The last column is not padded; with `cut` the lines end at the terminal's
+    edge."""
     columns = [column for column in columns if len(column.cells)]
     if not columns:
         return

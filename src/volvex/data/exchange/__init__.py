@@ -94,7 +94,8 @@ def exported(extension: str, document: Document, wanted: Wanted) -> bytes:
         change = back.changes[0]
         raise FormatError(
             document.file,
-            f"row {change.id}: {change.field} would come back from {extension.lstrip('.')} as {change.after!r}, it is {change.before!r}",
+            f"row {change.id}: {change.field} would come back from {extension.lstrip('.')} as {change.after!r}, it "
+            f"is {change.before!r}",
             hint=_others(document, extension),
         )
     return data

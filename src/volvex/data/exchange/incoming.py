@@ -1,7 +1,8 @@
 """Values that come back from an open form: compared with what is there, checked, made into changes.
 
-Nothing is taken from how a program shows a number: a value that is the same number, or is what a spreadsheet makes of it, is no
-change; one that a spreadsheet has spoilt (leading zeros gone, a long id rounded, a text made a date) is a fault.
+Nothing is taken from how a program shows a number: a value that is the same number, or is what a spreadsheet makes of
+it, is no change; one that a spreadsheet has spoilt (leading zeros gone, a long id rounded, a text made a date) is a
+fault.
 """
 
 from __future__ import annotations

@@ -55,7 +55,8 @@ def settled(document: Document, wanted: Wanted) -> tuple[str, str]:
 
 
 def _require_new(document: Document, language: str, known: list[str]) -> None:
-    """UsageError unless a language that a document does not have can be added to it: where each language has records of its own."""
+    """UsageError unless a language that a document does not have can be added to it: where each language has records of
+    its own."""
     sheet = next((sheet for sheet in document.sheets if len(sheet.id) > 1), None)
     rule = sheet.columns[sheet.id[-1]].rule if sheet is not None else None
     if rule is None:

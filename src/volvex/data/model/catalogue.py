@@ -1,7 +1,8 @@
 """Message catalogues in binary (GNU gettext, MO): read and edited as those in text are.
 
-A record is a message; its id is the text to be translated, behind its context and a `|`. Source: GNU gettext manual, "The Format of
-GNU MO Files". New texts are written where the old ones lay, or behind the end where other things lie between these.
+A record is a message; its id is the text to be translated, behind its context and a `|`. Source: GNU gettext manual,
+"The Format of GNU MO Files". New texts are written where the old ones lay, or behind the end where other things lie
+between these.
 """
 
 from __future__ import annotations
@@ -88,7 +89,8 @@ class Catalogue(Document):
             raise UnfitError(self.file, what, hint="another character") from error
 
     def _placed(self, new: dict[int, bytes]) -> bytes:
-        """The file with other texts: from the first one that changes on all are moved, where nothing else lies between them."""
+        """The file with other texts: from the first one that changes on all are moved, where nothing else lies between
+        them."""
         spans = self._spans(self.texts).copy()
         order = np.argsort(spans[:, 1], kind="stable")
         ends = spans[order, 1] + spans[order, 0] + 1

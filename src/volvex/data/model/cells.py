@@ -105,7 +105,8 @@ class Pools:
         return found
 
     def texts(self, numbers: Any, meaning: Value) -> Values:
-        """The texts that numbers stand for; None for a number with all bits set. FormatError for one that leads nowhere."""
+        """The texts that numbers stand for; None for a number with all bits set. FormatError for one that leads
+        nowhere."""
         block, pool = self.block(meaning.pool), self.pools[meaning.pool]
         starts = np.arange(len(block.starts)) if meaning.numbered else block.starts - block.start
         rows = np.searchsorted(starts, numbers, "right") - 1
@@ -147,7 +148,8 @@ class Pools:
         return decoded(raw[into:], texts.encoding, block)
 
     def number(self, text: str, meaning: Value) -> int:
-        """What stands for a text in a cell: its number in the pool, or its place; it is added when it is not there yet."""
+        """What stands for a text in a cell: its number in the pool, or its place; it is added when it is not there
+        yet."""
         block, pool = self.block(meaning.pool), self.pools[meaning.pool]
         if is_bare(pool):
             return self._bare_place(text, block, meaning)

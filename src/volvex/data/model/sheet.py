@@ -308,8 +308,8 @@ class Document(ABC):
         """Another state of the same file; FormatError when it is not sound."""
 
     def compared(self, data: bytes, changes: Sequence[Change]) -> tuple[Document, Document] | None:
-        """This state and another that these changes made; of large files the parts in which they differ. None when only its
-        soundness was looked at; FormatError when it is not sound."""
+        """This state and another that these changes made; of large files the parts in which they differ. None when only
+        its soundness was looked at; FormatError when it is not sound."""
         return self, self.reread(data)
 
     @abstractmethod

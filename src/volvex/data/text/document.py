@@ -1,7 +1,7 @@
 """Data in text files: read by its records and fields, and edited so that every other byte stays as it was.
 
-Whatever a file is written in, it is worked on as UTF-8; what was read is kept as it is, and edits are stretches of it with new
-bytes in their place.
+Whatever a file is written in, it is worked on as UTF-8; what was read is kept as it is, and edits are stretches of it
+with new bytes in their place.
 """
 
 from __future__ import annotations
@@ -39,7 +39,8 @@ class Splice:
 
 @dataclass
 class Record:
-    """A record as it was found: of which kind, its id (with those of the records around it), its own, where it stands, its cells."""
+    """A record as it was found: of which kind, its id (with those of the records around it), its own, where it stands,
+    its cells."""
 
     sheet: str
     id: str
@@ -50,7 +51,8 @@ class Record:
 
 @dataclass(frozen=True)
 class Encoding:
-    """What is known of a text's encoding beforehand: its name (empty: nothing), and whether it holds also for what is sound UTF-8."""
+    """What is known of a text's encoding beforehand: its name (empty: nothing), and whether it holds also for what is
+    sound UTF-8."""
 
     name: str = ""
     exact: bool = False

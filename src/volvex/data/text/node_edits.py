@@ -1,4 +1,5 @@
-"""Edits of files that are trees of objects, lists and values, by place: every byte that an edit does not concern stays."""
+"""Edits of files that are trees of objects, lists and values, by place: every byte that an edit does not concern
+stays."""
 
 from __future__ import annotations
 
@@ -59,7 +60,8 @@ class NodeData(NodeReader):
         """A piece of such a text as a file of its own."""
 
     def pieces(self, changes: Sequence[Change]) -> Iterator[bytes]:
-        """The file with these changes, in pieces. What needs another change is made when that is there; records are taken out last."""
+        """The file with these changes, in pieces. What needs another change is made when that is there; records are
+        taken out last."""
         removes = [change for change in changes if change.what == "remove"]
         now, later = self._sorted([change for change in changes if change.what != "remove"])
         if later and not now:
@@ -137,7 +139,8 @@ class NodeData(NodeReader):
                     yield self.without(parent, some[0], some[-1])
 
     def _unneeded(self, node: Node) -> Node | None:
-        """What goes with the last record in a node: that node where it is in a record, and what holds nothing else; None when it stays."""
+        """What goes with the last record in a node: that node where it is in a record, and what holds nothing else;
+        None when it stays."""
         row_id = self._record_of(node)
         record = self._nodes.get(row_id, self.root)
         if record is self.root:
@@ -245,7 +248,8 @@ class NodeData(NodeReader):
         return found
 
     def _first_place(self, change: Change) -> _Place | None:
-        """The place of the first record of a sheet: by the sheet's name, in the record that the id begins with, or in the file."""
+        """The place of the first record of a sheet: by the sheet's name, in the record that the id begins with, or in
+        the file."""
         for end in [*reversed(_slashes(change.id)), -1]:
             for sheet in self.sheets if end >= 0 else [None]:
                 holder = self.root if sheet is None else self._nodes.get((sheet.name, change.id[:end]))
@@ -377,7 +381,8 @@ class NodeData(NodeReader):
 
 @dataclass(frozen=True)
 class _Place:
-    """Where a new record goes: into an object or list, behind a member of it, under its own id; in objects and lists that are made for it."""
+    """Where a new record goes: into an object or list, behind a member of it, under its own id; in objects and lists
+    that are made for it."""
 
     parent: Node
     own: str

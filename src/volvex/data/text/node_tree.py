@@ -1,7 +1,8 @@
 """Trees of objects, lists and values, and which objects in them are records.
 
-A record is an object whose `id`, `key`, `name` or `filename` is its id, a member that is an object beside others of its shape, or an
-object in a list of objects, which has a number where it has no id. Most records decide: one that lacks fields is a sparse one.
+A record is an object whose `id`, `key`, `name` or `filename` is its id, a member that is an object beside others of its
+shape, or an object in a list of objects, which has a number where it has no id. Most records decide: one that lacks
+fields is a sparse one.
 """
 
 from __future__ import annotations
@@ -43,8 +44,8 @@ def own_key(node: Node) -> str | None:
 def ways_known(root: Node) -> dict[int, str]:
     """By what the objects in each object and list are known, by the node's `id`.
 
-    What stands at the same path of several records is decided for all of them: a record that lacks fields does not change how the
-    others are read.
+    What stands at the same path of several records is decided for all of them: a record that lacks fields does not
+    change how the others are read.
     """
     found: dict[int, str] = {id(root): OWN}
     waiting = [([root], False, False)]  # nodes of one path; whether they are records, or lie in records
@@ -80,7 +81,8 @@ def _known_in_lists(lists: Sequence[Node], inside: bool) -> str:
 def _known_in_objects(parents: Sequence[Node], are_records: bool) -> str:
     """By what the objects in objects are known: by what they call themselves, or by their names.
 
-    By their names where none calls itself anything, or where most are of one shape: they then are the records of one sheet.
+    By their names where none calls itself anything, or where most are of one shape: they then are the records of one
+    sheet.
     """
     members = [(name, member) for parent in parents for name, member in parent.members.items()]
     objects = [member for _, member in members if member.shape == OBJECT]
@@ -100,7 +102,8 @@ def _known_in_objects(parents: Sequence[Node], are_records: bool) -> str:
 
 
 def _are_alike(parents: Sequence[Node]) -> bool:
-    """Whether the objects in some nodes are records of one kind, so that what is in them is decided for all together."""
+    """Whether the objects in some nodes are records of one kind, so that what is in them is decided for all
+    together."""
     objects = [node for parent in parents for node in parent.members.values() if node.shape == OBJECT]
     return len(objects) >= MANY or _one_shape(objects)
 

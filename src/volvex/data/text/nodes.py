@@ -1,6 +1,7 @@
 """Files that are trees of objects, lists and values, as JSON and property lists are: their records and fields.
 
-What is below a record and in no other one are its fields, such as `lag/the_pans` or `languages/0`; what is empty is one too.
+What is below a record and in no other one are its fields, such as `lag/the_pans` or `languages/0`; what is empty is one
+too.
 """
 
 from __future__ import annotations

@@ -49,7 +49,8 @@ class Piece:
 
 
 def pieces(reading: Reading, within: str = "") -> Iterator[Piece]:
-    """What lies in the file, or in a wrapped part, in its order; bytes that entries share come once. What lies in volumes does not."""
+    """What lies in the file, or in a wrapped part, in its order; bytes that entries share come once. What lies in
+    volumes does not."""
     waiting = [
         Piece(block_read.start, len(block_read.data), block_read.block.align, block_read.block.fill, block_read, -1)
         for block_read in reading.blocks.values()

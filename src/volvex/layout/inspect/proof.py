@@ -145,7 +145,8 @@ def _check_name_checksums(reading: Reading) -> None:
 
 
 def check_objects(reading: Reading) -> None:
-    """Nothing when the content of typed objects is what the record of their type says; FormatError for the first that is not."""
+    """Nothing when the content of typed objects is what the record of their type says; FormatError for the first that
+    is not."""
     assert reading.entries is not None
     if not reading.layout.records or reading.attribute(attributes.TYPE) is None:
         return

@@ -9,7 +9,8 @@ from dataclasses import dataclass
 class Stretch:
     """Bytes of a file and what they are: a field, content, padding, or unexplained.
 
-    `within` names the wrapped part that they lie in; then places count from its start. A `bits` stretch lies in another.
+    `within` names the wrapped part that they lie in; then places count from its start. A `bits` stretch lies in
+    another.
     """
 
     start: int

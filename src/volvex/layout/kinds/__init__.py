@@ -10,7 +10,8 @@ BESIDE  (of some) whose facts may lie in a file beside this one: they are read a
 SINGLE  (of some) facts of which a file has one, in a block that does not repeat
 EACH_BLOCK (of some) facts of which each block may have one
 check   what else must hold: yields (place, problem, hint)
-meaning (of some) the value that a phrase means, given the names of the blocks; such a kind is the object `DATA_KIND` of its file
+meaning (of some) the value that a phrase means, given the names of the blocks; such a kind is the object `DATA_KIND` of
+  its file
 """
 
 from __future__ import annotations

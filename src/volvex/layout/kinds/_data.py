@@ -50,7 +50,8 @@ Check = Callable[[Layout], Iterator[Problem]]
 
 @dataclass(frozen=True)
 class DataKind:
-    """A kind whose files hold values, not entries: which roles a value can have, and what a sound layout needs besides."""
+    """A kind whose files hold values, not entries: which roles a value can have, and what a sound layout needs
+    besides."""
 
     ROLES: tuple[str, ...]
     check_more: Check

@@ -1,7 +1,7 @@
 """What the kinds of models have in common: the facts of vertices, triangles, parts, joints, keys and materials.
 
-A fact of several numbers (a position, a rotation) is one field of an array, or a field for each number: `position`, or `position x`,
-`position y`, `position z`.
+A fact of several numbers (a position, a rotation) is one field of an array, or a field for each number: `position`, or
+`position x`, `position y`, `position z`.
 """
 
 from __future__ import annotations
@@ -178,7 +178,8 @@ MODEL = "model"  # the name of these parameters: content as model(up z)
 
 
 def spec_of(layout: Layout) -> dict[str, str | int]:
-    """How a model lies in space and in its file, with all that a layout leaves out; UsageError for what it cannot be."""
+    """How a model lies in space and in its file, with all that a layout leaves out; UsageError for what it cannot
+    be."""
     found = parse_spec(layout.content.codec or MODEL)
     if found.name != MODEL:
         raise UsageError(f"{found.name} is not a property of models", "content as model(up z, handed left)")

@@ -415,7 +415,7 @@ def _check_names(layout: Layout, attributes: dict[str, Field]) -> Iterator[tuple
     pools = [(block, field) for block in layout.blocks for field in block.fields if isinstance(field.meaning, Pool)]
     pointing = [attributes[what] for what in (NAME_AT, FOLDER_NAME_AT, TYPE_NAME_AT) if what in attributes]
     if not any(what in attributes for what in NAMING) and any(block.inline for block in layout.blocks):
-        return  # content in a row without names: its entries are counted, and a wrapper around one file is the least of these
+        return  # content in a row without names: a wrapper around one file is the least of these
     if not any(what in attributes for what in NAMING):
         yield (
             layout.place,

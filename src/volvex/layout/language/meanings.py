@@ -47,7 +47,8 @@ class Names:
 def meaning_of(
     names: Names, texts: tuple[str, ...], words: str, table: Table | None, file: str, place: Place
 ) -> Meaning:
-    """What a phrase means in a layout of that kind; LayoutError when nothing. `texts`: siblings whose length it may be."""
+    """What a phrase means in a layout of that kind; LayoutError when nothing. `texts`: siblings whose length it may
+    be."""
     kind = kind_of(names.kind)
     assert kind is not None  # the parser refuses others
     phrases = _phrases(kind, names) | {f"length of {text}": Measure("length", text) for text in texts}

@@ -67,7 +67,8 @@ def pair(place: model.Place) -> tuple[int, int]:
 
 
 def texts_by_length(fields: Sequence[Field]) -> dict[str, tuple[str, ...]]:
-    """For each field that is the length of texts these, and all that point to a text in a pool; under an empty name those alone."""
+    """For each field that is the length of texts these, and all that point to a text in a pool; under an empty name
+    those alone."""
     lengths = {said.type.length_by for said in fields if isinstance(said.type, model.Text) and said.type.length_by}
     pointing = [said for said in fields if points(said)]
     return {

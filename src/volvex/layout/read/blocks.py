@@ -41,7 +41,8 @@ DEEPEST = 1000  # folders within each other
 
 @dataclass(frozen=True)
 class Skipped:
-    """A record that is no entry: where it lies, its bytes, the entry that it stands behind (-1: before all), its columns."""
+    """A record that is no entry: where it lies, its bytes, the entry that it stands behind (-1: before all), its
+    columns."""
 
     start: int
     data: bytes
@@ -177,7 +178,8 @@ class Reading:
 
     @property
     def home(self) -> BlockRead:
-        """The block that holds the entries' names, or says where they are; of entries without, that of their records."""
+        """The block that holds the entries' names, or says where they are; of entries without, that of their
+        records."""
         found = next((found for found in map(self.attribute, attributes.NAMING) if found is not None), None)
         return (
             found[0] if found is not None else next(block for block in self.blocks.values() if block.ends is not None)

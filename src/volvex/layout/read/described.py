@@ -1,4 +1,5 @@
-"""Columns that a file describes itself: the fields of its records, made of the names and types that another block has."""
+"""Columns that a file describes itself: the fields of its records, made of the names and types that another block
+has."""
 
 from __future__ import annotations
 

@@ -71,7 +71,8 @@ def _start(reading: Reading, count: int) -> Array:
 
 
 def _in_a_row(reading: Reading, stored: Array) -> Array:
-    """Where contents start that lie behind a block, one behind the other, each at the next multiple of its alignment."""
+    """Where contents start that lie behind a block, one behind the other, each at the next multiple of its
+    alignment."""
     content, at = reading.layout.content, reading.edge("end", reading.layout.content.after)
     if content.align == 1:
         return at + np.cumsum(stored) - stored
@@ -180,7 +181,8 @@ def check_entries(reading: Reading, entries: Entries, lenient: bool = False) -> 
         (end > source.size) & (entries.stored > 0) & (not lenient),
         attributes.START,
         lambda row: (
-            f"{int(entries.stored[row])} bytes of content from {int(entries.start[row]):#x} on reach past the end of the file at {source.size:#x}"
+            f"{int(entries.stored[row])} bytes of content from {int(entries.start[row]):#x} on reach past the end of "
+            f"the file at {source.size:#x}"
         ),
     )
     if reading.volumes:

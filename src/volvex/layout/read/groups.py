@@ -1,4 +1,5 @@
-"""Records in groups: each record of one block stores where its own group of another block's records lies, and how many there are."""
+"""Records in groups: each record of one block stores where its own group of another block's records lies, and how many
+there are."""
 
 from __future__ import annotations
 
@@ -27,7 +28,8 @@ def group_fields(holder: Block, name: str) -> dict[str, Field]:
 
 
 def read_groups(reading: Reading, block: Block) -> BlockRead | None:
-    """All groups of a block as one, each record with its owner; None when it has none. FormatError for groups that overlap."""
+    """All groups of a block as one, each record with its owner; None when it has none. FormatError for groups that
+    overlap."""
     home = group_holder(reading.layout, block)
     if home is None:
         return None
@@ -125,7 +127,8 @@ def _fault(holder: BlockRead, row: int, problem: str) -> FormatError:
 
 
 def group_rows(block: BlockRead) -> Iterator[tuple[int, int, int, int, Block]]:
-    """Of each group with records: where it lies, its size, its first row and the one behind its last, and how it is placed."""
+    """Of each group with records: where it lies, its size, its first row and the one behind its last, and how it is
+    placed."""
     assert block.regions is not None and block.owners is not None
     for owner, (start, size) in enumerate(block.regions.tolist()):
         if size:

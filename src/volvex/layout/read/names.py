@@ -1,4 +1,5 @@
-"""Names of entries: whole in one field, or put together from folders, keys, extensions and types; and taken apart again."""
+"""Names of entries: whole in one field, or put together from folders, keys, extensions and types; and taken apart
+again."""
 
 from __future__ import annotations
 

@@ -15,8 +15,8 @@ from volvex.source import Beside, Source
 def read(layout: Layout, source: Source, beside: Beside | None = None, lenient: bool = False) -> Reading:
     """Read a file's blocks and check all that can be checked without its content.
 
-    FormatError names the first field that is not what the layout says. `beside` finds the files in which content lies that
-    is not in this one; without it, the source's own. With `lenient`, entries may reach past the end of the file.
+    FormatError names the first field that is not what the layout says. `beside` finds the files in which content lies
+    that is not in this one; without it, the source's own. With `lenient`, entries may reach past the end of the file.
     """
     reading = locate(layout, source)
     beside = beside or source.beside

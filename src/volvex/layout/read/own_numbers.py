@@ -11,7 +11,8 @@ from volvex.layout.read.blocks import BlockRead, Reading
 
 
 def own_numbers(what: str, starts: Array, sizes: Array, last: int) -> Array:
-    """The numbers of all records, from where each starts and its size; `last` is what the last one stores as the start of the next."""
+    """The numbers of all records, from where each starts and its size; `last` is what the last one stores as the start
+    of the next."""
     if what in (attributes.OWN_NUMBER, attributes.OWN_LENGTH):
         return np.arange(len(starts)) if what == attributes.OWN_NUMBER else sizes
     return starts if what == attributes.OWN_START else np.append(starts[1:], last)[: len(starts)]

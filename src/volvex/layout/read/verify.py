@@ -25,7 +25,8 @@ from volvex.layout.read.own_numbers import check_own_numbers
 
 
 def verify_blocks(reading: Reading) -> None:
-    """All that can be checked without the content; FormatError names the first field that is not what the layout says."""
+    """All that can be checked without the content; FormatError names the first field that is not what the layout
+    says."""
     _check_constants(reading)
     _check_length(reading)
     _check_counts(reading)
@@ -144,7 +145,8 @@ def _compare(reading: Reading, holder: BlockRead, field: Field, meaning: Checksu
         over = f"the file {meaning.edge} {meaning.part}" if meaning.edge in ("before", "after") else meaning.part
         raise FormatError(
             holder.source.name,
-            f"the {meaning.algorithm} of {over} is {checksum_text(field, value)}, the file stores {checksum_text(field, found)}",
+            f"the {meaning.algorithm} of {over} is {checksum_text(field, value)}, the file stores "
+            f"{checksum_text(field, found)}",
             offset=holder.offset(row, field.name),
             field=holder.where(row, field.name),
             hint="a fresh copy of the file: some of its bytes have changed",

@@ -127,7 +127,8 @@ class Records:
         return Read(self._gather(data[:position], rows, zeros), start + rows, data[:position])
 
     def _read_pool(self, source: Source, start: int, room: int) -> Read | None:
-        """Texts that end at a zero and nothing else, as many as there are: found all at once. None when they do not end so."""
+        """Texts that end at a zero and nothing else, as many as there are: found all at once. None when they do not end
+        so."""
         run = self.runs[0]
         if len(self.runs) > 1 or run.size or run.ending != 1 or room > LARGEST or run.tail is None:
             return None
@@ -203,7 +204,8 @@ class Records:
         return Read(columns, np.array(starts, np.int64), b"", np.array(ends, np.int64), position)
 
     def _check_constants(self, source: Source, starts: Sequence[int], last: int) -> None:
-        """FormatError for the first record whose constants are not right, when a later one has no end: that is where it went wrong."""
+        """FormatError for the first record whose constants are not right, when a later one has no end: that is where it
+        went wrong."""
         wanted = [
             (field, int(self.runs[0].dtype.fields[field.name][1]))
             for field in self.runs[0].fields

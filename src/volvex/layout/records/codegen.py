@@ -1,8 +1,8 @@
 """A block's fields as runs, and the generated loops that find where records of changing size start.
 
-A run is members of fixed size, and a tail whose size changes: a text, a number of as many bytes as it needs, an array, a
-choice, or anything that is there only sometimes. A prefix that says a text's length is the last member of the run before
-it. The loops' text is made of integers alone, so no layout can put code into it; they touch only what decides a
+A run is members of fixed size, and a tail whose size changes: a text, a number of as many bytes as it needs, an array,
+a choice, or anything that is there only sometimes. A prefix that says a text's length is the last member of the run
+before it. The loops' text is made of integers alone, so no layout can put code into it; they touch only what decides a
 record's length.
 """
 
@@ -154,10 +154,10 @@ def compile_inline_walk(
 ) -> InlineWalk:
     """A loop over records that are each followed by their content, which it passes over.
 
-    It takes a window of the file and where that begins, how many records are wanted, the lists for starts and ends
-    (in the file) and for the lengths of tails, the mark that ends the records, and where the first record is, which need not be
-    aligned. It gives back how far it came,
-    perhaps past the window, and whether it met the mark. It stops before a record that is not whole.
+    It takes a window of the file and where that begins, how many records are wanted, the lists for starts and ends (in
+    the file) and for the lengths of tails, the mark that ends the records, and where the first record is, which need
+    not be aligned. It gives back how far it came, perhaps past the window, and whether it met the mark. It stops before
+    a record that is not whole.
     """
     lines = Loop(
         [

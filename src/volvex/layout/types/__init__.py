@@ -3,8 +3,8 @@
 GRAMMAR   the grammar rules of its text in a layout; the first rule is the type itself
 RULES     rule -> function of the rule's parts (words, numbers, other types) that returns the type
 
-A type is a frozen dataclass below `FieldType`, which lists what a type can do and what it inherits. Values go both ways twice:
-one at a time (`decode`, `encode`), and as columns of many records (`column`, `rows`, `tails`, `tail_bytes`).
+A type is a frozen dataclass below `FieldType`, which lists what a type can do and what it inherits. Values go both ways
+twice: one at a time (`decode`, `encode`), and as columns of many records (`column`, `rows`, `tails`, `tail_bytes`).
 """
 
 from __future__ import annotations

@@ -33,7 +33,8 @@ class InvalidSyntax(ValueError):
 
 
 class Unreadable(ValueError):
-    """Bytes that are no value, or one that could not be written again as it was. `offset` is in the data; of a column it is its `row`."""
+    """Bytes that are no value, or one that could not be written again as it was. `offset` is in the data; of a column
+    it is its `row`."""
 
     def __init__(self, problem: str, *, offset: int = 0, row: int | None = None) -> None:
         super().__init__(problem)
@@ -115,7 +116,8 @@ class FieldType:
     # generated code
 
     def value_at(self, at: int) -> str | None:
-        """Python code for its number (or bytes) at `q + at` of `data`; None for a type that has none at a fixed place."""
+        """Python code for its number (or bytes) at `q + at` of `data`; None for a type that has none at a fixed
+        place."""
         return None
 
     def number_in(self, number: str) -> str:
@@ -230,7 +232,8 @@ def integer(text: str) -> int:
 
 @dataclass
 class Loop:
-    """The lines of a generated loop, and what its variables hold. `q` is where the record goes on, `fixed` bytes further.
+    """The lines of a generated loop, and what its variables hold. `q` is where the record goes on, `fixed` bytes
+    further.
 
     All of the text is made of integers and of the names of variables, so no layout can put code into it.
     """
@@ -301,7 +304,8 @@ class Loop:
         self.flush()
 
     def _sometimes(self, field: Field, when: When) -> None:
-        """Go past a field that is there only sometimes, and whose value later fields need: None when it is not there."""
+        """Go past a field that is there only sometimes, and whose value later fields need: None when it is not
+        there."""
         value = self.variable("None")
         self.add(f"if {when.emit(self.names)}:")
         self.indent += 1

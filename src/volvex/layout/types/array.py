@@ -17,7 +17,8 @@ array: "array" "of" (NUMBER | WORD) _type
 
 @dataclass(frozen=True)
 class ArrayType(FieldType):
-    """`count` values; the count is a number or a field of the same record. With an `end` they go on until these bytes, which follow."""
+    """`count` values; the count is a number or a field of the same record. With an `end` they go on until these bytes,
+    which follow."""
 
     compound: ClassVar[bool] = True
     uses: ClassVar[str] = "count"

@@ -1,4 +1,5 @@
-"""`columns of shape { 1 u32, 2 text_zero }`: fields that the file itself describes, one for each record of another block."""
+"""`columns of shape { 1 u32, 2 text_zero }`: fields that the file itself describes, one for each record of another
+block."""
 
 from __future__ import annotations
 
@@ -17,7 +18,8 @@ KNOWN = (*NUMBERS, *FLOATS, "varint", *TEXTS, *WIDE)
 
 @dataclass(frozen=True)
 class ColumnsOf(FieldType):
-    """Stands for one field a record of `block`; the numbers of the table are their types. A file's own fields take its place."""
+    """Stands for one field a record of `block`; the numbers of the table are their types. A file's own fields take its
+    place."""
 
     compound: ClassVar[bool] = True
     block: str

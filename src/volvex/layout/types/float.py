@@ -22,7 +22,8 @@ _FORMS = {16: "<e", 32: "<f", 64: "<d"}  # of `struct`
 
 @dataclass(frozen=True)
 class Float(FieldType):
-    """A floating-point number of 16, 32 or 64 bits. `big`: the highest byte comes first; None when the file says which."""
+    """A floating-point number of 16, 32 or 64 bits. `big`: the highest byte comes first; None when the file says
+    which."""
 
     bits: int
     big: bool | None

@@ -46,11 +46,12 @@ MOST = (1 << 62) - 1  # a length that limits nothing
 
 @dataclass(frozen=True)
 class Text(FieldType):
-    """Text after its length (`prefix`), of a length that the field `length_by` stores, in `size` bytes, or up to a zero.
+    """Text after its length (`prefix`), of a length that the field `length_by` stores, in `size` bytes, or up to a
+    zero.
 
-    `unit`: the bytes that the length counts by. `extra`: bytes that it does not count. `closed`: a zero at the end that it
-    counts. `filled`: the byte behind the text, in a fixed size or up to a multiple of `padded` bytes for the whole field; the
-    length counts these too when `counted`.
+    `unit`: the bytes that the length counts by. `extra`: bytes that it does not count. `closed`: a zero at the end that
+    it counts. `filled`: the byte behind the text, in a fixed size or up to a multiple of `padded` bytes for the whole
+    field; the length counts these too when `counted`.
     """
 
     encoding: str
@@ -73,7 +74,8 @@ class Text(FieldType):
 
     @property
     def whole(self) -> bool:
-        """Whether its length, zero and padding are read with it: the length may have any size, or the padding depends on it."""
+        """Whether its length, zero and padding are read with it: the length may have any size, or the padding depends
+        on it."""
         return self.padded > 1 or not isinstance(self.prefix, Number | None)
 
     @property
@@ -317,7 +319,8 @@ class Text(FieldType):
 
 
 def is_whole(field: Field) -> bool:
-    """Whether a text is found as a whole, with its length, its zero and its padding: then these are no part of the record's others."""
+    """Whether a text is found as a whole, with its length, its zero and its padding: then these are no part of the
+    record's others."""
     kind = field.type
     return isinstance(kind, Text) and kind.size is None and (kind.whole or field.when is not None)
 

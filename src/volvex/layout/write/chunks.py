@@ -1,4 +1,5 @@
-"""Parts that are cut into chunks, written: those that hold what they held keep their bytes, others are wrapped again."""
+"""Parts that are cut into chunks, written: those that hold what they held keep their bytes, others are wrapped
+again."""
 
 from __future__ import annotations
 

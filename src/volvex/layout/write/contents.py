@@ -22,7 +22,8 @@ from volvex.source import Spool
 
 
 class ContentPlan:
-    """The contents before and after an edit. Rows are those of the old directory, spans its stretches of stored bytes."""
+    """The contents before and after an edit. Rows are those of the old directory, spans its stretches of stored
+    bytes."""
 
     def __init__(self, reading: Reading, edit: Edit, spool: Callable[[], Spool], pinned: bool = False) -> None:
         assert reading.entries is not None

@@ -204,7 +204,8 @@ class Directory:
         return np.lexsort((np.argsort(sorting(self._begun[home.name][home.sorted_by or ""])), firsts[self.folders]))
 
     def _chosen_order(self) -> Array:
-        """The order in which new records stand behind those that their author named; RefusedError where the format gives it."""
+        """The order in which new records stand behind those that their author named; RefusedError where the format
+        gives it."""
         blocks = self.reading.entry_blocks()
         why = (
             "its records are sorted"
@@ -371,7 +372,8 @@ class Directory:
         return sizes
 
     def _untie(self, start: Array, changed: list[tuple[int, int]]) -> None:
-        """Where content ends at the next start, of entries that start together the last has it: others move behind it."""
+        """Where content ends at the next start, of entries that start together the last has it: others move behind
+        it."""
         sizes = self._stored(changed)
         rank = np.argsort(self.order) if self.order is not None else np.arange(len(start))
         owners = {int(start[row]): row for row in np.flatnonzero(sizes).tolist()}

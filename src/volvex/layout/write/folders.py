@@ -1,4 +1,5 @@
-"""Folders that new entries need and the archive does not have: the archive read as if they were there already, empty."""
+"""Folders that new entries need and the archive does not have: the archive read as if they were there already,
+empty."""
 
 from __future__ import annotations
 

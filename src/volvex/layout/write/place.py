@@ -376,7 +376,8 @@ class Placer:
         if fixed.at is not None and fixed.at.fixed and fixed.at.offset != self.placed.size:
             raise FormatError(
                 self.source.name,
-                f"{fixed.name} must stand at {fixed.at.offset:#x}, what comes before it now ends at {self.placed.size:#x}",
+                f"{fixed.name} must stand at {fixed.at.offset:#x}, what comes before it now ends at "
+                f"{self.placed.size:#x}",
             )
         self.placed.starts[fixed.name] = self.placed.size
         self.placed.steps.append(WholePart(fixed.name))

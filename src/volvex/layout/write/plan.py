@@ -27,7 +27,8 @@ class NewContent:
 
 @dataclass(frozen=True)
 class Added:
-    """A new entry. What nobody knows about it is taken from the entry `like` (a row). Its record stands behind that of `after`."""
+    """A new entry. What nobody knows about it is taken from the entry `like` (a row). Its record stands behind that of
+    `after`."""
 
     name: bytes
     like: int

@@ -1,8 +1,8 @@
 """Writing a file by its layout: gather the parts, place them, measure, compute checksums, emit.
 
-Nothing here takes a place, a count or a checksum from a caller: they are computed from what is written. Places depend on
-sizes, and some sizes depend on places (a compressed directory in front of the content, numbers of as many bytes as they
-need): then all is placed again with the sizes that came out, until they stay.
+Nothing here takes a place, a count or a checksum from a caller: they are computed from what is written. Places depend
+on sizes, and some sizes depend on places (a compressed directory in front of the content, numbers of as many bytes as
+they need): then all is placed again with the sizes that came out, until they stay.
 """
 
 from __future__ import annotations
@@ -68,11 +68,11 @@ def plan(
 ) -> Plan:
     """How the file is written with the changes of `edit`.
 
-    With `each`, every content is placed by itself and every padding made again, which proves the layout;
-    otherwise stretches in which nothing changes are moved as they are, which is fast. Content that must be
-    encrypted again goes through a temporary file in `folder`. With `pinned`, contents stay where they are, as far as the
-    format allows: what is new goes into a hole that is large enough, or behind them. `columns` are the blocks' columns where
-    their values are new, as in tables; `pointers` what in them counts from a part that may move.
+    With `each`, every content is placed by itself and every padding made again, which proves the layout; otherwise
+    stretches in which nothing changes are moved as they are, which is fast. Content that must be encrypted again goes
+    through a temporary file in `folder`. With `pinned`, contents stay where they are, as far as the format allows: what
+    is new goes into a hole that is large enough, or behind them. `columns` are the blocks' columns where their values
+    are new, as in tables; `pointers` what in them counts from a part that may move.
     """
     reading, edit = with_blank(with_folders(reading, edit), edit)
     inline = any(block.ends is not None for block in reading.blocks.values())

@@ -24,11 +24,11 @@ def skipped_size(block: BlockRead) -> int:
 def with_skipped(
     block: BlockRead, columns: Columns, kept_rows: Array, numbers: Array, last: int, renewed: Renewed
 ) -> bytes:
-    """A block's bytes with them: each behind the entry behind which it stood, or behind the nearest before that is left.
+    """A block's bytes with them: each behind the entry behind which it stood, or behind the nearest before that is
+    left.
 
-    `kept_rows` are the old rows that are left, `numbers` where each old row stands now. Those behind the old row `last` stay
-    at the end.
-    `renewed` gives the bytes of a record that stands behind the entry of a new row (-1: before all).
+    `kept_rows` are the old rows that are left, `numbers` where each old row stands now. Those behind the old row `last`
+    stay at the end. `renewed` gives the bytes of a record that stands behind the entry of a new row (-1: before all).
     """
     rows = [b"".join(parts) for parts in zip(*block.records.pieces(columns), strict=True)]
     behind: dict[int, list[bytes]] = {}
@@ -45,7 +45,8 @@ def with_skipped(
 
 @dataclass(frozen=True)
 class Places:
-    """Where contents lie: start and end of each in the order of the records, where the last ends, and how long the file is."""
+    """Where contents lie: start and end of each in the order of the records, where the last ends, and how long the file
+    is."""
 
     starts: Array
     ends: Array
@@ -73,8 +74,8 @@ def places_of(reading: Reading) -> Places:
 def stored_places(reading: Reading, block: BlockRead, record: Skipped) -> Iterator[tuple[Field, int, str]]:
     """The places that a record stores which is no entry: the field, the number, and what lies there.
 
-    That is the content of the `next` entry, the `end` of the one before, the end of the `last` of all, the end of the file
-    (`size`), or nothing that is known. Zero and the highest number of the field mean no place.
+    That is the content of the `next` entry, the `end` of the one before, the end of the `last` of all, the end of the
+    file (`size`), or nothing that is known. Zero and the highest number of the field mean no place.
     """
     own = replace(block, columns=record.columns, starts=np.array([record.start]))
     places = places_of(reading)

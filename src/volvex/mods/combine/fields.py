@@ -120,7 +120,8 @@ class _Combining:
         self._make(Change("remove", *record, fields=tuple(base.items())), [mod for mod, _ in removes])
 
     def _added(self, record: Record, wish: _Wish, base: dict[str, str] | None) -> None:
-        """The same new id from several mods must be the same record; later mods may change one that an earlier one added."""
+        """The same new id from several mods must be the same record; later mods may change one that an earlier one
+        added."""
         adds = list(wish.adds)
         different = {tuple(sorted(change.fields)) for _, change in adds}
         if base is not None:

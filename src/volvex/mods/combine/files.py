@@ -55,8 +55,8 @@ def combine(
     decisions: Decisions,
     known: Callable[[str, str], Combined | None] = lambda path, key: None,
 ) -> Combination:
-    """Combine mods, in their order, against the originals that `bench` reads. `known` gives what an earlier combination made of a
-    path, when it was made of the same."""
+    """Combine mods, in their order, against the originals that `bench` reads. `known` gives what an earlier combination
+    made of a path, when it was made of the same."""
     result = Combination()
     base = digest_bytes(
         "\0".join([__version__, *(file.read_text("utf-8", "replace") for file in bench.library.files())]).encode()

@@ -1,7 +1,7 @@
 """What a mod holds: its descriptor, and for each path of the game one part.
 
-A part is field changes, line changes, a file (new, or in place of the game's), or a removal. None of them holds content of
-the game that the author did not change, but for the values and lines that a three-way merge compares with.
+A part is field changes, line changes, a file (new, or in place of the game's), or a removal. None of them holds content
+of the game that the author did not change, but for the values and lines that a three-way merge compares with.
 """
 
 from __future__ import annotations

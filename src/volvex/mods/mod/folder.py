@@ -6,7 +6,8 @@
     files/PATH        a file as it will be
     contents.json     what each file replaces, what is removed, and for what content changes were made: digests by path
 
-Nothing in a mod is trusted: sizes and numbers are bounded, paths stay inside, and what is wrong is told by file and place.
+Nothing in a mod is trusted: sizes and numbers are bounded, paths stay inside, and what is wrong is told by file and
+place.
 """
 
 from __future__ import annotations

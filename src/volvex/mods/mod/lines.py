@@ -1,4 +1,5 @@
-"""Line changes: what differs between two states of a text, with the lines around it; and where that goes in a third state."""
+"""Line changes: what differs between two states of a text, with the lines around it; and where that goes in a third
+state."""
 
 from __future__ import annotations
 
@@ -35,7 +36,8 @@ class Text:
 
 
 def text_of(data: bytes, encoding: str) -> Text | None:
-    """Bytes as a text that gives the same bytes back; None for those that do not, or whose lines end in several ways."""
+    """Bytes as a text that gives the same bytes back; None for those that do not, or whose lines end in several
+    ways."""
     try:
         text = data.decode(encoding)
         if text.encode(encoding) != data:

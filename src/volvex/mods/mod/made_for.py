@@ -1,7 +1,8 @@
-"""For which game a mod was made, by what is in that game: names and sizes of its files, digests of those that the mod changes.
+"""For which game a mod was made, by what is in that game: names and sizes of its files, digests of those that the mod
+changes.
 
-A game without a description has no name but that of its folder, which is another one for everybody. So it is known by its content; the
-folder's name is the last hint.
+A game without a description has no name but that of its folder, which is another one for everybody. So it is known by
+its content; the folder's name is the last hint.
 """
 
 from __future__ import annotations
@@ -34,8 +35,8 @@ class MadeFor:
         return asdict(self)
 
     def is_in(self, game: Game) -> bool:
-        """Whether a game has that content: a file that the mod changes bit for bit, or most of the files by name, some of them of the
-        same size."""
+        """Whether a game has that content: a file that the mod changes bit for bit, or most of the files by name, some
+        of them of the same size."""
         for name, digest in self.changed.items():
             original = game.original(name)
             if original is not None and original.stat().st_size <= LARGEST and digest_file(original) == digest:

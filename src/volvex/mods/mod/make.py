@@ -44,7 +44,8 @@ def parts_of_bench(bench: Workbench) -> dict[str, Part]:
 
 
 def part_between(path: str, before: Content | None, file: Path, library: Library) -> Part | None:
-    """The change from the game's content to that of a file: by fields or lines where both can be; None when it is the same."""
+    """The change from the game's content to that of a file: by fields or lines where both can be; None when it is the
+    same."""
     if before is None:
         return NewFile(file, None)
     digest = digest_chunks(before.chunks())[0]

@@ -1,4 +1,5 @@
-"""Mods as ZIP files: written the same for the same mod on every system, and unpacked with all the bounds of an untrusted file."""
+"""Mods as ZIP files: written the same for the same mod on every system, and unpacked with all the bounds of an
+untrusted file."""
 
 from __future__ import annotations
 
@@ -24,7 +25,8 @@ from volvex.source.zip_out import write_zip
 
 
 def export_mod(folder: Path, target: Path, disk: Disk, overwrite: bool = False) -> int:
-    """Write the folder of a mod as a ZIP, its entries sorted, without times and stored as they are; the number of files.
+    """Write the folder of a mod as a ZIP, its entries sorted, without times and stored as they are; the number of
+    files.
 
     Stored, since the compressed bytes would be others with another version of the compressor.
     """
@@ -64,7 +66,8 @@ def is_mod(path: Path) -> bool:
 
 @contextmanager
 def opened_mod(source: Path, work: Path, disk: Disk) -> Iterator[Path]:
-    """The folder of a mod that is in a folder or an archive: an archive is unpacked below `work`, and removed afterwards."""
+    """The folder of a mod that is in a folder or an archive: an archive is unpacked below `work`, and removed
+    afterwards."""
     if source.is_dir():
         yield source
         return
@@ -80,7 +83,8 @@ def opened_mod(source: Path, work: Path, disk: Disk) -> Iterator[Path]:
 
 
 def unpack_untrusted(source: Path, target: Path, disk: Disk, what: str = "mod") -> None:
-    """Unpack an archive of somebody else's, which should be a `what`: all of it, under the names that it has, or nothing."""
+    """Unpack an archive of somebody else's, which should be a `what`: all of it, under the names that it has, or
+    nothing."""
     import numpy as np
 
     archive = open_archive(source, Library())

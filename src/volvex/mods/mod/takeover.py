@@ -1,4 +1,5 @@
-"""Which entry of the game each file is meant to replace that somebody changed the old way: by its path, as far as that says it."""
+"""Which entry of the game each file is meant to replace that somebody changed the old way: by its path, as far as that
+says it."""
 
 from __future__ import annotations
 
@@ -14,7 +15,8 @@ MOST_SHOWN = 5
 
 @dataclass(frozen=True)
 class Match:
-    """A file, the path of the game that it is for, and how that is known; `others` are paths that it may be for as well."""
+    """A file, the path of the game that it is for, and how that is known; `others` are paths that it may be for as
+    well."""
 
     name: str
     path: str

@@ -1,7 +1,8 @@
 """Writing mods into folders: a new one, and again over one that is there.
 
-A mod that is there is made again beside it and exchanged, so that it is the old one or the new one whatever happens. `contents.json`
-lists what was written with its digest: what lies there and is not that is its author's own, and is kept aside.
+A mod that is there is made again beside it and exchanged, so that it is the old one or the new one whatever happens.
+`contents.json` lists what was written with its digest: what lies there and is not that is its author's own, and is kept
+aside.
 """
 
 from __future__ import annotations
@@ -26,7 +27,8 @@ OURS = (CHANGES, LINES, FILES, CONTENTS, DESCRIPTOR)
 def rewrite_mod(
     mod: Mod, folder: Path, disk: Disk, keep: Callable[[Path, str], None], game: Mapping[str, Any] | None = None
 ) -> None:
-    """Write a mod again in the folder where one is. `keep` is given each file of the author's own that goes, and its path in the mod.
+    """Write a mod again in the folder where one is. `keep` is given each file of the author's own that goes, and its
+    path in the mod.
 
     Comments in `mod.toml` stay, and so does what lies beside the mod's own files.
     """

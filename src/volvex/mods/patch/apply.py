@@ -1,8 +1,8 @@
-"""Changing files of a game in place, journalled like an install: the original is safe first, and what was begun is finished or
-undone.
+"""Changing files of a game in place, journalled like an install: the original is safe first, and what was begun is
+finished or undone.
 
-The new bytes are staged and synced before the journal says that they are to be written, and so are those that they replace.
-Writing either of them twice does no harm, so that whoever comes after an interruption can do all of it again.
+The new bytes are staged and synced before the journal says that they are to be written, and so are those that they
+replace. Writing either of them twice does no harm, so that whoever comes after an interruption can do all of it again.
 """
 
 from __future__ import annotations
@@ -33,7 +33,8 @@ STEP = 1 << 20
 
 
 def earlier(game: Path) -> Earlier:
-    """Which files are installed, and the entries that were changed in place in each; None for those installed as a whole."""
+    """Which files are installed, and the entries that were changed in place in each; None for those installed as a
+    whole."""
     found = read_state(home_of(game)).installed
     return {
         name: installed.entries if installed.entries or installed.now.startswith(BLOCKS) else None
@@ -44,8 +45,8 @@ def earlier(game: Path) -> Earlier:
 def patch(game: Path, patches: Sequence[Patch], disk: Disk, on_progress: OnProgress = nothing, by: str = "") -> Done:
     """Write patches into the game's files. RefusedError when one is no longer what its patch was made for.
 
-    A file that has several names on the disk (hard links, such as a copy that saves room) is replaced instead, so that the
-    other names keep what they have.
+    A file that has several names on the disk (hard links, such as a copy that saves room) is replaced instead, so that
+    the other names keep what they have.
     """
     for patch in patches:
         inside(game, patch.path)

@@ -174,7 +174,8 @@ def _check_repeated(
 
 def _ambiguous(archive: Archive, name: str) -> RefusedError:
     return RefusedError(
-        f"{archive.source.name} has several entries called {shown(name)}, and in place it would not be certain which is which",
+        f"{archive.source.name} has several entries called {shown(name)}, and in place it would not be certain which "
+        f"is which",
         "`volvex build` without --in-place",
     )
 
@@ -217,7 +218,8 @@ def _check_worth(name: str, writes: Sequence[tuple[int, Piece]], size: int) -> N
     written = sum(piece.size for _, piece in writes)
     if written > SMALL and written > size // 2:
         raise RefusedError(
-            f"{name}: {written:,} of its {size:,} bytes would move: its directory stands in front of the content and grows",
+            f"{name}: {written:,} of its {size:,} bytes would move: its directory stands in front of the content and "
+            f"grows",
             "`volvex build` without --in-place",
         )
 

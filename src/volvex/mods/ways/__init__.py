@@ -1,6 +1,7 @@
 """The ways in which a game takes changed content, a file each; its description says which it honours.
 
-What a way cannot carry (an entry that is left out, a file that is no archive) goes into the game's own file, and is reported.
+What a way cannot carry (an entry that is left out, a file that is no archive) goes into the game's own file, and is
+reported.
 """
 
 from volvex.bench.game_description import GameDescription

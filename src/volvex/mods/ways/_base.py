@@ -20,8 +20,8 @@ from volvex.source import atomic
 
 @dataclass(frozen=True)
 class Carried:
-    """Whose changes a way carries: the mods in their order, with their descriptors and folders, and for each path the last mod
-    that changes it."""
+    """Whose changes a way carries: the mods in their order, with their descriptors and folders, and for each path the
+    last mod that changes it."""
 
     mods: Mapping[str, tuple[Descriptor, Path | None]] = field(
         default_factory=dict

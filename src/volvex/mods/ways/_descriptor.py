@@ -1,9 +1,9 @@
 """A game's own descriptor of a mod, made from the template of its description and from `mod.toml`.
 
-A template is a descriptor with `{id}`, `{version}`, `{title}`, `{description}`, `{author}`, `{licence}`, `{icon}`, `{game_version}` and `{name}`
-(of the add-on) where those values go. In JSON, a member whose value has nothing to say is left out, and one with `{language}` in its
-name, or in a list, is there once for each language. In XML, INI and other text the same holds for lines. Values are escaped as
-the form wants it.
+A template is a descriptor with `{id}`, `{version}`, `{title}`, `{description}`, `{author}`, `{licence}`, `{icon}`,
+`{game_version}` and `{name}` (of the add-on) where those values go. In JSON, a member whose value has nothing to say is
+left out, and one with `{language}` in its name, or in a list, is there once for each language. In XML, INI and other
+text the same holds for lines. Values are escaped as the form wants it.
 """
 
 from __future__ import annotations
@@ -144,8 +144,8 @@ _PLACES = {
 
 
 def template_of(data: bytes, name: str, library: Library) -> bytes:
-    """A template from a descriptor that somebody made: values whose fields are called as such values usually are become places, and
-    lines that are the same then are there once. FormatError when it is no data of a known form."""
+    """A template from a descriptor that somebody made: values whose fields are called as such values usually are become
+    places, and lines that are the same then are there once. FormatError when it is no data of a known form."""
     document = require_data(data, library, name)
     places = {field: place for place, fields in _PLACES.items() for field in fields}
     changes = []

@@ -1,7 +1,8 @@
-"""Each mod as an add-on of the game's own format: a folder or a ZIP with a descriptor, in the folder where the game looks for them,
-and with a line in the game's list where it keeps one.
+"""Each mod as an add-on of the game's own format: a folder or a ZIP with a descriptor, in the folder where the game
+looks for them, and with a line in the game's list where it keeps one.
 
-The game takes files whole, so a file that several mods change is in the add-on of the last of them, with the changes of all.
+The game takes files whole, so a file that several mods change is in the add-on of the last of them, with the changes of
+all.
 """
 
 from __future__ import annotations

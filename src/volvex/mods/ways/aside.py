@@ -1,4 +1,5 @@
-"""All of an archive as files in a folder, and the archive set aside: the game reads the folder once the archive is not there."""
+"""All of an archive as files in a folder, and the archive set aside: the game reads the folder once the archive is not
+there."""
 
 from __future__ import annotations
 

@@ -46,7 +46,8 @@ class Later(Way):
         return [Built(target, file.stat().st_size, len(changes), None)]
 
     def _require_winning(self, bench: Workbench, name: str, changes: Sequence[FileChange], target: str) -> None:
-        """RefusedError when another archive that is loaded still later has one of the entries: it would win over these changes."""
+        """RefusedError when another archive that is loaded still later has one of the entries: it would win over these
+        changes."""
         folder, _, own = target.rpartition("/")
         pattern = f"{own.partition('+')[0]}+*" if "+" in own else ""
         wanted = {bench.home(change.path)[1] for change in changes}

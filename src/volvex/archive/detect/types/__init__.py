@@ -1,4 +1,5 @@
-"""Types of open files, by subject. Each module of a family `file_type` has `TYPES`: a row a type, with all that is known of it."""
+"""Types of open files, by subject. Each module of a family `file_type` has `TYPES`: a row a type, with all that is
+known of it."""
 
 from __future__ import annotations
 

@@ -40,7 +40,8 @@ class FileType:
     holds: bool = False
 
     def begins(self, head: bytes) -> bool:
-        """Whether a file that begins with `head` (64 bytes or all of it) is of this type; only for types with signatures."""
+        """Whether a file that begins with `head` (64 bytes or all of it) is of this type; only for types with
+        signatures."""
         marked = any(head.startswith(mark, offset) for mark, offset in self.signatures)
         return marked and head.startswith(self.form) and (self.fits is None or self.fits(head))
 

@@ -1,4 +1,5 @@
-"""Compressed streams: decoded to their end, since nothing else gives it. A type with `codec` is also a folder of one file."""
+"""Compressed streams: decoded to their end, since nothing else gives it. A type with `codec` is also a folder of one
+file."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""Models that have a signature. Sources: Khronos, glTF 2.0 specification; G. Turk, The PLY Polygon File Format, 1994."""
+"""Models that have a signature. Sources: Khronos, glTF 2.0 specification; G. Turk, The PLY Polygon File Format,
+1994."""
 
 from __future__ import annotations
 

@@ -57,7 +57,10 @@ def _mp3_detail(head: bytes) -> str:
     if head.startswith(b"ID3"):
         return f"behind an ID3v2.{head[3]} tag"
     version, rate = head[1] >> 3 & 3, head[2] >> 2 & 3
-    return f"MPEG { ({3: '1', 2: '2', 0: '2.5'}[version]) } layer III, {MP3_RATES[version][rate]:,} Hz, {'mono' if head[3] >> 6 == 3 else 'stereo'}"
+    return (
+        f"MPEG { ({3: '1', 2: '2', 0: '2.5'}[version]) } layer III, {MP3_RATES[version][rate]:,} Hz, "
+        f"{'mono' if head[3] >> 6 == 3 else 'stereo'}"
+    )
 
 
 def _wav_detail(head: bytes) -> str:

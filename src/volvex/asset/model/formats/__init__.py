@@ -5,7 +5,8 @@ EXTENSIONS  of its files; the first is what it writes
 WRITES      whether it can be written
 fits(head, name)      whether bytes that `identify` knows as text, XML or JSON, or not at all, are of this form
 read(source)          the model in a file; FormatError when it is damaged
-write(model, images)  the files' bytes by their extensions, its own first; `images`: the file of each texture, by the game's name
+write(model, images)  the files' bytes by their extensions, its own first; `images`: the file of each texture, by the
+                      game's name
 """
 
 from __future__ import annotations

@@ -1,7 +1,8 @@
-"""OBJ with MTL: vertices, triangles and materials as text. Source: Wavefront, Advanced Visualizer, appendix B1 (object files), 1992.
+"""OBJ with MTL: vertices, triangles and materials as text. Source: Wavefront, Advanced Visualizer, appendix B1 (object
+files), 1992.
 
-Faces of more than three corners become triangles around the first; curves are left out. What is written again keeps the text of numbers
-that did not change.
+Faces of more than three corners become triangles around the first; curves are left out. What is written again keeps the
+text of numbers that did not change.
 """
 
 from __future__ import annotations
@@ -270,7 +271,8 @@ def write(model: Model, images: Mapping[str, str]) -> dict[str, bytes]:
 
 
 def _unique_lines(values: Array, texts: list[str], what: str) -> tuple[Array, list[str]]:
-    """Rows as text, each once: by the text that the original has for the same numbers, or the shortest; and which row is which."""
+    """Rows as text, each once: by the text that the original has for the same numbers, or the shortest; and which row
+    is which."""
     width = values.shape[1]
     unique, inverse = np.unique(values.astype(np.float32), axis=0, return_inverse=True)
     inverse = np.asarray(inverse).reshape(-1)

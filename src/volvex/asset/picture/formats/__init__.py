@@ -6,7 +6,8 @@ FORMATS     the pixel formats that it can hold as they are; empty: any
 read(source) the picture in a file; FormatError when it is damaged
 write(picture) the file's bytes; RefusedError for what it cannot hold
 
-What a form leaves out of a picture (levels, a palette) is in its `LIMITS`: `levels`, `images`, `depth` for what it has one of.
+What a form leaves out of a picture (levels, a palette) is in its `LIMITS`: `levels`, `images`, `depth` for what it has
+one of.
 """
 
 from __future__ import annotations

@@ -136,7 +136,8 @@ def read(source: Source) -> Picture:
             if at + size > source.size:
                 raise FormatError(
                     source.name,
-                    f"level {level} of {width} x {height} pixels needs {size:,} bytes, found {max(0, source.size - at):,}",
+                    f"level {level} of {width} x {height} pixels needs {size:,} bytes, found "
+                    f"{max(0, source.size - at):,}",
                     offset=at,
                     hint="a fresh copy of the file: it may be cut off",
                 )

@@ -36,7 +36,8 @@ def write(picture: Picture) -> bytes:
 
 
 def _masked(data: bytes) -> bytes:
-    """An icon of bare images with the mask of one bit a pixel behind each, which Pillow leaves out and the format has."""
+    """An icon of bare images with the mask of one bit a pixel behind each, which Pillow leaves out and the format
+    has."""
     count = HEAD.unpack_from(data)[2]
     at, head, body = HEAD.size + count * ENTRY.size, data[: HEAD.size], b""
     for number in range(count):

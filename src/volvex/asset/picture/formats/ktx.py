@@ -93,7 +93,8 @@ def read(source: Source) -> Picture:
         if size != row * rows * (1 if cube else count) or at + row * rows * count > source.size:
             raise FormatError(
                 source.name,
-                f"level {level} gives its size as {size:,} bytes, {row * rows * (1 if cube else count):,} are needed for {across} x {down}",
+                f"level {level} gives its size as {size:,} bytes, {row * rows * (1 if cube else count):,} are needed "
+                f"for {across} x {down}",
                 offset=at - 4,
                 hint="a fresh copy of the file: it may be cut off",
             )

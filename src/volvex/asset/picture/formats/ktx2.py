@@ -1,4 +1,5 @@
-"""KTX 2.0: levels, cube maps, arrays, volumes; also compressed with Zstandard or zlib. Source: "KTX File Format" 2.0 (Khronos)."""
+"""KTX 2.0: levels, cube maps, arrays, volumes; also compressed with Zstandard or zlib. Source: "KTX File Format" 2.0
+(Khronos)."""
 
 from __future__ import annotations
 

@@ -21,7 +21,7 @@ from volvex.source import Source
 STEP = 1 << 18  # frames that are decoded or encoded at once: libraries take more than they can hold
 DENSEST = 1 << 16  # frames that a byte of a file can hold: silence
 TAGS = ("title", "copyright", "software", "artist", "comment", "date", "album", "license", "tracknumber", "genre")
-SUBTYPES = {"pcm8": "PCM_S8", "pcm16": "PCM_16", "pcm24": "PCM_24", "pcm32": "PCM_32", "float32": "FLOAT", "float64": "DOUBLE", "mulaw": "ULAW", "alaw": "ALAW", "vorbis": "VORBIS", "opus": "OPUS", "mp3": "MPEG_LAYER_III"}  # fmt: skip
+SUBTYPES = {"pcm8": "PCM_S8", "pcm16": "PCM_16", "pcm24": "PCM_24", "pcm32": "PCM_32", "float32": "FLOAT", "float64": "DOUBLE", "mulaw": "ULAW", "alaw": "ALAW", "vorbis": "VORBIS", "opus": "OPUS", "mp3": "MPEG_LAYER_III"}  # fmt: skip  # noqa: E501
 NEVER_EMPTY = ("FLAC", "OGG", "MP3")
 LOUDEST = 2.0  # that a lossy encoder is given; 1 is the loudest that is played
 APART = ("mp3",)  # whose decoder prints what it thinks of a file
@@ -68,7 +68,7 @@ def made(
 ) -> Sound:
     """A sound by its head: rate, channels and frames."""
     rate, channels, frames = size
-    sample = "i4" if encoding in ("pcm24", "pcm32") else "f4" if encoding in ("float32", "vorbis", "opus", "mp3") else "f8" if encoding == "float64" else "i2"  # fmt: skip
+    sample = "i4" if encoding in ("pcm24", "pcm32") else "f4" if encoding in ("float32", "vorbis", "opus", "mp3") else "f8" if encoding == "float64" else "i2"  # fmt: skip  # noqa: E501
     check_sound(source.name, rate, channels, 0)
     if frames > DENSEST * source.size:
         raise FormatError(
@@ -137,7 +137,8 @@ def write(sound: Sound, container: str, encoding: str, rates: tuple[int, ...] = 
     except (soundfile.LibsndfileError, RuntimeError, ValueError, TypeError) as error:
         said = str(error).rpartition(": ")[2] or str(error)
         raise RefusedError(
-            f"a {container} file cannot hold {sound.channels} channels at {sound.rate:,} Hz: {said.rstrip('.').lower()}",
+            f"a {container} file cannot hold {sound.channels} channels at {sound.rate:,} Hz: "
+            f"{said.rstrip('.').lower()}",
             "wav or flac",
         ) from error
     return out.getvalue()

@@ -1,4 +1,5 @@
-"""Pages of an Ogg stream (RFC 3533): its packets of tags put in, and the number that its writer gave it by chance taken out."""
+"""Pages of an Ogg stream (RFC 3533): its packets of tags put in, and the number that its writer gave it by chance taken
+out."""
 
 from __future__ import annotations
 

@@ -54,7 +54,7 @@ def _old_tags(data: bytes) -> dict[str, str]:
     return {name: text for name, text in texts if text}
 
 
-NAMED = {"TIT2": "title", "TPE1": "artist", "TALB": "album", "TYER": "date", "TDRC": "date", "TCON": "genre", "TRCK": "tracknumber", "TCOP": "copyright"}  # fmt: skip
+NAMED = {"TIT2": "title", "TPE1": "artist", "TALB": "album", "TYER": "date", "TDRC": "date", "TCON": "genre", "TRCK": "tracknumber", "TCOP": "copyright"}  # fmt: skip  # noqa: E501
 ENCODED = ("latin-1", "utf-16", "utf-16-be", "utf-8")
 
 

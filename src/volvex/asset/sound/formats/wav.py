@@ -1,4 +1,5 @@
-"""WAV (RIFF WAVE): whole numbers of 8 to 32 bits, floats, IMA and MS ADPCM, mu-law and A-law; loops, cues, tags, and chunks of others."""
+"""WAV (RIFF WAVE): whole numbers of 8 to 32 bits, floats, IMA and MS ADPCM, mu-law and A-law; loops, cues, tags, and
+chunks of others."""
 
 from __future__ import annotations
 
@@ -64,7 +65,8 @@ def _decoded(source: Source, wave: Wave, own: SampleLayout, frames: int) -> Samp
 
 
 def write(sound: Sound) -> bytes:
-    """The file; of one that was a WAV file, blocks whose samples are as they were keep their bytes, and so do chunks of others."""
+    """The file; of one that was a WAV file, blocks whose samples are as they were keep their bytes, and so do chunks of
+    others."""
     encoding = sound.encoding if sound.encoding in ENCODINGS else "pcm16"
     found = sound.extra.get("wave") if sound.form == "wav" else None
     was = found if isinstance(found, Wave) else None

@@ -1,4 +1,5 @@
-"""CSV (RFC 4180), UTF-8 with its mark so that spreadsheets know it; of texts with --language id, use, original, translation.
+"""CSV (RFC 4180), UTF-8 with its mark so that spreadsheets know it; of texts with --language id, use, original,
+translation.
 
 Read and written with pandas: a column of numbers is read as numbers at once where it holds nothing else.
 """
@@ -182,7 +183,8 @@ def _read_columns(data: bytes, separator: str, sheet: Sheet, file: str) -> Mappi
 
 
 def _has_exponent(data: bytes) -> bool:
-    """Whether some number may be written as `1.2E+17`: an e between a digit and a digit or a plus. Looked for in bulk."""
+    """Whether some number may be written as `1.2E+17`: an e between a digit and a digit or a plus. Looked for in
+    bulk."""
     for start in range(0, len(data), BLOCK):
         values = np.frombuffer(data, np.uint8, min(BLOCK + 2, len(data) - start), start)
         at = np.flatnonzero((values[1:-1] | 0x20) == ord("e")) + 1

@@ -1,5 +1,5 @@
-"""Gettext PO: of texts by id, the id is the context of each message and where it is used a comment; a binary catalogue has messages of
-its own, with contexts and plural forms."""
+"""Gettext PO: of texts by id, the id is the context of each message and where it is used a comment; a binary catalogue
+has messages of its own, with contexts and plural forms."""
 
 from __future__ import annotations
 

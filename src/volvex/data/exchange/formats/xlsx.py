@@ -1,4 +1,5 @@
-"""Office Open XML workbooks, a worksheet for each sheet: ids and texts as text, so that no program takes them for numbers.
+"""Office Open XML workbooks, a worksheet for each sheet: ids and texts as text, so that no program takes them for
+numbers.
 
 Whole numbers of more than fifteen digits are text as well: a spreadsheet would round them.
 """

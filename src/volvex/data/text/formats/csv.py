@@ -1,7 +1,7 @@
 """Tables as text: values with commas, semicolons or tabs between them (RFC 4180), the first line being their names.
 
-The key is the first column, when no two records have the same there, or one called id, key or name, or all columns of words
-together. Quotes, line ends and blanks stay as they are.
+The key is the first column, when no two records have the same there, or one called id, key or name, or all columns of
+words together. Quotes, line ends and blanks stay as they are.
 """
 
 from __future__ import annotations

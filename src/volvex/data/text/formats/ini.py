@@ -1,6 +1,8 @@
-"""INI files: `key = value` below `[section]`, comments behind `;` or `#`. A section is a record; line ends and blanks stay.
+"""INI files: `key = value` below `[section]`, comments behind `;` or `#`. A section is a record; line ends and blanks
+stay.
 
-Sections of one name (`[lamp]` three times, `[[lamp]]` in TOML) are a sheet of that name; their id is their `id`, `key` or `name`, or a number.
+Sections of one name (`[lamp]` three times, `[[lamp]]` in TOML) are a sheet of that name; their id is their `id`, `key`
+or `name`, or a number.
 """
 
 from __future__ import annotations
@@ -28,7 +30,8 @@ _PAIR = re.compile(r"^[ \t]*+([^\s=:;#\[][^=:\r\n]*+)[=:]([^\r\n]*+)(?=\r?$)", r
 
 
 def knows(data: bytes, kind: str, name: str) -> bool:
-    """Whether this is an INI file: nearly all lines are sections and pairs, and it is called so, has sections, or has pairs alone."""
+    """Whether this is an INI file: nearly all lines are sections and pairs, and it is called so, has sections, or has
+    pairs alone."""
     if kind != "text":
         return False
     head = bytes(data[: 1 << 14])
@@ -129,7 +132,8 @@ class IniData(TextData):
                 return sheet, row_id, ""
         raise NotFoundError(
             f"{self.file}: there is no {path}",
-            f"one of {', '.join(row_id if sheet == SHEET else f'{sheet}/{row_id}' for sheet, row_id in [*self._sections][:12])}",
+            f"one of "
+            f"{', '.join(row_id if sheet == SHEET else f'{sheet}/{row_id}' for sheet, row_id in [*self._sections][:12])}",  # noqa: E501
         )
 
     def splices(self, changes: Sequence[Change]) -> list[Splice]:

@@ -1,7 +1,7 @@
 """Message catalogues as translators edit them (GNU gettext, PO): a message is a record; comments and line breaks stay.
 
-A record's id is the text to be translated, behind its context and a `|` where it has one. Its fields: `text`, or `text[0]`,
-`text[1]` ... where there are plural forms; `id`, `context` and `plural` are told, and not set.
+A record's id is the text to be translated, behind its context and a `|` where it has one. Its fields: `text`, or
+`text[0]`, `text[1]` ... where there are plural forms; `id`, `context` and `plural` are told, and not set.
 """
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ T = TypeVar("T")
 SHEET = "messages"
 _BEGINS = re.compile(rb"^msgid[ \t]+\"", re.M)
 _STATEMENT = re.compile(
-    r'^[ \t]*(msgctxt|msgid_plural|msgid|msgstr(?:\[\d+\])?)[ \t]+((?:"(?:[^"\\\n]|\\.)*"[ \t]*(?:\r?\n[ \t]*(?="))?)+)',
+    r'^[ \t]*(msgctxt|msgid_plural|msgid|msgstr(?:\[\d+\])?)[ \t]+((?:"(?:[^"\\\n]|\\.)*"[ \t]*(?:\r?\n[ \t]*(?="))?)+)',  # noqa: E501
     re.M,
 )
 _PART = re.compile(r'"((?:[^"\\\n]|\\.)*)"')

@@ -1,8 +1,9 @@
 """XML (1.0, fifth edition): attributes, and the text of elements that hold nothing else.
 
-A record is an element whose `id`, `key` or `name` (an attribute, or an element in it) is its key, or one without an id that repeats in
-no other record and has a number; all below it that is no record itself are its fields, such as `hook/height` or `wick[2]/length`. Expat finds where each element stands, in one
-pass over the file which keeps only what is asked for.
+A record is an element whose `id`, `key` or `name` (an attribute, or an element in it) is its key, or one without an id
+that repeats in no other record and has a number; all below it that is no record itself are its fields, such as
+`hook/height` or `wick[2]/length`. Expat finds where each element stands, in one pass over the file which keeps only
+what is asked for.
 """
 
 from __future__ import annotations
@@ -428,7 +429,8 @@ def _escaped(value: str, file: str, quote: str = "") -> bytes:
 
 
 def _compared_records(document: XmlData, data: bytes, changes: Sequence[Change]) -> tuple[Document, Document]:
-    """The records that change, before and after. The rest of a large file is compared byte for byte, and all of it parsed."""
+    """The records that change, before and after. The rest of a large file is compared byte for byte, and all of it
+    parsed."""
     new = decoded(data, document.file, document.exactly)[2]
     splices = sorted(document.splices(changes), key=lambda one: one.start)
     at = there = 0

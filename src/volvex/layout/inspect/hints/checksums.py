@@ -32,7 +32,8 @@ def hints(reading: Reading) -> Iterator[Hint]:
 
 
 def kept_checksums(reading: Reading, of_entry: Part | None = None) -> Iterator[Hint]:
-    """Kept fields that are checksums of parts of the file or of records; with `of_entry` of what that gives for each entry, alone."""
+    """Kept fields that are checksums of parts of the file or of records; with `of_entry` of what that gives for each
+    entry, alone."""
     for block in reading.blocks.values():
         for field in block.block.fields:
             size = _size(field)
@@ -71,7 +72,8 @@ def _told(block: BlockRead, field: Field) -> list[int]:
 
 
 def _with_own(reading: Reading, own: BlockRead, field: Field) -> Iterator[Part]:
-    """The record that a field stands in, with the field's bytes as zeros or left out; alone, and with each other block behind it."""
+    """The record that a field stands in, with the field's bytes as zeros or left out; alone, and with each other block
+    behind it."""
     at, size = own.offset(0, field.name) - own.start, _size(field)
     others = [(name, block.data) for name, block in reading.blocks.items() if block is not own and block.ends is None]
     for skips in (False, True):

@@ -31,13 +31,15 @@ def hints(reading: Reading) -> Iterator[Hint]:
         block, name = found[0].block.name, names.raw(len(names) - 1).decode(names.encoding, "backslashreplace")
         yield Hint(
             block,
-            f"the last record, {name!r}, is the only one without content, and starts where all content ends: it may be no entry",
+            f"the last record, {name!r}, is the only one without content, and starts where all content ends: it may "
+            f"be no entry",
             f'block {block} ... except {found[1].name} is "{name}"',
         )
 
 
 def _ends_row(reading: Reading) -> bool:
-    """Whether the last record alone is empty and gives the end of all content, of which nothing else says where it ends."""
+    """Whether the last record alone is empty and gives the end of all content, of which nothing else says where it
+    ends."""
     entries = reading.entries
     if entries is None or not reading.layout.content.until_next or len(entries) < LEAST:
         return False

@@ -85,7 +85,8 @@ def _rank(field: Field) -> tuple[int, int]:
 
 
 def _ascends(column: Column, owners: Array | None) -> bool:
-    """Whether a column ascends, or does so within each owner, as it would by chance less than once in the factorial of LEAST times."""
+    """Whether a column ascends, or does so within each owner, as it would by chance less than once in the factorial of
+    LEAST times."""
     if not isinstance(column, Texts) and (column.dtype.kind not in "iuf" or column.ndim != 1):
         return False
     values = column.raws() if isinstance(column, Texts) else column.tolist()

@@ -26,7 +26,8 @@ LOOKED = 1 << 16  # bytes of a gap that are looked at
 
 @dataclass(frozen=True)
 class Gap:
-    """Bytes between two pieces that the layout's own padding does not explain. `value`: the one byte that they all are, or None."""
+    """Bytes between two pieces that the layout's own padding does not explain. `value`: the one byte that they all are,
+    or None."""
 
     start: int
     size: int
@@ -77,14 +78,16 @@ def _order(reading: Reading) -> Iterator[Hint]:
 
 
 def _markers(reading: Reading) -> Iterator[Hint]:
-    """Records that are no entries and store a place at which nothing lies: it will be wrong as soon as something moves."""
+    """Records that are no entries and store a place at which nothing lies: it will be wrong as soon as something
+    moves."""
     for block in reading.entry_blocks() if reading.entries is not None else ():
         for record in block.skipped:
             for field, value, anchor in stored_places(reading, block, record):
                 if not anchor:
                     yield Hint(
                         block.block.name,
-                        f"the record at {record.start:#x}, which is no entry, stores the place {value:#x} as its {field.name}: "
+                        f"the record at {record.start:#x}, which is no entry, stores the place {value:#x} as its "
+                        f"{field.name}: "
                         "no content starts or ends there, so it stays as it is",
                     )
 
@@ -168,7 +171,8 @@ def _before_block(gap: Gap, within: str) -> Hint:
     if multiple:
         return Hint(
             "end",
-            f"{gap.size:,} bytes at the end (from {gap.start:#x}), all {gap.value:#04x}, up to a multiple of {multiple}",
+            f"{gap.size:,} bytes at the end (from {gap.start:#x}), all {gap.value:#04x}, up to a multiple of "
+            f"{multiple}",
             f"file align {multiple}" + (f" fill {gap.value:02x}" if gap.value else ""),
         )
     if gap.before is None:

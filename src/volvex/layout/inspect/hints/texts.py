@@ -1,4 +1,5 @@
-"""Texts that look as if they were in another encoding, or had padding: zeros between or behind their letters, bytes that are none."""
+"""Texts that look as if they were in another encoding, or had padding: zeros between or behind their letters, bytes
+that are none."""
 
 from __future__ import annotations
 

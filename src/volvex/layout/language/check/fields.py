@@ -91,7 +91,8 @@ def check_field(layout: Layout, block: Block, field: Field) -> Iterator[Problem]
 
 
 def _check_relative(layout: Layout, block: Block, field: Field) -> Iterator[Problem]:
-    """Places that count from where their record starts: of content that lies where the records lie, each told in one field."""
+    """Places that count from where their record starts: of content that lies where the records lie, each told in one
+    field."""
     if not any(change.part == RECORD for change in field.changes):
         return
     what = field.meaning.what if isinstance(field.meaning, Attribute) else ""

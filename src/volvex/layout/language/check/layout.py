@@ -179,7 +179,8 @@ def _check_inline(layout: Layout, block: Block) -> Iterator[Problem]:
             if several or (isinstance(meaning, ChecksumOf) and meaning.part == block.name and home is block):
                 yield (
                     one.place,
-                    f"`{one.words}`: {block.name} holds content, so its checksum stands alone in a block behind or before it",
+                    f"`{one.words}`: {block.name} holds content, so its checksum stands alone in a block behind or "
+                    f"before it",
                     f"crc32 of {block.name}",
                 )
 

@@ -62,7 +62,8 @@ def check_at(layout: Layout) -> Iterator[Problem]:
 
 
 def check_places(layout: Layout) -> Iterator[Problem]:
-    """Places that depend on each other in a circle: told when all else is right, since most of them come from other mistakes."""
+    """Places that depend on each other in a circle: told when all else is right, since most of them come from other
+    mistakes."""
     found = {one.name for one in reading_order(layout)}
     for place in layout.places:
         if place.name not in found:

@@ -125,7 +125,8 @@ def conditioned(layout: Layout, when: Condition, home: Block | None) -> tuple[Fi
 
 
 def check_own_condition(siblings: tuple[Field, ...], field: Field, names: set[str] | None = None) -> Iterator[Problem]:
-    """Conditions on fields of the same record, which come before. `names`: those of the record, when others may be asked too."""
+    """Conditions on fields of the same record, which come before. `names`: those of the record, when others may be
+    asked too."""
     if field.when is None:
         return
     before = {other.name: other for other in siblings[: siblings.index(field)]}
@@ -148,7 +149,8 @@ def check_own_condition(siblings: tuple[Field, ...], field: Field, names: set[st
 
 
 def half_of(block: Block, meaning: Attribute | Measure, upper: bool) -> Field | None:
-    """The field that holds the upper or the lower bits of what `meaning` says; a number that is not split is the lower."""
+    """The field that holds the upper or the lower bits of what `meaning` says; a number that is not split is the
+    lower."""
     for field in block.fields:
         other = field.meaning
         if not isinstance(other, Attribute | Measure) or type(other) is not type(meaning) or other.upper != upper:
