@@ -131,8 +131,8 @@ class Start(Case):
         for words, most, without in (
             (("--version",), 2, {"numpy", "argparse", "rich"}),
             ((), 22, {"numpy", "lark", "rich", "PIL"}),
-            (("list", main), 185, {"lark", "rich", "PIL", "pandas", "av"}),
-            (("list", self.folder / "two.zip"), 200, {"lark", "rich", "PIL", "pandas", "av"}),
+            (("list", main), 160, {"lark", "rich", "PIL", "pandas", "av"}),
+            (("list", self.folder / "two.zip"), 165, {"lark", "rich", "PIL", "pandas", "av"}),
             (("status", "--bench", bench), 300, {"lark", "rich", "PIL", "pandas", "av", "openpyxl"}),
         ):
             with self.subTest(words):

@@ -41,7 +41,7 @@ from volvex.source.digest import digest_bytes, digest_file
 
 LARGEST = 1 << 28  # bytes of a changed file that is checked
 
-Opened = tuple[str, tuple[str, ...]]  # a file of the folder `open`, and what it does not carry
+OpenFile = tuple[str, tuple[str, ...]]  # a file of the folder `open`, and what it does not carry
 
 
 # out
@@ -52,7 +52,7 @@ def kinds_going_to(extension: str) -> list[AssetKind[Any]]:
     return [kind for kind in ASSET_KINDS.all() if extension in kind.extensions() and kind.takes_back(extension)]
 
 
-def open_asset(bench: Workbench, path: str, extension: str, options: Options, again: bool = False) -> list[Opened]:
+def open_asset(bench: Workbench, path: str, extension: str, options: Options, again: bool = False) -> list[OpenFile]:
     """Write an asset of the bench as files that other programs open: where, below the bench, and what each does not
     carry.
 
@@ -72,7 +72,7 @@ def open_asset(bench: Workbench, path: str, extension: str, options: Options, ag
 
 def _open_part(
     bench: Workbench, kind: AssetKind[Any], path: str, asset: Any, extension: str, part: str, again: bool
-) -> list[Opened]:
+) -> list[OpenFile]:
     """Write one open file of an asset, and what goes out with it."""
     extension = kind.one_file(extension)
     file = f"{FOLDER}/{path}{'.' + part.replace(' ', '') if part else ''}.{extension}"
@@ -106,10 +106,10 @@ def _open_part(
 
 def _open_companions(
     bench: Workbench, kind: AssetKind[Any], asset: Any, file: str
-) -> tuple[dict[str, str], list[Opened], list[str]]:
+) -> tuple[dict[str, str], list[OpenFile], list[str]]:
     """Open the textures of a model as pictures; by their names the paths from the model's file, what was opened, and
     notes."""
-    links, made, notes = dict[str, str](), list[Opened](), list[str]()
+    links, made, notes = dict[str, str](), list[OpenFile](), list[str]()
     folder = posixpath.dirname(file)
     for name, path in kind.companions(asset).items():
         target = f"{FOLDER}/{path}.png"

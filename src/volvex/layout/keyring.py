@@ -28,7 +28,7 @@ class Key:
 
 
 @dataclass(frozen=True)
-class Opened:
+class RightKey:
     """The key that was right."""
 
     key: Key
@@ -101,7 +101,7 @@ class KeyRing:
             self._keys = (found, *self._keys)
             return found
 
-    def right(self, what: str, suits: Callable[[bytes], bool]) -> Opened:
+    def right(self, what: str, suits: Callable[[bytes], bool]) -> RightKey:
         """The first key that suits, those tried first that were right last; LockedError when none does."""
         with self._lock:
             for key in self._keys:
@@ -126,13 +126,13 @@ class KeyRing:
             tried = "you have no key"
         raise LockedError(f"{what} is locked, and {tried}", "`volvex keys add NAME` with its password")
 
-    def _suited(self, key: Key, suits: Callable[[bytes], bool]) -> Opened | None:
+    def _suited(self, key: Key, suits: Callable[[bytes], bool]) -> RightKey | None:
         for secret in dict.fromkeys((key.secret, key.bare)):
             if suits(secret):
-                return Opened(key, secret)
+                return RightKey(key, secret)
         return None
 
-    def _taken(self, found: Opened, what: str) -> Opened:
+    def _taken(self, found: RightKey, what: str) -> RightKey:
         if found.stray:
             self._note(
                 f"the key {found.key.name or 'that you typed'} has white space around it; without that it opens {what}"
