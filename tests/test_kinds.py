@@ -3,18 +3,21 @@
 from __future__ import annotations
 
 import unittest
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 from tests.support import Case, made_game
 from volvex.archive.detect import filetypes
 from volvex.archive.detect.types import all_types
-from volvex.asset.kind import ASSET_KINDS, AssetKind, kind_named, kind_of_layout, kind_of_type, kinds_for
+from volvex.asset.kind import ASSET_KINDS, Around, AssetKind, Fault, kind_named, kind_of_layout, kind_of_type, kinds_for
 from volvex.errors import UsageError
 from volvex.layout import Library
 from volvex.layout.kinds import kind_names
-from volvex.source import BytesSource, FileSource
+from volvex.source import BytesSource, FileSource, Source
 
+ALL = ASSET_KINDS.all()
 FILES = {  # loose files of the stand-in game, by the kind that each is of
     "picture": ("canvas/harbour_chart.kwi", "canvas/fog.dds"),
     "sound": ("belfry/fog_bell.kbl",),
@@ -89,6 +92,39 @@ class OnFiles(Case):
                 self.assertTrue(all(label and text for label, text in kind.lines(asset)), path)
                 kind.is_whole(asset)
                 self.assertEqual(list(kind.faults(asset, asset)), [], path)
+
+    def test_a_model_of_text_is_one_under_any_name(self) -> None:
+        for name in ("buoy.obj", "buoy.txt"):
+            (self.folder / name).write_text("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
+            self.assertIn("triangles  1", self.volvex("show", self.folder / name))
+
+    def test_a_kind_whose_files_are_text_is_compared_and_checked(self) -> None:
+        class Rhymes(AssetKind[list[str]]):
+            NAME, PRIORITY = "rhyme", 5
+
+            def may_be(self, file_type: str) -> bool:
+                return file_type == "text"
+
+            def opened(
+                self, source: Source, library: Library | None, around: Around | None = None, thorough: bool = False
+            ) -> list[str] | None:
+                lines = source.read(0, source.size).decode().splitlines()
+                return lines if lines[:1] == ["A rhyme"] else None
+
+            def faults(self, before: list[str] | None, after: list[str]) -> Iterator[Fault]:
+                if before is not None and len(before) != len(after):
+                    yield Fault("error", "length", f"it has {len(after)} lines", f"{len(before)} lines")
+
+        game = self.folder / "game"
+        game.mkdir()
+        (game / "rhyme.txt").write_text("A rhyme\nof oil\n")
+        with mock.patch.object(ASSET_KINDS, "all", lambda: [Rhymes(), *ALL]):
+            self.volvex("bench", game, self.folder / "bench")
+            on = ("--bench", self.folder / "bench")
+            self.volvex("take", "rhyme.txt", *on)
+            (self.folder / "bench/files/rhyme.txt").write_text("A rhyme\nof oil\nand wick\n")
+            self.assertIn("it has 3 lines", self.volvex("check", *on, status=1))
+        self.assertIn("no errors", self.volvex("check", *on))
 
     def test_text_and_nothing_are_of_no_kind(self) -> None:
         for data in (b"", b"The lamp is lit.", b"\0" * 64):

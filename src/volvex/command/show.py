@@ -17,9 +17,7 @@ from pathlib import Path
 
 from volvex.archive import Walker
 from volvex.archive.detect import filetypes
-from volvex.archive.detect.types.models import MODELS
 from volvex.archive.safe_names import shown
-from volvex.asset.content_kind import may_be_unsigned_model
 from volvex.command.ui.context import Context
 from volvex.command.ui.data import add_data_options, catalogue_of, show_data, wants_data
 from volvex.command.ui.picture import add_picture_options
@@ -107,8 +105,6 @@ def _shown_as_data(content: Content, kind: str, walker: Walker, options: argpars
 def _shown_as_asset(content: Content, kind: str, walker: Walker, options: argparse.Namespace, context: Context) -> bool:
     """Show a picture, sound, movie, model, of an open format or of the game; whether it was one."""
     if options.hex or options.offset or options.size or wants_data(options) or options.json:
-        return False
-    if kind in filetypes.TEXT and kind not in MODELS and not may_be_unsigned_model(content.path):
         return False
     from volvex.command.ui.asset import asset_in, show_asset
 
