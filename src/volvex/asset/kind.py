@@ -183,6 +183,12 @@ class AssetKind(Generic[A]):
         is not there."""
         return None
 
+    def cells(self, asset: A, named: bool) -> Iterator[tuple[Pixels, str, str]]:
+        """What a contact sheet shows of an asset: pixels, a label (its file's name where empty) and facts of each.
+
+        `named`: the user named this file by its path."""
+        yield from ()
+
     def short(self, source: Source, library: Library) -> str:
         """What a file is, as one line of a list."""
         asset = self.opened(source, library)

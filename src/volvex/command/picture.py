@@ -31,7 +31,6 @@ PRIORITY = 14
 WRITES = True
 INPUTS = ("path",)
 OUTPUTS = {"target": ".png"}
-FRAMES = 28  # of a movie
 COMPRESS = 3  # of PNG: a third of the time of 6, for a tenth more bytes
 EXAMPLES = (
     "volvex picture game/data --to sheet.png",
@@ -96,47 +95,28 @@ def _cells(
     for path in paths:
         for content, _ in each_content(path, walker, context, deep=True):
             try:
-                yield from _frames(content, walker) if content.path == path else ()
-                cell = _cell(content, walker) or models.cell(content)
+                cells = list(_shown(content, content.path == path, walker))
+                if not cells and (cell := models.cell(content)) is not None:
+                    cells = [cell]
             except VolvexError as error:
                 faults.append(error)
                 continue
             finally:
                 content.source.close()
-            if cell is not None:
-                yield cell
+            yield from cells
 
 
-def _frames(content: Content, walker: Walker) -> Iterator[Cell]:
-    """Frames of a movie, spread over it, each with its time."""
-    import numpy as np
-
-    from volvex.asset.movie.open import open_movie
-    from volvex.asset.picture.open import is_picture
-    from volvex.asset.sheet import CELL, Cell, small
-    from volvex.asset.sound.describe import duration_text
-
-    kind = filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))
-    opened = open_movie(content.source, walker.library, True) if not is_picture(kind) else None
-    if opened is None:
-        return
-    for time, pixels in opened.pictures(content.path, FRAMES, CELL, CELL):
-        rgba = np.full((*pixels.shape[:2], 4), 255, np.uint8)
-        rgba[..., :3] = pixels
-        yield Cell(small(rgba), duration_text(time), content.path.rpartition("/")[2])
-
-
-def _cell(content: Content, walker: Walker) -> Cell | None:
-    from volvex.asset.picture.describe import size_text
-    from volvex.asset.picture.open import may_be_picture, open_picture
+def _shown(content: Content, named: bool, walker: Walker) -> Iterator[Cell]:
+    """What there is to see of a picture, or of a movie that is named; nothing of anything else."""
+    from volvex.asset.kind import AssetKind, kinds_for
     from volvex.asset.sheet import Cell, small
 
-    if not may_be_picture(filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))):
-        return None
-    opened = open_picture(content.source, walker.library)
-    if opened is None:
-        return None
-    picture = opened.picture
     name = content.path.rpartition("/")[2]
-    about = f"{size_text(picture)}, {picture.form} {picture.format}"
-    return Cell(small(picture.seen()), name, about, content.path)
+    for kind in kinds_for(filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))):
+        if type(kind).cells is AssetKind.cells or (kind.STREAMED and not named):
+            continue
+        asset = kind.opened(content.source, walker.library, thorough=named)
+        if asset is not None:
+            for pixels, label, about in kind.cells(asset, named):
+                yield Cell(small(pixels), label or name, about, "" if label else content.path)
+            return

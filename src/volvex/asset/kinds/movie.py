@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from typing import TYPE_CHECKING, Any
 
-from volvex.asset.kind import Around, AssetKind, Drawn, Exported, Fault, Options, Proof, Result
+from volvex.asset.kind import Around, AssetKind, Drawn, Exported, Fault, Options, Pixels, Proof, Result
 from volvex.layout import Library
 from volvex.source import BytesSource, Source
 
@@ -14,6 +14,7 @@ if TYPE_CHECKING:
 
 STRIP = 5  # frames side by side
 WIDEST = 160  # pixels of a frame of the strip
+FRAMES = 28  # of a movie on a contact sheet
 
 
 class MovieKind(AssetKind["OpenedMovie"]):
@@ -88,6 +89,18 @@ class MovieKind(AssetKind["OpenedMovie"]):
             return Drawn(np.concatenate(strip[:-1], axis=1), times=[*(duration_text(time) for time, _ in found), ""])
 
         return draw
+
+    def cells(self, asset: OpenedMovie, named: bool) -> Iterator[tuple[Pixels, str, str]]:
+        """Frames spread over it, each with its time, where it was named."""
+        import numpy as np
+
+        from volvex.asset.sheet import CELL
+        from volvex.asset.sound.describe import duration_text
+
+        for time, pixels in asset.pictures(asset.name, FRAMES, CELL, CELL) if named else ():
+            rgba = np.full((*pixels.shape[:2], 4), 255, np.uint8)
+            rgba[..., :3] = pixels
+            yield rgba, duration_text(time), asset.name.rpartition("/")[2]
 
     def brief(self, asset: OpenedMovie) -> str:
         from volvex.asset.movie.describe import short_text

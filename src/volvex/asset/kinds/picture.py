@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING
 
-from volvex.asset.kind import Around, AssetKind, Drawn, Edited, Exported, Fault, Options, Proof, Result
+from volvex.asset.kind import Around, AssetKind, Drawn, Edited, Exported, Fault, Options, Pixels, Proof, Result
 from volvex.errors import UsageError
 from volvex.layout import Library
 from volvex.source import Source
@@ -82,6 +82,12 @@ class PictureKind(AssetKind["OpenedPicture"]):
             return Drawn(np.stack([grey, grey, grey, np.full_like(grey, 255)], axis=2))
 
         return draw
+
+    def cells(self, asset: OpenedPicture, named: bool) -> Iterator[tuple[Pixels, str, str]]:
+        from volvex.asset.picture.describe import size_text
+
+        picture = asset.picture
+        yield picture.seen(), "", f"{size_text(picture)}, {picture.form} {picture.format}"
 
     def brief(self, asset: OpenedPicture) -> str:
         from volvex.asset.picture.describe import format_text, size_text
