@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import functools
+import gc
 import re
 import tomllib
 import unittest
@@ -25,7 +26,18 @@ PACKAGE = SOURCE / "volvex"
 
 @functools.cache
 def modules() -> list[tuple[Path, ast.Module]]:
-    return [(path, ast.parse(path.read_text(encoding="utf-8"))) for path in sorted(PACKAGE.rglob("*.py"))]
+    gc.disable()  # of the million nodes none goes
+    try:
+        return [(path, ast.parse(path.read_text(encoding="utf-8"))) for path in sorted(PACKAGE.rglob("*.py"))]
+    finally:
+        gc.freeze()
+        gc.enable()
+
+
+@functools.cache
+def nodes(tree: ast.Module) -> list[ast.AST]:
+    """All that a module is made of, walked through once for all tests."""
+    return list(ast.walk(tree))
 
 
 def floor_of(path: Path) -> str:
@@ -36,7 +48,7 @@ def floor_of(path: Path) -> str:
 @functools.cache
 def imports(tree: ast.Module) -> list[str]:
     found: list[str] = []
-    for node in ast.walk(tree):
+    for node in nodes(tree):
         if isinstance(node, ast.Import):
             found += [name.name for name in node.names]
         elif isinstance(node, ast.ImportFrom):
@@ -67,7 +79,7 @@ class Floors(unittest.TestCase):
         for path, tree in modules():
             name = ".".join(path.relative_to(SOURCE).with_suffix("").parts).removesuffix(".__init__")
             graph[name] = set()
-            for node in ast.walk(tree):
+            for node in nodes(tree):
                 if isinstance(node, ast.ImportFrom) and node.module and node.module.startswith("volvex"):
                     for one in node.names:  # a module of a package, or a name of a module
                         inner = f"{node.module}.{one.name}"
@@ -90,7 +102,7 @@ class Floors(unittest.TestCase):
         for path, tree in modules():
             where = path.relative_to(SOURCE).as_posix()
             self.assertLessEqual(len(path.read_text(encoding="utf-8").splitlines()), 500, where)
-            for node in ast.walk(tree):
+            for node in nodes(tree):
                 if isinstance(node, ast.FunctionDef) and node.end_lineno is not None:
                     self.assertLessEqual(node.end_lineno - node.lineno + 1, 60, f"{where} {node.name}")
 
@@ -102,7 +114,7 @@ class Floors(unittest.TestCase):
             names = set(imports(tree))
             self.assertFalse(names & {"argparse", "rich", "platformdirs", "pygments"}, where)
             self.assertFalse({name for name in names if name.startswith(("rich.", "volvex.command"))}, where)
-            for node in ast.walk(tree):
+            for node in nodes(tree):
                 if isinstance(node, ast.Call) and isinstance(node.func, ast.Name):
                     self.assertNotIn(node.func.id, ("print", "input", "exit", "quit", "eval"), where)
                 if isinstance(node, ast.Attribute):
@@ -112,7 +124,7 @@ class Floors(unittest.TestCase):
         users = [
             path.name
             for path, tree in modules()
-            for node in ast.walk(tree)
+            for node in nodes(tree)
             if isinstance(node, ast.Call) and getattr(node.func, "id", "") in ("exec", "compile")
         ]
         self.assertEqual(users, ["codegen.py"])
@@ -120,7 +132,7 @@ class Floors(unittest.TestCase):
     def test_no_broad_except_but_where_all_is_undone_and_raised_again(self) -> None:
         caught: list[str] = []
         for path, tree in modules():
-            for node in ast.walk(tree):
+            for node in nodes(tree):
                 if isinstance(node, ast.ExceptHandler):
                     name = getattr(node.type, "id", None)
                     self.assertIsNotNone(node.type, f"{path.name}:{node.lineno}")

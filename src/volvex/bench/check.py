@@ -6,8 +6,6 @@ from collections.abc import Collection
 from dataclasses import replace
 
 from volvex.archive.detect import filetypes
-from volvex.asset.kind import kinds_for
-from volvex.asset.kinds.model import KIND as model
 from volvex.asset.sprite.lists import may_have_frames
 from volvex.bench.changes import FileChange, changes
 from volvex.bench.content import original_head
@@ -70,10 +68,13 @@ def check(bench: Workbench, sound: Collection[str] = ()) -> list[Problem]:
 def _is_text_asset(bench: Workbench, change: FileChange) -> bool:
     """Whether a changed or added file of text may be an asset: a model, by its beginning now or before, or a kind of
     another package's that takes text."""
-    if any(kind.NAME != model.NAME for kind in kinds_for(change.kind)):
-        return True
+    from volvex.asset.kind import kinds_for  # only here: it loads what decodes them
+    from volvex.asset.kinds.model import KIND as MODEL
     from volvex.asset.model.formats import HEAD
     from volvex.asset.model.open import form_in
+
+    if any(kind.NAME != MODEL.NAME for kind in kinds_for(change.kind)):
+        return True
 
     file = bench.files / change.source
     if change.what == "removed" or not file.is_file():
